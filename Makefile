@@ -1,0 +1,48 @@
+# make demo · make test · make check · make bench · make shots: each sets up all it needs.
+PORT ?= 8420
+VENV := .venv
+BIN := $(VENV)/bin
+PYTHON ?= python3
+PYTEST_WORKERS ?= 2
+
+.PHONY: demo test check bench shots clean
+
+$(BIN)/python:
+	$(PYTHON) -m venv $(VENV)
+
+$(VENV)/.run: pyproject.toml constraints.txt | $(BIN)/python
+	$(BIN)/python -m pip install -q --disable-pip-version-check -c constraints.txt -e .
+	@touch $@
+
+$(VENV)/.dev: $(VENV)/.run
+	$(BIN)/python -m pip install -q --disable-pip-version-check -c constraints.txt -e '.[dev]'
+	@touch $@
+
+$(VENV)/.browser: scripts/browser.sh
+	bash scripts/browser.sh
+	@mkdir -p $(VENV) && touch $@
+
+demo: $(VENV)/.run
+	@exec $(BIN)/sedge demo --port $(PORT) $(if $(FRESH),--fresh,)
+
+test: $(VENV)/.dev $(VENV)/.browser
+	$(BIN)/python -m pytest -n $(PYTEST_WORKERS) --dist loadgroup tests
+
+check: $(VENV)/.dev
+	$(BIN)/ruff check src tests bench scripts
+	$(BIN)/ruff format --check src tests bench scripts
+	$(BIN)/lint-imports
+	$(BIN)/pyright
+	$(BIN)/python -m scripts.check_migrations
+	$(BIN)/python -m scripts.check_assets
+	$(BIN)/python -m scripts.docs --check
+
+bench: $(VENV)/.dev
+	$(BIN)/python -m bench
+	$(BIN)/python -m bench.pages
+
+shots: $(VENV)/.dev $(VENV)/.browser
+	$(BIN)/python -m scripts.shots
+
+clean:
+	rm -rf $(VENV) var .pytest_cache .ruff_cache

@@ -1,0 +1,51 @@
+"""One current picture of each main view, from demo data made for the purpose: `make shots`."""
+
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+from tests.browser.conftest import CHROMIUM, FLAGS, Served
+
+ROOT = Path(__file__).parent.parent
+VIEWS = {
+    "today": "/",
+    "numbers": "/numbers?number=441134960100",
+    "supply": "/supply?country=GB&area=Leeds&quantity=8&consecutive=1",
+    "work-order": "/work-orders/9",
+    "follow-a-call": "/numbers/441134960200/follow?presses=1&at=2026-11-24T11:20",
+    "safety": "/safety?number=0113+496+0100",
+    "emergency-call": "/paths/out?person=person-ifeoma-okafor&dialled=999",
+    "people": "/holders",
+    "site": "/holders/sites/wharf-house?dialled=9+0131+496+0500",
+    "call-path": "/paths/canal-front-desk",
+    "call-path-form": "/paths/canal-front-desk/change",
+    "carriers": "/carriers",
+    "number": "/numbers/441134960121",
+    "licences": "/licences",
+    "ledger": "/ledger",
+}
+
+
+def main() -> None:
+    from sedge.demo.running import ready_data
+    from sedge.settings import Settings
+
+    folder = Path(tempfile.mkdtemp())
+    ready_data(Settings(data=folder, demo=True, durable=False, runner=False))
+    served = Served(folder)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        page = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=served.url).new_page()
+        page.goto("/sign-in")
+        page.click("button[value=rowan]")
+        page.request.post("/api/v1/work-orders/9/remedies", headers={"Authorization": "Bearer demo"})
+        for name, address in VIEWS.items():
+            page.goto(address)
+            page.wait_for_timeout(300)
+            page.screenshot(path=ROOT / f"docs/screenshots/{name}.png")
+        browser.close()
+    served.stop()
+
+
+if __name__ == "__main__":
+    main()
