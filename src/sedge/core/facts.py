@@ -1,0 +1,83 @@
+"""The base of every record in the core: frozen, compared by value, written as canonical JSON.
+
+Canonical JSON (sorted keys, UTC with microseconds, decimals as text) is what the ledger keeps and
+what two estates are compared by; it must not change without a new `FORMAT`.
+"""
+
+import json
+from datetime import UTC, datetime
+from decimal import ROUND_HALF_UP, Decimal
+from typing import Any, Self
+
+from pydantic import BaseModel, ConfigDict
+
+FORMAT = 1
+
+
+class Fact(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    def but(self, **changes: Any) -> Self:
+        """The same record with other values. Values are taken as given, not validated again."""
+        return self.model_copy(update=changes)
+
+
+class Money(Fact):
+    """An amount in one currency (ISO 4217), never a float."""
+
+    amount: Decimal
+    currency: str
+
+    def __add__(self, other: "Money") -> "Money":
+        if self.currency != other.currency:
+            raise ValueError(f"{self.currency} and {other.currency} cannot be added")
+        return Money(amount=self.amount + other.amount, currency=self.currency)
+
+    def __sub__(self, other: "Money") -> "Money":
+        return self + other.times(-1)
+
+    def times(self, factor: int | Decimal) -> "Money":
+        return Money(amount=self.amount * factor, currency=self.currency)
+
+    def rounded(self) -> "Money":
+        """To the currency's minor unit (two places for all of the demo's currencies), half up."""
+        return Money(amount=self.amount.quantize(Decimal("0.01"), ROUND_HALF_UP), currency=self.currency)
+
+
+SYMBOLS = {"GBP": "£", "EUR": "€", "USD": "$", "CAD": "CA$", "AUD": "AU$"}
+
+
+def in_words(value: Money) -> str:
+    """`£3.10`, `−£1,200.00`; a currency without a symbol of its own by its ISO 4217 code."""
+    rounded = value.rounded()
+    sign = "−" if rounded.amount < 0 else ""
+    return f"{sign}{SYMBOLS.get(rounded.currency, rounded.currency + ' ')}{abs(rounded.amount):,.2f}"
+
+
+def money(amount: str | int | Decimal, currency: str) -> Money:
+    return Money(amount=Decimal(amount), currency=currency)
+
+
+def canonical(record: Any) -> str:
+    """Canonical JSON of a record, a list of records or plain data."""
+    return json.dumps(_plain(record), sort_keys=True, separators=(",", ":"), ensure_ascii=False)
+
+
+def _plain(value: Any) -> Any:
+    match value:
+        case BaseModel():
+            return {name: _plain(getattr(value, name)) for name in type(value).model_fields}
+        case datetime():
+            return value.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
+        case Decimal():
+            return format(value, "f")
+        case dict():
+            return {str(key): _plain(item) for key, item in value.items()}
+        case list() | tuple():
+            return [_plain(item) for item in value]
+        case set() | frozenset():
+            return sorted(_plain(item) for item in value)
+        case str() | int() | bool() | None:
+            return value
+        case _:
+            return str(value)

@@ -1,0 +1,163 @@
+"""How a number stands: the facts its card shows, each judged.
+
+One list, in the order an administrator asks: who has it, what may they, where would help go, how do calls get here,
+is it proven, what does it cost. A fact that is wrong says what to do about it by naming the next action.
+"""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from sedge.core.estate import Estate
+from sedge.core.numbers.life import State
+from sedge.core.proof.compare import fingerprint
+from sedge.core.records import Address, Carrier, HolderKind, Number, PathVersion, Person, Product, Proof, ServiceLine, Site, Spot, Trunk
+from sedge.core.safety.emergency import unregistered
+from sedge.core.safety.spots import spot_problem
+
+
+class Mark(StrEnum):
+    GOOD = "good"
+    WAITING = "waiting"
+    WRONG = "wrong"
+    NONE = "none"
+
+
+@dataclass(frozen=True)
+class Standing:
+    """`moment` belongs to the text where a date explains it; `to` names the thing to look at."""
+
+    name: str
+    text: str
+    mark: Mark = Mark.NONE
+    to: tuple[str, str] | None = None
+
+
+def standing(number: Number, estate: Estate) -> list[Standing]:
+    """The judged facts of one number, in the order of the card."""
+    facts = [_holder(number, estate)]
+    if number.state is State.ASSIGNED:
+        facts.append(_licences(number, estate))
+    if number.state in {State.ASSIGNED, State.AVAILABLE, State.ON_ORDER, State.RESERVED}:
+        facts.append(_safety(number, estate))
+    facts += [_carrier(number, estate), *_trunk(number, estate)]
+    if number.state is State.ASSIGNED:
+        facts += [_path(number, estate), _caller_id(number), _proof(number, estate)]
+    return facts
+
+
+def _caller_id(number: Number) -> Standing:
+    """What the callee sees: the number itself, as long as no other is set."""
+    if number.holder and number.holder.kind is HolderKind.PERSON:
+        return Standing("Caller ID", f"{number.national}, this number", Mark.GOOD)
+    return Standing("Caller ID", "takes calls only", Mark.NONE)
+
+
+def _proof(number: Number, estate: Estate) -> Standing:
+    """The latest test call in each direction, and whether anything on its way has changed since."""
+    latest: dict[str, Proof] = {}
+    for proof in sorted((p for p in estate.all(Proof) if p.e164 == number.e164), key=lambda p: p.at):
+        latest[proof.direction] = proof
+    if not latest:
+        return Standing("Proven", "never: place a test call", Mark.NONE)
+    way = fingerprint(number, estate)
+    failed = [p.direction for p in latest.values() if not p.ok]
+    stale = [p.direction for p in latest.values() if p.way != way]
+    when = estate.clock(max(p.at for p in latest.values()))
+    if failed:
+        return Standing("Proven", f"the test call {' and '.join(failed)} failed, {when}", Mark.WRONG)
+    if stale:
+        return Standing("Proven", f"{' and '.join(latest)}, {when}; gone stale since", Mark.WAITING)
+    return Standing("Proven", f"{' and '.join(latest)}, {when}", Mark.GOOD)
+
+
+def _holder(number: Number, estate: Estate) -> Standing:
+    if number.assignment is None:
+        return Standing("Holder", {State.AGING: "nobody, it rests"}.get(number.state, "nobody"))
+    holder = estate.holder(number.assignment.holder)
+    waits = number.assignment.works_from > estate.now
+    extra = holder.job if isinstance(holder, Person) and holder.job else number.assignment.role.value
+    kind = number.assignment.holder.kind.value
+    return Standing("Holder", f"{holder.name}, {extra}", Mark.WAITING if waits else Mark.GOOD, (kind, holder.id))
+
+
+def _licences(number: Number, estate: Estate) -> Standing:
+    ref = number.assignment.holder if number.assignment else None
+    asked = estate.carrier_of(number).asks_of.get(ref.kind, ()) if ref else ()
+    if ref is None or not asked:
+        return Standing("Licence", "none needed here", Mark.GOOD)
+    grants = {g.product: g for g in estate.grants_of(ref)}
+    missing = [estate.the(Product, p).name for p in asked if p not in grants]
+    if missing:
+        return Standing("Licence", f"{' and '.join(missing)} missing", Mark.WRONG)
+    latest = max(grants[p].works_from for p in asked)
+    names = ", ".join(estate.the(Product, p).name for p in asked)
+    return Standing("Licence", names, Mark.WAITING if latest > estate.now else Mark.GOOD)
+
+
+def _safety(number: Number, estate: Estate) -> Standing:
+    spot = estate.get(Spot, number.spot)
+    if spot is None:
+        wrong = number.state is State.ASSIGNED
+        return Standing("Safety", "no emergency spot set", Mark.WRONG if wrong else Mark.NONE)
+    problem = spot_problem(spot, estate.the(Address, spot.address), estate.now)
+    site = estate.the(Site, spot.site)
+    words = ", ".join(x for x in (site.name, spot.floor, spot.room) if x) or site.name
+    if problem:
+        return Standing("Safety", f"{words}; {problem}", Mark.WRONG, ("spot", spot.id))
+    if number.state is State.ASSIGNED and unregistered(number, estate):
+        return Standing("Safety", f"{words}; its carrier has another address, or none", Mark.WAITING, ("spot", spot.id))
+    return Standing("Safety", words, Mark.GOOD, ("spot", spot.id))
+
+
+def _carrier(number: Number, estate: Estate) -> Standing:
+    name = estate.the(Carrier, number.carrier).name
+    if number.usable_from and number.usable_from > estate.now:
+        return Standing("Carrier", f"{name}, not usable yet", Mark.WAITING)
+    if number.leaving_on:
+        return Standing("Carrier", f"{name}, being released", Mark.WAITING)
+    return Standing("Carrier", name, Mark.GOOD if number.state is not State.ON_ORDER else Mark.WAITING)
+
+
+def _trunk(number: Number, estate: Estate) -> list[Standing]:
+    trunk = estate.get(Trunk, number.trunk)
+    if trunk:
+        return [Standing("Trunk", f"{trunk.name}, {'up' if trunk.up else 'down'}", Mark.GOOD if trunk.up else Mark.WRONG)]
+    if number.state is State.ASSIGNED:
+        return [Standing("Trunk", "on no trunk's list: calls don't arrive", Mark.WRONG)]
+    return []
+
+
+def _path(number: Number, estate: Estate) -> Standing:
+    path = estate.get(PathVersion, number.path)
+    if path:
+        return Standing("Call path", path.name, Mark.GOOD, ("path", path.id))
+    holder = estate.holder(number.assignment.holder) if number.assignment else None
+    if isinstance(holder, ServiceLine | Site):
+        return Standing("Call path", "none yet: callers hear nothing", Mark.WRONG)
+    return Standing("Call path", "rings the holder, then their mailbox", Mark.GOOD)
+
+
+def next_actions(number: Number, estate: Estate) -> list[str]:
+    """What a person would sensibly do next, most sensible first; keys of the doors that do it."""
+    match number.state:
+        case State.AVAILABLE | State.RESERVED:
+            return ["assign", "reserve" if number.state is State.AVAILABLE else "unreserve", "set-spot", "retire"]
+        case State.ASSIGNED:
+            wanting = []
+            if number.spot is None:
+                wanting.append("set-spot")
+            elif unregistered(number, estate):
+                wanting.append("register-address")
+            if number.trunk is None:
+                wanting.append("list-on-trunk")
+            needs_path = number.assignment is not None and number.assignment.holder.kind in {HolderKind.SERVICE_LINE, HolderKind.SITE}
+            if needs_path and number.path is None:
+                wanting.append("set-path")
+            rest = [a for a in ("test-call", "follow", "set-spot", "retire") if a not in wanting]
+            return wanting + rest
+        case State.AGING:
+            return ["end-rest", "retire"]
+        case State.ADMINISTRATIVE:
+            return ["return", "retire"]
+        case _:
+            return []

@@ -1,0 +1,84 @@
+"""Following one call out: what was dialled, what it became, why this trunk, what is shown."""
+
+from dataclasses import dataclass, field
+
+from sedge.core.estate import Estate
+from sedge.core.numbers.life import State
+from sedge.core.outbound.dialplan import Dialled, dial
+from sedge.core.records import HolderKind, HolderRef, Number, Person, Role, Site, Trunk
+from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A trunk and why it was or wasn't taken."""
+
+    trunk: str
+    taken: bool
+    reason: str
+
+
+@dataclass(frozen=True)
+class OutboundTrace:
+    """`ending` is one of reached, internal, emergency, rejected; `reason` says why."""
+
+    dialled: Dialled
+    ending: str
+    reason: str
+    trunk: str = ""
+    caller_id: str = ""
+    candidates: list[Candidate] = field(default_factory=list)
+    emergency: EmergencyAnswer | None = None
+
+
+def trace_outbound(person: Person, digits: str, estate: Estate) -> OutboundTrace:
+    """Follow what `person` dials at their site."""
+    site = estate.the(Site, person.site)
+    dialled = dial(digits, site)
+    ref = HolderRef(kind=HolderKind.PERSON, id=person.id)
+    own = sorted(
+        (n for n in estate.numbers_of(ref) if n.state is State.ASSIGNED),
+        key=lambda n: (n.assignment is None or n.assignment.role is not Role.MAIN, n.e164),
+    )
+    number = own[0] if own else None
+    if dialled.kind == "emergency":
+        return _help(dialled, number, estate)
+    if dialled.kind == "nothing":
+        return OutboundTrace(dialled, "rejected", dialled.reason)
+    if dialled.right not in person.rights:
+        return OutboundTrace(dialled, "rejected", f"{person.name} has no right to make {dialled.right} calls.")
+    if dialled.kind == "extension":
+        return OutboundTrace(dialled, "internal", f"extension {dialled.result} inside {site.name}")
+    return _out(dialled, number, person, estate)
+
+
+def _help(dialled: Dialled, number: Number | None, estate: Estate) -> OutboundTrace:
+    if number is None:
+        return OutboundTrace(
+            dialled, "rejected", "This phone has no number, so the operator could not ring back and would not know the place."
+        )
+    answer = emergency_test(number, dialled.result, estate)
+    reason = answer.broken[0] if answer.broken else f"reaches {answer.psap} at once"
+    return OutboundTrace(dialled, "rejected" if answer.broken else "emergency", reason, answer.trunk, answer.callback, [], answer)
+
+
+def _out(dialled: Dialled, number: Number | None, person: Person, estate: Estate) -> OutboundTrace:
+    if number is None:
+        return OutboundTrace(dialled, "rejected", f"{person.name} has no number to show, and no default is set.")
+    site = estate.the(Site, person.site)
+    trunks = sorted(estate.all(Trunk), key=lambda x: (x.id != number.trunk, x.site != site.id, x.id))
+    candidates: list[Candidate] = []
+    chosen: Trunk | None = None
+    for trunk in trunks:
+        if chosen is not None:
+            candidates.append(Candidate(trunk.name, False, f"{chosen.name} was taken before it"))
+        elif not trunk.up:
+            candidates.append(Candidate(trunk.name, False, "it is down"))
+        elif trunk.carrier != number.carrier:
+            candidates.append(Candidate(trunk.name, False, "it leads to another carrier, which would not take this caller ID"))
+        else:
+            chosen = trunk
+            candidates.append(Candidate(trunk.name, True, "the caller's own number is on its list"))
+    if chosen is None:
+        return OutboundTrace(dialled, "rejected", "No trunk takes the call.", candidates=candidates)
+    return OutboundTrace(dialled, "reached", f"over {chosen.name}", chosen.name, number.e164, candidates)

@@ -1,0 +1,42 @@
+"""Whether a placed test call agrees with what was computed, and whether its proof still holds."""
+
+import hashlib
+from collections.abc import Sequence
+
+from sedge.core.estate import Estate
+from sedge.core.facts import canonical
+from sedge.core.paths.steps import people_named
+from sedge.core.paths.trace import Trace
+from sedge.core.records import Device, Number, PathVersion, Person, Trunk
+
+
+def difference(trace: Trace, ended: str, rang: Sequence[str]) -> str:
+    """What a placed call did otherwise than the trace said; '' where they agree."""
+    if trace.ending.kind.value != ended:
+        return f"computed: {trace.ending.kind}, {trace.ending.reason}; really: {ended}"
+    if set(trace.rang) != set(rang):
+        return f"computed to ring {_names(trace.rang)}; really rang {_names(rang)}"
+    return ""
+
+
+def _names(devices: Sequence[str]) -> str:
+    return ", ".join(devices) or "nothing"
+
+
+def fingerprint(number: Number, estate: Estate) -> str:
+    """A hash of everything on the call's way; when it differs from a proof's, the proof has gone stale."""
+    path = estate.get(PathVersion, number.path)
+    people = set(people_named(path.body)) if path else set()
+    if number.holder:
+        people.add(number.holder.id)
+    trunk = estate.get(Trunk, number.trunk)
+    parts = [
+        number.state.value,
+        canonical(number.assignment) if number.assignment else "",
+        number.spot or "",
+        path.but(version=0) if path else "",
+        (trunk.id, trunk.up) if trunk else "",
+        sorted((d.id, d.person, d.registered) for d in estate.all(Device) if d.person in people),
+        sorted((p.id, p.ring_seconds, p.left) for p in estate.all(Person) if p.id in people),
+    ]
+    return hashlib.sha256(canonical(parts).encode()).hexdigest()[:24]

@@ -1,0 +1,434 @@
+"""The records of an estate: what there is, as frozen facts; which of them is the ledger's subject under which word."""
+
+from datetime import datetime
+from enum import StrEnum
+from typing import Any
+
+from sedge.core.facts import Fact, Money
+from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.life import State
+from sedge.core.numbers.plan import Kind
+
+
+class Subject(StrEnum):
+    """Kinds of record; also the ledger's subjects."""
+
+    NUMBER = "number"
+    PERSON = "person"
+    SITE = "site"
+    SERVICE_LINE = "service line"
+    DEVICE = "device"
+    ADDRESS = "civic address"
+    SPOT = "spot"
+    PRODUCT = "licence product"
+    SUBSCRIPTION = "subscription"
+    GRANT = "grant"
+    CARRIER = "carrier"
+    ACCOUNT = "carrier account"
+    HOLD = "hold"
+    ORDER = "order"
+    TRUNK = "trunk"
+    PATH = "call path"
+    WORK_ORDER = "work order"
+    PROOF = "proof"
+    SIGN_IN = "sign-in"
+
+
+class HolderKind(StrEnum):
+    PERSON = "person"
+    SITE = "site"
+    SERVICE_LINE = "service_line"
+    DOWNSTREAM = "downstream"
+
+
+class Role(StrEnum):
+    MAIN = "main"
+    EXTRA = "extra"
+    MAILBOX_ACCESS = "mailbox access"
+
+
+class Capacity(StrEnum):
+    """How many calls at once the carrier lets a number carry."""
+
+    SINGLE = "single"
+    MANY = "many"
+    ANY = "any"
+
+
+class SupplyModel(StrEnum):
+    BUNDLED = "bundled"
+    PARTNER = "partner"
+    OWN_TRUNK = "own trunk"
+
+
+class HolderRef(Fact):
+    kind: HolderKind
+    id: str
+
+    @property
+    def subject(self) -> Subject:
+        return {
+            HolderKind.PERSON: Subject.PERSON,
+            HolderKind.SITE: Subject.SITE,
+            HolderKind.SERVICE_LINE: Subject.SERVICE_LINE,
+            HolderKind.DOWNSTREAM: Subject.TRUNK,
+        }[self.kind]
+
+
+class Assignment(Fact):
+    """A number given to a holder, from `since`; calls reach the holder from `works_from`."""
+
+    holder: HolderRef
+    role: Role
+    since: datetime
+    works_from: datetime
+
+
+class Number(Fact):
+    """One open (or ended) life of an E.164 number. `id` is the life's; `e164` is `+` and digits."""
+
+    id: str
+    e164: str
+    capacity: Capacity = Capacity.ANY
+    state: State
+    state_before: State | None = None
+    state_until: datetime | None = None
+    state_reason: str = ""
+    usable_from: datetime | None = None
+    leaving_on: datetime | None = None
+    account: str
+    carrier: str
+    order: str | None = None
+    site: str
+    assignment: Assignment | None = None
+    reserved_for: HolderRef | None = None
+    spot: str | None = None
+    registered_spot: str | None = None
+    path: str | None = None
+    trunk: str | None = None
+    label: str = ""
+    note: str = ""
+    tags: tuple[str, ...] = ()
+    cost_centre: str = ""
+    monthly: Money
+    features: tuple[str, ...] = ()
+    version: int = 0
+
+    @property
+    def country(self) -> str:
+        return describe(self.e164).country
+
+    @property
+    def national(self) -> str:
+        return describe(self.e164).national
+
+    @property
+    def kind(self) -> Kind:
+        return describe(self.e164).kind
+
+    @property
+    def holder(self) -> HolderRef | None:
+        return self.assignment.holder if self.assignment else None
+
+
+class CivicElements(Fact):
+    """The elements of RFC 5139 that Sedge uses: A1, A3, RD+STS, HNO, PC, LMK, BLD."""
+
+    country: str
+    region: str = ""
+    city: str
+    street: str
+    house_number: str
+    postcode: str
+    landmark: str = ""
+
+    @property
+    def one_line(self) -> str:
+        street = f"{self.street} {self.house_number}" if self.country == "DE" else f"{self.house_number} {self.street}"
+        return f"{street}, {self.city} {self.postcode}".strip()
+
+
+class Verdict(StrEnum):
+    EXACT = "exact"
+    CORRECTED = "corrected"
+    AMBIGUOUS = "ambiguous"
+    UNKNOWN = "unknown"
+
+
+class Address(Fact):
+    """A civic address of a site. `floors` and `area_m2` decide how much detail its spots need."""
+
+    id: str
+    site: str
+    elements: CivicElements
+    verdict: Verdict
+    accepted: bool = False
+    psap: str = ""
+    floors: int = 1
+    area_m2: int = 0
+    version: int = 0
+
+    @property
+    def dispatchable(self) -> bool:
+        return self.verdict is Verdict.EXACT or (self.verdict is Verdict.CORRECTED and self.accepted)
+
+
+class Spot(Fact):
+    """A place inside a civic address where help must go; `id` is its spot code."""
+
+    id: str
+    address: str
+    site: str
+    name: str
+    floor: str = ""
+    room: str = ""
+    whole: bool = False
+    confirmed_at: datetime | None = None
+    version: int = 0
+
+
+class Site(Fact):
+    id: str
+    name: str
+    code: str
+    country: str
+    timezone: str
+    language: str
+    supply_model: SupplyModel
+    account: str | None = None
+    address: str | None = None
+    spot: str | None = None
+    outside_prefix: str = ""
+    extension_digits: int = 3
+    security_desk: str = ""
+    version: int = 0
+
+
+class Right(StrEnum):
+    INTERNAL = "internal"
+    EMERGENCY = "emergency"
+    NATIONAL = "national"
+    MOBILE = "mobile"
+    INTERNATIONAL = "international"
+    PREMIUM = "premium"
+
+
+BASIC_RIGHTS = (Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE)
+
+
+class Person(Fact):
+    id: str
+    name: str
+    email: str
+    site: str
+    department: str = ""
+    job: str = ""
+    extension: str = ""
+    spot: str | None = None
+    rights: tuple[Right, ...] = BASIC_RIGHTS
+    ring_seconds: int = 25
+    left: bool = False
+    known_elsewhere_as: str = ""
+    version: int = 0
+
+
+class ServiceLine(Fact):
+    id: str
+    name: str
+    kind: str
+    site: str
+    recipients: tuple[str, ...] = ()
+    spot: str | None = None
+    version: int = 0
+
+
+class Device(Fact):
+    """A phone that can ring. `registered` is what the telephone system last said, at `seen_at`."""
+
+    id: str
+    person: str
+    kind: str
+    name: str
+    registered: bool = False
+    seen_at: datetime | None = None
+    version: int = 0
+
+
+class Product(Fact):
+    """A licence product: what it allows, what it needs first (`needs_all` of products), what a seat costs a month."""
+
+    id: str
+    name: str
+    allows: tuple[str, ...]
+    needs_all: tuple[str, ...] = ()
+    for_holders: tuple[HolderKind, ...]
+    monthly: Money
+    propagation_minutes: int
+    free: bool = False
+    version: int = 0
+
+
+class Subscription(Fact):
+    """Seats of a product. `used` counts open grants, kept by the reducer; it can't pass `seats`."""
+
+    id: str
+    product: str
+    seats: int
+    used: int = 0
+    renews_on: datetime | None = None
+    trial_ends: datetime | None = None
+    version: int = 0
+
+    @property
+    def left(self) -> int:
+        return self.seats - self.used
+
+
+class Grant(Fact):
+    id: str
+    product: str
+    subscription: str
+    holder: HolderRef
+    since: datetime
+    works_from: datetime
+    until: datetime | None = None
+    version: int = 0
+
+
+class Carrier(Fact):
+    """`asks_of` says which allowances a holder of that kind needs under this carrier's agreement."""
+
+    id: str
+    name: str
+    supply_model: SupplyModel
+    countries: tuple[str, ...]
+    capacities: tuple[Capacity, ...]
+    asks_of: dict[HolderKind, tuple[str, ...]]
+    order_multiple: int = 1
+    suspends_days: int = 14
+    registers_addresses: bool = True
+    version: int = 0
+
+
+class Account(Fact):
+    id: str
+    carrier: str
+    name: str
+    balance: Money
+    low_mark: Money
+    prepaid: bool = True
+    version: int = 0
+
+
+class Hold(Fact):
+    id: str
+    account: str
+    numbers: tuple[str, ...]
+    expires_at: datetime
+    state: str = "held"
+    version: int = 0
+
+
+class LineState(StrEnum):
+    WAITING = "waiting"
+    DELIVERED = "delivered"
+    FAILED = "failed"
+    CANCELLED = "cancelled"
+
+
+class OrderLine(Fact):
+    e164: str
+    state: LineState = LineState.WAITING
+    usable_from: datetime | None = None
+    delivered_at: datetime | None = None
+    reason: str = ""
+    setup: Money
+    monthly: Money
+    capacity: Capacity
+
+
+class Order(Fact):
+    """`key` is the idempotency key the carrier sees; `placed_as` the carrier's own id once it has answered."""
+
+    id: str
+    reference: str
+    account: str
+    site: str
+    spot: str | None = None
+    features: tuple[str, ...] = ()
+    key: str
+    hold: str | None = None
+    placed_as: str | None = None
+    placed_at: datetime | None = None
+    expected_from: datetime | None = None
+    expected_by: datetime | None = None
+    lines: tuple[OrderLine, ...]
+    refused: str = ""
+    version: int = 0
+
+
+class Trunk(Fact):
+    """A SIP trunk. Which numbers are on its list stands with the numbers (`Number.trunk`)."""
+
+    id: str
+    name: str
+    site: str
+    carrier: str
+    channels: int
+    up: bool = True
+    seen_at: datetime | None = None
+    emergency: bool = True
+    version: int = 0
+
+
+class PathVersion(Fact):
+    """A published call path. `body` is the graph of `core.paths.steps`, as plain data."""
+
+    id: str
+    name: str
+    number: int = 1
+    body: dict[str, Any]
+    in_force_from: datetime
+    version: int = 0
+
+
+class Proof(Fact):
+    """The dated result of a test call. `way` is a fingerprint of all it depended on when it was placed."""
+
+    id: str
+    e164: str
+    direction: str
+    at: datetime
+    ok: bool
+    heard: str
+    rang: tuple[str, ...] = ()
+    differs: str = ""
+    way: str = ""
+    version: int = 0
+
+
+Record = (
+    Number | Person | Site | ServiceLine | Device | Address | Spot | Product | Subscription | Grant | Carrier | Account
+    | Hold | Order | Trunk | PathVersion | Proof
+)  # fmt: skip
+
+RECORD_TYPES: dict[Subject, type[Fact]] = {
+    Subject.NUMBER: Number,
+    Subject.PERSON: Person,
+    Subject.SITE: Site,
+    Subject.SERVICE_LINE: ServiceLine,
+    Subject.DEVICE: Device,
+    Subject.ADDRESS: Address,
+    Subject.SPOT: Spot,
+    Subject.PRODUCT: Product,
+    Subject.SUBSCRIPTION: Subscription,
+    Subject.GRANT: Grant,
+    Subject.CARRIER: Carrier,
+    Subject.ACCOUNT: Account,
+    Subject.HOLD: Hold,
+    Subject.ORDER: Order,
+    Subject.TRUNK: Trunk,
+    Subject.PATH: PathVersion,
+    Subject.PROOF: Proof,
+}
+SUBJECT_OF = {record_type: subject for subject, record_type in RECORD_TYPES.items()}

@@ -1,0 +1,439 @@
+"""The one reducer: what a task changes in an estate.
+
+Used by checks, previews, the runner, undo and the demo's seeding alike. It decides nothing about wisdom (that is
+the checks' work) but refuses what the life of a number does not allow. It knows no clock: now is `estate.now`.
+"""
+
+from collections.abc import Callable
+from datetime import datetime, timedelta
+from typing import Any, TypeVar
+
+from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotFound
+from sedge.core.estate import Change, Estate
+from sedge.core.facts import Fact, Money, canonical
+from sedge.core.numbers.life import Event, State, next_state
+from sedge.core.policy import POLICY
+from sedge.core.records import (
+    RECORD_TYPES,
+    Account,
+    Assignment,
+    Grant,
+    HolderKind,
+    HolderRef,
+    LineState,
+    Number,
+    Order,
+    OrderLine,
+    PathVersion,
+    Person,
+    Product,
+    Record,
+    Spot,
+    Subject,
+    Subscription,
+)
+from sedge.core.workorders import tasks as t
+
+LineAnswer = tuple[LineState, datetime | None, str]
+Reducer = Callable[[Any, Estate, str], list[Change]]
+REDUCERS: dict[type[Fact], Reducer] = {}
+F = TypeVar("F", bound=Reducer)
+
+
+def reduces(kind: type[Fact]) -> Callable[[F], F]:
+    def register(function: F) -> F:
+        REDUCERS[kind] = function
+        return function
+
+    return register
+
+
+def apply(task: Any, estate: Estate, identity: str = "new") -> list[Change]:
+    """The changes `task` makes. `identity` is the task's own id, from which ids of new records follow.
+
+    Raises NotFound, NotAllowedNow. The estate is left as it was; see `Estate.absorb`.
+    """
+    return REDUCERS[type(task)](task, estate, identity)
+
+
+def changed(subject: Subject, before: Record | None, after: Record, action: str) -> Change:
+    key = after.e164 if isinstance(after, Number) else after.id
+    return Change(subject=subject, id=key, action=action, before=before, after=after)
+
+
+def _number(before: Number, action: str, **values: Any) -> list[Change]:
+    return [changed(Subject.NUMBER, before, before.but(**values), action)]
+
+
+def _step(number: Number, event: Event, to: State | None = None, **values: Any) -> dict[str, Any]:
+    """The values of a number that goes through `event`; what belonged to the old state is cleared."""
+    cleared: dict[str, Any] = {"state_until": None, "state_reason": "", "reserved_for": None}
+    return {**cleared, "state": next_state(number.state, event, to), "state_before": number.state, **values}
+
+
+# ── licences ──
+
+
+@reduces(t.GrantLicence)
+def _grant(task: t.GrantLicence, estate: Estate, identity: str) -> list[Change]:
+    product = estate.the(Product, task.product)
+    seats = [s for s in estate.all(Subscription) if s.product == product.id]
+    subscription = max(seats, key=lambda s: s.left, default=None)
+    if subscription is None:
+        raise NotFound(f"There is no subscription for {product.name}. Buy seats first.", subject=Subject.SUBSCRIPTION)
+    if any(g.product == product.id for g in estate.grants_of(task.holder)):
+        return []
+    if subscription.left < 1:
+        raise NotAllowedNow(f"No seat of {product.name} is left. Buy seats or take one back.", reason="no-seat")
+    grant = Grant(
+        id=f"{identity}-grant",
+        product=product.id,
+        subscription=subscription.id,
+        holder=task.holder,
+        since=estate.now,
+        works_from=estate.now + timedelta(minutes=product.propagation_minutes),
+    )
+    return [changed(Subject.GRANT, None, grant, "grant.given"), _used(subscription, +1)]
+
+
+@reduces(t.RevokeLicence)
+def _revoke(task: t.RevokeLicence, estate: Estate, _identity: str) -> list[Change]:
+    grant = next((g for g in estate.grants_of(task.holder) if g.product == task.product), None)
+    return _ended(grant, estate) if grant else []
+
+
+def _ended(grant: Grant, estate: Estate) -> list[Change]:
+    subscription = estate.the(Subscription, grant.subscription)
+    return [changed(Subject.GRANT, grant, grant.but(until=estate.now), "grant.ended"), _used(subscription, -1)]
+
+
+def _used(subscription: Subscription, by: int) -> Change:
+    return changed(Subject.SUBSCRIPTION, subscription, subscription.but(used=subscription.used + by), "subscription.used")
+
+
+@reduces(t.BuySeats)
+def _buy(task: t.BuySeats, estate: Estate, _identity: str) -> list[Change]:
+    found = next((s for s in estate.all(Subscription) if s.product == task.product), None)
+    if found is None:
+        raise NotFound(f"There is no subscription for {task.product}.", subject=Subject.SUBSCRIPTION)
+    return [changed(Subject.SUBSCRIPTION, found, found.but(seats=found.seats + task.seats), "subscription.seats-bought")]
+
+
+# ── a number's life ──
+
+
+@reduces(t.AssignNumber)
+def _assign(task: t.AssignNumber, estate: Estate, _identity: str) -> list[Change]:
+    number = estate.number(_plain(task))
+    spot = task.spot or _own_spot(task.holder, estate) or number.spot
+    works_from = max([estate.now, *(g.works_from for g in estate.grants_of(task.holder))])
+    assignment = Assignment(holder=task.holder, role=task.role, since=estate.now, works_from=works_from)
+    site = estate.site_of(task.holder)
+    return _number(number, "number.assigned", **_step(number, Event.ASSIGN), assignment=assignment, spot=spot, site=site.id)
+
+
+def _own_spot(holder: HolderRef, estate: Estate) -> str | None:
+    return getattr(estate.holder(holder), "spot", None)
+
+
+@reduces(t.UnassignNumber)
+def _unassign(task: t.UnassignNumber, estate: Estate, _identity: str) -> list[Change]:
+    number = estate.number(_plain(task))
+    rest = POLICY.rest(number.kind) if task.rest is None else task.rest
+    to = State.AGING if rest else State.AVAILABLE
+    until = estate.now + timedelta(days=rest) if rest else None
+    return _number(
+        number, "number.unassigned", **_step(number, Event.UNASSIGN, to, state_until=until), assignment=None, path=None, label=""
+    )
+
+
+@reduces(t.ReserveNumber)
+def _reserve(task: t.ReserveNumber, estate: Estate, _identity: str) -> list[Change]:
+    number = estate.number(_plain(task))
+    until = task.until or estate.now + timedelta(days=POLICY.reserved_days)
+    values = _step(number, Event.RESERVE, state_until=until, state_reason=task.reason, reserved_for=task.holder)
+    return _number(number, "number.reserved", **values)
+
+
+@reduces(t.UnreserveNumber)
+def _unreserve(task: t.UnreserveNumber, estate: Estate, _identity: str) -> list[Change]:
+    number = estate.number(_plain(task))
+    return _number(number, "number.unreserved", **_step(number, Event.UNRESERVE))
+
+
+@reduces(t.SetAside)
+def _set_aside(task: t.SetAside, estate: Estate, _identity: str) -> list[Change]:
+    number = estate.number(_plain(task))
+    return _number(number, "number.set-aside", **_step(number, Event.SET_ASIDE, state_reason=task.reason))
+
+
+@reduces(t.ReturnNumber)
+def _return(task: t.ReturnNumber, estate: Estate, _identity: str) -> list[Change]:
+    number = estate.number(_plain(task))
+    return _number(number, "number.returned", **_step(number, Event.RETURN))
+
+
+@reduces(t.EndRest)
+def _end_rest(task: t.EndRest, estate: Estate, _identity: str) -> list[Change]:
+    number = estate.number(_plain(task))
+    return _number(number, "number.rest-ended", **_step(number, Event.END_REST, state_reason=""))
+
+
+def rest_over(number: Number) -> list[Change]:
+    """The rest has run its time."""
+    return _number(number, "number.rest-ended", **_step(number, Event.END_REST))
+
+
+def reservation_lapsed(number: Number) -> list[Change]:
+    return _number(number, "number.unreserved", **_step(number, Event.LAPSE))
+
+
+@reduces(t.AdoptNumber)
+def _adopt(task: t.AdoptNumber, estate: Estate, identity: str) -> list[Change]:
+    account = estate.the(Account, task.account)
+    state = next_state(None, Event.ADOPT, State(task.state))
+    existing = estate.get(Number, task.number)
+    if existing and existing.state not in {State.RELEASED, State.PORTED_OUT, State.CLOSED}:
+        raise NotAllowedNow(f"{existing.national} is in the estate already, {existing.state}.", reason="exists", field="number")
+    assignment = None
+    if state is State.ASSIGNED:
+        if task.holder is None:
+            raise NotAllowedNow("An assigned number needs its holder.", reason="no-holder", field="holder")
+        assignment = Assignment(holder=task.holder, role=task.role, since=estate.now, works_from=estate.now)
+    number = Number(
+        id=f"{identity}-{task.number[1:]}",
+        e164=task.number,
+        capacity=task.capacity,
+        state=state,
+        state_until=task.until,
+        state_reason=task.reason,
+        account=account.id,
+        carrier=account.carrier,
+        site=task.site,
+        assignment=assignment,
+        reserved_for=task.holder if state is State.RESERVED else None,
+        spot=task.spot or (_own_spot(task.holder, estate) if task.holder else None),
+        path=task.path,
+        trunk=task.trunk,
+        label=task.label,
+        monthly=task.monthly,
+    )
+    return [changed(Subject.NUMBER, None, number, "number.adopted")]
+
+
+@reduces(t.ReleaseNumber)
+def _release(task: t.ReleaseNumber, estate: Estate, _identity: str) -> list[Change]:
+    """Agree the release; the number is `released` when the carrier has carried it out (see `release_done`)."""
+    number = estate.number(_plain(task))
+    next_state(number.state, Event.RELEASE)
+    return _number(number, "number.release-agreed", leaving_on=estate.now)
+
+
+def release_done(number: Number) -> list[Change]:
+    return _number(number, "number.released", **_step(number, Event.RELEASE), leaving_on=None, trunk=None, path=None)
+
+
+# ── safety, paths, trunks, labels ──
+
+
+@reduces(t.SetSpot)
+def _set_spot(task: t.SetSpot, estate: Estate, _identity: str) -> list[Change]:
+    spot = estate.the(Spot, task.spot)
+    if task.person:
+        person = estate.the(Person, task.person)
+        ref = HolderRef(kind=HolderKind.PERSON, id=person.id)
+        follow = [n for n in estate.numbers_of(ref) if n.spot == person.spot]
+        moved = [changed(Subject.NUMBER, n, n.but(spot=spot.id), "number.spot-set") for n in follow]
+        return [changed(Subject.PERSON, person, person.but(spot=spot.id), "person.spot-set"), *moved]
+    number = estate.number(_plain(task))
+    return _number(number, "number.spot-set", spot=spot.id)
+
+
+@reduces(t.RegisterAddress)
+def _register(task: t.RegisterAddress, estate: Estate, _identity: str) -> list[Change]:
+    number = estate.number(_plain(task))
+    if number.spot is None:
+        raise NotAllowedNow(f"{number.national} has no spot to register. Set its spot first.", reason="no-spot")
+    return _number(number, "number.address-registered", registered_spot=number.spot)
+
+
+@reduces(t.SetPath)
+def _set_path(task: t.SetPath, estate: Estate, _identity: str) -> list[Change]:
+    number = estate.number(_plain(task))
+    return _number(number, "number.path-set", path=estate.the(PathVersion, task.path).id)
+
+
+@reduces(t.PublishPath)
+def _publish(task: t.PublishPath, estate: Estate, _identity: str) -> list[Change]:
+    before = estate.get(PathVersion, task.path)
+    number = before.number + 1 if before else 1
+    version = before.version if before else 0
+    path = PathVersion(
+        id=task.path, name=task.name, number=number, body=task.body.model_dump(mode="json"), in_force_from=estate.now, version=version
+    )
+    return [changed(Subject.PATH, before, path, "path.published")]
+
+
+@reduces(t.SetCallingRights)
+def _set_rights(task: t.SetCallingRights, estate: Estate, _identity: str) -> list[Change]:
+    person = estate.the(Person, task.holder.id)
+    return [changed(Subject.PERSON, person, person.but(rights=task.rights), "person.rights-set")]
+
+
+@reduces(t.ListOnTrunk)
+def _list(task: t.ListOnTrunk, estate: Estate, _identity: str) -> list[Change]:
+    number = estate.number(_plain(task))
+    return _number(number, "trunk.listed", trunk=task.trunk)
+
+
+@reduces(t.UnlistFromTrunk)
+def _unlist(task: t.UnlistFromTrunk, estate: Estate, _identity: str) -> list[Change]:
+    number = estate.number(_plain(task))
+    return _number(number, "trunk.unlisted", trunk=None)
+
+
+@reduces(t.LabelNumbers)
+def _label(task: t.LabelNumbers, estate: Estate, _identity: str) -> list[Change]:
+    values = {"label": task.label, "tags": task.tags}
+    given = {name: value for name, value in values.items() if value is not None}
+    return [change for e164 in task.numbers for change in _number(estate.number(e164), "number.labelled", **given)]
+
+
+# ── orders ──
+
+
+@reduces(t.OrderNumbers)
+def _order(task: t.OrderNumbers, estate: Estate, identity: str) -> list[Change]:
+    """Write the order and open a life per line. The carrier's answer and deliveries follow as changes of their own."""
+    account = estate.the(Account, task.account)
+    lines = tuple(OrderLine(e164=x.number, capacity=x.capacity, setup=x.setup, monthly=x.monthly) for x in task.lines)
+    order = Order(
+        id=f"{identity}-order",
+        reference=task.reference,
+        account=account.id,
+        site=task.site,
+        spot=task.spot,
+        features=task.features,
+        key=identity,
+        hold=task.hold,
+        lines=lines,
+    )
+    lives = [_ordered(line, order, account, estate, identity) for line in lines]
+    return [changed(Subject.ORDER, None, order, "order.drafted"), *lives]
+
+
+def _ordered(line: OrderLine, order: Order, account: Account, estate: Estate, identity: str) -> Change:
+    existing = estate.get(Number, line.e164)
+    if existing and existing.state not in {State.RELEASED, State.PORTED_OUT, State.CLOSED}:
+        raise NotAllowedNow(f"{existing.national} is in the estate already, {existing.state}.", reason="exists", field="numbers")
+    number = Number(
+        id=f"{identity}-{line.e164[1:]}",
+        e164=line.e164,
+        capacity=line.capacity,
+        state=next_state(None, Event.ORDER),
+        account=account.id,
+        carrier=account.carrier,
+        order=order.id,
+        site=order.site,
+        spot=order.spot,
+        monthly=line.monthly,
+        features=order.features,
+    )
+    return changed(Subject.NUMBER, None, number, "number.ordered")
+
+
+@reduces(t.CancelOrder)
+def _cancel(task: t.CancelOrder, estate: Estate, _identity: str) -> list[Change]:
+    order = estate.the(Order, task.order)
+    answers: dict[str, LineAnswer] = {
+        line.e164: (LineState.CANCELLED, None, "cancelled by us") for line in order.lines if line.state is LineState.WAITING
+    }
+    if not answers:
+        raise NotAllowedNow(f"Nothing of order {order.reference} is still on its way, so nothing can be cancelled.", reason="settled")
+    return settle_lines(order, answers, estate)
+
+
+def settle_lines(order: Order, answers: dict[str, LineAnswer], estate: Estate) -> list[Change]:
+    """Lines that the carrier has delivered, failed or cancelled: the order and the numbers' lives follow.
+
+    `answers` maps E.164 to state, moment it can be used (delivered) and reason. Lines already settled stay as they are,
+    so a callback that comes twice changes nothing.
+    """
+    changes: list[Change] = []
+    lines: list[OrderLine] = []
+    for line in order.lines:
+        answer = answers.get(line.e164)
+        if answer is None or line.state is not LineState.WAITING or answer[0] is LineState.WAITING:
+            lines.append(line)
+            continue
+        state, usable_from, reason = answer
+        lines.append(line.but(state=state, usable_from=usable_from, reason=reason, delivered_at=estate.now))
+        number = estate.number(line.e164)
+        if state is LineState.DELIVERED:
+            changes += _number(number, "number.delivered", **_step(number, Event.DELIVER), usable_from=usable_from)
+        else:
+            changes += _number(number, "number.failed", **_step(number, Event.FAIL, state_reason=reason))
+    if changes:
+        changes.insert(0, changed(Subject.ORDER, order, order.but(lines=tuple(lines)), "order.line-changed"))
+    return changes
+
+
+def charge(account: Account, amount: Money) -> Change:
+    return changed(Subject.ACCOUNT, account, account.but(balance=account.balance - amount), "account.charged")
+
+
+@reduces(t.PlaceTestCall)
+def _test_call(_task: t.PlaceTestCall, _estate: Estate, _identity: str) -> list[Change]:
+    """A test call changes nothing by itself; its proof is recorded when the stand-in has answered."""
+    return []
+
+
+# ── undo ──
+
+
+@reduces(t.PutBack)
+def _put_back(task: t.PutBack, estate: Estate, _identity: str) -> list[Change]:
+    """Every record as it was, each guarded by *still as I left it*. Raises ChangedMeanwhile naming what moved."""
+    changes: list[Change] = []
+    for snapshot in reversed(task.snapshots):
+        changes += _restored(snapshot, estate)
+    return changes
+
+
+def _restored(snapshot: t.Snapshot, estate: Estate) -> list[Change]:
+    record_type = RECORD_TYPES[snapshot.subject]
+    now = estate.the(record_type, snapshot.id)
+    after = record_type.model_validate(snapshot.after)
+    before = record_type.model_validate(snapshot.before) if snapshot.before else None
+    if isinstance(now, Subscription) and isinstance(after, Subscription) and isinstance(before, Subscription):
+        seats, used = now.seats + before.seats - after.seats, now.used + before.used - after.used
+        if (seats, used) == (now.seats, now.used):
+            return []
+        return [changed(Subject.SUBSCRIPTION, now, now.but(seats=seats, used=used), "record.restored")]
+    if isinstance(now, Number) and isinstance(after, Number) and isinstance(before, Number):
+        # what the carrier has registered is a fact of the outside, which no undo takes back
+        after, before = after.but(registered_spot=now.registered_spot), before.but(registered_spot=now.registered_spot)
+    if not same(now, after):
+        name = getattr(now, "national", None) or getattr(now, "name", snapshot.id)
+        raise ChangedMeanwhile(f"{name} has been changed since, so it stays as it is now.", subject=snapshot.subject, id=snapshot.id)
+    if before is None:
+        if isinstance(now, Grant):
+            return [changed(Subject.GRANT, now, now.but(until=estate.now), "grant.ended")]
+        raise NotAllowedNow("This came into being by the task and cannot be taken back.", reason="not-reversible")
+    if isinstance(now, PathVersion) and isinstance(before, PathVersion):
+        before = before.but(
+            number=now.number + 1, in_force_from=estate.now
+        )  # versions are never rewritten; the old one comes back as a new one
+    action = "number.restored" if isinstance(now, Number) else "record.restored"
+    return [changed(snapshot.subject, now, before.but(version=now.version), action)]  # type: ignore[arg-type]
+
+
+def same(one: Fact, other: Fact) -> bool:
+    """Equal in everything but the version."""
+    return canonical(one.but(version=0)) == canonical(other.but(version=0))
+
+
+def _plain(task: Any) -> str:
+    if task.e164 is None:
+        raise NotAllowedNow("This task waits for a number from another task.", reason="unresolved")
+    return task.e164

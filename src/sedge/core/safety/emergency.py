@@ -1,0 +1,137 @@
+"""What a call for help from a number does: reachable without a prefix, callback, spot, PSAP, who is told.
+
+Required of US multi-line systems (47 CFR 9.16: direct dialling, notification; 9.3: dispatchable location); Sedge asks
+the same everywhere. Any broken link is a stop. No call is ever placed to a real PSAP.
+"""
+
+from dataclasses import dataclass, field
+
+from sedge.core.estate import Estate
+from sedge.core.numbers.life import State
+from sedge.core.numbers.plan import COUNTRIES, Kind
+from sedge.core.outbound.dialplan import dial
+from sedge.core.paths.trace import EndingKind, World, trace_inbound
+from sedge.core.records import Address, Carrier, HolderKind, Number, Role, Site, Spot, Trunk
+from sedge.core.safety.spots import spot_problem
+
+
+@dataclass(frozen=True)
+class EmergencyAnswer:
+    """`broken` lists every link that does not hold, each a sentence; empty: help comes. `cautions` should be put right soon."""
+
+    dialled: str
+    reachable: bool
+    with_prefix: bool
+    trunk: str
+    callback: str
+    spot: str
+    spot_words: str
+    psap: str
+    told: str
+    broken: list[str] = field(default_factory=list)
+    cautions: list[str] = field(default_factory=list)
+
+
+def emergency_test(number: Number, dialled: str, estate: Estate) -> EmergencyAnswer:
+    """Follow emergency digits dialled on the phone that has `number`."""
+    if number.state is not State.ASSIGNED:
+        return _no_phone(number, dialled)
+    site = estate.the(Site, number.site)
+    country = COUNTRIES[site.country]
+    broken: list[str] = []
+    plain = dial(dialled, site)
+    reachable = plain.kind == "emergency" and plain.result in country.emergency
+    prefixed = bool(site.outside_prefix) and dial(site.outside_prefix + plain.result, site).kind == "emergency"
+    if not reachable:
+        broken.append(f"{dialled} is not an emergency number of {country.name} ({', '.join(country.emergency)}).")
+    if site.outside_prefix and not prefixed:
+        broken.append(f"{site.outside_prefix} {dialled} does not reach help; people dial the prefix by habit.")
+    trunk = _trunk(number, site, estate)
+    if trunk is None:
+        broken.append(f"No trunk that is up takes emergency calls from {site.name}.")
+    callback = callback_number(number, estate)
+    if callback is None:
+        broken.append(
+            "The operator could not ring back: neither this number, nor another of its holder, nor the site's main number rings somebody now."
+        )
+    spot, words, psap = _spot(number, estate, broken)
+    if not site.security_desk:
+        broken.append(f"Nobody at {site.name} would be told that a call for help was made. Name a security desk.")
+    return EmergencyAnswer(
+        dialled=dialled,
+        reachable=reachable,
+        with_prefix=prefixed,
+        trunk=trunk.name if trunk else "",
+        callback=callback.e164 if callback else "",
+        spot=spot,
+        spot_words=words,
+        psap=psap,
+        told=site.security_desk,
+        broken=broken,
+        cautions=[caution] if (caution := unregistered(number, estate)) else [],
+    )
+
+
+def _no_phone(number: Number, dialled: str) -> EmergencyAnswer:
+    nobody = f"{number.national} is {number.state}: no phone has it, so nobody can call for help from it. Give it to somebody first."
+    return EmergencyAnswer(dialled, False, False, "", "", "", "", "", "", [nobody])
+
+
+def unregistered(number: Number, estate: Estate) -> str:
+    """Why the operator would be shown another place than Sedge's spot; '' where the carrier has the same one, or keeps none."""
+    carrier = estate.the(Carrier, number.carrier)
+    if not carrier.registers_addresses or number.spot is None or number.registered_spot == number.spot:
+        return ""
+    has = f"still has {number.registered_spot}" if number.registered_spot else "has no address"
+    return f"{carrier.name} {has} for {number.national}; the operator would be shown that. Register the address."
+
+
+def _trunk(number: Number, site: Site, estate: Estate) -> Trunk | None:
+    """The number's own trunk first, then any other that leaves from its site or its site's country."""
+    own = estate.get(Trunk, number.trunk)
+    others = sorted(estate.all(Trunk), key=lambda x: (x.site != site.id, x.id))
+    same_country = [x for x in others if estate.the(Site, x.site).country == site.country]
+    return next((x for x in (own, *same_country) if x and x.up and x.emergency), None)
+
+
+def callback_number(number: Number, estate: Estate) -> Number | None:
+    """The number itself, else the holder's other ones, else the site's main: the first that the operator can ring back."""
+    others = sorted(estate.numbers_of(number.holder), key=lambda n: n.e164) if number.holder else []
+    mains = sorted((n for n in estate.all(Number) if _is_main_of(number.site, n)), key=lambda n: n.e164)
+    return next((n for n in (number, *others, *mains) if rings_people(n, estate)), None)
+
+
+def _is_main_of(site: str, number: Number) -> bool:
+    assignment = number.assignment
+    return (
+        assignment is not None
+        and assignment.role is Role.MAIN
+        and (assignment.holder.kind, assignment.holder.id) == (HolderKind.SITE, site)
+    )
+
+
+def rings_people(number: Number, estate: Estate) -> bool:
+    """Whether an operator who calls this number now reaches somebody without choosing from a menu. Toll-free ones don't count:
+    they can't be reached from everywhere."""
+    if number.state is not State.ASSIGNED or number.kind is Kind.TOLL_FREE:
+        return False
+    trace = trace_inbound(number.e164, estate.now, World(), estate)
+    return trace.ending.kind is EndingKind.ANSWERED and not trace.asked_to_choose
+
+
+def _spot(number: Number, estate: Estate, broken: list[str]) -> tuple[str, str, str]:
+    spot = estate.get(Spot, number.spot)
+    if spot is None:
+        broken.append(f"{number.national} has no emergency spot: nobody would know where to send help.")
+        return "", "", ""
+    address = estate.the(Address, spot.address)
+    if problem := spot_problem(spot, address, estate.now):
+        broken.append(f"The spot {spot.id} is not good enough to send help to: {problem}.")
+    if address.elements.country != number.country:
+        broken.append(
+            f"The spot {spot.id} is in {address.elements.country}, the number in {number.country}: help would start in the wrong country."
+        )
+    if not address.psap:
+        broken.append("The register names no public safety answering point for this address.")
+    place = ", ".join(x for x in (spot.floor, spot.room) if x) or spot.name
+    return spot.id, f"{estate.the(Site, spot.site).name}, {place}; {address.elements.one_line}", address.psap

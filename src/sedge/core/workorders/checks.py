@@ -1,0 +1,203 @@
+"""Checking a work order: every rule on every task, against the estate as it will be at that point."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from sedge.core.errors import SedgeError
+from sedge.core.estate import Change, Estate
+from sedge.core.facts import Money
+from sedge.core.numbers.life import Event, State, next_state
+from sedge.core.records import Number, Order, Product
+from sedge.core.reduce import apply
+from sedge.core.workorders import tasks as t
+from sedge.core.workorders.findings import Finding, Level, Remedy, stop
+from sedge.core.workorders.plan import arrange, resolve
+from sedge.core.workorders.rules import RULES
+
+SETTLED_LATER = {"assignment.line-has-path", "assignment.address-registered", "spot.registered-too"}
+
+
+@dataclass(frozen=True)
+class Report:
+    """`after` is the projected estate once all tasks are done; `order` the running order with what each waits for."""
+
+    findings: list[Finding]
+    after: Estate
+    order: list[tuple[int, tuple[int, ...]]] = field(default_factory=list)
+
+    @property
+    def stops(self) -> list[Finding]:
+        return [f for f in self.findings if f.level is Level.STOP]
+
+    @property
+    def warnings(self) -> list[Finding]:
+        return [f for f in self.findings if f.level is Level.WARN]
+
+    @property
+    def passes(self) -> list[Finding]:
+        return [f for f in self.findings if f.level is Level.PASS]
+
+    @property
+    def runnable(self) -> bool:
+        return not self.stops
+
+
+def check(tasks: Sequence[Any], estate: Estate) -> Report:
+    """Findings of all tasks in running order. Finding.task is the position in `tasks`. Raises NotUnderstood on a cycle."""
+    order = arrange(tasks, {p.id: p.needs_all for p in estate.all(Product)})
+    world = estate.fork()
+    findings: list[Finding] = []
+    for position, _before in order:
+        task = resolve(tasks[position], tasks)
+        found = [replace(f, task=position) for f in judge(task, world)]
+        findings += found
+        try:
+            world.absorb(project(task, world, f"task-{position}"))
+        except SedgeError as error:
+            if not any(f.level is Level.STOP for f in found):
+                findings.append(replace(stop(error.message), rule="life.allowed", task=position))
+    return Report([_seen_from_the_end(f, tasks, world) for f in findings], world, order)
+
+
+def _seen_from_the_end(finding: Finding, tasks: Sequence[Any], world: Estate) -> Finding:
+    """A warning that a later task of the same work order settles is none."""
+    if finding.level is not Level.WARN or finding.rule not in SETTLED_LATER:
+        return finding
+    again = RULES[finding.rule][1](resolve(tasks[finding.task], tasks), world)
+    return replace(again, rule=finding.rule, task=finding.task) if again and again.level is Level.PASS else finding
+
+
+def judge(task: Any, estate: Estate) -> list[Finding]:
+    """Every rule that concerns the task."""
+    findings: list[Finding] = []
+    for name, (kind, rule) in RULES.items():
+        if not isinstance(task, kind):
+            continue
+        try:
+            finding = rule(task, estate)
+        except SedgeError as error:
+            finding = stop(error.message)
+        if finding:
+            findings.append(replace(finding, rule=name))
+        if finding and finding.level is Level.STOP and is_missing(task, estate):
+            break
+    return findings
+
+
+def is_missing(task: Any, estate: Estate) -> bool:
+    """Whether the number a task names isn't there at all, so that further rules would only repeat it."""
+    return task.e164 is not None and estate.get(Number, task.e164) is None and not isinstance(task, t.AdoptNumber)
+
+
+def project(task: Any, estate: Estate, identity: str) -> list[Change]:
+    """The changes of a task seen as done: an order's numbers as delivered, a release as carried out."""
+    changes = apply(task, estate, identity)
+    if isinstance(task, t.OrderNumbers):
+        return [_as_delivered(c) for c in changes]
+    return changes
+
+
+def _as_delivered(change: Change) -> Change:
+    if isinstance(change.after, Order):
+        return change
+    number = change.after
+    return change.but(after=number.but(state=next_state(number.state, Event.DELIVER), state_before=State.ON_ORDER))
+
+
+def with_remedies(tasks: Sequence[Any], report: Report) -> tuple[list[Any], list[int | None]]:
+    """The tasks with every automatic remedy of a stop or a warning added or put in place.
+
+    Returns the new tasks and, for each, the position (among the new ones) of the task it is a remedy for, or None.
+    """
+    chosen: dict[int, list[Remedy]] = {}
+    for finding in (*report.stops, *report.warnings):
+        remedy = next((r for r in finding.remedies if r.automatic), None)
+        if remedy:
+            chosen.setdefault(finding.task, []).append(remedy)
+    replacements = {i: [r for r in remedies if r.replaces] for i, remedies in chosen.items()}
+    if any(replacements.values()):  # another number or role may make further remedies needless, so these come first
+        mended = list(tasks)
+        for position, remedies in replacements.items():
+            for remedy in remedies:
+                mended = replaced(mended, position, _merged(mended[position], tasks[position], remedy.tasks[0]))
+        return mended, [None] * len(mended)
+    out: list[Any] = []
+    marks: list[int | None] = []
+    moved: dict[int, int] = {}
+    for position, task in enumerate(tasks):
+        added = [a for r in chosen.get(position, []) for a in r.tasks]
+        added = [a for i, a in enumerate(added) if a not in added[:i] and a not in out]
+        place = len(out) + len(added)
+        moved[position] = place
+        out += [*added, task]
+        marks += [*([place] * len(added)), None]
+    return [_renumbered(task, moved) for task in out], marks
+
+
+def replaced(tasks: Sequence[Any], position: int, task: Any) -> list[Any]:
+    """The tasks with another one at `position`; where its number changed, those that meant the old number follow."""
+    old, new = tasks[position].e164, task.e164
+    out = list(tasks)
+    out[position] = task
+    if old and new and old != new:
+        bringing = t.OrderNumbers | t.AdoptNumber | t.UnassignNumber
+        out = [x.but(number=new) if x.e164 == old and not isinstance(x, bringing) else x for x in out]
+    return out
+
+
+def _renumbered(task: Any, moved: dict[int, int]) -> Any:
+    """`output_of` follows the task it names to its new position."""
+    number = getattr(task, "number", None)
+    return task.but(number=number.but(output_of=moved[number.output_of])) if isinstance(number, t.OutputOf) else task
+
+
+def _merged(current: Any, original: Any, replacement: Any) -> Any:
+    """Two replacements of one task (another number, another role) both count."""
+    changes = {
+        name: getattr(replacement, name)
+        for name in type(original).model_fields
+        if getattr(replacement, name, None) != getattr(original, name)
+    }
+    return current.but(**changes)
+
+
+@dataclass(frozen=True)
+class Costs:
+    """Per month and once, by currency."""
+
+    monthly: dict[str, Money]
+    once: dict[str, Money]
+
+
+def costs_of(task: Any, estate: Estate) -> tuple[Money | None, Money | None]:
+    """What a task adds per month and once, as far as Sedge pays it; None: nothing."""
+    match task:
+        case t.GrantLicence():
+            return estate.the(Product, task.product).monthly, None
+        case t.BuySeats():
+            return estate.the(Product, task.product).monthly.times(task.seats), None
+        case t.RevokeLicence():
+            return estate.the(Product, task.product).monthly.times(-1), None
+        case t.OrderNumbers():
+            monthly, once = task.lines[0].monthly, task.lines[0].setup
+            for line in task.lines[1:]:
+                monthly, once = monthly + line.monthly, once + line.setup
+            return monthly, once
+        case t.ReleaseNumber():
+            return estate.number(task.e164 or "").monthly.times(-1), None
+        case _:
+            return None, None
+
+
+def totals(tasks: Sequence[Any], estate: Estate) -> Costs:
+    monthly: dict[str, Money] = {}
+    once: dict[str, Money] = {}
+    granted = {task.product for task in tasks if isinstance(task, t.GrantLicence)}
+    for task in tasks:
+        if isinstance(task, t.BuySeats) and task.product in granted:
+            continue  # the grant that follows carries the seat's price
+        for amount, total in zip(costs_of(resolve(task, tasks), estate), (monthly, once), strict=True):
+            if amount is not None:
+                total[amount.currency] = total[amount.currency] + amount if amount.currency in total else amount
+    return Costs(monthly, once)

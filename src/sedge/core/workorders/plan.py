@@ -1,0 +1,140 @@
+"""The order in which tasks run: what each brings about, what each needs first.
+
+Licence before number, spot before number, delivery before assignment, list before test call, path published before a
+number points to it. The typed order is kept wherever nothing forbids it.
+"""
+
+from collections.abc import Iterator, Sequence
+from graphlib import CycleError, TopologicalSorter
+from typing import Any
+
+from sedge.core.errors import NotUnderstood
+from sedge.core.workorders import tasks as t
+
+Thing = tuple[str, ...]
+
+
+def resolve(task: Any, tasks: Sequence[Any]) -> Any:
+    """The task with `output_of` replaced by the number it stands for. Raises NotUnderstood where there is none."""
+    number = getattr(task, "number", None)
+    if not isinstance(number, t.OutputOf):
+        return task
+    source = tasks[number.output_of] if number.output_of < len(tasks) else None
+    numbers = outputs(source)
+    if number.index >= len(numbers):
+        raise NotUnderstood("“output_of” names a task that gives no such number.", field="number", reason="output-of")
+    return task.but(number=numbers[number.index])
+
+
+def outputs(task: Any) -> tuple[str, ...]:
+    """The numbers a task brings into the estate."""
+    match task:
+        case t.OrderNumbers():
+            return tuple(line.number for line in task.lines)
+        case t.AdoptNumber():
+            return (task.number,)
+        case _:
+            return ()
+
+
+def gives(task: Any) -> Iterator[Thing]:
+    match task:
+        case t.BuySeats():
+            yield "seats", task.product
+        case t.GrantLicence():
+            yield "licence", task.holder.kind.value, task.holder.id
+            yield "licence", task.holder.kind.value, task.holder.id, task.product
+        case t.OrderNumbers() | t.AdoptNumber():
+            yield from (("number", n) for n in outputs(task))
+        case t.EndRest() | t.UnreserveNumber() | t.ReturnNumber() | t.UnassignNumber():
+            yield "free", task.e164 or ""
+        case t.SetSpot(person=str(person)):
+            yield "spot", "person", person
+            yield ("moves",)
+        case t.SetSpot():
+            yield ("moves",)
+            yield "spot", "number", task.e164 or ""
+        case t.AssignNumber():
+            yield "assigned", task.e164 or ""
+        case t.ListOnTrunk():
+            yield "listed", task.e164 or ""
+        case t.PublishPath():
+            yield "path", task.path
+        case t.SetPath():
+            yield "path of", task.e164 or ""
+        case t.SetCallingRights():
+            yield "rights", task.holder.id
+        case _:
+            return
+
+
+def wants(task: Any) -> Iterator[Thing]:
+    n = task.e164 or ""
+    match task:
+        case t.GrantLicence():
+            yield "seats", task.product
+        case t.AssignNumber():
+            yield "licence", task.holder.kind.value, task.holder.id
+            yield "number", n
+            yield "free", n
+            yield "spot", task.holder.kind.value, task.holder.id
+            yield "spot", "number", n
+            yield "rights", task.holder.id
+        case t.SetPath():
+            yield "path", task.path
+            yield "assigned", n
+        case t.ListOnTrunk() | t.SetSpot() | t.EndRest():
+            yield "number", n
+        case t.RegisterAddress():
+            yield "number", n
+            yield "spot", "number", n
+            yield "assigned", n
+            yield ("moves",)
+        case t.PlaceTestCall():
+            yield "assigned", n
+            yield "listed", n
+            yield "path of", n
+        case t.ReleaseNumber():
+            yield "free", n
+            yield "unlisted", n
+        case _:
+            return
+
+
+def arrange(tasks: Sequence[Any], needs_all: dict[str, tuple[str, ...]]) -> list[tuple[int, tuple[int, ...]]]:
+    """Positions in running order, each with the positions that must be done before it.
+
+    `needs_all` has each licence product's prerequisites. Raises NotUnderstood on a cycle, naming its tasks.
+    """
+    resolved = [resolve(task, tasks) for task in tasks]
+    givers: dict[Thing, list[int]] = {}
+    for position, task in enumerate(resolved):
+        for thing in gives(task):
+            givers.setdefault(thing, []).append(position)
+    before = {i: _before(i, task, givers, needs_all) for i, task in enumerate(resolved)}
+    sorter = TopologicalSorter(before)
+    try:
+        sorter.prepare()
+    except CycleError as error:
+        circle = ", ".join(str(i + 1) for i in error.args[1])
+        raise NotUnderstood(f"Tasks {circle} wait for each other. Take one of them out.", field="tasks", reason="cycle") from error
+    order: list[int] = []
+    ready: list[int] = list(sorter.get_ready())
+    while ready:
+        ready.sort()
+        following = ready.pop(0)
+        order.append(following)
+        sorter.done(following)
+        ready += sorter.get_ready()
+    return [(i, tuple(sorted(before[i]))) for i in order]
+
+
+def _before(i: int, task: Any, givers: dict[Thing, list[int]], needs_all: dict[str, tuple[str, ...]]) -> set[int]:
+    things = list(wants(task))
+    if isinstance(task, t.GrantLicence):
+        things += [("licence", task.holder.kind.value, task.holder.id, product) for product in needs_all.get(task.product, ())]
+    before = {position for thing in things for position in givers.get(thing, ()) if position != i}
+    number = getattr(task, "number", None)
+    if isinstance(number, t.OutputOf):
+        before.add(number.output_of)
+    return before

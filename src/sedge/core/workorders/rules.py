@@ -1,0 +1,496 @@
+"""The rules a task must satisfy: each a function of the task and the estate as it will be at that point.
+
+They are the catalogue behind every *why not*: the sentence says what is wrong, the remedies what to do. A rule that
+does not concern a task says nothing (None).
+"""
+
+from collections.abc import Callable
+from typing import Any
+
+from sedge.core.estate import Estate
+from sedge.core.facts import Money, in_words
+from sedge.core.numbers.life import ENDED, State
+from sedge.core.paths.steps import Mailbox, Menu, Queue, Ring, people_named
+from sedge.core.records import (
+    Account,
+    Address,
+    Capacity,
+    Device,
+    HolderKind,
+    HolderRef,
+    Number,
+    PathVersion,
+    Person,
+    Product,
+    Role,
+    ServiceLine,
+    Site,
+    Spot,
+    Subscription,
+    SupplyModel,
+    Trunk,
+)
+from sedge.core.safety.spots import spot_problem
+from sedge.core.workorders import tasks as t
+from sedge.core.workorders.findings import Finding, Level, Remedy, add_before, elsewhere, instead, passed, stop, warn
+
+Rule = Callable[[Any, Estate], Finding | None]
+RULES: dict[str, tuple[type, Rule]] = {}
+MOST_PATHS = 6  # offered as remedies where a call path is missing
+
+
+def rule(name: str, kind: type) -> Callable[[Rule], Rule]:
+    def register(function: Rule) -> Rule:
+        RULES[name] = (kind, function)
+        return function
+
+    return register
+
+
+# ── assigning ──
+
+
+@rule("assignment.number-is-free", t.AssignNumber)
+def number_is_free(task: t.AssignNumber, estate: Estate) -> Finding:
+    """Only an available number, or one reserved for this holder, can be given."""
+    number = estate.number(task.e164 or "")
+    other = _another(task, number, estate)
+    until = f" until {number.state_until:%-d %B}" if number.state_until else ""
+    match number.state:
+        case State.AVAILABLE:
+            return passed(f"{number.national} is free")
+        case State.RESERVED if number.reserved_for in (None, task.holder):
+            return passed(f"{number.national} is reserved, and free for this")
+        case State.RESERVED:
+            return stop(f"{number.national} is reserved for somebody else{until}.", *other)
+        case State.AGING:
+            end = add_before("End the rest, with a reason", t.EndRest(number=number.e164, reason="needed again at once"), automatic=False)
+            return stop(f"{number.national} rests{until}; callers may still expect whoever had it.", *other, end)
+        case State.ASSIGNED:
+            name = estate.holder(number.holder).name if number.holder else "somebody"
+            return stop(f"{number.national} is {name}'s already. Take it back first, or choose another.", *other)
+        case State.ON_ORDER:
+            return stop(f"{number.national} is on order and has not arrived. The work order can be run once it has.", *other)
+        case State.ADMINISTRATIVE:
+            back = add_before("Return it first", t.ReturnNumber(number=number.e164), automatic=False)
+            return stop(f"{number.national} is set aside ({number.state_reason or 'no reason given'}).", *other, back)
+        case _:
+            return stop(f"{number.national} is {number.state}; it can't be given to anybody.", *other)
+
+
+def _another(task: t.AssignNumber, number: Number, estate: Estate) -> tuple[Remedy, ...]:
+    wanted = {Capacity.MANY, Capacity.ANY} if task.holder.kind is HolderKind.SERVICE_LINE else {Capacity.SINGLE, Capacity.ANY}
+    other = estate.first_available(site=number.site, capacity=wanted, carrier=number.carrier)
+    return (instead(f"Take {other.national} instead", task.but(number=other.e164), automatic=False),) if other else ()
+
+
+@rule("assignment.usable-yet", t.AssignNumber)
+def usable_yet(task: t.AssignNumber, estate: Estate) -> Finding:
+    """A delivered number may be usable only later: no reason to stop, the runner waits."""
+    number = estate.number(task.e164 or "")
+    if number.usable_from and number.usable_from > estate.now:
+        return warn(f"{number.national} can be used from {estate.clock(number.usable_from)}; the task waits for that by itself.")
+    return passed(f"{number.national} can be used now")
+
+
+@rule("assignment.not-leaving", t.AssignNumber)
+def not_leaving(task: t.AssignNumber, estate: Estate) -> Finding:
+    number = estate.number(task.e164 or "")
+    if number.leaving_on:
+        return stop(f"{number.national} is on its way back to its carrier.", *_another(task, number, estate))
+    return passed("No release or port is in progress")
+
+
+@rule("assignment.capacity-suits-holder", t.AssignNumber)
+def capacity_suits_holder(task: t.AssignNumber, estate: Estate) -> Finding:
+    """A number sold for one call at a time would be busy for a service line's second caller."""
+    number, holder = estate.number(task.e164 or ""), estate.holder(task.holder)
+    is_line = task.holder.kind is HolderKind.SERVICE_LINE
+    if number.capacity is Capacity.SINGLE and is_line:
+        other = estate.first_available(site=number.site, capacity={Capacity.MANY, Capacity.ANY}, carrier=number.carrier)
+        remedies = (instead(f"Take {other.national} instead, for many callers", task.but(number=other.e164)),) if other else ()
+        return stop(f"{number.national} carries one call at a time; {holder.name} needs a number for many callers.", *remedies)
+    if number.capacity is Capacity.MANY and task.holder.kind is HolderKind.PERSON:
+        return warn(f"{number.national} is sold for many calls at once; one person needs less, and it costs more.")
+    return passed("The number suits a service line" if is_line else "The number suits one holder")
+
+
+@rule("assignment.holder-may-call-here", t.AssignNumber)
+def licences_held(task: t.AssignNumber, estate: Estate) -> Finding:
+    """What the number's carrier asks of a holder (its supply model and agreement say)."""
+    number, holder = estate.number(task.e164 or ""), estate.holder(task.holder)
+    carrier = estate.carrier_of(number)
+    asked = carrier.asks_of.get(task.holder.kind, ())
+    if not asked:
+        return passed(f"{carrier.name} asks for no licence here")
+    held = {grant.product for grant in estate.grants_of(task.holder)}
+    missing = [product for product in asked if product not in held]
+    if missing:
+        names = " and ".join(f"{p.name} ({in_words(p.monthly)} a month)" for p in (estate.the(Product, m) for m in missing))
+        tasks = tuple(t.GrantLicence(holder=task.holder, product=product) for product in missing)
+        words = "Grant " + " and ".join(estate.the(Product, m).name for m in missing)
+        return stop(f"{holder.name} can't use a number of {carrier.name} without {names}.", add_before(words, *tasks))
+    late = [g for g in estate.grants_of(task.holder) if g.product in asked and g.works_from > estate.now]
+    if late:
+        moment = max(g.works_from for g in late)
+        return warn(f"The licences work from {estate.clock(moment)}; the task waits for that by itself.")
+    return passed(f"{holder.name} has the licences {carrier.name} asks for")
+
+
+@rule("assignment.dispatchable-spot", t.AssignNumber)
+def dispatchable_spot(task: t.AssignNumber, estate: Estate) -> Finding:
+    """Everywhere: help must find whoever calls (47 CFR 9.3 and 9.16 ask it of US systems; Sedge asks it everywhere)."""
+    number, holder = estate.number(task.e164 or ""), estate.holder(task.holder)
+    spot = estate.get(Spot, task.spot or getattr(holder, "spot", None) or number.spot)
+    site = estate.site_of(task.holder)
+    choices = [s for s in estate.all(Spot) if s.site == site.id and spot_problem(s, estate.the(Address, s.address), estate.now) is None]
+    remedies = tuple(instead(f"{s.name} ({s.id})", task.but(spot=s.id), automatic=False) for s in choices[:12])
+    if not choices:
+        remedies = (elsewhere(f"Add a spot of {site.name}", "spots", site.id),)
+    if spot is None:
+        return stop(f"{holder.name} has no emergency spot: a call for help would not say where to go. Choose where they are.", *remedies)
+    problem = spot_problem(spot, estate.the(Address, spot.address), estate.now)
+    if problem:
+        onward = "Choose where they are." if choices else "Add a spot that says more."
+        return stop(f"The spot “{spot.name}” of {site.name} is not good enough to send help to: {problem}. {onward}", *remedies)
+    if estate.the(Address, spot.address).elements.country != number.country:
+        return stop(f"{spot.id} is in another country than {number.national}; help would be sent from the wrong place.", *remedies)
+    return passed(f"Help is sent to {site.name}, {spot.name}")
+
+
+@rule("assignment.role-free", t.AssignNumber)
+def role_free(task: t.AssignNumber, estate: Estate) -> Finding:
+    """One main number and one mailbox access number each."""
+    holder = estate.holder(task.holder)
+    if task.role is Role.EXTRA:
+        return passed("An extra number may always be added")
+    taken = [n for n in estate.numbers_of(task.holder) if n.assignment and n.assignment.role is task.role and n.e164 != task.e164]
+    if taken:
+        extra = instead("Give it as an extra number", task.but(role=Role.EXTRA))
+        back = add_before(f"Take {taken[0].national} back first", t.UnassignNumber(number=taken[0].e164), automatic=False)
+        return stop(f"{holder.name} has a {task.role} number already: {taken[0].national}.", extra, back)
+    return passed(f"{holder.name} has no other {task.role} number")
+
+
+@rule("assignment.holder-is-here", t.AssignNumber)
+def holder_is_here(task: t.AssignNumber, estate: Estate) -> Finding:
+    holder = estate.holder(task.holder)
+    if isinstance(holder, Person) and holder.left:
+        return stop(f"{holder.name} has left the organisation. Choose somebody else.")
+    return passed("The holder is in the directory")
+
+
+@rule("assignment.country-served", t.AssignNumber)
+def country_served(task: t.AssignNumber, estate: Estate) -> Finding:
+    """Bundled supply serves holders in the number's own country only."""
+    number, site = estate.number(task.e164 or ""), estate.site_of(task.holder)
+    carrier = estate.carrier_of(number)
+    if carrier.supply_model is SupplyModel.BUNDLED and site.country != number.country:
+        return stop(f"{carrier.name} serves holders in the number's own country only; {site.name} is in {site.country}.")
+    return passed("Number and holder are in the same country")
+
+
+@rule("assignment.on-trunk-list", t.AssignNumber)
+def on_trunk_list(task: t.AssignNumber, estate: Estate) -> Finding:
+    """A number that is on no trunk's list is dead, however well it is assigned."""
+    number = estate.number(task.e164 or "")
+    trunk = estate.get(Trunk, number.trunk)
+    if trunk is None:
+        fitting = [x for x in estate.all(Trunk) if x.carrier == number.carrier]
+        remedies = [add_before(f"Put it on the list of {x.name}", t.ListOnTrunk(number=number.e164, trunk=x.id)) for x in fitting[:1]]
+        return stop(f"{number.national} is on no trunk's list, so calls to it would not arrive.", *remedies)
+    if not trunk.up:
+        return warn(f"Trunk {trunk.name} is down; calls arrive when it is up again.")
+    return passed(f"It is on the list of {trunk.name}, which is up")
+
+
+@rule("assignment.calling-rights", t.AssignNumber)
+def calling_rights(task: t.AssignNumber, estate: Estate) -> Finding | None:
+    holder = estate.holder(task.holder)
+    if not isinstance(holder, Person):
+        return None
+    if not holder.rights:
+        rights = t.SetCallingRights(holder=task.holder, rights=("internal", "emergency", "national", "mobile"))  # type: ignore[arg-type]
+        return stop(f"{holder.name} has no calling rights and could not call out.", add_before("Give the usual rights", rights))
+    return passed(f"{holder.name} may call: {', '.join(r.value for r in holder.rights)}")
+
+
+@rule("assignment.line-has-path", t.AssignNumber)
+def line_has_path(task: t.AssignNumber, estate: Estate) -> Finding | None:
+    """A service line or a site without a call path answers nothing."""
+    holder = estate.holder(task.holder)
+    if not isinstance(holder, ServiceLine | Site):
+        return None
+    number = estate.number(task.e164 or "")
+    if number.path is None:
+        paths = sorted(estate.all(PathVersion), key=lambda p: p.name)[:MOST_PATHS]
+        follow = [add_before(f"Follow “{p.name}”", t.SetPath(number=number.e164, path=p.id), automatic=False) for p in paths]
+        site = estate.site_of(task.holder)
+        return warn(
+            f"{holder.name} has no call path on this number yet; callers would hear nothing.",
+            *follow,
+            elsewhere("Draw up a new call path", "new path", site.id),
+        )
+    return passed(f"Calls follow {estate.the(PathVersion, number.path).name}")
+
+
+@rule("assignment.address-registered", t.AssignNumber)
+def address_registered(task: t.AssignNumber, estate: Estate) -> Finding | None:
+    """A carrier that keeps addresses would send help to the one it has, whatever Sedge knows."""
+    number, holder = estate.number(task.e164 or ""), estate.holder(task.holder)
+    spot = estate.get(Spot, task.spot or getattr(holder, "spot", None) or number.spot)
+    return _registration(number, spot, estate) if spot else None
+
+
+def _registration(number: Number, spot: Spot, estate: Estate) -> Finding:
+    carrier = estate.carrier_of(number)
+    if not carrier.registers_addresses:
+        return passed(f"{carrier.name} keeps no addresses; the place travels with the call")
+    if number.registered_spot == spot.id:
+        return passed(f"{carrier.name} has {spot.id} registered for it")
+    has = f"still has {number.registered_spot}" if number.registered_spot else "has no address"
+    remedy = add_before("Register the address with it", t.RegisterAddress(number=number.e164))
+    return warn(f"{carrier.name} {has} for {number.national}; a call for help would show that until {spot.id} is registered.", remedy)
+
+
+# ── licences ──
+
+
+@rule("licence.prerequisites", t.GrantLicence)
+def prerequisites(task: t.GrantLicence, estate: Estate) -> Finding:
+    """A seat that needs another one does nothing alone."""
+    product, holder = estate.the(Product, task.product), estate.holder(task.holder)
+    held = {grant.product for grant in estate.grants_of(task.holder)}
+    missing = [estate.the(Product, needed) for needed in product.needs_all if needed not in held]
+    if missing:
+        names = " and ".join(p.name for p in missing)
+        both = f"{names} costs {in_words(missing[0].monthly)}, {product.name} {in_words(product.monthly)} a month"
+        tasks = tuple(t.GrantLicence(holder=task.holder, product=p.id) for p in missing)
+        return stop(f"{product.name} does nothing for {holder.name} without {names}. {both}.", add_before(f"Grant {names} first", *tasks))
+    return passed(f"{product.name} has what it needs")
+
+
+@rule("licence.fits-holder", t.GrantLicence)
+def fits_holder(task: t.GrantLicence, estate: Estate) -> Finding:
+    product = estate.the(Product, task.product)
+    if task.holder.kind not in product.for_holders:
+        kinds = " or ".join(k.value.replace("_", " ") for k in product.for_holders)
+        return stop(f"{product.name} is for a {kinds}, not for a {task.holder.kind.value.replace('_', ' ')}.")
+    return passed(f"{product.name} is meant for such a holder")
+
+
+@rule("licence.seat-left", t.GrantLicence)
+def seat_left(task: t.GrantLicence, estate: Estate) -> Finding:
+    product, holder = estate.the(Product, task.product), estate.holder(task.holder)
+    if any(g.product == product.id for g in estate.grants_of(task.holder)):
+        return passed(f"{holder.name} has {product.name} already")
+    left = max((s.left for s in estate.all(Subscription) if s.product == product.id), default=0)
+    if left < 1:
+        if product.free:
+            return stop(f"All seats of {product.name} are used. They cost nothing: 6, and 1 for every 15 seats of Home calling you buy.")
+        return stop(
+            f"No seat of {product.name} is left.",
+            add_before(f"Buy a seat, {in_words(product.monthly)} a month", t.BuySeats(product=product.id, seats=1)),
+        )
+    return passed(f"{left} seat{'s' if left != 1 else ''} of {product.name} left before this")
+
+
+# ── orders ──
+
+
+@rule("order.enough-money", t.OrderNumbers)
+def enough_money(task: t.OrderNumbers, estate: Estate) -> Finding:
+    account = estate.the(Account, task.account)
+    total = Money(
+        amount=sum((line.setup.amount for line in task.lines), start=account.balance.amount * 0), currency=account.balance.currency
+    )
+    if account.prepaid and total.amount > account.balance.amount:
+        short = (total - account.balance).rounded()
+        return stop(
+            f"Set-up costs {in_words(total)}, the balance of {account.name} is {in_words(account.balance)}: {in_words(short)} short. Deposit that, or order fewer.",
+            elsewhere(f"Deposit to {account.name}", "deposit", account.id),
+        )
+    return passed(f"The balance covers the set-up: {in_words(total)}")
+
+
+@rule("order.not-ours-already", t.OrderNumbers)
+def not_ours_already(task: t.OrderNumbers, estate: Estate) -> Finding:
+    ours = [n for line in task.lines if (n := estate.get(Number, line.number)) and n.state not in ENDED]
+    if ours:
+        return stop(f"{ours[0].national} is in the estate already, {ours[0].state}. Take it off the order.")
+    return passed("None of these numbers is in the estate yet")
+
+
+@rule("order.spot-chosen", t.OrderNumbers)
+def order_spot(task: t.OrderNumbers, estate: Estate) -> Finding:
+    spot = estate.get(Spot, task.spot)
+    if spot is None:
+        return warn("No emergency spot is chosen for these numbers; each will need one before it can be given to somebody.")
+    problem = spot_problem(spot, estate.the(Address, spot.address), estate.now)
+    if problem:
+        return warn(f"{spot.id} is not yet good enough to send help to: {problem}.")
+    return passed(f"The numbers' first spot is {spot.name}")
+
+
+# ── taking back, resting, releasing ──
+
+
+@rule("life.can-be-taken-back", t.UnassignNumber)
+def can_be_taken_back(task: t.UnassignNumber, estate: Estate) -> Finding:
+    number = estate.number(task.e164 or "")
+    if number.state is not State.ASSIGNED:
+        return stop(f"{number.national} is {number.state}; nobody has it.")
+    return passed(f"{number.national} is in use and can be taken back")
+
+
+@rule("life.can-be-reserved", t.ReserveNumber)
+def can_be_reserved(task: t.ReserveNumber, estate: Estate) -> Finding:
+    number = estate.number(task.e164 or "")
+    if number.state is not State.AVAILABLE:
+        return stop(f"{number.national} is {number.state}; only an available number can be reserved.")
+    return passed(f"{number.national} is free to reserve")
+
+
+@rule("life.rests", t.EndRest)
+def rests(task: t.EndRest, estate: Estate) -> Finding:
+    number = estate.number(task.e164 or "")
+    if number.state is not State.AGING:
+        return stop(f"{number.national} is {number.state}, not resting.")
+    return warn(f"Ending the rest early means callers of the last holder may reach the next one. Reason given: {task.reason}.")
+
+
+@rule("life.can-be-released", t.ReleaseNumber)
+def can_be_released(task: t.ReleaseNumber, estate: Estate) -> Finding:
+    number = estate.number(task.e164 or "")
+    if number.state is State.ASSIGNED:
+        back = add_before("Take it back first", t.UnassignNumber(number=number.e164))
+        return stop(f"{number.national} is in use; take it back first.", back)
+    if number.state not in {State.AVAILABLE, State.RESERVED, State.AGING, State.ADMINISTRATIVE}:
+        return stop(f"{number.national} is {number.state}; it can't be released.")
+    if number.leaving_on:
+        return stop(f"{number.national} is being released already.")
+    return warn(
+        f"{number.national} goes back to {estate.carrier_of(number).name} for good; it can't be undone. Until a month after, it can still be ported."
+    )
+
+
+# ── safety, paths, trunks ──
+
+
+@rule("spot.dispatchable", t.SetSpot)
+def spot_is_dispatchable(task: t.SetSpot, estate: Estate) -> Finding:
+    spot = estate.the(Spot, task.spot)
+    problem = spot_problem(spot, estate.the(Address, spot.address), estate.now)
+    if problem:
+        return stop(
+            f"The spot “{spot.name}” ({spot.id}) is not good enough to send help to: {problem}.",
+            elsewhere(f"Look after the spots of {estate.the(Site, spot.site).name}", "spots", spot.site),
+        )
+    return passed(f"{spot.name} is good enough to send help to")
+
+
+@rule("spot.registered-too", t.SetSpot)
+def spot_registered_too(task: t.SetSpot, estate: Estate) -> Finding | None:
+    """Where a carrier keeps addresses, a move is only half done until it knows."""
+    moved = [estate.number(task.e164)] if task.e164 else _following(task, estate)
+    spot = estate.the(Spot, task.spot)
+    findings = [_registration(n, spot, estate) for n in moved if n.state is State.ASSIGNED]
+    wanting = [f for f in findings if f.level is Level.WARN]
+    if not wanting:
+        return findings[0] if findings else None
+    tasks = tuple(task for f in wanting for r in f.remedies for task in r.tasks)
+    return warn(wanting[0].message, add_before("Register the address with the carrier", *tasks))
+
+
+def _following(task: t.SetSpot, estate: Estate) -> list[Number]:
+    """A person's numbers that move with them."""
+    person = estate.the(Person, task.person or "")
+    numbers = estate.numbers_of(HolderRef(kind=HolderKind.PERSON, id=person.id))
+    return [n for n in numbers if n.spot in {person.spot, task.spot}]
+
+
+@rule("address.can-be-registered", t.RegisterAddress)
+def can_be_registered(task: t.RegisterAddress, estate: Estate) -> Finding:
+    number = estate.number(task.e164 or "")
+    carrier = estate.carrier_of(number)
+    if not carrier.registers_addresses:
+        return stop(f"{carrier.name} keeps no addresses; the place travels with each call. Take this task out.")
+    if number.spot is None:
+        return stop(f"{number.national} has no spot to register. Set its spot first.")
+    return passed("The number has a spot to register")
+
+
+@rule("trunk.same-carrier", t.ListOnTrunk)
+def same_carrier(task: t.ListOnTrunk, estate: Estate) -> Finding:
+    number, trunk = estate.number(task.e164 or ""), estate.the(Trunk, task.trunk)
+    if trunk.carrier != number.carrier:
+        return stop(f"{trunk.name} leads to another carrier than {number.national}'s.")
+    return passed(f"{trunk.name} leads to the number's carrier")
+
+
+@rule("path.people-are-here", t.PublishPath)
+def path_people_are_here(task: t.PublishPath, estate: Estate) -> Finding:
+    """Somebody who has left, or was never here, answers nothing."""
+    named = dict.fromkeys(people_named(task.body.model_dump(mode="json")))
+    gone = [key for key in named if (person := estate.get(Person, key)) is None or person.left]
+    if gone:
+        names = ", ".join(person.name if (person := estate.get(Person, key)) else f"“{key}”" for key in gone[:3])
+        return stop(f"{names} can't answer: not, or no longer, in the directory. Choose somebody else.")
+    return passed(f"All {len(named)} people of the path are in the directory" if named else "The path names nobody; it rings the holder")
+
+
+@rule("path.somebody-rings", t.PublishPath)
+def path_somebody_rings(task: t.PublishPath, estate: Estate) -> Finding:
+    """A step whose people have no registered phone is a dead end in opening hours."""
+    silent = [
+        step.title
+        for step in task.body.steps.values()
+        if isinstance(step, Ring | Queue) and step.people and not any(d.registered for d in estate.all(Device) if d.person in step.people)
+    ]
+    if silent:
+        return warn(f"At “{silent[0]}” nothing would ring now: none of its people has a phone that is registered.")
+    return passed("At every step somebody's phone would ring")
+
+
+@rule("path.greeting-names-keys", t.PublishPath)
+def path_greeting_names_keys(task: t.PublishPath, estate: Estate) -> Finding | None:
+    """A key that the greeting doesn't speak of is never pressed."""
+    menus = [step for step in task.body.steps.values() if isinstance(step, Menu)]
+    unspoken = [key for menu in menus for key in menu.keys if key not in menu.greeting]
+    if unspoken:
+        return warn(f"The greeting does not speak of key {' or '.join(unspoken)}; callers won't know it.")
+    return passed("The greeting speaks of every key") if menus else None
+
+
+@rule("path.mailbox-is-read", t.PublishPath)
+def path_mailbox_is_read(task: t.PublishPath, estate: Estate) -> Finding | None:
+    boxes = [step for step in task.body.steps.values() if isinstance(step, Mailbox)]
+    if any(not box.recipients for box in boxes):
+        return warn("A mailbox has no recipients of its own; where the holder is not a person, nobody reads it.")
+    return passed("Every mailbox is read by somebody") if boxes else None
+
+
+@rule("path.number-in-use", t.SetPath)
+def path_number_in_use(task: t.SetPath, estate: Estate) -> Finding:
+    number = estate.number(task.e164 or "")
+    if number.state is not State.ASSIGNED:
+        return stop(f"{number.national} is {number.state}; a call path needs a number in use.")
+    return passed(f"Calls to {number.national} will follow {estate.the(PathVersion, task.path).name}")
+
+
+@rule("proof.can-be-called", t.PlaceTestCall)
+def can_be_called(task: t.PlaceTestCall, estate: Estate) -> Finding:
+    number = estate.number(task.e164 or "")
+    if number.state is not State.ASSIGNED:
+        return stop(f"{number.national} is {number.state}; there is nobody to ring.")
+    if task.direction == "out" and number.holder and number.holder.kind is not HolderKind.PERSON:
+        return stop("A test call out is placed from a person's phone; this number is not a person's.")
+    return passed(f"A test call {task.direction} can be placed")
+
+
+@rule("undo.as-left", t.PutBack)
+def as_left(task: t.PutBack, estate: Estate) -> Finding:
+    from sedge.core.reduce import apply
+
+    apply(task, estate)  # raises ChangedMeanwhile, NotAllowedNow with their own sentences
+    return passed(f"Nothing of “{task.of}” has changed since")

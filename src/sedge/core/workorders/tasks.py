@@ -1,0 +1,294 @@
+"""The kinds of task: one closed union, the same for pages, API, runner and undo.
+
+A task says what shall be, in the trade's words; what it changes is worked out by `core.reduce`, what it needs
+loaded by `needs`, in which order tasks run by `plan`. Numbers may be typed in any unambiguous form at the
+doors; here they are E.164.
+"""
+
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, TypeAdapter
+
+from sedge.core.facts import Fact, Money
+from sedge.core.paths.steps import Path, people_named
+from sedge.core.records import Capacity, HolderRef, Right, Role, Subject
+
+E164 = Annotated[str, Field(pattern=r"^\+[1-9]\d{6,14}$", description="E.164: plus and digits")]
+Name = Annotated[str, Field(min_length=1, max_length=80)]
+
+
+class OutputOf(Fact):
+    """The number that comes out of another task of the same work order: its `index`-th, from 0."""
+
+    output_of: int = Field(ge=0, description="position of the other task, from 0")
+    index: int = Field(default=0, ge=0)
+
+
+NumberField = E164 | OutputOf
+
+
+class _Task(Fact):
+    @property
+    def e164(self) -> str | None:
+        number = getattr(self, "number", None)
+        return number if isinstance(number, str) else None
+
+
+class GrantLicence(_Task):
+    kind: Literal["grant_licence"] = "grant_licence"
+    holder: HolderRef
+    product: Name
+
+
+class RevokeLicence(_Task):
+    kind: Literal["revoke_licence"] = "revoke_licence"
+    holder: HolderRef
+    product: Name
+
+
+class BuySeats(_Task):
+    kind: Literal["buy_seats"] = "buy_seats"
+    product: Name
+    seats: int = Field(ge=1, le=10_000)
+
+
+class AssignNumber(_Task):
+    kind: Literal["assign_number"] = "assign_number"
+    number: NumberField
+    holder: HolderRef
+    role: Role = Role.MAIN
+    spot: str | None = None
+
+
+class UnassignNumber(_Task):
+    """`rest` is the days of rest; None for the policy's."""
+
+    kind: Literal["unassign_number"] = "unassign_number"
+    number: NumberField
+    rest: int | None = Field(default=None, ge=0, le=3650)
+
+
+class ReserveNumber(_Task):
+    kind: Literal["reserve_number"] = "reserve_number"
+    number: NumberField
+    holder: HolderRef | None = None
+    reason: str = Field(default="", max_length=200)
+    until: datetime | None = None
+
+
+class UnreserveNumber(_Task):
+    kind: Literal["unreserve_number"] = "unreserve_number"
+    number: NumberField
+
+
+class SetAside(_Task):
+    kind: Literal["set_aside"] = "set_aside"
+    number: NumberField
+    reason: str = Field(default="", max_length=200)
+
+
+class ReturnNumber(_Task):
+    kind: Literal["return_number"] = "return_number"
+    number: NumberField
+
+
+class EndRest(_Task):
+    kind: Literal["end_rest"] = "end_rest"
+    number: NumberField
+    reason: str = Field(min_length=3, max_length=200)
+
+
+class AdoptNumber(_Task):
+    """A number that is the organisation's already, brought in as found."""
+
+    kind: Literal["adopt_number"] = "adopt_number"
+    number: E164
+    account: Name
+    site: Name
+    state: Literal["available", "reserved", "assigned", "aging", "administrative"] = "available"
+    capacity: Capacity = Capacity.ANY
+    monthly: Money
+    holder: HolderRef | None = None
+    role: Role = Role.MAIN
+    spot: str | None = None
+    until: datetime | None = None
+    reason: str = ""
+    label: str = ""
+    trunk: str | None = None
+    path: str | None = None
+
+
+class SetSpot(_Task):
+    """For a number or a person, exactly one of them."""
+
+    kind: Literal["set_spot"] = "set_spot"
+    number: NumberField | None = None
+    person: str | None = None
+    spot: str
+
+
+class RegisterAddress(_Task):
+    """Send the number's spot to its carrier, for the emergency service."""
+
+    kind: Literal["register_address"] = "register_address"
+    number: NumberField
+
+
+class SetPath(_Task):
+    kind: Literal["set_path"] = "set_path"
+    number: NumberField
+    path: str
+
+
+class PublishPath(_Task):
+    kind: Literal["publish_path"] = "publish_path"
+    path: Annotated[str, Field(pattern=r"^[a-z0-9-]{1,80}$")]
+    name: Name
+    body: Path
+
+
+class SetCallingRights(_Task):
+    kind: Literal["set_calling_rights"] = "set_calling_rights"
+    holder: HolderRef
+    rights: tuple[Right, ...]
+
+
+class ListOnTrunk(_Task):
+    kind: Literal["list_on_trunk"] = "list_on_trunk"
+    number: NumberField
+    trunk: Name
+
+
+class UnlistFromTrunk(_Task):
+    kind: Literal["unlist_from_trunk"] = "unlist_from_trunk"
+    number: NumberField
+
+
+class LabelNumbers(_Task):
+    kind: Literal["label_numbers"] = "label_numbers"
+    numbers: tuple[E164, ...] = Field(min_length=1, max_length=10_000)
+    label: str | None = Field(default=None, max_length=80)
+    tags: tuple[str, ...] | None = None
+
+
+class OrderedLine(Fact):
+    number: E164
+    capacity: Capacity
+    setup: Money
+    monthly: Money
+
+
+class OrderNumbers(_Task):
+    kind: Literal["order_numbers"] = "order_numbers"
+    reference: Name
+    account: Name
+    site: Name
+    spot: str | None = None
+    hold: str | None = None
+    features: tuple[str, ...] = ()
+    lines: tuple[OrderedLine, ...] = Field(min_length=1, max_length=1000)
+
+
+class CancelOrder(_Task):
+    kind: Literal["cancel_order"] = "cancel_order"
+    order: Name
+
+
+class ReleaseNumber(_Task):
+    kind: Literal["release_number"] = "release_number"
+    number: NumberField
+
+
+class PlaceTestCall(_Task):
+    kind: Literal["place_test_call"] = "place_test_call"
+    number: NumberField
+    direction: Literal["in", "out"] = "in"
+
+
+class Snapshot(Fact):
+    """A record as a done task found and left it, canonical."""
+
+    subject: Subject
+    id: str
+    before: dict[str, Any] | None
+    after: dict[str, Any]
+
+
+class PutBack(_Task):
+    """Undo of one task: every record it changed, as it was before; refused where somebody changed it since."""
+
+    kind: Literal["put_back"] = "put_back"
+    of: str = Field(description="the title of the task that is undone")
+    snapshots: tuple[Snapshot, ...]
+
+
+Task = Annotated[
+    GrantLicence | RevokeLicence | BuySeats | AssignNumber | UnassignNumber | ReserveNumber | UnreserveNumber | SetAside | ReturnNumber
+    | EndRest | AdoptNumber | SetSpot | RegisterAddress | SetPath | PublishPath | SetCallingRights | ListOnTrunk | UnlistFromTrunk
+    | LabelNumbers | OrderNumbers | CancelOrder | ReleaseNumber | PlaceTestCall | PutBack,
+    Field(discriminator="kind"),
+]  # fmt: skip
+AnyTask = _Task
+TASK: TypeAdapter[Any] = TypeAdapter(Task)
+
+
+@dataclass
+class Needs:
+    """What has to be loaded before a task can be judged or applied. Everything a number or holder drags in follows."""
+
+    numbers: set[str] = field(default_factory=set)
+    holders: set[HolderRef] = field(default_factory=set)
+    people: set[str] = field(default_factory=set)
+    sites: set[str] = field(default_factory=set)
+    spots: set[str] = field(default_factory=set)
+    accounts: set[str] = field(default_factory=set)
+    paths: set[str] = field(default_factory=set)
+    path_users: set[str] = field(default_factory=set)
+    orders: set[str] = field(default_factory=set)
+    trunks: set[str] = field(default_factory=set)
+    holds: set[str] = field(default_factory=set)
+    records: set[tuple[Subject, str]] = field(default_factory=set)
+    choices: bool = False  # also the first free numbers of the sites concerned, so that a remedy can name one
+
+    def __or__(self, other: "Needs") -> "Needs":
+        return Needs(**{name: getattr(self, name) | getattr(other, name) for name in self.__dataclass_fields__})
+
+
+def needs(task: Any) -> Needs:
+    """The records a task refers to by id."""
+    found = Needs()
+    if task.e164:
+        found.numbers.add(task.e164)
+    if (holder := getattr(task, "holder", None)) is not None:
+        found.holders.add(holder)
+    for attribute, collection in (
+        ("site", found.sites), ("spot", found.spots), ("account", found.accounts), ("path", found.paths),
+        ("order", found.orders), ("trunk", found.trunks), ("hold", found.holds),
+    ):  # fmt: skip
+        if value := getattr(task, attribute, None):
+            collection.add(value)
+    match task:
+        case SetSpot(person=str(person)):
+            found.holders.add(HolderRef.model_validate({"kind": "person", "id": person}))
+        case PublishPath():
+            found.path_users.add(task.path)
+            found.people |= set(people_named(task.body.model_dump(mode="json")))
+        case OrderNumbers():
+            found.numbers |= {line.number for line in task.lines}
+        case LabelNumbers():
+            found.numbers |= set(task.numbers)
+        case PutBack():
+            for snapshot in task.snapshots:
+                if snapshot.subject is Subject.NUMBER:
+                    found.numbers.add(snapshot.id)
+                else:
+                    found.records.add((snapshot.subject, snapshot.id))
+                if snapshot.subject is Subject.PATH:
+                    found.paths.add(snapshot.id)
+                    found.path_users.add(snapshot.id)
+                    found.people |= set(people_named((snapshot.before or {}).get("body", {})))
+        case _:
+            pass
+    return found

@@ -1,0 +1,83 @@
+"""Tasks in words: for pages, mails and the ledger."""
+
+from typing import Any
+
+from sedge.core.estate import Estate
+from sedge.core.numbers.e164 import describe
+from sedge.core.records import HolderRef, PathVersion, Person, Product, Spot, Trunk
+from sedge.core.workorders import tasks as t
+
+
+def tell(task: Any, estate: Estate) -> tuple[str, str]:
+    """The task's verb with its object, and the rest of the sentence: (`Assign 0113 496 0142`, `to Ifeoma Okafor as …`)."""
+    n = describe(task.e164).national if task.e164 else "the number that arrives"
+    match task:
+        case t.GrantLicence():
+            return f"Grant {_name(estate, Product, task.product)}", f"to {_holder(task.holder, estate)}"
+        case t.RevokeLicence():
+            return f"Take back {_name(estate, Product, task.product)}", f"from {_holder(task.holder, estate)}"
+        case t.BuySeats():
+            return f"Buy {task.seats} seat{'s' if task.seats != 1 else ''}", f"of {_name(estate, Product, task.product)}"
+        case t.AssignNumber():
+            spot = f", at {_name(estate, Spot, task.spot)}" if task.spot else ""
+            return f"Assign {n}", f"to {_holder(task.holder, estate)} as {_article(task.role.value)} number{spot}"
+        case t.UnassignNumber():
+            return f"Take {n} back", "and let it rest" if task.rest != 0 else "without a rest"
+        case t.ReserveNumber():
+            return f"Reserve {n}", f"for {_holder(task.holder, estate)}" if task.holder else (f"for {task.reason}" if task.reason else "")
+        case t.SetSpot():
+            whom = _name(estate, Person, task.person) if task.person else n
+            return f"Set the spot of {whom}", f"to {_name(estate, Spot, task.spot)} ({task.spot})"
+        case t.SetPath():
+            return f"Set the call path of {n}", f"to {_name(estate, PathVersion, task.path)}"
+        case t.PublishPath():
+            return f"Publish {task.name}", ""
+        case t.ListOnTrunk():
+            return f"List {n}", f"on trunk {_name(estate, Trunk, task.trunk)}"
+        case t.SetCallingRights():
+            return f"Set the calling rights of {_holder(task.holder, estate)}", "to " + ", ".join(r.value for r in task.rights)
+        case t.LabelNumbers():
+            return f"Label {len(task.numbers)} number{'s' if len(task.numbers) != 1 else ''}", task.label or ""
+        case t.OrderNumbers():
+            return f"Order {len(task.lines)} number{'s' if len(task.lines) != 1 else ''}", f"under {task.reference}"
+        case t.EndRest():
+            return f"End the rest of {n}", f"because: {task.reason}"
+        case t.PlaceTestCall():
+            return f"Place a test call {task.direction}", f"{'to' if task.direction == 'in' else 'from'} {n}"
+        case t.PutBack():
+            return "Put back", f"what “{task.of}” changed"
+        case t.CancelOrder():
+            return "Cancel", f"order {task.order}"
+        case t.RegisterAddress():
+            return "Register the address", f"of {n} with its carrier"
+        case _:
+            return _plain(task.kind, n)
+
+
+def _plain(kind: str, n: str) -> tuple[str, str]:
+    words = {
+        "unreserve_number": (f"Take the reservation of {n} back", ""),
+        "set_aside": (f"Set {n} aside", ""),
+        "return_number": (f"Return {n}", "to the available ones"),
+        "adopt_number": (f"Bring in {n}", "as found"),
+        "unlist_from_trunk": (f"Take {n} off its trunk's list", ""),
+        "release_number": (f"Release {n}", "to its carrier, for good"),
+    }
+    return words.get(kind, (kind.replace("_", " ").capitalize(), n))
+
+
+def tell_whole(task: Any, estate: Estate) -> str:
+    return " ".join(part for part in tell(task, estate) if part)
+
+
+def _holder(ref: HolderRef, estate: Estate) -> str:
+    return estate.holder(ref).name
+
+
+def _name(estate: Estate, record_type: Any, key: str | None) -> str:
+    found = estate.get(record_type, key)
+    return found.name if found else (key or "")
+
+
+def _article(role: str) -> str:
+    return {"main": "the main", "extra": "an extra", "mailbox access": "the mailbox access"}.get(role, role)
