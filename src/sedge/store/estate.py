@@ -1,0 +1,130 @@
+"""Loading the part of an estate that a set of tasks needs, in a fixed number of queries."""
+
+from datetime import datetime
+
+from sqlalchemy import and_, select, union_all
+
+from sedge.core.estate import Estate
+from sedge.core.facts import Fact
+from sedge.core.numbers.life import State
+from sedge.core.paths.steps import people_named
+from sedge.core.records import (
+    RECORD_TYPES,
+    Account,
+    Address,
+    Capacity,
+    Carrier,
+    Device,
+    Grant,
+    HolderKind,
+    HolderRef,
+    Number,
+    Order,
+    PathVersion,
+    Person,
+    Product,
+    ServiceLine,
+    Site,
+    Spot,
+    Subject,
+    Subscription,
+    Trunk,
+)
+from sedge.core.workorders.tasks import Needs
+from sedge.store import tables
+from sedge.store.records import Records, is_open
+
+POOL = 12  # free numbers loaded per site, so that a remedy can name one
+MOST_SITES = 40  # sites of one work order for which free numbers are looked up
+MOST_CHOICES = 60  # call paths loaded for a remedy to name
+MOST_USERS = 2000  # numbers that follow one call path and are told of its new version at once
+
+
+def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") -> Estate:
+    """The estate as far as `wanted` reaches: those records, what they refer to, the small tables whole.
+
+    Whole are sites, spots' addresses, products, subscriptions, carriers, accounts and trunks; where choices are wanted, per
+    site the first free numbers of each capacity.
+    """
+    estate = Estate(now, home=home)
+
+    def put(found: list) -> list:
+        for record in found:
+            estate.put(record)
+        return found
+
+    numbers = put(records.many(Number, wanted.numbers))
+    if wanted.path_users:
+        followers = and_(tables.life.c.path.in_(sorted(wanted.path_users)), is_open())
+        numbers += put(records.where(Number, followers, order_by=tables.life.c.number, limit=MOST_USERS))
+    for record_type in (Site, Product, Subscription, Carrier, Account, Trunk):
+        put(records.all(record_type))
+    refs = wanted.holders | {n.holder for n in numbers if n.holder} | {n.reserved_for for n in numbers if n.reserved_for}
+    held = put(records.held_by(Number, refs))
+    _put_holders(records, estate, refs)
+    sites = {estate.site_of(ref).id for ref in wanted.holders if ref.kind is not HolderKind.DOWNSTREAM}
+    sites |= wanted.sites | {n.site for n in numbers}
+    held += put(
+        records.held_by(Number, [HolderRef(kind=HolderKind.SITE, id=site) for site in sorted(sites)])
+    )  # who rings back a call for help
+    put(records.held_by(Grant, refs))
+    paths = put(records.many(PathVersion, wanted.paths | {n.path for n in (*numbers, *held) if n.path}))
+    people = wanted.people | {person for path in paths for person in people_named(path.body)}
+    people |= {p for line in estate.all(ServiceLine) for p in line.recipients}
+    put(records.many(Person, people - {p.id for p in estate.all(Person)}))
+    put(records.where(Device, tables.device.c.person.in_(sorted(p.id for p in estate.all(Person))[:900])))
+    orders = put(records.many(Order, wanted.orders | {n.order for n in numbers if n.order and n.state is State.ON_ORDER}))
+    put(records.many(Number, {line.e164 for order in orders if order.id in wanted.orders for line in order.lines} - wanted.numbers))
+    put(records.where(Spot, tables.spot.c.site.in_(sorted(sites))))
+    named = {getattr(r, "spot", None) for r in (*numbers, *held, *estate.all(Person), *estate.all(ServiceLine), *estate.all(Site))}
+    missing = (wanted.spots | {s for s in named if s}) - {s.id for s in estate.all(Spot)}
+    put(records.many(Spot, missing))
+    put(records.many(Address, {s.address for s in estate.all(Spot)} | {s.address for s in estate.all(Site) if s.address}))
+    if wanted.choices:
+        _put_pool(records, estate, sites)
+        put(records.where(PathVersion, order_by=tables.path.c.name, limit=MOST_CHOICES))
+    for subject in {subject for subject, _ in wanted.records}:
+        put(records.many(RECORD_TYPES[subject], [key for kind, key in wanted.records if kind is subject]))
+    return estate
+
+
+def _put_holders(records: Records, estate: Estate, refs: set[HolderRef]) -> None:
+    by_type: dict[type[Fact], set[str]] = {}
+    for ref in refs:
+        by_type.setdefault(RECORD_TYPES[ref.subject], set()).add(ref.id)
+    for record_type, keys in by_type.items():
+        if record_type in {Person, ServiceLine}:
+            for record in records.many(record_type, keys):
+                estate.put(record)
+
+
+def _put_pool(records: Records, estate: Estate, sites: set[str]) -> None:
+    """The first free numbers of each site and capacity, in one query."""
+    life = tables.life
+    free = (life.c.state == State.AVAILABLE.value, life.c.leaving_on.is_(None))
+    parts = [
+        select(
+            select(life.c.body).where(*free, life.c.site == site, life.c.capacity == c.value).order_by(life.c.number).limit(POOL).subquery()
+        )
+        for site in sorted(sites)[:MOST_SITES]
+        for c in Capacity
+    ]
+    rows = records.connection.execute(union_all(*parts)) if parts else ()
+    for (body,) in rows:
+        number = Number.model_validate_json(body)
+        if estate.get(Number, number.e164) is None:
+            estate.put(number)
+
+
+def needs_of(subject: Subject, key: str) -> Needs:
+    """The needs of looking at one record whole."""
+    needs = Needs()
+    match subject:
+        case Subject.NUMBER:
+            needs.numbers.add(key)
+        case Subject.PERSON | Subject.SERVICE_LINE | Subject.SITE:
+            kind = {Subject.PERSON: "person", Subject.SERVICE_LINE: "service_line", Subject.SITE: "site"}[subject]
+            needs.holders.add(HolderRef(kind=HolderKind(kind), id=key))
+        case _:
+            needs.records.add((subject, key))
+    return needs

@@ -1,0 +1,130 @@
+"""The installation's own small database: organisations, sign-ins, memberships, sessions, the clock's offset."""
+
+import json
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from sqlalchemy import Connection, delete, func, insert, select, update
+
+from sedge.core.access.roles import AccessRole
+from sedge.store import tables
+
+
+@dataclass(frozen=True)
+class Member:
+    """Somebody who is signed in and acts for one organisation. `sites` restricts site managers; empty: all."""
+
+    sign_in: str
+    name: str
+    email: str
+    organisation: str
+    role: AccessRole
+    sites: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Organisation:
+    id: str
+    name: str
+    home_country: str
+
+
+@dataclass(frozen=True)
+class SignIn:
+    id: str
+    name: str
+    email: str
+    password_hash: str
+    place: int
+    failures: int
+    locked_until: datetime | None
+
+
+def organisations(connection: Connection) -> list[Organisation]:
+    table = tables.organisation
+    rows = connection.execute(select(table.c.id, table.c.name, table.c.home_country).order_by(table.c.created_at))
+    return [Organisation(*row) for row in rows]
+
+
+def add_organisation(connection: Connection, organisation: Organisation, at: datetime) -> None:
+    connection.execute(
+        insert(tables.organisation).values(
+            id=organisation.id, name=organisation.name, home_country=organisation.home_country, created_at=at
+        )
+    )
+
+
+def add_sign_in(connection: Connection, member: Member, password_hash: str) -> None:
+    place = (connection.execute(select(func.max(tables.sign_in.c.place))).scalar() or 0) + 1
+    row = {
+        "id": member.sign_in,
+        "name": member.name,
+        "email": member.email.lower(),
+        "password_hash": password_hash,
+        "place": place,
+        "failures": 0,
+    }
+    connection.execute(insert(tables.sign_in).values(**row))
+    connection.execute(
+        insert(tables.membership).values(
+            sign_in=member.sign_in, organisation=member.organisation, role=member.role.value, sites=json.dumps(member.sites)
+        )
+    )
+
+
+def members(connection: Connection) -> list[Member]:
+    return [_member(row) for row in connection.execute(_memberships().order_by(tables.sign_in.c.place))]
+
+
+def member(connection: Connection, sign_in: str) -> Member | None:
+    row = connection.execute(_memberships().where(tables.sign_in.c.id == sign_in)).first()
+    return _member(row) if row else None
+
+
+def by_email(connection: Connection, email: str) -> SignIn | None:
+    row = connection.execute(select(tables.sign_in).where(tables.sign_in.c.email == email.strip().lower())).first()
+    return SignIn(**row._mapping) if row else None
+
+
+def note_failure(connection: Connection, sign_in: str, failures: int, locked_until: datetime | None) -> None:
+    connection.execute(update(tables.sign_in).where(tables.sign_in.c.id == sign_in).values(failures=failures, locked_until=locked_until))
+
+
+def open_session(connection: Connection, token_hash: str, who: Member, expires_at: datetime) -> None:
+    connection.execute(delete(tables.session).where(tables.session.c.expires_at < expires_at - timedelta(days=30)))
+    connection.execute(
+        insert(tables.session).values(token_hash=token_hash, sign_in=who.sign_in, organisation=who.organisation, expires_at=expires_at)
+    )
+
+
+def session_member(connection: Connection, token_hash: str, now: datetime) -> Member | None:
+    table = tables.session
+    query = (
+        _memberships()
+        .join(table, (table.c.sign_in == tables.sign_in.c.id) & (table.c.organisation == tables.membership.c.organisation))
+        .where(table.c.token_hash == token_hash, table.c.expires_at > now)
+    )
+    row = connection.execute(query).first()
+    return _member(row) if row else None
+
+
+def close_session(connection: Connection, token_hash: str) -> None:
+    connection.execute(delete(tables.session).where(tables.session.c.token_hash == token_hash))
+
+
+def setting(connection: Connection, name: str) -> str | None:
+    return connection.execute(select(tables.setting.c.value).where(tables.setting.c.name == name)).scalar()
+
+
+def put_setting(connection: Connection, name: str, value: str) -> None:
+    if connection.execute(update(tables.setting).where(tables.setting.c.name == name).values(value=value)).rowcount == 0:
+        connection.execute(insert(tables.setting).values(name=name, value=value))
+
+
+def _memberships():
+    s, m = tables.sign_in, tables.membership
+    return select(s.c.id, s.c.name, s.c.email, m.c.organisation, m.c.role, m.c.sites).join(m, m.c.sign_in == s.c.id)
+
+
+def _member(row) -> Member:
+    return Member(row.id, row.name, row.email, row.organisation, AccessRole(row.role), tuple(json.loads(row.sites)))

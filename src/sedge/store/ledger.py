@@ -1,0 +1,89 @@
+"""Reading the ledger: pages, a subject's history, a record as it stood, the chain's proof."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Connection, select
+
+from sedge.core.facts import Fact
+from sedge.core.ledger.chain import BEGINNING, Entry, first_broken
+from sedge.core.records import RECORD_TYPES, Subject
+from sedge.store import tables
+
+
+@dataclass(frozen=True)
+class LedgerPage:
+    """`next` is the sequence to pass as `before` for older entries, None at the end."""
+
+    entries: list[Entry]
+    next: int | None
+
+
+def pulse(connection: Connection) -> int:
+    """A counter that moves with every write."""
+    return connection.execute(select(tables.ledger_head.c.pulse)).scalar() or 0
+
+
+def entries(
+    connection: Connection,
+    *,
+    subject: Subject | None = None,
+    key: str | None = None,
+    actor: str | None = None,
+    since: datetime | None = None,
+    work_order: str | None = None,
+    before: int | None = None,
+    limit: int = 100,
+) -> LedgerPage:
+    """Newest first."""
+    table = tables.ledger
+    query = select(*(table.c[name] for name in Entry.model_fields)).order_by(table.c.sequence.desc()).limit(limit + 1)
+    if subject is not None:
+        query = query.where(table.c.subject == subject.value)
+    if key is not None:
+        query = query.where(table.c.subject_id == key)
+    if actor:
+        query = query.where(table.c.actor == actor)
+    if since:
+        query = query.where(table.c.at >= since)
+    if work_order:
+        query = query.where(table.c.work_order == work_order)
+    if before is not None:
+        query = query.where(table.c.sequence < before)
+    rows = [Entry.model_construct(**row._mapping) for row in connection.execute(query)]
+    return LedgerPage(rows[:limit], rows[limit - 1].sequence if len(rows) > limit else None)
+
+
+def as_it_stood(connection: Connection, subject: Subject, key: str, at: datetime) -> Any:
+    """The record's snapshot at a moment, or None where it didn't exist yet."""
+    table = tables.ledger
+    query = (
+        select(table.c.after)
+        .where(table.c.subject == subject.value, table.c.subject_id == key, table.c.at <= at, table.c.after.is_not(None))
+        .order_by(table.c.sequence.desc())
+        .limit(1)
+    )
+    body = connection.execute(query).scalar()
+    return snapshot(subject, body) if body else None
+
+
+def snapshot(subject: Subject, body: str) -> Fact:
+    return RECORD_TYPES[subject].model_validate_json(body)
+
+
+def verify(connection: Connection) -> tuple[int, int | None]:
+    """How many entries there are, and the first that doesn't fit the chain (None: all hold; -1: the head differs)."""
+    head = connection.execute(select(tables.ledger_head)).first()
+    broken = first_broken(_chain(connection), head.hash if head else BEGINNING)
+    return (head.sequence if head else 0), broken
+
+
+def _chain(connection: Connection) -> Iterator[tuple[Entry, str]]:
+    table = tables.ledger
+    query = select(*(table.c[name] for name in Entry.model_fields), table.c.hash).order_by(table.c.sequence)
+    for row in connection.execute(query.execution_options(yield_per=2000)):
+        values = dict(row._mapping)
+        stored = values.pop("hash")
+        yield Entry.model_construct(**values), stored

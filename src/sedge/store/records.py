@@ -1,0 +1,210 @@
+"""Records in and out of their tables: the columns each row shows, and reading by key or condition."""
+
+from collections.abc import Iterable
+from typing import Any, TypeVar
+
+from sqlalchemy import ColumnElement, Connection, Select, Table, and_, case, func, or_, select
+
+from sedge.core.errors import NotFound
+from sedge.core.facts import Fact
+from sedge.core.numbers.life import ENDED, State
+from sedge.core.records import (
+    RECORD_TYPES,
+    SUBJECT_OF,
+    Account,
+    Address,
+    Device,
+    Grant,
+    Hold,
+    HolderRef,
+    LineState,
+    Number,
+    Order,
+    PathVersion,
+    Person,
+    Proof,
+    ServiceLine,
+    Site,
+    Spot,
+    Subject,
+    Subscription,
+    Trunk,
+)
+from sedge.store import tables
+
+R = TypeVar("R", bound=Fact)
+MOST_VARIABLES = 900
+
+
+def columns(record: Any) -> dict[str, Any]:
+    """What the record's row shows beside its body."""
+    match record:
+        case Number():
+            return _life(record)
+        case Person():
+            return {
+                "name": record.name,
+                "email": record.email.lower(),
+                "site": record.site,
+                "extension": record.extension,
+                "spot": record.spot,
+                "departed": record.left,
+            }
+        case Site():
+            return {"name": record.name, "code": record.code}
+        case ServiceLine():
+            return {"name": record.name, "site": record.site}
+        case Device():
+            return {"person": record.person, "registered": record.registered}
+        case Address():
+            return {"site": record.site}
+        case Spot():
+            return {"site": record.site, "address": record.address}
+        case Subscription():
+            return {"product": record.product, "seats": record.seats, "used": record.used}
+        case Grant():
+            return {"product": record.product, **_held_by(record.holder), "ended": record.until is not None}
+        case Account():
+            return {"carrier": record.carrier}
+        case Hold():
+            return {"state": record.state, "expires_at": record.expires_at}
+        case Order():
+            waiting = not record.refused and any(line.state is LineState.WAITING for line in record.lines)
+            return {"reference": record.reference, "open": waiting, "at": record.placed_at}
+        case Trunk():
+            return {"site": record.site}
+        case PathVersion():
+            return {"name": record.name}
+        case Proof():
+            return {"number": int(record.e164), "at": record.at, "direction": record.direction}
+        case _:
+            return {}
+
+
+def _life(number: Number) -> dict[str, Any]:
+    assignment = number.assignment
+    return {
+        "number": int(number.e164),
+        "state": number.state.value,
+        "state_until": number.state_until,
+        "usable_from": number.usable_from,
+        "leaving_on": number.leaving_on,
+        "site": number.site,
+        "carrier": number.carrier,
+        "account": number.account,
+        "capacity": number.capacity.value,
+        "order_id": number.order,
+        **_held_by(number.holder),
+        "role": assignment.role.value if assignment else None,
+        "spot": number.spot,
+        "registered_spot": number.registered_spot,
+        "path": number.path,
+        "trunk": number.trunk,
+        "attention": needs_attention(number),
+    }
+
+
+def needs_attention(number: Number) -> bool:
+    """What can be told from the number alone; findings over the whole estate are asked for on Today."""
+    return number.state is State.ASSIGNED and (number.spot is None or number.trunk is None)
+
+
+def _held_by(ref: HolderRef | None) -> dict[str, str | None]:
+    return {"holder_kind": ref.kind.value if ref else None, "holder_id": ref.id if ref else None}
+
+
+class Records:
+    """Reading records in one connection."""
+
+    def __init__(self, connection: Connection) -> None:
+        self.connection = connection
+
+    def find(self, record_type: type[R], key: str | None) -> R | None:
+        if not key:
+            return None
+        return next(iter(self.many(record_type, [key])), None)
+
+    def the(self, record_type: type[R], key: str) -> R:
+        found = self.find(record_type, key)
+        if found is None:
+            subject = SUBJECT_OF[record_type]
+            raise NotFound(f"There is no {subject} “{key}” here. It may have been removed; search for it again.", subject=subject, id=key)
+        return found
+
+    def many(self, record_type: type[R], keys: Iterable[str]) -> list[R]:
+        """By id, or for numbers by E.164: the open life, else the last. Unknown keys are left out."""
+        table = table_of(record_type)
+        wanted = sorted(set(keys))
+        found: list[R] = []
+        for start in range(0, len(wanted), MOST_VARIABLES):
+            part = wanted[start : start + MOST_VARIABLES]
+            if table is tables.life:
+                numbers = [int(key) for key in part if key.lstrip("+").isdigit()]
+                rows = self.connection.execute(last_lives(select(table.c.body).where(table.c.number.in_(numbers))))
+            else:
+                rows = self.connection.execute(select(table.c.body).where(table.c.id.in_(part)))
+            found += [record_type.model_validate_json(body) for (body,) in rows]
+        return found
+
+    def where(
+        self, record_type: type[R], *conditions: ColumnElement[bool], order_by: Any = None, limit: int | None = None, offset: int = 0
+    ) -> list[R]:
+        table = table_of(record_type)
+        query = select(table.c.body).where(*conditions).order_by(table.c.id if order_by is None else order_by)
+        if limit is not None:
+            query = query.limit(limit).offset(offset)
+        return [record_type.model_validate_json(body) for (body,) in self.connection.execute(query)]
+
+    def all(self, record_type: type[R]) -> list[R]:
+        return self.where(record_type)
+
+    def held_by(self, record_type: type[R], refs: Iterable[HolderRef]) -> list[R]:
+        """Numbers or open grants of these holders."""
+        table = table_of(record_type)
+        by_kind: dict[str, list[str]] = {}
+        for ref in refs:
+            by_kind.setdefault(ref.kind.value, []).append(ref.id)
+        found: list[R] = []
+        for kind, ids in by_kind.items():
+            for start in range(0, len(ids), MOST_VARIABLES):
+                condition = and_(table.c.holder_kind == kind, table.c.holder_id.in_(ids[start : start + MOST_VARIABLES]))
+                if table is tables.grant:
+                    condition = and_(condition, table.c.ended.is_(False))
+                found += self.where(record_type, condition)
+        return found
+
+    def names(self, refs: Iterable[tuple[Subject, str]]) -> dict[tuple[Subject, str], str]:
+        """Titles of records, one query per kind of record."""
+        by_subject: dict[Subject, set[str]] = {}
+        for subject, key in refs:
+            by_subject.setdefault(subject, set()).add(key)
+        found: dict[tuple[Subject, str], str] = {}
+        for subject, keys in by_subject.items():
+            for record in self.many(RECORD_TYPES[subject], keys):
+                found[(subject, record.id)] = record.name  # type: ignore[attr-defined]
+        return found
+
+
+def table_of(record_type: type[Fact]) -> Table:
+    return tables.RECORD_TABLES[SUBJECT_OF[record_type]]
+
+
+def last_lives(query: Select[Any]) -> Select[Any]:
+    """Of each number in the query: its open life, else the one that began last."""
+    life = tables.life
+    ended = [state.value for state in ENDED]
+    rank = (
+        func.row_number()
+        .over(partition_by=life.c.number, order_by=(case((life.c.state.in_(ended), 1), else_=0), life.c.id.desc()))
+        .label("rank")
+    )
+    inner = query.add_columns(rank).subquery()
+    return select(inner.c.body).where(inner.c.rank == 1)
+
+
+def is_open() -> ColumnElement[bool]:
+    return tables.life.c.state.notin_([state.value for state in ENDED])
+
+
+def any_of(column: Any, values: Iterable[Any]) -> ColumnElement[bool]:
+    return or_(*(column == value for value in values))

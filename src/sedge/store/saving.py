@@ -1,0 +1,278 @@
+"""Saving changes: the rows, and everything that is derived from them, in one place and one transaction.
+
+For each change: the record's row (compare-and-set on its version), spans and tallies of numbers, the finder,
+the references of call paths, the ledger entry and the chain's head. Nothing else writes to these tables.
+"""
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Connection, bindparam, delete, insert, select, update
+from sqlalchemy.exc import IntegrityError
+
+from sedge.core.errors import ChangedMeanwhile, NotAllowedNow
+from sedge.core.estate import Change
+from sedge.core.facts import canonical
+from sedge.core.ledger.chain import BEGINNING, Entry, link
+from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.life import ENDED
+from sedge.core.records import Address, Grant, HolderKind, Number, PathVersion, Person, Product, Proof, ServiceLine, Subject, Subscription
+from sedge.store import finder, tables
+from sedge.store.records import Records, columns
+
+
+@dataclass(frozen=True)
+class Stamp:
+    """Who changes something, when, why, and as part of which work order."""
+
+    at: datetime
+    actor: str
+    reason: str = ""
+    work_order: str | None = None
+
+
+def save(connection: Connection, changes: Sequence[Change], stamp: Stamp) -> list[Change]:
+    """Persist changes and all that follows from them. Gives them back with their new versions.
+
+    Raises ChangedMeanwhile when a record's version is not the one the change was planned on, NotAllowedNow when a
+    constraint holds (a second main number, more grants than seats, a second open life).
+    """
+    kept: list[Change] = []
+    latest: dict[tuple[Subject, str], Change] = {}
+    for change in changes:
+        earlier = latest.get((change.subject, change.id))
+        saved = _saved(connection, change.but(before=earlier.after) if earlier else change)
+        latest[change.subject, change.id] = saved
+        kept.append(saved)
+    _tally(connection, kept)
+    _spans(connection, kept, stamp)
+    finder.index(connection, [change.after for change in kept])
+    _path_references(connection, kept)
+    _append(connection, kept, stamp)
+    return kept
+
+
+def touch(connection: Connection) -> None:
+    """Count a change that the ledger doesn't show (a task's progress), so that open pages refresh."""
+    connection.execute(update(tables.ledger_head).values(pulse=tables.ledger_head.c.pulse + 1))
+
+
+def remark(connection: Connection, stamp: Stamp, *, action: str, subject: Subject, key: str, title: str, after: Any = None) -> None:
+    """A ledger entry about something that is not a record of the estate (work orders, sign-ins)."""
+    _write_entries(connection, [(action, subject, key, title, after)], stamp)
+
+
+def _saved(connection: Connection, change: Change) -> Change:
+    table = tables.RECORD_TABLES[change.subject]
+    before = change.before
+    after = change.after.but(version=(before.version + 1) if before else 1)
+    row = {"id": after.id, "version": after.version, "body": canonical(after), **columns(after)}
+    try:
+        if before is None:
+            connection.execute(insert(table), row)
+        else:
+            at = table.c.id == bindparam("at_id"), table.c.version == bindparam("at_version")
+            done = connection.execute(update(table).where(*at), {**row, "at_id": after.id, "at_version": before.version})
+            if done.rowcount != 1:
+                raise moved_meanwhile(connection, change)
+    except IntegrityError as error:
+        raise _constraint(error, change) from error
+    return change.but(after=after)
+
+
+def moved_meanwhile(connection: Connection, change: Change) -> ChangedMeanwhile:
+    """Who was faster, and what they did."""
+    ledger = tables.ledger
+    query = (
+        select(ledger.c.actor, ledger.c.action, ledger.c.at)
+        .where(ledger.c.subject == change.subject.value, ledger.c.subject_id == change.id)
+        .order_by(ledger.c.sequence.desc())
+        .limit(1)
+    )
+    last = connection.execute(query).first()
+    name = title_of(change.after)
+    if last is None:
+        return ChangedMeanwhile(f"{name} has changed meanwhile. Look at it again.", subject=change.subject, id=change.id)
+    return ChangedMeanwhile(
+        f"{last.actor} was faster: {name} was changed at {last.at:%H:%M} UTC. Look at it again before you go on.",
+        subject=change.subject,
+        id=change.id,
+        actor=last.actor,
+        action=last.action,
+    )
+
+
+def _constraint(error: IntegrityError, change: Change) -> NotAllowedNow:
+    text = str(error.orig)
+    name = title_of(change.after)
+    if "seats_enough" in text:
+        return NotAllowedNow("No seat is left. Buy seats or take one back.", reason="no-seat", id=change.id)
+    if "life.number" in text:
+        return ChangedMeanwhile(f"{name} is in the estate already.", reason="exists", id=change.id)
+    if "life.holder_kind" in text:
+        return NotAllowedNow("This holder has a number in that role already. Choose the role “extra”.", reason="role-taken", id=change.id)
+    if "licence_grant" in text:
+        return ChangedMeanwhile("This holder has been granted the licence meanwhile.", reason="granted", id=change.id)
+    if "person.email" in text:
+        return NotAllowedNow(f"Somebody else has the mail address of {name}.", reason="email-taken", field="email", id=change.id)
+    return NotAllowedNow(f"{name} can't be saved: something with the same name or code exists.", reason="exists", id=change.id)
+
+
+def title_of(record: Any) -> str:
+    """The name under which people know a record."""
+    match record:
+        case Number():
+            return record.national
+        case Address():
+            return record.elements.one_line
+        case Proof():
+            return describe(record.e164).national
+        case _:
+            for attribute in ("name", "reference", "e164"):
+                if value := getattr(record, attribute, ""):
+                    return value
+            return record.id
+
+
+def _titles(connection: Connection, changes: Sequence[Change]) -> dict[str, str]:
+    """The titles of changed records. A grant is told by its product and holder, a pool of seats by its product."""
+    records, told = Records(connection), {c.id: c.after for c in changes}
+    licences = [r for r in told.values() if isinstance(r, Grant | Subscription)]
+    products = {p.id: p.name for p in records.many(Product, {r.product for r in licences})}
+    holders: dict[str, str] = {}
+    for kind, subject in ((Person, HolderKind.PERSON), (ServiceLine, HolderKind.SERVICE_LINE)):
+        wanted = {r.holder.id for r in licences if isinstance(r, Grant) and r.holder.kind is subject}
+        holders |= {h.id: h.name for h in records.many(kind, wanted)}
+    titles = {}
+    for key, record in told.items():
+        match record:
+            case Grant():
+                titles[key] = f"{products.get(record.product, record.product)}, {holders.get(record.holder.id, record.holder.id)}"
+            case Subscription():
+                titles[key] = products.get(record.product, record.product)
+            case _:
+                titles[key] = title_of(record)
+    return titles
+
+
+def _tally(connection: Connection, changes: Iterable[Change]) -> None:
+    count: Counter[tuple[int, str, str, str, str]] = Counter()
+    for change in changes:
+        if change.subject is Subject.NUMBER:
+            for record, by in ((change.before, -1), (change.after, +1)):
+                if record is not None and record.state not in ENDED:
+                    count[int(record.e164) // 100, record.site, record.carrier, record.state.value, record.capacity.value] += by
+    table = tables.tally
+    for (hundred, site, carrier, state, capacity), by in count.items():
+        if by == 0:
+            continue
+        at = (
+            table.c.hundred == hundred,
+            table.c.site == site,
+            table.c.carrier == carrier,
+            table.c.state == state,
+            table.c.capacity == capacity,
+        )
+        if connection.execute(update(table).where(*at).values(count=table.c.count + by)).rowcount == 0:
+            connection.execute(insert(table).values(hundred=hundred, site=site, carrier=carrier, state=state, capacity=capacity, count=by))
+        elif by < 0:
+            connection.execute(delete(table).where(*at, table.c.count == 0))
+
+
+def _spans(connection: Connection, changes: Sequence[Change], stamp: Stamp) -> None:
+    numbers = [c for c in changes if c.subject is Subject.NUMBER and (c.before is None or _shown(c.before) != _shown(c.after))]
+    refs = [(c.after.holder.subject, c.after.holder.id) for c in numbers if c.after.holder]
+    names = Records(connection).names(refs)
+    end = update(tables.span).where(tables.span.c.number == bindparam("of"), tables.span.c.until.is_(None)).values(until=bindparam("at"))
+    for batch in _without_repeats(numbers):
+        connection.execute(end, [{"of": int(c.after.e164), "at": stamp.at} for c in batch])
+        connection.execute(insert(tables.span), [_span(c.after, names, stamp) for c in batch])
+
+
+def _without_repeats(changes: Sequence[Change]) -> Iterator[list[Change]]:
+    """The changes in their order, in batches that name no record twice."""
+    batch: dict[str, Change] = {}
+    for change in changes:
+        if change.after.e164 in batch:
+            yield list(batch.values())
+            batch = {}
+        batch[change.after.e164] = change
+    if batch:
+        yield list(batch.values())
+
+
+def _span(number: Number, names: Mapping[tuple[Subject, str], str], stamp: Stamp) -> dict[str, Any]:
+    holder = number.holder
+    return {
+        "number": int(number.e164),
+        "state": number.state.value,
+        "holder_kind": holder.kind.value if holder else None,
+        "holder_id": holder.id if holder else None,
+        "holder_name": names.get((holder.subject, holder.id), "") if holder else "",
+        "site": number.site,
+        "carrier": number.carrier,
+        "since": stamp.at,
+    }
+
+
+def _shown(number: Number) -> tuple[Any, ...]:
+    return number.state, number.holder, number.site, number.carrier
+
+
+def _path_references(connection: Connection, changes: Iterable[Change]) -> None:
+    for change in changes:
+        if change.subject is not Subject.PATH:
+            continue
+        path: PathVersion = change.after
+        connection.execute(
+            insert(tables.path_version).values(path=path.id, number=path.number, in_force_from=path.in_force_from, body=canonical(path))
+        )
+        connection.execute(delete(tables.path_names).where(tables.path_names.c.path == path.id))
+        named = {(kind, key) for step in path.body.get("steps", {}).values() for kind, key in _named(step)}
+        for kind, key in sorted(named):
+            connection.execute(insert(tables.path_names).values(path=path.id, subject=kind, subject_id=key))
+
+
+def _named(step: dict[str, Any]) -> Iterable[tuple[str, str]]:
+    for person in (*step.get("people", ()), *step.get("recipients", ())):
+        yield Subject.PERSON.value, person
+    if number := step.get("number"):
+        yield Subject.NUMBER.value, number
+
+
+def _append(connection: Connection, changes: Sequence[Change], stamp: Stamp) -> None:
+    titles = _titles(connection, changes)
+    _write_entries(connection, [(c.action, c.subject, c.id, titles[c.id], c.after) for c in changes], stamp)
+
+
+def _write_entries(connection: Connection, entries: Sequence[tuple[str, Subject, str, str, Any]], stamp: Stamp) -> None:
+    if not entries:
+        return
+    head = connection.execute(select(tables.ledger_head)).first()
+    sequence, previous = (head.sequence, head.hash) if head else (0, BEGINNING)
+    rows: list[dict[str, Any]] = []
+    for action, subject, key, title, after in entries:
+        sequence += 1
+        snapshot = canonical(after) if after is not None else None
+        entry = Entry(
+            sequence=sequence,
+            at=stamp.at,
+            actor=stamp.actor,
+            action=action,
+            subject=subject.value,
+            subject_id=key,
+            title=title[:200],
+            reason=stamp.reason[:400],
+            work_order=stamp.work_order,
+            after=snapshot,
+        )
+        previous = link(previous, entry)
+        rows.append({**{name: getattr(entry, name) for name in Entry.model_fields}, "hash": previous})
+    connection.execute(insert(tables.ledger), rows)
+    if head is None:
+        connection.execute(insert(tables.ledger_head).values(id=1, sequence=sequence, hash=previous, pulse=1))
+    else:
+        connection.execute(update(tables.ledger_head).values(sequence=sequence, hash=previous, pulse=tables.ledger_head.c.pulse + 1))

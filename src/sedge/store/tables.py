@@ -1,0 +1,375 @@
+"""The tables of one organisation's database, and of the installation's.
+
+Each record's row holds its canonical JSON (`body`) and, beside it, the columns that queries and constraints use;
+`records.columns` derives them in one place. Uniqueness that matters is held here: one open life per number, one main
+number per holder, one open grant per holder and product, never more grants than seats.
+E.164 numbers are integers (at most 15 digits), shown with a plus only at the edges.
+"""
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import (
+    BigInteger,
+    Boolean,
+    CheckConstraint,
+    Column,
+    DateTime,
+    Index,
+    Integer,
+    MetaData,
+    PrimaryKeyConstraint,
+    String,
+    Table,
+    Text,
+    TypeDecorator,
+    text,
+)
+
+from sedge.core.records import Subject
+
+NAMING = {
+    "ix": "ix_%(column_0_label)s",
+    "uq": "uq_%(table_name)s_%(column_0_name)s",
+    "ck": "ck_%(table_name)s_%(constraint_name)s",
+    "pk": "pk_%(table_name)s",
+}
+estate_metadata = MetaData(naming_convention=NAMING)
+installation_metadata = MetaData(naming_convention=NAMING)
+
+
+class Moment(TypeDecorator[datetime]):
+    """A moment in UTC; refuses naive ones, gives back aware ones."""
+
+    impl = DateTime
+    cache_ok = True
+
+    def process_bind_param(self, value: datetime | None, dialect: Any) -> datetime | None:
+        if value is None:
+            return None
+        if value.tzinfo is None:
+            raise ValueError("a moment needs its offset")
+        return value.astimezone(UTC).replace(tzinfo=None)
+
+    def process_result_value(self, value: datetime | None, dialect: Any) -> datetime | None:
+        return value.replace(tzinfo=UTC) if value else None
+
+
+def _record_table(name: str, *columns: Any) -> Table:
+    return Table(
+        name,
+        estate_metadata,
+        Column("id", String(80), primary_key=True),
+        *columns,
+        Column("version", Integer, nullable=False),
+        Column("body", Text, nullable=False),
+    )
+
+
+UNREGISTERED = "spot IS NOT NULL AND (registered_spot IS NULL OR registered_spot != spot)"
+OPEN_LIFE = "state NOT IN ('released', 'ported out', 'closed')"
+
+life = _record_table(
+    "life",
+    Column("number", BigInteger, nullable=False),
+    Column("state", String(16), nullable=False),
+    Column("state_until", Moment),
+    Column("usable_from", Moment),
+    Column("leaving_on", Moment),
+    Column("site", String(80), nullable=False),
+    Column("carrier", String(80), nullable=False),
+    Column("account", String(80), nullable=False),
+    Column("capacity", String(8), nullable=False),
+    Column("order_id", String(80)),
+    Column("holder_kind", String(16)),
+    Column("holder_id", String(80)),
+    Column("role", String(16)),
+    Column("spot", String(20)),
+    Column("registered_spot", String(20)),
+    Column("path", String(80)),
+    Column("trunk", String(80)),
+    Column("attention", Boolean, nullable=False),
+    Index("open_life", "number", unique=True, sqlite_where=text(OPEN_LIFE), postgresql_where=text(OPEN_LIFE)),
+    Index("life_number", "number"),
+    Index("life_state", "state", "site", "capacity", "number"),
+    Index("life_site", "site", "number"),
+    Index("life_holder", "holder_kind", "holder_id"),
+    Index("life_order", "order_id"),
+    Index("life_trunk", "trunk", "state"),
+    Index("life_path", "path"),
+    Index("life_spot", "spot", "state"),
+    Index("life_attention", "number", sqlite_where=text("attention = 1"), postgresql_where=text("attention")),
+    Index("life_no_spot", "state", "number", sqlite_where=text("spot IS NULL"), postgresql_where=text("spot IS NULL")),
+    Index("life_unregistered", "carrier", "number", sqlite_where=text(UNREGISTERED), postgresql_where=text(UNREGISTERED)),
+    Index("life_until", "state_until", sqlite_where=text("state_until IS NOT NULL"), postgresql_where=text("state_until IS NOT NULL")),
+    Index("life_leaving", "leaving_on", sqlite_where=text("leaving_on IS NOT NULL"), postgresql_where=text("leaving_on IS NOT NULL")),
+    Index(
+        "one_role_per_holder",
+        "holder_kind",
+        "holder_id",
+        "role",
+        unique=True,
+        sqlite_where=text("role IN ('main', 'mailbox access')"),
+        postgresql_where=text("role IN ('main', 'mailbox access')"),
+    ),
+)
+
+person = _record_table(
+    "person",
+    Column("name", String(120), nullable=False),
+    Column("email", String(200), nullable=False),
+    Column("site", String(80), nullable=False),
+    Column("extension", String(20), nullable=False),
+    Column("spot", String(20)),
+    Column("departed", Boolean, nullable=False),
+    Index("person_email", "email", unique=True, sqlite_where=text("NOT departed"), postgresql_where=text("NOT departed")),
+    Index("person_site", "site", "name"),
+    Index("person_name", "name"),
+    Index("person_spot", "spot", "departed"),
+    Index("person_count", "site", "departed"),
+    Index(
+        "person_no_spot",
+        "name",
+        sqlite_where=text("spot IS NULL AND departed IS 0"),
+        postgresql_where=text("spot IS NULL AND departed IS false"),
+    ),
+)
+site = _record_table("site", Column("name", String(120), nullable=False), Column("code", String(5), nullable=False, unique=True))
+service_line = _record_table(
+    "service_line", Column("name", String(120), nullable=False), Column("site", String(80), nullable=False), Index("line_site", "site")
+)
+device = _record_table(
+    "device", Column("person", String(80), nullable=False), Column("registered", Boolean, nullable=False), Index("device_person", "person"),
+    Index("device_silent", "person", sqlite_where=text("registered IS 0"), postgresql_where=text("registered IS false")),
+)  # fmt: skip
+address = _record_table("address", Column("site", String(80), nullable=False), Index("address_site", "site"))
+spot = _record_table(
+    "spot", Column("site", String(80), nullable=False), Column("address", String(80), nullable=False), Index("spot_site", "site")
+)
+product = _record_table("product")
+subscription = _record_table(
+    "subscription",
+    Column("product", String(80), nullable=False),
+    Column("seats", Integer, nullable=False),
+    Column("used", Integer, nullable=False),
+    CheckConstraint("used <= seats AND used >= 0", name="seats_enough"),
+    Index("subscription_product", "product"),
+)
+grant = _record_table(
+    "licence_grant",
+    Column("product", String(80), nullable=False),
+    Column("holder_kind", String(16), nullable=False),
+    Column("holder_id", String(80), nullable=False),
+    Column("ended", Boolean, nullable=False),
+    Index(
+        "one_open_grant", "holder_kind", "holder_id", "product", unique=True, sqlite_where=text("NOT ended"), postgresql_where=text("NOT ended")
+    ),
+    Index("grant_product", "product", "ended"),
+)  # fmt: skip
+carrier = _record_table("carrier")
+account = _record_table("account", Column("carrier", String(80), nullable=False), Column("secret", Text))
+hold = _record_table("hold", Column("state", String(12), nullable=False), Column("expires_at", Moment, nullable=False))
+order = _record_table(
+    "supply_order", Column("reference", String(80), nullable=False), Column("open", Boolean, nullable=False), Column("at", Moment)
+)
+trunk = _record_table("trunk", Column("site", String(80), nullable=False))
+path = _record_table("path", Column("name", String(120), nullable=False))
+path_version = Table(
+    "path_version",
+    estate_metadata,
+    Column("path", String(80)),
+    Column("number", Integer),
+    Column("in_force_from", Moment, nullable=False),
+    Column("body", Text, nullable=False),
+    PrimaryKeyConstraint("path", "number"),
+)
+path_names = Table(
+    "path_names",
+    estate_metadata,
+    Column("path", String(80)),
+    Column("subject", String(20)),
+    Column("subject_id", String(80)),
+    PrimaryKeyConstraint("path", "subject", "subject_id"),
+    Index("named_by", "subject", "subject_id"),
+)
+proof = _record_table(
+    "proof",
+    Column("number", BigInteger, nullable=False),
+    Column("at", Moment, nullable=False),
+    Column("direction", String(4), nullable=False),
+    Index("proof_number", "number", "direction", "at"),
+)
+
+RECORD_TABLES: dict[Subject, Table] = {
+    Subject.NUMBER: life,
+    Subject.PERSON: person,
+    Subject.SITE: site,
+    Subject.SERVICE_LINE: service_line,
+    Subject.DEVICE: device,
+    Subject.ADDRESS: address,
+    Subject.SPOT: spot,
+    Subject.PRODUCT: product,
+    Subject.SUBSCRIPTION: subscription,
+    Subject.GRANT: grant,
+    Subject.CARRIER: carrier,
+    Subject.ACCOUNT: account,
+    Subject.HOLD: hold,
+    Subject.ORDER: order,
+    Subject.TRUNK: trunk,
+    Subject.PATH: path,
+    Subject.PROOF: proof,
+}
+
+span = Table(
+    "span",
+    estate_metadata,
+    Column("id", Integer, primary_key=True),
+    Column("number", BigInteger, nullable=False),
+    Column("state", String(16), nullable=False),
+    Column("holder_kind", String(16)),
+    Column("holder_id", String(80)),
+    Column("holder_name", String(120), nullable=False),
+    Column("site", String(80), nullable=False),
+    Column("carrier", String(80), nullable=False),
+    Column("since", Moment, nullable=False),
+    Column("until", Moment),
+    Index("span_number", "number", "since"),
+    Index("span_begun", "state", "since", "site"),
+    Index("span_over", "state", "until", "site"),
+)
+tally = Table(
+    "tally",
+    estate_metadata,
+    Column("hundred", BigInteger),
+    Column("site", String(80)),
+    Column("carrier", String(80)),
+    Column("state", String(16)),
+    Column("capacity", String(8)),
+    Column("count", Integer, nullable=False),
+    PrimaryKeyConstraint("hundred", "site", "carrier", "state", "capacity"),
+    Index("tally_site", "site"),
+)
+ledger = Table(
+    "ledger",
+    estate_metadata,
+    Column("sequence", Integer, primary_key=True, autoincrement=False),
+    Column("at", Moment, nullable=False),
+    Column("actor", String(120), nullable=False),
+    Column("action", String(40), nullable=False),
+    Column("subject", String(20), nullable=False),
+    Column("subject_id", String(80), nullable=False),
+    Column("title", String(200), nullable=False),
+    Column("reason", String(400), nullable=False),
+    Column("work_order", String(80)),
+    Column("after", Text),
+    Column("hash", String(64), nullable=False),
+    Index("ledger_subject", "subject", "subject_id", "sequence"),
+    Index("ledger_work_order", "work_order", "sequence"),
+    Index("ledger_at", "at"),
+)
+ledger_head = Table(
+    "ledger_head",
+    estate_metadata,
+    Column("id", Integer, primary_key=True),
+    Column("sequence", Integer, nullable=False),
+    Column("hash", String(64), nullable=False),
+    Column("pulse", Integer, nullable=False),
+    CheckConstraint("id = 1", name="one_row"),
+)
+work_order = Table(
+    "work_order",
+    estate_metadata,
+    Column("id", String(80), primary_key=True),
+    Column("no", Integer, nullable=False, unique=True),
+    Column("title", String(200), nullable=False),
+    Column("state", String(12), nullable=False),
+    Column("reason", String(400), nullable=False),
+    Column("created_at", Moment, nullable=False),
+    Column("created_by", String(120), nullable=False),
+    Column("run_at", Moment),
+    Column("started_at", Moment),
+    Column("finished_at", Moment),
+    Column("undo_of", String(80)),
+    Column("version", Integer, nullable=False),
+    Index("work_order_state", "state", "created_at"),
+)
+task = Table(
+    "task",
+    estate_metadata,
+    Column("id", String(80), primary_key=True),
+    Column("work_order", String(80), nullable=False),
+    Column("position", Integer, nullable=False),
+    Column("after", Text, nullable=False),
+    Column("body", Text, nullable=False),
+    Column("state", String(12), nullable=False),
+    Column("waits_for", String(400), nullable=False),
+    Column("next_try", Moment),
+    Column("attempts", Integer, nullable=False),
+    Column("leased_until", Moment),
+    Column("works_from", Moment),
+    Column("error", String(600), nullable=False),
+    Column("added_as_remedy_for", Integer),
+    Column("snapshots", Text),
+    Index("task_work_order", "work_order", "position"),
+    Index("task_due", "next_try", sqlite_where=text("state = 'waiting'"), postgresql_where=text("state = 'waiting'")),
+)
+mail = Table(
+    "mail",
+    estate_metadata,
+    Column("id", String(120), primary_key=True),
+    Column("recipient", String(200), nullable=False),
+    Column("subject", String(200), nullable=False),
+    Column("text", Text, nullable=False),
+    Column("created_at", Moment, nullable=False),
+    Column("sent_at", Moment),
+    Column("work_order", String(80)),
+    Index("mail_unsent", "created_at", sqlite_where=text("sent_at IS NULL"), postgresql_where=text("sent_at IS NULL")),
+)
+answered = Table(
+    "answered",
+    estate_metadata,
+    Column("key", String(200), primary_key=True),
+    Column("request_hash", String(64), nullable=False),
+    Column("status", Integer, nullable=False),
+    Column("answer", Text, nullable=False),
+    Column("at", Moment, nullable=False),
+)
+
+organisation = Table(
+    "organisation",
+    installation_metadata,
+    Column("id", String(40), primary_key=True),
+    Column("name", String(120), nullable=False),
+    Column("home_country", String(2), nullable=False),
+    Column("created_at", Moment, nullable=False),
+)
+sign_in = Table(
+    "sign_in",
+    installation_metadata,
+    Column("id", String(40), primary_key=True),
+    Column("name", String(120), nullable=False),
+    Column("email", String(200), nullable=False, unique=True),
+    Column("password_hash", String(200), nullable=False),
+    Column("place", Integer, nullable=False),
+    Column("failures", Integer, nullable=False),
+    Column("locked_until", Moment),
+)
+membership = Table(
+    "membership",
+    installation_metadata,
+    Column("sign_in", String(40)),
+    Column("organisation", String(40)),
+    Column("role", String(20), nullable=False),
+    Column("sites", Text, nullable=False),
+    PrimaryKeyConstraint("sign_in", "organisation"),
+)
+session = Table(
+    "session",
+    installation_metadata,
+    Column("token_hash", String(64), primary_key=True),
+    Column("sign_in", String(40), nullable=False),
+    Column("organisation", String(40), nullable=False),
+    Column("expires_at", Moment, nullable=False),
+    Index("session_sign_in", "sign_in"),
+)
+setting = Table("setting", installation_metadata, Column("name", String(40), primary_key=True), Column("value", Text, nullable=False))

@@ -1,0 +1,231 @@
+"""Work orders and their tasks: the stored tasks are the runner's queue."""
+
+import json
+from dataclasses import dataclass, replace
+from datetime import datetime
+from enum import StrEnum
+from typing import Any
+
+from sqlalchemy import Connection, func, insert, select, update
+
+from sedge.core.errors import ChangedMeanwhile, NotFound
+from sedge.core.facts import canonical
+from sedge.core.records import Subject
+from sedge.core.workorders.tasks import TASK, Snapshot
+from sedge.store import tables
+
+
+class OrderState(StrEnum):
+    DRAFT = "draft"
+    SCHEDULED = "scheduled"
+    RUNNING = "running"
+    DONE = "done"
+    FAILED = "failed"
+    STOPPED = "stopped"
+    UNDONE = "undone"
+
+
+class TaskState(StrEnum):
+    PLANNED = "planned"
+    WAITING = "waiting"
+    RUNNING = "running"
+    DONE = "done"
+    FAILED = "failed"
+    SKIPPED = "skipped"
+
+
+@dataclass(frozen=True)
+class StoredTask:
+    """`after` lists positions of tasks that must be done before. Times are simulated, the lease is real time."""
+
+    id: str
+    work_order: str
+    position: int
+    after: tuple[int, ...]
+    body: Any
+    state: TaskState
+    waits_for: str = ""
+    next_try: datetime | None = None
+    attempts: int = 0
+    leased_until: datetime | None = None
+    works_from: datetime | None = None
+    error: str = ""
+    added_as_remedy_for: int | None = None
+    snapshots: tuple[Snapshot, ...] = ()
+
+
+@dataclass(frozen=True)
+class WorkOrder:
+    id: str
+    no: int
+    title: str
+    state: OrderState
+    reason: str
+    created_at: datetime
+    created_by: str
+    run_at: datetime | None = None
+    started_at: datetime | None = None
+    finished_at: datetime | None = None
+    undo_of: str | None = None
+    version: int = 1
+    tasks: tuple[StoredTask, ...] = ()
+
+    @property
+    def active(self) -> bool:
+        return self.state in {OrderState.RUNNING, OrderState.SCHEDULED}
+
+
+def get(connection: Connection, key: str) -> WorkOrder:
+    """By id or number. Raises NotFound."""
+    found = find(connection, key)
+    if found is None:
+        raise NotFound(f"There is no work order “{key}”.", subject=Subject.WORK_ORDER, id=key)
+    return found
+
+
+def find(connection: Connection, key: str) -> WorkOrder | None:
+    table = tables.work_order
+    condition = table.c.no == int(key) if key.isdigit() and len(key) < 10 else table.c.id == key
+    row = connection.execute(select(table).where(condition)).first()
+    return _order(row, _tasks(connection, row.id)) if row else None
+
+
+def listing(
+    connection: Connection, *, states: tuple[OrderState, ...] = (), after_no: int | None = None, limit: int = 50
+) -> list[WorkOrder]:
+    """Newest first, without their tasks."""
+    table = tables.work_order
+    query = select(table).order_by(table.c.no.desc()).limit(limit)
+    if states:
+        query = query.where(table.c.state.in_([s.value for s in states]))
+    if after_no is not None:
+        query = query.where(table.c.no < after_no)
+    return [_order(row, ()) for row in connection.execute(query)]
+
+
+def running_count(connection: Connection) -> int:
+    return connection.execute(select(func.count()).where(tables.work_order.c.state == OrderState.RUNNING.value)).scalar() or 0
+
+
+def add(connection: Connection, order: WorkOrder) -> WorkOrder:
+    """Store a new work order under the next number."""
+    no = (connection.execute(select(func.max(tables.work_order.c.no))).scalar() or 0) + 1
+    order = replace(order, no=no)
+    connection.execute(insert(tables.work_order).values(**_row(order)))
+    put_tasks(connection, order)
+    return order
+
+
+def save(connection: Connection, order: WorkOrder) -> WorkOrder:
+    """Write the order's own row. Raises ChangedMeanwhile when somebody changed it since it was read."""
+    table = tables.work_order
+    row = {**_row(order), "version": order.version + 1}
+    done = connection.execute(update(table).where(table.c.id == order.id, table.c.version == order.version).values(**row))
+    if done.rowcount != 1:
+        raise ChangedMeanwhile(f"Work order {order.no} has changed meanwhile. Look at it again.", subject=Subject.WORK_ORDER, id=order.id)
+    return replace(order, version=order.version + 1)
+
+
+def put_tasks(connection: Connection, order: WorkOrder) -> None:
+    """Replace all of a draft's tasks."""
+    connection.execute(tables.task.delete().where(tables.task.c.work_order == order.id))
+    if order.tasks:
+        connection.execute(insert(tables.task), [_task_row(t) for t in order.tasks])
+
+
+def save_task(connection: Connection, task: StoredTask) -> None:
+    connection.execute(update(tables.task).where(tables.task.c.id == task.id).values(**_task_row(task)))
+
+
+def due_tasks(connection: Connection, now: datetime, real_now: datetime, limit: int) -> list[StoredTask]:
+    """Waiting tasks whose next try has come, and running ones whose lease has run out (their process died)."""
+    table = tables.task
+    due = (table.c.state == TaskState.WAITING.value) & (table.c.next_try <= now)
+    orphaned = (table.c.state == TaskState.RUNNING.value) & (table.c.leased_until < real_now)
+    query = select(table).where(due | orphaned).order_by(table.c.next_try, table.c.work_order, table.c.position).limit(limit)
+    return [_task(row) for row in connection.execute(query)]
+
+
+def lease(connection: Connection, task: StoredTask, until: datetime, real_now: datetime) -> bool:
+    """Take a due task for execution; False when somebody else has it."""
+    table = tables.task
+    free = (table.c.state == TaskState.WAITING.value) | ((table.c.state == TaskState.RUNNING.value) & (table.c.leased_until < real_now))
+    done = connection.execute(
+        update(table)
+        .where(table.c.id == task.id, free)
+        .values(state=TaskState.RUNNING.value, leased_until=until, attempts=task.attempts + 1)
+    )
+    return done.rowcount == 1
+
+
+def release_leases(connection: Connection) -> None:
+    """On start-up: a single process owns this file, so whatever was leased was left behind by one that died."""
+    connection.execute(
+        update(tables.task).where(tables.task.c.state == TaskState.RUNNING.value).values(state=TaskState.WAITING.value, leased_until=None)
+    )
+
+
+def hurry(connection: Connection, kind: str, now: datetime) -> None:
+    """Let waiting tasks of one kind be looked at now."""
+    table = tables.task
+    condition = (table.c.state == TaskState.WAITING.value) & (table.c.next_try > now) & table.c.body.contains(f'"kind":"{kind}"')
+    connection.execute(update(table).where(condition).values(next_try=now))
+
+
+def next_due(connection: Connection) -> datetime | None:
+    table = tables.task
+    return connection.execute(select(func.min(table.c.next_try)).where(table.c.state == TaskState.WAITING.value)).scalar()
+
+
+def tasks_of(connection: Connection, order: str) -> tuple[StoredTask, ...]:
+    return _tasks(connection, order)
+
+
+def scheduled_due(connection: Connection, now: datetime) -> list[str]:
+    table = tables.work_order
+    query = select(table.c.id).where(table.c.state == OrderState.SCHEDULED.value, table.c.run_at <= now)
+    return [row.id for row in connection.execute(query)]
+
+
+def next_scheduled(connection: Connection) -> datetime | None:
+    table = tables.work_order
+    return connection.execute(select(func.min(table.c.run_at)).where(table.c.state == OrderState.SCHEDULED.value)).scalar()
+
+
+def _tasks(connection: Connection, order: str) -> tuple[StoredTask, ...]:
+    rows = connection.execute(select(tables.task).where(tables.task.c.work_order == order).order_by(tables.task.c.position))
+    return tuple(_task(row) for row in rows)
+
+
+def _order(row: Any, tasks_: tuple[StoredTask, ...]) -> WorkOrder:
+    values = dict(row._mapping)
+    values["state"] = OrderState(values["state"])
+    return WorkOrder(**values, tasks=tasks_)
+
+
+def _row(order: WorkOrder) -> dict[str, Any]:
+    return {name: getattr(order, name) for name in tables.work_order.c.keys()} | {"state": order.state.value}  # noqa: SIM118
+
+
+def _task(row: Any) -> StoredTask:
+    values = dict(row._mapping)
+    snapshots = json.loads(values["snapshots"]) if values["snapshots"] else []
+    return StoredTask(
+        **{
+            **values,
+            "after": tuple(json.loads(values["after"])),
+            "body": TASK.validate_json(values["body"]),
+            "state": TaskState(values["state"]),
+            "snapshots": tuple(Snapshot.model_validate(s) for s in snapshots),
+        }
+    )
+
+
+def _task_row(task: StoredTask) -> dict[str, Any]:
+    return {
+        **{name: getattr(task, name) for name in tables.task.c.keys()},  # noqa: SIM118
+        "after": json.dumps(task.after),
+        "body": canonical(task.body),
+        "state": task.state.value,
+        "snapshots": canonical(task.snapshots) if task.snapshots else None,
+    }
