@@ -1,0 +1,122 @@
+"""What Sedge needs of a carrier that takes orders over the wire, and the HTTP client for those that do."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from decimal import Decimal
+from typing import Any, Protocol
+from urllib.parse import quote
+
+from sedge.core.facts import Money
+from sedge.core.records import Capacity, LineState
+from sedge.outside.http import Service
+
+
+@dataclass(frozen=True)
+class StockItem:
+    e164: str
+    capacity: Capacity
+    setup: Money
+    monthly: Money
+    features: dict[str, Money]
+
+
+@dataclass(frozen=True)
+class CarrierHold:
+    id: str
+    expires_at: datetime
+
+
+@dataclass(frozen=True)
+class CarrierOrder:
+    """`lines` maps E.164 to state, moment from which it can be used (delivered ones), reason."""
+
+    id: str
+    lines: dict[str, tuple[LineState, datetime | None, str]]
+    charged: Decimal
+    expected_from: datetime
+    expected_by: datetime
+
+
+class CarrierService(Protocol):
+    """For whoever connects another carrier: every call may be repeated, and does the same again.
+
+    All raise OutsideSilent or OutsideRefused. `order` must buy once per `key`, however often it is called; the answer
+    to a repeated call is the order as it stands now. Reasons that Sedge understands: `taken` (with `numbers`),
+    `balance` (with `balance` and `charge`).
+    """
+
+    name: str
+
+    def stock(self, country: str, starts: str, capacity: str) -> list[StockItem]: ...
+    def prices(self, numbers: list[str]) -> list[StockItem]: ...
+    def hold(self, numbers: list[str]) -> CarrierHold: ...
+    def deposit(self, key: str, amount: str) -> None: ...
+    def end_hold(self, hold: str) -> None: ...
+    def order(self, key: str, reference: str, numbers: list[str], hold: str | None, features: Sequence[str] = ()) -> CarrierOrder: ...
+    def order_state(self, order: str) -> CarrierOrder: ...
+    def cancel(self, order: str) -> CarrierOrder: ...
+    def release(self, e164: str) -> datetime | None: ...
+    def register_address(self, e164: str, address: dict[str, str]) -> None: ...
+    def close(self) -> None: ...
+
+
+class HttpCarrier(Service):
+    """The client for carriers with Sedge's plain JSON ordering interface (the stand-ins have it)."""
+
+    def __init__(self, name: str, base_url: str, secret: str = "", callback: str | None = None) -> None:
+        super().__init__(name, base_url, secret)
+        self.callback = callback
+
+    def stock(self, country: str, starts: str, capacity: str) -> list[StockItem]:
+        answer = self.call("GET", "stock", params={"country": country, "starts": starts, "capacity": capacity})
+        return [self._item(item) for item in answer["numbers"]]
+
+    def prices(self, numbers: list[str]) -> list[StockItem]:
+        """Of numbers that are to be had or held; refused with `taken` where one isn't the carrier's."""
+        return [self._item(item) for item in self.call("POST", "prices", json={"numbers": numbers})["numbers"]]
+
+    def deposit(self, key: str, amount: str) -> None:
+        self.call("POST", "deposits", json={"amount": amount}, headers={"Idempotency-Key": key})
+
+    @staticmethod
+    def _item(item: dict[str, Any]) -> StockItem:
+        def amount(text: str) -> Money:
+            return Money(amount=Decimal(text), currency=item["currency"])
+
+        features = {name: amount(fee) for name, fee in item["features"].items()}
+        return StockItem(item["number"], Capacity(item["capacity"]), amount(item["setup"]), amount(item["monthly"]), features)
+
+    def hold(self, numbers: list[str]) -> CarrierHold:
+        answer = self.call("POST", "holds", json={"numbers": numbers})
+        return CarrierHold(answer["id"], datetime.fromisoformat(answer["expires_at"]))
+
+    def end_hold(self, hold: str) -> None:
+        self.call("DELETE", f"holds/{quote(hold)}")
+
+    def order(self, key: str, reference: str, numbers: list[str], hold: str | None, features: Sequence[str] = ()) -> CarrierOrder:
+        body = {"reference": reference, "numbers": numbers, "hold": hold, "features": list(features), "callback": self.callback}
+        return self._order(self.call("POST", "orders", json=body, headers={"Idempotency-Key": key}))
+
+    def order_state(self, order: str) -> CarrierOrder:
+        return self._order(self.call("GET", f"orders/{quote(order)}"))
+
+    def cancel(self, order: str) -> CarrierOrder:
+        return self._order(self.call("POST", f"orders/{quote(order)}/cancel"))
+
+    @staticmethod
+    def _order(answer: dict[str, Any]) -> CarrierOrder:
+        lines = {
+            x["number"]: (LineState(x["state"]), datetime.fromisoformat(x["usable_from"]) if x["usable_from"] else None, x["reason"])
+            for x in answer["lines"]
+        }
+        expected = (datetime.fromisoformat(answer["expected_from"]), datetime.fromisoformat(answer["expected_by"]))
+        return CarrierOrder(answer["id"], lines, Decimal(answer["charged"]), *expected)
+
+    def release(self, e164: str) -> datetime | None:
+        """None once the carrier has it back, else when it will."""
+        answer = self.call("POST", f"numbers/{quote(e164)}/release")
+        return None if answer["state"] == "released" else datetime.fromisoformat(answer["due"])
+
+    def register_address(self, e164: str, address: dict[str, str]) -> None:
+        self.call("PUT", f"numbers/{quote(e164)}/address", json=address)

@@ -1,0 +1,41 @@
+"""One HTTP client per service outside; its errors translated in this one place."""
+
+from typing import Any
+
+import httpx
+
+from sedge.core.errors import OutsideRefused, OutsideSilent
+
+TIMEOUT = httpx.Timeout(5.0)
+
+
+class Service:
+    """`name` is how people know the service; `secret` its key, where it asks for one."""
+
+    def __init__(self, name: str, base_url: str, secret: str = "") -> None:
+        self.name = name
+        headers = {"Authorization": f"Key {secret}"} if secret else {}
+        self._client = httpx.Client(base_url=base_url, timeout=TIMEOUT, headers=headers)
+
+    def call(self, method: str, path: str, **options: Any) -> Any:
+        """The answer's JSON. Raises OutsideSilent (no answer, or trouble over there; the same call may go through
+        later), OutsideRefused with `reason` and the service's own facts (asking again is no use)."""
+        try:
+            answer = self._client.request(method, path, **options)
+        except httpx.HTTPError as error:
+            raise OutsideSilent(
+                f"{self.name} does not answer. Try again in a minute.", service=self.name, cause=type(error).__name__
+            ) from error
+        if answer.status_code >= 500:
+            raise OutsideSilent(
+                f"{self.name} has trouble of its own just now. Try again in a minute.", service=self.name, status=answer.status_code
+            )
+        if answer.status_code >= 400:
+            detail = answer.json().get("detail", {}) if answer.headers.get("content-type", "").startswith("application/json") else {}
+            facts = detail if isinstance(detail, dict) else {}
+            reason = str(facts.pop("reason", answer.status_code))
+            raise OutsideRefused(f"{self.name} refused: {reason}.", reason=reason, service=self.name, **facts)
+        return answer.json()
+
+    def close(self) -> None:
+        self._client.close()

@@ -1,0 +1,40 @@
+"""All services outside, in one place: handed to the desk, pointed at stand-ins in demo and tests."""
+
+from dataclasses import dataclass, field
+
+from sedge.core.errors import NotFound
+from sedge.outside.carrier import CarrierService, HttpCarrier
+from sedge.outside.desk_services import Control, Mail, Register
+from sedge.outside.telephony import Telephony
+
+
+@dataclass(frozen=True)
+class Outside:
+    """`carriers` has the ones that can be reached over the wire; others take orders on paper."""
+
+    telephony: Telephony
+    register: Register
+    mail: Mail
+    carriers: dict[str, CarrierService] = field(default_factory=dict)
+    control: Control | None = None
+
+    def carrier(self, carrier: str) -> CarrierService:
+        if carrier not in self.carriers:
+            raise NotFound("This carrier can't be reached over the wire; its orders go on a form.", subject="carrier", id=carrier)
+        return self.carriers[carrier]
+
+    def close(self) -> None:
+        for service in (self.telephony, self.register, self.mail, self.control, *self.carriers.values()):
+            if service is not None:
+                service.close()
+
+
+def at_standins(url: str, *, callback: str | None = None) -> Outside:
+    """Every service at the stand-ins' address. `callback` is where the carrier tells of arrivals."""
+    return Outside(
+        telephony=Telephony("The telephone system", f"{url}/telephony/"),
+        register=Register("The address register", f"{url}/register/"),
+        mail=Mail("The mail service", f"{url}/mail/"),
+        carriers={"brackwater": HttpCarrier("Brackwater Telecom", f"{url}/carrier/brackwater/", callback=callback)},
+        control=Control("The stand-ins", f"{url}/control/"),
+    )

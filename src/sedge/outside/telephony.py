@@ -1,0 +1,55 @@
+"""The organisation's telephone system: what it is told about numbers and devices, and the test calls it places."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from urllib.parse import quote
+
+from sedge.outside.http import Service
+
+
+@dataclass(frozen=True)
+class PlacedCall:
+    """What a test call found: how it ended, what was heard, which devices rang."""
+
+    ended: str
+    heard: str
+    rang: tuple[str, ...]
+    at: datetime | None = None
+    shown: str = ""
+
+
+class Telephony(Service):
+    """Every PUT says the whole wish, so that repeating it does no harm."""
+
+    def put_number(self, e164: str, routing: dict[str, Any]) -> None:
+        self.call("PUT", f"numbers/{quote(e164)}", json=routing)
+
+    def remove_number(self, e164: str) -> None:
+        self.call("DELETE", f"numbers/{quote(e164)}")
+
+    def put_licence(self, holder: str, product: str, works_from: datetime) -> None:
+        self.call("PUT", f"licences/{quote(holder)}/{quote(product)}", json={"works_from": works_from.isoformat()})
+
+    def remove_licence(self, holder: str, product: str) -> None:
+        self.call("DELETE", f"licences/{quote(holder)}/{quote(product)}")
+
+    def put_device(self, key: str, device: dict[str, Any]) -> None:
+        self.call("PUT", f"devices/{quote(key)}", json=device)
+
+    def set_up(self, devices: dict[str, Any], numbers: dict[str, Any]) -> None:
+        self.call("PUT", "bulk", json={"devices": devices, "numbers": numbers})
+
+    def devices(self) -> dict[str, bool]:
+        return self.call("GET", "devices")["devices"]
+
+    def trunks_down(self) -> set[str]:
+        return set(self.call("GET", "trunks")["down"])
+
+    def call_in(self, e164: str, presses: list[str]) -> PlacedCall:
+        answer = self.call("POST", "calls/in", json={"number": e164, "presses": presses})
+        return PlacedCall(answer["ended"], answer["heard"], tuple(answer["rang"]), datetime.fromisoformat(answer["at"]))
+
+    def call_out(self, e164: str, person: str) -> PlacedCall:
+        answer = self.call("POST", "calls/out", json={"number": e164, "person": person})
+        return PlacedCall(answer["ended"], answer["heard"], tuple(answer["rang"]), shown=answer["shown"])

@@ -1,0 +1,162 @@
+"""The stand-ins: one ASGI application with its own data, served on its own port and thread.
+
+`/control` steers them: clock, faults, the mailbox. Nothing here imports Sedge.
+"""
+
+import threading
+import time
+from collections.abc import Awaitable, Callable
+from pathlib import Path
+from typing import Any, Literal
+
+import anyio
+import uvicorn
+from fastapi import FastAPI, Request
+from fastapi.responses import JSONResponse, Response
+from pydantic import BaseModel, Field
+
+from sedge.standins.book import Book, stamp
+from sedge.standins.callbacks import Callbacks
+from sedge.standins.carrier import carrier_routes
+from sedge.standins.desk_services import mail_routes, register_routes
+from sedge.standins.telephony import telephony_routes
+
+SLOW_SECONDS = 1.0
+LONGEST_SILENCE = 60.0
+SERVICES = ("carrier", "telephony", "register", "mail")
+
+
+class Fault(BaseModel):
+    service: Literal["carrier", "telephony", "register", "mail"]
+    fault: Literal["timeout", "error", "duplicate_callback", "slow", "reject"]
+    count: int = Field(default=1, ge=0, le=1000)
+
+
+def create_standins(folder: Path) -> FastAPI:
+    book = Book(folder / "standins.sqlite")
+    callbacks = Callbacks(book)
+    app = FastAPI(title="Stand-ins", docs_url=None, redoc_url=None)
+    app.state.book = book
+    app.include_router(carrier_routes(book, callbacks))
+    app.include_router(telephony_routes(book))
+    app.include_router(register_routes())
+    app.include_router(mail_routes(book))
+
+    @app.middleware("http")
+    async def faults(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
+        """`error`: not done, 500. `reject`: not done, 422. `timeout`: done, but nobody hears of it. `slow`: done, late."""
+        service = request.url.path.split("/")[1]
+        fault = callbacks.take_fault(service, "timeout", "error", "slow", "reject") if service in SERVICES else None
+        if fault == "error":
+            return JSONResponse({"detail": {"reason": "internal trouble"}}, 500)
+        if fault == "reject":
+            return JSONResponse({"detail": {"reason": "refused as ordered on the control panel"}}, 422)
+        answer = await call_next(request)
+        if fault == "timeout":
+            return await _silence(request)
+        if fault == "slow":
+            await anyio.sleep(SLOW_SECONDS)
+        return answer
+
+    @app.post("/control/clock")
+    def clock(body: dict[str, float]) -> dict[str, Any]:
+        book.advance(body["advance"])
+        callbacks.tick()
+        return {"now": stamp(book.now())}
+
+    @app.post("/control/tick")
+    def tick() -> dict[str, Any]:
+        callbacks.tick()
+        return {"now": stamp(book.now()), "due": callbacks.next_due()}
+
+    @app.post("/control/faults")
+    def order_fault(fault: Fault) -> dict[str, Any]:
+        key = f"{fault.service}/{fault.fault}"
+        if fault.count:
+            book.put("fault", key, fault.model_dump())
+        else:
+            book.remove("fault", key)
+        return {"faults": list(book.all("fault").values())}
+
+    @app.put("/control/devices/{key}")
+    def register_device(key: str, body: dict[str, bool]) -> dict[str, Any]:
+        device = book.get("device", key)
+        if device:
+            book.put("device", key, {**device, "registered": body["registered"]})
+        return {"device": device is not None}
+
+    @app.put("/control/people/{key}")
+    def steer_person(key: str, body: dict[str, bool]) -> dict[str, Any]:
+        """Somebody who is away lets the phone ring."""
+        if body["away"]:
+            book.put("away", key, True)
+        else:
+            book.remove("away", key)
+        return {}
+
+    @app.put("/control/trunks/{key}")
+    def steer_trunk(key: str, body: dict[str, bool]) -> dict[str, Any]:
+        if body["up"]:
+            book.remove("trunk down", key)
+        else:
+            book.put("trunk down", key, True)
+        return {}
+
+    @app.get("/control/orders")
+    def bought() -> dict[str, Any]:
+        """The carrier's book: every order with the keys it was asked under."""
+        keys = {order: key for key, order in book.all("key").items()}
+        return {"orders": [{"key": keys[k], "id": k, "numbers": [x["number"] for x in o["lines"]]} for k, o in book.all("order").items()]}
+
+    return app
+
+
+async def _silence(request: Request) -> Response:
+    """Nothing is heard until the caller hangs up, however long they wait."""
+    with anyio.move_on_after(LONGEST_SILENCE):
+        while not await request.is_disconnected():
+            await anyio.sleep(0.05)
+    return JSONResponse({"detail": {"reason": "no answer"}}, 504)
+
+
+class StandinServer:
+    """The stand-ins on their own thread. `port` is known once `start` has returned."""
+
+    def __init__(self, folder: Path, port: int = 0) -> None:
+        self.app = create_standins(folder)
+        self._server = uvicorn.Server(uvicorn.Config(self.app, host="127.0.0.1", port=port, log_level="error", lifespan="off"))
+        self._thread = threading.Thread(target=self._server.run, daemon=True, name="stand-ins")
+        self.port = port
+        self._stopping = threading.Event()
+        self._ticker = threading.Thread(target=self._tick, daemon=True, name="stand-ins' callbacks")
+
+    def start(self, *, ticking: bool = True) -> "StandinServer":
+        self._thread.start()
+        while not self._server.started:
+            if not self._thread.is_alive():
+                raise RuntimeError("the stand-ins could not start; is their port in use?")
+            time.sleep(0.01)
+        self.port = self._server.servers[0].sockets[0].getsockname()[1]
+        if ticking:
+            self._ticker.start()
+        return self
+
+    def _tick(self) -> None:
+        """Callbacks go out as things happen, not only when the clock is steered."""
+        import httpx
+
+        while not self._stopping.wait(1.0):
+            try:
+                httpx.post(f"{self.url}/control/tick", timeout=10)
+            except httpx.HTTPError:
+                continue
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def stop(self) -> None:
+        self._stopping.set()
+        self._server.should_exit = True
+        self._thread.join(timeout=10)
+        self.app.state.book.close()
