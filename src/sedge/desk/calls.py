@@ -1,0 +1,158 @@
+"""Calls at the desk: following one through the rules, placing a real one through the stand-ins, and its proof."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from sedge.core.errors import NotAllowedNow
+from sedge.core.estate import Estate
+from sedge.core.numbers.e164 import describe, read_one
+from sedge.core.outbound.trace import OutboundTrace, trace_outbound
+from sedge.core.paths.steps import Path, people_named
+from sedge.core.paths.trace import EndingKind, Trace, World, path_of, trace_inbound
+from sedge.core.proof.compare import difference, fingerprint
+from sedge.core.records import Device, HolderKind, HolderRef, Number, PathVersion, Person, Proof, Site, Subject
+from sedge.core.reduce import changed
+from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
+from sedge.core.workorders.tasks import Needs
+from sedge.desk.desk import Desk
+from sedge.store import tables
+
+READBACK_DIALLED = "+441134960199"
+
+
+@dataclass(frozen=True)
+class Followed:
+    """A trace with the path it went through, for drawing."""
+
+    number: Number
+    site: Site
+    path: Path
+    path_name: str
+    trace: Trace
+    names: dict[str, str]
+    agents: list[Person]
+
+
+def people_of(path: Path, number: Number) -> set[str]:
+    """Who may be rung: the people a path names, and the holder."""
+    named = set(people_named(path.model_dump(mode="json")))
+    return named | ({number.holder.id} if number.holder else set())
+
+
+def path_in_force(desk: Desk, e164: str) -> tuple[Path, Site, str | None]:
+    """The path that calls to a number follow now, the site whose time it keeps, and the number's trunk. Raises NotFound."""
+    with desk.reading() as reading:
+        estate = reading.look_at(Subject.NUMBER, e164)
+    number = estate.number(e164)
+    return path_of(number, estate), estate.the(Site, number.site), number.trunk
+
+
+def follow(desk: Desk, e164: str, at: datetime | None, world: World, *, caller: str = "") -> Followed:
+    """Follow a call in, at a moment (None: now), from `caller` as people read it."""
+    with desk.reading() as reading:
+        estate = reading.look_at(Subject.NUMBER, e164)
+    number = estate.number(e164)
+    trace = trace_inbound(e164, at or estate.now, world, estate, caller=caller)
+    published = estate.get(PathVersion, number.path)
+    names = {p.id: p.name for p in estate.all(Person)}
+    path = path_of(number, estate)
+    agents = [p for p in estate.all(Person) if p.id in people_of(path, number)]
+    return Followed(
+        number, estate.the(Site, number.site), path, published.name if published else "rings the holder, then their mailbox", trace, names, agents
+    )  # fmt: skip
+
+
+def caller_words(desk: Desk, text: str) -> str:
+    """A caller as people read it: a number in its national writing, or “a withheld number”. Raises NotOneNumber."""
+    if not text.strip():
+        return ""
+    if text.strip().lower() in {"withheld", "anonymous"}:
+        return "a withheld number"
+    return describe(read_one(text, desk.organisation.home_country, field="caller")).national
+
+
+def follow_out(desk: Desk, person: str, digits: str) -> OutboundTrace:
+    """Follow what a person dials; their numbers, spots and their site's main number are looked at as they stand."""
+    ref = HolderRef(kind=HolderKind.PERSON, id=person)
+    with desk.reading() as reading:
+        own = {number.e164 for number in reading.records.held_by(Number, [ref])}
+        wanted = Needs(numbers=own)
+        wanted.holders.add(ref)
+        estate = reading.estate(wanted)
+    return trace_outbound(estate.the(Person, person), digits, estate)
+
+
+def emergency(desk: Desk, e164: str, digits: str) -> EmergencyAnswer:
+    with desk.reading() as reading:
+        estate = reading.look_at(Subject.NUMBER, e164)
+    return emergency_test(estate.number(e164), digits, estate)
+
+
+def place_test_call(
+    desk: Desk, e164: str, direction: str, *, presses: tuple[str, ...] = (), keep: bool = True, key: str | None = None
+) -> Proof:
+    """Place a call through the stand-ins, compare it with the trace, and keep the dated proof.
+
+    Raises NotAllowedNow where nobody could be rung, OutsideSilent where the telephone system doesn't answer.
+    """
+    refresh_devices(desk)
+    with desk.reading() as reading:
+        estate = reading.look_at(Subject.NUMBER, e164)
+    number = estate.number(e164)
+    if number.holder is None:
+        raise NotAllowedNow(f"{number.national} is {number.state}; there is nobody to ring.", reason="no-holder")
+    make = _call_in if direction == "in" else _call_out
+    ok, heard, rang, differs = make(desk, number, estate, presses)
+    proof = Proof(
+        id=key or desk.new_id("proof"), e164=e164, direction=direction, at=desk.now(), ok=ok, heard=heard, rang=rang, differs=differs,
+        way=fingerprint(number, estate),
+    )  # fmt: skip
+    if keep:
+        with desk.writing() as writing:
+            writing.save([changed(Subject.PROOF, None, proof, "proof.made")])
+    return proof
+
+
+def _call_in(desk: Desk, number: Number, estate: Estate, presses: tuple[str, ...]) -> tuple[bool, str, tuple[str, ...], str]:
+    placed = desk.outside.telephony.call_in(number.e164, list(presses))
+    trace = trace_inbound(number.e164, placed.at or desk.now(), World(presses=presses), estate)
+    differs = difference(trace, placed.ended, placed.rang)
+    reached = placed.ended in {EndingKind.ANSWERED, EndingKind.MAILBOX, EndingKind.ANNOUNCED}
+    return not differs and reached, placed.heard, placed.rang, differs
+
+
+def _call_out(desk: Desk, number: Number, estate: Estate, _presses: tuple[str, ...]) -> tuple[bool, str, tuple[str, ...], str]:
+    if number.holder is None or number.holder.kind is not HolderKind.PERSON:
+        raise NotAllowedNow("A test call out is placed from a person's phone; this number is not a person's.", reason="not-a-person")
+    placed = desk.outside.telephony.call_out(number.e164, number.holder.id)
+    trace = trace_outbound(estate.the(Person, number.holder.id), READBACK_DIALLED, estate)
+    wanted = "answered" if trace.ending == "reached" else "rejected"
+    differs = "" if placed.ended == wanted else f"computed: {trace.ending}, {trace.reason}; really: {placed.ended}"
+    if not differs and placed.shown not in {"", number.e164}:
+        differs = f"the callee saw {placed.shown}, not {number.e164}"
+    return placed.ended == "answered" and not differs, placed.heard, placed.rang, differs
+
+
+def refresh_devices(desk: Desk) -> int:
+    """Look at which devices are registered; keep what has changed. How many changed."""
+    seen = desk.outside.telephony.devices()
+    with desk.reading() as reading:
+        devices = reading.records.all(Device)
+    moved = [d for d in devices if d.id in seen and d.registered != seen[d.id]]
+    if moved:
+        changes = [changed(Subject.DEVICE, d, d.but(registered=seen[d.id], seen_at=desk.now()), "device.seen") for d in moved]
+        with desk.as_system().writing(reason="looked at the telephone system") as writing:
+            writing.save(changes)
+    return len(moved)
+
+
+def proofs(desk: Desk, *, stale: bool | None = None, limit: int = 200) -> list[tuple[Proof, bool]]:
+    """The latest proofs with whether each has gone stale."""
+    with desk.reading() as reading:
+        rows = reading.records.where(Proof, order_by=tables.proof.c.at.desc(), limit=limit)
+        latest: dict[tuple[str, str], Proof] = {}
+        for proof in rows:
+            latest.setdefault((proof.e164, proof.direction), proof)
+        estate = reading.estate(Needs(numbers={p.e164 for p in latest.values()}))
+    judged = [(p, fingerprint(n, estate) != p.way if (n := estate.get(Number, p.e164)) else True) for p in latest.values()]
+    return [pair for pair in judged if stale is None or pair[1] == stale]

@@ -1,0 +1,188 @@
+"""The desk: what a use case works with. It owns the transaction: state, ledger and outgoing mail land together."""
+
+import secrets
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from typing import Any, TypeVar
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import Connection
+
+from sedge.core.access.roles import AccessRole, May, allowed
+from sedge.core.errors import Forbidden, NotFound
+from sedge.core.estate import Change, Estate
+from sedge.core.numbers.plan import COUNTRIES
+from sedge.core.records import Subject
+from sedge.core.workorders.tasks import Needs
+from sedge.desk.clock import Clock
+from sedge.outside.outside import Outside
+from sedge.settings import Settings
+from sedge.store import estate as estate_store
+from sedge.store import installation, ledger, saving, workorders
+from sedge.store.database import Database
+from sedge.store.installation import Member, Organisation
+from sedge.store.records import Records
+
+T = TypeVar("T")
+
+
+def _fresh_id(prefix: str) -> str:
+    return f"{prefix}-{secrets.token_hex(5)}"
+
+
+@dataclass
+class House:
+    """What one process has: settings, clock, databases, clients of the outside."""
+
+    settings: Settings
+    clock: Clock
+    installation: Database
+    outside: Outside
+    identity: Callable[[str], str] = _fresh_id
+    estates: dict[str, Database] = field(default_factory=dict)
+    organisations: dict[str, Organisation] = field(default_factory=dict)
+    _remembered: dict[tuple[str, str], tuple[int, int, Any]] = field(default_factory=dict)
+
+    def open(self) -> "House":
+        """Migrate and open everything that is on disk."""
+        self.installation.migrate()
+        with self.installation.reading() as connection:
+            for organisation in installation.organisations(connection):
+                self.open_estate(organisation)
+        return self
+
+    def open_estate(self, organisation: Organisation) -> Database:
+        file = self.settings.data / f"estate-{organisation.id}.sqlite"
+        database = Database(file, "estate", durable=self.settings.durable)
+        database.migrate()
+        self.estates[organisation.id] = database
+        self.organisations[organisation.id] = organisation
+        return database
+
+    def add_organisation(self, organisation: Organisation) -> None:
+        with self.installation.writing() as connection:
+            installation.add_organisation(connection, organisation, self.clock.real())
+        self.open_estate(organisation)
+
+    def desk(self, who: Member) -> "Desk":
+        if who.organisation not in self.estates:
+            raise NotFound("There is no such organisation.", subject="organisation", id=who.organisation)
+        return Desk(self, who)
+
+    def while_unchanged(self, organisation: str, name: str, make: Callable[[], T]) -> T:
+        """What `make` gives, made anew when something of the organisation has changed, or the minute is another."""
+        with self.estates[organisation].reading() as connection:
+            seen = (ledger.pulse(connection), int(self.clock.now().timestamp()) // 60)
+        known = self._remembered.get((organisation, name))
+        if known is None or known[:2] != seen:
+            known = self._remembered[organisation, name] = (*seen, make())
+        return known[2]
+
+    def home_zone(self, organisation: str) -> ZoneInfo:
+        """The time zone of the organisation's home country, in which its pages tell moments."""
+        return ZoneInfo(COUNTRIES[self.organisations[organisation].home_country].timezone)
+
+    def close(self) -> None:
+        for database in (*self.estates.values(), self.installation):
+            database.close()
+        self.outside.close()
+
+
+class Reading:
+    """A read transaction."""
+
+    def __init__(self, connection: Connection, desk: "Desk") -> None:
+        self.connection = connection
+        self.records = Records(connection)
+        self.now = desk.now()
+        self._home = desk.organisation.home_country
+
+    def estate(self, needs: Needs) -> Estate:
+        return estate_store.load(self.records, needs, self.now, home=self._home)
+
+    def look_at(self, subject: Subject, key: str) -> Estate:
+        return self.estate(estate_store.needs_of(subject, key))
+
+
+class Writing(Reading):
+    """A write transaction. `save` and `remark` put the ledger's entries in with it."""
+
+    def __init__(self, connection: Connection, desk: "Desk", stamp: saving.Stamp) -> None:
+        super().__init__(connection, desk)
+        self.stamp = stamp
+        self._installation = desk.house.installation
+
+    def save(self, changes: Sequence[Change]) -> list[Change]:
+        return saving.save(self.connection, changes, self.stamp)
+
+    def remark(self, action: str, subject: Subject, key: str, title: str, after: Any = None) -> None:
+        saving.remark(self.connection, self.stamp, action=action, subject=subject, key=key, title=title, after=after)
+
+    def address_of(self, name: str) -> str | None:
+        """The mail address under which somebody signs in; None for Sedge itself."""
+        with self._installation.reading() as connection:
+            return next((m.email for m in installation.members(connection) if m.name == name), None)
+
+    def touch(self) -> None:
+        saving.touch(self.connection)
+
+
+@dataclass(frozen=True)
+class Desk:
+    """One person (or program) at work for one organisation."""
+
+    house: House
+    who: Member
+
+    @property
+    def actor(self) -> str:
+        return self.who.name
+
+    @property
+    def organisation(self) -> Organisation:
+        return self.house.organisations[self.who.organisation]
+
+    @property
+    def outside(self) -> Outside:
+        return self.house.outside
+
+    def now(self) -> datetime:
+        return self.house.clock.now()
+
+    def new_id(self, prefix: str) -> str:
+        return self.house.identity(prefix)
+
+    def as_system(self) -> "Desk":
+        """The same organisation, acted for by Sedge itself."""
+        return replace(self, who=system_member(self.who.organisation))
+
+    def require(self, what: May) -> None:
+        if not allowed(self.who.role, what):
+            raise Forbidden(f"As {self.who.role} you may not {what}. Ask an administrator.", may=what)
+
+    @contextmanager
+    def reading(self) -> Iterator[Reading]:
+        with self.house.estates[self.who.organisation].reading() as connection:
+            yield Reading(connection, self)
+
+    @contextmanager
+    def writing(self, *, reason: str = "", work_order: str | None = None) -> Iterator[Writing]:
+        with self.house.estates[self.who.organisation].writing() as connection:
+            yield Writing(connection, self, saving.Stamp(self.now(), self.actor, reason, work_order))
+
+
+def system_member(organisation: str) -> Member:
+    return Member(sign_in="sedge", name="Sedge", email="sedge@example.test", organisation=organisation, role=AccessRole.ADMINISTRATOR)
+
+
+def desk_member_facts(desk: Desk, todo: int) -> dict[str, Any]:
+    """What the head of a page tells of the organisation: running work orders, things to do, the pulse, its name."""
+    with desk.reading() as reading:
+        return {
+            "running": workorders.running_count(reading.connection),
+            "todo": todo,
+            "pulse": ledger.pulse(reading.connection),
+            "organisation": desk.organisation.name,
+        }

@@ -1,0 +1,331 @@
+"""People, sites, service lines and devices at the desk."""
+
+from dataclasses import dataclass
+
+from sqlalchemy import ColumnElement, func, select
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotAllowedNow, NotUnderstood
+from sedge.core.numbers.life import State
+from sedge.core.numbers.plan import COUNTRIES
+from sedge.core.records import (
+    RECORD_TYPES,
+    Account,
+    Address,
+    Carrier,
+    CivicElements,
+    Device,
+    Grant,
+    HolderKind,
+    HolderRef,
+    Number,
+    Person,
+    Product,
+    Role,
+    ServiceLine,
+    Site,
+    Spot,
+    Subject,
+    SupplyModel,
+)
+from sedge.core.reduce import changed
+from sedge.core.safety.spots import spot_code
+from sedge.desk import safety
+from sedge.desk.desk import Desk, Reading
+from sedge.store import finder, tables
+
+MOST_FLOORS, MOST_AREA = 200, 10_000_000
+LINE_KINDS = ("menu", "queue", "mailbox", "announcement", "conference bridge", "lift phone", "alarm phone", "fax")
+
+
+@dataclass(frozen=True)
+class HolderRow:
+    """A person or line in a list, with what they have and whether they can call."""
+
+    holder: Person | ServiceLine
+    site: str
+    numbers: list[Number]
+    licences: list[str]
+    devices: list[Device]
+    missing: list[str]
+
+
+@dataclass(frozen=True)
+class SiteRow:
+    site: Site
+    address: Address | None
+    spots: int
+    people: int
+    numbers: int
+
+
+def people(desk: Desk, *, site: str = "", find: str = "", after: str = "", limit: int = 60) -> tuple[list[HolderRow], str | None]:
+    """People in order of name, and the cursor of the next page."""
+    table = tables.person
+    conditions: list[ColumnElement[bool]] = [table.c.departed.is_(False)]
+    if site:
+        conditions.append(table.c.site == site)
+    if after:
+        conditions.append(table.c.name > after)
+    with desk.reading() as reading:
+        if find:
+            hits = finder.match_all_words(reading.connection, find, subject=Subject.PERSON, limit=300)
+            conditions.append(table.c.id.in_([h.ref for h in hits]))
+        rows = reading.records.where(Person, *conditions, order_by=table.c.name, limit=limit + 1)
+        found = _rows(reading, rows[:limit], HolderKind.PERSON)
+    return found, rows[limit - 1].name if len(rows) > limit else None
+
+
+def service_lines(desk: Desk, *, site: str = "") -> list[HolderRow]:
+    table = tables.service_line
+    with desk.reading() as reading:
+        rows = reading.records.where(ServiceLine, *([table.c.site == site] if site else []), order_by=table.c.name, limit=500)
+        return _rows(reading, rows, HolderKind.SERVICE_LINE)
+
+
+def _rows(reading, holders: list, kind: HolderKind) -> list[HolderRow]:
+    refs = [HolderRef(kind=kind, id=h.id) for h in holders]
+    numbers: dict[str, list[Number]] = {}
+    for n in reading.records.held_by(Number, refs):
+        numbers.setdefault(n.holder.id, []).append(n)
+    grants: dict[str, list[Grant]] = {}
+    for g in reading.records.held_by(Grant, refs):
+        grants.setdefault(g.holder.id, []).append(g)
+    products = {p.id: p.name for p in reading.records.all(Product)}
+    sites = {s.id: s for s in reading.records.all(Site)}
+    carriers = {c.id: c for c in reading.records.all(Carrier)}
+    devices: dict[str, list[Device]] = {}
+    if kind is HolderKind.PERSON:
+        for d in reading.records.where(Device, tables.device.c.person.in_([h.id for h in holders][:900])):
+            devices.setdefault(d.person, []).append(d)
+    return [
+        HolderRow(
+            holder=h,
+            site=sites[h.site].name,
+            numbers=sorted(numbers.get(h.id, []), key=lambda n: (n.assignment is None or n.assignment.role != "main", n.e164)),
+            licences=[products[g.product] for g in grants.get(h.id, [])],
+            devices=devices.get(h.id, []),
+            missing=missing_for(h, kind, numbers.get(h.id, []), grants.get(h.id, []), devices.get(h.id, []), carriers, products),
+        )
+        for h in holders
+    ]
+
+
+def missing_for(
+    holder: Person | ServiceLine, kind: HolderKind, numbers: list[Number], grants: list[Grant], devices: list[Device], carriers: dict[str, Carrier],
+    products: dict[str, str],
+) -> list[str]:  # fmt: skip
+    """What a holder lacks to call and be called, in a person's words."""
+    missing = []
+    if not numbers:
+        missing.append("a number")
+    if holder.spot is None:
+        missing.append("an emergency spot")
+    held = {g.product for g in grants}
+    asked = {p for n in numbers for p in carriers[n.carrier].asks_of.get(kind, ())}
+    missing += [products[p] for p in sorted(asked - held)]
+    if kind is HolderKind.PERSON and not any(d.registered for d in devices):
+        missing.append("a registered phone")
+    if kind is HolderKind.SERVICE_LINE and numbers and all(n.path is None for n in numbers):
+        missing.append("a call path")
+    return missing
+
+
+def one_holder(desk: Desk, kind: HolderKind, key: str) -> HolderRow:
+    """Raises NotFound."""
+    record_type = Person if kind is HolderKind.PERSON else ServiceLine
+    with desk.reading() as reading:
+        return _rows(reading, [reading.records.the(record_type, key)], kind)[0]
+
+
+def name_of(desk: Desk, ref: HolderRef) -> str:
+    """Raises NotFound."""
+    with desk.reading() as reading:
+        return reading.records.the(RECORD_TYPES[ref.subject], ref.id).name  # type: ignore[attr-defined]
+
+
+def plain_sites(desk: Desk) -> list[Site]:
+    """All sites in the order of their names, without any count."""
+    with desk.reading() as reading:
+        return reading.records.where(Site, order_by=tables.site.c.name)
+
+
+def sites(desk: Desk) -> list[SiteRow]:
+    with desk.reading() as reading:
+        found = reading.records.where(Site, order_by=tables.site.c.name)
+        addresses = {a.id: a for a in reading.records.all(Address)}
+        spots = dict(reading.connection.execute(select(tables.spot.c.site, func.count()).group_by(tables.spot.c.site)).all())
+        people_ = dict(
+            reading.connection.execute(
+                select(tables.person.c.site, func.count()).where(tables.person.c.departed.is_(False)).group_by(tables.person.c.site)
+            ).all()
+        )
+        numbers = dict(
+            reading.connection.execute(select(tables.tally.c.site, func.sum(tables.tally.c.count)).group_by(tables.tally.c.site)).all()
+        )
+    return [SiteRow(s, addresses.get(s.address or ""), spots.get(s.id, 0), people_.get(s.id, 0), numbers.get(s.id, 0)) for s in found]
+
+
+@dataclass(frozen=True)
+class SiteView:
+    """One site with what belongs to it; `main` is its main number as people write it, `account` where its numbers come from."""
+
+    row: SiteRow
+    spots: list[Spot]
+    main: str
+    account: str
+
+
+def one_site(desk: Desk, key: str) -> SiteView:
+    """Raises NotFound."""
+    row = next((r for r in sites(desk) if r.site.id == key), None)
+    with desk.reading() as reading:
+        if row is None:
+            row = SiteRow(reading.records.the(Site, key), None, 0, 0, 0)
+        held = reading.records.held_by(Number, [HolderRef(kind=HolderKind.SITE, id=key)])
+        main = next((n.national for n in held if n.assignment and n.assignment.role is Role.MAIN), "")
+        account = reading.records.find(Account, row.site.account) if row.site.account else None
+    return SiteView(row, spots_of(desk, key), main, f"{account.name}, {row.site.supply_model.value}" if account else "")
+
+
+def supply_choices(desk: Desk) -> list[tuple[str, str]]:
+    """Carrier accounts a site can be supplied from, with their supply model in words."""
+    with desk.reading() as reading:
+        carriers = {c.id: c for c in reading.records.all(Carrier)}
+        return [(a.id, f"{carriers[a.carrier].supply_model.value}: {a.name}") for a in reading.records.all(Account)]
+
+
+def spots_of(desk: Desk, site: str) -> list[Spot]:
+    with desk.reading() as reading:
+        return reading.records.where(Spot, tables.spot.c.site == site)
+
+
+def add_person(desk: Desk, *, name: str, email: str, site: str, department: str = "", job: str = "", extension: str = "") -> Person:
+    """A new person with one phone. Raises NotUnderstood naming the field, NotAllowedNow where the mail address is taken."""
+    desk.require(May.CHANGE_HOLDERS)
+    name, email = name.strip(), email.strip()
+    if not 1 <= len(name) <= 120:
+        raise NotUnderstood("A person needs a name of at most 120 characters.", field="name")
+    if "@" not in email or " " in email or len(email) > 200:
+        raise NotUnderstood("Type the mail address, such as ifeoma.okafor@lanternfield.example.", field="email")
+    if extension and not (extension.isdigit() and len(extension) <= 7):
+        raise NotUnderstood("An extension has digits only, seven at most.", field="extension")
+    key = desk.new_id("person")
+    device = Device(
+        id=desk.new_id("phone"), person=key, kind="desk phone", name=f"desk phone {extension or name.split()[-1]}", registered=True
+    )
+    with desk.reading() as reading:
+        _site_named(reading, site)
+        same = reading.records.where(Person, func.lower(tables.person.c.email) == email.lower(), tables.person.c.departed.is_(False))
+    if same:
+        raise NotAllowedNow(f"{same[0].name} has this mail address already.", field="email", reason="email-taken", id=same[0].id)
+    desk.outside.telephony.put_device(device.id, {"person": key, "kind": device.kind, "name": device.name, "registered": True})
+    person = Person(id=key, name=name, email=email, site=site, department=department[:80], job=job[:80], extension=extension)
+    with desk.writing() as writing:
+        saved = writing.save([changed(Subject.PERSON, None, person, "person.added"), changed(Subject.DEVICE, None, device, "device.added")])
+    return saved[0].after
+
+
+def _site_named(reading: Reading, key: str) -> Site:
+    """Raises NotUnderstood naming the field."""
+    found = reading.records.find(Site, key)
+    if found is None:
+        raise NotUnderstood("Choose one of the sites that are here." if key else "Choose the site.", field="site")
+    return found
+
+
+def add_service_line(desk: Desk, *, name: str, kind: str, site: str, spot: str = "") -> ServiceLine:
+    desk.require(May.CHANGE_HOLDERS)
+    if not 1 <= len(name.strip()) <= 120:
+        raise NotUnderstood("A service line needs a name of at most 120 characters.", field="name")
+    if kind not in LINE_KINDS:
+        raise NotUnderstood(f"The kind is one of: {', '.join(LINE_KINDS)}.", field="kind")
+    with desk.writing() as writing:
+        _site_named(writing, site)
+        found = writing.records.find(Spot, spot) if spot else None
+        if spot and (found is None or found.site != site):
+            raise NotUnderstood("Choose a spot of this site.", field="spot")
+        line = ServiceLine(id=desk.new_id("line"), name=name.strip(), kind=kind, site=site, spot=spot or None)
+        return writing.save([changed(Subject.SERVICE_LINE, None, line, "service-line.added")])[0].after
+
+
+def add_site(
+    desk: Desk, *, name: str, code: str, typed: CivicElements, accepted: bool = False, floors: int = 1, area_m2: int = 0, account: str | None = None,
+    security_desk: str = "",
+) -> Site:  # fmt: skip
+    """A site with its address and the spot *whole address*; the country fills time zone, language and outside prefix, the
+    account says the supply model. The address is the register's; a correction of it must be `accepted`.
+
+    Raises NotUnderstood naming the field, NotAllowedNow where another site has the letters, OutsideSilent where the register doesn't answer.
+    """
+    desk.require(May.CHANGE_HOLDERS)
+    country = typed.country.upper()
+    if not 1 <= len(name.strip()) <= 120:
+        raise NotUnderstood("A site needs a name of at most 120 characters.", field="name")
+    if not (code.isalpha() and code.isascii() and len(code) == 3):
+        raise NotUnderstood("The site's letters are three letters, such as WHF; spot codes begin with them.", field="code")
+    if country not in COUNTRIES:
+        raise NotUnderstood(f"Countries are: {', '.join(COUNTRIES)}.", field="country")
+    if not 1 <= floors <= MOST_FLOORS:
+        raise NotUnderstood(f"Floors are a number from 1 to {MOST_FLOORS}.", field="floors")
+    if not 0 <= area_m2 <= MOST_AREA:
+        raise NotUnderstood(f"The area is in square metres, {MOST_AREA:,} at most.", field="area_m2")
+    with desk.reading() as reading:
+        other = next(iter(reading.records.where(Site, tables.site.c.code == code.upper())), None)
+    if other:
+        raise NotAllowedNow(
+            f"{other.name} has the letters {other.code}. Choose others; spot codes begin with them.", field="code", reason="code-taken"
+        )
+    checked = safety.checked_address(desk, typed, accepted=accepted)
+    of = COUNTRIES[country]
+    supply_model = _supply_of(desk, account, country)
+    key = desk.new_id("site")
+    address = Address(
+        id=f"{key}-address", site=key, elements=checked.elements, verdict=checked.verdict, accepted=accepted, psap=checked.psap, floors=floors,
+        area_m2=area_m2,
+    )  # fmt: skip
+    whole = Spot(id=spot_code(code, 0), address=address.id, site=key, name="whole address", whole=True, confirmed_at=desk.now())
+    site = Site(
+        id=key, name=name.strip(), code=code.upper(), country=country, timezone=of.timezone, language=of.language, supply_model=supply_model,
+        account=account, address=address.id, spot=whole.id, outside_prefix=of.outside_line, security_desk=security_desk.strip()[:200],
+    )  # fmt: skip
+    with desk.writing() as writing:
+        saved = writing.save(
+            [
+                changed(Subject.SITE, None, site, "site.added"),
+                changed(Subject.ADDRESS, None, address, "address.added"),
+                changed(Subject.SPOT, None, whole, "spot.added"),
+            ]
+        )
+    return saved[0].after
+
+
+def _supply_of(desk: Desk, account: str | None, country: str) -> SupplyModel:
+    """The supply model of an account's carrier. Raises NotUnderstood where the carrier has no numbers of that country."""
+    if account is None:
+        return SupplyModel.BUNDLED
+    with desk.reading() as reading:
+        found = reading.records.find(Account, account)
+        if found is None:
+            raise NotUnderstood("Choose one of the accounts that are here, or decide later.", field="account")
+        carrier = reading.records.the(Carrier, found.carrier)
+    if country not in carrier.countries:
+        raise NotUnderstood(
+            f"{carrier.name} serves {', '.join(carrier.countries)} only. Choose another account, or decide later.", field="account"
+        )
+    return carrier.supply_model
+
+
+def waiting_numbers(desk: Desk, site: str, limit: int = 40) -> list[Number]:
+    """Numbers that could be given to somebody now: the site's own, or where it has none (or none is
+    named) those of any site in its country."""
+    with desk.reading() as reading:
+        of = reading.records.find(Site, site)
+        near = [s.id for s in reading.records.all(Site) if of is None or s.country == of.country]
+        life = tables.life
+        free = (life.c.state.in_([State.AVAILABLE.value, State.RESERVED.value]), life.c.leaving_on.is_(None))
+
+        def first(sites: list[str]) -> list[Number]:
+            return reading.records.where(Number, life.c.site.in_(sites), *free, order_by=life.c.number, limit=limit)
+
+        return first([site]) or first(near)

@@ -1,0 +1,52 @@
+"""Reading the ledger from the desk."""
+
+from datetime import datetime
+
+from sedge.core.ledger.chain import Entry
+from sedge.core.records import Subject
+from sedge.desk.desk import Desk
+from sedge.store import ledger
+from sedge.store.ledger import LedgerPage
+
+PAGES = {
+    Subject.NUMBER: "/numbers/{n}",
+    Subject.PERSON: "/holders/people/{id}",
+    Subject.SITE: "/holders/sites/{id}",
+    Subject.SERVICE_LINE: "/holders/lines/{id}",
+    Subject.ORDER: "/supply/orders/{id}",
+    Subject.WORK_ORDER: "/work-orders/{id}",
+    Subject.PATH: "/paths/{id}",
+    Subject.CARRIER: "/carriers",
+    Subject.ACCOUNT: "/carriers",
+    Subject.TRUNK: "/carriers",
+    Subject.PRODUCT: "/licences",
+}
+
+
+def read(
+    desk: Desk, *, subject: Subject | None = None, key: str | None = None, actor: str | None = None, since: datetime | None = None,
+    before: int | None = None, limit: int = 100,
+) -> LedgerPage:  # fmt: skip
+    with desk.reading() as reading:
+        return ledger.entries(reading.connection, subject=subject, key=key, actor=actor, since=since, before=before, limit=limit)
+
+
+def verify(desk: Desk) -> tuple[int, int | None]:
+    """How many entries there are and where the chain breaks (None: nowhere)."""
+    with desk.reading() as reading:
+        return ledger.verify(reading.connection)
+
+
+def pulse(desk: Desk) -> int:
+    with desk.reading() as reading:
+        return ledger.pulse(reading.connection)
+
+
+def href_of(entry: Entry) -> str:
+    """Where the entry's subject is looked at; '' where it has no page."""
+    return page_of(Subject(entry.subject), entry.subject_id)
+
+
+def page_of(subject: Subject, key: str) -> str:
+    """The page of a record; '' where it has none."""
+    return PAGES.get(subject, "").format(id=key, n=key.lstrip("+"))

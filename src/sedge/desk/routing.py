@@ -1,0 +1,66 @@
+"""What the telephone system is told about numbers: derived from changes, in one place, always the whole wish."""
+
+from collections.abc import Iterable
+from typing import Any
+
+from sedge.core.estate import Change, Estate
+from sedge.core.numbers.life import State
+from sedge.core.paths.trace import path_of
+from sedge.core.records import Device, Grant, Number, PathVersion, Person, ServiceLine
+from sedge.outside.telephony import Telephony
+
+
+def routing_of(number: Number, estate: Estate) -> dict[str, Any]:
+    """Holder, trunk, path and the moment from which it works."""
+    assignment = number.assignment
+    return {
+        "holder": assignment.holder.id if assignment else None,
+        "holder_kind": assignment.holder.kind.value if assignment else None,
+        "answering": answering(number, estate),
+        "works_from": assignment.works_from.isoformat() if assignment else None,
+        "trunk": number.trunk,
+        "path": path_of(number, estate).model_dump(mode="json"),
+    }
+
+
+def answering(number: Number, estate: Estate) -> list[str]:
+    """Who is rung where a step names nobody: the holder, or a service line's own people."""
+    holder = estate.holder(number.holder) if number.holder else None
+    match holder:
+        case Person():
+            return [holder.id]
+        case ServiceLine():
+            return list(holder.recipients)
+        case _:
+            return []
+
+
+def tell_telephony(telephony: Telephony, changes: Iterable[Change], after: Estate) -> None:
+    """Tell the telephone system of every number and grant that changes. Repeating it does no harm."""
+    for change in changes:
+        match change.after:
+            case Number() as number if _matters(change.before, number):
+                if number.state is State.ASSIGNED:
+                    telephony.put_number(number.e164, routing_of(number, after))
+                else:
+                    telephony.remove_number(number.e164)
+            case Grant() as grant:
+                if grant.until is None:
+                    telephony.put_licence(grant.holder.id, grant.product, grant.works_from)
+                else:
+                    telephony.remove_licence(grant.holder.id, grant.product)
+            case PathVersion() as path:
+                for number in after.all(Number):
+                    if number.path == path.id and number.state is State.ASSIGNED:
+                        telephony.put_number(number.e164, routing_of(number, after))
+
+
+def _matters(before: Number | None, after: Number) -> bool:
+    if before is None:
+        return after.state is State.ASSIGNED
+    watched = ("assignment", "path", "trunk")
+    return any(getattr(before, name) != getattr(after, name) for name in watched)
+
+
+def device_wish(device: Device) -> dict[str, Any]:
+    return {"person": device.person, "kind": device.kind, "name": device.name, "registered": device.registered}

@@ -1,0 +1,208 @@
+"""The runner: stored tasks are the queue, each tick executes what is due.
+
+A task is leased, its outside call made (idempotent, outside any transaction), and its changes, ledger entries and new
+state are saved in one short transaction. A process that dies leaves the lease behind; the next one takes it over, and
+the same call with the same key does the same again. So nothing is bought twice and nothing is lost.
+"""
+
+import threading
+from dataclasses import replace
+from datetime import datetime, timedelta
+
+import structlog
+
+from sedge.core.errors import ChangedMeanwhile, OutsideSilent, SedgeError
+from sedge.core.facts import canonical
+from sedge.core.numbers.life import State
+from sedge.core.records import Subject
+from sedge.core.reduce import reservation_lapsed, rest_over
+from sedge.core.workorders.tasks import Snapshot
+from sedge.desk import mail, steps, workorders
+from sedge.desk.desk import Desk, House, Writing, system_member
+from sedge.desk.steps import Done, Failed, Outcome, Wait
+from sedge.store import numbers as number_store
+from sedge.store import workorders as store
+from sedge.store.workorders import OrderState, StoredTask, TaskState, WorkOrder
+
+log = structlog.get_logger("sedge.runner")
+LEASE = timedelta(seconds=60)
+FIRST_PAUSE, LONGEST_PAUSE = timedelta(seconds=2), timedelta(minutes=5)
+BATCH = 50
+_ticking = threading.Lock()
+
+
+def tick(house: House) -> int:
+    """Do everything that is due, for every organisation; how much was done. One tick at a time."""
+    with _ticking:
+        return sum(_tick_one(house.desk(system_member(key))) for key in list(house.estates))
+
+
+def recover(house: House) -> None:
+    """On start-up: take over what a process that died had leased."""
+    for key in house.estates:
+        with house.desk(system_member(key)).writing() as writing:
+            store.release_leases(writing.connection)
+
+
+def look_again_at_orders(house: House) -> None:
+    """Somebody says that something has arrived: tasks that wait for a carrier are due now."""
+    for key in house.estates:
+        desk = house.desk(system_member(key))
+        with desk.writing() as writing:
+            store.hurry(writing.connection, "order_numbers", desk.now())
+
+
+def next_due(house: House) -> datetime | None:
+    """The next moment at which something of ours becomes due."""
+    moments: list[datetime] = []
+    for key in house.estates:
+        with house.desk(system_member(key)).reading() as reading:
+            found = (
+                store.next_due(reading.connection),
+                store.next_scheduled(reading.connection),
+                number_store.next_due(reading.connection),
+            )
+            moments += [m for m in found if m]
+    return min(moments, default=None)
+
+
+def _tick_one(desk: Desk) -> int:
+    done = _start_scheduled(desk) + _let_lapse(desk)
+    with desk.reading() as reading:
+        due = store.due_tasks(reading.connection, reading.now, desk.house.clock.real(), BATCH)
+    for stored in due:
+        done += _execute(desk, stored)
+    return done + mail.send_waiting(desk)
+
+
+def _start_scheduled(desk: Desk) -> int:
+    with desk.reading() as reading:
+        due = store.scheduled_due(reading.connection, reading.now)
+    for key in due:
+        with desk.writing(work_order=key) as writing:
+            workorders.start(writing, store.get(writing.connection, key))
+    return len(due)
+
+
+def _let_lapse(desk: Desk) -> int:
+    with desk.reading() as reading:
+        due = number_store.due(reading.connection, reading.now)
+    if not due:
+        return 0
+    changes = [
+        c for n in due for c in (rest_over(n) if n.state is State.AGING else reservation_lapsed(n) if n.state is State.RESERVED else [])
+    ]
+    with desk.writing(reason="its time was over") as writing:
+        writing.save(changes)
+    return len(changes)
+
+
+def _execute(desk: Desk, stored: StoredTask) -> int:
+    real = desk.house.clock.real()
+    with desk.writing() as writing:
+        if not store.lease(writing.connection, stored, real + LEASE, real):
+            return 0
+        order = store.get(writing.connection, stored.work_order)
+        writing.touch()
+    stored = replace(stored, attempts=stored.attempts + 1)
+    acting = replace(desk, who=replace(desk.who, name=order.created_by))
+    outcome = _outcome(acting, stored, order)
+    try:
+        keep(acting, stored, order, outcome)
+    except ChangedMeanwhile as error:
+        keep(acting, stored, order, Wait(acting.now() + FIRST_PAUSE, f"another try: {error.message}"))
+    except SedgeError as error:
+        keep(acting, stored, order, Failed(error.message))
+    return 1
+
+
+def _outcome(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
+    try:
+        return steps.execute(desk, stored, order)
+    except OutsideSilent as error:
+        pause = min(FIRST_PAUSE * 2 ** min(stored.attempts, 10), LONGEST_PAUSE)
+        return Wait(
+            desk.now() + pause, f"{error.facts.get('service', 'the other side')}, which does not answer; tried {stored.attempts} times"
+        )
+    except ChangedMeanwhile as error:
+        return Failed(error.message)
+    except SedgeError as error:
+        return Failed(error.message)
+    except Exception as error:
+        log.exception("task failed", task=stored.id, error=repr(error))
+        return Failed("Sedge could not do this; it has been written to the log. Try again, or take the task out.")
+
+
+def keep(desk: Desk, stored: StoredTask, order: WorkOrder, outcome: Outcome) -> None:
+    """Changes, ledger and the task's new state, in one transaction."""
+    with desk.writing(reason=order.reason, work_order=order.id) as writing:
+        current = store.get(writing.connection, order.id)
+        match outcome:
+            case Wait(until=until, what=what, changes=changes):
+                saved = writing.save(changes(writing)) if changes else []
+                kept = stored.snapshots + tuple(_snapshots(saved))
+                store.save_task(
+                    writing.connection,
+                    replace(stored, state=TaskState.WAITING, next_try=until, waits_for=what[:400], leased_until=None, snapshots=kept),
+                )
+                writing.touch()
+            case Done(changes=changes, works_from=works_from):
+                saved = writing.save(changes(writing)) if changes else []
+                kept = stored.snapshots + tuple(_snapshots(saved))
+                done = replace(
+                    stored,
+                    state=TaskState.DONE,
+                    next_try=None,
+                    waits_for="",
+                    error="",
+                    leased_until=None,
+                    snapshots=kept,
+                    works_from=works_from,
+                )
+                store.save_task(writing.connection, done)
+                _go_on(writing, current, done)
+            case Failed(why=why, changes=changes):
+                if changes:
+                    writing.save(changes(writing))
+                failed = replace(stored, state=TaskState.FAILED, next_try=None, waits_for="", error=why[:600], leased_until=None)
+                store.save_task(writing.connection, failed)
+                _go_on(writing, current, failed)
+
+
+def _snapshots(saved: list) -> list[Snapshot]:
+    import json
+
+    return [
+        Snapshot(
+            subject=c.subject, id=c.id, before=json.loads(canonical(c.before)) if c.before is not None else None, after=json.loads(canonical(c.after))
+        )
+        for c in saved
+        if c.subject in {Subject.NUMBER, Subject.PERSON, Subject.GRANT, Subject.SUBSCRIPTION, Subject.PATH, Subject.SERVICE_LINE}
+    ]  # fmt: skip
+
+
+def _go_on(writing: Writing, order: WorkOrder, ended: StoredTask) -> None:
+    """Let what waited for the task go on; settle the order when nothing is left."""
+    tasks = [ended if x.id == ended.id else x for x in order.tasks]
+    done = {x.position for x in tasks if x.state is TaskState.DONE}
+    for i, x in enumerate(tasks):
+        if x.state is not TaskState.PLANNED:
+            continue
+        if set(x.after) <= done:
+            tasks[i] = replace(x, state=TaskState.WAITING, next_try=writing.now)
+            store.save_task(writing.connection, tasks[i])
+    if any(x.state in {TaskState.WAITING, TaskState.RUNNING} for x in tasks) or order.state is not OrderState.RUNNING:
+        writing.touch()
+        return
+    for x in tasks:
+        if x.state is TaskState.PLANNED:
+            store.save_task(writing.connection, replace(x, state=TaskState.SKIPPED))
+    failed = any(x.state is TaskState.FAILED for x in tasks)
+    ended_order = store.save(
+        writing.connection, replace(order, state=OrderState.FAILED if failed else OrderState.DONE, finished_at=writing.now)
+    )
+    writing.remark("work-order.failed" if failed else "work-order.finished", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
+    if order.undo_of and not failed:
+        undone = store.get(writing.connection, order.undo_of)
+        store.save(writing.connection, replace(undone, state=OrderState.UNDONE))
+    mail.write_for(writing, replace(ended_order, tasks=tuple(tasks)))

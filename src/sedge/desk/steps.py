@@ -1,0 +1,245 @@
+"""How the runner does each kind of task: what it asks of the outside, and the changes that follow.
+
+A step may run any number of times and has one effect. It makes its outside calls first, outside any transaction, and
+hands back what to save; `changes` are worked out again on the estate as it is inside the transaction.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+from sedge.core.errors import NotAllowedNow, OutsideRefused
+from sedge.core.estate import Change, Estate
+from sedge.core.facts import Money
+from sedge.core.moments import clock
+from sedge.core.records import Account, Address, Grant, LineState, Number, Order, Proof, Site, Spot, Subject
+from sedge.core.reduce import apply, changed, charge, release_done, settle_lines
+from sedge.core.workorders import tasks as t
+from sedge.core.workorders.checks import judge
+from sedge.core.workorders.findings import Level
+from sedge.core.workorders.plan import resolve
+from sedge.core.workorders.tasks import needs
+from sedge.core.workorders.waiting import must_wait
+from sedge.desk.desk import Desk, Writing
+from sedge.desk.routing import tell_telephony
+from sedge.store.workorders import StoredTask, WorkOrder
+
+Changes = Callable[[Writing], list[Change]]
+POLL = timedelta(seconds=20)
+
+
+@dataclass(frozen=True)
+class Done:
+    changes: Changes | None = None
+    works_from: datetime | None = None
+
+
+@dataclass(frozen=True)
+class Wait:
+    """Look again at `until`; `what` completes *waiting for …*. `changes` are kept already."""
+
+    until: datetime
+    what: str
+    changes: Changes | None = None
+
+
+@dataclass(frozen=True)
+class Failed:
+    why: str
+    changes: Changes | None = None
+
+
+Outcome = Done | Wait | Failed
+
+
+def execute(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
+    """One try at a task. Raises what outside services and the reducer raise."""
+    task = resolve(stored.body, [x.body for x in order.tasks])
+    match task:
+        case t.OrderNumbers():
+            return _order(desk, task, stored)
+        case t.CancelOrder():
+            return _cancel(desk, task)
+        case t.ReleaseNumber():
+            return _release(desk, task, stored)
+        case t.PlaceTestCall():
+            return _test_call(desk, task, stored)
+        case _:
+            return _plain(desk, task, stored)
+
+
+def _estate(desk: Desk, task: Any) -> Estate:
+    with desk.reading() as reading:
+        return reading.estate(needs(task))
+
+
+def _plain(desk: Desk, task: Any, stored: StoredTask) -> Outcome:
+    """Check once more, wait where something does not work yet, tell the telephone system, keep the changes."""
+    estate = _estate(desk, task)
+    stops = [f for f in judge(task, estate) if f.level is Level.STOP]
+    if stops:
+        return Failed(stops[0].message)
+    if waiting := must_wait(task, estate):
+        return Wait(*waiting)
+    foreseen = apply(task, estate, stored.id)
+    if isinstance(task, t.RegisterAddress):
+        register_with_carrier(desk, estate.number(task.e164 or ""), estate)
+    after = estate.fork()
+    after.absorb(foreseen)
+    tell_telephony(desk.outside.telephony, foreseen, after)
+    return Done(lambda writing: apply(task, writing.estate(needs(task)), stored.id), _works_from(foreseen))
+
+
+def _works_from(changes: list[Change]) -> datetime | None:
+    moments = [c.after.works_from for c in changes if isinstance(c.after, Grant)]
+    moments += [c.after.assignment.works_from for c in changes if isinstance(c.after, Number) and c.after.assignment]
+    return max(moments, default=None)
+
+
+def register_with_carrier(desk: Desk, number: Number, estate: Estate) -> None:
+    """Send the number's civic address and spot to its carrier. Sending the same again changes nothing."""
+    spot = estate.the(Spot, number.spot or "")
+    elements = estate.the(Address, spot.address).elements
+    body = {**elements.model_dump(), "floor": spot.floor, "room": spot.room, "site": estate.the(Site, spot.site).name}
+    desk.outside.carrier(number.carrier).register_address(number.e164, body)
+
+
+# ── orders ──
+
+
+def _order(desk: Desk, task: t.OrderNumbers, stored: StoredTask) -> Outcome:
+    """Written first, so that a crash between asking and hearing loses nothing; then asked with the task's id as key."""
+    estate = _order_estate(desk, task, stored)
+    order = estate.get(Order, f"{stored.id}-order")
+    if order is None:
+        stops = [f for f in judge(task, estate) if f.level is Level.STOP]
+        if stops:
+            return Failed(stops[0].message)
+        return Wait(desk.now(), "the carrier to take the order", lambda writing: apply(task, writing.estate(needs(task)), stored.id))
+    carrier = desk.outside.carrier(estate.the(Account, task.account).carrier)
+    if order.placed_as is None:
+        return _place(desk, task, order, carrier)
+    return _look_after(desk, task, stored, carrier.order_state(order.placed_as))
+
+
+def _order_estate(desk: Desk, task: t.OrderNumbers, stored: StoredTask) -> Estate:
+    wanted = needs(task)
+    wanted.orders.add(f"{stored.id}-order")
+    with desk.reading() as reading:
+        return reading.estate(wanted)
+
+
+def _place(desk: Desk, task: t.OrderNumbers, order: Order, carrier: Any) -> Outcome:
+    try:
+        answer = carrier.order(order.key, task.reference, [line.number for line in task.lines], _carrier_hold(task.hold), task.features)
+    except OutsideRefused as error:
+        why = _refusal(error)
+        return Failed(why, lambda writing: _refused(writing, order.id, why))
+
+    def placed(writing: Writing) -> list[Change]:
+        now = writing.records.the(Order, order.id)
+        account = writing.records.the(Account, task.account)
+        values = {
+            "placed_as": answer.id,
+            "placed_at": writing.now,
+            "expected_from": answer.expected_from,
+            "expected_by": answer.expected_by,
+        }
+        cost = Money(amount=answer.charged, currency=account.balance.currency)
+        return [changed(Subject.ORDER, now, now.but(**values), "order.placed"), charge(account, cost)]
+
+    return Wait(answer.expected_from, f"{carrier.name} to deliver {len(task.lines)} numbers", placed)
+
+
+def _carrier_hold(hold: str | None) -> str | None:
+    """Sedge's hold ids are the carrier's own, behind the account's name."""
+    return hold.partition(":")[2] or hold if hold else None
+
+
+def _refusal(error: OutsideRefused) -> str:
+    match error.reason:
+        case "taken":
+            gone = error.facts.get("numbers", [])
+            return f"{error.facts['service']} no longer has {', '.join(gone[:3])}{' and others' if len(gone) > 3 else ''}. Search again; the rest is still there."
+        case "balance":
+            return f"{error.facts['service']} says the balance of {error.facts.get('balance')} does not cover the set-up of {error.facts.get('charge')}. Deposit, then try again."
+        case _:
+            return error.message
+
+
+def _refused(writing: Writing, key: str, why: str) -> list[Change]:
+    order = writing.records.the(Order, key)
+    if order.refused:
+        return []
+    estate = Estate(writing.now, writing.records.many(Number, [line.e164 for line in order.lines]))
+    settled = settle_lines(order, {line.e164: (LineState.FAILED, None, why) for line in order.lines}, estate)
+    refused = changed(Subject.ORDER, order, settled[0].after.but(refused=why), "order.refused")
+    return [refused, *settled[1:]]
+
+
+def _look_after(desk: Desk, task: t.OrderNumbers, stored: StoredTask, answer: Any) -> Outcome:
+    def settled(writing: Writing) -> list[Change]:
+        order = writing.records.the(Order, f"{stored.id}-order")
+        estate = Estate(writing.now, writing.records.many(Number, [line.e164 for line in order.lines]))
+        return settle_lines(order, answer.lines, estate)
+
+    waiting = [n for n, (state, _, _) in answer.lines.items() if state is LineState.WAITING]
+    delivered = [n for n, (state, _, _) in answer.lines.items() if state is LineState.DELIVERED]
+    if waiting:
+        arrived = f"{len(delivered)} of {len(answer.lines)} delivered; the rest by {clock(answer.expected_by, desk.now(), desk.organisation.home_country)}"
+        return Wait(min(desk.now() + POLL, max(answer.expected_by, desk.now() + timedelta(seconds=2))), f"the carrier: {arrived}", settled)
+    if not delivered:
+        return Failed("The carrier delivered none of the numbers.", settled)
+    return Done(settled)
+
+
+def _cancel(desk: Desk, task: t.CancelOrder) -> Outcome:
+    estate = _estate(desk, task)
+    order = estate.the(Order, task.order)
+    if order.placed_as is None:
+        raise NotAllowedNow("The order has not reached the carrier yet. Stop its work order instead.", reason="not-placed")
+    answer = desk.outside.carrier(estate.the(Account, order.account).carrier).cancel(order.placed_as)
+
+    def settled(writing: Writing) -> list[Change]:
+        now = writing.records.the(Order, order.id)
+        numbers = Estate(writing.now, writing.records.many(Number, [line.e164 for line in now.lines]))
+        return settle_lines(now, answer.lines, numbers)
+
+    return Done(settled)
+
+
+def _release(desk: Desk, task: t.ReleaseNumber, stored: StoredTask) -> Outcome:
+    """Agreed first (`leaving_on`), released when the carrier says it has been carried out."""
+    estate = _estate(desk, task)
+    number = estate.number(task.e164 or "")
+    if number.leaving_on is None:
+        stops = [f for f in judge(task, estate) if f.level is Level.STOP]
+        if stops:
+            return Failed(stops[0].message)
+    leaving = desk.outside.carriers.get(number.carrier)
+    due = leaving.release(number.e164) if leaving else None
+    if due is not None:
+        agree: Changes | None = None if number.leaving_on else (lambda writing: apply(task, writing.estate(needs(task)), stored.id))
+        return Wait(due, "the carrier to take it back", agree)
+    desk.outside.telephony.remove_number(number.e164)
+    return Done(lambda writing: release_done(writing.records.the(Number, number.e164)))
+
+
+# ── test calls ──
+
+
+def _test_call(desk: Desk, task: t.PlaceTestCall, stored: StoredTask) -> Outcome:
+    from sedge.desk.calls import place_test_call
+
+    estate = _estate(desk, task)
+    if waiting := must_wait(task, estate):
+        return Wait(*waiting)
+    proof = place_test_call(desk, task.e164 or "", task.direction, keep=False, key=f"{stored.id}-proof")
+    if not proof.ok:
+        return Failed(f"The test call {task.direction} did not prove it: {proof.differs or proof.heard}", lambda _w: [_proof(proof)])
+    return Done(lambda _w: [_proof(proof)])
+
+
+def _proof(proof: Proof) -> Change:
+    return changed(Subject.PROOF, None, proof, "proof.made")

@@ -1,0 +1,332 @@
+"""Supply at the desk: search a carrier's stock, hold, quote, order, watch it arrive."""
+
+import statistics
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from decimal import Decimal
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused
+from sedge.core.facts import Money
+from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.life import ENDED
+from sedge.core.numbers.ranges import NumberSet
+from sedge.core.records import Account, Capacity, Carrier, Hold, LineState, Number, Order, Site, Spot, Subject
+from sedge.core.reduce import changed
+from sedge.core.supply.offers import Offer, StockNumber, Wish, rank_offers
+from sedge.core.supply.quote import Quote, quote
+from sedge.core.workorders import tasks as t
+from sedge.desk import workorders
+from sedge.desk.desk import Desk, Reading
+from sedge.outside.carrier import StockItem
+from sedge.store import tables
+from sedge.store.workorders import WorkOrder
+
+MOST_NUMBERS = 1000
+
+
+@dataclass(frozen=True)
+class Search:
+    """Offers with the account they would be bought on."""
+
+    offers: list[Offer]
+    account: Account
+    carrier: Carrier
+    in_stock: int
+
+
+@dataclass(frozen=True)
+class HeldQuote:
+    hold: Hold
+    quote: Quote
+    numbers: list[StockNumber]
+    account: Account
+    carrier: Carrier
+
+
+@dataclass(frozen=True)
+class OrderView:
+    """An order with its state, which follows from its lines, and what may be expected."""
+
+    order: Order
+    state: str
+    account: Account
+    site: Site
+    work_order: str
+    median: timedelta | None = None
+    late: timedelta | None = None
+
+    @property
+    def delivered(self) -> int:
+        return sum(1 for line in self.order.lines if line.state is LineState.DELIVERED)
+
+
+def order_state(order: Order) -> str:
+    """Any line waiting: placed, or part delivered. None waiting: delivered, part delivered, cancelled or failed."""
+    states = [line.state for line in order.lines]
+    some = LineState.DELIVERED in states
+    if LineState.WAITING in states:
+        return ("part delivered" if some else "placed") if order.placed_as else "draft"
+    if all(s is LineState.DELIVERED for s in states):
+        return "delivered"
+    if some:
+        return "part delivered"
+    return "cancelled" if all(s is LineState.CANCELLED for s in states) else "failed"
+
+
+def buyable_accounts(desk: Desk) -> list[tuple[Account, Carrier]]:
+    """Accounts whose carrier takes orders over the wire."""
+    with desk.reading() as reading:
+        carriers = {c.id: c for c in reading.records.all(Carrier)}
+        accounts = reading.records.all(Account)
+    return [(a, carriers[a.carrier]) for a in accounts if a.carrier in desk.outside.carriers]
+
+
+def search(desk: Desk, wish: Wish, *, carrier: str = "") -> Search:
+    """Ranked offers of a carrier that can be ordered from. Raises NotUnderstood, OutsideSilent."""
+    _check_wish(wish)
+    found = [(a, c) for a, c in buyable_accounts(desk) if not carrier or c.id == carrier]
+    if not found:
+        raise NotUnderstood("No carrier of that name takes orders over the wire.", field="carrier")
+    account, of = found[0]
+    if wish.country not in of.countries:
+        raise NotUnderstood(f"{of.name} sells numbers of {', '.join(of.countries)} only.", field="country")
+    stock = [_stock_number(s) for s in desk.outside.carrier(of.id).stock(wish.country, wish.starts, wish.capacity)]
+    with desk.reading() as reading:
+        rows = reading.connection.execute(
+            tables.life.select()
+            .with_only_columns(tables.life.c.number)
+            .where(tables.life.c.state.notin_(["released", "closed", "ported out"]))
+        )
+        owned = NumberSet.of(n for (n,) in rows)
+    return Search(rank_offers(stock, wish, owned), account, of, len(stock))
+
+
+def _check_wish(wish: Wish) -> None:
+    if not 1 <= wish.quantity <= MOST_NUMBERS:
+        raise NotUnderstood(f"Ask for 1 to {MOST_NUMBERS:,} numbers at a time.", field="quantity")
+    if wish.starts and not wish.starts.lstrip("+").isdigit():
+        raise NotUnderstood("Leading digits are digits, such as +44 113 or 0113 496 05.", field="starts")
+    if wish.pattern and not all(ch.isdigit() or ch == "?" for ch in wish.pattern):
+        raise NotUnderstood("A pattern has digits, and ? for any digit, such as ?500.", field="pattern")
+    if wish.capacity and wish.capacity not in set(Capacity):
+        raise NotUnderstood("Capacity is single, many or any.", field="capacity")
+
+
+def hold(desk: Desk, account_id: str, numbers: list[str]) -> Hold:
+    """Hold numbers at their carrier. Raises OutsideRefused with the sentence about those that are gone."""
+    desk.require(May.BUY)
+    if not numbers:
+        raise NotUnderstood("Choose at least one number to hold.", field="numbers")
+    if len(numbers) > MOST_NUMBERS:
+        raise NotUnderstood(f"At most {MOST_NUMBERS:,} numbers can be held at once; these are {len(numbers):,}.", field="numbers")
+    with desk.reading() as reading:
+        account = reading.records.the(Account, account_id)
+        ours = [n for n in reading.records.many(Number, numbers) if n.state not in ENDED]
+    if ours:
+        raise NotAllowedNow(
+            f"{ours[0].national} is in the estate already. Choose others.", field="numbers", reason="ours", numbers=[n.e164 for n in ours]
+        )
+    try:
+        held = desk.outside.carrier(account.carrier).hold(numbers)
+    except OutsideRefused as error:
+        if error.reason == "taken":
+            gone = error.facts.get("numbers", [])
+            names = ", ".join(describe(n).national for n in gone[:3])
+            raise OutsideRefused(
+                f"{names} {'is' if len(gone) == 1 else 'are'} no longer to be had. Search again and choose others.",
+                field="numbers",
+                reason="taken",
+                numbers=gone,
+            ) from error
+        raise
+    record = Hold(id=f"{account.carrier}:{held.id}", account=account.id, numbers=tuple(numbers), expires_at=held.expires_at)
+    with desk.writing() as writing:
+        return writing.save([changed(Subject.HOLD, None, record, "hold.taken")])[0].after
+
+
+def end_hold(desk: Desk, key: str) -> None:
+    with desk.reading() as reading:
+        record = reading.records.the(Hold, key)
+        account = reading.records.the(Account, record.account)
+    if record.state != "held":
+        return
+    desk.outside.carrier(account.carrier).end_hold(key.partition(":")[2])
+    with desk.writing() as writing:
+        now = writing.records.the(Hold, key)
+        writing.save([changed(Subject.HOLD, now, now.but(state="ended"), "hold.ended")])
+
+
+def quoted(desk: Desk, key: str, features: list[str] | None = None) -> HeldQuote:
+    """The quote for a hold. Raises NotAllowedNow when it has run out."""
+    with desk.reading() as reading:
+        record = reading.records.the(Hold, key)
+        account = reading.records.the(Account, record.account)
+        carrier = reading.records.the(Carrier, account.carrier)
+    _still_held(record, desk.now())
+    numbers = _priced(desk, carrier, list(record.numbers))
+    return HeldQuote(record, quote(numbers, features or [], account, desk.now().date()), numbers, account, carrier)
+
+
+def _still_held(record: Hold, now: datetime) -> None:
+    if record.state != "held" or record.expires_at <= now:
+        raise NotAllowedNow(
+            "The hold has run out, so somebody else may buy the numbers. Search again: they are probably still there.",
+            field="hold",
+            reason="hold-over",
+        )
+
+
+def _priced(desk: Desk, carrier: Carrier, numbers: list[str]) -> list[StockNumber]:
+    """Prices of numbers as the carrier's stock has them, held ones included."""
+    return [_stock_number(s) for s in desk.outside.carrier(carrier.id).prices(numbers)]
+
+
+def _stock_number(s: StockItem) -> StockNumber:
+    return StockNumber(s.e164, s.capacity, s.setup, s.monthly, s.features)
+
+
+def order(
+    desk: Desk, *, reference: str, account: str, site: str, hold_id: str | None = None, numbers: list[str] | None = None, spot: str | None = None,
+    features: tuple[str, ...] = (), identity: str | None = None,
+) -> tuple[str, WorkOrder]:  # fmt: skip
+    """Order held (or named) numbers: writes and runs a work order. Gives the order's id and the work order.
+
+    Asked again with the same `identity`, it goes on with the work order of the first time.
+
+    Raises NotUnderstood (no reference, a spot of another site), NotAllowedNow (hold over), NotRunnable (no money).
+    """
+    desk.require(May.BUY)
+    if identity and (begun := workorders.find(desk, identity)):
+        return f"{begun.tasks[0].id}-order", workorders.run(desk, begun.id)
+    reference = reference.strip()
+    if not reference:
+        raise NotUnderstood("Give the order a reference, so that you find it again.", field="reference")
+    if len(reference) > 80:
+        raise NotUnderstood("A reference has at most 80 characters.", field="reference")
+    with desk.reading() as reading:
+        held = reading.records.the(Hold, hold_id) if hold_id else None
+        account_id = held.account if held else account
+        carrier = reading.records.the(Carrier, reading.records.the(Account, account_id).carrier)
+        reading.records.the(Site, site)
+        _check_spot(reading, spot, site)
+    if held:
+        _still_held(held, desk.now())
+    wanted = list(held.numbers) if held else list(numbers or [])
+    if not wanted:
+        raise NotUnderstood("Name the numbers to order, or a hold.", field="numbers")
+    lines = tuple(_line(s, features) for s in _priced(desk, carrier, wanted))
+    task = t.OrderNumbers(
+        reference=reference, account=account_id, site=site, spot=spot or None, hold=hold_id, features=features, lines=lines
+    )
+    work_order = workorders.run_now(
+        desk, f"Order {reference}: {len(lines)} number{'s' if len(lines) != 1 else ''}", [task], identity=identity
+    )
+    if held:
+        with desk.writing() as writing:
+            now = writing.records.the(Hold, held.id)
+            writing.save([changed(Subject.HOLD, now, now.but(state="ordered"), "hold.ended")])
+    return f"{work_order.tasks[0].id}-order", work_order
+
+
+def _line(number: StockNumber, features: tuple[str, ...]) -> t.OrderedLine:
+    """What a number costs with the features that are switched on. Raises NotUnderstood where the carrier doesn't offer one."""
+    monthly = number.monthly
+    for name in features:
+        if name not in number.features:
+            offered = ", ".join(number.features) or "nothing"
+            raise NotUnderstood(f"“{name}” can't be switched on for {number.e164}; the carrier offers: {offered}.", field="features")
+        monthly = monthly + number.features[name]
+    return t.OrderedLine(number=number.e164, capacity=number.capacity, setup=number.setup, monthly=monthly)
+
+
+def _check_spot(reading: Reading, spot: str | None, site: str) -> None:
+    if not spot:
+        return
+    found = reading.records.the(Spot, spot)
+    if found.site != site:
+        raise NotUnderstood(f"{spot} is a spot of another site. Choose one of this site.", field="spot")
+
+
+def orders(desk: Desk, *, limit: int = 100) -> list[OrderView]:
+    """Newest first."""
+    with desk.reading() as reading:
+        rows = reading.records.where(Order, order_by=tables.order.c.at.desc(), limit=limit)
+        return [_view(reading, row) for row in rows]
+
+
+def order_view(desk: Desk, key: str) -> OrderView:
+    """One order. While the runner has not yet written it down, it is told from its work order. Raises NotFound."""
+    with desk.reading() as reading:
+        record = reading.records.find(Order, key) or _not_yet_written(reading, key)
+        return _view(reading, record)
+
+
+def _not_yet_written(reading: Reading, key: str) -> Order:
+    from sedge.store import workorders as store
+
+    for x in store.tasks_of(reading.connection, key.removesuffix("-order").rpartition("-")[0]):
+        if f"{x.id}-order" == key and isinstance(x.body, t.OrderNumbers):
+            from sedge.core.records import OrderLine
+
+            lines = tuple(
+                OrderLine(e164=line.number, setup=line.setup, monthly=line.monthly, capacity=line.capacity) for line in x.body.lines
+            )
+            return Order(
+                id=key, reference=x.body.reference, account=x.body.account, site=x.body.site, key=x.id, lines=lines, refused=x.error
+            )
+    return reading.records.the(Order, key)
+
+
+def _view(reading: Reading, record: Order) -> OrderView:
+    account = reading.records.the(Account, record.account)
+    median, late = lead_times(reading, account.carrier)
+    return OrderView(
+        record, order_state(record), account, reading.records.the(Site, record.site), record.key.rpartition("-")[0], median, late
+    )
+
+
+def lead_times(reading: Reading, carrier: str) -> tuple[timedelta | None, timedelta | None]:
+    """Median and 90th percentile of this carrier's own past deliveries, from placing to delivery."""
+    accounts = [a.id for a in reading.records.where(Account, tables.account.c.carrier == carrier)]
+    waits: list[float] = []
+    for record in reading.records.where(Order, order_by=tables.order.c.at.desc(), limit=200):
+        if record.account in accounts and record.placed_at:
+            waits += [
+                (line.delivered_at - record.placed_at).total_seconds()
+                for line in record.lines
+                if line.state is LineState.DELIVERED and line.delivered_at
+            ]
+    if len(waits) < 3:
+        return None, None
+    return timedelta(seconds=statistics.median(waits)), timedelta(seconds=statistics.quantiles(waits, n=10)[8])
+
+
+def cancel(desk: Desk, key: str) -> WorkOrder:
+    with desk.reading() as reading:
+        record = reading.records.the(Order, key)
+    return workorders.run_now(desk, f"Cancel order {record.reference}", [t.CancelOrder(order=key)])
+
+
+def deposit(desk: Desk, account_id: str, amount: str) -> Account:
+    """A simulated payment onto a prepaid account, in the ledger. Raises NotUnderstood."""
+    desk.require(May.BUY)
+    try:
+        value = Decimal(amount.strip().replace(",", ""))
+    except ArithmeticError as error:
+        raise NotUnderstood("Type an amount such as 100 or 250.00.", field="amount") from error
+    if not Decimal("1") <= value <= Decimal("100000"):
+        raise NotUnderstood("Deposit between 1 and 100,000.", field="amount")
+    with desk.reading() as reading:
+        carrier = desk.outside.carriers.get(reading.records.the(Account, account_id).carrier)
+    if carrier:
+        carrier.deposit(desk.new_id("deposit"), str(value))
+    with desk.writing() as writing:
+        now = writing.records.the(Account, account_id)
+        after = now.but(balance=Money(amount=now.balance.amount + value, currency=now.balance.currency))
+        return writing.save([changed(Subject.ACCOUNT, now, after, "account.deposited")])[0].after
+
+
+def numbers_of(desk: Desk, key: str) -> list[Number]:
+    with desk.reading() as reading:
+        return reading.records.where(Number, tables.life.c.order_id == key, order_by=tables.life.c.number)

@@ -1,0 +1,63 @@
+"""Trunks at the desk: their status as evidence with its time, and what is on their lists."""
+
+from collections import Counter
+from dataclasses import dataclass
+
+from sqlalchemy import func, select
+
+from sedge.core.numbers.life import ENDED, State
+from sedge.core.records import Account, Carrier, Subject, Trunk
+from sedge.core.reduce import changed
+from sedge.desk.desk import Desk
+from sedge.store import tables
+
+
+@dataclass(frozen=True)
+class TrunkView:
+    trunk: Trunk
+    carrier: str
+    listed: int
+
+
+@dataclass(frozen=True)
+class CarrierView:
+    carrier: Carrier
+    accounts: list[Account]
+    trunks: list[TrunkView]
+    numbers: int
+
+
+def refresh(desk: Desk) -> int:
+    """Ask the telephone system which trunks are down; keep what has changed."""
+    down = desk.outside.telephony.trunks_down()
+    with desk.reading() as reading:
+        moved = [x for x in reading.records.all(Trunk) if x.up == (x.id in down)]
+    if moved:
+        with desk.as_system().writing(reason="looked at the telephone system") as writing:
+            writing.save([changed(Subject.TRUNK, x, x.but(up=x.id not in down, seen_at=desk.now()), "trunk.seen") for x in moved])
+    return len(moved)
+
+
+def carriers(desk: Desk) -> list[CarrierView]:
+    life = tables.life
+    with desk.reading() as reading:
+        listed: Counter[str] = Counter()
+        by_state = select(life.c.trunk, life.c.state, func.count()).where(life.c.trunk.is_not(None)).group_by(life.c.trunk, life.c.state)
+        for trunk, state, count in reading.connection.execute(by_state):
+            listed[trunk] += count if State(state) not in ENDED else 0
+        counts = dict(
+            reading.connection.execute(
+                select(tables.tally.c.carrier, func.sum(tables.tally.c.count)).group_by(tables.tally.c.carrier)
+            ).all()
+        )
+        accounts, trunks = reading.records.all(Account), reading.records.all(Trunk)
+        found = reading.records.all(Carrier)
+    return [
+        CarrierView(
+            c,
+            [a for a in accounts if a.carrier == c.id],
+            [TrunkView(x, c.name, listed.get(x.id, 0)) for x in trunks if x.carrier == c.id],
+            counts.get(c.id, 0),
+        )
+        for c in found
+    ]

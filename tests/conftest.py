@@ -1,0 +1,186 @@
+"""What tests share: an estate builder for the core, a seeded house with stand-ins for the desk, API and pages."""
+
+import os
+import shutil
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import settings as hypothesis_settings
+
+from sedge.core import records as e
+from sedge.core.estate import Estate
+from sedge.core.facts import Money
+from sedge.core.numbers.life import State
+from sedge.settings import Settings
+
+hypothesis_settings.register_profile("ci", max_examples=60, deadline=None, derandomize=True)
+hypothesis_settings.register_profile("long", max_examples=2000, deadline=None)
+hypothesis_settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "ci"))
+
+NOW = datetime(2026, 11, 24, 11, 20, tzinfo=UTC)  # a Tuesday
+
+
+class EstateBuilder:
+    """Puts together the estate a core test needs: one site in Leeds, two carriers, three products; then what is asked for."""
+
+    def __init__(self) -> None:
+        person, line = (e.HolderKind.PERSON,), (e.HolderKind.SERVICE_LINE,)
+        gbp = self.gbp
+        elements = e.CivicElements(country="GB", city="Leeds", street="Lanternfield Wharf", house_number="12", postcode="LS1 4ZZ")
+        self.records: dict[str, Any] = {}
+        self.put(
+            e.Site(
+                id="leeds", name="Wharf House", code="WHF", country="GB", timezone="Europe/London", language="en", supply_model=e.SupplyModel.BUNDLED,
+                account="brackwater-main", address="leeds-address", spot="WHF-001-K", outside_prefix="9", security_desk="desk@example.test",
+            ),
+            e.Address(id="leeds-address", site="leeds", elements=elements, verdict=e.Verdict.EXACT, psap="Leeds operator assistance", floors=4),
+            e.Spot(id="WHF-000-M", address="leeds-address", site="leeds", name="whole address", whole=True, confirmed_at=NOW),
+            e.Spot(id="WHF-001-K", address="leeds-address", site="leeds", name="ground floor, reception", floor="ground floor", room="reception", confirmed_at=NOW),
+            e.Carrier(
+                id="brackwater", name="Brackwater Telecom", supply_model=e.SupplyModel.BUNDLED, countries=("GB",),
+                capacities=(e.Capacity.SINGLE, e.Capacity.MANY), asks_of={e.HolderKind.PERSON: ("staff", "home"), e.HolderKind.SERVICE_LINE: ("permit",)},
+            ),
+            e.Carrier(id="fellgate", name="Fellgate Voice", supply_model=e.SupplyModel.OWN_TRUNK, countries=("GB",), capacities=(e.Capacity.ANY,), asks_of={}),
+            e.Account(id="brackwater-main", carrier="brackwater", name="Brackwater main", balance=gbp("100"), low_mark=gbp("20")),
+            e.Account(id="fellgate-main", carrier="fellgate", name="Fellgate main", balance=gbp("100"), low_mark=gbp("20")),
+            e.Product(id="staff", name="Staff seat", allows=(), for_holders=person, monthly=gbp("3.10"), propagation_minutes=10),
+            e.Product(id="home", name="Home calling", allows=("calls",), needs_all=("staff",), for_holders=person, monthly=gbp("6.40"), propagation_minutes=15),
+            e.Product(id="permit", name="Reception permit", allows=("calls",), for_holders=line, monthly=gbp("0"), propagation_minutes=5, free=True),
+            e.Subscription(id="staff-sub", product="staff", seats=5),
+            e.Subscription(id="home-sub", product="home", seats=5),
+            e.Subscription(id="permit-sub", product="permit", seats=2),
+            e.Trunk(id="brackwater-leeds", name="Brackwater Leeds", site="leeds", carrier="brackwater", channels=10),
+            e.Trunk(id="leeds-a", name="Leeds A", site="leeds", carrier="fellgate", channels=10),
+        )  # fmt: skip
+
+    @staticmethod
+    def gbp(amount: str) -> Money:
+        return Money(amount=Decimal(amount), currency="GBP")
+
+    def put(self, *records: Any) -> None:
+        for record in records:
+            key = record.e164 if isinstance(record, e.Number) else record.id
+            self.records[f"{type(record).__name__}/{key}"] = record
+
+    def person(self, name: str = "Ifeoma Okafor", *, spot: str | None = "WHF-001-K", registered: bool = True, **values: Any) -> e.HolderRef:
+        key = name.lower().replace(" ", "-")
+        self.put(e.Person(id=key, name=name, email=f"{key}@example.test", site="leeds", spot=spot, **values))
+        self.put(
+            e.Device(
+                id=f"phone-{key}", person=key, kind="desk phone", name=f"desk phone of {name.split(maxsplit=1)[0]}", registered=registered
+            )
+        )
+        return e.HolderRef(kind=e.HolderKind.PERSON, id=key)
+
+    def line(self, name: str = "Bookings", kind: str = "menu") -> e.HolderRef:
+        key = name.lower().replace(" ", "-")
+        self.put(e.ServiceLine(id=key, name=name, kind=kind, site="leeds", spot="WHF-001-K"))
+        return e.HolderRef(kind=e.HolderKind.SERVICE_LINE, id=key)
+
+    def number(
+        self, last: int, state: State = State.AVAILABLE, *, carrier: str = "brackwater", capacity: str = "single", **values: Any
+    ) -> str:
+        e164 = f"+44113496{last:04d}"
+        trunk = "brackwater-leeds" if carrier == "brackwater" else "leeds-a"
+        number = e.Number(
+            id=f"life-{last}", e164=e164, state=state, capacity=e.Capacity(capacity), account=f"{carrier}-main", carrier=carrier, site="leeds",
+            monthly=self.gbp("0.65"), **{"trunk": trunk, **values},
+        )  # fmt: skip
+        self.put(number)
+        return e164
+
+    def given(self, last: int, holder: e.HolderRef, role: e.Role = e.Role.MAIN, **values: Any) -> str:
+        assignment = e.Assignment(holder=holder, role=role, since=NOW, works_from=NOW)
+        return self.number(last, State.ASSIGNED, assignment=assignment, **{"spot": "WHF-001-K", **values})
+
+    def granted(self, holder: e.HolderRef, *products: str, works_from: datetime = NOW) -> None:
+        for product in products:
+            self.put(
+                e.Grant(
+                    id=f"grant-{holder.id}-{product}",
+                    product=product,
+                    subscription=f"{product}-sub",
+                    holder=holder,
+                    since=NOW,
+                    works_from=works_from,
+                )
+            )
+            subscription = self.records[f"Subscription/{product}-sub"]
+            self.put(subscription.but(used=subscription.used + 1))
+
+    def build(self, now: datetime = NOW) -> Estate:
+        return Estate(now, self.records.values())
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _plain_logs() -> None:
+    from sedge.app import set_up_logging
+
+    set_up_logging(as_json=False)
+
+
+@pytest.fixture
+def estate() -> EstateBuilder:
+    return EstateBuilder()
+
+
+@pytest.fixture(scope="session")
+def seeded(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo's data, made once per test process; tests work on copies."""
+    from sedge.demo.running import ready_data
+
+    folder = tmp_path_factory.mktemp("seeded")
+    ready_data(Settings(data=folder, demo=True, durable=False, runner=False))
+    return folder
+
+
+@pytest.fixture
+def house(seeded: Path, tmp_path: Path) -> Iterator[Any]:
+    """A house on a copy of the demo's data, with its own stand-ins over real HTTP; nothing runs unless ticked."""
+    from sedge.app import open_house
+    from sedge.standins.app import StandinServer
+
+    folder = tmp_path / "data"
+    shutil.copytree(seeded, folder)
+    standins = StandinServer(folder).start(ticking=False)
+    opened = open_house(Settings(data=folder, demo=True, durable=False, runner=False), standins.url)
+    yield opened
+    opened.close()
+    standins.stop()
+
+
+@pytest.fixture
+def desk(house: Any) -> Any:
+    from sedge.demo.seed import MEMBERS
+
+    return house.desk(MEMBERS[0])
+
+
+@pytest.fixture
+def client(house: Any) -> Iterator[Any]:
+    """The application in-process, signed in as nobody."""
+    from starlette.testclient import TestClient
+
+    from sedge.app import create_app
+
+    with TestClient(create_app(house), base_url="http://127.0.0.1:8420", follow_redirects=False) as opened:
+        yield opened
+
+
+@pytest.fixture
+def api(client: Any) -> Any:
+    """The same with the demo's token, on the JSON interface."""
+    client.headers["Authorization"] = "Bearer demo"
+    client.base_url = client.base_url.join("/api/v1/")
+    return client
+
+
+def until_quiet(house: Any, span: timedelta = timedelta(0)) -> None:
+    """Let everything that is due happen, moving the clocks forward by `span`."""
+    from sedge.desk import steering
+
+    steering.advance(house, span)

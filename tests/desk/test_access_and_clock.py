@@ -1,0 +1,245 @@
+"""Who is signed in, and for how long; the simulated clock; answers kept under a key."""
+
+import threading
+from datetime import UTC, datetime, timedelta
+
+import pytest
+
+from sedge.core.access.roles import AccessRole, May, allowed
+from sedge.core.errors import Forbidden, KeyReused, NotFound, NotSignedIn, NotUnderstood, TooMany
+from sedge.demo.seed import MEMBERS, PASSWORD
+from sedge.desk import access, answers, steering, supply
+from sedge.desk.clock import Clock
+from sedge.store.installation import Member
+
+ROWAN = MEMBERS[0]
+
+
+# ── signing in ──
+
+
+def test_a_session_is_the_members_until_it_is_signed_out(house):
+    token = access.sign_in(house, ROWAN.email.upper(), PASSWORD)
+    assert access.whose(house, token) == ROWAN
+    access.sign_out(house, token)
+    assert access.whose(house, token) is None
+
+
+def test_a_session_ends_by_real_time_not_by_the_steered_clock(house):
+    token = access.sign_in(house, ROWAN.email, PASSWORD)
+    steering.advance(house, timedelta(days=2))
+    assert access.whose(house, token) == ROWAN
+    real = house.clock.real()
+    house.clock.real = lambda: real + timedelta(hours=house.settings.session_hours, seconds=1)
+    assert access.whose(house, token) is None
+
+
+def test_only_the_hash_of_a_token_is_kept(house):
+    token = access.sign_in(house, ROWAN.email, PASSWORD)
+    with house.installation.reading() as connection:
+        dump = " ".join(str(row) for row in connection.exec_driver_sql("SELECT * FROM session"))
+    assert token not in dump
+
+
+def test_passwords_are_kept_as_argon2id(house):
+    with house.installation.reading() as connection:
+        hashes = [row[0] for row in connection.exec_driver_sql("SELECT password_hash FROM sign_in")]
+    assert all(h.startswith("$argon2id$") for h in hashes)
+
+
+def test_five_failures_lock_for_five_minutes(house):
+    for _ in range(access.MOST_FAILURES):
+        with pytest.raises(NotSignedIn):
+            access.sign_in(house, ROWAN.email, "wrong")
+    with pytest.raises(TooMany):
+        access.sign_in(house, ROWAN.email, PASSWORD)
+    real = house.clock.real()
+    house.clock.real = lambda: real + access.LOCKED + timedelta(seconds=1)
+    assert access.sign_in(house, ROWAN.email, PASSWORD)
+
+
+def test_a_right_password_clears_earlier_failures(house):
+    for _ in range(3):
+        for _ in range(access.MOST_FAILURES - 1):
+            with pytest.raises(NotSignedIn):
+                access.sign_in(house, ROWAN.email, "wrong")
+        assert access.sign_in(house, ROWAN.email, PASSWORD)
+
+
+def test_outside_the_demo_nobody_is_chosen_and_no_demo_token_counts(house):
+    house.settings = house.settings.model_copy(update={"demo": False})
+    assert access.demo_people(house) == []
+    assert access.by_token(house, "demo", loopback=True) is None
+    with pytest.raises(NotSignedIn):
+        access.demo_sign_in(house, "rowan")
+
+
+@pytest.mark.parametrize(("token", "loopback"), [("demo", False), ("Demo", True), ("", True), ("d", True)])
+def test_the_demo_token_counts_on_loopback_and_whole_only(house, token, loopback):
+    assert access.by_token(house, token, loopback=loopback) is None
+    assert access.by_token(house, "demo", loopback=True).role is AccessRole.ADMINISTRATOR
+
+
+def test_a_desk_is_of_an_organisation_that_is_there(house):
+    with pytest.raises(NotFound):
+        house.desk(Member("x", "X", "x@example.test", "somebody-else", AccessRole.ADMINISTRATOR))
+
+
+def test_two_organisations_see_nothing_of_each_other(house):
+    from sedge.desk import holders, numbers
+    from sedge.store.installation import Organisation
+
+    house.add_organisation(Organisation("copperleaf", "Copperleaf Cafés", "GB"))
+    theirs = house.desk(Member("x", "X", "x@example.test", "copperleaf", AccessRole.ADMINISTRATOR))
+    assert holders.people(theirs)[0] == []
+    assert numbers.overview(theirs).total == 0
+    assert numbers.find(theirs, "okafor").groups == []
+    with pytest.raises(NotFound):
+        numbers.card(theirs, "+441134960100")
+
+
+@pytest.mark.parametrize("role", list(AccessRole))
+def test_the_open_door_is_open_to_all_and_no_other_to_nobody(role):
+    assert allowed(role, May.OPEN)
+    assert allowed(None, May.OPEN)
+    assert [may for may in May if may is not May.OPEN and allowed(None, may)] == []
+
+
+def test_the_desk_refuses_what_the_door_would_have_refused(house):
+    finance = house.desk(next(m for m in MEMBERS if m.role is AccessRole.FINANCE))
+    with pytest.raises(Forbidden) as raised:
+        supply.hold(finance, "brackwater-main", ["+441134960330"])
+    assert "As finance you may not hold and order numbers" in raised.value.message
+
+
+# ── the clock ──
+
+
+def test_the_clock_only_goes_forward():
+    clock = Clock(fixed=datetime(2026, 11, 24, tzinfo=UTC))
+    clock.advance(timedelta(hours=2))
+    assert clock.now() == datetime(2026, 11, 24, 2, tzinfo=UTC)
+    with pytest.raises(ValueError, match="forward"):
+        clock.advance(timedelta(seconds=-1))
+
+
+def test_steering_moves_both_clocks_and_keeps_it(house):
+    before = house.clock.now()
+    after = steering.advance(house, timedelta(hours=6))
+    assert timedelta(hours=6) <= after - before < timedelta(hours=6, minutes=2)
+    assert steering.stored_offset(house) == house.clock.offset
+    theirs = datetime.fromisoformat(house.outside.control.call("POST", "tick")["now"])
+    assert abs(theirs - house.clock.now()) < timedelta(seconds=20)
+
+
+@pytest.mark.parametrize("span", [timedelta(seconds=-1), timedelta(days=401)])
+def test_an_absurd_span_is_refused(house, span):
+    with pytest.raises(NotUnderstood) as raised:
+        steering.advance(house, span)
+    assert raised.value.field == "advance"
+
+
+# ── answers under a key ──
+
+
+def test_the_same_question_gets_the_same_answer_and_is_acted_on_once(desk):
+    done = []
+
+    def make(identity):
+        done.append(identity)
+        return 201, {"n": len(done)}
+
+    assert answers.once(desk, "k", "d", make) == answers.once(desk, "k", "d", make) == (201, {"n": 1})
+    assert done == [answers.identity("k", "d")]
+
+
+def test_another_question_under_the_key_is_refused(desk):
+    answers.once(desk, "k", "d", lambda _identity: (200, {}))
+    with pytest.raises(KeyReused):
+        answers.once(desk, "k", "other", lambda _identity: (200, {}))
+
+
+def test_an_error_is_not_kept_so_that_what_was_wrong_can_be_mended(desk):
+    def refuse(_identity):
+        raise NotUnderstood("no")
+
+    with pytest.raises(NotUnderstood):
+        answers.once(desk, "k", "d", refuse)
+    assert answers.once(desk, "k", "mended", lambda _identity: (200, "ok")) == (200, "ok")
+
+
+def test_a_question_whose_process_died_is_asked_again_under_the_same_identity(desk):
+    class Died(BaseException):
+        pass
+
+    seen = []
+
+    def dies(identity):
+        seen.append(identity)
+        raise Died
+
+    with pytest.raises(Died):
+        answers.once(desk, "k", "d", dies)
+    answers.once(desk, "k", "d", lambda identity: (200, seen.append(identity)))
+    assert seen[0] == seen[1]
+
+
+def test_two_at_once_under_one_key_act_once(desk):
+    done, results = [], []
+    together = threading.Barrier(4)
+
+    def make(_identity):
+        done.append(1)
+        return 201, {"made": len(done)}
+
+    def ask():
+        together.wait()
+        results.append(answers.once(desk, "same", "d", make))
+
+    asking = [threading.Thread(target=ask) for _ in range(4)]
+    for one in asking:
+        one.start()
+    for one in asking:
+        one.join()
+    assert results == [(201, {"made": 1})] * 4
+
+
+def test_an_order_asked_again_after_its_process_died_is_the_same_order(house, desk):
+    from sedge.core.supply.offers import Wish
+
+    numbers = [n.e164 for n in supply.search(desk, Wish("GB", area="Leeds", quantity=2)).offers[0].numbers]
+
+    def order(identity):
+        return supply.order(desk, reference="R", account="brackwater-main", site="wharf-house", numbers=numbers, identity=identity)
+
+    first, work_order = order("abc")
+    second, again = order("abc")
+    assert (first, work_order.id) == (second, again.id)
+    assert len([o for o in supply.orders(desk) if o.order.reference == "R"]) <= 1
+
+
+# ── features at ordering ──
+
+
+def test_features_are_priced_into_the_lines_and_told_to_the_carrier(house, desk):
+    from sedge.core.records import Order
+    from sedge.core.supply.offers import Wish
+    from tests.conftest import until_quiet
+
+    numbers = [n.e164 for n in supply.search(desk, Wish("GB", area="Leeds", quantity=2)).offers[0].numbers]
+    key, _ = supply.order(desk, reference="T", account="brackwater-main", site="wharf-house", numbers=numbers, features=("texts",))
+    until_quiet(house)
+    with desk.reading() as reading:
+        record = reading.records.the(Order, key)
+    assert {str(line.monthly.amount) for line in record.lines} == {"1.05"}
+    assert record.features == ("texts",)
+
+
+def test_a_feature_the_carrier_does_not_offer_is_refused_before_anything_is_bought(desk):
+    from sedge.core.supply.offers import Wish
+
+    numbers = [n.e164 for n in supply.search(desk, Wish("GB", area="Leeds", quantity=1)).offers[0].numbers]
+    with pytest.raises(NotUnderstood) as raised:
+        supply.order(desk, reference="F", account="brackwater-main", site="wharf-house", numbers=numbers, features=("fax",))
+    assert raised.value.field == "features"
+    assert "emergency registration, texts" in raised.value.message

@@ -1,0 +1,273 @@
+"""Calls at the desk: test calls against their traces, proofs that go stale, calls out, who really rings."""
+
+from datetime import timedelta
+
+import pytest
+
+from sedge.core.errors import NotAllowedNow, NotFound, NotOneNumber, OutsideSilent
+from sedge.core.paths.patterns import Choice, DeskForm
+from sedge.core.paths.trace import World
+from sedge.core.records import Device, Number, PathVersion, Person
+from sedge.core.workorders import tasks as t
+from sedge.desk import calls, numbers, paths, today, workorders
+from sedge.desk.desk import system_member
+from sedge.store import tables
+from sedge.store.workorders import OrderState
+from tests.conftest import until_quiet
+
+MAIN, FRONT_DESK, FREE = "+441134960100", "+441134960200", "+441134960160"
+
+
+def control(house):
+    return house.outside.control
+
+
+@pytest.fixture
+def open_hours(house):
+    """The museum's doors are open: the next day from Tuesday to Sunday that is no holiday, at eleven."""
+    from sedge.core.paths.trace import opening_at
+
+    desk = house.desk(system_member("lanternfield"))
+    hours = paths.look(desk, "canal-front-desk").path.steps["hours"]
+    now = desk.now()
+    opens = next(m for m in (now + timedelta(minutes=30 * n) for n in range(1000)) if opening_at(hours, m)[0] == "open")
+    until_quiet(house, opens - now + timedelta(minutes=30))
+
+
+def phone_of(desk, person):
+    with desk.reading() as reading:
+        return reading.records.where(Device, tables.device.c.person == person)[0]
+
+
+def register(house, device, *, registered):
+    control(house).call("PUT", f"devices/{device.id}", json={"registered": registered})
+
+
+# ── placed calls ──
+
+
+def test_a_test_call_in_rings_the_phone_and_agrees_with_the_trace(desk):
+    proof = calls.place_test_call(desk, MAIN, "in")
+    assert (proof.ok, proof.differs, proof.rang) == (True, "", ("desk phone 100",))
+    assert "answers after 6 s" in proof.heard
+
+
+def test_a_test_call_out_hears_its_own_caller_id(desk):
+    proof = calls.place_test_call(desk, MAIN, "out")
+    assert proof.ok
+    assert "4 4 1 1 3 4 9 6 0 1 0 0" in proof.heard
+
+
+def test_keys_are_pressed_in_a_placed_call_too(desk, open_hours):
+    proof = calls.place_test_call(desk, FRONT_DESK, "in", presses=("2",))
+    assert "For visits, press 1" in proof.heard
+    assert proof.differs == ""
+
+
+def test_a_phone_that_stopped_registering_is_noticed_and_the_proof_fails(house, desk):
+    register(house, phone_of(desk, "person-ifeoma-okafor"), registered=False)
+    proof = calls.place_test_call(desk, MAIN, "in")
+    assert proof.rang == ()
+    assert phone_of(desk, "person-ifeoma-okafor").registered is False
+    out = calls.place_test_call(desk, MAIN, "out")
+    assert not out.ok
+
+
+def test_somebody_who_lets_it_ring_makes_the_call_differ_and_the_card_says_so(house, desk):
+    control(house).call("PUT", "people/person-ifeoma-okafor", json={"away": True})
+    proof = calls.place_test_call(desk, MAIN, "in")
+    assert not proof.ok
+    assert proof.differs == "computed: answered, Ifeoma Okafor answers; really: mailbox"
+    facts = {f.name: f for f in numbers.card(desk, MAIN).standing}
+    assert facts["Proven"].mark == "wrong"
+
+
+def test_a_trunk_that_is_down_rejects_the_call_in_both_worlds(house, desk):
+    from sedge.desk import trunks
+
+    control(house).call("PUT", "trunks/leeds-a", json={"up": False})
+    trunks.refresh(desk)
+    proof = calls.place_test_call(desk, MAIN, "in")
+    assert (proof.ok, proof.differs) == (False, "")
+    assert "trunk is down" in proof.heard
+    assert any("Leeds A is down" in line.what for line in today.todo(desk))
+
+
+def test_nobody_can_be_called_on_a_number_nobody_has(desk):
+    with pytest.raises(NotAllowedNow) as raised:
+        calls.place_test_call(desk, FREE, "in")
+    assert raised.value.reason == "no-holder"
+
+
+def test_a_service_line_places_no_call_out(desk):
+    with pytest.raises(NotAllowedNow) as raised:
+        calls.place_test_call(desk, FRONT_DESK, "out")
+    assert raised.value.reason == "not-a-person"
+
+
+def test_a_silent_telephone_system_is_said_to_be_silent(house, desk):
+    control(house).order_fault({"service": "telephony", "fault": "error", "count": 1})
+    with pytest.raises(OutsideSilent):
+        calls.place_test_call(desk, MAIN, "in")
+
+
+# ── proofs ──
+
+
+def test_the_demo_has_one_proof_gone_stale_and_says_why_it_matters(desk):
+    stale = calls.proofs(desk, stale=True)
+    assert [p.e164 for p, _ in stale] == [FRONT_DESK]
+    line = next(line for line in today.todo(desk) if "stale" in line.what)
+    assert "0113 496 0200" in line.why
+    assert line.href == "/numbers/441134960200/test-call"
+
+
+def test_proving_again_makes_it_good(desk):
+    calls.place_test_call(desk, FRONT_DESK, "in")
+    assert calls.proofs(desk, stale=True) == []
+
+
+def test_a_proof_goes_stale_when_the_path_is_published_anew(house, desk, open_hours):
+    calls.place_test_call(desk, FRONT_DESK, "in")
+    facts = paths.form_facts(desk, key="canal-front-desk")
+    assert facts.form is not None
+    order = paths.plan(
+        desk, "Canal Museum front desk", facts.form.but(greeting="For visits, press 1. For schools, press 2."), key="canal-front-desk"
+    )
+    workorders.run(desk, order.id)
+    until_quiet(house)
+    assert [p.e164 for p, _ in calls.proofs(desk, stale=True)] == [FRONT_DESK]
+
+
+# ── following ──
+
+
+def test_the_caller_stands_in_the_story(desk):
+    words = calls.caller_words(desk, "+441314960999")
+    followed = calls.follow(desk, MAIN, None, World(), caller=words)
+    assert "from 0131 496 0999" in followed.trace.happenings[0].text
+    assert calls.caller_words(desk, " Withheld ") == "a withheld number"
+    assert calls.caller_words(desk, "") == ""
+    with pytest.raises(NotOneNumber) as raised:
+        calls.caller_words(desk, "0131")
+    assert raised.value.field == "caller"
+
+
+def test_who_may_be_rung_is_offered_as_busy(desk):
+    followed = calls.follow(desk, FRONT_DESK, None, World())
+    assert {p.id for p in followed.agents} >= set(followed.path.steps["visits"].people)
+    alone = calls.follow(desk, MAIN, None, World())
+    assert [p.name for p in alone.agents] == ["Ifeoma Okafor"]
+
+
+def test_help_from_a_persons_phone_names_spot_psap_and_callback(desk):
+    trace = calls.follow_out(desk, "person-ifeoma-okafor", "999")
+    assert (trace.ending, trace.caller_id) == ("emergency", MAIN)
+    assert trace.emergency.psap == "Leeds operator assistance"
+    assert trace.emergency.broken == []
+    prefixed = calls.follow_out(desk, "person-ifeoma-okafor", "9 999")
+    assert prefixed.ending == "emergency"
+
+
+def test_help_from_a_phone_that_does_not_register_is_rung_back_on_the_sites_main_number(house, desk):
+    register(house, phone_of(desk, "person-ifeoma-okafor"), registered=False)
+    calls.refresh_devices(desk)
+    answer = calls.emergency(desk, MAIN, "999")
+    assert answer.callback == "+441134960192"
+    assert answer.broken == []
+
+
+def test_a_phone_without_a_number_reaches_no_help_and_is_told_why(desk):
+    with desk.reading() as reading:
+        held = {n.holder.id for n in reading.records.where(Number, tables.life.c.holder_kind == "person")}
+        person = next(p for p in reading.records.all(Person) if p.id not in held)
+    trace = calls.follow_out(desk, person.id, "999")
+    assert trace.ending == "rejected"
+    assert "no number" in trace.reason
+
+
+def test_somebody_unknown_dials_nothing(desk):
+    with pytest.raises(NotFound):
+        calls.follow_out(desk, "nobody", "999")
+
+
+# ── call paths from the form ──
+
+
+def people_of(desk, count=2, site="canal-museum"):
+    facts = paths.form_facts(desk, site=site)
+    return tuple(p.id for p in facts.people[:count])
+
+
+def form(desk, **values):
+    one, two = people_of(desk)
+    choices = (Choice(key="1", word="visits", people=(one,)), Choice(key="2", word="schools", people=(two,), way="in order"))
+    known = {"timezone": "Europe/London", "greeting": "For visits press 1, for schools press 2.", "choices": choices, "recipients": (one,)}
+    return DeskForm(**{**known, **values})
+
+
+def test_a_new_path_is_published_by_a_work_order_and_calls_follow_it(house, desk):
+    order = paths.plan(desk, "School bookings", form(desk))
+    assert order.state is OrderState.DRAFT
+    assert "school-bookings" not in {p.id for p in paths.listing(desk)}
+    workorders.run(desk, order.id)
+    until_quiet(house)
+    view = paths.look(desk, "school-bookings")
+    assert (view.published.number, view.path.first) == (1, "menu")
+    assert set(view.path.steps) == {"menu", "choice-1", "choice-2", "mailbox"}
+    give = workorders.draft(desk, "give", [t.SetPath(number=FRONT_DESK, path="school-bookings")])
+    workorders.run(desk, give.id)
+    until_quiet(house)
+    proof = calls.place_test_call(desk, FRONT_DESK, "in", presses=("2",))
+    assert (proof.ok, proof.differs) == (True, "")
+
+
+def test_a_changed_path_reaches_the_telephone_system_for_every_number_that_follows_it(house, desk, open_hours):
+    facts = paths.form_facts(desk, key="canal-front-desk")
+    order = paths.plan(desk, "Canal Museum front desk", facts.form.but(greeting="New words: 1 visits, 2 schools."), key="canal-front-desk")
+    workorders.run(desk, order.id)
+    until_quiet(house)
+    for number in (FRONT_DESK, "+441134960203"):
+        assert "New words" in calls.place_test_call(desk, number, "in").heard
+
+
+def test_undo_brings_the_earlier_path_back_as_a_new_version(house, desk, open_hours):
+    before = paths.look(desk, "canal-front-desk").published
+    facts = paths.form_facts(desk, key="canal-front-desk")
+    order = paths.plan(desk, before.name, facts.form.but(greeting="Press 1 or 2."), key="canal-front-desk")
+    workorders.run(desk, order.id)
+    until_quiet(house)
+    workorders.undo(desk, order.id)
+    until_quiet(house)
+    after = paths.look(desk, "canal-front-desk").published
+    assert (after.number, after.body) == (before.number + 2, before.body)
+    assert "For visits, press 1" in calls.place_test_call(desk, FRONT_DESK, "in").heard
+
+
+def test_undoing_a_new_path_leaves_it_unused_and_says_so(house, desk):
+    order = paths.plan(desk, "Only tried", form(desk))
+    workorders.run(desk, order.id)
+    until_quiet(house)
+    with pytest.raises(NotAllowedNow) as raised:
+        workorders.undo(desk, order.id)
+    assert raised.value.reason == "nothing"
+
+
+def test_two_paths_of_one_name_get_different_keys(house, desk):
+    for _ in range(2):
+        workorders.run(desk, paths.plan(desk, "Bookings", form(desk)).id)
+        until_quiet(house)
+    with desk.reading() as reading:
+        keys = [p.id for p in reading.records.where(PathVersion, tables.path.c.name == "Bookings")]
+    assert len(set(keys)) == 2
+    assert "bookings" in keys
+
+
+def test_holidays_are_offered_for_the_sites_country(desk):
+    assert dict(paths.form_facts(desk, site="canal-museum").holiday_places)["GB-ENG"] == "England"
+    assert dict(paths.holiday_places("DE"))["DE-BE"] == "Berlin"
+
+
+def test_time_passes_in_the_story(desk):
+    followed = calls.follow(desk, FRONT_DESK, desk.now() - timedelta(days=1), World())
+    assert followed.trace.happenings[0].at == 0

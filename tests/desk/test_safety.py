@@ -1,0 +1,259 @@
+"""Emergency data at the desk: addresses against the register, spots, gaps, what the carrier has registered."""
+
+import pytest
+
+from sedge.core.errors import Forbidden, NotUnderstood, OutsideSilent
+from sedge.core.records import CivicElements, HolderKind, HolderRef, Number, Verdict
+from sedge.core.workorders import tasks as t
+from sedge.demo.seed import MEMBERS
+from sedge.desk import calls, holders, importing, numbers, safety, today, workorders
+from sedge.store.workorders import OrderState
+from tests.conftest import until_quiet
+
+WHARF = CivicElements(country="GB", city="Leeds", street="Lanternfield Wharf", house_number="12", postcode="LS1 4ZZ")
+BUNDLED = "+441134960300"
+
+
+def role(house, sign_in):
+    return house.desk(next(m for m in MEMBERS if m.sign_in == sign_in))
+
+
+def number(desk, e164):
+    with desk.reading() as reading:
+        return reading.records.the(Number, e164)
+
+
+# ── addresses ──
+
+
+def test_an_exact_address_is_taken_as_the_register_writes_it(desk):
+    checked = safety.checked_address(desk, WHARF.but(street="lanternfield  wharf"), accepted=False)
+    assert (checked.verdict, checked.elements.street, checked.psap) == (Verdict.EXACT, "Lanternfield Wharf", "Leeds operator assistance")
+
+
+def test_a_correction_is_taken_only_when_accepted(desk):
+    typed = WHARF.but(street="Lanternfeld Wharf")
+    with pytest.raises(NotUnderstood) as raised:
+        safety.checked_address(desk, typed, accepted=False)
+    assert raised.value.field == "accepted"
+    assert "street “Lanternfeld Wharf” becomes “Lanternfield Wharf”" in raised.value.message
+    assert safety.checked_address(desk, typed, accepted=True).verdict is Verdict.CORRECTED
+
+
+@pytest.mark.parametrize(
+    ("changes", "field"),
+    [
+        ({"street": "Nowhere at all"}, "street"),
+        ({"house_number": "99"}, "street"),
+        ({"street": "Towpath R"}, "street"),
+        ({"city": ""}, "city"),
+        ({"postcode": " "}, "postcode"),
+    ],
+)
+def test_a_guess_is_never_taken_even_when_accepted(desk, changes, field):
+    with pytest.raises(NotUnderstood) as raised:
+        safety.checked_address(desk, WHARF.but(**changes), accepted=True)
+    assert raised.value.field == field
+
+
+def test_a_register_that_does_not_answer_adds_no_site(house, desk):
+    house.outside.control.order_fault({"service": "register", "fault": "error", "count": 1})
+    before = len(holders.sites(desk))
+    with pytest.raises(OutsideSilent):
+        holders.add_site(desk, name="Reed House", code="RDH", typed=WHARF)
+    assert len(holders.sites(desk)) == before
+
+
+def test_a_site_takes_supply_from_its_account_and_the_rest_from_its_country(desk):
+    site = holders.add_site(
+        desk, name="Reed House", code="rdh", typed=WHARF, floors=2, area_m2=900, account="fellgate-main", security_desk="x@y.example"
+    )
+    assert (site.code, site.supply_model, site.timezone, site.language, site.outside_prefix) == (
+        "RDH",
+        "own trunk",
+        "Europe/London",
+        "en",
+        "9",
+    )
+    view = holders.one_site(desk, site.id)
+    assert view.row.address.floors == 2
+    assert [s.name for s in view.spots] == ["whole address"]
+    assert view.main == ""
+
+
+def test_an_account_that_does_not_serve_the_country_is_refused(desk):
+    berlin = CivicElements(country="DE", city="Berlin", street="Speicherufer", house_number="4", postcode="10999")
+    with pytest.raises(NotUnderstood) as raised:
+        holders.add_site(desk, name="Depot", code="SPD", typed=berlin, account="fellgate-main")
+    assert raised.value.field == "account"
+    assert holders.add_site(desk, name="Depot", code="SPD", typed=berlin, account="brackwater-main").country == "DE"
+
+
+@pytest.mark.parametrize(
+    ("values", "field"),
+    [
+        ({"name": " "}, "name"),
+        ({"code": "AB"}, "code"),
+        ({"code": "ÄÖÜ"}, "code"),
+        ({"typed": WHARF.but(country="ZZ")}, "country"),
+        ({"floors": 0}, "floors"),
+        ({"floors": 900}, "floors"),
+        ({"area_m2": -1}, "area_m2"),
+    ],
+)
+def test_what_is_wrong_with_a_new_site_is_named(desk, values, field):
+    with pytest.raises(NotUnderstood) as raised:
+        holders.add_site(desk, **{"name": "Reed House", "code": "RDH", "typed": WHARF, **values})
+    assert raised.value.field == field
+
+
+# ── spots ──
+
+
+def test_a_new_spot_gets_the_next_code_with_its_check_character(desk):
+    first = safety.add_spot(desk, site="wharf-house", floor="2nd floor", room="room 2.20")
+    second = safety.add_spot(desk, site="wharf-house", floor="2nd floor", room="room 2.21")
+    assert first.id.startswith("WHF-009-")
+    assert second.id.startswith("WHF-010-")
+    assert first.name == "2nd floor, room 2.20"
+
+
+def test_in_a_building_of_several_floors_floor_and_room_are_asked(desk):
+    for values, field in (({"floor": "", "room": "x"}, "floor"), ({"floor": "2nd floor", "room": " "}, "room")):
+        with pytest.raises(NotUnderstood) as raised:
+            safety.add_spot(desk, site="wharf-house", **values)
+        assert raised.value.field == field
+
+
+def test_confirming_a_spot_takes_it_off_todays_list(desk):
+    def unconfirmed():
+        return [line.what for line in today.todo(desk) if "confirmed" in line.what]
+
+    assert unconfirmed() == ["3 spots nobody has confirmed for a year"]
+    for row in safety.spots(desk):
+        if row.review:
+            safety.confirm_spot(desk, row.spot.id)
+    assert unconfirmed() == []
+
+
+def test_only_those_who_may_change_spots(house):
+    with pytest.raises(Forbidden):
+        safety.confirm_spot(role(house, "declan"), "WHF-001-K")
+    assert safety.confirm_spot(role(house, "gethin"), "WHF-001-K").confirmed_at is not None
+
+
+# ── gaps, and what the carrier has ──
+
+
+def test_the_demo_starts_with_two_people_nobody_could_find(desk):
+    gaps = {g.reason: g for g in safety.coverage(desk)}
+    assert list(gaps) == ["people without a spot"]
+    assert {p["name"] for p in gaps["people without a spot"].people} == {"Ifeoma Haddad", "Rowan Penhallow"}
+    assert any("2 people without an emergency spot" in line.what for line in today.todo(desk))
+
+
+def test_a_moved_number_is_a_gap_until_the_carrier_knows(house, desk):
+    move = workorders.draft(desk, "move", [t.SetSpot(number=BUNDLED, spot="WHF-006-A")])
+    workorders.run(desk, move.id)
+    until_quiet(house)
+    reason = "numbers whose carrier has another address than Sedge, or none"
+    assert {g.reason: g.numbers for g in safety.coverage(desk)}[reason] == [BUNDLED]
+    assert today.todo(desk)[0].what == "1 number registered elsewhere than where help must go"
+    assert "register-address" in numbers.card(desk, BUNDLED).actions
+    tell = workorders.draft(desk, "tell", [t.RegisterAddress(number=BUNDLED)])
+    workorders.run(desk, tell.id)
+    until_quiet(house)
+    assert reason not in {g.reason for g in safety.coverage(desk)}
+    shown = house.outside.carrier("brackwater").call("GET", f"numbers/{BUNDLED}")["address"]
+    assert (shown["floor"], shown["room"], shown["site"]) == ("2nd floor", "room 2.14", "Wharf House")
+    assert calls.emergency(desk, BUNDLED, "999").cautions == []
+
+
+def test_moving_a_person_with_remedies_tells_the_carrier_of_each_number(house, desk):
+    holder = number(desk, BUNDLED).holder
+    order = workorders.draft(desk, "moves desk", [t.SetSpot(person=holder.id, spot="WHF-008-6")])
+    workorders.add_remedies(desk, order.id)
+    assert [x.stored.body.kind for x in workorders.look(desk, order.id).tasks] == ["set_spot", "register_address"]
+    workorders.run(desk, order.id)
+    until_quiet(house)
+    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    moved = number(desk, BUNDLED)
+    assert (moved.spot, moved.registered_spot) == ("WHF-008-6", "WHF-008-6")
+
+
+def test_a_carrier_that_refuses_the_address_fails_the_task_with_its_reason(house, desk):
+    order = workorders.draft(desk, "tell", [t.RegisterAddress(number=BUNDLED)])
+    house.outside.control.order_fault({"service": "carrier", "fault": "reject", "count": 1})
+    workorders.run(desk, order.id)
+    until_quiet(house)
+    view = workorders.look(desk, order.id)
+    assert view.order.state is OrderState.FAILED
+    assert "Brackwater Telecom refused" in view.tasks[0].stored.error
+
+
+def test_a_wrong_spot_code_never_becomes_an_address(desk):
+    order = workorders.draft(desk, "x", [t.SetSpot(number=BUNDLED, spot="WHF-006-B")])
+    report = workorders.look(desk, order.id).report
+    assert not report.runnable
+    assert "WHF-006-B" in report.stops[0].message
+
+
+# ── people from a file ──
+
+FILE = b"Name;Mail;Site;Extension\nAda Reed;ada.reed@lanternfield.example;WHF;411\nBo Rush;bo.rush@lanternfield.example;Canal Museum;412\n"
+
+
+def test_a_file_is_looked_at_first_and_nothing_is_changed(desk):
+    found = importing.preview_people(desk, FILE)
+    assert [p.name for p in found.new] == ["Ada Reed", "Bo Rush"]
+    assert [p.site for p in found.new] == ["wharf-house", "canal-museum"]
+    assert holders.people(desk, find="reed")[0] == []
+
+
+def test_people_come_in_with_a_phone_that_registers_and_bringing_them_in_again_changes_nothing(house, desk):
+    found = importing.preview_people(desk, FILE)
+    importing.bring_in_people(desk, FILE, found.digest)
+    row = holders.people(desk, find="ada reed")[0][0]
+    assert row.devices[0].registered
+    assert house.outside.telephony.devices()[row.devices[0].id] is True
+    again = importing.preview_people(desk, FILE)
+    assert (len(again.new), len(again.changed), again.same) == (0, 0, 2)
+
+
+def test_a_changed_row_changes_only_what_it_says(desk):
+    found = importing.preview_people(desk, FILE)
+    importing.bring_in_people(desk, FILE, found.digest)
+    changed = FILE.replace(b"411", b"499")
+    preview = importing.preview_people(desk, changed)
+    assert [(p.name, p.extension) for p in preview.changed] == [("Ada Reed", "499")]
+    importing.bring_in_people(desk, changed, preview.digest)
+    assert holders.people(desk, find="ada reed")[0][0].holder.extension == "499"
+
+
+def test_another_file_than_the_one_looked_at_is_not_brought_in(desk):
+    from sedge.core.errors import NotAllowedNow
+
+    digest = importing.preview_people(desk, FILE).digest
+    with pytest.raises(NotAllowedNow) as raised:
+        importing.bring_in_people(desk, FILE + b"Cy;cy@lanternfield.example;WHF;1\n", digest)
+    assert raised.value.reason == "other-file"
+
+
+def test_a_telephone_system_that_does_not_answer_brings_nobody_in(house, desk):
+    digest = importing.preview_people(desk, FILE).digest
+    house.outside.control.order_fault({"service": "telephony", "fault": "error", "count": 1})
+    with pytest.raises(OutsideSilent):
+        importing.bring_in_people(desk, FILE, digest)
+    assert holders.people(desk, find="ada reed")[0] == []
+
+
+def test_a_site_is_a_holder_too_and_its_main_number_is_rung_back(house, desk):
+    site = holders.add_site(desk, name="Reed House", code="RDH", typed=WHARF, account="fellgate-main", security_desk="x@y.example")
+    ref = HolderRef(kind=HolderKind.SITE, id=site.id)
+    tasks = [t.AssignNumber(number="+441134960160", holder=ref), t.SetPath(number="+441134960160", path="wharf-front-desk")]
+    order = workorders.draft(desk, "main number", tasks)
+    workorders.run(desk, order.id)
+    until_quiet(house)
+    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert holders.one_site(desk, site.id).main == "0113 496 0160"
+    assert calls.emergency(desk, "+441134960160", "999").callback == "+441134960160"

@@ -1,0 +1,198 @@
+"""Ordering from a carrier as it really behaves: slow, partial, silent, refusing, told twice."""
+
+from dataclasses import replace
+from datetime import timedelta
+
+import pytest
+
+from sedge.core.errors import NotAllowedNow, NotRunnable, NotUnderstood, OutsideRefused, OutsideSilent
+from sedge.core.numbers.life import State
+from sedge.core.records import Account, Number
+from sedge.core.supply.offers import Wish
+from sedge.desk import runner, supply, workorders
+from sedge.store.workorders import OrderState
+from tests.conftest import until_quiet
+
+WISH = Wish("GB", area="Leeds", quantity=3, consecutive=True)
+
+
+def held(desk, place=0, wish=WISH):
+    offer = supply.search(desk, wish).offers[place]
+    return supply.hold(desk, "brackwater-main", [n.e164 for n in offer.numbers])
+
+
+def ordered(desk, hold, reference="R-1"):
+    return supply.order(desk, reference=reference, account="", site="wharf-house", hold_id=hold.id, spot=None)
+
+
+def bought(house):
+    return house.outside.control.call("GET", "orders")["orders"]
+
+
+def test_an_order_arrives_line_by_line_and_says_from_when_each_can_be_used(house, desk):
+    key, _ = ordered(desk, held(desk))
+    assert supply.order_view(desk, key).state == "draft"
+    until_quiet(house, timedelta(seconds=5))
+    assert supply.order_view(desk, key).state == "placed"
+    until_quiet(house, timedelta(seconds=38))
+    view = supply.order_view(desk, key)
+    assert (view.state, view.delivered) == ("part delivered", 1)
+    until_quiet(house, timedelta(minutes=2))
+    view = supply.order_view(desk, key)
+    assert view.state == "delivered"
+    assert any(line.usable_from > line.delivered_at for line in view.order.lines)
+    assert {n.state for n in supply.numbers_of(desk, key)} == {State.AVAILABLE}
+
+
+def test_the_set_up_is_charged_once(house, desk):
+    def balance():
+        with desk.reading() as reading:
+            return reading.records.the(Account, "brackwater-main").balance.amount
+
+    before = balance()
+    ordered(desk, held(desk))
+    until_quiet(house, timedelta(hours=1))
+    assert before - balance() == 3 * 250 / 100
+
+
+@pytest.mark.parametrize("fault", ["timeout", "error", "duplicate_callback", "slow"])
+def test_no_fault_makes_the_carrier_sell_twice(house, desk, fault):
+    hold = held(desk)
+    house.outside.control.order_fault({"service": "carrier", "fault": fault, "count": 1})
+    try:
+        key, order = ordered(desk, hold)
+    except OutsideSilent:  # the fault hit the quote; nothing was ordered, and the hold is still there
+        key, order = ordered(desk, hold)
+    house.outside.control.order_fault({"service": "carrier", "fault": fault, "count": 1})
+    until_quiet(house, timedelta(hours=1))
+    assert supply.order_view(desk, key).state == "delivered"
+    assert [o["key"] for o in bought(house)] == [supply.order_view(desk, key).order.key]
+    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+
+
+def test_a_refused_order_says_why_and_closes_its_lives(house, desk):
+    hold = held(desk)
+    key, order = ordered(desk, hold)
+    house.outside.control.order_fault({"service": "carrier", "fault": "reject", "count": 1})
+    until_quiet(house, timedelta(minutes=5))
+    view = supply.order_view(desk, key)
+    assert view.state == "failed"
+    assert "refused" in view.order.refused
+    assert {n.state for n in supply.numbers_of(desk, key)} == {State.CLOSED}
+    assert workorders.look(desk, order.id).order.state is OrderState.FAILED
+
+
+def test_numbers_whose_order_failed_can_be_ordered_again(house, desk):
+    hold = held(desk)
+    ordered(desk, hold)
+    house.outside.control.order_fault({"service": "carrier", "fault": "reject", "count": 1})
+    until_quiet(house, timedelta(minutes=5))
+    key, _ = supply.order(desk, reference="R-2", account="brackwater-main", site="wharf-house", numbers=list(hold.numbers))
+    until_quiet(house, timedelta(hours=1))
+    assert supply.order_view(desk, key).state in {"delivered", "failed"}
+    with desk.reading() as reading:
+        assert len(reading.records.many(Number, hold.numbers)) == len(hold.numbers)
+
+
+def test_what_somebody_else_holds_cannot_be_held(desk):
+    offer = supply.search(desk, WISH).offers[0]
+    numbers = [n.e164 for n in offer.numbers]
+    supply.hold(desk, "brackwater-main", numbers)
+    with pytest.raises(OutsideRefused) as raised:
+        supply.hold(desk, "brackwater-main", numbers)
+    assert (raised.value.field, raised.value.reason) == ("numbers", "taken")
+
+
+def test_a_hold_that_has_run_out_says_so(house, desk):
+    hold = held(desk)
+    until_quiet(house, timedelta(minutes=16))
+    for attempt in (lambda: supply.quoted(desk, hold.id), lambda: ordered(desk, hold)):
+        with pytest.raises(NotAllowedNow, match="has run out"):
+            attempt()
+
+
+def test_holds_can_be_let_go(desk):
+    hold = held(desk)
+    supply.end_hold(desk, hold.id)
+    assert supply.hold(desk, "brackwater-main", list(hold.numbers)).numbers == hold.numbers
+
+
+def test_an_order_without_the_money_is_stopped_before_it_is_placed(house, desk):
+    hold = held(desk, wish=Wish("GB", capacity="many", quantity=120))
+    assert supply.quoted(desk, hold.id).quote.short is not None
+    with pytest.raises(NotRunnable, match="short"):
+        supply.order(desk, reference="big", account="", site="wharf-house", hold_id=hold.id)
+    until_quiet(house, timedelta(minutes=1))
+    assert bought(house) == []
+
+
+@pytest.mark.parametrize(
+    ("wish", "field"),
+    [
+        (Wish("GB", quantity=0), "quantity"), (Wish("GB", quantity=10_000), "quantity"), (Wish("GB", starts="abc"), "starts"), (Wish("GB", pattern="5a"), "pattern"),
+        (Wish("US"), "country"), (Wish("GB", capacity="huge"), "capacity"),
+    ],
+)  # fmt: skip
+def test_a_bad_search_names_its_field(desk, wish, field):
+    with pytest.raises(NotUnderstood) as raised:
+        supply.search(desk, wish)
+    assert raised.value.field == field
+
+
+@pytest.mark.parametrize(
+    ("values", "field"),
+    [({"reference": "  "}, "reference"), ({"reference": "x" * 100}, "reference"), ({"spot": "CNL-001-9", "reference": "R"}, None)],
+)
+def test_a_bad_order_names_its_field_and_the_hold_stays(desk, values, field):
+    from sedge.core.errors import SedgeError
+
+    hold = held(desk)
+    with pytest.raises(SedgeError) as raised:
+        supply.order(desk, **{"reference": "R", "account": "", "site": "wharf-house", "hold_id": hold.id, **values})
+    assert field is None or raised.value.field == field
+    assert supply.quoted(desk, hold.id).hold.state == "held"
+
+
+def test_an_order_larger_than_the_stock_finds_no_offer(desk):
+    assert supply.search(desk, Wish("GB", area="Leeds", quantity=900, consecutive=True)).offers == []
+
+
+def test_cancelling_what_has_not_arrived_returns_the_numbers(house, desk):
+    key, _ = ordered(desk, held(desk))
+    until_quiet(house, timedelta(seconds=10))
+    supply.cancel(desk, key)
+    until_quiet(house, timedelta(seconds=30))
+    assert supply.order_view(desk, key).state == "cancelled"
+    assert {n.state for n in supply.numbers_of(desk, key)} == {State.CLOSED}
+
+
+def test_released_numbers_go_back_when_the_carrier_has_carried_it_out(house, desk):
+    from sedge.core.workorders import tasks as t
+
+    order = workorders.run_now(desk, "give back", [t.ReleaseNumber(number="+441134960312")])
+    runner.tick(house)
+    with desk.reading() as reading:
+        assert reading.records.the(Number, "+441134960312").leaving_on is not None
+    until_quiet(house, timedelta(minutes=5))
+    with desk.reading() as reading:
+        assert reading.records.the(Number, "+441134960312").state is State.RELEASED
+    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+
+
+def test_lead_times_come_from_the_carriers_own_deliveries(house, desk):
+    key, _ = ordered(desk, held(desk, wish=replace(WISH, quantity=40, consecutive=False)))
+    before = supply.order_view(desk, key)
+    assert before.median == timedelta(seconds=96), "the demo's past orders: 10 lines of 96 s, 6 of 74 s, 4 of 118 s"
+    until_quiet(house, timedelta(hours=1))
+    after = supply.order_view(desk, key)
+    assert timedelta(seconds=30) < after.median <= after.late < timedelta(minutes=10)
+    assert after.median != before.median
+
+
+def test_a_deposit_is_written_down_on_both_sides(house, desk):
+    after = supply.deposit(desk, "brackwater-main", "100.50")
+    assert str(after.balance.amount) == "740.50"
+    assert house.outside.carriers["brackwater"].call("GET", "account")["balance"] == "740.50"
+    for wrong in ("", "abc", "-5", "1e9"):
+        with pytest.raises(NotUnderstood):
+            supply.deposit(desk, "brackwater-main", wrong)

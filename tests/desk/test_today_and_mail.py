@@ -1,0 +1,280 @@
+"""What needs doing and nothing else; who is told by mail; a past that was lived in order."""
+
+from datetime import timedelta
+
+import pytest
+from sqlalchemy import event, select
+
+from sedge.core.ledger.sentences import SENTENCES
+from sedge.core.records import SUBJECT_OF, Account, HolderKind, HolderRef, Number, Person, Role, Subscription
+from sedge.core.reduce import changed
+from sedge.core.workorders import tasks as t
+from sedge.demo.seed import MEMBERS
+from sedge.desk import ledger, mail, today, workorders
+from sedge.store import tables
+from sedge.store.workorders import OrderState
+from tests.conftest import until_quiet
+
+FREE = "+441134960160"
+SECOND = "+441134960161"
+
+
+def whats(desk):
+    return [line.what for line in today.todo(desk)]
+
+
+def put(desk, record, action, **values):
+    with desk.writing() as writing:
+        writing.save([changed(SUBJECT_OF[type(record)], record, record.but(**values), action)])
+
+
+def newcomer(desk):
+    with desk.reading() as reading:
+        people = [p for p in reading.records.where(Person, order_by=tables.person.c.extension) if p.spot]
+        held = {n.holder.id for n in reading.records.held_by(Number, [ref(p) for p in people])}
+    return next(p for p in people if p.id not in held)
+
+
+def ref(person):
+    return HolderRef(kind=HolderKind.PERSON, id=person.id)
+
+
+# ── today ──
+
+
+def test_the_demo_begins_with_a_days_work_most_serious_first(desk):
+    lines = today.todo(desk)
+    assert [line.mark.value for line in lines] == sorted((line.mark.value for line in lines), key=["wrong", "waiting", "none"].index)
+    assert whats(desk)[:2] == ["1 number in use on no trunk's list", "Work order 7 failed: A number for the learning producer"]
+    assert {
+        "Work order 9 is a draft: A second number for the loans officer",
+        "Home calling: 2 seats left of 15",
+        "3 phones no longer registered",
+        "1 proof gone stale",
+    } <= set(whats(desk))
+
+
+@pytest.mark.parametrize("member", MEMBERS, ids=lambda m: m.role.value)
+def test_every_line_leads_to_a_page_that_its_reader_may_see(client, house, member):
+    client.post("/sign-in", data={"who": member.sign_in})
+    lines = today.todo(house.desk(member))
+    assert lines
+    for line in lines:
+        assert client.get(line.href).status_code == 200, line.href
+
+
+def test_each_role_is_told_what_it_can_do_something_about(house):
+    told = {member.role.value: whats(house.desk(member)) for member in MEMBERS}
+    assert told["finance"] == ["Home calling: 2 seats left of 15", "3 phones no longer registered"]
+    assert "2 people without an emergency spot" in told["safety officer"]
+    assert not any("Work order" in what for what in told["help desk"])
+    assert len(told["administrator"]) == 8
+
+
+def test_listing_the_number_takes_its_line_away(house, desk):
+    order = workorders.draft(desk, "list it", [t.ListOnTrunk(number="+441134960214", trunk="leeds-a")])
+    workorders.run(desk, order.id)
+    until_quiet(house)
+    assert "1 number in use on no trunk's list" not in whats(desk)
+
+
+def test_money_under_the_low_mark_is_told_with_what_follows(desk):
+    with desk.reading() as reading:
+        account = reading.records.the(Account, "brackwater-main")
+    put(desk, account, "account.charged", balance=account.low_mark)
+    line = next(line for line in today.todo(desk) if "balance" in line.what)
+    assert line.what == "Brackwater Telecom, main account: the balance is £100.00"
+    assert "At zero the carrier stops service" in line.why
+
+
+def test_a_trial_that_ends_within_the_month_is_told(desk):
+    with desk.reading() as reading:
+        seats = reading.records.the(Subscription, "staff-2025")
+    put(desk, seats, "subscription.used", trial_ends=desk.now() + timedelta(days=6))
+    assert any(line.what.startswith("Staff seat: the trial ends") for line in today.todo(desk))
+
+
+def test_a_stopped_draft_is_not_on_the_list_any_more(desk):
+    drafts = workorders.listing(desk, states=(OrderState.DRAFT,))
+    workorders.discard(desk, drafts[0].id)
+    assert not any("is a draft" in what for what in whats(desk))
+
+
+def test_the_count_in_the_head_follows_every_change(desk):
+    before = today.count(desk)
+    assert before == len(today.todo(desk))
+    workorders.draft(desk, "another", [t.SetAside(number=FREE, reason="test")])
+    assert today.count(desk) == before + 1
+
+
+# ── mail ──
+
+
+def mails(house, order):
+    return [m for m in house.outside.mail.mailbox() if order.title in m["subject"] or order.title in m["text"]]
+
+
+def test_the_holder_hears_what_they_got_and_where_help_would_go(house, desk):
+    person = newcomer(desk)
+    order = workorders.draft(desk, "A number for somebody new", [t.AssignNumber(number=FREE, holder=ref(person))])
+    workorders.run(desk, order.id)
+    until_quiet(house)
+    letter = next(m for m in house.outside.mail.mailbox() if m["to"] == person.email)
+    assert "0113 496 0160 (+441134960160), main" in letter["text"]
+    assert f"({person.spot}). Tell us when you move" in letter["text"]
+    report = next(m for m in mails(house, order) if m["to"] == "rowan.achterberg@lanternfield.example")
+    assert report["subject"] == f"Work order {order.no} is done: A number for somebody new"
+    assert "done  Assign 0113 496 0160" in report["text"]
+
+
+def test_a_failed_work_order_tells_its_author_why_and_no_holder(house, desk):
+    person = newcomer(desk)
+    order = workorders.draft(desk, "Fails", [t.AssignNumber(number=FREE, holder=ref(person)), t.PlaceTestCall(number=FREE)])
+    house.outside.control.call("PUT", f"people/{person.id}", json={"away": True})
+    workorders.run(desk, order.id)
+    until_quiet(house)
+    assert workorders.look(desk, order.id).order.state is OrderState.FAILED
+    report = next(m for m in mails(house, order) if "has failed" in m["subject"])
+    assert "did not prove it" in report["text"]
+    assert not any(m["to"] == person.email for m in house.outside.mail.mailbox())
+
+
+def test_whoever_loses_their_only_number_by_an_undo_is_told(house, desk):
+    person = newcomer(desk)
+    order = workorders.draft(desk, "For a day", [t.AssignNumber(number=FREE, holder=ref(person))])
+    workorders.run(desk, order.id)
+    until_quiet(house)
+    workorders.undo(desk, order.id)
+    until_quiet(house)
+    letters = [m["text"] for m in house.outside.mail.mailbox() if m["to"] == person.email]
+    assert len(letters) == 2
+    assert any("no longer yours:\n  0113 496 0160" in text and "no telephone number of ours any more" in text for text in letters)
+
+
+def test_whoever_loses_a_number_that_is_retired_is_told_what_is_left(house, desk):
+    person = newcomer(desk)
+    give = workorders.draft(
+        desk, "Two", [t.AssignNumber(number=FREE, holder=ref(person)), t.AssignNumber(number=SECOND, holder=ref(person), role=Role.EXTRA)]
+    )
+    workorders.run(desk, give.id)
+    until_quiet(house)
+    take = workorders.draft(desk, "One back", [t.UnassignNumber(number=SECOND)])
+    workorders.run(desk, take.id)
+    until_quiet(house)
+    letter = next(m["text"] for m in house.outside.mail.mailbox() if m["to"] == person.email and "no longer" in m["text"])
+    assert "no longer yours:\n  0113 496 0161" in letter
+    assert "these numbers are yours now:\n  0113 496 0160" in letter
+
+
+def test_letters_of_a_large_order_take_no_more_reading_than_of_a_small_one(house, desk):
+    """One reading of the estate for all letters; each letter itself costs looking whether it is written, and writing it."""
+    with desk.reading() as reading:
+        people = [p for p in reading.records.all(Person) if p.spot][:30]
+    read = {"n": 0}
+
+    @event.listens_for(house.estates["lanternfield"]._writer, "before_cursor_execute")
+    def _count(_connection, _cursor, statement, *_args):
+        read["n"] += statement.startswith("SELECT") and "FROM mail" not in statement
+
+    def letters(count, first):
+        tasks = [t.AssignNumber(number=f"+44113496{first + i:04d}", holder=ref(people[i]), role=Role.EXTRA) for i in range(count)]
+        order = workorders.draft(desk, f"{count} numbers", tasks)
+        workorders.run(desk, order.id)
+        until_quiet(house)
+        done = workorders.look(desk, order.id).order
+        assert done.state is OrderState.DONE
+        read["n"] = 0
+        with desk.writing() as writing:
+            mail.write_for(writing, done)
+        return read["n"]
+
+    few = letters(2, 156)
+    assert few > 0
+    assert letters(15, 160) <= few + 2
+
+
+def test_mail_waits_for_a_silent_service_and_is_sent_once(house, desk):
+    house.outside.control.order_fault({"service": "mail", "fault": "error", "count": 3})
+    order = workorders.draft(desk, "Quiet mail", [t.SetAside(number=FREE, reason="test")])
+    workorders.run(desk, order.id)
+    until_quiet(house)
+    until_quiet(house, timedelta(minutes=1))
+    assert len(mails(house, order)) == 1
+    with desk.reading() as reading:
+        unsent = reading.connection.execute(select(tables.mail).where(tables.mail.c.sent_at.is_(None))).all()
+    assert unsent == []
+
+
+# ── the past, and the ledger over it ──
+
+
+def test_the_demos_past_was_lived_in_the_order_of_its_days(desk):
+    with desk.reading() as reading:
+        moments = reading.connection.execute(select(tables.ledger.c.at).order_by(tables.ledger.c.sequence)).scalars().all()
+        spans = reading.connection.execute(select(tables.span).order_by(tables.span.c.number, tables.span.c.id)).all()
+    assert moments == sorted(moments)
+    assert moments[-1] - moments[0] > timedelta(days=540)
+    for one, following in zip(spans, spans[1:], strict=False):
+        if one.number == following.number:
+            assert one.since <= one.until == following.since
+    assert ledger.verify(desk)[1] is None
+
+
+def test_every_entry_of_the_demos_ledger_is_told_in_a_sentence(desk):
+    with desk.reading() as reading:
+        actions = set(reading.connection.execute(select(tables.ledger.c.action).distinct()).scalars())
+    assert actions <= set(SENTENCES)
+    assert len(actions) > 20
+
+
+def test_one_number_of_the_demo_had_three_holders(desk):
+    from sedge.desk import numbers
+
+    holders = [s.holder for s in numbers.card(desk, "+441134960121").life if s.holder]
+    assert len(holders) == 3
+    assert len(set(holders)) == 3
+
+
+def test_going_back_in_the_past_is_refused(house):
+    from sedge.demo.seed import Seeding
+
+    class Halfway(Seeding):
+        def __init__(self, house):
+            self.house, self.now = house, house.clock.now()
+
+    past = Halfway(house)
+    past.at(100)
+    with pytest.raises(ValueError, match="before what has been lived"):
+        past.at(200)
+
+
+def test_seeded_work_orders_can_be_undone_like_any_other(house, desk):
+    joined = next(w for w in workorders.listing(desk) if w.title == "A number for the new shop lead")
+    workorders.undo(desk, joined.id)
+    until_quiet(house)
+    assert workorders.look(desk, joined.id).order.state is OrderState.UNDONE
+
+
+def test_the_work_order_of_the_next_morning_runs_by_itself(house, desk):
+    planned = next(w for w in workorders.listing(desk, states=(OrderState.SCHEDULED,)))
+    until_quiet(house, planned.run_at - desk.now() + timedelta(minutes=5))
+    assert workorders.look(desk, planned.id).order.state is OrderState.DONE
+
+
+@pytest.mark.parametrize("day", range(0, 540, 30))
+def test_every_number_of_the_past_can_be_looked_at_as_it_stood(desk, day):
+    from sedge.core.errors import NotFound
+    from sedge.desk import numbers
+
+    at = desk.now() - timedelta(days=day)
+    seen = 0
+    for last in (100, 121, 128, 138, 190, 200, 210, 214, 230, 233, 300, 310):
+        try:
+            card = numbers.card(desk, f"+44113496{last:04d}", at)
+        except NotFound as missing:
+            assert "was not in the estate" in missing.message
+            continue
+        seen += 1
+        assert bool(card.holder_name) == (card.number.holder is not None)
+        assert all(entry.at <= at for entry in card.history)
+    assert seen >= 9 or day > 500
