@@ -1,0 +1,173 @@
+"""The application, assembled in one visible place."""
+
+import logging
+import time
+from collections.abc import AsyncIterator, Awaitable, Callable
+from contextlib import asynccontextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.responses import JSONResponse, Response
+from starlette.middleware.gzip import GZipMiddleware
+from starlette.staticfiles import StaticFiles
+
+from sedge.api import calls as api_calls
+from sedge.api import holders as api_holders
+from sedge.api import ledger as api_ledger
+from sedge.api import numbers as api_numbers
+from sedge.api import supply as api_supply
+from sedge.api import workorders as api_workorders
+from sedge.api.describing import describe
+from sedge.desk import runner, serving, steering, today
+from sedge.desk.clock import Clock
+from sedge.desk.desk import House, desk_member_facts
+from sedge.outside.outside import at_standins
+from sedge.settings import Settings
+from sedge.store.database import Database
+from sedge.web import problems
+from sedge.web.carriers.routes import place as carriers_place
+from sedge.web.components.routes import place as components_place
+from sedge.web.doors import who_asks
+from sedge.web.holders.routes import place as holders_place
+from sedge.web.ledger.routes import place as ledger_place
+from sedge.web.licences.routes import place as licences_place
+from sedge.web.numbers.routes import place as numbers_place
+from sedge.web.paths.routes import place as paths_place
+from sedge.web.safety.routes import place as safety_place
+from sedge.web.shared.rendering import environment
+from sedge.web.signin.routes import place as sign_in_place
+from sedge.web.supply.routes import place as supply_place
+from sedge.web.today.routes import place as today_place
+from sedge.web.workorders.routes import place as workorders_place
+
+log = structlog.get_logger("sedge")
+STATIC = Path(__file__).parent / "web" / "static"
+SECURITY = {
+    "Content-Security-Policy": (
+        "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
+        "form-action 'self'; base-uri 'none'; frame-ancestors 'none'; media-src 'self' blob:"
+    ),
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+}
+
+
+@dataclass(frozen=True)
+class DeskFacts:
+    """What the head of every page shows."""
+
+    running: int
+    todo: int
+    pulse: int
+    offset: int
+    organisation: str
+
+
+PLACES = (
+    sign_in_place, today_place, paths_place, numbers_place, supply_place, holders_place, licences_place, safety_place, carriers_place, ledger_place,
+    workorders_place, components_place,
+)  # fmt: skip
+RESOURCES = (
+    api_numbers.resource, api_numbers.blocks, api_supply.resource, api_workorders.resource, api_calls.resource, api_holders.resource,
+    api_ledger.resource, api_ledger.standins,
+)  # fmt: skip
+
+
+def open_house(settings: Settings, standins_url: str, clock: Clock | None = None) -> House:
+    """Everything one process needs, opened. `standins_url` is where the services outside are reached."""
+    installation = Database(settings.data / "installation.sqlite", "installation", durable=settings.durable)
+    callback = f"http://{settings.host}:{settings.port}/callbacks/carrier"
+    house = House(settings, clock or Clock(), installation, at_standins(standins_url, callback=callback)).open()
+    if clock is None:
+        house.clock.advance(steering.stored_offset(house))
+    return house
+
+
+def create_app(house: House) -> FastAPI:
+    @asynccontextmanager
+    async def lifespan(_app: FastAPI) -> AsyncIterator[None]:
+        scheduler = serving.start_runner(house) if house.settings.runner else None
+        yield
+        if scheduler:
+            scheduler.shutdown(wait=False)
+
+    app = FastAPI(title="Sedge", version="0.1.0", docs_url=None, redoc_url=None, openapi_url="/api/v1/openapi.json", lifespan=lifespan)
+    app.openapi = lambda: describe(app)  # type: ignore[method-assign]
+    app.state.house = house
+    app.state.templates = environment(house.clock.now)
+    app.state.desk_facts = _desk_facts
+    problems.dress(app)
+    app.add_middleware(GZipMiddleware, minimum_size=2000)
+    app.middleware("http")(_with_headers)
+    app.mount("/static", StaticFiles(directory=STATIC), name="static")
+    for place in PLACES:
+        app.include_router(place)
+
+    for resource in RESOURCES:
+        app.include_router(resource, prefix="/api/v1")
+    app.include_router(api_ledger.standins)
+
+    @app.post("/callbacks/carrier", include_in_schema=False)
+    def told_by_carrier() -> Response:
+        """A hint only: whoever calls, we ask the carrier ourselves. So it can come twice, late, or from anybody."""
+        runner.look_again_at_orders(house)
+        return Response(status_code=204)
+
+    @app.get("/healthz", include_in_schema=False)
+    def healthz() -> Response:
+        return JSONResponse({"status": "ok", "organisations": len(house.estates)})
+
+    return app
+
+
+def _desk_facts(request: Request) -> DeskFacts:
+    member = who_asks(request)
+    house: House = request.app.state.house
+    if member is None:
+        raise RuntimeError("facts of the head are for members only")
+    return DeskFacts(
+        **desk_member_facts(house.desk(member), today.count(house.desk(member))), offset=int(house.clock.offset.total_seconds())
+    )
+
+
+async def _with_headers(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
+    """Security headers, and one structured line per request."""
+    started = time.perf_counter()
+    answer = await call_next(request)
+    spent = (time.perf_counter() - started) * 1000
+    answer.headers["Server-Timing"] = f"app;dur={spent:.1f}"
+    for name, value in SECURITY.items():
+        answer.headers.setdefault(name, value)
+    if request.url.path.startswith("/static/"):
+        answer.headers["Cache-Control"] = "public, max-age=3600"
+    else:
+        answer.headers.setdefault("Cache-Control", "no-store")
+        answer.headers["Vary"] = "HX-Request, HX-Target"
+        member: Any = getattr(request.state, "member", None)
+        log.info(
+            "request",
+            actor=member.name if member else None,
+            method=request.method,
+            path=request.url.path,
+            status=answer.status_code,
+            ms=round(spent, 1),
+        )
+    return answer
+
+
+def set_up_logging(*, as_json: bool) -> None:
+    """Plain tracebacks: the pretty ones, with every local drawn in a table, held the whole process for half a minute."""
+    renderer: Any = (
+        structlog.processors.JSONRenderer()
+        if as_json
+        else structlog.dev.ConsoleRenderer(colors=False, exception_formatter=structlog.dev.plain_traceback)
+    )
+    structlog.configure(
+        processors=[structlog.processors.add_log_level, structlog.processors.TimeStamper(fmt="iso"), renderer],
+        wrapper_class=structlog.make_filtering_bound_logger(logging.INFO),
+        cache_logger_on_first_use=True,
+    )

@@ -1,0 +1,57 @@
+"""Starting the demo: seed once, then serve."""
+
+import sys
+import time
+from pathlib import Path
+
+import uvicorn
+
+from sedge.app import create_app, open_house, set_up_logging
+from sedge.desk.clock import Clock
+from sedge.settings import Settings
+from sedge.standins.app import StandinServer
+
+SEEDED = "seeded"
+
+
+def ready_data(settings: Settings) -> None:
+    """Seed the data folder where it hasn't been; a seeding that was cut short starts over."""
+    if (settings.data / SEEDED).exists():
+        return
+    _clear(settings.data)
+    standins = StandinServer(settings.data).start(ticking=False)
+    make_data(settings, standins.url)
+    standins.stop()
+
+
+def make_data(settings: Settings, standins_url: str) -> None:
+    """Live the demo's past and mark the folder as seeded."""
+    from sedge.demo.seed import seed
+
+    started = time.perf_counter()
+    house = open_house(settings.model_copy(update={"durable": False}), standins_url, Clock())
+    seed(house)
+    house.close()
+    (settings.data / SEEDED).touch()
+    _print(f"Demo data made in {time.perf_counter() - started:.1f} s.")
+
+
+def run_demo(settings: Settings) -> None:
+    set_up_logging(as_json=settings.log_json)
+    ready_data(settings)
+    standins = StandinServer(settings.data, settings.standins_port).start()
+    house = open_house(settings, standins.url)
+    _print(f"Sedge: http://{settings.host}:{settings.port}")
+    uvicorn.run(create_app(house), host=settings.host, port=settings.port, log_level="warning")
+    house.close()
+    standins.stop()
+
+
+def _clear(folder: Path) -> None:
+    for file in folder.glob("*.sqlite*") if folder.exists() else ():
+        file.unlink()
+
+
+def _print(text: str) -> None:
+    sys.stdout.write(text + "\n")
+    sys.stdout.flush()

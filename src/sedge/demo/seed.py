@@ -1,0 +1,359 @@
+"""The demo's past: a program that lives eighteen months of the Lanternfield Museums Trust through the desk.
+
+All data is made up; numbers come only from the ranges reserved for fiction. Dates are relative to the moment of
+seeding, so that the estate always looks lived in.
+"""
+
+from datetime import timedelta
+from decimal import Decimal
+from typing import Any
+
+from sedge.core.access.roles import AccessRole
+from sedge.core.facts import Money, money
+from sedge.core.numbers.life import State
+from sedge.core.paths.steps import Hours, Mailbox, Menu, Opening, Path, Queue, Ring
+from sedge.core.records import (
+    Account,
+    Address,
+    Capacity,
+    Carrier,
+    CivicElements,
+    Device,
+    HolderKind,
+    HolderRef,
+    Number,
+    PathVersion,
+    Person,
+    Product,
+    Right,
+    Role,
+    ServiceLine,
+    Site,
+    Spot,
+    Subscription,
+    SupplyModel,
+    Trunk,
+    Verdict,
+)
+from sedge.core.safety.spots import spot_code
+from sedge.core.workorders import tasks as t
+from sedge.core.workorders.tasks import Needs
+from sedge.demo.past import live_the_months, send_old_mail
+from sedge.demo.people import DemoPerson, demo_people
+from sedge.desk.access import hash_password
+from sedge.desk.applying import add_records, apply_at_once
+from sedge.desk.desk import Desk, House
+from sedge.desk.routing import device_wish, routing_of
+from sedge.desk.steps import register_with_carrier
+from sedge.store import installation, tables
+from sedge.store.installation import Member, Organisation
+
+TRUST = Organisation("lanternfield", "The Lanternfield Museums Trust", "GB")
+PASSWORD = "reeds and rushes"
+MEMBERS = (
+    Member("rowan", "Rowan Achterberg", "rowan.achterberg@lanternfield.example", TRUST.id, AccessRole.ADMINISTRATOR),
+    Member("leila", "Leila Rahimi", "leila.rahimi@lanternfield.example", TRUST.id, AccessRole.ADMINISTRATOR),
+    Member("declan", "Declan Tarrant", "declan.tarrant@lanternfield.example", TRUST.id, AccessRole.HELP_DESK),
+    Member("marta", "Marta Kowalczyk", "marta.kowalczyk@lanternfield.example", TRUST.id, AccessRole.FINANCE),
+    Member("gethin", "Gethin Trevelyan", "gethin.trevelyan@lanternfield.example", TRUST.id, AccessRole.SAFETY_OFFICER),
+    Member("noor", "Noor Siddiqui", "noor.siddiqui@lanternfield.example", TRUST.id, AccessRole.SITE_MANAGER, ("wharf-house",)),
+)
+DAY = timedelta(days=1)
+STAFF, HOME, RECEPTION = "staff-seat", "home-calling", "reception-permit"
+WHARF, CANAL = "wharf-house", "canal-museum"
+
+
+def seed(house: House) -> None:
+    """Live the past, then leave the clock where it belongs."""
+    Seeding(house).live()
+
+
+class Seeding:
+    def __init__(self, house: House) -> None:
+        self.house = house
+        self.now = house.clock.now()
+        house.add_organisation(TRUST)
+        self.desk = Desk(house, MEMBERS[0])
+
+    def at(self, days_ago: float) -> None:
+        """Go on to that day. The past is lived in order: the ledger and the spans know no way back."""
+        moment = self.now - DAY * days_ago
+        if moment < self.house.clock.now() < self.now:
+            raise ValueError(f"{days_ago} days ago is before what has been lived already")
+        self.house.clock.set_fixed(moment)
+
+    def live(self) -> None:
+        self.at(545)
+        self.sign_ins()
+        self.agreements()
+        self.sites()
+        self.licences()
+        self.at(540)
+        people = self.people()
+        lines = self.service_lines()
+        self.paths(people, lines)
+        self.numbers()
+        self.first_assignments(people, lines)
+        live_the_months(self, people)
+        self.house.clock.set_fixed(self.now)
+        self.tell_telephony()
+        send_old_mail(self)
+
+    def tell_telephony(self) -> None:
+        """The telephone system learns what it would have been told along the way."""
+        with self.desk.reading() as reading:
+            numbers = reading.records.where(Number, tables.life.c.state == State.ASSIGNED.value)
+            estate = reading.estate(Needs(numbers={n.e164 for n in numbers}))
+            devices = {d.id: device_wish(d) for d in reading.records.all(Device)}
+        self.house.outside.telephony.set_up(devices, {n.e164: routing_of(n, estate) for n in numbers})
+        for number in numbers:
+            if number.registered_spot:
+                register_with_carrier(self.desk, number, estate)
+
+    def sign_ins(self) -> None:
+        hashed = hash_password(PASSWORD)
+        with self.house.installation.writing() as connection:
+            for member in MEMBERS:
+                installation.add_sign_in(connection, member, hashed)
+
+    def agreements(self) -> None:
+        any_, single, many = Capacity.ANY, Capacity.SINGLE, Capacity.MANY
+        asks = {HolderKind.PERSON: (STAFF, HOME), HolderKind.SERVICE_LINE: (RECEPTION,)}
+        add_records(
+            self.desk,
+            [
+                Carrier(id="fellgate", name="Fellgate Voice", supply_model=SupplyModel.OWN_TRUNK, countries=("GB",), capacities=(any_,), asks_of={}, registers_addresses=False),
+                Carrier(
+                    id="brackwater", name="Brackwater Telecom", supply_model=SupplyModel.BUNDLED, countries=("GB", "DE"), capacities=(single, many),
+                    asks_of=asks,
+                ),
+                Account(
+                    id="fellgate-main", carrier="fellgate", name="Fellgate Voice, Leeds", balance=money("212.40", "GBP"), low_mark=money(50, "GBP")
+                ),
+                Account(
+                    id="brackwater-main", carrier="brackwater", name="Brackwater Telecom, main account", balance=money("711.00", "GBP"),
+                    low_mark=money(100, "GBP"),
+                ),
+            ],
+            reason="agreements signed",
+        )  # fmt: skip
+
+    def sites(self) -> None:
+        wharf = CivicElements(
+            country="GB", region="West Yorkshire", city="Leeds", street="Lanternfield Wharf", house_number="12", postcode="LS1 4ZZ"
+        )
+        canal = CivicElements(
+            country="GB", region="West Yorkshire", city="Leeds", street="Towpath Row", house_number="3", postcode="LS1 5ZZ"
+        )
+        shared: dict[str, Any] = {"country": "GB", "timezone": "Europe/London", "language": "en", "outside_prefix": "9"}
+        spots = [
+            *self.spots(WHARF, "WHF", [("ground floor", "reception"), ("ground floor", "post room"), ("1st floor", "room 1.04"), ("1st floor", "room 1.12"),
+                                       ("2nd floor", "room 2.07"), ("2nd floor", "room 2.14"), ("3rd floor", "room 3.01"), ("3rd floor", "workshop")]),
+            *self.spots(CANAL, "CNL", [("ground floor", "front desk"), ("ground floor", "shop"), ("1st floor", "school room")]),
+        ]  # fmt: skip
+        add_records(
+            self.desk,
+            [
+                Address(id=f"{WHARF}-address", site=WHARF, elements=wharf, verdict=Verdict.EXACT, psap="Leeds operator assistance", floors=4, area_m2=5200),
+                Address(id=f"{CANAL}-address", site=CANAL, elements=canal, verdict=Verdict.EXACT, psap="Leeds operator assistance", floors=2, area_m2=1900),
+                *spots,
+                Site(
+                    id=WHARF, name="Wharf House", code="WHF", supply_model=SupplyModel.BUNDLED, account="brackwater-main", address=f"{WHARF}-address",
+                    spot=spots[1].id, security_desk="estates@lanternfield.example", **shared,
+                ),
+                Site(
+                    id=CANAL, name="Canal Museum", code="CNL", supply_model=SupplyModel.OWN_TRUNK, account="fellgate-main", address=f"{CANAL}-address",
+                    spot=spots[-3].id, security_desk="estates@lanternfield.example", **shared,
+                ),
+                Trunk(id="leeds-a", name="Leeds A", site=WHARF, carrier="fellgate", channels=30),
+                Trunk(id="brackwater-leeds", name="Brackwater Leeds", site=WHARF, carrier="brackwater", channels=20),
+            ],
+            reason="sites set up",
+        )  # fmt: skip
+
+    def spots(self, site: str, code: str, places: list[tuple[str, str]]) -> list[Spot]:
+        address = f"{site}-address"
+        whole = Spot(id=spot_code(code, 0), address=address, site=site, name="whole address", whole=True, confirmed_at=self.now - 400 * DAY)
+        rows = [
+            Spot(
+                id=spot_code(code, i), address=address, site=site, name=f"{floor}, {room}", floor=floor, room=room,
+                confirmed_at=self.now - DAY * (400 if i == 7 else 30 * i),
+            )
+            for i, (floor, room) in enumerate(places, start=1)
+        ]  # fmt: skip
+        return [whole, *rows]
+
+    def licences(self) -> None:
+        person, line = (HolderKind.PERSON,), (HolderKind.SERVICE_LINE,)
+        price = {STAFF: "3.10", HOME: "6.40", RECEPTION: "0.00"}
+        add_records(
+            self.desk,
+            [
+                Product(id=STAFF, name="Staff seat", allows=("directory",), for_holders=person, monthly=self.gbp(price[STAFF]), propagation_minutes=10),
+                Product(
+                    id=HOME, name="Home calling", allows=("calls",), needs_all=(STAFF,), for_holders=person, monthly=self.gbp(price[HOME]),
+                    propagation_minutes=15,
+                ),
+                Product(
+                    id=RECEPTION, name="Reception permit", allows=("calls",), for_holders=line, monthly=self.gbp(price[RECEPTION]), propagation_minutes=5,
+                    free=True,
+                ),
+                Subscription(id="staff-2025", product=STAFF, seats=40, renews_on=self.now + 160 * DAY),
+                Subscription(id="home-2025", product=HOME, seats=15, renews_on=self.now + 160 * DAY),
+                Subscription(id="reception-free", product=RECEPTION, seats=7),
+            ],
+            reason="seats bought",
+        )  # fmt: skip
+
+    def gbp(self, amount: str) -> Money:
+        return Money(amount=Decimal(amount), currency="GBP")
+
+    def people(self) -> list[Person]:
+        rows = demo_people(86)
+        wharf = [spot_code("WHF", i) for i in range(1, 9)]
+        canal = [spot_code("CNL", i) for i in range(1, 4)]
+        people = [
+            Person(
+                id=self.person_id(row), name=row.name, email=row.email, site=WHARF if i < 62 else CANAL, department=row.department, job=row.job,
+                extension=row.extension, spot=None if i in {60, 61} else (wharf[i % 8] if i < 62 else canal[i % 3]),
+                rights=(Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE) if i % 9 else tuple(Right)[:5],
+            )
+            for i, row in enumerate(rows)
+        ]  # fmt: skip
+        kinds = ("desk phone", "desk phone", "soft phone")
+        devices = [
+            Device(
+                id=f"phone-{p.extension}",
+                person=p.id,
+                kind=kinds[i % 3],
+                name=f"{kinds[i % 3]} {p.extension}",
+                registered=i not in {24, 82},
+                seen_at=self.now,
+            )
+            for i, p in enumerate(people)
+        ]
+        stored = add_records(self.desk, people, reason="brought in from the directory")
+        add_records(self.desk, devices, reason="phones handed out")
+        return stored
+
+    def person_id(self, row: DemoPerson) -> str:
+        return "person-" + row.email.split("@")[0].replace(".", "-")
+
+    def service_lines(self) -> dict[str, ServiceLine]:
+        spot, canal_spot = spot_code("WHF", 1), spot_code("CNL", 1)
+        lines = [
+            ("Booking line", "menu", WHARF, spot), ("Press line", "queue", WHARF, spot), ("Front desk, Wharf House", "queue", WHARF, spot),
+            ("Visits and tours", "menu", CANAL, canal_spot), ("Museum shop", "queue", CANAL, spot_code("CNL", 2)), ("School visits", "queue", CANAL, canal_spot),
+            ("Lost property", "mailbox", CANAL, canal_spot), ("Recorded events line", "announcement", WHARF, spot),
+            ("Security control room", "queue", WHARF, spot), ("Lift alarm, Wharf House", "alarm phone", WHARF, spot_code("WHF", 2)),
+            ("Volunteers' mailbox", "mailbox", CANAL, canal_spot), ("Conference bridge", "conference bridge", WHARF, spot),
+        ]  # fmt: skip
+        records = [
+            ServiceLine(
+                id="line-" + "".join(c for c in name.lower().replace(" ", "-") if c.isalnum() or c == "-"),
+                name=name,
+                kind=kind,
+                site=site,
+                spot=at,
+            )
+            for name, kind, site, at in lines
+        ]
+        return {line.name: line for line in add_records(self.desk, records, reason="service lines set up")}
+
+    def paths(self, people: list[Person], lines: dict[str, ServiceLine]) -> None:
+        hours = Hours(timezone="Europe/London", openings=(Opening(weekdays=(1, 2, 3, 4, 5, 6), start="10:00", end="17:00"),), holidays_of="GB-ENG",
+                      title="Opening hours", exits={"open": "menu", "closed": "mailbox", "holiday": "mailbox"})  # fmt: skip
+        desk_people = tuple(p.id for p in people[62:65])
+        menu = Path(
+            first="hours",
+            steps={
+                "hours": hours,
+                "menu": Menu(title="Menu", greeting="For visits, press 1. For school groups, press 2.", keys={"1": "visits", "2": "school groups"},
+                             exits={"1": "visits", "2": "schools", "no input": "visits", "wrong input": "visits"}),
+                "visits": Queue(title="Queue: visits", people=desk_people, exits={"full": "mailbox", "waited too long": "mailbox", "nobody signed in": "mailbox"}),
+                "schools": Ring(title="Ring: learning", people=(people[66].id, people[67].id), order="in order",
+                                exits={"no answer": "mailbox", "busy": "mailbox", "nobody reachable": "mailbox"}),
+                "mailbox": Mailbox(title="Mailbox: front desk", recipients=desk_people),
+            },
+        )  # fmt: skip
+        desk = Path(
+            first="ring",
+            steps={
+                "ring": Ring(title="Ring: front desk", people=tuple(p.id for p in people[2:5]), exits=dict.fromkeys(("no answer", "busy", "nobody reachable"), "mailbox")),
+                "mailbox": Mailbox(recipients=tuple(p.id for p in people[2:4])),
+            },
+        )  # fmt: skip
+        duty = Path(
+            first="ring",
+            steps={
+                "ring": Ring(title="Ring: duty phones", people=(people[63].id, people[65].id), exits=dict.fromkeys(("no answer", "busy", "nobody reachable"), "mailbox")),
+                "mailbox": Mailbox(recipients=desk_people[:2]),
+            },
+        )  # fmt: skip
+        add_records(
+            self.desk,
+            [
+                PathVersion(
+                    id="canal-front-desk",
+                    name="Canal Museum front desk",
+                    body=menu.model_dump(mode="json"),
+                    in_force_from=self.now - 300 * DAY,
+                ),
+                PathVersion(
+                    id="canal-duty", name="Canal Museum duty phones", body=duty.model_dump(mode="json"), in_force_from=self.now - 300 * DAY
+                ),
+                PathVersion(
+                    id="wharf-front-desk",
+                    name="Wharf House front desk",
+                    body=desk.model_dump(mode="json"),
+                    in_force_from=self.now - 300 * DAY,
+                ),
+            ],
+            reason="paths published",
+        )
+
+    def numbers(self) -> None:
+        fellgate = [
+            self.adopt(f"+44113496{n:04d}", "fellgate-main", WHARF if n < 200 else CANAL, Capacity.ANY, "0.80", "leeds-a")
+            for n in range(100, 300)
+        ]
+        apply_at_once(self.desk, fellgate, reason="taken over with the agreement")
+
+    def adopt(self, e164: str, account: str, site: str, capacity: Capacity, monthly: str, trunk: str) -> t.AdoptNumber:
+        return t.AdoptNumber(number=e164, account=account, site=site, capacity=capacity, monthly=self.gbp(monthly), trunk=trunk)
+
+    def first_assignments(self, people: list[Person], lines: dict[str, ServiceLine]) -> None:
+        self.at(520)
+        give = [self.give(f"+44113496{100 + i:04d}", p) for i, p in enumerate(people[:30])]
+        give += [self.give(f"+44113496{200 + i:04d}", p) for i, p in enumerate(people[62:74], start=10)]
+        apply_at_once(self.desk, give, reason="first people moved in")
+        canal = {"Visits and tours": 200, "Museum shop": 201, "School visits": 202, "Lost property": 203, "Volunteers' mailbox": 204}
+        wharf = {
+            "Front desk, Wharf House": 190,
+            "Press line": 191,
+            "Recorded events line": 195,
+            "Security control room": 196,
+            "Lift alarm, Wharf House": 198,
+        }
+        apply_at_once(
+            self.desk,
+            [self.give(f"+44113496{n:04d}", lines[name]) for name, n in {**canal, **wharf}.items()],
+            reason="service lines opened",
+        )
+        mains = [(192, WHARF, "wharf-front-desk"), (209, CANAL, "canal-duty")]
+        apply_at_once(
+            self.desk,
+            [t.AssignNumber(number=f"+44113496{n:04d}", holder=HolderRef(kind=HolderKind.SITE, id=site)) for n, site, _ in mains]
+            + [t.SetPath(number=f"+44113496{n:04d}", path=path) for n, _, path in mains],
+            reason="main numbers, which a call for help can be rung back on",
+        )
+        paths = [t.SetPath(number="+441134960200", path="canal-front-desk")]
+        paths += [t.SetPath(number=f"+44113496{n:04d}", path="canal-front-desk") for n in (201, 202, 203, 204)]
+        paths += [t.SetPath(number=f"+44113496{n:04d}", path="wharf-front-desk") for n in (190, 191, 195, 196, 198)]
+        apply_at_once(self.desk, paths)
+        labels = {"+441134960200": "Visits", "+441134960190": "Front desk", "+441134960191": "Press", "+441134960196": "Control room"}
+        apply_at_once(self.desk, [t.LabelNumbers(numbers=(n,), label=label) for n, label in labels.items()])
+
+    def give(self, e164: str, holder: Person | ServiceLine, role: Role = Role.MAIN) -> t.AssignNumber:
+        kind = HolderKind.PERSON if isinstance(holder, Person) else HolderKind.SERVICE_LINE
+        return t.AssignNumber(number=e164, holder=HolderRef(kind=kind, id=holder.id), role=role)
