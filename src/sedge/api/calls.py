@@ -1,0 +1,98 @@
+"""Calls: traces in and out, test calls, proofs."""
+
+from datetime import datetime
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from sedge.api import shapes
+from sedge.api.doors import AtDesk, Resource
+from sedge.core.access.roles import May
+from sedge.core.errors import NotUnderstood
+from sedge.core.paths.trace import World
+from sedge.desk import calls
+from sedge.desk.numbers import the_number
+
+resource = Resource(tags=["calls"])
+
+
+class Inbound(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    number: str
+    caller: str = ""
+    at: datetime | None = None
+    world: World = World()
+
+
+class Outbound(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    person: str
+    dialled: str = Field(min_length=1, max_length=40)
+    at: datetime | None = None
+
+
+class TestCall(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    number: str
+    direction: Literal["in", "out"] = "in"
+    presses: tuple[str, ...] = ()
+
+
+@resource.write("/trace/inbound", May.LOOK)
+def inbound(desk: AtDesk, asked: Inbound) -> dict[str, Any]:
+    if asked.at is not None and asked.at.tzinfo is None:
+        raise NotUnderstood("at is a moment with its offset.", field="at")
+    followed = calls.follow(desk, the_number(desk, asked.number), asked.at, asked.world, caller=calls.caller_words(desk, asked.caller))
+    trace = followed.trace
+    steps = [{"at": h.at, "step": h.step, "title": h.title, "text": h.text, "exit": h.exit, "wrong": h.wrong} for h in trace.happenings]
+    return {
+        "steps": steps,
+        "ending": {"kind": trace.ending.kind, "reason": trace.ending.reason, "who": trace.ending.who},
+        "rang": trace.rang,
+    }
+
+
+@resource.write("/trace/outbound", May.LOOK)
+def outbound(desk: AtDesk, asked: Outbound) -> dict[str, Any]:
+    trace = calls.follow_out(desk, asked.person, asked.dialled)
+    candidates = [{"trunk": c.trunk, "taken": c.taken, "reason": c.reason} for c in trace.candidates]
+    body: dict[str, Any] = {
+        "normalised": trace.dialled.result, "kind": trace.dialled.kind, "candidates": candidates, "trunk": trace.trunk or None,
+        "caller_id": trace.caller_id or None, "rate": None, "ending": {"kind": trace.ending, "reason": trace.reason},
+    }  # fmt: skip
+    if trace.emergency:
+        e = trace.emergency
+        body |= {
+            "spot": e.spot,
+            "spot_words": e.spot_words,
+            "psap": e.psap,
+            "callback": e.callback,
+            "told": e.told,
+            "broken": e.broken,
+            "cautions": e.cautions,
+        }
+    return body
+
+
+@resource.write("/test-calls", May.PLACE_TEST_CALL)
+def test_call(desk: AtDesk, asked: TestCall) -> dict[str, Any]:
+    proof = calls.place_test_call(desk, the_number(desk, asked.number), asked.direction, presses=asked.presses)
+    return {
+        "heard": proof.heard,
+        "rang": list(proof.rang),
+        "matches_trace": not proof.differs,
+        "differs": proof.differs,
+        "proof": shapes.proof(proof),
+    }
+
+
+@resource.read("/proofs")
+def proofs(desk: AtDesk, stale: bool | None = None) -> dict[str, Any]:
+    return {"items": [shapes.proof(p, stale=is_stale) for p, is_stale in calls.proofs(desk, stale=stale)], "next": None}
+
+
+@resource.read("/safety/emergency-test")
+def emergency_test(desk: AtDesk, number: str, dialled: str = "999") -> dict[str, Any]:
+    from dataclasses import asdict
+
+    return asdict(calls.emergency(desk, the_number(desk, number), dialled[:20]))

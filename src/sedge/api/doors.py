@@ -1,0 +1,96 @@
+"""The doors of the JSON interface: bearer tokens, or the page's own session; idempotency keys; lists with cursors."""
+
+import hashlib
+import json
+from collections.abc import Callable
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import JSONResponse, Response
+
+from sedge.core.access.roles import May, allowed
+from sedge.core.errors import Forbidden, NotSignedIn, NotUnderstood
+from sedge.desk import access, answers
+from sedge.desk.desk import Desk, House
+from sedge.store.installation import Member
+
+COOKIE = "sedge_session"
+SAFE = {"GET", "HEAD", "OPTIONS"}
+LOOPBACK = {"127.0.0.1", "::1", "localhost", "testclient"}
+MOST_LISTED = 1000
+
+
+class ApiGuard:
+    """Lets in who may. A session cookie counts only for calls that come from Sedge's own pages."""
+
+    def __init__(self, may: May) -> None:
+        self.may = may
+
+    def __call__(self, request: Request) -> None:
+        member = _member(request)
+        if not allowed(member.role if member else None, self.may):
+            if member is None:
+                raise NotSignedIn("Send a token: Authorization: Bearer TOKEN.")
+            raise Forbidden(f"As {member.role} you may not {self.may}.", may=self.may.value)
+
+
+def _member(request: Request) -> Member | None:
+    if hasattr(request.state, "member"):
+        return request.state.member
+    house: House = request.app.state.house
+    scheme, _, token = request.headers.get("authorization", "").partition(" ")
+    if scheme.lower() == "bearer":
+        host = request.client.host if request.client else ""
+        request.state.member = access.by_token(house, token.strip(), loopback=host in LOOPBACK)
+    elif request.method in SAFE or request.headers.get("sec-fetch-site") == "same-origin":
+        request.state.member = access.whose(house, request.cookies.get(COOKIE))
+    else:
+        request.state.member = None
+    return request.state.member
+
+
+def _desk(request: Request) -> Desk:
+    member = _member(request)
+    if member is None:
+        raise NotSignedIn("Send a token: Authorization: Bearer TOKEN.")
+    wanted = request.headers.get("sedge-organisation")
+    if wanted and wanted != member.organisation:
+        raise Forbidden("This token does not act for that organisation.")
+    return request.app.state.house.desk(member)
+
+
+AtDesk = Annotated[Desk, Depends(_desk)]
+
+
+class Resource(APIRouter):
+    """One resource of the interface; every route says what it asks of its caller."""
+
+    def read(self, path: str, may: May = May.LOOK, **options: Any) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+        return self.api_route(path, methods=["GET"], dependencies=[Depends(ApiGuard(may))], **options)
+
+    def write(self, path: str, may: May, method: str = "POST", **options: Any) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+        return self.api_route(path, methods=[method], dependencies=[Depends(ApiGuard(may))], **options)
+
+
+def once(request: Request, desk: Desk, body: Any, make: answers.Make) -> Response:
+    """Answer a creating POST; with an `Idempotency-Key` the same key and body give the same answer, another body 409.
+
+    `make` is handed the identity of what it makes under a key, None without one.
+    """
+    key = request.headers.get("idempotency-key")
+    if not key:
+        status, answer = make(None)
+        return JSONResponse(answer, status)
+    if len(key) > 120:
+        raise NotUnderstood("An idempotency key has at most 120 characters.", field="Idempotency-Key")
+    digest = hashlib.sha256(
+        json.dumps([request.url.path, str(request.query_params), body], sort_keys=True, default=str).encode()
+    ).hexdigest()
+    status, answer = answers.once(desk, f"{desk.who.sign_in}:{key}", digest, make)
+    return JSONResponse(answer, status)
+
+
+def page_limit(limit: int) -> int:
+    if not 1 <= limit <= MOST_LISTED:
+        raise NotUnderstood(f"limit is 1 to {MOST_LISTED:,}.", field="limit")
+    return limit

@@ -1,0 +1,295 @@
+"""People, sites, service lines, spots, licence products, subscriptions, carriers, trunks, devices."""
+
+from typing import Any
+
+from fastapi import Request
+from fastapi.responses import Response
+from pydantic import BaseModel, ConfigDict, Field
+from starlette.concurrency import run_in_threadpool
+
+from sedge.api import shapes
+from sedge.api.doors import AtDesk, Resource, once, page_limit
+from sedge.core.access.roles import May
+from sedge.core.records import Address, CivicElements, Device, HolderKind, PathVersion, Product, ServiceLine, Spot, Subscription
+from sedge.desk import holders, importing, safety, trunks
+from sedge.desk.desk import Desk
+from sedge.desk.holders import HolderRow
+
+resource = Resource(tags=["holders"])
+
+
+class PersonAsked(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    name: str
+    email: str
+    site: str
+    department: str = ""
+    job: str = ""
+    extension: str = ""
+
+
+class LineAsked(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    name: str
+    kind: str
+    site: str
+    spot: str = ""
+
+
+class AddressAsked(BaseModel):
+    model_config = ConfigDict(extra="ignore")
+    country: str = Field(min_length=2, max_length=2)
+    region: str = Field(default="", max_length=80)
+    city: str = Field(max_length=80)
+    street: str = Field(max_length=120)
+    house_number: str = Field(max_length=12)
+    postcode: str = Field(max_length=12)
+
+
+class SiteAsked(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    name: str
+    code: str
+    civic_address: AddressAsked
+    accepted: bool = False
+    floors: int = 1
+    area_m2: int = 0
+    account: str | None = None
+    security_desk: str = ""
+
+
+class SpotAsked(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    site: str
+    floor: str = ""
+    room: str = ""
+    name: str = ""
+
+
+def _person(row: HolderRow) -> dict[str, Any]:
+    devices = [{"id": d.id, "kind": d.kind, "name": d.name, "registered": d.registered} for d in row.devices]
+    body = shapes.person(row.holder, [n.e164 for n in row.numbers], row.licences, devices, ready=not row.missing)  # type: ignore[arg-type]
+    return {**body, "missing": row.missing}
+
+
+@resource.read("/people")
+def people(desk: AtDesk, site: str = "", find: str = "", after: str = "", limit: int = 100) -> dict[str, Any]:
+    rows, following = holders.people(desk, site=site, find=find, after=after, limit=page_limit(limit))
+    return {"items": [_person(r) for r in rows], "next": following}
+
+
+@resource.write("/people", May.CHANGE_HOLDERS)
+def add_person(request: Request, desk: AtDesk, asked: PersonAsked) -> Response:
+    def make(identity: str | None) -> tuple[int, Any]:
+        made = holders.add_person(desk, **asked.model_dump())
+        return 201, _person(holders.one_holder(desk, HolderKind.PERSON, made.id))
+
+    return once(request, desk, asked.model_dump(), make)
+
+
+@resource.read("/people/{key}")
+def person(desk: AtDesk, key: str) -> dict[str, Any]:
+    return _person(holders.one_holder(desk, HolderKind.PERSON, key))
+
+
+@resource.read("/people/{key}/reachable")
+def reachable(desk: AtDesk, key: str) -> dict[str, Any]:
+    row = holders.one_holder(desk, HolderKind.PERSON, key)
+    devices = [
+        {"device": d.name, "would_ring": d.registered, "reason": "registered" if d.registered else "not registered"} for d in row.devices
+    ]
+    return {"reachable": any(d.registered for d in row.devices), "devices": devices}
+
+
+@resource.read("/service-lines")
+def lines(desk: AtDesk, site: str = "") -> dict[str, Any]:
+    rows = holders.service_lines(desk, site=site)
+    return {"items": [_line(r) for r in rows], "next": None}
+
+
+def _line(row: HolderRow) -> dict[str, Any]:
+    line: ServiceLine = row.holder  # type: ignore[assignment]
+    return {**shapes.service_line(line), "numbers": [n.e164 for n in row.numbers], "licences": row.licences, "missing": row.missing}
+
+
+@resource.write("/service-lines", May.CHANGE_HOLDERS)
+def add_line(request: Request, desk: AtDesk, asked: LineAsked) -> Response:
+    def make(identity: str | None) -> tuple[int, Any]:
+        made = holders.add_service_line(desk, **asked.model_dump())
+        return 201, _line(holders.one_holder(desk, HolderKind.SERVICE_LINE, made.id))
+
+    return once(request, desk, asked.model_dump(), make)
+
+
+@resource.read("/service-lines/{key}")
+def line(desk: AtDesk, key: str) -> dict[str, Any]:
+    return _line(holders.one_holder(desk, HolderKind.SERVICE_LINE, key))
+
+
+@resource.read("/sites")
+def sites(desk: AtDesk) -> dict[str, Any]:
+    spots = _all(desk, Spot)
+    items = [
+        shapes.site(row.site, row.address.elements.model_dump() if row.address else None, [s.id for s in spots if s.site == row.site.id])
+        for row in holders.sites(desk)
+    ]
+    return {"items": items, "next": None}
+
+
+@resource.write("/sites", May.CHANGE_HOLDERS)
+def add_site(request: Request, desk: AtDesk, asked: SiteAsked) -> Response:
+    """The civic address is checked against the register; `accepted` takes the register's correction."""
+
+    def make(identity: str | None) -> tuple[int, Any]:
+        typed = CivicElements(**asked.civic_address.model_dump())
+        values = asked.model_dump(exclude={"civic_address"})
+        made = holders.add_site(desk, typed=typed, **values)
+        return 201, _site(desk, made.id)
+
+    return once(request, desk, asked.model_dump(), make)
+
+
+@resource.read("/sites/{key}")
+def site(desk: AtDesk, key: str) -> dict[str, Any]:
+    return _site(desk, key)
+
+
+def _site(desk: Desk, key: str) -> dict[str, Any]:
+    view = holders.one_site(desk, key)
+    address = view.row.address.elements.model_dump() if view.row.address else None
+    return {**shapes.site(view.row.site, address, [s.id for s in view.spots]), "main_number": view.main or None}
+
+
+@resource.write("/spots", May.CHANGE_SAFETY)
+def add_spot(request: Request, desk: AtDesk, asked: SpotAsked) -> Response:
+    """A new spot in the site's address, under the next code."""
+
+    def make(identity: str | None) -> tuple[int, Any]:
+        return 201, _spot(desk, safety.add_spot(desk, **asked.model_dump()))
+
+    return once(request, desk, asked.model_dump(), make)
+
+
+@resource.write("/spots/{code}/confirm", May.CHANGE_SAFETY)
+def confirm_spot(desk: AtDesk, code: str) -> dict[str, Any]:
+    """Somebody has looked: the spot is still right."""
+    return _spot(desk, safety.confirm_spot(desk, code))
+
+
+def _spot(desk: Desk, spot: Spot) -> dict[str, Any]:
+    return shapes.spot(spot, {a.id: a.elements.model_dump() for a in _all(desk, Address)}[spot.address])
+
+
+@resource.write("/imports/people", May.CHANGE_HOLDERS)
+async def import_people(request: Request, desk: AtDesk, dry_run: bool = False, site: str = "") -> dict[str, Any]:
+    """A CSV file as the body; `dry_run` only looks. Bad rows are left out and named; bringing in the same file again changes nothing."""
+    data = await request.body()
+
+    def done() -> importing.Preview:
+        found = importing.preview_people(desk, data, site)
+        return found if dry_run else importing.bring_in_people(desk, data, found.digest, site)
+
+    found = await run_in_threadpool(done)
+    bad = [{"line": b.row.number, "name": b.row.name, "email": b.row.email, "why": b.why} for b in found.bad]
+    return {
+        "added": len(found.new), "changed": len(found.changed), "same": found.same, "bad": bad, "columns": found.sheet.columns,
+        "ignored": found.sheet.ignored, "dry_run": dry_run,
+    }  # fmt: skip
+
+
+@resource.read("/spots")
+def spots(desk: AtDesk, site: str = "") -> dict[str, Any]:
+    addresses = {a.id: a.elements.model_dump() for a in _all(desk, Address)}
+    items = [shapes.spot(s, addresses[s.address]) for s in _all(desk, Spot) if not site or s.site == site]
+    return {"items": items, "next": None}
+
+
+@resource.read("/licence-products", May.SEE_MONEY)
+def products(desk: AtDesk) -> dict[str, Any]:
+    items = [
+        {"id": p.id, "name": p.name, "needs": list(p.needs_all), "for": list(p.for_holders), "monthly": shapes.money(p.monthly),
+         "propagation_minutes": p.propagation_minutes, "free": p.free}
+        for p in _all(desk, Product)
+    ]  # fmt: skip
+    return {"items": items, "next": None}
+
+
+@resource.read("/subscriptions", May.SEE_MONEY)
+def subscriptions(desk: AtDesk) -> dict[str, Any]:
+    items = [
+        {"id": s.id, "product": s.product, "seats": s.seats, "used": s.used, "left": s.left, "renews_on": shapes.moment(s.renews_on)}
+        for s in _all(desk, Subscription)
+    ]
+    return {"items": items, "next": None}
+
+
+@resource.read("/carriers")
+def carriers(desk: AtDesk) -> dict[str, Any]:
+    items = [
+        {
+            "id": v.carrier.id, "name": v.carrier.name, "supply_model": v.carrier.supply_model, "countries": list(v.carrier.countries),
+            "accounts": [
+                {"id": a.id, "name": a.name, "currency": a.balance.currency, "balance": shapes.money(a.balance) if _sees_money(desk) else None}
+                for a in v.accounts
+            ],
+        }
+        for v in trunks.carriers(desk)
+    ]  # fmt: skip
+    return {"items": items, "next": None}
+
+
+def _sees_money(desk: Desk) -> bool:
+    from sedge.core.access.roles import allowed
+
+    return allowed(desk.who.role, May.SEE_MONEY)
+
+
+@resource.read("/trunks")
+def trunk_list(desk: AtDesk) -> dict[str, Any]:
+    items = [
+        {
+            "id": x.trunk.id,
+            "name": x.trunk.name,
+            "carrier": x.trunk.carrier,
+            "site": x.trunk.site,
+            "up": x.trunk.up,
+            "channels": x.trunk.channels,
+            "listed": x.listed,
+        }
+        for v in trunks.carriers(desk)
+        for x in v.trunks
+    ]
+    return {"items": items, "next": None}
+
+
+@resource.read("/devices")
+def devices(desk: AtDesk) -> dict[str, Any]:
+    items = [{"id": d.id, "person": d.person, "kind": d.kind, "name": d.name, "registered": d.registered} for d in _all(desk, Device)]
+    return {"items": items, "next": None}
+
+
+@resource.read("/paths")
+def paths(desk: AtDesk) -> dict[str, Any]:
+    items = [
+        {"id": p.id, "name": p.name, "version": p.number, "in_force_from": shapes.moment(p.in_force_from), "body": p.body}
+        for p in _all(desk, PathVersion)
+    ]
+    return {"items": items, "next": None}
+
+
+@resource.write("/civic-addresses/match", May.LOOK)
+def match_address(desk: AtDesk, asked: AddressAsked) -> dict[str, Any]:
+    found = safety.match_address(desk, asked.model_dump())
+    candidates = [{**c.elements.model_dump(), "score": c.score, "psap": c.psap} for c in found.candidates]
+    return {"verdict": found.verdict, "candidates": candidates, "differences": found.differences}
+
+
+@resource.read("/safety/coverage")
+def coverage(desk: AtDesk) -> dict[str, Any]:
+    gaps = safety.coverage(desk)
+    return {"items": [{"reason": g.reason, "numbers": g.numbers, "people": g.people} for g in gaps], "next": None}
+
+
+def _all(desk: Desk, record_type: type) -> list[Any]:
+    with desk.reading() as reading:
+        return reading.records.all(record_type)

@@ -1,0 +1,81 @@
+"""The ledger, and the stand-ins' control panel passed on (demo and tests only)."""
+
+import re
+from datetime import datetime, timedelta
+from typing import Any, Literal
+
+from fastapi import Request
+from pydantic import BaseModel, ConfigDict, Field
+
+from sedge.api import shapes
+from sedge.api.doors import AtDesk, Resource, page_limit
+from sedge.core.access.roles import May
+from sedge.core.errors import NotFound, NotUnderstood
+from sedge.core.records import Subject
+from sedge.desk import ledger, steering
+
+resource = Resource(prefix="/ledger", tags=["ledger"])
+standins = Resource(prefix="/standins", tags=["stand-ins"])
+PERIOD = re.compile(r"^P(?:(\d{1,4})D)?(?:T(?:(\d{1,6})H)?(?:(\d{1,7})M)?(?:(\d{1,8})S)?)?$")
+
+
+@resource.read("", May.SEE_LEDGER)
+def entries(
+    desk: AtDesk, subject: str = "", actor: str = "", since: datetime | None = None, limit: int = 100, after: int = 0
+) -> dict[str, Any]:
+    """`subject` is a kind (`number`) or a kind and an id (`number:+441134960142`)."""
+    kind, _, key = subject.partition(":")
+    if kind and kind not in set(Subject):
+        raise NotUnderstood(f"subject is one of: {', '.join(Subject)}.", field="subject")
+    if since is not None and since.tzinfo is None:
+        raise NotUnderstood("since is a moment with its offset.", field="since")
+    page = ledger.read(
+        desk,
+        subject=Subject(kind) if kind else None,
+        key=key or None,
+        actor=actor or None,
+        since=since,
+        before=after or None,
+        limit=page_limit(limit),
+    )
+    return {"items": [shapes.entry(e) for e in page.entries], "next": str(page.next) if page.next else None}
+
+
+class Advance(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    advance: str = Field(description="ISO 8601 period, such as PT2H or P3D")
+
+
+class Fault(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    service: Literal["carrier", "telephony", "register", "mail"]
+    fault: Literal["timeout", "error", "slow", "reject", "duplicate_callback"]
+    count: int = Field(default=1, ge=0, le=1000)
+
+
+@standins.write("/clock", May.STEER)
+def advance(request: Request, desk: AtDesk, asked: Advance) -> dict[str, Any]:
+    match = PERIOD.match(asked.advance)
+    if not match or asked.advance in {"P", "PT"}:
+        raise NotUnderstood("advance is an ISO 8601 period such as PT6H, PT90S or P2D.", field="advance")
+    days, hours, minutes, seconds = (int(part or 0) for part in match.groups())
+    _demo_only(desk)
+    now = steering.advance(desk.house, timedelta(days=days, hours=hours, minutes=minutes, seconds=seconds))
+    return {"now": shapes.moment(now)}
+
+
+@standins.write("/faults", May.STEER)
+def order_fault(desk: AtDesk, asked: Fault) -> Any:
+    _demo_only(desk)
+    return steering.order_fault(desk.house, asked.model_dump())
+
+
+@standins.read("/mailbox", May.STEER)
+def mailbox(desk: AtDesk) -> dict[str, Any]:
+    _demo_only(desk)
+    return {"items": desk.outside.mail.mailbox(), "next": None}
+
+
+def _demo_only(desk: AtDesk) -> None:
+    if not desk.house.settings.demo:
+        raise NotFound("There is nothing to steer here: this is not the demo.")

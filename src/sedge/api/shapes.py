@@ -1,0 +1,143 @@
+"""How things look in the JSON interface: plain data from the desk's views."""
+
+from datetime import datetime
+from typing import Any
+
+from sedge.core.facts import Money
+from sedge.core.ledger.chain import Entry
+from sedge.core.ledger.sentences import sentence
+from sedge.core.numbers.e164 import describe
+from sedge.core.records import Number, Order, Person, Proof, ServiceLine, Site, Spot
+from sedge.core.supply.offers import Offer
+from sedge.core.workorders.findings import Finding, Remedy
+from sedge.desk.supply import OrderView as SupplyOrder
+from sedge.desk.workorders import OrderView
+
+
+def moment(value: datetime | None) -> str | None:
+    return value.isoformat() if value else None
+
+
+def money(value: Money | None) -> dict[str, str] | None:
+    return {"amount": str(value.rounded().amount), "currency": value.currency} if value else None
+
+
+def number(n: Number, holder_name: str) -> dict[str, Any]:
+    facts = describe(n.e164)
+    assignment = n.assignment
+    holder = (
+        {"kind": assignment.holder.kind, "id": assignment.holder.id, "name": holder_name, "role": assignment.role} if assignment else None
+    )
+    return {
+        "e164": n.e164, "national": facts.national, "country": facts.country, "area": facts.area, "kind": facts.kind, "capacity": n.capacity,
+        "state": n.state, "state_until": moment(n.state_until), "usable_from": moment(n.usable_from),
+        "works_from": moment(assignment.works_from) if assignment else None, "features": list(n.features), "label": n.label, "note": n.note,
+        "tags": list(n.tags), "cost_centre": n.cost_centre, "holder": holder, "site": n.site, "carrier": n.carrier, "account": n.account, "spot": n.spot,
+        "path": n.path, "trunk": n.trunk, "monthly": money(n.monthly), "leaving_on": moment(n.leaving_on),
+    }  # fmt: skip
+
+
+def entry(e: Entry) -> dict[str, Any]:
+    import json
+
+    return {
+        "sequence": e.sequence, "at": moment(e.at), "actor": e.actor, "action": e.action, "sentence": sentence(e.action), "subject": e.subject,
+        "id": e.subject_id, "title": e.title, "reason": e.reason, "work_order": e.work_order, "after": json.loads(e.after) if e.after else None,
+    }  # fmt: skip
+
+
+def person(p: Person, numbers: list[str], licences: list[str], devices: list[dict[str, Any]], *, ready: bool) -> dict[str, Any]:
+    return {
+        "id": p.id, "name": p.name, "email": p.email, "site": p.site, "department": p.department, "job": p.job, "extension": p.extension, "spot": p.spot,
+        "rights": list(p.rights), "licences": licences, "numbers": numbers, "devices": devices, "groups": [], "ready": ready, "left": p.left,
+    }  # fmt: skip
+
+
+def site(s: Site, address: dict[str, Any] | None, spots: list[str]) -> dict[str, Any]:
+    return {
+        "id": s.id, "name": s.name, "country": s.country, "timezone": s.timezone, "language": s.language, "supply_model": s.supply_model, "code": s.code,
+        "civic_address": address, "spots": spots, "security_desk": s.security_desk,
+    }  # fmt: skip
+
+
+def service_line(x: ServiceLine) -> dict[str, Any]:
+    return {"id": x.id, "name": x.name, "kind": x.kind, "site": x.site, "recipients": list(x.recipients), "spot": x.spot}
+
+
+def spot(s: Spot, address: dict[str, Any]) -> dict[str, Any]:
+    return {
+        "code": s.id,
+        "name": s.name,
+        "site": s.site,
+        "civic_address": address,
+        "floor": s.floor,
+        "room": s.room,
+        "confirmed_at": moment(s.confirmed_at),
+    }
+
+
+def offer(o: Offer, carrier: str, account: str) -> dict[str, Any]:
+    features = {name: money(fee) for name, fee in o.numbers[0].features.items()}
+    return {
+        "numbers": [n.e164 for n in o.numbers], "carrier": carrier, "carrier_account": account, "score": {"total": o.total, "parts": o.parts},
+        "setup": money(o.setup), "monthly": money(o.monthly), "capabilities": {"capacity": o.numbers[0].capacity, "features": features}, "why": o.why,
+    }  # fmt: skip
+
+
+def supply_order(view: SupplyOrder) -> dict[str, Any]:
+    o: Order = view.order
+    lines = [{"e164": x.e164, "state": x.state, "usable_from": moment(x.usable_from), "reason": x.reason} for x in o.lines]
+    expected = {"from": moment(o.expected_from), "by": moment(o.expected_by)} if o.expected_by else None
+    return {
+        "id": o.id, "reference": o.reference, "state": view.state, "carrier_account": o.account, "site": o.site, "spot": o.spot, "lines": lines,
+        "expected": expected, "refused": o.refused, "work_order": view.work_order,
+    }  # fmt: skip
+
+
+def remedy(r: Remedy | None) -> dict[str, Any] | None:
+    if r is None:
+        return None
+    if r.leads_to:
+        return {"leads_to": {"what": r.leads_to.what, "id": r.leads_to.id}, "words": r.words, "automatic": False}
+    tasks = [task.model_dump(mode="json") for task in r.tasks]
+    return {"replace" if r.replaces else "add_before": tasks, "words": r.words, "automatic": r.automatic}
+
+
+def check(f: Finding) -> dict[str, Any]:
+    automatic = next((r for r in f.remedies if r.automatic), None)
+    shown = automatic or (f.remedies[0] if f.remedies else None)
+    return {
+        "rule": f.rule, "level": f.level, "task": f.task, "message": f.message, "remedy": remedy(shown), "remedies": [remedy(r) for r in f.remedies],
+    }  # fmt: skip
+
+
+def work_order(view: OrderView) -> dict[str, Any]:
+    o = view.order
+    tasks = [
+        {
+            **x.stored.body.model_dump(mode="json"), "id": x.stored.id, "position": x.stored.position, "after": list(x.stored.after), "state": x.stored.state,
+            "words": f"{x.verb} {x.rest}".strip(), "waits_for": x.stored.waits_for, "next_try": moment(x.stored.next_try), "error": x.stored.error,
+            "works_from": moment(x.stored.works_from),
+        }
+        for x in view.tasks
+    ]  # fmt: skip
+    return {
+        "id": o.id, "no": o.no, "title": o.title, "state": o.state, "reason": o.reason, "created_at": moment(o.created_at), "created_by": o.created_by,
+        "run_at": moment(o.run_at), "finished_at": moment(o.finished_at), "undo_of": o.undo_of, "tasks": tasks,
+        "checks": [check(f) for f in view.report.findings] if view.report else [], "runnable": view.runnable,
+        "monthly": [money(m) for m in view.costs.monthly.values()], "once": [money(m) for m in view.costs.once.values()], "cannot_be_undone": view.undo,
+    }  # fmt: skip
+
+
+def proof(p: Proof, *, stale: bool | None = None) -> dict[str, Any]:
+    body = {
+        "id": p.id,
+        "number": p.e164,
+        "direction": p.direction,
+        "at": moment(p.at),
+        "ok": p.ok,
+        "heard": p.heard,
+        "rang": list(p.rang),
+        "differs": p.differs,
+    }
+    return body if stale is None else {**body, "stale": stale}

@@ -1,0 +1,80 @@
+"""Supply: offers, holds, orders."""
+
+from typing import Any
+
+from fastapi import Query, Request
+from fastapi.responses import Response
+from pydantic import BaseModel, ConfigDict, Field
+
+from sedge.api import shapes
+from sedge.api.doors import AtDesk, Resource, once, page_limit
+from sedge.core.access.roles import May
+from sedge.core.supply.offers import Wish
+from sedge.desk import supply
+from sedge.desk.numbers import the_number
+
+resource = Resource(tags=["supply"])
+
+
+class HoldAsked(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    carrier_account: str
+    numbers: list[str] = Field(min_length=1, max_length=1000)
+
+
+class OrderAsked(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    reference: str
+    carrier_account: str = ""
+    hold: str | None = None
+    numbers: list[str] | None = Field(default=None, max_length=1000)
+    site: str
+    spot: str | None = None
+    features: list[str] = Field(default=[], max_length=20)
+
+
+@resource.read("/supply/offers", May.SEE_MONEY)
+def offers(
+    desk: AtDesk, country: str = "GB", kind: str = "", capacity: str = "", area: str = "", starts: str = "", pattern: str = "",
+    quantity: int = 1, consecutive: bool = False, carrier: str = "", limit: int = Query(default=20, ge=1, le=50),
+) -> dict[str, Any]:  # fmt: skip
+    wish = Wish(country.upper(), area, kind, capacity, starts, pattern, quantity, consecutive)
+    found = supply.search(desk, wish, carrier=carrier)
+    return {
+        "items": [shapes.offer(o, found.carrier.id, found.account.id) for o in found.offers[:limit]],
+        "next": None,
+        "in_stock": found.in_stock,
+    }
+
+
+@resource.write("/supply/holds", May.BUY)
+def hold(request: Request, desk: AtDesk, asked: HoldAsked) -> Response:
+    def make(identity: str | None) -> tuple[int, Any]:
+        numbers = [the_number(desk, n, field="numbers") for n in asked.numbers]
+        held = supply.hold(desk, asked.carrier_account, numbers)
+        return 201, {"id": held.id, "expires_at": shapes.moment(held.expires_at), "numbers": list(held.numbers)}
+
+    return once(request, desk, asked.model_dump(), make)
+
+
+@resource.write("/orders", May.BUY)
+def order(request: Request, desk: AtDesk, asked: OrderAsked) -> Response:
+    def make(identity: str | None) -> tuple[int, Any]:
+        numbers = [the_number(desk, n, field="numbers") for n in asked.numbers or []]
+        key, work_order = supply.order(
+            desk, reference=asked.reference, account=asked.carrier_account, site=asked.site, hold_id=asked.hold, numbers=numbers, spot=asked.spot,
+            features=tuple(asked.features), identity=identity,
+        )  # fmt: skip
+        return 201, {**shapes.supply_order(supply.order_view(desk, key)), "work_order": work_order.id}
+
+    return once(request, desk, asked.model_dump(), make)
+
+
+@resource.read("/orders", May.SEE_MONEY)
+def orders(desk: AtDesk, limit: int = 100) -> dict[str, Any]:
+    return {"items": [shapes.supply_order(v) for v in supply.orders(desk, limit=page_limit(limit))], "next": None}
+
+
+@resource.read("/orders/{key}", May.SEE_MONEY)
+def order_state(desk: AtDesk, key: str) -> dict[str, Any]:
+    return shapes.supply_order(supply.order_view(desk, key))

@@ -1,0 +1,106 @@
+"""Work orders: drafts with their checks, remedies, running, undo."""
+
+from datetime import datetime
+from typing import Annotated, Any
+
+from fastapi import Body, Request
+from fastapi.responses import Response
+from pydantic import BaseModel, ConfigDict, Field
+
+from sedge.api import shapes
+from sedge.api.doors import AtDesk, Resource, once, page_limit
+from sedge.core.access.roles import May
+from sedge.core.errors import NotUnderstood
+from sedge.core.workorders.tasks import Task
+from sedge.desk import workorders
+from sedge.store.workorders import OrderState
+
+resource = Resource(prefix="/work-orders", tags=["work orders"])
+
+
+class Draft(BaseModel):
+    """`tasks` are of the kinds of `Task`; a number in them may be typed in any unambiguous form."""
+
+    model_config = ConfigDict(
+        extra="forbid", json_schema_extra={"properties": {"tasks": {"type": "array", "items": {"$ref": "#/components/schemas/AnyTask"}}}}
+    )
+    title: str = Field(default="", max_length=200)
+    reason: str = Field(default="", max_length=400)
+    tasks: list[dict[str, Any]]
+    run_at: datetime | None = None
+
+
+@resource.write("", May.CHANGE_ESTATE)
+def draft(request: Request, desk: AtDesk, asked: Draft, dry_run: bool = False) -> Response:
+    def make(identity: str | None) -> tuple[int, Any]:
+        if asked.run_at is not None and asked.run_at.tzinfo is None:
+            raise NotUnderstood("run_at is a moment with its offset.", field="run_at")
+        tasks = workorders.read_tasks(desk, asked.tasks)
+        if dry_run:
+            report = workorders.preview(desk, tasks)
+            return 200, {
+                "id": None,
+                "tasks": asked.tasks,
+                "checks": [shapes.check(f) for f in report.findings],
+                "runnable": report.runnable,
+            }
+        made = workorders.draft(desk, asked.title, tasks, reason=asked.reason, run_at=asked.run_at, identity=identity)
+        return 201, shapes.work_order(workorders.look(desk, made.id))
+
+    return once(request, desk, asked.model_dump(), make)
+
+
+@resource.read("")
+def listing(desk: AtDesk, state: str = "", limit: int = 50, after: int = 0) -> dict[str, Any]:
+    if state and state not in set(OrderState):
+        raise NotUnderstood(f"state is one of: {', '.join(OrderState)}.", field="state")
+    states = (OrderState(state),) if state else ()
+    rows = workorders.listing(desk, states=states, after_no=after or None, limit=page_limit(limit))
+    items = [
+        {"id": w.id, "no": w.no, "title": w.title, "state": w.state, "created_at": shapes.moment(w.created_at), "created_by": w.created_by}
+        for w in rows
+    ]
+    return {"items": items, "next": str(rows[-1].no) if len(rows) == limit else None}
+
+
+@resource.read("/{key}")
+def look(desk: AtDesk, key: str) -> dict[str, Any]:
+    return shapes.work_order(workorders.look(desk, key))
+
+
+@resource.write("/{key}/remedies", May.CHANGE_ESTATE)
+def add_remedies(desk: AtDesk, key: str) -> dict[str, Any]:
+    workorders.add_remedies(desk, key)
+    return shapes.work_order(workorders.look(desk, key))
+
+
+@resource.write("/{key}/run", May.CHANGE_ESTATE)
+def run(desk: AtDesk, key: str) -> dict[str, Any]:
+    workorders.run(desk, key)
+    return shapes.work_order(workorders.look(desk, key))
+
+
+@resource.write("/{key}/undo", May.CHANGE_ESTATE)
+def undo(desk: AtDesk, key: str) -> dict[str, Any]:
+    return shapes.work_order(workorders.look(desk, workorders.undo(desk, key).id))
+
+
+@resource.write("/{key}/retry", May.CHANGE_ESTATE)
+def retry(desk: AtDesk, key: str) -> dict[str, Any]:
+    workorders.try_again(desk, key)
+    return shapes.work_order(workorders.look(desk, key))
+
+
+@resource.write("/{key}/stop", May.CHANGE_ESTATE)
+def stop(desk: AtDesk, key: str) -> dict[str, Any]:
+    workorders.stop_order(desk, key)
+    return shapes.work_order(workorders.look(desk, key))
+
+
+@resource.write("/{key}/tasks", May.CHANGE_ESTATE)
+def add_task(desk: AtDesk, key: str, task: Annotated[dict[str, Any], Body()]) -> dict[str, Any]:
+    workorders.add_task(desk, key, task)
+    return shapes.work_order(workorders.look(desk, key))
+
+
+AnyTask = Task

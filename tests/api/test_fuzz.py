@@ -1,0 +1,90 @@
+"""No input makes an error of the server's own: every route with odd values in every place."""
+
+import re
+
+import pytest
+from fastapi.routing import APIRoute
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from sedge.app import PLACES, RESOURCES
+
+ODD = [
+    "",
+    " ",
+    "0",
+    "-1",
+    "x" * 5000,
+    "'; DROP TABLE life; --",
+    "\u0000",
+    "😀",
+    "../../etc",
+    "%00",
+    "1e309",
+    "null",
+    "+44",
+    "0113 496 0142",
+    "true",
+    "[]",
+    "{}",
+    "٣",
+]
+json_values = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.floats(allow_nan=False) | st.text(max_size=30),
+    lambda inner: (
+        st.lists(inner, max_size=4)
+        | st.dictionaries(st.sampled_from(["number", "numbers", "kind", "holder", "tasks", "title", "at", "x"]), inner, max_size=5)
+    ),
+    max_leaves=10,
+)
+
+
+def filled(path, odd):
+    value = odd.replace("/", "").replace("\u0000", "").replace("?", "").replace("#", "") or "x"
+    return re.sub(r"\{[^}]*\}", lambda _match: value, path)
+
+
+def routes(sources):
+    return [
+        (m, r.path, [p.name for p in r.dependant.query_params], r)
+        for s in sources
+        for r in s.routes
+        if isinstance(r, APIRoute)
+        for m in r.methods
+    ]
+
+
+@pytest.mark.parametrize(("method", "path"), sorted({(m, "/api/v1" + p) for m, p, _, _ in routes(RESOURCES)}))
+def test_the_api_never_breaks(api, method, path):
+    names = {p: n for m, p, n, _ in routes(RESOURCES) if m == method}[path.removeprefix("/api/v1")]
+    for odd in ODD:
+        address = filled(path, odd)
+        answer = api.request(method, "http://127.0.0.1:8420" + address, params={n: odd for n in names if odd != "\u0000"}, json={"x": odd})
+        assert answer.status_code < 500 or answer.json()["code"].startswith("outside"), (address, odd, answer.text[:300])
+
+
+@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(body=json_values)
+def test_any_json_body_is_answered(api, body):
+    for path in (
+        "work-orders",
+        "supply/holds",
+        "orders",
+        "trace/inbound",
+        "trace/outbound",
+        "test-calls",
+        "people",
+        "civic-addresses/match",
+    ):
+        answer = api.post(path, json=body)
+        assert answer.status_code < 500, (path, body, answer.text[:300])
+
+
+@pytest.mark.parametrize("path", sorted({p for m, p, _, _ in routes(PLACES) if m == "GET"}))
+def test_pages_never_break(client, path):
+    client.post("/sign-in", data={"who": "rowan"})
+    names = {p: n for m, p, n, _ in routes(PLACES) if m == "GET"}[path]
+    for odd in ODD:
+        address = filled(path, odd)
+        answer = client.get(address, params={n: odd for n in names})
+        assert answer.status_code < 500, (address, odd, answer.text[-400:])
