@@ -1,0 +1,165 @@
+"""Holders: people, service lines, sites; bringing people in from a file."""
+
+import base64
+from typing import Annotated
+
+from fastapi import File, Form, Request, UploadFile
+from fastapi.responses import Response
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotUnderstood
+from sedge.core.numbers.plan import COUNTRIES
+from sedge.core.outbound.dialplan import dial, plan_of
+from sedge.core.records import CivicElements, HolderKind, Subject
+from sedge.desk import holders, importing, ledger
+from sedge.desk.holders import LINE_KINDS
+from sedge.web.doors import AtDesk, Place
+from sedge.web.shared.rendering import draw, go, target
+
+place = Place()
+NEW = {"person": "person", "line": "service line", "site": "site"}
+
+
+@place.page("/holders", May.LOOK)
+def people(request: Request, desk: AtDesk, site: str = "", find: str = "", after: str = "") -> Response:
+    rows, following = holders.people(desk, site=site, find=find if len(find.strip()) >= 3 else "", after=after)
+    template = "_people.html" if target(request) == "people" else "holders.html"
+    return draw(request, template, tab="people", rows=rows, following=following, sites=_sites(desk), site=site, find=find)
+
+
+@place.page("/holders/lines", May.LOOK)
+def lines(request: Request, desk: AtDesk, site: str = "") -> Response:
+    return draw(request, "lines.html", tab="lines", rows=holders.service_lines(desk, site=site))
+
+
+@place.page("/holders/sites", May.LOOK)
+def sites(request: Request, desk: AtDesk) -> Response:
+    return draw(request, "sites.html", tab="sites", rows=holders.sites(desk))
+
+
+@place.page("/holders/people/{key}", May.LOOK)
+def person(request: Request, desk: AtDesk, key: str) -> Response:
+    row = holders.one_holder(desk, HolderKind.PERSON, key)
+    spots = [(s.id, f"{s.name} ({s.id})") for s in holders.spots_of(desk, row.holder.site)]
+    what = ", ".join(x for x in (getattr(row.holder, "job", ""), getattr(row.holder, "department", "")) if x) or "person"
+    history = ledger.read(desk, subject=Subject.PERSON, key=key, limit=20).entries
+    return draw(request, "holder.html", row=row, what=what, history=history, is_person=True, spots=spots, spot_name=_spot_name(desk, row))
+
+
+@place.page("/holders/lines/{key}", May.LOOK)
+def line(request: Request, desk: AtDesk, key: str) -> Response:
+    row = holders.one_holder(desk, HolderKind.SERVICE_LINE, key)
+    history = ledger.read(desk, subject=Subject.SERVICE_LINE, key=key, limit=20).entries
+    return draw(
+        request,
+        "holder.html",
+        row=row,
+        what=getattr(row.holder, "kind", ""),
+        history=history,
+        is_person=False,
+        spots=[],
+        spot_name=_spot_name(desk, row),
+    )
+
+
+def _spot_name(desk: AtDesk, row: holders.HolderRow) -> str:
+    return next((s.name for s in holders.spots_of(desk, row.holder.site) if s.id == row.holder.spot), "")
+
+
+@place.page("/holders/sites/{key}", May.LOOK)
+def site_page(request: Request, desk: AtDesk, key: str, dialled: str = "") -> Response:
+    """A site with its spots and its dial plan, in which dialled digits can be tried."""
+    view = holders.one_site(desk, key)
+    tried = dial(dialled[:40], view.row.site) if dialled.strip() else None
+    return draw(
+        request, "site.html", row=view.row, spots=view.spots, main=view.main, account=view.account, plan=plan_of(view.row.site), dialled=dialled,
+        tried=tried, country=COUNTRIES[view.row.site.country],
+    )  # fmt: skip
+
+
+def _sites(desk: AtDesk) -> list[tuple[str, str]]:
+    return [(site.id, site.name) for site in holders.plain_sites(desk)]
+
+
+@place.page("/holders/new/{what}", May.CHANGE_HOLDERS)
+def new(request: Request, desk: AtDesk, what: str) -> Response:
+    kind = what if what in NEW else "person"
+    sites_ = _sites(desk)
+    spots = [(s.id, f"{name}: {s.name} ({s.id})") for key, name in sites_ for s in holders.spots_of(desk, key)] if kind == "line" else []
+    return draw(
+        request, "holder_new.html", what=kind, words=NEW[kind], sites=sites_, kinds=[(k, k) for k in LINE_KINDS], spots=spots,
+        countries=[(c.code, c.name) for c in COUNTRIES.values()], accounts=holders.supply_choices(desk),
+    )  # fmt: skip
+
+
+@place.action("/holders/people", May.CHANGE_HOLDERS)
+def add_person(
+    request: Request, desk: AtDesk, name: Annotated[str, Form()] = "", email: Annotated[str, Form()] = "", site: Annotated[str, Form()] = "",
+    department: Annotated[str, Form()] = "", job: Annotated[str, Form()] = "", extension: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
+    made = holders.add_person(desk, name=name, email=email, site=site, department=department, job=job, extension=extension)
+    return go(request, f"/holders/people/{made.id}")
+
+
+@place.action("/holders/lines", May.CHANGE_HOLDERS)
+def add_line(
+    request: Request, desk: AtDesk, name: Annotated[str, Form()] = "", kind: Annotated[str, Form()] = "", site: Annotated[str, Form()] = "",
+    spot: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
+    made = holders.add_service_line(desk, name=name, kind=kind, site=site, spot=spot)
+    return go(request, f"/holders/lines/{made.id}")
+
+
+@place.action("/holders/sites", May.CHANGE_HOLDERS)
+def add_site(
+    request: Request, desk: AtDesk, name: Annotated[str, Form()] = "", code: Annotated[str, Form()] = "", country: Annotated[str, Form()] = "GB",
+    street: Annotated[str, Form()] = "", house_number: Annotated[str, Form()] = "", city: Annotated[str, Form()] = "", postcode: Annotated[str, Form()] = "",
+    region: Annotated[str, Form()] = "", floors: Annotated[str, Form()] = "1", area_m2: Annotated[str, Form()] = "",
+    account: Annotated[str, Form()] = "", security_desk: Annotated[str, Form()] = "", accepted: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
+    """The address is checked against the register first; a correction has to be accepted, a guess is never taken."""
+    typed = CivicElements(country=country, region=region, city=city, street=street, house_number=house_number, postcode=postcode)
+    made = holders.add_site(
+        desk, name=name, code=code, typed=typed, accepted=bool(accepted), floors=_whole(floors, "floors"), area_m2=_whole(area_m2 or "0", "area_m2"),
+        account=account or None, security_desk=security_desk,
+    )  # fmt: skip
+    return go(request, f"/holders/sites/{made.id}")
+
+
+def _whole(text: str, field: str) -> int:
+    if not (text.isascii() and text.isdigit() and len(text) < 10):
+        raise NotUnderstood("Type a whole number.", field=field)
+    return int(text)
+
+
+@place.page("/holders/import", May.CHANGE_HOLDERS)
+def import_page(request: Request, desk: AtDesk) -> Response:
+    return draw(request, "import.html", tab="people", sites=_sites(desk), preview=None, file="", site="", done=None)
+
+
+@place.action("/holders/import", May.CHANGE_HOLDERS)
+def preview(request: Request, desk: AtDesk, file: Annotated[UploadFile, File()], site: Annotated[str, Form()] = "") -> Response:
+    data = file.file.read()
+    found = importing.preview_people(desk, data, site)
+    return draw(
+        request,
+        "import.html",
+        tab="people",
+        sites=_sites(desk),
+        preview=found,
+        file=base64.b64encode(data).decode(),
+        site=site,
+        done=None,
+    )
+
+
+@place.action("/holders/import/run", May.CHANGE_HOLDERS)
+def bring_in(
+    request: Request, desk: AtDesk, content: Annotated[str, Form()], digest: Annotated[str, Form()], site: Annotated[str, Form()] = ""
+) -> Response:
+    try:
+        data = base64.b64decode(content, validate=True)
+    except ValueError as error:
+        raise NotUnderstood("The file got lost on the way. Choose it again.", field="file") from error
+    done = importing.bring_in_people(desk, data, digest, site)
+    return draw(request, "import.html", tab="people", sites=_sites(desk), preview=None, file="", site="", done=done)

@@ -1,0 +1,137 @@
+"""Call paths, followed calls, test calls, retiring: all that concerns what happens to a number's calls."""
+
+from dataclasses import replace
+from typing import Annotated
+from zoneinfo import ZoneInfo
+
+from fastapi import Form, Request
+from fastapi.responses import Response
+from starlette.concurrency import run_in_threadpool
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotUnderstood
+from sedge.core.numbers.e164 import describe
+from sedge.core.records import HolderKind
+from sedge.desk import calls, holders, numbers, paths, retiring, workorders
+from sedge.web.doors import AtDesk, Place
+from sedge.web.paths import views
+from sedge.web.shared.drawings.pathmap import describe_step, path_map
+from sedge.web.shared.rendering import draw, go, is_swap
+
+place = Place()
+CALLER = describe("+441314960999").national
+
+
+@place.page("/paths", May.LOOK)
+def listing(request: Request, desk: AtDesk) -> Response:
+    proofs = calls.proofs(desk, limit=60)
+    return draw(request, "paths.html", rows=paths.listing(desk), counts=paths.counts(desk), proofs=proofs)
+
+
+@place.page("/paths/out", May.LOOK)
+def out(request: Request, desk: AtDesk, person: str = "", dialled: str = "") -> Response:
+    row = holders.one_holder(desk, HolderKind.PERSON, person)
+    trace = calls.follow_out(desk, person, dialled[:40]) if dialled.strip() else None
+    return draw(request, "follow_out.html", row=row, dialled=dialled, trace=trace)
+
+
+@place.page("/paths/new", May.CHANGE_ESTATE)
+def new(request: Request, desk: AtDesk, site: str = "") -> Response:
+    sites = [(s.id, s.name) for s in holders.plain_sites(desk)]
+    return draw(request, "path_form.html", form=views.path_form(paths.form_facts(desk, site=site), sites))
+
+
+@place.action("/paths/new", May.CHANGE_ESTATE)
+async def plan_new(request: Request, desk: AtDesk) -> Response:
+    return await _plan(request, desk, "")
+
+
+@place.page("/paths/{key}", May.LOOK)
+def path_page(request: Request, desk: AtDesk, key: str) -> Response:
+    view = paths.look(desk, key)
+    says = {name: describe_step(step, view.names) for name, step in view.path.steps.items()}
+    return draw(request, "path.html", view=view, says=says, picture=path_map(view.path, view.names))
+
+
+@place.page("/paths/{key}/change", May.CHANGE_ESTATE)
+def change(request: Request, desk: AtDesk, key: str) -> Response:
+    return draw(request, "path_form.html", form=views.path_form(paths.form_facts(desk, key=key), []))
+
+
+@place.action("/paths/{key}/change", May.CHANGE_ESTATE)
+async def plan_change(request: Request, desk: AtDesk, key: str) -> Response:
+    return await _plan(request, desk, key)
+
+
+async def _plan(request: Request, desk: AtDesk, key: str) -> Response:
+    """From the filled-in form to a work order that publishes it."""
+    form = await request.form()
+
+    def planned() -> int:
+        facts = paths.form_facts(desk, site=str(form.get("site", "")), key=key)
+        timezone = facts.form.timezone if facts.form else facts.site.timezone
+        filled = views.read_form(form, timezone)
+        return paths.plan(desk, str(form.get("name", "")), filled, key=key, reason=str(form.get("reason", ""))[:200]).no
+
+    return go(request, f"/work-orders/{await run_in_threadpool(planned)}")
+
+
+@place.page("/numbers/{number}/follow", May.LOOK)
+def follow(
+    request: Request, desk: AtDesk, number: str, at: str = "", caller: str = CALLER, presses: str = "", nobody: str = "", busy: str = "",
+    waiting: str = "", down: str = "",
+) -> Response:  # fmt: skip
+    """A call to a number, followed: the picture with its way, the story beside it."""
+    e164 = numbers.the_number(desk, number)
+    asked = views.Asked(at, caller[:60], presses[:60], busy, waiting[:6], bool(nobody), bool(down))
+    path, site, trunk = calls.path_in_force(desk, e164)
+    zone = ZoneInfo(site.timezone)
+    moment = views.moment_of(at, zone, desk.now())
+    call = calls.follow(desk, e164, moment, views.world_of(asked, path, trunk), caller=calls.caller_words(desk, caller))
+    last = call.trace.happenings[-1].step if call.trace.happenings else ""
+    picture = path_map(
+        call.path,
+        call.names,
+        call.trace.way,
+        last if last in call.path.steps else "",
+        above=(call.number.national, asked.caller or "a caller"),
+    )
+    shown = replace(asked, at=moment.astimezone(zone).strftime("%Y-%m-%dT%H:%M"))
+    return draw(
+        request, "follow.html", call=call, asked=shown, picture=picture, number=e164[1:], tone=views.tone_of(call),
+        agents=[(p.id, p.name) for p in call.agents],
+    )  # fmt: skip
+
+
+@place.page("/numbers/{number}/test-call", May.PLACE_TEST_CALL)
+def test_call_page(request: Request, desk: AtDesk, number: str) -> Response:
+    card = numbers.card(desk, numbers.the_number(desk, number))
+    return draw(request, "test_call.html", card=card, number=card.number.e164[1:], proof=None)
+
+
+@place.action("/numbers/{number}/test-call", May.PLACE_TEST_CALL)
+def place_call(
+    request: Request, desk: AtDesk, number: str, direction: Annotated[str, Form()] = "in", presses: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
+    e164 = numbers.the_number(desk, number)
+    if direction not in {"in", "out"}:
+        raise NotUnderstood("A test call goes in or out.", field="direction")
+    proof = calls.place_test_call(desk, e164, direction, presses=tuple(presses.split())[:20])
+    card = numbers.card(desk, e164)
+    return draw(request, "_proof.html" if is_swap(request) else "test_call.html", card=card, number=e164[1:], proof=proof)
+
+
+@place.page("/numbers/{number}/retire", May.CHANGE_ESTATE)
+def retire_page(request: Request, desk: AtDesk, number: str) -> Response:
+    view = retiring.depends_on(desk, numbers.the_number(desk, number))
+    return draw(request, "retire.html", view=view, number=view.number.e164[1:])
+
+
+@place.action("/numbers/{number}/retire", May.CHANGE_ESTATE)
+def retire(
+    request: Request, desk: AtDesk, number: str, rest: Annotated[str, Form()] = "", then: Annotated[str, Form()] = "keep", reason: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
+    tasks, title = retiring.plan(desk, numbers.the_number(desk, number), rest=rest, release=then == "release")
+    order = workorders.draft(desk, title, tasks, reason=reason[:200])
+    to = f"/work-orders/{order.no}"
+    return go(request, to)

@@ -1,0 +1,228 @@
+"""What the pages of Call paths show, and how their forms are read."""
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date, datetime
+from zoneinfo import ZoneInfo
+
+from starlette.datastructures import FormData
+
+from sedge.core.errors import NotUnderstood
+from sedge.core.paths.patterns import WAYS, Choice, DeskForm
+from sedge.core.paths.steps import Closure, Opening, Path, Queue
+from sedge.core.paths.trace import EndingKind, World
+from sedge.core.records import Person
+from sedge.desk.calls import Followed
+from sedge.desk.paths import FormFacts
+
+DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
+OPENING_ROWS, CLOSURE_ROWS, CHOICE_ROWS = 2, 2, 3
+WELL = {EndingKind.ANSWERED, EndingKind.MAILBOX, EndingKind.ANNOUNCED, EndingKind.FORWARDED}
+
+
+# ── following a call ──
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What was typed beside the picture."""
+
+    at: str
+    caller: str
+    presses: str
+    busy: str
+    waiting: str
+    nobody: bool
+    down: bool
+
+
+def world_of(asked: Asked, path: Path, trunk: str | None) -> World:
+    """How the world behaves in the call that is asked for. Raises NotUnderstood."""
+    if asked.waiting and not (asked.waiting.isdigit() and len(asked.waiting) <= 4):
+        raise NotUnderstood("How many wait is a whole number.", field="waiting")
+    queues = [key for key, step in path.steps.items() if isinstance(step, Queue)]
+    return World(
+        presses=tuple(asked.presses.replace(",", " ").split())[:20],
+        nobody_answers=asked.nobody,
+        busy=(asked.busy,) if asked.busy else (),
+        queue={key: int(asked.waiting or 0) for key in queues},
+        trunks_down=(trunk,) if asked.down and trunk else (),
+    )
+
+
+def moment_of(text: str, zone: ZoneInfo, now: datetime) -> datetime:
+    """A typed local moment, or now; the running minute is now, to the second. Raises NotUnderstood."""
+    if not text:
+        return now
+    try:
+        moment = datetime.fromisoformat(text).replace(tzinfo=zone)
+    except ValueError as error:
+        raise NotUnderstood("Type the moment as 2026-03-12T11:20.", field="at") from error
+    return now if moment == now.replace(second=0, microsecond=0) else moment
+
+
+def tone_of(call: Followed) -> str:
+    return "good" if call.trace.ending.kind in WELL else "stop"
+
+
+# ── the form of a call path ──
+
+
+@dataclass(frozen=True)
+class Day:
+    value: str
+    words: str
+    on: bool
+
+
+@dataclass(frozen=True)
+class OpeningRow:
+    no: int
+    days: list[Day]
+    start: str
+    end: str
+
+
+@dataclass(frozen=True)
+class ClosureRow:
+    no: int
+    first: str
+    last: str
+    name: str
+
+
+@dataclass(frozen=True)
+class ChoiceRow:
+    no: int
+    key: str
+    word: str
+    way: str
+    people: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class PathForm:
+    """The form of a call path, filled with what is known."""
+
+    title: str
+    key: str
+    name: str
+    action: str
+    back: str
+    site: str
+    site_name: str
+    timezone: str
+    sites: list[tuple[str, str]]
+    people: list[Person]
+    needs_more: bool
+    openings: list[OpeningRow]
+    closures: list[ClosureRow]
+    holiday_places: tuple[tuple[str, str], ...]
+    holidays_of: str
+    greeting: str
+    choices: list[ChoiceRow]
+    ways: list[tuple[str, str]]
+    recipients: tuple[str, ...]
+
+
+def path_form(facts: FormFacts, sites: list[tuple[str, str]]) -> PathForm:
+    known = facts.form
+    key = facts.published.id if facts.published else ""
+    openings = list(known.openings) if known else []
+    closures = list(known.closures) if known else []
+    choices = list(known.choices) if known else []
+    return PathForm(
+        title=f"Change {facts.published.name}" if facts.published else "New call path",
+        key=key,
+        name=facts.published.name if facts.published else "",
+        action=f"/paths/{key}/change" if key else "/paths/new",
+        back=f"/paths/{key}" if key else "/paths",
+        site=facts.site.id,
+        site_name=facts.site.name,
+        timezone=known.timezone if known else facts.site.timezone,
+        sites=sites,
+        people=facts.people,
+        needs_more=facts.published is not None and known is None,
+        openings=[_opening_row(i, openings) for i in range(max(OPENING_ROWS, len(openings)))],
+        closures=[_closure_row(i, closures) for i in range(max(CLOSURE_ROWS, len(closures)))],
+        holiday_places=facts.holiday_places,
+        holidays_of=known.holidays_of if known else "",
+        greeting=known.greeting if known else "",
+        choices=[_choice_row(i, choices) for i in range(max(CHOICE_ROWS, len(choices)))],
+        ways=[(way, way) for way in WAYS],
+        recipients=known.recipients if known else (),
+    )
+
+
+def _opening_row(i: int, openings: list[Opening]) -> OpeningRow:
+    row = openings[i] if i < len(openings) else None
+    days = [Day(str(n), words, row is not None and n in row.weekdays) for n, words in enumerate(DAYS)]
+    return OpeningRow(i + 1, days, row.start if row else "", row.end if row else "")
+
+
+def _closure_row(i: int, closures: list[Closure]) -> ClosureRow:
+    row = closures[i] if i < len(closures) else None
+    return ClosureRow(i + 1, row.first.isoformat(), row.last.isoformat(), row.name) if row else ClosureRow(i + 1, "", "", "")
+
+
+def _choice_row(i: int, choices: list[Choice]) -> ChoiceRow:
+    row = choices[i] if i < len(choices) else None
+    return ChoiceRow(i + 1, row.key, row.word, row.way, row.people) if row else ChoiceRow(i + 1, str(i + 1), "", WAYS[0], ())
+
+
+def read_form(form: FormData, timezone: str) -> DeskForm:
+    """The filled-in form. Raises NotUnderstood naming the field."""
+    texts = {key: str(value).strip() for key, value in form.multi_items()}
+    rows = sorted({int(m.group(1)) for key in texts if (m := re.fullmatch(r"(?:word|people|from|closed)(\d{1,2})", key))})
+    return DeskForm(
+        timezone=timezone,
+        openings=tuple(o for i in rows if (o := _opening(form, texts, i))),
+        closures=tuple(c for i in rows if (c := _closure(texts, i))),
+        holidays_of=texts.get("holidays", "")[:12],
+        greeting=texts.get("greeting", "")[:600],
+        choices=tuple(c for i in rows if (c := _choice(form, texts, i))),
+        recipients=_chosen(form, "recipients"),
+    )
+
+
+def _opening(form: FormData, texts: Mapping[str, str], i: int) -> Opening | None:
+    days = tuple(sorted({int(str(d)) for d in form.getlist(f"days{i}") if str(d) in set("0123456")}))
+    start, end = texts.get(f"from{i}", ""), texts.get(f"to{i}", "")
+    if not days and not start and not end:
+        return None
+    if not days:
+        raise NotUnderstood("Say on which days, or leave the hours empty.", field=f"days{i}")
+    for value, name in ((start, f"from{i}"), (end, f"to{i}")):
+        if not re.fullmatch(r"([01]\d|2[0-3]):[0-5]\d|24:00", value):
+            raise NotUnderstood("Type the time as 09:00.", field=name)
+    if start >= end:
+        raise NotUnderstood("It closes before it opens. For a night, make two rows, until 24:00 and from 00:00.", field=f"to{i}")
+    return Opening(weekdays=days, start=start, end=end)
+
+
+def _closure(texts: Mapping[str, str], i: int) -> Closure | None:
+    first = texts.get(f"closed{i}", "")
+    if not first:
+        return None
+    try:
+        begins = date.fromisoformat(first)
+        ends = date.fromisoformat(texts.get(f"until{i}", "") or first)
+    except ValueError as error:
+        raise NotUnderstood("Type the day as 2026-12-24.", field=f"closed{i}") from error
+    if ends < begins:
+        raise NotUnderstood("It ends before it begins.", field=f"until{i}")
+    return Closure(first=begins, last=ends, name=texts.get(f"because{i}", "")[:80] or "closed")
+
+
+def _choice(form: FormData, texts: Mapping[str, str], i: int) -> Choice | None:
+    word, people = texts.get(f"word{i}", "")[:60], _chosen(form, f"people{i}")
+    if not word and not people:
+        return None
+    way = texts.get(f"way{i}", "")
+    key = texts.get(f"key{i}", str(i))
+    return Choice(key=key if re.fullmatch(r"[0-9*#]", key) else str(i), word=word, people=people, way=way if way in WAYS else WAYS[0])
+
+
+def _chosen(form: FormData, name: str) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(str(value)[:80] for value in form.getlist(name) if str(value)))[:50]

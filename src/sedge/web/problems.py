@@ -1,0 +1,121 @@
+"""Dressing errors: for pages a sentence beside the field or a page of its own, for the API RFC 9457 problem details.
+
+Nothing else turns an error into a status or a sentence. What was typed is never lost: htmx forms stay as they are and
+get the sentence from the `Sedge-Problem` header, plain forms come back by the browser's own back.
+"""
+
+import json
+from typing import Any
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+from starlette.exceptions import HTTPException
+
+from sedge.core.errors import NotSignedIn, SedgeError
+from sedge.desk import access
+from sedge.web.doors import house_of
+from sedge.web.shared.rendering import draw, is_swap
+
+log = structlog.get_logger("sedge")
+HEADINGS = {
+    "not-found": "Not here",
+    "not-understood": "That can't be used as it is",
+    "not-one-number": "That is not one number",
+    "forbidden": "Not with your role",
+    "not-allowed-now": "Not now",
+    "changed-meanwhile": "Somebody was faster",
+    "not-runnable": "Not yet runnable",
+    "key-reused": "That key was used before",
+    "too-many": "Wait a little",
+    "outside-trouble": "The other side has trouble",
+    "outside-silent": "The other side does not answer",
+    "outside-refused": "The other side said no",
+    "not-signed-in": "Sign in",
+}
+TYPES = "https://sedge.example/problems/"
+
+
+def dress(app: FastAPI) -> None:
+    app.add_exception_handler(SedgeError, _sedge)
+    app.add_exception_handler(RequestValidationError, _validation)
+    app.add_exception_handler(HTTPException, _http)
+    app.add_exception_handler(Exception, _unexpected)
+
+
+def is_api(request: Request) -> bool:
+    return request.url.path.startswith(("/api/", "/scim/", "/standins/"))
+
+
+def _sedge(request: Request, error: Exception) -> Response:
+    if not isinstance(error, SedgeError):
+        raise error
+    if is_api(request):
+        return problem_details(error.status, error.code, error.message, field=error.field, reason=error.reason, **error.facts)
+    if isinstance(error, NotSignedIn) and request.url.path != "/sign-in":
+        return _to_sign_in(request)
+    if request.url.path == "/sign-in" and request.method == "POST":
+        people = access.demo_people(house_of(request))
+        return draw(request, "sign_in.html", status=error.status, people=people, to="/", email="", problem=error.message)
+    return _page(request, error.status, error.code, error.message, error.field)
+
+
+def _to_sign_in(request: Request) -> Response:
+    if is_swap(request):
+        return Response(status_code=401, headers={"HX-Redirect": "/sign-in"})
+    if request.headers.get("accept", "").startswith("application/json"):
+        return Response(status_code=401)
+    return RedirectResponse(f"/sign-in?to={request.url.path}", 303)
+
+
+def _page(request: Request, status: int, code: str, message: str, field: str | None = None) -> Response:
+    if is_swap(request):
+        beside = field.rsplit(".", 1)[-1] if field and field.startswith("tasks.") else field  # a form has one task, and its fields
+        problem = json.dumps({"message": message, "field": beside, "code": code})
+        return Response(status_code=status, headers={"Sedge-Problem": problem})
+    onward = request.headers.get("referer") or "/"
+    words = "Back to where you were" if request.headers.get("referer") else "To Today"
+    heading = HEADINGS.get(code, "That did not work")
+    return draw(request, "problem.html", status=status, heading=heading, message=message, onward=onward, onward_words=words)
+
+
+def _validation(request: Request, error: Exception) -> Response:
+    if not isinstance(error, RequestValidationError):
+        raise error
+    faults = [{"field": ".".join(str(p) for p in e["loc"][1:]) or str(e["loc"][0]), "problem": e["msg"]} for e in error.errors()]
+    first = faults[0] if faults else {"field": None, "problem": "it can't be read"}
+    missing = bool(error.errors()) and error.errors()[0]["type"] == "missing"
+    message = f"{first['field'] or 'The request'}: {'this is missing' if missing else first['problem']}."
+    if is_api(request):
+        return problem_details(422, "not-understood", message, field=first["field"], faults=faults[:20])
+    return _page(request, 422, "not-understood", message, first["field"])
+
+
+def _http(request: Request, error: Exception) -> Response:
+    if not isinstance(error, HTTPException):
+        raise error
+    sentences = {
+        404: "There is no such page. The address may be mistyped, or what was there is gone.",
+        405: "This address does not take that.",
+    }
+    message = sentences.get(error.status_code, str(error.detail))
+    code = {404: "not-found"}.get(error.status_code, "not-understood")
+    if is_api(request):
+        return problem_details(error.status_code, code, message)
+    return _page(request, error.status_code, code, message)
+
+
+def _unexpected(request: Request, error: Exception) -> Response:
+    log.error("unexpected", path=request.url.path, error=repr(error), exc_info=error)
+    message = "Sedge could not do that; nothing was changed. It has been written to the log. Try again, or tell whoever runs Sedge."
+    if is_api(request):
+        return problem_details(500, "sedge", message)
+    return _page(request, 500, "sedge", message)
+
+
+def problem_details(status: int, code: str, message: str, **facts: Any) -> Response:
+    """RFC 9457 problem details; `facts` without a value are left out."""
+    body = {"type": TYPES + code, "title": HEADINGS.get(code, "Error"), "status": status, "code": code, "detail": message}
+    body |= {key: value for key, value in facts.items() if value is not None}
+    return JSONResponse(json.loads(json.dumps(body, default=str)), status, media_type="application/problem+json")

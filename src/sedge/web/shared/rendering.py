@@ -1,0 +1,137 @@
+"""Drawing pages: one Jinja environment where undefined names fail, and the filters for moments, money and numbers."""
+
+from datetime import datetime, timedelta
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from fastapi import Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from jinja2 import ChoiceLoader, Environment, FileSystemLoader, StrictUndefined, pass_context, select_autoescape
+from markupsafe import Markup
+
+from sedge.core.access.roles import May, allowed
+from sedge.core.facts import Money, in_words
+from sedge.core.ledger.sentences import sentence
+from sedge.core.numbers.e164 import describe
+from sedge.web.doors import house_of, who_asks
+from sedge.web.shared.drawings.ruler import ruler
+
+WEB = Path(__file__).parent.parent
+PLACES = (
+    ("today", "Today", "/", May.LOOK),
+    ("numbers", "Numbers", "/numbers", May.LOOK),
+    ("supply", "Supply", "/supply", May.SEE_MONEY),
+    ("holders", "Holders", "/holders", May.LOOK),
+    ("licences", "Licences", "/licences", May.SEE_MONEY),
+    ("safety", "Safety", "/safety", May.LOOK),
+    ("paths", "Call paths", "/paths", May.LOOK),
+    ("carriers", "Carriers", "/carriers", May.LOOK),
+    ("ledger", "Ledger", "/ledger", May.SEE_LEDGER),
+)
+
+
+def environment(now: Any) -> Environment:
+    """`now` gives the simulated moment relative dates are told from."""
+    folders = sorted(p.parent for p in WEB.rglob("templates") if p.is_dir())
+    prefixes = [FileSystemLoader(folder / "templates") for folder in folders]
+    env = Environment(
+        loader=ChoiceLoader(prefixes),
+        undefined=StrictUndefined,
+        autoescape=select_autoescape(default=True),
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    env.filters |= {
+        "money": money,
+        "national": lambda e164: describe(e164).national,
+        "moment": pass_context(lambda c, m: moment(m, now(), zone_of(c))),
+        "ago": pass_context(lambda c, m: _time(m, now(), zone_of(c))),
+        "exact": pass_context(lambda c, m: exact(m, zone_of(c))),
+        "day": lambda m: f"{m:%-d %B %Y}",
+        "clock": lambda seconds: f"{seconds // 60}:{seconds % 60:02d}",
+        "counted": counted,
+        "whole": lambda words: words if words.endswith((".", "?")) else f"{words}.",
+        "thousands": lambda n: f"{n:,}",
+        "sentence": sentence,
+        "ruler": ruler,
+        "digits": lambda e164: e164.lstrip("+"),
+    }
+    env.globals |= {"icon": icon, "now": now}
+    return env
+
+
+def zone_of(context: Any) -> ZoneInfo:
+    """The organisation's home time zone; UTC before anybody has signed in."""
+    return context.get("zone", ZoneInfo("UTC"))
+
+
+def counted(n: int, thing: str) -> str:
+    """`1 number`, `1,200 numbers`."""
+    return f"{n:,} {thing}{'s' if n != 1 else ''}"
+
+
+@lru_cache
+def icon(name: str) -> Markup:
+    """An inline SVG, hidden from readers: the words beside it say it."""
+    svg = (WEB / "static/vendor/icons" / f"{name}.svg").read_text()
+    return Markup(svg.replace("<svg ", '<svg aria-hidden="true" focusable="false" ', 1))  # noqa: S704  our own file
+
+
+def money(value: Money | None) -> str:
+    return in_words(value) if value is not None else "–"
+
+
+def exact(then: datetime, zone: ZoneInfo) -> str:
+    return then.astimezone(zone).strftime("%a %-d %b %Y, %H:%M:%S %Z")
+
+
+def _time(then: datetime, now: datetime, zone: ZoneInfo) -> Markup:
+    return Markup('<time datetime="{}" title="{}">{}</time>').format(then.isoformat(), exact(then, zone), moment(then, now, zone))
+
+
+def moment(then: datetime | None, now: datetime, zone: ZoneInfo) -> str:
+    """A moment as people say it: relative within an hour, by the clock within a day, a date beyond."""
+    if then is None:
+        return "–"
+    ahead, distance = then > now, abs(then - now)
+    if distance < timedelta(seconds=45):
+        return "now" if not ahead else "in a moment"
+    if distance < timedelta(hours=1):
+        minutes = max(1, round(distance.total_seconds() / 60))
+        return f"in {minutes} min" if ahead else f"{minutes} min ago"
+    local, today = then.astimezone(zone), now.astimezone(zone)
+    near = {0: "today", 1: "tomorrow", -1: "yesterday"}.get((local.date() - today.date()).days)
+    if near:
+        return f"{near} {local:%H:%M}"
+    return local.strftime("%-d %b" if local.year == today.year else "%-d %b %Y")
+
+
+def draw(request: Request, template: str, *, status: int = 200, headers: dict[str, str] | None = None, **facts: Any) -> HTMLResponse:
+    """A page or fragment from ready facts."""
+    member = who_asks(request)
+    env: Environment = request.app.state.templates
+    shared = {
+        "member": member,
+        "places": [place for place in PLACES if member and allowed(member.role, place[3])],
+        "may": lambda what: member is not None and allowed(member.role, May(what)),
+        "demo": house_of(request).settings.demo,
+        "zone": house_of(request).home_zone(member.organisation) if member else ZoneInfo("UTC"),
+        "desk_facts": request.app.state.desk_facts(request) if member and not is_swap(request) else None,
+    }
+    return HTMLResponse(env.get_template(template).render(**shared, **facts), status_code=status, headers=headers)
+
+
+def go(request: Request, to: str) -> Response:
+    """On to another page, for htmx and for plain forms."""
+    return Response(status_code=204, headers={"HX-Redirect": to}) if is_swap(request) else RedirectResponse(to, 303)
+
+
+def is_swap(request: Request) -> bool:
+    """Whether htmx asks for a part of a page (a restored history entry wants the whole)."""
+    return request.headers.get("hx-request") == "true" and request.headers.get("hx-history-restore-request") != "true"
+
+
+def target(request: Request) -> str:
+    return request.headers.get("hx-target", "") if is_swap(request) else ""

@@ -1,0 +1,55 @@
+// The whole page: keys that work everywhere, copy on click, printing, the list of shortcuts.
+import { say } from "./say.js";
+
+const inField = (element) => element.matches("input, textarea, select, [contenteditable]");
+
+export const desk = () => ({
+  keys(event) {
+    if (event.defaultPrevented) return;
+    if (event.ctrlKey && event.key === "Enter") return this.press("[data-run]:not([disabled])", event);
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.key === "Escape" && !document.querySelector("dialog[open]")) return this.press("[data-close]", event);
+    if (inField(event.target)) return;
+    if (event.key === "/") this.focus("#finder-text", event);
+    if (event.key === "?") {
+      event.preventDefault();
+      this.shortcuts();
+    }
+    if (event.key === "ArrowDown" || event.key === "ArrowUp") this.alongRows(event);
+  },
+  press(what, event) {
+    const button = document.querySelector(what);
+    if (!button) return;
+    event.preventDefault();
+    button.click();
+  },
+  focus(what, event) {
+    event.preventDefault();
+    document.querySelector(what)?.focus();
+  },
+  alongRows(event) {
+    const row = event.target.closest("[data-rows] [data-row]");
+    if (!row) return;
+    event.preventDefault();
+    const rows = [...row.closest("[data-rows]").querySelectorAll("[data-row]")];
+    const step = event.key === "ArrowDown" ? 1 : -1;
+    rows[(rows.indexOf(row) + step + rows.length) % rows.length].focus();
+  },
+  clicked(event) {
+    const copied = event.target.closest("[data-copy]");
+    if (copied && !getSelection().toString()) this.copy(copied.dataset.copy);
+    if (event.target.closest("[data-shortcuts]")) this.shortcuts();
+    if (event.target.closest("[data-print]")) print();
+  },
+  async copy(text) {
+    try {
+      await navigator.clipboard.writeText(text);
+      say("Copied " + text);
+    } catch {
+      say("Select and copy by hand: " + text);
+    }
+  },
+  shortcuts() {
+    document.querySelector("#shortcuts")?.showModal();
+  },
+});

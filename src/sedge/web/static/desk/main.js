@@ -1,0 +1,21 @@
+// The desk's behaviour, put together: Alpine components found by their names in the pages, and what runs on every page.
+// No code stands in a page, so that the Content-Security-Policy stays strict (Alpine's CSP build).
+import { blockMap } from "./blockmap.js";
+import { countdown } from "./countdown.js";
+import { desk } from "./desk.js";
+import { finder } from "./finder.js";
+import { keepFresh } from "./live.js";
+import { pick } from "./pick.js";
+import { sayProblems } from "./problems.js";
+import { words } from "./say.js";
+
+document.addEventListener("alpine:init", () => {
+  Alpine.store("say", words);
+  Alpine.data("desk", desk);
+  Alpine.data("finder", finder);
+  Alpine.data("blockMap", blockMap);
+  Alpine.data("countdown", countdown);
+  Alpine.data("pick", pick);
+});
+sayProblems();
+keepFresh();

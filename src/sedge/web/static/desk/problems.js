@@ -1,0 +1,46 @@
+// What a form was refused for stands beside its field; what was typed stays.
+import { say } from "./say.js";
+
+export function sayProblems() {
+  document.addEventListener("htmx:beforeRequest", (event) => {
+    if (event.target.matches("form")) clear(event.target);
+  });
+  document.addEventListener("htmx:responseError", (event) => {
+    const { xhr, elt } = event.detail;
+    const problem = xhr.getResponseHeader("Sedge-Problem");
+    if (problem) show(elt.closest("form"), JSON.parse(problem));
+    else say("That did not work (" + xhr.status + "). Nothing was changed; try again.", "problem");
+  });
+  document.addEventListener("htmx:sendError", () => {
+    say("Sedge does not answer. Nothing was changed; it will be here again soon.", "problem");
+  });
+}
+
+function clear(form) {
+  form.querySelectorAll(".said").forEach((note) => note.remove());
+  form.querySelectorAll("[aria-invalid]").forEach((field) => {
+    field.removeAttribute("aria-invalid");
+    field.removeAttribute("aria-describedby");
+  });
+}
+
+function show(form, problem) {
+  if (!form) return say(problem.message, "problem");
+  const note = document.createElement("p");
+  note.className = "said";
+  note.setAttribute("role", "alert");
+  note.textContent = problem.message;
+  const field = fieldOf(form, problem.field);
+  if (!field) return form.append(note);
+  note.id = "said-" + problem.field;
+  field.setAttribute("aria-invalid", "true");
+  field.setAttribute("aria-describedby", note.id);
+  (field.closest(".field") || field.parentElement).append(note);
+  field.focus();
+}
+
+function fieldOf(form, name) {
+  const found = name && form.elements.namedItem(name);
+  const field = found instanceof RadioNodeList ? found[0] : found;
+  return field && field.type !== "hidden" ? field : null;
+}

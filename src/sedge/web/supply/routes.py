@@ -1,0 +1,101 @@
+"""Supply: search a carrier's stock, hold, quote, order, watch it arrive."""
+
+from typing import Annotated
+
+from fastapi import Form, Query, Request
+from fastapi.responses import Response
+
+from sedge.core.access.roles import May
+from sedge.core.errors import SedgeError
+from sedge.core.numbers.plan import COUNTRIES
+from sedge.core.supply.offers import Wish
+from sedge.desk import holders, supply
+from sedge.desk.numbers import the_number
+from sedge.web.doors import AtDesk, Place
+from sedge.web.shared.rendering import draw, go, target
+from sedge.web.supply import views
+
+place = Place()
+FIELDS = {"starts", "pattern", "quantity"}
+
+
+@place.page("/supply", May.SEE_MONEY)
+def search(
+    request: Request, desk: AtDesk, country: str = "", area: str = "", kind: str = "", capacity: str = "", starts: str = "", pattern: str = "",
+    quantity: str = "1", consecutive: str = "", carrier: str = "",
+) -> Response:  # fmt: skip
+    asked = bool(country)
+    wish = Wish(
+        country.upper() or desk.organisation.home_country, area.strip(), kind, capacity, _leading(desk, starts, country), pattern.strip(),
+        int(quantity) if quantity.isdigit() else 0, bool(consecutive),
+    )  # fmt: skip
+    found, problem, problems = None, "", {}
+    if asked:
+        try:
+            found = supply.search(desk, wish, carrier=carrier)
+        except SedgeError as error:
+            problem, problems = ("", {error.field: error.message}) if error.field in FIELDS else (error.message, {})
+    orders = [views.order_page(view, desk.now()) for view in supply.orders(desk, limit=12)]
+    sellers = supply.buyable_accounts(desk)
+    return draw(
+        request, "_orders.html" if target(request) == "orders" else "supply.html", wish=wish, quantity=quantity, starts=starts, found=found,
+        offers=[views.offer_row(i, o) for i, o in enumerate(found.offers, start=1)] if found else [], problem=problem, problems=problems, asked=asked, orders=orders,
+        countries=[(c, COUNTRIES[c].name) for _, of in sellers for c in of.countries], sellers=[of.name for _, of in sellers],
+        kinds=[(k, k) for k in ("geographic", "national", "toll-free", "mobile")],
+    )  # fmt: skip
+
+
+def _leading(desk: AtDesk, starts: str, country: str) -> str:
+    """Leading digits as E.164: `0113` in the country searched, or `+44113`."""
+    digits = "".join(ch for ch in starts if ch.isdigit())
+    of = COUNTRIES.get((country or desk.organisation.home_country).upper())
+    if not digits or of is None:
+        return starts.strip() and starts.strip()[:20]
+    if starts.strip().startswith("+"):
+        return "+" + digits
+    return f"+{of.calling_code}{digits[len(of.trunk) :] if digits.startswith(of.trunk) else digits}"
+
+
+@place.action("/supply/holds", May.BUY)
+def hold(request: Request, desk: AtDesk, account: Annotated[str, Form()], numbers: Annotated[str, Form()]) -> Response:
+    held = supply.hold(desk, account, [the_number(desk, n, field="numbers") for n in numbers.split()])
+    return go(request, f"/supply/holds/{held.id}")
+
+
+@place.page("/supply/holds/{key}", May.SEE_MONEY)
+def quoted(request: Request, desk: AtDesk, key: str, feature: Annotated[list[str] | None, Query()] = None, site: str = "") -> Response:
+    held = supply.quoted(desk, key, feature or [])
+    sites = holders.plain_sites(desk)
+    chosen = site or next((s.id for s in sites if s.account == held.account.id), sites[0].id if sites else "")
+    return draw(
+        request, "hold.html", held=held, sites=[(s.id, s.name) for s in sites], site=chosen, chosen=feature or [],
+        spots=[(s.id, f"{s.name} ({s.id})") for s in holders.spots_of(desk, chosen)] if chosen else [],
+        features=list(held.numbers[0].features.items()),
+    )  # fmt: skip
+
+
+@place.action("/supply/holds/{key}/end", May.BUY)
+def end_hold(request: Request, desk: AtDesk, key: str) -> Response:
+    supply.end_hold(desk, key)
+    return go(request, "/supply")
+
+
+@place.action("/supply/orders", May.BUY)
+def order(
+    request: Request, desk: AtDesk, hold: Annotated[str, Form()], reference: Annotated[str, Form()] = "", site: Annotated[str, Form()] = "",
+    spot: Annotated[str, Form()] = "", feature: Annotated[list[str] | None, Form()] = None,
+) -> Response:  # fmt: skip
+    key, _ = supply.order(desk, reference=reference, account="", site=site, hold_id=hold, spot=spot or None, features=tuple(feature or ()))
+    return go(request, f"/supply/orders/{key}")
+
+
+@place.page("/supply/orders/{key}", May.SEE_MONEY)
+def order_page(request: Request, desk: AtDesk, key: str) -> Response:
+    page = views.order_page(supply.order_view(desk, key), desk.now())
+    return draw(request, "_order.html" if target(request) == "order" else "order.html", page=page)
+
+
+@place.action("/supply/orders/{key}/cancel", May.BUY)
+def cancel(request: Request, desk: AtDesk, key: str) -> Response:
+    supply.cancel(desk, key)
+    return go(request, f"/supply/orders/{key}")

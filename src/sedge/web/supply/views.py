@@ -1,0 +1,84 @@
+"""What the pages of Supply show: ready facts for their templates."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from sedge.core.facts import Money
+from sedge.core.records import Capacity, LineState, OrderLine
+from sedge.core.supply.offers import Offer
+from sedge.desk.supply import OrderView
+
+TONES = {"delivered": "good", "failed": "wrong", "cancelled": "wrong"}
+CALLS = {Capacity.SINGLE: "One call at a time", Capacity.MANY: "Many calls at once", Capacity.ANY: "Any number of calls"}
+ON_ITS_WAY = {"draft", "placed", "part delivered"}
+
+
+@dataclass(frozen=True)
+class LineRow:
+    e164: str
+    state: str
+    reason: str
+    usable: str
+    usable_from: datetime | None
+    calls: str
+    monthly: Money
+
+
+@dataclass(frozen=True)
+class OrderPage:
+    """An order and what may be expected of it."""
+
+    view: OrderView
+    tone: str
+    rows: list[LineRow]
+    is_waiting: bool
+    usually: str
+    first_delivered: str
+    can_cancel: bool
+
+
+def order_page(view: OrderView, now: datetime) -> OrderPage:
+    delivered = [line.e164 for line in view.order.lines if line.state is LineState.DELIVERED]
+    waiting = view.state in ON_ITS_WAY and any(line.state is LineState.WAITING for line in view.order.lines)
+    return OrderPage(
+        view=view,
+        tone=TONES.get(view.state, "waiting"),
+        rows=[_row(line, now) for line in view.order.lines],
+        is_waiting=waiting and view.order.expected_by is not None,
+        usually=_usually(view.median, view.late),
+        first_delivered=delivered[0] if delivered else "",
+        can_cancel=waiting and view.order.placed_at is not None,
+    )
+
+
+def _row(line: OrderLine, now: datetime) -> LineRow:
+    later = line.usable_from if line.usable_from and line.usable_from > now else None
+    usable = "from" if later else ("now" if line.state is LineState.DELIVERED else "–")
+    return LineRow(line.e164, line.state.value, line.reason, usable, later, line.capacity.value, line.monthly)
+
+
+def _usually(median: timedelta | None, late: timedelta | None) -> str:
+    if median is None or late is None:
+        return ""
+    return f"It usually takes {_minutes(median)}, and nine times in ten no longer than {_minutes(late)}."
+
+
+def _minutes(span: timedelta) -> str:
+    minutes = max(1, round(span.total_seconds() / 60))
+    return f"{minutes} minute{'s' if minutes != 1 else ''}" if minutes < 120 else f"{round(minutes / 60)} hours"
+
+
+@dataclass(frozen=True)
+class OfferRow:
+    """`place` counts from 1, the best."""
+
+    place: int
+    offer: Offer
+    calls: str
+    features: dict[str, Money]
+    numbers: str
+
+
+def offer_row(place: int, offer: Offer) -> OfferRow:
+    first = offer.numbers[0]
+    return OfferRow(place, offer, CALLS[first.capacity], first.features, " ".join(n.e164 for n in offer.numbers))

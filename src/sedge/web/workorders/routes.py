@@ -1,0 +1,204 @@
+"""Work orders: the list, one order with its checks and the state after it, and the forms that begin one."""
+
+from typing import Annotated, Any
+
+from fastapi import Form, Request
+from fastapi.responses import RedirectResponse, Response
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotFound, NotRunnable, NotUnderstood
+from sedge.desk import holders, numbers, workorders
+from sedge.store.workorders import OrderState
+from sedge.web.doors import AtDesk, Place
+from sedge.web.shared.rendering import draw, go, is_swap
+from sedge.web.workorders import views
+
+place = Place()
+KINDS = {
+    "assign": "Give a number",
+    "reserve": "Reserve a number",
+    "unreserve": "Take a reservation back",
+    "set-spot": "Set an emergency spot",
+    "register-address": "Register an emergency address",
+    "list-on-trunk": "Put a number on a trunk's list",
+    "set-path": "Set a call path",
+    "end-rest": "End a number's rest",
+    "return": "Return a number",
+    "unassign": "Take a number back",
+    "release": "Release a number",
+    "grant": "Grant a licence",
+}
+
+
+@place.page("/work-orders", May.LOOK)
+def listing(request: Request, desk: AtDesk, state: str = "", after: int = 0) -> Response:
+    states = (OrderState(state),) if state in set(OrderState) else ()
+    found = workorders.listing(desk, states=states, after_no=after or None)
+    following = found[-1].no if len(found) == workorders.A_PAGE else None
+    rows = [(order, views.TONES.get(order.state, "")) for order in found]
+    return draw(request, "work_orders.html", rows=rows, state=state, states=[s.value for s in OrderState], following=following)
+
+
+@place.page("/work-orders/new/{kind}", May.CHANGE_ESTATE)
+def new(request: Request, desk: AtDesk, kind: str, number: str = "", person: str = "", line: str = "", site: str = "") -> Response:
+    """The form that begins a work order of one kind; what is known already is filled in."""
+    if kind not in KINDS:
+        raise NotFound("There is no such form.")
+    return draw(
+        request, "work_order_new.html", form=views.new_form(desk, kind, KINDS[kind], number=number, person=person, line=line, site=site)
+    )
+
+
+@place.page("/choose/holders", May.CHANGE_ESTATE)
+def choose_holder(request: Request, desk: AtDesk, who: str = "") -> Response:
+    """People and service lines whose names fit, as one types; each with what it lacks."""
+    return draw(request, "_choose_holder.html", choices=views.holder_choices(desk, who), who=who)
+
+
+@place.action("/work-orders/new/{kind}", May.CHANGE_ESTATE)
+async def begin(request: Request, desk: AtDesk, kind: str) -> Response:
+    form = {key: str(value).strip() for key, value in (await request.form()).items()}
+    from starlette.concurrency import run_in_threadpool
+
+    order = await run_in_threadpool(_begin, desk, kind, form)
+    return go(request, f"/work-orders/{order}")
+
+
+def _begin(desk: AtDesk, kind: str, form: dict[str, str]) -> int:
+    tasks, title = _tasks(desk, kind, form)
+    return workorders.draft(desk, title, tasks, reason=form.get("reason", "")).no
+
+
+def _tasks(desk: AtDesk, kind: str, form: dict[str, str]) -> tuple[list[Any], str]:
+    """The tasks a filled-in form means, and the work order's title. Raises NotUnderstood naming the field."""
+    number = numbers.the_number(desk, form.get("number", "")) if kind != "grant" else ""
+    national = numbers.card(desk, number).number.national if number else ""
+    raw: list[dict[str, Any]]
+    match kind:
+        case "assign":
+            ref, name = _chosen_holder(desk, form)
+            task: dict[str, Any] = {
+                "kind": "assign_number",
+                "number": number,
+                "holder": ref,
+                "role": form.get("role") or "main",
+                "spot": form.get("spot") or None,
+            }
+            raw = [task]
+            if form.get("path"):
+                raw.append({"kind": "set_path", "number": number, "path": form["path"]})
+            if form.get("prove"):
+                raw.append({"kind": "place_test_call", "number": number, "direction": "in"})
+            title = f"{national} for {name}"
+        case "grant":
+            ref, name = _chosen_holder(desk, form)
+            raw, title = [{"kind": "grant_licence", "holder": ref, "product": form.get("product", "")}], f"Licence for {name}"
+        case "reserve":
+            raw, title = [{"kind": "reserve_number", "number": number, "reason": form.get("for", "")}], f"Reserve {national}"
+        case "set-spot":
+            if not form.get("spot"):
+                raise NotUnderstood("Choose the spot.", field="spot")
+            raw, title = [{"kind": "set_spot", "number": number, "spot": form["spot"]}], f"Emergency spot of {national}"
+        case "register-address":
+            raw, title = [{"kind": "register_address", "number": number}], f"Register the address of {national}"
+        case "list-on-trunk":
+            raw, title = [{"kind": "list_on_trunk", "number": number, "trunk": form.get("trunk", "")}], f"{national} onto its trunk's list"
+        case "set-path":
+            if not form.get("path"):
+                raise NotUnderstood("Choose the call path.", field="path")
+            raw, title = [{"kind": "set_path", "number": number, "path": form["path"]}], f"Call path of {national}"
+        case "end-rest":
+            raw, title = [{"kind": "end_rest", "number": number, "reason": form.get("reason", "")}], f"End the rest of {national}"
+            if len(form.get("reason", "")) < 3:
+                raise NotUnderstood("Say why its rest ends early; callers of its last holder may ring.", field="reason")
+        case "unassign":
+            rest = form.get("rest", "")
+            raw, title = (
+                [{"kind": "unassign_number", "number": number, "rest": int(rest) if rest.isdigit() else None}],
+                f"Take {national} back",
+            )
+        case "release":
+            raw, title = [{"kind": "release_number", "number": number}], f"Release {national}"
+        case "unreserve" | "return":
+            raw, title = (
+                [{"kind": f"{kind}_number" if kind == "unreserve" else "return_number", "number": number}],
+                f"{KINDS[kind]}: {national}",
+            )
+        case _:
+            raise NotFound("There is no such form.")
+    return workorders.read_tasks(desk, raw), title
+
+
+def _chosen_holder(desk: AtDesk, form: dict[str, str]) -> tuple[dict[str, str], str]:
+    if not form.get("holder"):
+        raise NotUnderstood("Choose who gets it: type a name and pick one.", field="who")
+    ref = numbers.holder_ref(form["holder"])
+    return {"kind": ref.kind.value, "id": ref.id}, holders.name_of(desk, ref)
+
+
+@place.page("/work-orders/{key}", May.LOOK)
+def work_order(request: Request, desk: AtDesk, key: str) -> Response:
+    page = views.order_page(workorders.look(desk, key), desk.now())
+    return draw(request, "_work_order.html" if is_swap(request) else "work_order.html", page=page)
+
+
+def _again(request: Request, desk: AtDesk, key: str) -> Response:
+    """After an action: the order anew, as a part for htmx, as a page without it."""
+    if is_swap(request):
+        return draw(request, "_work_order.html", page=views.order_page(workorders.look(desk, key), desk.now()))
+    return RedirectResponse(f"/work-orders/{key}", 303)
+
+
+@place.action("/work-orders/{key}/remedies", May.CHANGE_ESTATE)
+def add_remedies(request: Request, desk: AtDesk, key: str) -> Response:
+    workorders.add_remedies(desk, key)
+    return _again(request, desk, key)
+
+
+@place.action("/work-orders/{key}/remedy", May.CHANGE_ESTATE)
+def choose_remedy(
+    request: Request, desk: AtDesk, key: str, task: Annotated[int, Form()], rule: Annotated[str, Form()], remedy: Annotated[int, Form()],
+    reason: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
+    workorders.choose_remedy(desk, key, task, rule, remedy, reason[:200])
+    return _again(request, desk, key)
+
+
+@place.action("/work-orders/{key}/run", May.CHANGE_ESTATE)
+def run(request: Request, desk: AtDesk, key: str) -> Response:
+    try:
+        workorders.run(desk, key)
+    except NotRunnable:
+        if not is_swap(request):
+            return RedirectResponse(f"/work-orders/{key}", 303)
+        raise
+    return _again(request, desk, key)
+
+
+@place.action("/work-orders/{key}/tasks/{position}/remove", May.CHANGE_ESTATE)
+def remove(request: Request, desk: AtDesk, key: str, position: int) -> Response:
+    workorders.remove_task(desk, key, position)
+    return _again(request, desk, key)
+
+
+@place.action("/work-orders/{key}/undo", May.CHANGE_ESTATE)
+def undo(request: Request, desk: AtDesk, key: str) -> Response:
+    return go(request, f"/work-orders/{workorders.undo(desk, key).no}")
+
+
+@place.action("/work-orders/{key}/retry", May.CHANGE_ESTATE)
+def retry(request: Request, desk: AtDesk, key: str) -> Response:
+    workorders.try_again(desk, key)
+    return _again(request, desk, key)
+
+
+@place.action("/work-orders/{key}/stop", May.CHANGE_ESTATE)
+def stop(request: Request, desk: AtDesk, key: str) -> Response:
+    workorders.stop_order(desk, key)
+    return _again(request, desk, key)
+
+
+@place.action("/work-orders/{key}/discard", May.CHANGE_ESTATE)
+def discard(request: Request, desk: AtDesk, key: str) -> Response:
+    workorders.discard(desk, key)
+    return go(request, "/work-orders")

@@ -1,0 +1,256 @@
+"""What the pages of work orders show: ready facts for their templates."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import datetime
+from urllib.parse import quote
+
+from sedge.core.facts import Money
+from sedge.core.records import HolderKind, Number, Person
+from sedge.core.workorders.findings import Finding, Level, Remedy
+from sedge.desk import holders, licences, numbers, paths, trunks
+from sedge.desk.desk import Desk
+from sedge.desk.numbers import Card
+from sedge.desk.workorders import OrderView, TaskView
+from sedge.store.workorders import OrderState, TaskState
+from sedge.web.shared.rendering import money
+
+TONES = {
+    OrderState.DONE: "good",
+    OrderState.FAILED: "wrong",
+    OrderState.STOPPED: "wrong",
+    OrderState.RUNNING: "waiting",
+    OrderState.SCHEDULED: "waiting",
+}
+ENDED = {OrderState.DONE, OrderState.FAILED, OrderState.STOPPED}
+
+
+@dataclass(frozen=True)
+class Note:
+    """A finding under its task: how serious, what it says, and its remedies."""
+
+    kind: str
+    rule: str
+    message: str
+    remedies: list["RemedyButton"]
+
+
+@dataclass(frozen=True)
+class RemedyButton:
+    """One way out: posted by its `position`, or a page to go to (`href`); some ask for a reason."""
+
+    position: int
+    words: str
+    asks_reason: bool
+    href: str
+
+
+@dataclass(frozen=True)
+class TaskRow:
+    no: int
+    position: int
+    verb: str
+    rest: str
+    classes: str
+    is_done: bool
+    remedy_for: int | None
+    error: str
+    notes: list[Note]
+    when: str
+    next_look: datetime | None
+    works_from: datetime | None
+    price: Money | None
+
+
+@dataclass(frozen=True)
+class OrderPage:
+    """One work order and what may be done with it now."""
+
+    view: OrderView
+    rows: list[TaskRow]
+    tone: str
+    done: int
+    counts: str
+    is_draft: bool
+    is_active: bool
+    is_running: bool
+    is_mendable: bool
+    can_retry: bool
+    can_undo: bool
+
+
+def order_page(view: OrderView, now: datetime) -> OrderPage:
+    state, report = view.order.state, view.report
+    is_draft = state is OrderState.DRAFT
+    return OrderPage(
+        view=view,
+        rows=[_row(task, now) for task in view.tasks],
+        tone=TONES.get(state, ""),
+        done=sum(1 for task in view.tasks if task.stored.state in {TaskState.DONE, TaskState.SKIPPED}),
+        counts=_counts(len(report.stops), len(report.warnings), len(report.passes)) if report else "",
+        is_draft=is_draft,
+        is_active=view.order.active,
+        is_running=state is OrderState.RUNNING,
+        is_mendable=is_draft and report is not None and any(r.automatic for f in (*report.stops, *report.warnings) for r in f.remedies),
+        can_retry=state is OrderState.FAILED,
+        can_undo=state in ENDED and not view.order.undo_of and not view.undone_by,
+    )
+
+
+def _counts(stops: int, warnings: int, passes: int) -> str:
+    return f"{stops} stop{'s' if stops != 1 else ''}, {warnings} warning{'s' if warnings != 1 else ''}, {passes} checks pass"
+
+
+def _row(task: TaskView, now: datetime) -> TaskRow:
+    stored = task.stored
+    notes = list(_notes(task.findings))
+    waits = stored.state is TaskState.WAITING and stored.next_try is not None and stored.next_try > now
+    return TaskRow(
+        no=stored.position + 1,
+        position=stored.position,
+        verb=task.verb,
+        rest=task.rest,
+        classes=_classes(task, stopped=any(n.kind == "stop" for n in notes)),
+        is_done=stored.state is TaskState.DONE,
+        remedy_for=stored.added_as_remedy_for + 1 if stored.added_as_remedy_for is not None else None,
+        error=stored.error,
+        notes=notes,
+        when=task.when,
+        next_look=stored.next_try if waits else None,
+        works_from=stored.works_from if stored.works_from and stored.works_from > now else None,
+        price=task.monthly or task.once,
+    )
+
+
+def _classes(task: TaskView, *, stopped: bool) -> str:
+    marks = [f"is-{task.stored.state.value}"]
+    if task.stored.added_as_remedy_for is not None:
+        marks.append("is-remedy")
+    if stopped:
+        marks.append("is-stopped")
+    return " ".join(marks)
+
+
+def _notes(findings: list[Finding]) -> Iterator[Note]:
+    for finding in findings:
+        if finding.level is not Level.PASS:
+            remedies = [
+                RemedyButton(i, r.words, any(x.kind == "end_rest" for x in r.tasks), _page_of(r)) for i, r in enumerate(finding.remedies)
+            ]
+            yield Note("stop" if finding.level is Level.STOP else "warn", finding.rule, finding.message, remedies)
+
+
+def _page_of(remedy: Remedy) -> str:
+    if remedy.leads_to is None:
+        return ""
+    pages = {"spots": "/safety?site={}", "deposit": "/carriers#{}", "new path": "/paths/new?site={}"}
+    return pages[remedy.leads_to.what].format(quote(remedy.leads_to.id))
+
+
+@dataclass(frozen=True)
+class NewForm:
+    """The form that begins a work order: what it asks, what is known already, and the choices it offers."""
+
+    kind: str
+    title: str
+    number: str
+    card: Card | None
+    holder_name: str
+    holder_value: str
+    own_spot: str
+    free: list[Number]
+    spots: list[tuple[str, str]]
+    paths: list[tuple[str, str]]
+    trunks: list[tuple[str, str]]
+    products: list[tuple[str, str]]
+    back: str
+
+    @property
+    def asks_number(self) -> bool:
+        return self.kind != "grant"
+
+    @property
+    def asks_holder(self) -> bool:
+        return self.kind in {"assign", "grant"}
+
+    @property
+    def offers_path(self) -> bool:
+        return bool(self.paths) and not self.holder_value.startswith("person")
+
+
+def new_form(desk: Desk, kind: str, title: str, *, number: str = "", person: str = "", line: str = "", site: str = "") -> NewForm:
+    """Raises NotOneNumber, NotFound."""
+    card = numbers.card(desk, numbers.the_number(desk, number)) if number else None
+    to = _holder(desk, person, line, site)
+    where = to.site if to else (card.number.site if card else "")
+    carrier = card.number.carrier if card else ""
+    return NewForm(
+        kind=kind,
+        title=title,
+        number=card.number.national if card else "",
+        card=card,
+        holder_name=to.name if to else "",
+        holder_value=to.value if to else "",
+        own_spot=f"their own ({to.spot})" if to and to.spot else "the holder's own",
+        free=holders.waiting_numbers(desk, where) if kind == "assign" and not card else [],
+        spots=[(s.id, f"{s.name} ({s.id})") for s in holders.spots_of(desk, where)] if where else [],
+        paths=[(p.id, p.name) for p in paths.listing(desk)] if kind in {"set-path", "assign"} else [],
+        trunks=_trunks(desk, carrier) if kind == "list-on-trunk" else [],
+        products=[(p.id, f"{p.name}, {money(p.monthly)} a month") for p in licences.products(desk)] if kind == "grant" else [],
+        back=f"/numbers/{card.number.e164[1:]}" if card else "/holders",
+    )
+
+
+@dataclass(frozen=True)
+class KnownHolder:
+    """Whom the form was opened for; `value` is what it sends."""
+
+    value: str
+    name: str
+    site: str
+    spot: str | None
+
+
+def _holder(desk: Desk, person: str, line: str, site: str) -> KnownHolder | None:
+    if site:
+        of = holders.one_site(desk, site).row.site
+        return KnownHolder(f"site:{of.id}", of.name, of.id, of.spot)
+    if not person and not line:
+        return None
+    kind = HolderKind.PERSON if person else HolderKind.SERVICE_LINE
+    found = holders.one_holder(desk, kind, person or line).holder
+    return KnownHolder(f"{kind.value}:{found.id}", found.name, found.site, found.spot)
+
+
+def _trunks(desk: Desk, carrier: str) -> list[tuple[str, str]]:
+    """Trunks that lead to the number's carrier."""
+    found = [x.trunk for of in trunks.carriers(desk) for x in of.trunks]
+    return [(x.id, x.name) for x in found if not carrier or x.carrier == carrier]
+
+
+@dataclass(frozen=True)
+class HolderChoice:
+    value: str
+    name: str
+    detail: str
+
+
+def holder_choices(desk: Desk, who: str) -> list[HolderChoice]:
+    """People and service lines of that name, each with what it lacks; none before three letters."""
+    words = who.lower().split()
+    if len(who.strip()) < 3:
+        return []
+    people, _ = holders.people(desk, find=who, limit=8)
+    lines = [r for r in holders.service_lines(desk) if all(w in r.holder.name.lower() for w in words)][:5]
+    sites = [s for s in holders.plain_sites(desk) if all(w in s.name.lower() for w in words)][:3]
+    return [
+        *(_choice("person", r) for r in people),
+        *(_choice("service_line", r) for r in lines),
+        *(HolderChoice(f"site:{s.id}", s.name, "the site itself") for s in sites),
+    ]
+
+
+def _choice(kind: str, row: holders.HolderRow) -> HolderChoice:
+    what = row.holder.job if isinstance(row.holder, Person) else row.holder.kind
+    lacks = f"; lacks {', '.join(row.missing)}" if row.missing else ""
+    return HolderChoice(f"{kind}:{row.holder.id}", row.holder.name, f"{', '.join(x for x in (what, row.site) if x)}{lacks}")

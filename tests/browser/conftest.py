@@ -1,0 +1,88 @@
+"""A served house and headless Chromium; console errors and policy violations fail the test they happen in."""
+
+import shutil
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+import uvicorn
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from sedge.app import create_app, open_house
+from sedge.settings import Settings
+from sedge.standins.app import StandinServer
+
+CHROMIUM = "/usr/bin/chromium"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+expect.set_options(timeout=15_000)
+AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
+
+
+class Served:
+    """Sedge with its runner, on a port of its own."""
+
+    def __init__(self, folder: Path) -> None:
+        self.standins = StandinServer(folder).start()
+        self.house = open_house(Settings(data=folder, demo=True, durable=False, runner_seconds=0.2), self.standins.url)
+        self._server = uvicorn.Server(uvicorn.Config(create_app(self.house), host="127.0.0.1", port=0, log_level="error"))
+        self._thread = threading.Thread(target=self._server.run, daemon=True)
+        self._thread.start()
+        while not self._server.started:
+            time.sleep(0.02)
+        self.url = f"http://127.0.0.1:{self._server.servers[0].sockets[0].getsockname()[1]}"
+
+    def stop(self) -> None:
+        self._server.should_exit = True
+        self._thread.join(10)
+        self.house.close()
+        self.standins.stop()
+
+
+@pytest.fixture
+def served(seeded: Path, tmp_path: Path) -> Iterator[Served]:
+    shutil.copytree(seeded, tmp_path / "served")
+    made = Served(tmp_path / "served")
+    yield made
+    made.stop()
+
+
+@pytest.fixture(scope="session")
+def chromium() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def page(chromium: Browser, served: Served) -> Iterator[Page]:
+    context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=served.url)
+    opened = context.new_page()
+    opened.set_default_timeout(15_000)
+    complaints: list[str] = []
+    # a refused form is an answer, a request cut off by going to another page no error
+    expected = ("401 (", "409 (", "422 (", "Response Status Error Code 4", "htmx:afterRequest", "htmx:sendAbort")
+    opened.on("console", lambda m: complaints.append(m.text) if m.type == "error" and not any(e in m.text for e in expected) else None)
+    opened.on("pageerror", lambda error: complaints.append(str(error)))
+    yield opened
+    context.close()
+    assert complaints == []
+
+
+def sign_in(page: Page, who: str = "Rowan Achterberg") -> None:
+    page.goto("/sign-in")
+    page.get_by_role("button", name=who).click()
+    page.wait_for_url("**/")
+
+
+def accessible(page: Page) -> None:
+    """No axe violation (WCAG 2.2 AA and best practice), in light and in dark."""
+    for scheme in ("light", "dark"):
+        page.emulate_media(color_scheme=scheme)
+        page.evaluate(AXE)
+        found = page.evaluate("axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']})")
+        violations = [f"{v['id']}: {n['target']} {n['failureSummary'][:160]}" for v in found["violations"] for n in v["nodes"][:3]]
+        assert violations == [], f"{page.url} in {scheme}: {violations}"
+    page.emulate_media(color_scheme="light")

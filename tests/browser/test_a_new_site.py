@@ -1,0 +1,191 @@
+"""More stories through the real pages: a site from nothing to answered calls, what goes wrong, everything by keyboard."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.conftest import sign_in
+from tests.browser.test_story import advance
+
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+HEADERS = {"Authorization": "Bearer demo"}
+
+
+def done(page):
+    advance(page, "PT30M")
+    expect(page.get_by_text(re.compile(r"work order \d+, done"))).to_be_visible()
+
+
+def test_a_site_from_nothing_to_a_call_that_is_answered(page):
+    sign_in(page)
+    page.get_by_role("link", name="Holders", exact=True).click()
+    page.get_by_role("link", name="Sites").click()
+    page.get_by_role("link", name="New site").click()
+    typed = {
+        "Name": "Saltgate Store",
+        "Three letters": "SGS",
+        "House number": "9",
+        "Street": "Saltgate Lan",
+        "Town": "Leeds",
+        "Postcode": "LS2 7ZZ",
+    }
+    for label, value in typed.items():
+        page.get_by_label(label).fill(value)
+    page.get_by_label("Floors").fill("3")
+    page.get_by_label("How calls get there").select_option(label=page.locator("#account option").nth(1).text_content())
+    page.get_by_label("Who is told").fill("duty@lanternfield.example")
+    page.get_by_role("button", name="Check the address").click()
+    expect(page.get_by_role("alert")).to_contain_text("“Saltgate Lan” becomes “Saltgate Lane”")
+    expect(page.get_by_label("Name")).to_have_value("Saltgate Store")  # nothing typed is lost
+    page.get_by_label("accept the register").check()
+    page.get_by_role("button", name="Check the address").click()
+    expect(page.get_by_role("heading", name="Saltgate Store")).to_be_visible()
+
+    page.get_by_role("link", name="Look after its spots").click()
+    page.get_by_label("Floor").fill("1st floor")
+    page.get_by_label("Room or zone").fill("office")
+    page.get_by_role("button", name="Add", exact=True).click()
+    expect(page.get_by_text("1st floor, office")).to_be_visible()
+
+    page.goto("/holders/lines")
+    page.get_by_role("link", name="New service line").click()
+    page.get_by_label("Name").fill("Store desk")
+    page.get_by_label("Site", exact=True).select_option(label="Saltgate Store")
+    spot = page.locator("#spot option", has_text="1st floor, office").text_content()
+    page.get_by_label("Emergency spot").select_option(label=spot)
+    page.get_by_role("button", name="Add", exact=True).click()
+    expect(page.get_by_text("Lacks a number")).to_be_visible()
+
+    draw_up_a_path(page)
+    give_the_line_a_number(page)
+    follow_and_prove(page)
+
+
+def draw_up_a_path(page):
+    page.goto("/paths")
+    page.get_by_role("link", name="New call path").click()
+    page.get_by_label("Site", exact=True).select_option(label="Wharf House")
+    page.get_by_role("button", name="Show its people").click()
+    page.get_by_label("Name", exact=True).fill("Store desk by day")
+    for day in ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"):
+        page.get_by_label(day).first.check()
+    page.get_by_label("from").first.fill("00:00")
+    page.get_by_label("to", exact=True).first.fill("24:00")
+    page.locator("#word1").fill("deliveries")
+    page.locator("#people1").select_option(label="Ifeoma Okafor")
+    page.get_by_role("button", name="Check it").click()
+    expect(page.get_by_role("alert")).to_contain_text("who reads the mailbox")
+    page.locator("#recipients").select_option(label="Ifeoma Okafor")
+    page.get_by_role("button", name="Check it").click()
+    expect(page.get_by_text("Publish Store desk by day").first).to_be_visible()
+    page.get_by_role("button", name="Run").click()
+    done(page)
+
+
+def give_the_line_a_number(page):
+    page.goto("/holders/lines")
+    page.get_by_role("link", name="Store desk").click()
+    page.get_by_role("link", name="Give a number").click()
+    page.get_by_label("Number, typed any way").fill("+44 (0)113 496 0160")
+    page.get_by_role("button", name="Check it").click()
+    expect(page.get_by_text("callers would hear nothing")).to_be_visible()
+    page.get_by_role("button", name="Follow “Store desk by day”").click()
+    expect(page.get_by_text("Set the call path of 0113 496 0160").first).to_be_visible()
+    expect(page.get_by_text("callers would hear nothing")).to_be_hidden()
+    if page.get_by_role("button", name="Add remedies").count():
+        page.get_by_role("button", name="Add remedies").click()
+    expect(page.get_by_role("button", name="Run")).to_be_enabled()
+    page.get_by_role("button", name="Run").click()
+    done(page)
+
+
+def follow_and_prove(page):
+    page.goto("/numbers/441134960160/follow")
+    expect(page.get_by_text("Ends: answered.")).to_be_visible()
+    page.get_by_label("Busy").select_option(label="Ifeoma Okafor")
+    page.get_by_role("button", name="Follow", exact=True).click()
+    expect(page.get_by_text("Ends: mailbox.")).to_be_visible()
+    page.goto("/numbers/441134960160/test-call")
+    page.get_by_role("button", name="Call it from outside").click()
+    expect(page.get_by_text("It agrees with what was computed.")).to_be_visible()
+    page.goto("/safety?number=0113+496+0160")
+    expect(page.get_by_text("1st floor, office").first).to_be_visible()
+    expect(page.get_by_text("duty@lanternfield.example")).to_be_visible()
+
+
+def test_features_are_chosen_while_the_numbers_are_held(page):
+    sign_in(page)
+    page.goto("/supply?country=GB&area=Leeds&quantity=2&consecutive=1")
+    page.get_by_role("button", name=re.compile("Hold")).first.click()
+    page.wait_for_url("**/supply/holds/*")
+    quote = page.get_by_label("Quote")
+    plain = quote.text_content()
+    page.get_by_label("texts").check()
+    page.get_by_label("For site").select_option(label="Canal Museum")
+    page.get_by_role("button", name="Show spots and quote").click()
+    expect(quote).not_to_have_text(plain)
+    page.get_by_label("Our reference").fill("With texts")
+    page.get_by_label("Emergency spot").select_option(label="ground floor, shop (CNL-002-W)")
+    page.get_by_role("button", name=re.compile("Order for")).click()
+    expect(page.get_by_role("heading", name="Order With texts")).to_be_visible()
+    expect(page.get_by_text("spot CNL-002-W")).to_be_visible()
+    advance(page, "PT6H")
+    expect(page.locator("#order .pill")).to_have_text("delivered")
+    page.locator("td a.number").first.click()
+    expect(page.locator("#card")).to_contain_text("texts")
+
+
+def test_a_silent_carrier_is_named_and_nothing_is_lost(page):
+    sign_in(page)
+    page.request.post("/api/v1/standins/faults", data={"service": "carrier", "fault": "error", "count": 20}, headers=HEADERS)
+    page.goto("/supply?country=GB&area=Leeds&quantity=3&starts=0113+496")
+    expect(page.get_by_text("Brackwater Telecom").first).to_be_visible()
+    expect(page.locator(".note.stop")).to_contain_text(re.compile("again|later|answer", re.IGNORECASE))
+    expect(page.get_by_label("How many")).to_have_value("3")
+    expect(page.get_by_label("Leading digits")).to_have_value("0113 496")
+    page.request.post("/api/v1/standins/faults", data={"service": "carrier", "fault": "error", "count": 0}, headers=HEADERS)
+    page.get_by_role("button", name="Search").click()
+    expect(page.get_by_role("button", name=re.compile("Hold")).first).to_be_visible()
+
+
+def test_the_slower_of_two_is_told_who_was_faster(page, chromium, served):
+    sign_in(page)
+    page.goto("/work-orders/new/assign?person=person-ifeoma-okafor&number=441134960160")
+    page.get_by_label("As").select_option("extra")
+    page.get_by_role("button", name="Check it").click()
+    expect(page.get_by_role("button", name="Run")).to_be_enabled()
+    other = chromium.new_context(base_url=served.url).new_page()
+    sign_in(other, "Leila Rahimi")
+    other.goto("/work-orders/new/assign?person=person-anouk-bellini&number=441134960160")
+    other.get_by_label("As").select_option("extra")
+    other.get_by_role("button", name="Check it").click()
+    other.get_by_role("button", name="Run").click()
+    expect(other.get_by_text(re.compile(r"work order \d+, done"))).to_be_visible()
+    other.context.close()
+    if page.get_by_role("button", name="Run").is_enabled():
+        page.get_by_role("button", name="Run").click()
+    expect(page.get_by_text(re.compile("Anouk Bellini")).first).to_be_visible()
+    assert page.request.get("/api/v1/numbers/0113 496 0160", headers=HEADERS).json()["holder"]["name"] == "Anouk Bellini"
+
+
+def test_a_work_order_by_keyboard_from_the_start_page(page):
+    sign_in(page)
+    page.get_by_role("link", name="Give someone a number").focus()
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/work-orders/new/assign**")
+    page.get_by_label("Number, typed any way").focus()
+    page.keyboard.type("01134960160")
+    page.keyboard.press("Tab")
+    page.keyboard.type("ifeoma okafor")
+    expect(page.get_by_role("radio", name=re.compile("Ifeoma Okafor"))).to_be_visible()
+    page.keyboard.press("Tab")
+    page.keyboard.press("Space")
+    page.get_by_label("As").focus()
+    page.keyboard.press("e")
+    page.get_by_role("button", name="Check it").focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Run")).to_be_enabled()
+    page.keyboard.press("Control+Enter")
+    expect(page.get_by_text(re.compile(r"work order \d+, (running|done)"))).to_be_visible()
+    done(page)

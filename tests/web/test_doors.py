@@ -1,0 +1,145 @@
+"""Who gets in where: every route with every role, sign-in, cross-site writes, headers."""
+
+import pytest
+from fastapi.routing import APIRoute
+
+from sedge.api.doors import ApiGuard
+from sedge.app import PLACES, RESOURCES
+from sedge.core.access.roles import ALLOWED, AccessRole, May
+from sedge.demo.seed import MEMBERS, PASSWORD
+from sedge.web.doors import COOKIE, Guard
+
+ADMIN, SITE, HELP, MONEY, SAFETY = AccessRole
+EVERYBODY = set(AccessRole)
+# What each role may do at each door, written out again: a new route must be put here, or the test fails.
+MATRIX = {
+    "GET /": EVERYBODY, "GET /running": EVERYBODY, "GET /changes": EVERYBODY, "GET /find": EVERYBODY,
+    "GET /numbers": EVERYBODY, "GET /numbers/{number}": EVERYBODY, "GET /numbers/{number}/card": EVERYBODY,
+    "POST /numbers/{number}/facts": {ADMIN, SITE, HELP},
+    "GET /numbers/{number}/follow": EVERYBODY,
+    "GET /numbers/{number}/test-call": {ADMIN, SITE, HELP, SAFETY}, "POST /numbers/{number}/test-call": {ADMIN, SITE, HELP, SAFETY},
+    "GET /numbers/{number}/retire": {ADMIN, SITE}, "POST /numbers/{number}/retire": {ADMIN, SITE},
+    "GET /paths": EVERYBODY, "GET /paths/out": EVERYBODY, "GET /paths/{key}": EVERYBODY,
+    "GET /supply": {ADMIN, MONEY}, "GET /supply/holds/{key}": {ADMIN, MONEY}, "GET /supply/orders/{key}": {ADMIN, MONEY},
+    "POST /supply/holds": {ADMIN}, "POST /supply/holds/{key}/end": {ADMIN}, "POST /supply/orders": {ADMIN}, "POST /supply/orders/{key}/cancel": {ADMIN},
+    "GET /holders": EVERYBODY, "GET /holders/lines": EVERYBODY, "GET /holders/sites": EVERYBODY, "GET /holders/people/{key}": EVERYBODY,
+    "GET /holders/lines/{key}": EVERYBODY, "GET /holders/sites/{key}": EVERYBODY,
+    "GET /holders/new/{what}": {ADMIN, SITE}, "POST /holders/people": {ADMIN, SITE}, "POST /holders/lines": {ADMIN, SITE}, "POST /holders/sites": {ADMIN, SITE},
+    "GET /holders/import": {ADMIN, SITE}, "POST /holders/import": {ADMIN, SITE}, "POST /holders/import/run": {ADMIN, SITE},
+    "GET /licences": {ADMIN, MONEY}, "POST /licences/{product}/seats": {ADMIN, SITE},
+    "GET /safety": EVERYBODY, "POST /safety/spots": {ADMIN, SITE, SAFETY}, "POST /safety/spots/{code}/confirm": {ADMIN, SITE, SAFETY},
+    "POST /safety/people/{person}/spot": {ADMIN, SITE},
+    "GET /carriers": EVERYBODY, "POST /carriers/accounts/{account}/deposit": {ADMIN},
+    "GET /ledger": {ADMIN, MONEY, SAFETY}, "GET /ledger/verify": {ADMIN, MONEY, SAFETY},
+    "GET /work-orders": EVERYBODY, "GET /work-orders/{key}": EVERYBODY, "GET /work-orders/new/{kind}": {ADMIN, SITE}, "GET /choose/holders": {ADMIN, SITE},
+    "POST /work-orders/new/{kind}": {ADMIN, SITE}, "POST /work-orders/{key}/remedies": {ADMIN, SITE}, "POST /work-orders/{key}/remedy": {ADMIN, SITE},
+    "POST /work-orders/{key}/run": {ADMIN, SITE}, "POST /work-orders/{key}/tasks/{position}/remove": {ADMIN, SITE},
+    "POST /work-orders/{key}/undo": {ADMIN, SITE}, "POST /work-orders/{key}/retry": {ADMIN, SITE}, "POST /work-orders/{key}/stop": {ADMIN, SITE},
+    "POST /work-orders/{key}/discard": {ADMIN, SITE},
+    "GET /paths/new": {ADMIN, SITE}, "POST /paths/new": {ADMIN, SITE}, "GET /paths/{key}/change": {ADMIN, SITE}, "POST /paths/{key}/change": {ADMIN, SITE},
+    "GET /components": EVERYBODY,
+    "GET /sign-in": EVERYBODY, "POST /sign-in": EVERYBODY, "POST /sign-out": EVERYBODY,
+}  # fmt: skip
+OPEN = {"GET /sign-in", "POST /sign-in", "POST /sign-out"}
+ROUTES = {f"{method} {r.path}": r for place in PLACES for r in place.routes if isinstance(r, APIRoute) for method in r.methods}
+
+
+def may_of(route):
+    return next(d.call.may for d in route.dependant.dependencies if isinstance(d.call, Guard | ApiGuard))
+
+
+def test_the_matrix_has_every_route_and_no_other():
+    assert set(MATRIX) == set(ROUTES)
+
+
+@pytest.mark.parametrize("door", sorted(MATRIX))
+def test_each_door_lets_in_the_roles_of_the_matrix(door):
+    may = may_of(ROUTES[door])
+    assert {role for role in AccessRole if may in ALLOWED[role]} == MATRIX[door]
+    assert (may is May.OPEN) == (door in OPEN)
+
+
+@pytest.mark.parametrize("member", MEMBERS, ids=lambda m: m.role.value)
+def test_the_doors_really_answer_so(client, member):
+    client.post("/sign-in", data={"who": member.sign_in})
+    for door, roles in MATRIX.items():
+        method, path = door.split(" ")
+        if "{" in path or method == "POST":
+            continue
+        status = client.get(path).status_code
+        assert (status == 403) == (member.role not in roles), (door, member.role, status)
+
+
+def test_every_route_of_the_api_has_a_guard():
+    routes = [r for resource in RESOURCES for r in resource.routes if isinstance(r, APIRoute)]
+    assert len(routes) > 40
+    assert all(isinstance(may_of(r), May) for r in routes)
+
+
+def test_without_sign_in_every_page_leads_to_it(client):
+    for door in MATRIX:
+        method, path = door.split(" ")
+        if method == "GET" and door not in OPEN:
+            answer = client.get(path.replace("{position}", "1"))
+            assert answer.headers.get("location", "").startswith("/sign-in"), door
+
+
+def test_signing_in_with_a_password(client):
+    answer = client.post("/sign-in", data={"email": MEMBERS[0].email.upper(), "password": PASSWORD, "to": "/numbers"})
+    assert (answer.status_code, answer.headers["location"]) == (303, "/numbers")
+    cookie = answer.headers["set-cookie"]
+    assert COOKIE in cookie
+    assert "HttpOnly" in cookie
+    assert "SameSite=lax" in cookie
+
+
+@pytest.mark.parametrize(
+    "form",
+    [{"email": MEMBERS[0].email, "password": "wrong"}, {"email": "nobody@example.test", "password": PASSWORD}, {"who": "nobody"}, {}],
+)
+def test_a_wrong_sign_in_says_one_and_the_same(client, form):
+    answer = client.post("/sign-in", data=form)
+    assert answer.status_code == 401
+    assert COOKIE not in answer.headers.get("set-cookie", "")
+
+
+def test_after_five_wrong_passwords_one_waits(client):
+    for _ in range(5):
+        client.post("/sign-in", data={"email": MEMBERS[0].email, "password": "wrong"})
+    assert client.post("/sign-in", data={"email": MEMBERS[0].email, "password": PASSWORD}).status_code == 429
+
+
+@pytest.mark.parametrize("to", ["https://evil.example/", "//evil.example", "/\\evil.example", "javascript:alert(1)"])
+def test_sign_in_leads_nowhere_else(client, to):
+    assert client.post("/sign-in", data={"who": "rowan", "to": to}).headers["location"] == "/"
+
+
+def test_signing_out_ends_the_session(client):
+    client.post("/sign-in", data={"who": "rowan"})
+    assert client.get("/numbers").status_code == 200
+    client.post("/sign-out")
+    assert client.get("/numbers").status_code == 303
+
+
+@pytest.mark.parametrize("headers", [{"Origin": "https://evil.example"}, {"Sec-Fetch-Site": "cross-site"}])
+def test_writes_from_another_site_are_refused(client, headers):
+    client.post("/sign-in", data={"who": "rowan"})
+    assert client.post("/numbers/441134960100/facts", data={"label": "x"}, headers=headers).status_code == 403
+
+
+def test_the_session_cookie_does_not_write_through_the_api_from_elsewhere(client):
+    client.post("/sign-in", data={"who": "rowan"})
+    assert client.post("/api/v1/work-orders", json={"tasks": []}).status_code == 401
+    assert client.post("/api/v1/work-orders", json={"tasks": []}, headers={"Sec-Fetch-Site": "same-origin"}).status_code == 422
+
+
+def test_every_answer_carries_a_strict_policy(client):
+    policy = client.get("/sign-in").headers["content-security-policy"]
+    assert "unsafe" not in policy
+    assert "default-src 'none'" in policy
+
+
+def test_site_managers_actions_are_kept_to_their_sites_at_the_door_of_work_orders(client):
+    client.post("/sign-in", data={"who": "noor"})
+    answer = client.post("/work-orders/new/set-path", data={"number": "0113 496 0201", "path": "canal-front-desk"})
+    assert answer.status_code == 403

@@ -1,0 +1,451 @@
+"""Forms as a browser without JavaScript sends them: what each makes, and what it says beside which field."""
+
+import json
+import re
+
+import pytest
+
+from tests.conftest import until_quiet
+
+HTMX = {"HX-Request": "true"}
+
+
+@pytest.fixture
+def rowan(client):
+    client.post("/sign-in", data={"who": "rowan"})
+    return client
+
+
+def sent(client, at, **data):
+    """A form that must be taken; where it leads."""
+    answer = client.post(at, data=data)
+    assert answer.status_code == 303, answer.text
+    return answer.headers["location"]
+
+
+def refused(client, at, **data):
+    """A form that must not be taken; the field and the sentence."""
+    answer = client.post(at, data=data, headers=HTMX)
+    assert 400 <= answer.status_code < 500, answer.text
+    problem = json.loads(answer.headers["Sedge-Problem"])
+    return problem["field"], problem["message"]
+
+
+def text(client, path, **params):
+    answer = client.get(path, params=params)
+    assert answer.status_code == 200, answer.text
+    return answer.text
+
+
+def page_of(client, path):
+    """The page without marks, its spaces made one."""
+    return re.sub(r"\s+", " ", re.sub(r"<[^>]+>", " ", text(client, path)))
+
+
+# ── call paths ──
+
+DESK = {
+    "site": "canal-museum",
+    "name": "Canal, learning desk",
+    "days1": ["0", "1", "2", "3", "4"],
+    "from1": "09:30",
+    "to1": "16:30",
+    "closed1": "2026-12-24",
+    "until1": "2027-01-02",
+    "because1": "winter break",
+    "greeting": "For schools, press 1. For everything else, press 2.",
+    "word1": "schools",
+    "way1": "queue",
+    "word2": "anything else",
+    "way2": "in order",
+    "reason": "schools ask for it",
+}
+
+
+def people_of(client, site="canal-museum"):
+    form = text(client, "/paths/new", site=site)
+    return re.findall(r'<option value="(person-[^"]+)"', form.split('id="recipients"')[1])
+
+
+def desk(client, **changes):
+    one, two, three = people_of(client)[:3]
+    return {**DESK, "people1": [one, two], "people2": [three], "recipients": [one], **changes}
+
+
+def test_a_call_path_is_made_from_a_form_checked_published_and_followed(rowan, house):
+    order = sent(rowan, "/paths/new", **desk(rowan))
+    assert "Publish Canal, learning desk" in page_of(rowan, order)
+    rowan.post(order + "/run")
+    until_quiet(house)
+    listed = text(rowan, "/paths")
+    key = re.search(r'href="/paths/(canal-learning-desk[^"/]*)"', listed).group(1)
+    path = page_of(rowan, f"/paths/{key}")
+    for words in ("schools", "anything else", "09:30 to 16:30", "Mailbox"):
+        assert words in path
+
+
+def test_the_form_of_a_path_holds_what_was_published(rowan, house):
+    order = sent(rowan, "/paths/new", **desk(rowan))
+    rowan.post(order + "/run")
+    until_quiet(house)
+    key = re.search(r'href="/paths/(canal-learning-desk[^"/]*)"', text(rowan, "/paths")).group(1)
+    form = text(rowan, f"/paths/{key}/change")
+    for value in ('value="09:30"', 'value="16:30"', 'value="2026-12-24"', 'value="2027-01-02"', 'value="winter break"', 'value="schools"'):
+        assert value in form
+    assert "For schools, press 1. For everything else, press 2." in form
+    assert "has a shape of its own" not in form
+
+
+def test_changing_a_path_makes_a_second_version_and_undo_the_first_again(rowan, house):
+    order = sent(rowan, "/paths/new", **desk(rowan))
+    rowan.post(order + "/run")
+    until_quiet(house)
+    key = re.search(r'href="/paths/(canal-learning-desk[^"/]*)"', text(rowan, "/paths")).group(1)
+    change = sent(rowan, f"/paths/{key}/change", **desk(rowan, to1="18:00"))
+    rowan.post(change + "/run")
+    until_quiet(house)
+    assert "09:30 to 18:00" in page_of(rowan, f"/paths/{key}")
+    rowan.post(change + "/undo")
+    until_quiet(house)
+    assert "09:30 to 16:30" in page_of(rowan, f"/paths/{key}")
+
+
+@pytest.mark.parametrize(
+    ("changes", "field", "words"),
+    [
+        ({"name": " "}, "name", "name"),
+        ({"greeting": ""}, "greeting", "Type what callers hear"),
+        ({"recipients": []}, "recipients", "who reads the mailbox"),
+        ({"people1": []}, "people1", "Nobody answers key 1"),
+        ({"people1": [], "people2": [], "word1": "", "word2": ""}, "people1", "Say who answers"),
+        ({"word2": ""}, "word2", "what key 2 stands for"),
+        ({"from1": "9 o'clock"}, "from1", "09:00"),
+        ({"from1": "18:00"}, "to1", "closes before it opens"),
+        ({"days1": []}, "days1", "on which days"),
+        ({"closed1": "24.12.2026"}, "closed1", "2026-12-24"),
+        ({"until1": "2026-12-01"}, "until1", "ends before it begins"),
+    ],
+)
+def test_a_path_form_names_what_is_missing(rowan, changes, field, words):
+    told = refused(rowan, "/paths/new", **desk(rowan, **changes))
+    assert told[0] == field
+    assert words in told[1]
+
+
+def test_a_path_of_another_shape_says_that_the_form_replaces_it(rowan):
+    shaped = [key for key in re.findall(r'href="/paths/([a-z-]+)"', text(rowan, "/paths")) if key not in {"new", "out"}]
+    notes = {key: "has a shape of its own" in text(rowan, f"/paths/{key}/change") for key in shaped}
+    assert notes["canal-front-desk"] is False
+    assert set(shaped) >= {"canal-front-desk"}
+
+
+def test_people_of_another_organisation_or_none_cannot_answer(rowan):
+    order = sent(rowan, "/paths/new", **desk(rowan, people2=["person-of-nowhere"]))
+    stops = page_of(rowan, order)
+    assert "stop" in stops
+    assert rowan.post(order + "/run", headers=HTMX).status_code in {409, 422}
+
+
+def test_public_holidays_are_offered_by_the_names_of_their_places(rowan):
+    form = text(rowan, "/paths/new", site="wharf-house")
+    assert '<option value="GB-SCT">Scotland</option>' in form
+    made = sent(rowan, "/paths/new", **desk(rowan, holidays="GB-SCT"))
+    assert "Publish" in page_of(rowan, made)
+
+
+# ── sites, spots, holders ──
+
+SITE = {
+    "name": "Saltgate Store",
+    "code": "SGS",
+    "country": "GB",
+    "house_number": "9",
+    "street": "Saltgate Lane",
+    "city": "Leeds",
+    "postcode": "LS2 7ZZ",
+    "floors": "3",
+    "area_m2": "900",
+    "account": "brackwater-main",
+    "security_desk": "duty@lanternfield.example",
+}
+
+
+def test_a_site_from_nothing_to_its_main_number(rowan, house):
+    site = sent(rowan, "/holders/sites", **{**SITE, "floors": "1", "area_m2": "90"})
+    assert "none: give the site one" in page_of(rowan, site)
+    spot = sent(rowan, "/safety/spots", site=site.rsplit("/", 1)[1], floor="1st floor", room="office")
+    assert "SGS-" in text(rowan, spot)
+    free = re.search(r'value="(0113[^"]+)"', text(rowan, "/work-orders/new/assign", site="wharf-house"))
+    order = sent(rowan, "/work-orders/new/assign", number="0113 496 0311", holder=f"site:{site.rsplit('/', 1)[1]}", role="main")
+    rowan.post(order + "/remedies")
+    rowan.post(order + "/run")
+    until_quiet(house)
+    assert free is None or free.group(1)
+    assert "0113 496 0311" in page_of(rowan, site)
+
+
+@pytest.mark.parametrize(
+    ("changes", "field"),
+    [
+        ({"name": ""}, "name"),
+        ({"code": "toolong"}, "code"),
+        ({"code": "WHF"}, "code"),
+        ({"floors": "many"}, "floors"),
+        ({"floors": "0"}, "floors"),
+        ({"area_m2": "-4"}, "area_m2"),
+        ({"country": "XX"}, "country"),
+        ({"street": ""}, "street"),
+        ({"account": "nobody"}, "account"),
+    ],
+)
+def test_a_site_form_names_the_field(rowan, changes, field):
+    assert refused(rowan, "/holders/sites", **{**SITE, **changes})[0] == field
+
+
+@pytest.mark.parametrize(
+    ("dialled", "words"),
+    [
+        ("999", "emergency"),
+        ("9 999", "emergency"),
+        ("0131 496 0500", "+441314960500"),
+        ("9 0131 496 0500", "+441314960500"),
+        ("00 353 20 910 0123", "+353209100123"),
+        ("abc", "nothing"),
+    ],
+)
+def test_dialled_digits_are_tried_in_the_sites_plan(rowan, dialled, words):
+    page = re.sub(r"<[^>]+>", " ", text(rowan, "/holders/sites/wharf-house", dialled=dialled))
+    assert words in re.sub(r"\s+", " ", page).lower()
+
+
+def test_a_person_added_by_hand_has_a_page_that_says_what_is_missing(rowan):
+    page = page_of(
+        rowan, sent(rowan, "/holders/people", name="Ada Reed", email="ada.reed@lanternfield.example", site="wharf-house", extension="499")
+    )
+    assert "Lacks a number, an emergency spot" in page
+    assert "499" in page
+
+
+@pytest.mark.parametrize(
+    ("data", "field"),
+    [
+        ({"name": "", "email": "x@lanternfield.example", "site": "wharf-house"}, "name"),
+        ({"name": "X", "email": "no mail", "site": "wharf-house"}, "email"),
+        ({"name": "X", "email": "Ifeoma.HADDAD@lanternfield.example", "site": "wharf-house"}, "email"),
+        ({"name": "X", "email": "x@lanternfield.example", "site": "nowhere"}, "site"),
+        ({"name": "X", "email": "x@lanternfield.example", "site": "wharf-house", "extension": "x1"}, "extension"),
+    ],
+)
+def test_a_person_form_names_the_field(rowan, data, field):
+    assert refused(rowan, "/holders/people", **data)[0] == field
+
+
+def test_a_line_added_by_hand_wants_a_number(rowan):
+    page = page_of(rowan, sent(rowan, "/holders/lines", name="Group visits", kind="menu", site="wharf-house", spot="WHF-003-G"))
+    assert "Lacks a number." in page
+    assert refused(rowan, "/holders/lines", name="Group visits", kind="orchestra", site="wharf-house")[0] == "kind"
+
+
+def test_a_person_who_moves_takes_their_numbers_along(rowan, house):
+    order = sent(rowan, "/safety/people/person-ifeoma-okafor/spot", spot="WHF-006-A")
+    rowan.post(order + "/remedies")
+    rowan.post(order + "/run")
+    until_quiet(house)
+    assert "WHF-006-A" in page_of(rowan, "/safety?number=0113+496+0100")
+
+
+# ── supply ──
+
+
+def first_offer(client, **wish):
+    page = text(client, "/supply", country="GB", area="Leeds", **wish)
+    return re.search(r'name="numbers" value="([^"]+)"', page).group(1)
+
+
+def test_hold_with_features_quote_and_order(rowan, house):
+    held = sent(rowan, "/supply/holds", account="brackwater-main", numbers=first_offer(rowan, quantity="2", consecutive="1"))
+    plain = page_of(rowan, held)
+    features = re.findall(r'name="feature" value="([^"]+)"', text(rowan, held))
+    assert "2 numbers held" in plain
+    assert "texts" in features
+    with_texts = rowan.get(held, params={"feature": ["texts"], "site": "canal-museum"}).text
+    assert '<input type="hidden" name="feature" value="texts">' in with_texts
+    assert "CNL-" in with_texts
+    assert re.findall(r"£[\d.]+", page_of(rowan, held)) != re.findall(r"£[\d.]+", re.sub(r"<[^>]+>", " ", with_texts))
+    order = sent(
+        rowan, "/supply/orders", hold=held.rsplit("/", 1)[1], reference="With texts", site="canal-museum", spot="CNL-003-U", feature="texts"
+    )
+    assert "of 2 delivered" in page_of(rowan, order)
+    until_quiet(house)
+    from datetime import timedelta
+
+    until_quiet(house, timedelta(hours=6))
+    assert "delivered" in page_of(rowan, order)
+    number = re.search(r"/numbers\?number=(\d+)", text(rowan, order)).group(1)
+    assert "texts" in page_of(rowan, f"/numbers/{number}")
+
+
+def test_a_hold_let_go_is_over(rowan):
+    held = sent(rowan, "/supply/holds", account="brackwater-main", numbers=first_offer(rowan))
+    assert sent(rowan, held + "/end") == "/supply"
+    answer = rowan.post("/supply/orders", data={"hold": held.rsplit("/", 1)[1], "reference": "x", "site": "wharf-house"}, headers=HTMX)
+    assert answer.status_code in {404, 409}
+
+
+def test_a_hold_that_has_run_out_says_so_and_offers_the_search(rowan, house):
+    from datetime import timedelta
+
+    held = sent(rowan, "/supply/holds", account="brackwater-main", numbers=first_offer(rowan))
+    until_quiet(house, timedelta(hours=2))
+    field, words = refused(rowan, "/supply/orders", hold=held.rsplit("/", 1)[1], reference="Late", site="wharf-house")
+    assert "hold" in words.lower()
+    assert field in {None, "hold"}
+
+
+@pytest.mark.parametrize(
+    ("wish", "words"),
+    [
+        ({"quantity": "0"}, "ask for 1 to 1,000 numbers"),
+        ({"quantity": "a lot"}, "ask for 1 to 1,000 numbers"),
+        ({"quantity": "100000"}, "ask for 1 to 1,000 numbers"),
+        ({"pattern": "<script>"}, "pattern"),
+        ({"starts": "0131", "quantity": "500"}, "nothing like that in stock"),
+    ],
+)
+def test_a_search_that_cannot_be_says_why_and_keeps_what_was_typed(rowan, wish, words):
+    page = rowan.get("/supply", params={"country": "GB", "area": "Leeds", **wish}).text
+    assert words in page.lower()
+    for value in wish.values():
+        assert value in page or value.replace("<", "&lt;").replace(">", "&gt;") in page
+
+
+def test_a_deposit_changes_the_balance_and_is_written_down(rowan):
+    assert sent(rowan, "/carriers/accounts/brackwater-main/deposit", amount="60") == "/carriers"
+    assert "£700.00" in page_of(rowan, "/carriers")
+    assert refused(rowan, "/carriers/accounts/brackwater-main/deposit", amount="lots")[0] == "amount"
+    assert refused(rowan, "/carriers/accounts/brackwater-main/deposit", amount="-5")[0] == "amount"
+
+
+# ── work orders ──
+
+
+@pytest.mark.parametrize(
+    ("kind", "data", "field"),
+    [
+        ("assign", {"number": "", "holder": "person:person-ifeoma-okafor"}, "number"),
+        ("assign", {"number": "01134960160", "holder": ""}, "who"),
+        ("assign", {"number": "0113 496 0100-0105", "holder": "person:person-ifeoma-okafor"}, "number"),
+        ("assign", {"number": "0113 GULL", "holder": "person:person-ifeoma-okafor"}, "number"),
+        ("set-spot", {"number": "01134960100", "spot": ""}, "spot"),
+        ("set-path", {"number": "01134960100", "path": ""}, "path"),
+        ("end-rest", {"number": "01134960128", "reason": ""}, "reason"),
+        ("grant", {"holder": "", "product": "staff-seat"}, "who"),
+    ],
+)
+def test_a_work_order_form_names_the_field(rowan, kind, data, field):
+    assert refused(rowan, f"/work-orders/new/{kind}", **data)[0] == field
+
+
+def test_a_failed_order_is_tried_again_and_a_running_one_stopped(rowan, house):
+    failed = next(no for no in range(1, 10) if "Try again" in text(rowan, f"/work-orders/{no}"))
+    rowan.post(f"/work-orders/{failed}/retry")
+    assert "Try again" not in text(rowan, f"/work-orders/{failed}")
+    until_quiet(house)
+    rowan.post(f"/work-orders/{failed}/undo", headers=HTMX)
+    order = sent(rowan, "/work-orders/new/reserve", **{"number": "0113 496 0161", "for": "a trial"})
+    assert sent(rowan, order + "/discard") == "/work-orders"
+    assert "discarded" in page_of(rowan, order).lower() or "stopped" in page_of(rowan, order).lower()
+
+
+def test_registering_the_address_from_the_card(rowan, house):
+    safety = text(rowan, "/safety")
+    number = re.search(r"/work-orders/new/register-address\?number=(\d+)", safety)
+    number = number.group(1) if number else "441134960121"
+    form = text(rowan, f"/work-orders/new/register-address?number={number}")
+    assert "Register an emergency address" in form
+    order = sent(rowan, "/work-orders/new/register-address", number=number)
+    assert "Register" in page_of(rowan, order)
+
+
+def test_a_number_is_retired_step_by_step(rowan, house):
+    page = page_of(rowan, "/numbers/441134960100/retire")
+    assert "Ifeoma Okafor" in page
+    order = sent(rowan, "/numbers/441134960100/retire", rest="7", then="release", reason="left")
+    told = page_of(rowan, order)
+    assert "Take 0113 496 0100 back" in told
+    assert refused(rowan, "/numbers/441134960100/retire", rest="a while")[0] == "rest"
+
+
+def test_facts_are_edited_on_the_card(rowan):
+    assert sent(rowan, "/numbers/441134960100/facts", label="Registrar", note="rings late", tags="front, late", cost_centre="C7")
+    page = text(rowan, "/numbers/441134960100")
+    for words in ('value="Registrar"', "rings late</textarea>", 'value="front, late"', 'value="C7"'):
+        assert words in page
+    assert refused(rowan, "/numbers/441134960100/facts", label="x" * 300)[0] == "label"
+
+
+# ── answers that are pages ──
+
+
+@pytest.mark.parametrize(
+    ("path", "status", "words"),
+    [
+        ("/numbers/01", 422, "That is not one number"),
+        ("/numbers/441134960999", 404, "Not here"),
+        ("/work-orders/999", 404, "Not here"),
+        ("/paths/nowhere", 404, "Not here"),
+        ("/holders/people/nobody", 404, "Not here"),
+        ("/supply/orders/none", 404, "Not here"),
+        ("/numbers/441134960100?at=yesterday", 422, "2026-03-12"),
+        ("/no/such/page", 404, "There is no such page"),
+    ],
+)
+def test_a_problem_page_says_what_and_leads_on(rowan, path, status, words):
+    answer = rowan.get(path)
+    assert answer.status_code == status
+    assert words in answer.text
+    assert "To Today" in answer.text
+    back = rowan.get(path, headers={"referer": "http://127.0.0.1:8420/numbers"})
+    assert "Back to where you were" in back.text
+
+
+def test_whoever_may_not_is_told_what_they_may(client):
+    client.post("/sign-in", data={"who": "noor"})
+    answer = client.get("/supply")
+    assert answer.status_code == 403
+    assert "Not with your role" in answer.text
+
+
+def test_the_components_page_is_for_the_demo_only(rowan, house):
+    assert "Components" in text(rowan, "/components")
+    house.settings.__dict__["demo"] = False
+    try:
+        assert rowan.get("/components").status_code == 404
+    finally:
+        house.settings.__dict__["demo"] = True
+
+
+# ── answers beside the field ──
+
+
+@pytest.mark.parametrize(
+    ("path", "data", "field", "words"),
+    [
+        (
+            "/work-orders/new/assign",
+            {"number": "+49 30 23125 000", "holder": "person:person-ifeoma-okafor"},
+            "number",
+            "is not in the estate",
+        ),
+        ("/work-orders/new/assign", {"number": "0113 496 0160", "holder": "person:person-ifeoma-okafor", "role": "king"}, "role", "main"),
+        ("/licences/home-calling/seats", {"seats": "0"}, "seats", "from 1 to 10,000"),
+        ("/licences/home-calling/seats", {"seats": "99999999"}, "seats", "from 1 to 10,000"),
+        ("/supply/holds", {"account": "brackwater-main", "numbers": "+441134960300"}, "numbers", "0113 496 0300 is in the estate already"),
+        ("/supply/holds", {"account": "brackwater-main"}, "numbers", "this is missing"),
+        ("/supply/orders", {}, "hold", "this is missing"),
+    ],
+)
+def test_whatever_is_sent_the_answer_names_its_field(rowan, path, data, field, words):
+    told = refused(rowan, path, **data)
+    assert told[0] == field
+    assert words in told[1]
