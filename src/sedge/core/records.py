@@ -32,6 +32,12 @@ class Subject(StrEnum):
     WORK_ORDER = "work order"
     PROOF = "proof"
     SIGN_IN = "sign-in"
+    AREA = "area"
+    TAG = "tag"
+    SELECTION = "selection"
+
+
+KnownAs = dict[str, str]  # ids by the name of the other system
 
 
 class HolderKind(StrEnum):
@@ -112,6 +118,7 @@ class Number(Fact):
     cost_centre: str = ""
     monthly: Money
     features: tuple[str, ...] = ()
+    known_as: KnownAs = {}
     version: int = 0
 
     @property
@@ -184,6 +191,7 @@ class Spot(Fact):
     room: str = ""
     whole: bool = False
     confirmed_at: datetime | None = None
+    known_as: KnownAs = {}
     version: int = 0
 
 
@@ -201,6 +209,7 @@ class Site(Fact):
     outside_prefix: str = ""
     extension_digits: int = 3
     security_desk: str = ""
+    known_as: KnownAs = {}
     version: int = 0
 
 
@@ -407,9 +416,18 @@ class Proof(Fact):
     version: int = 0
 
 
+class Area(Fact):
+    """A dialling area of the estate. `id` is its leading E.164 digits; it is kept once another system's id is noted."""
+
+    id: str
+    name: str
+    known_as: KnownAs = {}
+    version: int = 0
+
+
 Record = (
     Number | Person | Site | ServiceLine | Device | Address | Spot | Product | Subscription | Grant | Carrier | Account
-    | Hold | Order | Trunk | PathVersion | Proof
+    | Hold | Order | Trunk | PathVersion | Proof | Area
 )  # fmt: skip
 
 RECORD_TYPES: dict[Subject, type[Fact]] = {
@@ -430,5 +448,6 @@ RECORD_TYPES: dict[Subject, type[Fact]] = {
     Subject.TRUNK: Trunk,
     Subject.PATH: PathVersion,
     Subject.PROOF: Proof,
+    Subject.AREA: Area,
 }
 SUBJECT_OF = {record_type: subject for subject, record_type in RECORD_TYPES.items()}

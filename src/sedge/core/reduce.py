@@ -294,9 +294,16 @@ def _unlist(task: t.UnlistFromTrunk, estate: Estate, _identity: str) -> list[Cha
 
 @reduces(t.LabelNumbers)
 def _label(task: t.LabelNumbers, estate: Estate, _identity: str) -> list[Change]:
-    values = {"label": task.label, "tags": task.tags}
-    given = {name: value for name, value in values.items() if value is not None}
-    return [change for e164 in task.numbers for change in _number(estate.number(e164), "number.labelled", **given)]
+    plain = {"label": task.label, "note": task.note, "cost_centre": task.cost_centre}
+    given = {name: value for name, value in plain.items() if value is not None}
+    changes: list[Change] = []
+    for e164 in task.numbers:
+        number = estate.number(e164)
+        tags = set(number.tags if task.tags is None else task.tags) - set(task.drop_tags) | set(task.add_tags)
+        values = {**given, "tags": tuple(sorted(tags))}
+        if any(getattr(number, name) != value for name, value in values.items()):
+            changes += _number(number, "number.labelled", **values)
+    return changes
 
 
 # ── orders ──

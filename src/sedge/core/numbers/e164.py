@@ -7,8 +7,9 @@ most likely first, or one named problem. The ranges reserved for fiction count a
 import re
 import unicodedata
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
+from typing import NamedTuple
 
 import phonenumbers
 from phonenumbers import NumberParseException, PhoneNumberFormat, PhoneNumberType, ValidationResult
@@ -47,14 +48,15 @@ class NumberFacts:
     parts: tuple[str, str, str]
 
 
-@dataclass(frozen=True)
-class Candidate:
-    facts: NumberFacts
+class Candidate(NamedTuple):
+    """One reading of a text: a number in service and the extension typed with it."""
+
+    e164: str
     extension: str | None = None
 
     @property
-    def e164(self) -> str:
-        return self.facts.e164
+    def facts(self) -> NumberFacts:
+        return describe(self.e164)
 
 
 @dataclass(frozen=True)
@@ -65,8 +67,9 @@ class Problem:
     sentence: str
 
 
-@dataclass(frozen=True)
-class Reading:
+class Reading(NamedTuple):
+    """What `read` makes of a text: candidates, most likely first, or the problem."""
+
     text: str
     candidates: tuple[Candidate, ...]
     problem: Problem | None
@@ -78,6 +81,9 @@ def read(text: str, home: str, also: tuple[str, ...] = ()) -> Reading:
     `home` is the country (ISO 3166) whose dialling habits the writer has; `also` are further countries the
     organisation has sites in, tried after it. Accepts E.123 and RFC 3966 forms, Unicode digits, E.161 letters.
     """
+    known = _verdicts.get((text[:-2], len(text)))
+    if _CANONICAL(text) and (known or (known is None and is_in_service(text))):
+        return Reading(text, (Candidate(text),), None)
     if len(text) > LONGEST_TEXT:
         return Reading(text[:40] + "…", (), Problem("too-long", "This is too long to be one number; paste lists into the finder."))
     plain, extension = _plain(text)
@@ -88,7 +94,7 @@ def read(text: str, home: str, also: tuple[str, ...] = ()) -> Reading:
     found: dict[str, Candidate] = {}
     for e164 in _spellings(plain, digits, home, also):
         if e164 not in found and is_in_service(e164):
-            found[e164] = Candidate(describe(e164), extension)
+            found[e164] = Candidate(e164, extension)
     if found:
         return Reading(text, tuple(found.values()), None)
     return Reading(text, (), _problem(plain, digits, home))
@@ -102,9 +108,37 @@ def read_one(text: str, home: str, *, field: str = "number", also: tuple[str, ..
     return reading.candidates[0].e164
 
 
-@lru_cache(maxsize=65_536)
+_CANONICAL = re.compile(r"\+[1-9][0-9]{6,14}").fullmatch
+_verdicts: dict[tuple[str, int], bool | None] = {}
+MOST_VERDICTS = 200_000
+
+
+def is_canonical(text: str) -> bool:
+    """Whether a text is written as E.164 already: plus and 7 to 15 ASCII digits."""
+    return _CANONICAL(text) is not None
+
+
 def is_in_service(e164: str) -> bool:
-    """Whether the plan knows these digits as a possible subscriber, the reserved ranges included."""
+    """Whether the plan knows these digits as a possible subscriber, the reserved ranges included.
+
+    Plans are cut by prefixes, so the answer for an aligned hundred is remembered once its ends agree with what was
+    asked; where they differ, each number is looked up. At most 200,000 hundreds are remembered.
+    """
+    hundred = e164[:-2], len(e164)
+    known = _verdicts.get(hundred)
+    if known is not None:
+        return known
+    found = _in_service(e164)
+    if hundred not in _verdicts:
+        if len(_verdicts) >= MOST_VERDICTS:
+            _verdicts.clear()
+        alike = all(_in_service(e164[:-2] + end) is found for end in ("00", "50", "99"))
+        _verdicts[hundred] = found if alike else None
+    return found
+
+
+@lru_cache(maxsize=4096)
+def _in_service(e164: str) -> bool:
     if fiction_range(e164[1:]):
         return True
     try:
@@ -116,7 +150,25 @@ def is_in_service(e164: str) -> bool:
 
 @lru_cache(maxsize=65_536)
 def describe(e164: str) -> NumberFacts:
-    """Country, area, kind and the written forms (ITU-T E.123) of a number in service."""
+    """Country, area, kind and the written forms (ITU-T E.123) of a number in service.
+
+    Plans don't tell numbers of one aligned hundred apart, so each hundred is described once and its last two digits put in.
+    """
+    like, end = _described(e164[:-2] + "00"), e164[-2:]
+    if not (like.national.endswith("00") and like.international.endswith("00") and like.parts[2].endswith("00")):
+        return _described(e164)
+    code, area, subscriber = like.parts
+    return replace(
+        like,
+        e164=e164,
+        national=like.national[:-2] + end,
+        international=like.international[:-2] + end,
+        parts=(code, area, subscriber[:-2] + end),
+    )
+
+
+@lru_cache(maxsize=65_536)
+def _described(e164: str) -> NumberFacts:
     digits = e164[1:]
     parsed = phonenumbers.parse(e164)
     fiction = fiction_range(digits)

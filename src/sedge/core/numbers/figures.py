@@ -55,3 +55,36 @@ def months_to_exhaustion(available: int, net_by_month: Sequence[int]) -> Exhaust
     spread = math.sqrt(sum((m - mean) ** 2 for m in net_by_month) / max(1, len(net_by_month) - 1)) / math.sqrt(len(net_by_month))
     slow = mean - spread
     return Exhaustion(available / mean, available / (mean + spread), available / slow if slow > 0 else None, mean)
+
+
+@dataclass(frozen=True)
+class Advice:
+    """How many numbers to order now, with everything it was worked out from. `order` is 0 where enough is there.
+
+    `cover_months` is the carrier's lead time and three months on top; `need` what will be wanted until then.
+    """
+
+    monthly_demand: float
+    lead_days: float
+    cover_months: float
+    need: int
+    available: int
+    on_order: int
+    out_of_rest: int
+    multiple: int
+    order: int
+
+
+COVER_MONTHS = 3
+
+
+def order_advice(monthly_demand: float, *, lead_days: float, available: int, on_order: int, out_of_rest: int, multiple: int = 1) -> Advice:
+    """Demand over the carrier's lead time and 3 months, less what is there or coming, rounded up to what the carrier sells.
+
+    `out_of_rest` counts resting numbers whose rest ends within that time. No demand, or a falling one, asks for nothing.
+    """
+    months = lead_days / float(MONTH_DAYS) + COVER_MONTHS
+    need = math.ceil(max(0.0, monthly_demand) * months)
+    short = max(0, need - available - on_order - out_of_rest)
+    order = -(-short // max(1, multiple)) * max(1, multiple)
+    return Advice(monthly_demand, lead_days, months, need, available, on_order, out_of_rest, multiple, order)

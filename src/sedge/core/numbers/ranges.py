@@ -4,12 +4,17 @@ German numbers vary in length, so `+4930 23125` and `+4930 231250` must never to
 kept apart by their number of digits. Every operation costs by intervals, not by numbers.
 """
 
-from collections.abc import Iterable, Iterator
+import re
+from bisect import bisect_right
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from itertools import groupby
 
+from sedge.core.errors import NotUnderstood
+
 Interval = tuple[int, int]
 BLOCK_SIZES = (10_000, 1_000, 100, 10)
+_WRITTEN = re.compile(r"\+?([1-9]\d{5,14})(?:[-–](\d{1,15}))?")
 
 
 @dataclass(frozen=True)
@@ -44,10 +49,40 @@ class NumberSet:
         self._by_length = {digits: _merged(intervals) for digits, intervals in sorted(grouped.items())}
 
     @classmethod
+    def _from(cls, by_length: dict[int, list[Interval]]) -> "NumberSet":
+        """From intervals that are sorted, disjoint and apart already."""
+        made = cls.__new__(cls)
+        made._by_length = {digits: intervals for digits, intervals in sorted(by_length.items()) if intervals}
+        return made
+
+    @classmethod
     def of(cls, numbers: Iterable[str | int]) -> "NumberSet":
         """From single numbers, `+44…` or integers."""
-        values = sorted({int(n) for n in numbers})
-        return cls(Span(len(str(n)), n, n) for n in values)
+        grouped: dict[int, list[Interval]] = {}
+        for n in {int(n) for n in numbers}:
+            grouped.setdefault(len(str(n)), []).append((n, n))
+        return cls._from({digits: _merged(intervals) for digits, intervals in grouped.items()})
+
+    @classmethod
+    def parse(cls, written: str, *, field: str = "numbers", most: int = 10_000) -> "NumberSet":
+        """From what `written` gives: ranges of E.164 digits with commas or blanks between. Raises NotUnderstood."""
+        spans = []
+        for part in written.replace(",", " ").split():
+            match = _WRITTEN.fullmatch(part)
+            first, tail = (match[1], match[2] or "") if match else ("", "")
+            last = first[: len(first) - len(tail)] + tail
+            if not match or len(last) != len(first) or last < first:
+                raise NotUnderstood(f"“{part[:40]}” is no range of numbers. Write it as 441134960100-149.", field=field)
+            spans.append(Span(len(first), int(first), int(last)))
+        found = cls(spans)
+        if len(found) > most:
+            raise NotUnderstood(f"At most {most:,} numbers at a time; these are {len(found):,}. Choose fewer.", field=field)
+        return found
+
+    @property
+    def written(self) -> str:
+        """The shortest list of ranges as text that `parse` reads: `441134960100-49,441134960200`."""
+        return ",".join(str(s)[1:].replace("–", "-") for s in self.spans)
 
     @property
     def spans(self) -> list[Span]:
@@ -55,11 +90,15 @@ class NumberSet:
         return [Span(digits, first, last) for digits, intervals in self._by_length.items() for first, last in intervals]
 
     def __len__(self) -> int:
-        return sum(len(span) for span in self.spans)
+        return sum(last - first + 1 for intervals in self._by_length.values() for first, last in intervals)
+
+    def __bool__(self) -> bool:
+        return bool(self._by_length)
 
     def __iter__(self) -> Iterator[int]:
-        for span in self.spans:
-            yield from range(span.first, span.last + 1)
+        for intervals in self._by_length.values():
+            for first, last in intervals:
+                yield from range(first, last + 1)
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, NumberSet) and self._by_length == other._by_length
@@ -69,20 +108,22 @@ class NumberSet:
 
     def __contains__(self, number: str | int) -> bool:
         value = int(number)
-        return any(first <= value <= last for first, last in self._by_length.get(len(str(value)), []))
+        intervals = self._by_length.get(len(str(value)), [])
+        at = bisect_right(intervals, value, key=lambda interval: interval[0]) - 1
+        return at >= 0 and value <= intervals[at][1]
 
     def __or__(self, other: "NumberSet") -> "NumberSet":
-        return NumberSet((*self.spans, *other.spans))
+        return self._combined(other, lambda a, b: _merged([*a, *b]))
 
     def __and__(self, other: "NumberSet") -> "NumberSet":
-        return self - (self - other)
+        return self._combined(other, lambda a, b: list(_common(a, b)))
 
     def __sub__(self, other: "NumberSet") -> "NumberSet":
-        out: list[Span] = []
-        for digits, intervals in self._by_length.items():
-            holes = other._by_length.get(digits, [])
-            out += [Span(digits, a, b) for a, b in _without(intervals, holes)]
-        return NumberSet(out)
+        return self._combined(other, lambda a, b: list(_without(a, b)))
+
+    def _combined(self, other: "NumberSet", how: Callable[[list[Interval], list[Interval]], list[Interval]]) -> "NumberSet":
+        lengths = {*self._by_length, *other._by_length}
+        return NumberSet._from({n: how(self._by_length.get(n, []), other._by_length.get(n, [])) for n in lengths})
 
     def longest_run(self) -> Span | None:
         return max(self.spans, key=lambda s: (len(s), -s.first), default=None)
@@ -106,12 +147,18 @@ class NumberSet:
     def blocks(self, sizes: tuple[int, ...] = BLOCK_SIZES) -> list[Span]:
         """Cover by the fewest aligned blocks of the given sizes (largest first); leftovers are single numbers."""
         out: list[Span] = []
-        for span in self.spans:
-            start = span.first
-            while start <= span.last:
-                size = next((s for s in sizes if start % s == 0 and start + s - 1 <= span.last), 1)
-                out.append(Span(span.digits, start, start + size - 1))
-                start += size
+        for digits, intervals in self._by_length.items():
+            for first, last in intervals:
+                start = first
+                while start <= last:
+                    size = 1
+                    for size in sizes:
+                        if not start % size and start + size - 1 <= last:
+                            break
+                    else:
+                        size = 1
+                    out.append(Span(digits, start, start + size - 1))
+                    start += size
         return out
 
 
@@ -126,15 +173,35 @@ def _merged(intervals: list[Interval]) -> list[Interval]:
 
 
 def _without(intervals: list[Interval], holes: list[Interval]) -> Iterator[Interval]:
+    """One sweep over both lists; each is looked at once."""
+    at = 0
     for first, last in intervals:
-        for hole_first, hole_last in holes:
-            if hole_last < first or hole_first > last:
-                continue
-            if hole_first > first:
-                yield first, hole_first - 1
-            first = hole_last + 1  # noqa: PLW2901
+        start = first
+        while at < len(holes) and holes[at][1] < start:
+            at += 1
+        upcoming = at
+        while upcoming < len(holes) and holes[upcoming][0] <= last:
+            hole_first, hole_last = holes[upcoming]
+            if hole_first > start:
+                yield start, hole_first - 1
+            start = hole_last + 1
+            upcoming += 1
+        at = max(at, upcoming - 1)
+        if start <= last:
+            yield start, last
+
+
+def _common(one: list[Interval], other: list[Interval]) -> Iterator[Interval]:
+    """What both lists have, in one sweep."""
+    i = j = 0
+    while i < len(one) and j < len(other):
+        first, last = max(one[i][0], other[j][0]), min(one[i][1], other[j][1])
         if first <= last:
             yield first, last
+        if one[i][1] < other[j][1]:
+            i += 1
+        else:
+            j += 1
 
 
 def consecutive(numbers: Iterable[int]) -> list[list[int]]:

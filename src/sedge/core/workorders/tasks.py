@@ -166,11 +166,20 @@ class UnlistFromTrunk(_Task):
     number: NumberField
 
 
+Tag = Annotated[str, Field(min_length=1, max_length=40)]
+
+
 class LabelNumbers(_Task):
+    """Small facts of many numbers; what is None or empty stays. `tags` replaces all, `add_tags` and `drop_tags` change some."""
+
     kind: Literal["label_numbers"] = "label_numbers"
     numbers: tuple[E164, ...] = Field(min_length=1, max_length=10_000)
     label: str | None = Field(default=None, max_length=80)
-    tags: tuple[str, ...] | None = None
+    note: str | None = Field(default=None, max_length=2000)
+    cost_centre: str | None = Field(default=None, max_length=40)
+    tags: tuple[Tag, ...] | None = Field(default=None, max_length=50)
+    add_tags: tuple[Tag, ...] = Field(default=(), max_length=50)
+    drop_tags: tuple[Tag, ...] = Field(default=(), max_length=50)
 
 
 class OrderedLine(Fact):

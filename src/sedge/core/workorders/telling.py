@@ -37,7 +37,7 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
         case t.SetCallingRights():
             return f"Set the calling rights of {_holder(task.holder, estate)}", "to " + ", ".join(r.value for r in task.rights)
         case t.LabelNumbers():
-            return f"Label {len(task.numbers)} number{'s' if len(task.numbers) != 1 else ''}", task.label or ""
+            return f"Label {len(task.numbers):,} number{'s' if len(task.numbers) != 1 else ''}", _labelled(task)
         case t.OrderNumbers():
             return f"Order {len(task.lines)} number{'s' if len(task.lines) != 1 else ''}", f"under {task.reference}"
         case t.EndRest():
@@ -81,3 +81,13 @@ def _name(estate: Estate, record_type: Any, key: str | None) -> str:
 
 def _article(role: str) -> str:
     return {"main": "the main", "extra": "an extra", "mailbox access": "the mailbox access"}.get(role, role)
+
+
+def _labelled(task: t.LabelNumbers) -> str:
+    parts = [
+        f"as “{task.label}”" if task.label else "",
+        f"cost centre {task.cost_centre}" if task.cost_centre else "",
+        f"with {', '.join(task.add_tags)}" if task.add_tags else "",
+        f"without {', '.join(task.drop_tags)}" if task.drop_tags else "",
+    ]
+    return ", ".join(part for part in parts if part)
