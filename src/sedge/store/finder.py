@@ -10,7 +10,7 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from sedge.core.records import Carrier, Number, Order, Person, ServiceLine, Site, Subject
+from sedge.core.records import Area, Carrier, Number, Order, PathVersion, Person, ServiceLine, Site, Spot, Subject
 
 CREATE = "CREATE VIRTUAL TABLE finder USING fts5(words, subject UNINDEXED, ref UNINDEXED, title UNINDEXED, tokenize = 'trigram')"
 DROP = "DROP TABLE finder"
@@ -28,7 +28,7 @@ def entry_of(record: Any) -> tuple[str, Subject, str, str] | None:
     """Words, subject, reference and title under which a record is found; None where it isn't."""
     match record:
         case Number():
-            words = f"{record.e164[1:]}{END_MARK} {record.label} {' '.join(record.tags)}"
+            words = f"{record.e164[1:]}{END_MARK} {record.label} {' '.join(record.tags)} {record.cost_centre} {known(record)}".rstrip()
             return words, Subject.NUMBER, record.e164, record.label
         case Person():
             words = f"{record.name} {record.email} {record.department} {record.job} {record.extension}{END_MARK}"
@@ -36,13 +36,24 @@ def entry_of(record: Any) -> tuple[str, Subject, str, str] | None:
         case ServiceLine():
             return f"{record.name} {record.kind}", Subject.SERVICE_LINE, record.id, record.name
         case Site():
-            return f"{record.name} {record.code}", Subject.SITE, record.id, record.name
+            return f"{record.name} {record.code} {known(record)}", Subject.SITE, record.id, record.name
+        case Spot():
+            return f"{record.id} {record.name} {known(record)}", Subject.SPOT, record.id, f"{record.name} ({record.id})"
+        case Area():
+            return f"{record.name} {known(record)}", Subject.AREA, record.id, record.name
+        case PathVersion():
+            return record.name, Subject.PATH, record.id, record.name
         case Carrier():
             return record.name, Subject.CARRIER, record.id, record.name
         case Order():
             return f"{record.reference} {record.id}", Subject.ORDER, record.id, record.reference
         case _:
             return None
+
+
+def known(record: Any) -> str:
+    """The ids under which other systems know it."""
+    return " ".join(record.known_as.values())
 
 
 def index(connection: Connection, records: Iterable[Any]) -> None:

@@ -1,24 +1,35 @@
-"""Numbers in bulk: pages of the list, block maps, counts. All by columns and tallies, never by scanning bodies."""
+"""Numbers in bulk: pages of the list, counts per filter value, a finder's search. By columns and counts, never by bodies.
+
+Two ways lead to a page: along the order that is wanted, filtering as one goes, or from the narrowest filter, sorting what
+is left. SQLite can't know which is shorter; the counts can, so the query is written to leave it no choice (`few`).
+"""
 
 from collections import Counter
-from dataclasses import dataclass, field
-from datetime import datetime
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Select, and_, func, literal, or_, select, union_all
+from sqlalchemy import ColumnElement, Connection, and_, func, literal_column, or_, select, text, tuple_
 
+from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.finding import Search, SearchKind
-from sedge.core.numbers.life import ENDED, State
-from sedge.core.records import HolderRef, Number
+from sedge.core.numbers.life import ENDED
+from sedge.core.numbers.ranges import NumberSet
+from sedge.core.records import HolderRef, Number, Subject
 from sedge.store import finder, tables
 from sedge.store.records import is_open
 
 MOST_HITS, WHILE_TYPING = 2000, 64  # matches of the index looked at for a list, and for the finder's first answers
+FEW = 20_000  # so many rows are sorted quicker than found along the order
+DIMENSIONS = ("carrier", "state", "capacity", "kind", "holder_kind", "attention")
 
 
 @dataclass(frozen=True)
 class Filter:
-    """What narrows the estate. `search` comes from the finder; the rest are exact values."""
+    """What narrows the estate. `search` comes from the finder, `chosen` is a selection; the rest are exact values.
+
+    `holder_kind` 'nobody' asks for numbers without a holder.
+    """
 
     search: Search | None = None
     state: str | None = None
@@ -27,58 +38,177 @@ class Filter:
     capacity: str | None = None
     holder: HolderRef | None = None
     attention: bool = False
+    kind: str | None = None
+    holder_kind: str | None = None
+    tag: str | None = None
+    chosen: NumberSet | None = None
+
+    @property
+    def is_counted(self) -> bool:
+        """Whether the kept counts know everything it asks for."""
+        return not (self.search or self.holder or self.tag or self.chosen is not None)
 
 
 @dataclass(frozen=True)
 class Page:
+    """`next` is the cursor of the following page, None at the end; `changed` when each number last was."""
+
     numbers: list[Number]
-    next: int | None
+    next: str | None
+    changed: tuple[datetime, ...] = ()
 
 
 @dataclass(frozen=True)
-class Cell:
-    number: int
-    state: State
-    holder_kind: str | None
-    holder_id: str | None
+class Sort:
+    """A column the list can be sorted by. Rows without a value come last, in order of number."""
+
+    column: Any
+    nothing: Any = None
 
 
-@dataclass(frozen=True)
-class Hundred:
-    """An aligned hundred with the numbers of it that are in the estate, one site's."""
+SORTS = {
+    "number": Sort(tables.life.c.number),
+    "holder": Sort(tables.life.c.holder_name, ""),
+    "label": Sort(tables.life.c.label, ""),
+    "until": Sort(tables.life.c.state_until),
+    "changed": Sort(tables.life.c.changed_at),
+    "price": Sort(tables.life.c.price),
+}
+SPARSE = {"holder", "label", "until"}
 
-    lead: int
-    site: str
-    cells: list[Cell] = field(default_factory=list)
+
+def page(
+    connection: Connection, wanted: Filter, *, sort: str = "number", after: str = "", limit: int = 100, hits: int = MOST_HITS,
+    few: bool = False,
+) -> Page:  # fmt: skip
+    """Open lives in the order of `sort` (with a minus in front: backwards), after the cursor. `few`: see above."""
+    name, backwards = sort.lstrip("-"), sort.startswith("-")
+    if name not in SORTS:
+        raise NotUnderstood(f"The list can be sorted by {', '.join(SORTS)}.", field="sort")
+    searched = _searched(connection, wanted.search, hits) if wanted.search else None
+    if searched == []:
+        return Page([], None)
+    few = few or searched is not None or wanted.chosen is not None or bool(wanted.holder or wanted.tag)
+    conditions = _conditions(wanted, plainly=few)
+    begin = _cursor(name, after)
+    rows: list[Any] = []
+    for empty in (False, True) if name in SPARSE else (False,):
+        if len(rows) > limit or (begin and begin[0] is None and not empty):
+            continue
+        order = _order(name, backwards=backwards, empty=empty, few=few)
+        where = [*conditions, *_phase(name, empty=empty), *_after(name, begin, backwards=backwards, empty=empty)]
+        rows += _merged(connection, where, order, searched, limit + 1 - len(rows))
+    numbers = [Number.model_validate_json(row.body) for row in rows[:limit]]
+    changed = tuple(row.changed_at for row in rows[:limit])
+    return Page(numbers, _cursor_of(name, rows[limit - 1]) if len(rows) > limit else None, changed)
 
 
-def page(connection: Connection, wanted: Filter, *, after: int = 0, limit: int = 100, hits: int = MOST_HITS) -> Page:
-    """Open lives in ascending order, after the given number."""
+def _merged(connection: Connection, where: list[Any], order: list[Any], searched: list[Any] | None, limit: int) -> list[Any]:
+    """The first rows of several searches together, each of which can use an index of its own."""
     life = tables.life
-    query = select(life.c.number, life.c.id, life.c.body).where(life.c.number > after, *_conditions(wanted)).order_by(life.c.number)
-    found: dict[tuple[int, str], str] = {}
-    for searched in _searched(connection, wanted.search, hits) if wanted.search else [life.c.number > 0]:
-        rows = connection.execute(query.where(searched).limit(limit + 1))
-        found |= {(number, key): body for number, key, body in rows}
-    first = sorted(found.items())[: limit + 1]
-    numbers = [Number.model_validate_json(body) for _, body in first[:limit]]
-    return Page(numbers, first[limit - 1][0][0] if len(first) > limit else None)
+    shown = (life.c.number, life.c.id, life.c.holder_name, life.c.label, life.c.state_until, life.c.changed_at, life.c.price, life.c.body)
+    if searched is None or len(searched) == 1:
+        query = select(*shown).where(*where, *(searched or [])).order_by(*order).limit(limit)
+        return list(connection.execute(query))
+    ids = {row.id for part in searched for row in connection.execute(select(life.c.id).where(*where, part).order_by(*order).limit(limit))}
+    return list(connection.execute(select(*shown).where(life.c.id.in_(sorted(ids))).order_by(*order).limit(limit)))
 
 
-def _conditions(wanted: Filter) -> list[ColumnElement[bool]]:
+def _plus(column: Any) -> Any:
+    """The same column, out of an index's reach."""
+    return literal_column(f"+{column.table.name}.{column.name}", column.type)
+
+
+def _order(name: str, *, backwards: bool, empty: bool, few: bool) -> list[Any]:
     life = tables.life
-    conditions: list[ColumnElement[bool]] = []
+    columns = [life.c.number] if empty or name == "number" else [SORTS[name].column, life.c.number]
+    columns = [_plus(c) if few else c for c in columns]
+    return [c.desc() for c in columns] if backwards else columns
+
+
+def _phase(name: str, *, empty: bool) -> list[Any]:
+    if name not in SPARSE:
+        return []
+    column, nothing = SORTS[name].column, SORTS[name].nothing
+    if nothing is None:
+        return [column.is_(None) if empty else column.is_not(None)]
+    nil = literal_column("''")
+    return [column == nil if empty else column != nil]
+
+
+def _cursor(name: str, after: str) -> tuple[Any, int] | None:
+    if not after or after == "0":
+        return None
+    value, _, number = after.rpartition("~")
+    if not number.isdigit() or len(number) > 16:
+        raise NotUnderstood("after is the cursor of the page before.", field="after")
+    if name == "number":
+        return int(number), int(number)
+    if not value:
+        return None, int(number)
+    try:
+        match name:
+            case "until" | "changed":
+                return datetime.fromtimestamp(int(value) / 1_000_000, UTC), int(number)
+            case "price":
+                return int(value), int(number)
+            case _:
+                return value, int(number)
+    except (ValueError, OverflowError, OSError) as error:
+        raise NotUnderstood("after is the cursor of the page before.", field="after") from error
+
+
+def _cursor_of(name: str, row: Any) -> str:
+    match name:
+        case "number":
+            return str(row.number)
+        case "until" | "changed":
+            value = row.state_until if name == "until" else row.changed_at
+            return f"{round(value.timestamp() * 1_000_000) if value else ''}~{row.number}"
+        case "price":
+            return f"{row.price}~{row.number}"
+        case _:
+            return f"{row.holder_name if name == 'holder' else row.label}~{row.number}"
+
+
+def _after(name: str, begin: tuple[Any, int] | None, *, backwards: bool, empty: bool) -> list[Any]:
+    life = tables.life
+    if begin is None:
+        return []
+    value, number = begin
+    if empty or name == "number":
+        if empty and value is not None:
+            return []
+        return [life.c.number < number if backwards else life.c.number > number]
+    left, right = tuple_(SORTS[name].column, life.c.number), tuple_(value, number)
+    return [left < right if backwards else left > right]
+
+
+def _conditions(wanted: Filter, *, plainly: bool = True) -> list[Any]:
+    life = tables.life
+    reach = (lambda column: column) if plainly else _plus
+    conditions: list[Any] = []
     if wanted.state:
-        conditions.append(life.c.state == wanted.state)
+        conditions.append(reach(life.c.state) == wanted.state)
     if wanted.state not in {s.value for s in ENDED}:
         conditions.append(is_open())
-    for column, value in ((life.c.site, wanted.site), (life.c.carrier, wanted.carrier), (life.c.capacity, wanted.capacity)):
+    for column, value in (
+        (life.c.site, wanted.site), (life.c.carrier, wanted.carrier), (life.c.capacity, wanted.capacity), (life.c.kind, wanted.kind),
+    ):  # fmt: skip
         if value:
-            conditions.append(column == value)
+            conditions.append(reach(column) == value)
+    if wanted.holder_kind:
+        held = life.c.holder_kind
+        conditions.append(held.is_(None) if wanted.holder_kind == "nobody" else reach(held) == wanted.holder_kind)
     if wanted.holder:
         conditions.append(and_(life.c.holder_kind == wanted.holder.kind.value, life.c.holder_id == wanted.holder.id))
     if wanted.attention:
-        conditions.append(life.c.attention)
+        conditions.append(text("life.attention = 1"))  # in so many words, else the index of those few can't be used
+    if wanted.tag:
+        tag = tables.number_tag
+        conditions.append(life.c.number.in_(select(tag.c.number).where(tag.c.tag == wanted.tag)))
+    if wanted.chosen is not None:
+        conditions.append(life.c.number.in_(list(wanted.chosen)))
     return conditions
 
 
@@ -105,21 +235,26 @@ def _by_index(connection: Connection, search: Search, most: int) -> list[ColumnE
     life = tables.life
     hits = finder.match_all_words(connection, search.words, limit=most) if search.kind is SearchKind.WORDS else []
     numbers = _hit_numbers(connection, search, most)
-    holders: dict[str, set[str]] = {}
+    found: dict[Subject, set[str]] = {}
     for hit in hits:
-        if hit.subject.value == "number":
+        if hit.subject is Subject.NUMBER:
             numbers.append(int(hit.ref))
         else:
-            holders.setdefault({"service line": "service_line"}.get(hit.subject.value, hit.subject.value), set()).add(hit.ref)
-    found = [life.c.number.in_(numbers)] if numbers else []
-    found += [and_(life.c.holder_kind == kind, life.c.holder_id.in_(ids)) for kind, ids in holders.items()]
-    found += [life.c.site.in_(holders["site"])] if "site" in holders else []
-    return found
+            found.setdefault(hit.subject, set()).add(hit.ref)
+    conditions: list[Any] = [life.c.number.in_(numbers)] if numbers else []
+    for subject, kind in ((Subject.PERSON, "person"), (Subject.SERVICE_LINE, "service_line"), (Subject.SITE, "site")):
+        if subject in found:
+            conditions.append(and_(life.c.holder_kind == kind, life.c.holder_id.in_(found[subject])))
+    for subject, column in (
+        (Subject.SITE, life.c.site), (Subject.CARRIER, life.c.carrier), (Subject.ORDER, life.c.order_id), (Subject.SPOT, life.c.spot),
+        (Subject.PATH, life.c.path),
+    ):  # fmt: skip
+        if subject in found:
+            conditions.append(column.in_(found[subject]))
+    return conditions
 
 
 def _hit_numbers(connection: Connection, search: Search, most: int) -> list[int]:
-    from sedge.core.records import Subject
-
     ending = search.kind is SearchKind.ENDING
     hits = finder.match(connection, search.digits, ending=ending, subject=Subject.NUMBER, limit=most)
     return [int(hit.ref) for hit in hits]
@@ -130,50 +265,111 @@ def _short_fragment(digits: str) -> ColumnElement[bool]:
     return tables.life.c.number % 10 ** len(digits) == int(digits)
 
 
-def tallies(connection: Connection, wanted: Filter) -> Counter[tuple[str, str, str]]:
-    """(site, carrier, state) → how many; counts ignore search and holder, which the tallies don't know."""
-    table = tables.tally
-    query = select(table.c.site, table.c.carrier, table.c.state, func.sum(table.c.count)).group_by(
-        table.c.site, table.c.carrier, table.c.state
-    )
-    for column, value in ((table.c.site, wanted.site), (table.c.carrier, wanted.carrier)):
+@dataclass(frozen=True)
+class Counts:
+    """How many numbers each value of a filter would leave, all other filters kept. `whole`: false where only the first
+    matches were looked at."""
+
+    total: int
+    values: dict[str, Counter[str]] = field(default_factory=dict)
+    whole: bool = True
+
+
+def counts(connection: Connection, wanted: Filter) -> Counts:
+    """Counts by `DIMENSIONS`: from the kept counts, or from the matches themselves where a search narrows."""
+    if not wanted.is_counted:
+        return _counted_matches(connection, wanted)
+    facet = tables.facet
+    asked = _asked(wanted)
+    values: dict[str, Counter[str]] = {name: Counter() for name in DIMENSIONS}
+    total = 0
+    columns = [facet.c[name] for name in DIMENSIONS]
+    for *key, n in connection.execute(select(*columns, facet.c["count"]).where(facet.c.site == (wanted.site or ""))):
+        shown = [_shown(name, value) for name, value in zip(DIMENSIONS, key, strict=True)]
+        unlike = [i for i, (value, want) in enumerate(zip(shown, asked, strict=True)) if want and value != want]
+        if not unlike:
+            total += n
+        for i, name in enumerate(DIMENSIONS):
+            if not unlike or unlike == [i]:
+                values[name][shown[i]] += n
+    return Counts(total, values)
+
+
+def _asked(wanted: Filter) -> list[str]:
+    return [
+        wanted.carrier or "", wanted.state or "", wanted.capacity or "", wanted.kind or "", wanted.holder_kind or "",
+        "yes" if wanted.attention else "",
+    ]  # fmt: skip
+
+
+def _shown(name: str, value: Any) -> str:
+    if name == "attention":
+        return "yes" if value else "no"
+    return value or ("nobody" if name == "holder_kind" else "")
+
+
+def _counted_matches(connection: Connection, wanted: Filter) -> Counts:
+    life = tables.life
+    columns = (life.c.carrier, life.c.state, life.c.capacity, life.c.kind, life.c.holder_kind, life.c.attention)
+    loose = replace(wanted, carrier=None, state=None, capacity=None, kind=None, holder_kind=None, attention=False)
+    found: dict[str, tuple[str, ...]] = {}
+    searched = _searched(connection, wanted.search, MOST_HITS) if wanted.search else [life.c.number > 0]
+    for part in searched:
+        query = select(life.c.id, *columns).where(*_conditions(loose), part).limit(10 * MOST_HITS)
+        for key, *row in connection.execute(query):
+            found[key] = tuple(_shown(name, value) for name, value in zip(DIMENSIONS, row, strict=True))
+    asked = _asked(wanted)
+    values: dict[str, Counter[str]] = {name: Counter() for name in DIMENSIONS}
+    total = 0
+    for row in found.values():
+        unlike = [i for i, (value, want) in enumerate(zip(row, asked, strict=True)) if want and value != want]
+        total += not unlike
+        for i, name in enumerate(DIMENSIONS):
+            if not unlike or unlike == [i]:
+                values[name][row[i]] += 1
+    return Counts(total, values, whole=len(found) < MOST_HITS)
+
+
+def site_counts(connection: Connection, wanted: Filter, *, name: str = "", limit: int = 60) -> list[tuple[str, str, int]]:
+    """Sites (id, name) whose names contain `name`, with how many numbers the other filters leave there, most first."""
+    facet, site = tables.facet, tables.site
+    total = func.sum(facet.c["count"])
+    query = select(facet.c.site, site.c.name, total).join(site, site.c.id == facet.c.site).group_by(facet.c.site)
+    for column, value in zip((facet.c[d] for d in DIMENSIONS), _asked(wanted), strict=True):
         if value:
-            query = query.where(column == value)
-    return Counter({(site, carrier, state): count for site, carrier, state, count in connection.execute(query)})
+            plain: Any = {"yes": True, "nobody": ""}.get(value, value)
+            query = query.where(column == plain)
+    if name:
+        query = query.where(site.c.name.icontains(name, autoescape=True))
+    return [(key, title, int(n)) for key, title, n in connection.execute(query.order_by(total.desc(), site.c.name).limit(limit))]
 
 
-def hundreds(connection: Connection, wanted: Filter, *, limit: int, offset: int = 0) -> tuple[list[Hundred], int]:
-    """A page of block maps in order of site and number, and how many there are in all."""
-    table, life = tables.tally, tables.life
-    keys: Select[Any, Any] = select(table.c.hundred, table.c.site).group_by(table.c.hundred, table.c.site)
-    for column, value in ((table.c.site, wanted.site), (table.c.carrier, wanted.carrier), (table.c.state, wanted.state)):
-        if value:
-            keys = keys.where(column == value)
-    total = connection.execute(select(func.count()).select_from(keys.subquery())).scalar() or 0
-    chosen = connection.execute(keys.order_by(table.c.site, table.c.hundred).limit(limit).offset(offset)).all()
-    maps = {(row.hundred, row.site): Hundred(row.hundred, row.site) for row in chosen}
-    if maps:
-        ranges = or_(*(and_(life.c.number.between(h * 100, h * 100 + 99), life.c.site == site) for h, site in maps))
-        query = select(life.c.number, life.c.site, life.c.state, life.c.holder_kind, life.c.holder_id).where(ranges, is_open())
-        for number, site, state, holder_kind, holder_id in connection.execute(query.order_by(life.c.number)):
-            maps[number // 100, site].cells.append(Cell(number, State(state), holder_kind, holder_id))
-    return list(maps.values()), total
+def tag_counts(connection: Connection, *, limit: int = 60) -> list[tuple[str, int]]:
+    """The tags of the estate, most used first."""
+    tag = tables.number_tag
+    total = func.count()
+    query = select(tag.c.tag, total).group_by(tag.c.tag).order_by(total.desc(), tag.c.tag).limit(limit)
+    return [(name, n) for name, n in connection.execute(query)]
 
 
-def net_demand(connection: Connection, months: list[tuple[datetime, datetime]]) -> dict[str, list[int]]:
-    """Per site, assignments less returns in each of the given periods (from the spans)."""
-    span = tables.span
-    parts = [
-        select(literal(position).label("month"), literal(sign).label("sign"), span.c.site, func.count().label("count"))
-        .where(span.c.state == State.ASSIGNED.value, moment >= start, moment < end)
-        .group_by(span.c.site)
-        for position, (start, end) in enumerate(months)
-        for moment, sign in ((span.c.since, 1), (span.c.until, -1))
-    ]
-    demand: dict[str, list[int]] = {}
-    for month, sign, site, count in connection.execute(union_all(*parts)):
-        demand.setdefault(site, [0] * len(months))[month] += sign * count
-    return demand
+def tags_like(connection: Connection, begin: str, *, limit: int) -> list[tuple[str, int]]:
+    """Tags that begin like that, with how many numbers have each."""
+    tag = tables.number_tag
+    near = tag.c.tag >= begin, tag.c.tag < begin + "\uffff"
+    names = [name for (name,) in connection.execute(select(tag.c.tag).where(*near).distinct().order_by(tag.c.tag).limit(limit))]
+    count = select(tag.c.tag, func.count()).where(tag.c.tag.in_(names)).group_by(tag.c.tag)
+    return sorted((name, n) for name, n in connection.execute(count)) if names else []
+
+
+def owned(connection: Connection, numbers: NumberSet) -> NumberSet:
+    """Those of the given numbers that are in the estate."""
+    life = tables.life
+    found: list[int] = []
+    spans = numbers.spans
+    for start in range(0, len(spans), 200):
+        part = or_(*(life.c.number.between(s.first, s.last) for s in spans[start : start + 200]))
+        found += [n for (n,) in connection.execute(select(life.c.number).where(part, is_open()))]
+    return NumberSet.of(found)
 
 
 def spans(connection: Connection, e164: str) -> list[Any]:
@@ -191,3 +387,18 @@ def due(connection: Connection, now: datetime) -> list[Number]:
 
 def next_due(connection: Connection) -> datetime | None:
     return connection.execute(select(func.min(tables.life.c.state_until))).scalar()
+
+
+def searched_in(connection: Connection, search: Search, table: Any) -> ColumnElement[bool]:
+    """The finder's search over another table of numbers, which knows digits and holders' names only."""
+    match search.kind:
+        case SearchKind.NOTHING:
+            return table.c.number > 0
+        case SearchKind.RANGE:
+            return table.c.number.between(search.first, search.last)
+        case SearchKind.EXACT:
+            return table.c.number.in_([int(e164) for e164 in search.exact])
+        case SearchKind.WORDS:
+            return table.c.holder_name.icontains(search.words, autoescape=True)
+        case _:
+            return table.c.number.in_(_hit_numbers(connection, search, MOST_HITS))

@@ -4,8 +4,7 @@ For each change: the record's row (compare-and-set on its version), spans and ta
 the references of call paths, the ledger entry and the chain's head. Nothing else writes to these tables.
 """
 
-from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -18,10 +17,11 @@ from sedge.core.estate import Change
 from sedge.core.facts import canonical
 from sedge.core.ledger.chain import BEGINNING, Entry, link
 from sedge.core.numbers.e164 import describe
-from sedge.core.numbers.life import ENDED
 from sedge.core.records import Address, Grant, HolderKind, Number, PathVersion, Person, Product, Proof, ServiceLine, Subject, Subscription
-from sedge.store import finder, tables
+from sedge.store import deriving, finder, tables
 from sedge.store.records import Records, columns
+
+NAMED = {Subject.PERSON, Subject.SERVICE_LINE, Subject.SITE, Subject.TRUNK}
 
 
 @dataclass(frozen=True)
@@ -40,15 +40,17 @@ def save(connection: Connection, changes: Sequence[Change], stamp: Stamp) -> lis
     Raises ChangedMeanwhile when a record's version is not the one the change was planned on, NotAllowedNow when a
     constraint holds (a second main number, more grants than seats, a second open life).
     """
+    held = [c.after for c in changes if c.subject is Subject.NUMBER]
+    fresh = {(c.subject, c.id): c.after.name for c in changes if c.subject in NAMED}
+    names = {**Records(connection).names((n.holder.subject, n.holder.id) for n in held if n.holder), **fresh}
     kept: list[Change] = []
     latest: dict[tuple[Subject, str], Change] = {}
     for change in changes:
         earlier = latest.get((change.subject, change.id))
-        saved = _saved(connection, change.but(before=earlier.after) if earlier else change)
+        saved = _saved(connection, change.but(before=earlier.after) if earlier else change, names, stamp)
         latest[change.subject, change.id] = saved
         kept.append(saved)
-    _tally(connection, kept)
-    _spans(connection, kept, stamp)
+    deriving.follow(connection, kept, names, stamp.at)
     finder.index(connection, [change.after for change in kept])
     _path_references(connection, kept)
     _append(connection, kept, stamp)
@@ -65,11 +67,13 @@ def remark(connection: Connection, stamp: Stamp, *, action: str, subject: Subjec
     _write_entries(connection, [(action, subject, key, title, after)], stamp)
 
 
-def _saved(connection: Connection, change: Change) -> Change:
+def _saved(connection: Connection, change: Change, names: deriving.Names, stamp: Stamp) -> Change:
     table = tables.RECORD_TABLES[change.subject]
     before = change.before
     after = change.after.but(version=(before.version + 1) if before else 1)
     row = {"id": after.id, "version": after.version, "body": canonical(after), **columns(after)}
+    if isinstance(after, Number):
+        row |= life_columns(after, names, stamp.at)
     try:
         if before is None:
             connection.execute(insert(table), row)
@@ -81,6 +85,18 @@ def _saved(connection: Connection, change: Change) -> Change:
     except IntegrityError as error:
         raise _constraint(error, change) from error
     return change.but(after=after)
+
+
+def life_columns(number: Number, names: deriving.Names, at: datetime) -> dict[str, Any]:
+    """What a number's row shows for sorting and filtering beside `records.columns`."""
+    holder = number.holder
+    return {
+        "kind": number.kind.value,
+        "holder_name": names.get((holder.subject, holder.id), "")[:120] if holder else "",
+        "label": number.label[:80],
+        "price": deriving.price_of(number),
+        "changed_at": at,
+    }
 
 
 def moved_meanwhile(connection: Connection, change: Change) -> ChangedMeanwhile:
@@ -156,70 +172,6 @@ def _titles(connection: Connection, changes: Sequence[Change]) -> dict[str, str]
             case _:
                 titles[key] = title_of(record)
     return titles
-
-
-def _tally(connection: Connection, changes: Iterable[Change]) -> None:
-    count: Counter[tuple[int, str, str, str, str]] = Counter()
-    for change in changes:
-        if change.subject is Subject.NUMBER:
-            for record, by in ((change.before, -1), (change.after, +1)):
-                if record is not None and record.state not in ENDED:
-                    count[int(record.e164) // 100, record.site, record.carrier, record.state.value, record.capacity.value] += by
-    table = tables.tally
-    for (hundred, site, carrier, state, capacity), by in count.items():
-        if by == 0:
-            continue
-        at = (
-            table.c.hundred == hundred,
-            table.c.site == site,
-            table.c.carrier == carrier,
-            table.c.state == state,
-            table.c.capacity == capacity,
-        )
-        if connection.execute(update(table).where(*at).values(count=table.c.count + by)).rowcount == 0:
-            connection.execute(insert(table).values(hundred=hundred, site=site, carrier=carrier, state=state, capacity=capacity, count=by))
-        elif by < 0:
-            connection.execute(delete(table).where(*at, table.c.count == 0))
-
-
-def _spans(connection: Connection, changes: Sequence[Change], stamp: Stamp) -> None:
-    numbers = [c for c in changes if c.subject is Subject.NUMBER and (c.before is None or _shown(c.before) != _shown(c.after))]
-    refs = [(c.after.holder.subject, c.after.holder.id) for c in numbers if c.after.holder]
-    names = Records(connection).names(refs)
-    end = update(tables.span).where(tables.span.c.number == bindparam("of"), tables.span.c.until.is_(None)).values(until=bindparam("at"))
-    for batch in _without_repeats(numbers):
-        connection.execute(end, [{"of": int(c.after.e164), "at": stamp.at} for c in batch])
-        connection.execute(insert(tables.span), [_span(c.after, names, stamp) for c in batch])
-
-
-def _without_repeats(changes: Sequence[Change]) -> Iterator[list[Change]]:
-    """The changes in their order, in batches that name no record twice."""
-    batch: dict[str, Change] = {}
-    for change in changes:
-        if change.after.e164 in batch:
-            yield list(batch.values())
-            batch = {}
-        batch[change.after.e164] = change
-    if batch:
-        yield list(batch.values())
-
-
-def _span(number: Number, names: Mapping[tuple[Subject, str], str], stamp: Stamp) -> dict[str, Any]:
-    holder = number.holder
-    return {
-        "number": int(number.e164),
-        "state": number.state.value,
-        "holder_kind": holder.kind.value if holder else None,
-        "holder_id": holder.id if holder else None,
-        "holder_name": names.get((holder.subject, holder.id), "") if holder else "",
-        "site": number.site,
-        "carrier": number.carrier,
-        "since": stamp.at,
-    }
-
-
-def _shown(number: Number) -> tuple[Any, ...]:
-    return number.state, number.holder, number.site, number.carrier
 
 
 def _path_references(connection: Connection, changes: Iterable[Change]) -> None:

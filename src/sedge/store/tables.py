@@ -14,6 +14,7 @@ from sqlalchemy import (
     Boolean,
     CheckConstraint,
     Column,
+    Date,
     DateTime,
     Index,
     Integer,
@@ -89,19 +90,41 @@ life = _record_table(
     Column("path", String(80)),
     Column("trunk", String(80)),
     Column("attention", Boolean, nullable=False),
+    Column("kind", String(16), nullable=False),
+    Column("holder_name", String(120), nullable=False),
+    Column("label", String(80), nullable=False),
+    Column("price", Integer, nullable=False),
+    Column("changed_at", Moment, nullable=False),
     Index("open_life", "number", unique=True, sqlite_where=text(OPEN_LIFE), postgresql_where=text(OPEN_LIFE)),
     Index("life_number", "number"),
     Index("life_state", "state", "site", "capacity", "number"),
     Index("life_site", "site", "number"),
-    Index("life_holder", "holder_kind", "holder_id"),
-    Index("life_order", "order_id"),
-    Index("life_trunk", "trunk", "state"),
-    Index("life_path", "path"),
-    Index("life_spot", "spot", "state"),
+    Index(
+        "life_holder",
+        "holder_kind",
+        "holder_id",
+        sqlite_where=text("holder_kind IS NOT NULL"),
+        postgresql_where=text("holder_kind IS NOT NULL"),
+    ),
+    Index("life_order", "order_id", sqlite_where=text("order_id IS NOT NULL"), postgresql_where=text("order_id IS NOT NULL")),
+    Index("life_trunk", "trunk", "state", sqlite_where=text("trunk IS NOT NULL"), postgresql_where=text("trunk IS NOT NULL")),
+    Index("life_path", "path", sqlite_where=text("path IS NOT NULL"), postgresql_where=text("path IS NOT NULL")),
+    Index("life_spot", "spot", "state", sqlite_where=text("spot IS NOT NULL"), postgresql_where=text("spot IS NOT NULL")),
     Index("life_attention", "number", sqlite_where=text("attention = 1"), postgresql_where=text("attention")),
-    Index("life_no_spot", "state", "number", sqlite_where=text("spot IS NULL"), postgresql_where=text("spot IS NULL")),
+    Index(
+        "life_no_spot",
+        "number",
+        sqlite_where=text("spot IS NULL AND state = 'assigned'"),
+        postgresql_where=text("spot IS NULL AND state = 'assigned'"),
+    ),
     Index("life_unregistered", "carrier", "number", sqlite_where=text(UNREGISTERED), postgresql_where=text(UNREGISTERED)),
     Index("life_until", "state_until", sqlite_where=text("state_until IS NOT NULL"), postgresql_where=text("state_until IS NOT NULL")),
+    Index("life_kind", "kind", "number", sqlite_where=text("kind != 'geographic'"), postgresql_where=text("kind != 'geographic'")),
+    Index("life_carrier", "carrier", "number"),
+    Index("life_price", "price", "number"),
+    Index("life_changed", "changed_at", "number"),
+    Index("life_holder_name", "holder_name", "number", sqlite_where=text("holder_name != ''"), postgresql_where=text("holder_name != ''")),
+    Index("life_label", "label", "number", sqlite_where=text("label != ''"), postgresql_where=text("label != ''")),
     Index("life_leaving", "leaving_on", sqlite_where=text("leaving_on IS NOT NULL"), postgresql_where=text("leaving_on IS NOT NULL")),
     Index(
         "one_role_per_holder",
@@ -200,6 +223,8 @@ proof = _record_table(
     Index("proof_number", "number", "direction", "at"),
 )
 
+area = _record_table("area")
+
 RECORD_TABLES: dict[Subject, Table] = {
     Subject.NUMBER: life,
     Subject.PERSON: person,
@@ -218,6 +243,7 @@ RECORD_TABLES: dict[Subject, Table] = {
     Subject.TRUNK: trunk,
     Subject.PATH: path,
     Subject.PROOF: proof,
+    Subject.AREA: area,
 }
 
 span = Table(
@@ -231,11 +257,13 @@ span = Table(
     Column("holder_name", String(120), nullable=False),
     Column("site", String(80), nullable=False),
     Column("carrier", String(80), nullable=False),
+    Column("capacity", String(8), nullable=False),
     Column("since", Moment, nullable=False),
     Column("until", Moment),
     Index("span_number", "number", "since"),
-    Index("span_begun", "state", "since", "site"),
-    Index("span_over", "state", "until", "site"),
+    Index("span_since", "since", "number"),
+    Index("span_until", "until", "number", sqlite_where=text("until IS NOT NULL"), postgresql_where=text("until IS NOT NULL")),
+    Index("span_site", "site", "number", "since"),
 )
 tally = Table(
     "tally",
@@ -247,7 +275,113 @@ tally = Table(
     Column("capacity", String(8)),
     Column("count", Integer, nullable=False),
     PrimaryKeyConstraint("hundred", "site", "carrier", "state", "capacity"),
-    Index("tally_site", "site"),
+    Index("tally_site", "site", "hundred"),
+)
+facet = Table(
+    "facet",
+    estate_metadata,
+    Column("site", String(80)),
+    Column("carrier", String(80)),
+    Column("state", String(16)),
+    Column("capacity", String(8)),
+    Column("kind", String(16)),
+    Column("holder_kind", String(16)),
+    Column("attention", Boolean),
+    Column("count", Integer, nullable=False),
+    PrimaryKeyConstraint("site", "carrier", "state", "capacity", "kind", "holder_kind", "attention"),
+)
+movement = Table(
+    "movement",
+    estate_metadata,
+    Column("site", String(80)),
+    Column("capacity", String(8)),
+    Column("state", String(16)),
+    Column("day", Date),
+    Column("net", Integer, nullable=False),
+    PrimaryKeyConstraint("site", "capacity", "state", "day"),
+    Index("movement_state", "state", "day"),
+)
+number_tag = Table(
+    "number_tag",
+    estate_metadata,
+    Column("tag", String(40)),
+    Column("number", BigInteger),
+    PrimaryKeyConstraint("tag", "number"),
+    Index("tag_number", "number"),
+)
+known_as = Table(
+    "known_as",
+    estate_metadata,
+    Column("subject", String(20)),
+    Column("ref", String(80)),
+    Column("system", String(40)),
+    Column("value", String(120), nullable=False),
+    PrimaryKeyConstraint("subject", "ref", "system"),
+    Index("known_value", "value"),
+)
+saved_view = Table(
+    "saved_view",
+    estate_metadata,
+    Column("id", String(80), primary_key=True),
+    Column("name", String(80), nullable=False, unique=True),
+    Column("query", Text, nullable=False),
+    Column("created_by", String(120), nullable=False),
+    Column("created_at", Moment, nullable=False),
+)
+kept_choice = Table(
+    "kept_choice",
+    estate_metadata,
+    Column("id", String(80), primary_key=True),
+    Column("numbers", Text, nullable=False),
+    Column("at", Moment, nullable=False),
+)
+number_file = Table(
+    "number_file",
+    estate_metadata,
+    Column("id", String(80), primary_key=True),
+    Column("name", String(200), nullable=False),
+    Column("digest", String(64), nullable=False),
+    Column("state", String(12), nullable=False),
+    Column("created_by", String(120), nullable=False),
+    Column("created_at", Moment, nullable=False),
+    Column("work_order", String(80)),
+    Column("body", Text, nullable=False),
+    Index("number_file_state", "state"),
+)
+remembered_headers = Table(
+    "remembered_headers",
+    estate_metadata,
+    Column("fingerprint", String(64), primary_key=True),
+    Column("body", Text, nullable=False),
+)
+take_over = Table(
+    "take_over",
+    estate_metadata,
+    Column("id", String(80), primary_key=True),
+    Column("name", String(120), nullable=False),
+    Column("state", String(12), nullable=False),
+    Column("created_by", String(120), nullable=False),
+    Column("created_at", Moment, nullable=False),
+    Column("work_order", String(80)),
+    Column("version", Integer, nullable=False),
+    Column("body", Text, nullable=False),
+)
+take_over_row = Table(
+    "take_over_row",
+    estate_metadata,
+    Column("take_over", String(80)),
+    Column("file", Integer),
+    Column("line", Integer),
+    Column("cells", Text, nullable=False),
+    Column("decision", Text),
+    PrimaryKeyConstraint("take_over", "file", "line"),
+)
+ledger_batch = Table(
+    "ledger_batch",
+    estate_metadata,
+    Column("number", BigInteger),
+    Column("sequence", Integer),
+    PrimaryKeyConstraint("number", "sequence"),
 )
 ledger = Table(
     "ledger",

@@ -229,3 +229,10 @@ def _task_row(task: StoredTask) -> dict[str, Any]:
         "state": task.state.value,
         "snapshots": canonical(task.snapshots) if task.snapshots else None,
     }
+
+
+def titled(connection: Connection, text: str, *, limit: int) -> list[tuple[int, str]]:
+    """Number and title of work orders that have the text in their title, newest first."""
+    order = tables.work_order
+    query = select(order.c.no, order.c.title).where(order.c.title.icontains(text, autoescape=True)).order_by(order.c.no.desc()).limit(limit)
+    return [(no, title) for no, title in connection.execute(query)]
