@@ -34,6 +34,8 @@ from sedge.web.doors import who_asks
 from sedge.web.holders.routes import place as holders_place
 from sedge.web.ledger.routes import place as ledger_place
 from sedge.web.licences.routes import place as licences_place
+from sedge.web.numbers.choosing import place as choosing_place
+from sedge.web.numbers.past import place as past_place
 from sedge.web.numbers.routes import place as numbers_place
 from sedge.web.paths.routes import place as paths_place
 from sedge.web.safety.routes import place as safety_place
@@ -68,11 +70,11 @@ class DeskFacts:
 
 
 PLACES = (
-    sign_in_place, today_place, paths_place, numbers_place, supply_place, holders_place, licences_place, safety_place, carriers_place, ledger_place,
+    sign_in_place, today_place, paths_place, choosing_place, past_place, numbers_place, supply_place, holders_place, licences_place, safety_place, carriers_place, ledger_place,
     workorders_place, components_place,
 )  # fmt: skip
 RESOURCES = (
-    api_numbers.resource, api_numbers.blocks, api_supply.resource, api_workorders.resource, api_calls.resource, api_holders.resource,
+    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_supply.resource, api_workorders.resource, api_calls.resource, api_holders.resource,
     api_ledger.resource, api_ledger.standins,
 )  # fmt: skip
 

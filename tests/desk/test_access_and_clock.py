@@ -92,7 +92,7 @@ def test_two_organisations_see_nothing_of_each_other(house):
     house.add_organisation(Organisation("copperleaf", "Copperleaf Cafés", "GB"))
     theirs = house.desk(Member("x", "X", "x@example.test", "copperleaf", AccessRole.ADMINISTRATOR))
     assert holders.people(theirs)[0] == []
-    assert numbers.overview(theirs).total == 0
+    assert estate.overview(theirs).total == 0
     assert numbers.find(theirs, "okafor").groups == []
     with pytest.raises(NotFound):
         numbers.card(theirs, "+441134960100")

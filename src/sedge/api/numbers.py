@@ -1,9 +1,9 @@
 """Numbers: the finder, the card, history, small facts, reading typed text, blocks."""
 
 from datetime import datetime
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import Request
+from fastapi import Depends, Request
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
@@ -12,8 +12,12 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import read
 from sedge.core.numbers.life import State
-from sedge.core.records import Subject
-from sedge.desk import ledger
+from sedge.core.numbers.pasted import LONGEST_PASTE
+from sedge.core.numbers.plan import Kind
+from sedge.core.numbers.ranges import NumberSet
+from sedge.core.records import Capacity, HolderKind, Subject
+from sedge.desk import choosing, estate, ledger, saved_views
+from sedge.desk import figures as desk_figures
 from sedge.desk import numbers as desk_numbers
 from sedge.store.numbers import Filter
 
@@ -26,22 +30,75 @@ class Facts(BaseModel):
     note: str | None = Field(default=None, max_length=2000)
     tags: list[str] | None = Field(default=None, max_length=50)
     cost_centre: str | None = Field(default=None, max_length=40)
+    known_as: dict[str, str] | None = Field(default=None, max_length=20, description="ids by other systems' names; an empty id forgets one")
+
+
+class Pasted(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    text: str = Field(max_length=LONGEST_PASTE)
+
+
+def wanted_by(
+    desk: AtDesk, find: str = "", state: str = "", site: str = "", carrier: str = "", holder: str = "", capacity: str = "", kind: str = "",
+    held_by: str = "", tag: str = "", numbers: str = "", needs_attention: bool = False,
+) -> Filter:  # fmt: skip
+    """`held_by` is a kind of holder or `nobody`; `numbers` are ranges such as 441134960100-149 with commas between."""
+    one_of = {"state": (state, set(State)), "capacity": (capacity, set(Capacity)), "kind": (kind, set(Kind))}
+    one_of["held_by"] = (held_by, {"nobody", *HolderKind})
+    for name, (value, known) in one_of.items():
+        if value and value not in known:
+            raise NotUnderstood(f"{name} is one of: {', '.join(sorted(known))}.", field=name)
+    return Filter(
+        desk_numbers.meant(desk, find) if find else None, state, site, carrier, capacity, desk_numbers.holder_ref(holder) if holder else None,
+        needs_attention, kind, held_by, tag, NumberSet.parse(numbers) if numbers else None,
+    )  # fmt: skip
+
+
+Wanted = Annotated[Filter, Depends(wanted_by)]
+
+
+def moment_of(value: datetime | None, field: str = "at") -> datetime | None:
+    if value is not None and value.tzinfo is None:
+        raise NotUnderstood(f"{field} is a moment with its offset, such as 2026-03-12T12:00:00Z.", field=field)
+    return value
 
 
 @resource.read("")
 def find_numbers(
-    desk: AtDesk, find: str = "", state: str = "", site: str = "", carrier: str = "", holder: str = "", capacity: str = "",
-    needs_attention: bool = False, limit: int = 100, after: int = 0,
-) -> dict[str, Any]:  # fmt: skip
-    if state and state not in set(State):
-        raise NotUnderstood(f"state is one of: {', '.join(State)}.", field="state")
-    if not 0 <= after < 10**16:
-        raise NotUnderstood("after is the cursor of the page before.", field="after")
-    ref = desk_numbers.holder_ref(holder) if holder else None
-    search = desk_numbers.meant(desk, find) if find else None
-    wanted = Filter(search, state, site, carrier, capacity, ref, needs_attention)
-    rows, following = desk_numbers.listing(desk, wanted, after=after, limit=page_limit(limit))
-    return {"items": [shapes.number(r.number, r.holder_name) for r in rows], "next": str(following) if following else None}
+    desk: AtDesk, wanted: Wanted, sort: str = "number", at: datetime | None = None, limit: int = 100, after: str = ""
+) -> dict[str, Any]:
+    listing = estate.listing(desk, wanted, sort=sort, after=after, limit=page_limit(limit), at=moment_of(at))
+    return {"items": [shapes.number(r.number, r.holder_name) for r in listing.rows], "next": listing.next}
+
+
+@resource.read("/counts")
+def count_numbers(desk: AtDesk, wanted: Wanted) -> dict[str, Any]:
+    """How many numbers fit, and how many each value of a further filter would leave. `whole`: false where only the first
+    matches of a search were counted."""
+    counts = estate.counts_of(desk, wanted)
+    return {"total": counts.total, "whole": counts.whole, "by": {name: dict(values) for name, values in counts.values.items()}}
+
+
+@resource.read("/differences")
+def differences(desk: AtDesk, one: datetime, other: datetime, site: str = "") -> dict[str, Any]:
+    """Numbers that stood differently at two moments, at most 500; `moved` counts all that changed in between."""
+    begin, end = moment_of(one, "one"), moment_of(other, "other")
+    if begin is None or end is None or begin >= end:
+        raise NotUnderstood("one must lie before other.", field="other")
+    found = estate.differences(desk, begin, end, site)
+    rows = [{"e164": f"+{d.number}", "before": shapes.was(d.before), "after": shapes.was(d.after)} for d in found.rows]
+    return {"items": rows, "moved": found.moved, "before": dict(found.before), "after": dict(found.after)}
+
+
+@resource.write("/pasted", May.LOOK)
+def read_pasted(desk: AtDesk, body: Pasted) -> dict[str, Any]:
+    """The numbers in a text, whatever stands between them: ranges, which of them are not in the estate, and what could not be read."""
+    found = choosing.pasted(desk, body.text)
+    choice = choosing.look(desk, choosing.keep(desk, found.numbers))
+    return {
+        "numbers": found.numbers.written, "count": len(found.numbers), "unknown": choice.unknown.written, "unread": list(found.unread),
+        "by_state": {s.value: n for s, n in choice.by_state.items()},
+    }  # fmt: skip
 
 
 @resource.read("/read")
@@ -57,9 +114,7 @@ def read_text(text: str = "", country: str = "GB") -> dict[str, Any]:
 
 @resource.read("/{number}")
 def card(desk: AtDesk, number: str, at: datetime | None = None) -> dict[str, Any]:
-    if at is not None and at.tzinfo is None:
-        raise NotUnderstood("at is a moment with its offset, such as 2026-03-12T12:00:00Z.", field="at")
-    found = desk_numbers.card(desk, desk_numbers.the_number(desk, number), at)
+    found = desk_numbers.card(desk, desk_numbers.the_number(desk, number), moment_of(at))
     facts = [{"name": s.name, "text": s.text, "mark": s.mark} for s in found.standing]
     life = [{"state": s.state, "holder": s.holder, "since": shapes.moment(s.since), "until": shapes.moment(s.until)} for s in found.life]
     return {
@@ -81,7 +136,8 @@ def history(desk: AtDesk, number: str, limit: int = 100, after: int = 0) -> dict
 def edit(request: Request, desk: AtDesk, number: str, facts: Facts) -> dict[str, Any]:
     e164 = desk_numbers.the_number(desk, number)
     tags = ",".join(facts.tags) if facts.tags is not None else None
-    desk_numbers.edit_facts(desk, e164, label=facts.label, note=facts.note, tags=tags, cost_centre=facts.cost_centre)
+    known = list(facts.known_as.items()) if facts.known_as is not None else None
+    desk_numbers.edit_facts(desk, e164, label=facts.label, note=facts.note, tags=tags, cost_centre=facts.cost_centre, known=known)
     found = desk_numbers.card(desk, e164)
     return shapes.number(found.number, found.holder_name)
 
@@ -90,17 +146,52 @@ blocks = Resource(prefix="/blocks", tags=["numbers"])
 
 
 @blocks.read("")
-def list_blocks(desk: AtDesk, site: str = "", page: int = 0) -> dict[str, Any]:
-    if not 0 <= page < 10**6:
-        raise NotUnderstood("page counts from 0.", field="page")
-    found, total = desk_numbers.blocks(desk, Filter(site=site), desk_numbers.overview(desk).exhaustion, page=page)
-    items = [
-        {
-            "block": b.lead, "site": b.site.id, "numbers": b.total, "by_state": {s.value: n for s, n in b.by_state.items()},
-            "utilisation": round(b.by_state[State.ASSIGNED] / b.total, 4) if b.total else 0, "longest_free_run": b.free_run,
-            "months_to_exhaustion": {"months": b.exhaustion.months, "soonest": b.exhaustion.soonest, "latest": b.exhaustion.latest},
-        }
-        for b in found
-    ]  # fmt: skip
-    more = (page + 1) * desk_numbers.BLOCKS_A_PAGE < total
-    return {"items": items, "next": str(page + 1) if more else None, "total": total}
+def list_blocks(
+    desk: AtDesk, site: str = "", carrier: str = "", by_area: bool = False, within: str = "", at: datetime | None = None, cells: bool = False,
+    after: str = "",
+) -> dict[str, Any]:  # fmt: skip
+    """Block maps, twelve a page; `within` (leading digits, an x for each free one) draws a large block's hundreds; `cells` lists them."""
+    lead = within.lstrip("+").rstrip("x")
+    free = len(within.lstrip("+")) - len(lead)
+    if within and not (lead.isascii() and lead.isdecimal() and 1 <= free <= 4 and len(lead) + free <= 15):
+        raise NotUnderstood("within is written like 4411349601xx.", field="within")
+    bounds = (int(lead + "0" * free), int(lead + "9" * free)) if within else None
+    found, following = estate.blocks(
+        desk, Filter(site=site, carrier=carrier), by_area=by_area, after=after, at=moment_of(at), within=bounds
+    )
+    return {"items": [shapes.block(b, cells=cells) for b in found], "next": following or None}
+
+
+figures = Resource(prefix="/figures", tags=["numbers"])
+
+
+@figures.read("")
+def list_figures(desk: AtDesk, site: str = "") -> dict[str, Any]:
+    """Utilisation, months to exhaustion and order advice with their inputs; without a site: where numbers run out, soonest first."""
+    found = desk_figures.of_site(desk, site) if site else desk_figures.growing(desk)
+    return {"items": [shapes.figure(f) for f in found], "next": None}
+
+
+views = Resource(prefix="/views", tags=["numbers"])
+
+
+class View(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(min_length=1, max_length=80)
+    query: str = Field(max_length=4000, description="the query string of the Numbers page")
+
+
+@views.read("")
+def list_views(desk: AtDesk) -> dict[str, Any]:
+    return {"items": [shapes.view(v) for v in saved_views.listing(desk)], "next": None}
+
+
+@views.write("", May.LOOK, status_code=201)
+def save_view(desk: AtDesk, view: View) -> dict[str, Any]:
+    return shapes.view(saved_views.save(desk, view.name, view.query))
+
+
+@views.write("/{key}", May.LOOK, method="DELETE")
+def forget_view(desk: AtDesk, key: str) -> dict[str, Any]:
+    saved_views.forget(desk, key)
+    return {}

@@ -7,11 +7,16 @@ from sedge.core.facts import Money
 from sedge.core.ledger.chain import Entry
 from sedge.core.ledger.sentences import sentence
 from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.life import State
 from sedge.core.records import Number, Order, Person, Proof, ServiceLine, Site, Spot
 from sedge.core.supply.offers import Offer
 from sedge.core.workorders.findings import Finding, Remedy
+from sedge.desk.estate import Block
+from sedge.desk.figures import Figure
+from sedge.desk.saved_views import SavedView
 from sedge.desk.supply import OrderView as SupplyOrder
 from sedge.desk.workorders import OrderView
+from sedge.store.past import Was
 
 
 def moment(value: datetime | None) -> str | None:
@@ -33,7 +38,7 @@ def number(n: Number, holder_name: str) -> dict[str, Any]:
         "state": n.state, "state_until": moment(n.state_until), "usable_from": moment(n.usable_from),
         "works_from": moment(assignment.works_from) if assignment else None, "features": list(n.features), "label": n.label, "note": n.note,
         "tags": list(n.tags), "cost_centre": n.cost_centre, "holder": holder, "site": n.site, "carrier": n.carrier, "account": n.account, "spot": n.spot,
-        "path": n.path, "trunk": n.trunk, "monthly": money(n.monthly), "leaving_on": moment(n.leaving_on),
+        "path": n.path, "trunk": n.trunk, "monthly": money(n.monthly), "leaving_on": moment(n.leaving_on), "known_as": n.known_as,
     }  # fmt: skip
 
 
@@ -141,3 +146,46 @@ def proof(p: Proof, *, stale: bool | None = None) -> dict[str, Any]:
         "differs": p.differs,
     }
     return body if stale is None else {**body, "stale": stale}
+
+
+def was(w: Was | None) -> dict[str, Any] | None:
+    if w is None:
+        return None
+    return {
+        "state": w.state,
+        "holder": w.holder_name or None,
+        "site": w.site,
+        "carrier": w.carrier,
+        "since": moment(w.since),
+        "until": moment(w.until),
+    }
+
+
+def block(b: Block, *, cells: bool = False) -> dict[str, Any]:
+    body: dict[str, Any] = {
+        "block": f"+{b.lead}{'xxxx' if b.is_large else 'xx'}", "site": b.site.id, "area": b.area, "numbers": b.total, "size": b.size,
+        "by_state": {s.value: n for s, n in b.by_state.items()}, "utilisation": round(b.by_state[State.ASSIGNED] / b.total, 4) if b.total else 0,
+        "longest_free_run": None if b.is_large else b.free_run, "carriers": b.carriers,
+        "months_to_exhaustion": {"months": b.exhaustion.months, "soonest": b.exhaustion.soonest, "latest": b.exhaustion.latest},
+    }  # fmt: skip
+    if cells and not b.is_large:
+        body["cells"] = [{"e164": f"+{c.number}", "state": c.state, "holder": c.holder_name or None} for c in b.cells]
+    if b.is_large:
+        body["hundreds"] = [
+            {"block": f"+{hundred}xx", "by_state": {s.value: n for s, n in states.items()}} for hundred, states in b.density.items()
+        ]
+    return body
+
+
+def figure(f: Figure) -> dict[str, Any]:
+    e, a = f.exhaustion, f.advice
+    return {
+        "site": f.site.id, "capacity": f.capacity, "utilisation": round(f.utilisation, 4), "by_state": {s.value: n for s, n in f.by_state.items()},
+        "months_to_exhaustion": {"months": e.months, "soonest": e.soonest, "latest": e.latest, "monthly_demand": e.monthly_demand},
+        "demand": [{"from": m.begins.isoformat(), "to": m.ends.isoformat(), "net": m.net} for m in f.months],
+        "advice": vars(a),
+    }  # fmt: skip
+
+
+def view(v: SavedView) -> dict[str, Any]:
+    return {"id": v.id, "name": v.name, "query": v.query, "created_by": v.created_by, "created_at": moment(v.created_at)}

@@ -80,6 +80,14 @@ class House:
             known = self._remembered[organisation, name] = (*seen, make())
         return known[2]
 
+    def for_a_while(self, organisation: str, name: str, make: Callable[[], T], *, minutes: int = 10) -> T:
+        """What `make` gives, made anew every so many minutes: for estimates that move slowly and cost something."""
+        slot = int(self.clock.now().timestamp()) // (60 * minutes)
+        known = self._remembered.get((organisation, name))
+        if known is None or known[0] != slot:
+            known = self._remembered[organisation, name] = (slot, 0, make())
+        return known[2]
+
     def home_zone(self, organisation: str) -> ZoneInfo:
         """The time zone of the organisation's home country, in which its pages tell moments."""
         return ZoneInfo(COUNTRIES[self.organisations[organisation].home_country].timezone)

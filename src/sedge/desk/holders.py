@@ -150,6 +150,13 @@ def plain_sites(desk: Desk) -> list[Site]:
         return reading.records.where(Site, order_by=tables.site.c.name)
 
 
+def site_choices(desk: Desk, most: int = 400) -> list[tuple[str, str]]:
+    """Sites (id, name) for a form to choose from, in the order of their names."""
+    site = tables.site
+    with desk.reading() as reading:
+        return [(key, name) for key, name in reading.connection.execute(select(site.c.id, site.c.name).order_by(site.c.name).limit(most))]
+
+
 def sites(desk: Desk) -> list[SiteRow]:
     with desk.reading() as reading:
         found = reading.records.where(Site, order_by=tables.site.c.name)

@@ -20,6 +20,7 @@ PAGES = {
     Subject.ACCOUNT: "/carriers",
     Subject.TRUNK: "/carriers",
     Subject.PRODUCT: "/licences",
+    Subject.SPOT: "/numbers?view=list&find={id}",
 }
 
 

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Column, ColumnElement, case, func, or_, select
+from sqlalchemy import Column, ColumnElement, case, func, literal_column, or_, select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood
@@ -122,7 +122,7 @@ def coverage(desk: Desk, rows: list[SpotRow] | None = None) -> list[Gap]:
         rows = rows if rows is not None else spots(desk)
         bad = {r.spot.id: r.problem for r in rows if r.problem}
         without = reading.records.where(
-            Number, life.c.state == State.ASSIGNED.value, life.c.spot.is_(None), order_by=life.c.number, limit=500
+            Number, life.c.state == literal_column("'assigned'"), life.c.spot.is_(None), order_by=life.c.number, limit=500
         )
         weak = (
             reading.records.where(

@@ -1,66 +1,52 @@
-"""Numbers: block maps, list, the card, the finder."""
+"""Numbers: block maps and list, the card, the finder."""
 
-from datetime import datetime, time
 from typing import Annotated
 
-from fastapi import Depends, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
-from sedge.core.errors import NotUnderstood
-from sedge.core.numbers.life import State
+from sedge.desk import columns, estate, saved_views
 from sedge.desk import numbers as desk_numbers
-from sedge.store.numbers import Filter
 from sedge.web.doors import AtDesk, Place
 from sedge.web.numbers import views
-from sedge.web.numbers.views import Query
+from sedge.web.numbers.query import Query, ThePage, end_of_day
 from sedge.web.shared.rendering import draw, go, target
 
 place = Place()
 
 
-def query_of(
-    find: str = "", view: str = "blocks", state: str = "", site: str = "", carrier: str = "", attention: str = "",
-    after: int = 0, page: int = 0, number: str = "",
-) -> Query:  # fmt: skip
-    return Query(
-        find[:200], "list" if view == "list" else "blocks", state if state in set(State) else "", site[:80], carrier[:80],
-        "1" if attention else "", max(0, min(after, 10**15)), max(0, min(page, 100_000)), "".join(c for c in number if c.isdigit())[:15],
-    )  # fmt: skip
-
-
-ThePage = Annotated[Query, Depends(query_of)]
-
-
 @place.page("/numbers", May.LOOK)
 def numbers_page(request: Request, desk: AtDesk, query: ThePage) -> Response:
-    card = _card(desk, query.number)
     if target(request) == "card":
-        return draw(request, "_card.html", card=card, close=query.link(number=""), number=query.number)
-    search = desk_numbers.meant(desk, query.find) if query.find else None
-    wanted = Filter(search, query.state, query.site, query.carrier, attention=bool(query.attention))
-    as_list = query.view == "list" or bool(query.find) or bool(query.attention)
-    overview = desk_numbers.overview(desk)
-    maps, total = ([], 0) if as_list else desk_numbers.blocks(desk, wanted, overview.exhaustion, page=query.page)
-    rows, following = desk_numbers.listing(desk, wanted, after=query.after) if as_list else ([], None)
-    return draw(
-        request,
-        "_numbers_shelf.html" if target(request) == "shelf" else "numbers.html",
-        query=query, overview=overview, card=card, number=query.number, close=query.link(number=""), as_list=as_list,
-        heading=views.heading(overview, query, len(rows), more=following is not None),
-        lede=views.lede(overview, total) if not as_list else "", legend=views.legend(overview, query),
-        blocks=[views.block_view(b, query) for b in maps], rows=rows, following=query.link(after=following) if following else "",
-        later=query.link(page=query.page + 1) if (query.page + 1) * desk_numbers.BLOCKS_A_PAGE < total else "",
-        sites=views.choices(overview.by_site, overview.sites, query, "site"),
-        carriers=views.choices(overview.by_carrier, overview.carriers, query, "carrier"),
-        states=views.choices(overview.by_state, {}, query, "state"), total=total,
-    )  # fmt: skip
+        return draw(request, "_card.html", card=_card(desk, query), close=query.link(), number=query.number, at=query.at)
+    at = end_of_day(desk, query.at)
+    wanted = query.filter(desk)
+    overview = estate.overview(desk)
+    facts = views.page_facts(query, overview, saved_views.listing(desk), desk.now())
+    if query.is_list:
+        listing = estate.listing(desk, wanted, sort=query.sort, after=query.after, at=at)
+        facts |= views.list_facts(query, overview, listing, columns.chosen(query.show), estate.tags(desk))
+    else:
+        blocks, following = estate.blocks(desk, wanted, by_area=query.group == "area", after=query.after, at=at, within=query.range)
+        facts |= views.block_facts(query, overview, blocks, following, estate.counts_of(desk, wanted))
+    template = "_numbers_shelf.html" if target(request) == "shelf" else "numbers.html"
+    return draw(request, template, card=_card(desk, query), number=query.number, close=query.link(), at=query.at, **facts)
 
 
-def _card(desk: AtDesk, number: str) -> views.CardView | None:
-    if not number:
+def _card(desk: AtDesk, query: Query) -> views.CardView | None:
+    if not query.number:
         return None
-    return views.card_view(desk_numbers.card(desk, f"+{number}"), desk.now())
+    return views.card_view(desk_numbers.card(desk, f"+{query.number}", end_of_day(desk, query.at)), desk.now())
+
+
+@place.page("/numbers/sites", May.LOOK)
+def choose_site(request: Request, desk: AtDesk, query: ThePage, name: str = "") -> Response:
+    """The sites that the other filters leave numbers at, as one types."""
+    found = estate.sites_to_choose(desk, query.filter(desk), name)
+    rows = [views.Choice(title, query.link(site=key), n, query.site == key) for key, title, n in found]
+    again = query.link().replace("/numbers", "/numbers/sites", 1)
+    return draw(request, "_choose_site.html", rows=rows, name=name, rows_from=again, any_site=query.link(site=""))
 
 
 @place.page("/find", May.LOOK)
@@ -69,35 +55,43 @@ def find(request: Request, desk: AtDesk, find: str = "") -> Response:
     return draw(request, "_found.html", groups=views.answers(found, find[:200]), problem=found.problem)
 
 
+@place.action("/numbers/views", May.LOOK)
+def save_view(request: Request, desk: AtDesk, name: Annotated[str, Form()] = "", query: Annotated[str, Form()] = "") -> Response:
+    saved = saved_views.save(desk, name, query)
+    return go(request, f"/numbers?{saved.query}")
+
+
+@place.action("/numbers/views/{key}/forget", May.LOOK)
+def forget_view(request: Request, desk: AtDesk, key: str) -> Response:
+    saved_views.forget(desk, key)
+    return go(request, "/numbers")
+
+
 @place.page("/numbers/{number}", May.LOOK)
 def number_page(request: Request, desk: AtDesk, number: str, at: str = "") -> Response:
     """A card of its own, with history; `at` (a day) shows it as it stood at that day's end."""
     e164 = desk_numbers.the_number(desk, number)
-    card = desk_numbers.card(desk, e164, _end_of_day(desk, at))
+    card = desk_numbers.card(desk, e164, end_of_day(desk, at))
     return draw(request, "number.html", card=views.card_view(card, desk.now()), number=e164[1:], close="/numbers", at=at)
 
 
-def _end_of_day(desk: AtDesk, at: str) -> datetime | None:
-    if not at:
-        return None
-    try:
-        return datetime.combine(datetime.fromisoformat(at).date(), time.max, desk.house.home_zone(desk.who.organisation))
-    except ValueError as error:
-        raise NotUnderstood("Type the day as 2026-03-12.", field="at") from error
-
-
 @place.action("/numbers/{number}/facts", May.EDIT_FACTS)
-def edit_facts(
-    request: Request,
-    desk: AtDesk,
-    number: str,
-    label: Annotated[str, Form()] = "",
-    note: Annotated[str, Form()] = "",
-    tags: Annotated[str, Form()] = "",
-    cost_centre: Annotated[str, Form()] = "",
-) -> Response:
+async def edit_facts(request: Request, desk: AtDesk, number: str) -> Response:
+    """Only what is sent is changed; the part that was edited comes back drawn anew."""
+    from starlette.concurrency import run_in_threadpool
+
+    form = {key: str(value) for key, value in (await request.form()).items()}
+    return await run_in_threadpool(_keep_facts, request, desk, number, form)
+
+
+def _keep_facts(request: Request, desk: AtDesk, number: str, form: dict[str, str]) -> Response:
     e164 = desk_numbers.the_number(desk, number)
-    desk_numbers.edit_facts(desk, e164, label=label, note=note, tags=tags, cost_centre=cost_centre)
+    known = [(form.get("system", ""), form.get("elsewhere", ""))] if "system" in form else None
+    desk_numbers.edit_facts(
+        desk, e164, label=form.get("label"), note=form.get("note"), tags=form.get("tags"), cost_centre=form.get("cost_centre"), known=known
+    )
+    if target(request) == "card-inner":
+        return card_part(request, desk, e164)
     return go(request, f"/numbers/{e164[1:]}")
 
 
@@ -106,4 +100,4 @@ def card_part(request: Request, desk: AtDesk, number: str) -> Response:
     """The card's inside, for its quiet refresh."""
     e164 = desk_numbers.the_number(desk, number)
     card = views.card_view(desk_numbers.card(desk, e164), desk.now())
-    return draw(request, "_card_body.html", card=card, number=e164[1:], close="/numbers")
+    return draw(request, "_card_body.html", card=card, number=e164[1:], close="/numbers", at="")

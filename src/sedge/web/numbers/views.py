@@ -1,19 +1,30 @@
 """What the pages of Numbers show: ready facts for their templates."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
+from decimal import Decimal
+from typing import Any
 from urllib.parse import urlencode
 
 from markupsafe import Markup
 
+from sedge.core.facts import Money
 from sedge.core.numbers.e164 import describe
-from sedge.core.numbers.life import State
+from sedge.core.numbers.life import ENDED, State
+from sedge.core.numbers.ranges import NumberSet
 from sedge.core.paths.trace import Happening
 from sedge.core.records import Subject
+from sedge.desk.columns import COLUMNS, Column
+from sedge.desk.estate import Block, Listing, Overview, Row
+from sedge.desk.figures import Figure
 from sedge.desk.ledger import page_of
-from sedge.desk.numbers import Block, Card, Found, Overview
-from sedge.web.shared.drawings.blockmap import MapCell, block_map, legend_shape
+from sedge.desk.numbers import Card, Found
+from sedge.desk.saved_views import SavedView
+from sedge.store.numbers import Counts
+from sedge.store.past import Difference, Was
+from sedge.web.numbers.query import HOLDER_KINDS, Query
+from sedge.web.shared.drawings.blockmap import MapCell, Tile, block_map, density_map, legend_shape
 from sedge.web.shared.drawings.strip import strip
 from sedge.web.shared.rendering import counted, money
 
@@ -44,73 +55,149 @@ ACTIONS = {
 
 
 @dataclass(frozen=True)
-class Query:
-    """The filters of the page, as its address has them."""
-
-    find: str = ""
-    view: str = "blocks"
-    state: str = ""
-    site: str = ""
-    carrier: str = ""
-    attention: str = ""
-    after: int = 0
-    page: int = 0
-    number: str = ""
-
-    def link(self, **changes: object) -> str:
-        """This page with other filters, from the first page, without the chosen number unless it is given."""
-        fresh: dict[str, object] = {"after": 0, "page": 0, "number": ""}
-        query = replace(self, **{**fresh, **changes})  # type: ignore[arg-type]
-        kept = {k: v for k, v in vars(query).items() if v and not (k == "view" and v == "blocks")}
-        return "/numbers" + ("?" + urlencode(kept) if kept else "")
-
-    @property
-    def keep(self) -> str:
-        """The query string in front of a chosen number."""
-        kept = {k: v for k, v in vars(self).items() if v and k != "number" and not (k == "view" and v == "blocks")}
-        return urlencode(kept) + "&" if kept else ""
-
-    @property
-    def narrowed(self) -> bool:
-        return bool(self.find or self.state or self.site or self.carrier or self.attention)
-
-
-@dataclass(frozen=True)
 class BlockView:
+    group: str
     title: str
     lead: str
     href: str
     picture: Markup
     used_percent: int
     lines: list[str]
+    figures: str
+    site: str
 
 
 @dataclass(frozen=True)
 class Choice:
     name: str
     href: str
-    count: int
+    count: int | None
     is_on: bool = False
 
 
+@dataclass(frozen=True)
+class Pick:
+    """One filter: its name, its value in words, its choices."""
+
+    title: str
+    words: str
+    is_on: bool
+    choices: list[Choice]
+
+
+def page_facts(query: Query, overview: Overview, saved: list[SavedView], now: datetime) -> dict[str, Any]:
+    """What both the maps and the list show around them."""
+    return {
+        "query": query, "overview": overview, "saved": [(v, f"/numbers?{v.query}", v.query == query.kept) for v in saved],
+        "today": now.date().isoformat(), "blocks": [], "rows": [], "columns": [], "later": "", "legend": [], "whole": True,
+    }  # fmt: skip
+
+
+def block_facts(query: Query, overview: Overview, blocks: list[Block], following: str, counts: Counts) -> dict[str, Any]:
+    drawn = [block_view(b, query) for b in blocks]
+    return {
+        "blocks": drawn, "later": query.link(after=following) if following else "", "heading": heading(overview.total, counts.total),
+        "lede": lede(overview) if not query.at else "", "legend": legend(counts, query), "picks": picks(query, overview, counts, []),
+    }  # fmt: skip
+
+
+def list_facts(query: Query, overview: Overview, listing: Listing, columns: list[Column], tags: list[tuple[str, int]]) -> dict[str, Any]:
+    counts = listing.counts
+    found = heading(overview.total, counts.total) if counts.whole else f"More than {counts.total:,} numbers"
+    return {
+        "rows": [row_view(row, columns, query) for row in listing.rows], "columns": [heads(c, query) for c in columns],
+        "later": query.link(after=listing.next) if listing.next else "", "heading": found, "whole": counts.whole,
+        "lede": "" if not query.at else "As the past knows it: state, holder, site and carrier.", "legend": legend(counts, query),
+        "picks": picks(query, overview, counts, tags), "all_columns": [(c, c.key in {x.key for x in columns}) for c in COLUMNS.values()],
+    }  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Head:
+    """The head of a column: its title, and where it can be sorted by, the link and which way it is sorted now."""
+
+    title: str
+    href: str
+    way: str
+    is_end: bool
+
+
+def heads(column: Column, query: Query) -> Head:
+    if not column.sort or query.at:
+        return Head(column.title, "", "", column.key == "price")
+    way = {column.sort: "ascending", f"-{column.sort}": "descending"}.get(query.sort, "")
+    turned = f"-{column.sort}" if way == "ascending" else column.sort
+    return Head(column.title, query.link(sort=turned), way, column.key == "price")
+
+
+@dataclass(frozen=True)
+class RowView:
+    digits: str
+    href: str
+    is_open: bool
+    cells: list[tuple[str, bool, bool]]
+
+
+def row_view(row: Row, columns: list[Column], query: Query) -> RowView:
+    digits = row.number.e164[1:]
+    cells = [
+        (money(row.number.monthly) if c.key == "price" else c.value(row) or "–", c.is_code or c.key == "price", c.key == "price")
+        for c in columns
+    ]
+    return RowView(digits, query.link(number=digits, after=query.after), digits == query.number, cells)
+
+
 def block_view(block: Block, query: Query) -> BlockView:
-    facts = describe(f"+{block.cells[0].number}")
-    chosen = int(query.number) if query.number.isdigit() else None
-    cells = [MapCell(c.number, c.state, cell_name(c.state, block.holders.get(c.number, ""))) for c in block.cells]
+    place = block.area or block.site.name
+    site = block.site.name.split(",")[0]
+    by_area = query.group == "area"
+    free = 4 if block.is_large else 2
+    national = describe(f"+{block.lead}{'0' * free}").national
     assigned = block.by_state[State.ASSIGNED]
-    lines = [f"{assigned} of {block.total} in use{_left(block)}", f"longest free run: {block.free_run}"]
-    if block.total < 100:
-        lines.append(f"{100 - block.total} of the hundred are not ours")
+    lines = [f"{assigned:,} of {block.total:,} in use"]
+    if not block.is_large:
+        lines.append(f"longest free run: {block.free_run}")
+    if block.total < block.size:
+        lines.append(f"{block.size - block.total:,} of the {'ten thousand' if block.is_large else 'hundred'} are not ours")
     if block.carriers:
-        lines.append(f"{block.carriers[0]}, {money(block.monthly)} each")
+        lines.append(", ".join(_carried(block)))
     return BlockView(
-        title=f"{facts.area}, {block.site.name.split(',')[0]}" if facts.area else block.site.name,
-        lead=facts.national[:-2] + "xx",
-        href=query.link(view="list", find=f"{block.lead[:-2]}xx"),
-        picture=block_map(block.lead, cells, chosen=chosen, links={"keep": query.keep}),
+        group=place if by_area else block.site.name,
+        title=f"{block.site.name}" if by_area else (block.area or site),
+        lead=national[:-free] + "x" * free,
+        href=query.link(view="list", find=f"+{block.lead}{'x' * free}"),
+        picture=_large_picture(block, query) if block.is_large else _picture(block, query),
         used_percent=round(100 * assigned / block.total) if block.total else 0,
         lines=lines,
+        figures=_left(block),
+        site=block.site.id,
     )
+
+
+def _picture(block: Block, query: Query) -> Markup:
+    chosen = int(query.number) if query.number.isdigit() else None
+    cells = [MapCell(c.number, c.state, cell_name(c.state, c.holder_name)) for c in block.cells]
+    return block_map(f"+{block.lead}xx", cells, chosen=chosen, links={"keep": query.keep}, columns=int(query.shape))
+
+
+def _large_picture(block: Block, query: Query) -> Markup:
+    tiles = [
+        Tile(
+            hundred, states, f"{hundred % 100:02d}xx, {states[State.ASSIGNED]} of {sum(states.values())} in use, {states[State.AVAILABLE]} available",
+            query.link(within=f"{hundred}xx", site=block.site.id),
+        )
+        for hundred, states in block.density.items()
+    ]  # fmt: skip
+    return density_map(f"+{block.lead}xxxx", tiles)
+
+
+def _carried(block: Block) -> list[str]:
+    """Carriers with their share where there are several, and what a number costs a month."""
+    least, most = (money(Money(amount=Decimal(p) / 100, currency=block.currency)) for p in block.prices) if block.currency else ("", "")
+    price = f"{least} each" if least == most else f"{least} to {most} each"
+    if len(block.carriers) == 1:
+        return [*block.carriers, *([price] if least else [])]
+    return [f"{name} ({n:,})" for name, n in sorted(block.carriers.items(), key=lambda item: -item[1])] + ([price] if least else [])
 
 
 def cell_name(state: State, holder: str) -> str:
@@ -118,8 +205,12 @@ def cell_name(state: State, holder: str) -> str:
 
 
 def _left(block: Block) -> str:
-    months = block.exhaustion.months
-    return f", {spell_months(months)} left here" if months is not None else ""
+    """Months until the site has none left, with the range the months' own spread allows."""
+    e = block.exhaustion
+    if e.months is None:
+        return ""
+    latest = spell_months(e.latest) if e.latest is not None else "much later"
+    return f"{spell_months(e.months)} left at this site ({spell_months(e.soonest or 0)} to {latest})"
 
 
 def spell_months(months: float) -> str:
@@ -130,45 +221,60 @@ def spell_months(months: float) -> str:
     return f"{round(months)} months" if months <= 24 else f"{round(months / 12)} years"
 
 
-def lede(overview: Overview, maps: int) -> str:
+def lede(overview: Overview) -> str:
     used = overview.by_state[State.ASSIGNED]
     share = f"{round(100 * used / overview.total)}% in use" if overview.total else "none in use"
-    text = f"in {maps} block map{'s' if maps != 1 else ''}, {len([s for s in overview.by_site.values() if s])} sites, {len(overview.by_carrier)} carriers. {share}"
+    text = f"in {counted(overview.maps, 'block map')}, {counted(overview.sites, 'site')}, {counted(len(overview.by_carrier), 'carrier')}. {share}"
     if overview.soonest:
         site, exhaustion = overview.soonest
         text += f"; at the present pace {site} runs out in {spell_months(exhaustion.months or 0)}"
     return text + "."
 
 
-def heading(overview: Overview, query: Query, shown: int, *, more: bool) -> str:
-    """How many numbers are looked at: all, those of the chosen values, or what a search has found so far."""
-    if query.find or query.attention:
-        return f"More than {shown:,} numbers" if more else counted(shown, "number")
-    found = overview.matching(site=query.site, carrier=query.carrier, state=query.state)
-    return counted(found, "number") if found == overview.total else f"{found:,} of {counted(overview.total, 'number')}"
+def heading(total: int, found: int) -> str:
+    """How many numbers are looked at, of all."""
+    return counted(found, "number") if found == total else f"{found:,} of {counted(total, 'number')}"
 
 
-def legend(overview: Overview, query: Query) -> list[tuple[Markup, str, int, str]]:
+def legend(counts: Counts, query: Query) -> list[tuple[Markup, str, int, str, bool]]:
+    by_state = counts.values.get("state", {})
     return [
         (
             legend_shape(state),
             state.value.capitalize(),
-            overview.by_state[state],
+            by_state[state],
             query.link(state="" if query.state == state else state.value),
+            query.state == state,
         )
         for state in ORDER_OF_STATES
-        if overview.by_state[state]
+        if by_state.get(state)
     ]
 
 
-def choices(counts: Mapping[str, int], names: Mapping[str, str], query: Query, name: str) -> list[Choice]:
+def picks(query: Query, overview: Overview, counts: Counts, tags: list[tuple[str, int]]) -> list[Pick]:
+    """The filters beside the site's, each choice with the numbers it would leave."""
+    values = counts.values
+    names = {"held": HOLDER_KINDS, "carrier": overview.carriers}
+    found = []
+    for title, name, dimension in (
+        ("State", "state", "state"), ("Carrier", "carrier", "carrier"), ("Held by", "held", "holder_kind"), ("Calls at once", "capacity", "capacity"),
+        ("Kind", "kind", "kind"),
+    ):  # fmt: skip
+        rows = {key: n for key, n in values.get(dimension, {}).items() if n}
+        found.append(_pick(title, name, rows, names.get(name, {}), query))
+    if tags:
+        found.append(_pick("Tag", "tag", dict(tags), {}, query))
+    return found
+
+
+def _pick(title: str, name: str, rows: Mapping[str, int], names: Mapping[str, str], query: Query) -> Pick:
     on = getattr(query, name)
-    rows = [Choice("any", query.link(**{name: ""}), sum(counts.values()), not on)]
-    return rows + [
-        Choice(names.get(key, key), query.link(**{name: key}), count, on == key)
-        for key, count in sorted(counts.items(), key=lambda item: names.get(item[0], item[0]))
-        if count
+    choices = [Choice("any", query.link(**{name: ""}), None, not on)]
+    choices += [
+        Choice(names.get(key, key), query.link(**{name: key}), n, on == key)
+        for key, n in sorted(rows.items(), key=lambda item: (-item[1], item[0]))
     ]
+    return Pick(title, names.get(on, on) if on else "any", bool(on), choices)
 
 
 @dataclass(frozen=True)
@@ -184,12 +290,16 @@ class CardView:
     usable_from: datetime | None
     call: list[Happening]
     call_ends: str
+    lives: int
+    spent: str
+    forms: list[tuple[str, str]]
+    last_call: str
 
 
 def card_view(card: Card, now: datetime) -> CardView:
     n = card.number
     pills = [
-        {"any": "any number of calls", "single": "one call at a time", "many": "many calls"}[n.capacity.value],
+        CALLS_AT_ONCE[n.capacity.value],
         n.kind.value,
         *n.features,
     ]
@@ -203,7 +313,29 @@ def card_view(card: Card, now: datetime) -> CardView:
         usable_from=n.usable_from if n.usable_from and n.usable_from > now else None,
         call=card.call.happenings[:5] if card.call else [],
         call_ends=card.call.ending.kind.value if card.call else "",
+        lives=sum(1 for s in card.life if s.state in ENDED) + (n.state not in ENDED),
+        spent=_spent(card, card.at or now),
+        forms=[("International", describe(n.e164).international), ("National", n.national), ("Digits", n.e164[1:])],
+        last_call=_last_call(card),
     )
+
+
+def _spent(card: Card, now: datetime) -> str:
+    """What the number has cost in this life, by its present price."""
+    began = [s.since for s in card.life if s.state in ENDED]
+    mine = [s for s in card.life if not began or s.since >= began[-1]]
+    held = next((s.since for s in mine if s.state not in {State.ON_ORDER, *ENDED}), None)
+    if held is None:
+        return ""
+    months = max(1, round((now - held).days / 30.4))
+    return f"about {money(card.number.monthly.times(months))} since {held:%b %Y}"
+
+
+def _last_call(card: Card) -> str:
+    if not card.proofs:
+        return ""
+    last = max(card.proofs, key=lambda p: p.at)
+    return f"test call {last.direction}, {'as it should be' if last.ok else 'not as it should be'}, {last.at:%-d %b %Y}"
 
 
 @dataclass(frozen=True)
@@ -224,4 +356,101 @@ def answers(found: Found, text: str) -> list[tuple[str, list[Answer]]]:
 def _answer(title: str, detail: str, subject: Subject, ref: str, text: str) -> Answer:
     if subject is Subject.NUMBER:
         return Answer(title, detail, "/numbers?" + urlencode({"number": ref[1:], "find": text}), True)
+    if subject is Subject.TAG:
+        return Answer(title, detail, "/numbers?" + urlencode({"tag": ref}), False)
+    if subject is Subject.SELECTION:
+        return Answer(title, detail, "/numbers/chosen?" + urlencode({"pick": ref}), False)
+    if subject is Subject.AREA:
+        return Answer(title, detail, "/numbers?" + urlencode({"group": "area", "find": f"+{ref}"}), False)
     return Answer(title, detail, page_of(subject, ref), False)
+
+
+def chosen_link(name: str, act: str = "", *, unread: tuple[str, ...] = ()) -> str:
+    asked = {"pick": name, "act": act, "unread": " · ".join(unread)[:600]}
+    return "/numbers/chosen?" + urlencode({key: value for key, value in asked.items() if value})
+
+
+def numbers_in_words(numbers: NumberSet, most: int = 12) -> str:
+    """The first ranges as people write them."""
+    spans = numbers.spans
+    words = [describe(f"+{s.first}").national + (f" to {str(s.last)[-4:]}" if len(s) > 1 else "") for s in spans[:most]]
+    return ", ".join(words) + (f" and {len(spans) - most:,} more ranges" if len(spans) > most else "")
+
+
+@dataclass(frozen=True)
+class DifferenceRow:
+    digits: str
+    national: str
+    before: str
+    after: str
+    since: datetime | None
+
+
+def difference(row: Difference, sites: Mapping[str, str]) -> DifferenceRow:
+    return DifferenceRow(
+        str(row.number),
+        describe(f"+{row.number}").national,
+        _was(row.before, sites),
+        _was(row.after, sites),
+        row.after.since if row.after else None,
+    )
+
+
+def _was(was: Was | None, sites: Mapping[str, str]) -> str:
+    if was is None:
+        return "not in the estate"
+    return ", ".join(x for x in (was.state.value, was.holder_name, sites.get(was.site, was.site)) if x)
+
+
+def states_compared(before: Mapping[State, int], after: Mapping[State, int]) -> list[tuple[str, int, int, str]]:
+    return [
+        (
+            state.value.capitalize(),
+            before.get(state, 0),
+            after.get(state, 0),
+            f"{after.get(state, 0) - before.get(state, 0):+,}".replace("-", "−"),
+        )
+        for state in ORDER_OF_STATES
+        if before.get(state, 0) or after.get(state, 0)
+    ]
+
+
+def _signed(n: int) -> str:
+    return f"{n:+,}".replace("-", "−") if n else "0"
+
+
+@dataclass(frozen=True)
+class FigureView:
+    """One site's figures of one capacity, in words and as the bars of its months."""
+
+    figure: Figure
+    calls: str
+    percent: int
+    left: str
+    between: str
+    bars: list[tuple[str, int, str]]
+    order_href: str
+
+
+def figure_view(figure: Figure) -> FigureView:
+    e = figure.exhaustion
+    most = max((abs(m.net) for m in figure.months), default=0) or 1
+    between = ""
+    if e.months is not None:
+        between = f"between {spell_months(e.soonest or 0)} and {spell_months(e.latest) if e.latest is not None else 'much later'}"
+    asked = {
+        "country": figure.site.country, "area": figure.area, "capacity": "" if figure.capacity == "any" else figure.capacity,
+        "quantity": min(figure.advice.order, 100), "consecutive": "1" if figure.advice.order > 1 else "",
+    }  # fmt: skip
+    return FigureView(
+        figure=figure,
+        calls=CALLS_AT_ONCE[figure.capacity],
+        percent=round(100 * figure.utilisation),
+        left=spell_months(e.months) if e.months is not None else "not in sight",
+        between=between,
+        bars=[(f"{m.ends:%b}", m.net, str(round(46 * abs(m.net) / most))) for m in figure.months],
+        order_href="/supply?" + urlencode({k: v for k, v in asked.items() if v}),
+    )
+
+
+CALLS_AT_ONCE = {"any": "any number of calls", "single": "one call at a time", "many": "many calls"}

@@ -1,9 +1,11 @@
-"""The block map: a field of cells, one per number of an aligned hundred, five rows of twenty.
+"""The block map: a field of cells, one per number of an aligned hundred, five rows of twenty or ten of ten.
 
 State shows by shape first (filled, outlined, half, hatched, dashed, arrow, dot) and by colour second. Each cell is a
 link with its own name for readers; the grid is one stop of the tab order, arrow keys move inside (desk/blockmap.js).
+Numbers of the hundred that are not ours are dots. An aligned ten-thousand is drawn as density, a tile per hundred.
 """
 
+from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
@@ -13,6 +15,7 @@ from markupsafe import Markup, escape
 from sedge.core.numbers.life import State
 
 SIDE, STEP, COLUMNS = 21, 26, 20
+TILE_WIDTH, TILE_HEIGHT, TILE_STEP_X, TILE_STEP_Y = 46, 24, 52, 31
 LEFT, TOP = 30, 18
 
 
@@ -49,44 +52,112 @@ def shape(state: State, x: int, y: int) -> Markup:
     return drawn + Markup(extra)  # noqa: S704  numbers only
 
 
-def block_map(lead: str, cells: Iterable[MapCell], *, chosen: int | None = None, links: Mapping[str, str] | None = None) -> Markup:
-    """SVG of one aligned hundred. `lead` is `+44113496 01xx` without the space; numbers not ours stay blank.
+def block_map(
+    lead: str, cells: Iterable[MapCell], *, chosen: int | None = None, links: Mapping[str, str] | None = None, columns: int = COLUMNS
+) -> Markup:
+    """SVG of one aligned hundred. `lead` is `+44113496 01xx` without the space; numbers not ours are dots.
 
-    `links` has the query string to keep (`keep`), in front of which the number goes.
+    `links` has the query string to keep (`keep`), in front of which the number goes. `columns` is 20 or 10.
     """
     keep = escape((links or {}).get("keep", ""))
     cells = list(cells)
-    used = sorted({cell.number % 100 // COLUMNS for cell in cells})
-    rows = Markup("").join(_row_label(row - used[0], row) for row in range(used[0], used[-1] + 1)) if used else Markup("")
-    heads = Markup("").join(_head(column) for column in (0, 5, 10, 15))
+    used = sorted({cell.number % 100 // columns for cell in cells})
+    first, last = (used[0], used[-1]) if used else (0, 0)
+    labels = Markup("").join(_row_label(row - first, row * columns) for row in range(first, last + 1))
+    heads = Markup("").join(_head(column) for column in range(0, columns, 5))
     entered = chosen if any(cell.number == chosen for cell in cells) else min((cell.number for cell in cells), default=None)
-    drawn = Markup("").join(
-        _cell(cell, used[0], keep, is_chosen=cell.number == chosen, is_entered=cell.number == entered) for cell in cells
-    )
-    width, height = LEFT + COLUMNS * STEP + 2, TOP + (used[-1] - used[0] + 1 if used else 1) * STEP + 2
+    rows: dict[int, list[Markup]] = {}
+    for cell in cells:
+        drawn = _cell(cell, first, keep, columns, is_chosen=cell.number == chosen, is_entered=cell.number == entered)
+        rows.setdefault(cell.number % 100 // columns, []).append(drawn)
+    grid = Markup("").join(Markup('<g role="row">{}</g>').format(Markup("").join(row)) for row in rows.values())
+    ours = {cell.number % 100 for cell in cells}
+    width, height = LEFT + columns * STEP + 2, TOP + (last - first + 1) * STEP + 2
     return Markup(
-        '<svg class="blockmap" viewBox="0 0 {} {}" width="{}" height="{}" role="group" aria-label="Numbers {}" '
-        'x-data="blockMap" x-on:keydown="keys" x-on:click="choose">'
-        '<g aria-hidden="true">{}{}</g><g>{}</g></svg>'
-    ).format(width, height, width, height, lead, rows, heads, drawn)
+        '<svg class="blockmap" viewBox="0 0 {} {}" width="{}" height="{}" role="grid" aria-multiselectable="true" aria-label="Numbers {}" '
+        'data-columns="{}" x-data="blockMap" x-on:keydown="keys" x-on:click="click" x-on:pointerdown="press" x-on:pointerover="drag">'
+        '<g aria-hidden="true">{}{}{}</g>{}</svg>'
+    ).format(width, height, width, height, lead, columns, labels, heads, _not_ours(ours, first, last, columns), grid)
 
 
-def _cell(cell: MapCell, first_row: int, keep: Markup, *, is_chosen: bool, is_entered: bool) -> Markup:
+def _not_ours(ours: set[int], first: int, last: int, columns: int) -> Markup:
+    """A dot for each number of the rows drawn that is not in the estate: one path for all of them."""
+    if not ours:
+        return Markup("")
+    missing = [position for position in range(first * columns, (last + 1) * columns) if position not in ours]
+    dots = "".join(
+        f"M{LEFT + position % columns * STEP + SIDE / 2} {TOP + (position // columns - first) * STEP + SIDE / 2}h0" for position in missing
+    )
+    return Markup('<path class="not-ours" d="{}"/>').format(dots) if dots else Markup("")
+
+
+def _cell(cell: MapCell, first_row: int, keep: Markup, columns: int, *, is_chosen: bool, is_entered: bool) -> Markup:
     """One link of the map. The most often drawn thing of all, so it is put together by hand; only `name` can hold anything."""
     position = cell.number % 100
-    x, y = LEFT + (position % COLUMNS) * STEP, TOP + (position // COLUMNS - first_row) * STEP
+    x, y = LEFT + (position % columns) * STEP, TOP + (position // columns - first_row) * STEP
     mark, current = (" is-chosen", ' aria-current="true"') if is_chosen else ("", "")
     label = f"{cell.number % 10000:04d}, {escape(cell.name)}"
     return Markup(  # noqa: S704
-        f'<a href="/numbers?{keep}number={cell.number}" class="cell-link{mark}" data-number="{cell.number}" data-at="{position}" '
-        f'tabindex="{0 if is_entered else -1}" aria-label="{label}"{current}>{shape(cell.state, x, y)}{_ring(x, y)}</a>'
+        f'<a href="/numbers?{keep}number={cell.number}" role="gridcell" aria-selected="false" class="cell-link{mark}" '
+        f'data-number="{cell.number}" data-at="{position}" tabindex="{0 if is_entered else -1}" aria-label="{label}"{current}>'
+        f"{shape(cell.state, x, y)}{_ring(x, y)}</a>"
     )
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=512)
 def _ring(x: int, y: int) -> str:
-    """What is seen around the cell that is chosen or has the keyboard."""
+    """What is seen around the cell that is chosen, picked or has the keyboard."""
     return f'<rect class="cell-ring" x="{x - 3}" y="{y - 3}" width="{SIDE + 6}" height="{SIDE + 6}" rx="6"/>'
+
+
+@dataclass(frozen=True)
+class Tile:
+    """One hundred of a density map: how many of each state, its name for readers and where it leads."""
+
+    hundred: int
+    by_state: Counter[State]
+    name: str
+    href: str
+
+
+def density_map(lead: str, tiles: Iterable[Tile]) -> Markup:
+    """SVG of an aligned ten-thousand: a row per thousand, a tile per hundred, filled as far as it is in use."""
+    tiles = list(tiles)
+    thousands = sorted({tile.hundred // 10 % 10 for tile in tiles})
+    place = {thousand: i for i, thousand in enumerate(thousands)}
+    labels = Markup("").join(
+        Markup('<text class="map-label" x="{}" y="{}" text-anchor="end">{}xxx</text>').format(LEFT + 2, TOP + i * TILE_STEP_Y + 16, t)
+        for t, i in place.items()
+    )
+    heads = Markup("").join(
+        Markup('<text class="map-label" x="{}" y="11">{}xx</text>').format(LEFT + 10 + h * TILE_STEP_X, h) for h in range(10)
+    )
+    rows: dict[int, list[Markup]] = {}
+    for i, tile in enumerate(tiles):
+        thousand = tile.hundred // 10 % 10
+        rows.setdefault(thousand, []).append(_tile(tile, tile.hundred % 10, place[thousand], is_entered=i == 0))
+    grid = Markup("").join(Markup('<g role="row">{}</g>').format(Markup("").join(row)) for row in rows.values())
+    width, height = LEFT + 10 + 10 * TILE_STEP_X, TOP + len(thousands) * TILE_STEP_Y + 2
+    return Markup(
+        '<svg class="blockmap density" viewBox="0 0 {} {}" width="{}" height="{}" role="grid" aria-label="Hundreds of {}" data-columns="10" '
+        'x-data="blockMap" x-on:keydown="keys"><g aria-hidden="true">{}{}</g>{}</svg>'
+    ).format(width, height, width, height, lead, labels, heads, grid)
+
+
+def _tile(tile: Tile, column: int, row: int, *, is_entered: bool) -> Markup:
+    x, y = LEFT + 10 + column * TILE_STEP_X, TOP + row * TILE_STEP_Y
+    total = sum(tile.by_state.values())
+    used = TILE_WIDTH * tile.by_state[State.ASSIGNED] / 100
+    ours = TILE_WIDTH * total / 100
+    return Markup(
+        '<a href="{}" role="gridcell" class="cell-link tile" data-at="{}" tabindex="{}" aria-label="{}">'
+        '<rect class="tile-all" x="{}" y="{}" width="{}" height="{}" rx="3"/><rect class="tile-ours" x="{}" y="{}" width="{:.1f}" height="{}" rx="3"/>'
+        '<rect class="tile-used" x="{}" y="{}" width="{:.1f}" height="{}" rx="3"/>'
+        '<rect class="cell-ring" x="{}" y="{}" width="{}" height="{}" rx="6"/></a>'
+    ).format(
+        tile.href, row * 10 + column, 0 if is_entered else -1, tile.name, x, y, TILE_WIDTH, TILE_HEIGHT, x, y, ours, TILE_HEIGHT,
+        x, y + 4, used, TILE_HEIGHT - 8, x - 3, y - 3, TILE_WIDTH + 6, TILE_HEIGHT + 6,
+    )  # fmt: skip
 
 
 def legend_shape(state: State) -> Markup:
@@ -96,10 +167,8 @@ def legend_shape(state: State) -> Markup:
     )
 
 
-def _row_label(place: int, row: int) -> Markup:
-    return Markup('<text class="map-label" x="{}" y="{}" text-anchor="end">{:02d}</text>').format(
-        LEFT - 8, TOP + place * STEP + 15, row * COLUMNS
-    )
+def _row_label(place: int, first: int) -> Markup:
+    return Markup('<text class="map-label" x="{}" y="{}" text-anchor="end">{:02d}</text>').format(LEFT - 8, TOP + place * STEP + 15, first)
 
 
 def _head(column: int) -> Markup:

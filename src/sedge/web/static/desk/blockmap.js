@@ -1,15 +1,26 @@
-// A block map: one stop of the tab order, arrows inside; a chosen cell opens its card beside the map.
-const COLUMNS = 20;
-const STEPS = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: COLUMNS, ArrowUp: -COLUMNS };
+// A block map: one stop of the tab order, arrows inside; a cell opens its card, several can be picked.
+// Mouse: click opens, drag or shift picks a stretch, ctrl picks one more. Keys: x picks, shift and arrows stretch.
+import { pickStretch, toggle } from "./picked.js";
+
+let began = null;
+let dragged = false;
+addEventListener("pointerup", () => {
+  began = null;
+});
 
 export const blockMap = () => ({
+  anchor: null,
   keys(event) {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
-    if (event.key === " ") return this.open(event, event.target);
+    const cell = event.target.closest(".cell-link");
+    if (event.key === " ") return this.open(event, cell);
+    if (event.key === "x" && cell?.dataset.number) return this.pick(event, cell);
     const next = this.towards(event);
     if (!next) return;
     event.preventDefault();
-    this.cells().forEach((cell) => cell.setAttribute("tabindex", "-1"));
+    if (event.shiftKey && cell?.dataset.number) this.stretch(this.anchor || cell, next);
+    else this.anchor = next;
+    this.cells().forEach((other) => other.setAttribute("tabindex", "-1"));
     next.setAttribute("tabindex", "0");
     next.focus();
   },
@@ -20,16 +31,53 @@ export const blockMap = () => ({
     const cells = this.cells();
     if (event.key === "Home") return cells[0];
     if (event.key === "End") return cells.at(-1);
-    const step = STEPS[event.key];
+    const columns = Number(this.$root.dataset.columns);
+    const step = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: columns, ArrowUp: -columns }[event.key];
     if (!step) return null;
     const wanted = Number(event.target.dataset.at) + step;
     return step > 0 ? cells.find((c) => Number(c.dataset.at) >= wanted) : cells.findLast((c) => Number(c.dataset.at) <= wanted);
   },
-  choose(event) {
+  pick(event, cell) {
+    event.preventDefault();
+    this.anchor = cell;
+    toggle(cell.dataset.number);
+  },
+  stretch(from, to) {
+    this.anchor = from;
+    const cells = this.cells();
+    const ends = [cells.indexOf(from), cells.indexOf(to)].sort((a, b) => a - b);
+    pickStretch(cells.slice(ends[0], ends[1] + 1).map((cell) => cell.dataset.number));
+  },
+  press(event) {
     const cell = event.target.closest(".cell-link");
-    if (cell && !event.ctrlKey && !event.metaKey && !event.shiftKey) this.open(event, cell);
+    if (!cell || event.button !== 0) return;
+    began = cell;
+    dragged = false;
+  },
+  drag(event) {
+    const cell = event.target.closest(".cell-link");
+    if (!began || !cell || cell === began || !this.$root.contains(began) || !(event.buttons & 1)) return;
+    dragged = true;
+    getSelection().removeAllRanges();
+    this.stretch(began, cell);
+  },
+  click(event) {
+    const cell = event.target.closest(".cell-link");
+    if (!cell) return;
+    if (dragged) {
+      dragged = false;
+      return event.preventDefault();
+    }
+    if (event.ctrlKey || event.metaKey) return this.pick(event, cell);
+    if (event.shiftKey) {
+      event.preventDefault();
+      return this.stretch(this.anchor || cell, cell);
+    }
+    this.anchor = cell;
+    this.open(event, cell);
   },
   open(event, cell) {
+    if (!cell?.dataset.number) return;
     event.preventDefault();
     document.querySelectorAll(".cell-link.is-chosen").forEach((other) => {
       other.classList.remove("is-chosen");

@@ -25,6 +25,7 @@ async function drawAnew(part) {
   const focused = part.contains(document.activeElement) ? placeOf(document.activeElement) : null;
   htmx.swap(part, page, { swapStyle: "innerHTML" });
   if (focused) part.querySelector(focused)?.focus();
+  document.dispatchEvent(new CustomEvent("sedge:redrawn"));
 }
 
 // What somebody is typing in, or has opened, is left alone until the next change.

@@ -1,11 +1,13 @@
 // The desk's behaviour, put together: Alpine components found by their names in the pages, and what runs on every page.
 // No code stands in a page, so that the Content-Security-Policy stays strict (Alpine's CSP build).
 import { blockMap } from "./blockmap.js";
+import { columns } from "./columns.js";
 import { countdown } from "./countdown.js";
 import { desk } from "./desk.js";
 import { finder } from "./finder.js";
 import { keepFresh } from "./live.js";
 import { pick } from "./pick.js";
+import { pickedBar } from "./picked.js";
 import { sayProblems } from "./problems.js";
 import { words } from "./say.js";
 
@@ -14,7 +16,9 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("desk", desk);
   Alpine.data("finder", finder);
   Alpine.data("blockMap", blockMap);
+  Alpine.data("columns", columns);
   Alpine.data("countdown", countdown);
+  Alpine.data("picked", pickedBar);
   Alpine.data("pick", pick);
 });
 sayProblems();

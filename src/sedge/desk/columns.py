@@ -1,0 +1,67 @@
+"""The columns of the number list: the same on screen, in what is exported, and by their titles in what is brought in."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from sedge.core.numbers.e164 import describe
+from sedge.desk.estate import Row
+
+
+@dataclass(frozen=True)
+class Column:
+    """`value` is plain text; `sort` the order the list offers for it, '' for none; `is_code` asks for the monospaced face."""
+
+    key: str
+    title: str
+    value: Callable[[Row], str]
+    sort: str = ""
+    is_code: bool = False
+
+
+def _day(moment: object) -> str:
+    return f"{moment:%Y-%m-%d}" if moment else ""
+
+
+def _known(row: Row) -> str:
+    return "; ".join(f"{system}: {value}" for system, value in sorted(row.number.known_as.items()))
+
+
+COLUMNS = {
+    c.key: c
+    for c in (
+        Column("number", "Number", lambda r: r.number.national, "number", is_code=True),
+        Column("e164", "E.164", lambda r: r.number.e164, is_code=True),
+        Column("international", "International", lambda r: describe(r.number.e164).international, is_code=True),
+        Column("state", "State", lambda r: r.number.state.value),
+        Column("until", "Until", lambda r: _day(r.number.state_until), "until"),
+        Column("holder", "Holder", lambda r: r.holder_name, "holder"),
+        Column("holder_kind", "Holder is a", lambda r: r.number.holder.kind.value.replace("_", " ") if r.number.holder else ""),
+        Column("role", "Role", lambda r: r.number.assignment.role.value if r.number.assignment else ""),
+        Column("site", "Site", lambda r: r.site_name),
+        Column("area", "Area", lambda r: describe(r.number.e164).area),
+        Column("country", "Country", lambda r: r.number.country),
+        Column("kind", "Kind", lambda r: r.number.kind.value),
+        Column("capacity", "Calls at once", lambda r: r.number.capacity.value),
+        Column("carrier", "Carrier", lambda r: r.carrier_name),
+        Column("account", "Account", lambda r: r.number.account),
+        Column("label", "Label", lambda r: r.number.label, "label"),
+        Column("tags", "Tags", lambda r: ", ".join(r.number.tags)),
+        Column("cost_centre", "Cost centre", lambda r: r.number.cost_centre),
+        Column("note", "Note", lambda r: r.number.note),
+        Column("price", "A month", lambda r: str(r.number.monthly.rounded().amount), "price"),
+        Column("currency", "Currency", lambda r: r.number.monthly.currency),
+        Column("spot", "Emergency spot", lambda r: r.number.spot or "", is_code=True),
+        Column("trunk", "Trunk", lambda r: r.number.trunk or ""),
+        Column("path", "Call path", lambda r: r.number.path or ""),
+        Column("usable", "Usable from", lambda r: _day(r.number.usable_from)),
+        Column("known_as", "Known elsewhere as", _known),
+        Column("changed", "Last changed", lambda r: _day(r.since), "changed"),
+    )
+}
+USUAL = ("number", "state", "holder", "site", "label", "price")
+
+
+def chosen(text: str) -> list[Column]:
+    """Columns from their keys with commas between; unknown ones are passed over, the number comes first. Empty: the usual ones."""
+    keys = [key for key in text.split(",") if key in COLUMNS] or list(USUAL)
+    return [COLUMNS[key] for key in dict.fromkeys(("number", *keys))]

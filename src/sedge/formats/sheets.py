@@ -1,0 +1,200 @@
+"""Tables from and to files: CSV (RFC 4180, as found in the wild) and XLSX (ISO/IEC 29500; values only).
+
+What comes in may have any of the usual encodings, delimiters and line ends. What goes out is UTF-8, and no cell begins a
+formula: such cells get an apostrophe in front, which is taken off again when they come back.
+"""
+
+import csv
+import io
+import re
+import zipfile
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
+from datetime import date, datetime
+from pathlib import Path
+from typing import Any
+
+from sedge.core.errors import NotUnderstood
+
+MOST_BYTES = 250_000_000
+MOST_SPREADSHEET_BYTES, MOST_UNPACKED = 60_000_000, 600_000_000
+MOST_COLUMNS = 200
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+_DELIMITERS = ",;\t|"
+_ENCODINGS = ("utf-8-sig", "utf-16", "cp1252")
+_SAMPLE = 200_000
+
+
+@dataclass(frozen=True)
+class Head:
+    """What a table's first line says. `notes` are sentences on how the file was read."""
+
+    header: list[str]
+    encoding: str
+    delimiter: str
+    notes: tuple[str, ...] = field(default=())
+
+
+def head_of(file: Path) -> Head:
+    """Header, encoding and delimiter of a CSV file. Raises NotUnderstood for one that is empty or no table."""
+    with file.open("rb") as raw:
+        sample = raw.read(_SAMPLE)
+    if not sample.strip():
+        raise NotUnderstood("The file is empty.", field="file")
+    if b"\0" in sample and not sample.startswith((b"\xff\xfe", b"\xfe\xff")):
+        raise NotUnderstood("This is no text file. Save the sheet as CSV or XLSX and try again.", field="file")
+    encoding = _encoding(sample)
+    text = sample.decode(encoding, errors="replace")
+    first = next((line for line in text.splitlines() if line.strip()), "")
+    delimiter = max(_DELIMITERS, key=first.count)
+    header = next(_rows(io.StringIO(text, newline=None), delimiter), [])
+    if not 1 <= len(header) <= MOST_COLUMNS:
+        raise NotUnderstood(f"A table has 1 to {MOST_COLUMNS} columns; this has {len(header)}.", field="file")
+    notes = () if encoding == "utf-8-sig" else (f"Read as {'UTF-16' if encoding == 'utf-16' else 'Windows-1252'} text, which it is not marked as.",)
+    return Head([_plain(cell) for cell in header], encoding, delimiter, notes)
+
+
+def _encoding(sample: bytes) -> str:
+    if sample.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return "utf-16"
+    try:
+        sample[:-4].decode("utf-8") if len(sample) >= _SAMPLE else sample.decode("utf-8")
+    except UnicodeDecodeError:
+        return "cp1252"
+    return "utf-8-sig"
+
+
+def rows_of(file: Path, head: Head, *, skip: int = 0) -> Iterator[tuple[int, list[str]]]:
+    """Line numbers (the header is 1, blank lines counted by row) and cells of the rows after the header, from the `skip`-th on."""
+    with file.open(encoding=head.encoding, errors="replace", newline=None) as text:
+        rows = _rows(text, head.delimiter)
+        next(rows, None)
+        for number, row in enumerate(rows, start=2):
+            if number - 2 >= skip:
+                yield number, row
+
+
+def _rows(text: Iterable[str], delimiter: str) -> Iterator[list[str]]:
+    try:
+        for row in csv.reader(text, delimiter=delimiter):
+            if any(cell and not cell.isspace() for cell in row):
+                yield row
+    except csv.Error as error:
+        raise NotUnderstood(f"The file can't be read as CSV: {error}. Check the quotes.", field="file") from error
+
+
+def _plain(cell: str) -> str:
+    """A cell without the apostrophe that keeps spreadsheets from calculating, and without blanks around it."""
+    cell = cell.strip()
+    return cell[1:] if cell.startswith("'") and cell[1:2] in _FORMULA and cell[1:] else cell
+
+
+plain_cell = _plain
+
+
+def from_spreadsheet(file: Path, to: Path) -> tuple[str, ...]:
+    """Write the first sheet of an XLSX file as CSV; gives sentences on what was left out. Raises NotUnderstood."""
+    import openpyxl
+
+    notes = _looked_into(file)
+    try:
+        book = openpyxl.load_workbook(file, read_only=True, data_only=True)
+        sheet = book.worksheets[0]
+        with to.open("w", encoding="utf-8", newline="") as out:
+            write = csv.writer(out).writerow
+            for row in sheet.iter_rows(values_only=True, max_col=MOST_COLUMNS):
+                cells = [_cell(value) for value in row]
+                if any(cells):
+                    write(cells)
+        if len(book.sheetnames) > 1:
+            notes.append(f"Only the first sheet, “{sheet.title}”, was read; the book has {len(book.sheetnames)}.")
+        book.close()
+    except NotUnderstood:
+        raise
+    except Exception as error:  # noqa: BLE001  whatever is wrong inside a book, it can't be read
+        raise NotUnderstood("The spreadsheet can't be read. Save it as CSV UTF-8 and try again.", field="file") from error
+    return tuple(notes)
+
+
+def _looked_into(file: Path) -> list[str]:
+    """Refuse what would unpack to too much; say where formulas and joined cells are."""
+    if file.stat().st_size > MOST_SPREADSHEET_BYTES:
+        raise NotUnderstood("A spreadsheet may have 60 MB; this is larger. Save it as CSV, which may have 250 MB.", field="file")
+    try:
+        with zipfile.ZipFile(file) as packed:
+            if sum(entry.file_size for entry in packed.infolist()) > MOST_UNPACKED:
+                raise NotUnderstood("This spreadsheet unpacks to more than 600 MB. Save it as CSV and try again.", field="file")
+            sheets = [entry for entry in packed.namelist() if re.fullmatch(r"xl/worksheets/sheet1\.xml", entry)]
+            inside = packed.read(sheets[0]) if sheets else b""
+    except (zipfile.BadZipFile, KeyError) as error:
+        raise NotUnderstood("This is no XLSX spreadsheet. Save it as XLSX or CSV and try again.", field="file") from error
+    notes = []
+    if re.search(rb"<f[ >]", inside):
+        notes.append("Some cells have formulas: the values they last gave were read.")
+    if b"<mergeCell " in inside:
+        notes.append("Some cells are joined: only the first of each has the value, the others count as empty.")
+    return notes
+
+
+def _cell(value: Any) -> str:
+    match value:
+        case None:
+            return ""
+        case bool():
+            return "yes" if value else "no"
+        case float() if value.is_integer():
+            return str(int(value))
+        case datetime():
+            return value.date().isoformat() if value.time() == datetime.min.time() else value.isoformat(sep=" ")
+        case date():
+            return value.isoformat()
+        case _:
+            return str(value)
+
+
+def safe(cell: str) -> str:
+    """The cell so that no spreadsheet takes it for a formula."""
+    return f"'{cell}" if cell.startswith(_FORMULA) else cell
+
+
+def to_csv(header: Sequence[str], rows: Iterable[Sequence[str]]) -> Iterator[bytes]:
+    """CSV in UTF-8 with a byte order mark (without it, spreadsheets guess), piece by piece."""
+    out = io.StringIO(newline="")
+    writer = csv.writer(out)
+    yield b"\xef\xbb\xbf"
+    writer.writerow([safe(cell) for cell in header])
+    for row in rows:
+        writer.writerow([safe(cell) for cell in row])
+        if out.tell() > 60_000:
+            yield out.getvalue().encode()
+            out.seek(0)
+            out.truncate()
+    yield out.getvalue().encode()
+
+
+def to_spreadsheet(header: Sequence[str], rows: Iterable[Sequence[str]], *, title: str = "Numbers") -> bytes:
+    """XLSX with every cell as text, the header bold and fixed."""
+    import openpyxl
+    from openpyxl.cell import WriteOnlyCell
+    from openpyxl.styles import Font
+
+    book = openpyxl.Workbook(write_only=True)
+    sheet = book.create_sheet(title)
+    sheet.freeze_panes = "A2"
+
+    def text(value: str, *, bold: bool = False) -> Any:
+        cell = WriteOnlyCell(sheet, value=_ILLEGAL.sub("", value))
+        cell.data_type = "s"
+        if bold:
+            cell.font = Font(bold=True)
+        return cell
+
+    sheet.append([text(name, bold=True) for name in header])
+    for row in rows:
+        sheet.append([text(cell) for cell in row])
+    out = io.BytesIO()
+    book.save(out)
+    return out.getvalue()
+
+
+_ILLEGAL = re.compile(r"[\000-\010\013\014\016-\037]")
