@@ -35,6 +35,7 @@ from sedge.web.holders.routes import place as holders_place
 from sedge.web.ledger.routes import place as ledger_place
 from sedge.web.licences.routes import place as licences_place
 from sedge.web.numbers.choosing import place as choosing_place
+from sedge.web.numbers.files import place as files_place
 from sedge.web.numbers.past import place as past_place
 from sedge.web.numbers.routes import place as numbers_place
 from sedge.web.paths.routes import place as paths_place
@@ -70,7 +71,7 @@ class DeskFacts:
 
 
 PLACES = (
-    sign_in_place, today_place, paths_place, choosing_place, past_place, numbers_place, supply_place, holders_place, licences_place, safety_place, carriers_place, ledger_place,
+    sign_in_place, today_place, paths_place, choosing_place, past_place, files_place, numbers_place, supply_place, holders_place, licences_place, safety_place, carriers_place, ledger_place,
     workorders_place, components_place,
 )  # fmt: skip
 RESOURCES = (

@@ -57,6 +57,8 @@ def execute(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
     """One try at a task. Raises what outside services and the reducer raise."""
     task = resolve(stored.body, [x.body for x in order.tasks])
     match task:
+        case t.ImportNumbers():
+            return _import(desk, task, order)
         case t.OrderNumbers():
             return _order(desk, task, stored)
         case t.CancelOrder():
@@ -224,6 +226,20 @@ def _release(desk: Desk, task: t.ReleaseNumber, stored: StoredTask) -> Outcome:
         return Wait(due, "the carrier to take it back", agree)
     desk.outside.telephony.remove_number(number.e164)
     return Done(lambda writing: release_done(writing.records.the(Number, number.e164)))
+
+
+# ── files ──
+
+
+def _import(desk: Desk, task: t.ImportNumbers, order: WorkOrder) -> Outcome:
+    """A slice of the file at a time, so that everything else goes on beside it."""
+    from sedge.desk import number_files
+    from sedge.store.number_files import FileState
+
+    file = number_files.bring_in_more(desk, task.file, work_order=order.id, reason=order.reason)
+    if file.state is FileState.DONE:
+        return Done()
+    return Wait(desk.now(), f"the rest of the file: row {file.done.rows:,} of about {max(file.total, file.done.rows):,}")
 
 
 # ── test calls ──

@@ -61,3 +61,9 @@ def carriers(desk: Desk) -> list[CarrierView]:
         )
         for c in found
     ]
+
+
+def account_names(desk: Desk) -> list[str]:
+    """The accounts' names, for a form to choose from."""
+    with desk.reading() as reading:
+        return sorted(a.name for a in reading.records.all(Account))

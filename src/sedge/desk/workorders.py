@@ -253,7 +253,11 @@ def _when(stored: StoredTask, body: Any, estate: Estate) -> str:
 
 def undo_words(order: WorkOrder) -> str:
     """What can't be taken back, said before running."""
-    for_good = [x for x in order.tasks if isinstance(x.body, t.OrderNumbers | t.ReleaseNumber | t.PlaceTestCall | t.RegisterAddress)]
+    for_good = [
+        x
+        for x in order.tasks
+        if isinstance(x.body, t.OrderNumbers | t.ReleaseNumber | t.PlaceTestCall | t.RegisterAddress | t.ImportNumbers)
+    ]
     if not for_good:
         return "Everything here can be undone as long as nobody has changed it since."
     kinds = {
@@ -261,6 +265,7 @@ def undo_words(order: WorkOrder) -> str:
         "release_number": "a release",
         "place_test_call": "a test call",
         "register_address": "a registration",
+        "import_numbers": "what a file brings in (release what should not be here)",
     }
     names = sorted({kinds[x.body.kind] for x in for_good})
     return f"This can't be undone: {', '.join(names)}. The rest can, as long as nobody has changed it since."

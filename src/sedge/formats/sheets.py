@@ -11,6 +11,7 @@ import zipfile
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -50,7 +51,11 @@ def head_of(file: Path) -> Head:
     header = next(_rows(io.StringIO(text, newline=None), delimiter), [])
     if not 1 <= len(header) <= MOST_COLUMNS:
         raise NotUnderstood(f"A table has 1 to {MOST_COLUMNS} columns; this has {len(header)}.", field="file")
-    notes = () if encoding == "utf-8-sig" else (f"Read as {'UTF-16' if encoding == 'utf-16' else 'Windows-1252'} text, which it is not marked as.",)
+    notes = (
+        ()
+        if encoding == "utf-8-sig"
+        else (f"Read as {'UTF-16' if encoding == 'utf-16' else 'Windows-1252'} text, which it is not marked as.",)
+    )
     return Head([_plain(cell) for cell in header], encoding, delimiter, notes)
 
 
@@ -69,15 +74,13 @@ def rows_of(file: Path, head: Head, *, skip: int = 0) -> Iterator[tuple[int, lis
     with file.open(encoding=head.encoding, errors="replace", newline=None) as text:
         rows = _rows(text, head.delimiter)
         next(rows, None)
-        for number, row in enumerate(rows, start=2):
-            if number - 2 >= skip:
-                yield number, row
+        yield from islice(enumerate(rows, start=2), skip, None)
 
 
 def _rows(text: Iterable[str], delimiter: str) -> Iterator[list[str]]:
     try:
         for row in csv.reader(text, delimiter=delimiter):
-            if any(cell and not cell.isspace() for cell in row):
+            if (row and row[0] and not row[0].isspace()) or any(cell and not cell.isspace() for cell in row):
                 yield row
     except csv.Error as error:
         raise NotUnderstood(f"The file can't be read as CSV: {error}. Check the quotes.", field="file") from error
@@ -111,7 +114,7 @@ def from_spreadsheet(file: Path, to: Path) -> tuple[str, ...]:
         book.close()
     except NotUnderstood:
         raise
-    except Exception as error:  # noqa: BLE001  whatever is wrong inside a book, it can't be read
+    except Exception as error:
         raise NotUnderstood("The spreadsheet can't be read. Save it as CSV UTF-8 and try again.", field="file") from error
     return tuple(notes)
 

@@ -1,16 +1,18 @@
 """Reading the ledger: pages, a subject's history, a record as it stood, the chain's proof."""
 
+import json
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection, and_, or_, select
 
 from sedge.core.facts import Fact
 from sedge.core.ledger.chain import BEGINNING, Entry, first_broken
 from sedge.core.records import RECORD_TYPES, Subject
 from sedge.store import tables
+from sedge.store.bringing_in import snapshot_in
 
 
 @dataclass(frozen=True)
@@ -42,7 +44,9 @@ def entries(
     query = select(*(table.c[name] for name in Entry.model_fields)).order_by(table.c.sequence.desc()).limit(limit + 1)
     if subject is not None:
         query = query.where(table.c.subject == subject.value)
-    if key is not None:
+    if key is not None and subject is Subject.NUMBER and (batches := _batches(connection, key)):
+        query = query.where(or_(table.c.subject_id == key, table.c.sequence.in_(batches)))
+    elif key is not None:
         query = query.where(table.c.subject_id == key)
     if actor:
         query = query.where(table.c.actor == actor)
@@ -56,6 +60,14 @@ def entries(
     return LedgerPage(rows[:limit], rows[limit - 1].sequence if len(rows) > limit else None)
 
 
+def _batches(connection: Connection, e164: str) -> list[int]:
+    """Entries that tell of this number together with many others."""
+    batch = tables.ledger_batch
+    if not e164.lstrip("+").isdecimal():
+        return []
+    return [n for (n,) in connection.execute(select(batch.c.sequence).where(batch.c.number == int(e164)))]
+
+
 def as_it_stood(connection: Connection, subject: Subject, key: str, at: datetime) -> Any:
     """The record's snapshot at a moment, or None where it didn't exist yet."""
     table = tables.ledger
@@ -65,8 +77,23 @@ def as_it_stood(connection: Connection, subject: Subject, key: str, at: datetime
         .order_by(table.c.sequence.desc())
         .limit(1)
     )
+    if subject is Subject.NUMBER and (batches := _batches(connection, key)):
+        return _last_of(connection, key, batches, at)
     body = connection.execute(query).scalar()
     return snapshot(subject, body) if body else None
+
+
+def _last_of(connection: Connection, e164: str, batches: list[int], at: datetime) -> Any:
+    """A number's last snapshot where some of its entries tell of many numbers."""
+    table = tables.ledger
+    own = and_(table.c.subject == Subject.NUMBER.value, table.c.subject_id == e164)
+    query = select(table.c.sequence, table.c.after).where(
+        or_(own, table.c.sequence.in_(batches)), table.c.at <= at, table.c.after.is_not(None)
+    )
+    row = connection.execute(query.order_by(table.c.sequence.desc()).limit(1)).first()
+    if row is None:
+        return None
+    return snapshot_in(json.loads(row.after), e164) if row.sequence in batches else snapshot(Subject.NUMBER, row.after)
 
 
 def snapshot(subject: Subject, body: str) -> Fact:

@@ -67,6 +67,12 @@ def remark(connection: Connection, stamp: Stamp, *, action: str, subject: Subjec
     _write_entries(connection, [(action, subject, key, title, after)], stamp)
 
 
+def remark_batch(connection: Connection, stamp: Stamp, *, key: str, title: str, after: Any) -> int:
+    """The one entry that tells of many numbers brought in together; gives its sequence."""
+    _write_entries(connection, [("number.adopted", Subject.NUMBER, key, title, after)], stamp)
+    return connection.execute(select(tables.ledger_head.c.sequence)).scalar_one()
+
+
 def _saved(connection: Connection, change: Change, names: deriving.Names, stamp: Stamp) -> Change:
     table = tables.RECORD_TABLES[change.subject]
     before = change.before

@@ -182,6 +182,13 @@ class LabelNumbers(_Task):
     drop_tags: tuple[Tag, ...] = Field(default=(), max_length=50)
 
 
+class ImportNumbers(_Task):
+    """The good rows of a file that was looked through: numbers brought in as found, small facts of known ones taken over."""
+
+    kind: Literal["import_numbers"] = "import_numbers"
+    file: Name
+
+
 class OrderedLine(Fact):
     number: E164
     capacity: Capacity
@@ -236,7 +243,7 @@ class PutBack(_Task):
 Task = Annotated[
     GrantLicence | RevokeLicence | BuySeats | AssignNumber | UnassignNumber | ReserveNumber | UnreserveNumber | SetAside | ReturnNumber
     | EndRest | AdoptNumber | SetSpot | RegisterAddress | SetPath | PublishPath | SetCallingRights | ListOnTrunk | UnlistFromTrunk
-    | LabelNumbers | OrderNumbers | CancelOrder | ReleaseNumber | PlaceTestCall | PutBack,
+    | LabelNumbers | ImportNumbers | OrderNumbers | CancelOrder | ReleaseNumber | PlaceTestCall | PutBack,
     Field(discriminator="kind"),
 ]  # fmt: skip
 AnyTask = _Task

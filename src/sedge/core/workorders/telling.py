@@ -38,6 +38,8 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
             return f"Set the calling rights of {_holder(task.holder, estate)}", "to " + ", ".join(r.value for r in task.rights)
         case t.LabelNumbers():
             return f"Label {len(task.numbers):,} number{'s' if len(task.numbers) != 1 else ''}", _labelled(task)
+        case t.ImportNumbers():
+            return "Bring in the numbers of a file", "as they are found"
         case t.OrderNumbers():
             return f"Order {len(task.lines)} number{'s' if len(task.lines) != 1 else ''}", f"under {task.reference}"
         case t.EndRest():

@@ -1,0 +1,88 @@
+"""Files of numbers: brought in column by column and row by row, and out as they are shown."""
+
+from typing import Annotated
+
+from fastapi import File, Request, UploadFile
+from fastapi.responses import Response, StreamingResponse
+from starlette.concurrency import run_in_threadpool
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotUnderstood
+from sedge.desk import columns, exporting, holders, number_files, trunks
+from sedge.web.doors import AtDesk, Place
+from sedge.web.numbers import file_views
+from sedge.web.numbers.query import ThePage, end_of_day
+from sedge.web.shared.rendering import draw, go, target
+
+place = Place()
+
+
+@place.page("/numbers/files", May.CHANGE_ESTATE)
+def files(request: Request, desk: AtDesk) -> Response:
+    rows = [file_views.row(f) for f in number_files.listing(desk)]
+    return draw(request, "_number_files.html" if target(request) == "files" else "number_files.html", files=rows)
+
+
+@place.action("/numbers/files", May.CHANGE_ESTATE)
+def receive(request: Request, desk: AtDesk, file: Annotated[UploadFile, File()]) -> Response:
+    kept = number_files.receive(desk, file.filename or "file", file.file)
+    return go(request, f"/numbers/files/{kept.id}")
+
+
+@place.page("/numbers/files/{key}", May.CHANGE_ESTATE)
+def one_file(request: Request, desk: AtDesk, key: str) -> Response:
+    page = file_views.page(number_files.get(desk, key), [name for _, name in holders.site_choices(desk)], trunks.account_names(desk))
+    return draw(request, "_number_file.html" if target(request) == "file" else "number_file.html", page=page)
+
+
+@place.action("/numbers/files/{key}/columns", May.CHANGE_ESTATE)
+async def settle_columns(request: Request, desk: AtDesk, key: str) -> Response:
+    form = {name: str(value).strip() for name, value in (await request.form()).items()}
+    return await run_in_threadpool(_settle_columns, request, desk, key, form)
+
+
+def _settle_columns(request: Request, desk: AtDesk, key: str, form: dict[str, str]) -> Response:
+    file = number_files.get(desk, key)
+    mapping: dict[str, int] = {}
+    for at, title in enumerate(file.header):
+        name = form.get(f"column-{at}", "")
+        if name == "known":
+            name = f"known:{title[:40] or 'other system'}"
+        if name in mapping:
+            raise NotUnderstood(f"Two columns can't both be {name}. Choose one of them.", field=f"column-{at}")
+        if name:
+            mapping[name] = at
+    options = {name: form[name] for name in ("site", "account", "price") if form.get(name)}
+    number_files.settle_columns(desk, key, mapping, options)
+    return go(request, f"/numbers/files/{key}")
+
+
+@place.action("/numbers/files/{key}/begin", May.CHANGE_ESTATE)
+def begin(request: Request, desk: AtDesk, key: str) -> Response:
+    number_files.begin(desk, key)
+    return go(request, f"/numbers/files/{key}")
+
+
+@place.action("/numbers/files/{key}/leave", May.CHANGE_ESTATE)
+def leave(request: Request, desk: AtDesk, key: str) -> Response:
+    number_files.leave(desk, key)
+    return go(request, "/numbers/files")
+
+
+@place.page("/numbers/files/{key}/faults.csv", May.CHANGE_ESTATE)
+def faults(desk: AtDesk, key: str) -> Response:
+    """The rows that can't be brought in, each with why."""
+    return StreamingResponse(
+        number_files.faults_of(desk, key), media_type=exporting.TYPES["csv"], headers=_saved_as("rows-not-brought-in.csv")
+    )
+
+
+@place.page("/exports/numbers.{form}", May.LOOK)
+def export(desk: AtDesk, query: ThePage, form: str) -> Response:
+    """What the page shows, as a file."""
+    found = exporting.numbers(desk, form, query.filter(desk), columns.chosen(query.show), sort=query.sort, at=end_of_day(desk, query.at))
+    return StreamingResponse(found, media_type=exporting.TYPES[form], headers=_saved_as(f"numbers.{form}"))
+
+
+def _saved_as(name: str) -> dict[str, str]:
+    return {"Content-Disposition": f'attachment; filename="{name}"'}
