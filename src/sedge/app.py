@@ -38,6 +38,7 @@ from sedge.web.numbers.choosing import place as choosing_place
 from sedge.web.numbers.files import place as files_place
 from sedge.web.numbers.past import place as past_place
 from sedge.web.numbers.routes import place as numbers_place
+from sedge.web.numbers.take_over import place as take_over_place
 from sedge.web.paths.routes import place as paths_place
 from sedge.web.safety.routes import place as safety_place
 from sedge.web.shared.rendering import environment
@@ -71,7 +72,7 @@ class DeskFacts:
 
 
 PLACES = (
-    sign_in_place, today_place, paths_place, choosing_place, past_place, files_place, numbers_place, supply_place, holders_place, licences_place, safety_place, carriers_place, ledger_place,
+    sign_in_place, today_place, paths_place, choosing_place, past_place, files_place, take_over_place, numbers_place, supply_place, holders_place, licences_place, safety_place, carriers_place, ledger_place,
     workorders_place, components_place,
 )  # fmt: skip
 RESOURCES = (

@@ -17,6 +17,7 @@ from sedge.core.records import (
     RECORD_TYPES,
     Account,
     Assignment,
+    Device,
     Grant,
     HolderKind,
     HolderRef,
@@ -28,6 +29,7 @@ from sedge.core.records import (
     Person,
     Product,
     Record,
+    Site,
     Spot,
     Subject,
     Subscription,
@@ -290,6 +292,25 @@ def _list(task: t.ListOnTrunk, estate: Estate, _identity: str) -> list[Change]:
 def _unlist(task: t.UnlistFromTrunk, estate: Estate, _identity: str) -> list[Change]:
     number = estate.number(_plain(task))
     return _number(number, "trunk.unlisted", trunk=None)
+
+
+@reduces(t.AddPerson)
+def _add_person(task: t.AddPerson, estate: Estate, _identity: str) -> list[Change]:
+    """Somebody new and their desk phone."""
+    if estate.get(Person, task.id):
+        return []
+    site = estate.the(Site, task.site)
+    person = Person(
+        id=task.id, name=task.name, email=task.email, site=site.id, department=task.department, extension=task.extension, spot=task.spot
+    )
+    phone = Device(
+        id=f"phone-{task.id}"[:80],
+        person=person.id,
+        kind="desk phone",
+        name=f"desk phone {task.extension or task.name.split()[-1]}",
+        registered=True,
+    )
+    return [changed(Subject.PERSON, None, person, "person.added"), changed(Subject.DEVICE, None, phone, "device.added")]
 
 
 @reduces(t.LabelNumbers)

@@ -49,6 +49,8 @@ def tell_telephony(telephony: Telephony, changes: Iterable[Change], after: Estat
                     telephony.put_licence(grant.holder.id, grant.product, grant.works_from)
                 else:
                     telephony.remove_licence(grant.holder.id, grant.product)
+            case Device() as device if change.before is None:
+                telephony.set_up({device.id: device_wish(device)}, {})
             case PathVersion() as path:
                 for number in after.all(Number):
                     if number.path == path.id and number.state is State.ASSIGNED:

@@ -16,7 +16,7 @@ from sedge.core.facts import canonical
 from sedge.core.numbers.life import State
 from sedge.core.records import Subject
 from sedge.core.reduce import reservation_lapsed, rest_over
-from sedge.core.workorders.tasks import Snapshot
+from sedge.core.workorders.tasks import OutputOf, Snapshot
 from sedge.desk import mail, number_files, steps, workorders
 from sedge.desk.desk import Desk, House, Writing, system_member
 from sedge.desk.steps import Done, Failed, Outcome, Wait
@@ -102,7 +102,9 @@ def _execute(desk: Desk, stored: StoredTask) -> int:
     with desk.writing() as writing:
         if not store.lease(writing.connection, stored, real + LEASE, real):
             return 0
-        order = store.get(writing.connection, stored.work_order)
+        order = store.header(writing.connection, stored.work_order)
+        if isinstance(getattr(stored.body, "number", None), OutputOf):
+            order = store.get(writing.connection, order.id)
         writing.touch()
     stored = replace(stored, attempts=stored.attempts + 1)
     acting = replace(desk, who=replace(desk.who, name=order.created_by))
@@ -136,7 +138,7 @@ def _outcome(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
 def keep(desk: Desk, stored: StoredTask, order: WorkOrder, outcome: Outcome) -> None:
     """Changes, ledger and the task's new state, in one transaction."""
     with desk.writing(reason=order.reason, work_order=order.id) as writing:
-        current = store.get(writing.connection, order.id)
+        current = store.header(writing.connection, order.id)
         match outcome:
             case Wait(until=until, what=what, changes=changes):
                 saved = writing.save(changes(writing)) if changes else []
@@ -183,26 +185,25 @@ def _snapshots(saved: list) -> list[Snapshot]:
 
 def _go_on(writing: Writing, order: WorkOrder, ended: StoredTask) -> None:
     """Let what waited for the task go on; settle the order when nothing is left."""
-    tasks = [ended if x.id == ended.id else x for x in order.tasks]
+    tasks = store.standings(writing.connection, order.id)
     done = {x.position for x in tasks if x.state is TaskState.DONE}
-    for i, x in enumerate(tasks):
-        if x.state is not TaskState.PLANNED:
-            continue
-        if set(x.after) <= done:
-            tasks[i] = replace(x, state=TaskState.WAITING, next_try=writing.now)
-            store.save_task(writing.connection, tasks[i])
-    if any(x.state in {TaskState.WAITING, TaskState.RUNNING} for x in tasks) or order.state is not OrderState.RUNNING:
+    left = [x for x in tasks if x.state is TaskState.PLANNED]
+    ready = [x for x in left if ended.position in x.after and set(x.after) <= done]
+    for x in ready:
+        store.set_state(writing.connection, x.id, TaskState.WAITING, writing.now)
+    busy = ready or any(x.state in {TaskState.WAITING, TaskState.RUNNING} for x in tasks)
+    if busy or order.state is not OrderState.RUNNING:
         writing.touch()
         return
-    for x in tasks:
-        if x.state is TaskState.PLANNED:
-            store.save_task(writing.connection, replace(x, state=TaskState.SKIPPED))
+    for x in left:
+        store.set_state(writing.connection, x.id, TaskState.SKIPPED)
     failed = any(x.state is TaskState.FAILED for x in tasks)
+    whole = store.get(writing.connection, order.id)
     ended_order = store.save(
-        writing.connection, replace(order, state=OrderState.FAILED if failed else OrderState.DONE, finished_at=writing.now)
+        writing.connection, replace(whole, state=OrderState.FAILED if failed else OrderState.DONE, finished_at=writing.now)
     )
     writing.remark("work-order.failed" if failed else "work-order.finished", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
     if order.undo_of and not failed:
         undone = store.get(writing.connection, order.undo_of)
         store.save(writing.connection, replace(undone, state=OrderState.UNDONE))
-    mail.write_for(writing, replace(ended_order, tasks=tuple(tasks)))
+    mail.write_for(writing, ended_order)

@@ -13,6 +13,7 @@ from sedge.core.estate import Estate
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.paths.trace import EndingKind, World, trace_inbound
 from sedge.core.records import Site, Subject
+from sedge.core.reduce import apply
 from sedge.core.safety.emergency import emergency_test
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import Costs, Report, check, costs_of, replaced, totals, with_remedies
@@ -179,7 +180,8 @@ def _own_sites_only(desk: Desk, tasks: Sequence[Any], estate: Estate) -> None:
         return
     for task in tasks:
         ref = getattr(task, "holder", None)
-        site = estate.site_of(ref).id if ref else (estate.number(task.e164).site if task.e164 else None)
+        named = getattr(task, "site", None)
+        site = named or (estate.site_of(ref).id if ref else (estate.number(task.e164).site if task.e164 else None))
         if site and site not in desk.who.sites:
             name = estate.the(Site, site).name
             raise Forbidden(f"You plan for your own sites; {name} is not one of them. Ask an administrator.", site=site)
@@ -193,9 +195,21 @@ def look(desk: Desk, key: str) -> OrderView:
         estate = load(reading, bodies)
         undone_by = next((w.id for w in store.listing(reading.connection, limit=200) if w.undo_of == order.id), "")
     report = check(bodies, estate) if order.state is OrderState.DRAFT else None
+    estate = _with_newcomers(bodies, estate)
     views = [_task_view(stored, bodies, estate, report) for stored in order.tasks]
     after = tuple(_aftermath(bodies, report)) if report and report.runnable else ()
     return OrderView(order, views, report, totals(bodies, estate), undo_words(order), undone_by, after)
+
+
+def _with_newcomers(bodies: list[Any], estate: Estate) -> Estate:
+    """The estate with the people that the work order itself adds, so that its tasks can be told by their names."""
+    newcomers = [b for b in bodies if isinstance(b, t.AddPerson)]
+    if not newcomers:
+        return estate
+    known = estate.fork()
+    for body in newcomers:
+        known.absorb(apply(body, known))
+    return known
 
 
 def _aftermath(bodies: list[Any], report: Report) -> Iterator[Aftermath]:

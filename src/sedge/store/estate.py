@@ -62,7 +62,8 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
     refs = wanted.holders | {n.holder for n in numbers if n.holder} | {n.reserved_for for n in numbers if n.reserved_for}
     held = put(records.held_by(Number, refs))
     _put_holders(records, estate, refs)
-    sites = {estate.site_of(ref).id for ref in wanted.holders if ref.kind is not HolderKind.DOWNSTREAM}
+    here = [ref for ref in wanted.holders if ref.kind is not HolderKind.DOWNSTREAM and estate.get(RECORD_TYPES[ref.subject], ref.id)]
+    sites = {estate.site_of(ref).id for ref in here}  # who is not here may be brought by a task of the same work order
     sites |= wanted.sites | {n.site for n in numbers}
     held += put(
         records.held_by(Number, [HolderRef(kind=HolderKind.SITE, id=site) for site in sorted(sites)])
@@ -72,6 +73,7 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
     people = wanted.people | {person for path in paths for person in people_named(path.body)}
     people |= {p for line in estate.all(ServiceLine) for p in line.recipients}
     put(records.many(Person, people - {p.id for p in estate.all(Person)}))
+    put(_with_mail(records, wanted.emails))
     put(records.where(Device, tables.device.c.person.in_(sorted(p.id for p in estate.all(Person))[:900])))
     orders = put(records.many(Order, wanted.orders | {n.order for n in numbers if n.order and n.state is State.ON_ORDER}))
     put(records.many(Number, {line.e164 for order in orders if order.id in wanted.orders for line in order.lines} - wanted.numbers))
@@ -86,6 +88,15 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
     for subject in {subject for subject, _ in wanted.records}:
         put(records.many(RECORD_TYPES[subject], [key for kind, key in wanted.records if kind is subject]))
     return estate
+
+
+def _with_mail(records: Records, emails: set[str]) -> list[Person]:
+    person = tables.person
+    found: list[Person] = []
+    for start in range(0, len(emails), 900):
+        part = sorted(emails)[start : start + 900]
+        found += records.where(Person, person.c.email.in_(part), person.c.departed.is_(False))
+    return found
 
 
 def _put_holders(records: Records, estate: Estate, refs: set[HolderRef]) -> None:

@@ -90,6 +90,38 @@ def find(connection: Connection, key: str) -> WorkOrder | None:
     return _order(row, _tasks(connection, row.id)) if row else None
 
 
+def header(connection: Connection, key: str) -> WorkOrder:
+    """By id, without its tasks, of which there may be thousands. Raises NotFound."""
+    row = connection.execute(select(tables.work_order).where(tables.work_order.c.id == key)).first()
+    if row is None:
+        raise NotFound(f"There is no work order “{key}”.", subject=Subject.WORK_ORDER, id=key)
+    return _order(row, ())
+
+
+@dataclass(frozen=True)
+class Standing:
+    """Where one task stands: all that deciding on the next ones needs."""
+
+    id: str
+    position: int
+    state: TaskState
+    after: tuple[int, ...]
+
+
+def standings(connection: Connection, order: str) -> list[Standing]:
+    """Where each task of a work order stands, in order."""
+    task = tables.task
+    query = select(task.c.id, task.c.position, task.c.state, task.c.after).where(task.c.work_order == order).order_by(task.c.position)
+    return [
+        Standing(key, position, TaskState(state), tuple(json.loads(after))) for key, position, state, after in connection.execute(query)
+    ]
+
+
+def set_state(connection: Connection, task: str, state: TaskState, next_try: datetime | None = None) -> None:
+    table = tables.task
+    connection.execute(update(table).where(table.c.id == task).values(state=state.value, next_try=next_try))
+
+
 def listing(
     connection: Connection, *, states: tuple[OrderState, ...] = (), after_no: int | None = None, limit: int = 50
 ) -> list[WorkOrder]:

@@ -227,7 +227,7 @@ class _Shared:
         state, site, account, carrier, capacity, price, currency, trunk = (text.strip() for text in said)
         found_site = self._site(site or holder_site, country)
         found_account = self._account(account, carrier, found_site)
-        amount = _amount(price or self.context.default_price)
+        amount = amount_of(price or self.context.default_price)
         wanted = state.lower() and _BY_STATE.get(state.lower())
         if wanted is None:
             words = ", ".join(s.value for s in STATES)
@@ -282,7 +282,7 @@ class _Shared:
         return found.id
 
 
-def _amount(text: str) -> str:
+def amount_of(text: str) -> str:
     plain = text.replace("£", "").replace("€", "").replace("$", "").replace(" ", "")
     if "," in plain and "." not in plain:
         plain = plain.replace(",", ".")

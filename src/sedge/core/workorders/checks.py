@@ -11,9 +11,9 @@ from sedge.core.numbers.life import Event, State, next_state
 from sedge.core.records import Number, Order, Product
 from sedge.core.reduce import apply
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.arriving import RULES
 from sedge.core.workorders.findings import Finding, Level, Remedy, stop
 from sedge.core.workorders.plan import arrange, resolve
-from sedge.core.workorders.rules import RULES
 
 SETTLED_LATER = {"assignment.line-has-path", "assignment.address-registered", "spot.registered-too"}
 

@@ -44,6 +44,12 @@ def gives(task: Any) -> Iterator[Thing]:
         case t.GrantLicence():
             yield "licence", task.holder.kind.value, task.holder.id
             yield "licence", task.holder.kind.value, task.holder.id, task.product
+        case t.AddPerson():
+            yield "person", task.id
+        case t.AdoptNumber() if task.state == "assigned":
+            yield "number", task.number
+            yield "assigned", task.number
+            yield "listed", task.number
         case t.OrderNumbers() | t.AdoptNumber():
             yield from (("number", n) for n in outputs(task))
         case t.EndRest() | t.UnreserveNumber() | t.ReturnNumber() | t.UnassignNumber():
@@ -70,9 +76,16 @@ def gives(task: Any) -> Iterator[Thing]:
 
 def wants(task: Any) -> Iterator[Thing]:
     n = task.e164 or ""
+    if (holder := getattr(task, "holder", None)) is not None:
+        yield "person", holder.id
     match task:
         case t.GrantLicence():
             yield "seats", task.product
+        case t.AdoptNumber() if task.holder:
+            yield "licence", task.holder.kind.value, task.holder.id
+            yield "spot", task.holder.kind.value, task.holder.id
+        case t.SetSpot(person=str(person)):
+            yield "person", person
         case t.AssignNumber():
             yield "licence", task.holder.kind.value, task.holder.id
             yield "number", n

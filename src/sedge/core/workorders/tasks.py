@@ -114,10 +114,23 @@ class AdoptNumber(_Task):
     role: Role = Role.MAIN
     spot: str | None = None
     until: datetime | None = None
-    reason: str = ""
-    label: str = ""
+    reason: str = Field(default="", max_length=200)
+    label: str = Field(default="", max_length=80)
     trunk: str | None = None
     path: str | None = None
+
+
+class AddPerson(_Task):
+    """Somebody new, with a phone of their own. `id` is chosen beforehand, so that other tasks can name them."""
+
+    kind: Literal["add_person"] = "add_person"
+    id: Annotated[str, Field(pattern=r"^[a-z0-9-]{1,80}$")]
+    name: Annotated[str, Field(min_length=1, max_length=120)]
+    email: Annotated[str, Field(min_length=3, max_length=200, pattern=r"^[^@\s]+@[^@\s]+$")]
+    site: Name
+    department: str = Field(default="", max_length=80)
+    extension: str = Field(default="", pattern=r"^\d{0,7}$")
+    spot: str | None = None
 
 
 class SetSpot(_Task):
@@ -243,7 +256,7 @@ class PutBack(_Task):
 Task = Annotated[
     GrantLicence | RevokeLicence | BuySeats | AssignNumber | UnassignNumber | ReserveNumber | UnreserveNumber | SetAside | ReturnNumber
     | EndRest | AdoptNumber | SetSpot | RegisterAddress | SetPath | PublishPath | SetCallingRights | ListOnTrunk | UnlistFromTrunk
-    | LabelNumbers | ImportNumbers | OrderNumbers | CancelOrder | ReleaseNumber | PlaceTestCall | PutBack,
+    | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | CancelOrder | ReleaseNumber | PlaceTestCall | PutBack,
     Field(discriminator="kind"),
 ]  # fmt: skip
 AnyTask = _Task
@@ -265,6 +278,7 @@ class Needs:
     orders: set[str] = field(default_factory=set)
     trunks: set[str] = field(default_factory=set)
     holds: set[str] = field(default_factory=set)
+    emails: set[str] = field(default_factory=set)
     records: set[tuple[Subject, str]] = field(default_factory=set)
     choices: bool = False  # also the first free numbers of the sites concerned, so that a remedy can name one
 
@@ -286,6 +300,9 @@ def needs(task: Any) -> Needs:
         if value := getattr(task, attribute, None):
             collection.add(value)
     match task:
+        case AddPerson():
+            found.people.add(task.id)
+            found.emails.add(task.email.lower())
         case SetSpot(person=str(person)):
             found.holders.add(HolderRef.model_validate({"kind": "person", "id": person}))
         case PublishPath():

@@ -4,7 +4,7 @@ from typing import Any
 
 from sedge.core.estate import Estate
 from sedge.core.numbers.e164 import describe
-from sedge.core.records import HolderRef, PathVersion, Person, Product, Spot, Trunk
+from sedge.core.records import RECORD_TYPES, HolderRef, PathVersion, Person, Product, Site, Spot, Trunk
 from sedge.core.workorders import tasks as t
 
 
@@ -38,6 +38,10 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
             return f"Set the calling rights of {_holder(task.holder, estate)}", "to " + ", ".join(r.value for r in task.rights)
         case t.LabelNumbers():
             return f"Label {len(task.numbers):,} number{'s' if len(task.numbers) != 1 else ''}", _labelled(task)
+        case t.AddPerson():
+            return f"Add {task.name}", f"at {_name(estate, Site, task.site)}"
+        case t.AdoptNumber():
+            return f"Bring in {n}", f"{task.state}, held by {_holder(task.holder, estate)}" if task.holder else task.state
         case t.ImportNumbers():
             return "Bring in the numbers of a file", "as they are found"
         case t.OrderNumbers():
@@ -61,7 +65,6 @@ def _plain(kind: str, n: str) -> tuple[str, str]:
         "unreserve_number": (f"Take the reservation of {n} back", ""),
         "set_aside": (f"Set {n} aside", ""),
         "return_number": (f"Return {n}", "to the available ones"),
-        "adopt_number": (f"Bring in {n}", "as found"),
         "unlist_from_trunk": (f"Take {n} off its trunk's list", ""),
         "release_number": (f"Release {n}", "to its carrier, for good"),
     }
@@ -73,7 +76,7 @@ def tell_whole(task: Any, estate: Estate) -> str:
 
 
 def _holder(ref: HolderRef, estate: Estate) -> str:
-    return estate.holder(ref).name
+    return _name(estate, RECORD_TYPES[ref.subject], ref.id)
 
 
 def _name(estate: Estate, record_type: Any, key: str | None) -> str:

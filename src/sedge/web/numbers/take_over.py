@@ -1,0 +1,119 @@
+"""Taking over an estate: its files, the worksheet of what could not be matched, the work order that comes of it."""
+
+from typing import Annotated
+
+from fastapi import File, Form, Request, UploadFile
+from fastapi.responses import RedirectResponse, Response
+from starlette.concurrency import run_in_threadpool
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotUnderstood
+from sedge.desk import take_over
+from sedge.web.doors import AtDesk, Place
+from sedge.web.numbers import take_over_views as views
+from sedge.web.shared.rendering import draw, go, is_swap
+
+place = Place()
+
+
+@place.page("/numbers/take-over", May.CHANGE_ESTATE)
+def listing(request: Request, desk: AtDesk) -> Response:
+    return draw(request, "take_overs.html", rows=take_over.listing(desk))
+
+
+@place.action("/numbers/take-over", May.CHANGE_ESTATE)
+def begin(
+    request: Request, desk: AtDesk, name: Annotated[str, Form()] = "", files: Annotated[list[UploadFile] | None, File()] = None
+) -> Response:
+    one = take_over.begin(desk, name)
+    for file in files or []:
+        if file.filename:
+            take_over.add_file(desk, one.id, file.filename, file.file)
+    return go(request, f"/numbers/take-over/{one.id}")
+
+
+@place.action("/numbers/take-over/untidy", May.CHANGE_ESTATE)
+def begin_with_untidy_files(request: Request, desk: AtDesk) -> Response:
+    return go(request, f"/numbers/take-over/{take_over.begin_with_untidy_files(desk).id}")
+
+
+@place.page("/numbers/take-over/{key}", May.CHANGE_ESTATE)
+def worksheet(request: Request, desk: AtDesk, key: str) -> Response:
+    page = views.page(take_over.look(desk, key))
+    return draw(request, "_worksheet.html" if is_swap(request) else "take_over.html", page=page)
+
+
+def _again(request: Request, desk: AtDesk, key: str) -> Response:
+    if is_swap(request):
+        return draw(request, "_worksheet.html", page=views.page(take_over.look(desk, key)))
+    return RedirectResponse(f"/numbers/take-over/{key}", 303)
+
+
+@place.action("/numbers/take-over/{key}/files", May.CHANGE_ESTATE)
+def add_file(request: Request, desk: AtDesk, key: str, file: Annotated[UploadFile, File()]) -> Response:
+    take_over.add_file(desk, key, file.filename or "file", file.file)
+    return go(request, f"/numbers/take-over/{key}")
+
+
+@place.page("/numbers/take-over/{key}/files/{file}", May.CHANGE_ESTATE)
+def columns_page(request: Request, desk: AtDesk, key: str, file: int) -> Response:
+    return draw(request, "take_over_columns.html", page=views.columns_page(take_over.look(desk, key), file))
+
+
+@place.action("/numbers/take-over/{key}/files/{file}", May.CHANGE_ESTATE)
+async def settle_columns(request: Request, desk: AtDesk, key: str, file: int) -> Response:
+    form = {name: str(value) for name, value in (await request.form()).items()}
+    mapping: dict[str, int] = {}
+    for name, value in form.items():
+        at = name.removeprefix("column-")
+        if value and at.isdigit() and name != at:
+            if value in mapping:
+                raise NotUnderstood(f"Two columns can't both be {value}. Choose one of them.", field=name)
+            mapping[value] = int(at)
+    await run_in_threadpool(take_over.settle_columns, desk, key, file, mapping)
+    return go(request, f"/numbers/take-over/{key}")
+
+
+@place.action("/numbers/take-over/{key}/words", May.CHANGE_ESTATE)
+def settle_word(
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    ask: Annotated[str, Form()] = "",
+    word: Annotated[str, Form()] = "",
+    meaning: Annotated[str, Form()] = "",
+) -> Response:
+    take_over.settle_word(desk, key, ask, word, meaning)
+    return _again(request, desk, key)
+
+
+@place.action("/numbers/take-over/{key}/rows", May.CHANGE_ESTATE)
+def settle_rows(
+    request: Request, desk: AtDesk, key: str, rows: Annotated[str, Form()] = "", number: Annotated[str, Form()] = "", who: Annotated[str, Form()] = "",
+    email: Annotated[str, Form()] = "", leave: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
+    take_over.settle_rows(desk, key, take_over.parse_rows(rows), views.said(number=number, who=who, email=email, leave=leave))
+    return _again(request, desk, key)
+
+
+@place.action("/numbers/take-over/{key}/leave", May.CHANGE_ESTATE)
+def leave_open_ones(request: Request, desk: AtDesk, key: str) -> Response:
+    take_over.leave_open_ones(desk, key)
+    return _again(request, desk, key)
+
+
+@place.action("/numbers/take-over/{key}/again", May.CHANGE_ESTATE)
+def ask_again(request: Request, desk: AtDesk, key: str) -> Response:
+    take_over.ask_again(desk, key)
+    return _again(request, desk, key)
+
+
+@place.action("/numbers/take-over/{key}/forget", May.CHANGE_ESTATE)
+def forget(request: Request, desk: AtDesk, key: str) -> Response:
+    take_over.forget(desk, key)
+    return go(request, "/numbers/take-over")
+
+
+@place.action("/numbers/take-over/{key}/order", May.CHANGE_ESTATE)
+def make_order(request: Request, desk: AtDesk, key: str) -> Response:
+    return go(request, f"/work-orders/{take_over.make_order(desk, key).no}")
