@@ -15,6 +15,7 @@ from starlette.middleware.gzip import GZipMiddleware
 from starlette.staticfiles import StaticFiles
 
 from sedge.api import calls as api_calls
+from sedge.api import files as api_files
 from sedge.api import holders as api_holders
 from sedge.api import ledger as api_ledger
 from sedge.api import numbers as api_numbers
@@ -35,6 +36,7 @@ from sedge.web.holders.routes import place as holders_place
 from sedge.web.ledger.routes import place as ledger_place
 from sedge.web.licences.routes import place as licences_place
 from sedge.web.numbers.choosing import place as choosing_place
+from sedge.web.numbers.elsewhere import place as elsewhere_place
 from sedge.web.numbers.files import place as files_place
 from sedge.web.numbers.past import place as past_place
 from sedge.web.numbers.routes import place as numbers_place
@@ -72,11 +74,11 @@ class DeskFacts:
 
 
 PLACES = (
-    sign_in_place, today_place, paths_place, choosing_place, past_place, files_place, take_over_place, numbers_place, supply_place, holders_place, licences_place, safety_place, carriers_place, ledger_place,
+    sign_in_place, today_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, supply_place, holders_place, licences_place, safety_place, carriers_place, ledger_place,
     workorders_place, components_place,
 )  # fmt: skip
 RESOURCES = (
-    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_supply.resource, api_workorders.resource, api_calls.resource, api_holders.resource,
+    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_workorders.resource, api_calls.resource, api_holders.resource,
     api_ledger.resource, api_ledger.standins,
 )  # fmt: skip
 

@@ -8,7 +8,7 @@ import pytest
 from sedge.core.access.roles import AccessRole, May, allowed
 from sedge.core.errors import Forbidden, KeyReused, NotFound, NotSignedIn, NotUnderstood, TooMany
 from sedge.demo.seed import MEMBERS, PASSWORD
-from sedge.desk import access, answers, steering, supply
+from sedge.desk import access, answers, estate, steering, supply
 from sedge.desk.clock import Clock
 from sedge.store.installation import Member
 

@@ -15,7 +15,9 @@ from sedge.desk.estate import Block
 from sedge.desk.figures import Figure
 from sedge.desk.saved_views import SavedView
 from sedge.desk.supply import OrderView as SupplyOrder
+from sedge.desk.take_over import Sitting
 from sedge.desk.workorders import OrderView
+from sedge.store.number_files import NumberFile, Report
 from sedge.store.past import Was
 
 
@@ -189,3 +191,41 @@ def figure(f: Figure) -> dict[str, Any]:
 
 def view(v: SavedView) -> dict[str, Any]:
     return {"id": v.id, "name": v.name, "query": v.query, "created_by": v.created_by, "created_at": moment(v.created_at)}
+
+
+def number_file(f: NumberFile) -> dict[str, Any]:
+    def report(r: Report) -> dict[str, Any]:
+        return {
+            "rows": r.rows, "new": r.new, "same": r.same, "changed": r.changed, "differs": r.differs, "bad": r.bad,
+            "faults": [{"line": line, "text": words, "why": why} for line, words, why in r.faults],
+            "differences": [{"line": line, "number": national, "what": what} for line, national, what in r.differences],
+        }  # fmt: skip
+
+    return {
+        "id": f.id, "name": f.name, "state": f.state, "columns": f.mapping, "header": list(f.header), "notes": list(f.notes), "problem": f.problem,
+        "found": report(f.report), "brought_in": report(f.done), "work_order": f.work_order,
+    }  # fmt: skip
+
+
+def sitting(s: Sitting) -> dict[str, Any]:
+    sheet = s.sheet
+    numbers = [
+        {"e164": f"+{n.number}", "state": n.state, "site": n.site, "holder": n.who.name if n.who else None, "spot": n.spot, "path": n.path, "label": n.label}
+        for n in sheet.numbers
+    ]  # fmt: skip
+    questions = [
+        {
+            "ask": q.ask,
+            "word": q.word,
+            "sentence": q.sentence,
+            "rows": [list(row) for row in q.rows],
+            "choices": [list(c) for c in q.choices],
+        }
+        for q in sheet.questions
+    ]
+    return {
+        "id": s.one.id, "name": s.one.name, "state": s.one.state, "work_order": s.one.work_order, "rows": sheet.rows,
+        "files": [{"name": f.name, "rows": f.rows, "columns": f.mapping, "notes": list(f.notes)} for f in s.one.files], "numbers": numbers,
+        "people": [{"name": p.name, "email": p.email, "site": p.site, "new": p.ref is None} for p in sheet.people], "questions": questions,
+        "here_already": len(sheet.here_already), "left_out": len(sheet.left_out),
+    }  # fmt: skip

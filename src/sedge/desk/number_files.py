@@ -184,17 +184,26 @@ _reading: dict[str, _Going] = {}
 
 def context_of(reading: Reading, file: NumberFile, *, home: str) -> Context:
     accounts, carriers = reading.records.all(Account), reading.records.all(Carrier)
+    sites, spots = reading.records.all(Site), reading.records.all(Spot) if "spot" in file.mapping else []
+    elsewhere = {value.lower(): s for s in sites for value in s.known_as.values()}
+    by_code = {s.id: s for s in spots} | {value.upper(): s for s in spots for value in s.known_as.values()}
     named: dict[str, Any] = by_names(accounts)
     holders = Directory()
     if HELD & set(file.mapping):
         person = tables.person
         holders = Directory.of(reading.records.where(Person, person.c.departed.is_(False)), reading.records.all(ServiceLine))
     return Context(
-        home=home, now=reading.now, sites=by_names(reading.records.all(Site), "code"), accounts=named, carriers=by_names(carriers),
-        trunks=by_names(reading.records.all(Trunk)), spots={s.id: s for s in reading.records.all(Spot)} if "spot" in file.mapping else {},
-        holders=holders, default_site=file.options.get("site", ""), default_account=file.options.get("account", ""),
+        home=home, now=reading.now, sites=elsewhere | by_names(sites, "code"), accounts=named, carriers=by_names(carriers),
+        trunks=by_names(reading.records.all(Trunk)), spots=by_code,
+        holders=holders, ids=_ids(reading) if any(name.startswith("known:") for name in file.mapping) else {}, default_site=file.options.get("site", ""), default_account=file.options.get("account", ""),
         default_price=file.options.get("price", "") or "0",
     )  # fmt: skip
+
+
+def _ids(reading: Reading) -> dict[str, int]:
+    table = tables.known_as
+    rows = reading.connection.execute(select(table.c.value, table.c.ref).where(table.c.subject == Subject.NUMBER.value))
+    return {value: int(ref) for value, ref in rows}
 
 
 def _going(desk: Desk, file: NumberFile, kind: str, done: int) -> _Going:

@@ -2,8 +2,9 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import timedelta
 
-from sqlalchemy import exists, func, select
+from sqlalchemy import case, exists, func, select
 
 from sedge.core.access.roles import May, allowed
 from sedge.core.facts import in_words
@@ -11,7 +12,7 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.standing import Mark
 from sedge.core.records import Account, Number, Person, Product, Spot, Subscription
 from sedge.core.safety.spots import review_due
-from sedge.desk import calls, safety
+from sedge.desk import calls, figures, safety
 from sedge.desk.desk import Desk, Reading
 from sedge.store import numbers as number_store
 from sedge.store import tables, workorders
@@ -20,6 +21,7 @@ from sedge.store.records import is_open
 from sedge.store.workorders import OrderState
 
 PROOFS_LOOKED_AT = 200
+MOST_SHOWN, LAPSES_SOON_DAYS, IDLE_FROM = 200, 7, 20
 
 
 @dataclass(frozen=True)
@@ -39,10 +41,12 @@ def todo(desk: Desk) -> list[Todo]:
         wanting = number_store.page(reading.connection, Filter(attention=True), limit=500).numbers
         groups = (
             (May.LOOK, _emergency(reading, wanting)), (May.CHANGE_SAFETY, _nowhere(reading)), (May.CHANGE_ESTATE, _unlisted(wanting)),
-            (May.LOOK, _trunks(reading)),
+            (May.LOOK, _trunks(reading)), (May.CHANGE_ESTATE, _odd_numbers(reading)), (May.CHANGE_ESTATE, _lapsing(reading)),
+            (May.SEE_MONEY, _unused(desk)),
             (May.CHANGE_ESTATE, _work_orders(reading)), (May.SEE_MONEY, _money(reading)), (May.SEE_MONEY, _licences(reading)),
             (May.LOOK, _phones(reading)), (May.CHANGE_SAFETY, _reviews(reading)), (May.PLACE_TEST_CALL, _proofs(desk)),
         )  # fmt: skip
+        groups = (*groups, (May.SEE_MONEY, _running_out(desk)))
         lines = [line for asked, found in groups if allowed(desk.who.role, asked) for line in found]
     return sorted(lines, key=lambda line: [Mark.WRONG, Mark.WAITING, Mark.NONE, Mark.GOOD].index(line.mark))
 
@@ -92,6 +96,97 @@ def _unlisted(wanting: list[Number]) -> Iterator[Todo]:
             "/numbers?attention=1",
             "Complete the list",
         )
+
+
+def _odd_numbers(reading: Reading) -> Iterator[Todo]:
+    """States without sense: reserved or resting without an end, in use by somebody who has left."""
+    life, person = tables.life, tables.person
+    endless = reading.records.where(
+        Number, life.c.state.in_(["reserved", "aging"]), life.c.state_until.is_(None), order_by=life.c.number, limit=MOST_SHOWN
+    )
+    if endless:
+        first = endless[0]
+        yield Todo(
+            Mark.WAITING, f"{_count(len(endless), 'number')} reserved or resting without an end", f"{first.national} is {first.state} for good, as it looks.",
+            f"/numbers/{first.e164[1:]}", "Look at it",
+        )  # fmt: skip
+    gone = (
+        select(life.c.number, person.c.name)
+        .join(person, (person.c.id == life.c.holder_id) & (life.c.holder_kind == "person"))
+        .where(person.c.departed.is_(True), life.c.state == "assigned")
+        .order_by(life.c.number)
+        .limit(MOST_SHOWN)
+    )
+    left = reading.connection.execute(gone).all()
+    if left:
+        numbers = ",".join(str(row.number) for row in left)
+        yield Todo(
+            Mark.WRONG, f"{_count(len(left), 'number')} held by people who have left", f"{describe(f'+{left[0].number}').national} still rings {left[0].name}.",
+            f"/numbers/chosen?pick={numbers}&act=unassign", "Take them back",
+        )  # fmt: skip
+
+
+def _lapsing(reading: Reading) -> Iterator[Todo]:
+    """Reservations that end within a week: whoever waits for the number would lose it."""
+    life = tables.life
+    soon = reading.now + timedelta(days=LAPSES_SOON_DAYS)
+    found = reading.records.where(
+        Number,
+        life.c.state == "reserved",
+        life.c.state_until.is_not(None),
+        life.c.state_until <= soon,
+        order_by=life.c.state_until,
+        limit=MOST_SHOWN,
+    )
+    if found:
+        first = found[0]
+        until = f"{first.state_until:%-d %B}" if first.state_until else ""
+        yield Todo(
+            Mark.WAITING, f"{_count(len(found), 'reservation')} about to lapse", f"{first.national}, {first.state_reason or 'reserved'}, until {until}.",
+            "/numbers?view=list&state=reserved&sort=until&show=number,state,until,label,site", "Look at them",
+        )  # fmt: skip
+
+
+def _unused(desk: Desk) -> list[Todo]:
+    """Counted every ten minutes: it looks at every hundred."""
+
+    def look() -> list[Todo]:
+        with desk.reading() as reading:
+            return list(_idle(reading))
+
+    return desk.house.for_a_while(desk.who.organisation, "unused blocks", look)
+
+
+def _idle(reading: Reading) -> Iterator[Todo]:
+    """Whole hundreds that nobody uses and that are paid every month."""
+    tally = tables.tally
+    used = func.sum(case((tally.c.state.in_(["available"]), 0), else_=tally.c.count))
+    query = (
+        select(tally.c.hundred, tally.c.site, func.sum(tally.c.count).label("numbers"))
+        .group_by(tally.c.hundred, tally.c.site)
+        .having(used == 0, func.sum(tally.c.count) >= IDLE_FROM)
+        .limit(MOST_SHOWN)
+    )
+    idle = reading.connection.execute(query).all()
+    if idle:
+        total = sum(int(row.numbers) for row in idle)
+        life, first = tables.life, idle[0]
+        at = life.c.number.between(first.hundred * 100, first.hundred * 100 + 99), life.c.site == first.site, is_open()
+        one = reading.records.where(Number, *at, order_by=life.c.number, limit=1)[0]
+        yield Todo(
+            Mark.NONE, f"{_count(total, 'number')} in {_count(len(idle), 'block')} that nobody uses", f"{one.national[:-2]}xx costs {in_words(one.monthly.times(int(first.numbers)))} a month.",
+            f"/numbers?view=list&find=%2B{first.hundred}xx", "Look at them",
+        )  # fmt: skip
+
+
+def _running_out(desk: Desk) -> Iterator[Todo]:
+    """Where numbers should be ordered now, with what would be ordered."""
+    for one in figures.worth_ordering(desk)[:5]:
+        months = one.exhaustion.months or 0
+        yield Todo(
+            Mark.WAITING, f"{one.site.name} runs out of numbers in {max(0, round(months * 4.35))} weeks",
+            f"{one.advice.available} are left for {one.capacity} use; {one.advice.order} should be ordered now.", f"/numbers/figures?site={one.site.id}", "See why, and order",
+        )  # fmt: skip
 
 
 def _trunks(reading: Reading) -> Iterator[Todo]:

@@ -83,6 +83,7 @@ class Context:
     trunks: dict[str, Trunk] = field(default_factory=dict)
     spots: dict[str, Spot] = field(default_factory=dict)
     holders: Directory = field(default_factory=Directory)
+    ids: dict[str, int] = field(default_factory=dict)  # numbers by what other systems call them
     default_site: str = ""
     default_account: str = ""
     default_price: str = "0"
@@ -144,7 +145,9 @@ def reader(mapping: Mapping, context: Context) -> Reader:
 
     def one(cells: Sequence[str]) -> Incoming:
         padded = (*cells[:width], *("",) * (width + 1 - min(len(cells), width)))
-        number = _number(padded[number_at], context.home, also)
+        text = padded[number_at]
+        named = next((n for _, at in known if (n := context.ids.get(padded[at].strip()))), 0) if known and not text.strip() else 0
+        number = named or _number(text, context.home, also)
         said = plain(padded)
         if is_simple:
             meanings = hundreds.get(number // 100)
@@ -321,7 +324,8 @@ def _whole(
     own_spot = known.spots.get(ref) if ref and state is State.ASSIGNED else None
     until = _until(extra.get("until", ""), state, context)
     small = extra.get("note", ""), extra.get("cost_centre", "")[:40], tags, ids
-    return Incoming._make((number, *rest, label, ref, spot.upper() or own_spot, until, *small))
+    code = context.spots[spot.upper()].id if spot else own_spot
+    return Incoming._make((number, *rest, label, ref, code, until, *small))
 
 
 def holder_of(extra: dict[str, str], holders: Directory) -> HolderRef | None:

@@ -18,7 +18,7 @@ from sedge.core.records import Account, Address, HolderRef, PathVersion, Product
 
 NEAR, AHEAD = 86, 6  # a proposal is at least so like the word, and so much more than the next
 _BY_STATE = {word: state for state, words in STATES.items() for word in words}
-MOST_CHOICES = 8
+MOST_CHOICES = 12
 
 
 @dataclass(frozen=True)
@@ -234,12 +234,16 @@ class _Matching:
         options: dict[str, str] = {
             Ask.SITE: {s.id: s.name for s in self.known.sites},
             Ask.STATE: {s.value: s.value for s in STATES},
-            Ask.SPOT: {s.id: f"{s.name}, {s.site} ({s.id})" for s in self.known.spots},
+            Ask.SPOT: {s.id: s.name for s in self.known.spots},
             Ask.PATH: {p.id: p.name for p in self.known.paths},
             Ask.LICENCE: {p.id: p.name for p in self.known.products},
         }[ask]
-        ranked = process.extract(word, options, scorer=fuzz.WRatio, processor=str.lower, limit=MOST_CHOICES)
-        return [(str(key), words) for words, _score, key in ranked]
+        plain = _floorless if ask is Ask.SPOT else str.lower
+        ranked = process.extract(
+            word, options, scorer=fuzz.token_sort_ratio if ask is Ask.SPOT else fuzz.WRatio, processor=plain, limit=MOST_CHOICES
+        )
+        where = {s.id: f", {s.site} ({s.id})" for s in self.known.spots}
+        return [(str(key), words + (where[key] if ask is Ask.SPOT else "")) for words, _score, key in ranked]
 
     # ── people ──
 

@@ -1,0 +1,168 @@
+"""Files in and out: numbers brought in and exported, take-overs of estates, ids of other systems."""
+
+import io
+from typing import Annotated, Any
+
+from fastapi import Depends, Request
+from fastapi.responses import Response, StreamingResponse
+from pydantic import BaseModel, ConfigDict, Field
+from starlette.concurrency import run_in_threadpool
+
+from sedge.api import shapes
+from sedge.api.doors import AtDesk, Resource
+from sedge.api.numbers import Wanted
+from sedge.core.access.roles import May
+from sedge.core.errors import NotUnderstood
+from sedge.desk import columns, exporting, known_elsewhere, number_files, take_over
+from sedge.formats.sheets import MOST_BYTES
+
+resource = Resource(tags=["files"])
+
+
+async def file_of(request: Request) -> io.BytesIO:
+    """The request's body, refused past 250 MB before it is all there."""
+    kept = io.BytesIO()
+    async for piece in request.stream():
+        if kept.tell() + len(piece) > MOST_BYTES:
+            raise NotUnderstood("A file may have 250 MB; this is larger. Split it into parts.", field="body")
+        kept.write(piece)
+    kept.seek(0)
+    return kept
+
+
+TheFile = Annotated[io.BytesIO, Depends(file_of)]
+
+
+@resource.write("/imports/numbers", May.CHANGE_ESTATE)
+async def import_numbers(
+    desk: AtDesk, data: TheFile, dry_run: bool = False, name: str = "file", site: str = "", account: str = "", price: str = ""
+) -> dict[str, Any]:
+    """A CSV or XLSX file as the body; `dry_run` only looks. Bad rows are left out and named; the same file again changes nothing.
+    `site`, `account` and `price` stand for columns that are missing. A large file goes on by itself: look at `/imports/numbers/{key}`."""
+
+    def done() -> dict[str, Any]:
+        file = number_files.receive(desk, name, data)
+        options = {k: v for k, v in {"site": site, "account": account, "price": price}.items() if v}
+        if options:
+            file = number_files.settle_columns(desk, file.id, file.mapping, {**file.options, **options})
+        if not dry_run and file.state == "read" and (file.report.new or file.report.changed):
+            number_files.begin(desk, file.id)
+            file = number_files.get(desk, file.id)
+        return shapes.number_file(file)
+
+    return await run_in_threadpool(done)
+
+
+@resource.read("/imports/numbers/{key}", May.CHANGE_ESTATE)
+def imported_file(desk: AtDesk, key: str) -> dict[str, Any]:
+    """How far a file is, and what was found in it."""
+    return shapes.number_file(number_files.get(desk, key))
+
+
+@resource.write("/imports/numbers/{key}/begin", May.CHANGE_ESTATE)
+def begin_import(desk: AtDesk, key: str) -> dict[str, Any]:
+    """Bring in what was looked through, by a work order."""
+    number_files.begin(desk, key)
+    return shapes.number_file(number_files.get(desk, key))
+
+
+@resource.read("/exports/numbers.{form}")
+def export_numbers(desk: AtDesk, wanted: Wanted, form: str, show: str = "", sort: str = "number") -> Response:
+    """Numbers as csv, xlsx or json; the filters are those of `/numbers`, `show` has columns with commas between."""
+    shown = columns.chosen(show) if show else list(columns.COLUMNS.values())
+    return StreamingResponse(exporting.numbers(desk, form, wanted, shown, sort=sort), media_type=exporting.TYPES[form])
+
+
+class Named(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(min_length=1, max_length=120)
+
+
+class WordMeans(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    ask: str = Field(max_length=20)
+    word: str = Field(max_length=200)
+    meaning: str = Field(default="", max_length=80)
+
+
+class RowsSay(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    rows: list[tuple[int, int]] = Field(min_length=1, max_length=20_000)
+    said: dict[str, str]
+
+
+@resource.read("/take-overs", May.CHANGE_ESTATE)
+def take_overs(desk: AtDesk) -> dict[str, Any]:
+    items = [{"id": one.id, "name": one.name, "state": one.state, "work_order": one.work_order} for one in take_over.listing(desk)]
+    return {"items": items, "next": None}
+
+
+@resource.write("/take-overs", May.CHANGE_ESTATE, status_code=201)
+def begin_take_over(desk: AtDesk, body: Named) -> dict[str, Any]:
+    return shapes.sitting(take_over.look(desk, take_over.begin(desk, body.name).id))
+
+
+@resource.write("/take-overs/{key}/files", May.CHANGE_ESTATE, status_code=201)
+async def add_to_take_over(desk: AtDesk, key: str, data: TheFile, name: str = "file") -> dict[str, Any]:
+    """One more CSV or XLSX file, as the body."""
+
+    def done() -> dict[str, Any]:
+        take_over.add_file(desk, key, name, data)
+        return shapes.sitting(take_over.look(desk, key))
+
+    return await run_in_threadpool(done)
+
+
+@resource.read("/take-overs/{key}", May.CHANGE_ESTATE)
+def worksheet(desk: AtDesk, key: str) -> dict[str, Any]:
+    """What comes of the files so far, and what is still asked."""
+    return shapes.sitting(take_over.look(desk, key))
+
+
+@resource.write("/take-overs/{key}/words", May.CHANGE_ESTATE)
+def settle_word(desk: AtDesk, key: str, body: WordMeans) -> dict[str, Any]:
+    """What a word means, for every row that uses it; an empty meaning is nothing."""
+    take_over.settle_word(desk, key, body.ask, body.word, body.meaning)
+    return shapes.sitting(take_over.look(desk, key))
+
+
+@resource.write("/take-overs/{key}/rows", May.CHANGE_ESTATE)
+def settle_rows(desk: AtDesk, key: str, body: RowsSay) -> dict[str, Any]:
+    """What rows (file and line) say instead: number, who, email, site, state, or `leave`: `yes`."""
+    take_over.settle_rows(desk, key, body.rows, body.said)
+    return shapes.sitting(take_over.look(desk, key))
+
+
+@resource.write("/take-overs/{key}/leave", May.CHANGE_ESTATE)
+def leave_open_ones(desk: AtDesk, key: str) -> dict[str, Any]:
+    """Leave out every row that something is still asked about."""
+    take_over.leave_open_ones(desk, key)
+    return shapes.sitting(take_over.look(desk, key))
+
+
+@resource.write("/take-overs/{key}/order", May.CHANGE_ESTATE, status_code=201)
+def make_order(desk: AtDesk, key: str) -> dict[str, Any]:
+    """The one work order that takes everything settled over, as a draft."""
+    order = take_over.make_order(desk, key)
+    return {"work_order": order.id, "no": order.no, "tasks": len(order.tasks)}
+
+
+class Noted(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    kind: str = Field(max_length=20)
+    which: str = Field(max_length=200)
+    system: str = Field(max_length=80)
+    id: str = Field(default="", max_length=400)
+
+
+@resource.read("/known-elsewhere")
+def known(desk: AtDesk, find: str = "", system: str = "", kind: str = "") -> dict[str, Any]:
+    """Ids under which other systems know numbers, sites, areas and spots."""
+    return {"items": [vars(k) for k in known_elsewhere.listing(desk, find=find, system=system, kind=kind)], "next": None}
+
+
+@resource.write("/known-elsewhere", May.EDIT_FACTS)
+def note(desk: AtDesk, body: Noted) -> dict[str, Any]:
+    """Note an id; an empty one is forgotten."""
+    record = known_elsewhere.note(desk, body.kind, body.which, body.system, body.id)
+    return {"kind": body.kind, "ref": getattr(record, "e164", record.id), "known_as": record.known_as}
