@@ -107,7 +107,9 @@ def from_spreadsheet(file: Path, to: Path) -> tuple[str, ...]:
             write = csv.writer(out).writerow
             for row in sheet.iter_rows(values_only=True, max_col=MOST_COLUMNS):
                 cells = [_cell(value) for value in row]
-                if any(cells):
+                while cells and not cells[-1]:
+                    cells.pop()  # the reader pads rows with empty cells
+                if cells:
                     write(cells)
         if len(book.sheetnames) > 1:
             notes.append(f"Only the first sheet, “{sheet.title}”, was read; the book has {len(book.sheetnames)}.")

@@ -1,0 +1,83 @@
+"""Tables in and out: encodings, delimiters, line ends, spreadsheets; nothing that leaves is calculated."""
+
+import io
+
+import openpyxl
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from sedge.core.errors import NotUnderstood
+from sedge.formats import sheets
+
+ONE = 'Number;Label\n+441134960142;Straße\n\n0113 496 0143;"two\nlines"\n'
+cells = st.text(st.characters(exclude_categories=("Cs", "Cc")), max_size=20).map(str.strip)
+
+
+def read(path):
+    head = sheets.head_of(path)
+    return head, [row for _, row in sheets.rows_of(path, head)]
+
+
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16", "cp1252"])
+@pytest.mark.parametrize("ends", ["\n", "\r\n", "\r"])
+def test_any_usual_encoding_and_line_end_is_read(tmp_path, encoding, ends):
+    (tmp_path / "x.csv").write_bytes(ONE.replace("\n", ends).encode(encoding))
+    head, rows = read(tmp_path / "x.csv")
+    assert head.header == ["Number", "Label"]
+    assert rows == [["+441134960142", "Straße"], ["0113 496 0143", "two\nlines"]]
+
+
+@pytest.mark.parametrize("delimiter", [",", ";", "\t", "|"])
+def test_the_delimiter_is_found(tmp_path, delimiter):
+    (tmp_path / "x.csv").write_text(f"a{delimiter}b\n1{delimiter}2\n")
+    assert read(tmp_path / "x.csv")[1] == [["1", "2"]]
+
+
+@pytest.mark.parametrize("data", [b"", b"  \n ", b"\x00\x01\x02PDF", b"\x89PNG\r\n\x1a\n\0\0"])
+def test_what_is_no_table_is_refused(tmp_path, data):
+    (tmp_path / "x.csv").write_bytes(data)
+    with pytest.raises(NotUnderstood):
+        sheets.head_of(tmp_path / "x.csv")
+
+
+@given(st.lists(st.lists(cells, min_size=2, max_size=2), max_size=8))
+def test_no_cell_that_leaves_begins_a_formula_and_all_come_back(rows):
+    data = b"".join(sheets.to_csv(["first", "second"], rows)).decode("utf-8-sig")
+    import csv
+
+    back = list(csv.reader(io.StringIO(data, newline="")))[1:]
+    assert all(not cell.startswith(("=", "+", "-", "@")) for row in back for cell in row)
+    assert [[sheets.plain_cell(c) for c in row] for row in back] == [[sheets.plain_cell(c) for c in row] for row in rows]
+
+
+def test_a_spreadsheets_values_are_read_and_what_was_left_out_is_said(tmp_path):
+    book = openpyxl.Workbook()
+    sheet = book.active
+    sheet.append(["Number", "Price", "Until"])
+    sheet.append([441134960142, 0.8, "=A2+1"])
+    sheet.merge_cells("A3:B3")
+    book.create_sheet("more")
+    book.save(tmp_path / "x.xlsx")
+    notes = sheets.from_spreadsheet(tmp_path / "x.xlsx", tmp_path / "x.csv")
+    assert [note.split(" ")[0] for note in notes] == ["Some", "Some", "Only"]
+    assert read(tmp_path / "x.csv")[1] == [["441134960142", "0.8"]]
+
+
+@pytest.mark.parametrize("data", [b"PK\x03\x04 nothing", b"PK\x05\x06" + b"\0" * 18])
+def test_a_broken_spreadsheet_is_refused(tmp_path, data):
+    (tmp_path / "x.xlsx").write_bytes(data)
+    with pytest.raises(NotUnderstood):
+        sheets.from_spreadsheet(tmp_path / "x.xlsx", tmp_path / "x.csv")
+
+
+def test_a_spreadsheet_that_leaves_has_text_only():
+    book = openpyxl.load_workbook(io.BytesIO(sheets.to_spreadsheet(["E.164", "Label"], [["+441134960142", "=1+1"]])))
+    [_, row] = list(book.active.iter_rows())
+    assert [(cell.value, cell.data_type) for cell in row] == [("+441134960142", "s"), ("=1+1", "s")]
+
+
+def test_reading_goes_on_from_a_row(tmp_path):
+    (tmp_path / "x.csv").write_text("n\n" + "".join(f"{i}\n" for i in range(9)))
+    head = sheets.head_of(tmp_path / "x.csv")
+    assert list(sheets.rows_of(tmp_path / "x.csv", head, skip=7)) == [(9, ["7"]), (10, ["8"])]
