@@ -54,7 +54,10 @@ PAGES = [
     "/work-orders", "/numbers/441134960100/retire", "/holders/new/site", "/holders/import", "/work-orders/new/assign?number=441134960160",
     "/paths/new", "/paths/canal-front-desk/change", "/components", "/holders/new/person", "/holders/new/line", "/work-orders/9", "/work-orders/7", "/work-orders/1",
     "/holders/sites/wharf-house?dialled=9+0131+496+0500", "/work-orders/new/register-address?number=441134960300", "/numbers/441134960121?at=2025-12-20",
-    "/numbers?view=list&attention=1", "/work-orders?state=done",
+    "/numbers?view=list&attention=1", "/work-orders?state=done", "/numbers?group=area&shape=10", "/numbers?at=2026-06-01", "/numbers?view=list&at=2026-06-01",
+    "/numbers?view=list&sort=-holder&show=number,holder,carrier,tags,known_as,changed", "/numbers/chosen?pick=441134960160-79,441134960999&act=assign",
+    "/numbers/chosen?pick=441134960100&act=label", "/numbers/paste", "/numbers/differences", "/numbers/figures", "/numbers/figures?site=wharf-house",
+    "/numbers/files", "/numbers/take-over", "/numbers/known-elsewhere", "/numbers?within=4411349601xx&site=wharf-house",
 ]  # fmt: skip
 
 

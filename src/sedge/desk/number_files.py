@@ -191,7 +191,7 @@ def context_of(reading: Reading, file: NumberFile, *, home: str) -> Context:
     holders = Directory()
     if HELD & set(file.mapping):
         person = tables.person
-        holders = Directory.of(reading.records.where(Person, person.c.departed.is_(False)), reading.records.all(ServiceLine))
+        holders = Directory.of(reading.records.where(Person, person.c.departed.is_(False)), reading.records.all(ServiceLine), sites)
     return Context(
         home=home, now=reading.now, sites=elsewhere | by_names(sites, "code"), accounts=named, carriers=by_names(carriers),
         trunks=by_names(reading.records.all(Trunk)), spots=by_code,

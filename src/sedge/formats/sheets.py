@@ -101,9 +101,9 @@ def from_spreadsheet(file: Path, to: Path) -> tuple[str, ...]:
 
     notes = _looked_into(file)
     try:
-        book = openpyxl.load_workbook(file, read_only=True, data_only=True)
-        sheet = book.worksheets[0]
-        with to.open("w", encoding="utf-8", newline="") as out:
+        with file.open("rb") as packed, to.open("w", encoding="utf-8", newline="") as out:
+            book = openpyxl.load_workbook(packed, read_only=True, data_only=True)
+            sheet = book.worksheets[0]
             write = csv.writer(out).writerow
             for row in sheet.iter_rows(values_only=True, max_col=MOST_COLUMNS):
                 cells = [_cell(value) for value in row]
@@ -111,9 +111,9 @@ def from_spreadsheet(file: Path, to: Path) -> tuple[str, ...]:
                     cells.pop()  # the reader pads rows with empty cells
                 if cells:
                     write(cells)
-        if len(book.sheetnames) > 1:
-            notes.append(f"Only the first sheet, “{sheet.title}”, was read; the book has {len(book.sheetnames)}.")
-        book.close()
+            if len(book.sheetnames) > 1:
+                notes.append(f"Only the first sheet, “{sheet.title}”, was read; the book has {len(book.sheetnames)}.")
+            book.close()
     except NotUnderstood:
         raise
     except Exception as error:

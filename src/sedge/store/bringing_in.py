@@ -165,6 +165,8 @@ def _count(connection: Connection, likes: Sequence[_Like], stamp: Stamp) -> None
         held = row.holder.kind.value if row.holder and like.role else ""
         facets[row.site, row.carrier, state, capacity, row.kind, held, _wants_attention(row)] += n
         moves[row.site, capacity, state, day] += n
+        if row.state is State.ASSIGNED:
+            moves[row.site, capacity, deriving.FOUND_IN_USE, day] += n
         for hundred, m in Counter(number // 100 for number in like.numbers).items():
             tallies[hundred, row.site, row.carrier, state, capacity] += m
     deriving.keep_counts(connection, tallies, facets, moves)

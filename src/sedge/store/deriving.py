@@ -13,11 +13,12 @@ from typing import Any
 from sqlalchemy import Connection, Table, bindparam, delete, func, insert, select, update
 
 from sedge.core.estate import Change
-from sedge.core.numbers.life import ENDED
+from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import RECORD_TYPES, Number, Subject
 from sedge.store import finder, tables
 from sedge.store.records import Records, needs_attention
 
+FOUND_IN_USE = "found in use"  # stands among the states of a movement
 KNOWN = (Subject.NUMBER, Subject.SITE, Subject.AREA, Subject.SPOT)
 Names = Mapping[tuple[Subject, str], str]
 Key = tuple[Any, ...]
@@ -26,12 +27,23 @@ Key = tuple[Any, ...]
 def follow(connection: Connection, changes: Sequence[Change], names: Names, at: datetime) -> None:
     """Bring everything derived up to what the changes say, in their order."""
     numbers = [c for c in changes if c.subject is Subject.NUMBER]
+    _found_in_use(connection, numbers, at.date())
     sides = [(record, by) for c in numbers for record, by in ((c.before, -1), (c.after, +1)) if record is not None]
     count(connection, sides, at.date())
     _spans(connection, numbers, names, at)
     _tags(connection, numbers)
     _known(connection, [c for c in changes if c.subject in KNOWN])
     _renamed(connection, changes)
+
+
+def _found_in_use(connection: Connection, changes: Iterable[Change], day: date) -> None:
+    """Numbers that come into the estate in use: no demand of ours, so they are counted apart."""
+    moves: Counter[Key] = Counter()
+    for change in changes:
+        if change.before is None and change.after.state is State.ASSIGNED:
+            moves[change.after.site, change.after.capacity.value, FOUND_IN_USE, day] += 1
+    for counts in (moves, over_all_sites(moves)):
+        _add(connection, tables.movement, counts)
 
 
 def count(connection: Connection, sides: Iterable[tuple[Number, int]], day: date) -> None:
@@ -216,9 +228,15 @@ def _moves(connection: Connection) -> Counter[Key]:
     span = tables.span
     ended = {state.value for state in ENDED}
     moves: Counter[Key] = Counter()
-    for site, capacity, state, since, until in connection.execute(
-        select(span.c.site, span.c.capacity, span.c.state, span.c.since, span.c.until)
+    before: tuple[int, str] = (0, "")
+    columns = (span.c.number, span.c.site, span.c.capacity, span.c.state, span.c.since, span.c.until)
+    for number, site, capacity, state, since, until in connection.execute(
+        select(*columns).order_by(span.c.number, span.c.since, span.c.id)
     ):
+        begins = before[0] != number or before[1] in ended
+        before = number, state
+        if begins and state == State.ASSIGNED:
+            moves[site, capacity, FOUND_IN_USE, since.date()] += 1
         if state not in ended:
             moves[site, capacity, state, since.date()] += 1
             if until is not None:

@@ -5,10 +5,11 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, and_, func, or_, select
+from sqlalchemy import ColumnElement, Connection, and_, case, func, or_, select
 
 from sedge.core.numbers.life import ENDED, State
 from sedge.store import tables
+from sedge.store.deriving import FOUND_IN_USE
 from sedge.store.numbers import Filter
 
 MOST_DIFFERENCES = 500
@@ -72,7 +73,11 @@ def _was(row: Any) -> Was:
 def count_by_state(connection: Connection, day: date, site: str = "") -> Counter[State]:
     """How many numbers were in each state at the end of a day, from the movements up to it."""
     move = tables.movement
-    query = select(move.c.state, func.sum(move.c.net)).where(move.c.site == site, move.c.day <= day).group_by(move.c.state)
+    query = (
+        select(move.c.state, func.sum(move.c.net))
+        .where(move.c.site == site, move.c.day <= day, move.c.state != FOUND_IN_USE)
+        .group_by(move.c.state)
+    )
     return Counter({State(state): int(n) for state, n in connection.execute(query) if n})
 
 
@@ -102,12 +107,23 @@ def _at(connection: Connection, numbers: list[int], at: datetime) -> dict[int, W
     return found
 
 
+IN_USE = (State.ASSIGNED.value, FOUND_IN_USE)
+
+
+def _demanded() -> Any:
+    move = tables.movement
+    return case((move.c.state == FOUND_IN_USE, -move.c.net), else_=move.c.net)
+
+
 def net_by_period(connection: Connection, periods: list[tuple[date, date]], sites: list[str]) -> dict[tuple[str, str], list[int]]:
-    """Per site and capacity, assignments less returns in each period (first day included, last not)."""
+    """Per site and capacity, assignments less returns in each period (first day included, last not).
+
+    Numbers that came into the estate in use are no demand of it.
+    """
     move = tables.movement
     first, last = periods[0][0], periods[-1][1]
-    query = select(move.c.site, move.c.capacity, move.c.day, move.c.net).where(
-        move.c.site.in_(sites), move.c.state == State.ASSIGNED.value, move.c.day >= first, move.c.day < last
+    query = select(move.c.site, move.c.capacity, move.c.day, _demanded()).where(
+        move.c.site.in_(sites), move.c.state.in_(IN_USE), move.c.day >= first, move.c.day < last
     )
     demand: dict[tuple[str, str], list[int]] = {}
     for site, capacity, day, net in connection.execute(query):
@@ -121,10 +137,10 @@ def net_by_period(connection: Connection, periods: list[tuple[date, date]], site
 def net_by_site(connection: Connection, periods: list[tuple[date, date]]) -> list[tuple[str, str, int]]:
     """(site, capacity, net assignments) over all the periods together, of every site that grew: where numbers may run out."""
     move = tables.movement
-    net = func.sum(move.c.net)
+    net = func.sum(_demanded())
     query = (
         select(move.c.site, move.c.capacity, net)
-        .where(move.c.state == State.ASSIGNED.value, move.c.day >= periods[0][0], move.c.day < periods[-1][1], move.c.site != "")
+        .where(move.c.state.in_(IN_USE), move.c.day >= periods[0][0], move.c.day < periods[-1][1], move.c.site != "")
         .group_by(move.c.site, move.c.capacity)
         .having(net > 0)
     )

@@ -46,7 +46,7 @@ class Directory:
     spots: dict[HolderRef, str | None] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, people: Iterable[Person], lines: Iterable[ServiceLine] = ()) -> "Directory":
+    def of(cls, people: Iterable[Person], lines: Iterable[ServiceLine] = (), sites: Iterable[Site] = ()) -> "Directory":
         found = cls()
         for person in people:
             ref = HolderRef(kind=HolderKind.PERSON, id=person.id)
@@ -56,6 +56,8 @@ class Directory:
                 found.by_extension.setdefault(person.extension, []).append(ref)
         for line in lines:
             found._put(HolderRef(kind=HolderKind.SERVICE_LINE, id=line.id), line.name, line.site, line.spot)
+        for site in sites:
+            found._put(HolderRef(kind=HolderKind.SITE, id=site.id), site.name, site.id, site.spot)
         return found
 
     def _put(self, ref: HolderRef, name: str, site: str, spot: str | None) -> None:

@@ -98,9 +98,9 @@ def _cell(cell: MapCell, first_row: int, keep: Markup, columns: int, *, is_chose
     mark, current = (" is-chosen", ' aria-current="true"') if is_chosen else ("", "")
     label = f"{cell.number % 10000:04d}, {escape(cell.name)}"
     return Markup(  # noqa: S704
-        f'<a href="/numbers?{keep}number={cell.number}" role="gridcell" aria-selected="false" class="cell-link{mark}" '
+        f'<g role="gridcell" aria-selected="false"><a href="/numbers?{keep}number={cell.number}" class="cell-link{mark}" '
         f'data-number="{cell.number}" data-at="{position}" tabindex="{0 if is_entered else -1}" aria-label="{label}"{current}>'
-        f"{shape(cell.state, x, y)}{_ring(x, y)}</a>"
+        f"{shape(cell.state, x, y)}{_ring(x, y)}</a></g>"
     )
 
 
@@ -150,10 +150,10 @@ def _tile(tile: Tile, column: int, row: int, *, is_entered: bool) -> Markup:
     used = TILE_WIDTH * tile.by_state[State.ASSIGNED] / 100
     ours = TILE_WIDTH * total / 100
     return Markup(
-        '<a href="{}" role="gridcell" class="cell-link tile" data-at="{}" tabindex="{}" aria-label="{}">'
+        '<g role="gridcell"><a href="{}" class="cell-link tile" data-at="{}" tabindex="{}" aria-label="{}">'
         '<rect class="tile-all" x="{}" y="{}" width="{}" height="{}" rx="3"/><rect class="tile-ours" x="{}" y="{}" width="{:.1f}" height="{}" rx="3"/>'
         '<rect class="tile-used" x="{}" y="{}" width="{:.1f}" height="{}" rx="3"/>'
-        '<rect class="cell-ring" x="{}" y="{}" width="{}" height="{}" rx="6"/></a>'
+        '<rect class="cell-ring" x="{}" y="{}" width="{}" height="{}" rx="6"/></a></g>'
     ).format(
         tile.href, row * 10 + column, 0 if is_entered else -1, tile.name, x, y, TILE_WIDTH, TILE_HEIGHT, x, y, ours, TILE_HEIGHT,
         x, y + 4, used, TILE_HEIGHT - 8, x - 3, y - 3, TILE_WIDTH + 6, TILE_HEIGHT + 6,

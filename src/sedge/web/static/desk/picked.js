@@ -24,7 +24,7 @@ function changed() {
 export function show() {
   document.querySelectorAll("a[data-number]").forEach((cell) => {
     cell.classList.toggle("is-picked", picked.has(cell.dataset.number));
-    cell.setAttribute("aria-selected", String(picked.has(cell.dataset.number)));
+    cell.parentElement.setAttribute("aria-selected", String(picked.has(cell.dataset.number)));
   });
   document.querySelectorAll("input[data-number]").forEach((box) => {
     box.checked = picked.has(box.dataset.number);

@@ -1,0 +1,402 @@
+"""The estate at the desk: many at once, any past day, figures, views, files, take-overs, other systems' ids."""
+
+import io
+import json
+from datetime import timedelta
+
+import openpyxl
+import pytest
+
+from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
+from sedge.core.intake.takeover import Ask
+from sedge.core.numbers.life import State
+from sedge.core.numbers.ranges import NumberSet
+from sedge.core.records import Number, Person
+from sedge.demo.seed import MEMBERS
+from sedge.desk import (
+    choosing,
+    columns,
+    estate,
+    exporting,
+    figures,
+    known_elsewhere,
+    number_files,
+    numbers,
+    runner,
+    saved_views,
+    steering,
+    take_over,
+    today,
+    workorders,
+)
+from sedge.store.numbers import Filter
+from sedge.store.workorders import OrderState
+from tests.conftest import until_quiet
+
+HEADER = "Telephone;Status;Location;Used by;Provider;Purpose;Price\n"
+ROWS = HEADER + (
+    "0113 496 0400;free;Wharf House;;Fellgate Voice;;0,80\n0113 496 0401;in use;Wharf House;Ifeoma Okafor;Fellgate Voice;second desk;0,80\n"
+    "0113 496 0402;reserved;WHF;;Fellgate Voice;=1+1;0,80\n0113 496 0402;free;Wharf House;;Fellgate Voice;;0,80\n"
+    "0113 496 0142;free;Wharf House;;Fellgate Voice;;0,80\n0113 496 99;free;Wharf House;;Fellgate Voice;;0,80\n"
+    "+33 1 99 00 12 34;free;;;Fellgate Voice;;0,80\n0113 496 0403;in use;Wharf House;Nobody Known;Fellgate Voice;;0,80\n"
+)
+
+
+@pytest.fixture
+def desk(house):
+    return house.desk(MEMBERS[0])
+
+
+def receive(desk, text=ROWS, name="numbers.csv"):
+    return number_files.receive(desk, name, io.BytesIO(text.encode() if isinstance(text, str) else text))
+
+
+def the(desk, e164):
+    with desk.reading() as reading:
+        return reading.records.find(Number, e164)
+
+
+# ── many at once ──
+
+
+def chosen(desk, *written):
+    return choosing.look(desk, choosing.keep(desk, NumberSet.parse(",".join(written))))
+
+
+def test_a_pasted_list_becomes_a_selection_that_knows_what_is_not_ours(desk):
+    found = choosing.pasted(desk, "0113 496 0160\n0113 496 0161, 0113 496 0999 (old)")
+    choice = choosing.look(desk, choosing.keep(desk, found.numbers))
+    assert (choice.here.written, choice.unknown.written) == ("441134960160-61", "441134960999")
+    assert choice.how_many("assign") == 2
+    with pytest.raises(NotUnderstood):
+        choosing.pasted(desk, "nothing in here, on 2026-11-25")
+
+
+def test_a_long_selection_is_kept_under_a_name(desk):
+    scattered = NumberSet.of(range(441134960000, 441134961000, 2))
+    name = choosing.keep(desk, scattered)
+    assert name.startswith("kept-")
+    assert choosing.named(desk, name) == scattered
+    assert choosing.keep(desk, scattered) == name
+    with pytest.raises(NotFound):
+        choosing.named(desk, "kept-nothing")
+
+
+def test_a_run_is_reserved_by_one_work_order_and_lapses_by_itself(desk, house):
+    until = (desk.now() + timedelta(days=3)).date().isoformat()
+    tasks, title = choosing.plan(desk, "reserve", chosen(desk, "441134960160-169"), {"for": "school holidays", "until": until})
+    order = workorders.run_now(desk, title, tasks)
+    until_quiet(house)
+    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert {the(desk, f"+44113496016{n}").state for n in range(10)} == {State.RESERVED}
+    steering.advance(house, timedelta(days=4))
+    assert {the(desk, f"+44113496016{n}").state for n in range(10)} == {State.AVAILABLE}
+
+
+@pytest.mark.parametrize(
+    ("act", "form", "state"),
+    [("set-aside", {"for": "test line"}, State.ADMINISTRATIVE), ("label", {"label": "shop", "add_tags": "Shop, till"}, State.AVAILABLE)],
+)
+def test_a_run_is_set_aside_or_labelled_and_put_back_by_undo(desk, house, act, form, state):
+    tasks, title = choosing.plan(desk, act, chosen(desk, "441134960160-164"), form)
+    order = workorders.run_now(desk, title, tasks)
+    until_quiet(house)
+    number = the(desk, "+441134960162")
+    assert number.state is state
+    if act == "label":
+        assert (number.label, number.tags) == ("shop", ("shop", "till"))
+        assert [r.number.e164 for r in estate.listing(desk, Filter(tag="till")).rows] == [f"+44113496016{n}" for n in range(5)]
+    workorders.undo(desk, order.id)
+    until_quiet(house)
+    assert (the(desk, "+441134960162").state, the(desk, "+441134960162").label, the(desk, "+441134960162").tags) == (
+        State.AVAILABLE,
+        "",
+        (),
+    )
+
+
+def test_numbers_are_given_one_each_to_people_named_in_any_way(desk):
+    form = {"people": "ifeoma.okafor@lanternfield.example\n101\nAmara Kowalczyk\n"}
+    tasks, _title = choosing.plan(desk, "assign", chosen(desk, "441134960160-165"), form)
+    assert [t.number for t in tasks] == ["+441134960160", "+441134960161", "+441134960162"]
+    assert tasks[0].holder.id == "person-ifeoma-okafor"
+    with pytest.raises(NotUnderstood, match="Nobody is called"):
+        choosing.plan(desk, "assign", chosen(desk, "441134960160"), {"people": "Nobody Atall"})
+    with pytest.raises(NotUnderstood, match="2 people are named"):
+        choosing.plan(desk, "assign", chosen(desk, "441134960160"), {"people": "101\n102"})
+
+
+def test_only_those_whose_state_allows_it_are_changed_when_so_asked(desk):
+    tasks, _ = choosing.plan(desk, "reserve", chosen(desk, "441134960140-169"), {"only_fitting": "1"})
+    assert {the(desk, t.number).state for t in tasks} == {State.AVAILABLE}
+    with pytest.raises(NotUnderstood, match="Say why"):
+        choosing.plan(desk, "end-rest", chosen(desk, "441134960128"), {"asks": "reason"})
+    with pytest.raises(NotFound):
+        choosing.plan(desk, "explode", chosen(desk, "441134960160"), {})
+
+
+# ── any past day ──
+
+
+def test_card_map_and_list_agree_on_any_past_day(desk):
+    for days in (30, 200, 400):
+        at = desk.now() - timedelta(days=days)
+        rows = estate.listing(desk, Filter(), limit=1000, at=at).rows
+        blocks, following = estate.blocks(desk, Filter(), at=at)
+        cells = {c.number: (c.state, c.holder_name) for b in blocks for c in b.cells}
+        assert following == ""
+        assert {int(r.number.e164): (r.number.state, r.holder_name) for r in rows} == cells
+        assert sum(estate.listing(desk, Filter(), at=at).counts.values["state"].values()) == len(rows)
+        for row in rows[::40]:
+            card = numbers.card(desk, row.number.e164, at)
+            assert (card.number.state, card.holder_name) == (row.number.state, row.holder_name)
+
+
+def test_differences_are_what_the_ledger_has_between_two_days(desk):
+    one, other = desk.now() - timedelta(days=60), desk.now()
+    found = estate.differences(desk, one, other)
+    assert found.rows
+    for row in found.rows:
+        before, after = (numbers.card(desk, f"+{row.number}", at) if was else None for at, was in ((one, row.before), (other, row.after)))
+        assert (before.number.state if before else None) == (row.before.state if row.before else None)
+        assert (after.number.state if after else None) == (row.after.state if row.after else None)
+    assert estate.differences(desk, other - timedelta(seconds=1), other).rows == []
+
+
+# ── figures, views, Today ──
+
+
+def test_figures_follow_from_their_months_and_counts(desk):
+    for figure in figures.of_site(desk, "wharf-house"):
+        assert sum(m.net for m in figure.months) / 6 == pytest.approx(figure.exhaustion.monthly_demand)
+        assert figure.total == sum(figure.by_state.values())
+        assert figure.advice.available == figure.by_state[State.AVAILABLE]
+    assert [f.site.id for f in figures.growing(desk)]
+    with pytest.raises(NotFound):
+        figures.of_site(desk, "moon")
+
+
+def test_numbers_taken_over_are_no_demand(desk, house):
+    before = {f.capacity: f.exhaustion.monthly_demand for f in figures.of_site(desk, "wharf-house")}
+    rows = "".join(f"0113 496 04{n:02d};in use;Wharf House;Ifeoma Okafor;Fellgate Voice;;0,80\n" for n in range(40))
+    file = receive(desk, HEADER + rows)
+    number_files.begin(desk, file.id)
+    until_quiet(house)
+    assert number_files.get(desk, file.id).done.new == 40
+    assert {f.capacity: f.exhaustion.monthly_demand for f in figures.of_site(desk, "wharf-house")} == before
+
+
+def test_a_view_is_kept_for_everybody_and_its_name_is_its_owners(desk, house):
+    kept = saved_views.save(desk, "Shop", "view=list&tag=shop")
+    assert saved_views.save(desk, "Shop", "view=list&tag=till").id != kept.id
+    assert [(v.name, v.query) for v in saved_views.listing(desk)] == [("Shop", "view=list&tag=till")]
+    with pytest.raises(NotAllowedNow):
+        saved_views.save(house.desk(MEMBERS[1]), "Shop", "view=list")
+    with pytest.raises(NotUnderstood):
+        saved_views.save(desk, " ", "view=list")
+    saved_views.forget(desk, saved_views.listing(desk)[0].id)
+    with pytest.raises(NotFound):
+        saved_views.forget(desk, kept.id)
+
+
+def test_today_names_what_is_wrong_with_numbers_and_where_to_mend_it(desk):
+    with desk.writing() as writing:
+        from sedge.core.records import Subject
+        from sedge.core.reduce import changed
+
+        person = writing.records.the(Person, "person-ifeoma-okafor")
+        number = writing.records.the(Number, "+441134960160")
+        ends = desk.now() + timedelta(days=2)
+        writing.save([
+            changed(Subject.PERSON, person, person.but(left=True), "person.changed"),
+            changed(Subject.NUMBER, number, number.but(state=State.RESERVED, state_until=ends, state_reason="the fair"), "number.reserved"),
+        ])  # fmt: skip
+    lines = {line.what.split(" ", 1)[1]: line for line in today.todo(desk)}
+    assert "act=unassign" in next(line.href for what, line in lines.items() if "who have left" in what)
+    assert "the fair" in next(line.why for what, line in lines.items() if "about to lapse" in what)
+
+
+# ── files ──
+
+
+def test_a_file_is_looked_through_before_anything_changes(desk):
+    file = receive(desk)
+    assert (file.report.new, file.report.bad, file.report.differs) == (3, 4, 1)
+    assert [why.split(":")[0][:30] for _, _, why in file.report.faults][:1] == ["the same number as in line 4"[:30]]
+    assert the(desk, "+441134960400") is None
+    bad = b"".join(number_files.faults_of(desk, file.id)).decode("utf-8-sig").splitlines()
+    assert len(bad) == 5
+    assert bad[0].endswith("line,why not")
+
+
+def test_a_file_is_brought_in_by_a_work_order_and_again_changes_nothing(desk, house):
+    file = receive(desk)
+    order = number_files.begin(desk, file.id)
+    assert number_files.begin(desk, file.id).id == order.id
+    until_quiet(house)
+    done = number_files.get(desk, file.id)
+    assert (done.state, done.done.new, workorders.look(desk, order.id).order.state) == ("done", 3, OrderState.DONE)
+    held = the(desk, "+441134960401")
+    assert (held.holder.id, held.label, held.assignment.role) == ("person-ifeoma-okafor", "second desk", "extra")
+    again = receive(desk, "\n".join(ROWS.splitlines()[:4]))
+    assert (again.report.new, again.report.same, again.report.changed) == (0, 3, 0)
+    with pytest.raises(NotAllowedNow):
+        number_files.begin(desk, again.id)
+
+
+def test_small_facts_of_known_numbers_are_taken_over(desk, house):
+    text = 'number,label,tags,known as Assets\n0113 496 0160,till 4,"shop, till",A-17\n'
+    file = receive(desk, text)
+    file = number_files.settle_columns(desk, file.id, file.mapping, {"site": "Wharf House"})
+    assert (file.report.changed, file.report.bad) == (1, 0)
+    number_files.begin(desk, file.id)
+    until_quiet(house)
+    number = the(desk, "+441134960160")
+    assert (number.label, number.tags, number.known_as) == ("till 4", ("shop", "till"), {"assets": "A-17"})
+    assert [hit for _, rows in numbers.find(desk, "A-17").groups for hit in rows][0][3] == "+441134960160"
+
+
+def test_columns_are_said_once_and_remembered(desk):
+    file = receive(desk, "A;B\n0113 496 0400;Wharf House\n")
+    assert (file.state, file.mapping) == ("new", {})
+    with pytest.raises(NotUnderstood):
+        number_files.settle_columns(desk, file.id, {"site": 1}, {})
+    file = number_files.settle_columns(desk, file.id, {"number": 0, "site": 1}, {"account": "Fellgate Voice, Leeds"})
+    assert file.report.new == 1
+    assert receive(desk, "A;B\n0113 496 0404;Canal Museum\n").report.new == 1
+
+
+def test_a_spreadsheet_and_a_broken_file(desk):
+    book = openpyxl.Workbook()
+    book.active.append(["Number", "Site"])
+    book.active.append([441134960400, "Wharf House"])
+    out = io.BytesIO()
+    book.save(out)
+    assert receive(desk, out.getvalue(), "numbers.xlsx").report.new == 1
+    for data in (b"", b"PK\x03\x04nonsense", b"\x00\x01\x02"):
+        with pytest.raises(NotUnderstood):
+            receive(desk, data)
+
+
+def test_a_large_file_goes_on_by_itself_and_can_be_broken_off(desk, house):
+    """The dry run in slices by the runner; bringing in taken up by another process where it had come to."""
+    numbers_ = (
+        [f"+44113496{n:04d}" for n in range(400, 1000)]
+        + [f"+44151496{n:04d}" for n in range(1000)]
+        + [f"+44161496{n:04d}" for n in range(1000)]
+    )
+    numbers_ += [f"+44141496{n:04d}" for n in range(900)]
+    file = receive(desk, "number,site,carrier\n" + "".join(f"{n},Wharf House,Fellgate Voice\n" for n in numbers_))
+    assert file.state == "reading"
+    while number_files.get(desk, file.id).state == "reading":
+        runner.tick(house)
+    assert number_files.get(desk, file.id).report.new == 3500
+    order = number_files.begin(desk, file.id)
+    number_files.bring_in_more(desk, file.id, work_order=order.id, reason="", seconds=0)
+    number_files._reading.clear()  # the process has died: nothing but the database is left
+    until_quiet(house)
+    assert number_files.get(desk, file.id).done.rows == 3500
+    assert estate.counts_of(desk, Filter()).total == 3720
+
+
+def test_what_is_shown_leaves_as_csv_spreadsheet_and_json_and_comes_back_the_same(desk):
+    wanted = Filter(site="wharf-house")
+    shown = columns.chosen("number,e164,state,holder,site,label,price,tags,cost_centre,carrier")
+    text = b"".join(exporting.numbers(desk, "csv", wanted, shown))
+    total = estate.counts_of(desk, wanted).total
+    assert len(text.decode("utf-8-sig").splitlines()) == total + 1
+    rows = json.loads(b"".join(exporting.numbers(desk, "json", wanted, shown)))
+    assert len(rows) == total
+    book = openpyxl.load_workbook(io.BytesIO(b"".join(exporting.numbers(desk, "xlsx", wanted, shown))))
+    assert book.active.max_row == total + 1
+    back = receive(desk, text)
+    assert (back.report.new, back.report.changed, back.report.bad, back.report.faults) == (0, 0, 0, ())
+    assert back.report.same == total
+    with pytest.raises(NotUnderstood):
+        exporting.numbers(desk, "pdf", wanted, shown)
+
+
+# ── taking over ──
+
+
+def test_the_untidy_files_become_one_work_order(desk, house):
+    """Sittings are kept; words are settled once for all rows; what is still open is left out; people come before their numbers."""
+    one = take_over.begin_with_untidy_files(desk)
+    assert sum(f.rows for f in one.files) == 1200
+    first = take_over.look(desk, one.id).sheet
+    assert {q.ask for q in first.questions} >= {Ask.SITE, Ask.SPOT, Ask.NUMBER, Ask.WHO, Ask.TWICE, Ask.MAIL, Ask.LICENCE}
+    with pytest.raises(NotAllowedNow):
+        take_over.make_order(desk, one.id)
+    for question in first.questions:
+        if question.is_word:
+            take_over.settle_word(desk, one.id, question.ask.value, question.word, question.choices[0][0])
+    second = take_over.look(desk, one.id).sheet
+    assert not any(q.is_word for q in second.questions)
+    assert len(second.numbers) > len(first.numbers) > 200
+    while take_over.look(desk, one.id).sheet.questions:
+        take_over.leave_open_ones(desk, one.id)
+    order = take_over.make_order(desk, one.id)
+    assert take_over.make_order(desk, one.id).id == order.id
+    kinds = [x.body.kind for x in order.tasks]
+    assert kinds.count("adopt_number") == len(take_over.look(desk, one.id).sheet.numbers)
+    added = {x.body.id: x.position for x in order.tasks if x.body.kind == "add_person"}
+    for stored in order.tasks:
+        if stored.body.kind == "adopt_number" and stored.body.holder and stored.body.holder.id in added:
+            assert added[stored.body.holder.id] in stored.after
+    with pytest.raises(NotAllowedNow):
+        take_over.settle_word(desk, one.id, "site", "x", "y")
+
+
+def test_a_small_take_over_runs_to_the_end(desk, house):
+    one = take_over.begin(desk, "Corner shop")
+    text = 'Name,Mail,Phone,Location,Place\nCy Vale,cy.vale@old.example,0113 496 0700,Wharf House,"ground floor, reception"\n,,0113 496 0701,WHF,\n'
+    take_over.add_file(desk, one.id, "shop.csv", io.BytesIO(text.encode()))
+    assert take_over.look(desk, one.id).sheet.questions == []
+    order = take_over.make_order(desk, one.id)
+    workorders.run(desk, order.id)
+    until_quiet(house)
+    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    number, free = the(desk, "+441134960700"), the(desk, "+441134960701")
+    assert (number.state, number.holder.id, number.assignment.role, free.state) == (
+        State.ASSIGNED,
+        "person-cy-vale",
+        "main",
+        State.AVAILABLE,
+    )
+    with desk.reading() as reading:
+        person = reading.records.the(Person, "person-cy-vale")
+    assert (person.name, person.spot) == ("Cy Vale", number.spot)
+
+
+# ── other systems ──
+
+
+def test_ids_of_other_systems_are_noted_found_and_forgotten(desk):
+    known_elsewhere.note(desk, "number", "0113 496 0100", "Assets", "A-100")
+    known_elsewhere.note(desk, "site", "WHF", "Assets", "S-1")
+    known_elsewhere.note(desk, "area", "Leeds", "Billing", "LS")
+    known_elsewhere.note(desk, "spot", "whf-001-k", "Alarms", "P7")
+    assert [(k.kind, k.name, k.value) for k in known_elsewhere.listing(desk)] == [
+        ("spot", "ground floor, reception", "P7"), ("number", "0113 496 0100", "A-100"), ("site", "Wharf House", "S-1"), ("area", "Leeds", "LS"),
+    ]  # fmt: skip
+    assert known_elsewhere.listing(desk, find="a-1", system="Assets")[0].ref == "+441134960100"
+    assert "S-1" in b"".join(known_elsewhere.exported(desk)).decode()
+    found = {heading: rows[0][3] for heading, rows in numbers.find(desk, "S-1").groups}
+    assert found["Sites"] == "wharf-house"
+    known_elsewhere.note(desk, "site", "WHF", "Assets", "")
+    assert known_elsewhere.listing(desk, kind="site") == []
+    for kind, which in (("lamp", "x"), ("site", "moon"), ("area", "moon"), ("number", "x")):
+        with pytest.raises((NotUnderstood, NotFound)):
+            known_elsewhere.note(desk, kind, which, "Assets", "1")
+
+
+def test_the_finder_knows_extensions_tags_spots_and_work_orders(desk):
+    def headings(text):
+        return {heading: [row[0] for row in rows] for heading, rows in numbers.find(desk, text).groups}
+
+    assert any("extension 142" in one for one in headings("142")["People"])
+    assert "Several numbers" in headings("0113 496 0142, 0113 496 0150 and 0113 496 0999")
+    numbers.edit_facts(desk, "+441134960160", tags="Lifts, alarm")
+    assert headings("lifts")["Tags"] == ["lifts"]
+    assert headings("reception")["Emergency spots"]
+    assert headings("Reserve 0113") == {} or "Work orders" in headings("Reserve 0113")
