@@ -46,6 +46,20 @@ def _found_in_use(connection: Connection, changes: Iterable[Change], day: date) 
         _add(connection, tables.movement, counts)
 
 
+def put_movements(connection: Connection) -> None:
+    """The movements made anew from the spans."""
+    connection.execute(delete(tables.movement))
+    moves = _moves(connection)
+    for counts in (moves, over_all_sites(moves)):
+        rows: list[dict[str, Any]] = [
+            {"site": site, "capacity": capacity, "state": state, "day": day, "net": net}
+            for (site, capacity, state, day), net in counts.items()
+            if net
+        ]
+        if rows:
+            connection.execute(insert(tables.movement), rows)
+
+
 def count(connection: Connection, sides: Iterable[tuple[Number, int]], day: date) -> None:
     """Add to (or take from) tallies, facets and movements for each number that is in the estate."""
     tallies: Counter[Key] = Counter()
@@ -202,10 +216,7 @@ def rebuild(connection: Connection) -> None:
         connection.execute(lives, [row for row in shown if row["changed_at"] is not None])
         connection.execute(update(span).where(span.c.capacity == "").values(capacity=_capacity_of_its_number()))
     count(connection, ((n, 1) for n in numbers), date.min)
-    connection.execute(delete(tables.movement))
-    moves = _moves(connection)
-    _add(connection, tables.movement, moves)
-    _add(connection, tables.movement, over_all_sites(moves))
+    put_movements(connection)
     tags = [{"tag": tag, "number": int(n.e164)} for n in numbers if n.state not in ENDED for tag in n.tags]
     if tags:
         connection.execute(insert(tables.number_tag), tags)

@@ -11,7 +11,7 @@ from sedge.desk import numbers as desk_numbers
 from sedge.web.doors import AtDesk, Place
 from sedge.web.numbers import views
 from sedge.web.numbers.query import Query, ThePage, end_of_day
-from sedge.web.shared.rendering import draw, go, target
+from sedge.web.shared.rendering import draw, go, is_swap, target
 
 place = Place()
 
@@ -77,7 +77,7 @@ def number_page(request: Request, desk: AtDesk, number: str, at: str = "") -> Re
 
 @place.action("/numbers/{number}/facts", May.EDIT_FACTS)
 async def edit_facts(request: Request, desk: AtDesk, number: str) -> Response:
-    """Only what is sent is changed; the part that was edited comes back drawn anew."""
+    """Only what is sent is changed. Asked from the card itself (`here`), nothing is drawn anew."""
     from starlette.concurrency import run_in_threadpool
 
     form = {key: str(value) for key, value in (await request.form()).items()}
@@ -90,8 +90,8 @@ def _keep_facts(request: Request, desk: AtDesk, number: str, form: dict[str, str
     desk_numbers.edit_facts(
         desk, e164, label=form.get("label"), note=form.get("note"), tags=form.get("tags"), cost_centre=form.get("cost_centre"), known=known
     )
-    if target(request) == "card-inner":
-        return card_part(request, desk, e164)
+    if request.query_params.get("here") and is_swap(request):
+        return Response(status_code=204)
     return go(request, f"/numbers/{e164[1:]}")
 
 
