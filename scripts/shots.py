@@ -10,6 +10,9 @@ ROOT = Path(__file__).parent.parent
 VIEWS = {
     "today": "/",
     "numbers": "/numbers?number=441134960100",
+    "numbers-list": "/numbers?view=list&show=number,state,holder,site,tags,label,until,carrier&sort=holder",
+    "chosen": "/numbers/chosen?pick=441134960160-179,441134960999&act=reserve",
+    "figures": "/numbers/figures?site=canal-museum",
     "supply": "/supply?country=GB&area=Leeds&quantity=8&consecutive=1",
     "work-order": "/work-orders/9",
     "follow-a-call": "/numbers/441134960200/follow?presses=1&at=2026-11-24T11:20",
@@ -39,6 +42,10 @@ def main() -> None:
         page.goto("/sign-in")
         page.click("button[value=rowan]")
         page.request.post("/api/v1/work-orders/9/remedies", headers={"Authorization": "Bearer demo"})
+        page.goto("/numbers/take-over")
+        page.get_by_role("button", name="Try it with untidy files").click()
+        page.wait_for_selector(".question")
+        page.screenshot(path=ROOT / "docs/screenshots/take-over.png")
         for name, address in VIEWS.items():
             page.goto(address)
             page.wait_for_timeout(300)

@@ -111,4 +111,4 @@ def test_a_range_and_a_pattern_mean_their_numbers():
 
 
 def test_a_fragment_is_tried_without_its_trunk_prefix():
-    assert "44113496" in understand("0113 496", "GB").digits
+    assert "44113496" in understand("0113 496", "GB").leading

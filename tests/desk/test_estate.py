@@ -292,7 +292,8 @@ def test_a_large_file_goes_on_by_itself_and_can_be_broken_off(desk, house):
         runner.tick(house)
     assert number_files.get(desk, file.id).report.new == 3500
     order = number_files.begin(desk, file.id)
-    number_files.bring_in_more(desk, file.id, work_order=order.id, reason="", seconds=0)
+    number_files.bring_in_more(desk, file.id, work_order=order.id, reason="", seconds=0, chunk_rows=500, chunks=3)
+    assert number_files.get(desk, file.id).done.rows == 1500
     number_files._reading.clear()  # the process has died: nothing but the database is left
     until_quiet(house)
     assert number_files.get(desk, file.id).done.rows == 3500

@@ -453,6 +453,11 @@ def _restored(snapshot: t.Snapshot, estate: Estate) -> list[Change]:
     if before is None:
         if isinstance(now, Grant):
             return [changed(Subject.GRANT, now, now.but(until=estate.now), "grant.ended")]
+        if isinstance(now, Number):
+            gone = _step(now, Event.RESTORE, State.CLOSED, state_reason="taken over by mistake", assignment=None, path=None, trunk=None)
+            return _number(now, "number.restored", **gone)
+        if isinstance(now, Person):
+            return [changed(Subject.PERSON, now, now.but(left=True), "person.changed")]
         raise NotAllowedNow("This came into being by the task and cannot be taken back.", reason="not-reversible")
     if isinstance(now, PathVersion) and isinstance(before, PathVersion):
         before = before.but(

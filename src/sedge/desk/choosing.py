@@ -162,7 +162,7 @@ def _makers(form: dict[str, str]) -> dict[str, Any]:
     reason = form.get("for", "")[:200]
     if len(form.get("reason", "")) < 3 and "reason" in form.get("asks", ""):
         raise NotUnderstood("Say why its rest ends early; callers of its last holder may ring.", field="reason")
-    until = _day(form.get("until", ""))
+    until = day_of(form.get("until", ""))
     rest = form.get("rest", "")
     return {
         "reserve": lambda n: t.ReserveNumber(number=n, reason=reason, until=until),
@@ -175,7 +175,8 @@ def _makers(form: dict[str, str]) -> dict[str, Any]:
     }
 
 
-def _day(text: str) -> datetime | None:
+def day_of(text: str) -> datetime | None:
+    """The end of a day that was typed; None for ''. Raises NotUnderstood."""
     if not text:
         return None
     try:

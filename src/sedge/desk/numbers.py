@@ -3,6 +3,8 @@
 from dataclasses import dataclass, field
 from datetime import datetime
 
+from sqlalchemy import literal_column, select
+
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.ledger.chain import Entry
 from sedge.core.numbers.e164 import describe, read, read_one
@@ -116,7 +118,8 @@ def the_number(desk: Desk, text: str, *, field: str = "number") -> str:
 
 def also_countries(desk: Desk) -> tuple[str, ...]:
     with desk.reading() as reading:
-        return tuple(sorted({s.country for s in reading.records.all(Site)}))
+        site = tables.site
+        return tuple(country for (country,) in reading.connection.execute(select(site.c.country).distinct().order_by(site.c.country)))
 
 
 def meant(desk: Desk, text: str) -> Search:
@@ -176,7 +179,14 @@ def _extensions(reading: Reading, text: str) -> list[finder.Hit]:
     if not (digits.isascii() and digits.isdecimal() and 2 <= len(digits) <= 7):
         return []
     person = tables.person
-    found = reading.records.where(Person, person.c.extension == digits, person.c.departed.is_(False), order_by=person.c.name, limit=5)
+    found = reading.records.where(
+        Person,
+        person.c.extension == digits,
+        person.c.extension != literal_column("''"),
+        person.c.departed.is_(False),
+        order_by=person.c.name,
+        limit=5,
+    )
     return [finder.Hit(Subject.PERSON, p.id, f"{p.name}, extension {p.extension}") for p in found]
 
 

@@ -110,11 +110,10 @@ def _odd_numbers(reading: Reading) -> Iterator[Todo]:
             Mark.WAITING, f"{_count(len(endless), 'number')} reserved or resting without an end", f"{first.national} is {first.state} for good, as it looks.",
             f"/numbers/{first.e164[1:]}", "Look at it",
         )  # fmt: skip
+    departed = select(person.c.id).where(person.c.departed.is_(True))
     gone = (
-        select(life.c.number, person.c.name)
-        .join(person, (person.c.id == life.c.holder_id) & (life.c.holder_kind == "person"))
-        .where(person.c.departed.is_(True), life.c.state == "assigned")
-        .order_by(life.c.number)
+        select(life.c.number, life.c.holder_name.label("name"))
+        .where(life.c.holder_kind == "person", life.c.holder_id.in_(departed), life.c.state == "assigned")
         .limit(MOST_SHOWN)
     )
     left = reading.connection.execute(gone).all()

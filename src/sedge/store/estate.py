@@ -43,7 +43,7 @@ MOST_USERS = 2000  # numbers that follow one call path and are told of its new v
 def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") -> Estate:
     """The estate as far as `wanted` reaches: those records, what they refer to, the small tables whole.
 
-    Whole are sites, spots' addresses, products, subscriptions, carriers, accounts and trunks; where choices are wanted, per
+    Whole are products, subscriptions, carriers, accounts and trunks; where choices are wanted, per
     site the first free numbers of each capacity.
     """
     estate = Estate(now, home=home)
@@ -57,11 +57,14 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
     if wanted.path_users:
         followers = and_(tables.life.c.path.in_(sorted(wanted.path_users)), is_open())
         numbers += put(records.where(Number, followers, order_by=tables.life.c.number, limit=MOST_USERS))
-    for record_type in (Site, Product, Subscription, Carrier, Account, Trunk):
+    for record_type in (Product, Subscription, Carrier, Account, Trunk):
         put(records.all(record_type))
     refs = wanted.holders | {n.holder for n in numbers if n.holder} | {n.reserved_for for n in numbers if n.reserved_for}
     held = put(records.held_by(Number, refs))
     _put_holders(records, estate, refs)
+    known = {n.site for n in numbers} | {t.site for t in estate.all(Trunk)} | wanted.sites
+    known |= {p.site for p in (*estate.all(Person), *estate.all(ServiceLine))} | {r.id for r in refs if r.kind is HolderKind.SITE}
+    put(records.many(Site, known))
     here = [ref for ref in wanted.holders if ref.kind is not HolderKind.DOWNSTREAM and estate.get(RECORD_TYPES[ref.subject], ref.id)]
     sites = {estate.site_of(ref).id for ref in here}  # who is not here may be brought by a task of the same work order
     sites |= wanted.sites | {n.site for n in numbers}
@@ -81,6 +84,10 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
     named = {getattr(r, "spot", None) for r in (*numbers, *held, *estate.all(Person), *estate.all(ServiceLine), *estate.all(Site))}
     missing = (wanted.spots | {s for s in named if s}) - {s.id for s in estate.all(Spot)}
     put(records.many(Spot, missing))
+    elsewhere = (
+        {s.site for s in estate.all(Spot)} | {p.site for p in (*estate.all(Person), *estate.all(ServiceLine))} | {n.site for n in held}
+    )
+    put(records.many(Site, elsewhere - {s.id for s in estate.all(Site)}))
     put(records.many(Address, {s.address for s in estate.all(Spot)} | {s.address for s in estate.all(Site) if s.address}))
     if wanted.choices:
         _put_pool(records, estate, sites)

@@ -220,15 +220,35 @@ def _searched(connection: Connection, search: Search, most: int) -> list[ColumnE
             return [life.c.number > 0]
         case SearchKind.EXACT:
             numbers = [int(e164) for e164 in search.exact]
+            if connection.execute(select(life.c.id).where(life.c.number.in_(numbers), is_open()).limit(1)).first():
+                return [life.c.number.in_(numbers)]
             return [life.c.number.in_({*numbers, *_hit_numbers(connection, search, most)})]
         case SearchKind.RANGE:
             return [life.c.number.between(search.first, search.last)]
+        case SearchKind.FRAGMENT if search.leading and (beginning := _beginning(connection, search.leading)) is not None:
+            return beginning
+        case SearchKind.FRAGMENT if not search.digits:
+            return []
         case SearchKind.LEADING | SearchKind.FRAGMENT if max(map(len, search.digits)) < 3:
             return [_short_fragment(search.digits[0])]
         case SearchKind.ENDING if len(search.digits[0]) < 2:
             return [life.c.number % 10 == int(search.digits[0])]
         case _:
             return _by_index(connection, search, most)
+
+
+def _beginning(connection: Connection, leading: tuple[str, ...]) -> list[ColumnElement[bool]] | None:
+    """Ranges of the numbers that begin so, one for each length; None where there are none. A range is found at once, where the
+    index of fragments would look through all numbers of an area."""
+    life = tables.life
+    found = []
+    for lead in leading:
+        for length in range(max(len(lead), 8), 16):
+            free = length - len(lead)
+            between = life.c.number.between(int(lead) * 10**free, int(lead) * 10**free + 10**free - 1)
+            if connection.execute(select(life.c.id).where(between, is_open()).limit(1)).first():
+                found.append(between)
+    return found or None
 
 
 def _by_index(connection: Connection, search: Search, most: int) -> list[ColumnElement[bool]]:
@@ -401,4 +421,10 @@ def searched_in(connection: Connection, search: Search, table: Any) -> ColumnEle
         case SearchKind.WORDS:
             return table.c.holder_name.icontains(search.words, autoescape=True)
         case _:
-            return table.c.number.in_(_hit_numbers(connection, search, MOST_HITS))
+            begun = [
+                table.c.number.between(int(lead) * 10**free, int(lead) * 10**free + 10**free - 1)
+                for lead in search.leading
+                for free in range(max(0, 8 - len(lead)), 16 - len(lead))
+            ]
+            hits = _hit_numbers(connection, search, MOST_HITS) if search.digits else []
+            return or_(table.c.number.in_(hits), *begun)

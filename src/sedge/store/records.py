@@ -51,7 +51,7 @@ def columns(record: Any) -> dict[str, Any]:
                 "departed": record.left,
             }
         case Site():
-            return {"name": record.name, "code": record.code}
+            return {"name": record.name, "code": record.code, "country": record.country}
         case ServiceLine():
             return {"name": record.name, "site": record.site}
         case Device():

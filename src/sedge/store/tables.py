@@ -150,6 +150,8 @@ person = _record_table(
     Index("person_name", "name"),
     Index("person_spot", "spot", "departed"),
     Index("person_count", "site", "departed"),
+    Index("person_extension", "extension", sqlite_where=text("extension != ''"), postgresql_where=text("extension != ''")),
+    Index("person_departed", "id", sqlite_where=text("departed IS 1"), postgresql_where=text("departed IS true")),
     Index(
         "person_no_spot",
         "name",
@@ -157,7 +159,13 @@ person = _record_table(
         postgresql_where=text("spot IS NULL AND departed IS false"),
     ),
 )
-site = _record_table("site", Column("name", String(120), nullable=False), Column("code", String(5), nullable=False, unique=True))
+site = _record_table(
+    "site",
+    Column("name", String(120), nullable=False),
+    Column("code", String(5), nullable=False, unique=True),
+    Column("country", String(2), nullable=False),
+    Index("site_country", "country"),
+)
 service_line = _record_table(
     "service_line", Column("name", String(120), nullable=False), Column("site", String(80), nullable=False), Index("line_site", "site")
 )

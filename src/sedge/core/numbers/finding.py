@@ -24,7 +24,8 @@ class SearchKind(StrEnum):
 
 @dataclass(frozen=True)
 class Search:
-    """`exact` are whole numbers; `first`..`last` a range; `digits` lists fragments of which any may match."""
+    """`exact` are whole numbers; `first`..`last` a range; `leading` are E.164 digits a number may begin with; `digits` lists
+    fragments of which any may match anywhere (or, for an ending, at the end)."""
 
     kind: SearchKind
     exact: tuple[str, ...] = ()
@@ -32,6 +33,7 @@ class Search:
     last: int = 0
     digits: tuple[str, ...] = ()
     words: str = ""
+    leading: tuple[str, ...] = ()
 
 
 _RANGE = re.compile(r"^(?P<first>[+\d][\d\s().\-/]*?\d)\s*(?:–|\.\.|-|\bto\b)\s*(?P<last>\d{2,})$")
@@ -68,7 +70,10 @@ def _number_or_fragment(text: str, digits: str, home: str, also: tuple[str, ...]
     reading = read(text, home, also)
     if reading.candidates and len(digits) >= 7:
         return Search(SearchKind.EXACT, exact=tuple(c.e164 for c in reading.candidates), digits=(digits,), words=text)
-    return Search(SearchKind.FRAGMENT, digits=_forms(text, digits, home), words=text)
+    typed, *whole = _forms(text, digits, home)
+    if text.startswith("+"):
+        return Search(SearchKind.FRAGMENT, words=text, leading=(typed,))
+    return Search(SearchKind.FRAGMENT, digits=(typed,), words=text, leading=tuple(whole))
 
 
 def _forms(text: str, digits: str, home: str) -> tuple[str, ...]:

@@ -82,7 +82,7 @@ class NumberSet:
     @property
     def written(self) -> str:
         """The shortest list of ranges as text that `parse` reads: `441134960100-49,441134960200`."""
-        return ",".join(str(s)[1:].replace("–", "-") for s in self.spans)
+        return ",".join(_written(first, last) for intervals in self._by_length.values() for first, last in intervals)
 
     @property
     def spans(self) -> list[Span]:
@@ -126,7 +126,13 @@ class NumberSet:
         return NumberSet._from({n: how(self._by_length.get(n, []), other._by_length.get(n, [])) for n in lengths})
 
     def longest_run(self) -> Span | None:
-        return max(self.spans, key=lambda s: (len(s), -s.first), default=None)
+        best = (0, 0, 0, 0)  # length, first, digits, last; of several the lowest
+        for digits, intervals in self._by_length.items():
+            for first, last in intervals:
+                if last - first + 1 > best[0]:
+                    best = (last - first + 1, first, digits, last)
+        length, first, digits, last = best
+        return Span(digits, first, last) if length else None
 
     def first_run(self, length: int) -> Span | None:
         """The lowest `length` consecutive numbers, or None."""
@@ -160,6 +166,16 @@ class NumberSet:
                     out.append(Span(digits, start, start + size - 1))
                     start += size
         return out
+
+
+def _written(first: int, last: int) -> str:
+    if first == last:
+        return str(first)
+    one, other = str(first), str(last)
+    shared = 0
+    while one[shared] == other[shared]:
+        shared += 1
+    return f"{one}-{other[min(shared, len(one) - 2) :]}"
 
 
 def _merged(intervals: list[Interval]) -> list[Interval]:

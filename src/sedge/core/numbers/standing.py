@@ -141,7 +141,8 @@ def next_actions(number: Number, estate: Estate) -> list[str]:
     """What a person would sensibly do next, most sensible first; keys of the doors that do it."""
     match number.state:
         case State.AVAILABLE | State.RESERVED:
-            return ["assign", "reserve" if number.state is State.AVAILABLE else "unreserve", "set-spot", "retire"]
+            between = ["reserve", "set-aside"] if number.state is State.AVAILABLE else ["unreserve"]
+            return ["assign", *between, "set-spot", "retire"]
         case State.ASSIGNED:
             wanting = []
             if number.spot is None:

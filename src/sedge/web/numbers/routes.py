@@ -51,8 +51,8 @@ def choose_site(request: Request, desk: AtDesk, query: ThePage, name: str = "") 
 
 @place.page("/find", May.LOOK)
 def find(request: Request, desk: AtDesk, find: str = "") -> Response:
-    found = desk_numbers.find(desk, find[:200])
-    return draw(request, "_found.html", groups=views.answers(found, find[:200]), problem=found.problem)
+    found = desk_numbers.find(desk, find[:2000])
+    return draw(request, "_found.html", groups=views.answers(found, find[:2000]), problem=found.problem)
 
 
 @place.action("/numbers/views", May.LOOK)

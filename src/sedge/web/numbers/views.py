@@ -41,6 +41,7 @@ ORDER_OF_STATES = (
 ACTIONS = {
     "assign": ("Give it to someone", "/work-orders/new/assign?number={n}"),
     "reserve": ("Reserve it", "/work-orders/new/reserve?number={n}"),
+    "set-aside": ("Set it aside", "/work-orders/new/set-aside?number={n}"),
     "unreserve": ("Take the reservation back", "/work-orders/new/unreserve?number={n}"),
     "set-spot": ("Set its emergency spot", "/work-orders/new/set-spot?number={n}"),
     "register-address": ("Register its address", "/work-orders/new/register-address?number={n}"),
@@ -181,10 +182,11 @@ def _picture(block: Block, query: Query) -> Markup:
 
 
 def _large_picture(block: Block, query: Query) -> Markup:
+    like = query.link(within="000000xx", site=block.site.id)  # built once: a link for each of a hundred tiles takes its time
     tiles = [
         Tile(
-            hundred, states, f"{hundred % 100:02d}xx, {states[State.ASSIGNED]} of {sum(states.values())} in use, {states[State.AVAILABLE]} available",
-            query.link(within=f"{hundred}xx", site=block.site.id),
+            hundred, states, f"{hundred % 100:02d}xx, {states[State.ASSIGNED]} of {states.total()} in use, {states[State.AVAILABLE]} available",
+            like.replace("000000xx", f"{hundred}xx", 1),
         )
         for hundred, states in block.density.items()
     ]  # fmt: skip

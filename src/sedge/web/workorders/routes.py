@@ -7,7 +7,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotRunnable, NotUnderstood
-from sedge.desk import holders, numbers, workorders
+from sedge.desk import choosing, holders, numbers, workorders
 from sedge.store.workorders import OrderState
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, is_swap
@@ -17,6 +17,7 @@ place = Place()
 KINDS = {
     "assign": "Give a number",
     "reserve": "Reserve a number",
+    "set-aside": "Set a number aside",
     "unreserve": "Take a reservation back",
     "set-spot": "Set an emergency spot",
     "register-address": "Register an emergency address",
@@ -94,7 +95,13 @@ def _tasks(desk: AtDesk, kind: str, form: dict[str, str]) -> tuple[list[Any], st
             ref, name = _chosen_holder(desk, form)
             raw, title = [{"kind": "grant_licence", "holder": ref, "product": form.get("product", "")}], f"Licence for {name}"
         case "reserve":
-            raw, title = [{"kind": "reserve_number", "number": number, "reason": form.get("for", "")}], f"Reserve {national}"
+            until = choosing.day_of(form.get("until", ""))
+            raw, title = (
+                [{"kind": "reserve_number", "number": number, "reason": form.get("for", ""), "until": until}],
+                f"Reserve {national}",
+            )
+        case "set-aside":
+            raw, title = [{"kind": "set_aside", "number": number, "reason": form.get("for", "")}], f"Set {national} aside"
         case "set-spot":
             if not form.get("spot"):
                 raise NotUnderstood("Choose the spot.", field="spot")

@@ -8,6 +8,22 @@ export const finder = () => ({
     const step = event.key === "ArrowDown" ? 1 : -1;
     stops[(stops.indexOf(document.activeElement) + step + stops.length) % stops.length].focus();
   },
+  // A field of one line would run pasted lines together: several go to a page of their own.
+  paste(event) {
+    const text = event.clipboardData.getData("text");
+    if (!/[\n\t]/.test(text.trim()) && text.length < 400) return;
+    event.preventDefault();
+    const form = document.createElement("form");
+    form.method = "post";
+    form.action = "/numbers/paste";
+    const field = document.createElement("textarea");
+    field.name = "text";
+    field.value = text;
+    form.append(field);
+    form.hidden = true;
+    document.body.append(form);
+    form.submit();
+  },
   leave(event) {
     event.preventDefault();
     this.close();

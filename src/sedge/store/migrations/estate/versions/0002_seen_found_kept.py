@@ -176,6 +176,15 @@ def upgrade() -> None:
         batch_op.drop_index("tally_site")
         batch_op.create_index("tally_site", ["site", "hundred"], unique=False)
 
+    with op.batch_alter_table("site", schema=None) as batch_op:
+        batch_op.add_column(sa.Column("country", sa.String(length=2), nullable=False, server_default=sa.text("''")))
+        batch_op.create_index("site_country", ["country"], unique=False)
+    with op.batch_alter_table("person", schema=None) as batch_op:
+        numbered, left = sa.text("extension != ''"), sa.text("departed IS 1")
+        batch_op.create_index("person_extension", ["extension"], unique=False, sqlite_where=numbered, postgresql_where=numbered)
+        batch_op.create_index("person_departed", ["id"], unique=False, sqlite_where=left, postgresql_where=sa.text("departed IS true"))
+    op.execute(sa.text("UPDATE site SET country = json_extract(body, '$.country')"))
+
     with op.batch_alter_table("life", schema=None) as batch_op:
         for name, columns, condition in NARROWED:
             batch_op.drop_index(name)
@@ -185,6 +194,14 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
+    with op.batch_alter_table("person", schema=None) as batch_op:
+        batch_op.drop_index("person_departed")
+        batch_op.drop_index("person_extension")
+
+    with op.batch_alter_table("site", schema=None) as batch_op:
+        batch_op.drop_index("site_country")
+        batch_op.drop_column("country")
+
     with op.batch_alter_table("tally", schema=None) as batch_op:
         batch_op.drop_index("tally_site")
         batch_op.create_index("tally_site", ["site"], unique=False)
