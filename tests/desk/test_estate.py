@@ -367,6 +367,12 @@ def test_a_small_take_over_runs_to_the_end(desk, house):
     with desk.reading() as reading:
         person = reading.records.the(Person, "person-cy-vale")
     assert (person.name, person.spot) == ("Cy Vale", number.spot)
+    workorders.undo(desk, order.id)
+    until_quiet(house)
+    assert the(desk, "+441134960700").state is State.CLOSED
+    assert estate.listing(desk, Filter(search=numbers.meant(desk, "0113 496 0700"))).rows == []
+    with desk.reading() as reading:
+        assert reading.records.the(Person, "person-cy-vale").left
 
 
 # ── other systems ──

@@ -454,7 +454,7 @@ def _restored(snapshot: t.Snapshot, estate: Estate) -> list[Change]:
         if isinstance(now, Grant):
             return [changed(Subject.GRANT, now, now.but(until=estate.now), "grant.ended")]
         if isinstance(now, Number):
-            gone = _step(now, Event.RESTORE, State.CLOSED, state_reason="taken over by mistake", assignment=None, path=None, trunk=None)
+            gone = _step(now, Event.RESTORE, State.CLOSED, state_reason="its take-over was undone", assignment=None, path=None, trunk=None)
             return _number(now, "number.restored", **gone)
         if isinstance(now, Person):
             return [changed(Subject.PERSON, now, now.but(left=True), "person.changed")]

@@ -200,7 +200,7 @@ def _number(text: str, home: str, also: tuple[str, ...]) -> int:
         raise Fault("the number is missing")
     found = read(text, home, also)
     if found.problem:
-        raise Fault(f"“{text[:40]}”: {found.problem.sentence[0].lower()}{found.problem.sentence[1:]}")
+        raise Fault(f"“{text[:40]}”: {found.problem.sentence}")
     return int(found.candidates[0].e164)
 
 
