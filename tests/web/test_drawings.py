@@ -1,6 +1,7 @@
 """What is drawn: block map, digit ruler, life strip, picture of a path; and the small filters of pages."""
 
 import re
+from collections import Counter
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
@@ -13,7 +14,7 @@ from sedge.core.facts import Money
 from sedge.core.numbers.life import State
 from sedge.core.paths.steps import EXITS, Hours, Mailbox, Menu, Opening, Path, Queue, Ring
 from sedge.web.shared import rendering
-from sedge.web.shared.drawings.blockmap import MapCell, block_map, legend_shape, shape
+from sedge.web.shared.drawings.blockmap import MapCell, Tile, block_map, density_map, legend_shape, shape
 from sedge.web.shared.drawings.pathmap import describe_step, path_map
 from sedge.web.shared.drawings.ruler import grouped, ruler
 from sedge.web.shared.drawings.strip import strip
@@ -256,3 +257,34 @@ def test_things_are_counted(n, told):
 def test_money_of_no_price_is_a_dash():
     assert rendering.money(None) == "–"
     assert rendering.money(Money(amount=Decimal("1234.5"), currency="GBP")) == "£1,234.50"
+
+
+# ── what is not ours, ten columns, density ──
+
+
+def test_numbers_of_the_hundred_that_are_not_ours_are_dots_in_one_path():
+    drawn = block_map("x", cells(*range(15)))
+    assert drawn.count('class="not-ours"') == 1
+    assert re.search(r'class="not-ours" d="([^"]+)"', drawn)[1].count("h0") == 5
+    assert "not-ours" not in block_map("x", cells(*range(20)))
+
+
+def test_ten_columns_make_ten_rows():
+    drawn = block_map("x", cells(*range(100)), columns=10)
+    assert drawn.count('role="row"') == 10
+    assert 'data-columns="10"' in drawn
+    assert block_map("x", cells(*range(100))).count('role="row"') == 5
+
+
+def test_a_density_map_has_a_tile_per_hundred_with_its_figures_and_its_way_in():
+    tiles = [
+        Tile(4411349600 + h, Counter({State.ASSIGNED: 10 * h, State.AVAILABLE: 5}), f"{h}xx, <b>", f"/numbers?within={h}&a=b")
+        for h in range(4)
+    ]
+    drawn = density_map("x", tiles)
+    assert (drawn.count('role="gridcell"'), drawn.count('role="row"')) == (4, 1)
+    assert 'href="/numbers?within=3&amp;a=b"' in drawn
+    assert "<b>" not in drawn
+    widths = [float(w) for w in re.findall(r'class="tile-used"[^>]* width="([\d.]+)"', drawn)]
+    assert widths == sorted(widths)
+    assert drawn.count('tabindex="0"') == 1
