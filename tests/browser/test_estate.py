@@ -97,9 +97,11 @@ def test_facts_are_edited_where_they_stand_and_a_view_is_kept(page):
     sign_in(page)
     page.goto("/numbers?number=441134960160")
     page.get_by_label("Label", exact=True).fill("night bell")
-    page.get_by_label("Label", exact=True).press("Enter")
+    with page.expect_response("**/facts*"):
+        page.get_by_label("Label", exact=True).press("Enter")
     page.get_by_label("Tags").fill("bell")
-    page.get_by_label("Cost centre").click()  # leaving the field keeps it
+    with page.expect_response("**/facts*"):
+        page.get_by_label("Cost centre").click()  # leaving the field keeps it
     expect(page.get_by_label("Tags")).to_have_value("bell")
     page.goto("/numbers?view=list&sort=label&find=night+bell")
     expect(page.locator("tbody tr").first).to_contain_text("0113 496 0160")
@@ -109,7 +111,8 @@ def test_facts_are_edited_where_they_stand_and_a_view_is_kept(page):
     expect(page.get_by_role("columnheader", name="Tags")).to_be_visible()
     page.get_by_text("Views", exact=True).click()
     page.get_by_label("Keep this view as").fill("By label")
-    page.get_by_role("button", name="Keep it").click()
+    with page.expect_navigation():
+        page.get_by_role("button", name="Keep it").click()
     page.goto("/numbers")
     page.get_by_text("Views", exact=True).click()
     page.get_by_role("link", name=re.compile("By label")).click()
@@ -164,11 +167,11 @@ def test_untidy_files_are_settled_word_by_word(page):
     accessible(page)
     page.reload()
     expect(page.get_by_role("heading", name=first)).to_have_count(0)  # kept between sittings
-    page.get_by_role("button", name="Leave the open rows out").click()
-    for _ in range(4):
+    for _ in range(6):
+        with page.expect_response("**/leave"):
+            page.get_by_role("button", name="Leave the open rows out").click()
+        page.wait_for_load_state("networkidle")
         if page.get_by_role("button", name="Make the work order").is_visible():
             break
-        page.get_by_role("button", name="Leave the open rows out").click()
-        page.wait_for_timeout(800)
     page.get_by_role("button", name="Make the work order").click()
     expect(page.get_by_role("heading", name=re.compile("Take over Old trust office"))).to_be_visible()
