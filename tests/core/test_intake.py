@@ -105,7 +105,7 @@ def known(builder, taken=()):
     estate = builder.build()
     every = {kind: tuple(estate.all(kind)) for kind in (Site, Account, Product, Spot, Trunk)}
     holders = Directory.of(estate.all(Person), estate.all(ServiceLine))
-    return Known("GB", (), every[Site], every[Account], every[Product], (), every[Spot], (), every[Trunk], holders, frozenset(taken))
+    return Known("GB", (), every[Site], every[Account], every[Product], (), every[Spot], every[Trunk], holders, frozenset(taken))
 
 
 def together(builder, *rows, decisions=None, taken=()):

@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sedge.core.errors import NotUnderstood
+from sedge.core.intake.fields import plain_cell
 from sedge.formats import sheets
 
 ONE = 'Number;Label\n+441134960142;Straße\n\n0113 496 0143;"two\nlines"\n'
@@ -48,7 +49,7 @@ def test_no_cell_that_leaves_begins_a_formula_and_all_come_back(rows):
 
     back = list(csv.reader(io.StringIO(data, newline="")))[1:]
     assert all(not cell.startswith(("=", "+", "-", "@")) for row in back for cell in row)
-    assert [[sheets.plain_cell(c) for c in row] for row in back] == [[sheets.plain_cell(c) for c in row] for row in rows]
+    assert [[plain_cell(c) for c in row] for row in back] == [[plain_cell(c) for c in row] for row in rows]
 
 
 def test_a_spreadsheets_values_are_read_and_what_was_left_out_is_said(tmp_path):

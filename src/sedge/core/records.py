@@ -40,6 +40,11 @@ class Subject(StrEnum):
 KnownAs = dict[str, str]  # ids by the name of the other system
 
 
+def tags_in(text: str) -> tuple[str, ...]:
+    """Tags from a text with commas between: small letters, at most 40 of them each, no repeats."""
+    return tuple(sorted({tag.strip().lower()[:40] for tag in text.split(",") if tag.strip()}))
+
+
 class HolderKind(StrEnum):
     PERSON = "person"
     SITE = "site"

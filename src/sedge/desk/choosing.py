@@ -13,7 +13,7 @@ from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.numbers.life import Event, State, allows
 from sedge.core.numbers.pasted import Pasted, numbers_in
 from sedge.core.numbers.ranges import NumberSet
-from sedge.core.records import HolderKind, HolderRef, Number, Person
+from sedge.core.records import HolderKind, HolderRef, Number, Person, tags_in
 from sedge.core.workorders import tasks as t
 from sedge.desk import retiring
 from sedge.desk.desk import Desk
@@ -185,14 +185,9 @@ def day_of(text: str) -> datetime | None:
         raise NotUnderstood("Type the day as 2026-12-24.", field="until") from error
 
 
-def tags_of(text: str) -> tuple[str, ...]:
-    """Tags from a text with commas between: small letters, no repeats."""
-    return tuple(sorted({tag.strip().lower()[:40] for tag in text.split(",") if tag.strip()}))
-
-
 def _label(numbers: Sequence[str], form: dict[str, str]) -> Any:
     given = {name: form[name].strip() for name in ("label", "cost_centre") if form.get(name, "").strip()}
-    add, drop = tags_of(form.get("add_tags", "")), tags_of(form.get("drop_tags", ""))
+    add, drop = tags_in(form.get("add_tags", "")), tags_in(form.get("drop_tags", ""))
     if not given and not add and not drop:
         raise NotUnderstood("Type a label, a cost centre, or tags to put on or take off.", field="label")
     for name, most in (("label", 80), ("cost_centre", 40)):

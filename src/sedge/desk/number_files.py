@@ -6,7 +6,6 @@ up at any moment: rows that are there already are the same as if they had been r
 """
 
 import hashlib
-import shutil
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import replace
@@ -430,12 +429,3 @@ def go_on_reading(desk: Desk) -> int:
     for file in files:
         read_on(desk, file)
     return len(files)
-
-
-def tidy(desk: Desk) -> None:
-    """Throw away what no file of ours stands for."""
-    with desk.reading() as reading:
-        known = {file.id for file in store.listing(reading.connection, limit=10_000)}
-    for path in folder(desk).iterdir():
-        if path.stem not in known:
-            shutil.rmtree(path) if path.is_dir() else path.unlink(missing_ok=True)

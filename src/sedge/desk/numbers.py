@@ -13,7 +13,7 @@ from sedge.core.numbers.life import State
 from sedge.core.numbers.pasted import numbers_in
 from sedge.core.numbers.standing import Standing, next_actions, standing
 from sedge.core.paths.trace import Trace, World, trace_inbound
-from sedge.core.records import HolderKind, HolderRef, KnownAs, Number, Person, Proof, Site, Subject
+from sedge.core.records import HolderKind, HolderRef, KnownAs, Number, Person, Proof, Site, Subject, tags_in
 from sedge.core.reduce import changed
 from sedge.core.workorders.tasks import Needs
 from sedge.desk.desk import Desk, Reading
@@ -218,7 +218,7 @@ def edit_facts(
             raise NotUnderstood(f"At most {most} characters fit here; this has {len(value)}.", field=name)
         values[name] = value.strip()
     if tags is not None:
-        values["tags"] = tuple(sorted({tag.strip().lower()[:40] for tag in tags.split(",") if tag.strip()}))
+        values["tags"] = tags_in(tags)
     with desk.writing() as writing:
         number = writing.records.the(Number, e164)
         if known:

@@ -7,8 +7,6 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any, BinaryIO
 
-from sqlalchemy import select
-
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.facts import Money
@@ -20,7 +18,6 @@ from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import (
     Account,
-    Address,
     HolderKind,
     HolderRef,
     Number,
@@ -149,17 +146,11 @@ def _known(desk: Desk, reading: Reading, rows: Sequence[Any]) -> Known:
     numbers = NumberSet.of(int(c[0].e164) for c in candidates if c)
     person = tables.person
     people = reading.records.where(Person, person.c.departed.is_(False))
-    known_as = {row.value: (row.subject, row.ref) for row in reading.connection.execute(_ids())}
     return Known(
         home, also, tuple(reading.records.all(Site)), tuple(reading.records.all(Account)), tuple(reading.records.all(Product)),
-        tuple(reading.records.all(PathVersion)), tuple(reading.records.all(Spot)), tuple(reading.records.all(Address)), tuple(reading.records.all(Trunk)),
-        Directory.of(people, reading.records.all(ServiceLine)), frozenset(number_store.owned(reading.connection, numbers)), known_as,
+        tuple(reading.records.all(PathVersion)), tuple(reading.records.all(Spot)), tuple(reading.records.all(Trunk)),
+        Directory.of(people, reading.records.all(ServiceLine)), frozenset(number_store.owned(reading.connection, numbers)),
     )  # fmt: skip
-
-
-def _ids() -> Any:
-    table = tables.known_as
-    return select(table.c.subject, table.c.ref, table.c.value).limit(100_000)
 
 
 def settle_word(desk: Desk, key: str, ask: str, word: str, meaning: str) -> None:

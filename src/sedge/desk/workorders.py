@@ -1,6 +1,6 @@
 """Work orders at the desk: write, check, mend, run, stop, try again, undo."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
@@ -10,11 +10,8 @@ from pydantic import ValidationError
 from sedge.core.access.roles import May
 from sedge.core.errors import Forbidden, NotAllowedNow, NotRunnable, NotUnderstood
 from sedge.core.estate import Estate
-from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.paths.trace import EndingKind, World, trace_inbound
 from sedge.core.records import Site, Subject
 from sedge.core.reduce import apply
-from sedge.core.safety.emergency import emergency_test
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import Costs, Report, check, costs_of, replaced, totals, with_remedies
 from sedge.core.workorders.findings import Finding, Level
@@ -22,6 +19,7 @@ from sedge.core.workorders.plan import resolve
 from sedge.core.workorders.tasks import TASK, Needs, needs
 from sedge.core.workorders.telling import tell, tell_whole
 from sedge.core.workorders.waiting import estimated_delay
+from sedge.desk.aftermath import Aftermath, aftermath
 from sedge.desk.desk import Desk, Reading, Writing
 from sedge.desk.numbers import the_number
 from sedge.store import workorders as store
@@ -43,20 +41,6 @@ class TaskView:
     monthly: Any
     once: Any
     findings: list[Finding]
-
-
-@dataclass(frozen=True)
-class Aftermath:
-    """How one number will stand once the work order is done."""
-
-    national: str
-    rings: str
-    somebody_answers: bool
-    may_call: str
-    help_to: str
-    help_comes: bool
-    works_from: str
-    works_at_once: bool
 
 
 @dataclass(frozen=True)
@@ -197,7 +181,7 @@ def look(desk: Desk, key: str) -> OrderView:
     report = check(bodies, estate) if order.state is OrderState.DRAFT else None
     estate = _with_newcomers(bodies, estate)
     views = [_task_view(stored, bodies, estate, report) for stored in order.tasks]
-    after = tuple(_aftermath(bodies, report)) if report and report.runnable else ()
+    after = tuple(aftermath(bodies, report)) if report and report.runnable else ()
     return OrderView(order, views, report, totals(bodies, estate), undo_words(order), undone_by, after)
 
 
@@ -210,33 +194,6 @@ def _with_newcomers(bodies: list[Any], estate: Estate) -> Estate:
     for body in newcomers:
         known.absorb(apply(body, known))
     return known
-
-
-def _aftermath(bodies: list[Any], report: Report) -> Iterator[Aftermath]:
-    """Who rings, what they may call, where help goes, from when it works: for the first numbers that are assigned."""
-    estate = report.after
-    assigned = [resolve(b, bodies) for b in bodies if isinstance(b, t.AssignNumber)]
-    for task in assigned[:3]:
-        number = estate.number(task.e164 or "")
-        works = number.assignment.works_from if number.assignment else estate.now
-        usable = max(works, number.usable_from or works)
-        trace = trace_inbound(number.e164, usable, World(), estate.fork(usable))
-        rings = [h.text for h in trace.happenings if h.step != "carrier"][:2]
-        country = COUNTRIES[number.country].emergency[0]
-        answer = emergency_test(number, country, estate)
-        holder = estate.holder(task.holder)
-        may = ", ".join(r.value for r in getattr(holder, "rights", ())) or "takes calls only"
-        at_once = usable <= estate.now
-        yield Aftermath(
-            national=number.national,
-            rings=" ".join(rings) or trace.ending.reason,
-            somebody_answers=trace.ending.kind is EndingKind.ANSWERED,
-            may_call=may,
-            help_to=answer.broken[0] if answer.broken else answer.spot_words,
-            help_comes=not answer.broken,
-            works_from="at once" if at_once else f"about {estate.clock(usable)}",
-            works_at_once=at_once,
-        )
 
 
 def _task_view(stored: StoredTask, bodies: list[Any], estate: Estate, report: Report | None) -> TaskView:

@@ -16,11 +16,11 @@ from pathlib import Path
 from typing import Any
 
 from sedge.core.errors import NotUnderstood
+from sedge.core.intake.fields import FORMULA, plain_cell
 
 MOST_BYTES = 250_000_000
 MOST_SPREADSHEET_BYTES, MOST_UNPACKED = 60_000_000, 600_000_000
 MOST_COLUMNS = 200
-_FORMULA = ("=", "+", "-", "@", "\t", "\r")
 _DELIMITERS = ",;\t|"
 _ENCODINGS = ("utf-8-sig", "utf-16", "cp1252")
 _SAMPLE = 200_000
@@ -56,7 +56,7 @@ def head_of(file: Path) -> Head:
         if encoding == "utf-8-sig"
         else (f"Read as {'UTF-16' if encoding == 'utf-16' else 'Windows-1252'} text, which it is not marked as.",)
     )
-    return Head([_plain(cell) for cell in header], encoding, delimiter, notes)
+    return Head([plain_cell(cell) for cell in header], encoding, delimiter, notes)
 
 
 def _encoding(sample: bytes) -> str:
@@ -84,15 +84,6 @@ def _rows(text: Iterable[str], delimiter: str) -> Iterator[list[str]]:
                 yield row
     except csv.Error as error:
         raise NotUnderstood(f"The file can't be read as CSV: {error}. Check the quotes.", field="file") from error
-
-
-def _plain(cell: str) -> str:
-    """A cell without the apostrophe that keeps spreadsheets from calculating, and without blanks around it."""
-    cell = cell.strip()
-    return cell[1:] if cell.startswith("'") and cell[1:2] in _FORMULA and cell[1:] else cell
-
-
-plain_cell = _plain
 
 
 def from_spreadsheet(file: Path, to: Path) -> tuple[str, ...]:
@@ -159,7 +150,7 @@ def _cell(value: Any) -> str:
 
 def safe(cell: str) -> str:
     """The cell so that no spreadsheet takes it for a formula."""
-    return f"'{cell}" if cell.startswith(_FORMULA) else cell
+    return f"'{cell}" if cell.startswith(FORMULA) else cell
 
 
 def to_csv(header: Sequence[str], rows: Iterable[Sequence[str]]) -> Iterator[bytes]:

@@ -20,7 +20,6 @@ class FileState(StrEnum):
     READ = "read"
     BRINGING_IN = "bringing in"
     DONE = "done"
-    LEFT = "left"
 
 
 @dataclass(frozen=True)

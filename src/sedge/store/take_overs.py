@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import Connection, delete, insert, select, update
 
 from sedge.core.errors import ChangedMeanwhile, NotFound
+from sedge.core.intake.fields import plain_cell
 from sedge.core.intake.takeover import Decisions, Row
 from sedge.store import tables
 
@@ -85,7 +86,7 @@ def rows(connection: Connection, one: TakeOver) -> tuple[list[Row], Decisions]:
     for row in connection.execute(query):
         cells = json.loads(row.cells)
         mapping = one.files[row.file].mapping
-        said = {name: cells[at].strip() for name, at in mapping.items() if at < len(cells) and cells[at].strip()}
+        said = {name: plain_cell(cells[at]) for name, at in mapping.items() if at < len(cells) and cells[at].strip()}
         found.append(Row(row.file, row.line, said))
         if row.decision:
             decisions.rows[row.file, row.line] = json.loads(row.decision)

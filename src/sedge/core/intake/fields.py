@@ -65,6 +65,15 @@ _BY_WORD = {word: name for name, words in WORDS.items() for word in words}
 Mapping = dict[str, int]
 
 
+FORMULA = ("=", "+", "-", "@", "\t", "\r")  # what a spreadsheet takes for the beginning of a formula
+
+
+def plain_cell(cell: str) -> str:
+    """A cell without blanks around it, and without the apostrophe that kept a spreadsheet from calculating it."""
+    cell = cell.strip()
+    return cell[1:] if cell.startswith("'") and cell[1:].startswith(FORMULA) else cell
+
+
 def normal(header: str) -> str:
     return re.sub(r"[^a-zäöüß0-9]+", " ", header.lower().replace("e.164", "e164").replace("e-mail", "email")).strip()
 

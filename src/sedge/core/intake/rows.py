@@ -12,12 +12,12 @@ from operator import itemgetter
 from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
 
-from sedge.core.intake.fields import Mapping
+from sedge.core.intake.fields import Mapping, plain_cell
 from sedge.core.numbers.e164 import describe, is_canonical, is_in_service, read
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.policy import POLICY
-from sedge.core.records import Account, Capacity, Carrier, HolderKind, HolderRef, Person, ServiceLine, Site, Spot, Trunk
+from sedge.core.records import Account, Capacity, Carrier, HolderKind, HolderRef, Person, ServiceLine, Site, Spot, Trunk, tags_in
 
 STATES = {
     State.AVAILABLE: ("available", "free", "spare", "unused", "unassigned", "frei", "vacant", "not in use", "no"),
@@ -163,7 +163,7 @@ def reader(mapping: Mapping, context: Context) -> Reader:
                     meanings.clear()
                 rest = meanings[said] = _simple(said, number, shared, context)
             return Incoming._make((number, *rest))
-        extra = {name: padded[at].strip() for name, at in rare.items()}
+        extra = {name: plain_cell(padded[at]) for name, at in rare.items()}
         ids = tuple((system, padded[at].strip()[:120]) for system, at in known if padded[at].strip())
         return _whole(number, said[1:], _label(said[0]), extra, ids, shared, context)
 
@@ -171,7 +171,7 @@ def reader(mapping: Mapping, context: Context) -> Reader:
 
 
 def _label(text: str) -> str:
-    label = text.strip()
+    label = plain_cell(text)
     if len(label) > 80:
         raise Fault(f"the label has {len(label)} characters; at most 80 fit")
     return label
@@ -320,7 +320,7 @@ def _whole(
     spot = extra.get("spot", "")
     if spot and spot.upper() not in context.spots:
         raise Fault(f"no emergency spot has the code “{spot}”")
-    tags = tuple(sorted({tag.strip().lower()[:40] for tag in extra.get("tags", "").split(",") if tag.strip()}))
+    tags = tags_in(extra.get("tags", ""))
     if len(extra.get("note", "")) > 2000:
         raise Fault("the note has more than 2,000 characters")
     own_spot = known.spots.get(ref) if ref and state is State.ASSIGNED else None

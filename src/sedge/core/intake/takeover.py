@@ -14,7 +14,7 @@ from rapidfuzz import fuzz, process
 from sedge.core.intake.rows import STATES, Directory, plain_name
 from sedge.core.numbers.e164 import describe, read
 from sedge.core.numbers.life import State
-from sedge.core.records import Account, Address, HolderRef, PathVersion, Product, Site, Spot, Trunk
+from sedge.core.records import Account, HolderRef, PathVersion, Product, Site, Spot, Trunk
 
 NEAR, AHEAD = 86, 6  # a proposal is at least so like the word, and so much more than the next
 _BY_STATE = {word: state for state, words in STATES.items() for word in words}
@@ -45,11 +45,9 @@ class Known:
     products: tuple[Product, ...]
     paths: tuple[PathVersion, ...]
     spots: tuple[Spot, ...]
-    addresses: tuple[Address, ...]
     trunks: tuple[Trunk, ...]
     holders: Directory
     taken: frozenset[int] = frozenset()
-    known_as: dict[str, tuple[str, str]] = field(default_factory=dict)
 
 
 @dataclass

@@ -81,6 +81,6 @@ def page(file: NumberFile, sites: list[str], accounts: list[str]) -> FilePage:
         can_change=file.state in {FileState.NEW, FileState.READ},
         step={
             FileState.NEW: "Say what its columns are", FileState.READING: "It is being looked through", FileState.READ: "It has been looked through; nothing is changed yet",
-            FileState.BRINGING_IN: "It is being brought in", FileState.DONE: "It has been brought in", FileState.LEFT: "It was left",
+            FileState.BRINGING_IN: "It is being brought in", FileState.DONE: "It has been brought in",
         }[file.state],
     )  # fmt: skip
