@@ -294,7 +294,7 @@ def test_a_large_file_goes_on_by_itself_and_can_be_broken_off(desk, house):
     order = number_files.begin(desk, file.id)
     number_files.bring_in_more(desk, file.id, work_order=order.id, reason="", seconds=0, chunk_rows=500, chunks=3)
     assert number_files.get(desk, file.id).done.rows == 1500
-    number_files._reading.clear()  # the process has died: nothing but the database is left
+    number_files._bringing.clear()  # the process has died: nothing but the database is left
     until_quiet(house)
     assert number_files.get(desk, file.id).done.rows == 3500
     assert estate.counts_of(desk, Filter()).total == 3720

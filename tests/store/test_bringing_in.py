@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from sqlalchemy import select, text
 
 from sedge.core.facts import canonical
-from sedge.core.intake.rows import Incoming
+from sedge.core.intake.rows import Incoming, alike
 from sedge.core.ledger.chain import first_broken
 from sedge.core.numbers.life import State
 from sedge.core.records import Capacity, HolderKind, HolderRef, Number, Subject
@@ -61,7 +61,7 @@ def database(blank, tmp_path):
 
 def bring(database, rows, stamp=STAMP, batch="file-1"):
     with database.writing() as connection:
-        return bringing_in.bring_in(connection, rows, stamp, batch=batch, names={ADA: "Ada"}, mains=set())
+        return bringing_in.bring_in(connection, alike(enumerate(rows)), stamp, batch=batch, names={ADA: "Ada"}, mains=set())
 
 
 def content(connection, table):
@@ -88,6 +88,7 @@ def test_by_thousands_and_one_by_one_give_the_same(rows):
             tables.estate_metadata.create_all(engine)
             with engine.begin() as connection:
                 connection.exec_driver_sql(finder.CREATE)
+                connection.exec_driver_sql(finder.CREATE_DIGITS)
             engine.dispose()
             builder = EstateBuilder()
             builder.person("Ada")
@@ -95,7 +96,7 @@ def test_by_thousands_and_one_by_one_give_the_same(rows):
                 ada = builder.records["Person/ada"]
                 saving.save(connection, [changed(Subject.PERSON, None, ada, "person.added")], STAMP)
                 if name == "many":
-                    bringing_in.bring_in(connection, numbered, STAMP, batch="f", names={ADA: "Ada"}, mains=set())
+                    bringing_in.bring_in(connection, alike(enumerate(numbered)), STAMP, batch="f", names={ADA: "Ada"}, mains=set())
                 else:
                     mains: set = set()
                     records = [bringing_in._number(row, "f", NOW, mains)[0].but(version=0) for row in numbered]
@@ -103,7 +104,8 @@ def test_by_thousands_and_one_by_one_give_the_same(rows):
             with made.reading() as connection:
                 held = {name: content(connection, name) for name in ("life", "span", *DERIVED)}
                 found = sorted(connection.exec_driver_sql("SELECT rowid, words, subject, ref, title FROM finder").all())
-                contents.append((held, [(r, " ".join(w.split()), *x) for r, w, *x in found]))
+                digits = finder.numbers_with(connection, ["4960"]), finder.numbers_with(connection, ["02"], ending=True)
+                contents.append((held, [(r, " ".join(w.split()), *x) for r, w, *x in found], digits))
             made.close()
     assert contents[0] == contents[1]
 

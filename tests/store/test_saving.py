@@ -175,14 +175,14 @@ def test_what_is_saved_can_be_found_at_once_and_under_its_new_name_only(filled):
     with filled.reading() as connection:
         assert [h.ref for h in finder.match_all_words(connection, "harbour")] == ["+441134960142"]
         assert finder.match_all_words(connection, "lantern") == []
-        assert [h.ref for h in finder.match(connection, ["0142"], ending=True, subject=Subject.NUMBER)] == ["+441134960142"]
+        assert finder.numbers_with(connection, ["0142"], ending=True) == [441134960142]
 
 
 @pytest.mark.parametrize("text", ['"', 'a"b', "'; --", "* OR *", "(((", "NEAR(", "—–…"])
 def test_odd_search_texts_find_nothing_and_break_nothing(filled, text):
     with filled.reading() as connection:
         finder.match_all_words(connection, text + " " + text * 3)
-        finder.match(connection, [text * 3])
+        finder.numbers_with(connection, [text * 3])
 
 
 # ── the ledger ──

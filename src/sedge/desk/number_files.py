@@ -7,9 +7,9 @@ up at any moment: rows that are there already are the same as if they had been r
 
 import hashlib
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import replace
-from itertools import islice
+from functools import partial
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -19,31 +19,19 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.estate import Change
 from sedge.core.intake.fields import FIELDS, fingerprint, recognised
-from sedge.core.intake.rows import Context, Directory, Fault, Incoming, Reader, by_names, reader
-from sedge.core.numbers.e164 import describe
-from sedge.core.records import Account, Carrier, HolderRef, Number, Person, Role, ServiceLine, Site, Spot, Subject, Trunk
+from sedge.core.intake.rows import Alike, Directory
+from sedge.core.records import HolderRef, Number, Role, Subject
 from sedge.core.reduce import changed
-from sedge.desk.desk import Desk, Reading, Writing
+from sedge.desk.desk import Desk, Writing
+from sedge.desk.file_rows import BringingIn, LookingThrough, added, bad_rows, folder, kept_of, sort_out, throw_away
 from sedge.formats import sheets
 from sedge.store import bringing_in, tables
 from sedge.store import number_files as store
 from sedge.store.number_files import FileState, NumberFile, Report
 
 SMALL_ROWS = 3_000
-MOST_KEPT = 200
 SLICE_SECONDS = 2.0
-CHUNKS_AT_ONCE = 5  # in one transaction, which begins with a cold cache: 25,000 rows hold the write lock for about a second
-HELD = {"holder", "email", "extension"}
-
-
-def folder(desk: Desk) -> Path:
-    place = desk.house.settings.data / "files" / desk.who.organisation
-    place.mkdir(parents=True, exist_ok=True)
-    return place
-
-
-def path_of(desk: Desk, file: NumberFile) -> Path:
-    return folder(desk) / f"{file.id}.csv"
+CHUNKS_AT_ONCE = 5  # in one transaction, 25,000 rows hold the write lock for about a second
 
 
 def receive(desk: Desk, name: str, data: BinaryIO) -> NumberFile:
@@ -160,164 +148,41 @@ def leave(desk: Desk, key: str) -> None:
     with desk.writing() as writing:
         store.forget(writing.connection, key)
         writing.touch()
-    path_of(desk, file).unlink(missing_ok=True)
-    _reading.pop(key, None)
+    throw_away(desk, file)
+    _looking.pop(key, None)
 
 
 # ── reading on, slice by slice ──
 
 
-class _Going:
-    """A file that is being read: where it is, and what it is read against."""
-
-    def __init__(self, desk: Desk, file: NumberFile, *, skip: int) -> None:
-        self.rows = sheets.rows_of(path_of(desk, file), sheets.Head(list(file.header), file.encoding, file.delimiter), skip=skip)
-        with desk.reading() as reading:
-            self.context = context_of(reading, file, home=desk.organisation.home_country)
-        self.read: Reader = reader(file.mapping, self.context)
-        self.seen: dict[int, int] = {}
-        self.at = skip
-
-
-_reading: dict[str, _Going] = {}
-
-
-def context_of(reading: Reading, file: NumberFile, *, home: str) -> Context:
-    accounts, carriers = reading.records.all(Account), reading.records.all(Carrier)
-    sites, spots = reading.records.all(Site), reading.records.all(Spot) if "spot" in file.mapping else []
-    elsewhere = {value.lower(): s for s in sites for value in s.known_as.values()}
-    by_code = {s.id: s for s in spots} | {value.upper(): s for s in spots for value in s.known_as.values()}
-    named: dict[str, Any] = by_names(accounts)
-    holders = Directory()
-    if HELD & set(file.mapping):
-        person = tables.person
-        holders = Directory.of(reading.records.where(Person, person.c.departed.is_(False)), reading.records.all(ServiceLine), sites)
-    return Context(
-        home=home, now=reading.now, sites=elsewhere | by_names(sites, "code"), accounts=named, carriers=by_names(carriers),
-        trunks=by_names(reading.records.all(Trunk)), spots=by_code,
-        holders=holders, ids=_ids(reading) if any(name.startswith("known:") for name in file.mapping) else {}, default_site=file.options.get("site", ""), default_account=file.options.get("account", ""),
-        default_price=file.options.get("price", "") or "0",
-    )  # fmt: skip
-
-
-def _ids(reading: Reading) -> dict[str, int]:
-    table = tables.known_as
-    rows = reading.connection.execute(select(table.c.value, table.c.ref).where(table.c.subject == Subject.NUMBER.value))
-    return {value: int(ref) for value, ref in rows}
-
-
-def _going(desk: Desk, file: NumberFile, kind: str, done: int) -> _Going:
-    """The reading of this file that goes on, or one begun anew where it had come to."""
-    key = f"{kind}/{file.id}"
-    going = _reading.get(key)
-    if going is None or going.at != done:
-        going = _reading[key] = _Going(desk, file, skip=done)
-    return going
+_looking: dict[str, LookingThrough] = {}
+_bringing: dict[str, BringingIn] = {}
 
 
 def read_on(desk: Desk, file: NumberFile, *, seconds: float = SLICE_SECONDS) -> NumberFile:
     """Go on with the dry run for about so long."""
-    going = _going(desk, file, "look", file.report.rows)
     report = file.report
     begun = time.monotonic()
     try:
-        while chunk := list(islice(going.rows, bringing_in.CHUNK)):
+        going = _looking.pop(file.id, None)
+        if going is None or going.at != report.rows:
+            going, report = LookingThrough(desk, file), Report()  # what is twice in the file is known only from its beginning
+        while rows := going.next():
             with desk.reading() as reading:
-                sorted_out = sort_out(going, chunk, lambda numbers, r=reading: bringing_in.existing(r.connection, numbers))
-            report = added(report, chunk, sorted_out)
-            going.at += len(chunk)
+                sorted_out = sort_out(rows, partial(bringing_in.existing, reading.connection))
+            report = added(report, rows, sorted_out)
             if time.monotonic() - begun > seconds:
                 file = replace(file, report=report, total=max(file.total, report.rows + 1))
+                _looking[file.id] = going
                 break
         else:
             file = replace(file, report=report, total=report.rows, state=FileState.READ)
-            _reading.pop(f"look/{file.id}", None)
     except NotUnderstood as error:
         file = replace(file, report=report, state=FileState.READ, problem=error.message)
     with desk.writing() as writing:
         store.save(writing.connection, file)
         writing.touch()
     return file
-
-
-class SortedOut:
-    """A chunk of rows by what is to be done with them."""
-
-    def __init__(self) -> None:
-        self.new: list[tuple[int, Incoming]] = []
-        self.changed: list[tuple[int, Number, Number]] = []
-        self.same = 0
-        self.differs: list[tuple[int, str, str]] = []
-        self.bad: list[tuple[int, str, str]] = []
-
-
-def sort_out(going: _Going, chunk: list[tuple[int, list[str]]], known: Callable[[list[int]], dict[int, Number]]) -> SortedOut:
-    out = SortedOut()
-    good: list[tuple[int, Incoming]] = []
-    seen, read = going.seen, going.read
-    for line, cells in chunk:
-        try:
-            row = read(cells)
-        except Fault as fault:
-            out.bad.append((line, " ".join(cells)[:80].strip(), str(fault)))
-            continue
-        before = seen.setdefault(row.number, line)
-        if before != line:
-            out.bad.append((line, f"+{row.number}", f"the same number as in line {before}"))
-        else:
-            good.append((line, row))
-    here = known([row.number for _, row in good])
-    for line, row in good:
-        number = here.get(row.number)
-        if number is None:
-            out.new.append((line, row))
-        else:
-            _compare(out, line, row, number)
-    return out
-
-
-def _compare(out: SortedOut, line: int, row: Incoming, number: Number) -> None:
-    """A row about a number that is in the estate: small facts are taken over, all else is left as it is and said."""
-    facts = {
-        "label": row.label or number.label, "note": row.note or number.note, "cost_centre": row.cost_centre or number.cost_centre,
-        "tags": row.tags or number.tags, "known_as": {**number.known_as, **dict(row.known_as)},
-    }  # fmt: skip
-    after = number.but(**facts)
-    found = [
-        f"{name}: {is_} here, {says} in the file"
-        for name, is_, says in (
-            ("state", number.state.value, row.state.value),
-            ("site", number.site, row.site),
-            ("carrier", number.carrier, row.carrier),
-        )
-        if is_ != says
-    ]
-    if row.holder and number.holder != row.holder:
-        found.append("its holder is another one here")
-    if found:
-        out.differs.append((line, describe(number.e164).national, "; ".join(found)))
-    if after != number:
-        out.changed.append((line, number, after))
-    elif not found:
-        out.same += 1
-
-
-def added(report: Report, chunk: list[Any], out: SortedOut) -> Report:
-    first = report.first
-    if len(first) < 12:
-        rows = tuple((line, describe(f"+{r.number}").national, r.state.value, r.site, r.label) for line, r in out.new[: 12 - len(first)])
-        first += rows
-    return Report(
-        rows=report.rows + len(chunk),
-        new=report.new + len(out.new),
-        same=report.same + out.same,
-        changed=report.changed + len(out.changed),
-        differs=report.differs + len(out.differs),
-        bad=report.bad + len(out.bad),
-        faults=(*report.faults, *out.bad)[:MOST_KEPT],
-        differences=(*report.differences, *out.differs)[:MOST_KEPT],
-        first=first,
-    )
 
 
 # ── bringing in ──
@@ -356,35 +221,39 @@ def bring_in_more(
 ) -> NumberFile:  # fmt: skip
     """Bring in for about so long, some chunks to a transaction. Done when the state says so."""
     file = get(desk, key)
-    going = _going(desk, file, "in", file.done.rows)
+    going = _bringing.pop(key, None)  # what fails is begun anew, from where it had come to
+    if going is None or going.at != file.done.rows:
+        going = BringingIn(desk, file, skip=file.done.rows, chunk=chunk_rows)
     begun = time.monotonic()
     while file.state is not FileState.DONE:
         with desk.writing(reason=reason, work_order=work_order) as writing:
             for _ in range(chunks):
-                chunk = list(islice(going.rows, chunk_rows))
-                if not chunk:
+                rows = going.next()
+                if rows is None:
                     file = replace(file, state=FileState.DONE, work_order=work_order)
                     break
-                out = sort_out(going, chunk, lambda numbers, w=writing: bringing_in.existing(w.connection, numbers))
-                _bring_in(writing, file, [row for _, row in out.new], going.context.holders)
+                out = sort_out(rows, partial(bringing_in.existing, writing.connection))
+                _bring_in(writing, file, out.new, going.holders)
                 _update(writing, out.changed)
-                file = replace(file, done=added(file.done, chunk, out), state=FileState.BRINGING_IN, work_order=work_order)
+                file = replace(file, done=added(file.done, rows, out), state=FileState.BRINGING_IN, work_order=work_order)
             store.save(writing.connection, file)
             writing.touch()
         going.at = file.done.rows
         if time.monotonic() - begun > seconds:
             break
     if file.state is FileState.DONE:
-        _reading.pop(f"in/{file.id}", None)
+        kept_of(desk, file).unlink(missing_ok=True)
+    else:
+        _bringing[key] = going
     return file
 
 
-def _bring_in(writing: Writing, file: NumberFile, rows: list[Incoming], holders: Directory) -> None:
-    if not rows:
+def _bring_in(writing: Writing, file: NumberFile, found: list[Alike], holders: Directory) -> None:
+    if not found:
         return
-    refs = set(row.holder for row in rows if row.holder)  # noqa: C401  pyright knows no frozen models in set displays
+    refs = set(row.holder for row, _, _ in found if row.holder)  # noqa: C401  pyright knows no frozen models in set displays
     mains = _with_main(writing, refs)
-    bringing_in.bring_in(writing.connection, rows, writing.stamp, batch=file.id, names=holders.names, mains=mains)
+    bringing_in.bring_in(writing.connection, found, writing.stamp, batch=file.id, names=holders.names, mains=mains)
 
 
 def _with_main(writing: Writing, refs: set[HolderRef]) -> set[HolderRef]:
@@ -411,15 +280,7 @@ def _update(writing: Writing, rows: list[tuple[int, Number, Number]]) -> None:
 def faults_of(desk: Desk, key: str) -> Iterator[bytes]:
     """The rows that can't be brought in, as they are in the file, each with why: to be mended and brought in again."""
     file = get(desk, key)
-    going = _Going(desk, file, skip=0)
-
-    def rows() -> Iterator[list[str]]:
-        while chunk := list(islice(going.rows, bringing_in.CHUNK)):
-            by_line = dict(chunk)
-            for line, _text, why in sort_out(going, chunk, lambda _numbers: {}).bad:
-                yield [*by_line[line], str(line), why]
-
-    return sheets.to_csv([*file.header, "line", "why not"], rows())
+    return sheets.to_csv([*file.header, "line", "why not"], bad_rows(desk, file))
 
 
 def go_on_reading(desk: Desk) -> int:

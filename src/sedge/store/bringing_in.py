@@ -15,7 +15,7 @@ from typing import Any
 from sqlalchemy import Connection
 
 from sedge.core.facts import canonical, money
-from sedge.core.intake.rows import Incoming
+from sedge.core.intake.rows import Alike, Incoming
 from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Assignment, HolderRef, Number, Role, Subject
@@ -33,6 +33,7 @@ _STAGE = (
 )
 _LIKE = f"INSERT INTO likeness VALUES ({', '.join('?' * 21)})"  # noqa: S608
 _JOINED = "FROM incoming JOIN likeness USING (like) ORDER BY number"
+_WITH_WORDS = "FROM incoming JOIN likeness USING (like) WHERE words != '' ORDER BY number"
 _LIFE = f"""INSERT INTO life (number, id, state, state_until, site, carrier, account, capacity, holder_kind, holder_id, role, spot, trunk, attention,
   kind, holder_name, label, price, changed_at, version, body)
   SELECT number, ?1 || number, state, state_until, site, carrier, account, capacity, holder_kind, holder_id, role, spot, trunk, attention, kind,
@@ -40,19 +41,28 @@ _LIFE = f"""INSERT INTO life (number, id, state, state_until, site, carrier, acc
 _SPAN = f"""INSERT INTO span (number, state, holder_kind, holder_id, holder_name, site, carrier, capacity, since)
   SELECT number, state, holder_kind, holder_id, holder_name, site, carrier, capacity, ? {_JOINED}"""
 _ENDED = "UPDATE span SET until = ? WHERE until IS NULL AND number IN (SELECT number FROM incoming)"
-_UNFIND = "DELETE FROM finder WHERE rowid IN (SELECT number FROM incoming JOIN life USING (number))"
-_FINDER = f"INSERT INTO finder (rowid, words, subject, ref, title) SELECT number, number || '$ ' || words, 'number', '+' || number, label {_JOINED}"
+_UNFIND = "DELETE FROM finder WHERE rowid IN (SELECT number FROM incoming CROSS JOIN life USING (number))"
+_FINDER = f"INSERT INTO finder (rowid, words, subject, ref, title) SELECT number, number || '$ ' || words, 'number', '+' || number, label {_WITH_WORDS}"
+_DIGITS = "INSERT INTO digits (rowid, written) SELECT number, number || '$' FROM incoming WHERE number NOT IN (SELECT number FROM life) ORDER BY number"
 _LATEST = "INSERT INTO ledger_batch (number, sequence) SELECT number, ? FROM incoming"
 
 
 def existing(connection: Connection, numbers: Sequence[int]) -> dict[int, Number]:
     """The open lives among these numbers."""
     found: dict[int, Number] = {}
+    if not numbers or not _any_between(connection, min(numbers), max(numbers)):
+        return found
     for start in range(0, len(numbers), 5000):
         listed = ",".join(str(int(n)) for n in numbers[start : start + 5000])  # as text: 5,000 bound values cost ten times the query
         rows = connection.exec_driver_sql(f"SELECT number, body FROM life WHERE number IN ({listed}) AND {tables.OPEN_LIFE}")  # noqa: S608
         found |= {number: Number.model_validate_json(body) for number, body in rows}
     return found
+
+
+def _any_between(connection: Connection, first: int, last: int) -> bool:
+    """Whether there is any open life in a stretch; files often bring stretches of which none is here yet."""
+    sql = f"SELECT 1 FROM life WHERE number BETWEEN ? AND ? AND {tables.OPEN_LIFE} LIMIT 1"  # noqa: S608
+    return connection.exec_driver_sql(sql, (first, last)).first() is not None
 
 
 @dataclass(frozen=True)
@@ -66,11 +76,12 @@ class _Like:
 
 
 def bring_in(
-    connection: Connection, rows: Sequence[Incoming], stamp: Stamp, *, batch: str, names: Mapping[HolderRef, str], mains: set[HolderRef]
+    connection: Connection, found: Iterable[Alike], stamp: Stamp, *, batch: str, names: Mapping[HolderRef, str], mains: set[HolderRef]
 ) -> int:
     """New lives for numbers that have no open one (the caller has looked). `batch` begins their ids; `mains` are holders that
     have a main number already, and is added to. Gives the sequence of the ledger's entry."""
-    likes = _likes(rows, stamp.at, mains)
+    likes = [_like(row, numbers, stamp.at, mains) for row, _, numbers in found]
+    count = sum(len(like.numbers) for like in likes)
     raw = connection.connection.driver_connection
     if raw is None:
         raise RuntimeError("the connection is closed")
@@ -81,12 +92,13 @@ def bring_in(
     raw.executemany("INSERT INTO incoming VALUES (?, ?)", ((n, i) for i, like in enumerate(likes) for n in like.numbers))
     raw.execute(_ENDED, (at,))
     raw.execute(_UNFIND)
+    raw.execute(_DIGITS)
     raw.execute(_LIFE, (f"{batch}-", at))
     raw.execute(_SPAN, (at,))
     raw.execute(_FINDER)
     _count(connection, likes, stamp)
     _small_facts(connection, likes)
-    title = f"{len(rows):,} number{'s' if len(rows) != 1 else ''}"
+    title = f"{count:,} number{'s' if count != 1 else ''}"
     sequence = saving.remark_batch(connection, stamp, key=batch, title=title, after=_snapshots(likes, batch))
     raw.execute(_LATEST, (sequence,))
     return sequence
@@ -97,28 +109,11 @@ def _text(moment: datetime) -> str:
     return moment.astimezone(UTC).replace(tzinfo=None).isoformat(" ", timespec="microseconds")
 
 
-def _likes(rows: Iterable[Incoming], at: datetime, mains: set[HolderRef]) -> list[_Like]:
-    """The rows by what they have in common; one that is not plain is alike only to itself."""
-    known: dict[tuple[Any, ...], _Like] = {}
-    alone: list[_Like] = []
-    for row in rows:
-        if not row.is_plain:
-            alone.append(_like(row, at, mains))
-            continue
-        key = row[1:12] if row.until is None else (*row[1:12], row.until)
-        like = known.get(key)
-        if like is None:
-            known[key] = _like(row, at, mains)
-        else:
-            like.numbers.append(row.number)
-    return [*known.values(), *alone]
-
-
-def _like(row: Incoming, at: datetime, mains: set[HolderRef]) -> _Like:
+def _like(row: Incoming, numbers: list[int], at: datetime, mains: set[HolderRef]) -> _Like:
     number, role = _number(row._replace(number=_HOLE), "\0", at, mains)
     before_number, rest = canonical(number).split(f"+{_HOLE}")
     before_id, after_id = rest.split(f"\\u0000-{_HOLE}")
-    return _Like(row, role, (before_number + "+", before_id, after_id), [row.number])
+    return _Like(row, role, (before_number + "+", before_id, after_id), numbers)
 
 
 _HOLE = 100000000000000  # stands where the number goes; 15 digits that no plan knows

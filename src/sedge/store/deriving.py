@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import Connection, Table, bindparam, delete, func, insert, select, update
+from sqlalchemy import Connection, Table, bindparam, delete, exists, func, insert, literal, select, update
 
 from sedge.core.estate import Change
 from sedge.core.numbers.life import ENDED, State
@@ -94,19 +94,15 @@ def over_all_sites(counts: Counter[Key]) -> Counter[Key]:
 def _add(connection: Connection, table: Table, counts: Counter[Key]) -> None:
     """Add to the counts of a table whose last column is the count and whose others are its key."""
     *keys, value = list(table.c)
-    at = [column == bindparam(f"at_{column.name}") for column in keys]
-    adding = update(table).where(*at).values({value.name: value + bindparam("by")})
-    fresh = []
-    for key, by in counts.items():
-        if not by:
-            continue
-        wanted = {f"at_{column.name}": part for column, part in zip(keys, key, strict=True)}
-        if connection.execute(adding, {**wanted, "by": by}).rowcount == 0:
-            fresh.append({**{column.name: part for column, part in zip(keys, key, strict=True)}, value.name: by})
-        elif by < 0:
-            connection.execute(delete(table).where(*at, value == 0), wanted)
-    if fresh:
-        connection.execute(insert(table), fresh)
+    rows = [{**{f"at_{column.name}": part for column, part in zip(keys, key, strict=True)}, "by": by} for key, by in counts.items() if by]
+    if not rows:
+        return
+    at = [column == bindparam(f"at_{column.name}", type_=column.type) for column in keys]
+    fresh = select(*(bindparam(f"at_{column.name}", type_=column.type) for column in keys), literal(0)).where(~exists().where(*at))
+    connection.execute(insert(table).from_select([*keys, value], fresh), rows)
+    connection.execute(update(table).where(*at).values({value.name: value + bindparam("by")}), rows)
+    if less := [row for row in rows if row["by"] < 0]:
+        connection.execute(delete(table).where(*at, value == 0), less)
 
 
 def _spans(connection: Connection, changes: Sequence[Change], names: Names, at: datetime) -> None:
@@ -226,6 +222,7 @@ def rebuild(connection: Connection) -> None:
             record: Any = RECORD_TYPES[subject].model_validate_json(body)
             if rows := known_rows(subject, getattr(record, "e164", record.id), record.known_as):
                 connection.execute(insert(tables.known_as), rows)
+    finder.index_digits_anew(connection)
     for subject, table in tables.RECORD_TABLES.items():
         finder.index(connection, (RECORD_TYPES[subject].model_validate_json(body) for (body,) in connection.execute(select(table.c.body))))
 

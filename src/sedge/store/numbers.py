@@ -275,9 +275,7 @@ def _by_index(connection: Connection, search: Search, most: int) -> list[ColumnE
 
 
 def _hit_numbers(connection: Connection, search: Search, most: int) -> list[int]:
-    ending = search.kind is SearchKind.ENDING
-    hits = finder.match(connection, search.digits, ending=ending, subject=Subject.NUMBER, limit=most)
-    return [int(hit.ref) for hit in hits]
+    return finder.numbers_with(connection, search.digits, ending=search.kind is SearchKind.ENDING, limit=most)
 
 
 def _short_fragment(digits: str) -> ColumnElement[bool]:

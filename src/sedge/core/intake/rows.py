@@ -119,6 +119,33 @@ class Incoming(NamedTuple):
         return not (self.holder or self.spot or self.note or self.cost_centre or self.tags or self.known_as)
 
 
+class Alike(NamedTuple):
+    """Rows that differ in nothing but their line and their number. The number of `row` is that of the first."""
+
+    row: Incoming
+    lines: list[int]
+    numbers: list[int]
+
+
+def alike(rows: Iterable[tuple[int, Incoming]]) -> list[Alike]:
+    """Rows with their lines, by what they have in common. One that is not plain is alike only to itself."""
+    known: dict[tuple[Any, ...], Alike] = {}
+    alone: list[Alike] = []
+    before, like = (), None  # rows that are alike mostly follow one another
+    for line, row in rows:
+        tail = row[1:]
+        if like is None or tail != before:
+            if not row.is_plain:
+                alone.append(Alike(row, [line], [row.number]))
+                continue
+            before, like = tail, known.get(tail)
+            if like is None:
+                like = known[tail] = Alike(row, [], [])
+        like.lines.append(line)
+        like.numbers.append(row[0])
+    return [*known.values(), *alone]
+
+
 class Fault(Exception):
     """Why a row can't be brought in, in words."""
 

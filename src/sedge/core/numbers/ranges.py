@@ -37,6 +37,9 @@ class Span:
         return max(2, len(first) - shared)
 
 
+_LONGER = {10**digits for digits in range(19)}  # where a number has a digit more than the one before
+
+
 class NumberSet:
     """An immutable set of E.164 numbers. `+` and digits outside, integers inside."""
 
@@ -59,9 +62,12 @@ class NumberSet:
     def of(cls, numbers: Iterable[str | int]) -> "NumberSet":
         """From single numbers, `+44…` or integers."""
         grouped: dict[int, list[Interval]] = {}
-        for n in {int(n) for n in numbers}:
-            grouped.setdefault(len(str(n)), []).append((n, n))
-        return cls._from({digits: _merged(intervals) for digits, intervals in grouped.items()})
+        ordered = sorted(set(map(int, numbers)))
+        begins = [i for i in range(1, len(ordered)) if ordered[i] != ordered[i - 1] + 1 or ordered[i] in _LONGER]
+        for begin, end in zip([0, *begins], [*begins, len(ordered)], strict=True):
+            if begin < end:
+                grouped.setdefault(len(str(ordered[begin])), []).append((ordered[begin], ordered[end - 1]))
+        return cls._from(grouped)
 
     @classmethod
     def parse(cls, written: str, *, field: str = "numbers", most: int = 10_000) -> "NumberSet":

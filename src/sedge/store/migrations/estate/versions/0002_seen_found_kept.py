@@ -3,7 +3,7 @@
 import sqlalchemy as sa
 from alembic import op
 
-from sedge.store import deriving
+from sedge.store import deriving, finder
 
 revision = "0002"
 down_revision = "0001"
@@ -20,6 +20,7 @@ WHOLE = {"life_no_spot": ["state", "number"]}
 
 
 def upgrade() -> None:
+    op.execute(finder.CREATE_DIGITS)
     op.create_table(
         "area",
         sa.Column("id", sa.String(length=80), nullable=False),
