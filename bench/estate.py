@@ -58,7 +58,7 @@ def fill(desk: Desk, count: int) -> None:
         if raw is None:
             raise SystemExit("no connection")
         raw.executemany(
-            "INSERT INTO site (id, name, code, version, body) SELECT ?1, ?2, ?3, 1, json_set(?4, '$.id', ?1, '$.name', ?2, '$.code', ?3)",
+            "INSERT INTO site (id, name, code, country, version, body) SELECT ?1, ?2, ?3, 'GB', 1, json_set(?4, '$.id', ?1, '$.name', ?2, '$.code', ?3)",
             ((f"s-{i}", f"Branch {i}", f"B{i:04d}", like) for i in range(sites)),
         )
         names = [f"{chance.choice(FIRST_NAMES)} {chance.choice(LAST_NAMES)} {i}" for i in range(people)]

@@ -107,7 +107,7 @@ def create_app(house: House) -> FastAPI:
     app.state.templates = environment(house.clock.now)
     app.state.desk_facts = _desk_facts
     problems.dress(app)
-    app.add_middleware(GZipMiddleware, minimum_size=2000)
+    app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=5)
     app.middleware("http")(_with_headers)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     for place in PLACES:

@@ -18,7 +18,7 @@ from sedge.store import numbers as store
 from sedge.store.maps import Cell, Hundred, Large
 from sedge.store.numbers import Counts, Filter
 
-BLOCKS_A_PAGE = 12
+BLOCKS_A_PAGE = 8
 NOTHING = Exhaustion(None, None, None, 0.0)
 
 

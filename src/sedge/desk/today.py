@@ -3,24 +3,24 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import timedelta
+from typing import Any
 
-from sqlalchemy import case, exists, func, select
+from sqlalchemy import case, exists, func, select, text
 
 from sedge.core.access.roles import May, allowed
 from sedge.core.facts import in_words
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.standing import Mark
-from sedge.core.records import Account, Number, Person, Product, Spot, Subscription
+from sedge.core.records import Account, Number, Product, Spot, Subscription
 from sedge.core.safety.spots import review_due
 from sedge.desk import calls, figures, safety
 from sedge.desk.desk import Desk, Reading
-from sedge.store import numbers as number_store
 from sedge.store import tables, workorders
-from sedge.store.numbers import Filter
 from sedge.store.records import is_open
 from sedge.store.workorders import OrderState
 
 PROOFS_LOOKED_AT = 200
+MOST_COUNTED = 1_000
 MOST_SHOWN, LAPSES_SOON_DAYS, IDLE_FROM = 200, 7, 20
 
 
@@ -38,9 +38,8 @@ class Todo:
 def todo(desk: Desk) -> list[Todo]:
     """What this member's role can do something about, most serious first. Where help would go wrong, everybody is told."""
     with desk.reading() as reading:
-        wanting = number_store.page(reading.connection, Filter(attention=True), limit=500).numbers
         groups = (
-            (May.LOOK, _emergency(reading, wanting)), (May.CHANGE_SAFETY, _nowhere(reading)), (May.CHANGE_ESTATE, _unlisted(wanting)),
+            (May.LOOK, _emergency(reading)), (May.CHANGE_SAFETY, _nowhere(reading)), (May.CHANGE_ESTATE, _unlisted(reading)),
             (May.LOOK, _trunks(reading)), (May.CHANGE_ESTATE, _odd_numbers(reading)), (May.CHANGE_ESTATE, _lapsing(reading)),
             (May.SEE_MONEY, _unused(desk)),
             (May.CHANGE_ESTATE, _work_orders(reading)), (May.SEE_MONEY, _money(reading)), (May.SEE_MONEY, _licences(reading)),
@@ -51,14 +50,21 @@ def todo(desk: Desk) -> list[Todo]:
     return sorted(lines, key=lambda line: [Mark.WRONG, Mark.WAITING, Mark.NONE, Mark.GOOD].index(line.mark))
 
 
-def _emergency(reading: Reading, wanting: list[Number]) -> Iterator[Todo]:
-    without = [n for n in wanting if n.spot is None]
+def _wanting(reading: Reading, column: Any) -> tuple[int, str]:
+    """How many numbers in use want something (counted up to a thousand), and the first of them as people write it."""
+    life = tables.life
+    query = select(life.c.number).where(text("attention = 1"), column.is_(None), is_open()).order_by(life.c.number)
+    numbers = list(reading.connection.execute(query.limit(MOST_COUNTED + 1)).scalars())
+    return len(numbers), describe(f"+{numbers[0]}").national if numbers else ""
+
+
+def _emergency(reading: Reading) -> Iterator[Todo]:
+    without, first = _wanting(reading, tables.life.c.spot)
     if without:
-        first = without[0]
         yield Todo(
             Mark.WRONG,
-            f"{_count(len(without), 'number')} in use without an emergency spot",
-            f"A call for help from {first.national} would not say where to go.",
+            f"{_count(without, 'number')} in use without an emergency spot",
+            f"A call for help from {first} would not say where to go.",
             "/numbers?attention=1",
             "Set the spots",
         )
@@ -75,24 +81,25 @@ def _emergency(reading: Reading, wanting: list[Number]) -> Iterator[Todo]:
 
 def _nowhere(reading: Reading) -> Iterator[Todo]:
     person = tables.person
-    nowhere = reading.records.where(Person, person.c.departed.is_(False), person.c.spot.is_(None), order_by=person.c.name, limit=500)
-    if nowhere:
+    query = select(person.c.name).where(person.c.departed.is_(False), person.c.spot.is_(None)).order_by(person.c.name)
+    names = list(reading.connection.execute(query.limit(MOST_COUNTED + 1)).scalars())
+    if names:
         yield Todo(
             Mark.WAITING,
-            f"{_count(len(nowhere), 'person')} without an emergency spot".replace("persons", "people"),
-            f"{nowhere[0].name} can't be given a number until somebody says where help would find them.",
+            f"{_count(len(names), 'person')} without an emergency spot".replace("persons", "people"),
+            f"{names[0]} can't be given a number until somebody says where help would find them.",
             "/safety",
             "Choose their spots",
         )
 
 
-def _unlisted(wanting: list[Number]) -> Iterator[Todo]:
-    unlisted = [n for n in wanting if n.trunk is None]
+def _unlisted(reading: Reading) -> Iterator[Todo]:
+    unlisted, first = _wanting(reading, tables.life.c.trunk)
     if unlisted:
         yield Todo(
             Mark.WRONG,
-            f"{_count(len(unlisted), 'number')} in use on no trunk's list",
-            f"Calls to {unlisted[0].national} don't arrive.",
+            f"{_count(unlisted, 'number')} in use on no trunk's list",
+            f"Calls to {first} don't arrive.",
             "/numbers?attention=1",
             "Complete the list",
         )
@@ -101,9 +108,7 @@ def _unlisted(wanting: list[Number]) -> Iterator[Todo]:
 def _odd_numbers(reading: Reading) -> Iterator[Todo]:
     """States without sense: reserved or resting without an end, in use by somebody who has left."""
     life, person = tables.life, tables.person
-    endless = reading.records.where(
-        Number, life.c.state.in_(["reserved", "aging"]), life.c.state_until.is_(None), order_by=life.c.number, limit=MOST_SHOWN
-    )
+    endless = reading.records.where(Number, life.c.state.in_(["reserved", "aging"]), life.c.state_until.is_(None), limit=MOST_SHOWN)
     if endless:
         first = endless[0]
         yield Todo(
@@ -131,7 +136,7 @@ def _lapsing(reading: Reading) -> Iterator[Todo]:
     soon = reading.now + timedelta(days=LAPSES_SOON_DAYS)
     found = reading.records.where(
         Number,
-        life.c.state == "reserved",
+        func.lower(life.c.state) == "reserved",  # as found by its end: there are many reserved, and few that lapse
         life.c.state_until.is_not(None),
         life.c.state_until <= soon,
         order_by=life.c.state_until,
@@ -302,4 +307,5 @@ def glance(desk: Desk) -> dict[str, int]:
 
 
 def _count(n: int, thing: str) -> str:
-    return f"{n} {thing}{'s' if n != 1 else ''}"
+    many = f"over {MOST_COUNTED:,}" if n > MOST_COUNTED else f"{n:,}"
+    return f"{many} {thing}{'s' if n != 1 else ''}"

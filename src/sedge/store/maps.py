@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, and_, func, or_, select, tuple_
+from sqlalchemy import Connection, Select, and_, func, or_, select, tuple_
 
 from sedge.core.numbers.life import State
 from sedge.store import tables
@@ -69,7 +69,7 @@ def maps(
     place = _place(after, by_area=by_area)
     chosen: list[tuple[Place, bool]] = []  # a hundred or, where true, a ten-thousand
     while True:
-        keys = _keys(connection, wanted, by_area=by_area, after=place, limit=limit * 8, at=at, within=within)
+        keys = _keys(connection, wanted, by_area=by_area, after=place, limit=limit * 8 if at is None else limit + 1, at=at, within=within)
         if not keys:
             break
         large = _large(connection, keys, at) if within is None else set()
@@ -127,23 +127,34 @@ def _keys(
 def _keys_then(
     connection: Connection, wanted: Filter, *, by_area: bool, after: Place | None, limit: int, at: datetime, within: tuple[int, int] | None
 ) -> list[Place]:
+    """The same for a moment, hundred by hundred: each is found by going on in the index from the end of the last."""
     span = tables.span
-    hundred = (span.c.number - span.c.number % 100).label("first")
-    order = (hundred, span.c.site) if by_area else (span.c.site, hundred)
-    query = select(hundred, span.c.site).where(*held_at(at)).distinct().order_by(*order).limit(limit)
+    order = (span.c.number, span.c.site) if by_area else (span.c.site, span.c.number)
+    query = select(span.c.number, span.c.site).where(*held_at(at)).order_by(*order).limit(1)
     for column, value in ((span.c.site, wanted.site), (span.c.carrier, wanted.carrier), (span.c.state, wanted.state)):
         if value:
             query = query.where(column == value)
+    if within:
+        query = query.where(span.c.number.between(*within))
+    found: list[Place] = []
+    while len(found) < limit and (place := _next_then(connection, query, after, by_area=by_area)):
+        found.append(place)
+        after = place
+    return found
+
+
+def _next_then(connection: Connection, query: Select[Any, Any], after: Place | None, *, by_area: bool) -> Place | None:
+    span = tables.span
+    tries = [query]
     if after:
         lead, site = after
         later = span.c.number > lead * 100 + 99
-        here = or_(span.c.site > site, and_(span.c.site == site, later)) if not by_area else or_(
-            later, and_(span.c.number.between(lead * 100, lead * 100 + 99), span.c.site > site)
-        )  # fmt: skip
-        query = query.where(here)
-    if within:
-        query = query.where(span.c.number.between(*within))
-    return [(first // 100, site) for first, site in connection.execute(query)]
+        if by_area:
+            tries = [query.where(span.c.number.between(lead * 100, lead * 100 + 99), span.c.site > site), query.where(later)]
+        else:
+            tries = [query.where(span.c.site == site, later), query.where(span.c.site > site)]
+    row = next((row for one in tries if (row := connection.execute(one).first())), None)
+    return (row.number // 100, row.site) if row else None
 
 
 def _large(connection: Connection, keys: Sequence[Place], at: datetime | None) -> set[Place]:
@@ -190,7 +201,7 @@ def _cells(connection: Connection, places: Sequence[Place], at: datetime | None)
     columns = [table.c[name] for name in ("number", "site", "state", "holder_kind", "holder_id", "holder_name", "carrier")]
     now = at is None
     query = select(*columns, tables.life.c.price).where(ranges, is_open()) if now else select(*columns).where(ranges, *held_at(at))
-    return list(connection.execute(query.order_by(table.c.number)))
+    return list(connection.execute(query.order_by(table.c.number)).all())
 
 
 def _density(connection: Connection, place: Place) -> dict[int, Counter[State]]:

@@ -148,7 +148,7 @@ person = _record_table(
     Index("person_email", "email", unique=True, sqlite_where=text("NOT departed"), postgresql_where=text("NOT departed")),
     Index("person_site", "site", "name"),
     Index("person_name", "name"),
-    Index("person_spot", "spot", "departed"),
+    Index("person_spot", "spot", "departed", sqlite_where=text("spot IS NOT NULL"), postgresql_where=text("spot IS NOT NULL")),
     Index("person_count", "site", "departed"),
     Index("person_extension", "extension", sqlite_where=text("extension != ''"), postgresql_where=text("extension != ''")),
     Index("person_departed", "id", sqlite_where=text("departed IS 1"), postgresql_where=text("departed IS true")),

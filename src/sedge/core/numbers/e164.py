@@ -215,7 +215,7 @@ def _spellings(plain: str, digits: str, home: str, also: tuple[str, ...]) -> Ite
         yield from _sized("+" + digits)
         yield from _without_trunk(digits)
         return
-    countries = [home, *(c for c in also if c != home)]
+    countries = [home, *(c for c in also if c != home and c in COUNTRIES)]
     for code in countries:
         country = COUNTRIES.get(code)
         if country and digits.startswith(country.international):
