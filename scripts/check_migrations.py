@@ -19,7 +19,11 @@ def indexes(file: Path) -> set[str]:
     """The statements of all indexes, conditions included, which autogenerate does not compare."""
     with contextlib.closing(sqlite3.connect(file)) as connection:
         rows = connection.execute("SELECT sql FROM sqlite_master WHERE type = 'index' AND sql IS NOT NULL")
-        return {" ".join(sql.replace('"', "").split()) for (sql,) in rows if "alembic" not in sql and "finder" not in sql and "digits" not in sql}
+        return {
+            " ".join(sql.replace('"', "").split())
+            for (sql,) in rows
+            if "alembic" not in sql and "finder" not in sql and "digits" not in sql
+        }
 
 
 def differences(kind: str) -> list[str]:
@@ -36,7 +40,9 @@ def differences(kind: str) -> list[str]:
         metadata_of(kind).create_all(engine)
         engine.dispose()
         unlike = indexes(file) ^ indexes(made)
-    wanted = [str(d) for d in found if "finder" not in str(d) and "digits" not in str(d)] + [f"index {statement}" for statement in sorted(unlike)]
+    wanted = [str(d) for d in found if "finder" not in str(d) and "digits" not in str(d)] + [
+        f"index {statement}" for statement in sorted(unlike)
+    ]
     for table in metadata_of(kind).sorted_tables:
         str(CreateTable(table).compile(dialect=postgresql.dialect()))
         for index in table.indexes:

@@ -17,7 +17,7 @@ from sedge.core.numbers.life import ENDED
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import HolderRef, Number, Subject
 from sedge.store import finder, tables
-from sedge.store.records import is_open
+from sedge.store.records import is_open, plus
 
 MOST_HITS, WHILE_TYPING = 2000, 64  # matches of the index looked at for a list, and for the finder's first answers
 FEW = 20_000  # so many rows are sorted quicker than found along the order
@@ -114,15 +114,10 @@ def _merged(connection: Connection, where: list[Any], order: list[Any], searched
     return list(connection.execute(select(*shown).where(life.c.id.in_(sorted(ids))).order_by(*order).limit(limit)))
 
 
-def _plus(column: Any) -> Any:
-    """The same column, out of an index's reach."""
-    return literal_column(f"+{column.table.name}.{column.name}", column.type)
-
-
 def _order(name: str, *, backwards: bool, empty: bool, few: bool) -> list[Any]:
     life = tables.life
     columns = [life.c.number] if empty or name == "number" else [SORTS[name].column, life.c.number]
-    columns = [_plus(c) if few else c for c in columns]
+    columns = [plus(c) if few else c for c in columns]
     return [c.desc() for c in columns] if backwards else columns
 
 
@@ -186,7 +181,7 @@ def _after(name: str, begin: tuple[Any, int] | None, *, backwards: bool, empty: 
 
 def _conditions(wanted: Filter, *, plainly: bool = True) -> list[Any]:
     life = tables.life
-    reach = (lambda column: column) if plainly else _plus
+    reach = (lambda column: column) if plainly else plus
     conditions: list[Any] = []
     if wanted.state:
         conditions.append(reach(life.c.state) == wanted.state)

@@ -11,6 +11,7 @@ from sedge.core.numbers.life import ENDED, State
 from sedge.store import tables
 from sedge.store.deriving import FOUND_IN_USE
 from sedge.store.numbers import Filter
+from sedge.store.records import plus
 
 MOST_DIFFERENCES = 500
 LIMIT = 100
@@ -123,7 +124,7 @@ def net_by_period(connection: Connection, periods: list[tuple[date, date]], site
     move = tables.movement
     first, last = periods[0][0], periods[-1][1]
     query = select(move.c.site, move.c.capacity, move.c.day, _demanded()).where(
-        move.c.site.in_(sites), move.c.state.in_(IN_USE), move.c.day >= first, move.c.day < last
+        move.c.site.in_(sites), plus(move.c.state).in_(IN_USE), plus(move.c.day) >= first, plus(move.c.day) < last
     )
     demand: dict[tuple[str, str], list[int]] = {}
     for site, capacity, day, net in connection.execute(query):

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from typing import Any, TypeVar
 
-from sqlalchemy import ColumnElement, Connection, Select, Table, and_, case, func, or_, select
+from sqlalchemy import ColumnElement, Connection, Select, Table, and_, case, func, literal_column, or_, select
 
 from sedge.core.errors import NotFound
 from sedge.core.facts import Fact
@@ -200,6 +200,11 @@ def last_lives(query: Select[Any]) -> Select[Any]:
     )
     inner = query.add_columns(rank).subquery()
     return select(inner.c.body).where(inner.c.rank == 1)
+
+
+def plus(column: Any) -> Any:
+    """The same column, out of an index's reach."""
+    return literal_column(f"+{column.table.name}.{column.name}", column.type)
 
 
 def is_open() -> ColumnElement[bool]:

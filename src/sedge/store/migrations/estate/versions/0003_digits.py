@@ -7,7 +7,7 @@ from sedge.store import finder
 
 revision = "0003"
 down_revision = "0002"
-WITH_SPOT = {"sqlite_where": sa.text("spot IS NOT NULL"), "postgresql_where": sa.text("spot IS NOT NULL")}
+WITH_SPOT = sa.text("spot IS NOT NULL")
 
 
 def upgrade() -> None:
@@ -15,9 +15,8 @@ def upgrade() -> None:
     finder.index_digits_anew(op.get_bind())
     op.execute("DELETE FROM finder WHERE subject = 'number' AND words LIKE '%$'")
     op.execute("DELETE FROM finder WHERE subject = 'number' AND words LIKE '%$ '")
-
     op.drop_index("person_spot", "person")
-    op.create_index("person_spot", "person", ["spot", "departed"], **WITH_SPOT)
+    op.create_index("person_spot", "person", ["spot", "departed"], sqlite_where=WITH_SPOT, postgresql_where=WITH_SPOT)
 
 
 def downgrade() -> None:
