@@ -175,3 +175,17 @@ def test_untidy_files_are_settled_word_by_word(page):
             break
     page.get_by_role("button", name="Make the work order").click()
     expect(page.get_by_role("heading", name=re.compile("Take over Old trust office"))).to_be_visible()
+
+
+def test_a_reload_loses_nothing_that_was_typed(page):
+    sign_in(page)
+    page.goto("/numbers/chosen?pick=441134960160-61&act=reserve")
+    page.get_by_label("For what").fill("the fair")
+    page.get_by_label("Why").fill("asked for by Visits")
+    page.reload()
+    expect(page.get_by_label("For what")).to_have_value("the fair")
+    expect(page.get_by_label("Why")).to_have_value("asked for by Visits")
+    page.get_by_role("button", name="Check it").click()
+    expect(page.get_by_role("heading", name=re.compile("Reserve 2 numbers"))).to_be_visible()
+    page.goto("/numbers/chosen?pick=441134960160-61&act=reserve")
+    expect(page.get_by_label("For what")).to_have_value("")  # it was sent, so it is not typed again

@@ -11,7 +11,8 @@ from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.intake.takeover import Ask
 from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
-from sedge.core.records import Number, Person
+from sedge.core.records import Number, Person, Subject
+from sedge.core.reduce import changed
 from sedge.demo.seed import MEMBERS
 from sedge.desk import (
     choosing,
@@ -29,6 +30,7 @@ from sedge.desk import (
     today,
     workorders,
 )
+from sedge.store import tables
 from sedge.store.numbers import Filter
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
@@ -408,3 +410,14 @@ def test_the_finder_knows_extensions_tags_spots_and_work_orders(desk):
     assert headings("lifts")["Tags"] == ["lifts"]
     assert headings("reception")["Emergency spots"]
     assert headings("Reserve 0113") == {} or "Work orders" in headings("Reserve 0113")
+
+
+def test_tags_are_counted_among_what_the_other_filters_leave(desk):
+    with desk.writing() as writing:
+        records = {n.e164: n for n in writing.records.where(Number, tables.life.c.number.in_([441134960160, 441134960161, 441134960260]))}
+        tagged = [changed(Subject.NUMBER, n, n.but(tags=("lift",)), "number.labelled") for n in records.values()]
+        writing.save(tagged)
+    assert dict(estate.tags(desk, Filter()))["lift"] == 3
+    assert dict(estate.tags(desk, Filter(site="wharf-house", tag="nothing of the kind")))["lift"] == 2
+    search = numbers.meant(desk, "*0260")
+    assert dict(estate.tags(desk, Filter(search=search)))["lift"] == 1

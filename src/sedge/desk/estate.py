@@ -172,9 +172,9 @@ def sites_to_choose(desk: Desk, wanted: Filter, name: str = "") -> list[tuple[st
         return store.site_counts(reading.connection, wanted, name=name[:80])
 
 
-def tags(desk: Desk) -> list[tuple[str, int]]:
+def tags(desk: Desk, wanted: Filter) -> list[tuple[str, int]]:
     with desk.reading() as reading:
-        return store.tag_counts(reading.connection)
+        return store.tag_counts(reading.connection, wanted)
 
 
 def listing(desk: Desk, wanted: Filter, *, sort: str = "number", after: str = "", limit: int = 100, at: datetime | None = None) -> Listing:

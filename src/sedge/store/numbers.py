@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, and_, func, literal_column, or_, select, text, tuple_
+from sqlalchemy import ColumnElement, Connection, and_, func, literal_column, or_, select, text, true, tuple_
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.finding import Search, SearchKind
@@ -357,11 +357,17 @@ def site_counts(connection: Connection, wanted: Filter, *, name: str = "", limit
     return [(key, title, int(n)) for key, title, n in connection.execute(query.order_by(total.desc(), site.c.name).limit(limit))]
 
 
-def tag_counts(connection: Connection, *, limit: int = 60) -> list[tuple[str, int]]:
-    """The tags of the estate, most used first."""
-    tag = tables.number_tag
+def tag_counts(connection: Connection, wanted: Filter, *, limit: int = 60) -> list[tuple[str, int]]:
+    """The tags of the numbers that all other filters leave, most used first."""
+    tag, life = tables.number_tag, tables.life
     total = func.count()
     query = select(tag.c.tag, total).group_by(tag.c.tag).order_by(total.desc(), tag.c.tag).limit(limit)
+    others = replace(wanted, tag=None)
+    if others != Filter():
+        searched = _searched(connection, others.search, MOST_HITS) if others.search else None
+        if searched == []:
+            return []
+        query = query.join(life, life.c.number == tag.c.number).where(*_conditions(others), or_(*searched) if searched else true())
     return [(name, n) for name, n in connection.execute(query)]
 
 

@@ -10,6 +10,7 @@ import { pick } from "./pick.js";
 import { pickedBar } from "./picked.js";
 import { sayProblems } from "./problems.js";
 import { words } from "./say.js";
+import { keepTyped } from "./typed.js";
 
 document.addEventListener("alpine:init", () => {
   Alpine.store("say", words);
@@ -23,3 +24,4 @@ document.addEventListener("alpine:init", () => {
 });
 sayProblems();
 keepFresh();
+keepTyped();
