@@ -6,10 +6,10 @@ from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 
 import structlog
-from fastapi import FastAPI, Request
+from fastapi import Depends, FastAPI, Request
 from fastapi.responses import JSONResponse, Response
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.staticfiles import StaticFiles
@@ -25,8 +25,11 @@ from sedge.api.describing import describe
 from sedge.desk import runner, serving, steering, today
 from sedge.desk.clock import Clock
 from sedge.desk.desk import House, desk_member_facts
+from sedge.outside.callbacks import Listener
+from sedge.outside.carrier import Callback
 from sedge.outside.outside import at_standins
 from sedge.settings import Settings
+from sedge.store import installation as installation_store
 from sedge.store.database import Database
 from sedge.web import problems
 from sedge.web.carriers.routes import place as carriers_place
@@ -86,11 +89,21 @@ RESOURCES = (
 def open_house(settings: Settings, standins_url: str, clock: Clock | None = None) -> House:
     """Everything one process needs, opened. `standins_url` is where the services outside are reached."""
     installation = Database(settings.data / "installation.sqlite", "installation", durable=settings.durable)
-    callback = f"http://{settings.host}:{settings.port}/callbacks/carrier"
+    installation.migrate()
+    callback = Callback(f"http://{settings.host}:{settings.port}/callbacks/carrier", _callback_secret(installation))
     house = House(settings, clock or Clock(), installation, at_standins(standins_url, callback=callback)).open()
     if clock is None:
         house.clock.advance(steering.stored_offset(house))
     return house
+
+
+def _callback_secret(database: Database) -> str:
+    with database.writing() as connection:
+        return installation_store.callback_secret(connection)
+
+
+async def _body(request: Request) -> bytes:
+    return await request.body()
 
 
 def create_app(house: House) -> FastAPI:
@@ -117,9 +130,12 @@ def create_app(house: House) -> FastAPI:
         app.include_router(resource, prefix="/api/v1")
     app.include_router(api_ledger.standins)
 
+    listener = Listener(_callback_secret(house.installation))
+
     @app.post("/callbacks/carrier", include_in_schema=False)
-    def told_by_carrier() -> Response:
-        """A hint only: whoever calls, we ask the carrier ourselves. So it can come twice, late, or from anybody."""
+    def told_by_carrier(request: Request, body: Annotated[bytes, Depends(_body)]) -> Response:
+        """A hint only: we ask the carrier ourselves. So it can come twice, late, or out of order."""
+        listener.check(request.headers, body, house.clock.now())
         runner.look_again_at_orders(house)
         return Response(status_code=204)
 

@@ -31,7 +31,7 @@ def test_typed_text_is_read(api, text):
 
 
 def test_the_whole_story_through_the_api(api):
-    offer = get(api, "supply/offers", country="GB", area="Leeds", quantity=8, consecutive="true")["items"][0]
+    offer = get(api, "supply/offers", country="GB", area="Leeds", carrier="brackwater", quantity=8, consecutive="true")["items"][0]
     assert len(offer["numbers"]) == 8
     assert offer["score"]["total"] == sum(offer["score"]["parts"].values())
     hold = post(api, "supply/holds", {"carrier_account": offer["carrier_account"], "numbers": offer["numbers"]})

@@ -219,11 +219,11 @@ def test_undo_is_refused_where_somebody_changed_it_meanwhile(api):
 
 
 def offer(api, **wish):
-    return get(api, "supply/offers", country="GB", area="Leeds", **wish)["items"][0]
+    return get(api, "supply/offers", country="GB", area="Leeds", carrier="brackwater", **wish)["items"][0]
 
 
 def test_offers_say_how_their_score_is_made(api):
-    found = get(api, "supply/offers", country="GB", area="Leeds", quantity=5, limit=3)
+    found = get(api, "supply/offers", country="GB", area="Leeds", carrier="brackwater", quantity=5, limit=3)
     assert len(found["items"]) == 3
     assert found["in_stock"] > 100
     totals = [o["score"]["total"] for o in found["items"]]
@@ -231,7 +231,7 @@ def test_offers_say_how_their_score_is_made(api):
 
 
 def test_a_pattern_finds_endings(api):
-    found = get(api, "supply/offers", country="GB", area="Leeds", pattern="?5")
+    found = get(api, "supply/offers", country="GB", area="Leeds", carrier="brackwater", pattern="?5")
     assert {n[-1] for o in found["items"] for n in o["numbers"]} == {"5"}
 
 

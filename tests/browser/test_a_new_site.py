@@ -116,7 +116,7 @@ def follow_and_prove(page):
 
 def test_features_are_chosen_while_the_numbers_are_held(page):
     sign_in(page)
-    page.goto("/supply?country=GB&area=Leeds&quantity=2&consecutive=1")
+    page.goto("/supply?country=GB&area=Leeds&quantity=2&consecutive=1&carrier=brackwater")
     page.get_by_role("button", name=re.compile("Hold")).first.click()
     page.wait_for_url("**/supply/holds/*")
     quote = page.get_by_label("Quote")

@@ -15,7 +15,7 @@ def test_every_page_is_accessible(page, served):
     api = page.request
     tasks = [{"kind": "assign_number", "number": "0113 496 0311", "holder": {"kind": "person", "id": "person-ifeoma-haddad"}}]
     draft = api.post("/api/v1/work-orders", data={"title": "A joiner", "tasks": tasks}, headers={"Authorization": "Bearer demo"}).json()
-    offer = api.get("/api/v1/supply/offers?country=GB&area=Leeds&quantity=3").json()["items"][0]
+    offer = api.get("/api/v1/supply/offers?country=GB&area=Leeds&quantity=3&carrier=brackwater").json()["items"][0]
     hold = api.post(
         "/api/v1/supply/holds",
         data={"carrier_account": "brackwater-main", "numbers": offer["numbers"]},

@@ -8,7 +8,7 @@ import pytest
 from sedge.core.access.roles import AccessRole, May, allowed
 from sedge.core.errors import Forbidden, KeyReused, NotFound, NotSignedIn, NotUnderstood, TooMany
 from sedge.demo.seed import MEMBERS, PASSWORD
-from sedge.desk import access, answers, estate, steering, supply
+from sedge.desk import access, answers, estate, searching, steering, supply
 from sedge.desk.clock import Clock
 from sedge.store.installation import Member
 
@@ -207,7 +207,7 @@ def test_two_at_once_under_one_key_act_once(desk):
 def test_an_order_asked_again_after_its_process_died_is_the_same_order(house, desk):
     from sedge.core.supply.offers import Wish
 
-    numbers = [n.e164 for n in supply.search(desk, Wish("GB", area="Leeds", quantity=2)).offers[0].numbers]
+    numbers = [n.e164 for n in searching.one(desk, Wish("GB", area="Leeds", quantity=2), "brackwater").offers[0].numbers]
 
     def order(identity):
         return supply.order(desk, reference="R", account="brackwater-main", site="wharf-house", numbers=numbers, identity=identity)
@@ -226,7 +226,7 @@ def test_features_are_priced_into_the_lines_and_told_to_the_carrier(house, desk)
     from sedge.core.supply.offers import Wish
     from tests.conftest import until_quiet
 
-    numbers = [n.e164 for n in supply.search(desk, Wish("GB", area="Leeds", quantity=2)).offers[0].numbers]
+    numbers = [n.e164 for n in searching.one(desk, Wish("GB", area="Leeds", quantity=2), "brackwater").offers[0].numbers]
     key, _ = supply.order(desk, reference="T", account="brackwater-main", site="wharf-house", numbers=numbers, features=("texts",))
     until_quiet(house)
     with desk.reading() as reading:
@@ -238,7 +238,7 @@ def test_features_are_priced_into_the_lines_and_told_to_the_carrier(house, desk)
 def test_a_feature_the_carrier_does_not_offer_is_refused_before_anything_is_bought(desk):
     from sedge.core.supply.offers import Wish
 
-    numbers = [n.e164 for n in supply.search(desk, Wish("GB", area="Leeds", quantity=1)).offers[0].numbers]
+    numbers = [n.e164 for n in searching.one(desk, Wish("GB", area="Leeds", quantity=1), "brackwater").offers[0].numbers]
     with pytest.raises(NotUnderstood) as raised:
         supply.order(desk, reference="F", account="brackwater-main", site="wharf-house", numbers=numbers, features=("fax",))
     assert raised.value.field == "features"

@@ -24,13 +24,14 @@ def control(house):
 
 @pytest.fixture
 def open_hours(house):
-    """The museum's doors are open: the next day from Tuesday to Sunday that is no holiday, at eleven."""
+    """The museum's doors are open: the next day from Tuesday to Sunday that is no holiday, and stay open for the test."""
     from sedge.core.paths.trace import opening_at
 
     desk = house.desk(system_member("lanternfield"))
     hours = paths.look(desk, "canal-front-desk").path.steps["hours"]
+    is_open = lambda m: opening_at(hours, m)[0] == "open"  # noqa: E731
     now = desk.now()
-    opens = next(m for m in (now + timedelta(minutes=30 * n) for n in range(1000)) if opening_at(hours, m)[0] == "open")
+    opens = next(m for m in (now + timedelta(minutes=30 * n) for n in range(1000)) if is_open(m) and is_open(m + timedelta(hours=3)))
     until_quiet(house, opens - now + timedelta(minutes=30))
 
 

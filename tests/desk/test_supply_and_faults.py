@@ -9,7 +9,7 @@ from sedge.core.errors import NotAllowedNow, NotRunnable, NotUnderstood, Outside
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Number
 from sedge.core.supply.offers import Wish
-from sedge.desk import runner, supply, workorders
+from sedge.desk import runner, searching, supply, workorders
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
 
@@ -17,7 +17,7 @@ WISH = Wish("GB", area="Leeds", quantity=3, consecutive=True)
 
 
 def held(desk, place=0, wish=WISH):
-    offer = supply.search(desk, wish).offers[place]
+    offer = searching.one(desk, wish, "brackwater").offers[place]
     return supply.hold(desk, "brackwater-main", [n.e164 for n in offer.numbers])
 
 
@@ -95,7 +95,7 @@ def test_numbers_whose_order_failed_can_be_ordered_again(house, desk):
 
 
 def test_what_somebody_else_holds_cannot_be_held(desk):
-    offer = supply.search(desk, WISH).offers[0]
+    offer = searching.one(desk, WISH, "brackwater").offers[0]
     numbers = [n.e164 for n in offer.numbers]
     supply.hold(desk, "brackwater-main", numbers)
     with pytest.raises(OutsideRefused) as raised:
@@ -129,13 +129,13 @@ def test_an_order_without_the_money_is_stopped_before_it_is_placed(house, desk):
 @pytest.mark.parametrize(
     ("wish", "field"),
     [
-        (Wish("GB", quantity=0), "quantity"), (Wish("GB", quantity=10_000), "quantity"), (Wish("GB", starts="abc"), "starts"), (Wish("GB", pattern="5a"), "pattern"),
+        (Wish("GB", quantity=0), "quantity"), (Wish("GB", quantity=10_000), "quantity"), (Wish("GB", starts="abc"), "starts"), (Wish("GB", pattern="5-"), "pattern"), (Wish("GB", endings=("1",)), "endings"),
         (Wish("US"), "country"), (Wish("GB", capacity="huge"), "capacity"),
     ],
 )  # fmt: skip
 def test_a_bad_search_names_its_field(desk, wish, field):
     with pytest.raises(NotUnderstood) as raised:
-        supply.search(desk, wish)
+        searching.one(desk, wish, "brackwater")
     assert raised.value.field == field
 
 
@@ -154,7 +154,7 @@ def test_a_bad_order_names_its_field_and_the_hold_stays(desk, values, field):
 
 
 def test_an_order_larger_than_the_stock_finds_no_offer(desk):
-    assert supply.search(desk, Wish("GB", area="Leeds", quantity=900, consecutive=True)).offers == []
+    assert searching.one(desk, Wish("GB", area="Leeds", quantity=900, consecutive=True), "brackwater").offers == []
 
 
 def test_cancelling_what_has_not_arrived_returns_the_numbers(house, desk):

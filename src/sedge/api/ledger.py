@@ -48,7 +48,7 @@ class Advance(BaseModel):
 
 class Fault(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    service: Literal["carrier", "telephony", "register", "mail"]
+    service: Literal["carrier", "telephony", "register", "mail", "brackwater", "fellgate", "maplecourt"]
     fault: Literal["timeout", "error", "slow", "reject", "duplicate_callback"]
     count: int = Field(default=1, ge=0, le=1000)
 

@@ -14,6 +14,7 @@ from sedge.core.workorders.findings import Finding, Remedy
 from sedge.desk.estate import Block
 from sedge.desk.figures import Figure
 from sedge.desk.saved_views import SavedView
+from sedge.desk.searching import Answer
 from sedge.desk.supply import OrderView as SupplyOrder
 from sedge.desk.take_over import Sitting
 from sedge.desk.workorders import OrderView
@@ -81,6 +82,15 @@ def spot(s: Spot, address: dict[str, Any]) -> dict[str, Any]:
         "room": s.room,
         "confirmed_at": moment(s.confirmed_at),
     }
+
+
+def answer(said: Answer) -> dict[str, Any]:
+    """What one carrier said; periods in seconds."""
+    return {
+        "id": said.carrier.id, "name": said.carrier.name, "in_stock": said.in_stock, "problem": said.problem or None,
+        "answered_after": round(said.took.total_seconds(), 3), "usual": said.usual.total_seconds() if said.usual else None,
+        "late": said.late.total_seconds() if said.late else None,
+    }  # fmt: skip
 
 
 def offer(o: Offer, carrier: str, account: str) -> dict[str, Any]:

@@ -10,7 +10,7 @@ from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May
 from sedge.core.supply.offers import Wish
-from sedge.desk import supply
+from sedge.desk import searching, supply
 from sedge.desk.numbers import the_number
 
 resource = Resource(tags=["supply"])
@@ -36,14 +36,17 @@ class OrderAsked(BaseModel):
 @resource.read("/supply/offers", May.SEE_MONEY)
 def offers(
     desk: AtDesk, country: str = "GB", kind: str = "", capacity: str = "", area: str = "", starts: str = "", pattern: str = "",
-    quantity: int = 1, consecutive: bool = False, carrier: str = "", limit: int = Query(default=20, ge=1, le=50),
+    quantity: int = 1, consecutive: bool = False, endings: str = Query(default="", max_length=1000), carrier: str = "",
+    limit: int = Query(default=20, ge=1, le=50),
 ) -> dict[str, Any]:  # fmt: skip
-    wish = Wish(country.upper(), area, kind, capacity, starts, pattern, quantity, consecutive)
-    found = supply.search(desk, wish, carrier=carrier)
+    """What all carriers offer, best first. A carrier that did not answer is named in `carriers` with why; the others' offers are there."""
+    wish = Wish(country.upper(), area, kind, capacity, starts, pattern, quantity, consecutive, tuple(endings.replace(",", " ").split()))
+    answers = searching.search(desk, wish, carrier=carrier)
     return {
-        "items": [shapes.offer(o, found.carrier.id, found.account.id) for o in found.offers[:limit]],
+        "items": [shapes.offer(o, said.carrier.id, said.account.id) for o, said in searching.merged(answers)[:limit]],
         "next": None,
-        "in_stock": found.in_stock,
+        "in_stock": sum(said.in_stock for said in answers),
+        "carriers": [shapes.answer(said) for said in answers],
     }
 
 
@@ -52,9 +55,21 @@ def hold(request: Request, desk: AtDesk, asked: HoldAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
         numbers = [the_number(desk, n, field="numbers") for n in asked.numbers]
         held = supply.hold(desk, asked.carrier_account, numbers)
-        return 201, {"id": held.id, "expires_at": shapes.moment(held.expires_at), "numbers": list(held.numbers)}
+        return 201, {
+            "id": held.id,
+            "expires_at": shapes.moment(held.expires_at),
+            "numbers": list(held.numbers),
+            "can_be_longer": held.can_be_longer,
+        }
 
     return once(request, desk, asked.model_dump(), make)
+
+
+@resource.write("/supply/holds/{key}/longer", May.BUY)
+def hold_longer(desk: AtDesk, key: str) -> dict[str, Any]:
+    """Once, where the carrier allows it (`can_be_longer`)."""
+    held = supply.hold_longer(desk, key)
+    return {"id": held.id, "expires_at": shapes.moment(held.expires_at), "numbers": list(held.numbers), "can_be_longer": held.can_be_longer}
 
 
 @resource.write("/orders", May.BUY)

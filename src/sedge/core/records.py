@@ -340,6 +340,7 @@ class Hold(Fact):
     numbers: tuple[str, ...]
     expires_at: datetime
     state: str = "held"
+    can_be_longer: bool = False
     version: int = 0
 
 

@@ -410,6 +410,10 @@ def charge(account: Account, amount: Money) -> Change:
     return changed(Subject.ACCOUNT, account, account.but(balance=account.balance - amount), "account.charged")
 
 
+def refund(account: Account, amount: Money) -> Change:
+    return changed(Subject.ACCOUNT, account, account.but(balance=account.balance + amount), "account.refunded")
+
+
 @reduces(t.PlaceTestCall)
 def _test_call(_task: t.PlaceTestCall, _estate: Estate, _identity: str) -> list[Change]:
     """A test call changes nothing by itself; its proof is recorded when the stand-in has answered."""

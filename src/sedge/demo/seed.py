@@ -127,6 +127,13 @@ class Seeding:
                     id="brackwater", name="Brackwater Telecom", supply_model=SupplyModel.BUNDLED, countries=("GB", "DE"), capacities=(single, many),
                     asks_of=asks,
                 ),
+                Carrier(
+                    id="maplecourt", name="Maplecourt Networks", supply_model=SupplyModel.PARTNER, countries=("US", "CA"), capacities=(any_,), asks_of={},
+                ),
+                Account(
+                    id="maplecourt-main", carrier="maplecourt", name="Maplecourt Networks, on credit", balance=money("-84.20", "USD"),
+                    low_mark=money(-1800, "USD"), prepaid=False,
+                ),
                 Account(
                     id="fellgate-main", carrier="fellgate", name="Fellgate Voice, Leeds", balance=money("212.40", "GBP"), low_mark=money(50, "GBP")
                 ),

@@ -122,7 +122,8 @@ def _outcome(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
     try:
         return steps.execute(desk, stored, order)
     except OutsideSilent as error:
-        pause = min(FIRST_PAUSE * 2 ** min(stored.attempts, 10), LONGEST_PAUSE)
+        asked_to = timedelta(seconds=error.facts["wait"]) if "wait" in error.facts else None
+        pause = asked_to or min(FIRST_PAUSE * 2 ** min(stored.attempts, 10), LONGEST_PAUSE)
         return Wait(
             desk.now() + pause, f"{error.facts.get('service', 'the other side')}, which does not answer; tried {stored.attempts} times"
         )

@@ -7,14 +7,16 @@ hands back what to save; `changes` are worked out again on the estate as it is i
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from decimal import Decimal
 from typing import Any
 
 from sedge.core.errors import NotAllowedNow, OutsideRefused
 from sedge.core.estate import Change, Estate
 from sedge.core.facts import Money
 from sedge.core.moments import clock
+from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Address, Grant, LineState, Number, Order, Proof, Site, Spot, Subject
-from sedge.core.reduce import apply, changed, charge, release_done, settle_lines
+from sedge.core.reduce import apply, changed, charge, refund, release_done, settle_lines
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import judge
 from sedge.core.workorders.findings import Level
@@ -23,6 +25,7 @@ from sedge.core.workorders.tasks import needs
 from sedge.core.workorders.waiting import must_wait
 from sedge.desk.desk import Desk, Writing
 from sedge.desk.routing import tell_telephony
+from sedge.outside.carrier import WantedOrder
 from sedge.store.workorders import StoredTask, WorkOrder
 
 Changes = Callable[[Writing], list[Change]]
@@ -134,7 +137,7 @@ def _order_estate(desk: Desk, task: t.OrderNumbers, stored: StoredTask) -> Estat
 
 def _place(desk: Desk, task: t.OrderNumbers, order: Order, carrier: Any) -> Outcome:
     try:
-        answer = carrier.order(order.key, task.reference, [line.number for line in task.lines], _carrier_hold(task.hold), task.features)
+        answer = carrier.order(_wanted(task, order.key))
     except OutsideRefused as error:
         why = _refusal(error)
         return Failed(why, lambda writing: _refused(writing, order.id, why))
@@ -148,10 +151,15 @@ def _place(desk: Desk, task: t.OrderNumbers, order: Order, carrier: Any) -> Outc
             "expected_from": answer.expected_from,
             "expected_by": answer.expected_by,
         }
-        cost = Money(amount=answer.charged, currency=account.balance.currency)
+        cost = Money(amount=sum((line.setup.amount for line in task.lines), Decimal(0)), currency=account.balance.currency)
         return [changed(Subject.ORDER, now, now.but(**values), "order.placed"), charge(account, cost)]
 
     return Wait(answer.expected_from, f"{carrier.name} to deliver {len(task.lines)} numbers", placed)
+
+
+def _wanted(task: t.OrderNumbers, key: str) -> WantedOrder:
+    agreed = {line.number: (line.setup.amount, (line.listed or line.monthly).amount) for line in task.lines}
+    return WantedOrder(key, task.reference, agreed, _carrier_hold(task.hold), task.features)
 
 
 def _carrier_hold(hold: str | None) -> str | None:
@@ -166,8 +174,20 @@ def _refusal(error: OutsideRefused) -> str:
             return f"{error.facts['service']} no longer has {', '.join(gone[:3])}{' and others' if len(gone) > 3 else ''}. Search again; the rest is still there."
         case "balance":
             return f"{error.facts['service']} says the balance of {error.facts.get('balance')} does not cover the set-up of {error.facts.get('charge')}. Deposit, then try again."
+        case "price":
+            return _other_prices(error)
         case _:
             return error.message
+
+
+def _other_prices(error: OutsideRefused) -> str:
+    prices: dict[str, dict[str, str]] = error.facts.get("prices", {})
+    number, now = next(iter(prices.items()))
+    more = f", and {len(prices) - 1} more" if len(prices) > 1 else ""
+    return (
+        f"{error.facts['service']} asks other prices than it did: {describe(number).national} is {now['setup']} once and {now['monthly']} "
+        f"a month by now{more}. Nothing was bought. Search again to see what it costs, and order if you agree."
+    )
 
 
 def _refused(writing: Writing, key: str, why: str) -> list[Change]:
@@ -180,11 +200,23 @@ def _refused(writing: Writing, key: str, why: str) -> list[Change]:
     return [refused, *settled[1:]]
 
 
+def _settled(writing: Writing, key: str, answer: Any) -> list[Change]:
+    """What the carrier has settled; the set-up of lines that come to nothing is paid back."""
+    order = writing.records.the(Order, key)
+    changes = settle_lines(order, answer.lines, Estate(writing.now, writing.records.many(Number, [line.e164 for line in order.lines])))
+    if not changes:
+        return []
+    waited = {line.e164 for line in order.lines if line.state is LineState.WAITING}
+    lost = [line for line in changes[0].after.lines if line.e164 in waited and line.state in {LineState.FAILED, LineState.CANCELLED}]
+    if back := sum((line.setup.amount for line in lost), Decimal(0)):
+        account = writing.records.the(Account, order.account)
+        changes.append(refund(account, Money(amount=back, currency=account.balance.currency)))
+    return changes
+
+
 def _look_after(desk: Desk, task: t.OrderNumbers, stored: StoredTask, answer: Any) -> Outcome:
     def settled(writing: Writing) -> list[Change]:
-        order = writing.records.the(Order, f"{stored.id}-order")
-        estate = Estate(writing.now, writing.records.many(Number, [line.e164 for line in order.lines]))
-        return settle_lines(order, answer.lines, estate)
+        return _settled(writing, f"{stored.id}-order", answer)
 
     waiting = [n for n, (state, _, _) in answer.lines.items() if state is LineState.WAITING]
     delivered = [n for n, (state, _, _) in answer.lines.items() if state is LineState.DELIVERED]
@@ -203,12 +235,7 @@ def _cancel(desk: Desk, task: t.CancelOrder) -> Outcome:
         raise NotAllowedNow("The order has not reached the carrier yet. Stop its work order instead.", reason="not-placed")
     answer = desk.outside.carrier(estate.the(Account, order.account).carrier).cancel(order.placed_as)
 
-    def settled(writing: Writing) -> list[Change]:
-        now = writing.records.the(Order, order.id)
-        numbers = Estate(writing.now, writing.records.many(Number, [line.e164 for line in now.lines]))
-        return settle_lines(now, answer.lines, numbers)
-
-    return Done(settled)
+    return Done(lambda writing: _settled(writing, order.id, answer))
 
 
 def _release(desk: Desk, task: t.ReleaseNumber, stored: StoredTask) -> Outcome:

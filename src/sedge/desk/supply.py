@@ -1,5 +1,6 @@
 """Supply at the desk: search a carrier's stock, hold, quote, order, watch it arrive."""
 
+import hashlib
 import statistics
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -10,10 +11,9 @@ from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused
 from sedge.core.facts import Money
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED
-from sedge.core.numbers.ranges import NumberSet
-from sedge.core.records import Account, Capacity, Carrier, Hold, LineState, Number, Order, Site, Spot, Subject
+from sedge.core.records import Account, Carrier, Hold, LineState, Number, Order, Site, Spot, Subject
 from sedge.core.reduce import changed
-from sedge.core.supply.offers import Offer, StockNumber, Wish, rank_offers
+from sedge.core.supply.offers import StockNumber
 from sedge.core.supply.quote import Quote, quote
 from sedge.core.workorders import tasks as t
 from sedge.desk import workorders
@@ -26,22 +26,16 @@ MOST_NUMBERS = 1000
 
 
 @dataclass(frozen=True)
-class Search:
-    """Offers with the account they would be bought on."""
-
-    offers: list[Offer]
-    account: Account
-    carrier: Carrier
-    in_stock: int
-
-
-@dataclass(frozen=True)
 class HeldQuote:
     hold: Hold
     quote: Quote
     numbers: list[StockNumber]
     account: Account
     carrier: Carrier
+
+    @property
+    def agreed(self) -> str:
+        return agreed_on(self.numbers)
 
 
 @dataclass(frozen=True)
@@ -59,6 +53,12 @@ class OrderView:
     @property
     def delivered(self) -> int:
         return sum(1 for line in self.order.lines if line.state is LineState.DELIVERED)
+
+
+def agreed_on(numbers: list[StockNumber]) -> str:
+    """The prices seen of numbers, as a short text to compare."""
+    seen = sorted(f"{n.e164} {n.setup.amount} {n.monthly.amount}" for n in numbers)
+    return hashlib.blake2b("\n".join(seen).encode(), digest_size=10).hexdigest()
 
 
 def order_state(order: Order) -> str:
@@ -80,37 +80,6 @@ def buyable_accounts(desk: Desk) -> list[tuple[Account, Carrier]]:
         carriers = {c.id: c for c in reading.records.all(Carrier)}
         accounts = reading.records.all(Account)
     return [(a, carriers[a.carrier]) for a in accounts if a.carrier in desk.outside.carriers]
-
-
-def search(desk: Desk, wish: Wish, *, carrier: str = "") -> Search:
-    """Ranked offers of a carrier that can be ordered from. Raises NotUnderstood, OutsideSilent."""
-    _check_wish(wish)
-    found = [(a, c) for a, c in buyable_accounts(desk) if not carrier or c.id == carrier]
-    if not found:
-        raise NotUnderstood("No carrier of that name takes orders over the wire.", field="carrier")
-    account, of = found[0]
-    if wish.country not in of.countries:
-        raise NotUnderstood(f"{of.name} sells numbers of {', '.join(of.countries)} only.", field="country")
-    stock = [_stock_number(s) for s in desk.outside.carrier(of.id).stock(wish.country, wish.starts, wish.capacity)]
-    with desk.reading() as reading:
-        rows = reading.connection.execute(
-            tables.life.select()
-            .with_only_columns(tables.life.c.number)
-            .where(tables.life.c.state.notin_(["released", "closed", "ported out"]))
-        )
-        owned = NumberSet.of(n for (n,) in rows)
-    return Search(rank_offers(stock, wish, owned), account, of, len(stock))
-
-
-def _check_wish(wish: Wish) -> None:
-    if not 1 <= wish.quantity <= MOST_NUMBERS:
-        raise NotUnderstood(f"Ask for 1 to {MOST_NUMBERS:,} numbers at a time.", field="quantity")
-    if wish.starts and not wish.starts.lstrip("+").isdigit():
-        raise NotUnderstood("Leading digits are digits, such as +44 113 or 0113 496 05.", field="starts")
-    if wish.pattern and not all(ch.isdigit() or ch == "?" for ch in wish.pattern):
-        raise NotUnderstood("A pattern has digits, and ? for any digit, such as ?500.", field="pattern")
-    if wish.capacity and wish.capacity not in set(Capacity):
-        raise NotUnderstood("Capacity is single, many or any.", field="capacity")
 
 
 def hold(desk: Desk, account_id: str, numbers: list[str]) -> Hold:
@@ -140,9 +109,35 @@ def hold(desk: Desk, account_id: str, numbers: list[str]) -> Hold:
                 numbers=gone,
             ) from error
         raise
-    record = Hold(id=f"{account.carrier}:{held.id}", account=account.id, numbers=tuple(numbers), expires_at=held.expires_at)
+    record = Hold(
+        id=f"{account.carrier}:{held.id}", account=account.id, numbers=tuple(numbers), expires_at=held.expires_at, can_be_longer=held.can_be_longer
+    )  # fmt: skip
     with desk.writing() as writing:
         return writing.save([changed(Subject.HOLD, None, record, "hold.taken")])[0].after
+
+
+def hold_longer(desk: Desk, key: str) -> Hold:
+    """Prolong a hold, once, where the carrier allows it. Raises NotAllowedNow."""
+    desk.require(May.BUY)
+    with desk.reading() as reading:
+        record = reading.records.the(Hold, key)
+        account = reading.records.the(Account, record.account)
+        carrier = reading.records.the(Carrier, account.carrier)
+    _still_held(record, desk.now())
+    if not record.can_be_longer:
+        raise NotAllowedNow(
+            f"{carrier.name} holds these numbers no longer. Order them, or search again later.", reason="no-longer", field="hold"
+        )
+    try:
+        longer = desk.outside.carrier(account.carrier).hold_longer(key.partition(":")[2])
+    except OutsideRefused as error:
+        raise NotAllowedNow(
+            f"{carrier.name} does not hold these numbers any longer. Order them, or search again.", reason="no-longer", field="hold"
+        ) from error
+    with desk.writing() as writing:
+        now = writing.records.the(Hold, key)
+        after = now.but(expires_at=longer.expires_at, can_be_longer=longer.can_be_longer)
+        return writing.save([changed(Subject.HOLD, now, after, "hold.longer")])[0].after
 
 
 def end_hold(desk: Desk, key: str) -> None:
@@ -179,20 +174,21 @@ def _still_held(record: Hold, now: datetime) -> None:
 
 def _priced(desk: Desk, carrier: Carrier, numbers: list[str]) -> list[StockNumber]:
     """Prices of numbers as the carrier's stock has them, held ones included."""
-    return [_stock_number(s) for s in desk.outside.carrier(carrier.id).prices(numbers)]
+    return [stock_number(s) for s in desk.outside.carrier(carrier.id).prices(numbers)]
 
 
-def _stock_number(s: StockItem) -> StockNumber:
+def stock_number(s: StockItem) -> StockNumber:
     return StockNumber(s.e164, s.capacity, s.setup, s.monthly, s.features)
 
 
 def order(
     desk: Desk, *, reference: str, account: str, site: str, hold_id: str | None = None, numbers: list[str] | None = None, spot: str | None = None,
-    features: tuple[str, ...] = (), identity: str | None = None,
+    features: tuple[str, ...] = (), identity: str | None = None, agreed: str = "",
 ) -> tuple[str, WorkOrder]:  # fmt: skip
     """Order held (or named) numbers: writes and runs a work order. Gives the order's id and the work order.
 
-    Asked again with the same `identity`, it goes on with the work order of the first time.
+    Asked again with the same `identity`, it goes on with the work order of the first time. `agreed` is what was seen of the
+    prices (`HeldQuote.agreed`); where they are others by now, nothing is ordered.
 
     Raises NotUnderstood (no reference, a spot of another site), NotAllowedNow (hold over), NotRunnable (no money).
     """
@@ -215,7 +211,13 @@ def order(
     wanted = list(held.numbers) if held else list(numbers or [])
     if not wanted:
         raise NotUnderstood("Name the numbers to order, or a hold.", field="numbers")
-    lines = tuple(_line(s, features) for s in _priced(desk, carrier, wanted))
+    priced = _priced(desk, carrier, wanted)
+    if agreed and agreed != agreed_on(priced):
+        raise NotAllowedNow(
+            f"{carrier.name} asks other prices than when this quote was made. Nothing was ordered. Load the page again to see them.",
+            field="hold", reason="price",
+        )  # fmt: skip
+    lines = tuple(_line(s, features) for s in priced)
     task = t.OrderNumbers(
         reference=reference, account=account_id, site=site, spot=spot or None, hold=hold_id, features=features, lines=lines
     )
@@ -237,7 +239,7 @@ def _line(number: StockNumber, features: tuple[str, ...]) -> t.OrderedLine:
             offered = ", ".join(number.features) or "nothing"
             raise NotUnderstood(f"“{name}” can't be switched on for {number.e164}; the carrier offers: {offered}.", field="features")
         monthly = monthly + number.features[name]
-    return t.OrderedLine(number=number.e164, capacity=number.capacity, setup=number.setup, monthly=monthly)
+    return t.OrderedLine(number=number.e164, capacity=number.capacity, setup=number.setup, monthly=monthly, listed=number.monthly)
 
 
 def _check_spot(reading: Reading, spot: str | None, site: str) -> None:

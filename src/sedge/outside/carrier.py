@@ -23,8 +23,11 @@ class StockItem:
 
 @dataclass(frozen=True)
 class CarrierHold:
+    """`can_be_longer`: whether the carrier would prolong it."""
+
     id: str
     expires_at: datetime
+    can_be_longer: bool = False
 
 
 @dataclass(frozen=True)
@@ -38,12 +41,31 @@ class CarrierOrder:
     expected_by: datetime
 
 
+@dataclass(frozen=True)
+class WantedOrder:
+    """`key` makes it one purchase however often it is asked. `agreed` maps numbers to set-up and monthly price as seen."""
+
+    key: str
+    reference: str
+    agreed: dict[str, tuple[Decimal, Decimal]]
+    hold: str | None = None
+    features: Sequence[str] = ()
+
+
+@dataclass(frozen=True)
+class Callback:
+    """Where a carrier tells of arrivals, and the secret with which it signs."""
+
+    url: str
+    secret: str
+
+
 class CarrierService(Protocol):
     """For whoever connects another carrier: every call may be repeated, and does the same again.
 
     All raise OutsideSilent or OutsideRefused. `order` must buy once per `key`, however often it is called; the answer
-    to a repeated call is the order as it stands now. Reasons that Sedge understands: `taken` (with `numbers`),
-    `balance` (with `balance` and `charge`).
+    to a repeated call is the order as it stands now, and must sell nothing at other prices than those `agreed`. Reasons that
+    Sedge understands: `taken` (with `numbers`), `balance` (with `balance` and `charge`), `price` (with `prices`).
     """
 
     name: str
@@ -51,9 +73,10 @@ class CarrierService(Protocol):
     def stock(self, country: str, starts: str, capacity: str) -> list[StockItem]: ...
     def prices(self, numbers: list[str]) -> list[StockItem]: ...
     def hold(self, numbers: list[str]) -> CarrierHold: ...
+    def hold_longer(self, hold: str) -> CarrierHold: ...
     def deposit(self, key: str, amount: str) -> None: ...
     def end_hold(self, hold: str) -> None: ...
-    def order(self, key: str, reference: str, numbers: list[str], hold: str | None, features: Sequence[str] = ()) -> CarrierOrder: ...
+    def order(self, wanted: WantedOrder) -> CarrierOrder: ...
     def order_state(self, order: str) -> CarrierOrder: ...
     def cancel(self, order: str) -> CarrierOrder: ...
     def release(self, e164: str) -> datetime | None: ...
@@ -64,7 +87,7 @@ class CarrierService(Protocol):
 class HttpCarrier(Service):
     """The client for carriers with Sedge's plain JSON ordering interface (the stand-ins have it)."""
 
-    def __init__(self, name: str, base_url: str, secret: str = "", callback: str | None = None) -> None:
+    def __init__(self, name: str, base_url: str, secret: str = "", callback: Callback | None = None) -> None:
         super().__init__(name, base_url, secret)
         self.callback = callback
 
@@ -88,15 +111,27 @@ class HttpCarrier(Service):
         return StockItem(item["number"], Capacity(item["capacity"]), amount(item["setup"]), amount(item["monthly"]), features)
 
     def hold(self, numbers: list[str]) -> CarrierHold:
-        answer = self.call("POST", "holds", json={"numbers": numbers})
-        return CarrierHold(answer["id"], datetime.fromisoformat(answer["expires_at"]))
+        return self._hold(self.call("POST", "holds", json={"numbers": numbers}))
+
+    def hold_longer(self, hold: str) -> CarrierHold:
+        """Refused with `no longer hold` or `hold over`."""
+        return self._hold(self.call("POST", f"holds/{quote(hold)}/longer"))
+
+    @staticmethod
+    def _hold(answer: dict[str, Any]) -> CarrierHold:
+        return CarrierHold(answer["id"], datetime.fromisoformat(answer["expires_at"]), answer["can_be_longer"])
 
     def end_hold(self, hold: str) -> None:
         self.call("DELETE", f"holds/{quote(hold)}")
 
-    def order(self, key: str, reference: str, numbers: list[str], hold: str | None, features: Sequence[str] = ()) -> CarrierOrder:
-        body = {"reference": reference, "numbers": numbers, "hold": hold, "features": list(features), "callback": self.callback}
-        return self._order(self.call("POST", "orders", json=body, headers={"Idempotency-Key": key}))
+    def order(self, wanted: WantedOrder) -> CarrierOrder:
+        body: dict[str, Any] = {
+            "reference": wanted.reference, "numbers": list(wanted.agreed), "hold": wanted.hold, "features": list(wanted.features),
+            "agreed": {n: {"setup": str(setup), "monthly": str(monthly)} for n, (setup, monthly) in wanted.agreed.items()},
+        }  # fmt: skip
+        if self.callback:
+            body["callback"] = {"url": self.callback.url, "secret": self.callback.secret}
+        return self._order(self.call("POST", "orders", json=body, headers={"Idempotency-Key": wanted.key}))
 
     def order_state(self, order: str) -> CarrierOrder:
         return self._order(self.call("GET", f"orders/{quote(order)}"))

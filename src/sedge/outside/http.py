@@ -26,6 +26,12 @@ class Service:
             raise OutsideSilent(
                 f"{self.name} does not answer. Try again in a minute.", service=self.name, cause=type(error).__name__
             ) from error
+        if answer.status_code == httpx.codes.TOO_MANY_REQUESTS:
+            wait = int(answer.headers.get("retry-after", "30")) if answer.headers.get("retry-after", "30").isdigit() else 30
+            raise OutsideSilent(
+                f"{self.name} has been asked too often. It answers again in {wait} seconds; what runs by itself waits for that.",
+                service=self.name, wait=wait,
+            )  # fmt: skip
         if answer.status_code >= 500:
             raise OutsideSilent(
                 f"{self.name} has trouble of its own just now. Try again in a minute.", service=self.name, status=answer.status_code

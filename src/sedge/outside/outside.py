@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 
 from sedge.core.errors import NotFound
-from sedge.outside.carrier import CarrierService, HttpCarrier
+from sedge.outside.carrier import Callback, CarrierService, HttpCarrier
 from sedge.outside.desk_services import Control, Mail, Register
 from sedge.outside.telephony import Telephony
 
@@ -29,12 +29,15 @@ class Outside:
                 service.close()
 
 
-def at_standins(url: str, *, callback: str | None = None) -> Outside:
-    """Every service at the stand-ins' address. `callback` is where the carrier tells of arrivals."""
+CARRIERS = {"brackwater": "Brackwater Telecom", "fellgate": "Fellgate Voice", "maplecourt": "Maplecourt Networks"}
+
+
+def at_standins(url: str, *, callback: Callback | None = None) -> Outside:
+    """Every service at the stand-ins' address. `callback` is where carriers tell of arrivals."""
     return Outside(
         telephony=Telephony("The telephone system", f"{url}/telephony/"),
         register=Register("The address register", f"{url}/register/"),
         mail=Mail("The mail service", f"{url}/mail/"),
-        carriers={"brackwater": HttpCarrier("Brackwater Telecom", f"{url}/carrier/brackwater/", callback=callback)},
+        carriers={key: HttpCarrier(name, f"{url}/carrier/{key}/", callback=callback) for key, name in CARRIERS.items()},
         control=Control("The stand-ins", f"{url}/control/"),
     )

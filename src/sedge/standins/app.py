@@ -17,8 +17,9 @@ from pydantic import BaseModel, Field
 
 from sedge.standins.book import Book, stamp
 from sedge.standins.callbacks import Callbacks
-from sedge.standins.carrier import carrier_routes
+from sedge.standins.carrier import Shop, carrier_routes
 from sedge.standins.desk_services import mail_routes, register_routes
+from sedge.standins.manners import MANNERS
 from sedge.standins.telephony import telephony_routes
 
 SLOW_SECONDS = 1.0
@@ -27,7 +28,9 @@ SERVICES = ("carrier", "telephony", "register", "mail")
 
 
 class Fault(BaseModel):
-    service: Literal["carrier", "telephony", "register", "mail"]
+    """`carrier` is whichever carrier is asked next; a carrier's own name is that one."""
+
+    service: Literal["carrier", "telephony", "register", "mail", "brackwater", "fellgate", "maplecourt"]
     fault: Literal["timeout", "error", "duplicate_callback", "slow", "reject"]
     count: int = Field(default=1, ge=0, le=1000)
 
@@ -45,8 +48,9 @@ def create_standins(folder: Path) -> FastAPI:
     @app.middleware("http")
     async def faults(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
         """`error`: not done, 500. `reject`: not done, 422. `timeout`: done, but nobody hears of it. `slow`: done, late."""
-        service = request.url.path.split("/")[1]
-        fault = callbacks.take_fault(service, "timeout", "error", "slow", "reject") if service in SERVICES else None
+        service, *rest = request.url.path.split("/")[1:]
+        named = (service, rest[0]) if service == "carrier" and rest else (service,)
+        fault = callbacks.take_fault(named, "timeout", "error", "slow", "reject") if service in SERVICES else None
         if fault == "error":
             return JSONResponse({"detail": {"reason": "internal trouble"}}, 500)
         if fault == "reject":
@@ -102,11 +106,21 @@ def create_standins(folder: Path) -> FastAPI:
             book.put("trunk down", key, True)
         return {}
 
+    @app.put("/control/prices/{carrier}")
+    def change_prices(carrier: str, body: dict[str, float]) -> dict[str, Any]:
+        """From now on everything costs so many per cent more than on its list."""
+        book.put("dearer", carrier, body["percent"])
+        return {}
+
     @app.get("/control/orders")
     def bought() -> dict[str, Any]:
-        """The carrier's book: every order with the keys it was asked under."""
+        """The carriers' books: every order with the key it was asked under, and what each account holds."""
         keys = {order: key for key, order in book.all("key").items()}
-        return {"orders": [{"key": keys[k], "id": k, "numbers": [x["number"] for x in o["lines"]]} for k, o in book.all("order").items()]}
+        orders = [
+            {"key": keys[k], "id": k, "carrier": o["carrier"], "numbers": [x["number"] for x in o["lines"]]}
+            for k, o in book.all("order").items()
+        ]
+        return {"orders": orders, "balances": {name: str(Shop(book, name).balance()) for name in MANNERS}}
 
     return app
 

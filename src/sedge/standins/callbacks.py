@@ -1,7 +1,11 @@
 """Calling back whoever asked to be told, and the faults one can order for each service."""
 
 import contextlib
-from collections.abc import Callable
+import hashlib
+import hmac
+import json
+from collections.abc import Callable, Collection
+from datetime import datetime
 from typing import Any
 
 import httpx
@@ -17,18 +21,22 @@ class Callbacks:
         self.tellers: list[Callable[[], None]] = []
         self.dues: list[Callable[[], list[str]]] = []
 
-    def send(self, service: str, url: str, body: dict[str, Any]) -> None:
-        """Nobody there is no trouble of ours: they can ask."""
-        times = 2 if self.take_fault(service, "duplicate_callback") else 1
+    def send(self, to: dict[str, str], body: dict[str, Any], at: datetime) -> None:
+        """Signed with the secret agreed on. Nobody there is no trouble of ours: they can ask."""
+        times = 2 if self.take_fault(("carrier", body["carrier"]), "duplicate_callback") else 1
         for _ in range(times):
+            text = json.dumps(body)
+            moment = str(int(at.timestamp()))
+            signed = hmac.new(to["secret"].encode(), f"{moment}.{text}".encode(), hashlib.sha256).hexdigest()
+            headers = {"Content-Type": "application/json", "Callback-Time": moment, "Callback-Signature": signed}
             with contextlib.suppress(httpx.HTTPError):
-                httpx.post(url, json=body, timeout=5)
+                httpx.post(to["url"], content=text, headers=headers, timeout=5)
 
-    def take_fault(self, service: str, *kinds: str) -> str | None:
+    def take_fault(self, services: Collection[str], *kinds: str) -> str | None:
         """The next ordered fault of these kinds, counted down."""
         with self.book.writing():
             for key, fault in self.book.all("fault").items():
-                if fault["service"] == service and fault["fault"] in kinds:
+                if fault["service"] in services and fault["fault"] in kinds:
                     left = fault["count"] - 1
                     if left > 0:
                         self.book.put("fault", key, {**fault, "count": left})

@@ -1,6 +1,7 @@
 """The installation's own small database: organisations, sign-ins, memberships, sessions, the clock's offset."""
 
 import json
+import secrets
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -119,6 +120,15 @@ def setting(connection: Connection, name: str) -> str | None:
 def put_setting(connection: Connection, name: str, value: str) -> None:
     if connection.execute(update(tables.setting).where(tables.setting.c.name == name).values(value=value)).rowcount == 0:
         connection.execute(insert(tables.setting).values(name=name, value=value))
+
+
+def callback_secret(connection: Connection) -> str:
+    """What carriers sign their callbacks with: made once for an installation."""
+    known = setting(connection, "callback secret")
+    if known is None:
+        known = secrets.token_hex(32)
+        put_setting(connection, "callback secret", known)
+    return known
 
 
 def _memberships():

@@ -5,7 +5,7 @@ objects exist only for the best.
 """
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from heapq import nlargest
@@ -18,12 +18,13 @@ from sedge.core.records import Capacity
 
 BEST = 50
 WEIGHTS = {
-    "exact area": 20,
+    "exact area": 15,
     "run of the length asked": 20,
     "extends a run you own": 25,
     "leading digits": 10,
     "pattern": 10,
-    "easily remembered": 15,
+    "wanted endings": 10,
+    "easily remembered": 10,
 }
 
 
@@ -38,7 +39,8 @@ class StockNumber:
 
 @dataclass(frozen=True)
 class Wish:
-    """What is searched for. `pattern` has `?` for any digit and is matched against the end of the number."""
+    """What is searched for. `pattern` has `?` for any digit, letters of the keypad, and is matched against the end of the
+    number; `endings` are extensions that numbers should end with."""
 
     country: str
     area: str = ""
@@ -48,6 +50,7 @@ class Wish:
     pattern: str = ""
     quantity: int = 1
     consecutive: bool = False
+    endings: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -88,13 +91,18 @@ def _fits(n: StockNumber, wish: Wish) -> bool:
         return False
     if wish.starts and not n.e164.startswith(wish.starts):
         return False
-    if wish.pattern and not re.search(wish.pattern.replace("?", r"\d") + "$", n.e164):
+    if wish.pattern and not _pattern(wish.pattern)(n.e164):
         return False
     if not (wish.area or wish.kind):
         return True
     facts = describe(n.e164)
     in_area = not wish.area or wish.area.lower() in {facts.area.lower(), facts.parts[1], "0" + facts.parts[1]}
     return in_area and (not wish.kind or facts.kind == wish.kind)
+
+
+@lru_cache(maxsize=64)
+def _pattern(pattern: str) -> Callable[[str], object]:
+    return re.compile(on_keypad(pattern).replace("?", r"\d") + "$").search
 
 
 def _also_next_to(
@@ -126,12 +134,14 @@ def _parts(group: Sequence[StockNumber], wish: Wish, owned: NumberSet) -> dict[s
     is_run = last - first == len(group) - 1
     extends = is_run and (first - 1 in owned or last + 1 in owned)
     memorable = max(memorability(n.e164[-4:]) for n in group)
+    alike = sum(n.e164.endswith(wish.endings) for n in group) / len(group) if wish.endings else 0.0
     values = {
         "exact area": bool(wish.area) * 1.0,
         "run of the length asked": float(is_run and len(group) > 1),
         "extends a run you own": float(extends),
         "leading digits": float(bool(wish.starts)),
         "pattern": float(bool(wish.pattern)),
+        "wanted endings": alike,
         "easily remembered": memorable,
     }
     return {name: round(WEIGHTS[name] * value) for name, value in values.items() if round(WEIGHTS[name] * value)}
@@ -146,7 +156,8 @@ def _offer(group: Sequence[StockNumber], wish: Wish, owned: NumberSet) -> Offer:
     reasons = {
         "extends a run you own": "joins a run you own",
         "run of the length asked": f"{len(group)} in a row",
-        "easily remembered": "easily remembered",
+        "wanted endings": "ends as wanted",
+        "easily remembered": _remembered(group),
         "exact area": f"in {wish.area}",
         "leading digits": "has the leading digits",
         "pattern": "fits the pattern",
@@ -156,9 +167,32 @@ def _offer(group: Sequence[StockNumber], wish: Wish, owned: NumberSet) -> Offer:
     return Offer(tuple(group), sum(parts.values()), parts, why)
 
 
+def _remembered(group: Sequence[StockNumber]) -> str:
+    word = next((word for n in group if (word := WORDS.get(n.e164[-4:]))), "")
+    return f"spells {word}" if word else "easily remembered"
+
+
+_KEYS = str.maketrans("ABCDEFGHIJKLMNOPQRSTUVWXYZ", "22233344455566677778889999")
+
+
+def on_keypad(text: str) -> str:
+    """Letters as the digits they stand on (ITU-T E.161)."""
+    return text.upper().translate(_KEYS)
+
+
+# Short words that museums, shops, offices and helplines like to be rung by.
+WORDS = {
+    on_keypad(word): word
+    for word in (
+        "ARTS", "BOAT", "BOOK", "CAFE", "CALL", "CARE", "CITY", "CLUB", "DESK", "DOME", "FILM", "GIFT", "HELP", "HOME", "INFO", "LAKE", "LIFE", "LINE",
+        "MAPS", "MILL", "NEWS", "OPEN", "PLAY", "PORT", "RING", "SALE", "SHIP", "SHOP", "SHOW", "STAR", "TALK", "TEAM", "TIDE", "TOUR", "WALK", "WORK",
+    )
+}  # fmt: skip
+
+
 @lru_cache(maxsize=10_000)
 def memorability(last_four: str) -> float:
-    """0 to 1 for four digits: repeats, steps, mirrored, round endings."""
+    """0 to 1 for four digits: repeats, steps, mirrored, round endings, a word on the keypad."""
     if len(set(last_four)) == 1:
         return 1.0
     steps = {int(b) - int(a) for a, b in pairwise(last_four)}
@@ -168,7 +202,7 @@ def memorability(last_four: str) -> float:
         return 0.9
     if last_four[:2] == last_four[2:] or last_four == last_four[::-1]:
         return 0.7
-    if last_four.endswith("00"):
+    if last_four.endswith("00") or last_four in WORDS:
         return 0.6
     if last_four[1] == last_four[2] == last_four[3] or last_four[0] == last_four[1] == last_four[2]:
         return 0.5

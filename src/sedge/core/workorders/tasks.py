@@ -203,10 +203,13 @@ class ImportNumbers(_Task):
 
 
 class OrderedLine(Fact):
+    """`monthly` with the features switched on, `listed` without, as the carrier was seen to ask."""
+
     number: E164
     capacity: Capacity
     setup: Money
     monthly: Money
+    listed: Money | None = None
 
 
 class OrderNumbers(_Task):

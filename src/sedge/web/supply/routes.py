@@ -2,47 +2,70 @@
 
 from typing import Annotated
 
-from fastapi import Form, Query, Request
+from fastapi import Depends, Form, Query, Request
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.core.errors import SedgeError
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.supply.offers import Wish
-from sedge.desk import holders, supply
+from sedge.desk import holders, searching, supply
 from sedge.desk.numbers import the_number
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
 from sedge.web.supply import views
 
 place = Place()
-FIELDS = {"starts", "pattern", "quantity"}
+FIELDS = {"starts", "pattern", "quantity", "endings"}
+
+
+Text = Annotated[str, Query(max_length=200)]
+
+
+def _asked(
+    desk: AtDesk, country: Text = "", area: Text = "", kind: Text = "", capacity: Text = "", starts: Text = "", pattern: Text = "",
+    quantity: Text = "1", consecutive: Text = "", endings: Text = "", carrier: Text = "",
+) -> views.Asked:  # fmt: skip
+    """The search as it was typed."""
+    typed = {
+        "country": country, "area": area, "kind": kind, "capacity": capacity, "starts": starts, "pattern": pattern, "quantity": quantity,
+        "consecutive": consecutive, "endings": endings, "carrier": carrier,
+    }  # fmt: skip
+    wish = Wish(
+        country.upper() or desk.organisation.home_country, area.strip(), kind, capacity, _leading(desk, starts, country), pattern.strip(),
+        int(quantity) if quantity.isascii() and quantity.isdigit() else 0, bool(consecutive), tuple(endings.replace(",", " ").split()),
+    )  # fmt: skip
+    return views.Asked(wish, typed)
+
+
+AsAsked = Annotated[views.Asked, Depends(_asked)]
 
 
 @place.page("/supply", May.SEE_MONEY)
-def search(
-    request: Request, desk: AtDesk, country: str = "", area: str = "", kind: str = "", capacity: str = "", starts: str = "", pattern: str = "",
-    quantity: str = "1", consecutive: str = "", carrier: str = "",
-) -> Response:  # fmt: skip
-    asked = bool(country)
-    wish = Wish(
-        country.upper() or desk.organisation.home_country, area.strip(), kind, capacity, _leading(desk, starts, country), pattern.strip(),
-        int(quantity) if quantity.isdigit() else 0, bool(consecutive),
-    )  # fmt: skip
-    found, problem, problems = None, "", {}
-    if asked:
+def search(request: Request, desk: AtDesk, asked: AsAsked) -> Response:
+    """The form; once something is asked, a place for each carrier's answer, which each fetches for itself. With `carrier`, its answer."""
+    sellers, problem, problems, answer = [], "", {}, None
+    if asked.typed["country"]:
         try:
-            found = supply.search(desk, wish, carrier=carrier)
+            sellers = searching.sellers(desk, asked.wish, asked.typed["carrier"])
         except SedgeError as error:
             problem, problems = ("", {error.field: error.message}) if error.field in FIELDS else (error.message, {})
+        if asked.typed["carrier"] and sellers:
+            answer = views.answer_view(searching.ask(desk, asked.wish, *sellers[0]))
     orders = [views.order_page(view, desk.now()) for view in supply.orders(desk, limit=12)]
-    sellers = supply.buyable_accounts(desk)
+    every = supply.buyable_accounts(desk)
     return draw(
-        request, "_orders.html" if target(request) == "orders" else "supply.html", wish=wish, quantity=quantity, starts=starts, found=found,
-        offers=[views.offer_row(i, o) for i, o in enumerate(found.offers, start=1)] if found else [], problem=problem, problems=problems, asked=asked, orders=orders,
-        countries=[(c, COUNTRIES[c].name) for _, of in sellers for c in of.countries], sellers=[of.name for _, of in sellers],
-        kinds=[(k, k) for k in ("geographic", "national", "toll-free", "mobile")],
+        request, "_orders.html" if target(request) == "orders" else "supply.html", asked=asked, sellers=[(c.id, c.name) for _, c in sellers],
+        answer=answer, problem=problem, problems=problems, orders=orders,
+        countries=[(code, COUNTRIES[code].name) for code in dict.fromkeys(code for _, of in every for code in of.countries)],
+        names=list(dict.fromkeys(of.name for _, of in every)), kinds=[(k, k) for k in ("geographic", "national", "toll-free", "mobile")],
     )  # fmt: skip
+
+
+@place.page("/supply/answers/{seller}", May.SEE_MONEY)
+def answer(request: Request, desk: AtDesk, seller: str, asked: AsAsked) -> Response:
+    """One carrier's answer, drawn into its place."""
+    return draw(request, "_answer.html", asked=asked, answer=views.answer_view(searching.one(desk, asked.wish, seller)))
 
 
 def _leading(desk: AtDesk, starts: str, country: str) -> str:
@@ -74,6 +97,12 @@ def quoted(request: Request, desk: AtDesk, key: str, feature: Annotated[list[str
     )  # fmt: skip
 
 
+@place.action("/supply/holds/{key}/longer", May.BUY)
+def hold_longer(request: Request, desk: AtDesk, key: str) -> Response:
+    supply.hold_longer(desk, key)
+    return go(request, f"/supply/holds/{key}")
+
+
 @place.action("/supply/holds/{key}/end", May.BUY)
 def end_hold(request: Request, desk: AtDesk, key: str) -> Response:
     supply.end_hold(desk, key)
@@ -83,9 +112,11 @@ def end_hold(request: Request, desk: AtDesk, key: str) -> Response:
 @place.action("/supply/orders", May.BUY)
 def order(
     request: Request, desk: AtDesk, hold: Annotated[str, Form()], reference: Annotated[str, Form()] = "", site: Annotated[str, Form()] = "",
-    spot: Annotated[str, Form()] = "", feature: Annotated[list[str] | None, Form()] = None,
+    spot: Annotated[str, Form()] = "", feature: Annotated[list[str] | None, Form()] = None, agreed: Annotated[str, Form()] = "",
 ) -> Response:  # fmt: skip
-    key, _ = supply.order(desk, reference=reference, account="", site=site, hold_id=hold, spot=spot or None, features=tuple(feature or ()))
+    key, _ = supply.order(
+        desk, reference=reference, account="", site=site, hold_id=hold, spot=spot or None, features=tuple(feature or ()), agreed=agreed
+    )  # fmt: skip
     return go(request, f"/supply/orders/{key}")
 
 

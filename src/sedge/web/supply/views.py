@@ -2,14 +2,17 @@
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from urllib.parse import urlencode
 
 from sedge.core.facts import Money
 from sedge.core.records import Capacity, LineState, OrderLine
-from sedge.core.supply.offers import Offer
+from sedge.core.supply.offers import Offer, Wish
+from sedge.desk.searching import Answer
 from sedge.desk.supply import OrderView
 
 TONES = {"delivered": "good", "failed": "wrong", "cancelled": "wrong"}
 CALLS = {Capacity.SINGLE: "One call at a time", Capacity.MANY: "Many calls at once", Capacity.ANY: "Any number of calls"}
+MOST_OFFERS = 20
 ON_ITS_WAY = {"draft", "placed", "part delivered"}
 
 
@@ -69,6 +72,18 @@ def _minutes(span: timedelta) -> str:
 
 
 @dataclass(frozen=True)
+class Asked:
+    """A search as it was typed, and what it means."""
+
+    wish: Wish
+    typed: dict[str, str]
+
+    def link(self, carrier: str = "") -> str:
+        """The query string that asks the same, of one carrier where it is named."""
+        return urlencode({k: v for k, v in {**self.typed, "carrier": carrier}.items() if v})
+
+
+@dataclass(frozen=True)
 class OfferRow:
     """`place` counts from 1, the best."""
 
@@ -79,6 +94,31 @@ class OfferRow:
     numbers: str
 
 
-def offer_row(place: int, offer: Offer) -> OfferRow:
+def _offer_row(place: int, offer: Offer) -> OfferRow:
     first = offer.numbers[0]
     return OfferRow(place, offer, CALLS[first.capacity], first.features, " ".join(n.e164 for n in offer.numbers))
+
+
+@dataclass(frozen=True)
+class AnswerView:
+    """What one carrier says: rows to choose from, what stands side by side with the others, or its trouble."""
+
+    answer: Answer
+    rows: list[OfferRow]
+    usually: str
+    took: str
+    cheapest: tuple[Money, Money] | None
+
+
+def answer_view(answer: Answer) -> AnswerView:
+    each = [n for offer in answer.offers for n in offer.numbers]
+    cheapest = min(each, key=lambda n: (n.monthly.amount, n.setup.amount), default=None)
+    rows = [_offer_row(i, offer) for i, offer in enumerate(answer.offers[:MOST_OFFERS], start=1)]
+    usually = (
+        f"{_minutes(answer.usual)}; nine in ten within {_minutes(answer.late)}"
+        if answer.usual and answer.late
+        else "not known yet: no deliveries so far"
+    )
+    return AnswerView(
+        answer, rows, usually, f"{answer.took.total_seconds():.1f} s", (cheapest.setup, cheapest.monthly) if cheapest else None
+    )

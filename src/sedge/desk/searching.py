@@ -1,0 +1,116 @@
+"""Searching what carriers would sell: all of them at once, each answering for itself, none holding up the others."""
+
+import time
+from collections.abc import Iterable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from datetime import timedelta
+
+from sqlalchemy import or_, select
+
+from sedge.core.errors import NotUnderstood, OutsideRefused, OutsideSilent
+from sedge.core.numbers.ranges import NumberSet
+from sedge.core.records import Account, Capacity, Carrier
+from sedge.core.supply.offers import Offer, StockNumber, Wish, rank_offers
+from sedge.desk.desk import Desk, Reading
+from sedge.desk.supply import MOST_NUMBERS, buyable_accounts, lead_times, stock_number
+from sedge.store import tables
+from sedge.store.records import is_open
+
+MOST_ENDINGS = 200
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What one carrier says to a wish: offers, best first, or the trouble it has. `took` is how long it took to answer."""
+
+    carrier: Carrier
+    account: Account
+    offers: list[Offer] = field(default_factory=list)
+    in_stock: int = 0
+    problem: str = ""
+    took: timedelta = timedelta(0)
+    usual: timedelta | None = None
+    late: timedelta | None = None
+
+
+def sellers(desk: Desk, wish: Wish, carrier: str = "") -> list[tuple[Account, Carrier]]:
+    """The carriers that sell numbers of the country wished for, each with the account it would be bought on. Raises NotUnderstood."""
+    check(wish)
+    found: dict[str, tuple[Account, Carrier]] = {}
+    for account, of in buyable_accounts(desk):
+        if not carrier or of.id == carrier:
+            found.setdefault(of.id, (account, of))
+    if not found:
+        raise NotUnderstood("No carrier of that name takes orders over the wire.", field="carrier")
+    selling = [(a, c) for a, c in found.values() if wish.country in c.countries]
+    if not selling:
+        countries = sorted({country for _, c in found.values() for country in c.countries})
+        raise NotUnderstood(f"Numbers are sold of {', '.join(countries)} only.", field="country")
+    return selling
+
+
+def search(desk: Desk, wish: Wish, *, carrier: str = "") -> list[Answer]:
+    """What all carriers say, asked at the same time. Raises NotUnderstood for a wish that can't be."""
+    asked = sellers(desk, wish, carrier)
+    with ThreadPoolExecutor(len(asked), thread_name_prefix="search") as pool:
+        return list(pool.map(lambda one: ask(desk, wish, *one), asked))
+
+
+def one(desk: Desk, wish: Wish, carrier: str) -> Answer:
+    """What one carrier says. Raises NotUnderstood."""
+    return ask(desk, wish, *sellers(desk, wish, carrier)[0])
+
+
+def ask(desk: Desk, wish: Wish, account: Account, of: Carrier) -> Answer:
+    """One carrier's answer. Trouble over there is part of it, not an error."""
+    begun = time.perf_counter()
+    with desk.reading() as reading:
+        usual, late = lead_times(reading, of.id)
+    said = Answer(of, account, usual=usual, late=late)
+    try:
+        found = desk.outside.carrier(of.id).stock(wish.country, wish.starts, wish.capacity)
+    except (OutsideSilent, OutsideRefused) as error:
+        return _timed(said, begun, problem=error.message)
+    stock = [stock_number(s) for s in found]
+    with desk.reading() as reading:
+        owned = _owned_near(reading, stock)
+    left = [n for n in stock if n.e164 not in owned]
+    return _timed(said, begun, offers=rank_offers(left, wish, owned), in_stock=len(left))
+
+
+def _timed(said: Answer, begun: float, **values: object) -> Answer:
+    from dataclasses import replace
+
+    return replace(said, **values, took=timedelta(seconds=time.perf_counter() - begun))  # type: ignore[arg-type]
+
+
+def _owned_near(reading: Reading, stock: Iterable[StockNumber]) -> NumberSet:
+    """Our numbers in the thousands that are for sale, and next to them."""
+    thousands = sorted({int(n.e164) // 1000 + step for n in stock for step in (-1, 0, 1)})
+    life = tables.life
+    numbers: list[int] = []
+    for start in range(0, len(thousands), 200):
+        near = or_(*(life.c.number.between(t * 1000, t * 1000 + 999) for t in thousands[start : start + 200]))
+        numbers += reading.connection.execute(select(life.c.number).where(near, is_open())).scalars()
+    return NumberSet.of(numbers)
+
+
+def merged(answers: Iterable[Answer]) -> list[tuple[Offer, Answer]]:
+    """The offers of all, best first; of equals the cheaper one, where they cost the same money."""
+    every = [(offer, answer) for answer in answers for offer in answer.offers]
+    return sorted(every, key=lambda x: (-x[0].total, x[0].monthly.currency, x[0].monthly.amount, x[0].numbers[0].e164))
+
+
+def check(wish: Wish) -> None:
+    """Raises NotUnderstood naming the field."""
+    if not 1 <= wish.quantity <= MOST_NUMBERS:
+        raise NotUnderstood(f"Ask for 1 to {MOST_NUMBERS:,} numbers at a time.", field="quantity")
+    if wish.starts and not (wish.starts.lstrip("+").isascii() and wish.starts.lstrip("+").isdigit()):
+        raise NotUnderstood("Leading digits are digits, such as +44 113 or 0113 496 05.", field="starts")
+    if len(wish.pattern) > 15 or not all(ch == "?" or (ch.isascii() and ch.isalnum()) for ch in wish.pattern):
+        raise NotUnderstood("A pattern has digits, letters of the keypad, and ? for any digit, such as ?500 or TOUR.", field="pattern")
+    if len(wish.endings) > MOST_ENDINGS or not all(e.isascii() and e.isdigit() and 2 <= len(e) <= 6 for e in wish.endings):
+        raise NotUnderstood("Endings are extensions of 2 to 6 digits, such as 142, 143.", field="endings")
+    if wish.capacity and wish.capacity not in set(Capacity):
+        raise NotUnderstood("Capacity is single, many or any.", field="capacity")
