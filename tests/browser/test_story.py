@@ -49,7 +49,7 @@ def order_numbers(page: Page) -> list[str]:
     page.get_by_label("in a row").check()
     page.get_by_role("button", name="Search").click()
     expect(page.get_by_text("3 in a row").first).to_be_visible()
-    page.get_by_role("button", name=re.compile("Hold")).first.click()
+    page.get_by_role("region", name="Brackwater Telecom").get_by_role("button", name=re.compile("Hold")).first.click()
     expect(page.get_by_role("heading", name="3 numbers held")).to_be_visible()
     expect(page.locator("[data-until]")).to_contain_text(":")
     page.get_by_label("Our reference").fill("Learning desk")

@@ -3,12 +3,13 @@
 import time
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import timedelta
 
 from sqlalchemy import or_, select
 
 from sedge.core.errors import NotUnderstood, OutsideRefused, OutsideSilent
+from sedge.core.numbers.plan import AREAS, COUNTRIES
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Account, Capacity, Carrier
 from sedge.core.supply.offers import Offer, StockNumber, Wish, rank_offers
@@ -69,7 +70,7 @@ def ask(desk: Desk, wish: Wish, account: Account, of: Carrier) -> Answer:
         usual, late = lead_times(reading, of.id)
     said = Answer(of, account, usual=usual, late=late)
     try:
-        found = desk.outside.carrier(of.id).stock(wish.country, wish.starts, wish.capacity)
+        found = desk.outside.carrier(of.id).stock(wish.country, wish.starts or leading(wish), wish.capacity)
     except (OutsideSilent, OutsideRefused) as error:
         return _timed(said, begun, problem=error.message)
     stock = [stock_number(s) for s in found]
@@ -79,9 +80,18 @@ def ask(desk: Desk, wish: Wish, account: Account, of: Carrier) -> Answer:
     return _timed(said, begun, offers=rank_offers(left, wish, owned), in_stock=len(left))
 
 
-def _timed(said: Answer, begun: float, **values: object) -> Answer:
-    from dataclasses import replace
+def leading(wish: Wish) -> str:
+    """The digits with which all numbers of the area begin, so that a carrier need not send the whole country; empty where unclear."""
+    code, area = COUNTRIES[wish.country].calling_code, wish.area.strip().lower()
+    begins = [
+        digits
+        for digits, name in AREAS.items()
+        if digits.startswith(code) and area in {name.lower(), "0" + digits[len(code) :], digits[len(code) :]}
+    ]
+    return f"+{begins[0]}" if area and len(begins) == 1 else ""
 
+
+def _timed(said: Answer, begun: float, **values: object) -> Answer:
     return replace(said, **values, took=timedelta(seconds=time.perf_counter() - begun))  # type: ignore[arg-type]
 
 

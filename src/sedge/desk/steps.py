@@ -30,6 +30,7 @@ from sedge.store.workorders import StoredTask, WorkOrder
 
 Changes = Callable[[Writing], list[Change]]
 POLL = timedelta(seconds=20)
+LONGEST_WAIT = timedelta(minutes=30)
 
 
 @dataclass(frozen=True)
@@ -125,7 +126,12 @@ def _order(desk: Desk, task: t.OrderNumbers, stored: StoredTask) -> Outcome:
     carrier = desk.outside.carrier(estate.the(Account, task.account).carrier)
     if order.placed_as is None:
         return _place(desk, task, order, carrier)
-    return _look_after(desk, task, stored, carrier.order_state(order.placed_as))
+    try:
+        answer = carrier.order_state(order.placed_as)
+    except OutsideRefused as error:  # it has taken the order, so nothing is given up: what arrives must not be missed
+        pause = min(POLL * 2 ** min(stored.attempts, 10), LONGEST_WAIT)
+        return Wait(desk.now() + pause, f"{carrier.name}, which does not say how the order stands ({error.reason}); it is asked again")
+    return _look_after(desk, task, stored, answer)
 
 
 def _order_estate(desk: Desk, task: t.OrderNumbers, stored: StoredTask) -> Estate:

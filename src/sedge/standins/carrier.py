@@ -10,6 +10,7 @@ from decimal import Decimal
 from typing import Any
 
 from fastapi import APIRouter, Depends, Header, HTTPException
+from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field
 
 from sedge.standins.book import Book, moment, stamp
@@ -208,8 +209,8 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
     routes = APIRouter(prefix="/carrier/{carrier}")
 
     @routes.get("/stock")
-    def stock(country: str, starts: str = "", capacity: str = "", limit: int = 5000, shop: Shop = Depends(the_shop)) -> dict[str, Any]:
-        return {"numbers": shop.stock(country, starts, capacity)[:limit]}
+    def stock(country: str, starts: str = "", capacity: str = "", limit: int = 20_000, shop: Shop = Depends(the_shop)) -> JSONResponse:
+        return JSONResponse({"numbers": shop.stock(country, starts, capacity)[:limit]})
 
     @routes.post("/prices")
     def prices(asked: HoldAsked, shop: Shop = Depends(the_shop)) -> dict[str, Any]:

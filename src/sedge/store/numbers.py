@@ -367,7 +367,9 @@ def tag_counts(connection: Connection, wanted: Filter, *, limit: int = 60) -> li
         searched = _searched(connection, others.search, MOST_HITS) if others.search else None
         if searched == []:
             return []
-        query = query.join(life, life.c.number == tag.c.number).where(*_conditions(others, plainly=False), or_(*searched) if searched else true())
+        query = query.join(life, life.c.number == tag.c.number).where(
+            *_conditions(others, plainly=False), or_(*searched) if searched else true()
+        )
     return [(name, n) for name, n in connection.execute(query)]
 
 

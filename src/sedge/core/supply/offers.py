@@ -18,12 +18,12 @@ from sedge.core.records import Capacity
 
 BEST = 50
 WEIGHTS = {
-    "exact area": 15,
+    "exact area": 10,
     "run of the length asked": 20,
     "extends a run you own": 25,
     "leading digits": 10,
     "pattern": 10,
-    "wanted endings": 10,
+    "wanted endings": 15,
     "easily remembered": 10,
 }
 

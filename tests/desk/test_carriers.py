@@ -1,0 +1,241 @@
+"""Each carrier with its own manners: whatever goes wrong at whichever call, bought once, and both books agree to the penny."""
+
+import threading
+from datetime import timedelta
+from decimal import Decimal
+
+import pytest
+
+from sedge.core.errors import Forbidden, NotAllowedNow, OutsideSilent
+from sedge.core.numbers.life import State
+from sedge.core.records import Account, LineState
+from sedge.core.supply.offers import Wish
+from sedge.desk import runner, searching, supply, workorders
+from sedge.outside.callbacks import Listener, signature
+from sedge.store.workorders import OrderState
+from tests.conftest import NOW, until_quiet
+
+CARRIERS = {
+    "brackwater": Wish("GB", area="Leeds", quantity=4),
+    "fellgate": Wish("GB", area="Sheffield", quantity=12),
+    "maplecourt": Wish("CA", quantity=4),
+}
+FAULTS = ("timeout", "error", "slow", "reject", "duplicate_callback")
+CALLS = ("the order", "the first look", "a later look")
+
+
+def hold_of(desk, carrier, wish=None):
+    found = searching.one(desk, wish or CARRIERS[carrier], carrier)
+    assert found.problem == ""
+    return supply.hold(desk, found.account.id, [n.e164 for n in found.offers[0].numbers])
+
+
+def order_of(desk, hold, **more):
+    return supply.order(desk, reference="R", account="", site="wharf-house", hold_id=hold.id, **more)
+
+
+def fault(house, service, kind, count=1):
+    house.outside.control.order_fault({"service": service, "fault": kind, "count": count})
+
+
+def balances(house, desk, carrier):
+    """What Sedge's ledger and the carrier's own book say."""
+    with desk.reading() as reading:
+        ours = reading.records.the(Account, f"{carrier}-main").balance.amount
+    return ours, Decimal(house.outside.control.call("GET", "orders")["balances"][carrier])
+
+
+def keys_bought(house):
+    return [o["key"] for o in house.outside.control.call("GET", "orders")["orders"]]
+
+
+@pytest.mark.parametrize("when", CALLS)
+@pytest.mark.parametrize("kind", FAULTS)
+@pytest.mark.parametrize("carrier", CARRIERS)
+def test_bought_once_and_paid_once_whatever_goes_wrong_at_any_call(house, desk, carrier, kind, when):
+    before, theirs = balances(house, desk, carrier)
+    assert before == theirs
+    key, order = order_of(desk, hold_of(desk, carrier))
+    if when != "the order":
+        runner.tick(house)
+        runner.tick(house)
+        assert supply.order_view(desk, key).order.placed_as
+    if when == "a later look":
+        until_quiet(house, timedelta(seconds=25))
+    fault(house, carrier, kind)
+    until_quiet(house, timedelta(minutes=15))
+    view = supply.order_view(desk, key)
+    lines = view.order.lines
+    assert all(line.state is not LineState.WAITING for line in lines)
+    assert len(keys_bought(house)) == len(set(keys_bought(house))) <= 1
+    ours, theirs = balances(house, desk, carrier)
+    assert ours == theirs
+    assert before - ours == sum(line.setup.amount for line in lines if line.state is LineState.DELIVERED)
+    states = {n.e164: n.state for n in supply.numbers_of(desk, key)}
+    assert all((states[x.e164] is State.AVAILABLE) == (x.state is LineState.DELIVERED) for x in lines)
+    settled = OrderState.DONE if view.delivered else OrderState.FAILED
+    assert workorders.look(desk, order.id).order.state is settled
+    if kind != "reject":
+        assert view.delivered > 0
+
+
+def test_what_turns_out_to_be_sold_elsewhere_is_said_and_paid_back(house, desk):
+    before, _ = balances(house, desk, "fellgate")
+    key, _ = order_of(desk, hold_of(desk, "fellgate", Wish("GB", area="Glasgow", quantity=40)))
+    until_quiet(house, timedelta(minutes=5))
+    view = supply.order_view(desk, key)
+    failed = [line for line in view.order.lines if line.state is LineState.FAILED]
+    assert view.state == "part delivered"
+    assert failed
+    assert {line.reason for line in failed} == {"sold elsewhere a moment before"}
+    ours, theirs = balances(house, desk, "fellgate")
+    assert ours == theirs == before - (40 - len(failed))
+
+
+def test_cancelling_pays_back_what_has_not_arrived(house, desk):
+    before, _ = balances(house, desk, "brackwater")
+    key, _ = order_of(desk, hold_of(desk, "brackwater"))
+    until_quiet(house, timedelta(seconds=42))
+    assert supply.order_view(desk, key).delivered == 1
+    supply.cancel(desk, key)
+    until_quiet(house, timedelta(minutes=5))
+    ours, theirs = balances(house, desk, "brackwater")
+    assert ours == theirs == before - Decimal("2.50")
+
+
+def test_a_price_that_has_changed_is_never_paid_silently(house, desk):
+    hold = hold_of(desk, "fellgate")
+    seen = supply.quoted(desk, hold.id)
+    house.outside.control.call("PUT", "prices/fellgate", json={"percent": 10})
+    with pytest.raises(NotAllowedNow, match="other prices") as raised:
+        order_of(desk, hold, agreed=seen.agreed)
+    assert raised.value.reason == "price"
+    again = supply.quoted(desk, hold.id)
+    assert again.quote.setup.amount == seen.quote.setup.amount * Decimal("1.1")
+    key, _ = order_of(desk, hold, agreed=again.agreed)
+    until_quiet(house, timedelta(minutes=10))
+    assert supply.order_view(desk, key).delivered > 0
+
+
+def test_a_price_that_changes_on_the_way_to_the_carrier_sells_nothing(house, desk):
+    before, _ = balances(house, desk, "fellgate")
+    key, order = order_of(desk, hold_of(desk, "fellgate"))
+    house.outside.control.call("PUT", "prices/fellgate", json={"percent": 25})
+    until_quiet(house, timedelta(minutes=10))
+    view = supply.order_view(desk, key)
+    assert view.state == "failed"
+    assert "asks other prices than it did" in view.order.refused
+    assert "1.25 once and 1.00 a month" in view.order.refused
+    assert balances(house, desk, "fellgate") == (before, before)
+    assert workorders.look(desk, order.id).order.state is OrderState.FAILED
+
+
+def test_a_hold_is_prolonged_once_where_the_carrier_allows_it(house, desk):
+    hold = hold_of(desk, "brackwater")
+    longer = supply.hold_longer(desk, hold.id)
+    assert longer.expires_at - hold.expires_at == timedelta(minutes=15)
+    with pytest.raises(NotAllowedNow, match="no longer"):
+        supply.hold_longer(desk, hold.id)
+    until_quiet(house, timedelta(minutes=20))
+    assert supply.quoted(desk, hold.id).hold.state == "held"
+    with pytest.raises(NotAllowedNow, match="no longer"):
+        supply.hold_longer(desk, hold_of(desk, "fellgate").id)
+
+
+def test_a_carrier_that_wants_to_be_asked_less_often_is_waited_for(house, desk):
+    hold = hold_of(desk, "maplecourt")
+    for _ in range(90):
+        try:
+            desk.outside.carrier("maplecourt").call("GET", "account")
+        except OutsideSilent as error:
+            assert 0 < error.facts["wait"] <= 60
+            break
+    else:
+        raise AssertionError("ninety calls in a minute, and none refused")
+    until_quiet(house, timedelta(minutes=2))
+    key, order = order_of(desk, hold)
+    until_quiet(house, timedelta(minutes=10))
+    assert supply.order_view(desk, key).state == "delivered"
+    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+
+
+# ── searching ──
+
+
+def test_all_carriers_of_a_country_are_asked_at_once(desk, monkeypatch):
+    """Each answers only once the other has been asked too."""
+    meeting = threading.Barrier(2, timeout=20)
+    for carrier in (desk.outside.carrier("brackwater"), desk.outside.carrier("fellgate")):
+        answer = carrier.stock
+        monkeypatch.setattr(carrier, "stock", lambda *asked, answer=answer: (meeting.wait(), answer(*asked))[1])
+    answers = searching.search(desk, Wish("GB", area="Leeds", quantity=2))
+    assert {a.carrier.id for a in answers} == {"brackwater", "fellgate"}
+    assert all(a.offers for a in answers)
+    best = searching.merged(answers)
+    assert [offer.total for offer, _ in best] == sorted((offer.total for offer, _ in best), reverse=True)
+
+
+def test_a_failing_carrier_holds_nobody_up(house, desk):
+    fault(house, "fellgate", "error")
+    answers = {a.carrier.id: a for a in searching.search(desk, Wish("GB", area="Leeds"))}
+    assert "Fellgate Voice has trouble of its own" in answers["fellgate"].problem
+    assert answers["brackwater"].offers
+
+
+def test_what_is_in_the_estate_is_not_offered_and_what_joins_it_comes_first(desk):
+    found = searching.one(desk, Wish("GB", area="Leeds", quantity=3, consecutive=True), "brackwater")
+    with desk.reading() as reading:
+        from sedge.core.records import Number
+
+        ours = {n.e164 for n in reading.records.all(Number)}
+    assert not {n.e164 for offer in found.offers for n in offer.numbers} & ours
+    assert all("extends a run you own" not in offer.parts for offer in found.offers[5:])
+
+
+@pytest.mark.parametrize(("area", "lead"), [("Leeds", "+44113"), ("0113", "+44113"), ("113", "+44113"), ("Nowhere", ""), ("", "")])
+def test_the_area_is_asked_for_by_its_digits(area, lead):
+    assert searching.leading(Wish("GB", area=area)) == lead
+
+
+def test_endings_and_words_count(desk):
+    wished = searching.one(desk, Wish("GB", area="Sheffield", endings=("142",)), "fellgate").offers[0]
+    assert wished.numbers[0].e164.endswith("142")
+    assert wished.parts["wanted endings"] == 15
+    spelt = searching.one(desk, Wish("GB", area="Sheffield", pattern="?TEA"), "fellgate")
+    assert {o.numbers[0].e164[-3:] for o in spelt.offers} == {"832"}
+
+
+# ── callbacks ──
+
+
+def told(secret, moment, body=b"{}"):
+    return {"callback-time": str(moment), "callback-signature": signature(secret, str(moment), body)}
+
+
+def test_a_callback_is_heard_once_fresh_and_signed():
+    listener, now = Listener("s3cret"), NOW
+    at = int(now.timestamp())
+    listener.check(told("s3cret", at), b"{}", now)
+    for headers, body, reason in (
+        (told("s3cret", at), b"{}", "replayed"),
+        (told("other", at), b"{}", "forged"),
+        (told("s3cret", at), b'{"order": 1}', "forged"),
+        (told("s3cret", at - 301), b"{}", "stale"),
+        (told("s3cret", at + 301), b"{}", "stale"),
+        ({}, b"{}", "forged"),
+        ({"callback-time": "tomorrow", "callback-signature": "é"}, b"{}", "forged"),
+    ):
+        with pytest.raises(Forbidden) as raised:
+            listener.check(headers, body, now)
+        assert raised.value.reason == reason
+
+
+def test_the_door_for_callbacks_refuses_what_is_not_signed(client, house):
+    assert client.post("/callbacks/carrier", content=b"{}").status_code == 403
+    from sedge.store import installation
+
+    with house.installation.writing() as connection:
+        secret = installation.callback_secret(connection)
+    headers = told(secret, int(house.clock.now().timestamp()))
+    assert client.post("/callbacks/carrier", content=b"{}", headers=headers).status_code == 204
+    assert client.post("/callbacks/carrier", content=b"{}", headers=headers).status_code == 403
