@@ -34,6 +34,7 @@ from sedge.store.number_files import FileState
 
 FIRST = 441135000000
 ROUNDS = 40
+AS_TYPED = {"HX-Request": "true"}  # as the page asks while one types
 FIRST_NAMES, LAST_NAMES = (
     ("Ada", "Bo", "Cy", "Di", "Eli", "Fay", "Gus", "Hal"),
     ("Reed", "Rush", "Vale", "Marsh", "Ford", "Lake", "Moor", "Fenn"),
@@ -150,10 +151,12 @@ def finder(client: TestClient, file: Path, count: int) -> None:
         "fragment of five digits": (lambda: one()[5:10], lambda q: plain.execute(digits, (f'"{q}"',)).fetchall()),
         "name": (lambda: f"{chance.choice(LAST_NAMES)} {chance.randrange(count * 3 // 10)}".replace(" ", "+"), lambda q: plain.execute(fts, (" AND ".join(f'"{w}"' for w in q.split("+") if len(w) > 2),)).fetchall()),
     }  # fmt: skip
+    for _ in range(5):  # a process that has just begun is not measured
+        client.get(f"/find?find=*{chance.randrange(1000, 9999)}", headers=AS_TYPED)
     for name, (ask, same) in questions.items():
         asked = [ask() for _ in range(ROUNDS)]
         ours, theirs = iter(asked), iter(asked)
-        spent = timed(lambda asked=ours: client.get(f"/find?find={next(asked)}").raise_for_status())
+        spent = timed(lambda asked=ours: client.get(f"/find?find={next(asked)}", headers=AS_TYPED).raise_for_status())
         bare = timed(lambda asked=theirs, same=same: same(next(asked)))
         say(f"finder, {name}: 95th", spent, "ms", f"(the question in sqlite3 {bare:.2f} ms, {spent / max(bare, 0.001):.0f} times)")
     plain.close()

@@ -49,7 +49,7 @@ def rowan(client):
 
 
 PAGES = [
-    "/", "/numbers", "/numbers?view=list", "/numbers?find=okafor", "/numbers?number=441134960100", "/numbers/441134960100", "/supply", "/supply?country=GB&area=Leeds&carrier=fellgate", "/supply/answers/brackwater?country=GB&area=Leeds", "/holders", "/holders/lines",
+    "/", "/numbers", "/numbers?view=list", "/numbers?find=okafor", "/numbers?number=441134960100", "/numbers/441134960100", "/supply", "/supply?country=GB&area=Leeds&carrier=fellgate", "/holders", "/holders/lines",
     "/holders/sites", "/licences", "/safety", "/safety?number=0113+496+0100", "/paths", "/paths/canal-front-desk", "/numbers/441134960200/follow", "/carriers", "/ledger",
     "/work-orders", "/numbers/441134960100/retire", "/holders/new/site", "/holders/import", "/work-orders/new/assign?number=441134960160",
     "/paths/new", "/paths/canal-front-desk/change", "/components", "/holders/new/person", "/holders/new/line", "/work-orders/9", "/work-orders/7", "/work-orders/1",

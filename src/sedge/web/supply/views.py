@@ -56,7 +56,7 @@ def order_page(view: OrderView, now: datetime) -> OrderPage:
 
 def _row(line: OrderLine, now: datetime) -> LineRow:
     later = line.usable_from if line.usable_from and line.usable_from > now else None
-    usable = "from" if later else ("now" if line.state is LineState.DELIVERED else "–")
+    usable = "" if later else ("now" if line.state is LineState.DELIVERED else "–")
     return LineRow(line.e164, line.state.value, line.reason, usable, later, line.capacity.value, line.monthly)
 
 
