@@ -6,13 +6,15 @@ from decimal import Decimal
 
 import pytest
 
-from sedge.core.errors import Forbidden, NotAllowedNow, OutsideSilent
+from sedge.core.errors import Forbidden, NotAllowedNow, NotFound, OutsideRefused, OutsideSilent
 from sedge.core.numbers.life import State
-from sedge.core.records import Account, LineState
+from sedge.core.records import Account, LineState, Subject
+from sedge.core.reduce import changed
 from sedge.core.supply.offers import Wish
-from sedge.desk import runner, searching, supply, workorders
+from sedge.desk import connections, money, runner, searching, supply, today, workorders
 from sedge.outside.callbacks import Listener, signature
 from sedge.store.workorders import OrderState
+from sedge.web.supply.views import order_page
 from tests.conftest import NOW, until_quiet
 
 CARRIERS = {
@@ -81,7 +83,7 @@ def test_bought_once_and_paid_once_whatever_goes_wrong_at_any_call(house, desk, 
 
 def test_what_turns_out_to_be_sold_elsewhere_is_said_and_paid_back(house, desk):
     before, _ = balances(house, desk, "fellgate")
-    key, _ = order_of(desk, hold_of(desk, "fellgate", Wish("GB", area="Glasgow", quantity=40)))
+    key, _ = order_of(desk, hold_of(desk, "fellgate", Wish("GB", area="Glasgow", quantity=60)))
     until_quiet(house, timedelta(minutes=5))
     view = supply.order_view(desk, key)
     failed = [line for line in view.order.lines if line.state is LineState.FAILED]
@@ -89,7 +91,9 @@ def test_what_turns_out_to_be_sold_elsewhere_is_said_and_paid_back(house, desk):
     assert failed
     assert {line.reason for line in failed} == {"sold elsewhere a moment before"}
     ours, theirs = balances(house, desk, "fellgate")
-    assert ours == theirs == before - (40 - len(failed))
+    assert ours == theirs == before - (60 - len(failed))
+    page = order_page(view, desk.now())
+    assert (page.missing, page.elsewhere) == (len(failed), f"/supply?country=GB&area=Glasgow&quantity={len(failed)}")
 
 
 def test_cancelling_pays_back_what_has_not_arrived(house, desk):
@@ -239,3 +243,61 @@ def test_the_door_for_callbacks_refuses_what_is_not_signed(client, house):
     headers = told(secret, int(house.clock.now().timestamp()))
     assert client.post("/callbacks/carrier", content=b"{}", headers=headers).status_code == 204
     assert client.post("/callbacks/carrier", content=b"{}", headers=headers).status_code == 403
+
+
+# ── testing a connection ──
+
+
+def test_a_connection_in_order_says_so_and_compares_the_books(house, desk):
+    tried = connections.test(desk, "brackwater")
+    assert tried.ok
+    assert "its book says what ours does: £640.00" in tried.said
+    desk.outside.carrier("brackwater").deposit("known to them only", "5")
+    tried = connections.test(desk, "brackwater")
+    assert not tried.ok
+    assert "its book says £645.00 where ours says £640.00" in tried.said
+    with pytest.raises(NotFound):
+        connections.test(desk, "nobody")
+
+
+@pytest.mark.parametrize(
+    ("error", "words"),
+    [
+        (OutsideSilent("", cause="ConnectError", detail="[Errno 111] Connection refused"), "Nothing answers at its address"),
+        (OutsideSilent("", cause="ConnectError", detail="[SSL: CERTIFICATE_VERIFY_FAILED] certificate has expired"), "Its certificate"),
+        (OutsideSilent("", cause="ReadTimeout"), "does not answer within 5 seconds"),
+        (OutsideSilent("", status=503), "trouble of its own"),
+        (OutsideSilent("", wait=12), "again in 12 seconds"),
+        (OutsideRefused("", reason="401"), "does not take our key"),
+        (OutsideRefused("", reason="suspended"), "refuses to tell: suspended"),
+    ],
+)
+def test_each_failure_of_a_connection_is_named_with_what_to_change(desk, monkeypatch, error, words):
+    def fail():
+        raise error
+
+    monkeypatch.setattr(desk.outside.carrier("fellgate"), "balance", fail)
+    tried = connections.test(desk, "fellgate")
+    assert not tried.ok
+    assert words in tried.said
+
+
+# ── money ahead ──
+
+
+def test_an_account_tells_what_its_numbers_cost_and_until_when_it_covers_them(desk):
+    found = money.outlooks(desk)
+    fellgate = found["fellgate-main"]
+    assert (fellgate.numbers, str(fellgate.monthly.amount)) == (200, "160")
+    assert fellgate.runway.steps[1][1] == Decimal("52.40")
+    assert fellgate.runway.empty_on == fellgate.runway.steps[2][0]
+    assert found["maplecourt-main"].runway is None
+
+
+def test_today_warns_of_a_charge_that_is_not_covered(house, desk):
+    with desk.writing() as writing:
+        account = writing.records.the(Account, "fellgate-main")
+        writing.save([changed(Subject.ACCOUNT, account, account.but(balance=account.balance.but(amount=Decimal(120))), "account.charged")])
+    lines = [line for line in today.todo(desk) if "is not covered" in line.what]
+    assert [line.href for line in lines] == ["/carriers"]
+    assert "£160.00 a month for 200 numbers" in lines[0].why

@@ -35,7 +35,7 @@ MATRIX = {
     "GET /paths": EVERYBODY, "GET /paths/out": EVERYBODY, "GET /paths/{key}": EVERYBODY,
     "GET /supply": {ADMIN, MONEY}, "GET /supply/holds/{key}": {ADMIN, MONEY}, "GET /supply/orders/{key}": {ADMIN, MONEY},
     "POST /supply/holds": {ADMIN}, "POST /supply/holds/{key}/end": {ADMIN},
-    "GET /supply/answers/{seller}": {ADMIN, MONEY}, "POST /supply/holds/{key}/longer": {ADMIN}, "POST /supply/orders": {ADMIN}, "POST /supply/orders/{key}/cancel": {ADMIN},
+    "POST /carriers/{carrier}/test": {ADMIN, MONEY}, "GET /supply/answers/{seller}": {ADMIN, MONEY}, "POST /supply/holds/{key}/longer": {ADMIN}, "POST /supply/orders": {ADMIN}, "POST /supply/orders/{key}/cancel": {ADMIN},
     "GET /holders": EVERYBODY, "GET /holders/lines": EVERYBODY, "GET /holders/sites": EVERYBODY, "GET /holders/people/{key}": EVERYBODY,
     "GET /holders/lines/{key}": EVERYBODY, "GET /holders/sites/{key}": EVERYBODY,
     "GET /holders/new/{what}": {ADMIN, SITE}, "POST /holders/people": {ADMIN, SITE}, "POST /holders/lines": {ADMIN, SITE}, "POST /holders/sites": {ADMIN, SITE},

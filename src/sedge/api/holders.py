@@ -11,7 +11,7 @@ from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May
 from sedge.core.records import Address, CivicElements, Device, HolderKind, PathVersion, Product, ServiceLine, Spot, Subscription
-from sedge.desk import holders, importing, safety, trunks
+from sedge.desk import holders, importing, money, safety, trunks
 from sedge.desk.desk import Desk
 from sedge.desk.holders import HolderRow
 
@@ -225,13 +225,11 @@ def subscriptions(desk: AtDesk) -> dict[str, Any]:
 
 @resource.read("/carriers")
 def carriers(desk: AtDesk) -> dict[str, Any]:
+    ahead = money.outlooks(desk)
     items = [
         {
             "id": v.carrier.id, "name": v.carrier.name, "supply_model": v.carrier.supply_model, "countries": list(v.carrier.countries),
-            "accounts": [
-                {"id": a.id, "name": a.name, "currency": a.balance.currency, "balance": shapes.money(a.balance) if _sees_money(desk) else None}
-                for a in v.accounts
-            ],
+            "accounts": [shapes.account(a, ahead[a.id] if _sees_money(desk) else None) for a in v.accounts],
         }
         for v in trunks.carriers(desk)
     ]  # fmt: skip

@@ -8,11 +8,12 @@ from sedge.core.ledger.chain import Entry
 from sedge.core.ledger.sentences import sentence
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
-from sedge.core.records import Number, Order, Person, Proof, ServiceLine, Site, Spot
+from sedge.core.records import Account, Number, Order, Person, Proof, ServiceLine, Site, Spot
 from sedge.core.supply.offers import Offer
 from sedge.core.workorders.findings import Finding, Remedy
 from sedge.desk.estate import Block
 from sedge.desk.figures import Figure
+from sedge.desk.money import AccountOutlook
 from sedge.desk.saved_views import SavedView
 from sedge.desk.searching import Answer
 from sedge.desk.supply import OrderView as SupplyOrder
@@ -82,6 +83,16 @@ def spot(s: Spot, address: dict[str, Any]) -> dict[str, Any]:
         "room": s.room,
         "confirmed_at": moment(s.confirmed_at),
     }
+
+
+def account(found: Account, ahead: AccountOutlook | None) -> dict[str, Any]:
+    """`ahead` is for those who may see money: balance, what the numbers cost a month, and the days that follow from both."""
+    left = ahead.runway if ahead else None
+    return {
+        "id": found.id, "name": found.name, "currency": found.balance.currency, "balance": money(found.balance) if ahead else None,
+        "prepaid": found.prepaid, "monthly": money(ahead.monthly) if ahead else None,
+        "low_on": str(left.low_on) if left and left.low_on else None, "empty_on": str(left.empty_on) if left and left.empty_on else None,
+    }  # fmt: skip
 
 
 def answer(said: Answer) -> dict[str, Any]:

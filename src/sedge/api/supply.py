@@ -10,7 +10,7 @@ from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May
 from sedge.core.supply.offers import Wish
-from sedge.desk import searching, supply
+from sedge.desk import connections, searching, supply
 from sedge.desk.numbers import the_number
 
 resource = Resource(tags=["supply"])
@@ -93,3 +93,10 @@ def orders(desk: AtDesk, limit: int = 100) -> dict[str, Any]:
 @resource.read("/orders/{key}", May.SEE_MONEY)
 def order_state(desk: AtDesk, key: str) -> dict[str, Any]:
     return shapes.supply_order(supply.order_view(desk, key))
+
+
+@resource.write("/carriers/{key}/test", May.SEE_MONEY)
+def test_connection(desk: AtDesk, key: str) -> dict[str, Any]:
+    """Asks the carrier for the state of our account; `said` tells what was found and what to change."""
+    tried = connections.test(desk, key)
+    return {"carrier": tried.carrier.id, "ok": tried.ok, "said": tried.said, "answered_after": round(tried.took.total_seconds(), 3)}

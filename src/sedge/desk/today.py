@@ -11,15 +11,16 @@ from sedge.core.access.roles import May, allowed
 from sedge.core.facts import in_words
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.standing import Mark
-from sedge.core.records import Account, Number, Product, Spot, Subscription
+from sedge.core.records import Number, Product, Spot, Subscription
 from sedge.core.safety.spots import review_due
-from sedge.desk import calls, figures, safety
+from sedge.desk import calls, figures, money, safety
 from sedge.desk.desk import Desk, Reading
 from sedge.store import tables, workorders
 from sedge.store.records import is_open
 from sedge.store.workorders import OrderState
 
 PROOFS_LOOKED_AT = 200
+CHARGES_SOON_DAYS = 30
 MOST_COUNTED = 1_000
 MOST_SHOWN, LAPSES_SOON_DAYS, IDLE_FROM = 200, 7, 20
 
@@ -42,7 +43,7 @@ def todo(desk: Desk) -> list[Todo]:
             (May.LOOK, _emergency(reading)), (May.CHANGE_SAFETY, _nowhere(reading)), (May.CHANGE_ESTATE, _unlisted(reading)),
             (May.LOOK, _trunks(reading)), (May.CHANGE_ESTATE, _odd_numbers(reading)), (May.CHANGE_ESTATE, _lapsing(reading)),
             (May.SEE_MONEY, _unused(desk)),
-            (May.CHANGE_ESTATE, _work_orders(reading)), (May.SEE_MONEY, _money(reading)), (May.SEE_MONEY, _licences(reading)),
+            (May.CHANGE_ESTATE, _work_orders(reading)), (May.SEE_MONEY, _money(desk)), (May.SEE_MONEY, _licences(reading)),
             (May.LOOK, _phones(reading)), (May.CHANGE_SAFETY, _reviews(reading)), (May.PLACE_TEST_CALL, _proofs(desk)),
         )  # fmt: skip
         groups = (*groups, (May.SEE_MONEY, _running_out(desk)))
@@ -220,8 +221,11 @@ def _work_orders(reading: Reading) -> Iterator[Todo]:
         )
 
 
-def _money(reading: Reading) -> Iterator[Todo]:
-    for account in reading.records.all(Account):
+def _money(desk: Desk) -> Iterator[Todo]:
+    """Prepaid accounts at their low mark, or that won't cover a charge of the next month."""
+    soon = desk.now().date() + timedelta(days=CHARGES_SOON_DAYS)
+    for outlook in money.outlooks(desk).values():
+        account, ahead = outlook.account, outlook.runway
         if account.prepaid and account.balance.amount <= account.low_mark.amount:
             yield Todo(
                 Mark.WAITING,
@@ -230,6 +234,12 @@ def _money(reading: Reading) -> Iterator[Todo]:
                 "/carriers",
                 "Look at the account",
             )
+        elif ahead and ahead.empty_on and ahead.empty_on <= soon:
+            yield Todo(
+                Mark.WAITING, f"{account.name}: the charge of {ahead.empty_on:%-d %B} is not covered",
+                f"{in_words(outlook.monthly)} a month for {_count(outlook.numbers, 'number')}, and the balance is {in_words(account.balance)}.",
+                "/carriers", "Look at the account",
+            )  # fmt: skip
 
 
 def _licences(reading: Reading) -> Iterator[Todo]:

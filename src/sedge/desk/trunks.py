@@ -2,6 +2,7 @@
 
 from collections import Counter
 from dataclasses import dataclass
+from datetime import timedelta
 
 from sqlalchemy import func, select
 
@@ -9,6 +10,7 @@ from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import Account, Carrier, Subject, Trunk
 from sedge.core.reduce import changed
 from sedge.desk.desk import Desk
+from sedge.desk.supply import lead_times
 from sedge.store import tables
 
 
@@ -25,6 +27,9 @@ class CarrierView:
     accounts: list[Account]
     trunks: list[TrunkView]
     numbers: int
+    usual: timedelta | None = None
+    late: timedelta | None = None
+    on_the_wire: bool = False
 
 
 def refresh(desk: Desk) -> int:
@@ -52,12 +57,15 @@ def carriers(desk: Desk) -> list[CarrierView]:
         )
         accounts, trunks = reading.records.all(Account), reading.records.all(Trunk)
         found = reading.records.all(Carrier)
+        leads = {c.id: lead_times(reading, c.id) for c in found}
     return [
         CarrierView(
             c,
             [a for a in accounts if a.carrier == c.id],
             [TrunkView(x, c.name, listed.get(x.id, 0)) for x in trunks if x.carrier == c.id],
             counts.get(c.id, 0),
+            *leads[c.id],
+            c.id in desk.outside.carriers,
         )
         for c in found
     ]

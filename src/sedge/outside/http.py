@@ -24,7 +24,10 @@ class Service:
             answer = self._client.request(method, path, **options)
         except httpx.HTTPError as error:
             raise OutsideSilent(
-                f"{self.name} does not answer. Try again in a minute.", service=self.name, cause=type(error).__name__
+                f"{self.name} does not answer. Try again in a minute.",
+                service=self.name,
+                cause=type(error).__name__,
+                detail=str(error)[:200],
             ) from error
         if answer.status_code == httpx.codes.TOO_MANY_REQUESTS:
             wait = int(answer.headers.get("retry-after", "30")) if answer.headers.get("retry-after", "30").isdigit() else 30

@@ -14,6 +14,7 @@ from markupsafe import Markup
 from sedge.core.access.roles import May, allowed
 from sedge.core.facts import Money, in_words
 from sedge.core.ledger.sentences import sentence
+from sedge.core.moments import lasting
 from sedge.core.numbers.e164 import describe
 from sedge.web.doors import house_of, who_asks
 from sedge.web.shared.drawings.ruler import ruler
@@ -47,6 +48,7 @@ def environment(now: Any) -> Environment:
         "money": money,
         "national": lambda e164: describe(e164).national,
         "moment": pass_context(lambda c, m: moment(m, now(), zone_of(c))),
+        "span": lasting,
         "ago": pass_context(lambda c, m: _time(m, now(), zone_of(c))),
         "exact": pass_context(lambda c, m: exact(m, zone_of(c))),
         "day": lambda m: f"{m:%-d %B %Y}",

@@ -5,6 +5,8 @@ from datetime import datetime, timedelta
 from urllib.parse import urlencode
 
 from sedge.core.facts import Money
+from sedge.core.moments import lasting
+from sedge.core.numbers.e164 import describe
 from sedge.core.records import Capacity, LineState, OrderLine
 from sedge.core.supply.offers import Offer, Wish
 from sedge.desk.searching import Answer
@@ -38,10 +40,13 @@ class OrderPage:
     usually: str
     first_delivered: str
     can_cancel: bool
+    missing: int
+    elsewhere: str
 
 
 def order_page(view: OrderView, now: datetime) -> OrderPage:
     delivered = [line.e164 for line in view.order.lines if line.state is LineState.DELIVERED]
+    missing = [line for line in view.order.lines if line.state in {LineState.FAILED, LineState.CANCELLED}]
     waiting = view.state in ON_ITS_WAY and any(line.state is LineState.WAITING for line in view.order.lines)
     return OrderPage(
         view=view,
@@ -51,7 +56,16 @@ def order_page(view: OrderView, now: datetime) -> OrderPage:
         usually=_usually(view.median, view.late),
         first_delivered=delivered[0] if delivered else "",
         can_cancel=waiting and view.order.placed_at is not None,
+        missing=len(missing),
+        elsewhere=_elsewhere(missing) if missing else "",
     )
+
+
+def _elsewhere(missing: list[OrderLine]) -> str:
+    """A search of all carriers for as many numbers like those that did not come."""
+    facts = describe(missing[0].e164)
+    asked = {"country": facts.country, "area": facts.area, "quantity": str(len(missing))}
+    return "/supply?" + urlencode({k: v for k, v in asked.items() if v})
 
 
 def _row(line: OrderLine, now: datetime) -> LineRow:
@@ -63,12 +77,7 @@ def _row(line: OrderLine, now: datetime) -> LineRow:
 def _usually(median: timedelta | None, late: timedelta | None) -> str:
     if median is None or late is None:
         return ""
-    return f"It usually takes {_minutes(median)}, and nine times in ten no longer than {_minutes(late)}."
-
-
-def _minutes(span: timedelta) -> str:
-    minutes = max(1, round(span.total_seconds() / 60))
-    return f"{minutes} minute{'s' if minutes != 1 else ''}" if minutes < 120 else f"{round(minutes / 60)} hours"
+    return f"It usually takes {lasting(median)}, and nine times in ten no longer than {lasting(late)}."
 
 
 @dataclass(frozen=True)
@@ -115,7 +124,7 @@ def answer_view(answer: Answer) -> AnswerView:
     cheapest = min(each, key=lambda n: (n.monthly.amount, n.setup.amount), default=None)
     rows = [_offer_row(i, offer) for i, offer in enumerate(answer.offers[:MOST_OFFERS], start=1)]
     usually = (
-        f"{_minutes(answer.usual)}; nine in ten within {_minutes(answer.late)}"
+        f"{lasting(answer.usual)}; nine in ten within {lasting(answer.late)}"
         if answer.usual and answer.late
         else "not known yet: no deliveries so far"
     )
