@@ -301,3 +301,16 @@ def test_today_warns_of_a_charge_that_is_not_covered(house, desk):
     lines = [line for line in today.todo(desk) if "is not covered" in line.what]
     assert [line.href for line in lines] == ["/carriers"]
     assert "£160.00 a month for 200 numbers" in lines[0].why
+
+
+def test_tries_are_counted_anew_once_one_has_come_to_something(house, desk):
+    """A single refusal late in an order's life must not make Sedge wait as if all the looks before it had failed too."""
+    key, order = order_of(desk, hold_of(desk, "brackwater", Wish("GB", area="Leeds", quantity=40)))
+    until_quiet(house, timedelta(minutes=3))
+    looked = workorders.look(desk, order.id).order.tasks[0]
+    assert looked.attempts == 0
+    fault(house, "brackwater", "reject")
+    until_quiet(house, timedelta(seconds=70))
+    assert workorders.look(desk, order.id).order.tasks[0].attempts <= 1
+    until_quiet(house, timedelta(minutes=5))
+    assert supply.order_view(desk, key).state == "delivered"

@@ -8,6 +8,7 @@ import pytest
 
 from sedge.core.errors import OutsideRefused, OutsideSilent
 from sedge.core.records import Capacity, LineState
+from sedge.outside.carrier import WantedOrder
 from sedge.outside.http import Service
 from sedge.outside.outside import at_standins
 from sedge.standins.app import StandinServer
@@ -33,6 +34,11 @@ def in_stock(carrier, count, *, capacity="single"):
     return [item.e164 for item in carrier.stock("GB", "+44113496", capacity)[:count]]
 
 
+def wanted(carrier, key, numbers, *, hold=None, features=()):
+    agreed = {item.e164: (item.setup.amount, item.monthly.amount) for item in carrier.prices(numbers)}
+    return WantedOrder(key, "R", agreed, hold, features)
+
+
 def balance(carrier):
     return carrier.call("GET", "account")["balance"]
 
@@ -49,15 +55,15 @@ def test_stock_is_of_the_country_the_leading_digits_and_the_capacity_asked(carri
 
 def test_an_order_asked_twice_under_one_key_is_bought_once(carrier, outside):
     numbers = in_stock(carrier, 3)
-    first = carrier.order("key-1", "R", numbers, None)
-    again = carrier.order("key-1", "R", numbers, None)
+    first = carrier.order(wanted(carrier, "key-1", numbers))
+    again = carrier.order(wanted(carrier, "key-1", numbers))
     assert first.id == again.id
     assert balance(carrier) == "632.50"
     assert [o["key"] for o in outside.control.call("GET", "orders")["orders"]] == ["key-1"]
 
 
 def test_lines_arrive_one_after_the_other(carrier, outside):
-    order = carrier.order("key-1", "R", in_stock(carrier, 3), None)
+    order = carrier.order(wanted(carrier, "key-1", in_stock(carrier, 3)))
     assert {state for state, _, _ in order.lines.values()} == {LineState.WAITING}
     outside.control.advance(timedelta(seconds=41).total_seconds())
     states = [state for state, _, _ in carrier.order_state(order.id).lines.values()]
@@ -70,10 +76,10 @@ def test_lines_arrive_one_after_the_other(carrier, outside):
 
 def test_what_is_sold_is_no_longer_in_stock_nor_can_it_be_bought_again(carrier):
     numbers = in_stock(carrier, 2)
-    carrier.order("key-1", "R", numbers, None)
+    carrier.order(wanted(carrier, "key-1", numbers))
     assert not set(numbers) & {i.e164 for i in carrier.stock("GB", "+44113496", "")}
     with pytest.raises(OutsideRefused) as refused:
-        carrier.order("key-2", "R", numbers, None)
+        carrier.order(wanted(carrier, "key-2", numbers))
     assert refused.value.reason == "taken"
     assert refused.value.facts["numbers"] == numbers
 
@@ -84,17 +90,17 @@ def test_a_hold_keeps_others_out_until_it_ends(carrier, outside):
     with pytest.raises(OutsideRefused):
         carrier.hold(numbers)
     with pytest.raises(OutsideRefused):
-        carrier.order("stranger", "R", numbers, None)
+        carrier.order(wanted(carrier, "stranger", numbers))
     carrier.end_hold(held.id)
     assert carrier.hold(numbers).id != held.id
     outside.control.advance(timedelta(minutes=16).total_seconds())
-    assert carrier.order("late", "R", numbers, None).id
+    assert carrier.order(wanted(carrier, "late", numbers)).id
 
 
 def test_the_one_who_holds_can_order(carrier):
     numbers = in_stock(carrier, 2)
     held = carrier.hold(numbers)
-    assert set(carrier.order("key-1", "R", numbers, held.id).lines) == set(numbers)
+    assert set(carrier.order(wanted(carrier, "key-1", numbers, hold=held.id)).lines) == set(numbers)
 
 
 def test_an_unknown_number_is_refused_by_name(carrier):
@@ -106,7 +112,7 @@ def test_an_unknown_number_is_refused_by_name(carrier):
 def test_without_money_the_carrier_sells_nothing(carrier):
     numbers = in_stock(carrier, 300)
     with pytest.raises(OutsideRefused) as refused:
-        carrier.order("key-1", "R", numbers, None)
+        carrier.order(wanted(carrier, "key-1", numbers))
     assert (refused.value.reason, refused.value.facts["balance"]) == ("balance", "640.00")
     assert balance(carrier) == "640.00"
     assert numbers[0] in {i.e164 for i in carrier.stock("GB", "+44113496", "")}
@@ -119,7 +125,7 @@ def test_a_deposit_counts_once_per_key(carrier):
 
 
 def test_cancelling_takes_back_only_what_has_not_arrived(carrier, outside):
-    order = carrier.order("key-1", "R", in_stock(carrier, 3), None)
+    order = carrier.order(wanted(carrier, "key-1", in_stock(carrier, 3)))
     outside.control.advance(41)
     lines = carrier.cancel(order.id).lines.values()
     assert sorted(state.value for state, _, _ in lines) == ["cancelled", "cancelled", "delivered"]
@@ -129,7 +135,7 @@ def test_cancelling_takes_back_only_what_has_not_arrived(carrier, outside):
 
 def test_a_released_number_goes_back_into_stock_when_it_is_carried_out(carrier, outside):
     (number,) = in_stock(carrier, 1)
-    carrier.order("key-1", "R", [number], None)
+    carrier.order(wanted(carrier, "key-1", [number]))
     outside.control.advance(60)
     assert carrier.release(number) is not None
     outside.control.advance(31)
@@ -140,9 +146,9 @@ def test_a_released_number_goes_back_into_stock_when_it_is_carried_out(carrier, 
 def test_features_the_carrier_does_not_have_are_refused(carrier):
     numbers = in_stock(carrier, 1)
     with pytest.raises(OutsideRefused) as refused:
-        carrier.order("key-1", "R", numbers, None, ["teleportation"])
+        carrier.order(wanted(carrier, "key-1", numbers, features=["teleportation"]))
     assert refused.value.reason == "feature"
-    assert carrier.order("key-2", "R", numbers, None, ["texts"]).id
+    assert carrier.order(wanted(carrier, "key-2", numbers, features=["texts"])).id
 
 
 def test_the_registered_address_is_what_the_carrier_shows(carrier):
@@ -167,10 +173,11 @@ def test_an_ordered_fault_happens_once_and_is_translated(carrier, outside, fault
 def test_a_silent_carrier_may_still_have_bought_and_the_same_key_finds_out(carrier, outside):
     """`timeout`: the order is done, nobody hears of it. Asking again under the key gives the order, not a second one."""
     numbers = in_stock(carrier, 1)
+    order = wanted(carrier, "key-1", numbers)
     outside.control.order_fault({"service": "carrier", "fault": "timeout", "count": 1})
     with pytest.raises(OutsideSilent):
-        carrier.order("key-1", "R", numbers, None)
-    assert set(carrier.order("key-1", "R", numbers, None).lines) == set(numbers)
+        carrier.order(order)
+    assert set(carrier.order(order).lines) == set(numbers)
     assert balance(carrier) == "637.50"
 
 

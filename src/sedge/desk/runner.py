@@ -125,7 +125,9 @@ def _outcome(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
         asked_to = timedelta(seconds=error.facts["wait"]) if "wait" in error.facts else None
         pause = asked_to or min(FIRST_PAUSE * 2 ** min(stored.attempts, 10), LONGEST_PAUSE)
         return Wait(
-            desk.now() + pause, f"{error.facts.get('service', 'the other side')}, which does not answer; tried {stored.attempts} times"
+            desk.now() + pause,
+            f"{error.facts.get('service', 'the other side')}, which does not answer; tried {stored.attempts} times",
+            failed=True,
         )
     except ChangedMeanwhile as error:
         return Failed(error.message)
@@ -141,12 +143,21 @@ def keep(desk: Desk, stored: StoredTask, order: WorkOrder, outcome: Outcome) -> 
     with desk.writing(reason=order.reason, work_order=order.id) as writing:
         current = store.header(writing.connection, order.id)
         match outcome:
-            case Wait(until=until, what=what, changes=changes):
+            case Wait(until=until, what=what, changes=changes, failed=failed):
+                tries = stored.attempts if failed else 0  # one after the other that came to nothing
                 saved = writing.save(changes(writing)) if changes else []
                 kept = stored.snapshots + tuple(_snapshots(saved))
                 store.save_task(
                     writing.connection,
-                    replace(stored, state=TaskState.WAITING, next_try=until, waits_for=what[:400], leased_until=None, snapshots=kept),
+                    replace(
+                        stored,
+                        state=TaskState.WAITING,
+                        next_try=until,
+                        waits_for=what[:400],
+                        leased_until=None,
+                        snapshots=kept,
+                        attempts=tries,
+                    ),
                 )
                 writing.touch()
             case Done(changes=changes, works_from=works_from):

@@ -41,11 +41,12 @@ class Done:
 
 @dataclass(frozen=True)
 class Wait:
-    """Look again at `until`; `what` completes *waiting for …*. `changes` are kept already."""
+    """Look again at `until`; `what` completes *waiting for …*. `changes` are kept already. `failed`: this try came to nothing."""
 
     until: datetime
     what: str
     changes: Changes | None = None
+    failed: bool = False
 
 
 @dataclass(frozen=True)
@@ -130,7 +131,8 @@ def _order(desk: Desk, task: t.OrderNumbers, stored: StoredTask) -> Outcome:
         answer = carrier.order_state(order.placed_as)
     except OutsideRefused as error:  # it has taken the order, so nothing is given up: what arrives must not be missed
         pause = min(POLL * 2 ** min(stored.attempts, 10), LONGEST_WAIT)
-        return Wait(desk.now() + pause, f"{carrier.name}, which does not say how the order stands ({error.reason}); it is asked again")
+        what = f"{carrier.name}, which does not say how the order stands ({error.reason}); it is asked again"
+        return Wait(desk.now() + pause, what, failed=True)
     return _look_after(desk, task, stored, answer)
 
 
