@@ -10,7 +10,7 @@ from sedge.core.errors import Forbidden, NotAllowedNow, NotFound, OutsideRefused
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, LineState, Subject
 from sedge.core.reduce import changed
-from sedge.core.supply.offers import Wish
+from sedge.core.supply.offers import Wish, leading
 from sedge.desk import connections, money, runner, searching, supply, today, workorders
 from sedge.outside.callbacks import Listener, signature
 from sedge.store.workorders import OrderState
@@ -198,7 +198,7 @@ def test_what_is_in_the_estate_is_not_offered_and_what_joins_it_comes_first(desk
 
 @pytest.mark.parametrize(("area", "lead"), [("Leeds", "+44113"), ("0113", "+44113"), ("113", "+44113"), ("Nowhere", ""), ("", "")])
 def test_the_area_is_asked_for_by_its_digits(area, lead):
-    assert searching.leading(Wish("GB", area=area)) == lead
+    assert leading(Wish("GB", area=area)) == lead
 
 
 def test_endings_and_words_count(desk):

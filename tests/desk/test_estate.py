@@ -31,6 +31,7 @@ from sedge.desk import (
     workorders,
 )
 from sedge.store import tables
+from sedge.store.number_files import FileState
 from sedge.store.numbers import Filter
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
@@ -421,3 +422,21 @@ def test_tags_are_counted_among_what_the_other_filters_leave(desk):
     assert dict(estate.tags(desk, Filter(site="wharf-house", tag="nothing of the kind")))["lift"] == 2
     search = numbers.meant(desk, "*0260")
     assert dict(estate.tags(desk, Filter(search=search)))["lift"] == 1
+
+
+@pytest.mark.parametrize("left", [0.4, 0.999, 1])
+def test_kept_rows_that_were_cut_off_are_not_taken_for_the_whole_file(desk, left):
+    """What the dry run kept is a help; the file is what counts."""
+    from sedge.desk import file_rows
+
+    rows = "".join(f"+44113{5000000 + n},available,Wharf House,Fellgate Voice,0.80\n" for n in range(12_000))
+    file = number_files.receive(desk, "large.csv", io.BytesIO(b"Number,State,Site,Carrier,A month\n" + rows.encode()))
+    while file.state is FileState.READING:
+        file = number_files.read_on(desk, file)
+    kept = file_rows.kept_of(desk, file)
+    kept.write_bytes(kept.read_bytes()[: int(kept.stat().st_size * left)])
+    while file.state is not FileState.DONE:
+        file = number_files.bring_in_more(desk, file.id, work_order="wo", reason="")
+    assert (file.report.rows, file.done.rows, file.done.new) == (12_000, 12_000, file.report.new)
+    assert file.done.new > 0
+    assert not kept.exists()

@@ -26,6 +26,7 @@ from sedge.store.number_files import NumberFile, Report
 HELD = {"holder", "email", "extension"}
 MOST_KEPT = 200
 MOST_SHOWN = 12
+UNREADABLE = (OSError, pickle.UnpicklingError, AttributeError, EOFError, ImportError)
 
 
 class Bad(NamedTuple):
@@ -90,34 +91,41 @@ class LookingThrough:
 
 
 class BringingIn:
-    """The rows after `skip`, as the dry run kept them or read anew."""
+    """The rows after `skip`, as the dry run kept them or read anew. What was kept may have been cut off (a machine that lost its
+    power); it is never taken for the whole file, which goes on from there."""
 
     def __init__(self, desk: Desk, file: NumberFile, *, skip: int, chunk: int) -> None:
         self.at = skip
-        source = _Source(desk, file)
-        self.holders = source.context.holders
-        self._rows = _kept(kept_of(desk, file), source.print, skip, chunk) or source.rows(skip, chunk)
+        self._given, self._chunk, self._whole = skip, chunk, file.report.rows
+        self._source = _Source(desk, file)
+        self.holders = self._source.context.holders
+        self._kept = _kept(kept_of(desk, file), self._source.print, skip, chunk)
+        self._rows = self._kept or self._source.rows(skip, chunk)
 
     def next(self) -> Rows | None:
-        return next(self._rows, None)
+        rows = next(self._rows, None)
+        if rows is None and self._kept and self._given < self._whole:
+            self._kept, self._rows = None, self._source.rows(self._given, self._chunk)
+            rows = next(self._rows, None)
+        self._given += rows.length if rows else 0
+        return rows
 
 
 def _kept(place: Path, wanted: bytes, skip: int, chunk: int) -> Iterator[Rows] | None:
     """The rows of a dry run that was read against the same things; None where they don't do."""
     if skip % bringing_in.CHUNK or chunk != bringing_in.CHUNK:
         return None
-    with suppress(OSError, pickle.UnpicklingError, AttributeError, EOFError, ImportError), place.open("rb") as file:
+    with suppress(*UNREADABLE), place.open("rb") as file:
         if pickle.load(file) == wanted:  # noqa: S301  our own file, see above
             return islice(_stream(place), skip // chunk, None)
     return None
 
 
 def _stream(place: Path) -> Iterator[Rows]:
-    with place.open("rb") as file:
+    with suppress(*UNREADABLE), place.open("rb") as file:
         pickle.load(file)  # noqa: S301
-        with suppress(EOFError):
-            while True:
-                yield pickle.load(file)  # noqa: S301
+        while True:
+            yield pickle.load(file)  # noqa: S301
 
 
 class _Source:

@@ -9,10 +9,9 @@ from datetime import timedelta
 from sqlalchemy import or_, select
 
 from sedge.core.errors import NotUnderstood, OutsideRefused, OutsideSilent
-from sedge.core.numbers.plan import AREAS, COUNTRIES
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Account, Capacity, Carrier
-from sedge.core.supply.offers import Offer, StockNumber, Wish, rank_offers
+from sedge.core.supply.offers import Offer, StockNumber, Wish, leading, rank_offers
 from sedge.desk.desk import Desk, Reading
 from sedge.desk.supply import MOST_NUMBERS, buyable_accounts, lead_times, stock_number
 from sedge.store import tables
@@ -78,17 +77,6 @@ def ask(desk: Desk, wish: Wish, account: Account, of: Carrier) -> Answer:
         owned = _owned_near(reading, stock)
     left = [n for n in stock if n.e164 not in owned]
     return _timed(said, begun, offers=rank_offers(left, wish, owned), in_stock=len(left))
-
-
-def leading(wish: Wish) -> str:
-    """The digits with which all numbers of the area begin, so that a carrier need not send the whole country; empty where unclear."""
-    code, area = COUNTRIES[wish.country].calling_code, wish.area.strip().lower()
-    begins = [
-        digits
-        for digits, name in AREAS.items()
-        if digits.startswith(code) and area in {name.lower(), "0" + digits[len(code) :], digits[len(code) :]}
-    ]
-    return f"+{begins[0]}" if area and len(begins) == 1 else ""
 
 
 def _timed(said: Answer, begun: float, **values: object) -> Answer:

@@ -190,11 +190,11 @@ def _refusal(error: OutsideRefused) -> str:
 
 def _other_prices(error: OutsideRefused) -> str:
     prices: dict[str, dict[str, str]] = error.facts.get("prices", {})
-    number, now = next(iter(prices.items()))
+    one = next((f": {describe(n).national} is {now['setup']} once and {now['monthly']} a month by now" for n, now in prices.items()), "")
     more = f", and {len(prices) - 1} more" if len(prices) > 1 else ""
     return (
-        f"{error.facts['service']} asks other prices than it did: {describe(number).national} is {now['setup']} once and {now['monthly']} "
-        f"a month by now{more}. Nothing was bought. Search again to see what it costs, and order if you agree."
+        f"{error.facts['service']} asks other prices than it did{one}{more}. Nothing was bought. "
+        "Search again to see what it costs, and order if you agree."
     )
 
 

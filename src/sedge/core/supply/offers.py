@@ -13,6 +13,7 @@ from itertools import pairwise
 
 from sedge.core.facts import Money
 from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.plan import AREAS, COUNTRIES
 from sedge.core.numbers.ranges import NumberSet, consecutive
 from sedge.core.records import Capacity
 
@@ -69,6 +70,17 @@ class Offer:
     @property
     def monthly(self) -> Money:
         return _sum([n.monthly for n in self.numbers])
+
+
+def leading(wish: Wish) -> str:
+    """The digits with which all numbers of the area begin, so that a carrier need not send the whole country; empty where unclear."""
+    code, area = COUNTRIES[wish.country].calling_code, wish.area.strip().lower()
+    begins = [
+        digits
+        for digits, name in AREAS.items()
+        if digits.startswith(code) and area in {name.lower(), "0" + digits[len(code) :], digits[len(code) :]}
+    ]
+    return f"+{begins[0]}" if area and len(begins) == 1 else ""
 
 
 def rank_offers(stock: Sequence[StockNumber], wish: Wish, owned: NumberSet, *, best: int = BEST) -> list[Offer]:

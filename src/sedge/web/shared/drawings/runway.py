@@ -33,7 +33,9 @@ def runway_chart(found: Runway, low_mark: Money) -> Markup:
 
     stair = f"M{x(0):.1f} {y(amounts[0]):.1f}" + "".join(f"H{x(i):.1f}V{y(amounts[i]):.1f}" for i in range(1, len(amounts)))
     labels = Markup("").join(
-        Markup('<text class="map-label" x="{:.1f}" y="{}" text-anchor="middle">{}</text>').format(x(i), HEIGHT + 10, f"{steps[i][0]:%b}")
+        Markup('<text class="map-label" x="{:.1f}" y="{}" text-anchor="{}">{}</text>').format(
+            x(i), HEIGHT + 10, "end" if i == len(amounts) - 1 else "middle", f"{steps[i][0]:%b}"
+        )
         for i in range(1, len(amounts), 1 + len(amounts) // 7)
     )
     told = f"Balance {in_words(Money(amount=amounts[0], currency=low_mark.currency))} today, {in_words(found.monthly)} less each month; low mark {in_words(low_mark)}"
