@@ -1,8 +1,7 @@
 """The application, assembled in one visible place."""
 
 import logging
-import time
-from collections.abc import AsyncIterator, Awaitable, Callable
+from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -35,6 +34,7 @@ from sedge.web import problems
 from sedge.web.carriers.routes import place as carriers_place
 from sedge.web.components.routes import place as components_place
 from sedge.web.doors import who_asks
+from sedge.web.headers import WithHeaders
 from sedge.web.holders.routes import place as holders_place
 from sedge.web.ledger.routes import place as ledger_place
 from sedge.web.licences.routes import place as licences_place
@@ -52,17 +52,7 @@ from sedge.web.supply.routes import place as supply_place
 from sedge.web.today.routes import place as today_place
 from sedge.web.workorders.routes import place as workorders_place
 
-log = structlog.get_logger("sedge")
 STATIC = Path(__file__).parent / "web" / "static"
-SECURITY = {
-    "Content-Security-Policy": (
-        "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
-        "form-action 'self'; base-uri 'none'; frame-ancestors 'none'; media-src 'self' blob:"
-    ),
-    "X-Content-Type-Options": "nosniff",
-    "Referrer-Policy": "same-origin",
-    "Cross-Origin-Opener-Policy": "same-origin",
-}
 
 
 @dataclass(frozen=True)
@@ -121,7 +111,7 @@ def create_app(house: House) -> FastAPI:
     app.state.desk_facts = _desk_facts
     problems.dress(app)
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=5)
-    app.middleware("http")(_with_headers)
+    app.add_middleware(WithHeaders)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     for place in PLACES:
         app.include_router(place)
@@ -154,31 +144,6 @@ def _desk_facts(request: Request) -> DeskFacts:
     return DeskFacts(
         **desk_member_facts(house.desk(member), today.count(house.desk(member))), offset=int(house.clock.offset.total_seconds())
     )
-
-
-async def _with_headers(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
-    """Security headers, and one structured line per request."""
-    started = time.perf_counter()
-    answer = await call_next(request)
-    spent = (time.perf_counter() - started) * 1000
-    answer.headers["Server-Timing"] = f"app;dur={spent:.1f}"
-    for name, value in SECURITY.items():
-        answer.headers.setdefault(name, value)
-    if request.url.path.startswith("/static/"):
-        answer.headers["Cache-Control"] = "public, max-age=3600"
-    else:
-        answer.headers.setdefault("Cache-Control", "no-store")
-        answer.headers["Vary"] = "HX-Request, HX-Target"
-        member: Any = getattr(request.state, "member", None)
-        log.info(
-            "request",
-            actor=member.name if member else None,
-            method=request.method,
-            path=request.url.path,
-            status=answer.status_code,
-            ms=round(spent, 1),
-        )
-    return answer
 
 
 def set_up_logging(*, as_json: bool) -> None:

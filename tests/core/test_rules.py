@@ -6,6 +6,7 @@ import pytest
 
 from sedge.core.numbers.life import State
 from sedge.core.records import Capacity, PathVersion, Role, Spot
+from sedge.core.supply import rules as supply_rules
 from sedge.core.workorders import rules
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check, totals, with_remedies
@@ -300,5 +301,5 @@ def test_a_missing_call_path_is_offered_by_name_and_settled_in_the_same_order(es
 def test_too_little_money_leads_to_the_deposit(estate):
     line = {"number": "+441134960400", "capacity": "single", "setup": estate.gbp("250"), "monthly": estate.gbp("1")}
     task = t.OrderNumbers(reference="x", account="brackwater-main", site="leeds", lines=(line,))
-    found = rules.enough_money(task, estate.build())
+    found = supply_rules.enough_money(task, estate.build())
     assert (found.remedies[0].leads_to.what, found.remedies[0].leads_to.id) == ("deposit", "brackwater-main")

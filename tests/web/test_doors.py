@@ -29,7 +29,7 @@ MATRIX = {
     "POST /numbers/take-over/{key}/words": {ADMIN, SITE}, "POST /numbers/take-over/{key}/rows": {ADMIN, SITE},
     "POST /numbers/take-over/{key}/leave": {ADMIN, SITE}, "POST /numbers/take-over/{key}/again": {ADMIN, SITE},
     "POST /numbers/take-over/{key}/forget": {ADMIN, SITE}, "POST /numbers/take-over/{key}/order": {ADMIN, SITE},
-    "GET /numbers/{number}/follow": EVERYBODY,
+    "GET /numbers/{number}/follow": EVERYBODY, "GET /numbers/{number}/features": EVERYBODY, "POST /numbers/{number}/features": {ADMIN, SITE},
     "GET /numbers/{number}/test-call": {ADMIN, SITE, HELP, SAFETY}, "POST /numbers/{number}/test-call": {ADMIN, SITE, HELP, SAFETY},
     "GET /numbers/{number}/retire": {ADMIN, SITE}, "POST /numbers/{number}/retire": {ADMIN, SITE},
     "GET /paths": EVERYBODY, "GET /paths/out": EVERYBODY, "GET /paths/{key}": EVERYBODY,

@@ -16,7 +16,7 @@ from sedge.core.numbers.pasted import LONGEST_PASTE
 from sedge.core.numbers.plan import Kind
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Capacity, HolderKind, Subject
-from sedge.desk import choosing, estate, ledger, saved_views
+from sedge.desk import choosing, estate, features, ledger, saved_views
 from sedge.desk import figures as desk_figures
 from sedge.desk import numbers as desk_numbers
 from sedge.store.numbers import Filter
@@ -123,6 +123,22 @@ def card(desk: AtDesk, number: str, at: datetime | None = None) -> dict[str, Any
         "life": life,
         "proofs": [shapes.proof(p) for p in found.proofs],
     }
+
+
+@resource.read("/{number}/features", May.LOOK)
+def features_of(desk: AtDesk, number: str) -> dict[str, Any]:
+    """What the carrier offers for the number, with fee, whether it is on, and from when it works if that is still to come."""
+    _, carrier, rows = features.rows(desk, desk_numbers.the_number(desk, number))
+    items = [
+        {
+            "feature": r.name,
+            "monthly": shapes.money(r.fee),
+            "on": r.is_on,
+            "works_from": shapes.moment(r.works_from) if r.works_from else None,
+        }
+        for r in rows
+    ]
+    return {"carrier": carrier.id, "items": items, "next": None}
 
 
 @resource.read("/{number}/history")

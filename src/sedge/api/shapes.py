@@ -40,7 +40,8 @@ def number(n: Number, holder_name: str) -> dict[str, Any]:
     return {
         "e164": n.e164, "national": facts.national, "country": facts.country, "area": facts.area, "kind": facts.kind, "capacity": n.capacity,
         "state": n.state, "state_until": moment(n.state_until), "usable_from": moment(n.usable_from),
-        "works_from": moment(assignment.works_from) if assignment else None, "features": list(n.features), "label": n.label, "note": n.note,
+        "works_from": moment(assignment.works_from) if assignment else None, "features": list(n.features),
+        "features_work_from": {name: moment(at) for name, at in n.features_from.items()}, "label": n.label, "note": n.note,
         "tags": list(n.tags), "cost_centre": n.cost_centre, "holder": holder, "site": n.site, "carrier": n.carrier, "account": n.account, "spot": n.spot,
         "path": n.path, "trunk": n.trunk, "monthly": money(n.monthly), "leaving_on": moment(n.leaving_on), "known_as": n.known_as,
     }  # fmt: skip

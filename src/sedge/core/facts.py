@@ -63,6 +63,13 @@ def canonical(record: Any) -> str:
     return json.dumps(_plain(record), sort_keys=True, separators=(",", ":"), ensure_ascii=False)
 
 
+def brief(record: BaseModel) -> str:
+    """As `canonical`, without the fields that hold what a record has from the start: reading gives them again."""
+    fields = type(record).model_fields
+    held = {name: getattr(record, name) for name in fields}
+    return canonical({name: value for name, value in held.items() if value != fields[name].get_default(call_default_factory=True)})
+
+
 def _plain(value: Any) -> Any:
     match value:
         case BaseModel():

@@ -1,6 +1,7 @@
 """The records of an estate: what there is, as frozen facts; which of them is the ledger's subject under which word."""
 
 from datetime import datetime
+from decimal import Decimal
 from enum import StrEnum
 from typing import Any
 
@@ -96,7 +97,10 @@ class Assignment(Fact):
 
 
 class Number(Fact):
-    """One open (or ended) life of an E.164 number. `id` is the life's; `e164` is `+` and digits."""
+    """One open (or ended) life of an E.164 number. `id` is the life's; `e164` is `+` and digits.
+
+    `features_from` says from when those features work that were switched on later than the number was delivered.
+    """
 
     id: str
     e164: str
@@ -123,6 +127,7 @@ class Number(Fact):
     cost_centre: str = ""
     monthly: Money
     features: tuple[str, ...] = ()
+    features_from: dict[str, datetime] = {}
     known_as: KnownAs = {}
     version: int = 0
 
@@ -309,6 +314,15 @@ class Grant(Fact):
     version: int = 0
 
 
+class FeatureTerms(Fact):
+    """What a feature of a number costs a month in the account's currency, how long it takes to work, and for which kinds of
+    number the carrier offers it (none named: for all)."""
+
+    fee: Decimal
+    works_after_minutes: int = 0
+    kinds: tuple[Kind, ...] = ()
+
+
 class Carrier(Fact):
     """`asks_of` says which allowances a holder of that kind needs under this carrier's agreement."""
 
@@ -321,7 +335,17 @@ class Carrier(Fact):
     order_multiple: int = 1
     suspends_days: int = 14
     registers_addresses: bool = True
+    features: dict[str, FeatureTerms] = {}
     version: int = 0
+
+    def features_for(self, kind: Kind) -> dict[str, FeatureTerms]:
+        """What it offers for numbers of a kind."""
+        return {name: terms for name, terms in self.features.items() if not terms.kinds or kind in terms.kinds}
+
+    def fee(self, feature: str, currency: str) -> Money:
+        """What a feature costs a month; nothing for one that is not offered any more."""
+        terms = self.features.get(feature)
+        return Money(amount=terms.fee if terms else Decimal(0), currency=currency)
 
 
 class Account(Fact):

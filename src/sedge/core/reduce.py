@@ -1,16 +1,14 @@
 """The one reducer: what a task changes in an estate.
 
-Used by checks, previews, the runner, undo and the demo's seeding alike. It decides nothing about wisdom (that is
-the checks' work) but refuses what the life of a number does not allow. It knows no clock: now is `estate.now`.
+Used by checks, previews, the runner, undo and the demo's seeding alike. `core.reducing` has what the reducers share.
 """
 
-from collections.abc import Callable
-from datetime import datetime, timedelta
-from typing import Any, TypeVar
+from datetime import timedelta
+from typing import Any
 
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotFound
 from sedge.core.estate import Change, Estate
-from sedge.core.facts import Fact, Money, canonical
+from sedge.core.facts import Fact, canonical
 from sedge.core.numbers.life import Event, State, next_state
 from sedge.core.policy import POLICY
 from sedge.core.records import (
@@ -21,33 +19,20 @@ from sedge.core.records import (
     Grant,
     HolderKind,
     HolderRef,
-    LineState,
     Number,
-    Order,
-    OrderLine,
     PathVersion,
     Person,
     Product,
-    Record,
     Site,
     Spot,
     Subject,
     Subscription,
 )
+from sedge.core.reducing import REDUCERS, changed, number_changed, number_in, reduces, step
+from sedge.core.supply.reducers import charge, refund, settle_lines
 from sedge.core.workorders import tasks as t
 
-LineAnswer = tuple[LineState, datetime | None, str]
-Reducer = Callable[[Any, Estate, str], list[Change]]
-REDUCERS: dict[type[Fact], Reducer] = {}
-F = TypeVar("F", bound=Reducer)
-
-
-def reduces(kind: type[Fact]) -> Callable[[F], F]:
-    def register(function: F) -> F:
-        REDUCERS[kind] = function
-        return function
-
-    return register
+__all__ = ["apply", "changed", "charge", "refund", "settle_lines"]
 
 
 def apply(task: Any, estate: Estate, identity: str = "new") -> list[Change]:
@@ -56,21 +41,6 @@ def apply(task: Any, estate: Estate, identity: str = "new") -> list[Change]:
     Raises NotFound, NotAllowedNow. The estate is left as it was; see `Estate.absorb`.
     """
     return REDUCERS[type(task)](task, estate, identity)
-
-
-def changed(subject: Subject, before: Record | None, after: Record, action: str) -> Change:
-    key = after.e164 if isinstance(after, Number) else after.id
-    return Change(subject=subject, id=key, action=action, before=before, after=after)
-
-
-def _number(before: Number, action: str, **values: Any) -> list[Change]:
-    return [changed(Subject.NUMBER, before, before.but(**values), action)]
-
-
-def _step(number: Number, event: Event, to: State | None = None, **values: Any) -> dict[str, Any]:
-    """The values of a number that goes through `event`; what belonged to the old state is cleared."""
-    cleared: dict[str, Any] = {"state_until": None, "state_reason": "", "reserved_for": None}
-    return {**cleared, "state": next_state(number.state, event, to), "state_before": number.state, **values}
 
 
 # ── licences ──
@@ -126,12 +96,12 @@ def _buy(task: t.BuySeats, estate: Estate, _identity: str) -> list[Change]:
 
 @reduces(t.AssignNumber)
 def _assign(task: t.AssignNumber, estate: Estate, _identity: str) -> list[Change]:
-    number = estate.number(_plain(task))
+    number = estate.number(number_in(task))
     spot = task.spot or _own_spot(task.holder, estate) or number.spot
     works_from = max([estate.now, *(g.works_from for g in estate.grants_of(task.holder))])
     assignment = Assignment(holder=task.holder, role=task.role, since=estate.now, works_from=works_from)
     site = estate.site_of(task.holder)
-    return _number(number, "number.assigned", **_step(number, Event.ASSIGN), assignment=assignment, spot=spot, site=site.id)
+    return number_changed(number, "number.assigned", **step(number, Event.ASSIGN), assignment=assignment, spot=spot, site=site.id)
 
 
 def _own_spot(holder: HolderRef, estate: Estate) -> str | None:
@@ -140,54 +110,54 @@ def _own_spot(holder: HolderRef, estate: Estate) -> str | None:
 
 @reduces(t.UnassignNumber)
 def _unassign(task: t.UnassignNumber, estate: Estate, _identity: str) -> list[Change]:
-    number = estate.number(_plain(task))
+    number = estate.number(number_in(task))
     rest = POLICY.rest(number.kind) if task.rest is None else task.rest
     to = State.AGING if rest else State.AVAILABLE
     until = estate.now + timedelta(days=rest) if rest else None
-    return _number(
-        number, "number.unassigned", **_step(number, Event.UNASSIGN, to, state_until=until), assignment=None, path=None, label=""
+    return number_changed(
+        number, "number.unassigned", **step(number, Event.UNASSIGN, to, state_until=until), assignment=None, path=None, label=""
     )
 
 
 @reduces(t.ReserveNumber)
 def _reserve(task: t.ReserveNumber, estate: Estate, _identity: str) -> list[Change]:
-    number = estate.number(_plain(task))
+    number = estate.number(number_in(task))
     until = task.until or estate.now + timedelta(days=POLICY.reserved_days)
-    values = _step(number, Event.RESERVE, state_until=until, state_reason=task.reason, reserved_for=task.holder)
-    return _number(number, "number.reserved", **values)
+    values = step(number, Event.RESERVE, state_until=until, state_reason=task.reason, reserved_for=task.holder)
+    return number_changed(number, "number.reserved", **values)
 
 
 @reduces(t.UnreserveNumber)
 def _unreserve(task: t.UnreserveNumber, estate: Estate, _identity: str) -> list[Change]:
-    number = estate.number(_plain(task))
-    return _number(number, "number.unreserved", **_step(number, Event.UNRESERVE))
+    number = estate.number(number_in(task))
+    return number_changed(number, "number.unreserved", **step(number, Event.UNRESERVE))
 
 
 @reduces(t.SetAside)
 def _set_aside(task: t.SetAside, estate: Estate, _identity: str) -> list[Change]:
-    number = estate.number(_plain(task))
-    return _number(number, "number.set-aside", **_step(number, Event.SET_ASIDE, state_reason=task.reason))
+    number = estate.number(number_in(task))
+    return number_changed(number, "number.set-aside", **step(number, Event.SET_ASIDE, state_reason=task.reason))
 
 
 @reduces(t.ReturnNumber)
 def _return(task: t.ReturnNumber, estate: Estate, _identity: str) -> list[Change]:
-    number = estate.number(_plain(task))
-    return _number(number, "number.returned", **_step(number, Event.RETURN))
+    number = estate.number(number_in(task))
+    return number_changed(number, "number.returned", **step(number, Event.RETURN))
 
 
 @reduces(t.EndRest)
 def _end_rest(task: t.EndRest, estate: Estate, _identity: str) -> list[Change]:
-    number = estate.number(_plain(task))
-    return _number(number, "number.rest-ended", **_step(number, Event.END_REST, state_reason=""))
+    number = estate.number(number_in(task))
+    return number_changed(number, "number.rest-ended", **step(number, Event.END_REST, state_reason=""))
 
 
 def rest_over(number: Number) -> list[Change]:
     """The rest has run its time."""
-    return _number(number, "number.rest-ended", **_step(number, Event.END_REST))
+    return number_changed(number, "number.rest-ended", **step(number, Event.END_REST))
 
 
 def reservation_lapsed(number: Number) -> list[Change]:
-    return _number(number, "number.unreserved", **_step(number, Event.LAPSE))
+    return number_changed(number, "number.unreserved", **step(number, Event.LAPSE))
 
 
 @reduces(t.AdoptNumber)
@@ -226,13 +196,13 @@ def _adopt(task: t.AdoptNumber, estate: Estate, identity: str) -> list[Change]:
 @reduces(t.ReleaseNumber)
 def _release(task: t.ReleaseNumber, estate: Estate, _identity: str) -> list[Change]:
     """Agree the release; the number is `released` when the carrier has carried it out (see `release_done`)."""
-    number = estate.number(_plain(task))
+    number = estate.number(number_in(task))
     next_state(number.state, Event.RELEASE)
-    return _number(number, "number.release-agreed", leaving_on=estate.now)
+    return number_changed(number, "number.release-agreed", leaving_on=estate.now)
 
 
 def release_done(number: Number) -> list[Change]:
-    return _number(number, "number.released", **_step(number, Event.RELEASE), leaving_on=None, trunk=None, path=None)
+    return number_changed(number, "number.released", **step(number, Event.RELEASE), leaving_on=None, trunk=None, path=None)
 
 
 # ── safety, paths, trunks, labels ──
@@ -247,22 +217,22 @@ def _set_spot(task: t.SetSpot, estate: Estate, _identity: str) -> list[Change]:
         follow = [n for n in estate.numbers_of(ref) if n.spot == person.spot]
         moved = [changed(Subject.NUMBER, n, n.but(spot=spot.id), "number.spot-set") for n in follow]
         return [changed(Subject.PERSON, person, person.but(spot=spot.id), "person.spot-set"), *moved]
-    number = estate.number(_plain(task))
-    return _number(number, "number.spot-set", spot=spot.id)
+    number = estate.number(number_in(task))
+    return number_changed(number, "number.spot-set", spot=spot.id)
 
 
 @reduces(t.RegisterAddress)
 def _register(task: t.RegisterAddress, estate: Estate, _identity: str) -> list[Change]:
-    number = estate.number(_plain(task))
+    number = estate.number(number_in(task))
     if number.spot is None:
         raise NotAllowedNow(f"{number.national} has no spot to register. Set its spot first.", reason="no-spot")
-    return _number(number, "number.address-registered", registered_spot=number.spot)
+    return number_changed(number, "number.address-registered", registered_spot=number.spot)
 
 
 @reduces(t.SetPath)
 def _set_path(task: t.SetPath, estate: Estate, _identity: str) -> list[Change]:
-    number = estate.number(_plain(task))
-    return _number(number, "number.path-set", path=estate.the(PathVersion, task.path).id)
+    number = estate.number(number_in(task))
+    return number_changed(number, "number.path-set", path=estate.the(PathVersion, task.path).id)
 
 
 @reduces(t.PublishPath)
@@ -284,14 +254,14 @@ def _set_rights(task: t.SetCallingRights, estate: Estate, _identity: str) -> lis
 
 @reduces(t.ListOnTrunk)
 def _list(task: t.ListOnTrunk, estate: Estate, _identity: str) -> list[Change]:
-    number = estate.number(_plain(task))
-    return _number(number, "trunk.listed", trunk=task.trunk)
+    number = estate.number(number_in(task))
+    return number_changed(number, "trunk.listed", trunk=task.trunk)
 
 
 @reduces(t.UnlistFromTrunk)
 def _unlist(task: t.UnlistFromTrunk, estate: Estate, _identity: str) -> list[Change]:
-    number = estate.number(_plain(task))
-    return _number(number, "trunk.unlisted", trunk=None)
+    number = estate.number(number_in(task))
+    return number_changed(number, "trunk.unlisted", trunk=None)
 
 
 @reduces(t.AddPerson)
@@ -323,95 +293,8 @@ def _label(task: t.LabelNumbers, estate: Estate, _identity: str) -> list[Change]
         tags = set(number.tags if task.tags is None else task.tags) - set(task.drop_tags) | set(task.add_tags)
         values = {**given, "tags": tuple(sorted(tags))}
         if any(getattr(number, name) != value for name, value in values.items()):
-            changes += _number(number, "number.labelled", **values)
+            changes += number_changed(number, "number.labelled", **values)
     return changes
-
-
-# ── orders ──
-
-
-@reduces(t.OrderNumbers)
-def _order(task: t.OrderNumbers, estate: Estate, identity: str) -> list[Change]:
-    """Write the order and open a life per line. The carrier's answer and deliveries follow as changes of their own."""
-    account = estate.the(Account, task.account)
-    lines = tuple(OrderLine(e164=x.number, capacity=x.capacity, setup=x.setup, monthly=x.monthly) for x in task.lines)
-    order = Order(
-        id=f"{identity}-order",
-        reference=task.reference,
-        account=account.id,
-        site=task.site,
-        spot=task.spot,
-        features=task.features,
-        key=identity,
-        hold=task.hold,
-        lines=lines,
-    )
-    lives = [_ordered(line, order, account, estate, identity) for line in lines]
-    return [changed(Subject.ORDER, None, order, "order.drafted"), *lives]
-
-
-def _ordered(line: OrderLine, order: Order, account: Account, estate: Estate, identity: str) -> Change:
-    existing = estate.get(Number, line.e164)
-    if existing and existing.state not in {State.RELEASED, State.PORTED_OUT, State.CLOSED}:
-        raise NotAllowedNow(f"{existing.national} is in the estate already, {existing.state}.", reason="exists", field="numbers")
-    number = Number(
-        id=f"{identity}-{line.e164[1:]}",
-        e164=line.e164,
-        capacity=line.capacity,
-        state=next_state(None, Event.ORDER),
-        account=account.id,
-        carrier=account.carrier,
-        order=order.id,
-        site=order.site,
-        spot=order.spot,
-        monthly=line.monthly,
-        features=order.features,
-    )
-    return changed(Subject.NUMBER, None, number, "number.ordered")
-
-
-@reduces(t.CancelOrder)
-def _cancel(task: t.CancelOrder, estate: Estate, _identity: str) -> list[Change]:
-    order = estate.the(Order, task.order)
-    answers: dict[str, LineAnswer] = {
-        line.e164: (LineState.CANCELLED, None, "cancelled by us") for line in order.lines if line.state is LineState.WAITING
-    }
-    if not answers:
-        raise NotAllowedNow(f"Nothing of order {order.reference} is still on its way, so nothing can be cancelled.", reason="settled")
-    return settle_lines(order, answers, estate)
-
-
-def settle_lines(order: Order, answers: dict[str, LineAnswer], estate: Estate) -> list[Change]:
-    """Lines that the carrier has delivered, failed or cancelled: the order and the numbers' lives follow.
-
-    `answers` maps E.164 to state, moment it can be used (delivered) and reason. Lines already settled stay as they are,
-    so a callback that comes twice changes nothing.
-    """
-    changes: list[Change] = []
-    lines: list[OrderLine] = []
-    for line in order.lines:
-        answer = answers.get(line.e164)
-        if answer is None or line.state is not LineState.WAITING or answer[0] is LineState.WAITING:
-            lines.append(line)
-            continue
-        state, usable_from, reason = answer
-        lines.append(line.but(state=state, usable_from=usable_from, reason=reason, delivered_at=estate.now))
-        number = estate.number(line.e164)
-        if state is LineState.DELIVERED:
-            changes += _number(number, "number.delivered", **_step(number, Event.DELIVER), usable_from=usable_from)
-        else:
-            changes += _number(number, "number.failed", **_step(number, Event.FAIL, state_reason=reason))
-    if changes:
-        changes.insert(0, changed(Subject.ORDER, order, order.but(lines=tuple(lines)), "order.line-changed"))
-    return changes
-
-
-def charge(account: Account, amount: Money) -> Change:
-    return changed(Subject.ACCOUNT, account, account.but(balance=account.balance - amount), "account.charged")
-
-
-def refund(account: Account, amount: Money) -> Change:
-    return changed(Subject.ACCOUNT, account, account.but(balance=account.balance + amount), "account.refunded")
 
 
 @reduces(t.PlaceTestCall)
@@ -458,8 +341,8 @@ def _restored(snapshot: t.Snapshot, estate: Estate) -> list[Change]:
         if isinstance(now, Grant):
             return [changed(Subject.GRANT, now, now.but(until=estate.now), "grant.ended")]
         if isinstance(now, Number):
-            gone = _step(now, Event.RESTORE, State.CLOSED, state_reason="its take-over was undone", assignment=None, path=None, trunk=None)
-            return _number(now, "number.restored", **gone)
+            gone = step(now, Event.RESTORE, State.CLOSED, state_reason="its take-over was undone", assignment=None, path=None, trunk=None)
+            return number_changed(now, "number.restored", **gone)
         if isinstance(now, Person):
             return [changed(Subject.PERSON, now, now.but(left=True), "person.changed")]
         raise NotAllowedNow("This came into being by the task and cannot be taken back.", reason="not-reversible")
@@ -474,9 +357,3 @@ def _restored(snapshot: t.Snapshot, estate: Estate) -> list[Change]:
 def same(one: Fact, other: Fact) -> bool:
     """Equal in everything but the version."""
     return canonical(one.but(version=0)) == canonical(other.but(version=0))
-
-
-def _plain(task: Any) -> str:
-    if task.e164 is None:
-        raise NotAllowedNow("This task waits for a number from another task.", reason="unresolved")
-    return task.e164

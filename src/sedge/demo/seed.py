@@ -9,14 +9,12 @@ from decimal import Decimal
 from typing import Any
 
 from sedge.core.access.roles import AccessRole
-from sedge.core.facts import Money, money
+from sedge.core.facts import Money
 from sedge.core.numbers.life import State
 from sedge.core.paths.steps import Hours, Mailbox, Menu, Opening, Path, Queue, Ring
 from sedge.core.records import (
-    Account,
     Address,
     Capacity,
-    Carrier,
     CivicElements,
     Device,
     HolderKind,
@@ -38,6 +36,7 @@ from sedge.core.records import (
 from sedge.core.safety.spots import spot_code
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.tasks import Needs
+from sedge.demo.agreements import accounts, carriers
 from sedge.demo.past import live_the_months, send_old_mail
 from sedge.demo.people import DemoPerson, demo_people
 from sedge.desk.access import hash_password
@@ -117,33 +116,7 @@ class Seeding:
                 installation.add_sign_in(connection, member, hashed)
 
     def agreements(self) -> None:
-        any_, single, many = Capacity.ANY, Capacity.SINGLE, Capacity.MANY
-        asks = {HolderKind.PERSON: (STAFF, HOME), HolderKind.SERVICE_LINE: (RECEPTION,)}
-        add_records(
-            self.desk,
-            [
-                Carrier(id="fellgate", name="Fellgate Voice", supply_model=SupplyModel.OWN_TRUNK, countries=("GB",), capacities=(any_,), asks_of={}, registers_addresses=False),
-                Carrier(
-                    id="brackwater", name="Brackwater Telecom", supply_model=SupplyModel.BUNDLED, countries=("GB", "DE"), capacities=(single, many),
-                    asks_of=asks,
-                ),
-                Carrier(
-                    id="maplecourt", name="Maplecourt Networks", supply_model=SupplyModel.PARTNER, countries=("US", "CA"), capacities=(any_,), asks_of={},
-                ),
-                Account(
-                    id="maplecourt-main", carrier="maplecourt", name="Maplecourt Networks, on credit", balance=money("-84.20", "USD"),
-                    low_mark=money(-1800, "USD"), prepaid=False,
-                ),
-                Account(
-                    id="fellgate-main", carrier="fellgate", name="Fellgate Voice, Leeds", balance=money("212.40", "GBP"), low_mark=money(50, "GBP")
-                ),
-                Account(
-                    id="brackwater-main", carrier="brackwater", name="Brackwater Telecom, main account", balance=money("711.00", "GBP"),
-                    low_mark=money(100, "GBP"),
-                ),
-            ],
-            reason="agreements signed",
-        )  # fmt: skip
+        add_records(self.desk, [*carriers(), *accounts()], reason="agreements signed")
 
     def sites(self) -> None:
         wharf = CivicElements(

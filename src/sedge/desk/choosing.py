@@ -15,7 +15,7 @@ from sedge.core.numbers.pasted import Pasted, numbers_in
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import HolderKind, HolderRef, Number, Person, tags_in
 from sedge.core.workorders import tasks as t
-from sedge.desk import retiring
+from sedge.desk import features, retiring
 from sedge.desk.desk import Desk
 from sedge.desk.numbers import also_countries
 from sedge.store import numbers as store
@@ -35,6 +35,7 @@ EVENTS = {
     "release": (Event.RELEASE,),
     "retire": (Event.UNASSIGN, Event.RELEASE),
     "label": (),
+    "feature": (),
 }
 TITLES = {
     "assign": "Give {} to {}",
@@ -47,6 +48,7 @@ TITLES = {
     "release": "Release {}",
     "retire": "Retire {}",
     "label": "Label {}",
+    "feature": "Switch {1} for {0}",
 }
 
 
@@ -66,7 +68,7 @@ class Choice:
 
     def how_many(self, act: str) -> int:
         """To how many of the numbers an act can be done in the state they are in."""
-        if act == "label":
+        if not EVENTS[act]:
             return len(self.here)
         return sum(n for state, n in self.by_state.items() if any(allows(state, event) for event in EVENTS[act]))
 
@@ -112,6 +114,13 @@ def look(desk: Desk, name: str) -> Choice:
     return Choice(name, numbers, here, by_state, by_site)
 
 
+def features_of(desk: Desk, choice: Choice) -> list[str]:
+    """The features that some of the chosen numbers could have or have."""
+    with desk.reading() as reading:
+        records = reading.records.many(Number, [f"+{n}" for n in list(choice.here)[:MOST_CHANGED]])
+    return features.offered_for(desk, records)
+
+
 def pasted(desk: Desk, text: str) -> Pasted:
     """The numbers in a pasted text. Raises NotUnderstood where there are none, or too many."""
     found = numbers_in(text, desk.organisation.home_country, also_countries(desk))
@@ -139,16 +148,36 @@ def plan(desk: Desk, act: str, choice: Choice, form: dict[str, str]) -> tuple[li
         return [_label(numbers, form)], _title(act, numbers)
     with desk.reading() as reading:
         records = sorted(reading.records.many(Number, numbers), key=lambda n: n.e164)
-    fitting = [n for n in records if any(allows(n.state, event) for event in EVENTS[act])] if form.get("only_fitting") else records
+    fitting = [n for n in records if _fits(n, act)] if form.get("only_fitting") else records
     if not fitting:
         raise NotUnderstood("None of these numbers is in a state that allows it. Choose others.", field="numbers")
     if act == "assign":
         return _assign(desk, fitting, form)
+    if act == "feature":
+        return _feature(fitting, form)
     if act == "retire":
         found = [retiring.plan(desk, n.e164, rest=form.get("rest", ""), release=bool(form.get("release")))[0] for n in fitting]
         return [task for tasks in found for task in tasks], _title(act, [n.e164 for n in fitting])
     make = _makers(form)[act]
     return [make(n.e164) for n in fitting], _title(act, [n.e164 for n in fitting])
+
+
+def _fits(number: Number, act: str) -> bool:
+    """Whether the state it is in allows the act."""
+    if act == "feature":
+        return features.can_be_switched(number)
+    return any(allows(number.state, event) for event in EVENTS[act])
+
+
+def _feature(numbers: Sequence[Number], form: dict[str, str]) -> tuple[list[Any], str]:
+    """A feature switched on or off for all that are not so already."""
+    name, switch = form.get("feature", ""), form.get("switch", "on")
+    if not name:
+        raise NotUnderstood("Choose the feature to switch.", field="feature")
+    found = features.tasks(numbers, name, on=switch == "on")
+    if not found:
+        raise NotUnderstood(f"{name.capitalize()} is {switch} for all of these already.", field="feature")
+    return found, _title("feature", [x.e164 for x in found if x.e164], f"{name} {switch}")
 
 
 def _title(act: str, numbers: Sequence[str], to: str = "") -> str:

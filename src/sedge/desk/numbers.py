@@ -106,20 +106,25 @@ def card(desk: Desk, e164: str, at: datetime | None = None) -> Card:
 
 def the_number(desk: Desk, text: str, *, field: str = "number") -> str:
     """The E.164 number meant by a typed text; one in the estate wins over a merely possible one. Raises NotOneNumber."""
-    reading = read(text, desk.organisation.home_country, also_countries(desk))
+    also = also_countries(desk)
+    reading = read(text, desk.organisation.home_country, also)
     if len(reading.candidates) > 1:
         with desk.reading() as store_:
             owned = {n.e164 for n in store_.records.many(Number, [c.e164 for c in reading.candidates])}
         for candidate in reading.candidates:
             if candidate.e164 in owned:
                 return candidate.e164
-    return read_one(text, desk.organisation.home_country, field=field, also=also_countries(desk))
+    return read_one(text, desk.organisation.home_country, field=field, also=also)
 
 
 def also_countries(desk: Desk) -> tuple[str, ...]:
     with desk.reading() as reading:
-        site = tables.site
-        return tuple(country for (country,) in reading.connection.execute(select(site.c.country).distinct().order_by(site.c.country)))
+        return _countries_in(reading)
+
+
+def _countries_in(reading: Reading) -> tuple[str, ...]:
+    site = tables.site
+    return tuple(country for (country,) in reading.connection.execute(select(site.c.country).distinct().order_by(site.c.country)))
 
 
 def meant(desk: Desk, text: str) -> Search:
@@ -130,10 +135,10 @@ def find(desk: Desk, text: str, *, limit: int = 8) -> Found:
     """What the finder shows while one types."""
     if len(text) >= LEAST_FOR_MANY and (many := _many(desk, text)):
         return many
-    search = meant(desk, text)
-    if search.kind is SearchKind.NOTHING:
-        return Found(search, [])
     with desk.reading() as reading:
+        search = understand(text, desk.organisation.home_country, _countries_in(reading))
+        if search.kind is SearchKind.NOTHING:
+            return Found(search, [])
         numbers = store.page(reading.connection, Filter(search=search), limit=limit, hits=store.WHILE_TYPING).numbers
         refs = [n.holder for n in numbers if n.holder]
         names = reading.records.names((ref.subject, ref.id) for ref in refs)

@@ -111,8 +111,11 @@ def not_registered(reading: Reading, limit: int = 500) -> list[Number]:
     life = tables.life
     keeping = [c.id for c in reading.records.all(Carrier) if c.registers_addresses]
     differs = or_(life.c.registered_spot.is_(None), life.c.registered_spot != life.c.spot)
-    in_use = (life.c.state == State.ASSIGNED.value, life.c.spot.is_not(None), life.c.carrier.in_(keeping))
-    return reading.records.where(Number, *in_use, differs, order_by=life.c.number, limit=limit)
+    in_use = (life.c.state == State.ASSIGNED.value, life.c.spot.is_not(None))
+    found: list[Number] = []
+    for key in keeping:  # one at a time: only so are they read off their index, in their order
+        found += reading.records.where(Number, *in_use, life.c.carrier == key, differs, order_by=life.c.number, limit=limit)
+    return sorted(found, key=lambda n: int(n.e164))[:limit]
 
 
 def coverage(desk: Desk, rows: list[SpotRow] | None = None) -> list[Gap]:

@@ -17,6 +17,7 @@ from sedge.core.moments import clock
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Address, Grant, LineState, Number, Order, Proof, Site, Spot, Subject
 from sedge.core.reduce import apply, changed, charge, refund, release_done, settle_lines
+from sedge.core.supply.reducers import feature_set
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import judge
 from sedge.core.workorders.findings import Level
@@ -70,6 +71,8 @@ def execute(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
             return _cancel(desk, task)
         case t.ReleaseNumber():
             return _release(desk, task, stored)
+        case t.SetFeature():
+            return _set_feature(desk, task)
         case t.PlaceTestCall():
             return _test_call(desk, task, stored)
         case _:
@@ -261,6 +264,32 @@ def _release(desk: Desk, task: t.ReleaseNumber, stored: StoredTask) -> Outcome:
         return Wait(due, "the carrier to take it back", agree)
     desk.outside.telephony.remove_number(number.e164)
     return Done(lambda writing: release_done(writing.records.the(Number, number.e164)))
+
+
+# ── features ──
+
+
+def _set_feature(desk: Desk, task: t.SetFeature) -> Outcome:
+    """The carrier switches it and says from when it works; asked again, it says the same."""
+    estate = _estate(desk, task)
+    stops = [f for f in judge(task, estate) if f.level is Level.STOP]
+    if stops:
+        return Failed(stops[0].message)
+    number = estate.number(task.e164 or "")
+    if (task.feature in number.features) is task.on:
+        return Done()
+    try:
+        works_from = desk.outside.carrier(number.carrier).set_feature(number.e164, task.feature, on=task.on)
+    except OutsideRefused as error:
+        name = estate.carrier_of(number).name
+        why = error.facts.get("why") or error.reason
+        return Failed(f"{name} does not switch {task.feature} {'on' if task.on else 'off'} for {number.national}: {why}.")
+
+    def switched(writing: Writing) -> list[Change]:
+        now = writing.estate(needs(task))
+        return feature_set(now.number(number.e164), task.feature, works_from, now)
+
+    return Done(switched, works_from=works_from)
 
 
 # ── files ──

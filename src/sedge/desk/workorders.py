@@ -427,8 +427,9 @@ def undo(desk: Desk, key: str) -> WorkOrder:
         earlier = [w for w in store.listing(reading.connection, limit=200) if w.undo_of == order.id and w.state is not OrderState.STOPPED]
     if earlier:
         return earlier[0]
+    bodies = [x.body for x in order.tasks]
     back = [
-        t.PutBack(of=tell_whole(resolve(x.body, [y.body for y in order.tasks]), estate), snapshots=x.snapshots)
+        _reverse(resolve(x.body, bodies), x, estate)
         for x in reversed(order.tasks)
         if x.state is TaskState.DONE and x.snapshots and not _for_good(x)
     ]
@@ -436,6 +437,13 @@ def undo(desk: Desk, key: str) -> WorkOrder:
         raise NotAllowedNow("Nothing of this work order can be undone: what it did is for good, or nothing was done.", reason="nothing")
     reverse = draft(desk, f"Undo of {order.no}: {order.title}"[:200], back, reason=f"undo of work order {order.no}", undo_of=order.id)
     return run(desk, reverse.id)
+
+
+def _reverse(task: Any, stored: StoredTask, estate: Estate) -> Any:
+    """What undoes a done task: what the carrier has switched it must switch again, all else is put back as it was."""
+    if isinstance(task, t.SetFeature):
+        return task.but(on=not task.on)
+    return t.PutBack(of=tell_whole(task, estate), snapshots=stored.snapshots)
 
 
 def _for_good(stored: StoredTask) -> bool:

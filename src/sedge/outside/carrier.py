@@ -81,6 +81,7 @@ class CarrierService(Protocol):
     def order_state(self, order: str) -> CarrierOrder: ...
     def cancel(self, order: str) -> CarrierOrder: ...
     def release(self, e164: str) -> datetime | None: ...
+    def set_feature(self, e164: str, feature: str, *, on: bool) -> datetime | None: ...
     def register_address(self, e164: str, address: dict[str, str]) -> None: ...
     def close(self) -> None: ...
 
@@ -158,6 +159,11 @@ class HttpCarrier(Service):
         """None once the carrier has it back, else when it will."""
         answer = self.call("POST", f"numbers/{quote(e164)}/release")
         return None if answer["state"] == "released" else datetime.fromisoformat(answer["due"])
+
+    def set_feature(self, e164: str, feature: str, *, on: bool) -> datetime | None:
+        """From when it works; None once it is off. Refused with `feature` and a `why` in the carrier's words."""
+        answer = self.call("PUT", f"numbers/{quote(e164)}/features/{quote(feature)}", json={"on": on})
+        return datetime.fromisoformat(answer["works_from"]) if answer["works_from"] else None
 
     def register_address(self, e164: str, address: dict[str, str]) -> None:
         self.call("PUT", f"numbers/{quote(e164)}/address", json=address)

@@ -47,6 +47,10 @@ class OrderAsked(BaseModel):
     agreed: dict[str, Price] = {}
 
 
+class Switch(BaseModel):
+    on: bool
+
+
 class Shop:
     """One carrier's shelves and prices."""
 
@@ -301,6 +305,21 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
         with book.writing():
             book.put("address", e164, {**body, "at": stamp(book.now())})
         return {"number": e164, "registered": True}
+
+    @routes.put("/numbers/{e164}/features/{feature}")
+    def switch(e164: str, feature: str, body: Switch, shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+        if feature not in shop.manner.features:
+            raise HTTPException(422, {"reason": "feature", "why": "it is not on our list"})
+        if body.on and feature == "texts" and shop.manner.refuses_texts(e164):
+            raise HTTPException(422, {"reason": "feature", "why": "these ten numbers are on an exchange without a text gateway"})
+        with book.writing():
+            on: dict[str, str] = book.get("features", e164) or {}
+            if body.on:
+                on.setdefault(feature, stamp(book.now() + shop.manner.slow_features))
+            else:
+                on.pop(feature, None)
+            book.put("features", e164, on)
+        return {"number": e164, "feature": feature, "works_from": on.get(feature)}
 
     @routes.get("/numbers/{e164}")
     def number(e164: str, shop: Shop = Depends(the_shop)) -> dict[str, Any]:

@@ -28,7 +28,8 @@ class Manner:
     """`many_from`: subscriber parts from there on carry many calls, others one; None where all carry any number.
 
     `fails`: the share of lines that turn out to be sold elsewhere once they are looked after. `tells`: calls back when
-    something arrives, else it must be asked. `credit`: how far the account may go below zero. `at_most`: calls a minute.
+    something arrives, else it must be asked. `slow_features`: how long a feature takes to work once switched on; `no_texts`:
+    the share of tens of numbers that can't have texts. `credit`: how far the account may go below zero. `at_most`: calls a minute.
     """
 
     stock: tuple[Stretch, ...]
@@ -46,6 +47,8 @@ class Manner:
     fails: float = 0.0
     gone: float = 0.11
     tells: bool = True
+    slow_features: timedelta = timedelta(minutes=2)
+    no_texts: float = 0.25
     credit: Decimal = Decimal(0)
     at_most: int | None = None
 
@@ -64,6 +67,10 @@ class Manner:
     def is_gone(self, e164: str) -> bool:
         """Sold to somebody else long ago: always the same ones."""
         return random.Random(e164).random() < self.gone
+
+    def refuses_texts(self, e164: str) -> bool:
+        """Some ranges have never been connected for texts."""
+        return random.Random(f"{e164[:-1]} texts").random() < self.no_texts
 
     def will_fail(self, e164: str) -> bool:
         return random.Random(f"{e164} is looked after").random() < self.fails
@@ -88,7 +95,7 @@ MANNERS = {
         ),
         currencies={"GB": "GBP", "DE": "EUR"},
         setup={"single": Decimal("2.50"), "many": Decimal("6.00")}, monthly={"single": Decimal("0.65"), "many": Decimal("1.20")},
-        features={"emergency registration": "0.00", "texts": "0.40"},
+        features={"emergency registration": "0.00", "texts": "0.40", "fax": "0.60"},
         opening=Decimal("640.00"), hold=MINUTES(15), longer=MINUTES(15),
         first_line=SECONDS(40), each_line=SECONDS(6), usable_after=SECONDS(60), many_from=900,
     ),
@@ -99,7 +106,7 @@ MANNERS = {
             ("161496", 500, 999), ("306999", 0, 999), ("808157", 0, 999),
         ),
         currencies={"GB": "GBP"}, setup={"any": Decimal("1.00")}, monthly={"any": Decimal("0.80")},
-        features={"texts": "0.25", "inbound name lookup": "0.10"},
+        features={"texts": "0.25", "inbound name lookup": "0.10", "fax": "0.50"},
         opening=Decimal("212.40"), hold=MINUTES(10), longer=None,
         first_line=SECONDS(4), each_line=SECONDS(1), usable_after=SECONDS(5), fails=0.06, gone=0.05,
     ),

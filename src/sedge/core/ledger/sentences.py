@@ -16,6 +16,8 @@ SENTENCES = {
     "number.spot-set": "Emergency spot set",
     "number.address-registered": "Emergency address registered with the carrier",
     "number.path-set": "Call path set",
+    "number.feature-on": "Feature switched on",
+    "number.feature-off": "Feature switched off",
     "area.noted": "Other systems' ids noted",
     "number.labelled": "Label, note or tags changed",
     "number.release-agreed": "Release agreed with the carrier",

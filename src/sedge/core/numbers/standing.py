@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from sedge.core.estate import Estate
+from sedge.core.facts import in_words
 from sedge.core.numbers.life import State
 from sedge.core.proof.compare import fingerprint
 from sedge.core.records import Address, Carrier, HolderKind, Number, PathVersion, Person, Product, Proof, ServiceLine, Site, Spot, Trunk
@@ -39,7 +40,7 @@ def standing(number: Number, estate: Estate) -> list[Standing]:
         facts.append(_licences(number, estate))
     if number.state in {State.ASSIGNED, State.AVAILABLE, State.ON_ORDER, State.RESERVED}:
         facts.append(_safety(number, estate))
-    facts += [_carrier(number, estate), *_trunk(number, estate)]
+    facts += [_carrier(number, estate), *_features(number, estate), *_trunk(number, estate)]
     if number.state is State.ASSIGNED:
         facts += [_path(number, estate), _caller_id(number), _proof(number, estate)]
     return facts
@@ -118,6 +119,19 @@ def _carrier(number: Number, estate: Estate) -> Standing:
     return Standing("Carrier", name, Mark.GOOD if number.state is not State.ON_ORDER else Mark.WAITING)
 
 
+def _features(number: Number, estate: Estate) -> list[Standing]:
+    """What is switched on, for how much a month, and from when the latest of it works."""
+    if not number.features:
+        return []
+    carrier = estate.the(Carrier, number.carrier)
+    fees = [carrier.fee(name, number.monthly.currency) for name in number.features]
+    told = [f"{name} {in_words(fee)}" if fee.amount else name for name, fee in zip(number.features, fees, strict=True)]
+    late = max((at for at in number.features_from.values() if at > estate.now), default=None)
+    return [
+        Standing("Features", ", ".join(told) + (f"; works from {estate.clock(late)}" if late else ""), Mark.WAITING if late else Mark.GOOD)
+    ]
+
+
 def _trunk(number: Number, estate: Estate) -> list[Standing]:
     trunk = estate.get(Trunk, number.trunk)
     if trunk:
@@ -142,7 +156,7 @@ def next_actions(number: Number, estate: Estate) -> list[str]:
     match number.state:
         case State.AVAILABLE | State.RESERVED:
             between = ["reserve", "set-aside"] if number.state is State.AVAILABLE else ["unreserve"]
-            return ["assign", *between, "set-spot", "retire"]
+            return ["assign", *between, "set-spot", "features", "retire"]
         case State.ASSIGNED:
             wanting = []
             if number.spot is None:
@@ -154,11 +168,11 @@ def next_actions(number: Number, estate: Estate) -> list[str]:
             needs_path = number.assignment is not None and number.assignment.holder.kind in {HolderKind.SERVICE_LINE, HolderKind.SITE}
             if needs_path and number.path is None:
                 wanting.append("set-path")
-            rest = [a for a in ("test-call", "follow", "set-spot", "retire") if a not in wanting]
+            rest = [a for a in ("test-call", "follow", "set-spot", "features", "retire") if a not in wanting]
             return wanting + rest
         case State.AGING:
             return ["end-rest", "retire"]
         case State.ADMINISTRATIVE:
-            return ["return", "retire"]
+            return ["return", "features", "retire"]
         case _:
             return []

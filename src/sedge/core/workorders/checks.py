@@ -10,8 +10,8 @@ from sedge.core.facts import Money
 from sedge.core.numbers.life import Event, State, next_state
 from sedge.core.records import Number, Order, Product
 from sedge.core.reduce import apply
+from sedge.core.supply.rules import RULES
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.arriving import RULES
 from sedge.core.workorders.findings import Finding, Level, Remedy, stop
 from sedge.core.workorders.plan import arrange, resolve
 
@@ -184,6 +184,12 @@ def costs_of(task: Any, estate: Estate) -> tuple[Money | None, Money | None]:
             for line in task.lines[1:]:
                 monthly, once = monthly + line.monthly, once + line.setup
             return monthly, once
+        case t.SetFeature():
+            number = estate.number(task.e164 or "")
+            if (task.feature in number.features) is task.on:
+                return None, None
+            fee = estate.carrier_of(number).fee(task.feature, number.monthly.currency)
+            return (fee if task.on else fee.times(-1)), None
         case t.ReleaseNumber():
             return estate.number(task.e164 or "").monthly.times(-1), None
         case _:

@@ -96,7 +96,7 @@ def wants(task: Any) -> Iterator[Thing]:
         case t.SetPath():
             yield "path", task.path
             yield "assigned", n
-        case t.ListOnTrunk() | t.SetSpot() | t.EndRest():
+        case t.ListOnTrunk() | t.SetSpot() | t.EndRest() | t.SetFeature():
             yield "number", n
         case t.RegisterAddress():
             yield "number", n

@@ -8,11 +8,10 @@ from collections.abc import Callable
 from typing import Any
 
 from sedge.core.estate import Estate
-from sedge.core.facts import Money, in_words
-from sedge.core.numbers.life import ENDED, State
+from sedge.core.facts import in_words
+from sedge.core.numbers.life import State
 from sedge.core.paths.steps import Mailbox, Menu, Queue, Ring, people_named
 from sedge.core.records import (
-    Account,
     Address,
     Capacity,
     Device,
@@ -293,43 +292,6 @@ def seat_left(task: t.GrantLicence, estate: Estate) -> Finding:
             add_before(f"Buy a seat, {in_words(product.monthly)} a month", t.BuySeats(product=product.id, seats=1)),
         )
     return passed(f"{left} seat{'s' if left != 1 else ''} of {product.name} left before this")
-
-
-# ── orders ──
-
-
-@rule("order.enough-money", t.OrderNumbers)
-def enough_money(task: t.OrderNumbers, estate: Estate) -> Finding:
-    account = estate.the(Account, task.account)
-    total = Money(
-        amount=sum((line.setup.amount for line in task.lines), start=account.balance.amount * 0), currency=account.balance.currency
-    )
-    if account.prepaid and total.amount > account.balance.amount:
-        short = (total - account.balance).rounded()
-        return stop(
-            f"Set-up costs {in_words(total)}, the balance of {account.name} is {in_words(account.balance)}: {in_words(short)} short. Deposit that, or order fewer.",
-            elsewhere(f"Deposit to {account.name}", "deposit", account.id),
-        )
-    return passed(f"The balance covers the set-up: {in_words(total)}")
-
-
-@rule("order.not-ours-already", t.OrderNumbers)
-def not_ours_already(task: t.OrderNumbers, estate: Estate) -> Finding:
-    ours = [n for line in task.lines if (n := estate.get(Number, line.number)) and n.state not in ENDED]
-    if ours:
-        return stop(f"{ours[0].national} is in the estate already, {ours[0].state}. Take it off the order.")
-    return passed("None of these numbers is in the estate yet")
-
-
-@rule("order.spot-chosen", t.OrderNumbers)
-def order_spot(task: t.OrderNumbers, estate: Estate) -> Finding:
-    spot = estate.get(Spot, task.spot)
-    if spot is None:
-        return warn("No emergency spot is chosen for these numbers; each will need one before it can be given to somebody.")
-    problem = spot_problem(spot, estate.the(Address, spot.address), estate.now)
-    if problem:
-        return warn(f"{spot.id} is not yet good enough to send help to: {problem}.")
-    return passed(f"The numbers' first spot is {spot.name}")
 
 
 # ── taking back, resting, releasing ──

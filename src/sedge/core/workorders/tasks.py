@@ -233,6 +233,15 @@ class ReleaseNumber(_Task):
     number: NumberField
 
 
+class SetFeature(_Task):
+    """Switch a feature of a number on or off at its carrier."""
+
+    kind: Literal["set_feature"] = "set_feature"
+    number: NumberField
+    feature: Name
+    on: bool = True
+
+
 class PlaceTestCall(_Task):
     kind: Literal["place_test_call"] = "place_test_call"
     number: NumberField
@@ -259,7 +268,7 @@ class PutBack(_Task):
 Task = Annotated[
     GrantLicence | RevokeLicence | BuySeats | AssignNumber | UnassignNumber | ReserveNumber | UnreserveNumber | SetAside | ReturnNumber
     | EndRest | AdoptNumber | SetSpot | RegisterAddress | SetPath | PublishPath | SetCallingRights | ListOnTrunk | UnlistFromTrunk
-    | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | CancelOrder | ReleaseNumber | PlaceTestCall | PutBack,
+    | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | CancelOrder | ReleaseNumber | SetFeature | PlaceTestCall | PutBack,
     Field(discriminator="kind"),
 ]  # fmt: skip
 AnyTask = _Task

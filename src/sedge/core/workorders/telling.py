@@ -46,6 +46,8 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
             return "Bring in the numbers of a file", "as they are found"
         case t.OrderNumbers():
             return f"Order {len(task.lines)} number{'s' if len(task.lines) != 1 else ''}", f"under {task.reference}"
+        case t.SetFeature():
+            return f"Switch {task.feature} {'on' if task.on else 'off'}", f"for {n}"
         case t.EndRest():
             return f"End the rest of {n}", f"because: {task.reason}"
         case t.PlaceTestCall():

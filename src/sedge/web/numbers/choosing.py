@@ -20,7 +20,7 @@ from sedge.web.shared.rendering import draw, go
 place = Place()
 ACTS = {
     "assign": "Give them to someone", "reserve": "Reserve them", "unreserve": "Take their reservations back", "set-aside": "Set them aside",
-    "return": "Return them", "label": "Label and tag them", "unassign": "Take them back", "end-rest": "End their rest", "retire": "Retire them",
+    "return": "Return them", "label": "Label and tag them", "feature": "Switch a feature on or off", "unassign": "Take them back", "end-rest": "End their rest", "retire": "Retire them",
     "release": "Release them",
 }  # fmt: skip
 SHOWN = 200
@@ -39,8 +39,12 @@ def look(request: Request, desk: AtDesk, pick: str = "", act: str = "", unread: 
         request, "chosen.html", choice=choice, act=act if act in ACTS else "", acts=[(key, words, choice.how_many(key)) for key, words in ACTS.items()],
         act_words=ACTS.get(act, ""), heads=[c.title for c in columns], rows=[views.row_view(r, columns, query) for r in listing.rows] if listing else [],
         states=[(s.value, n) for s, n in choice.by_state.most_common()], unknown=views.numbers_in_words(choice.unknown), query=query, pick=pick, unread=unread[:600],
-        copied="\n".join(f"+{n}" for n in list(choice.numbers)[:5000]),
+        features=_offered(desk, choice) if act == "feature" else [], copied="\n".join(f"+{n}" for n in list(choice.numbers)[:5000]),
     )  # fmt: skip
+
+
+def _offered(desk: AtDesk, choice: choosing.Choice) -> list[tuple[str, str]]:
+    return [(name, name) for name in choosing.features_of(desk, choice)]
 
 
 @place.action("/numbers/chosen", May.LOOK)

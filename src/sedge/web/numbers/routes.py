@@ -6,7 +6,7 @@ from fastapi import Form, Request
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
-from sedge.desk import columns, estate, saved_views
+from sedge.desk import choosing, columns, estate, features, saved_views, workorders
 from sedge.desk import numbers as desk_numbers
 from sedge.web.doors import AtDesk, Place
 from sedge.web.numbers import views
@@ -93,6 +93,23 @@ def _keep_facts(request: Request, desk: AtDesk, number: str, form: dict[str, str
     if request.query_params.get("here") and is_swap(request):
         return Response(status_code=204)
     return go(request, f"/numbers/{e164[1:]}")
+
+
+@place.page("/numbers/{number}/features", May.LOOK)
+def features_page(request: Request, desk: AtDesk, number: str) -> Response:
+    """What the carrier offers for the number, what of it is on, and from when it works."""
+    found, carrier, rows = features.rows(desk, desk_numbers.the_number(desk, number))
+    return draw(request, "features.html", number=found, carrier=carrier, rows=rows, can_switch=features.can_be_switched(found))
+
+
+@place.action("/numbers/{number}/features", May.CHANGE_ESTATE)
+def switch_feature(
+    request: Request, desk: AtDesk, number: str, feature: Annotated[str, Form()] = "", switch: Annotated[str, Form()] = "on"
+) -> Response:
+    """The draft of a work order that switches one."""
+    e164 = desk_numbers.the_number(desk, number)
+    tasks, title = choosing.plan(desk, "feature", choosing.look(desk, e164[1:]), {"feature": feature, "switch": switch})
+    return go(request, f"/work-orders/{workorders.draft(desk, title, tasks).no}")
 
 
 @place.page("/numbers/{number}/card", May.LOOK)

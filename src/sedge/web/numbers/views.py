@@ -49,6 +49,7 @@ ACTIONS = {
     "set-path": ("Set its call path", "/work-orders/new/set-path?number={n}"),
     "test-call": ("Place a test call", "/numbers/{n}/test-call"),
     "follow": ("Follow a call", "/numbers/{n}/follow"),
+    "features": ("Switch its features", "/numbers/{n}/features"),
     "retire": ("Retire it", "/numbers/{n}/retire"),
     "end-rest": ("End its rest, with a reason", "/work-orders/new/end-rest?number={n}"),
     "return": ("Return it to the available ones", "/work-orders/new/return?number={n}"),
@@ -303,7 +304,6 @@ def card_view(card: Card, now: datetime) -> CardView:
     pills = [
         CALLS_AT_ONCE[n.capacity.value],
         n.kind.value,
-        *n.features,
     ]
     return CardView(
         card=card,

@@ -1,0 +1,59 @@
+"""The demo's agreements with carriers: who they are, what they offer at what price, and the accounts with them."""
+
+from decimal import Decimal
+
+from sedge.core.facts import money
+from sedge.core.numbers.plan import Kind
+from sedge.core.records import Account, Capacity, Carrier, FeatureTerms, HolderKind, SupplyModel
+
+TEXTABLE = (Kind.GEOGRAPHIC, Kind.NATIONAL, Kind.MOBILE)
+FEATURES = {
+    "fellgate": {
+        "texts": FeatureTerms(fee=Decimal("0.25"), works_after_minutes=2, kinds=TEXTABLE),
+        "inbound name lookup": FeatureTerms(fee=Decimal("0.10"), works_after_minutes=2),
+        "fax": FeatureTerms(fee=Decimal("0.50"), works_after_minutes=2, kinds=(Kind.GEOGRAPHIC,)),
+    },
+    "brackwater": {
+        "emergency registration": FeatureTerms(fee=Decimal(0), works_after_minutes=2),
+        "texts": FeatureTerms(fee=Decimal("0.40"), works_after_minutes=2, kinds=TEXTABLE),
+        "fax": FeatureTerms(fee=Decimal("0.60"), works_after_minutes=2, kinds=(Kind.GEOGRAPHIC,)),
+    },
+    "maplecourt": {
+        "texts": FeatureTerms(fee=Decimal("0.30"), works_after_minutes=2),
+        "CNAM": FeatureTerms(fee=Decimal("0.20"), works_after_minutes=2, kinds=(Kind.GEOGRAPHIC,)),
+        "emergency registration": FeatureTerms(fee=Decimal("0.35"), works_after_minutes=2),
+    },
+}
+
+
+def carriers() -> list[Carrier]:
+    any_, single, many = Capacity.ANY, Capacity.SINGLE, Capacity.MANY
+    asks = {HolderKind.PERSON: ("staff-seat", "home-calling"), HolderKind.SERVICE_LINE: ("reception-permit",)}
+    return [
+        Carrier(
+            id="fellgate", name="Fellgate Voice", supply_model=SupplyModel.OWN_TRUNK, countries=("GB",), capacities=(any_,), asks_of={},
+            registers_addresses=False, features=FEATURES["fellgate"],
+        ),
+        Carrier(
+            id="brackwater", name="Brackwater Telecom", supply_model=SupplyModel.BUNDLED, countries=("GB", "DE"), capacities=(single, many),
+            asks_of=asks, features=FEATURES["brackwater"],
+        ),
+        Carrier(
+            id="maplecourt", name="Maplecourt Networks", supply_model=SupplyModel.PARTNER, countries=("US", "CA"), capacities=(any_,), asks_of={},
+            features=FEATURES["maplecourt"],
+        ),
+    ]  # fmt: skip
+
+
+def accounts() -> list[Account]:
+    return [
+        Account(
+            id="maplecourt-main", carrier="maplecourt", name="Maplecourt Networks, on credit", balance=money("-84.20", "USD"),
+            low_mark=money(-1800, "USD"), prepaid=False,
+        ),
+        Account(id="fellgate-main", carrier="fellgate", name="Fellgate Voice, Leeds", balance=money("212.40", "GBP"), low_mark=money(50, "GBP")),
+        Account(
+            id="brackwater-main", carrier="brackwater", name="Brackwater Telecom, main account", balance=money("711.00", "GBP"),
+            low_mark=money(100, "GBP"),
+        ),
+    ]  # fmt: skip
