@@ -14,7 +14,7 @@ from sqlalchemy.exc import IntegrityError
 
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow
 from sedge.core.estate import Change
-from sedge.core.facts import canonical
+from sedge.core.facts import brief, canonical
 from sedge.core.ledger.chain import BEGINNING, Entry, link
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Address, Grant, HolderKind, Number, PathVersion, Person, Product, Proof, ServiceLine, Subject, Subscription
@@ -77,7 +77,7 @@ def _saved(connection: Connection, change: Change, names: deriving.Names, stamp:
     table = tables.RECORD_TABLES[change.subject]
     before = change.before
     after = change.after.but(version=(before.version + 1) if before else 1)
-    row = {"id": after.id, "version": after.version, "body": canonical(after), **columns(after)}
+    row = {"id": after.id, "version": after.version, "body": brief(after), **columns(after)}
     if isinstance(after, Number):
         row |= life_columns(after, names, stamp.at)
     try:

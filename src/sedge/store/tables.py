@@ -1,6 +1,6 @@
 """The tables of one organisation's database, and of the installation's.
 
-Each record's row holds its canonical JSON (`body`) and, beside it, the columns that queries and constraints use;
+Each record's row holds its JSON without what is so from the start (`body`) and, beside it, the columns that queries and constraints use;
 `records.columns` derives them in one place. Uniqueness that matters is held here: one open life per number, one main
 number per holder, one open grant per holder and product, never more grants than seats.
 E.164 numbers are integers (at most 15 digits), shown with a plus only at the edges.

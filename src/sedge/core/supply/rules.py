@@ -15,6 +15,7 @@ REGISTRATION = "emergency registration"
 
 @rule("order.enough-money", t.OrderNumbers)
 def enough_money(task: t.OrderNumbers, estate: Estate) -> Finding:
+    """A prepaid account must cover the set-up."""
     account = estate.the(Account, task.account)
     total = Money(
         amount=sum((line.setup.amount for line in task.lines), start=account.balance.amount * 0), currency=account.balance.currency
@@ -30,6 +31,7 @@ def enough_money(task: t.OrderNumbers, estate: Estate) -> Finding:
 
 @rule("order.not-ours-already", t.OrderNumbers)
 def not_ours_already(task: t.OrderNumbers, estate: Estate) -> Finding:
+    """A number is bought once."""
     ours = [n for line in task.lines if (n := estate.get(Number, line.number)) and n.state not in ENDED]
     if ours:
         return stop(f"{ours[0].national} is in the estate already, {ours[0].state}. Take it off the order.")
@@ -38,6 +40,7 @@ def not_ours_already(task: t.OrderNumbers, estate: Estate) -> Finding:
 
 @rule("order.spot-chosen", t.OrderNumbers)
 def order_spot(task: t.OrderNumbers, estate: Estate) -> Finding:
+    """Each number will need an emergency spot."""
     spot = estate.get(Spot, task.spot)
     if spot is None:
         return warn("No emergency spot is chosen for these numbers; each will need one before it can be given to somebody.")
