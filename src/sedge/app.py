@@ -13,6 +13,7 @@ from fastapi.responses import JSONResponse, Response
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.staticfiles import StaticFiles
 
+from sedge.api import accounts as api_accounts
 from sedge.api import calls as api_calls
 from sedge.api import files as api_files
 from sedge.api import holders as api_holders
@@ -71,7 +72,7 @@ PLACES = (
     workorders_place, components_place,
 )  # fmt: skip
 RESOURCES = (
-    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_workorders.resource, api_calls.resource, api_holders.resource,
+    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_workorders.resource, api_calls.resource, api_holders.resource,
     api_ledger.resource, api_ledger.standins,
 )  # fmt: skip
 

@@ -240,6 +240,6 @@ def test_a_feature_the_carrier_does_not_offer_is_refused_before_anything_is_boug
 
     numbers = [n.e164 for n in searching.one(desk, Wish("GB", area="Leeds", quantity=1), "brackwater").offers[0].numbers]
     with pytest.raises(NotUnderstood) as raised:
-        supply.order(desk, reference="F", account="brackwater-main", site="wharf-house", numbers=numbers, features=("fax",))
+        supply.order(desk, reference="F", account="brackwater-main", site="wharf-house", numbers=numbers, features=("CNAM",))
     assert raised.value.field == "features"
     assert "emergency registration, texts" in raised.value.message

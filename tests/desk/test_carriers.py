@@ -44,7 +44,7 @@ def balances(house, desk, carrier):
     """What Sedge's ledger and the carrier's own book say."""
     with desk.reading() as reading:
         ours = reading.records.the(Account, f"{carrier}-main").balance.amount
-    return ours, Decimal(house.outside.control.call("GET", "orders")["balances"][carrier])
+    return ours, Decimal(house.outside.control.call("GET", "orders")["balances"][f"{carrier}-main"])
 
 
 def keys_bought(house):
@@ -150,7 +150,7 @@ def test_a_carrier_that_wants_to_be_asked_less_often_is_waited_for(house, desk):
     hold = hold_of(desk, "maplecourt")
     for _ in range(90):
         try:
-            desk.outside.carrier("maplecourt").call("GET", "account")
+            desk.outside.carrier("maplecourt").with_key("key-of-maplecourt-main").call("GET", "account")
         except OutsideSilent as error:
             assert 0 < error.facts["wait"] <= 60
             break
@@ -169,8 +169,9 @@ def test_a_carrier_that_wants_to_be_asked_less_often_is_waited_for(house, desk):
 def test_all_carriers_of_a_country_are_asked_at_once(desk, monkeypatch):
     """Each answers only once the other has been asked too."""
     meeting = threading.Barrier(2, timeout=20)
-    for carrier in (desk.outside.carrier("brackwater"), desk.outside.carrier("fellgate")):
-        answer = carrier.stock
+    for name in ("brackwater", "fellgate"):
+        carrier = desk.outside.carrier(name)
+        answer = carrier.with_key(f"key-of-{name}-main").stock
         monkeypatch.setattr(carrier, "stock", lambda *asked, answer=answer: (meeting.wait(), answer(*asked))[1])
     answers = searching.search(desk, Wish("GB", area="Leeds", quantity=2))
     assert {a.carrier.id for a in answers} == {"brackwater", "fellgate"}
@@ -251,8 +252,8 @@ def test_the_door_for_callbacks_refuses_what_is_not_signed(client, house):
 def test_a_connection_in_order_says_so_and_compares_the_books(house, desk):
     tried = connections.test(desk, "brackwater")
     assert tried.ok
-    assert "its book says what ours does: £640.00" in tried.said
-    desk.outside.carrier("brackwater").deposit("known to them only", "5")
+    assert tried.said == "All 2 accounts answer, and its books say what ours do: €180.00, £640.00."
+    desk.outside.carrier("brackwater").with_key("key-of-brackwater-main").deposit("known to them only", "5")
     tried = connections.test(desk, "brackwater")
     assert not tried.ok
     assert "its book says £645.00 where ours says £640.00" in tried.said
@@ -276,7 +277,7 @@ def test_each_failure_of_a_connection_is_named_with_what_to_change(desk, monkeyp
     def fail():
         raise error
 
-    monkeypatch.setattr(desk.outside.carrier("fellgate"), "balance", fail)
+    monkeypatch.setattr(desk.outside.carrier("fellgate"), "account", fail)
     tried = connections.test(desk, "fellgate")
     assert not tried.ok
     assert words in tried.said

@@ -46,7 +46,7 @@ def test_undo_switches_it_off_at_the_carrier_too(house, desk):
     until_quiet(house, timedelta(seconds=30))
     assert workorders.look(desk, back.id).order.state is OrderState.DONE
     assert number(desk).but(version=0) == before.but(version=0)
-    assert house.outside.carriers["fellgate"].set_feature(FREE, "fax", on=False) is None
+    assert house.outside.carrier("fellgate").with_key("key-of-fellgate-main").set_feature(FREE, "fax", on=False) is None
 
 
 def test_a_refusal_keeps_the_number_as_it_was_and_says_the_carriers_reason(house, desk):

@@ -9,7 +9,7 @@ from sedge.core.errors import NotAllowedNow, NotRunnable, NotUnderstood, Outside
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Number
 from sedge.core.supply.offers import Wish
-from sedge.desk import runner, searching, supply, workorders
+from sedge.desk import accounts, runner, searching, supply, workorders
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
 
@@ -190,9 +190,9 @@ def test_lead_times_come_from_the_carriers_own_deliveries(house, desk):
 
 
 def test_a_deposit_is_written_down_on_both_sides(house, desk):
-    after = supply.deposit(desk, "brackwater-main", "100.50")
+    after = accounts.deposit(desk, "brackwater-main", "100.50")
     assert str(after.balance.amount) == "740.50"
-    assert house.outside.carriers["brackwater"].call("GET", "account")["balance"] == "740.50"
+    assert house.outside.carrier("brackwater").with_key("key-of-brackwater-main").call("GET", "account")["balance"] == "740.50"
     for wrong in ("", "abc", "-5", "1e9"):
         with pytest.raises(NotUnderstood):
-            supply.deposit(desk, "brackwater-main", wrong)
+            accounts.deposit(desk, "brackwater-main", wrong)

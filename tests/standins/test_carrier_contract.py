@@ -27,7 +27,7 @@ def outside(tmp_path):
 
 @pytest.fixture
 def carrier(outside):
-    return outside.carrier("brackwater")
+    return outside.carrier("brackwater").with_key("key-of-brackwater-main")
 
 
 def in_stock(carrier, count, *, capacity="single"):

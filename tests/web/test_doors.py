@@ -44,6 +44,8 @@ MATRIX = {
     "GET /safety": EVERYBODY, "POST /safety/spots": {ADMIN, SITE, SAFETY}, "POST /safety/spots/{code}/confirm": {ADMIN, SITE, SAFETY},
     "POST /safety/people/{person}/spot": {ADMIN, SITE},
     "GET /carriers": EVERYBODY, "POST /carriers/accounts/{account}/deposit": {ADMIN},
+    "GET /carriers/{carrier}/accounts": {ADMIN}, "POST /carriers/{carrier}/accounts": {ADMIN}, "GET /carriers/accounts/{account}": {ADMIN, MONEY},
+    "POST /carriers/accounts/{account}/terms": {ADMIN}, "POST /carriers/accounts/{account}/key": {ADMIN}, "POST /carriers/accounts/{account}/new-key": {ADMIN},
     "GET /ledger": {ADMIN, MONEY, SAFETY}, "GET /ledger/verify": {ADMIN, MONEY, SAFETY},
     "GET /work-orders": EVERYBODY, "GET /work-orders/{key}": EVERYBODY, "GET /work-orders/new/{kind}": {ADMIN, SITE}, "GET /choose/holders": {ADMIN, SITE},
     "POST /work-orders/new/{kind}": {ADMIN, SITE}, "POST /work-orders/{key}/remedies": {ADMIN, SITE}, "POST /work-orders/{key}/remedy": {ADMIN, SITE},

@@ -320,7 +320,7 @@ def test_a_search_that_cannot_be_says_why_and_keeps_what_was_typed(rowan, wish, 
 
 
 def test_a_deposit_changes_the_balance_and_is_written_down(rowan):
-    assert sent(rowan, "/carriers/accounts/brackwater-main/deposit", amount="60") == "/carriers"
+    assert sent(rowan, "/carriers/accounts/brackwater-main/deposit", amount="60") == "/carriers/accounts/brackwater-main"
     assert "£700.00" in page_of(rowan, "/carriers")
     assert refused(rowan, "/carriers/accounts/brackwater-main/deposit", amount="lots")[0] == "amount"
     assert refused(rowan, "/carriers/accounts/brackwater-main/deposit", amount="-5")[0] == "amount"

@@ -324,7 +324,8 @@ class FeatureTerms(Fact):
 
 
 class Carrier(Fact):
-    """`asks_of` says which allowances a holder of that kind needs under this carrier's agreement."""
+    """`asks_of` says which allowances a holder of that kind needs under this carrier's agreement. `terms` and `contact` are for
+    people; `most_grace_days` is the longest wait at zero that can be chosen."""
 
     id: str
     name: str
@@ -334,6 +335,9 @@ class Carrier(Fact):
     asks_of: dict[HolderKind, tuple[str, ...]]
     order_multiple: int = 1
     suspends_days: int = 14
+    most_grace_days: int = 30
+    terms: str = ""
+    contact: str = ""
     registers_addresses: bool = True
     features: dict[str, FeatureTerms] = {}
     version: int = 0
@@ -348,13 +352,40 @@ class Carrier(Fact):
         return Money(amount=terms.fee if terms else Decimal(0), currency=currency)
 
 
+class TopUp(Fact):
+    """Pay `amount` in whenever the balance is at or under `at`, and never more than `most_a_month` in a calendar month."""
+
+    at: Decimal
+    amount: Decimal
+    most_a_month: Decimal
+
+
 class Account(Fact):
+    """An account with a carrier.
+
+    `countries`: numbers of these are bought on it (none named: of any). `receives_only`: before its first deposit nothing can
+    be ordered or called. `grace_days`: how long the carrier waits at zero; None: as its terms say. `alerted_at`: since when
+    somebody knows that the balance is low. `topped_up`: what the rule has paid in, by month as `2026-11`. `theirs`: the
+    carrier's own id of it. `paying`: payments begun and not yet known to have arrived, by their key.
+    """
+
     id: str
     carrier: str
     name: str
     balance: Money
     low_mark: Money
     prepaid: bool = True
+    countries: tuple[str, ...] = ()
+    contact: str = ""
+    alert_mail: str = ""
+    alert_phone: str = ""
+    top_up: TopUp | None = None
+    topped_up: dict[str, Decimal] = {}
+    paying: dict[str, Decimal] = {}
+    grace_days: int | None = None
+    receives_only: bool = False
+    alerted_at: datetime | None = None
+    theirs: str = ""
     version: int = 0
 
 

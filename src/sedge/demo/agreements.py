@@ -32,28 +32,39 @@ def carriers() -> list[Carrier]:
     return [
         Carrier(
             id="fellgate", name="Fellgate Voice", supply_model=SupplyModel.OWN_TRUNK, countries=("GB",), capacities=(any_,), asks_of={},
-            registers_addresses=False, features=FEATURES["fellgate"],
+            registers_addresses=False, features=FEATURES["fellgate"], contact="desk@fellgate.example",
+            terms="Prepaid. A month's price is taken on the 1st; service stops 14 days after a charge that is not covered.",
         ),
         Carrier(
             id="brackwater", name="Brackwater Telecom", supply_model=SupplyModel.BUNDLED, countries=("GB", "DE"), capacities=(single, many),
-            asks_of=asks, features=FEATURES["brackwater"],
+            asks_of=asks, features=FEATURES["brackwater"], contact="orders@brackwater.example",
+            terms="Prepaid, one account for each currency. Papers for Germany are looked at by a person on working days.",
         ),
         Carrier(
             id="maplecourt", name="Maplecourt Networks", supply_model=SupplyModel.PARTNER, countries=("US", "CA"), capacities=(any_,), asks_of={},
-            features=FEATURES["maplecourt"],
+            features=FEATURES["maplecourt"], contact="accounts@maplecourt.example", terms="On credit to 2,000 dollars, paid at the end of a month.",
         ),
     ]  # fmt: skip
 
 
 def accounts() -> list[Account]:
+    money_desk = "marta.kowalczyk@lanternfield.example"
     return [
         Account(
             id="maplecourt-main", carrier="maplecourt", name="Maplecourt Networks, on credit", balance=money("-84.20", "USD"),
-            low_mark=money(-1800, "USD"), prepaid=False,
+            low_mark=money(-1800, "USD"), prepaid=False, countries=("US", "CA"), contact=money_desk, theirs="maplecourt-main",
         ),
-        Account(id="fellgate-main", carrier="fellgate", name="Fellgate Voice, Leeds", balance=money("212.40", "GBP"), low_mark=money(50, "GBP")),
+        Account(
+            id="fellgate-main", carrier="fellgate", name="Fellgate Voice, Leeds", balance=money("212.40", "GBP"), low_mark=money(50, "GBP"),
+            countries=("GB",), contact=money_desk, alert_mail=money_desk, theirs="fellgate-main",
+        ),
         Account(
             id="brackwater-main", carrier="brackwater", name="Brackwater Telecom, main account", balance=money("711.00", "GBP"),
-            low_mark=money(100, "GBP"),
+            low_mark=money(100, "GBP"), countries=("GB",), contact=money_desk, alert_mail=money_desk, alert_phone="+447700900142",
+            theirs="brackwater-main",
+        ),
+        Account(
+            id="brackwater-berlin", carrier="brackwater", name="Brackwater Telecom, Berlin", balance=money("180.00", "EUR"), low_mark=money(40, "EUR"),
+            countries=("DE",), contact=money_desk, alert_mail=money_desk, theirs="brackwater-berlin",
         ),
     ]  # fmt: skip

@@ -44,7 +44,7 @@ from sedge.desk.applying import add_records, apply_at_once
 from sedge.desk.desk import Desk, House
 from sedge.desk.routing import device_wish, routing_of
 from sedge.desk.steps import register_with_carrier
-from sedge.store import installation, tables
+from sedge.store import installation, secrets, tables
 from sedge.store.installation import Member, Organisation
 
 TRUST = Organisation("lanternfield", "The Lanternfield Museums Trust", "GB")
@@ -59,7 +59,7 @@ MEMBERS = (
 )
 DAY = timedelta(days=1)
 STAFF, HOME, RECEPTION = "staff-seat", "home-calling", "reception-permit"
-WHARF, CANAL = "wharf-house", "canal-museum"
+WHARF, CANAL, SPREE = "wharf-house", "canal-museum", "spree-depot"
 
 
 def seed(house: House) -> None:
@@ -117,6 +117,9 @@ class Seeding:
 
     def agreements(self) -> None:
         add_records(self.desk, [*carriers(), *accounts()], reason="agreements signed")
+        with self.desk.writing() as writing:
+            for account in accounts():
+                secrets.keep(writing.connection, self.house.keyring, f"key of {account.id}", f"key-of-{account.id}", writing.stamp)
 
     def sites(self) -> None:
         wharf = CivicElements(
@@ -131,9 +134,21 @@ class Seeding:
                                        ("2nd floor", "room 2.07"), ("2nd floor", "room 2.14"), ("3rd floor", "room 3.01"), ("3rd floor", "workshop")]),
             *self.spots(CANAL, "CNL", [("ground floor", "front desk"), ("ground floor", "shop"), ("1st floor", "school room")]),
         ]  # fmt: skip
+        spree = CivicElements(country="DE", region="Berlin", city="Berlin", street="Speicherufer", house_number="8", postcode="10999")
+        depot_spots = self.spots(
+            SPREE, "SPR", [("ground floor", "gate"), ("ground floor", "stores"), ("1st floor", "conservation workshop")]
+        )
         add_records(
             self.desk,
             [
+                Address(id=f"{SPREE}-address", site=SPREE, elements=spree, verdict=Verdict.EXACT, psap="Leitstelle Berlin", floors=2, area_m2=2400),
+                *depot_spots,
+                Site(
+                    id=SPREE, name="Spree Depot", code="SPR", country="DE", timezone="Europe/Berlin", language="de", outside_prefix="0",
+                    supply_model=SupplyModel.BUNDLED, account="brackwater-berlin", address=f"{SPREE}-address", spot=depot_spots[1].id,
+                    security_desk="estates@lanternfield.example",
+                ),
+                Trunk(id="brackwater-berlin", name="Brackwater Berlin", site=SPREE, carrier="brackwater", channels=10),
                 Address(id=f"{WHARF}-address", site=WHARF, elements=wharf, verdict=Verdict.EXACT, psap="Leeds operator assistance", floors=4, area_m2=5200),
                 Address(id=f"{CANAL}-address", site=CANAL, elements=canal, verdict=Verdict.EXACT, psap="Leeds operator assistance", floors=2, area_m2=1900),
                 *spots,

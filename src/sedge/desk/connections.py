@@ -1,7 +1,7 @@
 """Testing the connection to a carrier: does it answer, does it take our key, does its book say what ours does."""
 
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import timedelta
 
 from sedge.core.errors import NotFound, OutsideRefused, OutsideSilent
@@ -21,29 +21,46 @@ class Tried:
     ok: bool
     said: str
     took: timedelta
+    account: str = ""
 
 
 def test(desk: Desk, key: str) -> Tried:
-    """Ask a carrier for the state of our account. Raises NotFound."""
+    """Ask a carrier for the state of each of our accounts; the first that is not in order is told of. Raises NotFound."""
     with desk.reading() as reading:
         carrier = reading.records.the(Carrier, key)
         accounts = reading.records.where(Account, tables.account.c.carrier == key)
-    service = desk.outside.carriers.get(key)
-    if service is None or not accounts:
+    if key not in desk.outside.carriers or not accounts:
         raise NotFound(f"{carrier.name} can't be reached over the wire; its orders go on a form.", subject="carrier", id=key)
+    tried = [test_account(desk, carrier, account) for account in accounts]
+    wrong = next((x for x in tried if not x.ok), None)
+    if len(tried) == 1 or wrong is None:
+        return tried[0] if len(tried) == 1 else replace(tried[0], said=_all_said(accounts))
+    return replace(wrong, said=f"{wrong.account}: {wrong.said}")
+
+
+def _all_said(accounts: list[Account]) -> str:
+    shown = ", ".join(in_words(a.balance) for a in accounts[:4]) + (" and so on" if len(accounts) > 4 else "")
+    return f"All {len(accounts)} accounts answer, and its books say what ours do: {shown}."
+
+
+def test_account(desk: Desk, carrier: Carrier, account: Account) -> Tried:
     begun = time.perf_counter()
     try:
-        balance = service.balance()
+        balance = desk.at_carrier(account).account().balance
     except OutsideSilent as error:
-        return Tried(carrier, False, _silent(error), _since(begun))
+        return Tried(carrier, False, _silent(error), _since(begun), account.name)
     except OutsideRefused as error:
-        return Tried(carrier, False, _refused(error), _since(begun))
+        return Tried(carrier, False, _refused(error), _since(begun), account.name)
     took = _since(begun)
-    ours = accounts[0].balance
+    ours = account.balance
     if balance == ours:
-        return Tried(carrier, True, f"It answers {_speed(took)}, and its book says what ours does: {in_words(ours)}.", took)
+        return Tried(carrier, True, f"It answers {_speed(took)}, and its book says what ours does: {in_words(ours)}.", took, account.name)
     return Tried(
-        carrier, False, f"It answers, but its book says {in_words(balance)} where ours says {in_words(ours)}. {_which(balance, ours)}", took
+        carrier,
+        False,
+        f"It answers, but its book says {in_words(balance)} where ours says {in_words(ours)}. {_which(balance, ours)}",
+        took,
+        account.name,
     )
 
 

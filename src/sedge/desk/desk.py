@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from datetime import datetime
+from functools import cached_property
 from typing import Any, TypeVar
 from zoneinfo import ZoneInfo
 
@@ -14,16 +15,19 @@ from sedge.core.access.roles import AccessRole, May, allowed
 from sedge.core.errors import Forbidden, NotFound
 from sedge.core.estate import Change, Estate
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.records import Subject
+from sedge.core.records import Account, Subject
 from sedge.core.workorders.tasks import Needs
 from sedge.desk.clock import Clock
+from sedge.outside.carrier import CarrierService
 from sedge.outside.outside import Outside
 from sedge.settings import Settings
 from sedge.store import estate as estate_store
 from sedge.store import installation, ledger, saving, workorders
+from sedge.store import secrets as secrets_store
 from sedge.store.database import Database
 from sedge.store.installation import Member, Organisation
 from sedge.store.records import Records
+from sedge.store.secrets import Keyring
 
 T = TypeVar("T")
 
@@ -44,6 +48,10 @@ class House:
     estates: dict[str, Database] = field(default_factory=dict)
     organisations: dict[str, Organisation] = field(default_factory=dict)
     _remembered: dict[tuple[str, str], tuple[int, int, Any]] = field(default_factory=dict)
+
+    @cached_property
+    def keyring(self) -> Keyring:
+        return Keyring(self.settings.data / "secret.key")
 
     def open(self) -> "House":
         """Migrate and open everything that is on disk."""
@@ -155,6 +163,13 @@ class Desk:
     @property
     def outside(self) -> Outside:
         return self.house.outside
+
+    def at_carrier(self, account: Account) -> CarrierService:
+        """The account's carrier, asked with the account's key. Raises NotFound for one that can't be reached over the wire."""
+        service = self.outside.carrier(account.carrier)
+        with self.house.estates[self.who.organisation].reading() as connection:
+            key = secrets_store.read(connection, self.house.keyring, f"key of {account.id}")
+        return service.with_key(key)
 
     def now(self) -> datetime:
         return self.house.clock.now()

@@ -17,7 +17,7 @@ PAGES = {
     Subject.WORK_ORDER: "/work-orders/{id}",
     Subject.PATH: "/paths/{id}",
     Subject.CARRIER: "/carriers",
-    Subject.ACCOUNT: "/carriers",
+    Subject.ACCOUNT: "/carriers/accounts/{id}",
     Subject.TRUNK: "/carriers",
     Subject.PRODUCT: "/licences",
     Subject.SPOT: "/numbers?view=list&find={id}",

@@ -32,7 +32,7 @@ def write_for(writing: Writing, order: WorkOrder) -> None:
     outcome = "is done" if order.state is OrderState.DONE else "has failed"
     author = writing.address_of(order.created_by)
     if author:
-        _write(
+        write(
             writing,
             f"{order.id}-author-{order.version}",
             author,
@@ -50,7 +50,7 @@ def write_for(writing: Writing, order: WorkOrder) -> None:
         person, held = estate.the(Person, ref.id), held_by.get(ref, [])
         gone = [n for n in before if n.e164 not in {h.e164 for h in held}]
         text = _to_person(person, held, gone, estate)
-        _write(writing, f"{order.id}-{person.id}", person.email, _subject(held, gone), text, order.id)
+        write(writing, f"{order.id}-{person.id}", person.email, _subject(held, gone), text, order.id)
 
 
 def _lost(order: WorkOrder) -> dict[HolderRef, list[Number]]:
@@ -104,7 +104,8 @@ def _place(spot_id: str, estate: Estate) -> str:
     return f"{spot.name}, {site.name} ({spot_id})" if spot and site else f"the spot {spot_id}"
 
 
-def _write(writing: Writing, key: str, recipient: str, subject: str, text: str, order: str) -> None:
+def write(writing: Writing, key: str, recipient: str, subject: str, text: str, order: str | None = None) -> None:
+    """A message to be sent once; a recipient that is a telephone number is called and hears the text."""
     if writing.connection.execute(select(tables.mail.c.id).where(tables.mail.c.id == key)).first():
         return
     row = {"id": key, "recipient": recipient, "subject": subject[:200], "text": text, "created_at": writing.now, "work_order": order}
@@ -120,7 +121,10 @@ def send_waiting(desk: Desk) -> int:
     sent = 0
     for row in rows:
         try:
-            desk.outside.mail.send(row.id, row.recipient, row.subject, row.text)
+            if row.recipient.startswith("+"):
+                desk.outside.telephony.announce(row.id, row.recipient, row.text)
+            else:
+                desk.outside.mail.send(row.id, row.recipient, row.subject, row.text)
         except OutsideTrouble:
             break
         with desk.writing() as writing:

@@ -37,9 +37,14 @@ def outlooks(desk: Desk) -> dict[str, AccountOutlook]:
         monthly = Money(amount=Decimal(hundredths) / 100, currency=account.balance.currency)
         ahead = None
         if account.prepaid and hundredths:
-            ahead = runway(account.balance, account.low_mark, monthly, today, carriers[account.carrier].suspends_days)
+            ahead = runway(account.balance, account.low_mark, monthly, today, grace_of(account, carriers[account.carrier]))
         found[account.id] = AccountOutlook(account, carriers[account.carrier], numbers, monthly, ahead)
     return found
+
+
+def grace_of(account: Account, carrier: Carrier) -> int:
+    """Days without cover after which service stops."""
+    return carrier.suspends_days if account.grace_days is None else account.grace_days
 
 
 def _costs(desk: Desk) -> dict[str, tuple[int, int]]:

@@ -38,9 +38,12 @@ def sellers(desk: Desk, wish: Wish, carrier: str = "") -> list[tuple[Account, Ca
     """The carriers that sell numbers of the country wished for, each with the account it would be bought on. Raises NotUnderstood."""
     check(wish)
     found: dict[str, tuple[Account, Carrier]] = {}
-    for account, of in buyable_accounts(desk):
-        if not carrier or of.id == carrier:
+    accounts = [(a, c) for a, c in buyable_accounts(desk) if not carrier or c.id == carrier]
+    for account, of in sorted(accounts, key=lambda x: not x[0].countries):  # one that is meant for the country before one for any
+        if not account.countries or wish.country in account.countries:
             found.setdefault(of.id, (account, of))
+    for account, of in accounts:
+        found.setdefault(of.id, (account, of))
     if not found:
         raise NotUnderstood("No carrier of that name takes orders over the wire.", field="carrier")
     selling = [(a, c) for a, c in found.values() if wish.country in c.countries]
@@ -69,7 +72,7 @@ def ask(desk: Desk, wish: Wish, account: Account, of: Carrier) -> Answer:
         usual, late = lead_times(reading, of.id)
     said = Answer(of, account, usual=usual, late=late)
     try:
-        found = desk.outside.carrier(of.id).stock(wish.country, wish.starts or leading(wish), wish.capacity)
+        found = desk.at_carrier(account).stock(wish.country, wish.starts or leading(wish), wish.capacity)
     except (OutsideSilent, OutsideRefused) as error:
         return _timed(said, begun, problem=error.message)
     stock = [stock_number(s) for s in found]

@@ -112,7 +112,7 @@ def register_with_carrier(desk: Desk, number: Number, estate: Estate) -> None:
     spot = estate.the(Spot, number.spot or "")
     elements = estate.the(Address, spot.address).elements
     body = {**elements.model_dump(), "floor": spot.floor, "room": spot.room, "site": estate.the(Site, spot.site).name}
-    desk.outside.carrier(number.carrier).register_address(number.e164, body)
+    desk.at_carrier(estate.the(Account, number.account)).register_address(number.e164, body)
 
 
 # ── orders ──
@@ -127,7 +127,7 @@ def _order(desk: Desk, task: t.OrderNumbers, stored: StoredTask) -> Outcome:
         if stops:
             return Failed(stops[0].message)
         return Wait(desk.now(), "the carrier to take the order", lambda writing: apply(task, writing.estate(needs(task)), stored.id))
-    carrier = desk.outside.carrier(estate.the(Account, task.account).carrier)
+    carrier = desk.at_carrier(estate.the(Account, task.account))
     if order.placed_as is None:
         return _place(desk, task, order, carrier)
     try:
@@ -244,7 +244,7 @@ def _cancel(desk: Desk, task: t.CancelOrder) -> Outcome:
     order = estate.the(Order, task.order)
     if order.placed_as is None:
         raise NotAllowedNow("The order has not reached the carrier yet. Stop its work order instead.", reason="not-placed")
-    answer = desk.outside.carrier(estate.the(Account, order.account).carrier).cancel(order.placed_as)
+    answer = desk.at_carrier(estate.the(Account, order.account)).cancel(order.placed_as)
 
     return Done(lambda writing: _settled(writing, order.id, answer))
 
@@ -257,8 +257,8 @@ def _release(desk: Desk, task: t.ReleaseNumber, stored: StoredTask) -> Outcome:
         stops = [f for f in judge(task, estate) if f.level is Level.STOP]
         if stops:
             return Failed(stops[0].message)
-    leaving = desk.outside.carriers.get(number.carrier)
-    due = leaving.release(number.e164) if leaving else None
+    on_the_wire = number.carrier in desk.outside.carriers
+    due = desk.at_carrier(estate.the(Account, number.account)).release(number.e164) if on_the_wire else None
     if due is not None:
         agree: Changes | None = None if number.leaving_on else (lambda writing: apply(task, writing.estate(needs(task)), stored.id))
         return Wait(due, "the carrier to take it back", agree)
@@ -279,7 +279,7 @@ def _set_feature(desk: Desk, task: t.SetFeature) -> Outcome:
     if (task.feature in number.features) is task.on:
         return Done()
     try:
-        works_from = desk.outside.carrier(number.carrier).set_feature(number.e164, task.feature, on=task.on)
+        works_from = desk.at_carrier(estate.the(Account, number.account)).set_feature(number.e164, task.feature, on=task.on)
     except OutsideRefused as error:
         name = estate.carrier_of(number).name
         why = error.facts.get("why") or error.reason

@@ -4,11 +4,9 @@ import hashlib
 import statistics
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from decimal import Decimal
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused
-from sedge.core.facts import Money
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED
 from sedge.core.records import Account, Carrier, Hold, LineState, Number, Order, Site, Spot, Subject
@@ -97,7 +95,7 @@ def hold(desk: Desk, account_id: str, numbers: list[str]) -> Hold:
             f"{ours[0].national} is in the estate already. Choose others.", field="numbers", reason="ours", numbers=[n.e164 for n in ours]
         )
     try:
-        held = desk.outside.carrier(account.carrier).hold(numbers)
+        held = desk.at_carrier(account).hold(numbers)
     except OutsideRefused as error:
         if error.reason == "taken":
             gone = error.facts.get("numbers", [])
@@ -129,7 +127,7 @@ def hold_longer(desk: Desk, key: str) -> Hold:
             f"{carrier.name} holds these numbers no longer. Order them, or search again later.", reason="no-longer", field="hold"
         )
     try:
-        longer = desk.outside.carrier(account.carrier).hold_longer(key.partition(":")[2])
+        longer = desk.at_carrier(account).hold_longer(key.partition(":")[2])
     except OutsideRefused as error:
         raise NotAllowedNow(
             f"{carrier.name} does not hold these numbers any longer. Order them, or search again.", reason="no-longer", field="hold"
@@ -146,7 +144,7 @@ def end_hold(desk: Desk, key: str) -> None:
         account = reading.records.the(Account, record.account)
     if record.state != "held":
         return
-    desk.outside.carrier(account.carrier).end_hold(key.partition(":")[2])
+    desk.at_carrier(account).end_hold(key.partition(":")[2])
     with desk.writing() as writing:
         now = writing.records.the(Hold, key)
         writing.save([changed(Subject.HOLD, now, now.but(state="ended"), "hold.ended")])
@@ -159,7 +157,7 @@ def quoted(desk: Desk, key: str, features: list[str] | None = None) -> HeldQuote
         account = reading.records.the(Account, record.account)
         carrier = reading.records.the(Carrier, account.carrier)
     _still_held(record, desk.now())
-    numbers = _priced(desk, carrier, list(record.numbers))
+    numbers = _priced(desk, account, list(record.numbers))
     return HeldQuote(record, quote(numbers, features or [], account, desk.now().date()), numbers, account, carrier)
 
 
@@ -172,9 +170,9 @@ def _still_held(record: Hold, now: datetime) -> None:
         )
 
 
-def _priced(desk: Desk, carrier: Carrier, numbers: list[str]) -> list[StockNumber]:
+def _priced(desk: Desk, account: Account, numbers: list[str]) -> list[StockNumber]:
     """Prices of numbers as the carrier's stock has them, held ones included."""
-    return [stock_number(s) for s in desk.outside.carrier(carrier.id).prices(numbers)]
+    return [stock_number(s) for s in desk.at_carrier(account).prices(numbers)]
 
 
 def stock_number(s: StockItem) -> StockNumber:
@@ -202,8 +200,8 @@ def order(
         raise NotUnderstood("A reference has at most 80 characters.", field="reference")
     with desk.reading() as reading:
         held = reading.records.the(Hold, hold_id) if hold_id else None
-        account_id = held.account if held else account
-        carrier = reading.records.the(Carrier, reading.records.the(Account, account_id).carrier)
+        paying = reading.records.the(Account, held.account if held else account)
+        carrier = reading.records.the(Carrier, paying.carrier)
         reading.records.the(Site, site)
         _check_spot(reading, spot, site)
     if held:
@@ -211,7 +209,7 @@ def order(
     wanted = list(held.numbers) if held else list(numbers or [])
     if not wanted:
         raise NotUnderstood("Name the numbers to order, or a hold.", field="numbers")
-    priced = _priced(desk, carrier, wanted)
+    priced = _priced(desk, paying, wanted)
     if agreed and agreed != agreed_on(priced):
         raise NotAllowedNow(
             f"{carrier.name} asks other prices than when this quote was made. Nothing was ordered. Load the page again to see them.",
@@ -219,7 +217,7 @@ def order(
         )  # fmt: skip
     lines = tuple(_line(s, features) for s in priced)
     task = t.OrderNumbers(
-        reference=reference, account=account_id, site=site, spot=spot or None, hold=hold_id, features=features, lines=lines
+        reference=reference, account=paying.id, site=site, spot=spot or None, hold=hold_id, features=features, lines=lines
     )
     work_order = workorders.run_now(
         desk, f"Order {reference}: {len(lines)} number{'s' if len(lines) != 1 else ''}", [task], identity=identity
@@ -308,25 +306,6 @@ def cancel(desk: Desk, key: str) -> WorkOrder:
     with desk.reading() as reading:
         record = reading.records.the(Order, key)
     return workorders.run_now(desk, f"Cancel order {record.reference}", [t.CancelOrder(order=key)])
-
-
-def deposit(desk: Desk, account_id: str, amount: str) -> Account:
-    """A simulated payment onto a prepaid account, in the ledger. Raises NotUnderstood."""
-    desk.require(May.BUY)
-    try:
-        value = Decimal(amount.strip().replace(",", ""))
-    except ArithmeticError as error:
-        raise NotUnderstood("Type an amount such as 100 or 250.00.", field="amount") from error
-    if not Decimal("1") <= value <= Decimal("100000"):
-        raise NotUnderstood("Deposit between 1 and 100,000.", field="amount")
-    with desk.reading() as reading:
-        carrier = desk.outside.carriers.get(reading.records.the(Account, account_id).carrier)
-    if carrier:
-        carrier.deposit(desk.new_id("deposit"), str(value))
-    with desk.writing() as writing:
-        now = writing.records.the(Account, account_id)
-        after = now.but(balance=Money(amount=now.balance.amount + value, currency=now.balance.currency))
-        return writing.save([changed(Subject.ACCOUNT, now, after, "account.deposited")])[0].after
 
 
 def numbers_of(desk: Desk, key: str) -> list[Number]:

@@ -13,6 +13,7 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.standing import Mark
 from sedge.core.records import Number, Product, Spot, Subscription
 from sedge.core.safety.spots import review_due
+from sedge.core.supply.keeping import is_low
 from sedge.desk import calls, figures, money, safety
 from sedge.desk.desk import Desk, Reading
 from sedge.store import tables, workorders
@@ -226,19 +227,19 @@ def _money(desk: Desk) -> Iterator[Todo]:
     soon = desk.now().date() + timedelta(days=CHARGES_SOON_DAYS)
     for outlook in money.outlooks(desk).values():
         account, ahead = outlook.account, outlook.runway
-        if account.prepaid and account.balance.amount <= account.low_mark.amount:
+        if account.prepaid and is_low(account):
             yield Todo(
                 Mark.WAITING,
                 f"{account.name}: the balance is {in_words(account.balance)}",
                 f"That is under the low mark of {in_words(account.low_mark)}. At zero the carrier stops service after some days.",
-                "/carriers",
+                f"/carriers/accounts/{account.id}",
                 "Look at the account",
             )
         elif ahead and ahead.empty_on and ahead.empty_on <= soon:
             yield Todo(
                 Mark.WAITING, f"{account.name}: the charge of {ahead.empty_on:%-d %B} is not covered",
                 f"{in_words(outlook.monthly)} a month for {_count(outlook.numbers, 'number')}, and the balance is {in_words(account.balance)}.",
-                "/carriers", "Look at the account",
+                f"/carriers/accounts/{account.id}", "Look at the account",
             )  # fmt: skip
 
 

@@ -22,6 +22,16 @@ class StockItem:
 
 
 @dataclass(frozen=True)
+class CarrierAccount:
+    """An account as the carrier keeps it. `key` is told once, when it is opened."""
+
+    id: str
+    balance: Money
+    receives_only: bool
+    key: str | None = None
+
+
+@dataclass(frozen=True)
 class CarrierHold:
     """`can_be_longer`: whether the carrier would prolong it."""
 
@@ -63,7 +73,7 @@ class Callback:
 class CarrierService(Protocol):
     """For whoever connects another carrier: every call may be repeated, and does the same again.
 
-    All raise OutsideSilent or OutsideRefused. `order` must buy once per `key`, however often it is called; the answer
+    A service speaks for one account: the one whose key it has (`with_key`). All raise OutsideSilent or OutsideRefused. `order` must buy once per `key`, however often it is called; the answer
     to a repeated call is the order as it stands now, and must sell nothing at other prices than those `agreed`. Reasons that
     Sedge understands: `taken` (with `numbers`), `balance` (with `balance` and `charge`), `price` (with `prices`).
     """
@@ -74,7 +84,11 @@ class CarrierService(Protocol):
     def prices(self, numbers: list[str]) -> list[StockItem]: ...
     def hold(self, numbers: list[str]) -> CarrierHold: ...
     def hold_longer(self, hold: str) -> CarrierHold: ...
-    def balance(self) -> Money: ...
+    def with_key(self, secret: str) -> "CarrierService": ...
+    def account(self) -> CarrierAccount: ...
+    def open_account(self, key: str, name: str, currency: str) -> CarrierAccount: ...
+    def new_key(self) -> str: ...
+    def set_grace(self, days: int) -> None: ...
     def deposit(self, key: str, amount: str) -> None: ...
     def end_hold(self, hold: str) -> None: ...
     def order(self, wanted: WantedOrder) -> CarrierOrder: ...
@@ -101,10 +115,26 @@ class HttpCarrier(Service):
         """Of numbers that are to be had or held; refused with `taken` where one isn't the carrier's."""
         return [self._item(item) for item in self.call("POST", "prices", json={"numbers": numbers})["numbers"]]
 
-    def balance(self) -> Money:
+    def account(self) -> CarrierAccount:
         """What the carrier's own book says of our account."""
-        answer = self.call("GET", "account")
-        return Money(amount=Decimal(answer["balance"]), currency=answer["currency"])
+        return self._account(self.call("GET", "account"))
+
+    def open_account(self, key: str, name: str, currency: str) -> CarrierAccount:
+        """One more account; `key` makes it one however often it is asked."""
+        return self._account(self.call("POST", "accounts", json={"name": name, "currency": currency}, headers={"Idempotency-Key": key}))
+
+    def new_key(self) -> str:
+        """Another key for the account; the one used for asking opens nothing any more."""
+        return self.call("POST", "account/key")["key"]
+
+    def set_grace(self, days: int) -> None:
+        """After how many days without cover the carrier stops service."""
+        self.call("PUT", "account", json={"grace_days": days})
+
+    @staticmethod
+    def _account(answer: dict[str, Any]) -> CarrierAccount:
+        balance = Money(amount=Decimal(answer["balance"]), currency=answer["currency"])
+        return CarrierAccount(answer["id"], balance, answer["receives_only"], answer.get("key"))
 
     def deposit(self, key: str, amount: str) -> None:
         self.call("POST", "deposits", json={"amount": amount}, headers={"Idempotency-Key": key})

@@ -1,6 +1,7 @@
 """One HTTP client per service outside; its errors translated in this one place."""
 
-from typing import Any
+from copy import copy
+from typing import Any, Self
 
 import httpx
 
@@ -14,14 +15,21 @@ class Service:
 
     def __init__(self, name: str, base_url: str, secret: str = "") -> None:
         self.name = name
-        headers = {"Authorization": f"Key {secret}"} if secret else {}
-        self._client = httpx.Client(base_url=base_url, timeout=TIMEOUT, headers=headers)
+        self._key = secret
+        self._client = httpx.Client(base_url=base_url, timeout=TIMEOUT)
+
+    def with_key(self, secret: str) -> Self:
+        """The same service, asked with another key over the same connections."""
+        other = copy(self)
+        other._key = secret
+        return other
 
     def call(self, method: str, path: str, **options: Any) -> Any:
         """The answer's JSON. Raises OutsideSilent (no answer, or trouble over there; the same call may go through
         later), OutsideRefused with `reason` and the service's own facts (asking again is no use)."""
+        headers = {**({"Authorization": f"Key {self._key}"} if self._key else {}), **options.pop("headers", {})}
         try:
-            answer = self._client.request(method, path, **options)
+            answer = self._client.request(method, path, headers=headers, **options)
         except httpx.HTTPError as error:
             raise OutsideSilent(
                 f"{self.name} does not answer. Try again in a minute.",

@@ -46,6 +46,14 @@ class Telephony(Service):
     def trunks_down(self) -> set[str]:
         return set(self.call("GET", "trunks")["down"])
 
+    def announce(self, key: str, to: str, words: str) -> None:
+        """Calls an outside phone and says something; once per key."""
+        self.call("POST", "announcements", json={"to": to, "words": words}, headers={"Idempotency-Key": key})
+
+    def announcements(self) -> list[dict[str, Any]]:
+        """What the stand-in has said on the phone, newest first."""
+        return self.call("GET", "announcements")["items"]
+
     def call_in(self, e164: str, presses: list[str]) -> PlacedCall:
         answer = self.call("POST", "calls/in", json={"number": e164, "presses": presses})
         return PlacedCall(answer["ended"], answer["heard"], tuple(answer["rang"]), datetime.fromisoformat(answer["at"]))

@@ -15,11 +15,11 @@ from fastapi import FastAPI, Request
 from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
+from sedge.standins.accounts import every_balance
 from sedge.standins.book import Book, stamp
 from sedge.standins.callbacks import Callbacks
-from sedge.standins.carrier import Shop, carrier_routes
+from sedge.standins.carrier import carrier_routes
 from sedge.standins.desk_services import mail_routes, register_routes
-from sedge.standins.manners import MANNERS
 from sedge.standins.telephony import telephony_routes
 
 SLOW_SECONDS = 1.0
@@ -120,7 +120,7 @@ def create_standins(folder: Path) -> FastAPI:
             {"key": keys[k], "id": k, "carrier": o["carrier"], "numbers": [x["number"] for x in o["lines"]]}
             for k, o in book.all("order").items()
         ]
-        return {"orders": orders, "balances": {name: str(Shop(book, name).balance()) for name in MANNERS}}
+        return {"orders": orders, "balances": every_balance(book)}
 
     return app
 

@@ -13,6 +13,7 @@ from fastapi import APIRouter, Depends, Header, HTTPException
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field
 
+from sedge.standins.accounts import Ledger, account_routes
 from sedge.standins.book import Book, moment, stamp
 from sedge.standins.callbacks import Callbacks
 from sedge.standins.manners import MANNERS, Stretch
@@ -52,12 +53,14 @@ class Switch(BaseModel):
 
 
 class Shop:
-    """One carrier's shelves and prices."""
+    """One carrier's shelves and prices, as the holder of one account sees them."""
 
-    def __init__(self, book: Book, name: str) -> None:
+    def __init__(self, book: Book, name: str, account: str) -> None:
         if name not in MANNERS:
             raise HTTPException(404, {"reason": "unknown carrier"})
         self.book, self.name, self.manner = book, name, MANNERS[name]
+        self.ledger = Ledger(book, name)
+        self.account = account
 
     def not_too_often(self) -> None:
         """Refused with 429 where this carrier has been asked too often within a minute."""
@@ -106,16 +109,6 @@ class Shop:
             and not self.manner.is_gone(e164)
         ]
 
-    def account(self) -> dict[str, Any]:
-        currency = next(iter(self.manner.currencies.values()))
-        return {"balance": str(self.balance()), "currency": currency, "credit": str(self.manner.credit)}
-
-    def balance(self) -> Decimal:
-        return Decimal(self.book.get("balance", self.name) or self.manner.opening)
-
-    def pay(self, amount: Decimal) -> None:
-        self.book.put("balance", self.name, str(self.balance() - amount))
-
     # ── orders ──
 
     def refuse(self, asked: OrderAsked, items: dict[str, dict[str, Any] | None]) -> None:
@@ -136,9 +129,9 @@ class Shop:
         }
         if dearer:
             raise HTTPException(409, {"reason": "price", "prices": dearer})
-        charge = sum((Decimal(i["setup"]) for i in now.values()), Decimal(0))
-        if charge > self.balance() + self.manner.credit:
-            raise HTTPException(402, {"reason": "balance", "balance": str(self.balance()), "charge": str(charge)})
+        self.ledger.refuse_money(
+            self.account, sum((Decimal(i["setup"]) for i in now.values()), Decimal(0)), {i["currency"] for i in now.values()}
+        )
 
     def take(self, asked: OrderAsked, key: str) -> str:
         if known := self.book.get("key", key):
@@ -154,9 +147,9 @@ class Shop:
             lines.append({**line, "fails": True} if manner.will_fail(n) else line)
             self.book.put("sold", n, {"order": order})
             self.book.remove("held", n)
-        self.pay(sum((Decimal(line["setup"]) for line in lines), Decimal(0)))
+        self.ledger.pay(self.account, sum((Decimal(line["setup"]) for line in lines), Decimal(0)))
         body = {
-            "id": order, "carrier": self.name, "reference": asked.reference, "lines": lines, "features": asked.features,
+            "id": order, "carrier": self.name, "account": self.account, "reference": asked.reference, "lines": lines, "features": asked.features,
             "callback": asked.callback.model_dump() if asked.callback and manner.tells else None, "told": [],
         }  # fmt: skip
         self.book.put("order", order, body)
@@ -173,7 +166,7 @@ class Shop:
     def look_after(self, key: str) -> dict[str, Any]:
         """The order; what has turned out not to be there by now is given up and paid back."""
         body = self.book.get("order", key)
-        if body is None:
+        if body is None or body["account"] != self.account:
             raise HTTPException(404, {"reason": "unknown order"})
         late = [x for x in body["lines"] if x.get("fails") and "state" not in x and moment(x["due"]) <= self.book.now()]
         for line in late:
@@ -184,7 +177,7 @@ class Shop:
 
     def _give_up(self, line: dict[str, Any], state: str, reason: str) -> None:
         line.update(state=state, reason=reason)
-        self.pay(-Decimal(line["setup"]))
+        self.ledger.pay(self.account, -Decimal(line["setup"]))
         if state == "cancelled":
             self.book.remove("sold", line["number"])
 
@@ -205,8 +198,8 @@ class Shop:
 
 
 def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
-    def the_shop(carrier: str) -> Shop:
-        shop = Shop(book, carrier)
+    def the_shop(carrier: str, authorization: str = Header(default="")) -> Shop:
+        shop = Shop(book, carrier, Ledger(book, carrier).whose(authorization.removeprefix("Key ")))
         shop.not_too_often()
         return shop
 
@@ -222,14 +215,6 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
         if unknown := [n for n, i in zip(asked.numbers, items, strict=True) if i is None]:
             raise HTTPException(409, {"reason": "taken", "numbers": unknown})
         return {"numbers": items}
-
-    @routes.post("/deposits")
-    def deposit(body: dict[str, str], idempotency_key: str = Header(), shop: Shop = Depends(the_shop)) -> dict[str, Any]:
-        with book.writing():
-            if book.get("deposit", idempotency_key) is None:
-                book.put("deposit", idempotency_key, body)
-                shop.pay(-Decimal(body["amount"]))
-        return shop.account()
 
     @routes.post("/holds")
     def hold(asked: HoldAsked, shop: Shop = Depends(the_shop)) -> dict[str, Any]:
@@ -268,10 +253,6 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
             book.remove("hold", key)
         return {}
 
-    @routes.get("/account")
-    def account(shop: Shop = Depends(the_shop)) -> dict[str, Any]:
-        return shop.account()
-
     @routes.post("/orders")
     def order(asked: OrderAsked, idempotency_key: str = Header(), shop: Shop = Depends(the_shop)) -> dict[str, Any]:
         with book.writing():
@@ -289,7 +270,7 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
         return shop.shown(key)
 
     @routes.post("/numbers/{e164}/release")
-    def release(e164: str) -> dict[str, Any]:
+    def release(e164: str, shop: Shop = Depends(the_shop)) -> dict[str, Any]:
         with book.writing():
             leaving = book.get("leaving", e164)
             if leaving is None:
@@ -301,7 +282,7 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
         return {"number": e164, "state": "released" if done else "leaving", "due": leaving["due"]}
 
     @routes.put("/numbers/{e164}/address")
-    def register(e164: str, body: dict[str, Any]) -> dict[str, Any]:
+    def register(e164: str, body: dict[str, Any], shop: Shop = Depends(the_shop)) -> dict[str, Any]:
         with book.writing():
             book.put("address", e164, {**body, "at": stamp(book.now())})
         return {"number": e164, "registered": True}
@@ -333,6 +314,7 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
         dues = [line["due"] for body in book.all("order").values() for line in body["lines"] if "state" not in line]
         return dues + [x["due"] for x in book.all("leaving").values()]
 
+    account_routes(routes, book, the_shop)
     callbacks.tellers.append(lambda: tell(book, callbacks))
     callbacks.dues.append(next_due)
     return routes
@@ -341,7 +323,7 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
 def tell(book: Book, callbacks: Callbacks) -> None:
     """Callbacks for lines that have arrived since the last look: the last first, and some of them twice."""
     for key, body in reversed(book.all("order").items()):
-        shop = Shop(book, body["carrier"])
+        shop = Shop(book, body["carrier"], body["account"])
         arrived = [x["number"] for x in shop.shown(key)["lines"] if x["state"] == "delivered" and x["number"] not in body["told"]]
         if not arrived:
             continue

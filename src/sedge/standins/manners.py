@@ -27,7 +27,7 @@ class Stretch:
 class Manner:
     """`many_from`: subscriber parts from there on carry many calls, others one; None where all carry any number.
 
-    `fails`: the share of lines that turn out to be sold elsewhere once they are looked after. `tells`: calls back when
+    `accounts`: those there are from the beginning, with currency and balance. `fails`: the share of lines that turn out to be sold elsewhere once they are looked after. `tells`: calls back when
     something arrives, else it must be asked. `slow_features`: how long a feature takes to work once switched on; `no_texts`:
     the share of tens of numbers that can't have texts. `credit`: how far the account may go below zero. `at_most`: calls a minute.
     """
@@ -37,7 +37,7 @@ class Manner:
     setup: dict[str, Decimal]
     monthly: dict[str, Decimal]
     features: dict[str, str]
-    opening: Decimal
+    accounts: dict[str, tuple[str, Decimal]]
     hold: timedelta
     longer: timedelta | None
     first_line: timedelta
@@ -96,7 +96,7 @@ MANNERS = {
         currencies={"GB": "GBP", "DE": "EUR"},
         setup={"single": Decimal("2.50"), "many": Decimal("6.00")}, monthly={"single": Decimal("0.65"), "many": Decimal("1.20")},
         features={"emergency registration": "0.00", "texts": "0.40", "fax": "0.60"},
-        opening=Decimal("640.00"), hold=MINUTES(15), longer=MINUTES(15),
+        accounts={"brackwater-main": ("GBP", Decimal("640.00")), "brackwater-berlin": ("EUR", Decimal("180.00"))}, hold=MINUTES(15), longer=MINUTES(15),
         first_line=SECONDS(40), each_line=SECONDS(6), usable_after=SECONDS(60), many_from=900,
     ),
     # quick, and now and then a number turns out to be sold
@@ -107,7 +107,7 @@ MANNERS = {
         ),
         currencies={"GB": "GBP"}, setup={"any": Decimal("1.00")}, monthly={"any": Decimal("0.80")},
         features={"texts": "0.25", "inbound name lookup": "0.10", "fax": "0.50"},
-        opening=Decimal("212.40"), hold=MINUTES(10), longer=None,
+        accounts={"fellgate-main": ("GBP", Decimal("212.40"))}, hold=MINUTES(10), longer=None,
         first_line=SECONDS(4), each_line=SECONDS(1), usable_after=SECONDS(5), fails=0.06, gone=0.05,
     ),
     # never calls, wants to be asked, and not too often; sells on credit
@@ -118,7 +118,7 @@ MANNERS = {
         ),
         currencies={"US": "USD", "CA": "USD"}, setup={"any": Decimal("1.50")}, monthly={"any": Decimal("1.10")},
         features={"texts": "0.30", "CNAM": "0.20", "emergency registration": "0.35"},
-        opening=Decimal("-84.20"), hold=MINUTES(30), longer=MINUTES(30),
+        accounts={"maplecourt-main": ("USD", Decimal("-84.20"))}, hold=MINUTES(30), longer=MINUTES(30),
         first_line=SECONDS(20), each_line=SECONDS(3), usable_after=SECONDS(30), tells=False, credit=Decimal(2000), at_most=90,
     ),
 }  # fmt: skip

@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Header
 
 from sedge.standins.book import Book, moment, stamp
 
@@ -51,6 +51,18 @@ def telephony_routes(book: Book) -> APIRouter:
     @routes.get("/trunks")
     def trunks() -> dict[str, Any]:
         return {"down": sorted(book.all("trunk down")), "at": stamp(book.now())}
+
+    @routes.post("/announcements")
+    def announce(body: dict[str, str], idempotency_key: str = Header()) -> dict[str, Any]:
+        """A call to an outside phone that says something; once per key."""
+        with book.writing():
+            if book.get("announcement", idempotency_key) is None:
+                book.put("announcement", idempotency_key, {**body, "at": stamp(book.now())})
+        return {}
+
+    @routes.get("/announcements")
+    def announcements() -> dict[str, Any]:
+        return {"items": list(reversed(book.all("announcement").values()))}
 
     @routes.put("/bulk")
     def bulk(body: dict[str, Any]) -> dict[str, Any]:

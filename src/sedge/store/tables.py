@@ -467,6 +467,13 @@ mail = Table(
     Column("work_order", String(80)),
     Index("mail_unsent", "created_at", sqlite_where=text("sent_at IS NULL"), postgresql_where=text("sent_at IS NULL")),
 )
+secret = Table(
+    "secret",
+    estate_metadata,
+    Column("name", String(120), primary_key=True),
+    Column("sealed", Text, nullable=False),
+    Column("at", Moment, nullable=False),
+)
 answered = Table(
     "answered",
     estate_metadata,

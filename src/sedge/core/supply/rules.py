@@ -17,6 +17,15 @@ REGISTRATION = "emergency registration"
 def enough_money(task: t.OrderNumbers, estate: Estate) -> Finding:
     """A prepaid account must cover the set-up."""
     account = estate.the(Account, task.account)
+    if (currency := task.lines[0].setup.currency) != account.balance.currency:
+        return stop(
+            f"These numbers are sold in {currency}, and {account.name} is kept in {account.balance.currency}. Order them on another account."
+        )
+    if account.receives_only:
+        return stop(
+            f"{account.name} can only receive calls until money has been paid in for the first time.",
+            elsewhere(f"Deposit to {account.name}", "deposit", account.id),
+        )
     total = Money(
         amount=sum((line.setup.amount for line in task.lines), start=account.balance.amount * 0), currency=account.balance.currency
     )

@@ -6,12 +6,13 @@ from fastapi import Form, Request
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
-from sedge.desk import connections, money, supply, trunks
+from sedge.desk import accounts, connections, money, trunks
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.drawings.runway import runway_chart
 from sedge.web.shared.rendering import draw, go, target
 
 place = Place()
+Typed = Annotated[str, Form(max_length=500)]
 
 
 def _facts(desk: AtDesk) -> dict[str, Any]:
@@ -32,7 +33,63 @@ def test_connection(request: Request, desk: AtDesk, carrier: str) -> Response:
     return draw(request, "carriers.html", **_facts(desk), tried=tried)
 
 
+@place.page("/carriers/{carrier}/accounts", May.BUY)
+def new_accounts(request: Request, desk: AtDesk, carrier: str) -> Response:
+    """The form for one more account, or for many at once."""
+    return draw(
+        request, "new_accounts.html", carrier=accounts.carrier_of(desk, carrier), batch=desk.new_id("account"), most=accounts.MOST_AT_ONCE
+    )
+
+
+@place.action("/carriers/{carrier}/accounts", May.BUY)
+def open_accounts(
+    request: Request, desk: AtDesk, carrier: str, lines: Annotated[str, Form()] = "", batch: Annotated[str, Form(pattern=r"^account-[0-9a-f]{1,40}$")] = "account-0",
+    currency: Annotated[str, Form(pattern=r"^([A-Z]{3})?$")] = "",
+) -> Response:  # fmt: skip
+    """What was opened, with each key this one time. Sent again, nothing is opened twice."""
+    opened = accounts.open_many(desk, carrier, accounts.lines_in(lines), batch=batch, currency=currency)
+    whole = "" if target(request) else "opened_accounts.html"
+    return draw(request, whole or "_opened_accounts.html", opened=opened, carrier=accounts.carrier_of(desk, carrier))
+
+
+@place.page("/carriers/accounts/{account}", May.SEE_MONEY)
+def account_page(request: Request, desk: AtDesk, account: str) -> Response:
+    """One account: balance, outlook, rules, key, and what has moved on it."""
+    found, carrier, has_key = accounts.look(desk, account)
+    return draw(
+        request, "account.html", account=found, carrier=carrier, has_key=has_key, outlook=money.outlooks(desk)[found.id], chart=runway_chart,
+        moves=accounts.moves(desk, found.id), on_the_wire=carrier.id in desk.outside.carriers,
+    )  # fmt: skip
+
+
+@place.action("/carriers/accounts/{account}/terms", May.BUY)
+def set_terms(
+    request: Request, desk: AtDesk, account: str, low_mark: Typed = "", contact: Typed = "", alert_mail: Typed = "", alert_phone: Typed = "",
+    top_up_at: Typed = "", top_up_amount: Typed = "", top_up_most: Typed = "", grace_days: Typed = "",
+) -> Response:  # fmt: skip
+    form = {
+        "low_mark": low_mark, "contact": contact, "alert_mail": alert_mail, "alert_phone": alert_phone, "top_up_at": top_up_at,
+        "top_up_amount": top_up_amount, "top_up_most": top_up_most, "grace_days": grace_days,
+    }  # fmt: skip
+    accounts.set_terms(desk, account, form)
+    return go(request, f"/carriers/accounts/{account}")
+
+
+@place.action("/carriers/accounts/{account}/key", May.BUY)
+def put_key(request: Request, desk: AtDesk, account: str, key: Typed = "") -> Response:
+    accounts.put_key(desk, account, key)
+    return go(request, f"/carriers/accounts/{account}")
+
+
+@place.action("/carriers/accounts/{account}/new-key", May.BUY)
+def make_key(request: Request, desk: AtDesk, account: str) -> Response:
+    """A key made anew, shown this once."""
+    key = accounts.make_key(desk, account)
+    found, carrier, _ = accounts.look(desk, account)
+    return draw(request, "_new_key.html" if target(request) else "new_key.html", key=key, account=found, carrier=carrier)
+
+
 @place.action("/carriers/accounts/{account}/deposit", May.BUY)
 def deposit(request: Request, desk: AtDesk, account: str, amount: Annotated[str, Form()] = "") -> Response:
-    supply.deposit(desk, account, amount)
-    return go(request, "/carriers")
+    accounts.deposit(desk, account, amount)
+    return go(request, f"/carriers/accounts/{account}")

@@ -1,0 +1,103 @@
+"""Accounts with carriers: their rules, what has moved on them, opening more, paying in."""
+
+import hashlib
+from typing import Any
+
+from fastapi import Request
+from fastapi.responses import JSONResponse, Response
+from pydantic import BaseModel, ConfigDict, Field
+
+from sedge.api import shapes
+from sedge.api.doors import AtDesk, Resource, once
+from sedge.core.access.roles import May
+from sedge.core.records import Account
+from sedge.desk import accounts, money
+
+resource = Resource(tags=["accounts"])
+
+
+class AccountAsked(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(min_length=1, max_length=80)
+    opening: str = Field(default="0", max_length=20, description="what is paid in at once")
+    contact: str = Field(default="", max_length=200, description="mail address of whom to tell when it runs low")
+
+
+class AccountsAsked(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    accounts: list[AccountAsked] = Field(min_length=1, max_length=accounts.MOST_AT_ONCE)
+    currency: str = Field(default="", pattern=r"^([A-Z]{3})?$")
+
+
+class Terms(BaseModel):
+    """Everything is set anew; an empty text takes a rule away."""
+
+    model_config = ConfigDict(extra="forbid")
+    low_mark: str = Field(max_length=20)
+    contact: str = Field(default="", max_length=200)
+    alert_mail: str = Field(default="", max_length=200)
+    alert_phone: str = Field(default="", max_length=40)
+    top_up_at: str = Field(default="", max_length=20)
+    top_up_amount: str = Field(default="", max_length=20)
+    top_up_most: str = Field(default="", max_length=20)
+    grace_days: str = Field(default="", max_length=3)
+
+
+class Deposit(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    amount: str = Field(max_length=20)
+
+
+@resource.read("/carrier-accounts/{key}", May.SEE_MONEY)
+def account(desk: AtDesk, key: str) -> dict[str, Any]:
+    found, _, has_key = accounts.look(desk, key)
+    return {**_shape(desk, found), "has_key": has_key}
+
+
+def _shape(desk: AtDesk, found: Account) -> dict[str, Any]:
+    rule = found.top_up
+    return {
+        **shapes.account(found, money.outlooks(desk).get(found.id)), "carrier": found.carrier, "countries": list(found.countries), "contact": found.contact,
+        "receives_only": found.receives_only, "alert_mail": found.alert_mail, "alert_phone": found.alert_phone, "grace_days": found.grace_days,
+        "top_up": {"at": str(rule.at), "amount": str(rule.amount), "most_a_month": str(rule.most_a_month)} if rule else None,
+    }  # fmt: skip
+
+
+@resource.read("/carrier-accounts/{key}/moves", May.SEE_MONEY)
+def moves(desk: AtDesk, key: str) -> dict[str, Any]:
+    """What has moved on it, newest first."""
+    items = [
+        {"at": shapes.moment(m.entry.at), "action": m.entry.action, "amount": shapes.money(m.amount), "balance": shapes.money(m.balance)}
+        for m in accounts.moves(desk, accounts.look(desk, key)[0].id, limit=200)
+    ]
+    return {"items": items, "next": None}
+
+
+@resource.write("/carriers/{key}/accounts", May.BUY)
+def open_accounts(request: Request, desk: AtDesk, key: str, asked: AccountsAsked) -> Response:
+    """Each with a key, told this once and kept nowhere but sealed: the same `Idempotency-Key` again opens nothing twice, and its
+    answer has no keys. An account that could not be opened, or paid into, says so in `problem`."""
+    given = request.headers.get("idempotency-key", "")
+    batch = f"account-{hashlib.sha256(f'{desk.who.sign_in}:{given}'.encode()).hexdigest()[:16]}" if given else desk.new_id("account")
+    lines = "\n".join(f"{a.name};{a.opening};{a.contact}" for a in asked.accounts)
+    opened = accounts.open_many(desk, key, accounts.lines_in(lines), batch=batch, currency=asked.currency)
+    rows = [
+        {"name": o.wanted.name, "id": o.account.id if o.account else None, "key": o.key or None, "problem": o.problem or None}
+        for o in opened
+    ]
+    return JSONResponse({"items": rows}, 201)
+
+
+@resource.write("/carrier-accounts/{key}/terms", May.BUY)
+def terms(desk: AtDesk, key: str, asked: Terms) -> dict[str, Any]:
+    return _shape(desk, accounts.set_terms(desk, key, asked.model_dump()))
+
+
+@resource.write("/carrier-accounts/{key}/deposits", May.BUY)
+def deposit(request: Request, desk: AtDesk, key: str, asked: Deposit) -> Response:
+    """A simulated payment; one for each `Idempotency-Key`."""
+
+    def make(identity: str | None) -> tuple[int, Any]:
+        return 201, _shape(desk, accounts.deposit(desk, key, asked.amount, identity=identity))
+
+    return once(request, desk, asked.model_dump(), make)

@@ -1,0 +1,348 @@
+"""Accounts with carriers: opened one by one or many at once, paid into, watched, and what they do when money runs low."""
+
+import re
+from dataclasses import dataclass
+from decimal import Decimal
+from itertools import pairwise
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood, OutsideRefused, OutsideSilent, OutsideTrouble
+from sedge.core.facts import Money, in_words
+from sedge.core.ledger.chain import Entry
+from sedge.core.numbers.e164 import read_one
+from sedge.core.records import Account, Carrier, Subject, TopUp
+from sedge.core.reduce import changed
+from sedge.core.supply.keeping import is_low, topped_up, wants_top_up
+from sedge.desk import mail
+from sedge.desk.desk import Desk, Reading, Writing
+from sedge.store import ledger, tables
+from sedge.store import secrets as secrets_store
+
+MOST_AT_ONCE = 200
+TOP_UP = "top-up-"
+LEAST_DEPOSIT, MOST_DEPOSIT = Decimal(1), Decimal(100_000)
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """A line of a batch: for whom, how much is paid in at once, whom to tell when it runs low."""
+
+    name: str
+    opening: Decimal
+    contact: str
+
+
+@dataclass(frozen=True)
+class Opened:
+    """What became of one line. `key` is told this once; `problem` says why there is no account, or no deposit."""
+
+    wanted: Wanted
+    account: Account | None
+    key: str
+    problem: str
+
+
+def amount_in(text: str, field: str, *, least: Decimal = LEAST_DEPOSIT, most: Decimal = MOST_DEPOSIT) -> Decimal:
+    """A typed amount, such as 100 or 1,250.00. Raises NotUnderstood."""
+    try:
+        value = Decimal(text.strip().replace(",", "") or "x")
+    except ArithmeticError as error:
+        raise NotUnderstood("Type an amount such as 100 or 250.00.", field=field) from error
+    if not value.is_finite() or not least <= value <= most:
+        raise NotUnderstood(f"Type an amount between {least:,} and {most:,}.", field=field)
+    if value != value.quantize(Decimal("0.01")):
+        raise NotUnderstood("An amount has two places after the point at most.", field=field)
+    return value
+
+
+def lines_in(text: str) -> list[Wanted]:
+    """Lines such as `Copperleaf Cafés; 50.00; office@copperleaf.example`: a name, what is paid in, a mail address; the last two
+    can be left out. Raises NotUnderstood naming the line."""
+    found: list[Wanted] = []
+    for number, line in enumerate(text.splitlines(), start=1):
+        if not line.strip():
+            continue
+        name, opening, contact = (*(part.strip() for part in re.split(r"[;\t]", line)), "", "")[:3]
+        try:
+            amount = amount_in(opening, "lines", least=Decimal(0)) if opening else Decimal(0)
+        except NotUnderstood as error:
+            raise NotUnderstood(f"Line {number}: {error.message}", field="lines") from error
+        if not 1 <= len(name) <= 80:
+            raise NotUnderstood(f"Line {number}: a name of 1 to 80 characters comes first.", field="lines")
+        if contact and not re.fullmatch(r"[^@\s]+@[^@\s]+", contact):
+            raise NotUnderstood(f"Line {number}: “{contact[:60]}” is no mail address.", field="lines")
+        found.append(Wanted(name, amount, contact))
+    if not 1 <= len(found) <= MOST_AT_ONCE:
+        raise NotUnderstood(f"Type a line for each account, {MOST_AT_ONCE} at most; these are {len(found)}.", field="lines")
+    names = [w.name.casefold() for w in found]
+    if twice := next((w.name for w in found if names.count(w.name.casefold()) > 1), None):
+        raise NotUnderstood(f"“{twice}” is there twice.", field="lines")
+    return found
+
+
+def open_many(desk: Desk, carrier_id: str, wanted: list[Wanted], *, batch: str, currency: str = "") -> list[Opened]:
+    """Accounts at a carrier, each with its own balance. The same `batch` again opens none twice, and goes on where one failed.
+
+    Raises NotFound, NotUnderstood (a name that has an account there already).
+    """
+    desk.require(May.BUY)
+    with desk.reading() as reading:
+        carrier, ours = _with_accounts(reading, carrier_id)
+    home = desk.organisation.home_country
+    main = next(iter(sorted(ours, key=lambda a: home not in a.countries)), None)
+    if main is None or carrier.id not in desk.outside.carriers:
+        raise NotFound(f"{carrier.name} opens no accounts over the wire.", subject="carrier", id=carrier_id)
+    taken = {a.name.casefold(): a.id for a in ours}
+    opened = {a.id: a.name for a in ours}
+    for i, w in enumerate(wanted):
+        key = f"{batch}-{i}"
+        if taken.get(w.name.casefold(), key) != key:
+            raise NotUnderstood(f"“{w.name}” has an account with {carrier.name} already.", field="lines")
+        if opened.get(key, w.name) != w.name:
+            raise NotAllowedNow("These lines have been sent before with other names. Begin anew.", reason="other-lines", field="lines")
+    return [_open(desk, carrier, main, w, f"{batch}-{i}", currency or main.balance.currency) for i, w in enumerate(wanted)]
+
+
+def _with_accounts(reading: Reading, carrier: str) -> tuple[Carrier, list[Account]]:
+    return reading.records.the(Carrier, carrier), reading.records.where(
+        Account, tables.account.c.carrier == carrier, order_by=tables.account.c.id
+    )
+
+
+def _open(desk: Desk, carrier: Carrier, main: Account, wanted: Wanted, key: str, currency: str) -> Opened:
+    try:
+        theirs = desk.at_carrier(main).open_account(key, wanted.name, currency)
+    except OutsideTrouble as error:
+        return Opened(wanted, None, "", error.message)
+    zero = Money(amount=Decimal(0), currency=currency)
+    with desk.writing() as writing:
+        account = writing.records.find(Account, key)
+        if account is None:
+            fresh = Account(
+                id=key, carrier=carrier.id, name=wanted.name, balance=zero, low_mark=zero, theirs=theirs.id, receives_only=theirs.receives_only,
+                contact=wanted.contact, alert_mail=wanted.contact, countries=main.countries,
+            )  # fmt: skip
+            account = writing.save([changed(Subject.ACCOUNT, None, fresh, "account.added")])[0].after
+        if theirs.key:
+            secrets_store.keep(writing.connection, desk.house.keyring, f"key of {key}", theirs.key, writing.stamp)
+    if not wanted.opening or not account.receives_only:
+        return Opened(wanted, account, theirs.key or "", "")
+    try:
+        account = _pay_in(desk, account.id, wanted.opening, f"{key}-opening")
+    except OutsideTrouble as error:
+        return Opened(wanted, account, theirs.key or "", f"Opened, but the opening balance has not arrived: {error.message}")
+    return Opened(wanted, account, theirs.key or "", "")
+
+
+def deposit(desk: Desk, account_id: str, amount: str, *, identity: str | None = None) -> Account:
+    """A simulated payment onto a prepaid account, in the ledger. Raises as `_pay_in`, and NotUnderstood."""
+    desk.require(May.BUY)
+    return _pay_in(desk, account_id, amount_in(amount, "amount"), identity or desk.new_id("deposit"))
+
+
+def _pay_in(desk: Desk, account_id: str, value: Decimal, key: str) -> Account:
+    """Written down first, then paid at the carrier, then in our book; the key makes it one payment whatever happens between.
+
+    Raises OutsideRefused (nothing is paid), OutsideSilent (it is asked again by itself).
+    """
+    with desk.writing() as writing:
+        account = writing.records.the(Account, account_id)
+        if key not in account.paying:
+            begun = account.but(paying={**account.paying, key: value})
+            account = writing.save([changed(Subject.ACCOUNT, account, begun, "account.paying")])[0].after
+    try:
+        if account.carrier in desk.outside.carriers:
+            desk.at_carrier(account).deposit(key, str(value))
+    except OutsideRefused:
+        _settle(desk, account_id, key, arrived=False)
+        raise
+    except OutsideSilent as error:
+        raise OutsideSilent(
+            f"{error.message} The payment of {value:,} is kept and asked for again by itself; don't pay it twice.", **error.facts
+        ) from error
+    return _settle(desk, account_id, key, arrived=True)
+
+
+def _settle(desk: Desk, account_id: str, key: str, *, arrived: bool) -> Account:
+    """A payment that has arrived, or will not."""
+    with desk.writing() as writing:
+        now = writing.records.the(Account, account_id)
+        if key not in now.paying:
+            return now
+        value = now.paying[key]
+        after = now.but(paying={k: v for k, v in now.paying.items() if k != key})
+        action = "account.not-paid"
+        if arrived:
+            after = after.but(balance=now.balance + Money(amount=value, currency=now.balance.currency), receives_only=False)
+            action = "account.topped-up" if key.startswith(TOP_UP) else "account.deposited"
+        if arrived and key.startswith(TOP_UP):
+            after = topped_up(after, value, writing.now)
+        return writing.save([changed(Subject.ACCOUNT, now, after, action)])[0].after
+
+
+def look(desk: Desk, account_id: str) -> tuple[Account, Carrier, bool]:
+    """An account, its carrier, and whether a key of it is kept."""
+    with desk.reading() as reading:
+        account = reading.records.the(Account, account_id)
+        has_key = bool(secrets_store.read(reading.connection, desk.house.keyring, f"key of {account.id}"))
+        return account, reading.records.the(Carrier, account.carrier), has_key
+
+
+def carrier_of(desk: Desk, key: str) -> Carrier:
+    with desk.reading() as reading:
+        return reading.records.the(Carrier, key)
+
+
+@dataclass(frozen=True)
+class Move:
+    """One change of a balance, as the ledger has it."""
+
+    entry: Entry
+    amount: Money
+    balance: Money
+
+
+def moves(desk: Desk, account_id: str, *, limit: int = 30) -> list[Move]:
+    """What has moved on an account, newest first."""
+    with desk.reading() as reading:
+        entries = ledger.entries(reading.connection, subject=Subject.ACCOUNT, key=account_id, limit=limit * 4).entries
+    held = [(e, Account.model_validate_json(e.after).balance) for e in entries if e.after]
+    nothing = [(None, Money(amount=Decimal(0), currency=balance.currency)) for _, balance in held[-1:]]
+    found = [Move(entry, now - before, now) for (entry, now), (_, before) in pairwise([*held, *nothing]) if entry and now != before]
+    return found[:limit]
+
+
+def set_terms(desk: Desk, account_id: str, form: dict[str, str]) -> Account:
+    """Low mark, whom to tell, the top-up rule, the days of grace. Raises NotUnderstood naming the field, NotAllowedNow."""
+    desk.require(May.BUY)
+    account, carrier, _ = look(desk, account_id)
+    currency = account.balance.currency
+    values = {
+        "low_mark": Money(amount=amount_in(form.get("low_mark", "0"), "low_mark", least=-MOST_DEPOSIT), currency=currency),
+        "contact": form.get("contact", "").strip()[:200],
+        "alert_mail": _mail_in(form.get("alert_mail", "")),
+        "alert_phone": _phone_in(desk, form.get("alert_phone", "")),
+        "top_up": _rule_in(form) if account.prepaid else None,
+        "grace_days": _grace_in(form.get("grace_days", ""), carrier),
+    }
+    if values["grace_days"] != account.grace_days and values["grace_days"] is not None and carrier.id in desk.outside.carriers:
+        desk.at_carrier(account).set_grace(values["grace_days"])
+    with desk.writing() as writing:
+        now = writing.records.the(Account, account_id)
+        after = now.but(**values)
+        return writing.save([changed(Subject.ACCOUNT, now, after, "account.terms-set")])[0].after if after != now else now
+
+
+def _mail_in(text: str) -> str:
+    if text.strip() and not re.fullmatch(r"[^@\s]+@[^@\s]+", text.strip()):
+        raise NotUnderstood("That is no mail address.", field="alert_mail")
+    return text.strip()[:200]
+
+
+def _phone_in(desk: Desk, text: str) -> str:
+    return read_one(text, desk.organisation.home_country, field="alert_phone") if text.strip() else ""
+
+
+def _rule_in(form: dict[str, str]) -> TopUp | None:
+    if not form.get("top_up_amount", "").strip():
+        return None
+    rule = TopUp(
+        at=amount_in(form.get("top_up_at", ""), "top_up_at", least=Decimal(0)),
+        amount=amount_in(form["top_up_amount"], "top_up_amount"),
+        most_a_month=amount_in(form.get("top_up_most", ""), "top_up_most"),
+    )
+    if rule.most_a_month < rule.amount:
+        raise NotUnderstood("The most in a month can't be less than one payment.", field="top_up_most")
+    return rule
+
+
+def _grace_in(text: str, carrier: Carrier) -> int | None:
+    if not text.strip():
+        return None
+    if not (text.strip().isascii() and text.strip().isdigit() and int(text) <= carrier.most_grace_days):
+        raise NotUnderstood(f"{carrier.name} waits 0 to {carrier.most_grace_days} days.", field="grace_days")
+    return int(text)
+
+
+def put_key(desk: Desk, account_id: str, key: str) -> None:
+    """Another key for the account, as the carrier has given it. Nobody is shown it again. Raises NotUnderstood, OutsideRefused, OutsideSilent, OutsideTrouble."""
+    desk.require(May.BUY)
+    account, carrier, _ = look(desk, account_id)
+    key = key.strip()
+    if not 8 <= len(key) <= 500 or not key.isascii() or not key.isprintable():
+        raise NotUnderstood("A key has 8 to 500 printable characters.", field="key")
+    desk.outside.carrier(carrier.id).with_key(key).account()
+    _keep_key(desk, account, key)
+
+
+def make_key(desk: Desk, account_id: str) -> str:
+    """A new key made at the carrier; the old one opens nothing any more. Told this once."""
+    desk.require(May.BUY)
+    account, _, has_key = look(desk, account_id)
+    if not has_key:
+        raise NotAllowedNow("No key of this account is kept. Put in the one the carrier gave you.", reason="no-key")
+    key = desk.at_carrier(account).new_key()
+    _keep_key(desk, account, key)
+    return key
+
+
+def _keep_key(desk: Desk, account: Account, key: str) -> None:
+    with desk.writing() as writing:
+        secrets_store.keep(writing.connection, desk.house.keyring, f"key of {account.id}", key, writing.stamp)
+        writing.remark("account.key-changed", Subject.ACCOUNT, account.id, account.name)
+
+
+# ── watching ──
+
+
+def watch(desk: Desk) -> int:
+    """Top up what has a rule and is under its mark, tell somebody of what is low. How many accounts something was done for."""
+    with desk.reading() as reading:
+        accounts = [
+            a for a in reading.records.all(Account) if a.prepaid and (a.paying or is_low(a) or a.alerted_at or wants_top_up(a, reading.now))
+        ]
+    return sum(_attend(desk, account) for account in accounts)
+
+
+def _attend(desk: Desk, account: Account) -> bool:
+    payments = dict(account.paying)
+    if not payments and account.top_up and wants_top_up(account, desk.now()):
+        turn = account.topped_up.get(f"{desk.now():%Y-%m}", Decimal(0))
+        payments = {f"{TOP_UP}{account.id}-{desk.now():%Y-%m}-{turn}": account.top_up.amount}
+    for key, value in payments.items():
+        try:
+            _pay_in(desk, account.id, value, key)
+        except OutsideTrouble:
+            return False
+    if payments:
+        return True
+    if is_low(account) is bool(account.alerted_at):
+        return False
+    with desk.writing() as writing:
+        now = writing.records.the(Account, account.id)
+        low = is_low(now)
+        if low is bool(now.alerted_at):
+            return False
+        writing.save(
+            [
+                changed(
+                    Subject.ACCOUNT,
+                    now,
+                    now.but(alerted_at=writing.now if low else None),
+                    "account.low" if low else "account.no-longer-low",
+                )
+            ]
+        )
+        if low:
+            _tell(writing, now)
+    return True
+
+
+def _tell(writing: Writing, account: Account) -> None:
+    """By mail and by a call to a phone, as the account says; each once."""
+    words = f"The balance of {account.name} is {in_words(account.balance)}, under its low mark of {in_words(account.low_mark)}."
+    key = f"low-{account.id}-{account.version}"
+    for how, recipient in (("mail", account.alert_mail), ("phone", account.alert_phone)):
+        if recipient:
+            subject, text = f"{account.name}: the balance is low", f"{words}\n\nDeposit before it reaches zero.\n\n{mail.SENDER_NOTE}"
+            mail.write(writing, f"{key}-{how}", recipient, subject, text if how == "mail" else f"This is Sedge. {words}")
