@@ -13,12 +13,13 @@ from sedge.core.ledger.sentences import SENTENCES
 from sedge.core.numbers.figures import figures, months_to_exhaustion
 from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
-from sedge.core.records import Account, Capacity, CivicElements, LineState, Number, Order, OrderLine, Subscription, Verdict
+from sedge.core.records import Account, Capacity, CivicElements, Number, Order, Subscription, Verdict
 from sedge.core.reduce import REDUCERS, apply, rest_over, same, settle_lines
 from sedge.core.safety.addresses import Segment, match, normalised
 from sedge.core.safety.spots import read_spot_code, review_due, spot_code
 from sedge.core.supply.offers import StockNumber, Wish, memorability, rank_offers
 from sedge.core.supply.quote import pro_rata, quote
+from sedge.core.supply.records import LineState, OrderLine
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.plan import arrange
 from sedge.core.workorders.telling import tell_whole

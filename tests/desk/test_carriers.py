@@ -8,9 +8,10 @@ import pytest
 
 from sedge.core.errors import Forbidden, NotAllowedNow, NotFound, OutsideRefused, OutsideSilent
 from sedge.core.numbers.life import State
-from sedge.core.records import Account, LineState, Subject
+from sedge.core.records import Account, Subject
 from sedge.core.reduce import changed
 from sedge.core.supply.offers import Wish, leading
+from sedge.core.supply.records import LineState
 from sedge.desk import connections, money, runner, searching, supply, today, workorders
 from sedge.outside.callbacks import Listener, signature
 from sedge.store.workorders import OrderState
@@ -300,7 +301,7 @@ def test_today_warns_of_a_charge_that_is_not_covered(house, desk):
         account = writing.records.the(Account, "fellgate-main")
         writing.save([changed(Subject.ACCOUNT, account, account.but(balance=account.balance.but(amount=Decimal(120))), "account.charged")])
     lines = [line for line in today.todo(desk) if "is not covered" in line.what]
-    assert [line.href for line in lines] == ["/carriers"]
+    assert [line.href for line in lines] == ["/carriers/accounts/fellgate-main"]
     assert "£160.00 a month for 200 numbers" in lines[0].why
 
 

@@ -6,7 +6,8 @@ import pytest
 
 from sedge.core.facts import money
 from sedge.core.numbers.life import State
-from sedge.core.records import Capacity, Carrier, FeatureTerms, HolderKind, Number, SupplyModel
+from sedge.core.records import Capacity, Carrier, HolderKind, Number, SupplyModel
+from sedge.core.supply.records import FeatureTerms
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check, totals
 from sedge.desk import choosing, features, workorders

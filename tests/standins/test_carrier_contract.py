@@ -7,7 +7,8 @@ from http.server import BaseHTTPRequestHandler, HTTPServer
 import pytest
 
 from sedge.core.errors import OutsideRefused, OutsideSilent
-from sedge.core.records import Capacity, LineState
+from sedge.core.records import Capacity
+from sedge.core.supply.records import LineState
 from sedge.outside.carrier import WantedOrder
 from sedge.outside.http import Service
 from sedge.outside.outside import at_standins

@@ -120,6 +120,7 @@ def supply_order(view: SupplyOrder) -> dict[str, Any]:
     return {
         "id": o.id, "reference": o.reference, "state": view.state, "carrier_account": o.account, "site": o.site, "spot": o.spot, "lines": lines,
         "expected": expected, "refused": o.refused, "work_order": view.work_order,
+        "papers": [{"document": p.document, "paper": p.paper, "state": p.state, "reason": p.reason} for p in o.papers],
     }  # fmt: skip
 
 

@@ -10,7 +10,7 @@ from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May
 from sedge.core.supply.offers import Wish
-from sedge.desk import connections, searching, supply
+from sedge.desk import connections, forms, searching, supply
 from sedge.desk.numbers import the_number
 
 resource = Resource(tags=["supply"])
@@ -83,6 +83,52 @@ def order(request: Request, desk: AtDesk, asked: OrderAsked) -> Response:
         return 201, {**shapes.supply_order(supply.order_view(desk, key)), "work_order": work_order.id}
 
     return once(request, desk, asked.model_dump(), make)
+
+
+class FormAsked(BaseModel):
+    """An order on a form, for an account whose carrier takes none over the wire."""
+
+    model_config = ConfigDict(extra="forbid")
+    reference: str = Field(max_length=80)
+    carrier_account: str
+    site: str
+    spot: str = ""
+    area: str = Field(max_length=80)
+    quantity: int = Field(default=1, ge=1, le=1000)
+    kind: str = "geographic"
+    capacity: str = "any"
+    in_a_row: bool = False
+    wanted_by: str = Field(default="", max_length=10)
+    note: str = Field(default="", max_length=1000)
+
+
+class Sent(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    on: str = Field(default="", max_length=10)
+    how: str = Field(default="by mail", max_length=20)
+
+
+@resource.write("/orders/forms", May.BUY)
+def write_form(request: Request, desk: AtDesk, asked: FormAsked) -> Response:
+    """Arrivals are taken in with the task `record_arrival`."""
+
+    def make(_identity: str | None) -> tuple[int, Any]:
+        typed = {**asked.model_dump(exclude={"carrier_account"}), "account": asked.carrier_account, "quantity": str(asked.quantity)}
+        typed["in_a_row"] = "1" if asked.in_a_row else ""
+        return 201, shapes.supply_order(supply.order_view(desk, forms.write(desk, typed).id))
+
+    return once(request, desk, asked.model_dump(), make)
+
+
+@resource.read("/orders/{key}/form.pdf", May.SEE_MONEY)
+def form_as_pdf(desk: AtDesk, key: str) -> Response:
+    name, content = forms.printed(desk, key)
+    return Response(content, media_type="application/pdf", headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+@resource.write("/orders/{key}/sent", May.BUY)
+def form_sent(desk: AtDesk, key: str, sent: Sent) -> dict[str, Any]:
+    return shapes.supply_order(supply.order_view(desk, forms.mark_sent(desk, key, on=sent.on, how=sent.how).id))
 
 
 @resource.read("/orders", May.SEE_MONEY)

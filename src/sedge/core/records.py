@@ -1,7 +1,6 @@
 """The records of an estate: what there is, as frozen facts; which of them is the ledger's subject under which word."""
 
 from datetime import datetime
-from decimal import Decimal
 from enum import StrEnum
 from typing import Any
 
@@ -9,6 +8,14 @@ from sedge.core.facts import Fact, Money
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import Kind
+from sedge.core.supply.records import (
+    Account,
+    Carrier,
+    Document,
+    Hold,
+    Order,
+)
+from sedge.core.words import Capacity, HolderKind, Right, Role, SupplyModel
 
 
 class Subject(StrEnum):
@@ -36,6 +43,7 @@ class Subject(StrEnum):
     AREA = "area"
     TAG = "tag"
     SELECTION = "selection"
+    DOCUMENT = "document"
 
 
 KnownAs = dict[str, str]  # ids by the name of the other system
@@ -44,33 +52,6 @@ KnownAs = dict[str, str]  # ids by the name of the other system
 def tags_in(text: str) -> tuple[str, ...]:
     """Tags from a text with commas between: small letters, at most 40 of them each, no repeats."""
     return tuple(sorted({tag.strip().lower()[:40] for tag in text.split(",") if tag.strip()}))
-
-
-class HolderKind(StrEnum):
-    PERSON = "person"
-    SITE = "site"
-    SERVICE_LINE = "service_line"
-    DOWNSTREAM = "downstream"
-
-
-class Role(StrEnum):
-    MAIN = "main"
-    EXTRA = "extra"
-    MAILBOX_ACCESS = "mailbox access"
-
-
-class Capacity(StrEnum):
-    """How many calls at once the carrier lets a number carry."""
-
-    SINGLE = "single"
-    MANY = "many"
-    ANY = "any"
-
-
-class SupplyModel(StrEnum):
-    BUNDLED = "bundled"
-    PARTNER = "partner"
-    OWN_TRUNK = "own trunk"
 
 
 class HolderRef(Fact):
@@ -223,15 +204,6 @@ class Site(Fact):
     version: int = 0
 
 
-class Right(StrEnum):
-    INTERNAL = "internal"
-    EMERGENCY = "emergency"
-    NATIONAL = "national"
-    MOBILE = "mobile"
-    INTERNATIONAL = "international"
-    PREMIUM = "premium"
-
-
 BASIC_RIGHTS = (Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE)
 
 
@@ -314,129 +286,6 @@ class Grant(Fact):
     version: int = 0
 
 
-class FeatureTerms(Fact):
-    """What a feature of a number costs a month in the account's currency, how long it takes to work, and for which kinds of
-    number the carrier offers it (none named: for all)."""
-
-    fee: Decimal
-    works_after_minutes: int = 0
-    kinds: tuple[Kind, ...] = ()
-
-
-class Carrier(Fact):
-    """`asks_of` says which allowances a holder of that kind needs under this carrier's agreement. `terms` and `contact` are for
-    people; `most_grace_days` is the longest wait at zero that can be chosen."""
-
-    id: str
-    name: str
-    supply_model: SupplyModel
-    countries: tuple[str, ...]
-    capacities: tuple[Capacity, ...]
-    asks_of: dict[HolderKind, tuple[str, ...]]
-    order_multiple: int = 1
-    suspends_days: int = 14
-    most_grace_days: int = 30
-    terms: str = ""
-    contact: str = ""
-    registers_addresses: bool = True
-    features: dict[str, FeatureTerms] = {}
-    version: int = 0
-
-    def features_for(self, kind: Kind) -> dict[str, FeatureTerms]:
-        """What it offers for numbers of a kind."""
-        return {name: terms for name, terms in self.features.items() if not terms.kinds or kind in terms.kinds}
-
-    def fee(self, feature: str, currency: str) -> Money:
-        """What a feature costs a month; nothing for one that is not offered any more."""
-        terms = self.features.get(feature)
-        return Money(amount=terms.fee if terms else Decimal(0), currency=currency)
-
-
-class TopUp(Fact):
-    """Pay `amount` in whenever the balance is at or under `at`, and never more than `most_a_month` in a calendar month."""
-
-    at: Decimal
-    amount: Decimal
-    most_a_month: Decimal
-
-
-class Account(Fact):
-    """An account with a carrier.
-
-    `countries`: numbers of these are bought on it (none named: of any). `receives_only`: before its first deposit nothing can
-    be ordered or called. `grace_days`: how long the carrier waits at zero; None: as its terms say. `alerted_at`: since when
-    somebody knows that the balance is low. `topped_up`: what the rule has paid in, by month as `2026-11`. `theirs`: the
-    carrier's own id of it. `paying`: payments begun and not yet known to have arrived, by their key.
-    """
-
-    id: str
-    carrier: str
-    name: str
-    balance: Money
-    low_mark: Money
-    prepaid: bool = True
-    countries: tuple[str, ...] = ()
-    contact: str = ""
-    alert_mail: str = ""
-    alert_phone: str = ""
-    top_up: TopUp | None = None
-    topped_up: dict[str, Decimal] = {}
-    paying: dict[str, Decimal] = {}
-    grace_days: int | None = None
-    receives_only: bool = False
-    alerted_at: datetime | None = None
-    theirs: str = ""
-    version: int = 0
-
-
-class Hold(Fact):
-    id: str
-    account: str
-    numbers: tuple[str, ...]
-    expires_at: datetime
-    state: str = "held"
-    can_be_longer: bool = False
-    version: int = 0
-
-
-class LineState(StrEnum):
-    WAITING = "waiting"
-    DELIVERED = "delivered"
-    FAILED = "failed"
-    CANCELLED = "cancelled"
-
-
-class OrderLine(Fact):
-    e164: str
-    state: LineState = LineState.WAITING
-    usable_from: datetime | None = None
-    delivered_at: datetime | None = None
-    reason: str = ""
-    setup: Money
-    monthly: Money
-    capacity: Capacity
-
-
-class Order(Fact):
-    """`key` is the idempotency key the carrier sees; `placed_as` the carrier's own id once it has answered."""
-
-    id: str
-    reference: str
-    account: str
-    site: str
-    spot: str | None = None
-    features: tuple[str, ...] = ()
-    key: str
-    hold: str | None = None
-    placed_as: str | None = None
-    placed_at: datetime | None = None
-    expected_from: datetime | None = None
-    expected_by: datetime | None = None
-    lines: tuple[OrderLine, ...]
-    refused: str = ""
-    version: int = 0
-
-
 class Trunk(Fact):
     """A SIP trunk. Which numbers are on its list stands with the numbers (`Number.trunk`)."""
 
@@ -488,7 +337,7 @@ class Area(Fact):
 
 Record = (
     Number | Person | Site | ServiceLine | Device | Address | Spot | Product | Subscription | Grant | Carrier | Account
-    | Hold | Order | Trunk | PathVersion | Proof | Area
+    | Hold | Order | Trunk | PathVersion | Proof | Area | Document
 )  # fmt: skip
 
 RECORD_TYPES: dict[Subject, type[Fact]] = {
@@ -510,5 +359,6 @@ RECORD_TYPES: dict[Subject, type[Fact]] = {
     Subject.PATH: PathVersion,
     Subject.PROOF: Proof,
     Subject.AREA: Area,
+    Subject.DOCUMENT: Document,
 }
 SUBJECT_OF = {record_type: subject for subject, record_type in RECORD_TYPES.items()}

@@ -4,7 +4,8 @@ from decimal import Decimal
 
 from sedge.core.facts import money
 from sedge.core.numbers.plan import Kind
-from sedge.core.records import Account, Capacity, Carrier, FeatureTerms, HolderKind, SupplyModel
+from sedge.core.records import Account, Capacity, Carrier, HolderKind, SupplyModel
+from sedge.core.supply.records import FeatureTerms
 
 TEXTABLE = (Kind.GEOGRAPHIC, Kind.NATIONAL, Kind.MOBILE)
 FEATURES = {
@@ -44,6 +45,10 @@ def carriers() -> list[Carrier]:
             id="maplecourt", name="Maplecourt Networks", supply_model=SupplyModel.PARTNER, countries=("US", "CA"), capacities=(any_,), asks_of={},
             features=FEATURES["maplecourt"], contact="accounts@maplecourt.example", terms="On credit to 2,000 dollars, paid at the end of a month.",
         ),
+        Carrier(
+            id="old-quay", name="Old Quay Communications", supply_model=SupplyModel.OWN_TRUNK, countries=("GB",), capacities=(any_,), asks_of={},
+            registers_addresses=False, contact="orders@oldquay.example", terms="Orders on their form only; billed each month. They answer by letter.",
+        ),
     ]  # fmt: skip
 
 
@@ -62,6 +67,10 @@ def accounts() -> list[Account]:
             id="brackwater-main", carrier="brackwater", name="Brackwater Telecom, main account", balance=money("711.00", "GBP"),
             low_mark=money(100, "GBP"), countries=("GB",), contact=money_desk, alert_mail=money_desk, alert_phone="+447700900142",
             theirs="brackwater-main",
+        ),
+        Account(
+            id="old-quay-main", carrier="old-quay", name="Old Quay Communications, Bristol", balance=money(0, "GBP"), low_mark=money(-500, "GBP"),
+            prepaid=False, countries=("GB",), contact=money_desk, theirs="OQ-20418",
         ),
         Account(
             id="brackwater-berlin", carrier="brackwater", name="Brackwater Telecom, Berlin", balance=money("180.00", "EUR"), low_mark=money(40, "EUR"),

@@ -12,9 +12,10 @@ from typing import TYPE_CHECKING, Any
 from sedge.core.estate import Change
 from sedge.core.facts import Money
 from sedge.core.proof.compare import fingerprint
-from sedge.core.records import Account, Capacity, Device, HolderKind, HolderRef, LineState, Number, Order, Person, Proof, Role, Subject
+from sedge.core.records import Account, Capacity, Device, HolderKind, HolderRef, Number, Order, Person, Proof, Role, Subject
 from sedge.core.reduce import apply, changed, charge, settle_lines
 from sedge.core.safety.spots import spot_code
+from sedge.core.supply.records import LineState
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.tasks import needs
 from sedge.desk import mail, runner, workorders

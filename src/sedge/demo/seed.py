@@ -37,6 +37,7 @@ from sedge.core.safety.spots import spot_code
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.tasks import Needs
 from sedge.demo.agreements import accounts, carriers
+from sedge.demo.papers import put_papers_on_file
 from sedge.demo.past import live_the_months, send_old_mail
 from sedge.demo.people import DemoPerson, demo_people
 from sedge.desk.access import hash_password
@@ -95,6 +96,7 @@ class Seeding:
         self.first_assignments(people, lines)
         live_the_months(self, people)
         self.house.clock.set_fixed(self.now)
+        put_papers_on_file(self.desk)
         self.tell_telephony()
         send_old_mail(self)
 
@@ -118,7 +120,7 @@ class Seeding:
     def agreements(self) -> None:
         add_records(self.desk, [*carriers(), *accounts()], reason="agreements signed")
         with self.desk.writing() as writing:
-            for account in accounts():
+            for account in (a for a in accounts() if a.carrier != "old-quay"):
                 secrets.keep(writing.connection, self.house.keyring, f"key of {account.id}", f"key-of-{account.id}", writing.stamp)
 
     def sites(self) -> None:

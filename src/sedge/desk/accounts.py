@@ -10,9 +10,10 @@ from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood, OutsideRef
 from sedge.core.facts import Money, in_words
 from sedge.core.ledger.chain import Entry
 from sedge.core.numbers.e164 import read_one
-from sedge.core.records import Account, Carrier, Subject, TopUp
+from sedge.core.records import Account, Carrier, Subject
 from sedge.core.reduce import changed
 from sedge.core.supply.keeping import is_low, topped_up, wants_top_up
+from sedge.core.supply.records import TopUp
 from sedge.desk import mail
 from sedge.desk.desk import Desk, Reading, Writing
 from sedge.store import ledger, tables

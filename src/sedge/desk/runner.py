@@ -14,7 +14,7 @@ import structlog
 from sedge.core.errors import ChangedMeanwhile, OutsideSilent, SedgeError
 from sedge.core.facts import canonical
 from sedge.core.numbers.life import State
-from sedge.core.records import Subject
+from sedge.core.records import Order, Subject
 from sedge.core.reduce import reservation_lapsed, rest_over
 from sedge.core.workorders.tasks import OutputOf, Snapshot
 from sedge.desk import accounts, mail, number_files, steps, workorders
@@ -28,6 +28,7 @@ log = structlog.get_logger("sedge.runner")
 LEASE = timedelta(seconds=60)
 FIRST_PAUSE, LONGEST_PAUSE = timedelta(seconds=2), timedelta(minutes=5)
 BATCH = 50
+UNDONE = {Subject.NUMBER, Subject.PERSON, Subject.GRANT, Subject.SUBSCRIPTION, Subject.PATH, Subject.SERVICE_LINE}
 _ticking = threading.Lock()
 
 
@@ -192,7 +193,7 @@ def _snapshots(saved: list) -> list[Snapshot]:
             subject=c.subject, id=c.id, before=json.loads(canonical(c.before)) if c.before is not None else None, after=json.loads(canonical(c.after))
         )
         for c in saved
-        if c.subject in {Subject.NUMBER, Subject.PERSON, Subject.GRANT, Subject.SUBSCRIPTION, Subject.PATH, Subject.SERVICE_LINE}
+        if c.subject in UNDONE or (isinstance(c.after, Order) and c.after.form)
     ]  # fmt: skip
 
 

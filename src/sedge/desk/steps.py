@@ -15,15 +15,17 @@ from sedge.core.estate import Change, Estate
 from sedge.core.facts import Money
 from sedge.core.moments import clock
 from sedge.core.numbers.e164 import describe
-from sedge.core.records import Account, Address, Grant, LineState, Number, Order, Proof, Site, Spot, Subject
+from sedge.core.records import Account, Address, Document, Grant, Number, Order, Proof, Site, Spot, Subject
 from sedge.core.reduce import apply, changed, charge, refund, release_done, settle_lines
-from sedge.core.supply.reducers import feature_set
+from sedge.core.supply.records import LineState, OrderPaper, PaperState
+from sedge.core.supply.reducers import feature_set, papers_told
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import judge
 from sedge.core.workorders.findings import Level
 from sedge.core.workorders.plan import resolve
 from sedge.core.workorders.tasks import needs
 from sedge.core.workorders.waiting import must_wait
+from sedge.desk import papers
 from sedge.desk.desk import Desk, Writing
 from sedge.desk.routing import tell_telephony
 from sedge.outside.carrier import WantedOrder
@@ -32,6 +34,7 @@ from sedge.store.workorders import StoredTask, WorkOrder
 Changes = Callable[[Writing], list[Change]]
 POLL = timedelta(seconds=20)
 LONGEST_WAIT = timedelta(minutes=30)
+REVIEWED = timedelta(minutes=2)
 
 
 @dataclass(frozen=True)
@@ -67,6 +70,8 @@ def execute(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
             return _import(desk, task, order)
         case t.OrderNumbers():
             return _order(desk, task, stored)
+        case t.SendPaper():
+            return _send_paper(desk, task)
         case t.CancelOrder():
             return _cancel(desk, task)
         case t.ReleaseNumber():
@@ -147,8 +152,10 @@ def _order_estate(desk: Desk, task: t.OrderNumbers, stored: StoredTask) -> Estat
 
 
 def _place(desk: Desk, task: t.OrderNumbers, order: Order, carrier: Any) -> Outcome:
+    account = _estate(desk, task).the(Account, task.account)
+    sent = papers.send_needed(desk, account, [line.number for line in task.lines], task.site)
     try:
-        answer = carrier.order(_wanted(task, order.key))
+        answer = carrier.order(_wanted(task, order.key, sent))
     except OutsideRefused as error:
         why = _refusal(error)
         return Failed(why, lambda writing: _refused(writing, order.id, why))
@@ -161,6 +168,7 @@ def _place(desk: Desk, task: t.OrderNumbers, order: Order, carrier: Any) -> Outc
             "placed_at": writing.now,
             "expected_from": answer.expected_from,
             "expected_by": answer.expected_by,
+            "papers": tuple(OrderPaper(document=d.id, paper=d.paper, state=PaperState.IN_REVIEW) for d in sent),
         }
         cost = Money(amount=sum((line.setup.amount for line in task.lines), Decimal(0)), currency=account.balance.currency)
         return [changed(Subject.ORDER, now, now.but(**values), "order.placed"), charge(account, cost)]
@@ -168,9 +176,9 @@ def _place(desk: Desk, task: t.OrderNumbers, order: Order, carrier: Any) -> Outc
     return Wait(answer.expected_from, f"{carrier.name} to deliver {len(task.lines)} numbers", placed)
 
 
-def _wanted(task: t.OrderNumbers, key: str) -> WantedOrder:
+def _wanted(task: t.OrderNumbers, key: str, sent: list[Document]) -> WantedOrder:
     agreed = {line.number: (line.setup.amount, (line.listed or line.monthly).amount) for line in task.lines}
-    return WantedOrder(key, task.reference, agreed, _carrier_hold(task.hold), task.features)
+    return WantedOrder(key, task.reference, agreed, _carrier_hold(task.hold), task.features, [d.id for d in sent])
 
 
 def _carrier_hold(hold: str | None) -> str | None:
@@ -185,6 +193,13 @@ def _refusal(error: OutsideRefused) -> str:
             return f"{error.facts['service']} no longer has {', '.join(gone[:3])}{' and others' if len(gone) > 3 else ''}. Search again; the rest is still there."
         case "balance":
             return f"{error.facts['service']} says the balance of {error.facts.get('balance')} does not cover the set-up of {error.facts.get('charge')}. Deposit, then try again."
+        case "papers":
+            missing = " and ".join(error.facts.get("missing", []))
+            return f"{error.facts['service']} wants to see papers first: {missing}. Put them on file under Supply, then try again."
+        case "currency":
+            return f"{error.facts['service']} keeps this account in {error.facts.get('currency')}, and sells these numbers in another currency. Order on another account."
+        case "no deposit yet":
+            return f"{error.facts['service']} sells nothing on this account before money has come in. Deposit, then try again."
         case "price":
             return _other_prices(error)
         case _:
@@ -214,21 +229,28 @@ def _refused(writing: Writing, key: str, why: str) -> list[Change]:
 def _settled(writing: Writing, key: str, answer: Any) -> list[Change]:
     """What the carrier has settled; the set-up of lines that come to nothing is paid back."""
     order = writing.records.the(Order, key)
+    told = papers_told(order, answer.papers)
+    order = told[0].after if told else order
     changes = settle_lines(order, answer.lines, Estate(writing.now, writing.records.many(Number, [line.e164 for line in order.lines])))
     if not changes:
-        return []
+        return told
     waited = {line.e164 for line in order.lines if line.state is LineState.WAITING}
     lost = [line for line in changes[0].after.lines if line.e164 in waited and line.state in {LineState.FAILED, LineState.CANCELLED}]
     if back := sum((line.setup.amount for line in lost), Decimal(0)):
         account = writing.records.the(Account, order.account)
         changes.append(refund(account, Money(amount=back, currency=account.balance.currency)))
-    return changes
+    return [*told, *changes]
 
 
 def _look_after(desk: Desk, task: t.OrderNumbers, stored: StoredTask, answer: Any) -> Outcome:
     def settled(writing: Writing) -> list[Change]:
         return _settled(writing, f"{stored.id}-order", answer)
 
+    if unwanted := [f"{d}: {reason}" for d, (state, reason) in answer.papers.items() if state is PaperState.REJECTED]:
+        what = f"another paper; the carrier does not take {len(unwanted)} of ours. See the order"
+        return Wait(desk.now() + REVIEWED, what, settled)
+    if any(state is PaperState.IN_REVIEW for state, _ in answer.papers.values()):
+        return Wait(desk.now() + POLL, "somebody at the carrier to look at the papers", settled)
     waiting = [n for n, (state, _, _) in answer.lines.items() if state is LineState.WAITING]
     delivered = [n for n, (state, _, _) in answer.lines.items() if state is LineState.DELIVERED]
     if waiting:
@@ -237,6 +259,26 @@ def _look_after(desk: Desk, task: t.OrderNumbers, stored: StoredTask, answer: An
     if not delivered:
         return Failed("The carrier delivered none of the numbers.", settled)
     return Done(settled)
+
+
+def _send_paper(desk: Desk, task: t.SendPaper) -> Outcome:
+    """The document is put at the carrier first, then named in place of the one it did not take."""
+    estate = _estate(desk, task)
+    stops = [f for f in judge(task, estate) if f.level is Level.STOP]
+    if stops:
+        return Failed(stops[0].message)
+    order = estate.the(Order, task.order)
+    account = estate.the(Account, order.account)
+    papers.send(desk, account, task.document)
+    answer = desk.at_carrier(account).replace_paper(order.placed_as or "", task.instead_of, task.document)
+
+    def replaced(writing: Writing) -> list[Change]:
+        now = writing.estate(needs(task))
+        changes = apply(task, now)
+        later = {key: said for key, said in answer.papers.items() if key != task.document}
+        return changes or papers_told(now.the(Order, task.order), later)
+
+    return Done(replaced)
 
 
 def _cancel(desk: Desk, task: t.CancelOrder) -> Outcome:

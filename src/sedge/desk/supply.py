@@ -9,10 +9,11 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED
-from sedge.core.records import Account, Carrier, Hold, LineState, Number, Order, Site, Spot, Subject
+from sedge.core.records import Account, Carrier, Hold, Number, Order, Site, Spot, Subject
 from sedge.core.reduce import changed
 from sedge.core.supply.offers import StockNumber
 from sedge.core.supply.quote import Quote, quote
+from sedge.core.supply.records import LineState, OrderForm
 from sedge.core.workorders import tasks as t
 from sedge.desk import workorders
 from sedge.desk.desk import Desk, Reading
@@ -61,6 +62,8 @@ def agreed_on(numbers: list[StockNumber]) -> str:
 
 def order_state(order: Order) -> str:
     """Any line waiting: placed, or part delivered. None waiting: delivered, part delivered, cancelled or failed."""
+    if order.form:
+        return _form_state(order, order.form)
     states = [line.state for line in order.lines]
     some = LineState.DELIVERED in states
     if LineState.WAITING in states:
@@ -70,6 +73,16 @@ def order_state(order: Order) -> str:
     if some:
         return "part delivered"
     return "cancelled" if all(s is LineState.CANCELLED for s in states) else "failed"
+
+
+def _form_state(order: Order, form: OrderForm) -> str:
+    if len(order.lines) >= form.quantity:
+        return "delivered"
+    if order.refused:
+        return "part delivered" if order.lines else "cancelled"
+    if order.lines:
+        return "part delivered"
+    return "placed" if form.sent_on else "draft"
 
 
 def buyable_accounts(desk: Desk) -> list[tuple[Account, Carrier]]:
@@ -267,7 +280,7 @@ def _not_yet_written(reading: Reading, key: str) -> Order:
 
     for x in store.tasks_of(reading.connection, key.removesuffix("-order").rpartition("-")[0]):
         if f"{x.id}-order" == key and isinstance(x.body, t.OrderNumbers):
-            from sedge.core.records import OrderLine
+            from sedge.core.supply.records import OrderLine
 
             lines = tuple(
                 OrderLine(e164=line.number, setup=line.setup, monthly=line.monthly, capacity=line.capacity) for line in x.body.lines

@@ -14,7 +14,7 @@ from sedge.core.numbers.standing import Mark
 from sedge.core.records import Number, Product, Spot, Subscription
 from sedge.core.safety.spots import review_due
 from sedge.core.supply.keeping import is_low
-from sedge.desk import calls, figures, money, safety
+from sedge.desk import calls, figures, money, papers, safety
 from sedge.desk.desk import Desk, Reading
 from sedge.store import tables, workorders
 from sedge.store.records import is_open
@@ -44,7 +44,7 @@ def todo(desk: Desk) -> list[Todo]:
             (May.LOOK, _emergency(reading)), (May.CHANGE_SAFETY, _nowhere(reading)), (May.CHANGE_ESTATE, _unlisted(reading)),
             (May.LOOK, _trunks(reading)), (May.CHANGE_ESTATE, _odd_numbers(reading)), (May.CHANGE_ESTATE, _lapsing(reading)),
             (May.SEE_MONEY, _unused(desk)),
-            (May.CHANGE_ESTATE, _work_orders(reading)), (May.SEE_MONEY, _money(desk)), (May.SEE_MONEY, _licences(reading)),
+            (May.CHANGE_ESTATE, _work_orders(reading)), (May.SEE_MONEY, _money(desk)), (May.SEE_MONEY, _papers(desk)), (May.SEE_MONEY, _licences(reading)),
             (May.LOOK, _phones(reading)), (May.CHANGE_SAFETY, _reviews(reading)), (May.PLACE_TEST_CALL, _proofs(desk)),
         )  # fmt: skip
         groups = (*groups, (May.SEE_MONEY, _running_out(desk)))
@@ -220,6 +220,15 @@ def _work_orders(reading: Reading) -> Iterator[Todo]:
             f"/work-orders/{order.no}",
             "Finish it",
         )
+
+
+def _papers(desk: Desk) -> Iterator[Todo]:
+    """Papers that a carrier does not take: the order waits until another is sent."""
+    for order, paper in papers.rejected(desk):
+        yield Todo(
+            Mark.WRONG, f"Order {order.reference}: the {paper.paper} was rejected", f"{paper.reason[:1].upper()}{paper.reason[1:]}.",
+            f"/supply/orders/{order.id}", "Send another",
+        )  # fmt: skip
 
 
 def _money(desk: Desk) -> Iterator[Todo]:

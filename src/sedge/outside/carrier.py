@@ -1,14 +1,15 @@
 """What Sedge needs of a carrier that takes orders over the wire, and the HTTP client for those that do."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from decimal import Decimal
 from typing import Any, Protocol
 from urllib.parse import quote
 
 from sedge.core.facts import Money
-from sedge.core.records import Capacity, LineState
+from sedge.core.records import Capacity
+from sedge.core.supply.records import LineState, PaperState
 from sedge.outside.http import Service
 
 
@@ -42,13 +43,15 @@ class CarrierHold:
 
 @dataclass(frozen=True)
 class CarrierOrder:
-    """`lines` maps E.164 to state, moment from which it can be used (delivered ones), reason."""
+    """`lines` maps E.164 to state, moment from which it can be used (delivered ones), reason; `papers` our ids of documents to what
+    the carrier says of them."""
 
     id: str
     lines: dict[str, tuple[LineState, datetime | None, str]]
     charged: Decimal
     expected_from: datetime
     expected_by: datetime
+    papers: dict[str, tuple[PaperState, str]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -60,6 +63,7 @@ class WantedOrder:
     agreed: dict[str, tuple[Decimal, Decimal]]
     hold: str | None = None
     features: Sequence[str] = ()
+    papers: Sequence[str] = ()
 
 
 @dataclass(frozen=True)
@@ -75,7 +79,8 @@ class CarrierService(Protocol):
 
     A service speaks for one account: the one whose key it has (`with_key`). All raise OutsideSilent or OutsideRefused. `order` must buy once per `key`, however often it is called; the answer
     to a repeated call is the order as it stands now, and must sell nothing at other prices than those `agreed`. Reasons that
-    Sedge understands: `taken` (with `numbers`), `balance` (with `balance` and `charge`), `price` (with `prices`).
+    Sedge understands: `taken` (with `numbers`), `balance` (with `balance` and `charge`), `price` (with `prices`), `papers`
+    (with `missing`).
     """
 
     name: str
@@ -94,6 +99,8 @@ class CarrierService(Protocol):
     def order(self, wanted: WantedOrder) -> CarrierOrder: ...
     def order_state(self, order: str) -> CarrierOrder: ...
     def cancel(self, order: str) -> CarrierOrder: ...
+    def send_paper(self, key: str, paper: str, media_type: str, content: bytes) -> None: ...
+    def replace_paper(self, order: str, rejected: str, key: str) -> CarrierOrder: ...
     def release(self, e164: str) -> datetime | None: ...
     def set_feature(self, e164: str, feature: str, *, on: bool) -> datetime | None: ...
     def register_address(self, e164: str, address: dict[str, str]) -> None: ...
@@ -163,7 +170,7 @@ class HttpCarrier(Service):
 
     def order(self, wanted: WantedOrder) -> CarrierOrder:
         body: dict[str, Any] = {
-            "reference": wanted.reference, "numbers": list(wanted.agreed), "hold": wanted.hold, "features": list(wanted.features),
+            "reference": wanted.reference, "numbers": list(wanted.agreed), "hold": wanted.hold, "features": list(wanted.features), "papers": list(wanted.papers),
             "agreed": {n: {"setup": str(setup), "monthly": str(monthly)} for n, (setup, monthly) in wanted.agreed.items()},
         }  # fmt: skip
         if self.callback:
@@ -183,7 +190,16 @@ class HttpCarrier(Service):
             for x in answer["lines"]
         }
         expected = (datetime.fromisoformat(answer["expected_from"]), datetime.fromisoformat(answer["expected_by"]))
-        return CarrierOrder(answer["id"], lines, Decimal(answer["charged"]), *expected)
+        papers = {key: (PaperState(said["state"]), str(said["reason"])) for key, said in answer.get("papers", {}).items()}
+        return CarrierOrder(answer["id"], lines, Decimal(answer["charged"]), *expected, papers)
+
+    def send_paper(self, key: str, paper: str, media_type: str, content: bytes) -> None:
+        """Put a document there under our id of it, before an order names it."""
+        self.call("PUT", f"papers/{quote(key)}", content=content, headers={"Content-Type": media_type, "Paper-Kind": paper})
+
+    def replace_paper(self, order: str, rejected: str, key: str) -> CarrierOrder:
+        """Another document for one that was rejected. Refused with `not rejected`."""
+        return self._order(self.call("PUT", f"orders/{quote(order)}/papers/{quote(rejected)}", json={"document": key}))
 
     def release(self, e164: str) -> datetime | None:
         """None once the carrier has it back, else when it will."""

@@ -35,6 +35,12 @@ class Fault(BaseModel):
     count: int = Field(default=1, ge=0, le=1000)
 
 
+class ReviewSteered(BaseModel):
+    verdict: Literal["accepted", "rejected"]
+    reason: str = Field(default="", max_length=200)
+    count: int = Field(default=1, ge=0, le=1000)
+
+
 def create_standins(folder: Path) -> FastAPI:
     book = Book(folder / "standins.sqlite")
     callbacks = Callbacks(book)
@@ -110,6 +116,12 @@ def create_standins(folder: Path) -> FastAPI:
     def change_prices(carrier: str, body: dict[str, float]) -> dict[str, Any]:
         """From now on everything costs so many per cent more than on its list."""
         book.put("dearer", carrier, body["percent"])
+        return {}
+
+    @app.put("/control/review")
+    def steer_review(body: ReviewSteered) -> dict[str, Any]:
+        """What the person who looks at papers says of the next ones."""
+        book.put("steered", "review", body.model_dump())
         return {}
 
     @app.get("/control/orders")

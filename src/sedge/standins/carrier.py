@@ -5,7 +5,7 @@ retried. A line that fails or is cancelled is not charged.
 """
 
 import random
-from datetime import timedelta
+from datetime import datetime, timedelta
 from decimal import Decimal
 from typing import Any
 
@@ -17,6 +17,7 @@ from sedge.standins.accounts import Ledger, account_routes
 from sedge.standins.book import Book, moment, stamp
 from sedge.standins.callbacks import Callbacks
 from sedge.standins.manners import MANNERS, Stretch
+from sedge.standins.papers import begin_review, is_due, lateness, look_through, paper_routes, refuse_papers, wanted
 
 RELEASE = timedelta(seconds=30)
 
@@ -46,6 +47,7 @@ class OrderAsked(BaseModel):
     features: list[str] = Field(default=[], max_length=20)
     callback: Callback | None = None
     agreed: dict[str, Price] = {}
+    papers: list[str] = Field(default=[], max_length=20)
 
 
 class Switch(BaseModel):
@@ -121,6 +123,7 @@ class Shop:
             raise HTTPException(409, {"reason": "taken", "numbers": gone})
         if unknown := [f for f in asked.features if f not in self.manner.features]:
             raise HTTPException(422, {"reason": "feature", "features": unknown})
+        refuse_papers(self.book, self.manner, self.account, asked.numbers, asked.papers)
         now = {n: i for n, i in items.items() if i is not None}
         dearer = {
             n: {"setup": now[n]["setup"], "monthly": now[n]["monthly"]}
@@ -139,9 +142,11 @@ class Shop:
         items = {n: self.find(n) for n in asked.numbers}
         self.refuse(asked, items)
         order, now, manner = self.book.next_id(self.name[0].upper()), self.book.now(), self.manner
+        review = begin_review(self.book, manner, asked.papers) if wanted(manner, asked.numbers) else None
+        begins = now + (lateness(review) or timedelta(0))
         lines = []
         for i, n in enumerate(asked.numbers):
-            due = now + manner.first_line + manner.each_line * i
+            due = begins + manner.first_line + manner.each_line * i
             usable = due + (manner.usable_after if i % 3 == 2 else timedelta(0))
             line = {"number": n, "due": stamp(due), "usable_from": stamp(usable), "setup": (items[n] or {})["setup"]}
             lines.append({**line, "fails": True} if manner.will_fail(n) else line)
@@ -151,6 +156,7 @@ class Shop:
         body = {
             "id": order, "carrier": self.name, "account": self.account, "reference": asked.reference, "lines": lines, "features": asked.features,
             "callback": asked.callback.model_dump() if asked.callback and manner.tells else None, "told": [],
+            "review": review,
         }  # fmt: skip
         self.book.put("order", order, body)
         self.book.put("key", key, order)
@@ -168,12 +174,22 @@ class Shop:
         body = self.book.get("order", key)
         if body is None or body["account"] != self.account:
             raise HTTPException(404, {"reason": "unknown order"})
+        if is_due(self.book, body.get("review")):
+            if look_through(self.book, self.account, body["review"]):
+                self._deliver_from(body, moment(body["review"]["due"]))
+            self.book.put("order", key, body)
         late = [x for x in body["lines"] if x.get("fails") and "state" not in x and moment(x["due"]) <= self.book.now()]
         for line in late:
             self._give_up(line, "failed", "sold elsewhere a moment before")
         if late:
             self.book.put("order", key, body)
         return body
+
+    def _deliver_from(self, body: dict[str, Any], begins: datetime) -> None:
+        """The lines' days, now that nothing is in their way any more."""
+        for i, line in enumerate(body["lines"]):
+            due = begins + self.manner.first_line + self.manner.each_line * i
+            line.update(due=stamp(due), usable_from=stamp(due + (self.manner.usable_after if i % 3 == 2 else timedelta(0))))
 
     def _give_up(self, line: dict[str, Any], state: str, reason: str) -> None:
         line.update(state=state, reason=reason)
@@ -191,9 +207,13 @@ class Shop:
             usable = line["usable_from"] if state == "delivered" else None
             lines.append({"number": line["number"], "state": state, "usable_from": usable, "reason": line.get("reason", "")})
         dues = [line["due"] for line in body["lines"]]
+        if lateness(body.get("review")):
+            looked = moment(body["review"]["due"]) + self.manner.first_line
+            dues = [stamp(looked), stamp(looked + self.manner.each_line * len(body["lines"]))]
         charged = sum((Decimal(line["setup"]) for line in body["lines"] if "state" not in line), Decimal(0))
         return {
             "id": key, "reference": body["reference"], "lines": lines, "charged": str(charged), "expected_from": min(dues), "expected_by": max(dues),
+            "papers": (body.get("review") or {"papers": {}})["papers"],
         }  # fmt: skip
 
 
@@ -311,10 +331,13 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
         return {"number": e164, "state": line["state"], "usable_from": line["usable_from"], "address": book.get("address", e164)}
 
     def next_due() -> list[str]:
-        dues = [line["due"] for body in book.all("order").values() for line in body["lines"] if "state" not in line]
+        orders = book.all("order").values()
+        dues = [line["due"] for body in orders for line in body["lines"] if "state" not in line and not lateness(body.get("review"))]
+        dues += [body["review"]["due"] for body in orders if lateness(body.get("review"))]
         return dues + [x["due"] for x in book.all("leaving").values()]
 
     account_routes(routes, book, the_shop)
+    paper_routes(routes, book, the_shop)
     callbacks.tellers.append(lambda: tell(book, callbacks))
     callbacks.dues.append(next_due)
     return routes

@@ -4,7 +4,7 @@ Delays are minutes where real carriers take hours.
 """
 
 import random
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import timedelta
 from decimal import Decimal
 
@@ -28,7 +28,8 @@ class Manner:
     """`many_from`: subscriber parts from there on carry many calls, others one; None where all carry any number.
 
     `accounts`: those there are from the beginning, with currency and balance. `fails`: the share of lines that turn out to be sold elsewhere once they are looked after. `tells`: calls back when
-    something arrives, else it must be asked. `slow_features`: how long a feature takes to work once switched on; `no_texts`:
+    something arrives, else it must be asked. `papers`: what a person wants to see,
+    by what a number begins with, within `review`. `slow_features`: how long a feature takes to work once switched on; `no_texts`:
     the share of tens of numbers that can't have texts. `credit`: how far the account may go below zero. `at_most`: calls a minute.
     """
 
@@ -47,6 +48,8 @@ class Manner:
     fails: float = 0.0
     gone: float = 0.11
     tells: bool = True
+    papers: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    review: timedelta = timedelta(seconds=90)
     slow_features: timedelta = timedelta(minutes=2)
     no_texts: float = 0.25
     credit: Decimal = Decimal(0)
@@ -98,6 +101,7 @@ MANNERS = {
         features={"emergency registration": "0.00", "texts": "0.40", "fax": "0.60"},
         accounts={"brackwater-main": ("GBP", Decimal("640.00")), "brackwater-berlin": ("EUR", Decimal("180.00"))}, hold=MINUTES(15), longer=MINUTES(15),
         first_line=SECONDS(40), each_line=SECONDS(6), usable_after=SECONDS(60), many_from=900,
+        papers={"+49": ("proof of local address", "register extract")},
     ),
     # quick, and now and then a number turns out to be sold
     "fellgate": Manner(
@@ -119,6 +123,6 @@ MANNERS = {
         currencies={"US": "USD", "CA": "USD"}, setup={"any": Decimal("1.50")}, monthly={"any": Decimal("1.10")},
         features={"texts": "0.30", "CNAM": "0.20", "emergency registration": "0.35"},
         accounts={"maplecourt-main": ("USD", Decimal("-84.20"))}, hold=MINUTES(30), longer=MINUTES(30),
-        first_line=SECONDS(20), each_line=SECONDS(3), usable_after=SECONDS(30), tells=False, credit=Decimal(2000), at_most=90,
+        first_line=SECONDS(20), each_line=SECONDS(3), usable_after=SECONDS(30), papers={"+1800": ("statement of use",)}, tells=False, credit=Decimal(2000), at_most=90,
     ),
 }  # fmt: skip

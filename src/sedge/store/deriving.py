@@ -223,7 +223,8 @@ def rebuild(connection: Connection) -> None:
             if rows := known_rows(subject, getattr(record, "e164", record.id), record.known_as):
                 connection.execute(insert(tables.known_as), rows)
     finder.index_digits_anew(connection)
-    for subject, table in tables.RECORD_TABLES.items():
+    for subject in finder.FOUND:
+        table = tables.RECORD_TABLES[subject]
         finder.index(connection, (RECORD_TYPES[subject].model_validate_json(body) for (body,) in connection.execute(select(table.c.body))))
 
 

@@ -15,6 +15,7 @@ from sedge.core.records import (
     Capacity,
     Carrier,
     Device,
+    Document,
     Grant,
     HolderKind,
     HolderRef,
@@ -36,6 +37,7 @@ from sedge.store.records import Records, is_open
 
 POOL = 12  # free numbers loaded per site, so that a remedy can name one
 MOST_SITES = 40  # sites of one work order for which free numbers are looked up
+MOST_DOCUMENTS = 1000
 MOST_CHOICES = 60  # call paths loaded for a remedy to name
 MOST_USERS = 2000  # numbers that follow one call path and are told of its new version at once
 
@@ -89,6 +91,8 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
     )
     put(records.many(Site, elsewhere - {s.id for s in estate.all(Site)}))
     put(records.many(Address, {s.address for s in estate.all(Spot)} | {s.address for s in estate.all(Site) if s.address}))
+    if wanted.documents:
+        put(records.where(Document, tables.document.c.withdrawn.is_(False), limit=MOST_DOCUMENTS))
     if wanted.choices:
         _put_pool(records, estate, sites)
         put(records.where(PathVersion, order_by=tables.path.c.name, limit=MOST_CHOICES))

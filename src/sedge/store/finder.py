@@ -18,6 +18,9 @@ CREATE = "CREATE VIRTUAL TABLE finder USING fts5(words, subject UNINDEXED, ref U
 CREATE_DIGITS = "CREATE VIRTUAL TABLE IF NOT EXISTS digits USING fts5(written, content='', columnsize=0, tokenize = 'trigram')"
 DROP = "DROP TABLE finder"
 END_MARK = "$"
+FOUND = (
+    Subject.NUMBER, Subject.PERSON, Subject.SERVICE_LINE, Subject.SITE, Subject.SPOT, Subject.AREA, Subject.PATH, Subject.CARRIER, Subject.ORDER,
+)  # fmt: skip
 
 
 @dataclass(frozen=True)

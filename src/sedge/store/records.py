@@ -14,10 +14,10 @@ from sedge.core.records import (
     Account,
     Address,
     Device,
+    Document,
     Grant,
     Hold,
     HolderRef,
-    LineState,
     Number,
     Order,
     PathVersion,
@@ -69,8 +69,9 @@ def columns(record: Any) -> dict[str, Any]:
         case Hold():
             return {"state": record.state, "expires_at": record.expires_at}
         case Order():
-            waiting = not record.refused and any(line.state is LineState.WAITING for line in record.lines)
-            return {"reference": record.reference, "open": waiting, "at": record.placed_at}
+            return {"reference": record.reference, "open": record.is_open, "at": record.placed_at}
+        case Document():
+            return {"paper": record.paper, "withdrawn": record.withdrawn}
         case Trunk():
             return {"site": record.site}
         case PathVersion():

@@ -18,6 +18,7 @@ from sqlalchemy import (
     DateTime,
     Index,
     Integer,
+    LargeBinary,
     MetaData,
     PrimaryKeyConstraint,
     String,
@@ -203,6 +204,15 @@ hold = _record_table("hold", Column("state", String(12), nullable=False), Column
 order = _record_table(
     "supply_order", Column("reference", String(80), nullable=False), Column("open", Boolean, nullable=False), Column("at", Moment)
 )
+document = _record_table(
+    "document",
+    Column("paper", String(60), nullable=False),
+    Column("withdrawn", Boolean, nullable=False),
+    Index("document_paper", "paper", "withdrawn"),
+)
+document_content = Table(
+    "document_content", estate_metadata, Column("id", String(80), primary_key=True), Column("content", LargeBinary, nullable=False)
+)
 trunk = _record_table("trunk", Column("site", String(80), nullable=False))
 path = _record_table("path", Column("name", String(120), nullable=False))
 path_version = Table(
@@ -252,6 +262,7 @@ RECORD_TABLES: dict[Subject, Table] = {
     Subject.PATH: path,
     Subject.PROOF: proof,
     Subject.AREA: area,
+    Subject.DOCUMENT: document,
 }
 
 span = Table(

@@ -1,13 +1,16 @@
 """What orders and features change in an estate, and what the carrier's answers to them do."""
 
 from datetime import datetime, timedelta
+from decimal import Decimal
 
 from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
 from sedge.core.facts import Money
 from sedge.core.numbers.life import ENDED, Event, next_state
-from sedge.core.records import Account, LineState, Number, Order, OrderLine, Subject
+from sedge.core.records import Account, Document, Number, Order, Subject
 from sedge.core.reducing import changed, number_changed, number_in, reduces, step
+from sedge.core.supply.records import LineState, OrderLine, OrderPaper, PaperState
+from sedge.core.words import Capacity
 from sedge.core.workorders import tasks as t
 
 LineAnswer = tuple[LineState, datetime | None, str]
@@ -118,3 +121,44 @@ def feature_set(number: Number, feature: str, works_from: datetime | None, estat
         return number_changed(number, "number.feature-off", features=left, features_from=since, monthly=number.monthly - fee)
     on = {"features": (*number.features, feature), "features_from": {**since, feature: works_from}, "monthly": number.monthly + fee}
     return number_changed(number, "number.feature-on", **on)
+
+
+@reduces(t.SendPaper)
+def _send_paper(task: t.SendPaper, estate: Estate, _identity: str) -> list[Change]:
+    """The new document stands where the rejected one stood, and is looked at anew."""
+    order, document = estate.the(Order, task.order), estate.the(Document, task.document)
+    fresh = OrderPaper(document=document.id, paper=document.paper, state=PaperState.IN_REVIEW)
+    papers = tuple(fresh if p.document == task.instead_of else p for p in order.papers)
+    return [changed(Subject.ORDER, order, order.but(papers=papers), "order.paper-sent")] if papers != order.papers else []
+
+
+def papers_told(order: Order, answers: dict[str, tuple[PaperState, str]]) -> list[Change]:
+    """What the carrier says of an order's papers."""
+    papers = tuple(p.but(state=answers[p.document][0], reason=answers[p.document][1]) if p.document in answers else p for p in order.papers)
+    return [changed(Subject.ORDER, order, order.but(papers=papers), "order.papers-told")] if papers != order.papers else []
+
+
+@reduces(t.RecordArrival)
+def _arrival(task: t.RecordArrival, estate: Estate, identity: str) -> list[Change]:
+    """The numbers come into the estate as available, the order remembers them, the account is charged their set-up."""
+    order = estate.the(Order, task.order)
+    account = estate.the(Account, order.account)
+    known = {line.e164 for line in order.lines}
+    fresh = [line for line in task.lines if line.number not in known]
+    if not fresh:
+        return []
+    capacity = order.form.capacity if order.form else Capacity.ANY
+    lines = [
+        OrderLine(
+            e164=x.number, state=LineState.DELIVERED, usable_from=estate.now, delivered_at=estate.now, setup=x.setup, monthly=x.monthly, capacity=capacity
+        )
+        for x in fresh
+    ]  # fmt: skip
+    ordered = [_ordered(line, order, account, estate, identity).after for line in lines]
+    lives = [n.but(state=next_state(n.state, Event.DELIVER), state_before=n.state, usable_from=estate.now) for n in ordered]
+    cost = sum((x.setup.amount for x in fresh), Decimal(0))
+    return [
+        changed(Subject.ORDER, order, order.but(lines=(*order.lines, *lines)), "order.arrived"),
+        *(changed(Subject.NUMBER, None, n, "number.delivered") for n in lives),
+        *([charge(account, Money(amount=cost, currency=account.balance.currency))] if cost else []),
+    ]

@@ -2,9 +2,13 @@
 
 from sedge.core.estate import Estate
 from sedge.core.facts import Money, in_words
+from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED, State
-from sedge.core.records import Account, Address, Number, Spot
+from sedge.core.numbers.plan import Kind
+from sedge.core.records import Account, Address, Carrier, Document, Number, Order, Spot
 from sedge.core.safety.spots import spot_problem
+from sedge.core.supply.papers import PAPERS, asked, held
+from sedge.core.supply.records import PaperState
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.arriving import RULES, rule
 from sedge.core.workorders.findings import Finding, elsewhere, passed, stop, warn
@@ -57,6 +61,82 @@ def order_spot(task: t.OrderNumbers, estate: Estate) -> Finding:
     if problem:
         return warn(f"{spot.id} is not yet good enough to send help to: {problem}.")
     return passed(f"The numbers' first spot is {spot.name}")
+
+
+@rule("order.papers-on-file", t.OrderNumbers)
+def papers_on_file(task: t.OrderNumbers, estate: Estate) -> Finding | None:
+    """What the carrier wants to see before it sells numbers of this country and kind must be on file and still good."""
+    carrier = estate.the(Carrier, estate.the(Account, task.account).carrier)
+    wanted = asked(carrier.id, (facts_of(line.number) for line in task.lines))
+    if not wanted:
+        return None
+    found = [held(paper, estate.all(Document), task.site, estate.now.date()) for paper in wanted]
+    missing = [f for f in found if f.document is None]
+    if missing:
+        told = "; ".join(f"{f.paper.name}: {f.problem}" for f in missing)
+        return stop(
+            f"{carrier.name} wants to see papers before it sells these numbers. {told[:1].upper()}{told[1:]}.",
+            elsewhere("Put the papers on file", "papers", task.site),
+        )
+    ends = [f for f in found if f.good_until]
+    if not ends:
+        return passed("Every paper asked for is on file")
+    first = min(ends, key=lambda f: f.good_until or estate.now.date())
+    return passed(f"Every paper asked for is on file; the {first.paper.name} is good until {first.good_until:%-d %B %Y}")
+
+
+def facts_of(e164: str) -> tuple[str, Kind]:
+    number = describe(e164)
+    return number.country, number.kind
+
+
+@rule("arrival.of-a-form", t.RecordArrival)
+def arrival_of_a_form(task: t.RecordArrival, estate: Estate) -> Finding:
+    """Only what was ordered on a form arrives by hand, and not more than was asked for without somebody noticing."""
+    order = estate.the(Order, task.order)
+    if order.form is None:
+        return stop(f"Order {order.reference} was placed over the wire; the carrier itself says what arrives.")
+    if order.refused:
+        return stop(f"Order {order.reference} was cancelled. Take the numbers over as found, or send them back.")
+    known = {line.e164 for line in order.lines}
+    after = len(known | {line.number for line in task.lines})
+    if after > order.form.quantity:
+        return warn(f"{order.form.quantity} were asked for; with these it would be {after}. The carrier may charge for all of them.")
+    return passed(f"{after} of {order.form.quantity} will have arrived")
+
+
+@rule("arrival.numbers-fit", t.RecordArrival)
+def arrival_numbers_fit(task: t.RecordArrival, estate: Estate) -> Finding:
+    """They must be new to the estate, in the account's currency, and of a country the carrier serves."""
+    order = estate.the(Order, task.order)
+    account = estate.the(Account, order.account)
+    carrier = estate.the(Carrier, account.carrier)
+    ours = {line.e164 for line in order.lines}
+    for line in task.lines:
+        number, here = describe(line.number), estate.get(Number, line.number)
+        if line.number not in ours and here is not None and here.state not in ENDED:
+            return stop(f"{number.national} is in the estate already, {here.state}. Look at the letter again.")
+        if number.country not in carrier.countries:
+            return stop(f"{line.number} is not of a country that {carrier.name} serves. Look at the letter again.")
+        if {line.setup.currency, line.monthly.currency} != {account.balance.currency}:
+            return stop(f"The account is kept in {account.balance.currency}; the price of {number.national} is in another currency.")
+    return passed("The numbers are new here and fit the carrier")
+
+
+@rule("order.paper-is-wanted", t.SendPaper)
+def paper_is_wanted(task: t.SendPaper, estate: Estate) -> Finding:
+    """Only a document that the carrier has rejected is replaced, and by one of the same kind that is still good."""
+    order, document = estate.the(Order, task.order), estate.the(Document, task.document)
+    rejected = next((p for p in order.papers if p.document == task.instead_of), None)
+    if rejected is None or rejected.state is not PaperState.REJECTED:
+        return stop(f"The carrier has not rejected that paper of order {order.reference}.")
+    if document.paper != rejected.paper:
+        return stop(f"“{document.title}” is a {document.paper}; a {rejected.paper} is asked for.")
+    if held(PAPERS[document.paper], [document], order.site, estate.now.date()).document is None:
+        return stop(f"“{document.title}” is no longer good, or of another site. Choose another.")
+    if document.id == task.instead_of:
+        return stop("That is the one it has rejected. Choose another.")
+    return passed(f"“{document.title}” can be sent")
 
 
 # ── features ──

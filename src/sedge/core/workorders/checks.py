@@ -179,7 +179,7 @@ def costs_of(task: Any, estate: Estate) -> tuple[Money | None, Money | None]:
             return estate.the(Product, task.product).monthly.times(task.seats), None
         case t.RevokeLicence():
             return estate.the(Product, task.product).monthly.times(-1), None
-        case t.OrderNumbers():
+        case t.OrderNumbers() | t.RecordArrival():
             monthly, once = task.lines[0].monthly, task.lines[0].setup
             for line in task.lines[1:]:
                 monthly, once = monthly + line.monthly, once + line.setup

@@ -31,6 +31,8 @@ def outputs(task: Any) -> tuple[str, ...]:
     match task:
         case t.OrderNumbers():
             return tuple(line.number for line in task.lines)
+        case t.RecordArrival():
+            return tuple(line.number for line in task.lines)
         case t.AdoptNumber():
             return (task.number,)
         case _:
@@ -50,7 +52,7 @@ def gives(task: Any) -> Iterator[Thing]:
             yield "number", task.number
             yield "assigned", task.number
             yield "listed", task.number
-        case t.OrderNumbers() | t.AdoptNumber():
+        case t.OrderNumbers() | t.AdoptNumber() | t.RecordArrival():
             yield from (("number", n) for n in outputs(task))
         case t.EndRest() | t.UnreserveNumber() | t.ReturnNumber() | t.UnassignNumber():
             yield "free", task.e164 or ""

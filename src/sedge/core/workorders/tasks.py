@@ -228,6 +228,31 @@ class CancelOrder(_Task):
     order: Name
 
 
+class ArrivedLine(Fact):
+    """A number as the carrier's letter tells of it."""
+
+    number: E164
+    setup: Money
+    monthly: Money
+
+
+class RecordArrival(_Task):
+    """Numbers that were ordered on a form have arrived."""
+
+    kind: Literal["record_arrival"] = "record_arrival"
+    order: Name
+    lines: tuple[ArrivedLine, ...] = Field(min_length=1, max_length=1000)
+
+
+class SendPaper(_Task):
+    """Send a carrier another document for one of an order's that it has rejected."""
+
+    kind: Literal["send_paper"] = "send_paper"
+    order: Name
+    document: Name
+    instead_of: Name
+
+
 class ReleaseNumber(_Task):
     kind: Literal["release_number"] = "release_number"
     number: NumberField
@@ -268,7 +293,7 @@ class PutBack(_Task):
 Task = Annotated[
     GrantLicence | RevokeLicence | BuySeats | AssignNumber | UnassignNumber | ReserveNumber | UnreserveNumber | SetAside | ReturnNumber
     | EndRest | AdoptNumber | SetSpot | RegisterAddress | SetPath | PublishPath | SetCallingRights | ListOnTrunk | UnlistFromTrunk
-    | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | CancelOrder | ReleaseNumber | SetFeature | PlaceTestCall | PutBack,
+    | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | RecordArrival | SendPaper | CancelOrder | ReleaseNumber | SetFeature | PlaceTestCall | PutBack,
     Field(discriminator="kind"),
 ]  # fmt: skip
 AnyTask = _Task
@@ -292,6 +317,7 @@ class Needs:
     holds: set[str] = field(default_factory=set)
     emails: set[str] = field(default_factory=set)
     records: set[tuple[Subject, str]] = field(default_factory=set)
+    documents: bool = False
     choices: bool = False  # also the first free numbers of the sites concerned, so that a remedy can name one
 
     def __or__(self, other: "Needs") -> "Needs":
@@ -322,6 +348,11 @@ def needs(task: Any) -> Needs:
             found.people |= set(people_named(task.body.model_dump(mode="json")))
         case OrderNumbers():
             found.numbers |= {line.number for line in task.lines}
+            found.documents = True
+        case RecordArrival():
+            found.numbers |= {line.number for line in task.lines}
+        case SendPaper():
+            found.documents = True
         case LabelNumbers():
             found.numbers |= set(task.numbers)
         case PutBack():

@@ -4,7 +4,7 @@ from typing import Any
 
 from sedge.core.estate import Estate
 from sedge.core.numbers.e164 import describe
-from sedge.core.records import RECORD_TYPES, HolderRef, PathVersion, Person, Product, Site, Spot, Trunk
+from sedge.core.records import RECORD_TYPES, Document, HolderRef, Order, PathVersion, Person, Product, Site, Spot, Trunk
 from sedge.core.workorders import tasks as t
 
 
@@ -54,6 +54,13 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
             return f"Place a test call {task.direction}", f"{'to' if task.direction == 'in' else 'from'} {n}"
         case t.PutBack():
             return "Put back", f"what “{task.of}” changed"
+        case t.RecordArrival():
+            return (
+                f"Take in {len(task.lines)} number{'s' if len(task.lines) != 1 else ''}",
+                f"that came for order {_reference(estate, task.order)}",
+            )
+        case t.SendPaper():
+            return f"Send {_name(estate, Document, task.document)}", f"to the carrier, for order {_reference(estate, task.order)}"
         case t.CancelOrder():
             return "Cancel", f"order {task.order}"
         case t.RegisterAddress():
@@ -83,7 +90,12 @@ def _holder(ref: HolderRef, estate: Estate) -> str:
 
 def _name(estate: Estate, record_type: Any, key: str | None) -> str:
     found = estate.get(record_type, key)
-    return found.name if found else (key or "")
+    return (getattr(found, "name", "") or getattr(found, "title", "")) if found else (key or "")
+
+
+def _reference(estate: Estate, order: str) -> str:
+    found = estate.get(Order, order)
+    return found.reference if found else order
 
 
 def _article(role: str) -> str:

@@ -9,7 +9,7 @@ from sedge.core.access.roles import May
 from sedge.core.errors import SedgeError
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.supply.offers import Wish
-from sedge.desk import holders, searching, supply
+from sedge.desk import holders, papers, searching, supply
 from sedge.desk.numbers import the_number
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
@@ -93,7 +93,7 @@ def quoted(request: Request, desk: AtDesk, key: str, feature: Annotated[list[str
     return draw(
         request, "hold.html", held=held, sites=[(s.id, s.name) for s in sites], site=chosen, chosen=feature or [],
         spots=[(s.id, f"{s.name} ({s.id})") for s in holders.spots_of(desk, chosen)] if chosen else [],
-        features=list(held.numbers[0].features.items()),
+        features=list(held.numbers[0].features.items()), needed=papers.needed(desk, held.carrier.id, held.hold.numbers, chosen),
     )  # fmt: skip
 
 
@@ -122,8 +122,9 @@ def order(
 
 @place.page("/supply/orders/{key}", May.SEE_MONEY)
 def order_page(request: Request, desk: AtDesk, key: str) -> Response:
-    page = views.order_page(supply.order_view(desk, key), desk.now())
-    return draw(request, "_order.html" if target(request) == "order" else "order.html", page=page)
+    view = supply.order_view(desk, key)
+    page = views.order_page(view, desk.now(), papers.on_file(desk) if view.order.papers else None)
+    return draw(request, "_order.html" if target(request) == "order" else "order.html", page=page, today=desk.now().date().isoformat())
 
 
 @place.action("/supply/orders/{key}/cancel", May.BUY)

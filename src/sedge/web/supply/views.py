@@ -7,8 +7,10 @@ from urllib.parse import urlencode
 from sedge.core.facts import Money
 from sedge.core.moments import lasting
 from sedge.core.numbers.e164 import describe
-from sedge.core.records import Capacity, LineState, OrderLine
+from sedge.core.records import Capacity
 from sedge.core.supply.offers import Offer, Wish
+from sedge.core.supply.records import LineState, OrderLine, PaperState
+from sedge.desk.papers import Filed
 from sedge.desk.searching import Answer
 from sedge.desk.supply import OrderView
 
@@ -30,6 +32,18 @@ class LineRow:
 
 
 @dataclass(frozen=True)
+class PaperRow:
+    """A paper of an order; `others` are documents on file that could stand in its place."""
+
+    document: str
+    paper: str
+    title: str
+    state: str
+    reason: str
+    others: list[tuple[str, str]]
+
+
+@dataclass(frozen=True)
 class OrderPage:
     """An order and what may be expected of it."""
 
@@ -42,12 +56,25 @@ class OrderPage:
     can_cancel: bool
     missing: int
     elsewhere: str
+    papers: list[PaperRow]
+    review: str
+    follows: bool
 
 
-def order_page(view: OrderView, now: datetime) -> OrderPage:
+def paper_rows(view: OrderView, filed: list[Filed]) -> list[PaperRow]:
+    titles = {f.document.id: f.document.title for f in filed}
+    rows = []
+    for p in view.order.papers:
+        fits = [f.document for f in filed if f.is_good and f.document.paper == p.paper and f.document.site in (None, view.order.site)]
+        others = [(d.id, d.title) for d in fits if d.id != p.document]
+        rows.append(PaperRow(p.document, p.paper, titles.get(p.document, p.paper), p.state.value, p.reason, others))
+    return rows
+
+
+def order_page(view: OrderView, now: datetime, filed: list[Filed] | None = None) -> OrderPage:
     delivered = [line.e164 for line in view.order.lines if line.state is LineState.DELIVERED]
     missing = [line for line in view.order.lines if line.state in {LineState.FAILED, LineState.CANCELLED}]
-    waiting = view.state in ON_ITS_WAY and any(line.state is LineState.WAITING for line in view.order.lines)
+    waiting = view.state in ON_ITS_WAY and view.order.form is None and any(line.state is LineState.WAITING for line in view.order.lines)
     return OrderPage(
         view=view,
         tone=TONES.get(view.state, "waiting"),
@@ -58,7 +85,18 @@ def order_page(view: OrderView, now: datetime) -> OrderPage:
         can_cancel=waiting and view.order.placed_at is not None,
         missing=len(missing),
         elsewhere=_elsewhere(missing) if missing else "",
+        papers=paper_rows(view, filed or []),
+        review=_review(view),
+        follows=view.order.form is None and _review(view) != PaperState.REJECTED,  # nothing is drawn anew under a form one fills in
     )
+
+
+def _review(view: OrderView) -> str:
+    """`rejected` or `in review` while papers hold the order up."""
+    states = {p.state for p in view.order.papers}
+    if view.state not in ON_ITS_WAY:
+        return ""
+    return next((s.value for s in (PaperState.REJECTED, PaperState.IN_REVIEW) if s in states), "")
 
 
 def _elsewhere(missing: list[OrderLine]) -> str:

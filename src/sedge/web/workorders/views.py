@@ -143,7 +143,12 @@ def _notes(findings: list[Finding]) -> Iterator[Note]:
 def _page_of(remedy: Remedy) -> str:
     if remedy.leads_to is None:
         return ""
-    pages = {"spots": "/safety?site={}", "deposit": "/carriers/accounts/{}", "new path": "/paths/new?site={}"}
+    pages = {
+        "spots": "/safety?site={}",
+        "deposit": "/carriers/accounts/{}",
+        "papers": "/supply/papers?site={}",
+        "new path": "/paths/new?site={}",
+    }
     return pages[remedy.leads_to.what].format(quote(remedy.leads_to.id))
 
 

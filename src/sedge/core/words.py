@@ -1,0 +1,39 @@
+"""The trade's closed sets of words that several records are made of."""
+
+from enum import StrEnum
+
+
+class HolderKind(StrEnum):
+    PERSON = "person"
+    SITE = "site"
+    SERVICE_LINE = "service_line"
+    DOWNSTREAM = "downstream"
+
+
+class Role(StrEnum):
+    MAIN = "main"
+    EXTRA = "extra"
+    MAILBOX_ACCESS = "mailbox access"
+
+
+class Capacity(StrEnum):
+    """How many calls at once the carrier lets a number carry."""
+
+    SINGLE = "single"
+    MANY = "many"
+    ANY = "any"
+
+
+class SupplyModel(StrEnum):
+    BUNDLED = "bundled"
+    PARTNER = "partner"
+    OWN_TRUNK = "own trunk"
+
+
+class Right(StrEnum):
+    INTERNAL = "internal"
+    EMERGENCY = "emergency"
+    NATIONAL = "national"
+    MOBILE = "mobile"
+    INTERNATIONAL = "international"
+    PREMIUM = "premium"
