@@ -1,7 +1,6 @@
 """What orders and features change in an estate, and what the carrier's answers to them do."""
 
 from datetime import datetime, timedelta
-from decimal import Decimal
 
 from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
@@ -140,7 +139,7 @@ def papers_told(order: Order, answers: dict[str, tuple[PaperState, str]]) -> lis
 
 @reduces(t.RecordArrival)
 def _arrival(task: t.RecordArrival, estate: Estate, identity: str) -> list[Change]:
-    """The numbers come into the estate as available, the order remembers them, the account is charged their set-up."""
+    """The numbers come into the estate as available, and the order remembers them. What they cost comes with the carrier's bill."""
     order = estate.the(Order, task.order)
     account = estate.the(Account, order.account)
     known = {line.e164 for line in order.lines}
@@ -156,9 +155,7 @@ def _arrival(task: t.RecordArrival, estate: Estate, identity: str) -> list[Chang
     ]  # fmt: skip
     ordered = [_ordered(line, order, account, estate, identity).after for line in lines]
     lives = [n.but(state=next_state(n.state, Event.DELIVER), state_before=n.state, usable_from=estate.now) for n in ordered]
-    cost = sum((x.setup.amount for x in fresh), Decimal(0))
     return [
         changed(Subject.ORDER, order, order.but(lines=(*order.lines, *lines)), "order.arrived"),
         *(changed(Subject.NUMBER, None, n, "number.delivered") for n in lives),
-        *([charge(account, Money(amount=cost, currency=account.balance.currency))] if cost else []),
     ]
