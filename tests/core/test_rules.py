@@ -146,8 +146,10 @@ def test_a_resting_number_can_be_taken_with_a_reason_only_by_choice(estate):
     person = estate.person()
     number = estate.number(142, State.AGING, state_until=NOW + timedelta(days=30))
     finding = stops([t.AssignNumber(number=number, holder=person)], estate.build())["assignment.number-is-free"]
-    assert [type(r.tasks[0]) for r in finding.remedies] == [t.EndRest]
-    assert not finding.remedies[0].automatic
+    order, end = finding.remedies
+    assert (order.leads_to.what, order.leads_to.id) == ("supply", "leeds")
+    assert type(end.tasks[0]) is t.EndRest
+    assert not end.automatic
 
 
 def test_a_reserved_number_is_for_whom_it_is_reserved(estate):

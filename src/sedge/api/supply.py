@@ -31,6 +31,8 @@ class OrderAsked(BaseModel):
     site: str
     spot: str | None = None
     features: list[str] = Field(default=[], max_length=20)
+    people: list[str] = Field(default=[], max_length=60, description="given the numbers as they arrive: names, mail addresses, extensions")
+    reserve_for: str = Field(default="", max_length=200, description="what the rest is reserved for")
 
 
 @resource.read("/supply/offers", May.SEE_MONEY)
@@ -78,7 +80,7 @@ def order(request: Request, desk: AtDesk, asked: OrderAsked) -> Response:
         numbers = [the_number(desk, n, field="numbers") for n in asked.numbers or []]
         key, work_order = supply.order(
             desk, reference=asked.reference, account=asked.carrier_account, site=asked.site, hold_id=asked.hold, numbers=numbers, spot=asked.spot,
-            features=tuple(asked.features), identity=identity,
+            features=tuple(asked.features), identity=identity, people="\n".join(asked.people), reserve_for=asked.reserve_for,
         )  # fmt: skip
         return 201, {**shapes.supply_order(supply.order_view(desk, key)), "work_order": work_order.id}
 

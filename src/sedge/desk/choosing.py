@@ -231,7 +231,7 @@ def _assign(desk: Desk, numbers: Sequence[Number], form: dict[str, str]) -> tupl
     from sedge.desk.numbers import holder_ref
 
     if names := form.get("people", "").strip():
-        people = [_one_person(desk, line) for line in names.splitlines() if line.strip()]
+        people = [one_person(desk, line) for line in names.splitlines() if line.strip()]
         if len(people) > len(numbers):
             raise NotUnderstood(f"{len(people)} people are named, and {len(numbers)} numbers are chosen. Choose more.", field="people")
         pairs = list(zip(numbers, people, strict=False))
@@ -247,7 +247,7 @@ def _assign(desk: Desk, numbers: Sequence[Number], form: dict[str, str]) -> tupl
     return tasks, _title("assign", [n.e164 for n in numbers], holders.name_of(desk, ref))
 
 
-def _one_person(desk: Desk, line: str) -> Person:
+def one_person(desk: Desk, line: str) -> Person:
     """Who is meant by a name, a mail address or an extension. Raises NotUnderstood, with the candidates where there are several."""
     wanted = line.strip().lower()
     person = tables.person

@@ -15,7 +15,7 @@ from sedge.core.supply.offers import StockNumber
 from sedge.core.supply.quote import Quote, quote
 from sedge.core.supply.records import LineState, OrderForm
 from sedge.core.workorders import tasks as t
-from sedge.desk import workorders
+from sedge.desk import joining, workorders
 from sedge.desk.desk import Desk, Reading
 from sedge.outside.carrier import StockItem
 from sedge.store import tables
@@ -194,18 +194,19 @@ def stock_number(s: StockItem) -> StockNumber:
 
 def order(
     desk: Desk, *, reference: str, account: str, site: str, hold_id: str | None = None, numbers: list[str] | None = None, spot: str | None = None,
-    features: tuple[str, ...] = (), identity: str | None = None, agreed: str = "",
+    features: tuple[str, ...] = (), identity: str | None = None, agreed: str = "", people: str = "", reserve_for: str = "",
 ) -> tuple[str, WorkOrder]:  # fmt: skip
     """Order held (or named) numbers: writes and runs a work order. Gives the order's id and the work order.
 
     Asked again with the same `identity`, it goes on with the work order of the first time. `agreed` is what was seen of the
-    prices (`HeldQuote.agreed`); where they are others by now, nothing is ordered.
+    prices (`HeldQuote.agreed`); where they are others by now, nothing is ordered. `people` (one a line) are given the numbers as they
+    arrive, in their order, with all they lack; the rest is reserved `reserve_for`.
 
     Raises NotUnderstood (no reference, a spot of another site), NotAllowedNow (hold over), NotRunnable (no money).
     """
     desk.require(May.BUY)
     if identity and (begun := workorders.find(desk, identity)):
-        return f"{begun.tasks[0].id}-order", workorders.run(desk, begun.id)
+        return _ordering(begun), workorders.run(desk, begun.id)
     reference = reference.strip()
     if not reference:
         raise NotUnderstood("Give the order a reference, so that you find it again.", field="reference")
@@ -232,14 +233,23 @@ def order(
     task = t.OrderNumbers(
         reference=reference, account=paying.id, site=site, spot=spot or None, hold=hold_id, features=features, lines=lines
     )
-    work_order = workorders.run_now(
-        desk, f"Order {reference}: {len(lines)} number{'s' if len(lines) != 1 else ''}", [task], identity=identity
+    afterwards = joining.plan(desk, len(lines), people=people, reserve_for=reserve_for)
+    written = workorders.draft(
+        desk, f"Order {reference}: {len(lines)} number{'s' if len(lines) != 1 else ''}", [task, *afterwards], identity=identity
     )
+    if afterwards:
+        workorders.add_remedies(desk, written.id)
+    work_order = workorders.run(desk, written.id)
     if held:
         with desk.writing() as writing:
             now = writing.records.the(Hold, held.id)
             writing.save([changed(Subject.HOLD, now, now.but(state="ordered"), "hold.ended")])
-    return f"{work_order.tasks[0].id}-order", work_order
+    return _ordering(work_order), work_order
+
+
+def _ordering(work_order: WorkOrder) -> str:
+    """The id of the order that a work order places."""
+    return next(f"{x.id}-order" for x in work_order.tasks if isinstance(x.body, t.OrderNumbers))
 
 
 def _line(number: StockNumber, features: tuple[str, ...]) -> t.OrderedLine:

@@ -78,6 +78,8 @@ def gives(task: Any) -> Iterator[Thing]:
 
 def wants(task: Any) -> Iterator[Thing]:
     n = task.e164 or ""
+    if n and not isinstance(task, t.AdoptNumber):
+        yield "number", n
     if (holder := getattr(task, "holder", None)) is not None:
         yield "person", holder.id
     match task:
@@ -90,7 +92,6 @@ def wants(task: Any) -> Iterator[Thing]:
             yield "person", person
         case t.AssignNumber():
             yield "licence", task.holder.kind.value, task.holder.id
-            yield "number", n
             yield "free", n
             yield "spot", task.holder.kind.value, task.holder.id
             yield "spot", "number", n
@@ -98,10 +99,7 @@ def wants(task: Any) -> Iterator[Thing]:
         case t.SetPath():
             yield "path", task.path
             yield "assigned", n
-        case t.ListOnTrunk() | t.SetSpot() | t.EndRest() | t.SetFeature():
-            yield "number", n
         case t.RegisterAddress():
-            yield "number", n
             yield "spot", "number", n
             yield "assigned", n
             yield ("moves",)

@@ -80,7 +80,9 @@ def number_is_free(task: t.AssignNumber, estate: Estate) -> Finding:
 def _another(task: t.AssignNumber, number: Number, estate: Estate) -> tuple[Remedy, ...]:
     wanted = {Capacity.MANY, Capacity.ANY} if task.holder.kind is HolderKind.SERVICE_LINE else {Capacity.SINGLE, Capacity.ANY}
     other = estate.first_available(site=number.site, capacity=wanted, carrier=number.carrier)
-    return (instead(f"Take {other.national} instead", task.but(number=other.e164), automatic=False),) if other else ()
+    if other:
+        return (instead(f"Take {other.national} instead", task.but(number=other.e164), automatic=False),)
+    return (elsewhere(f"Look for one to order for {estate.the(Site, number.site).name}", "supply", number.site),)
 
 
 @rule("assignment.usable-yet", t.AssignNumber)
@@ -195,7 +197,7 @@ def on_trunk_list(task: t.AssignNumber, estate: Estate) -> Finding:
     number = estate.number(task.e164 or "")
     trunk = estate.get(Trunk, number.trunk)
     if trunk is None:
-        fitting = [x for x in estate.all(Trunk) if x.carrier == number.carrier]
+        fitting = sorted((x for x in estate.all(Trunk) if x.carrier == number.carrier), key=lambda x: x.site != number.site)
         remedies = [add_before(f"Put it on the list of {x.name}", t.ListOnTrunk(number=number.e164, trunk=x.id)) for x in fitting[:1]]
         return stop(f"{number.national} is on no trunk's list, so calls to it would not arrive.", *remedies)
     if not trunk.up:

@@ -1,6 +1,7 @@
 """Supply: search a carrier's stock, hold, quote, order, watch it arrive."""
 
 from typing import Annotated
+from urllib.parse import urlencode
 
 from fastapi import Depends, Form, Query, Request
 from fastapi.responses import Response
@@ -9,7 +10,7 @@ from sedge.core.access.roles import May
 from sedge.core.errors import SedgeError
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.supply.offers import Wish
-from sedge.desk import holders, papers, searching, supply
+from sedge.desk import holders, joining, papers, searching, supply
 from sedge.desk.numbers import the_number
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
@@ -24,12 +25,12 @@ Text = Annotated[str, Query(max_length=200)]
 
 def _asked(
     desk: AtDesk, country: Text = "", area: Text = "", kind: Text = "", capacity: Text = "", starts: Text = "", pattern: Text = "",
-    quantity: Text = "1", consecutive: Text = "", endings: Text = "", carrier: Text = "",
+    quantity: Text = "1", consecutive: Text = "", endings: Text = "", carrier: Text = "", site: Text = "",
 ) -> views.Asked:  # fmt: skip
     """The search as it was typed."""
     typed = {
         "country": country, "area": area, "kind": kind, "capacity": capacity, "starts": starts, "pattern": pattern, "quantity": quantity,
-        "consecutive": consecutive, "endings": endings, "carrier": carrier,
+        "consecutive": consecutive, "endings": endings, "carrier": carrier, "site": site,
     }  # fmt: skip
     wish = Wish(
         country.upper() or desk.organisation.home_country, area.strip(), kind, capacity, _leading(desk, starts, country), pattern.strip(),
@@ -80,9 +81,31 @@ def _leading(desk: AtDesk, starts: str, country: str) -> str:
 
 
 @place.action("/supply/holds", May.BUY)
-def hold(request: Request, desk: AtDesk, account: Annotated[str, Form()], numbers: Annotated[str, Form()]) -> Response:
+def hold(
+    request: Request, desk: AtDesk, account: Annotated[str, Form()], numbers: Annotated[str, Form()], site: Annotated[str, Form()] = ""
+) -> Response:
     held = supply.hold(desk, account, [the_number(desk, n, field="numbers") for n in numbers.split()])
-    return go(request, f"/supply/holds/{held.id}")
+    return go(request, f"/supply/holds/{held.id}{'?' + urlencode({'site': site}) if site else ''}")
+
+
+@place.page("/supply/for-site", May.SEE_MONEY)
+def for_site(request: Request, desk: AtDesk, site: str = "") -> Response:
+    """The search for what a site lacks, filled in."""
+    need = joining.need_of(desk, site)
+    asked = {
+        "country": need.site.country,
+        "area": need.area,
+        "capacity": "single",
+        "quantity": str(max(1, need.short)),
+        "site": need.site.id,
+    }
+    return go(request, "/supply?" + urlencode({k: v for k, v in asked.items() if v}))
+
+
+@place.page("/supply/joiners", May.SEE_MONEY)
+def joiners(request: Request, desk: AtDesk) -> Response:
+    """Who has no number yet, by site, and what is left there for them."""
+    return draw(request, "joiners.html", needs=joining.needs(desk))
 
 
 @place.page("/supply/holds/{key}", May.SEE_MONEY)
@@ -93,8 +116,13 @@ def quoted(request: Request, desk: AtDesk, key: str, feature: Annotated[list[str
     return draw(
         request, "hold.html", held=held, sites=[(s.id, s.name) for s in sites], site=chosen, chosen=feature or [],
         spots=[(s.id, f"{s.name} ({s.id})") for s in holders.spots_of(desk, chosen)] if chosen else [],
-        features=list(held.numbers[0].features.items()), needed=papers.needed(desk, held.carrier.id, held.hold.numbers, chosen),
+        people=_joiners(desk, chosen, len(held.numbers)), features=list(held.numbers[0].features.items()), needed=papers.needed(desk, held.carrier.id, held.hold.numbers, chosen),
     )  # fmt: skip
+
+
+def _joiners(desk: AtDesk, site: str, count: int) -> list[str]:
+    """Mail addresses of people at the site who have no number, as many as there are numbers."""
+    return [p.email for p in joining.need_of(desk, site).people[:count]] if site else []
 
 
 @place.action("/supply/holds/{key}/longer", May.BUY)
@@ -113,9 +141,11 @@ def end_hold(request: Request, desk: AtDesk, key: str) -> Response:
 def order(
     request: Request, desk: AtDesk, hold: Annotated[str, Form()], reference: Annotated[str, Form()] = "", site: Annotated[str, Form()] = "",
     spot: Annotated[str, Form()] = "", feature: Annotated[list[str] | None, Form()] = None, agreed: Annotated[str, Form()] = "",
+    people: Annotated[str, Form(max_length=10_000)] = "", reserve_for: Annotated[str, Form(max_length=200)] = "",
 ) -> Response:  # fmt: skip
     key, _ = supply.order(
-        desk, reference=reference, account="", site=site, hold_id=hold, spot=spot or None, features=tuple(feature or ()), agreed=agreed
+        desk, reference=reference, account="", site=site, hold_id=hold, spot=spot or None, features=tuple(feature or ()), agreed=agreed, people=people,
+        reserve_for=reserve_for,
     )  # fmt: skip
     return go(request, f"/supply/orders/{key}")
 

@@ -147,6 +147,7 @@ def _page_of(remedy: Remedy) -> str:
         "spots": "/safety?site={}",
         "deposit": "/carriers/accounts/{}",
         "papers": "/supply/papers?site={}",
+        "supply": "/supply/for-site?site={}",
         "new path": "/paths/new?site={}",
     }
     return pages[remedy.leads_to.what].format(quote(remedy.leads_to.id))

@@ -1,0 +1,84 @@
+"""From a need to an order: joiners without a number get theirs as it arrives, with all they lack, by themselves."""
+
+from datetime import timedelta
+
+import pytest
+
+from sedge.core.errors import NotUnderstood
+from sedge.core.numbers.life import State
+from sedge.core.records import HolderKind, HolderRef, Number
+from sedge.core.supply.offers import Wish
+from sedge.desk import holders, importing, joining, searching, supply, workorders
+from sedge.store.workorders import OrderState
+from tests.conftest import until_quiet
+
+LIST = b"name,email,department,extension\nAda Marsh,ada.marsh@lanternfield.example,Learning,781\nBo Reed,bo.reed@lanternfield.example,Learning,782\n"
+
+
+def joiners(desk):
+    found = importing.preview_people(desk, LIST, "wharf-house")
+    importing.bring_in_people(desk, LIST, found.digest, "wharf-house")
+    return ["ada.marsh@lanternfield.example", "bo.reed@lanternfield.example"]
+
+
+def hold(desk, carrier="brackwater", count=3):
+    found = searching.one(desk, Wish("GB", area="Leeds", quantity=count, capacity="single"), carrier)
+    return supply.hold(desk, found.account.id, [n.e164 for n in found.offers[0].numbers])
+
+
+def numbers_of(desk, person):
+    with desk.reading() as reading:
+        return reading.records.held_by(Number, [HolderRef(kind=HolderKind.PERSON, id=person.id)])
+
+
+@pytest.mark.parametrize("carrier", ["brackwater", "fellgate"])
+def test_a_joiner_list_is_ordered_for_and_given_numbers_by_itself(house, desk, carrier):
+    mails = joiners(desk)
+    people = joining.people_in(desk, "\n".join(mails))
+    need = joining.need_of(desk, "wharf-house")
+    assert {p.email for p in need.people} >= set(mails)
+    assert need.area == "Leeds"
+    key, order = supply.order(
+        desk, reference="Joiners", account="", site="wharf-house", hold_id=hold(desk, carrier).id, spot=_spot(desk),
+        people="\n".join(mails), reserve_for="the next ones",
+    )  # fmt: skip
+    until_quiet(house, timedelta(hours=1))
+    done = workorders.look(desk, order.id).order
+    assert [x.error for x in done.tasks if x.error] == []
+    assert done.state is OrderState.DONE
+    held = [numbers_of(desk, p) for p in people]
+    assert [len(n) for n in held] == [1, 1]
+    arrived = supply.numbers_of(desk, key)
+    assert [n.state for n in arrived].count(State.ASSIGNED) == 2
+    assert [n.state_reason for n in arrived if n.state is State.RESERVED] == ["the next ones"]
+    assert all(n.trunk for n in arrived if n.state is State.ASSIGNED)
+    if carrier == "brackwater":
+        assert holders.one_holder(desk, HolderKind.PERSON, people[0].id).missing == []
+
+
+def _spot(desk):
+    return holders.spots_of(desk, "wharf-house")[1].id
+
+
+def test_the_greatest_need_comes_first_and_free_numbers_count(desk):
+    before = joining.needs(desk)
+    joiners(desk)
+    after = joining.need_of(desk, "wharf-house")
+    assert len(after.people) == len(next((n.people for n in before if n.site.id == "wharf-house"), [])) + 2
+    assert after.short == max(0, len(after.people) - after.free)
+    assert [len(n.people) for n in joining.needs(desk)] == sorted((len(n.people) for n in joining.needs(desk)), reverse=True)
+    assert joining.need_of(desk, "spree-depot").people == []
+
+
+def test_more_people_than_numbers_and_unknown_ones_are_refused_before_anything_is_bought(house, desk):
+    held = hold(desk, count=1)
+    mails = joiners(desk)
+    for people, words in (
+        ("\n".join(mails), "2 people are named, and 1 numbers are ordered"),
+        ("Nobody Atall", "Nobody is called"),
+        (f"{mails[0]}\n{mails[0]}", "there twice"),
+    ):
+        with pytest.raises(NotUnderstood, match=words) as error:
+            supply.order(desk, reference="R", account="", site="wharf-house", hold_id=held.id, people=people)
+        assert error.value.field == "people"
+    assert house.outside.control.call("GET", "orders")["orders"] == []
