@@ -12,6 +12,7 @@ from sedge.core.errors import NotUnderstood, OutsideRefused, OutsideSilent
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Account, Capacity, Carrier
 from sedge.core.supply.offers import Offer, StockNumber, Wish, leading, rank_offers
+from sedge.core.workorders.tasks import OrderWhenFree
 from sedge.desk.desk import Desk, Reading
 from sedge.desk.supply import MOST_NUMBERS, buyable_accounts, lead_times, stock_number
 from sedge.store import tables
@@ -80,6 +81,26 @@ def ask(desk: Desk, wish: Wish, account: Account, of: Carrier) -> Answer:
         owned = _owned_near(reading, stock)
     left = [n for n in stock if n.e164 not in owned]
     return _timed(said, begun, offers=rank_offers(left, wish, owned), in_stock=len(left))
+
+
+def within(desk: Desk, task: OrderWhenFree) -> list[str]:
+    """The numbers of the best offer of one carrier that fulfils a wish whole and costs no more than it may; [] where there is none.
+
+    Raises OutsideSilent, OutsideRefused.
+    """
+    wish = Wish(task.country, task.area, task.number_kind, task.capacity, task.starts, task.pattern, task.quantity, task.consecutive)
+    check(wish)
+    with desk.reading() as reading:
+        account = reading.records.the(Account, task.account)
+    found = [stock_number(s) for s in desk.at_carrier(account).stock(wish.country, wish.starts or leading(wish), wish.capacity)]
+    limits = task.most_setup.amount, task.most_monthly.amount
+    cheap = [n for n in found if (n.setup.currency, n.monthly.currency) == (task.most_setup.currency,) * 2]
+    cheap = [n for n in cheap if n.setup.amount <= limits[0] and n.monthly.amount <= limits[1]]
+    with desk.reading() as reading:
+        owned = _owned_near(reading, cheap)
+    offers = rank_offers([n for n in cheap if n.e164 not in owned], wish, owned)
+    best = next((o for o in offers if len(o.numbers) == task.quantity), None)
+    return [n.e164 for n in best.numbers] if best else []
 
 
 def _timed(said: Answer, begun: float, **values: object) -> Answer:

@@ -29,12 +29,13 @@ from sedge.desk import papers
 from sedge.desk.desk import Desk, Writing
 from sedge.desk.routing import tell_telephony
 from sedge.outside.carrier import WantedOrder
-from sedge.store.workorders import StoredTask, WorkOrder
+from sedge.store.workorders import OrderState, StoredTask, WorkOrder
 
 Changes = Callable[[Writing], list[Change]]
 POLL = timedelta(seconds=20)
 LONGEST_WAIT = timedelta(minutes=30)
 REVIEWED = timedelta(minutes=2)
+ASKED_AGAIN = timedelta(minutes=10)
 
 
 @dataclass(frozen=True)
@@ -70,6 +71,8 @@ def execute(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
             return _import(desk, task, order)
         case t.OrderNumbers():
             return _order(desk, task, stored)
+        case t.OrderWhenFree():
+            return _when_free(desk, task, stored)
         case t.SendPaper():
             return _send_paper(desk, task)
         case t.CancelOrder():
@@ -259,6 +262,27 @@ def _look_after(desk: Desk, task: t.OrderNumbers, stored: StoredTask, answer: An
     if not delivered:
         return Failed("The carrier delivered none of the numbers.", settled)
     return Done(settled)
+
+
+def _when_free(desk: Desk, task: t.OrderWhenFree, stored: StoredTask) -> Outcome:
+    """Asked for now and then; what is found is ordered under this task's name, so that it is one order whatever happens between."""
+    from sedge.desk import searching, supply, workorders
+
+    identity = f"{stored.id}-free"
+    if begun := workorders.find(desk, identity):
+        return (
+            Done()
+            if begun.state is not OrderState.DRAFT
+            else Failed(f"Work order {begun.no}, which should buy them, can't run. It says why.")
+        )
+    stops = [f for f in judge(task, _estate(desk, task)) if f.level is Level.STOP]
+    if stops:
+        return Failed(stops[0].message)
+    numbers = searching.within(desk, task)
+    if not numbers:
+        return Wait(min(desk.now() + ASKED_AGAIN, task.until), "such numbers to come into stock")
+    supply.order(desk, reference=task.reference, account=task.account, site=task.site, numbers=numbers, spot=task.spot, identity=identity)
+    return Done()
 
 
 def _send_paper(desk: Desk, task: t.SendPaper) -> Outcome:

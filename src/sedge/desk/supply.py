@@ -4,9 +4,11 @@ import hashlib
 import statistics
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from decimal import Decimal
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused
+from sedge.core.facts import Money
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED
 from sedge.core.records import Account, Carrier, Hold, Number, Order, Site, Spot, Subject
@@ -16,12 +18,13 @@ from sedge.core.supply.quote import Quote, quote
 from sedge.core.supply.records import LineState, OrderForm
 from sedge.core.workorders import tasks as t
 from sedge.desk import joining, workorders
+from sedge.desk.accounts import amount_in
 from sedge.desk.desk import Desk, Reading
 from sedge.outside.carrier import StockItem
 from sedge.store import tables
 from sedge.store.workorders import WorkOrder
 
-MOST_NUMBERS = 1000
+MOST_NUMBERS, MOST_WHEN_FREE = 1000, 100
 
 
 @dataclass(frozen=True)
@@ -250,6 +253,43 @@ def order(
 def _ordering(work_order: WorkOrder) -> str:
     """The id of the order that a work order places."""
     return next(f"{x.id}-order" for x in work_order.tasks if isinstance(x.body, t.OrderNumbers))
+
+
+def order_when_free(desk: Desk, form: dict[str, str]) -> WorkOrder:
+    """A draft that orders once such numbers are in stock, from a form whose fields are those of the search, with limits and a last
+    day. Raises NotUnderstood naming the field."""
+    desk.require(May.BUY)
+    with desk.reading() as reading:
+        account = reading.records.the(Account, form.get("account", ""))
+        reading.records.the(Site, form.get("site", ""))
+        _check_spot(reading, form.get("spot") or None, form.get("site", ""))
+    if not form.get("reference"):
+        raise NotUnderstood("Give the order a reference, so that you find it again.", field="reference")
+    until = end_of(form.get("until", ""))
+    if until is None or until <= desk.now():
+        raise NotUnderstood("Say until which day it is to be asked for; it must be still to come.", field="until")
+    quantity = form.get("quantity", "1")
+    if not (quantity.isascii() and quantity.isdigit() and 1 <= int(quantity) <= MOST_WHEN_FREE):
+        raise NotUnderstood(f"Ask for 1 to {MOST_WHEN_FREE} numbers.", field="quantity")
+    limits = {
+        name: Money(amount=amount_in(form.get(name, ""), name, least=Decimal(0)), currency=account.balance.currency)
+        for name in ("most_setup", "most_monthly")
+    }
+    task = t.OrderWhenFree(
+        reference=form["reference"][:80], account=account.id, site=form["site"], spot=form.get("spot") or None, country=form.get("country", "")[:2].upper(),
+        area=form.get("area", "")[:80], number_kind=form.get("kind", "")[:20], capacity=form.get("capacity", "")[:10], starts=form.get("starts", "")[:20],
+        pattern=form.get("pattern", "")[:15], quantity=int(quantity), consecutive=bool(form.get("consecutive")), until=until, most_setup=limits["most_setup"],
+        most_monthly=limits["most_monthly"],
+    )  # fmt: skip
+    return workorders.draft(desk, f"Order {form['reference'][:80]} when free", [task])
+
+
+def end_of(day: str) -> datetime | None:
+    """The end of a typed day; None for ''. Raises NotUnderstood."""
+    try:
+        return datetime.fromisoformat(f"{day}T23:59:59+00:00") if day else None
+    except ValueError as error:
+        raise NotUnderstood("Type the day as 2026-12-24.", field="until") from error
 
 
 def _line(number: StockNumber, features: tuple[str, ...]) -> t.OrderedLine:

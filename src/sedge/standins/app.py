@@ -118,6 +118,13 @@ def create_standins(folder: Path) -> FastAPI:
         book.put("dearer", carrier, body["percent"])
         return {}
 
+    @app.post("/control/freed")
+    def free_numbers(body: dict[str, list[str]]) -> dict[str, Any]:
+        """Somebody else gives numbers back: they are in stock again."""
+        for number in body["numbers"]:
+            book.put("freed", number, True)
+        return {}
+
     @app.put("/control/review")
     def steer_review(body: ReviewSteered) -> dict[str, Any]:
         """What the person who looks at papers says of the next ones."""

@@ -94,11 +94,14 @@ class Shop:
     def is_taken(self, e164: str) -> bool:
         hold = self.book.get("held", e164)
         return (
-            self.book.get("sold", e164) is not None or self.manner.is_gone(e164) or bool(hold and moment(hold["until"]) > self.book.now())
+            self.book.get("sold", e164) is not None
+            or (self.manner.is_gone(e164) and not self.book.get("freed", e164))
+            or bool(hold and moment(hold["until"]) > self.book.now())
         )
 
     def stock(self, country: str, starts: str, capacity: str) -> list[dict[str, Any]]:
         now = self.book.now()
+        freed = set(self.book.all("freed"))
         off = {n for n, h in self.book.all("held").items() if moment(h["until"]) > now} | set(self.book.all("sold"))
         return [
             self.item(stretch, n)
@@ -108,7 +111,7 @@ class Shop:
             if (e164 := stretch.number(n)).startswith(starts)
             and (not capacity or self.manner.capacity(n) in {capacity, "any"})
             and e164 not in off
-            and not self.manner.is_gone(e164)
+            and (e164 in freed or not self.manner.is_gone(e164))
         ]
 
     # ── orders ──

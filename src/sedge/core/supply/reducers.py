@@ -159,3 +159,9 @@ def _arrival(task: t.RecordArrival, estate: Estate, identity: str) -> list[Chang
         changed(Subject.ORDER, order, order.but(lines=(*order.lines, *lines)), "order.arrived"),
         *(changed(Subject.NUMBER, None, n, "number.delivered") for n in lives),
     ]
+
+
+@reduces(t.OrderWhenFree)
+def _when_free(_task: t.OrderWhenFree, _estate: Estate, _identity: str) -> list[Change]:
+    """What it buys, it buys with a work order of its own."""
+    return []

@@ -139,6 +139,22 @@ def paper_is_wanted(task: t.SendPaper, estate: Estate) -> Finding:
     return passed(f"“{document.title}” can be sent")
 
 
+@rule("when-free.can-be-bought", t.OrderWhenFree)
+def when_free(task: t.OrderWhenFree, estate: Estate) -> Finding:
+    """It must be possible at all: a day still to come, the account's own currency, a country the carrier sells."""
+    account = estate.the(Account, task.account)
+    carrier = estate.the(Carrier, account.carrier)
+    if task.until <= estate.now:
+        return stop("The last day has passed. Choose a later one.")
+    if {task.most_monthly.currency, task.most_setup.currency} != {account.balance.currency}:
+        return stop(f"{account.name} is kept in {account.balance.currency}; say the limits in that.")
+    if task.country not in carrier.countries:
+        return stop(f"{carrier.name} sells numbers of {', '.join(carrier.countries)} only.")
+    return passed(
+        f"{carrier.name} is asked until {estate.clock(task.until)}; nothing dearer than {in_words(task.most_monthly)} a month is bought"
+    )
+
+
 # ── features ──
 
 

@@ -228,6 +228,30 @@ class CancelOrder(_Task):
     order: Name
 
 
+class OrderWhenFree(_Task):
+    """Order numbers once a carrier has such in stock: asked for now and then, bought within the limits of price only.
+
+    The wish is as in a search; `most_monthly` and `most_setup` are for each number, in the account's currency.
+    """
+
+    kind: Literal["order_when_free"] = "order_when_free"
+    reference: Name
+    account: Name
+    site: Name
+    spot: str | None = None
+    country: Annotated[str, Field(pattern=r"^[A-Z]{2}$")]
+    area: str = Field(default="", max_length=80)
+    number_kind: str = Field(default="", max_length=20)
+    capacity: str = Field(default="", max_length=10)
+    starts: str = Field(default="", max_length=20)
+    pattern: str = Field(default="", max_length=15)
+    quantity: int = Field(default=1, ge=1, le=100)
+    consecutive: bool = False
+    most_setup: Money
+    most_monthly: Money
+    until: datetime
+
+
 class ArrivedLine(Fact):
     """A number as the carrier's letter tells of it."""
 
@@ -293,7 +317,7 @@ class PutBack(_Task):
 Task = Annotated[
     GrantLicence | RevokeLicence | BuySeats | AssignNumber | UnassignNumber | ReserveNumber | UnreserveNumber | SetAside | ReturnNumber
     | EndRest | AdoptNumber | SetSpot | RegisterAddress | SetPath | PublishPath | SetCallingRights | ListOnTrunk | UnlistFromTrunk
-    | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | RecordArrival | SendPaper | CancelOrder | ReleaseNumber | SetFeature | PlaceTestCall | PutBack,
+    | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | OrderWhenFree | RecordArrival | SendPaper | CancelOrder | ReleaseNumber | SetFeature | PlaceTestCall | PutBack,
     Field(discriminator="kind"),
 ]  # fmt: skip
 AnyTask = _Task

@@ -54,6 +54,9 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
             return f"Place a test call {task.direction}", f"{'to' if task.direction == 'in' else 'from'} {n}"
         case t.PutBack():
             return "Put back", f"what “{task.of}” changed"
+        case t.OrderWhenFree():
+            wish = ", ".join(x for x in (task.area or task.country, task.starts, f"ending {task.pattern}" if task.pattern else "") if x)
+            return f"Order {task.quantity} number{'s' if task.quantity != 1 else ''} when free", f"under {task.reference}: {wish}"
         case t.RecordArrival():
             return (
                 f"Take in {len(task.lines)} number{'s' if len(task.lines) != 1 else ''}",

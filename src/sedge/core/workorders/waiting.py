@@ -37,6 +37,8 @@ def estimated_delay(task: Any, estate: Estate) -> str:
         case t.AssignNumber():
             waits = must_wait(task, estate) if estate.get(Number, task.e164 or "") else None
             return f"from {estate.clock(waits[0])}" if waits else "at once"
+        case t.OrderWhenFree():
+            return f"when there is such a number, until {estate.clock(task.until)}"
         case t.SetFeature():
             return "when the carrier has switched it"
         case t.RegisterAddress():

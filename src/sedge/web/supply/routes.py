@@ -1,10 +1,12 @@
 """Supply: search a carrier's stock, hold, quote, order, watch it arrive."""
 
+from datetime import timedelta
 from typing import Annotated
 from urllib.parse import urlencode
 
 from fastapi import Depends, Form, Query, Request
 from fastapi.responses import Response
+from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.errors import SedgeError
@@ -100,6 +102,29 @@ def for_site(request: Request, desk: AtDesk, site: str = "") -> Response:
         "site": need.site.id,
     }
     return go(request, "/supply?" + urlencode({k: v for k, v in asked.items() if v}))
+
+
+@place.page("/supply/when-free", May.BUY)
+def when_free_page(request: Request, desk: AtDesk, asked: AsAsked) -> Response:
+    """The form for ordering once such numbers are in stock."""
+    seller = next(iter(searching.sellers(desk, asked.wish, asked.typed["carrier"])))
+    sites = [(s.id, s.name) for s in holders.plain_sites(desk)]
+    site = asked.typed["site"] or next((s.id for s in holders.plain_sites(desk) if s.account == seller[0].id), sites[0][0] if sites else "")
+    until = (desk.now() + timedelta(days=30)).date().isoformat()
+    spots = [(s.id, f"{s.name} ({s.id})") for s in holders.spots_of(desk, site)] if site else []
+    return draw(
+        request, "when_free.html", asked=asked, account=seller[0], carrier=seller[1], sites=sites, site=site, spots=spots, until=until
+    )
+
+
+@place.action("/supply/when-free", May.BUY)
+async def when_free(request: Request, desk: AtDesk) -> Response:
+    form = {key: str(value).strip()[:200] for key, value in (await request.form()).items()}
+    return await run_in_threadpool(_when_free, request, desk, form)
+
+
+def _when_free(request: Request, desk: AtDesk, form: dict[str, str]) -> Response:
+    return go(request, f"/work-orders/{supply.order_when_free(desk, form).no}")
 
 
 @place.page("/supply/joiners", May.SEE_MONEY)

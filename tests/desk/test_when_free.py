@@ -1,0 +1,74 @@
+"""Order when free: asked for now and then, bought once, within its limits, until its last day."""
+
+from datetime import timedelta
+
+import pytest
+
+from sedge.core.errors import NotUnderstood
+from sedge.core.supply.offers import Wish
+from sedge.desk import searching, supply, workorders
+from sedge.standins.manners import MANNERS
+from sedge.store.workorders import OrderState
+from tests.conftest import until_quiet
+
+GONE = next(f"+44113496{n:04d}" for n in range(320, 900) if MANNERS["brackwater"].is_gone(f"+44113496{n:04d}"))
+FORM = {
+    "account": "brackwater-main", "site": "wharf-house", "reference": "The one", "country": "GB", "area": "Leeds", "quantity": "1", "most_setup": "3",
+    "most_monthly": "1", "pattern": GONE[-4:],
+}  # fmt: skip
+
+
+def wanted(desk, **more):
+    until = (desk.now() + timedelta(days=2)).date().isoformat()
+    return supply.order_when_free(desk, {**FORM, "until": until, **more})
+
+
+def bought(house):
+    return [o for o in house.outside.control.call("GET", "orders")["orders"]]
+
+
+def run(house, desk, **more):
+    order = workorders.run(desk, wanted(desk, **more).id)
+    until_quiet(house, timedelta(minutes=5))
+    return order
+
+
+def test_it_waits_and_buys_once_when_the_number_comes_into_stock(house, desk):
+    assert searching.one(desk, Wish("GB", area="Leeds", pattern=GONE[-4:]), "brackwater").offers == []
+    order = run(house, desk)
+    assert workorders.look(desk, order.id).order.tasks[0].waits_for == "such numbers to come into stock"
+    house.outside.control.call("POST", "freed", json={"numbers": [GONE]})
+    until_quiet(house, timedelta(hours=1))
+    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert [o["numbers"] for o in bought(house)] == [[GONE]]
+    assert [v.state for v in supply.orders(desk) if v.order.reference == "The one"] == ["delivered"]
+
+
+def test_nothing_dearer_than_the_limits_is_bought_and_it_ends_on_its_day(house, desk):
+    house.outside.control.call("POST", "freed", json={"numbers": [GONE]})
+    order = run(house, desk, most_monthly="0.60")
+    assert workorders.look(desk, order.id).order.state is OrderState.RUNNING
+    until_quiet(house, timedelta(days=3))
+    failed = workorders.look(desk, order.id).order
+    assert failed.state is OrderState.FAILED
+    assert failed.tasks[0].error.startswith("The last day has passed")
+    assert bought(house) == []
+
+
+@pytest.mark.parametrize("kind", ["timeout", "error", "slow"])
+def test_faults_while_it_asks_or_buys_end_in_one_order(house, desk, kind):
+    house.outside.control.call("POST", "freed", json={"numbers": [GONE]})
+    house.outside.control.order_fault({"service": "brackwater", "fault": kind, "count": 2})
+    run(house, desk)
+    until_quiet(house, timedelta(hours=2))
+    assert [o["numbers"] for o in bought(house)] == [[GONE]]
+
+
+@pytest.mark.parametrize(
+    ("given", "field"),
+    [({"reference": ""}, "reference"), ({"until": "2001-01-01"}, "until"), ({"until": "soon"}, "until"), ({"quantity": "0"}, "quantity"), ({"most_setup": ""}, "most_setup")],
+)  # fmt: skip
+def test_wishes_that_cannot_be_are_refused_with_their_field(desk, given, field):
+    with pytest.raises(NotUnderstood) as error:
+        wanted(desk, **given)
+    assert error.value.field == field
