@@ -7,7 +7,6 @@ import contextlib
 import os
 import random
 import shutil
-import signal
 import socket
 import subprocess
 import sys
@@ -20,37 +19,86 @@ import pytest
 
 KILLS = int(os.environ.get("KILLS", "8"))
 MOMENTS = min(KILLS, 10)  # of one life of the server, as many as the demo's seats and people last for
+ORDERS, ORDER_KILLS = 20, int(os.environ.get("ORDER_KILLS", "50"))
 ROUNDS = range(max(1, KILLS // 10))
 
 
+# Imports once and forks a process for each life of the server, so that fifty of them take a minute and not five.
+FORKING = """
+import os, signal, sys
+from pathlib import Path
+from sedge.demo.running import run_demo
+from sedge.settings import Settings
+settings = Settings(data=Path(sys.argv[1]), port=int(sys.argv[2]), demo=True)
+child = 0
+for line in sys.stdin:
+    if line.strip() == "start":
+        child = os.fork()
+        if child == 0:
+            os.close(1)
+            os.open(os.devnull, os.O_WRONLY)
+            run_demo(settings)
+            os._exit(0)
+    elif child:
+        os.kill(child, signal.SIGKILL)
+        os.waitpid(child, 0)
+        child = 0
+    print("done", flush=True)
+"""
+
+
 class Server:
-    """`sedge demo` on a folder of its own; can be killed and started again."""
+    """The demo's server on a folder of its own; can be killed and started again."""
 
     def __init__(self, data: Path) -> None:
         self.data = data
         with socket.socket() as s:
             s.bind(("127.0.0.1", 0))
             self.port = s.getsockname()[1]
+        with socket.socket() as s:
+            s.bind(("127.0.0.1", 0))
+            self.standins_port = s.getsockname()[1]
         self.process: subprocess.Popen | None = None
         self.api = httpx.Client(base_url=f"http://127.0.0.1:{self.port}/api/v1", headers={"Authorization": "Bearer demo"}, timeout=60)
 
     def start(self) -> None:
-        env = {**os.environ, "SEDGE_RUNNER_SECONDS": "0.05"}
-        command = [sys.executable, "-m", "sedge.cli", "demo", "--port", str(self.port), "--data", str(self.data)]
-        self.process = subprocess.Popen(command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        if self.process is None:
+            env = {**os.environ, "SEDGE_RUNNER_SECONDS": "0.05", "SEDGE_STANDINS_PORT": str(self.standins_port)}
+            command = [sys.executable, "-c", FORKING, str(self.data), str(self.port)]
+            self.process = subprocess.Popen(
+                command, env=env, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
+            )
+        self._tell("start")
         deadline = time.monotonic() + 60
         while time.monotonic() < deadline:
             try:
                 if self.api.get(f"http://127.0.0.1:{self.port}/healthz").status_code == 200:
                     return
             except httpx.HTTPError:
-                time.sleep(0.05)
+                time.sleep(0.03)
         raise AssertionError("the server did not start")
 
-    def kill(self) -> None:
+    def _tell(self, what: str) -> None:
         assert self.process is not None
-        self.process.send_signal(signal.SIGKILL)
+        assert self.process.stdin is not None
+        assert self.process.stdout is not None
+        self.process.stdin.write(f"{what}\n")
+        self.process.stdin.flush()
+        assert self.process.stdout.readline() == "done\n"
+
+    def kill(self) -> None:
+        """SIGKILL to the server's process; it is gone when this returns."""
+        self._tell("kill")
+
+    def end(self) -> None:
+        self.kill()
+        assert self.process is not None
+        self.process.kill()
         self.process.wait()
+
+    def books(self) -> dict:
+        """What the carriers themselves say was bought, and what each account holds."""
+        return httpx.get(f"http://127.0.0.1:{self.standins_port}/control/orders", timeout=30).json()
 
     def post(self, path: str, body: dict) -> dict:
         answer = self.api.post(path, json=body)
@@ -70,7 +118,7 @@ def server(seeded, tmp_path):
     made = Server(folder)
     made.start()
     yield made
-    made.kill()
+    made.end()
     made.api.close()
 
 
@@ -145,6 +193,65 @@ def test_killed_while_an_order_is_being_asked_for_the_same_key_buys_once(server,
 def _ask(server, body, key):
     with contextlib.suppress(httpx.HTTPError):
         server.api.post("/orders", json=body, headers=key)
+
+
+@pytest.mark.killing
+def test_killed_at_fifty_moments_during_twenty_orders_at_once(server):
+    """Whoever heard no answer asks again with the same key. At the end every order was bought once, and both books agree to the penny."""
+    chance = random.Random(50)
+    asked = {f"T{i}": body for i, body in enumerate(_twenty(server))}
+    heard: dict[str, str] = {}
+
+    def ask(key: str) -> None:
+        with contextlib.suppress(httpx.HTTPError):
+            answer = server.api.post("/orders", json=asked[key], headers={"Idempotency-Key": key})
+            if answer.status_code == 201:
+                assert heard.setdefault(key, answer.json()["id"]) == answer.json()["id"]
+
+    for kill in range(ORDER_KILLS):
+        if kill % 4 == 3:  # the outside goes on meanwhile, so that orders are killed at every stage of theirs
+            with contextlib.suppress(httpx.HTTPError):
+                server.api.post("/standins/clock", json={"advance": "PT10S"}, timeout=5)
+        asking = [threading.Thread(target=ask, args=(key,), daemon=True) for key in asked if key not in heard]
+        for thread in asking:
+            thread.start()
+        time.sleep(chance.random() * 0.7)
+        server.kill()
+        for thread in asking:
+            thread.join(30)
+        server.start()
+    for key in asked:
+        ask(key)
+    assert set(heard) == set(asked)
+    for _ in range(4):
+        server.post("/standins/clock", {"advance": "PT1H"})
+    ours = {o["id"]: o for o in server.get("/orders?limit=500")["items"] if o["reference"].startswith("twenty ")}
+    assert sorted(ours) == sorted(heard.values())
+    assert {o["state"] for o in ours.values()} <= {"delivered", "part delivered", "failed"}
+    books = server.books()
+    keys = [o["key"] for o in books["orders"]]
+    assert len(keys) == len(set(keys)) == ORDERS
+    bought = [n for o in books["orders"] for n in o["numbers"]]
+    assert len(bought) == len(set(bought)) == sum(len(body["numbers"]) for body in asked.values())
+    told = {a["id"]: a["balance"]["amount"] for c in server.get("/carriers")["items"] for a in c["accounts"]}
+    assert {key: float(told[key]) for key in ("brackwater-main", "fellgate-main")} == {
+        key: float(books["balances"][key]) for key in ("brackwater-main", "fellgate-main")
+    }
+    delivered = {x["e164"] for o in ours.values() for x in o["lines"] if x["state"] == "delivered"}
+    here = {n["e164"] for n in server.get("/numbers?limit=1000&state=available")["items"]}
+    assert delivered <= here
+
+
+def _twenty(server):
+    """Ten orders at each of two carriers, of numbers that no other of them names."""
+    bodies = []
+    for carrier, area in (("brackwater", "Leeds"), ("fellgate", "Sheffield")):
+        offers = server.get(f"/supply/offers?country=GB&area={area}&quantity=3&consecutive=true&carrier={carrier}&limit=50")["items"]
+        free: set[str] = set()
+        chosen = [o for o in offers if not free & set(o["numbers"]) and not free.update(o["numbers"])][: ORDERS // 2]
+        bodies += [{"carrier_account": f"{carrier}-main", "numbers": o["numbers"], "site": "wharf-house"} for o in chosen]
+    assert len(bodies) == ORDERS
+    return [{**body, "reference": f"twenty {i}"} for i, body in enumerate(bodies)]
 
 
 def _nothing_twice(server, offers, orders, works):

@@ -3,8 +3,10 @@
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from fpdf import FPDF
+if TYPE_CHECKING:
+    from fpdf import FPDF
 
 FONTS = Path(__file__).parent.parent / "web" / "static" / "vendor" / "fonts"
 INK, SOFT = (32, 48, 43), (96, 108, 100)
@@ -25,6 +27,8 @@ class FormFacts:
 
 def order_form(facts: FormFacts) -> bytes:
     """A page of A4 with a place to sign; more where the note is long."""
+    from fpdf import FPDF  # costs half a second to import, and few processes ever print
+
     pdf = FPDF(format="A4")
     pdf.add_font("Sedge", "", FONTS / "DejaVuSans.ttf")
     pdf.add_font("Sedge", "B", FONTS / "DejaVuSans-Bold.ttf")
@@ -42,7 +46,7 @@ def order_form(facts: FormFacts) -> bytes:
     return bytes(pdf.output())
 
 
-def _head(pdf: FPDF, facts: FormFacts) -> None:
+def _head(pdf: "FPDF", facts: FormFacts) -> None:
     pdf.set_text_color(*SOFT)
     pdf.set_font("Sedge", "", 9)
     pdf.multi_cell(0, 5, facts.sender, new_x="LMARGIN", new_y="NEXT")
@@ -58,7 +62,7 @@ def _head(pdf: FPDF, facts: FormFacts) -> None:
     pdf.ln(4)
 
 
-def _row(pdf: FPDF, question: str, answer: str) -> None:
+def _row(pdf: "FPDF", question: str, answer: str) -> None:
     top = pdf.get_y()
     pdf.set_draw_color(217, 210, 189)
     pdf.line(pdf.l_margin, top, pdf.w - pdf.r_margin, top)
@@ -73,7 +77,7 @@ def _row(pdf: FPDF, question: str, answer: str) -> None:
     pdf.ln(2)
 
 
-def _signature(pdf: FPDF, facts: FormFacts) -> None:
+def _signature(pdf: "FPDF", facts: FormFacts) -> None:
     if pdf.get_y() > pdf.h - 60:
         pdf.add_page()
     pdf.ln(26)
