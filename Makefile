@@ -40,6 +40,7 @@ check: $(VENV)/.dev
 bench: $(VENV)/.dev
 	$(BIN)/python -m bench
 	$(BIN)/python -m bench.pages
+	$(BIN)/python -m bench.supply
 	$(BIN)/python -m bench.estate
 
 shots: $(VENV)/.dev $(VENV)/.browser

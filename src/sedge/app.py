@@ -26,7 +26,7 @@ from sedge.api.describing import describe
 from sedge.desk import runner, serving, steering, today
 from sedge.desk.clock import Clock
 from sedge.desk.desk import House, desk_member_facts
-from sedge.outside.callbacks import Listener
+from sedge.outside.callbacks import Listener, told_in
 from sedge.outside.carrier import Callback
 from sedge.outside.outside import at_standins
 from sedge.settings import Settings
@@ -130,7 +130,8 @@ def create_app(house: House) -> FastAPI:
     def told_by_carrier(request: Request, body: Annotated[bytes, Depends(_body)]) -> Response:
         """A hint only: we ask the carrier ourselves. So it can come twice, late, or out of order."""
         listener.check(request.headers, body, house.clock.now())
-        runner.look_again_at_orders(house)
+        told = told_in(body)
+        runner.look_again_at(house, told.carrier, told.order)
         return Response(status_code=204)
 
     @app.get("/healthz", include_in_schema=False)

@@ -242,9 +242,12 @@ def test_the_door_for_callbacks_refuses_what_is_not_signed(client, house):
 
     with house.installation.writing() as connection:
         secret = installation.callback_secret(connection)
-    headers = told(secret, int(house.clock.now().timestamp()))
-    assert client.post("/callbacks/carrier", content=b"{}", headers=headers).status_code == 204
-    assert client.post("/callbacks/carrier", content=b"{}", headers=headers).status_code == 403
+    body = b'{"carrier": "brackwater", "order": "B00001"}'
+    headers = told(secret, int(house.clock.now().timestamp()), body)
+    assert client.post("/callbacks/carrier", content=body, headers=headers).status_code == 204
+    assert client.post("/callbacks/carrier", content=body, headers=headers).status_code == 403
+    later = told(secret, int(house.clock.now().timestamp()) + 1, b"[]")
+    assert client.post("/callbacks/carrier", content=b"[]", headers=later).status_code == 422
 
 
 # ── testing a connection ──

@@ -21,7 +21,7 @@ from sedge.core.workorders import tasks as t
 from sedge.desk import workorders
 from sedge.desk.desk import Desk, Reading
 from sedge.store import tables
-from sedge.store.workorders import WorkOrder
+from sedge.store.workorders import TaskState, WorkOrder
 
 MOST_BYTES = 10_000_000
 SIGNATURES = ((b"%PDF-", "application/pdf"), (b"\x89PNG\r\n\x1a\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"))
@@ -165,6 +165,15 @@ def send_another(desk: Desk, order: str, rejected: str, document: str) -> WorkOr
     return workorders.run_now(
         desk, f"Another paper for order {reference}", [t.SendPaper(order=order, document=document, instead_of=rejected)]
     )
+
+
+def being_sent(desk: Desk, order: str) -> bool:
+    """Whether another paper for the order is on its way to the carrier."""
+    task = tables.task
+    going = task.c.state.in_([TaskState.PLANNED.value, TaskState.WAITING.value, TaskState.RUNNING.value])
+    query = select(task.c.id).where(going, task.c.body.contains('"kind":"send_paper"'), task.c.body.contains(f'"order":"{order}"')).limit(1)
+    with desk.reading() as reading:
+        return reading.connection.execute(query).first() is not None
 
 
 def rejected(desk: Desk) -> list[tuple[Order, Any]]:

@@ -14,13 +14,14 @@ import structlog
 from sedge.core.errors import ChangedMeanwhile, OutsideSilent, SedgeError
 from sedge.core.facts import canonical
 from sedge.core.numbers.life import State
-from sedge.core.records import Order, Subject
+from sedge.core.records import Account, Order, Subject
 from sedge.core.reduce import reservation_lapsed, rest_over
 from sedge.core.workorders.tasks import OutputOf, Snapshot
 from sedge.desk import accounts, mail, number_files, steps, workorders
 from sedge.desk.desk import Desk, House, Writing, system_member
 from sedge.desk.steps import Done, Failed, Outcome, Wait
 from sedge.store import numbers as number_store
+from sedge.store import tables
 from sedge.store import workorders as store
 from sedge.store.workorders import OrderState, StoredTask, TaskState, WorkOrder
 
@@ -45,12 +46,18 @@ def recover(house: House) -> None:
             store.release_leases(writing.connection)
 
 
-def look_again_at_orders(house: House) -> None:
-    """Somebody says that something has arrived: tasks that wait for a carrier are due now."""
+def look_again_at(house: House, carrier: str, placed_as: str) -> None:
+    """A carrier says that something of an order has happened: the task that waits for it is due now, and no other."""
     for key in house.estates:
         desk = house.desk(system_member(key))
-        with desk.writing() as writing:
-            store.hurry(writing.connection, "order_numbers", desk.now())
+        with desk.reading() as reading:
+            told = reading.records.where(Order, tables.order.c.placed_as == placed_as)
+            accounts = {a.id: a.carrier for a in reading.records.many(Account, {o.account for o in told})}
+        mine = [o.key for o in told if accounts.get(o.account) == carrier]
+        if mine:
+            with desk.writing() as writing:
+                for task in mine:
+                    store.hurry(writing.connection, task, desk.now())
 
 
 def next_due(house: House) -> datetime | None:

@@ -13,6 +13,7 @@ from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Account, Capacity, Carrier
 from sedge.core.supply.offers import Offer, StockNumber, Wish, leading, rank_offers
 from sedge.core.workorders.tasks import OrderWhenFree
+from sedge.desk import money
 from sedge.desk.desk import Desk, Reading
 from sedge.desk.supply import MOST_NUMBERS, buyable_accounts, lead_times, stock_number
 from sedge.store import tables
@@ -39,11 +40,7 @@ def sellers(desk: Desk, wish: Wish, carrier: str = "") -> list[tuple[Account, Ca
     """The carriers that sell numbers of the country wished for, each with the account it would be bought on. Raises NotUnderstood."""
     check(wish)
     found: dict[str, tuple[Account, Carrier]] = {}
-    accounts = [(a, c) for a, c in buyable_accounts(desk) if not carrier or c.id == carrier]
-    for account, of in sorted(accounts, key=lambda x: not x[0].countries):  # one that is meant for the country before one for any
-        if not account.countries or wish.country in account.countries:
-            found.setdefault(of.id, (account, of))
-    for account, of in accounts:
+    for account, of in _by_preference(desk, wish, carrier):
         found.setdefault(of.id, (account, of))
     if not found:
         raise NotUnderstood("No carrier of that name takes orders over the wire.", field="carrier")
@@ -52,6 +49,25 @@ def sellers(desk: Desk, wish: Wish, carrier: str = "") -> list[tuple[Account, Ca
         countries = sorted({country for _, c in found.values() for country in c.countries})
         raise NotUnderstood(f"Numbers are sold of {', '.join(countries)} only.", field="country")
     return selling
+
+
+def _by_preference(desk: Desk, wish: Wish, carrier: str = "") -> list[tuple[Account, Carrier]]:
+    """Accounts to buy on: those meant for the country before others, those that can pay before those that can't yet, those that
+    numbers are on before empty ones."""
+    used = {key for key, outlook in money.outlooks(desk).items() if outlook.numbers}
+    every = [(a, c) for a, c in buyable_accounts(desk) if not carrier or c.id == carrier]
+
+    def key(one: tuple[Account, Carrier]) -> tuple[object, ...]:
+        account = one[0]
+        meant = wish.country in account.countries
+        return (bool(account.countries) and not meant, not meant, account.receives_only, account.id not in used, account.name)
+
+    return sorted(every, key=key)
+
+
+def accounts_for(desk: Desk, wish: Wish, carrier: str) -> list[Account]:
+    """Every account that numbers of the country could be bought on with a carrier, the one that would be taken first."""
+    return [a for a, _ in _by_preference(desk, wish, carrier) if not a.countries or wish.country in a.countries]
 
 
 def search(desk: Desk, wish: Wish, *, carrier: str = "") -> list[Answer]:

@@ -258,7 +258,7 @@ def _look_after(desk: Desk, task: t.OrderNumbers, stored: StoredTask, answer: An
     delivered = [n for n, (state, _, _) in answer.lines.items() if state is LineState.DELIVERED]
     if waiting:
         arrived = f"{len(delivered)} of {len(answer.lines)} delivered; the rest by {clock(answer.expected_by, desk.now(), desk.organisation.home_country)}"
-        return Wait(min(desk.now() + POLL, max(answer.expected_by, desk.now() + timedelta(seconds=2))), f"the carrier: {arrived}", settled)
+        return Wait(desk.now() + POLL, f"the carrier: {arrived}", settled)
     if not delivered:
         return Failed("The carrier delivered none of the numbers.", settled)
     return Done(settled)

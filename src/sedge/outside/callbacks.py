@@ -9,9 +9,26 @@ import threading
 from collections.abc import Mapping
 from datetime import datetime, timedelta
 
-from sedge.core.errors import Forbidden
+from pydantic import BaseModel, Field, ValidationError
+
+from sedge.core.errors import Forbidden, NotUnderstood
 
 FRESH = timedelta(minutes=5)
+
+
+class Told(BaseModel):
+    """Of which order a carrier tells something; what has happened we ask for ourselves."""
+
+    carrier: str = Field(max_length=80)
+    order: str = Field(max_length=80)
+
+
+def told_in(body: bytes) -> Told:
+    """Raises NotUnderstood."""
+    try:
+        return Told.model_validate_json(body)
+    except ValidationError as error:
+        raise NotUnderstood("A callback names the carrier and its order.", field="order") from error
 
 
 def signature(secret: str, moment: str, body: bytes) -> str:

@@ -1,6 +1,8 @@
 """One HTTP client per service outside; its errors translated in this one place."""
 
+import ssl
 from copy import copy
+from functools import cache
 from typing import Any, Self
 
 import httpx
@@ -10,13 +12,19 @@ from sedge.core.errors import OutsideRefused, OutsideSilent
 TIMEOUT = httpx.Timeout(5.0)
 
 
+@cache
+def _trusted() -> ssl.SSLContext:
+    """The certificates we trust, read once for all services."""
+    return httpx.create_ssl_context()
+
+
 class Service:
     """`name` is how people know the service; `secret` its key, where it asks for one."""
 
     def __init__(self, name: str, base_url: str, secret: str = "") -> None:
         self.name = name
         self._key = secret
-        self._client = httpx.Client(base_url=base_url, timeout=TIMEOUT)
+        self._client = httpx.Client(base_url=base_url, timeout=TIMEOUT, verify=_trusted())
 
     def with_key(self, secret: str) -> Self:
         """The same service, asked with another key over the same connections."""

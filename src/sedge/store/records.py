@@ -69,7 +69,7 @@ def columns(record: Any) -> dict[str, Any]:
         case Hold():
             return {"state": record.state, "expires_at": record.expires_at}
         case Order():
-            return {"reference": record.reference, "open": record.is_open, "at": record.placed_at}
+            return {"reference": record.reference, "open": record.is_open, "at": record.placed_at, "placed_as": record.placed_as}
         case Document():
             return {"paper": record.paper, "withdrawn": record.withdrawn}
         case Trunk():

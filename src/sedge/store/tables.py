@@ -202,7 +202,13 @@ carrier = _record_table("carrier")
 account = _record_table("account", Column("carrier", String(80), nullable=False), Column("secret", Text))
 hold = _record_table("hold", Column("state", String(12), nullable=False), Column("expires_at", Moment, nullable=False))
 order = _record_table(
-    "supply_order", Column("reference", String(80), nullable=False), Column("open", Boolean, nullable=False), Column("at", Moment)
+    "supply_order",
+    Column("reference", String(80), nullable=False),
+    Column("open", Boolean, nullable=False),
+    Column("at", Moment),
+    Column("placed_as", String(80)),
+    Index("order_placed_as", "placed_as"),
+    Index("order_open", "open", "at"),
 )
 document = _record_table(
     "document",

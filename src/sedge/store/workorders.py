@@ -197,10 +197,10 @@ def release_leases(connection: Connection) -> None:
     )
 
 
-def hurry(connection: Connection, kind: str, now: datetime) -> None:
-    """Let waiting tasks of one kind be looked at now."""
+def hurry(connection: Connection, task: str, now: datetime) -> None:
+    """Let a waiting task be looked at now."""
     table = tables.task
-    condition = (table.c.state == TaskState.WAITING.value) & (table.c.next_try > now) & table.c.body.contains(f'"kind":"{kind}"')
+    condition = (table.c.id == task) & (table.c.state == TaskState.WAITING.value) & (table.c.next_try > now)
     connection.execute(update(table).where(condition).values(next_try=now))
 
 

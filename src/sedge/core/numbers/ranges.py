@@ -8,7 +8,7 @@ import re
 from bisect import bisect_right
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
-from itertools import groupby
+from itertools import pairwise
 
 from sedge.core.errors import NotUnderstood
 
@@ -148,13 +148,8 @@ class NumberSet:
     def runs_of(self, length: int) -> Iterator[Span]:
         """Non-overlapping runs of exactly `length`, starting at round numbers where one fits."""
         for span in self.spans:
-            start = span.first
-            aligned = -(-span.first // 10) * 10
-            if span.last - aligned + 1 >= length:
-                start = aligned
-            while start + length - 1 <= span.last:
+            for start in tidy_cut(span.first, span.last, length):
                 yield Span(span.digits, start, start + length - 1)
-                start += length
 
     def blocks(self, sizes: tuple[int, ...] = BLOCK_SIZES) -> list[Span]:
         """Cover by the fewest aligned blocks of the given sizes (largest first); leftovers are single numbers."""
@@ -229,4 +224,12 @@ def _common(one: list[Interval], other: list[Interval]) -> Iterator[Interval]:
 def consecutive(numbers: Iterable[int]) -> list[list[int]]:
     """Ascending numbers grouped into their runs."""
     ordered = sorted(numbers)
-    return [[n for _, n in group] for _, group in groupby(enumerate(ordered), lambda pair: pair[1] - pair[0])]
+    cuts = [0, *(i for i, (one, other) in enumerate(pairwise(ordered), start=1) if other - one != 1), len(ordered)]
+    return [ordered[begin:end] for begin, end in pairwise(cuts) if begin < end]
+
+
+def tidy_cut(first: int, last: int, length: int) -> Iterator[int]:
+    """Where runs of `length` begin within a stretch, without overlapping; at round numbers where one fits."""
+    aligned = -(-first // 10) * 10
+    start = aligned if last - aligned + 1 >= length else first
+    return iter(range(start, last - length + 2, length))

@@ -5,19 +5,19 @@ objects exist only for the best.
 """
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from heapq import nlargest
-from itertools import pairwise
+from itertools import islice, pairwise
 
 from sedge.core.facts import Money
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.plan import AREAS, COUNTRIES
-from sedge.core.numbers.ranges import NumberSet, consecutive
+from sedge.core.numbers.ranges import NumberSet, consecutive, tidy_cut
 from sedge.core.records import Capacity
 
-BEST = 50
+BEST, WHOLE, MIXED = 50, 400, 20
 WEIGHTS = {
     "exact area": 10,
     "run of the length asked": 20,
@@ -85,28 +85,39 @@ def leading(wish: Wish) -> str:
 
 def rank_offers(stock: Sequence[StockNumber], wish: Wish, owned: NumberSet, *, best: int = BEST) -> list[Offer]:
     """The best offers for a wish, best first; runs are offered as runs. Empty where nothing fits."""
-    fitting = {int(n.e164): n for n in stock if _fits(n, wish)}
+    filters = _filters(wish)
+    fitting = {int(n.e164): n for n in stock if all(fits(n) for fits in filters)} if filters else {int(n.e164): n for n in stock}
+    groups: Sequence[Sequence[int]]
     if wish.quantity > 1 and wish.consecutive:
-        runs = list(NumberSet.of(fitting).runs_of(wish.quantity))
-        groups = [[fitting[n] for n in range(span.first, span.last + 1)] for span in runs]
-        groups = _also_next_to(groups, fitting, wish.quantity, owned)
+        length = wish.quantity
+        starts = (start for run in consecutive(fitting) if len(run) >= length for start in tidy_cut(run[0], run[-1], length))
+        groups = _also_next_to([range(start, start + length) for start in starts], fitting, length, owned)
     elif wish.quantity > 1:
         groups = _near_each_other(fitting, wish.quantity)
     else:
-        groups = [[n] for n in fitting.values()]
-    scored = nlargest(best, ((_total(g, wish, owned), -int(g[0].e164), g) for g in groups), key=lambda row: row[:2])
-    return [_offer(group, wish, owned) for _, _, group in scored]
+        groups = [(n,) for n in fitting]
+    totals = _totals(groups, wish, owned)
+    scored = nlargest(best, ((total, -group[0], i) for i, (total, group) in enumerate(zip(totals, groups, strict=True))))
+    return [_offer([fitting[n] for n in groups[i]], wish, owned) for _, _, i in scored]
 
 
-def _fits(n: StockNumber, wish: Wish) -> bool:
-    if wish.capacity and n.capacity not in {wish.capacity, Capacity.ANY}:
-        return False
-    if wish.starts and not n.e164.startswith(wish.starts):
-        return False
-    if wish.pattern and not _pattern(wish.pattern)(n.e164):
-        return False
-    if not (wish.area or wish.kind):
-        return True
+def _filters(wish: Wish) -> list[Callable[[StockNumber], object]]:
+    """What a number must fulfil: only what is asked, the cheap ones first."""
+    filters: list[Callable[[StockNumber], object]] = []
+    if wish.capacity:
+        fitting = {wish.capacity, Capacity.ANY}
+        filters.append(lambda n: n.capacity in fitting)
+    if wish.starts:
+        filters.append(lambda n: n.e164.startswith(wish.starts))
+    if wish.pattern:
+        matches = _pattern(wish.pattern)
+        filters.append(lambda n: matches(n.e164))
+    if wish.area or wish.kind:
+        filters.append(lambda n: _of_area_and_kind(n, wish))
+    return filters
+
+
+def _of_area_and_kind(n: StockNumber, wish: Wish) -> bool:
     facts = describe(n.e164)
     in_area = not wish.area or wish.area.lower() in {facts.area.lower(), facts.parts[1], "0" + facts.parts[1]}
     return in_area and (not wish.kind or facts.kind == wish.kind)
@@ -117,28 +128,56 @@ def _pattern(pattern: str) -> Callable[[str], object]:
     return re.compile(on_keypad(pattern).replace("?", r"\d") + "$").search
 
 
-def _also_next_to(
-    groups: list[list[StockNumber]], fitting: dict[int, StockNumber], length: int, owned: NumberSet
-) -> list[list[StockNumber]]:
+def _also_next_to(groups: list[range], fitting: Mapping[int, StockNumber], length: int, owned: NumberSet) -> list[range]:
     """Runs that begin right after, or end right before, a run already owned: the tidy cut could miss them."""
     edges = [span.last + 1 for span in owned.spans] + [span.first - length for span in owned.spans]
-    seen = {int(g[0].e164) for g in groups}
+    seen = {group[0] for group in groups}
     for start in edges:
         numbers = range(start, start + length)
-        if start not in seen and all(n in fitting for n in numbers):
-            groups.append([fitting[n] for n in numbers])
+        if start in fitting and start not in seen and all(n in fitting for n in numbers):
+            groups.append(numbers)
     return groups
 
 
-def _near_each_other(fitting: dict[int, StockNumber], quantity: int) -> list[list[StockNumber]]:
+def _near_each_other(fitting: Mapping[int, StockNumber], quantity: int) -> list[tuple[int, ...]]:
     """Groups of the quantity asked, from as few runs as possible."""
-    ordered = sorted(fitting)
-    runs = sorted(consecutive(ordered), key=len, reverse=True)
-    joined = [n for run in runs for n in run]
-    whole = [run[i : i + quantity] for run in runs for i in range(0, len(run) - quantity + 1, quantity)]
-    mixed = [sorted(joined[i : i + quantity]) for i in range(0, len(joined) - quantity + 1, quantity)][:20]
-    unique = {tuple(group): None for group in [*whole[:400], *mixed]}
-    return [[fitting[n] for n in group] for group in unique]
+    runs = sorted(consecutive(fitting), key=len, reverse=True)
+    whole = (tuple(run[i : i + quantity]) for run in runs for i in range(0, len(run) - quantity + 1, quantity))
+    joined = [n for run in runs for n in run][: quantity * MIXED]
+    mixed = (tuple(sorted(joined[i : i + quantity])) for i in range(0, len(joined) - quantity + 1, quantity))
+    return list(dict.fromkeys([*islice(whole, WHOLE), *mixed]))
+
+
+def _totals(groups: Sequence[Sequence[int]], wish: Wish, owned: NumberSet) -> list[int]:
+    """The sums of `_parts`, for many groups at once: nothing is made that is not needed for the sum."""
+    same = sum(
+        WEIGHTS[name] for name, asked in (("exact area", wish.area), ("leading digits", wish.starts), ("pattern", wish.pattern)) if asked
+    )
+    after, before = {span.last + 1 for span in owned.spans}, {span.first - 1 for span in owned.spans}
+    endings = [(10 ** len(e), int(e)) for e in wish.endings]
+    table, extends, in_a_row, ends = (
+        _memorable(),
+        WEIGHTS["extends a run you own"],
+        WEIGHTS["run of the length asked"],
+        WEIGHTS["wanted endings"],
+    )
+    totals: list[int] = []
+    for group in groups:
+        count, low = len(group), group[0] % 10_000
+        is_run = group[-1] - group[0] == count - 1
+        total = same + max(table[low : low + count] if is_run and low + count <= len(table) else [table[n % 10_000] for n in group])
+        if is_run:
+            total += (in_a_row if count > 1 else 0) + (extends if group[0] in after or group[-1] in before else 0)
+        if endings:
+            total += round(ends * sum(any(n % size == digits for size, digits in endings) for n in group) / count)
+        totals.append(total)
+    return totals
+
+
+@lru_cache(maxsize=1)
+def _memorable() -> list[int]:
+    """The points for being easily remembered, by the last four digits."""
+    return [round(WEIGHTS["easily remembered"] * memorability(f"{n:04d}")) for n in range(10_000)]
 
 
 def _parts(group: Sequence[StockNumber], wish: Wish, owned: NumberSet) -> dict[str, int]:
@@ -157,10 +196,6 @@ def _parts(group: Sequence[StockNumber], wish: Wish, owned: NumberSet) -> dict[s
         "easily remembered": memorable,
     }
     return {name: round(WEIGHTS[name] * value) for name, value in values.items() if round(WEIGHTS[name] * value)}
-
-
-def _total(group: Sequence[StockNumber], wish: Wish, owned: NumberSet) -> int:
-    return sum(_parts(group, wish, owned).values())
 
 
 def _offer(group: Sequence[StockNumber], wish: Wish, owned: NumberSet) -> Offer:

@@ -27,12 +27,12 @@ Text = Annotated[str, Query(max_length=200)]
 
 def _asked(
     desk: AtDesk, country: Text = "", area: Text = "", kind: Text = "", capacity: Text = "", starts: Text = "", pattern: Text = "",
-    quantity: Text = "1", consecutive: Text = "", endings: Text = "", carrier: Text = "", site: Text = "",
+    quantity: Text = "1", consecutive: Text = "", endings: Text = "", carrier: Text = "", site: Text = "", joiners: Text = "",
 ) -> views.Asked:  # fmt: skip
     """The search as it was typed."""
     typed = {
         "country": country, "area": area, "kind": kind, "capacity": capacity, "starts": starts, "pattern": pattern, "quantity": quantity,
-        "consecutive": consecutive, "endings": endings, "carrier": carrier, "site": site,
+        "consecutive": consecutive, "endings": endings, "carrier": carrier, "site": site, "joiners": joiners,
     }  # fmt: skip
     wish = Wish(
         country.upper() or desk.organisation.home_country, area.strip(), kind, capacity, _leading(desk, starts, country), pattern.strip(),
@@ -54,7 +54,9 @@ def search(request: Request, desk: AtDesk, asked: AsAsked) -> Response:
         except SedgeError as error:
             problem, problems = ("", {error.field: error.message}) if error.field in FIELDS else (error.message, {})
         if asked.typed["carrier"] and sellers:
-            answer = views.answer_view(searching.ask(desk, asked.wish, *sellers[0]))
+            answer = views.answer_view(
+                searching.ask(desk, asked.wish, *sellers[0]), searching.accounts_for(desk, asked.wish, sellers[0][1].id)
+            )
     orders = [views.order_page(view, desk.now()) for view in supply.orders(desk, limit=12)]
     every = supply.buyable_accounts(desk)
     return draw(
@@ -68,7 +70,12 @@ def search(request: Request, desk: AtDesk, asked: AsAsked) -> Response:
 @place.page("/supply/answers/{seller}", May.SEE_MONEY)
 def answer(request: Request, desk: AtDesk, seller: str, asked: AsAsked) -> Response:
     """One carrier's answer, drawn into its place."""
-    return draw(request, "_answer.html", asked=asked, answer=views.answer_view(searching.one(desk, asked.wish, seller)))
+    return draw(
+        request,
+        "_answer.html",
+        asked=asked,
+        answer=views.answer_view(searching.one(desk, asked.wish, seller), searching.accounts_for(desk, asked.wish, seller)),
+    )
 
 
 def _leading(desk: AtDesk, starts: str, country: str) -> str:
@@ -84,14 +91,16 @@ def _leading(desk: AtDesk, starts: str, country: str) -> str:
 
 @place.action("/supply/holds", May.BUY)
 def hold(
-    request: Request, desk: AtDesk, account: Annotated[str, Form()], numbers: Annotated[str, Form()], site: Annotated[str, Form()] = ""
-) -> Response:
+    request: Request, desk: AtDesk, account: Annotated[str, Form()], numbers: Annotated[str, Form()], site: Annotated[str, Form()] = "",
+    joiners: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
     held = supply.hold(desk, account, [the_number(desk, n, field="numbers") for n in numbers.split()])
-    return go(request, f"/supply/holds/{held.id}{'?' + urlencode({'site': site}) if site else ''}")
+    more = urlencode({k: v for k, v in (("site", site), ("joiners", joiners)) if v})
+    return go(request, f"/supply/holds/{held.id}{'?' + more if more else ''}")
 
 
 @place.page("/supply/for-site", May.SEE_MONEY)
-def for_site(request: Request, desk: AtDesk, site: str = "") -> Response:
+def for_site(request: Request, desk: AtDesk, site: str = "", joiners: str = "") -> Response:
     """The search for what a site lacks, filled in."""
     need = joining.need_of(desk, site)
     asked = {
@@ -134,14 +143,16 @@ def joiners(request: Request, desk: AtDesk) -> Response:
 
 
 @place.page("/supply/holds/{key}", May.SEE_MONEY)
-def quoted(request: Request, desk: AtDesk, key: str, feature: Annotated[list[str] | None, Query()] = None, site: str = "") -> Response:
+def quoted(
+    request: Request, desk: AtDesk, key: str, feature: Annotated[list[str] | None, Query()] = None, site: str = "", joiners: str = ""
+) -> Response:
     held = supply.quoted(desk, key, feature or [])
     sites = holders.plain_sites(desk)
     chosen = site or next((s.id for s in sites if s.account == held.account.id), sites[0].id if sites else "")
     return draw(
         request, "hold.html", held=held, sites=[(s.id, s.name) for s in sites], site=chosen, chosen=feature or [],
         spots=[(s.id, f"{s.name} ({s.id})") for s in holders.spots_of(desk, chosen)] if chosen else [],
-        people=_joiners(desk, chosen, len(held.numbers)), features=list(held.numbers[0].features.items()), needed=papers.needed(desk, held.carrier.id, held.hold.numbers, chosen),
+        people=_joiners(desk, chosen, len(held.numbers)) if joiners else [], joiners=joiners, features=list(held.numbers[0].features.items()), needed=papers.needed(desk, held.carrier.id, held.hold.numbers, chosen),
     )  # fmt: skip
 
 
@@ -178,7 +189,8 @@ def order(
 @place.page("/supply/orders/{key}", May.SEE_MONEY)
 def order_page(request: Request, desk: AtDesk, key: str) -> Response:
     view = supply.order_view(desk, key)
-    page = views.order_page(view, desk.now(), papers.on_file(desk) if view.order.papers else None)
+    going = bool(view.order.papers) and papers.being_sent(desk, view.order.id)
+    page = views.order_page(view, desk.now(), papers.on_file(desk) if view.order.papers else None, another_goes=going)
     return draw(request, "_order.html" if target(request) == "order" else "order.html", page=page, today=desk.now().date().isoformat())
 
 

@@ -7,7 +7,7 @@ from urllib.parse import urlencode
 from sedge.core.facts import Money
 from sedge.core.moments import lasting
 from sedge.core.numbers.e164 import describe
-from sedge.core.records import Capacity
+from sedge.core.records import Account, Capacity
 from sedge.core.supply.offers import Offer, Wish
 from sedge.core.supply.records import LineState, OrderLine, PaperState
 from sedge.desk.papers import Filed
@@ -71,7 +71,7 @@ def paper_rows(view: OrderView, filed: list[Filed]) -> list[PaperRow]:
     return rows
 
 
-def order_page(view: OrderView, now: datetime, filed: list[Filed] | None = None) -> OrderPage:
+def order_page(view: OrderView, now: datetime, filed: list[Filed] | None = None, *, another_goes: bool = False) -> OrderPage:
     delivered = [line.e164 for line in view.order.lines if line.state is LineState.DELIVERED]
     missing = [line for line in view.order.lines if line.state in {LineState.FAILED, LineState.CANCELLED}]
     waiting = view.state in ON_ITS_WAY and view.order.form is None and any(line.state is LineState.WAITING for line in view.order.lines)
@@ -86,8 +86,8 @@ def order_page(view: OrderView, now: datetime, filed: list[Filed] | None = None)
         missing=len(missing),
         elsewhere=_elsewhere(missing) if missing else "",
         papers=paper_rows(view, filed or []),
-        review=_review(view),
-        follows=view.order.form is None and _review(view) != PaperState.REJECTED,  # nothing is drawn anew under a form one fills in
+        review="on its way" if another_goes else _review(view),
+        follows=view.order.form is None and (another_goes or _review(view) != PaperState.REJECTED),  # not under a form one fills in
     )
 
 
@@ -155,9 +155,10 @@ class AnswerView:
     usually: str
     took: str
     cheapest: tuple[Money, Money] | None
+    accounts: list[tuple[str, str]]
 
 
-def answer_view(answer: Answer) -> AnswerView:
+def answer_view(answer: Answer, accounts: list[Account]) -> AnswerView:
     each = [n for offer in answer.offers for n in offer.numbers]
     cheapest = min(each, key=lambda n: (n.monthly.amount, n.setup.amount), default=None)
     rows = [_offer_row(i, offer) for i, offer in enumerate(answer.offers[:MOST_OFFERS], start=1)]
@@ -167,5 +168,10 @@ def answer_view(answer: Answer) -> AnswerView:
         else "not known yet: no deliveries so far"
     )
     return AnswerView(
-        answer, rows, usually, f"{answer.took.total_seconds():.1f} s", (cheapest.setup, cheapest.monthly) if cheapest else None
+        answer,
+        rows,
+        usually,
+        f"{answer.took.total_seconds():.1f} s",
+        (cheapest.setup, cheapest.monthly) if cheapest else None,
+        [(a.id, a.name) for a in accounts],
     )

@@ -1,0 +1,109 @@
+"""Supply under load: ranking 100,000 stock numbers, first answers of a search, a thousand open orders looked after."""
+
+import os
+import random
+import sys
+import tempfile
+import time
+from collections import Counter
+from decimal import Decimal
+from itertools import islice
+from pathlib import Path
+
+from bench.estate import timed
+from sedge.app import open_house
+from sedge.core.facts import Money
+from sedge.core.numbers.ranges import NumberSet, Span
+from sedge.core.supply.offers import StockNumber, Wish, rank_offers
+from sedge.core.words import Capacity
+from sedge.demo.running import ready_data
+from sedge.demo.seed import MEMBERS
+from sedge.desk import accounts, runner, searching, steps, supply
+from sedge.desk.clock import Clock
+from sedge.desk.desk import Desk, House
+from sedge.settings import Settings
+from sedge.standins.app import StandinServer
+
+STOCK, IN_STOCK, ROUNDS = 100_000, 0.9, 6
+ORDERS = int(os.environ.get("ORDERS", "1000"))
+
+
+def ranking() -> None:
+    """Runs and patterns in a large stock, beside ten thousand numbers owned."""
+    price = Money(amount=Decimal("0.65"), currency="GBP")
+    chance = random.Random(8)
+    numbers = (n for n in range(441134000000, 441135000000) if chance.random() < IN_STOCK)
+    stock = [StockNumber(f"+{n}", Capacity.SINGLE, price, price) for n in islice(numbers, STOCK)]
+    owned = NumberSet(Span(12, a, a + 9) for a in range(441134000003, 441134140000, 70))
+    for name, wish in {
+        "runs of ten": Wish("GB", quantity=10, consecutive=True),
+        "a pattern": Wish("GB", pattern="?500", quantity=1),
+        "wanted endings": Wish("GB", quantity=3, endings=("142", "143", "144")),
+        "any five": Wish("GB", quantity=5),
+    }.items():
+        say(f"ranking {STOCK:,} numbers: {name}", timed(lambda wish=wish: rank_offers(stock, wish, owned), 7), "ms")
+
+
+def searches(desk: Desk) -> None:
+    wish = Wish("GB", area="Leeds", quantity=4, consecutive=True)
+    say("search of all carriers of a country", timed(lambda: searching.search(desk, wish), 10), "ms")
+    for account, carrier in searching.sellers(desk, wish):
+        bare = timed(lambda a=account: desk.at_carrier(a).stock("GB", "+44113", ""), 10)
+        whole = timed(lambda a=account, c=carrier: searching.ask(desk, wish, a, c), 10)
+        say(f"{carrier.name}: its answer, and with ranking", bare, "ms", f"({whole:.0f} ms)")
+
+
+def polling(house: House, desk: Desk, clock: Clock) -> None:
+    """Many open orders, looked after for two minutes of the outside's time: how often each is asked for, and how long a round takes."""
+    carrier = desk.outside.carrier("brackwater")
+    asked: Counter[str] = Counter()
+    whole = type(carrier).order_state
+    type(carrier).order_state = lambda self, order: (asked.update([order]), whole(self, order))[1]
+    numbers = _free(desk, ORDERS)
+    accounts.deposit(desk, "brackwater-main", str(3 * ORDERS))
+    started = time.perf_counter()
+    for i, number in enumerate(numbers):
+        supply.order(desk, reference=f"bench {i}", account="brackwater-main", site="wharf-house", numbers=[number])
+    while runner.tick(house):
+        pass
+    say(f"{len(numbers):,} orders written and placed", time.perf_counter() - started, "s")
+    most = 0
+    begun = time.perf_counter()
+    for _ in range(ROUNDS):
+        clock.advance(steps.POLL)
+        asked.clear()
+        while runner.tick(house):
+            pass
+        most = max(most, max(asked.values(), default=0))
+    say("a round over all that are open", (time.perf_counter() - begun) / ROUNDS, "s")
+    say("the most requests for one order in one pause of 20 s", most, "")
+    type(carrier).order_state = whole
+
+
+def _free(desk: Desk, count: int) -> list[str]:
+    account = searching.sellers(desk, Wish("GB"), "brackwater")[0][0]
+    return [s.e164 for s in desk.at_carrier(account).stock("GB", "", "single")][:count]
+
+
+def say(name: str, value: float, unit: str, more: str = "") -> None:
+    sys.stdout.write(f"{name:<58} {value:10,.1f} {unit} {more}\n")
+    sys.stdout.flush()
+
+
+def main() -> None:
+    ranking()
+    folder = Path(tempfile.mkdtemp())
+    settings = Settings(data=folder, demo=True, durable=False, runner=False)
+    ready_data(settings)
+    standins = StandinServer(folder).start(ticking=False)
+    clock = Clock()
+    house = open_house(settings, standins.url, clock)
+    desk = house.desk(MEMBERS[0])
+    searches(desk)
+    polling(house, desk, clock)
+    house.close()
+    standins.stop()
+
+
+if __name__ == "__main__":
+    main()
