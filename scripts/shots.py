@@ -48,6 +48,7 @@ def main() -> None:
         page.screenshot(path=ROOT / "docs/screenshots/take-over.png")
         for name, address in VIEWS.items():
             page.goto(address)
+            page.wait_for_load_state("networkidle")
             page.wait_for_timeout(300)
             page.screenshot(path=ROOT / f"docs/screenshots/{name}.png")
         browser.close()
