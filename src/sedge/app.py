@@ -23,7 +23,7 @@ from sedge.api import papers as api_papers
 from sedge.api import supply as api_supply
 from sedge.api import workorders as api_workorders
 from sedge.api.describing import describe
-from sedge.desk import runner, serving, steering, today
+from sedge.desk import ledger, runner, serving, steering, today
 from sedge.desk.clock import Clock
 from sedge.desk.desk import House, desk_member_facts
 from sedge.outside.callbacks import Listener, told_in
@@ -50,6 +50,7 @@ from sedge.web.paths.routes import place as paths_place
 from sedge.web.safety.routes import place as safety_place
 from sedge.web.shared.rendering import environment
 from sedge.web.signin.routes import place as sign_in_place
+from sedge.web.standins.routes import place as standins_place
 from sedge.web.supply.forms import place as forms_place
 from sedge.web.supply.papers import place as papers_place
 from sedge.web.supply.routes import place as supply_place
@@ -72,7 +73,7 @@ class DeskFacts:
 
 PLACES = (
     sign_in_place, today_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, forms_place, supply_place, holders_place, licences_place, safety_place, carriers_place, ledger_place,
-    workorders_place, components_place,
+    workorders_place, components_place, standins_place,
 )  # fmt: skip
 RESOURCES = (
     api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_papers.resource, api_workorders.resource, api_calls.resource, api_holders.resource,
@@ -146,8 +147,12 @@ def _desk_facts(request: Request) -> DeskFacts:
     house: House = request.app.state.house
     if member is None:
         raise RuntimeError("facts of the head are for members only")
+    desk = house.desk(member)
+    pulse = getattr(request.state, "pulse", None)
     return DeskFacts(
-        **desk_member_facts(house.desk(member), today.count(house.desk(member))), offset=int(house.clock.offset.total_seconds())
+        **desk_member_facts(desk, today.count(desk)),
+        pulse=ledger.pulse(desk) if pulse is None else pulse,
+        offset=int(house.clock.offset.total_seconds()),
     )
 
 

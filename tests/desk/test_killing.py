@@ -93,6 +93,9 @@ class Server:
     def end(self) -> None:
         self.kill()
         assert self.process is not None
+        for pipe in (self.process.stdin, self.process.stdout):
+            if pipe is not None:
+                pipe.close()
         self.process.kill()
         self.process.wait()
 

@@ -56,7 +56,8 @@ MATRIX = {
     "POST /work-orders/{key}/undo": {ADMIN, SITE}, "POST /work-orders/{key}/retry": {ADMIN, SITE}, "POST /work-orders/{key}/stop": {ADMIN, SITE},
     "POST /work-orders/{key}/discard": {ADMIN, SITE},
     "GET /paths/new": {ADMIN, SITE}, "POST /paths/new": {ADMIN, SITE}, "GET /paths/{key}/change": {ADMIN, SITE}, "POST /paths/{key}/change": {ADMIN, SITE},
-    "GET /components": EVERYBODY,
+    "GET /components": EVERYBODY, "GET /standins": {ADMIN}, "POST /standins/panel/clock": {ADMIN}, "POST /standins/panel/faults": {ADMIN},
+    "POST /standins/panel/prices": {ADMIN}, "POST /standins/panel/review": {ADMIN}, "POST /standins/panel/trunks": {ADMIN},
     "GET /sign-in": EVERYBODY, "POST /sign-in": EVERYBODY, "POST /sign-out": EVERYBODY,
 }  # fmt: skip
 OPEN = {"GET /sign-in", "POST /sign-in", "POST /sign-out"}

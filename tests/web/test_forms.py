@@ -449,3 +449,38 @@ def test_whatever_is_sent_the_answer_names_its_field(rowan, path, data, field, w
     told = refused(rowan, path, **data)
     assert told[0] == field
     assert words in told[1]
+
+
+# ── the stand-ins' panel ──
+
+
+def test_the_panel_steers_both_worlds_and_shows_what_came_of_it(rowan, house):
+    before = house.clock.now()
+    assert sent(rowan, "/standins/panel/clock", seconds="3600") == "/standins"
+    assert (house.clock.now() - before).total_seconds() >= 3600
+    assert sent(rowan, "/standins/panel/faults", service="fellgate", fault="error", count="2") == "/standins"
+    assert "fellgate: error, 2 times" in page_of(rowan, "/standins")
+    sent(rowan, "/standins/panel/faults", service="fellgate", fault="error", count="0")
+    assert "none ordered" in page_of(rowan, "/standins")
+    sent(rowan, "/standins/panel/prices", carrier="brackwater", percent="10")
+    assert house.outside.control.state()["dearer"] == {"brackwater": 10.0}
+    sent(rowan, "/standins/panel/trunks", trunk="leeds-a", up="")
+    assert "Leeds A: down" in page_of(rowan, "/standins")
+    assert "Leeds A is down" in page_of(rowan, "/")
+    sent(rowan, "/standins/panel/trunks", trunk="leeds-a", up="1")
+    assert "Leeds A: up" in page_of(rowan, "/standins")
+    assert "brackwater-berlin 180.00" in page_of(rowan, "/standins")
+
+
+def test_the_panel_refuses_what_cannot_be(rowan):
+    assert refused(rowan, "/standins/panel/clock", seconds="5")[0] == "seconds"
+    assert refused(rowan, "/standins/panel/faults", service="fellgate", fault="error", count="many")[0] == "count"
+    assert refused(rowan, "/standins/panel/prices", carrier="nobody", percent="1")[0] == "carrier"
+    assert refused(rowan, "/standins/panel/review", verdict="perhaps")[0] == "verdict"
+
+
+def test_the_panel_looks_like_no_page_of_sedge(rowan):
+    page = text(rowan, "/standins")
+    assert "/static/css/standins.css" in page
+    assert "parts.css" not in page
+    assert 'class="places"' not in page

@@ -201,11 +201,10 @@ def system_member(organisation: str) -> Member:
 
 
 def desk_member_facts(desk: Desk, todo: int) -> dict[str, Any]:
-    """What the head of a page tells of the organisation: running work orders, things to do, the pulse, its name."""
+    """What the head of a page tells of the organisation: running work orders, things to do, its name."""
     with desk.reading() as reading:
         return {
             "running": workorders.running_count(reading.connection),
             "todo": todo,
-            "pulse": ledger.pulse(reading.connection),
             "organisation": desk.organisation.name,
         }

@@ -18,7 +18,7 @@ def advance(house: House, by: timedelta) -> datetime:
 
     Raises NotUnderstood for a negative or absurd span, NotFound outside demo and tests.
     """
-    control = _control(house)
+    control = control_of(house)
     if not timedelta(0) <= by <= MOST:
         raise NotUnderstood("Advance by a period between PT0S and P400D.", field="advance")
     goal = house.clock.now() + by
@@ -34,7 +34,8 @@ def advance(house: House, by: timedelta) -> datetime:
     return house.clock.now()
 
 
-def _control(house: House) -> Control:
+def control_of(house: House) -> Control:
+    """The stand-ins' control. Raises NotFound outside demo and tests."""
     if house.outside.control is None:
         raise NotFound("There is nothing to steer here: this is not the demo.")
     return house.outside.control
@@ -72,4 +73,4 @@ def _until_quiet(house: House, control: Control) -> None:
 
 def order_fault(house: House, fault: dict[str, Any]) -> Any:
     """Order a fault at a stand-in. Raises OutsideRefused where there is no such service or fault."""
-    return _control(house).order_fault(fault)
+    return control_of(house).order_fault(fault)

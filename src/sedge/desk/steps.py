@@ -196,6 +196,10 @@ def _refusal(error: OutsideRefused) -> str:
             return f"{error.facts['service']} no longer has {', '.join(gone[:3])}{' and others' if len(gone) > 3 else ''}. Search again; the rest is still there."
         case "balance":
             return f"{error.facts['service']} says the balance of {error.facts.get('balance')} does not cover the set-up of {error.facts.get('charge')}. Deposit, then try again."
+        case "unknown key":
+            return (
+                f"{error.facts['service']} does not take our key. Put in another one on the account's page under Carriers, then try again."
+            )
         case "papers":
             missing = " and ".join(error.facts.get("missing", []))
             return f"{error.facts['service']} wants to see papers first: {missing}. Put them on file under Supply, then try again."

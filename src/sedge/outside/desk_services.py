@@ -1,8 +1,13 @@
 """The address register and the mail service."""
 
 from typing import Any
+from urllib.parse import quote
+
+import httpx
 
 from sedge.outside.http import Service
+
+PATIENT = httpx.Timeout(60.0)
 
 
 class Register(Service):
@@ -22,7 +27,10 @@ class Mail(Service):
 
 
 class Control(Service):
-    """The stand-ins' control panel; in the demo and tests only."""
+    """The stand-ins' control panel; in the demo and tests only. A tick waits until all callbacks have gone out."""
+
+    def __init__(self, name: str, base_url: str) -> None:
+        super().__init__(name, base_url, timeout=PATIENT)
 
     def advance(self, seconds: float) -> None:
         self.call("POST", "clock", json={"advance": seconds})
@@ -33,3 +41,18 @@ class Control(Service):
 
     def order_fault(self, fault: dict[str, Any]) -> Any:
         return self.call("POST", "faults", json=fault)
+
+    def state(self) -> dict[str, Any]:
+        """All that can be steered, and what has come of it."""
+        return self.call("GET", "state")
+
+    def set_prices(self, carrier: str, percent: float) -> None:
+        """From now on everything there costs so many per cent more than on its list."""
+        self.call("PUT", f"prices/{quote(carrier)}", json={"percent": percent})
+
+    def steer_review(self, verdict: str, reason: str, count: int) -> None:
+        """What the person who looks at papers says of the next ones."""
+        self.call("PUT", "review", json={"verdict": verdict, "reason": reason, "count": count})
+
+    def set_trunk(self, trunk: str, *, up: bool) -> None:
+        self.call("PUT", f"trunks/{quote(trunk)}", json={"up": up})

@@ -21,10 +21,10 @@ def _trusted() -> ssl.SSLContext:
 class Service:
     """`name` is how people know the service; `secret` its key, where it asks for one."""
 
-    def __init__(self, name: str, base_url: str, secret: str = "") -> None:
+    def __init__(self, name: str, base_url: str, secret: str = "", *, timeout: httpx.Timeout = TIMEOUT) -> None:
         self.name = name
         self._key = secret
-        self._client = httpx.Client(base_url=base_url, timeout=TIMEOUT, verify=_trusted())
+        self._client = httpx.Client(base_url=base_url, timeout=timeout, verify=_trusted())
 
     def with_key(self, secret: str) -> Self:
         """The same service, asked with another key over the same connections."""

@@ -20,6 +20,7 @@ from sedge.standins.book import Book, stamp
 from sedge.standins.callbacks import Callbacks
 from sedge.standins.carrier import carrier_routes
 from sedge.standins.desk_services import mail_routes, register_routes
+from sedge.standins.manners import MANNERS
 from sedge.standins.telephony import telephony_routes
 
 SLOW_SECONDS = 1.0
@@ -140,6 +141,20 @@ def create_standins(folder: Path) -> FastAPI:
             for k, o in book.all("order").items()
         ]
         return {"orders": orders, "balances": every_balance(book)}
+
+    @app.get("/control/state")
+    def state() -> dict[str, Any]:
+        """All that can be steered, and what has come of it, newest first."""
+        orders = [
+            {"id": key, "carrier": o["carrier"], "account": o["account"], "reference": o["reference"], "numbers": len(o["lines"]),
+             "papers": [f"{p['state']}{': ' + p['reason'] if p['reason'] else ''}" for p in (o.get("review") or {"papers": {}})["papers"].values()]}
+            for key, o in reversed(book.all("order").items())
+        ]  # fmt: skip
+        return {
+            "now": stamp(book.now()), "faults": list(book.all("fault").values()), "dearer": book.all("dearer"), "down": sorted(book.all("trunk down")),
+            "balances": every_balance(book), "orders": orders[:40], "mails": list(reversed(book.all("mail").values()))[:20],
+            "calls": list(reversed(book.all("announcement").values()))[:20], "services": sorted({*SERVICES, *MANNERS}),
+        }  # fmt: skip
 
     return app
 

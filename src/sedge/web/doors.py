@@ -12,7 +12,7 @@ from fastapi import APIRouter, Depends, Request
 
 from sedge.core.access.roles import May, allowed
 from sedge.core.errors import Forbidden, NotSignedIn
-from sedge.desk import access
+from sedge.desk import access, ledger
 from sedge.desk.desk import Desk, House
 from sedge.store.installation import Member
 
@@ -59,7 +59,10 @@ def desk_of(request: Request) -> Desk:
     member = who_asks(request)
     if member is None:
         raise NotSignedIn("Sign in to go on.")
-    return house_of(request).desk(member)
+    desk = house_of(request).desk(member)
+    if request.method in SAFE and not hasattr(request.state, "pulse"):
+        request.state.pulse = ledger.pulse(desk)  # before anything is read, so that no change between is missed by an open page
+    return desk
 
 
 AtDesk = Annotated[Desk, Depends(desk_of)]

@@ -45,7 +45,8 @@ def dress(app: FastAPI) -> None:
 
 
 def is_api(request: Request) -> bool:
-    return request.url.path.startswith(("/api/", "/scim/", "/standins/"))
+    path = request.url.path
+    return path.startswith(("/api/", "/scim/", "/standins/")) and not path.startswith("/standins/panel/")
 
 
 def _sedge(request: Request, error: Exception) -> Response:

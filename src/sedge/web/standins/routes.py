@@ -1,0 +1,88 @@
+"""The stand-ins' panel: the simulated outside world looked at and steered. In the demo only, and plainly no part of Sedge's own pages."""
+
+from datetime import datetime, timedelta
+from typing import Annotated
+
+from fastapi import Form, Request
+from fastapi.responses import RedirectResponse, Response
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotFound, NotUnderstood
+from sedge.desk import steering, trunks
+from sedge.outside.desk_services import Control
+from sedge.web.doors import AtDesk, Place
+from sedge.web.shared.rendering import draw
+
+place = Place()
+Typed = Annotated[str, Form(max_length=200)]
+STEPS = {"60": "1 minute", "600": "10 minutes", "3600": "1 hour", "86400": "1 day", "604800": "1 week"}
+FAULTS = ("timeout", "error", "slow", "reject", "duplicate_callback")
+BACK = "/standins"
+
+
+def _control(desk: AtDesk) -> Control:
+    if not desk.house.settings.demo:
+        raise NotFound("There is nothing to steer here: this is not the demo.")
+    return steering.control_of(desk.house)
+
+
+def _back() -> Response:
+    return RedirectResponse(BACK, 303)
+
+
+@place.page("/standins", May.STEER)
+def panel(request: Request, desk: AtDesk) -> Response:
+    state = _control(desk).state()
+    known = [(x.trunk.id, x.trunk.name, x.trunk.id not in state["down"]) for row in trunks.carriers(desk) for x in row.trunks]
+    carriers = [(key, service.name, state["dearer"].get(key, 0)) for key, service in desk.outside.carriers.items()]
+    return draw(
+        request, "standins_panel.html", state=state, now_there=datetime.fromisoformat(state["now"]), steps=STEPS.items(), faults=FAULTS, trunks=known,
+        carriers=carriers,
+    )  # fmt: skip
+
+
+@place.action("/standins/panel/clock", May.STEER)
+def clock(desk: AtDesk, seconds: Typed = "") -> Response:
+    _control(desk)
+    if seconds not in STEPS:
+        raise NotUnderstood("Choose one of the steps.", field="seconds")
+    steering.advance(desk.house, timedelta(seconds=int(seconds)))
+    return _back()
+
+
+@place.action("/standins/panel/faults", May.STEER)
+def fault(desk: AtDesk, service: Typed = "", fault: Typed = "", count: Typed = "1") -> Response:
+    """A count of 0 takes an ordered fault back. Raises OutsideRefused where there is no such service or fault."""
+    _control(desk)
+    steering.order_fault(desk.house, {"service": service, "fault": fault, "count": _whole(count, 1000)})
+    return _back()
+
+
+@place.action("/standins/panel/prices", May.STEER)
+def prices(desk: AtDesk, carrier: Typed = "", percent: Typed = "0") -> Response:
+    if carrier not in desk.outside.carriers:
+        raise NotUnderstood("Choose a carrier.", field="carrier")
+    _control(desk).set_prices(carrier, _whole(percent, 500))
+    return _back()
+
+
+@place.action("/standins/panel/review", May.STEER)
+def review(desk: AtDesk, verdict: Typed = "accepted", reason: Typed = "") -> Response:
+    """What the person says of the next paper."""
+    if verdict not in {"accepted", "rejected"}:
+        raise NotUnderstood("A paper is accepted or rejected.", field="verdict")
+    _control(desk).steer_review(verdict, reason, 1)
+    return _back()
+
+
+@place.action("/standins/panel/trunks", May.STEER)
+def trunk(desk: AtDesk, trunk: Typed = "", up: Typed = "") -> Response:
+    _control(desk).set_trunk(trunk, up=bool(up))
+    trunks.refresh(desk)
+    return _back()
+
+
+def _whole(text: str, most: int) -> int:
+    if not (text.isascii() and text.isdigit() and int(text) <= most):
+        raise NotUnderstood(f"Type a whole number up to {most}.", field="count")
+    return int(text)
