@@ -47,6 +47,7 @@ from sedge.desk.routing import device_wish, routing_of
 from sedge.desk.steps import register_with_carrier
 from sedge.store import installation, secrets, tables
 from sedge.store.installation import Member, Organisation
+from sedge.store.records import is_open
 
 TRUST = Organisation("lanternfield", "The Lanternfield Museums Trust", "GB")
 PASSWORD = "reeds and rushes"
@@ -107,9 +108,22 @@ class Seeding:
             estate = reading.estate(Needs(numbers={n.e164 for n in numbers}))
             devices = {d.id: device_wish(d) for d in reading.records.all(Device)}
         self.house.outside.telephony.set_up(devices, {n.e164: routing_of(n, estate) for n in numbers})
+        if self.house.outside.control:
+            self.house.outside.control.put_in_service(
+                [{"number": n.e164, "carrier": n.carrier, "account": n.account, "monthly": str(n.monthly.amount)} for n in self.paid_for()]
+            )
         for number in numbers:
             if number.registered_spot:
                 register_with_carrier(self.desk, number, estate)
+
+    def paid_for(self) -> list[Number]:
+        """Every number that costs something at a carrier."""
+        with self.desk.reading() as reading:
+            return [
+                n
+                for n in reading.records.where(Number, is_open())
+                if n.carrier in self.house.outside.carriers and n.state is not State.ON_ORDER
+            ]
 
     def sign_ins(self) -> None:
         hashed = hash_password(PASSWORD)

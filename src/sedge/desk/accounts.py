@@ -14,7 +14,7 @@ from sedge.core.records import Account, Carrier, Subject
 from sedge.core.reduce import changed
 from sedge.core.supply.keeping import is_low, topped_up, wants_top_up
 from sedge.core.supply.records import TopUp
-from sedge.desk import mail
+from sedge.desk import charges, mail
 from sedge.desk.desk import Desk, Reading, Writing
 from sedge.store import ledger, tables
 from sedge.store import secrets as secrets_store
@@ -138,7 +138,8 @@ def _open(desk: Desk, carrier: Carrier, main: Account, wanted: Wanted, key: str,
 def deposit(desk: Desk, account_id: str, amount: str, *, identity: str | None = None) -> Account:
     """A simulated payment onto a prepaid account, in the ledger. Raises as `_pay_in`, and NotUnderstood."""
     desk.require(May.BUY)
-    return _pay_in(desk, account_id, amount_in(amount, "amount"), identity or desk.new_id("deposit"))
+    paid = _pay_in(desk, account_id, amount_in(amount, "amount"), identity or desk.new_id("deposit"))
+    return charges.fetch(desk.as_system(), paid) if paid.suspended_since else paid
 
 
 def _pay_in(desk: Desk, account_id: str, value: Decimal, key: str) -> Account:

@@ -7,6 +7,7 @@ from datetime import timedelta
 from sedge.core.errors import NotFound, OutsideRefused, OutsideSilent
 from sedge.core.facts import Money, in_words
 from sedge.core.records import Account, Carrier
+from sedge.desk import charges
 from sedge.desk.desk import Desk
 from sedge.store import tables
 
@@ -47,6 +48,7 @@ def test_account(desk: Desk, carrier: Carrier, account: Account) -> Tried:
     begun = time.perf_counter()
     try:
         balance = desk.at_carrier(account).account().balance
+        account = charges.fetch(desk.as_system(), account)
     except OutsideSilent as error:
         return Tried(carrier, False, _silent(error), _since(begun), account.name)
     except OutsideRefused as error:

@@ -38,7 +38,8 @@ def _fresh_id(prefix: str) -> str:
 
 @dataclass
 class House:
-    """What one process has: settings, clock, databases, clients of the outside."""
+    """What one process has: settings, clock, databases, clients of the outside. `next_at`: when something that is done now and then
+    is due, by organisation and name."""
 
     settings: Settings
     clock: Clock
@@ -47,6 +48,7 @@ class House:
     identity: Callable[[str], str] = _fresh_id
     estates: dict[str, Database] = field(default_factory=dict)
     organisations: dict[str, Organisation] = field(default_factory=dict)
+    next_at: dict[tuple[str, str], datetime] = field(default_factory=dict)
     _remembered: dict[tuple[str, str], tuple[int, int, Any]] = field(default_factory=dict)
 
     @cached_property

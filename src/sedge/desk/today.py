@@ -236,7 +236,12 @@ def _money(desk: Desk) -> Iterator[Todo]:
     soon = desk.now().date() + timedelta(days=CHARGES_SOON_DAYS)
     for outlook in money.outlooks(desk).values():
         account, ahead = outlook.account, outlook.runway
-        if account.prepaid and is_low(account):
+        if account.suspended_since:
+            yield Todo(
+                Mark.WRONG, f"{account.name} is suspended", f"Nothing gets through to {_count(outlook.numbers, 'number')} until money is paid in: the balance is {in_words(account.balance)}.",
+                f"/carriers/accounts/{account.id}", "Deposit",
+            )  # fmt: skip
+        elif account.prepaid and is_low(account):
             yield Todo(
                 Mark.WAITING,
                 f"{account.name}: the balance is {in_words(account.balance)}",

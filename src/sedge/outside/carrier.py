@@ -30,6 +30,17 @@ class CarrierAccount:
     balance: Money
     receives_only: bool
     key: str | None = None
+    suspended_since: datetime | None = None
+
+
+@dataclass(frozen=True)
+class CarrierCharge:
+    """What a carrier has taken for numbers in service. `id` counts up within the carrier's book."""
+
+    id: int
+    at: datetime
+    words: str
+    amount: Decimal
 
 
 @dataclass(frozen=True)
@@ -91,6 +102,7 @@ class CarrierService(Protocol):
     def hold_longer(self, hold: str) -> CarrierHold: ...
     def with_key(self, secret: str) -> "CarrierService": ...
     def account(self) -> CarrierAccount: ...
+    def charges(self, after: int) -> tuple[CarrierAccount, list[CarrierCharge]]: ...
     def open_account(self, key: str, name: str, currency: str) -> CarrierAccount: ...
     def new_key(self) -> str: ...
     def set_grace(self, days: int) -> None: ...
@@ -126,6 +138,12 @@ class HttpCarrier(Service):
         """What the carrier's own book says of our account."""
         return self._account(self.call("GET", "account"))
 
+    def charges(self, after: int) -> tuple[CarrierAccount, list[CarrierCharge]]:
+        """How the account stands, and what has been charged for numbers in service since the charge of that id, oldest first."""
+        answer = self.call("GET", "account/charges", params={"after": after})
+        found = [CarrierCharge(c["id"], datetime.fromisoformat(c["at"]), c["words"], Decimal(c["amount"])) for c in answer["charges"]]
+        return self._account(answer), found
+
     def open_account(self, key: str, name: str, currency: str) -> CarrierAccount:
         """One more account; `key` makes it one however often it is asked."""
         return self._account(self.call("POST", "accounts", json={"name": name, "currency": currency}, headers={"Idempotency-Key": key}))
@@ -141,7 +159,10 @@ class HttpCarrier(Service):
     @staticmethod
     def _account(answer: dict[str, Any]) -> CarrierAccount:
         balance = Money(amount=Decimal(answer["balance"]), currency=answer["currency"])
-        return CarrierAccount(answer["id"], balance, answer["receives_only"], answer.get("key"))
+        suspended = answer.get("suspended_since")
+        return CarrierAccount(
+            answer["id"], balance, answer["receives_only"], answer.get("key"), datetime.fromisoformat(suspended) if suspended else None
+        )
 
     def deposit(self, key: str, amount: str) -> None:
         self.call("POST", "deposits", json={"amount": amount}, headers={"Idempotency-Key": key})

@@ -46,6 +46,10 @@ class Control(Service):
         """All that can be steered, and what has come of it."""
         return self.call("GET", "state")
 
+    def put_in_service(self, numbers: list[dict[str, str]]) -> None:
+        """Numbers that accounts have had since before the carriers' books begin: number, carrier, account, monthly."""
+        self.call("PUT", "in-service", json={"numbers": numbers})
+
     def set_prices(self, carrier: str, percent: float) -> None:
         """From now on everything there costs so many per cent more than on its list."""
         self.call("PUT", f"prices/{quote(carrier)}", json={"percent": percent})

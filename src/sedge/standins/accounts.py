@@ -9,7 +9,8 @@ from typing import Any
 from fastapi import APIRouter, Depends, Header, HTTPException
 from pydantic import BaseModel, Field
 
-from sedge.standins.book import Book
+from sedge.standins import billing
+from sedge.standins.book import Book, stamp
 from sedge.standins.manners import MANNERS
 
 
@@ -86,11 +87,13 @@ class Ledger:
             self.book.put("deposit", idempotency_key, {"account": account, "amount": str(amount)})
             self.book.put("paid in", account, True)
             self.pay(account, -amount)
+            billing.note_cover(self.book, account, stamp(self.book.now()))
 
     def shown(self, account: str) -> dict[str, Any]:
         return {
             "id": account, "balance": str(self.balance(account)), "currency": self.currency(account), "credit": str(MANNERS[self.carrier].credit),
             "receives_only": self.only_receives(account), "grace_days": self.book.get("grace", account),
+            "suspended_since": billing.suspended_since(self.book, account),
         }  # fmt: skip
 
 
@@ -107,6 +110,11 @@ def account_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any]) 
     @routes.get("/account")
     def account(shop: Any = Depends(the_shop)) -> dict[str, Any]:
         return shop.ledger.shown(shop.account)
+
+    @routes.get("/account/charges")
+    def account_charges(after: int = 0, shop: Any = Depends(the_shop)) -> dict[str, Any]:
+        """What has been charged for numbers in service since the charge of that id, oldest first."""
+        return {**shop.ledger.shown(shop.account), "charges": billing.charges(book, shop.account, after)}
 
     @routes.put("/account")
     def terms(body: Terms, shop: Any = Depends(the_shop)) -> dict[str, Any]:

@@ -13,6 +13,7 @@ from fastapi import APIRouter, Depends, Header, HTTPException
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field
 
+from sedge.standins import billing
 from sedge.standins.accounts import Ledger, account_routes
 from sedge.standins.book import Book, moment, stamp
 from sedge.standins.callbacks import Callbacks
@@ -91,6 +92,10 @@ class Shop:
         found = self.manner.find(e164)
         return self.item(*found) if found else None
 
+    @staticmethod
+    def monthly(item: dict[str, Any], features: list[str]) -> str:
+        return str(Decimal(item["monthly"]) + sum((Decimal(item["features"][f]) for f in features), Decimal(0)))
+
     def is_taken(self, e164: str) -> bool:
         hold = self.book.get("held", e164)
         return (
@@ -151,7 +156,13 @@ class Shop:
         for i, n in enumerate(asked.numbers):
             due = begins + manner.first_line + manner.each_line * i
             usable = due + (manner.usable_after if i % 3 == 2 else timedelta(0))
-            line = {"number": n, "due": stamp(due), "usable_from": stamp(usable), "setup": (items[n] or {})["setup"]}
+            line = {
+                "number": n,
+                "due": stamp(due),
+                "usable_from": stamp(usable),
+                "setup": (items[n] or {})["setup"],
+                "monthly": self.monthly(items[n] or {}, asked.features),
+            }
             lines.append({**line, "fails": True} if manner.will_fail(n) else line)
             self.book.put("sold", n, {"order": order})
             self.book.remove("held", n)
@@ -209,6 +220,8 @@ class Shop:
             state = line.get("state") or ("delivered" if moment(line["due"]) <= now else "waiting")
             usable = line["usable_from"] if state == "delivered" else None
             lines.append({"number": line["number"], "state": state, "usable_from": usable, "reason": line.get("reason", "")})
+            if state == "delivered":
+                billing.delivered(self.book, self.name, self.account, line, body["features"])
         dues = [line["due"] for line in body["lines"]]
         if lateness(body.get("review")):
             looked = moment(body["review"]["due"]) + self.manner.first_line
@@ -302,6 +315,7 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
             done = moment(leaving["due"]) <= book.now()
             if done:
                 book.remove("sold", e164)
+                book.remove("in service", e164)
         return {"number": e164, "state": "released" if done else "leaving", "due": leaving["due"]}
 
     @routes.put("/numbers/{e164}/address")
@@ -323,6 +337,7 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
             else:
                 on.pop(feature, None)
             book.put("features", e164, on)
+            billing.switched(book, e164, feature, Decimal(shop.manner.features[feature]), on=body.on)
         return {"number": e164, "feature": feature, "works_from": on.get(feature)}
 
     @routes.get("/numbers/{e164}")
@@ -342,7 +357,9 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
     account_routes(routes, book, the_shop)
     paper_routes(routes, book, the_shop)
     callbacks.tellers.append(lambda: tell(book, callbacks))
+    callbacks.tellers.append(lambda: billing.bill(book))
     callbacks.dues.append(next_due)
+    callbacks.dues.append(lambda: billing.next_bills(book))
     return routes
 
 
