@@ -15,6 +15,7 @@ from starlette.staticfiles import StaticFiles
 
 from sedge.api import accounts as api_accounts
 from sedge.api import calls as api_calls
+from sedge.api import connections as api_connections
 from sedge.api import files as api_files
 from sedge.api import holders as api_holders
 from sedge.api import ledger as api_ledger
@@ -51,6 +52,7 @@ from sedge.web.safety.routes import place as safety_place
 from sedge.web.shared.rendering import environment
 from sedge.web.signin.routes import place as sign_in_place
 from sedge.web.standins.routes import place as standins_place
+from sedge.web.supply.connecting import place as connecting_place
 from sedge.web.supply.forms import place as forms_place
 from sedge.web.supply.papers import place as papers_place
 from sedge.web.supply.routes import place as supply_place
@@ -72,11 +74,11 @@ class DeskFacts:
 
 
 PLACES = (
-    sign_in_place, today_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, forms_place, supply_place, holders_place, licences_place, safety_place, carriers_place, ledger_place,
+    sign_in_place, today_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, forms_place, connecting_place, supply_place, holders_place, licences_place, safety_place, carriers_place, ledger_place,
     workorders_place, components_place, standins_place,
 )  # fmt: skip
 RESOURCES = (
-    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_papers.resource, api_workorders.resource, api_calls.resource, api_holders.resource,
+    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_workorders.resource, api_calls.resource, api_holders.resource,
     api_ledger.resource, api_ledger.standins,
 )  # fmt: skip
 

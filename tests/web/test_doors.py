@@ -37,7 +37,7 @@ MATRIX = {
     "POST /supply/holds": {ADMIN}, "POST /supply/holds/{key}/end": {ADMIN},
     "POST /carriers/{carrier}/test": {ADMIN, MONEY}, "GET /supply/answers/{seller}": {ADMIN, MONEY}, "POST /supply/holds/{key}/longer": {ADMIN}, "POST /supply/orders": {ADMIN}, "POST /supply/orders/{key}/cancel": {ADMIN},
     "GET /supply/papers": {ADMIN, MONEY}, "POST /supply/papers": {ADMIN}, "GET /supply/papers/{key}/file": {ADMIN, MONEY}, "POST /supply/papers/{key}/withdraw": {ADMIN},
-    "POST /supply/orders/{key}/papers": {ADMIN}, "GET /supply/for-site": {ADMIN, MONEY}, "GET /supply/joiners": {ADMIN, MONEY}, "GET /supply/when-free": {ADMIN}, "POST /supply/when-free": {ADMIN}, "GET /supply/forms/new": {ADMIN}, "POST /supply/forms": {ADMIN}, "GET /supply/orders/{key}/form.pdf": {ADMIN, MONEY},
+    "POST /supply/orders/{key}/papers": {ADMIN}, "GET /supply/for-site": {ADMIN, MONEY}, "GET /supply/joiners": {ADMIN, MONEY}, "GET /supply/when-free": {ADMIN}, "POST /supply/when-free": {ADMIN}, "GET /supply/forms/new": {ADMIN}, "GET /supply/connect": {ADMIN}, "POST /supply/connect": {ADMIN}, "GET /carriers/connections/{key}": EVERYBODY, "POST /carriers/connections/{key}": {ADMIN}, "POST /carriers/connections/{key}/test": {ADMIN, SITE, HELP, SAFETY}, "POST /supply/forms": {ADMIN}, "GET /supply/orders/{key}/form.pdf": {ADMIN, MONEY},
     "POST /supply/orders/{key}/sent": {ADMIN}, "POST /supply/orders/{key}/give-up": {ADMIN}, "POST /supply/orders/{key}/arrivals": {ADMIN},
     "GET /holders": EVERYBODY, "GET /holders/lines": EVERYBODY, "GET /holders/sites": EVERYBODY, "GET /holders/people/{key}": EVERYBODY,
     "GET /holders/lines/{key}": EVERYBODY, "GET /holders/sites/{key}": EVERYBODY,

@@ -15,7 +15,7 @@ from sedge.core.supply.records import (
     Hold,
     Order,
 )
-from sedge.core.words import Capacity, HolderKind, Right, Role, SupplyModel
+from sedge.core.words import Capacity, HolderKind, Right, Role, SupplyModel, Transport
 
 
 class Subject(StrEnum):
@@ -286,8 +286,20 @@ class Grant(Fact):
     version: int = 0
 
 
+class Connection(Fact):
+    """Where and as whom our telephone system signs in at a carrier whose numbers stay there. The password lies sealed elsewhere;
+    `said` is why the last try to sign in failed, in one word of the telephone system's."""
+
+    host: str
+    port: int
+    transport: Transport
+    user: str
+    said: str = ""
+
+
 class Trunk(Fact):
-    """A SIP trunk. Which numbers are on its list stands with the numbers (`Number.trunk`)."""
+    """A SIP trunk. Which numbers are on its list stands with the numbers (`Number.trunk`). With a `connection` it leads to a carrier
+    that keeps its numbers and lets us sign in for them."""
 
     id: str
     name: str
@@ -297,6 +309,7 @@ class Trunk(Fact):
     up: bool = True
     seen_at: datetime | None = None
     emergency: bool = True
+    connection: Connection | None = None
     version: int = 0
 
 

@@ -37,3 +37,11 @@ class Right(StrEnum):
     MOBILE = "mobile"
     INTERNATIONAL = "international"
     PREMIUM = "premium"
+
+
+class Transport(StrEnum):
+    """What carries SIP messages (RFC 3261 §18); TLS is the one nobody can listen to."""
+
+    UDP = "udp"
+    TCP = "tcp"
+    TLS = "tls"

@@ -10,7 +10,7 @@ from sedge.core.outbound.trace import OutboundTrace, trace_outbound
 from sedge.core.paths.steps import Path, people_named
 from sedge.core.paths.trace import EndingKind, Trace, World, path_of, trace_inbound
 from sedge.core.proof.compare import difference, fingerprint
-from sedge.core.records import Device, HolderKind, HolderRef, Number, PathVersion, Person, Proof, Site, Subject
+from sedge.core.records import Device, HolderKind, HolderRef, Number, PathVersion, Person, Proof, Site, Subject, Trunk
 from sedge.core.reduce import changed
 from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
 from sedge.core.workorders.tasks import Needs
@@ -99,9 +99,10 @@ def place_test_call(
     with desk.reading() as reading:
         estate = reading.look_at(Subject.NUMBER, e164)
     number = estate.number(e164)
-    if number.holder is None:
+    trunk = estate.get(Trunk, number.trunk)
+    if number.holder is None and not (direction == "in" and trunk and trunk.connection):
         raise NotAllowedNow(f"{number.national} is {number.state}; there is nobody to ring.", reason="no-holder")
-    make = _call_in if direction == "in" else _call_out
+    make = _call_out if direction == "out" else _call_in if number.holder else _call_over
     ok, heard, rang, differs = make(desk, number, estate, presses)
     proof = Proof(
         id=key or desk.new_id("proof"), e164=e164, direction=direction, at=desk.now(), ok=ok, heard=heard, rang=rang, differs=differs,
@@ -119,6 +120,14 @@ def _call_in(desk: Desk, number: Number, estate: Estate, presses: tuple[str, ...
     differs = difference(trace, placed.ended, placed.rang)
     reached = placed.ended in {EndingKind.ANSWERED, EndingKind.MAILBOX, EndingKind.ANNOUNCED}
     return not differs and reached, placed.heard, placed.rang, differs
+
+
+def _call_over(desk: Desk, number: Number, estate: Estate, presses: tuple[str, ...]) -> tuple[bool, str, tuple[str, ...], str]:
+    """A call to a number that nobody has yet: it is enough that it arrives over its connection."""
+    placed = desk.outside.telephony.call_in(number.e164, list(presses))
+    name = estate.the(Trunk, number.trunk or "").name
+    differs = "" if placed.over == number.trunk else f"computed: the call arrives over {name}; really it does not"
+    return not differs, f"arrives over {name}; {placed.heard}" if not differs else placed.heard, placed.rang, differs
 
 
 def _call_out(desk: Desk, number: Number, estate: Estate, _presses: tuple[str, ...]) -> tuple[bool, str, tuple[str, ...], str]:

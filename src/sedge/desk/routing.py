@@ -4,9 +4,9 @@ from collections.abc import Iterable
 from typing import Any
 
 from sedge.core.estate import Change, Estate
-from sedge.core.numbers.life import State
+from sedge.core.numbers.life import ENDED, State
 from sedge.core.paths.trace import path_of
-from sedge.core.records import Device, Grant, Number, PathVersion, Person, ServiceLine
+from sedge.core.records import Device, Grant, Number, PathVersion, Person, ServiceLine, Trunk
 from sedge.outside.telephony import Telephony
 
 
@@ -40,7 +40,7 @@ def tell_telephony(telephony: Telephony, changes: Iterable[Change], after: Estat
     for change in changes:
         match change.after:
             case Number() as number if _matters(change.before, number):
-                if number.state is State.ASSIGNED:
+                if _is_routed(number, after):
                     telephony.put_number(number.e164, routing_of(number, after))
                 else:
                     telephony.remove_number(number.e164)
@@ -57,9 +57,15 @@ def tell_telephony(telephony: Telephony, changes: Iterable[Change], after: Estat
                         telephony.put_number(number.e164, routing_of(number, after))
 
 
+def _is_routed(number: Number, estate: Estate) -> bool:
+    """In use, or arriving over a connection, so that a test call can show whether it does."""
+    trunk = estate.get(Trunk, number.trunk)
+    return number.state is State.ASSIGNED or (number.state not in ENDED and trunk is not None and trunk.connection is not None)
+
+
 def _matters(before: Number | None, after: Number) -> bool:
     if before is None:
-        return after.state is State.ASSIGNED
+        return after.state is State.ASSIGNED or after.trunk is not None
     watched = ("assignment", "path", "trunk")
     return any(getattr(before, name) != getattr(after, name) for name in watched)
 

@@ -7,7 +7,7 @@ from datetime import timedelta
 from sqlalchemy import func, select
 
 from sedge.core.numbers.life import ENDED, State
-from sedge.core.records import Account, Carrier, Subject, Trunk
+from sedge.core.records import Account, Carrier, Connection, Subject, Trunk
 from sedge.core.reduce import changed
 from sedge.desk.desk import Desk
 from sedge.desk.supply import lead_times
@@ -37,10 +37,16 @@ def refresh(desk: Desk) -> int:
     down = desk.outside.telephony.trunks_down()
     with desk.reading() as reading:
         moved = [x for x in reading.records.all(Trunk) if x.up == (x.id in down)]
-    if moved:
+    seen = [(x, x.but(up=x.id not in down, seen_at=desk.now(), connection=_looked_at(desk, x))) for x in moved]
+    if seen:
         with desk.as_system().writing(reason="looked at the telephone system") as writing:
-            writing.save([changed(Subject.TRUNK, x, x.but(up=x.id not in down, seen_at=desk.now()), "trunk.seen") for x in moved])
+            writing.save([changed(Subject.TRUNK, was, now, "trunk.seen") for was, now in seen])
     return len(moved)
+
+
+def _looked_at(desk: Desk, trunk: Trunk) -> Connection | None:
+    """A trunk's connection with why it is not signed in, as the telephone system says it now."""
+    return trunk.connection.but(said=desk.outside.telephony.signed_in(trunk.id)) if trunk.connection else None
 
 
 def carriers(desk: Desk) -> list[CarrierView]:

@@ -10,13 +10,14 @@ from sedge.outside.http import Service
 
 @dataclass(frozen=True)
 class PlacedCall:
-    """What a test call found: how it ended, what was heard, which devices rang."""
+    """What a test call found: how it ended, what was heard, which devices rang, over which trunk it arrived."""
 
     ended: str
     heard: str
     rang: tuple[str, ...]
     at: datetime | None = None
     shown: str = ""
+    over: str = ""
 
 
 class Telephony(Service):
@@ -46,6 +47,17 @@ class Telephony(Service):
     def trunks_down(self) -> set[str]:
         return set(self.call("GET", "trunks")["down"])
 
+    def connect(self, trunk: str, wish: dict[str, Any]) -> str:
+        """Sign in at another carrier with host, port, transport, user and password; '' once it is signed in, else in a word why not."""
+        return self.call("PUT", f"connections/{quote(trunk)}", json=wish)["problem"]
+
+    def signed_in(self, trunk: str) -> str:
+        """As `connect`, with what it was told before."""
+        return self.call("GET", f"connections/{quote(trunk)}")["problem"]
+
+    def disconnect(self, trunk: str) -> None:
+        self.call("DELETE", f"connections/{quote(trunk)}")
+
     def announce(self, key: str, to: str, words: str) -> None:
         """Calls an outside phone and says something; once per key."""
         self.call("POST", "announcements", json={"to": to, "words": words}, headers={"Idempotency-Key": key})
@@ -56,7 +68,9 @@ class Telephony(Service):
 
     def call_in(self, e164: str, presses: list[str]) -> PlacedCall:
         answer = self.call("POST", "calls/in", json={"number": e164, "presses": presses})
-        return PlacedCall(answer["ended"], answer["heard"], tuple(answer["rang"]), datetime.fromisoformat(answer["at"]))
+        return PlacedCall(
+            answer["ended"], answer["heard"], tuple(answer["rang"]), datetime.fromisoformat(answer["at"]), over=answer["over"]
+        )
 
     def call_out(self, e164: str, person: str) -> PlacedCall:
         answer = self.call("POST", "calls/out", json={"number": e164, "person": person})

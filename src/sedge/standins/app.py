@@ -16,10 +16,12 @@ from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
 from sedge.standins.accounts import every_balance
+from sedge.standins.billing import put_in_service
 from sedge.standins.book import Book, stamp
 from sedge.standins.callbacks import Callbacks
 from sedge.standins.carrier import carrier_routes
 from sedge.standins.desk_services import mail_routes, register_routes
+from sedge.standins.far_ends import letters
 from sedge.standins.manners import MANNERS
 from sedge.standins.telephony import telephony_routes
 
@@ -126,6 +128,12 @@ def create_standins(folder: Path) -> FastAPI:
             book.put("freed", number, True)
         return {}
 
+    @app.put("/control/in-service")
+    def in_service(body: dict[str, list[dict[str, str]]]) -> dict[str, Any]:
+        """Numbers that accounts have had since before the books begin."""
+        put_in_service(book, body["numbers"])
+        return {}
+
     @app.put("/control/review")
     def steer_review(body: ReviewSteered) -> dict[str, Any]:
         """What the person who looks at papers says of the next ones."""
@@ -154,6 +162,7 @@ def create_standins(folder: Path) -> FastAPI:
             "now": stamp(book.now()), "faults": list(book.all("fault").values()), "dearer": book.all("dearer"), "down": sorted(book.all("trunk down")),
             "balances": every_balance(book), "orders": orders[:40], "mails": list(reversed(book.all("mail").values()))[:20],
             "calls": list(reversed(book.all("announcement").values()))[:20], "services": sorted({*SERVICES, *MANNERS}),
+            "letters": letters(),
         }  # fmt: skip
 
     return app

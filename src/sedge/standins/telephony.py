@@ -10,7 +10,9 @@ from zoneinfo import ZoneInfo
 
 from fastapi import APIRouter, Header
 
+from sedge.standins.billing import is_suspended
 from sedge.standins.book import Book, moment, stamp
+from sedge.standins.far_ends import Connection, lost_on_the_way, sign_in
 
 ANSWERS_AFTER = 6
 READBACK = "+441134960199"
@@ -50,7 +52,23 @@ def telephony_routes(book: Book) -> APIRouter:
 
     @routes.get("/trunks")
     def trunks() -> dict[str, Any]:
-        return {"down": sorted(book.all("trunk down")), "at": stamp(book.now())}
+        out = [trunk for trunk in book.all("connection") if sign_in(book, trunk)]
+        return {"down": sorted({*book.all("trunk down"), *out}), "at": stamp(book.now())}
+
+    @routes.put("/connections/{trunk}")
+    def connect(trunk: str, body: Connection) -> dict[str, Any]:
+        """Signs in at the other carrier and says whether that worked."""
+        book.put("connection", trunk, body.model_dump())
+        return {"problem": sign_in(book, trunk)}
+
+    @routes.get("/connections/{trunk}")
+    def connection(trunk: str) -> dict[str, Any]:
+        return {"problem": sign_in(book, trunk)}
+
+    @routes.delete("/connections/{trunk}")
+    def disconnect(trunk: str) -> dict[str, Any]:
+        book.remove("connection", trunk)
+        return {}
 
     @routes.post("/announcements")
     def announce(body: dict[str, str], idempotency_key: str = Header()) -> dict[str, Any]:
@@ -86,12 +104,17 @@ def telephony_routes(book: Book) -> APIRouter:
         shown = next((e for e, r in book.all("routing").items() if r.get("holder") == body["person"] and e == body["number"]), "")
         if not shown:
             return {"heard": "the line is not in service", "rang": [], "ended": "rejected", "shown": ""}
-        if book.get("routing", shown).get("trunk") in {*book.all("trunk down"), None}:
+        if _is_down(book, book.get("routing", shown).get("trunk")):
             return {"heard": "no line out: the trunk does not take the call", "rang": [], "ended": "rejected", "shown": ""}
         spoken = " ".join(shown.lstrip("+"))
         return {"heard": f"“You are calling from {spoken}.”", "rang": [READBACK], "ended": "answered", "shown": shown}
 
     return routes
+
+
+def _is_down(book: Book, trunk: str | None) -> bool:
+    connected = trunk is not None and book.get("connection", trunk) is not None
+    return trunk is None or book.get("trunk down", trunk) is not None or (connected and bool(sign_in(book, trunk)))
 
 
 class InboundCall:
@@ -105,6 +128,7 @@ class InboundCall:
         self.seconds = 0
         self.rang: list[str] = []
         self.heard: list[str] = []
+        self.over = ""
 
     def place(self) -> dict[str, Any]:
         routing = self.book.get("routing", self.number)
@@ -114,13 +138,20 @@ class InboundCall:
         return self._result(ended, "; ".join(self.heard))
 
     def _stopped_before(self, routing: dict[str, Any] | None) -> str | None:
-        if routing is None or not routing.get("holder"):
+        if routing is None:
             return "“This number is not in use.”"
         trunk = routing.get("trunk")
         if trunk is None:
             return "nothing: the trunk has no such number on its list"
         if self.book.get("trunk down", trunk):
             return "engaged tone: the trunk is down"
+        if (connection := self.book.get("connection", trunk)) and (lost := lost_on_the_way(self.book, trunk, connection, self.number)):
+            return lost
+        self.over = trunk
+        if not routing.get("holder"):
+            return "“This number is not in use.” (said by the telephone system)"
+        if is_suspended(self.book, self.number):
+            return "“This number can't be reached.” (said by the carrier)"
         sold = self.book.get("order", (self.book.get("sold", self.number) or {}).get("order", ""))
         line = next((x for x in sold["lines"] if x["number"] == self.number), None) if sold else None
         if line and moment(line["usable_from"]) > self.now:
@@ -209,4 +240,11 @@ class InboundCall:
         return "ended"
 
     def _result(self, ended: str, heard: str) -> dict[str, Any]:
-        return {"ended": ended, "heard": heard or "nothing", "rang": self.rang, "seconds": self.seconds, "at": stamp(self.now)}
+        return {
+            "ended": ended,
+            "heard": heard or "nothing",
+            "rang": self.rang,
+            "seconds": self.seconds,
+            "over": self.over,
+            "at": stamp(self.now),
+        }

@@ -2,6 +2,7 @@
 
 SENTENCES = {
     "number.adopted": "Brought into the estate as found",
+    "number.connected": "Connected; it stays with its carrier",
     "number.ordered": "Ordered",
     "number.delivered": "Delivered by the carrier",
     "number.failed": "Not delivered",
@@ -26,6 +27,8 @@ SENTENCES = {
     "trunk.listed": "Number put on the trunk's list",
     "trunk.unlisted": "Number taken off the trunk's list",
     "trunk.added": "Trunk added",
+    "trunk.connection-set": "Sign-in at the other carrier set",
+    "trunk.password-changed": "Password at the other carrier changed",
     "trunk.seen": "Trunk looked at",
     "person.added": "Person added",
     "person.changed": "Person changed",
@@ -59,6 +62,8 @@ SENTENCES = {
     "account.low": "Balance low; told to those who want to know",
     "account.no-longer-low": "Balance no longer low",
     "account.charged": "Charged by the carrier",
+    "account.suspended": "Suspended by the carrier",
+    "account.resumed": "Service goes on",
     "account.refunded": "Paid back by the carrier",
     "hold.taken": "Numbers held",
     "hold.longer": "Held for longer",

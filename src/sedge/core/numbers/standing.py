@@ -11,7 +11,21 @@ from sedge.core.estate import Estate
 from sedge.core.facts import in_words
 from sedge.core.numbers.life import State
 from sedge.core.proof.compare import fingerprint
-from sedge.core.records import Address, Carrier, HolderKind, Number, PathVersion, Person, Product, Proof, ServiceLine, Site, Spot, Trunk
+from sedge.core.records import (
+    Account,
+    Address,
+    Carrier,
+    HolderKind,
+    Number,
+    PathVersion,
+    Person,
+    Product,
+    Proof,
+    ServiceLine,
+    Site,
+    Spot,
+    Trunk,
+)
 from sedge.core.safety.emergency import unregistered
 from sedge.core.safety.spots import spot_problem
 
@@ -112,6 +126,9 @@ def _safety(number: Number, estate: Estate) -> Standing:
 
 def _carrier(number: Number, estate: Estate) -> Standing:
     name = estate.the(Carrier, number.carrier).name
+    account = estate.get(Account, number.account)
+    if account and account.suspended_since:
+        return Standing("Carrier", f"{name} has suspended {account.name}: nothing gets through until money is paid in", Mark.WRONG)
     if number.usable_from and number.usable_from > estate.now:
         return Standing("Carrier", f"{name}, not usable yet", Mark.WAITING)
     if number.leaving_on:
@@ -135,7 +152,9 @@ def _features(number: Number, estate: Estate) -> list[Standing]:
 def _trunk(number: Number, estate: Estate) -> list[Standing]:
     trunk = estate.get(Trunk, number.trunk)
     if trunk:
-        return [Standing("Trunk", f"{trunk.name}, {'up' if trunk.up else 'down'}", Mark.GOOD if trunk.up else Mark.WRONG)]
+        words = ("signed in", "not signed in: calls don't arrive") if trunk.connection else ("up", "down")
+        to = ("connection", trunk.id) if trunk.connection else None
+        return [Standing("Trunk", f"{trunk.name}, {words[0] if trunk.up else words[1]}", Mark.GOOD if trunk.up else Mark.WRONG, to)]
     if number.state is State.ASSIGNED:
         return [Standing("Trunk", "on no trunk's list: calls don't arrive", Mark.WRONG)]
     return []
@@ -156,7 +175,9 @@ def next_actions(number: Number, estate: Estate) -> list[str]:
     match number.state:
         case State.AVAILABLE | State.RESERVED:
             between = ["reserve", "set-aside"] if number.state is State.AVAILABLE else ["unreserve"]
-            return ["assign", *between, "set-spot", "features", "retire"]
+            trunk = estate.get(Trunk, number.trunk)
+            prove = ["test-call"] if trunk and trunk.connection else []
+            return ["assign", *prove, *between, "set-spot", "features", "retire"]
         case State.ASSIGNED:
             wanting = []
             if number.spot is None:

@@ -16,7 +16,7 @@ from sedge.core.facts import Fact
 from sedge.core.moments import clock
 from sedge.core.numbers.life import State
 from sedge.core.paths.steps import Announce, Hours, Mailbox, Menu, Path, Queue, Ring, Step, holder_path
-from sedge.core.records import Device, HolderKind, Number, PathVersion, Person, Trunk
+from sedge.core.records import Account, Device, HolderKind, Number, PathVersion, Person, Trunk
 
 ANSWERS_AFTER = 6
 MOST_STEPS = 200
@@ -93,7 +93,7 @@ def trace_inbound(e164: str, at: datetime, world: World, estate: Estate, *, call
     """
     number = estate.number(e164)
     trunk = estate.get(Trunk, number.trunk)
-    if reason := _stopped_before(number, trunk, at, world):
+    if reason := _stopped_before(number, trunk, at, world, estate.get(Account, number.account)):
         return Trace([Happening(0, "carrier", estate.carrier_of(number).name, reason, wrong=True)], Ending(EndingKind.REJECTED, reason), [])
     call = _Call(number, at, world, estate)
     carrier = estate.carrier_of(number).name
@@ -105,13 +105,16 @@ def trace_inbound(e164: str, at: datetime, world: World, estate: Estate, *, call
     return call.follow(path_of(number, estate))
 
 
-def _stopped_before(number: Number, trunk: Trunk | None, at: datetime, world: World) -> str | None:
+def _stopped_before(number: Number, trunk: Trunk | None, at: datetime, world: World, account: Account | None) -> str | None:
     if number.state is not State.ASSIGNED or number.assignment is None:
-        return f"The number is {number.state}; callers hear that it is not in use."
+        arrives = f"It arrives over {trunk.name}, and " if trunk and trunk.connection and trunk.up else ""
+        return f"{arrives}{'the' if arrives else 'The'} number is {number.state}; callers hear that it is not in use."
     if trunk is None:
         return "The number is on no trunk's list, so the call does not arrive."
     if trunk.id in world.trunks_down or not trunk.up:
         return f"Trunk {trunk.name} is down and no fallback is set; callers hear the engaged tone."
+    if account and account.suspended_since:
+        return f"The carrier has suspended {account.name}, so no call to its numbers arrives. A deposit brings service back."
     if number.usable_from and number.usable_from > at:
         return f"The carrier has the number in service only from {clock(number.usable_from, at)}."
     if number.assignment.works_from > at:

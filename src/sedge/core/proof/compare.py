@@ -23,6 +23,13 @@ def _names(devices: Sequence[str]) -> str:
     return ", ".join(devices) or "nothing"
 
 
+def _trunk_of(trunk: Trunk | None) -> tuple[object, ...] | str:
+    if trunk is None:
+        return ""
+    plain = (trunk.id, trunk.up)
+    return (*plain, trunk.connection.but(said="")) if trunk.connection else plain
+
+
 def fingerprint(number: Number, estate: Estate) -> str:
     """A hash of everything on the call's way; when it differs from a proof's, the proof has gone stale."""
     path = estate.get(PathVersion, number.path)
@@ -35,7 +42,7 @@ def fingerprint(number: Number, estate: Estate) -> str:
         canonical(number.assignment) if number.assignment else "",
         number.spot or "",
         path.but(version=0) if path else "",
-        (trunk.id, trunk.up) if trunk else "",
+        _trunk_of(trunk),
         sorted((d.id, d.person, d.registered) for d in estate.all(Device) if d.person in people),
         sorted((p.id, p.ring_seconds, p.left) for p in estate.all(Person) if p.id in people),
     ]

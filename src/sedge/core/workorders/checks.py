@@ -10,7 +10,7 @@ from sedge.core.facts import Money
 from sedge.core.numbers.life import Event, State, next_state
 from sedge.core.records import Number, Order, Product
 from sedge.core.reduce import apply
-from sedge.core.supply.rules import RULES
+from sedge.core.supply.connecting import RULES
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, Level, Remedy, stop
 from sedge.core.workorders.plan import arrange, resolve
@@ -87,7 +87,7 @@ def judge(task: Any, estate: Estate) -> list[Finding]:
 
 def is_missing(task: Any, estate: Estate) -> bool:
     """Whether the number a task names isn't there at all, so that further rules would only repeat it."""
-    return task.e164 is not None and estate.get(Number, task.e164) is None and not isinstance(task, t.AdoptNumber)
+    return task.e164 is not None and estate.get(Number, task.e164) is None and not isinstance(task, t.Bringing)
 
 
 def project(task: Any, estate: Estate, identity: str) -> list[Change]:
@@ -141,7 +141,7 @@ def replaced(tasks: Sequence[Any], position: int, task: Any) -> list[Any]:
     out = list(tasks)
     out[position] = task
     if old and new and old != new:
-        bringing = t.OrderNumbers | t.AdoptNumber | t.UnassignNumber
+        bringing = t.OrderNumbers | t.Bringing | t.UnassignNumber
         out = [x.but(number=new) if x.e164 == old and not isinstance(x, bringing) else x for x in out]
     return out
 
@@ -192,6 +192,8 @@ def costs_of(task: Any, estate: Estate) -> tuple[Money | None, Money | None]:
             return (fee if task.on else fee.times(-1)), None
         case t.ReleaseNumber():
             return estate.number(task.e164 or "").monthly.times(-1), None
+        case t.ConnectNumber():
+            return task.monthly, None
         case _:
             return None, None
 

@@ -31,7 +31,7 @@ class Remedy:
 class Place:
     """Where a remedy is found that is no task: the spots of a site, a deposit to an account, a new call path of a site."""
 
-    what: Literal["spots", "deposit", "new path", "papers", "supply"]
+    what: Literal["spots", "deposit", "new path", "papers", "supply", "connection"]
     id: str
 
 
@@ -66,5 +66,5 @@ def instead(words: str, *tasks: Any, automatic: bool = True) -> Remedy:
     return Remedy(words, tasks, replaces=True, automatic=automatic)
 
 
-def elsewhere(words: str, what: Literal["spots", "deposit", "new path", "papers", "supply"], key: str) -> Remedy:
+def elsewhere(words: str, what: Literal["spots", "deposit", "new path", "papers", "supply", "connection"], key: str) -> Remedy:
     return Remedy(words, (), automatic=False, leads_to=Place(what, key))

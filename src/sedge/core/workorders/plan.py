@@ -33,7 +33,7 @@ def outputs(task: Any) -> tuple[str, ...]:
             return tuple(line.number for line in task.lines)
         case t.RecordArrival():
             return tuple(line.number for line in task.lines)
-        case t.AdoptNumber():
+        case t.AdoptNumber() | t.ConnectNumber():
             return (task.number,)
         case _:
             return ()
@@ -51,6 +51,9 @@ def gives(task: Any) -> Iterator[Thing]:
         case t.AdoptNumber() if task.state == "assigned":
             yield "number", task.number
             yield "assigned", task.number
+            yield "listed", task.number
+        case t.ConnectNumber():
+            yield "number", task.number
             yield "listed", task.number
         case t.OrderNumbers() | t.AdoptNumber() | t.RecordArrival():
             yield from (("number", n) for n in outputs(task))
@@ -78,7 +81,7 @@ def gives(task: Any) -> Iterator[Thing]:
 
 def wants(task: Any) -> Iterator[Thing]:
     n = task.e164 or ""
-    if n and not isinstance(task, t.AdoptNumber):
+    if n and not isinstance(task, t.Bringing):
         yield "number", n
     if (holder := getattr(task, "holder", None)) is not None:
         yield "person", holder.id

@@ -9,7 +9,7 @@ from typing import Any
 
 from sedge.core.estate import Estate
 from sedge.core.facts import in_words
-from sedge.core.numbers.life import State
+from sedge.core.numbers.life import ENDED, State
 from sedge.core.paths.steps import Mailbox, Menu, Queue, Ring, people_named
 from sedge.core.records import (
     Address,
@@ -445,6 +445,9 @@ def path_number_in_use(task: t.SetPath, estate: Estate) -> Finding:
 @rule("proof.can-be-called", t.PlaceTestCall)
 def can_be_called(task: t.PlaceTestCall, estate: Estate) -> Finding:
     number = estate.number(task.e164 or "")
+    trunk = estate.get(Trunk, number.trunk)
+    if task.direction == "in" and number.state not in ENDED and trunk and trunk.connection:
+        return passed(f"A test call shows whether calls arrive over {trunk.name}")
     if number.state is not State.ASSIGNED:
         return stop(f"{number.national} is {number.state}; there is nobody to ring.")
     if task.direction == "out" and number.holder and number.holder.kind is not HolderKind.PERSON:

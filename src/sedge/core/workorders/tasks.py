@@ -282,6 +282,18 @@ class ReleaseNumber(_Task):
     number: NumberField
 
 
+class ConnectNumber(_Task):
+    """A number that stays with its carrier comes into the estate and is reached over a connection, which is a trunk."""
+
+    kind: Literal["connect_number"] = "connect_number"
+    number: E164
+    trunk: Name
+    account: Name
+    site: Name
+    capacity: Capacity = Capacity.ANY
+    monthly: Money
+
+
 class SetFeature(_Task):
     """Switch a feature of a number on or off at its carrier."""
 
@@ -317,10 +329,11 @@ class PutBack(_Task):
 Task = Annotated[
     GrantLicence | RevokeLicence | BuySeats | AssignNumber | UnassignNumber | ReserveNumber | UnreserveNumber | SetAside | ReturnNumber
     | EndRest | AdoptNumber | SetSpot | RegisterAddress | SetPath | PublishPath | SetCallingRights | ListOnTrunk | UnlistFromTrunk
-    | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | OrderWhenFree | RecordArrival | SendPaper | CancelOrder | ReleaseNumber | SetFeature | PlaceTestCall | PutBack,
+    | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | OrderWhenFree | RecordArrival | SendPaper | CancelOrder | ReleaseNumber | ConnectNumber | SetFeature | PlaceTestCall | PutBack,
     Field(discriminator="kind"),
 ]  # fmt: skip
 AnyTask = _Task
+Bringing = AdoptNumber | ConnectNumber  # they name a number that is not in the estate yet
 TASK: TypeAdapter[Any] = TypeAdapter(Task)
 
 

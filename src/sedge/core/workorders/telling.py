@@ -42,6 +42,8 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
             return f"Add {task.name}", f"at {_name(estate, Site, task.site)}"
         case t.AdoptNumber():
             return f"Bring in {n}", f"{task.state}, held by {_holder(task.holder, estate)}" if task.holder else task.state
+        case t.ConnectNumber():
+            return f"Connect {n}", f"over {_name(estate, Trunk, task.trunk)}; it stays with its carrier"
         case t.ImportNumbers():
             return "Bring in the numbers of a file", "as they are found"
         case t.OrderNumbers():

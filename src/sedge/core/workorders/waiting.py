@@ -10,7 +10,7 @@ from sedge.core.workorders import tasks as t
 
 def must_wait(task: Any, estate: Estate) -> tuple[datetime, str] | None:
     """The moment and the words, or None when the task can go on now."""
-    number = estate.number(task.e164) if task.e164 and not isinstance(task, t.AdoptNumber) else None
+    number = estate.number(task.e164) if task.e164 and not isinstance(task, t.Bringing) else None
     match task:
         case t.AssignNumber() if number and number.usable_from and number.usable_from > estate.now:
             return number.usable_from, f"{number.national} to become usable at its carrier"

@@ -149,6 +149,7 @@ def _page_of(remedy: Remedy) -> str:
         "papers": "/supply/papers?site={}",
         "supply": "/supply/for-site?site={}",
         "new path": "/paths/new?site={}",
+        "connection": "/carriers/connections/{}",
     }
     return pages[remedy.leads_to.what].format(quote(remedy.leads_to.id))
 
