@@ -33,6 +33,7 @@ from sedge.outside.outside import at_standins
 from sedge.settings import Settings
 from sedge.store import installation as installation_store
 from sedge.store.database import Database
+from sedge.store.secrets import Keyring
 from sedge.web import problems
 from sedge.web.carriers.routes import place as carriers_place
 from sedge.web.components.routes import place as components_place
@@ -87,16 +88,18 @@ def open_house(settings: Settings, standins_url: str, clock: Clock | None = None
     """Everything one process needs, opened. `standins_url` is where the services outside are reached."""
     installation = Database(settings.data / "installation.sqlite", "installation", durable=settings.durable)
     installation.migrate()
-    callback = Callback(f"http://{settings.host}:{settings.port}/callbacks/carrier", _callback_secret(installation))
+    callback = Callback(
+        f"http://{settings.host}:{settings.port}/callbacks/carrier", _callback_secret(installation, Keyring(settings.data / "secret.key"))
+    )
     house = House(settings, clock or Clock(), installation, at_standins(standins_url, callback=callback)).open()
     if clock is None:
         house.clock.advance(steering.stored_offset(house))
     return house
 
 
-def _callback_secret(database: Database) -> str:
+def _callback_secret(database: Database, ring: Keyring) -> str:
     with database.writing() as connection:
-        return installation_store.callback_secret(connection)
+        return installation_store.callback_secret(connection, ring)
 
 
 async def _body(request: Request) -> bytes:
@@ -127,7 +130,7 @@ def create_app(house: House) -> FastAPI:
         app.include_router(resource, prefix="/api/v1")
     app.include_router(api_ledger.standins)
 
-    listener = Listener(_callback_secret(house.installation))
+    listener = Listener(_callback_secret(house.installation, house.keyring))
 
     @app.post("/callbacks/carrier", include_in_schema=False)
     def told_by_carrier(request: Request, body: Annotated[bytes, Depends(_body)]) -> Response:

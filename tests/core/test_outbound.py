@@ -1,5 +1,7 @@
 """What people dial, in every country Sedge works in; and the call out that follows from it."""
 
+from datetime import timedelta
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -7,7 +9,7 @@ from hypothesis import strategies as st
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.outbound.dialplan import dial, matches, plan_of
 from sedge.core.outbound.trace import trace_outbound
-from sedge.core.records import HolderKind, HolderRef, Right, Role, Site, SupplyModel
+from sedge.core.records import HolderKind, HolderRef, Person, Right, Role, Site, SupplyModel
 from tests.conftest import NOW
 
 
@@ -164,3 +166,19 @@ def test_help_goes_over_another_trunk_when_the_own_one_is_down(estate):
     trace = out(estate, "999")
     assert (trace.ending, trace.trunk) == ("emergency", "Leeds A")
     assert trace.emergency.callback == site_main, "its own number can't be rung over a trunk that is down"
+
+
+@pytest.mark.parametrize(
+    ("features", "from_", "dialled", "shown"),
+    [
+        (("CNAM",), {}, "00 1 617 555 0142", "Ifeoma Okafor-H"),
+        (("CNAM",), {}, "0113 496 0142", ""),
+        ((), {}, "00 1 617 555 0142", ""),
+        (("CNAM",), {"CNAM": NOW + timedelta(minutes=5)}, "00 1 617 555 0142", ""),
+    ],
+)
+def test_a_caller_name_goes_along_in_north_america_once_cnam_works(estate, features, from_, dialled, shown):
+    person = estate.person("Ifeoma Okafor-Hartleberry", rights=tuple(Right))
+    estate.given(142, person, features=features, features_from=from_)
+    world = estate.build()
+    assert trace_outbound(world.the(Person, person.id), dialled, world).caller_name == shown

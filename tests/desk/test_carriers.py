@@ -14,6 +14,7 @@ from sedge.core.supply.offers import Wish, leading
 from sedge.core.supply.records import LineState
 from sedge.desk import connections, money, runner, searching, supply, today, workorders
 from sedge.outside.callbacks import Listener, signature
+from sedge.store import installation, tables
 from sedge.store.workorders import OrderState
 from sedge.web.supply.views import order_page
 from tests.conftest import NOW, until_quiet
@@ -238,10 +239,8 @@ def test_a_callback_is_heard_once_fresh_and_signed():
 
 def test_the_door_for_callbacks_refuses_what_is_not_signed(client, house):
     assert client.post("/callbacks/carrier", content=b"{}").status_code == 403
-    from sedge.store import installation
-
     with house.installation.writing() as connection:
-        secret = installation.callback_secret(connection)
+        secret = installation.callback_secret(connection, house.keyring)
     body = b'{"carrier": "brackwater", "order": "B00001"}'
     headers = told(secret, int(house.clock.now().timestamp()), body)
     assert client.post("/callbacks/carrier", content=body, headers=headers).status_code == 204
@@ -319,3 +318,21 @@ def test_tries_are_counted_anew_once_one_has_come_to_something(house, desk):
     assert workorders.look(desk, order.id).order.tasks[0].attempts <= 1
     until_quiet(house, timedelta(minutes=5))
     assert supply.order_view(desk, key).state == "delivered"
+
+
+def test_the_secret_that_callbacks_are_signed_with_lies_sealed(house):
+    with house.installation.writing() as connection:
+        secret = installation.callback_secret(connection, house.keyring)
+        assert installation.callback_secret(connection, house.keyring) == secret
+        assert installation.setting(connection, "callback secret") is None
+    assert len(secret) == 64
+    assert secret.encode() not in (house.settings.data / "installation.sqlite").read_bytes()
+
+
+def test_the_secret_of_an_older_installation_goes_on_and_is_sealed(house):
+    with house.installation.writing() as connection:
+        installation.put_setting(connection, installation.SEALED_SECRET, "")
+        connection.execute(tables.setting.delete().where(tables.setting.c.name == installation.SEALED_SECRET))
+        installation.put_setting(connection, "callback secret", "as agreed long ago")
+        assert installation.callback_secret(connection, house.keyring) == "as agreed long ago"
+        assert installation.setting(connection, "callback secret") is None

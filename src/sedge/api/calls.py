@@ -58,7 +58,7 @@ def outbound(desk: AtDesk, asked: Outbound) -> dict[str, Any]:
     candidates = [{"trunk": c.trunk, "taken": c.taken, "reason": c.reason} for c in trace.candidates]
     body: dict[str, Any] = {
         "normalised": trace.dialled.result, "kind": trace.dialled.kind, "candidates": candidates, "trunk": trace.trunk or None,
-        "caller_id": trace.caller_id or None, "rate": None, "ending": {"kind": trace.ending, "reason": trace.reason},
+        "caller_id": trace.caller_id or None, "caller_name": trace.caller_name or None, "rate": None, "ending": {"kind": trace.ending, "reason": trace.reason},
     }  # fmt: skip
     if trace.emergency:
         e = trace.emergency

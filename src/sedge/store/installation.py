@@ -9,6 +9,9 @@ from sqlalchemy import Connection, delete, func, insert, select, update
 
 from sedge.core.access.roles import AccessRole
 from sedge.store import tables
+from sedge.store.secrets import Keyring
+
+SEALED_SECRET = "callback secret, sealed"  # noqa: S105  the name it is kept under
 
 
 @dataclass(frozen=True)
@@ -122,13 +125,15 @@ def put_setting(connection: Connection, name: str, value: str) -> None:
         connection.execute(insert(tables.setting).values(name=name, value=value))
 
 
-def callback_secret(connection: Connection) -> str:
-    """What carriers sign their callbacks with: made once for an installation."""
-    known = setting(connection, "callback secret")
-    if known is None:
-        known = secrets.token_hex(32)
-        put_setting(connection, "callback secret", known)
-    return known
+def callback_secret(connection: Connection, ring: Keyring) -> str:
+    """What carriers sign their callbacks with: made once for an installation, kept sealed."""
+    sealed = setting(connection, SEALED_SECRET)
+    if sealed is not None:
+        return ring.open(sealed)
+    fresh = setting(connection, "callback secret") or secrets.token_hex(32)  # the unsealed one of older installations goes on
+    put_setting(connection, SEALED_SECRET, ring.seal(fresh))
+    connection.execute(delete(tables.setting).where(tables.setting.c.name == "callback secret"))
+    return fresh
 
 
 def _memberships():

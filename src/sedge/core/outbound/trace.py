@@ -8,6 +8,8 @@ from sedge.core.outbound.dialplan import Dialled, dial
 from sedge.core.records import HolderKind, HolderRef, Number, Person, Role, Site, Trunk
 from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
 
+CNAM_LENGTH = 15  # as carriers' name stores keep it
+
 
 @dataclass(frozen=True)
 class Candidate:
@@ -20,7 +22,8 @@ class Candidate:
 
 @dataclass(frozen=True)
 class OutboundTrace:
-    """`ending` is one of reached, internal, emergency, rejected; `reason` says why."""
+    """`ending` is one of reached, internal, emergency, rejected; `reason` says why. `caller_name` is shown beside the caller ID where
+    CNAM works: in North America, 15 characters at most."""
 
     dialled: Dialled
     ending: str
@@ -29,6 +32,7 @@ class OutboundTrace:
     caller_id: str = ""
     candidates: list[Candidate] = field(default_factory=list)
     emergency: EmergencyAnswer | None = None
+    caller_name: str = ""
 
 
 def trace_outbound(person: Person, digits: str, estate: Estate) -> OutboundTrace:
@@ -81,4 +85,21 @@ def _out(dialled: Dialled, number: Number | None, person: Person, estate: Estate
             candidates.append(Candidate(trunk.name, True, "the caller's own number is on its list"))
     if chosen is None:
         return OutboundTrace(dialled, "rejected", "No trunk takes the call.", candidates=candidates)
-    return OutboundTrace(dialled, "reached", f"over {chosen.name}", chosen.name, number.e164, candidates)
+    return OutboundTrace(
+        dialled,
+        "reached",
+        f"over {chosen.name}",
+        chosen.name,
+        number.e164,
+        candidates,
+        caller_name=_cnam(number, dialled.result, person, estate),
+    )
+
+
+def _cnam(number: Number, to: str, person: Person, estate: Estate) -> str:
+    """The name that goes with the call: both ends in North America, the feature on and working."""
+    works_from = number.features_from.get("CNAM")
+    if "CNAM" not in number.features or (works_from and works_from > estate.now) or not to.startswith("+1"):
+        return ""
+    plain = "".join(ch for ch in (number.label or person.name) if ch.isascii() and (ch.isalnum() or ch in " .,'&-"))
+    return plain[:CNAM_LENGTH].strip()

@@ -61,7 +61,7 @@ def search(request: Request, desk: AtDesk, asked: AsAsked) -> Response:
     every = supply.buyable_accounts(desk)
     return draw(
         request, "_orders.html" if target(request) == "orders" else "supply.html", asked=asked, sellers=[(c.id, c.name) for _, c in sellers],
-        answer=answer, problem=problem, problems=problems, orders=orders,
+        answer=answer, beside=False, problem=problem, problems=problems, orders=orders,
         countries=[(code, COUNTRIES[code].name) for code in dict.fromkeys(code for _, of in every for code in of.countries)],
         names=list(dict.fromkeys(of.name for _, of in every)), kinds=[(k, k) for k in ("geographic", "national", "toll-free", "mobile")],
     )  # fmt: skip
@@ -74,6 +74,7 @@ def answer(request: Request, desk: AtDesk, seller: str, asked: AsAsked) -> Respo
         request,
         "_answer.html",
         asked=asked,
+        beside=len(searching.sellers(desk, asked.wish)) > 1,
         answer=views.answer_view(searching.one(desk, asked.wish, seller), searching.accounts_for(desk, asked.wish, seller)),
     )
 
