@@ -53,7 +53,7 @@ def test_a_site_with_spots_and_a_service_line(api):
 
 
 def test_a_corrected_address_has_to_be_accepted(api):
-    wrong = {**SITE, "civic_address": {**SITE["civic_address"], "street": "Saltgate Lan"}}
+    wrong = {**SITE, "civic_address": {**SITE["civic_address"], "street": "Saltgat Lane"}}
     assert problem(api, "POST", "sites", wrong) == (422, "not-understood", "accepted")
     made = post(api, "sites", {**wrong, "accepted": True})
     assert made["civic_address"]["street"] == "Saltgate Lane"

@@ -28,7 +28,7 @@ def test_a_site_from_nothing_to_a_call_that_is_answered(page):
         "Name": "Saltgate Store",
         "Three letters": "SGS",
         "House number": "9",
-        "Street": "Saltgate Lan",
+        "Street": "Saltgat Lane",
         "Town": "Leeds",
         "Postcode": "LS2 7ZZ",
     }

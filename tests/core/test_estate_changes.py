@@ -13,9 +13,8 @@ from sedge.core.ledger.sentences import SENTENCES
 from sedge.core.numbers.figures import figures, months_to_exhaustion
 from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
-from sedge.core.records import Account, Capacity, CivicElements, Number, Order, Subscription, Verdict
+from sedge.core.records import Account, Capacity, Number, Order, Subscription
 from sedge.core.reduce import REDUCERS, apply, rest_over, same, settle_lines
-from sedge.core.safety.addresses import Segment, match, normalised
 from sedge.core.safety.spots import read_spot_code, review_due, spot_code
 from sedge.core.supply.offers import StockNumber, Wish, memorability, rank_offers
 from sedge.core.supply.quote import pro_rata, quote
@@ -218,41 +217,6 @@ def test_a_spot_is_looked_at_every_year(estate):
     spot = estate.records["Spot/WHF-001-K"]
     assert not review_due(spot, NOW + timedelta(days=364))
     assert review_due(spot, NOW + timedelta(days=365))
-
-
-SEGMENTS = [
-    Segment("Lanternfield Wharf", 1, 40, "all", "Leeds", "West Yorkshire", "LS1 4ZZ", "GB", "Leeds"),
-    Segment("Towpath Row", 1, 19, "odd", "Leeds", "West Yorkshire", "LS1 5ZZ", "GB", "Leeds"),
-    Segment("Towpath Road", 2, 60, "even", "Leeds", "West Yorkshire", "LS1 6ZZ", "GB", "Leeds"),
-    Segment("Towpath Rowe", 1, 19, "odd", "Leeds", "West Yorkshire", "LS1 5ZX", "GB", "Leeds"),
-]
-
-
-@pytest.mark.parametrize(
-    ("street", "number", "postcode", "verdict"),
-    [
-        ("Lanternfield Wharf", "12", "LS1 4ZZ", "exact"), ("lanternfield whf", "12", "ls14zz", "exact"), ("Lanternfeld Wharf", "12", "LS1 4ZZ", "corrected"),
-        ("Lanternfield Wharf", "99", "LS1 4ZZ", "unknown"), ("Towpath Ro", "3", "LS1 5ZZ", "ambiguous"), ("Harbour Steps", "3", "ZZ9 9ZZ", "unknown"),
-        ("Towpath Row", "4", "LS1 5ZZ", "ambiguous"), ("Lanternfeld Wharf", "12", "LS9 4ZZ", "ambiguous"),
-    ],
-)  # fmt: skip
-def test_the_registers_verdict(street, number, postcode, verdict):
-    typed = CivicElements(country="GB", city="Leeds", street=street, house_number=number, postcode=postcode)
-    assert match(typed, SEGMENTS).verdict == verdict
-
-
-def test_a_correction_shows_what_it_changes():
-    typed = CivicElements(
-        country="GB", region="West Yorkshire", city="Leeds", street="Lanternfeld Wharf", house_number="12", postcode="LS1 4ZZ"
-    )
-    found = match(typed, SEGMENTS)
-    assert found.verdict is Verdict.CORRECTED
-    assert found.differences == {"street": ("Lanternfeld Wharf", "Lanternfield Wharf")}
-
-
-def test_normalising_takes_case_diacritics_and_abbreviations_out():
-    assert normalised("Königstr. 5") == "konigstr 5"
-    assert normalised("Mill Goit St.") == normalised("mill goit STREET")
 
 
 # ── supply ──

@@ -160,7 +160,7 @@ def test_a_site_is_checked_against_the_register(rowan):
         "code": "RDH",
         "country": "GB",
         "house_number": "9",
-        "street": "Saltgate Lan",
+        "street": "Saltgat Lane",
         "city": "Leeds",
         "postcode": "LS2 7ZZ",
         "security_desk": "x@y.example",

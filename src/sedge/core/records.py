@@ -130,7 +130,7 @@ class Number(Fact):
 
 
 class CivicElements(Fact):
-    """The elements of RFC 5139 that Sedge uses: A1, A3, RD+STS, HNO, PC, LMK, BLD."""
+    """The elements of RFC 5139 that Sedge uses: country, A1, A3, RD with STS, HNO with HNS, PC, LMK, BLD."""
 
     country: str
     region: str = ""
@@ -139,11 +139,17 @@ class CivicElements(Fact):
     house_number: str
     postcode: str
     landmark: str = ""
+    building: str = ""
 
     @property
     def one_line(self) -> str:
-        street = f"{self.street} {self.house_number}" if self.country == "DE" else f"{self.house_number} {self.street}"
-        return f"{street}, {self.city} {self.postcode}".strip()
+        """As letters are addressed there."""
+        if self.country == "DE":
+            return f"{self.street} {self.house_number}, {self.postcode} {self.city}".strip()
+        if self.country == "FR":
+            return f"{self.house_number} {self.street}, {self.postcode} {self.city}".strip()
+        region = f" {self.region}" if self.country in {"US", "CA", "AU"} and self.region else ""
+        return f"{self.house_number} {self.street}, {self.city}{region} {self.postcode}".strip()
 
 
 class Verdict(StrEnum):
@@ -154,7 +160,8 @@ class Verdict(StrEnum):
 
 
 class Address(Fact):
-    """A civic address of a site. `floors` and `area_m2` decide how much detail its spots need."""
+    """A civic address of a site. `floors` and `area_m2` decide how much detail its spots need; `point` is latitude and longitude in
+    WGS 84, as the register has them."""
 
     id: str
     site: str
@@ -164,6 +171,7 @@ class Address(Fact):
     psap: str = ""
     floors: int = 1
     area_m2: int = 0
+    point: tuple[float, float] | None = None
     version: int = 0
 
     @property

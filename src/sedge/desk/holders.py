@@ -288,7 +288,7 @@ def add_site(
     supply_model = _supply_of(desk, account, country)
     key = desk.new_id("site")
     address = Address(
-        id=f"{key}-address", site=key, elements=checked.elements, verdict=checked.verdict, accepted=accepted, psap=checked.psap, floors=floors,
+        id=f"{key}-address", site=key, elements=checked.elements, verdict=checked.verdict, accepted=accepted, psap=checked.psap, point=checked.point, floors=floors,
         area_m2=area_m2,
     )  # fmt: skip
     whole = Spot(id=spot_code(code, 0), address=address.id, site=key, name="whole address", whole=True, confirmed_at=desk.now())

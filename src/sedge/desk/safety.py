@@ -8,12 +8,15 @@ from sqlalchemy import Column, ColumnElement, case, func, literal_column, or_, s
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.life import State
+from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Address, Carrier, CivicElements, Number, Person, Site, Spot, Subject, Verdict
 from sedge.core.reduce import changed
-from sedge.core.safety.addresses import Match, Segment, match
+from sedge.core.safety.addresses import Match, Segment, match, what_is_wrong
 from sedge.core.safety.spots import needs_detail, review_due, spot_code, spot_problem
 from sedge.desk.desk import Desk, Reading
 from sedge.store import tables
+
+LONGEST = {"city": 100, "street": 120, "house_number": 20, "postcode": 16}
 
 
 @dataclass(frozen=True)
@@ -44,7 +47,14 @@ def match_address(desk: Desk, typed: dict[str, Any]) -> Match:
     for name in ("city", "street", "house_number", "postcode"):
         if not getattr(elements, name):
             raise NotUnderstood(f"The {name.replace('_', ' ')} is missing.", field=name)
-    return match(elements, [Segment(**s) for s in desk.outside.register.segments(elements.country)])
+        if len(getattr(elements, name)) > LONGEST[name]:
+            raise NotUnderstood(f"The {name.replace('_', ' ')} has at most {LONGEST[name]} characters.", field=name)
+    if elements.country not in COUNTRIES:
+        raise NotUnderstood(f"The register has addresses of {', '.join(COUNTRIES)}.", field="country")
+    if wrong := what_is_wrong(elements):
+        raise NotUnderstood(wrong[1], field=wrong[0])
+    asked = desk.outside.register.candidates(elements.country, elements.city, elements.street, elements.postcode)
+    return match(elements, [Segment(**s) for s in asked])
 
 
 @dataclass(frozen=True)
@@ -54,6 +64,7 @@ class CheckedAddress:
     elements: CivicElements
     verdict: Verdict
     psap: str
+    point: tuple[float, float] | None = None
 
 
 def checked_address(desk: Desk, typed: CivicElements, *, accepted: bool) -> CheckedAddress:
@@ -64,10 +75,13 @@ def checked_address(desk: Desk, typed: CivicElements, *, accepted: bool) -> Chec
     found = match_address(desk, typed.model_dump())
     match found.verdict:
         case Verdict.UNKNOWN:
-            raise NotUnderstood("The register knows no such address. Check street, house number and postcode.", field="street")
+            raise NotUnderstood(
+                f"The register knows no such address. {found.why or 'Check street, house number and postcode.'}",
+                field="house_number" if found.why else "street",
+            )
         case Verdict.AMBIGUOUS:
             choices = "; ".join(c.elements.one_line for c in found.candidates[:3])
-            raise NotUnderstood(f"Several addresses are meant: {choices}. Type the right one whole.", field="street")
+            raise NotUnderstood(f"{found.why} Did you mean {choices}? Type the right one whole.".strip(), field="street")
         case Verdict.CORRECTED if not accepted:
             changes = "; ".join(
                 f"{name.replace('_', ' ')} “{was}” becomes “{is_}”" for name, (was, is_) in found.differences.items() if was
@@ -76,7 +90,7 @@ def checked_address(desk: Desk, typed: CivicElements, *, accepted: bool) -> Chec
             raise NotUnderstood(f"The register has it as {best} ({changes}). Tick the box to accept that.", field="accepted")
         case _:
             best = found.candidates[0]
-            return CheckedAddress(best.elements, found.verdict, best.psap)
+            return CheckedAddress(best.elements, found.verdict, best.psap, best.point)
 
 
 def spots(desk: Desk) -> list[SpotRow]:

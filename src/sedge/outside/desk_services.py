@@ -11,9 +11,11 @@ PATIENT = httpx.Timeout(60.0)
 
 
 class Register(Service):
-    def segments(self, country: str) -> list[dict[str, Any]]:
-        """Street segments: street, first and last house number, side, city, region, postcode, psap."""
-        return self.call("GET", "segments", params={"country": country})["segments"]
+    def candidates(self, country: str, city: str, street: str, postcode: str) -> list[dict[str, Any]]:
+        """Street segments that might be meant: street, first and last house number, side, city, region, postcode, country, psap,
+        latitude and longitude of the middle (WGS 84)."""
+        typed = {"country": country, "city": city, "street": street, "postcode": postcode}
+        return self.call("POST", "candidates", json=typed)["segments"]
 
 
 class Mail(Service):

@@ -20,9 +20,10 @@ from sedge.standins.billing import put_in_service
 from sedge.standins.book import Book, stamp
 from sedge.standins.callbacks import Callbacks
 from sedge.standins.carrier import carrier_routes
-from sedge.standins.desk_services import mail_routes, register_routes
+from sedge.standins.desk_services import mail_routes
 from sedge.standins.far_ends import letters
 from sedge.standins.manners import MANNERS
+from sedge.standins.register import register_routes
 from sedge.standins.telephony import telephony_routes
 
 SLOW_SECONDS = 1.0
