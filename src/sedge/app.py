@@ -21,6 +21,7 @@ from sedge.api import holders as api_holders
 from sedge.api import ledger as api_ledger
 from sedge.api import numbers as api_numbers
 from sedge.api import papers as api_papers
+from sedge.api import safety as api_safety
 from sedge.api import supply as api_supply
 from sedge.api import workorders as api_workorders
 from sedge.api.describing import describe
@@ -49,6 +50,7 @@ from sedge.web.numbers.past import place as past_place
 from sedge.web.numbers.routes import place as numbers_place
 from sedge.web.numbers.take_over import place as take_over_place
 from sedge.web.paths.routes import place as paths_place
+from sedge.web.safety.places import place as safety_places_place
 from sedge.web.safety.routes import place as safety_place
 from sedge.web.shared.rendering import environment
 from sedge.web.signin.routes import place as sign_in_place
@@ -75,11 +77,11 @@ class DeskFacts:
 
 
 PLACES = (
-    sign_in_place, today_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, forms_place, connecting_place, supply_place, holders_place, licences_place, safety_place, carriers_place, ledger_place,
+    sign_in_place, today_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, forms_place, connecting_place, supply_place, holders_place, licences_place, safety_place, safety_places_place, carriers_place, ledger_place,
     workorders_place, components_place, standins_place,
 )  # fmt: skip
 RESOURCES = (
-    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_workorders.resource, api_calls.resource, api_holders.resource,
+    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_workorders.resource, api_calls.resource, api_holders.resource, api_safety.resource,
     api_ledger.resource, api_ledger.standins,
 )  # fmt: skip
 

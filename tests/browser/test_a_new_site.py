@@ -38,7 +38,7 @@ def test_a_site_from_nothing_to_a_call_that_is_answered(page):
     page.get_by_label("How calls get there").select_option(label=page.locator("#account option").nth(1).text_content())
     page.get_by_label("Who is told").fill("duty@lanternfield.example")
     page.get_by_role("button", name="Check the address").click()
-    expect(page.get_by_role("alert")).to_contain_text("“Saltgate Lan” becomes “Saltgate Lane”")
+    expect(page.get_by_role("alert")).to_contain_text("“Saltgat Lane” becomes “Saltgate Lane”")
     expect(page.get_by_label("Name")).to_have_value("Saltgate Store")  # nothing typed is lost
     page.get_by_label("accept the register").check()
     page.get_by_role("button", name="Check the address").click()

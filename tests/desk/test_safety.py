@@ -6,7 +6,7 @@ from sedge.core.errors import Forbidden, NotUnderstood, OutsideSilent
 from sedge.core.records import CivicElements, HolderKind, HolderRef, Number, Verdict
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
-from sedge.desk import calls, holders, importing, numbers, safety, today, workorders
+from sedge.desk import calls, coverage, holders, importing, numbers, safety, today, workorders
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
 
@@ -146,7 +146,7 @@ def test_only_those_who_may_change_spots(house):
 
 
 def test_the_demo_starts_with_two_people_nobody_could_find(desk):
-    gaps = {g.reason: g for g in safety.coverage(desk)}
+    gaps = {g.reason: g for g in coverage.gaps(desk)}
     assert list(gaps) == ["people without a spot"]
     assert {p["name"] for p in gaps["people without a spot"].people} == {"Ifeoma Haddad", "Rowan Penhallow"}
     assert any("2 people without an emergency spot" in line.what for line in today.todo(desk))
@@ -157,13 +157,13 @@ def test_a_moved_number_is_a_gap_until_the_carrier_knows(house, desk):
     workorders.run(desk, move.id)
     until_quiet(house)
     reason = "numbers whose carrier has another address than Sedge, or none"
-    assert {g.reason: g.numbers for g in safety.coverage(desk)}[reason] == [BUNDLED]
+    assert {g.reason: g.numbers for g in coverage.gaps(desk)}[reason] == [BUNDLED]
     assert today.todo(desk)[0].what == "1 number registered elsewhere than where help must go"
     assert "register-address" in numbers.card(desk, BUNDLED).actions
     tell = workorders.draft(desk, "tell", [t.RegisterAddress(number=BUNDLED)])
     workorders.run(desk, tell.id)
     until_quiet(house)
-    assert reason not in {g.reason for g in safety.coverage(desk)}
+    assert reason not in {g.reason for g in coverage.gaps(desk)}
     shown = house.outside.carrier("brackwater").with_key("key-of-brackwater-main").call("GET", f"numbers/{BUNDLED}")["address"]
     assert (shown["floor"], shown["room"], shown["site"]) == ("2nd floor", "room 2.14", "Wharf House")
     assert calls.emergency(desk, BUNDLED, "999").cautions == []

@@ -45,7 +45,14 @@ MATRIX = {
     "GET /holders/import": {ADMIN, SITE}, "POST /holders/import": {ADMIN, SITE}, "POST /holders/import/run": {ADMIN, SITE},
     "GET /licences": {ADMIN, MONEY}, "POST /licences/{product}/seats": {ADMIN, SITE},
     "GET /safety": EVERYBODY, "POST /safety/spots": {ADMIN, SITE, SAFETY}, "POST /safety/spots/{code}/confirm": {ADMIN, SITE, SAFETY},
-    "POST /safety/people/{person}/spot": {ADMIN, SITE},
+    "POST /safety/people/{person}/spot": {ADMIN, SITE}, "POST /safety/put-right": {ADMIN, SITE}, "POST /safety/help-call": {ADMIN, SITE, HELP, SAFETY},
+    "GET /safety/rules": EVERYBODY, "GET /safety/address": EVERYBODY, "GET /safety/tests": EVERYBODY, "POST /safety/tests": {ADMIN, SITE, HELP, SAFETY},
+    "GET /safety/tests/{key}": EVERYBODY, "GET /safety/tests/{key}/report.csv": EVERYBODY, "GET /safety/tests/{key}/report.pdf": EVERYBODY,
+    "GET /safety/registered": EVERYBODY, "POST /safety/registered": {ADMIN, SITE}, "GET /safety/sites/{site}": EVERYBODY, "GET /safety/spots/{code}": EVERYBODY,
+    "POST /safety/spots/{code}": {ADMIN, SITE, SAFETY}, "POST /safety/spots/{code}/remove": {ADMIN, SITE, SAFETY}, "POST /safety/spots/{code}/link": {ADMIN, SITE, SAFETY},
+    "GET /safety/spots/{code}/label": EVERYBODY, "GET /safety/spots/{code}/pidf-lo.xml": EVERYBODY, "POST /safety/plans/{site}/place": {ADMIN, SITE, SAFETY},
+    "POST /safety/plans/{site}": {ADMIN, SITE, SAFETY}, "POST /safety/plans/{site}/away": {ADMIN, SITE, SAFETY}, "GET /safety/plans/{site}/picture": EVERYBODY,
+    "GET /safety/move": {ADMIN, SITE}, "POST /safety/move": {ADMIN, SITE}, "GET /confirm/{token}": EVERYBODY, "POST /confirm/{token}": EVERYBODY,
     "GET /carriers": EVERYBODY, "POST /carriers/accounts/{account}/deposit": {ADMIN},
     "GET /carriers/{carrier}/accounts": {ADMIN}, "POST /carriers/{carrier}/accounts": {ADMIN}, "GET /carriers/accounts/{account}": {ADMIN, MONEY},
     "POST /carriers/accounts/{account}/terms": {ADMIN}, "POST /carriers/accounts/{account}/key": {ADMIN}, "POST /carriers/accounts/{account}/new-key": {ADMIN},
@@ -60,7 +67,7 @@ MATRIX = {
     "POST /standins/panel/prices": {ADMIN}, "POST /standins/panel/review": {ADMIN}, "POST /standins/panel/trunks": {ADMIN},
     "GET /sign-in": EVERYBODY, "POST /sign-in": EVERYBODY, "POST /sign-out": EVERYBODY,
 }  # fmt: skip
-OPEN = {"GET /sign-in", "POST /sign-in", "POST /sign-out"}
+OPEN = {"GET /sign-in", "POST /sign-in", "POST /sign-out", "GET /confirm/{token}", "POST /confirm/{token}"}
 ROUTES = {f"{method} {r.path}": r for place in PLACES for r in place.routes if isinstance(r, APIRoute) for method in r.methods}
 
 

@@ -10,8 +10,8 @@ from starlette.concurrency import run_in_threadpool
 from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May
-from sedge.core.records import Address, CivicElements, Device, HolderKind, PathVersion, Product, ServiceLine, Spot, Subscription
-from sedge.desk import holders, importing, money, safety, trunks
+from sedge.core.records import CivicElements, Device, HolderKind, PathVersion, Product, ServiceLine, Spot, Subscription
+from sedge.desk import holders, importing, money, trunks
 from sedge.desk.desk import Desk
 from sedge.desk.holders import HolderRow
 
@@ -160,26 +160,6 @@ def _site(desk: Desk, key: str) -> dict[str, Any]:
     return {**shapes.site(view.row.site, address, [s.id for s in view.spots]), "main_number": view.main or None}
 
 
-@resource.write("/spots", May.CHANGE_SAFETY)
-def add_spot(request: Request, desk: AtDesk, asked: SpotAsked) -> Response:
-    """A new spot in the site's address, under the next code."""
-
-    def make(identity: str | None) -> tuple[int, Any]:
-        return 201, _spot(desk, safety.add_spot(desk, **asked.model_dump()))
-
-    return once(request, desk, asked.model_dump(), make)
-
-
-@resource.write("/spots/{code}/confirm", May.CHANGE_SAFETY)
-def confirm_spot(desk: AtDesk, code: str) -> dict[str, Any]:
-    """Somebody has looked: the spot is still right."""
-    return _spot(desk, safety.confirm_spot(desk, code))
-
-
-def _spot(desk: Desk, spot: Spot) -> dict[str, Any]:
-    return shapes.spot(spot, {a.id: a.elements.model_dump() for a in _all(desk, Address)}[spot.address])
-
-
 @resource.write("/imports/people", May.CHANGE_HOLDERS)
 async def import_people(request: Request, desk: AtDesk, dry_run: bool = False, site: str = "") -> dict[str, Any]:
     """A CSV file as the body; `dry_run` only looks. Bad rows are left out and named; bringing in the same file again changes nothing."""
@@ -195,13 +175,6 @@ async def import_people(request: Request, desk: AtDesk, dry_run: bool = False, s
         "added": len(found.new), "changed": len(found.changed), "same": found.same, "bad": bad, "columns": found.sheet.columns,
         "ignored": found.sheet.ignored, "dry_run": dry_run,
     }  # fmt: skip
-
-
-@resource.read("/spots")
-def spots(desk: AtDesk, site: str = "") -> dict[str, Any]:
-    addresses = {a.id: a.elements.model_dump() for a in _all(desk, Address)}
-    items = [shapes.spot(s, addresses[s.address]) for s in _all(desk, Spot) if not site or s.site == site]
-    return {"items": items, "next": None}
 
 
 @resource.read("/licence-products", May.SEE_MONEY)
@@ -273,19 +246,6 @@ def paths(desk: AtDesk) -> dict[str, Any]:
         for p in _all(desk, PathVersion)
     ]
     return {"items": items, "next": None}
-
-
-@resource.write("/civic-addresses/match", May.LOOK)
-def match_address(desk: AtDesk, asked: AddressAsked) -> dict[str, Any]:
-    found = safety.match_address(desk, asked.model_dump())
-    candidates = [{**c.elements.model_dump(), "score": c.score, "psap": c.psap} for c in found.candidates]
-    return {"verdict": found.verdict, "candidates": candidates, "differences": found.differences}
-
-
-@resource.read("/safety/coverage")
-def coverage(desk: AtDesk) -> dict[str, Any]:
-    gaps = safety.coverage(desk)
-    return {"items": [{"reason": g.reason, "numbers": g.numbers, "people": g.people} for g in gaps], "next": None}
 
 
 def _all(desk: Desk, record_type: type) -> list[Any]:

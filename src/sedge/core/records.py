@@ -180,15 +180,24 @@ class Address(Fact):
 
 
 class Spot(Fact):
-    """A place inside a civic address where help must go; `id` is its spot code."""
+    """A place inside a civic address where help must go; `id` is its spot code. `place` is where it lies on the plan of its floor, in
+    hundredths of the plan's width and height; `note` tells a crew how to get there. `removed`: nobody is there any more, the code is
+    never given again. `doubt` is what somebody at the site says is wrong with it."""
 
     id: str
     address: str
     site: str
     name: str
+    building: str = ""
     floor: str = ""
+    wing: str = ""
     room: str = ""
+    note: str = ""
+    place: tuple[float, float] | None = None
     whole: bool = False
+    removed: bool = False
+    confirmed_by: str = ""
+    doubt: str = ""
     confirmed_at: datetime | None = None
     known_as: KnownAs = {}
     version: int = 0

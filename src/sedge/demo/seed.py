@@ -40,6 +40,7 @@ from sedge.demo.agreements import accounts, carriers
 from sedge.demo.papers import put_papers_on_file
 from sedge.demo.past import live_the_months, send_old_mail
 from sedge.demo.people import DemoPerson, demo_people
+from sedge.desk import safety
 from sedge.desk.access import hash_password
 from sedge.desk.applying import add_records, apply_at_once
 from sedge.desk.desk import Desk, House
@@ -157,7 +158,7 @@ class Seeding:
         add_records(
             self.desk,
             [
-                Address(id=f"{SPREE}-address", site=SPREE, elements=spree, verdict=Verdict.EXACT, psap="Leitstelle Berlin", floors=2, area_m2=2400),
+                Address(id=f"{SPREE}-address", site=SPREE, elements=spree, verdict=Verdict.EXACT, point=self.point_of(spree), psap="Leitstelle Berlin", floors=2, area_m2=2400),
                 *depot_spots,
                 Site(
                     id=SPREE, name="Spree Depot", code="SPR", country="DE", timezone="Europe/Berlin", language="de", outside_prefix="0",
@@ -165,8 +166,8 @@ class Seeding:
                     security_desk="estates@lanternfield.example",
                 ),
                 Trunk(id="brackwater-berlin", name="Brackwater Berlin", site=SPREE, carrier="brackwater", channels=10),
-                Address(id=f"{WHARF}-address", site=WHARF, elements=wharf, verdict=Verdict.EXACT, psap="Leeds operator assistance", floors=4, area_m2=5200),
-                Address(id=f"{CANAL}-address", site=CANAL, elements=canal, verdict=Verdict.EXACT, psap="Leeds operator assistance", floors=2, area_m2=1900),
+                Address(id=f"{WHARF}-address", site=WHARF, elements=wharf, verdict=Verdict.EXACT, point=self.point_of(wharf), psap="Leeds operator assistance", floors=4, area_m2=5200),
+                Address(id=f"{CANAL}-address", site=CANAL, elements=canal, verdict=Verdict.EXACT, point=self.point_of(canal), psap="Leeds operator assistance", floors=2, area_m2=1900),
                 *spots,
                 Site(
                     id=WHARF, name="Wharf House", code="WHF", supply_model=SupplyModel.BUNDLED, account="brackwater-main", address=f"{WHARF}-address",
@@ -181,6 +182,10 @@ class Seeding:
             ],
             reason="sites set up",
         )  # fmt: skip
+
+    def point_of(self, elements: CivicElements) -> tuple[float, float] | None:
+        """Where the register says the address lies."""
+        return safety.match_address(self.desk, elements.model_dump()).candidates[0].point
 
     def spots(self, site: str, code: str, places: list[tuple[str, str]]) -> list[Spot]:
         address = f"{site}-address"

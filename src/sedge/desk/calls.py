@@ -3,18 +3,21 @@
 from dataclasses import dataclass
 from datetime import datetime
 
+from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Estate
 from sedge.core.numbers.e164 import describe, read_one
+from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.outbound.trace import OutboundTrace, trace_outbound
 from sedge.core.paths.steps import Path, people_named
 from sedge.core.paths.trace import EndingKind, Trace, World, path_of, trace_inbound
 from sedge.core.proof.compare import difference, fingerprint
-from sedge.core.records import Device, HolderKind, HolderRef, Number, PathVersion, Person, Proof, Site, Subject, Trunk
+from sedge.core.records import Device, HolderKind, HolderRef, Number, PathVersion, Person, Proof, Site, Spot, Subject, Trunk
 from sedge.core.reduce import changed
 from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
 from sedge.core.workorders.tasks import Needs
 from sedge.desk.desk import Desk
+from sedge.outside.telephony import HelpCall
 from sedge.store import tables
 
 READBACK_DIALLED = "+441134960199"
@@ -86,6 +89,38 @@ def emergency(desk: Desk, e164: str, digits: str) -> EmergencyAnswer:
     with desk.reading() as reading:
         estate = reading.look_at(Subject.NUMBER, e164)
     return emergency_test(estate.number(e164), digits, estate)
+
+
+def place_help_call(desk: Desk, e164: str, digits: str = "") -> Proof:
+    """A call for help that ends at the stand-in of the answering point (never at a real one), compared with what was computed: the place the
+    operator sees, the number they ring back, who is told. Kept as dated proof. Raises NotAllowedNow where nobody has the number."""
+    desk.require(May.PLACE_TEST_CALL)
+    with desk.reading() as reading:
+        estate = reading.look_at(Subject.NUMBER, e164)
+    number = estate.number(e164)
+    if number.holder is None:
+        raise NotAllowedNow(f"{number.national} is {number.state}; no phone has it.", reason="no-holder")
+    dialled = digits or COUNTRIES[number.country].emergency[0]
+    answer = emergency_test(number, dialled, estate)
+    key = desk.new_id("proof")
+    placed = desk.outside.telephony.call_help(e164, dialled, key)
+    differs = _help_differs(answer, placed, number, estate)
+    proof = Proof(
+        id=key, e164=e164, direction="help", at=desk.now(), ok=placed.ended == "answered" and not differs and not answer.broken, heard=placed.heard[:400],
+        differs=differs or (answer.broken[0] if answer.broken else ""), way=fingerprint(number, estate),
+    )  # fmt: skip
+    with desk.writing() as writing:
+        writing.save([changed(Subject.PROOF, None, proof, "proof.made")])
+    return proof
+
+
+def _help_differs(answer: EmergencyAnswer, placed: HelpCall, number: Number, estate: Estate) -> str:
+    spot = estate.get(Spot, number.spot)
+    if placed.ended != "answered":
+        return "" if answer.broken else f"computed: help comes; really: {placed.heard}"
+    if spot and not all(part in placed.place for part in (spot.floor, spot.room) if part):
+        return f"the operator sees “{placed.place or 'nothing'}”, not {spot.name}"
+    return f"“{placed.told or 'nobody'}” was told, not {answer.told}" if placed.told != answer.told else ""
 
 
 def place_test_call(

@@ -204,7 +204,7 @@ def supply_choices(desk: Desk) -> list[tuple[str, str]]:
 
 def spots_of(desk: Desk, site: str) -> list[Spot]:
     with desk.reading() as reading:
-        return reading.records.where(Spot, tables.spot.c.site == site)
+        return [s for s in reading.records.where(Spot, tables.spot.c.site == site) if not s.removed]
 
 
 def add_person(desk: Desk, *, name: str, email: str, site: str, department: str = "", job: str = "", extension: str = "") -> Person:

@@ -6,7 +6,7 @@ from typing import Any
 from sedge.core.estate import Change, Estate
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.paths.trace import path_of
-from sedge.core.records import Device, Grant, Number, PathVersion, Person, ServiceLine, Trunk
+from sedge.core.records import Address, Device, Grant, Number, PathVersion, Person, ServiceLine, Site, Spot, Trunk
 from sedge.outside.telephony import Telephony
 
 
@@ -20,7 +20,20 @@ def routing_of(number: Number, estate: Estate) -> dict[str, Any]:
         "works_from": assignment.works_from.isoformat() if assignment else None,
         "trunk": number.trunk,
         "path": path_of(number, estate).model_dump(mode="json"),
+        **_help(number, estate),
     }
+
+
+def _help(number: Number, estate: Estate) -> dict[str, str]:
+    """What goes along with a call for help, where the carrier keeps no address, and who at the site is told."""
+    spot, site = estate.get(Spot, number.spot), estate.get(Site, number.site)
+    address = estate.get(Address, spot.address) if spot else None
+    parts = (
+        (f"{address.elements.street} {address.elements.house_number}, {address.elements.city}", spot.floor, spot.room)
+        if spot and address
+        else ()
+    )
+    return {"place": "; ".join(x for x in parts if x), "told": site.security_desk if site else ""}
 
 
 def answering(number: Number, estate: Estate) -> list[str]:
@@ -66,7 +79,7 @@ def _is_routed(number: Number, estate: Estate) -> bool:
 def _matters(before: Number | None, after: Number) -> bool:
     if before is None:
         return after.state is State.ASSIGNED or after.trunk is not None
-    watched = ("assignment", "path", "trunk")
+    watched = ("assignment", "path", "trunk", "spot")
     return any(getattr(before, name) != getattr(after, name) for name in watched)
 
 

@@ -1,31 +1,24 @@
 """Safety at the desk: addresses against the register, spots, gaps in emergency data."""
 
+from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Column, ColumnElement, case, func, literal_column, or_, select
+from sqlalchemy import or_, select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.records import Address, Carrier, CivicElements, Number, Person, Site, Spot, Subject, Verdict
+from sedge.core.records import Address, Carrier, CivicElements, Number, Site, Spot, Subject, Verdict
 from sedge.core.reduce import changed
 from sedge.core.safety.addresses import Match, Segment, match, what_is_wrong
-from sedge.core.safety.spots import needs_detail, review_due, spot_code, spot_problem
+from sedge.core.safety.spots import needs_detail, read_spot_code, review_due, spot_code, spot_problem
 from sedge.desk.desk import Desk, Reading
-from sedge.store import tables
+from sedge.store import placing, tables
 
 LONGEST = {"city": 100, "street": 120, "house_number": 20, "postcode": 16}
-
-
-@dataclass(frozen=True)
-class Gap:
-    """One reason, with the numbers and people it concerns."""
-
-    reason: str
-    numbers: list[str]
-    people: list[dict[str, str]]
 
 
 @dataclass(frozen=True)
@@ -93,31 +86,47 @@ def checked_address(desk: Desk, typed: CivicElements, *, accepted: bool) -> Chec
             return CheckedAddress(best.elements, found.verdict, best.psap, best.point)
 
 
-def spots(desk: Desk) -> list[SpotRow]:
-    """Every spot with what is wrong with it and who depends on it."""
+def spots(desk: Desk, sites: Sequence[str] | None = None) -> list[SpotRow]:
+    """Spots in use (of some sites, or of all) with what is wrong with them and how many depend on them."""
     with desk.reading() as reading:
-        sites = {s.id: s for s in reading.records.all(Site)}
+        by_id = {s.id: s for s in reading.records.all(Site)}
         addresses = {a.id: a for a in reading.records.all(Address)}
-        found = reading.records.where(Spot, order_by=tables.spot.c.id)
-        numbers = _counts(reading, tables.life.c.spot, tables.life.c.state == State.ASSIGNED.value)
-        people = _counts(reading, tables.person.c.spot, tables.person.c.departed.is_(False))
+        of = () if sites is None else (tables.spot.c.site.in_(sorted(sites)[:900]),)
+        found = reading.records.where(Spot, *of, order_by=tables.spot.c.id)
+        here: Counter[tuple[str, str]] = Counter()
+        for _, kind, spot, count in placing.counts(reading.connection):
+            here[kind, spot] += count
     return [
         SpotRow(
-            s,
-            sites[s.site],
-            spot_problem(s, addresses[s.address], desk.now()) or "",
-            review_due(s, desk.now()),
-            numbers.get(s.id, 0),
-            people.get(s.id, 0),
+            s, by_id[s.site], spot_problem(s, addresses[s.address], desk.now()) or "", review_due(s, desk.now()), here[placing.NUMBER, s.id],
+            here[placing.PERSON, s.id],
         )
         for s in found
-    ]
+        if not s.removed
+    ]  # fmt: skip
 
 
-def _counts(reading: Reading, column: Column[Any], condition: ColumnElement[bool]) -> dict[str, int]:
-    """How many rows fulfil the condition, by the values of a column; counted within the column's index."""
-    query = select(column, func.sum(case((condition, 1), else_=0))).where(column.is_not(None)).group_by(column)
-    return {value: int(count) for value, count in reading.connection.execute(query)}
+def the_spot(desk: Desk, text: str, *, field: str = "spot") -> str:
+    """The code meant by what was typed; a mistyped one is refused and the nearest told. Raises NotUnderstood."""
+    with desk.reading() as reading:
+        if reading.records.find(Spot, text) is not None:
+            return text
+        known = [code for (code,) in reading.connection.execute(select(tables.spot.c.id))]
+    try:
+        return read_spot_code(text, known)
+    except NotUnderstood as error:
+        raise NotUnderstood(error.message, **{**error.facts, "field": field}) from error
+
+
+def address_of(desk: Desk, spot: Spot) -> Address:
+    with desk.reading() as reading:
+        return reading.records.the(Address, spot.address)
+
+
+def country_of(desk: Desk, e164: str) -> str:
+    """The country in which somebody with the number is: its site's."""
+    with desk.reading() as reading:
+        return reading.records.the(Site, reading.records.the(Number, e164).site).country
 
 
 def not_registered(reading: Reading, limit: int = 500) -> list[Number]:
@@ -130,40 +139,6 @@ def not_registered(reading: Reading, limit: int = 500) -> list[Number]:
     for key in keeping:  # one at a time: only so are they read off their index, in their order
         found += reading.records.where(Number, *in_use, life.c.carrier == key, differs, order_by=life.c.number, limit=limit)
     return sorted(found, key=lambda n: int(n.e164))[:limit]
-
-
-def coverage(desk: Desk, rows: list[SpotRow] | None = None) -> list[Gap]:
-    """Gaps in emergency data, grouped by reason: the most serious list of all. `rows` are all spots, if known already."""
-    life = tables.life
-    with desk.reading() as reading:
-        rows = rows if rows is not None else spots(desk)
-        bad = {r.spot.id: r.problem for r in rows if r.problem}
-        without = reading.records.where(
-            Number, life.c.state == literal_column("'assigned'"), life.c.spot.is_(None), order_by=life.c.number, limit=500
-        )
-        weak = (
-            reading.records.where(
-                Number, life.c.state == State.ASSIGNED.value, life.c.spot.in_(sorted(bad)), order_by=life.c.number, limit=500
-            )
-            if bad
-            else []
-        )
-        people = reading.records.where(
-            Person, tables.person.c.departed.is_(False), tables.person.c.spot.is_(None), order_by=tables.person.c.name, limit=500
-        )
-        unregistered = not_registered(reading)
-    gaps = []
-    if unregistered:
-        gaps.append(Gap("numbers whose carrier has another address than Sedge, or none", [n.e164 for n in unregistered], []))
-    if without:
-        gaps.append(Gap("numbers in use without a spot", [n.e164 for n in without], []))
-    for reason in sorted(set(bad.values())):
-        numbers = [n.e164 for n in weak if bad[n.spot or ""] == reason]
-        if numbers:
-            gaps.append(Gap(f"numbers whose spot is not good enough: {reason}", numbers, []))
-    if people:
-        gaps.append(Gap("people without a spot", [], [{"id": p.id, "name": p.name} for p in people]))
-    return gaps
 
 
 def add_spot(desk: Desk, *, site: str, floor: str, room: str, name: str = "") -> Spot:
@@ -195,4 +170,6 @@ def confirm_spot(desk: Desk, code: str) -> Spot:
     desk.require(May.CHANGE_SAFETY)
     with desk.writing() as writing:
         spot = writing.records.the(Spot, code)
-        return writing.save([changed(Subject.SPOT, spot, spot.but(confirmed_at=writing.now), "spot.confirmed")])[0].after
+        return writing.save(
+            [changed(Subject.SPOT, spot, spot.but(confirmed_at=writing.now, confirmed_by=desk.actor, doubt=""), "spot.confirmed")]
+        )[0].after

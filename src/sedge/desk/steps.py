@@ -102,7 +102,14 @@ def _plain(desk: Desk, task: Any, stored: StoredTask) -> Outcome:
         return Wait(*waiting)
     foreseen = apply(task, estate, stored.id)
     if isinstance(task, t.RegisterAddress):
-        register_with_carrier(desk, estate.number(task.e164 or ""), estate)
+        number = estate.number(task.e164 or "")
+        try:
+            register_with_carrier(desk, number, estate)
+        except OutsideRefused as error:
+            if error.reason != "address":
+                raise
+            name = estate.carrier_of(number).name
+            return Failed(f"{name} does not register the address for {number.national}: {error.facts.get('why', 'it says no more')}.")
     after = estate.fork()
     after.absorb(foreseen)
     tell_telephony(desk.outside.telephony, foreseen, after)

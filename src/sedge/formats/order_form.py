@@ -2,14 +2,12 @@
 
 from dataclasses import dataclass
 from datetime import date
-from pathlib import Path
 from typing import TYPE_CHECKING
+
+from sedge.formats.paper import INK, SOFT, new_paper
 
 if TYPE_CHECKING:
     from fpdf import FPDF
-
-FONTS = Path(__file__).parent.parent / "web" / "static" / "vendor" / "fonts"
-INK, SOFT = (32, 48, 43), (96, 108, 100)
 
 
 @dataclass(frozen=True)
@@ -27,15 +25,7 @@ class FormFacts:
 
 def order_form(facts: FormFacts) -> bytes:
     """A page of A4 with a place to sign; more where the note is long."""
-    from fpdf import FPDF  # costs half a second to import, and few processes ever print
-
-    pdf = FPDF(format="A4")
-    pdf.add_font("Sedge", "", FONTS / "DejaVuSans.ttf")
-    pdf.add_font("Sedge", "B", FONTS / "DejaVuSans-Bold.ttf")
-    pdf.set_title(f"{facts.title}, {facts.reference}")
-    pdf.set_margins(22, 22)
-    pdf.set_auto_page_break(auto=True, margin=22)
-    pdf.add_page()
+    pdf = new_paper(f"{facts.title}, {facts.reference}")
     _head(pdf, facts)
     for question, answer in facts.rows:
         _row(pdf, question, answer)

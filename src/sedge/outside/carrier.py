@@ -116,6 +116,7 @@ class CarrierService(Protocol):
     def release(self, e164: str) -> datetime | None: ...
     def set_feature(self, e164: str, feature: str, *, on: bool) -> datetime | None: ...
     def register_address(self, e164: str, address: dict[str, str]) -> None: ...
+    def addresses(self) -> dict[str, dict[str, str]]: ...
     def close(self) -> None: ...
 
 
@@ -233,4 +234,9 @@ class HttpCarrier(Service):
         return datetime.fromisoformat(answer["works_from"]) if answer["works_from"] else None
 
     def register_address(self, e164: str, address: dict[str, str]) -> None:
+        """Refused with `address` and a `why` in the carrier's words where it can't send help there."""
         self.call("PUT", f"numbers/{quote(e164)}/address", json=address)
+
+    def addresses(self) -> dict[str, dict[str, str]]:
+        """Every address it has of the account's numbers, by E.164."""
+        return self.call("GET", "addresses")["addresses"]

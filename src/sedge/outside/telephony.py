@@ -20,6 +20,17 @@ class PlacedCall:
     over: str = ""
 
 
+@dataclass(frozen=True)
+class HelpCall:
+    """What the operator of the stand-in's answering point saw, and who at the site was told."""
+
+    ended: str
+    place: str
+    callback: str
+    told: str
+    heard: str
+
+
 class Telephony(Service):
     """Every PUT says the whole wish, so that repeating it does no harm."""
 
@@ -71,6 +82,15 @@ class Telephony(Service):
         return PlacedCall(
             answer["ended"], answer["heard"], tuple(answer["rang"]), datetime.fromisoformat(answer["at"]), over=answer["over"]
         )
+
+    def call_help(self, e164: str, dialled: str, key: str) -> HelpCall:
+        """A call for help that ends at the stand-in of an answering point, once per key; never at a real one."""
+        answer = self.call("POST", "calls/help", json={"number": e164, "dialled": dialled}, headers={"Idempotency-Key": key})
+        return HelpCall(answer["ended"], answer["place"], answer["callback"], answer["told"], answer["heard"])
+
+    def notices(self) -> list[dict[str, Any]]:
+        """What security desks have been shown, newest first."""
+        return self.call("GET", "notices")["items"]
 
     def call_out(self, e164: str, person: str) -> PlacedCall:
         answer = self.call("POST", "calls/out", json={"number": e164, "person": person})

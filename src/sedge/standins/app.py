@@ -135,6 +135,14 @@ def create_standins(folder: Path) -> FastAPI:
         put_in_service(book, body["numbers"])
         return {}
 
+    @app.put("/control/addresses/{e164}")
+    def spoil_address(e164: str, body: dict[str, str]) -> dict[str, Any]:
+        """Somebody at the carrier mistypes an address."""
+        known = book.get("address", e164)
+        if known:
+            book.put("address", e164, {**known, **body})
+        return {"known": known is not None}
+
     @app.put("/control/review")
     def steer_review(body: ReviewSteered) -> dict[str, Any]:
         """What the person who looks at papers says of the next ones."""

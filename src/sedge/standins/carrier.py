@@ -21,6 +21,7 @@ from sedge.standins.manners import MANNERS, Stretch
 from sedge.standins.papers import begin_review, is_due, lateness, look_through, paper_routes, refuse_papers, wanted
 
 RELEASE = timedelta(seconds=30)
+UNSERVED = {"LS28ZZ"}  # a district whose answering point takes addresses by letter only
 
 
 class HoldAsked(BaseModel):
@@ -233,6 +234,15 @@ class Shop:
         }  # fmt: skip
 
 
+def not_served(address: dict[str, Any]) -> str:
+    """Why a carrier won't register an address, in its own words."""
+    if not str(address.get("house_number", "")).strip():
+        return "we need a house number"
+    if str(address.get("postcode", "")).upper().replace(" ", "") in UNSERVED:
+        return "the answering point there takes no addresses from us; write to our safety desk"
+    return ""
+
+
 def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
     def the_shop(carrier: str, authorization: str = Header(default="")) -> Shop:
         shop = Shop(book, carrier, Ledger(book, carrier).whose(authorization.removeprefix("Key ")))
@@ -320,9 +330,15 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
 
     @routes.put("/numbers/{e164}/address")
     def register(e164: str, body: dict[str, Any], shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+        if why := not_served(body):
+            raise HTTPException(422, {"reason": "address", "why": why})
         with book.writing():
-            book.put("address", e164, {**body, "at": stamp(book.now())})
+            book.put("address", e164, {**body, "account": shop.account, "at": stamp(book.now())})
         return {"number": e164, "registered": True}
+
+    @routes.get("/addresses")
+    def addresses(shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+        return {"addresses": {n: a for n, a in book.all("address").items() if a.get("account") == shop.account}}
 
     @routes.put("/numbers/{e164}/features/{feature}")
     def switch(e164: str, feature: str, body: Switch, shop: Shop = Depends(the_shop)) -> dict[str, Any]:

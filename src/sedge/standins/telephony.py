@@ -95,6 +95,21 @@ def telephony_routes(book: Book) -> APIRouter:
     def call_in(body: dict[str, Any]) -> dict[str, Any]:
         return InboundCall(book, body).place()
 
+    @routes.post("/calls/help")
+    def call_help(body: dict[str, str], idempotency_key: str = Header()) -> dict[str, Any]:
+        """A call for help that ends at a stand-in of the answering point: what its operator sees, and who at the site is told."""
+        with book.writing():
+            known = book.get("help call", idempotency_key)
+            if known is None:
+                known = help_call(book, body["number"], body["dialled"])
+                book.put("help call", idempotency_key, known)
+        return known
+
+    @routes.get("/notices")
+    def notices() -> dict[str, Any]:
+        """What security desks have been shown, newest first."""
+        return {"items": list(reversed(book.all("notice").values()))}
+
     @routes.post("/calls/out")
     def call_out(body: dict[str, Any]) -> dict[str, Any]:
         """From a person's phone to the readback line, which says the caller ID it sees."""
@@ -110,6 +125,30 @@ def telephony_routes(book: Book) -> APIRouter:
         return {"heard": f"“You are calling from {spoken}.”", "rang": [READBACK], "ended": "answered", "shown": shown}
 
     return routes
+
+
+def help_call(book: Book, number: str, dialled: str) -> dict[str, Any]:
+    routing = book.get("routing", number)
+    if routing is None or not routing.get("holder"):
+        return {"ended": "rejected", "place": "", "callback": "", "told": "", "heard": "no phone has this number"}
+    if _is_down(book, routing.get("trunk")):
+        return {"ended": "rejected", "place": "", "callback": "", "told": "", "heard": "no line out: the trunk does not take the call"}
+    registered = book.get("address", number)
+    place = written(registered) if registered else routing.get("place", "")
+    told = routing.get("told", "")
+    if told:
+        words = f"Call for help ({dialled}, a test) from {place or 'nobody knows where'}. Ring back: {number}."
+        book.put("notice", book.next_id("N"), {"to": told, "words": words, "at": stamp(book.now())})
+        book.put("mail", book.next_id("M"), {"to": told, "subject": "Test of a call for help", "text": words, "at": stamp(book.now())})
+    heard = f"“{dialled}, which place?” The operator's screen says: {place or 'nothing'}; ring back {number}."
+    return {"ended": "answered", "place": place, "callback": number, "told": told, "heard": heard}
+
+
+def written(address: dict[str, Any]) -> str:
+    """A registered address as an operator reads it."""
+    return "; ".join(
+        x for x in (f"{address['street']} {address['house_number']}, {address['city']}", address.get("floor"), address.get("room")) if x
+    )
 
 
 def _is_down(book: Book, trunk: str | None) -> bool:

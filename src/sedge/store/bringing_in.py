@@ -19,7 +19,7 @@ from sedge.core.intake.rows import Alike, Incoming
 from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Assignment, HolderRef, Number, Role, Subject
-from sedge.store import deriving, saving, tables
+from sedge.store import deriving, placing, saving, tables
 from sedge.store.saving import Stamp
 
 CHUNK = 5_000
@@ -155,6 +155,7 @@ def _count(connection: Connection, likes: Sequence[_Like], stamp: Stamp) -> None
     tallies: Counter[Any] = Counter()
     facets: Counter[Any] = Counter()
     moves: Counter[Any] = Counter()
+    places: Counter[placing.Place] = Counter()
     day = stamp.at.date()
     for like in likes:
         row, n = like.row, len(like.numbers)
@@ -163,10 +164,12 @@ def _count(connection: Connection, likes: Sequence[_Like], stamp: Stamp) -> None
         facets[row.site, row.carrier, state, capacity, row.kind, held, _wants_attention(row)] += n
         moves[row.site, capacity, state, day] += n
         if row.state is State.ASSIGNED:
+            places[row.site, placing.NUMBER, row.spot or ""] += n
             moves[row.site, capacity, deriving.FOUND_IN_USE, day] += n
         for hundred, m in Counter(number // 100 for number in like.numbers).items():
             tallies[hundred, row.site, row.carrier, state, capacity] += m
     deriving.keep_counts(connection, tallies, facets, moves)
+    placing.keep(connection, places)
 
 
 def _small_facts(connection: Connection, likes: Iterable[_Like]) -> None:

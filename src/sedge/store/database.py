@@ -86,8 +86,9 @@ def alembic_config(kind: str, url: str) -> Any:
 
 
 def metadata_of(kind: str) -> MetaData:
-    from sedge.store import tables
+    from sedge.store import safety_tables, tables
 
+    _ = safety_tables  # its tables join those of the estate as it is read
     return tables.estate_metadata if kind == "estate" else tables.installation_metadata
 
 

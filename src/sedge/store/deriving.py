@@ -10,12 +10,13 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import Connection, Table, bindparam, delete, exists, func, insert, literal, select, update
+from sqlalchemy import Connection, bindparam, delete, func, insert, select, update
 
 from sedge.core.estate import Change
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import RECORD_TYPES, Number, Subject
-from sedge.store import finder, tables
+from sedge.store import finder, placing, tables
+from sedge.store.counting import add_counts
 from sedge.store.records import Records, needs_attention
 
 FOUND_IN_USE = "found in use"  # stands among the states of a movement
@@ -33,6 +34,7 @@ def follow(connection: Connection, changes: Sequence[Change], names: Names, at: 
     _spans(connection, numbers, names, at)
     _tags(connection, numbers)
     _known(connection, [c for c in changes if c.subject in KNOWN])
+    placing.follow(connection, changes)
     _renamed(connection, changes)
 
 
@@ -43,7 +45,7 @@ def _found_in_use(connection: Connection, changes: Iterable[Change], day: date) 
         if change.before is None and change.after.state is State.ASSIGNED:
             moves[change.after.site, change.after.capacity.value, FOUND_IN_USE, day] += 1
     for counts in (moves, over_all_sites(moves)):
-        _add(connection, tables.movement, counts)
+        add_counts(connection, tables.movement, counts)
 
 
 def put_movements(connection: Connection) -> None:
@@ -77,10 +79,10 @@ def count(connection: Connection, sides: Iterable[tuple[Number, int]], day: date
 
 
 def keep_counts(connection: Connection, tallies: Counter[Key], facets: Counter[Key], moves: Counter[Key]) -> None:
-    _add(connection, tables.tally, tallies)
+    add_counts(connection, tables.tally, tallies)
     for table, counts in ((tables.facet, facets), (tables.movement, moves)):
-        _add(connection, table, counts)
-        _add(connection, table, over_all_sites(counts))
+        add_counts(connection, table, counts)
+        add_counts(connection, table, over_all_sites(counts))
 
 
 def over_all_sites(counts: Counter[Key]) -> Counter[Key]:
@@ -89,20 +91,6 @@ def over_all_sites(counts: Counter[Key]) -> Counter[Key]:
     for (_, *rest), by in counts.items():
         whole["", *rest] += by
     return whole
-
-
-def _add(connection: Connection, table: Table, counts: Counter[Key]) -> None:
-    """Add to the counts of a table whose last column is the count and whose others are its key."""
-    *keys, value = list(table.c)
-    rows = [{**{f"at_{column.name}": part for column, part in zip(keys, key, strict=True)}, "by": by} for key, by in counts.items() if by]
-    if not rows:
-        return
-    at = [column == bindparam(f"at_{column.name}", type_=column.type) for column in keys]
-    fresh = select(*(bindparam(f"at_{column.name}", type_=column.type) for column in keys), literal(0)).where(~exists().where(*at))
-    connection.execute(insert(table).from_select([*keys, value], fresh), rows)
-    connection.execute(update(table).where(*at).values({value.name: value + bindparam("by")}), rows)
-    if less := [row for row in rows if row["by"] < 0]:
-        connection.execute(delete(table).where(*at, value == 0), less)
 
 
 def _spans(connection: Connection, changes: Sequence[Change], names: Names, at: datetime) -> None:

@@ -12,6 +12,7 @@ from stdnum.iso7064 import mod_37_36
 from sedge.core.errors import NotUnderstood
 from sedge.core.policy import POLICY
 from sedge.core.records import Address, Spot
+from sedge.core.safety import countries
 
 
 def spot_code(site_code: str, sequence: int) -> str:
@@ -39,11 +40,14 @@ def read_spot_code(text: str, known: list[str]) -> str:
 
 
 def needs_detail(address: Address) -> bool:
-    return address.floors > POLICY.floors_need_detail or address.area_m2 > POLICY.area_needs_detail_m2
+    """Whether a spot there must name a floor and a room or zone."""
+    return countries.needs_detail(address.elements.country, address.floors, address.area_m2)
 
 
 def spot_problem(spot: Spot, address: Address, now: datetime) -> str | None:
     """Why help sent to this spot might not find the caller; None where it is dispatchable. In words for a card."""
+    if spot.removed:
+        return "the spot has been taken out of use"
     if not address.dispatchable:
         return "the address is not confirmed by the register"
     if needs_detail(address) and not (spot.floor and spot.room):

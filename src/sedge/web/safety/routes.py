@@ -1,4 +1,4 @@
-"""Safety: gaps in emergency data, spots, the emergency test."""
+"""Safety: coverage, gaps, the emergency test of one number, of everything, and what carriers have registered."""
 
 from typing import Annotated
 
@@ -7,42 +7,44 @@ from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.core.errors import SedgeError
-from sedge.desk import calls, holders, safety, workorders
+from sedge.core.safety.countries import RULES
+from sedge.desk import calls, coverage, emergency_reports, holders, registered, safety, workorders
 from sedge.desk.numbers import the_number
 from sedge.web.doors import AtDesk, Place
-from sedge.web.shared.rendering import draw, go
+from sedge.web.safety import views
+from sedge.web.shared.rendering import draw, go, target
 
 place = Place()
 
 
 @place.page("/safety", May.LOOK)
-def overview(request: Request, desk: AtDesk, site: str = "", number: str = "", dialled: str = "999") -> Response:
+def overview(request: Request, desk: AtDesk, site: str = "", number: str = "", dialled: str = "") -> Response:
     test, problem = None, ""
     if number:
         try:
-            test = calls.emergency(desk, the_number(desk, number), dialled[:20])
+            test = calls.emergency(desk, the_number(desk, number), dialled.strip()[:20] or views.usual_digits(desk, number))
         except SedgeError as error:
             problem = error.message
-    every = safety.spots(desk)
-    rows = [r for r in every if not site or r.site.id == site]
+    sites = holders.plain_sites(desk)
+    shown = [s.id for s in sites] if not site and len(sites) <= views.FEW_SITES else [site] if site else []
     return draw(
-        request, "safety.html", gaps=safety.coverage(desk, every), rows=rows, sites=[(s.id, s.name) for s in holders.plain_sites(desk)], site=site, number=number, dialled=dialled, test=test,
-        problem=problem,
+        request, "safety.html", gaps=coverage.gaps(desk), cover=views.rows(coverage.by_site(desk)), rows=safety.spots(desk, shown), site=site,
+        sites=[(s.id, s.name) for s in sites], number=number, dialled=dialled, test=test, problem=problem,
     )  # fmt: skip
 
 
-@place.action("/safety/spots", May.CHANGE_SAFETY)
-def add_spot(
-    request: Request, desk: AtDesk, site: Annotated[str, Form()], floor: Annotated[str, Form()] = "", room: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
-    safety.add_spot(desk, site=site, floor=floor, room=room)
-    return go(request, f"/safety?site={site}")
+@place.action("/safety/help-call", May.PLACE_TEST_CALL)
+def help_call(request: Request, desk: AtDesk, number: Annotated[str, Form(max_length=60)] = "") -> Response:
+    """A call for help that ends at the stand-in of the answering point; its proof drawn below the test."""
+    proof = calls.place_help_call(desk, the_number(desk, number))
+    if target(request):
+        return draw(request, "_help_proof.html", proof=proof)
+    return go(request, f"/safety?number={proof.e164[1:]}")
 
 
-@place.action("/safety/spots/{code}/confirm", May.CHANGE_SAFETY)
-def confirm(request: Request, desk: AtDesk, code: str) -> Response:
-    spot = safety.confirm_spot(desk, code)
-    return go(request, f"/safety?site={spot.site}")
+@place.action("/safety/put-right", May.CHANGE_ESTATE)
+def put_right(request: Request, desk: AtDesk, gap: Annotated[str, Form(max_length=40)] = "") -> Response:
+    return go(request, f"/work-orders/{coverage.put_right(desk, gap).no}")
 
 
 @place.action("/safety/people/{person}/spot", May.CHANGE_ESTATE)
@@ -51,3 +53,68 @@ def person_spot(request: Request, desk: AtDesk, person: str, spot: Annotated[str
     tasks = workorders.read_tasks(desk, [{"kind": "set_spot", "person": person, "spot": spot}])
     order = workorders.draft(desk, "Set a person's emergency spot", tasks)
     return go(request, f"/work-orders/{order.no}")
+
+
+@place.page("/safety/rules", May.LOOK)
+def rules(request: Request) -> Response:
+    return draw(request, "safety_rules.html", rules=RULES.values())
+
+
+@place.page("/safety/address", May.LOOK)
+def address(
+    request: Request, desk: AtDesk, country: str = "", building: str = "", house_number: str = "", street: str = "", city: str = "", postcode: str = "",
+    region: str = "",
+) -> Response:  # fmt: skip
+    """What the register makes of an address, part by part."""
+    typed = {"building": building, "house_number": house_number, "street": street, "city": city, "postcode": postcode, "region": region}
+    view = views.address_view(desk, country or desk.organisation.home_country, {k: v[:200] for k, v in typed.items()})
+    return draw(request, "address.html", view=view)
+
+
+# ── the emergency test of everything ──
+
+
+@place.page("/safety/tests", May.LOOK)
+def tests(request: Request, desk: AtDesk) -> Response:
+    return draw(
+        request, "safety_tests.html", reports=emergency_reports.reports(desk), sites=[(s.id, s.name) for s in holders.plain_sites(desk)]
+    )
+
+
+@place.action("/safety/tests", May.PLACE_TEST_CALL)
+def run_test(request: Request, desk: AtDesk, site: Annotated[str, Form(max_length=80)] = "") -> Response:
+    return go(request, f"/safety/tests/{emergency_reports.run(desk, site=site).id}")
+
+
+@place.page("/safety/tests/{key}", May.LOOK)
+def report(request: Request, desk: AtDesk, key: str) -> Response:
+    found, lines = emergency_reports.look(desk, key)
+    wrong = [x for x in lines if not x.comes or x.cautions]
+    return draw(request, "safety_report.html", report=found, lines=wrong[: views.MOST_LINES], more=max(0, len(wrong) - views.MOST_LINES))
+
+
+@place.page("/safety/tests/{key}/report.csv", May.LOOK)
+def report_csv(desk: AtDesk, key: str) -> Response:
+    headers = {"Content-Disposition": f'attachment; filename="emergency-test-{key}.csv"'}
+    return Response(emergency_reports.as_csv(desk, key), media_type="text/csv; charset=utf-8", headers=headers)
+
+
+@place.page("/safety/tests/{key}/report.pdf", May.LOOK)
+def report_pdf(desk: AtDesk, key: str) -> Response:
+    headers = {"Content-Disposition": f'attachment; filename="emergency-test-{key}.pdf"'}
+    return Response(emergency_reports.as_pdf(desk, key), media_type="application/pdf", headers=headers)
+
+
+# ── what carriers have registered ──
+
+
+@place.page("/safety/registered", May.LOOK)
+def registered_page(request: Request, desk: AtDesk, carrier: str = "") -> Response:
+    keeping = registered.keeping(desk)
+    compared = registered.compare(desk, carrier) if carrier else None
+    return draw(request, "registered.html", carriers=[(c.id, c.name) for c in keeping], compared=compared, shown=registered.SHOWN)
+
+
+@place.action("/safety/registered", May.CHANGE_ESTATE)
+def send_again(request: Request, desk: AtDesk, carrier: Annotated[str, Form(max_length=80)] = "") -> Response:
+    return go(request, f"/work-orders/{registered.send_again(desk, carrier).no}")

@@ -6,6 +6,7 @@ import { countdown } from "./countdown.js";
 import { desk } from "./desk.js";
 import { finder } from "./finder.js";
 import { keepFresh } from "./live.js";
+import { floorPlan } from "./plan.js";
 import { pick } from "./pick.js";
 import { pickedBar } from "./picked.js";
 import { sayProblems } from "./problems.js";
@@ -21,6 +22,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("countdown", countdown);
   Alpine.data("picked", pickedBar);
   Alpine.data("pick", pick);
+  Alpine.data("floorPlan", floorPlan);
 });
 sayProblems();
 keepFresh();

@@ -1,0 +1,59 @@
+"""How many numbers in use and people there are at each spot: counted as it changes, in the transaction of the change, so that coverage
+is never added up anew."""
+
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+from sqlalchemy import Connection, delete, func, insert, select
+
+from sedge.core.estate import Change
+from sedge.core.numbers.life import State
+from sedge.core.records import Number, Person, Subject
+from sedge.store import tables
+from sedge.store.counting import add_counts
+from sedge.store.safety_tables import placed
+
+NUMBER, PERSON = "number", "person"
+Place = tuple[str, str, str]
+
+
+def place_of(record: Any) -> Place | None:
+    """Site, kind and spot of a number in use or a person who is here; None for all else."""
+    match record:
+        case Number(state=State.ASSIGNED):
+            return record.site, NUMBER, record.spot or ""
+        case Person(left=False):
+            return record.site, PERSON, record.spot or ""
+        case _:
+            return None
+
+
+def follow(connection: Connection, changes: Sequence[Change]) -> None:
+    counts: Counter[Place] = Counter()
+    for change in changes:
+        if change.subject in {Subject.NUMBER, Subject.PERSON}:
+            for record, by in ((change.before, -1), (change.after, +1)):
+                if place := place_of(record):
+                    counts[place] += by
+    keep(connection, counts)
+
+
+def keep(connection: Connection, counts: Counter[Place]) -> None:
+    add_counts(connection, placed, counts)
+
+
+def counts(connection: Connection) -> Iterable[tuple[str, str, str, int]]:
+    """Site, kind, spot ('' for none) and how many."""
+    return [tuple(row) for row in connection.execute(select(placed))]  # type: ignore[misc]
+
+
+def put_placed(connection: Connection) -> None:
+    """All counts made anew from the records."""
+    life, person = tables.life, tables.person
+    connection.execute(delete(placed))
+    for kind, table, here in ((NUMBER, life, life.c.state == State.ASSIGNED.value), (PERSON, person, person.c.departed.is_(False))):
+        query = select(table.c.site, func.coalesce(table.c.spot, ""), func.count()).where(here).group_by(table.c.site, table.c.spot)
+        rows = [{"site": site, "kind": kind, "spot": spot, "count": count} for site, spot, count in connection.execute(query)]
+        if rows:
+            connection.execute(insert(placed), rows)

@@ -1,0 +1,45 @@
+"""The tables of safety: who is where, floor plans, links by which somebody at the site confirms a spot, reports of emergency tests."""
+
+from sqlalchemy import Column, Index, Integer, LargeBinary, PrimaryKeyConstraint, String, Table, Text
+
+from sedge.store.tables import Moment, estate_metadata
+
+placed = Table(
+    "placed",
+    estate_metadata,
+    Column("site", String(80)),
+    Column("kind", String(12)),  # number: in use; person: here
+    Column("spot", String(20)),  # '' where there is none
+    Column("count", Integer, nullable=False),
+    PrimaryKeyConstraint("site", "kind", "spot"),
+)
+floor_plan = Table(
+    "floor_plan",
+    estate_metadata,
+    Column("site", String(80)),
+    Column("floor", String(60)),
+    Column("media_type", String(40), nullable=False),
+    Column("content", LargeBinary, nullable=False),
+    Column("at", Moment, nullable=False),
+    PrimaryKeyConstraint("site", "floor"),
+)
+confirm_link = Table(
+    "confirm_link",
+    estate_metadata,
+    Column("token_hash", String(64), primary_key=True),
+    Column("spot", String(20), nullable=False),
+    Column("sent_to", String(200), nullable=False),
+    Column("expires_at", Moment, nullable=False),
+    Column("used_at", Moment),
+    Index("confirm_link_spot", "spot"),
+)
+emergency_report = Table(
+    "emergency_report",
+    estate_metadata,
+    Column("id", String(80), primary_key=True),
+    Column("at", Moment, nullable=False),
+    Column("by", String(120), nullable=False),
+    Column("body", Text, nullable=False),
+    Column("lines", LargeBinary, nullable=False),  # compressed
+    Index("emergency_report_at", "at"),
+)

@@ -1,0 +1,149 @@
+"""Safety, place by place: buildings with their floors, spots, plans, who moves; and the page for somebody at the site who has no account."""
+
+from typing import Annotated
+
+from fastapi import File, Form, Request, UploadFile
+from fastapi.responses import Response
+
+from sedge.core.access.roles import May
+from sedge.desk import confirming, moving, open_formats, places, safety
+from sedge.web.doors import AtDesk, Place, house_of
+from sedge.web.safety import views
+from sedge.web.shared.rendering import draw, go, target
+
+place = Place()
+Typed = Annotated[str, Form(max_length=500)]
+
+
+@place.page("/safety/sites/{site}", May.LOOK)
+def building(request: Request, desk: AtDesk, site: str, floor: str = "", spot: str = "") -> Response:
+    """A site cut open; with `floor` its plan."""
+    return draw(request, "building.html", view=views.building_view(places.building(desk, site), floor[:60], spot[:20]))
+
+
+@place.action("/safety/spots", May.CHANGE_SAFETY)
+def add_spot(
+    request: Request, desk: AtDesk, site: Typed = "", floor: Typed = "", room: Typed = "", name: Typed = "", to: Typed = ""
+) -> Response:
+    safety.add_spot(desk, site=site, floor=floor, room=room, name=name)
+    return go(request, f"/safety/sites/{site}" if to == "building" else f"/safety?site={site}")
+
+
+@place.page("/safety/spots/{code}", May.LOOK)
+def spot(request: Request, desk: AtDesk, code: str) -> Response:
+    found = safety.the_spot(desk, code)
+    return draw(request, "spot.html", card=places.card(desk, found), link="")
+
+
+@place.action("/safety/spots/{code}/confirm", May.CHANGE_SAFETY)
+def confirm(request: Request, desk: AtDesk, code: str) -> Response:
+    found = safety.confirm_spot(desk, code)
+    return go(request, f"/safety?site={found.site}")
+
+
+@place.action("/safety/spots/{code}", May.CHANGE_SAFETY)
+def change(
+    request: Request,
+    desk: AtDesk,
+    code: str,
+    name: Typed = "",
+    building: Typed = "",
+    floor: Typed = "",
+    wing: Typed = "",
+    room: Typed = "",
+    note: Typed = "",
+) -> Response:
+    places.change(desk, code, {"name": name, "building": building, "floor": floor, "wing": wing, "room": room, "note": note})
+    return go(request, f"/safety/spots/{code}")
+
+
+@place.action("/safety/spots/{code}/remove", May.CHANGE_SAFETY)
+def remove(request: Request, desk: AtDesk, code: str) -> Response:
+    return go(request, f"/safety/sites/{places.remove(desk, code).site}")
+
+
+@place.action("/safety/spots/{code}/link", May.CHANGE_SAFETY)
+def link(request: Request, desk: AtDesk, code: str, to: Typed = "") -> Response:
+    """A link for somebody at the site, shown this once."""
+    path = confirming.make_link(desk, code, to=to.strip())
+    address = f"{str(request.base_url).rstrip('/')}{path}"
+    if target(request):
+        return draw(request, "_link.html", link=address, to=to.strip(), days=confirming.GOOD_FOR.days)
+    return draw(request, "spot.html", card=places.card(desk, code), link=address)
+
+
+@place.page("/safety/spots/{code}/label", May.LOOK)
+def label(request: Request, desk: AtDesk, code: str) -> Response:
+    """A label for the wall, to print."""
+    return draw(request, "label.html", card=places.card(desk, code), qr=views.qr_of(code))
+
+
+@place.page("/safety/spots/{code}/pidf-lo.xml", May.LOOK)
+def pidf_lo(desk: AtDesk, code: str) -> Response:
+    headers = {"Content-Disposition": f'attachment; filename="{code}.xml"'}
+    return Response(open_formats.spot_pidf_lo(desk, code), media_type="application/pidf+xml", headers=headers)
+
+
+@place.action("/safety/plans/{site}/place", May.CHANGE_SAFETY)
+def put_on_plan(
+    request: Request, desk: AtDesk, site: str, code: Typed = "", x: Annotated[float, Form()] = 50, y: Annotated[float, Form()] = 50
+) -> Response:
+    placed = places.put_on_plan(desk, code, x, y)
+    view = views.building_view(places.building(desk, site), placed.floor, placed.id)
+    return (
+        draw(request, "_plan.html", view=view)
+        if target(request)
+        else go(request, f"/safety/sites/{site}?floor={placed.floor}&spot={placed.id}")
+    )
+
+
+@place.action("/safety/plans/{site}", May.CHANGE_SAFETY)
+def put_plan(request: Request, desk: AtDesk, site: str, floor: Typed = "", file: Annotated[UploadFile | None, File()] = None) -> Response:
+    content = file.file.read(places.MOST_BYTES + 1) if file else b""
+    places.put_plan(desk, site, floor, content)
+    return go(request, f"/safety/sites/{site}?floor={floor}")
+
+
+@place.action("/safety/plans/{site}/away", May.CHANGE_SAFETY)
+def take_plan_away(request: Request, desk: AtDesk, site: str, floor: Typed = "") -> Response:
+    places.take_plan_away(desk, site, floor)
+    return go(request, f"/safety/sites/{site}?floor={floor}")
+
+
+@place.page("/safety/plans/{site}/picture", May.LOOK)
+def picture(desk: AtDesk, site: str, floor: str = "") -> Response:
+    media_type, content = places.plan(desk, site, floor)
+    return Response(content, media_type=media_type, headers={"Content-Disposition": "inline", "X-Content-Type-Options": "nosniff"})
+
+
+# ── who moves ──
+
+
+@place.page("/safety/move", May.CHANGE_ESTATE)
+def move(request: Request, desk: AtDesk, site: str = "", department: str = "", spot: str = "", to: str = "") -> Response:
+    return draw(request, "move.html", view=views.move_view(desk, site, department, spot, to))
+
+
+@place.action("/safety/move", May.CHANGE_ESTATE)
+def draft_move(
+    request: Request,
+    desk: AtDesk,
+    to: Typed = "",
+    people: Annotated[list[str] | None, Form()] = None,
+    named: Annotated[str, Form(max_length=10_000)] = "",
+) -> Response:
+    return go(request, f"/work-orders/{moving.draft(desk, safety.the_spot(desk, to, field='to'), people=people or [], named=named).no}")
+
+
+# ── for somebody at the site ──
+
+
+@place.page("/confirm/{token}", May.OPEN)
+def asked(request: Request, token: str) -> Response:
+    return draw(request, "confirm.html", asked=confirming.asked(house_of(request), token), token=token, done=None)
+
+
+@place.action("/confirm/{token}", May.OPEN)
+def answered(request: Request, token: str, right: Typed = "", name: Typed = "", note: Typed = "") -> Response:
+    done = confirming.answer(house_of(request), token, right=right == "yes", name=name, note=note)
+    return draw(request, "confirm.html", asked=None, token=token, done=done)

@@ -1,0 +1,138 @@
+"""Emergency tests of everything, calls for help to the stand-in, and what carriers have registered."""
+
+import csv
+import io
+from datetime import timedelta
+
+import pytest
+
+from sedge.core.errors import NotAllowedNow, NotFound
+from sedge.core.records import Number, Site, Subject
+from sedge.core.reduce import changed
+from sedge.core.workorders import tasks as t
+from sedge.desk import calls, coverage, emergency_reports, registered, workorders
+from sedge.store.workorders import OrderState
+from tests.conftest import until_quiet
+
+BUNDLED, OWN = "+441134960300", "+441134960100"
+
+
+def test_a_test_of_everything_is_kept_with_its_date(desk):
+    report = emergency_reports.run(desk)
+    assert (report.numbers, report.comes, report.people_without_spot) == (85, 85, 2)
+    assert report.sites == {"Canal Museum": (21, 21), "Wharf House": (64, 64)}
+    assert [r.id for r in emergency_reports.reports(desk)] == [report.id]
+    rows = list(csv.DictReader(io.StringIO(emergency_reports.as_csv(desk, report.id))))
+    assert len(rows) == 85
+    assert {r["help comes"] for r in rows} == {"yes"}
+    assert emergency_reports.as_pdf(desk, report.id).startswith(b"%PDF-")
+
+
+def test_every_broken_link_is_named_with_where_it_is_put_right(house, desk):
+    with desk.writing() as writing:
+        site = writing.records.the(Site, "canal-museum")
+        writing.save([changed(Subject.SITE, site, site.but(security_desk=""), "site.changed")])
+    report = emergency_reports.run(desk, site="canal-museum")
+    assert (report.numbers, report.comes) == (21, 0)
+    _, lines = emergency_reports.look(desk, report.id)
+    assert {x.remedy for x in lines} == {"security desk"}
+    assert all("Nobody at Canal Museum would be told" in " ".join(x.broken) for x in lines)
+    assert next(iter(report.reasons.values())) == 21
+
+
+def test_a_report_stays_as_it_was(desk):
+    before = emergency_reports.run(desk)
+    with desk.writing() as writing:
+        number = writing.records.the(Number, OWN)
+        writing.save([changed(Subject.NUMBER, number, number.but(spot=None), "number.spot-set")])
+    after = emergency_reports.run(desk)
+    assert (after.comes, before.comes) == (84, 85)
+    assert emergency_reports.look(desk, before.id)[0] == before
+    with pytest.raises(NotFound):
+        emergency_reports.look(desk, "report-nowhere")
+
+
+def test_numbers_without_a_spot_are_put_right_in_one_order(house, desk):
+    with desk.writing() as writing:
+        numbers = [writing.records.the(Number, e164) for e164 in (OWN, "+441134960101")]
+        writing.save([changed(Subject.NUMBER, n, n.but(spot=None), "number.spot-set") for n in numbers])
+    assert "no-spot" in {g.key for g in coverage.gaps(desk)}
+    order = coverage.put_right(desk, "no-spot")
+    workorders.run(desk, order.id)
+    until_quiet(house, timedelta(minutes=1))
+    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert "no-spot" not in {g.key for g in coverage.gaps(desk)}
+    with pytest.raises(NotFound):
+        coverage.put_right(desk, "people")
+
+
+# ── a call for help, to the stand-in ──
+
+
+def test_a_call_for_help_shows_the_operator_the_place_and_tells_the_security_desk(house, desk):
+    proof = calls.place_help_call(desk, OWN)
+    assert proof.ok, proof.differs
+    assert "reception" in proof.heard
+    notice = house.outside.telephony.notices()[0]
+    assert notice["to"] == "estates@lanternfield.example"
+    assert OWN in notice["words"]
+    assert any(m["subject"] == "Test of a call for help" for m in house.outside.mail.mailbox())
+
+
+def test_where_the_carrier_has_another_address_the_call_shows_it(house, desk):
+    house.outside.control.call("PUT", f"addresses/{BUNDLED}", json={"floor": "7th floor", "room": "roof"})
+    proof = calls.place_help_call(desk, BUNDLED)
+    assert not proof.ok
+    assert "7th floor" in proof.differs
+
+
+def test_nobody_calls_for_help_from_a_number_nobody_has(desk):
+    with desk.reading() as reading:
+        free = next(n.e164 for n in reading.records.all(Number) if n.state == "available")
+    with pytest.raises(NotAllowedNow):
+        calls.place_help_call(desk, free)
+
+
+# ── what carriers have registered ──
+
+
+def test_what_the_carrier_has_is_held_against_ours_part_by_part_and_sent_again(house, desk):
+    whole = registered.compare(desk, "brackwater")
+    assert whole.differences == []
+    assert whole.alike > 3
+    house.outside.control.call("PUT", f"addresses/{BUNDLED}", json={"house_number": "21", "room": "cellar"})
+    found = registered.compare(desk, "brackwater")
+    assert [d.number.e164 for d in found.differences] == [BUNDLED]
+    assert {(part, theirs) for part, _, theirs in found.differences[0].parts} == {("house_number", "21"), ("room", "cellar")}
+    order = registered.send_again(desk, "brackwater")
+    workorders.run(desk, order.id)
+    until_quiet(house, timedelta(minutes=1))
+    assert registered.compare(desk, "brackwater").differences == []
+    with pytest.raises(NotFound):
+        registered.send_again(desk, "brackwater")
+
+
+def test_a_carrier_that_is_silent_is_said_to_be(house, desk):
+    house.outside.control.order_fault({"service": "brackwater", "fault": "error", "count": 4})
+    found = registered.compare(desk, "brackwater")
+    assert found.trouble
+    assert found.differences == []
+
+
+def test_one_that_keeps_no_addresses_is_not_asked(desk):
+    with pytest.raises(NotFound):
+        registered.compare(desk, "fellgate")
+
+
+def test_a_carrier_that_refuses_an_address_says_why(house, desk):
+    from sedge.core.records import Address
+
+    with desk.writing() as writing:
+        address = writing.records.the(Address, "wharf-house-address")
+        elements = address.elements.but(postcode="LS2 8ZZ")
+        writing.save([changed(Subject.ADDRESS, address, address.but(elements=elements), "address.changed")])
+    order = workorders.run_now(desk, "Register", [t.RegisterAddress(number=BUNDLED)])
+    until_quiet(house, timedelta(minutes=1))
+    failed = workorders.look(desk, order.id).order
+    assert failed.state is OrderState.FAILED
+    assert "takes no addresses from us" in failed.tasks[0].error

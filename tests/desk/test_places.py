@@ -1,0 +1,348 @@
+"""Spots and buildings: changed, drawn, put on plans, taken out of use; who moves; links for somebody at the site; files in and out."""
+
+import csv
+import io
+import threading
+from datetime import timedelta
+from xml.etree import ElementTree
+
+import pytest
+
+from sedge.core.errors import Forbidden, NotAllowedNow, NotFound, NotUnderstood
+from sedge.core.records import Number, Person, Spot
+from sedge.core.safety.coverage import floor_order
+from sedge.demo.seed import MEMBERS
+from sedge.desk import calls, confirming, coverage, moving, open_formats, places, safety, workorders
+from sedge.formats.pidf_lo import CIVIC, GEOPRIV, GML, PIDF
+from sedge.store import placing
+from sedge.store.workorders import OrderState
+from tests.conftest import until_quiet
+
+RECEPTION, WORKSHOP = "WHF-001-K", "WHF-008-6"
+PNG = b"\x89PNG\r\n\x1a\n" + b"\0" * 40
+
+
+def the(desk, record, key):
+    with desk.reading() as reading:
+        return reading.records.the(record, key)
+
+
+def code_of(desk, words):
+    with desk.reading() as reading:
+        return next(s.id for s in reading.records.all(Spot) if s.name == words)
+
+
+# ── spots ──
+
+
+def test_a_building_is_drawn_from_the_top_down_with_who_is_on_each_floor(desk):
+    found = places.building(desk, "wharf-house")
+    assert [f.name for f in found.floors] == ["3rd floor", "2nd floor", "1st floor", "ground floor"]
+    assert sum(f.people for f in found.floors) + found.nowhere[1] == 62
+    assert found.nowhere == (0, 2)
+
+
+@pytest.mark.parametrize(
+    ("lower", "upper"),
+    [
+        ("basement", "ground floor"), ("basement 2", "basement 1"), ("ground floor", "mezzanine"), ("mezzanine", "1st floor"), ("2nd floor", "10th floor"),
+        ("Untergeschoss", "Erdgeschoss"), ("Erdgeschoss", "1. Obergeschoss"), ("rez-de-chaussée", "2e étage"), ("9th floor", "roof"),
+    ],
+)  # fmt: skip
+def test_floors_stand_in_their_order(lower, upper):
+    assert floor_order(lower) < floor_order(upper)
+
+
+def test_other_words_count_as_confirmed_by_whoever_wrote_them(desk):
+    spot = places.change(desk, WORKSHOP, {"floor": "3rd floor", "room": "workshop", "wing": "north", "note": "goods lift"})
+    assert (spot.wing, spot.note, spot.confirmed_by) == ("north", "goods lift", "Rowan Achterberg")
+    with pytest.raises(NotUnderstood) as raised:
+        places.change(desk, WORKSHOP, {"floor": "3rd floor", "room": ""})
+    assert raised.value.field == "room"
+    with pytest.raises(NotUnderstood) as raised:
+        places.change(desk, WORKSHOP, {"floor": "3rd floor", "room": "w", "note": "x" * 401})
+    assert raised.value.field == "note"
+
+
+def test_a_spot_in_use_is_not_taken_away_and_says_who_is_there(desk):
+    with pytest.raises(NotAllowedNow) as raised:
+        places.remove(desk, RECEPTION)
+    assert raised.value.reason == "usual"
+    with pytest.raises(NotAllowedNow) as raised:
+        places.remove(desk, WORKSHOP)
+    assert raised.value.reason == "in-use"
+    assert len(raised.value.facts["who"]) > 4
+    with pytest.raises(NotAllowedNow):
+        places.remove(desk, the_whole(desk))
+
+
+def the_whole(desk):
+    with desk.reading() as reading:
+        return next(s.id for s in reading.records.all(Spot) if s.site == "wharf-house" and s.whole)
+
+
+def test_an_empty_spot_is_taken_away_and_its_code_never_comes_again(desk):
+    spot = safety.add_spot(desk, site="wharf-house", floor="2nd floor", room="room 2.30")
+    places.remove(desk, spot.id)
+    assert spot.id not in {r.spot.id for r in safety.spots(desk)}
+    following = safety.add_spot(desk, site="wharf-house", floor="2nd floor", room="room 2.31")
+    assert int(following.id.split("-")[1]) == int(spot.id.split("-")[1]) + 1
+    draft = moving.draft(desk, spot.id, named="Ifeoma Okafor")
+    assert "out of use" in workorders.look(desk, draft.id).report.stops[0].message
+
+
+def test_a_mistyped_code_is_refused_and_the_nearest_told(desk):
+    assert safety.the_spot(desk, "whf 001 k") == RECEPTION
+    with pytest.raises(NotUnderstood) as raised:
+        safety.the_spot(desk, "WHF-001-L", field="to")
+    assert (raised.value.field, RECEPTION in raised.value.facts["near"]) == ("to", True)
+
+
+@pytest.mark.parametrize(
+    ("x", "y", "fits"), [(0, 100, True), (33.333, 50, True), (-1, 50, False), (50, 100.5, False), (float("nan"), 1, False)]
+)
+def test_a_place_on_a_plan_is_in_hundredths(desk, x, y, fits):
+    if fits:
+        assert places.put_on_plan(desk, RECEPTION, x, y).place == (round(x, 1), round(y, 1))
+    else:
+        with pytest.raises(NotUnderstood):
+            places.put_on_plan(desk, RECEPTION, x, y)
+
+
+@pytest.mark.parametrize(
+    ("content", "floor", "field"),
+    [
+        (b"GIF89a", "1st floor", "file"),
+        (b"", "1st floor", "file"),
+        (b"%PDF-1.7", "1st floor", "file"),
+        (PNG, " ", "floor"),
+        (b"<svg/>", "x", "file"),
+    ],
+)
+def test_a_floor_plan_is_a_picture(desk, content, floor, field):
+    with pytest.raises(NotUnderstood) as raised:
+        places.put_plan(desk, "wharf-house", floor, content)
+    assert raised.value.field == field
+
+
+def test_a_plan_is_kept_replaced_and_taken_away(desk):
+    places.put_plan(desk, "wharf-house", "1st floor", PNG)
+    places.put_plan(desk, "wharf-house", "1st floor", PNG + b"2")
+    assert places.plan(desk, "wharf-house", "1st floor") == ("image/png", PNG + b"2")
+    assert [f.name for f in places.building(desk, "wharf-house").floors if f.has_plan] == ["1st floor"]
+    places.take_plan_away(desk, "wharf-house", "1st floor")
+    with pytest.raises(NotFound):
+        places.plan(desk, "wharf-house", "1st floor")
+
+
+# ── coverage ──
+
+
+def test_coverage_counts_what_help_would_find(desk):
+    by = {c.site.id: c for c in coverage.by_site(desk)}
+    wharf = by["wharf-house"]
+    assert (wharf.whole.people, wharf.whole.found_people, wharf.whole.per_cent) == (62, 60, 98)
+    assert sum(s.numbers for s in wharf.floors.values()) == wharf.whole.numbers
+    assert wharf.unconfirmed == 1
+    assert by["spree-depot"].whole.per_cent == 100
+
+
+def test_counts_are_kept_as_people_and_numbers_move(house, desk):
+    with desk.reading() as reading:
+        before = {row[:3]: row[3] for row in placing.counts(reading.connection)}
+    draft = moving.draft(desk, WORKSHOP, named="Ifeoma Okafor")
+    workorders.run(desk, draft.id)
+    until_quiet(house, timedelta(minutes=1))
+    with desk.reading() as reading:
+        after = {row[:3]: row[3] for row in placing.counts(reading.connection)}
+    assert after["wharf-house", "person", WORKSHOP] == before["wharf-house", "person", WORKSHOP] + 1
+    assert after["wharf-house", "person", RECEPTION] == before["wharf-house", "person", RECEPTION] - 1
+    with desk.writing() as writing:
+        placing.put_placed(writing.connection)
+    with desk.reading() as reading:
+        assert {row[:3]: row[3] for row in placing.counts(reading.connection)} == after
+
+
+# ── moving ──
+
+
+def test_a_team_moves_and_help_follows_with_its_numbers(house, desk):
+    people = moving.who(desk, site="canal-museum", department="Learning") or moving.who(desk, site="canal-museum")[:3]
+    to = code_of(desk, "1st floor, school room")
+    draft = moving.draft(desk, to, people=[p.id for p in people])
+    assert workorders.look(desk, draft.id).report.runnable
+    workorders.run(desk, draft.id)
+    until_quiet(house, timedelta(minutes=2))
+    assert workorders.look(desk, draft.id).order.state is OrderState.DONE
+    for p in people:
+        assert the(desk, Person, p.id).spot == to
+    with desk.reading() as reading:
+        numbers = [n for n in reading.records.all(Number) if n.holder and n.holder.id in {p.id for p in people}]
+    assert numbers
+    for n in numbers:
+        answer = calls.emergency(desk, n.e164, "999")
+        assert (answer.spot, "school room" in answer.spot_words) == (to, True)
+    workorders.undo(desk, draft.id)
+    until_quiet(house, timedelta(minutes=2))
+    assert {the(desk, Person, p.id).spot for p in people} == {p.spot for p in people}
+
+
+def test_carriers_that_keep_addresses_are_told_in_the_same_order(house, desk):
+    with desk.reading() as reading:
+        bundled = next(
+            n
+            for n in reading.records.all(Number)
+            if n.carrier == "brackwater" and n.holder and n.holder.kind == "person" and n.registered_spot
+        )
+    to = WORKSHOP if bundled.spot != WORKSHOP else RECEPTION
+    draft = moving.draft(desk, to, people=[bundled.holder.id])
+    assert [x.body.kind for x in draft.tasks] == ["set_spot", "register_address"]
+    workorders.run(desk, draft.id)
+    until_quiet(house, timedelta(minutes=1))
+    assert the(desk, Number, bundled.e164).registered_spot == to
+
+
+def test_nobody_to_move_is_said(desk):
+    with pytest.raises(NotUnderstood) as raised:
+        moving.draft(desk, RECEPTION, people=["person-ifeoma-okafor"])
+    assert raised.value.field == "people"
+    with pytest.raises(NotFound):
+        moving.draft(desk, "WHF-999-X", named="Ifeoma Okafor")
+
+
+# ── links ──
+
+
+def test_a_link_confirms_once_without_an_account(house, desk):
+    path = confirming.make_link(desk, WORKSHOP, to="porter@lanternfield.example")
+    token = path.removeprefix("/confirm/")
+    assert confirming.asked(house, token).spot.id == WORKSHOP
+    spot = confirming.answer(house, token, right=True, name="Pat Porter", note="")
+    assert (spot.confirmed_by, spot.doubt) == ("Pat Porter", "")
+    for again in (lambda: confirming.asked(house, token), lambda: confirming.answer(house, token, right=True, name="Pat Porter", note="")):
+        with pytest.raises(NotFound):
+            again()
+    until_quiet(house, timedelta(seconds=10))
+    letter = next(m for m in house.outside.mail.mailbox() if m["to"] == "porter@lanternfield.example")
+    assert path in letter["text"]
+
+
+def test_of_two_who_follow_a_link_at_once_one_is_heard(house, desk):
+    token = confirming.make_link(desk, WORKSHOP).removeprefix("/confirm/")
+    heard = []
+
+    def follow(name):
+        try:
+            heard.append(confirming.answer(house, token, right=True, name=name, note="").confirmed_by)
+        except NotFound:
+            heard.append(None)
+
+    threads = [threading.Thread(target=follow, args=(f"Porter {i}",)) for i in range(6)]
+    [t.start() for t in threads]
+    [t.join() for t in threads]
+    assert sum(name is not None for name in heard) == 1
+
+
+def test_a_link_runs_out_and_a_made_up_one_opens_nothing(house, desk):
+    token = confirming.make_link(desk, WORKSHOP).removeprefix("/confirm/")
+    for made_up in (
+        "",
+        "x",
+        "lanternfield.",
+        "lanternfield." + "a" * 32,
+        "elsewhere." + token.split(".")[1],
+        token[:-1] + ("A" if token[-1] != "A" else "B"),
+    ):
+        with pytest.raises(NotFound):
+            confirming.asked(house, made_up)
+    house.clock.advance(confirming.GOOD_FOR + timedelta(seconds=1))
+    with pytest.raises(NotFound):
+        confirming.answer(house, token, right=True, name="Pat Porter", note="")
+
+
+def test_a_doubt_stands_among_the_gaps_until_somebody_looks(house, desk):
+    token = confirming.make_link(desk, WORKSHOP).removeprefix("/confirm/")
+    with pytest.raises(NotUnderstood) as raised:
+        confirming.answer(house, token, right=False, name="Pat Porter", note=" ")
+    assert raised.value.field == "note"
+    confirming.answer(house, token, right=False, name="Pat Porter", note="the workshop moved out")
+    gap = next(g for g in coverage.gaps(desk) if g.key == "doubt")
+    assert "the workshop moved out" in gap.reason
+    safety.confirm_spot(desk, WORKSHOP)
+    assert not [g for g in coverage.gaps(desk) if g.key == "doubt"]
+
+
+def test_the_links_secret_is_kept_nowhere(house, desk):
+    token = confirming.make_link(desk, WORKSHOP).removeprefix("/confirm/")
+    assert token.split(".")[1].encode() not in (house.settings.data / "estate-lanternfield.sqlite").read_bytes()
+
+
+def test_only_those_who_may_ask_for_links(house):
+    helper = house.desk(next(m for m in MEMBERS if m.sign_in == "declan"))
+    with pytest.raises(Forbidden):
+        confirming.make_link(helper, WORKSHOP)
+
+
+# ── open formats ──
+
+
+def test_a_spots_pidf_lo_has_its_elements_in_their_namespaces_and_order(desk):
+    places.change(desk, RECEPTION, {"floor": "ground floor", "room": "reception", "note": "ring & wait <here>"})
+    root = ElementTree.fromstring(open_formats.spot_pidf_lo(desk, RECEPTION))  # noqa: S314  our own document
+    assert root.tag == f"{{{PIDF}}}presence"
+    civic = root.find(f".//{{{GEOPRIV}}}location-info/{{{CIVIC}}}civicAddress")
+    found = {child.tag.removeprefix(f"{{{CIVIC}}}"): child.text for child in civic}
+    assert found["country"] == "GB"
+    assert (found["A3"], found["RD"], found["HNO"], found["PC"]) == ("Leeds", "Lanternfield Wharf", "12", "LS1 4ZZ")
+    assert (found["FLR"], found["ROOM"], found["LOC"], found["ADDCODE"]) == ("ground floor", "reception", "ring & wait <here>", RECEPTION)
+    schema = ["country", "A1", "A3", "RD", "HNO", "LMK", "LOC", "FLR", "NAM", "PC", "BLD", "ROOM", "ADDCODE"]
+    order = [name for name in schema if name in found]
+    assert list(found) == order
+
+
+def test_a_numbers_pidf_lo_is_about_its_tel_uri_and_has_the_point_where_known(desk):
+    text = open_formats.number_pidf_lo(desk, "+441134960100")
+    root = ElementTree.fromstring(text)  # noqa: S314  our own document
+    assert root.get("entity") == "tel:+441134960100"
+    assert root.find(f".//{{{GML}}}Point/{{{GML}}}pos") is not None
+    with pytest.raises(NotAllowedNow):
+        open_formats.number_pidf_lo(desk, free_number(desk))
+
+
+def free_number(desk):
+    with desk.reading() as reading:
+        return next(n.e164 for n in reading.records.all(Number) if n.state == "available" and not n.spot)
+
+
+def test_spots_go_out_and_come_in_the_same(desk):
+    out = open_formats.spots_csv(desk)
+    found = open_formats.spots_in(desk, out.encode(), dry_run=True)
+    assert found["bad"] == []
+    assert (found["new"], found["changed"]) == (0, 0)
+    rows = list(csv.DictReader(io.StringIO(out)))
+    assert {r["city"] for r in rows} == {"Leeds", "Berlin"}
+
+
+def test_a_file_of_spots_comes_in_whole_or_not_at_all(desk):
+    head = "code,site,name,floor,room,wing\r\n"
+    good = f"{head},Wharf House,,2nd floor,room 2.40,east\r\n{RECEPTION},wharf-house,front door,ground floor,reception,\r\n"
+    bad = good + ",Wharf House,,2nd floor,,\r\n"
+    with pytest.raises(NotUnderstood):
+        open_formats.spots_in(desk, bad.encode())
+    assert the(desk, Spot, RECEPTION).name == "ground floor, reception"
+    done = open_formats.spots_in(desk, good.encode())
+    assert (done["new"], done["changed"], done["done"]) == (1, 1, True)
+    assert the(desk, Spot, RECEPTION).name == "front door"
+    assert the(desk, Spot, code_of(desk, "2nd floor, room 2.40")).wing == "east"
+
+
+@pytest.mark.parametrize(
+    ("content", "says"),
+    [(b"\xff\xfe\x00", "UTF-8"), (b"", "columns"), (b"name,floor\nx,y\n", "columns"), (b"site,floor,room\nNowhere,1,2\n", "no site"), (b"code,site\nWHF-777-Z,\n", "no spot")],
+)  # fmt: skip
+def test_what_is_wrong_with_a_file_of_spots_is_said(desk, content, says):
+    try:
+        found = open_formats.spots_in(desk, content)
+        assert says in found["bad"][0]
+    except NotUnderstood as error:
+        assert says in error.message
