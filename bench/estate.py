@@ -30,7 +30,7 @@ from sedge.desk import number_files
 from sedge.desk.desk import Desk
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
-from sedge.store import deriving
+from sedge.store import deriving, placing
 from sedge.store.number_files import FileState
 
 FIRST = 441135000000
@@ -47,10 +47,11 @@ def say(name: str, value: float, unit: str, more: str = "") -> None:
     sys.stdout.flush()
 
 
-def fill(desk: Desk, count: int) -> None:
-    """Sites, people, numbers with their spans, ledger entries and words, in the tables' own form."""
+def fill(desk: Desk, count: int, *, people: int = 0, phones: bool = False) -> None:
+    """Sites, people (three for ten numbers where it isn't said), numbers with their spans, ledger entries and words, in the tables' own
+    form; with `phones` a registered one each."""
     chance = random.Random(3)
-    sites, people = max(2, count // 200), max(1, count * 3 // 10)
+    sites, people = max(2, count // 200), people or max(1, count * 3 // 10)
     with desk.reading() as reading:
         like = reading.connection.exec_driver_sql("SELECT body FROM site LIMIT 1").scalar_one()
         person = reading.connection.exec_driver_sql("SELECT body FROM person LIMIT 1").scalar_one()
@@ -69,6 +70,12 @@ def fill(desk: Desk, count: int) -> None:
             " json_set(?5, '$.id', ?1, '$.name', ?2, '$.email', ?3, '$.site', ?4)",
             ((f"p-{i}", names[i], f"p{i}@example.test", f"s-{i % sites}", person) for i in range(people)),
         )
+        if phones:
+            phone = '{"id": "", "person": "", "kind": "desk phone", "name": "desk phone", "registered": true}'
+            raw.executemany(
+                "INSERT INTO device (id, person, registered, version, body) SELECT 'd-' || ?1, ?1, 1, 1, json_set(?2, '$.id', 'd-' || ?1, '$.person', ?1)",
+                ((f"p-{i}", phone) for i in range(people)),
+            )
         raw.executemany(
             "INSERT INTO life (number, id, state, site, carrier, account, capacity, holder_kind, holder_id, role, spot, trunk, attention, kind, holder_name,"
             " label, price, changed_at, version, body) SELECT ?1, 'b-' || ?1, ?2, ?3, 'fellgate', 'fellgate-main', 'any', ?4, ?5, ?6, ?7, ?8, 0, 'geographic',"
@@ -102,6 +109,7 @@ def fill(desk: Desk, count: int) -> None:
             "INSERT INTO facet SELECT '', carrier, state, capacity, kind, holder_kind, attention, sum(count) FROM facet GROUP BY 2, 3, 4, 5, 6, 7"
         )
         deriving.put_movements(writing.connection)
+        placing.put_placed(writing.connection)
         writing.touch()
 
 
@@ -178,7 +186,7 @@ def pages(client: TestClient, count: int) -> None:
     for address in (
         "/numbers", "/numbers?group=area", "/numbers?view=list&state=available&carrier=fellgate", "/numbers?view=list&site=s-77&state=assigned",
         "/numbers?view=list&state=reserved&sort=-until", "/numbers?view=list&sort=holder", f"/numbers/{FIRST + count // 2}", "/numbers/sites?name=branch+7",
-        "/numbers?at=2026-03-12", "/numbers?view=list&at=2026-03-12&site=s-77", "/numbers/figures?site=s-77", "/",
+        "/numbers?at=2026-03-12", "/numbers?view=list&at=2026-03-12&site=s-77", "/numbers/figures?site=s-77", "/", "/safety", "/safety?site=s-77",
     ):  # fmt: skip
         first = served(client.get(address))
         say(f"{address}: 95th", answered(client, [address] * 20), "ms", f"(first view {first:.0f})")

@@ -10,6 +10,7 @@ from sedge.core.paths.trace import EndingKind, World
 from sedge.core.records import Account, Number
 from sedge.core.supply.quote import pro_rata
 from sedge.desk import accounts, calls, charges, connections, steering, supply, today
+from sedge.desk.desk import NIGHT_AGAIN
 from tests.conftest import until_quiet
 
 IN_USE = "+441134960200"  # Fellgate Voice
@@ -115,6 +116,6 @@ def test_a_carrier_that_is_silent_is_asked_the_next_time(house, desk, fault):
     house.next_at[desk.who.organisation, charges.NAME] = house.clock.now()
     steering.order_fault(house, {"service": "fellgate", "fault": "error", "count": 1})
     assert charges.fetch_nightly(desk) == 0
-    assert house.next_at[desk.who.organisation, charges.NAME] - house.clock.now() <= charges.AGAIN_AFTER
+    assert house.next_at[desk.who.organisation, charges.NAME] - house.clock.now() <= NIGHT_AGAIN
     to_the_first(house)
     assert account(desk).balance == carrier.account().balance

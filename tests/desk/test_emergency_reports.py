@@ -34,7 +34,8 @@ def test_every_broken_link_is_named_with_where_it_is_put_right(house, desk):
         writing.save([changed(Subject.SITE, site, site.but(security_desk=""), "site.changed")])
     report = emergency_reports.run(desk, site="canal-museum")
     assert (report.numbers, report.comes) == (21, 0)
-    _, lines = emergency_reports.look(desk, report.id)
+    _, lines, count = emergency_reports.look(desk, report.id)
+    assert count == 21
     assert {x.remedy for x in lines} == {"security desk"}
     assert all("Nobody at Canal Museum would be told" in " ".join(x.broken) for x in lines)
     assert next(iter(report.reasons.values())) == 21

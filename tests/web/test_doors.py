@@ -46,7 +46,7 @@ MATRIX = {
     "GET /licences": {ADMIN, MONEY}, "POST /licences/{product}/seats": {ADMIN, SITE},
     "GET /safety": EVERYBODY, "POST /safety/spots": {ADMIN, SITE, SAFETY}, "POST /safety/spots/{code}/confirm": {ADMIN, SITE, SAFETY},
     "POST /safety/people/{person}/spot": {ADMIN, SITE}, "POST /safety/put-right": {ADMIN, SITE}, "POST /safety/help-call": {ADMIN, SITE, HELP, SAFETY},
-    "GET /safety/rules": EVERYBODY, "GET /safety/address": EVERYBODY, "GET /safety/tests": EVERYBODY, "POST /safety/tests": {ADMIN, SITE, HELP, SAFETY},
+    "GET /safety/rules": EVERYBODY, "POST /safety/addresses/recheck": {ADMIN, SITE, SAFETY}, "GET /safety/address": EVERYBODY, "GET /safety/tests": EVERYBODY, "POST /safety/tests": {ADMIN, SITE, HELP, SAFETY},
     "GET /safety/tests/{key}": EVERYBODY, "GET /safety/tests/{key}/report.csv": EVERYBODY, "GET /safety/tests/{key}/report.pdf": EVERYBODY,
     "GET /safety/registered": EVERYBODY, "POST /safety/registered": {ADMIN, SITE}, "GET /safety/sites/{site}": EVERYBODY, "GET /safety/spots/{code}": EVERYBODY,
     "POST /safety/spots/{code}": {ADMIN, SITE, SAFETY}, "POST /safety/spots/{code}/remove": {ADMIN, SITE, SAFETY}, "POST /safety/spots/{code}/link": {ADMIN, SITE, SAFETY},

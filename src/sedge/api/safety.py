@@ -13,7 +13,7 @@ from sedge.core.access.roles import May
 from sedge.core.records import Spot
 from sedge.core.safety.countries import FORMS, RULES
 from sedge.core.safety.coverage import Share
-from sedge.desk import calls, confirming, coverage, emergency_reports, moving, open_formats, places, registered, safety
+from sedge.desk import calls, confirming, coverage, emergency_reports, moving, open_formats, places, rechecking, registered, safety
 from sedge.desk.emergency_reports import Report
 from sedge.desk.numbers import the_number
 
@@ -110,6 +110,14 @@ def address_forms() -> dict[str, Any]:
         for c, fields in FORMS.items()
     ]
     return {"items": items, "next": None}
+
+
+@resource.write("/civic-addresses/recheck", May.CHANGE_SAFETY)
+def recheck(desk: AtDesk) -> dict[str, Any]:
+    """Every address of ours held against the register again."""
+    done = rechecking.recheck(desk)
+    items = [{"id": a.id, "site": a.site, "verdict": a.verdict, "psap": a.psap} for a in done.changed]
+    return {"asked": done.asked, "changed": items, "trouble": done.trouble or None}
 
 
 @resource.read("/safety/rules")
@@ -219,7 +227,7 @@ def _share(share: Share) -> dict[str, Any]:
 @resource.read("/safety/coverage")
 def cover(desk: AtDesk) -> dict[str, Any]:
     """Gaps by reason, and the shares of each site and floor."""
-    items = [{"key": g.key, "reason": g.reason, "numbers": g.numbers, "people": g.people} for g in coverage.gaps(desk)]
+    items = [{"key": g.key, "reason": g.reason, "count": g.count, "numbers": g.numbers, "people": g.people} for g in coverage.gaps(desk)]
     sites = [
         {
             "site": c.site.id,
@@ -273,8 +281,8 @@ def reports(desk: AtDesk) -> dict[str, Any]:
 
 @resource.read("/safety/tests/{key}")
 def report(desk: AtDesk, key: str) -> dict[str, Any]:
-    found, lines = emergency_reports.look(desk, key)
-    return {**_report(found), "lines": [{**x.__dict__, "help_comes": x.comes} for x in lines if not x.comes or x.cautions][:1000]}
+    found, lines, count = emergency_reports.look(desk, key)
+    return {**_report(found), "lines": [{**x.__dict__, "help_comes": x.comes} for x in lines], "lines_in_all": count}
 
 
 @resource.read("/safety/tests/{key}/report.csv")

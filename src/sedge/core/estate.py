@@ -4,7 +4,7 @@ An `Estate` holds only what was loaded for the question at hand (see `workorders
 anything else raises NotFound, so a rule can never quietly judge on half the facts.
 """
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from datetime import datetime
 from typing import Any, TypeVar
 
@@ -17,6 +17,7 @@ from sedge.core.records import (
     SUBJECT_OF,
     Capacity,
     Carrier,
+    Device,
     Grant,
     HolderRef,
     Number,
@@ -39,6 +40,7 @@ class Change(Fact):
 
 
 R = TypeVar("R", bound=Fact)
+T = TypeVar("T")
 
 
 class Estate:
@@ -48,12 +50,30 @@ class Estate:
         self.now = now
         self.home = home
         self._records: dict[Subject, dict[str, Any]] = {subject: {} for subject in RECORD_TYPES}
+        self._worked_out: dict[tuple[str, str], Any] = {}
+        self._held: dict[tuple[str, str], dict[str, None]] = {}  # numbers by their holder, so that nobody looks through all
         for record in records:
             self.put(record)
 
     def put(self, record: Fact) -> None:
         subject = SUBJECT_OF[type(record)]
+        self._worked_out.clear()
+        if isinstance(record, Number):
+            self._hold(record)
         self._records[subject][self._key(record)] = record
+
+    def once(self, name: str, key: str, work_out: Callable[[], T]) -> T:
+        """What `work_out` gives, worked out once for as long as nothing of the estate changes."""
+        if (name, key) not in self._worked_out:
+            self._worked_out[name, key] = work_out()
+        return self._worked_out[name, key]
+
+    def _hold(self, number: Number) -> None:
+        before = self._records[Subject.NUMBER].get(number.e164)
+        if before and before.holder:
+            self._held.get((before.holder.kind, before.holder.id), {}).pop(number.e164, None)
+        if number.holder:
+            self._held.setdefault((number.holder.kind, number.holder.id), {})[number.e164] = None
 
     @staticmethod
     def _key(record: Any) -> str:
@@ -63,6 +83,7 @@ class Estate:
         """An independent copy to project changes on."""
         copy = Estate(now or self.now, home=self.home)
         copy._records = {subject: dict(records) for subject, records in self._records.items()}
+        copy._held = {holder: dict(numbers) for holder, numbers in self._held.items()}
         return copy
 
     def absorb(self, changes: Iterable[Change]) -> None:
@@ -100,11 +121,20 @@ class Estate:
     def carrier_of(self, number: Number) -> Carrier:
         return self.the(Carrier, number.carrier)
 
+    def devices_of(self, person: str) -> list[Device]:
+        return self.once("devices by person", "", self._devices_by_person).get(person, [])
+
+    def _devices_by_person(self) -> dict[str, list[Device]]:
+        found: dict[str, list[Device]] = {}
+        for device in self.all(Device):
+            found.setdefault(device.person, []).append(device)
+        return found
+
     def grants_of(self, ref: HolderRef) -> list[Grant]:
         return [g for g in self.all(Grant) if g.holder == ref and g.until is None]
 
     def numbers_of(self, ref: HolderRef) -> list[Number]:
-        return [n for n in self.all(Number) if n.holder == ref]
+        return [self._records[Subject.NUMBER][e164] for e164 in self._held.get((ref.kind, ref.id), ())]
 
     def first_available(self, *, site: str, capacity: set[Capacity], carrier: str = "") -> Number | None:
         """The lowest usable available number of a site with one of these capacities, among those loaded; `carrier`'s first."""

@@ -1,6 +1,6 @@
 """What carriers charge for numbers in service, booked as they tell of it; and whether they have suspended an account."""
 
-from datetime import datetime, timedelta
+from datetime import timedelta
 
 from sedge.core.errors import OutsideTrouble
 from sedge.core.facts import Money, in_words
@@ -12,23 +12,16 @@ from sedge.outside.carrier import CarrierAccount, CarrierCharge
 
 NAME = "charges"
 ASKED_AT = timedelta(minutes=15)  # after midnight; carriers bill before that
-AGAIN_AFTER = timedelta(hours=1)
 
 
 def fetch_nightly(desk: Desk) -> int:
     """Ask every carrier once a night, and an hour later again where one was silent; for how many accounts something came of it."""
-    key, now = (desk.who.organisation, NAME), desk.now()
-    due = desk.house.next_at.setdefault(key, _next_night(now))
-    if now < due:
-        return 0
-    done, silent = fetch_all(desk)
-    desk.house.next_at[key] = now + AGAIN_AFTER if silent else _next_night(now)
-    return done
 
+    def ask() -> tuple[int, bool]:
+        done, silent = fetch_all(desk)
+        return done, not silent
 
-def _next_night(now: datetime) -> datetime:
-    night = now.replace(hour=0, minute=0, second=0, microsecond=0) + ASKED_AT
-    return night if night > now else night + timedelta(days=1)
+    return desk.house.nightly(desk.who.organisation, NAME, ASKED_AT, ask)
 
 
 def fetch_all(desk: Desk) -> tuple[int, int]:

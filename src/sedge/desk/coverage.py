@@ -1,20 +1,20 @@
 """Coverage at the desk: per site and floor from kept counts, gaps grouped by reason, each put right by a work order."""
 
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from sqlalchemy import literal_column
+from sqlalchemy import ColumnElement, literal_column, select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound
-from sedge.core.numbers.life import State
 from sedge.core.records import Address, Number, Person, Site, Spot
 from sedge.core.safety.coverage import SiteCoverage, coverage_of
 from sedge.core.safety.spots import spot_problem
 from sedge.core.workorders import tasks as t
 from sedge.desk import workorders
 from sedge.desk.desk import Desk, Reading
-from sedge.desk.safety import not_registered
+from sedge.desk.safety import count_not_registered, not_registered
 from sedge.store import placing, tables
 from sedge.store.workorders import WorkOrder
 
@@ -23,11 +23,12 @@ SHOWN = 500
 
 @dataclass(frozen=True)
 class Gap:
-    """One reason, with the first of the numbers and people it concerns. `key` is for putting it right; `leads_to` is a page where
+    """One reason, how many it concerns, and the first of the numbers and people. `key` is for putting it right; `leads_to` is a page where
     that needs somebody's judgement."""
 
     key: str
     reason: str
+    count: int
     numbers: list[str] = field(default_factory=list)
     people: list[dict[str, str]] = field(default_factory=list)
     words: str = ""
@@ -42,12 +43,25 @@ def by_site(desk: Desk) -> list[SiteCoverage]:
         return coverage_of(placing.counts(reading.connection), spots, addresses, reading.records.all(Site), reading.now)
 
 
-def gaps(desk: Desk) -> list[Gap]:
-    """Every reason why help would not find somebody, the most serious first."""
+def gaps(desk: Desk, *, limit: int = SHOWN) -> list[Gap]:
+    """Every reason why help would not find somebody, the most serious first. How many it concerns is known from kept counts; the first
+    `limit` of them are named."""
     with desk.reading() as reading:
+        counts = list(placing.counts(reading.connection))
         bad = _bad_spots(reading)
-        found = [_without(reading), _weak(reading, bad), _elsewhere(reading), _people(reading), _doubted(reading)]
-    return [gap for group in found for gap in group]
+        nowhere, here = Counter[str](), Counter[str]()
+        for _, kind, spot, count in counts:
+            if not spot:
+                nowhere[kind] += count
+            elif spot in bad:
+                here[spot] += count
+        found = [
+            _without(reading, nowhere, limit),
+            _weak(reading, bad, here, limit),
+            _elsewhere(reading, limit),
+            _people(reading, nowhere, limit),
+        ]
+        return [gap for group in (*found, _doubted(reading)) for gap in group]
 
 
 def _bad_spots(reading: Reading) -> dict[str, str]:
@@ -55,59 +69,60 @@ def _bad_spots(reading: Reading) -> dict[str, str]:
     return {s.id: p for s in reading.records.all(Spot) if (p := spot_problem(s, addresses[s.address], reading.now))}
 
 
-def _without(reading: Reading) -> list[Gap]:
+def _numbers(reading: Reading, *where: ColumnElement[bool], limit: int) -> list[str]:
     life = tables.life
-    found = reading.records.where(
-        Number, life.c.state == literal_column("'assigned'"), life.c.spot.is_(None), order_by=life.c.number, limit=SHOWN
-    )
-    return (
-        [Gap("no-spot", "numbers in use without a spot", [n.e164 for n in found], [], "Take the holder's spot, or the site's")]
-        if found
-        else []
-    )
+    query = select(life.c.number).where(life.c.state == literal_column("'assigned'"), *where).order_by(life.c.number).limit(limit)
+    return [f"+{n}" for n in reading.connection.execute(query).scalars()]
 
 
-def _weak(reading: Reading, bad: dict[str, str]) -> list[Gap]:
-    life = tables.life
-    if not bad:
-        return []
-    weak = reading.records.where(
-        Number, life.c.state == State.ASSIGNED.value, life.c.spot.in_(sorted(bad)[:900]), order_by=life.c.number, limit=SHOWN
-    )
+def _named(reading: Reading, *where: ColumnElement[bool], limit: int) -> list[dict[str, str]]:
     person = tables.person
-    people = reading.records.where(
-        Person, person.c.departed.is_(False), person.c.spot.in_(sorted(bad)[:900]), order_by=person.c.name, limit=SHOWN
-    )
+    query = select(person.c.id, person.c.name).where(person.c.departed.is_(False), *where).order_by(person.c.name).limit(limit)
+    return [{"id": key, "name": name} for key, name in reading.connection.execute(query)]
+
+
+def _without(reading: Reading, nowhere: Counter[str], limit: int) -> list[Gap]:
+    if not nowhere[placing.NUMBER]:
+        return []
+    numbers = _numbers(reading, tables.life.c.spot.is_(None), limit=limit)
+    return [Gap("no-spot", "numbers in use without a spot", nowhere[placing.NUMBER], numbers, [], "Take the holder's spot, or the site's")]
+
+
+def _weak(reading: Reading, bad: dict[str, str], here: Counter[str], limit: int) -> list[Gap]:
     found = []
-    for reason in sorted(set(bad.values())):
-        numbers = [n.e164 for n in weak if bad[n.spot or ""] == reason]
-        there = [{"id": p.id, "name": p.name} for p in people if bad[p.spot or ""] == reason]
-        if numbers or there:
-            what = "numbers" if numbers else "people"
-            found.append(
-                Gap(
-                    "weak-spot",
-                    f"{what} whose spot is not good enough: {reason}",
-                    numbers,
-                    there,
-                    "Move them to a better spot",
-                    "/safety/move",
-                )
-            )
+    for reason in sorted({bad[spot] for spot in here}):
+        spots = sorted(spot for spot in here if bad[spot] == reason)[:900]
+        numbers = _numbers(reading, tables.life.c.spot.in_(spots), limit=limit)
+        people = _named(reading, tables.person.c.spot.in_(spots), limit=limit)
+        what = "numbers" if numbers else "people"
+        count = sum(here[spot] for spot in spots)
+        words = "Move them to a better spot"
+        found.append(Gap("weak-spot", f"{what} whose spot is not good enough: {reason}", count, numbers, people, words, "/safety/move"))
     return found
 
 
-def _elsewhere(reading: Reading) -> list[Gap]:
-    found = not_registered(reading)
-    reason = "numbers whose carrier has another address than Sedge, or none"
-    return [Gap("not-registered", reason, [n.e164 for n in found], [], "Register them")] if found else []
+def _elsewhere(reading: Reading, limit: int) -> list[Gap]:
+    count = count_not_registered(reading)
+    if not count:
+        return []
+    found = not_registered(reading, limit)
+    return [
+        Gap(
+            "not-registered",
+            "numbers whose carrier has another address than Sedge, or none",
+            count,
+            [n.e164 for n in found],
+            [],
+            "Register them",
+        )
+    ]
 
 
-def _people(reading: Reading) -> list[Gap]:
-    person = tables.person
-    found = reading.records.where(Person, person.c.departed.is_(False), person.c.spot.is_(None), order_by=person.c.name, limit=SHOWN)
-    people = [{"id": p.id, "name": p.name} for p in found]
-    return [Gap("people", "people without a spot", [], people, "Say where they are", "/safety/move")] if found else []
+def _people(reading: Reading, nowhere: Counter[str], limit: int) -> list[Gap]:
+    if not nowhere[placing.PERSON]:
+        return []
+    people = _named(reading, tables.person.c.spot.is_(None), limit=limit)
+    return [Gap("people", "people without a spot", nowhere[placing.PERSON], [], people, "Say where they are", "/safety/move")]
 
 
 def _doubted(reading: Reading) -> list[Gap]:
@@ -116,6 +131,7 @@ def _doubted(reading: Reading) -> list[Gap]:
         Gap(
             "doubt",
             f"spot that somebody there says is wrong: {s.name} ({s.doubt})",
+            1,
             [],
             [{"id": s.id, "name": s.name}],
             "Look at it",

@@ -4,7 +4,7 @@ import secrets
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 from functools import cached_property
 from typing import Any, TypeVar
 from zoneinfo import ZoneInfo
@@ -30,10 +30,16 @@ from sedge.store.records import Records
 from sedge.store.secrets import Keyring
 
 T = TypeVar("T")
+NIGHT_AGAIN = timedelta(hours=1)
 
 
 def _fresh_id(prefix: str) -> str:
     return f"{prefix}-{secrets.token_hex(5)}"
+
+
+def _night_after(now: datetime, at: timedelta) -> datetime:
+    night = now.replace(hour=0, minute=0, second=0, microsecond=0) + at
+    return night if night > now else night + timedelta(days=1)
 
 
 @dataclass
@@ -97,6 +103,16 @@ class House:
         if known is None or known[0] != slot:
             known = self._remembered[organisation, name] = (slot, 0, make())
         return known[2]
+
+    def nightly(self, organisation: str, name: str, at: timedelta, do: Callable[[], tuple[int, bool]]) -> int:
+        """Call `do` once a night, `at` after midnight (UTC), and an hour later again where it says that it is not done; what it did."""
+        key, now = (organisation, name), self.clock.now()
+        due = self.next_at.setdefault(key, _night_after(now, at))
+        if now < due:
+            return 0
+        done, is_whole = do()
+        self.next_at[key] = _night_after(now, at) if is_whole else now + NIGHT_AGAIN
+        return done
 
     def home_zone(self, organisation: str) -> ZoneInfo:
         """The time zone of the organisation's home country, in which its pages tell moments."""

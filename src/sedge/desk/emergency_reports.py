@@ -8,6 +8,7 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import insert, select
 
@@ -25,7 +26,7 @@ from sedge.store import tables
 from sedge.store.safety_tables import emergency_report
 
 BATCH = 400
-MOST_ON_PAPER = 400
+MOST_ON_PAPER, SHOWN = 400, 1000
 COLUMNS = ("number", "holder", "site", "help comes", "sent to", "answered by", "rings back", "trunk", "told", "broken", "to look at")
 
 
@@ -61,9 +62,10 @@ def run(desk: Desk, *, site: str = "") -> Report:
         cautions=sum(bool(x.cautions) for x in lines), people_without_spot=without, sites=_by_site(lines), reasons=_reasons(lines, without),
         seconds=round((desk.house.clock.real() - started).total_seconds(), 2),
     )  # fmt: skip
+    wrong = sorted((x for x in lines if not x.comes or x.cautions), key=lambda x: (x.comes, x.site, x.e164))
+    body = {**asdict(report), "at": report.at.isoformat(), "wrong": [x.__dict__ for x in wrong[:SHOWN]], "wrong_count": len(wrong)}
+    kept = zlib.compress(json.dumps([x.__dict__ for x in lines]).encode(), level=1)
     with desk.writing() as writing:
-        body = {**asdict(report), "at": report.at.isoformat()}
-        kept = zlib.compress(json.dumps([asdict(x) for x in lines]).encode())
         writing.connection.execute(
             insert(emergency_report).values(id=report.id, at=report.at, by=report.by, body=json.dumps(body), lines=kept)
         )
@@ -91,7 +93,7 @@ def _lines(desk: Desk, site: str) -> Iterator[Tested]:
 
 def _by_site(lines: list[Tested]) -> dict[str, tuple[int, int]]:
     every, comes = Counter(x.site for x in lines), Counter(x.site for x in lines if x.comes)
-    return {name: (count, comes[name]) for name, count in sorted(every.items())}
+    return {name: (count, comes[name]) for name, count in sorted(every.items(), key=lambda x: (comes[x[0]] == x[1], x[0]))}
 
 
 def _reasons(lines: list[Tested], without: int) -> dict[str, int]:
@@ -113,27 +115,35 @@ def reports(desk: Desk, *, limit: int = 50) -> list[Report]:
 
 
 def _read(body: str) -> Report:
-    plain = json.loads(body)
+    plain = {name: value for name, value in json.loads(body).items() if name in Report.__dataclass_fields__}
     sites = {name: (count, comes) for name, (count, comes) in plain["sites"].items()}
     return Report(**{**plain, "at": datetime.fromisoformat(plain["at"]), "sites": sites})
 
 
-def look(desk: Desk, key: str) -> tuple[Report, list[Tested]]:
-    """A report with its lines, those first for whom help would not come. Raises NotFound."""
+def look(desk: Desk, key: str) -> tuple[Report, list[Tested], int]:
+    """A report with the first of those lines for which help would not come, or that should be looked at, and how many there are. Raises
+    NotFound."""
+    row = _row(desk, key)
+    plain = json.loads(row.body)
+    return _read(row.body), [_line(x) for x in plain["wrong"]], plain["wrong_count"]
+
+
+def _row(desk: Desk, key: str) -> Any:
     with desk.reading() as reading:
         row = reading.connection.execute(select(emergency_report).where(emergency_report.c.id == key)).first()
     if row is None:
         raise NotFound("There is no such report.", subject="emergency report", id=key)
-    lines = [
-        Tested(**{**x, "broken": tuple(x["broken"]), "cautions": tuple(x["cautions"])}) for x in json.loads(zlib.decompress(row.lines))
-    ]
-    return _read(row.body), sorted(lines, key=lambda x: (x.comes, not x.cautions, x.site, x.e164))
+    return row
+
+
+def _line(plain: dict[str, Any]) -> Tested:
+    return Tested(**{**plain, "broken": tuple(plain["broken"]), "cautions": tuple(plain["cautions"])})
 
 
 def as_csv(desk: Desk, key: str) -> str:
-    """One line a number (RFC 4180)."""
+    """One line a number (RFC 4180), all of them."""
     desk.require(May.LOOK)
-    _, lines = look(desk, key)
+    lines = [_line(x) for x in json.loads(zlib.decompress(_row(desk, key).lines))]
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(COLUMNS)
@@ -147,7 +157,7 @@ def as_csv(desk: Desk, key: str) -> str:
 
 def as_pdf(desk: Desk, key: str) -> bytes:
     """The report on paper: figures, reasons, and every number for which help would not come."""
-    report, lines = look(desk, key)
+    report, lines, _ = look(desk, key)
     wrong = [x for x in lines if not x.comes]
     rows = tuple((describe(x.e164).national, x.holder, x.site, " ".join(x.broken)) for x in wrong[:MOST_ON_PAPER])
     figures = (
@@ -157,6 +167,6 @@ def as_pdf(desk: Desk, key: str) -> bytes:
     return safety_report(
         ReportFacts(
             organisation=desk.organisation.name, figures=figures, sites=tuple((n, c, k) for n, (c, k) in report.sites.items()),
-            reasons=tuple(report.reasons.items()), rows=rows, left_out=max(0, len(wrong) - MOST_ON_PAPER),
+            reasons=tuple(report.reasons.items()), rows=rows, left_out=max(0, report.numbers - report.comes - MOST_ON_PAPER),
         )
     )  # fmt: skip

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import or_, select
+from sqlalchemy import ColumnElement, func, or_, select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood
@@ -34,7 +34,10 @@ class SpotRow:
 def match_address(desk: Desk, typed: dict[str, Any]) -> Match:
     """The register's verdict. Raises NotUnderstood, OutsideSilent."""
     elements = CivicElements(
-        **{name: str(typed.get(name, "")).strip() for name in ("country", "region", "city", "street", "house_number", "postcode")}
+        **{
+            name: str(typed.get(name, "")).strip()
+            for name in ("country", "region", "city", "street", "house_number", "postcode", "landmark", "building")
+        }
     )
     elements = elements.but(country=elements.country.upper())
     for name in ("city", "street", "house_number", "postcode"):
@@ -132,13 +135,28 @@ def country_of(desk: Desk, e164: str) -> str:
 def not_registered(reading: Reading, limit: int = 500) -> list[Number]:
     """Numbers in use whose carrier keeps addresses and has another spot than Sedge says, or none."""
     life = tables.life
-    keeping = [c.id for c in reading.records.all(Carrier) if c.registers_addresses]
-    differs = or_(life.c.registered_spot.is_(None), life.c.registered_spot != life.c.spot)
-    in_use = (life.c.state == State.ASSIGNED.value, life.c.spot.is_not(None))
     found: list[Number] = []
-    for key in keeping:  # one at a time: only so are they read off their index, in their order
-        found += reading.records.where(Number, *in_use, life.c.carrier == key, differs, order_by=life.c.number, limit=limit)
+    for key in _keeping(reading):  # one at a time: only so are they read off their index, in their order
+        found += reading.records.where(Number, life.c.carrier == key, *_differs(), order_by=life.c.number, limit=limit)
     return sorted(found, key=lambda n: int(n.e164))[:limit]
+
+
+def count_not_registered(reading: Reading) -> int:
+    life = tables.life
+    return sum(
+        reading.connection.execute(select(func.count()).select_from(life).where(life.c.carrier == key, *_differs())).scalar() or 0
+        for key in _keeping(reading)
+    )
+
+
+def _keeping(reading: Reading) -> list[str]:
+    return [c.id for c in reading.records.all(Carrier) if c.registers_addresses]
+
+
+def _differs() -> tuple[ColumnElement[bool], ...]:
+    life = tables.life
+    other = or_(life.c.registered_spot.is_(None), life.c.registered_spot != life.c.spot)
+    return life.c.state == State.ASSIGNED.value, life.c.spot.is_not(None), other
 
 
 def add_spot(desk: Desk, *, site: str, floor: str, room: str, name: str = "") -> Spot:

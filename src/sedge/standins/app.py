@@ -52,7 +52,7 @@ def create_standins(folder: Path) -> FastAPI:
     app.state.book = book
     app.include_router(carrier_routes(book, callbacks))
     app.include_router(telephony_routes(book))
-    app.include_router(register_routes())
+    app.include_router(register_routes(book))
     app.include_router(mail_routes(book))
 
     @app.middleware("http")
@@ -142,6 +142,16 @@ def create_standins(folder: Path) -> FastAPI:
         if known:
             book.put("address", e164, {**known, **body})
         return {"known": known is not None}
+
+    @app.put("/control/streets")
+    def rename_street(body: dict[str, str]) -> dict[str, Any]:
+        """The register has a street under another name from now on; the same name again takes that back."""
+        for old, new in body.items():
+            if old == new:
+                book.remove("renamed street", old)
+            else:
+                book.put("renamed street", old, new)
+        return {}
 
     @app.put("/control/review")
     def steer_review(body: ReviewSteered) -> dict[str, Any]:

@@ -11,6 +11,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 from rapidfuzz import fuzz, process
 
+from sedge.standins.book import Book
 from sedge.standins.streets import Stretch, stretches
 
 NEAR_CITIES, NEAR_STREETS, LEAST = 3, 25, 55.0
@@ -75,11 +76,12 @@ def the_index() -> Index:
     return Index(stretches())
 
 
-def register_routes() -> APIRouter:
+def register_routes(book: Book) -> APIRouter:
     routes = APIRouter(prefix="/register")
 
     @routes.post("/candidates")
     def candidates(typed: Typed) -> dict[str, Any]:
-        return {"segments": [s.plain() for s in the_index().candidates(typed)]}
+        renamed = book.all("renamed street")
+        return {"segments": [{**s.plain(), "street": renamed.get(s.street, s.street)} for s in the_index().candidates(typed)]}
 
     return routes

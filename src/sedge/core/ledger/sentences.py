@@ -41,6 +41,7 @@ SENTENCES = {
     "device.added": "Device added",
     "device.seen": "Device's registration looked at",
     "address.added": "Civic address added",
+    "address.rechecked": "Civic address held against the register again",
     "address.changed": "Civic address changed",
     "spot.added": "Spot added",
     "spot.changed": "Spot changed",

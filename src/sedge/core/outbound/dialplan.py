@@ -37,8 +37,12 @@ class Dialled:
 
 def plan_of(site: Site) -> list[DialRule]:
     """The country's default rules, with and without the site's outside-line prefix. Order matters: first match wins."""
-    country = COUNTRIES[site.country]
-    prefix = site.outside_prefix
+    return list(_plan(site.country, site.outside_prefix, site.extension_digits))
+
+
+@lru_cache(maxsize=512)
+def _plan(code: str, prefix: str, extension_digits: int) -> tuple[DialRule, ...]:
+    country = COUNTRIES[code]
     emergency = [DialRule(digits, "emergency", right=Right.EMERGENCY) for digits in country.emergency]
     if prefix:
         emergency += [DialRule(prefix + digits, "emergency", strip=len(prefix), right=Right.EMERGENCY) for digits in country.emergency]
@@ -55,8 +59,8 @@ def plan_of(site: Site) -> list[DialRule]:
         for r in outside
         if prefix and not r.pattern.startswith("+")
     ]
-    extension = DialRule("x" * site.extension_digits, "extension", right=Right.INTERNAL)
-    return [*emergency, *outside, *with_prefix, extension]
+    extension = DialRule("x" * extension_digits, "extension", right=Right.INTERNAL)
+    return (*emergency, *outside, *with_prefix, extension)
 
 
 def dial(dialled: str, site: Site) -> Dialled:

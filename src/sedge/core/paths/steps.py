@@ -6,6 +6,7 @@ nowhere ends the call. Only the shape is judged here; what a call does in it is 
 
 from collections.abc import Iterator
 from datetime import date
+from functools import lru_cache
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
@@ -135,6 +136,7 @@ class Path(Fact):
         return self
 
 
+@lru_cache(maxsize=64)
 def holder_path(seconds: int = RING_SECONDS) -> Path:
     """What happens where a number has no path of its own: ring the holder, then their mailbox."""
     away = dict.fromkeys(EXITS["ring"], "mailbox")

@@ -255,7 +255,7 @@ class _Call:
         return []
 
     def _phones(self, person: Person) -> list[Device]:
-        return [d for d in self.estate.all(Device) if d.person == person.id and d.registered]
+        return [d for d in self.estate.devices_of(person.id) if d.registered]
 
     def _try_people(
         self, key: str, title: str, people: list[Person], seconds: int, *, one_by_one: bool, first_words: str = ""

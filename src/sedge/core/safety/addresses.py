@@ -75,9 +75,10 @@ def match(typed: CivicElements, segments: Sequence[Segment]) -> Match:
     having = [(score, s) for score, s in scored if s.has(typed.house_number)]
     lacking = [(score, s) for score, s in scored if not s.has(typed.house_number)]
     candidates = _distinct(typed, [pair for pair in having if pair[0] >= WORTH_SHOWING])
-    if not candidates:
-        return Match(Verdict.UNKNOWN, [], why=_why(typed, lacking))
-    best = next((c for c in candidates if _is_same(typed, c.elements)), candidates[0])
+    best = next((c for c in candidates if _is_same(typed, c.elements)), candidates[0] if candidates else None)
+    why = _why(typed, lacking)
+    if best is None or (why and not _is_same(typed, best.elements) and not _is_street(typed, best.elements)):
+        return Match(Verdict.UNKNOWN, [], why=why)  # the street is there and has no such number: another street would be a guess
     if _is_same(typed, best.elements):
         differences = _differences(typed, best.elements)
         return Match(Verdict.CORRECTED if differences else Verdict.EXACT, [best], differences)
@@ -112,6 +113,10 @@ def _is_same(typed: CivicElements, found: CivicElements) -> bool:
         and city_words(typed.city) == city_words(found.city)
         and postcode_of(typed.postcode) == postcode_of(found.postcode)
     )
+
+
+def _is_street(typed: CivicElements, found: CivicElements) -> bool:
+    return same_street(typed.street, found.street, typed.country) and city_words(typed.city) == city_words(found.city)
 
 
 def _is_slip(typed: CivicElements, best: Candidate, others: Sequence[Candidate]) -> bool:

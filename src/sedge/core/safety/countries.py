@@ -75,7 +75,7 @@ def _fields(*rows: tuple[str, str, str]) -> tuple[AddressField, ...]:
 
 FORMS: dict[str, tuple[AddressField, ...]] = {
     "GB": _fields(
-        ("building", "Building", "Wharf House"), ("house_number", "Number", "12"), ("street", "Street", "Lanternfield Wharf"), ("city", "Post town", "Leeds"),
+        ("building", "Building", "Wharf House"), ("house_number", "House number", "12"), ("street", "Street", "Lanternfield Wharf"), ("city", "Post town", "Leeds"),
         ("postcode", "Postcode", "LS1 4ZZ"), ("region", "County", "West Yorkshire"),
     ),
     "DE": _fields(
@@ -87,15 +87,15 @@ FORMS: dict[str, tuple[AddressField, ...]] = {
         ("postcode", "Code postal", "69002"), ("city", "Commune", "Lyon"), ("region", "Région", "Auvergne-Rhône-Alpes"),
     ),
     "US": _fields(
-        ("house_number", "Number", "33"), ("street", "Street", "Printers Row"), ("city", "City", "Boston"), ("region", "State", "MA"),
+        ("house_number", "House number", "33"), ("street", "Street", "Printers Row"), ("city", "City", "Boston"), ("region", "State", "MA"),
         ("postcode", "ZIP code", "02118"), ("building", "Building", "Print Room"),
     ),
     "CA": _fields(
-        ("house_number", "Number", "240"), ("street", "Street", "Laketide Avenue"), ("city", "City", "Toronto"), ("region", "Province", "ON"),
+        ("house_number", "House number", "240"), ("street", "Street", "Laketide Avenue"), ("city", "City", "Toronto"), ("region", "Province", "ON"),
         ("postcode", "Postal code", "M5V 0Z1"), ("building", "Building", "Annex"),
     ),
     "AU": _fields(
-        ("building", "Building", "East Pavilion"), ("house_number", "Number", "15"), ("street", "Street", "Heronry Parade"), ("city", "Suburb or town", "Sydney"),
+        ("building", "Building", "East Pavilion"), ("house_number", "House number", "15"), ("street", "Street", "Heronry Parade"), ("city", "Suburb or town", "Sydney"),
         ("region", "State", "NSW"), ("postcode", "Postcode", "2000"),
     ),
 }  # fmt: skip

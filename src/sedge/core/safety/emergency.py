@@ -9,10 +9,12 @@ from dataclasses import dataclass, field
 from sedge.core.estate import Estate
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import COUNTRIES, Kind
-from sedge.core.outbound.dialplan import dial
+from sedge.core.outbound.dialplan import Dialled, dial
 from sedge.core.paths.trace import EndingKind, World, trace_inbound
-from sedge.core.records import Address, Carrier, HolderKind, Number, Role, Site, Spot, Trunk
+from sedge.core.records import Address, Carrier, HolderKind, HolderRef, Number, Role, Site, Spot, Trunk
 from sedge.core.safety.spots import spot_problem
+
+AS_USUAL = World()
 
 
 @dataclass(frozen=True)
@@ -39,9 +41,9 @@ def emergency_test(number: Number, dialled: str, estate: Estate) -> EmergencyAns
     site = estate.the(Site, number.site)
     country = COUNTRIES[site.country]
     broken: list[str] = []
-    plain = dial(dialled, site)
+    plain = dialled_at(site, dialled, estate)
     reachable = plain.kind == "emergency" and plain.result in country.emergency
-    prefixed = bool(site.outside_prefix) and dial(site.outside_prefix + plain.result, site).kind == "emergency"
+    prefixed = bool(site.outside_prefix) and dialled_at(site, site.outside_prefix + plain.result, estate).kind == "emergency"
     if not reachable:
         broken.append(f"{dialled} is not an emergency number of {country.name} ({', '.join(country.emergency)}).")
     if site.outside_prefix and not prefixed:
@@ -72,6 +74,11 @@ def emergency_test(number: Number, dialled: str, estate: Estate) -> EmergencyAns
     )
 
 
+def dialled_at(site: Site, keys: str, estate: Estate) -> Dialled:
+    """What keys become at a site, worked out once however many phones there are."""
+    return estate.once(f"dialled at {site.id}", keys, lambda: dial(keys, site))
+
+
 def _no_phone(number: Number, dialled: str) -> EmergencyAnswer:
     nobody = f"{number.national} is {number.state}: no phone has it, so nobody can call for help from it. Give it to somebody first."
     return EmergencyAnswer(dialled, False, False, "", "", "", "", "", "", [nobody])
@@ -97,25 +104,21 @@ def _trunk(number: Number, site: Site, estate: Estate) -> Trunk | None:
 def callback_number(number: Number, estate: Estate) -> Number | None:
     """The number itself, else the holder's other ones, else the site's main: the first that the operator can ring back."""
     others = sorted(estate.numbers_of(number.holder), key=lambda n: n.e164) if number.holder else []
-    mains = sorted((n for n in estate.all(Number) if _is_main_of(number.site, n)), key=lambda n: n.e164)
+    of_site = estate.numbers_of(HolderRef(kind=HolderKind.SITE, id=number.site))
+    mains = sorted((n for n in of_site if n.assignment and n.assignment.role is Role.MAIN), key=lambda n: n.e164)
     return next((n for n in (number, *others, *mains) if rings_people(n, estate)), None)
-
-
-def _is_main_of(site: str, number: Number) -> bool:
-    assignment = number.assignment
-    return (
-        assignment is not None
-        and assignment.role is Role.MAIN
-        and (assignment.holder.kind, assignment.holder.id) == (HolderKind.SITE, site)
-    )
 
 
 def rings_people(number: Number, estate: Estate) -> bool:
     """Whether an operator who calls this number now reaches somebody without choosing from a menu. Toll-free ones don't count:
     they can't be reached from everywhere."""
+    return estate.once("rings people", number.e164, lambda: _rings(number, estate))
+
+
+def _rings(number: Number, estate: Estate) -> bool:
     if number.state is not State.ASSIGNED or number.kind is Kind.TOLL_FREE:
         return False
-    trace = trace_inbound(number.e164, estate.now, World(), estate)
+    trace = trace_inbound(number.e164, estate.now, AS_USUAL, estate)
     return trace.ending.kind is EndingKind.ANSWERED and not trace.asked_to_choose
 
 

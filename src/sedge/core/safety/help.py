@@ -4,9 +4,8 @@ from dataclasses import dataclass
 
 from sedge.core.estate import Estate
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.outbound.dialplan import dial
 from sedge.core.records import Number, Site
-from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
+from sedge.core.safety.emergency import EmergencyAnswer, dialled_at, emergency_test
 
 
 @dataclass(frozen=True)
@@ -36,7 +35,7 @@ def help_from(number: Number, estate: Estate) -> Tested:
     site = estate.the(Site, number.site)
     first, *others = COUNTRIES[site.country].emergency
     answer = emergency_test(number, first, estate)
-    broken = [*answer.broken, *(_not_reached(digits, site) for digits in others if dial(digits, site).kind != "emergency")]
+    broken = [*answer.broken, *(_not_reached(digits, site) for digits in others if dialled_at(site, digits, estate).kind != "emergency")]
     holder = estate.holder(number.holder).name if number.holder else ""
     return Tested(
         number.e164, holder, site.name, answer.spot_words, answer.psap, answer.callback, answer.trunk, answer.told, tuple(broken), tuple(answer.cautions),

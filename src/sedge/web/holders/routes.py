@@ -11,6 +11,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.outbound.dialplan import dial, plan_of
 from sedge.core.records import CivicElements, HolderKind, Subject
+from sedge.core.safety.countries import FORMS
 from sedge.desk import holders, importing, ledger
 from sedge.desk.holders import LINE_KINDS
 from sedge.web.doors import AtDesk, Place
@@ -82,13 +83,14 @@ def _sites(desk: AtDesk) -> list[tuple[str, str]]:
 
 
 @place.page("/holders/new/{what}", May.CHANGE_HOLDERS)
-def new(request: Request, desk: AtDesk, what: str) -> Response:
+def new(request: Request, desk: AtDesk, what: str, country: str = "") -> Response:
     kind = what if what in NEW else "person"
+    home = country.upper() if country.upper() in FORMS else desk.organisation.home_country
     sites_ = _sites(desk)
     spots = [(s.id, f"{name}: {s.name} ({s.id})") for key, name in sites_ for s in holders.spots_of(desk, key)] if kind == "line" else []
     return draw(
         request, "holder_new.html", what=kind, words=NEW[kind], sites=sites_, kinds=[(k, k) for k in LINE_KINDS], spots=spots,
-        countries=[(c.code, c.name) for c in COUNTRIES.values()], accounts=holders.supply_choices(desk),
+        countries=[(c.code, c.name) for c in COUNTRIES.values()], accounts=holders.supply_choices(desk), country=home, fields=FORMS[home],
     )  # fmt: skip
 
 
@@ -114,11 +116,19 @@ def add_line(
 def add_site(
     request: Request, desk: AtDesk, name: Annotated[str, Form()] = "", code: Annotated[str, Form()] = "", country: Annotated[str, Form()] = "GB",
     street: Annotated[str, Form()] = "", house_number: Annotated[str, Form()] = "", city: Annotated[str, Form()] = "", postcode: Annotated[str, Form()] = "",
-    region: Annotated[str, Form()] = "", floors: Annotated[str, Form()] = "1", area_m2: Annotated[str, Form()] = "",
+    region: Annotated[str, Form()] = "", building: Annotated[str, Form()] = "", floors: Annotated[str, Form()] = "1", area_m2: Annotated[str, Form()] = "",
     account: Annotated[str, Form()] = "", security_desk: Annotated[str, Form()] = "", accepted: Annotated[str, Form()] = "",
 ) -> Response:  # fmt: skip
     """The address is checked against the register first; a correction has to be accepted, a guess is never taken."""
-    typed = CivicElements(country=country, region=region, city=city, street=street, house_number=house_number, postcode=postcode)
+    typed = CivicElements(
+        country=country,
+        region=region,
+        city=city,
+        street=street,
+        house_number=house_number,
+        postcode=postcode,
+        building=building.strip()[:60],
+    )
     made = holders.add_site(
         desk, name=name, code=code, typed=typed, accepted=bool(accepted), floors=_whole(floors, "floors"), area_m2=_whole(area_m2 or "0", "area_m2"),
         account=account or None, security_desk=security_desk,

@@ -8,7 +8,7 @@ from fastapi.responses import Response
 from sedge.core.access.roles import May
 from sedge.core.errors import SedgeError
 from sedge.core.safety.countries import RULES
-from sedge.desk import calls, coverage, emergency_reports, holders, registered, safety, workorders
+from sedge.desk import calls, coverage, emergency_reports, holders, rechecking, registered, safety, workorders
 from sedge.desk.numbers import the_number
 from sedge.web.doors import AtDesk, Place
 from sedge.web.safety import views
@@ -25,11 +25,12 @@ def overview(request: Request, desk: AtDesk, site: str = "", number: str = "", d
             test = calls.emergency(desk, the_number(desk, number), dialled.strip()[:20] or views.usual_digits(desk, number))
         except SedgeError as error:
             problem = error.message
+    cover = [c for c in coverage.by_site(desk) if not site or c.site.id == site]
     sites = holders.plain_sites(desk)
     shown = [s.id for s in sites] if not site and len(sites) <= views.FEW_SITES else [site] if site else []
     return draw(
-        request, "safety.html", gaps=coverage.gaps(desk), cover=views.rows(coverage.by_site(desk)), rows=safety.spots(desk, shown), site=site,
-        sites=[(s.id, s.name) for s in sites], number=number, dialled=dialled, test=test, problem=problem,
+        request, "safety.html", gaps=coverage.gaps(desk, limit=views.NAMED), cover=views.rows(cover), more_sites=max(0, len(cover) - views.MOST_SITES), rows=safety.spots(desk, shown), site=site,
+        sites=[(s.id, s.name) for s in sites], number=number, dialled=dialled, test=test, problem=problem, few=len(sites) <= views.FEW_SITES,
     )  # fmt: skip
 
 
@@ -71,6 +72,15 @@ def address(
     return draw(request, "address.html", view=view)
 
 
+@place.action("/safety/addresses/recheck", May.CHANGE_SAFETY)
+def recheck(request: Request, desk: AtDesk) -> Response:
+    """Every address of ours once more; what came of it, drawn below the button."""
+    done = rechecking.recheck(desk)
+    if target(request):
+        return draw(request, "_rechecked.html", done=done)
+    return go(request, "/safety")
+
+
 # ── the emergency test of everything ──
 
 
@@ -88,9 +98,8 @@ def run_test(request: Request, desk: AtDesk, site: Annotated[str, Form(max_lengt
 
 @place.page("/safety/tests/{key}", May.LOOK)
 def report(request: Request, desk: AtDesk, key: str) -> Response:
-    found, lines = emergency_reports.look(desk, key)
-    wrong = [x for x in lines if not x.comes or x.cautions]
-    return draw(request, "safety_report.html", report=found, lines=wrong[: views.MOST_LINES], more=max(0, len(wrong) - views.MOST_LINES))
+    found, lines, count = emergency_reports.look(desk, key)
+    return draw(request, "safety_report.html", report=found, lines=lines[: views.MOST_LINES], more=max(0, count - views.MOST_LINES))
 
 
 @place.page("/safety/tests/{key}/report.csv", May.LOOK)

@@ -18,7 +18,7 @@ from sedge.desk.numbers import the_number
 from sedge.desk.places import Building, Floor, SpotMark
 from sedge.web.shared.drawings.section import Room, Storey, plan, section
 
-MOST_LINES, FEW_SITES = 300, 12
+MOST_LINES, FEW_SITES, MOST_SITES, NAMED = 100, 12, 30, 12
 
 
 @dataclass(frozen=True)
@@ -34,9 +34,9 @@ class CoverRow:
 
 
 def rows(found: Sequence[SiteCoverage]) -> list[CoverRow]:
-    """Each site, with those of its floors where somebody would not be found."""
+    """The least covered sites, each with those of its floors where somebody would not be found."""
     out: list[CoverRow] = []
-    for c in found:
+    for c in found[:MOST_SITES]:
         out.append(
             CoverRow(c.site.name, f"/safety/sites/{quote(c.site.id)}", c.whole, sorted(c.whole.reasons.items()), c.unconfirmed, True)
         )

@@ -1,0 +1,42 @@
+"""Safety at size: the emergency test of a hundred thousand numbers in use, and the pages beside it."""
+
+import logging
+import os
+import tempfile
+import time
+from pathlib import Path
+
+import structlog
+from fastapi.testclient import TestClient
+
+from bench.estate import answered, fill, say
+from sedge.app import create_app, open_house
+from sedge.demo.running import ready_data
+from sedge.demo.seed import MEMBERS
+from sedge.desk import emergency_reports
+from sedge.settings import Settings
+from sedge.standins.app import StandinServer
+
+
+def main() -> None:
+    count = int(os.environ.get("NUMBERS", "170000"))
+    structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(logging.WARNING))
+    folder = Path(tempfile.mkdtemp())
+    ready_data(Settings(data=folder, demo=True, durable=False, runner=False))
+    standins = StandinServer(folder).start(ticking=False)
+    house = open_house(Settings(data=folder, demo=True, durable=False, runner=False), standins.url)
+    desk = house.desk(MEMBERS[0])
+    fill(desk, count, people=count * 6 // 10, phones=True)
+    started = time.perf_counter()
+    report = emergency_reports.run(desk)
+    say(f"emergency test of {report.numbers:,} numbers in use", time.perf_counter() - started, "s")
+    with TestClient(create_app(house), base_url="http://127.0.0.1:8420", follow_redirects=False) as client:
+        client.post("/sign-in", data={"who": MEMBERS[0].sign_in})
+        for address in ("/safety", "/safety?site=s-77", "/safety/sites/wharf-house", "/safety/tests", f"/safety/tests/{report.id}"):
+            say(f"{address.replace(report.id, 'report')}: 95th", answered(client, [address] * 20), "ms")
+    house.close()
+    standins.stop()
+
+
+if __name__ == "__main__":
+    main()
