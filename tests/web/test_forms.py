@@ -10,12 +10,6 @@ from tests.conftest import until_quiet
 HTMX = {"HX-Request": "true"}
 
 
-@pytest.fixture
-def rowan(client):
-    client.post("/sign-in", data={"who": "rowan"})
-    return client
-
-
 def sent(client, at, **data):
     """A form that must be taken; where it leads."""
     answer = client.post(at, data=data)

@@ -91,6 +91,8 @@ def checked_address(desk: Desk, typed: CivicElements, *, accepted: bool) -> Chec
 
 def spots(desk: Desk, sites: Sequence[str] | None = None) -> list[SpotRow]:
     """Spots in use (of some sites, or of all) with what is wrong with them and how many depend on them."""
+    if sites is not None and not sites:
+        return []
     with desk.reading() as reading:
         by_id = {s.id: s for s in reading.records.all(Site)}
         addresses = {a.id: a for a in reading.records.all(Address)}

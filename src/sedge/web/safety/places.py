@@ -6,7 +6,9 @@ from fastapi import File, Form, Request, UploadFile
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
+from sedge.core.errors import NotUnderstood
 from sedge.desk import confirming, moving, open_formats, places, safety
+from sedge.desk.numbers import the_number
 from sedge.web.doors import AtDesk, Place, house_of
 from sedge.web.safety import views
 from sedge.web.shared.rendering import draw, go, target
@@ -126,13 +128,42 @@ def move(request: Request, desk: AtDesk, site: str = "", department: str = "", s
 
 @place.action("/safety/move", May.CHANGE_ESTATE)
 def draft_move(
-    request: Request,
-    desk: AtDesk,
-    to: Typed = "",
-    people: Annotated[list[str] | None, Form()] = None,
-    named: Annotated[str, Form(max_length=10_000)] = "",
-) -> Response:
-    return go(request, f"/work-orders/{moving.draft(desk, safety.the_spot(desk, to, field='to'), people=people or [], named=named).no}")
+    request: Request, desk: AtDesk, to: Typed = "", people: Annotated[list[str] | None, Form()] = None, everybody: Typed = "", site: Typed = "",
+    department: Typed = "", spot: Typed = "",
+) -> Response:  # fmt: skip
+    """Those ticked, or everybody who was shown."""
+    if not to:
+        raise NotUnderstood("Choose the spot they move to.", field="to")
+    chosen = [p.id for p in moving.who(desk, site=site, department=department, spot=spot)] if everybody else people or []
+    return go(request, f"/work-orders/{moving.draft(desk, safety.the_spot(desk, to, field='to'), people=chosen).no}")
+
+
+# ── files ──
+
+
+@place.page("/safety/files", May.LOOK)
+def files(request: Request) -> Response:
+    return draw(request, "safety_files.html", found=None)
+
+
+@place.page("/safety/files/spots.csv", May.LOOK)
+def spots_csv(desk: AtDesk) -> Response:
+    headers = {"Content-Disposition": 'attachment; filename="spots.csv"'}
+    return Response(open_formats.spots_csv(desk), media_type="text/csv; charset=utf-8", headers=headers)
+
+
+@place.action("/safety/files", May.CHANGE_SAFETY)
+def bring_in(request: Request, desk: AtDesk, file: Annotated[UploadFile | None, File()] = None, only_look: Typed = "") -> Response:
+    """What a file of spots would change, or has changed."""
+    content = file.file.read(places.MOST_BYTES) if file else b""
+    found = open_formats.spots_in(desk, content, dry_run=bool(only_look))
+    return draw(request, "_spots_in.html" if target(request) else "safety_files.html", found=found)
+
+
+@place.page("/safety/numbers/{number}/pidf-lo.xml", May.LOOK)
+def number_pidf_lo(desk: AtDesk, number: str) -> Response:
+    headers = {"Content-Disposition": 'attachment; filename="number.xml"'}
+    return Response(open_formats.number_pidf_lo(desk, the_number(desk, number)), media_type="application/pidf+xml", headers=headers)
 
 
 # ── for somebody at the site ──

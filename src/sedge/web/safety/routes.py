@@ -27,10 +27,11 @@ def overview(request: Request, desk: AtDesk, site: str = "", number: str = "", d
             problem = error.message
     cover = [c for c in coverage.by_site(desk) if not site or c.site.id == site]
     sites = holders.plain_sites(desk)
-    shown = [s.id for s in sites] if not site and len(sites) <= views.FEW_SITES else [site] if site else []
+    few = len(sites) <= views.FEW_SITES
+    shown = [s.id for s in sites] if not site and few else [site] if site else []
     return draw(
         request, "safety.html", gaps=coverage.gaps(desk, limit=views.NAMED), cover=views.rows(cover), more_sites=max(0, len(cover) - views.MOST_SITES), rows=safety.spots(desk, shown), site=site,
-        sites=[(s.id, s.name) for s in sites], number=number, dialled=dialled, test=test, problem=problem, few=len(sites) <= views.FEW_SITES,
+        sites=[(s.id, s.name) for s in sites if few or s.id == site], number=number, dialled=dialled, test=test, problem=problem, few=few,
     )  # fmt: skip
 
 

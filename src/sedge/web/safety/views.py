@@ -8,7 +8,7 @@ from markupsafe import Markup
 
 from sedge.core.errors import SedgeError
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.records import Person
+from sedge.core.records import CivicElements, Person
 from sedge.core.safety.addresses import Match
 from sedge.core.safety.countries import FORMS, AddressField
 from sedge.core.safety.coverage import Share, SiteCoverage
@@ -64,6 +64,11 @@ class BuildingView:
     spots: list[SpotMark]
     chosen: str
 
+    @property
+    def nowhere(self) -> str:
+        """Who is here and has no spot, in words."""
+        return _counted(self.building.nowhere[1], self.building.nowhere[0])
+
 
 def building_view(found: Building, floor: str, chosen: str) -> BuildingView:
     current = next((f for f in found.floors if f.name == floor), found.floors[0] if found.floors else None)
@@ -83,15 +88,15 @@ def building_view(found: Building, floor: str, chosen: str) -> BuildingView:
 
 def _room(mark: SpotMark) -> Room:
     state = "wrong" if mark.problem else "due" if mark.review else "good"
-    return Room(mark.spot.id, mark.spot.room or mark.spot.name, _who(mark), state)
+    return Room(mark.spot.id, mark.spot.room or mark.spot.name, _counted(mark.people, mark.numbers), state)
 
 
-def _who(mark: SpotMark) -> str:
-    people, numbers = (
-        f"{mark.people} {'person' if mark.people == 1 else 'people'}",
-        f"{mark.numbers} number{'s' if mark.numbers != 1 else ''}",
+def _counted(people: int, numbers: int) -> str:
+    words = (
+        f"{people} {'person' if people == 1 else 'people'}" if people else "",
+        f"{numbers} number{'s' if numbers != 1 else ''}" if numbers else "",
     )
-    return ", ".join(words for count, words in ((mark.people, people), (mark.numbers, numbers)) if count) or "nobody"
+    return ", ".join(x for x in words if x) or "nobody"
 
 
 def qr_of(text: str) -> Markup:
@@ -118,6 +123,11 @@ class AddressView:
     found: Match | None
     problem: str
     problem_field: str
+
+    def link(self, elements: CivicElements) -> str:
+        """The same check with an address of the register."""
+        asked = {"country": elements.country, **{f.name: getattr(elements, f.name) for f in self.fields}}
+        return "/safety/address?" + urlencode({name: value for name, value in asked.items() if value})
 
     @property
     def parts(self) -> list[tuple[str, str, str]]:

@@ -1,0 +1,60 @@
+"""Addresses held against the register again: what it no longer knows is no place to send help to, and comes back when it does."""
+
+from datetime import timedelta
+
+from sedge.core.records import Address, Number, Verdict
+from sedge.desk import calls, coverage, rechecking, steering
+
+
+def address(desk, key="wharf-house-address"):
+    with desk.reading() as reading:
+        return reading.records.the(Address, key)
+
+
+def renamed(house, old, new):
+    house.outside.control.call("PUT", "streets", json={old: new})
+
+
+def test_nothing_changes_while_the_register_says_the_same(desk):
+    before = address(desk)
+    done = rechecking.recheck(desk)
+    assert (done.asked, done.changed, done.trouble) == (3, [], "")
+    assert address(desk) == before
+
+
+def test_a_renamed_street_is_found_and_help_is_no_longer_sent_to_a_guess(house, desk):
+    renamed(house, "Lanternfield Wharf", "Captain Ferris Wharf")
+    done = rechecking.recheck(desk)
+    assert [a.id for a in done.changed] == ["wharf-house-address"]
+    assert address(desk).verdict in {Verdict.UNKNOWN, Verdict.AMBIGUOUS}
+    gap = next(g for g in coverage.gaps(desk) if g.key == "weak-spot")
+    assert "not confirmed by the register" in gap.reason
+    assert gap.count > 100
+    assert calls.emergency(desk, "+441134960100", "999").broken
+    renamed(house, "Lanternfield Wharf", "Lanternfield Wharf")
+    rechecking.recheck(desk)
+    assert address(desk).verdict is Verdict.EXACT
+    assert not calls.emergency(desk, "+441134960100", "999").broken
+
+
+def test_it_is_asked_each_night_by_itself(house, desk):
+    renamed(house, "Towpath Row", "Towpath Terrace")
+    steering.advance(house, timedelta(days=1, hours=3))
+    assert address(desk, "canal-museum-address").verdict is not Verdict.EXACT
+
+
+def test_a_silent_register_leaves_all_as_it_was(house, desk):
+    house.outside.control.order_fault({"service": "register", "fault": "error", "count": 3})
+    before = address(desk)
+    done = rechecking.recheck(desk)
+    assert done.trouble
+    assert address(desk) == before
+
+
+def test_numbers_keep_their_spots_whatever_the_register_says(house, desk):
+    with desk.reading() as reading:
+        before = {n.e164: n.spot for n in reading.records.all(Number)}
+    renamed(house, "Lanternfield Wharf", "Captain Ferris Wharf")
+    rechecking.recheck(desk)
+    with desk.reading() as reading:
+        assert {n.e164: n.spot for n in reading.records.all(Number)} == before
