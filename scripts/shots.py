@@ -17,11 +17,10 @@ VIEWS = {
     "work-order": "/work-orders/9",
     "follow-a-call": "/numbers/441134960200/follow?presses=1&at=2026-11-24T11:20",
     "safety": "/safety?number=0113+496+0100",
-    "emergency-call": "/paths/out?person=person-ifeoma-okafor&dialled=999",
+    "building": "/safety/sites/wharf-house?floor=2nd+floor",
     "people": "/holders",
     "site": "/holders/sites/wharf-house?dialled=9+0131+496+0500",
     "call-path": "/paths/canal-front-desk",
-    "call-path-form": "/paths/canal-front-desk/change",
     "carriers": "/carriers",
     "number": "/numbers/441134960121",
     "licences": "/licences",
@@ -46,7 +45,10 @@ def main() -> None:
         page.get_by_role("button", name="Try it with untidy files").click()
         page.wait_for_selector(".question")
         page.screenshot(path=ROOT / "docs/screenshots/take-over.png")
-        for name, address in VIEWS.items():
+        for code, x, y in (("WHF-005-C", 22, 30), ("WHF-006-A", 68, 62)):
+            page.request.post(f"/api/v1/spots/{code}/place", headers={"Authorization": "Bearer demo"}, data={"x": x, "y": y})
+        report = page.request.post("/api/v1/safety/tests", headers={"Authorization": "Bearer demo"}, data={}).json()["id"]
+        for name, address in {**VIEWS, "emergency-report": f"/safety/tests/{report}"}.items():
             page.goto(address)
             page.wait_for_load_state("networkidle")
             page.wait_for_timeout(300)
