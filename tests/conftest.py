@@ -130,11 +130,17 @@ def estate() -> EstateBuilder:
 
 @pytest.fixture(scope="session")
 def seeded(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo's data, made once per test process; tests work on copies."""
+    """The demo's data, made once per test process; tests work on copies. It is morning there, whenever the tests run: carriers bill at
+    night, and a test that moves the clock by some hours must not find a bill."""
     from sedge.demo.running import ready_data
 
     folder = tmp_path_factory.mktemp("seeded")
-    ready_data(Settings(data=folder, demo=True, durable=False, runner=False))
+    now = datetime.now(UTC)
+    morning = now.replace(hour=6, minute=0, second=0, microsecond=0)
+    ready_data(
+        Settings(data=folder, demo=True, durable=False, runner=False),
+        ahead=(morning if morning > now else morning + timedelta(days=1)) - now,
+    )
     return folder
 
 

@@ -228,6 +228,8 @@ def test_mail_is_kept_once_per_key(outside):
     assert [m["to"] for m in outside.mail.mailbox()] == ["ifeoma@example.test"]
 
 
-def test_the_register_knows_segments_by_country(outside):
-    assert {s["country"] for s in outside.register.segments("DE")} == {"DE"}
-    assert outside.register.segments("FR") == []
+def test_the_register_gives_candidates_of_the_country_asked_and_judges_nothing(outside):
+    found = outside.register.candidates("DE", "Berlin", "Speichrufer", "10999")
+    assert {s["country"] for s in found} == {"DE"}
+    assert "Speicherufer" in {s["street"] for s in found}
+    assert outside.register.candidates("ZZ", "Berlin", "Speicherufer", "10999") == []

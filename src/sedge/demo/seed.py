@@ -82,7 +82,7 @@ class Seeding:
         moment = self.now - DAY * days_ago
         if moment < self.house.clock.now() < self.now:
             raise ValueError(f"{days_ago} days ago is before what has been lived already")
-        self.house.clock.set_fixed(moment)
+        self.house.clock.set_fixed(moment - self.house.clock.offset)
 
     def live(self) -> None:
         self.at(545)
@@ -97,7 +97,7 @@ class Seeding:
         self.numbers()
         self.first_assignments(people, lines)
         live_the_months(self, people)
-        self.house.clock.set_fixed(self.now)
+        self.house.clock.set_fixed(self.now - self.house.clock.offset)
         put_papers_on_file(self.desk)
         self.tell_telephony()
         send_old_mail(self)
