@@ -11,8 +11,9 @@ from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
+from sedge.core.records import Role
 from sedge.core.workorders.tasks import Task
-from sedge.desk import workorders
+from sedge.desk import numbers, why_not, workorders
 from sedge.store.workorders import OrderState
 
 resource = Resource(prefix="/work-orders", tags=["work orders"])
@@ -61,6 +62,19 @@ def listing(desk: AtDesk, state: str = "", limit: int = 50, after: int = 0) -> d
         for w in rows
     ]
     return {"items": items, "next": str(rows[-1].no) if len(rows) == limit else None}
+
+
+@resource.read("/why-not")
+def ask_why_not(desk: AtDesk, number: str, holder: str, role: Role = Role.MAIN) -> dict[str, Any]:
+    """All verdicts on giving a number to a holder (`person:ID`, `service_line:ID`, `site:ID`), and the shortest set of tasks that would
+    make it work; `tasks` is null where no tasks do, and `first` then says what must be made elsewhere."""
+    answer = why_not.ask(desk, numbers.the_number(desk, number), numbers.holder_ref(holder), role)
+    found = answer.found
+    return {
+        "works_already": found.works_already, "tasks": [x.model_dump(mode="json") for x in found.tasks] if found.tasks else None, "told": answer.told,
+        "monthly": [{"amount": str(amount), "currency": currency} for currency, amount in found.monthly.items()],
+        "checks": [shapes.check(f) for f in found.findings], "first": [shapes.remedy(r) for r in found.elsewhere],
+    }  # fmt: skip
 
 
 @resource.read("/{key}")

@@ -135,12 +135,13 @@ def _notes(findings: list[Finding]) -> Iterator[Note]:
     for finding in findings:
         if finding.level is not Level.PASS:
             remedies = [
-                RemedyButton(i, r.words, any(x.kind == "end_rest" for x in r.tasks), _page_of(r)) for i, r in enumerate(finding.remedies)
+                RemedyButton(i, r.words, any(x.kind == "end_rest" for x in r.tasks), page_of(r)) for i, r in enumerate(finding.remedies)
             ]
             yield Note("stop" if finding.level is Level.STOP else "warn", finding.rule, finding.message, remedies)
 
 
-def _page_of(remedy: Remedy) -> str:
+def page_of(remedy: Remedy) -> str:
+    """The page a remedy leads to; '' for one that is tasks."""
     if remedy.leads_to is None:
         return ""
     pages = {
