@@ -61,6 +61,7 @@ from sedge.web.supply.papers import place as papers_place
 from sedge.web.supply.routes import place as supply_place
 from sedge.web.today.routes import place as today_place
 from sedge.web.workorders.routes import place as workorders_place
+from sedge.web.workorders.why_not import place as why_not_place
 
 STATIC = Path(__file__).parent / "web" / "static"
 
@@ -78,7 +79,7 @@ class DeskFacts:
 
 PLACES = (
     sign_in_place, today_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, forms_place, connecting_place, supply_place, holders_place, licences_place, safety_place, safety_places_place, carriers_place, ledger_place,
-    workorders_place, components_place, standins_place,
+    workorders_place, why_not_place, components_place, standins_place,
 )  # fmt: skip
 RESOURCES = (
     api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_workorders.resource, api_calls.resource, api_holders.resource, api_safety.resource,

@@ -125,3 +125,22 @@ def test_spots_go_out_and_in(api):
     back = api.post("imports/spots?dry_run=true", content=out.content)
     assert (back.status_code, back.json()["bad"]) == (200, [])
     assert api.post("imports/spots", content=b"\xff\xfe").status_code == 422
+
+
+def test_why_not_tells_every_rule_and_the_shortest_way(api):
+    found = api.get("work-orders/why-not", params={"number": "0113 496 0311", "holder": "person:person-ifeoma-haddad"})
+    assert found.status_code == 200, found.text
+    told = found.json()
+    assert not told["works_already"]
+    assert {c["level"] for c in told["checks"]} >= {"pass", "stop"}
+    assert told["tasks"]
+    made = send(api, "POST", "work-orders", {"tasks": told["tasks"]})
+    assert made["runnable"]
+    assert problem(api, "GET", "work-orders/why-not?number=1&holder=person:x")[0] == 422
+
+
+def test_a_site_is_changed_and_a_guess_refused(api):
+    changed = send(api, "PATCH", "sites/canal-museum", {"security_desk": "guards@lanternfield.example", "detail": True})
+    assert changed["security_desk"] == "guards@lanternfield.example"
+    wrong = {"civic_address": {"country": "GB", "city": "Leeds", "street": "Towpath Lane", "house_number": "3", "postcode": "LS1 5ZZ"}}
+    assert problem(api, "PATCH", "sites/canal-museum", wrong)[:2] == (422, "not-understood")

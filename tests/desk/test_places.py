@@ -9,10 +9,11 @@ from xml.etree import ElementTree
 import pytest
 
 from sedge.core.errors import Forbidden, NotAllowedNow, NotFound, NotUnderstood
-from sedge.core.records import Number, Person, Spot
+from sedge.core.records import Address, Number, Person, Spot
 from sedge.core.safety.coverage import floor_order
+from sedge.core.safety.spots import floor_problem
 from sedge.demo.seed import MEMBERS
-from sedge.desk import calls, confirming, coverage, moving, open_formats, places, safety, workorders
+from sedge.desk import calls, confirming, coverage, moving, open_formats, places, safety, site_facts, workorders
 from sedge.formats.pidf_lo import CIVIC, GEOPRIV, GML, PIDF
 from sedge.store import placing
 from sedge.store.workorders import OrderState
@@ -346,3 +347,97 @@ def test_what_is_wrong_with_a_file_of_spots_is_said(desk, content, says):
         assert says in found["bad"][0]
     except NotUnderstood as error:
         assert says in error.message
+
+
+# ── words that change ──
+
+
+def test_a_floor_that_does_not_exist_is_refused(desk):
+    for words in ({"floor": "7th floor", "room": "x"}, {"floor": "4th floor", "room": "x"}):
+        with pytest.raises(NotUnderstood) as raised:
+            safety.add_spot(desk, site="wharf-house", **words)
+        assert (raised.value.field, "3rd floor is its highest" in raised.value.message) == ("floor", True)
+    assert safety.add_spot(desk, site="wharf-house", floor="basement", room="boiler").floor == "basement"
+    assert safety.add_spot(desk, site="wharf-house", floor="roof", room="plant").floor == "roof"
+
+
+@pytest.mark.parametrize(
+    ("country", "floors", "floor", "there"),
+    [
+        ("GB", 4, "3rd floor", True), ("GB", 4, "4th floor", False), ("US", 9, "9th floor", True), ("US", 9, "10th floor", False), ("DE", 1, "Erdgeschoss", True),
+        ("DE", 1, "1. Obergeschoss", False), ("GB", 1, "east wing", True), ("GB", 1, "basement 2", True),
+    ],
+)  # fmt: skip
+def test_which_floors_a_building_has(desk, country, floors, floor, there):
+    address = the(desk, Address, "wharf-house-address")
+    other = address.but(floors=floors, elements=address.elements.but(country=country))
+    assert (floor_problem(floor, other) == "") is there
+
+
+def test_when_a_spots_words_change_carriers_and_the_telephone_system_are_told_by_themselves(house, desk):
+    with desk.reading() as reading:
+        bundled = next(n for n in reading.records.all(Number) if n.carrier == "brackwater" and n.registered_spot == n.spot and n.spot)
+        own = next((n for n in reading.records.all(Number) if n.carrier == "fellgate" and n.spot == bundled.spot and n.holder), None)
+    spot = the(desk, Spot, bundled.spot)
+    places.change(desk, spot.id, {"floor": spot.floor, "room": "new room"})
+    assert the(desk, Number, bundled.e164).registered_spot is None
+    assert "not-registered" in {g.key for g in coverage.gaps(desk)}
+    until_quiet(house, timedelta(minutes=2))
+    assert the(desk, Number, bundled.e164).registered_spot == spot.id
+    assert "not-registered" not in {g.key for g in coverage.gaps(desk)}
+    assert "new room" in calls.place_help_call(desk, bundled.e164).heard
+    if own:
+        assert "new room" in calls.place_help_call(desk, own.e164).heard
+
+
+def test_the_carrier_silent_meanwhile_is_told_later(house, desk):
+    house.outside.control.order_fault({"service": "brackwater", "fault": "error", "count": 2})
+    with desk.reading() as reading:
+        bundled = next(n for n in reading.records.all(Number) if n.carrier == "brackwater" and n.registered_spot == n.spot and n.spot)
+    spot = the(desk, Spot, bundled.spot)
+    places.change(desk, spot.id, {"floor": spot.floor, "room": "other room"})
+    until_quiet(house, timedelta(minutes=5))
+    assert the(desk, Number, bundled.e164).registered_spot == spot.id
+
+
+def site_form(desk, **changes):
+    site, address = site_facts.look(desk, "canal-museum")
+    e = address.elements
+    form = {"name": site.name, "security_desk": site.security_desk, "floors": str(address.floors), "area_m2": str(address.area_m2)}
+    return {**form, **{n: getattr(e, n) for n in ("building", "house_number", "street", "city", "postcode", "region")}, **changes}
+
+
+def test_a_sites_security_desk_and_address_can_be_changed_and_everybody_is_told(house, desk):
+    site_facts.change(desk, "canal-museum", site_form(desk, security_desk="guards@lanternfield.example", house_number="7"))
+    until_quiet(house, timedelta(minutes=3))
+    number = next(n for n in numbers_of(desk, "canal-museum") if n.holder.kind == "person")
+    assert calls.place_help_call(desk, number.e164).ok
+    notice = house.outside.telephony.notices()[0]
+    assert (notice["to"], "Towpath Row 7" in notice["words"]) == ("guards@lanternfield.example", True)
+
+
+def numbers_of(desk, site):
+    with desk.reading() as reading:
+        return [n for n in reading.records.all(Number) if n.site == site and n.holder]
+
+
+@pytest.mark.parametrize(
+    ("changes", "field"),
+    [
+        ({"name": " "}, "name"), ({"security_desk": "the porter"}, "security_desk"), ({"floors": "0"}, "floors"), ({"floors": "1"}, "floors"),
+        ({"area_m2": "x"}, "area_m2"), ({"street": "PO Box 4"}, "street"), ({"house_number": "999"}, "house_number"), ({"street": "Towpath Lane"}, "street"),
+    ],
+)  # fmt: skip
+def test_a_site_is_not_changed_into_a_guess(desk, changes, field):
+    before = site_facts.look(desk, "canal-museum")
+    with pytest.raises(NotUnderstood) as raised:
+        site_facts.change(desk, "canal-museum", site_form(desk, **changes))
+    assert raised.value.field == field
+    assert site_facts.look(desk, "canal-museum") == before
+
+
+def test_floor_and_room_can_be_asked_for_whatever_the_size(desk):
+    site_facts.change(desk, "canal-museum", site_form(desk, detail="1"))
+    with pytest.raises(NotUnderstood) as raised:
+        safety.add_spot(desk, site="canal-museum", floor="1st floor", room="")
+    assert raised.value.field == "room"

@@ -44,7 +44,7 @@ def test_a_correction_is_taken_only_when_accepted(desk):
     ("changes", "field"),
     [
         ({"street": "Nowhere at all"}, "street"),
-        ({"house_number": "99"}, "street"),
+        ({"house_number": "99"}, "house_number"),
         ({"street": "Towpath R"}, "street"),
         ({"city": ""}, "city"),
         ({"postcode": " "}, "postcode"),

@@ -52,7 +52,7 @@ MATRIX = {
     "POST /safety/spots/{code}": {ADMIN, SITE, SAFETY}, "POST /safety/spots/{code}/remove": {ADMIN, SITE, SAFETY}, "POST /safety/spots/{code}/link": {ADMIN, SITE, SAFETY},
     "GET /safety/spots/{code}/label": EVERYBODY, "GET /safety/spots/{code}/pidf-lo.xml": EVERYBODY, "POST /safety/plans/{site}/place": {ADMIN, SITE, SAFETY},
     "POST /safety/plans/{site}": {ADMIN, SITE, SAFETY}, "POST /safety/plans/{site}/away": {ADMIN, SITE, SAFETY}, "GET /safety/plans/{site}/picture": EVERYBODY,
-    "GET /safety/move": {ADMIN, SITE}, "GET /safety/files": EVERYBODY, "GET /safety/files/spots.csv": EVERYBODY, "POST /safety/files": {ADMIN, SITE, SAFETY}, "GET /safety/numbers/{number}/pidf-lo.xml": EVERYBODY, "POST /safety/move": {ADMIN, SITE}, "GET /confirm/{token}": EVERYBODY, "POST /confirm/{token}": EVERYBODY,
+    "GET /safety/move": {ADMIN, SITE}, "GET /why-not": EVERYBODY, "POST /why-not": {ADMIN, SITE}, "GET /holders/sites/{key}/change": {ADMIN, SITE, SAFETY}, "POST /holders/sites/{key}/change": {ADMIN, SITE, SAFETY}, "GET /safety/files": EVERYBODY, "GET /safety/files/spots.csv": EVERYBODY, "POST /safety/files": {ADMIN, SITE, SAFETY}, "GET /safety/numbers/{number}/pidf-lo.xml": EVERYBODY, "POST /safety/move": {ADMIN, SITE}, "GET /confirm/{token}": EVERYBODY, "POST /confirm/{token}": EVERYBODY,
     "GET /carriers": EVERYBODY, "POST /carriers/accounts/{account}/deposit": {ADMIN},
     "GET /carriers/{carrier}/accounts": {ADMIN}, "POST /carriers/{carrier}/accounts": {ADMIN}, "GET /carriers/accounts/{account}": {ADMIN, MONEY},
     "POST /carriers/accounts/{account}/terms": {ADMIN}, "POST /carriers/accounts/{account}/key": {ADMIN}, "POST /carriers/accounts/{account}/new-key": {ADMIN},

@@ -167,7 +167,7 @@ SITE = {
 def test_a_site_from_nothing_to_its_main_number(rowan, house):
     site = sent(rowan, "/holders/sites", **{**SITE, "floors": "1", "area_m2": "90"})
     assert "none: give the site one" in page_of(rowan, site)
-    spot = sent(rowan, "/safety/spots", site=site.rsplit("/", 1)[1], floor="1st floor", room="office")
+    spot = sent(rowan, "/safety/spots", site=site.rsplit("/", 1)[1], floor="ground floor", room="office")
     assert "SGS-" in text(rowan, spot)
     free = re.search(r'value="(0113[^"]+)"', text(rowan, "/work-orders/new/assign", site="wharf-house"))
     order = sent(rowan, "/work-orders/new/assign", number="0113 496 0311", holder=f"site:{site.rsplit('/', 1)[1]}", role="main")

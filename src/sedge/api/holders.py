@@ -11,7 +11,7 @@ from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May
 from sedge.core.records import CivicElements, Device, HolderKind, PathVersion, Product, ServiceLine, Spot, Subscription
-from sedge.desk import holders, importing, money, trunks
+from sedge.desk import holders, importing, money, site_facts, trunks
 from sedge.desk.desk import Desk
 from sedge.desk.holders import HolderRow
 
@@ -44,6 +44,17 @@ class AddressAsked(BaseModel):
     street: str = Field(max_length=120)
     house_number: str = Field(max_length=12)
     postcode: str = Field(max_length=12)
+
+
+class SiteChanged(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    name: str | None = Field(default=None, max_length=120)
+    security_desk: str | None = Field(default=None, max_length=200)
+    civic_address: AddressAsked | None = None
+    floors: int | None = Field(default=None, ge=1, le=200)
+    area_m2: int | None = Field(default=None, ge=0)
+    detail: bool | None = None
+    accepted: bool | None = None
 
 
 class SiteAsked(BaseModel):
@@ -151,6 +162,26 @@ def add_site(request: Request, desk: AtDesk, asked: SiteAsked) -> Response:
 
 @resource.read("/sites/{key}")
 def site(desk: AtDesk, key: str) -> dict[str, Any]:
+    return _site(desk, key)
+
+
+@resource.write("/sites/{key}", May.CHANGE_SAFETY, method="PATCH")
+def change_site(desk: AtDesk, key: str, asked: SiteChanged) -> dict[str, Any]:
+    """What is given is changed, the rest stays; an address is checked against the register."""
+    site, address = site_facts.look(desk, key)
+    now = {"name": site.name, "security_desk": site.security_desk}
+    if address:
+        now |= {
+            **address.elements.model_dump(),
+            "floors": str(address.floors),
+            "area_m2": str(address.area_m2),
+            "detail": "1" if address.detail else "",
+        }
+    given = asked.model_dump(exclude_none=True)
+    typed = {**given.pop("civic_address", {}), **given}
+    site_facts.change(
+        desk, key, {**now, **{name: ("1" if value is True else "" if value is False else str(value)) for name, value in typed.items()}}
+    )
     return _site(desk, key)
 
 

@@ -20,7 +20,7 @@ from sedge.desk.numbers import the_number
 resource = Resource(tags=["safety"])
 
 
-class AddressAsked(BaseModel):
+class AddressTyped(BaseModel):
     """Elements of RFC 5139 by plain names."""
 
     model_config = ConfigDict(extra="ignore")
@@ -82,7 +82,7 @@ class HelpCallAsked(BaseModel):
 
 
 @resource.write("/civic-addresses/match", May.LOOK)
-def match_address(desk: AtDesk, asked: AddressAsked) -> dict[str, Any]:
+def match_address(desk: AtDesk, asked: AddressTyped) -> dict[str, Any]:
     found = safety.match_address(desk, asked.model_dump())
     candidates = [
         {

@@ -160,7 +160,8 @@ class Verdict(StrEnum):
 
 
 class Address(Fact):
-    """A civic address of a site. `floors` and `area_m2` decide how much detail its spots need; `point` is latitude and longitude in
+    """A civic address of a site. `floors` and `area_m2` decide how much detail its spots need, or `detail` asks for floor and room whatever its
+    size; `point` is latitude and longitude in
     WGS 84, as the register has them."""
 
     id: str
@@ -171,6 +172,7 @@ class Address(Fact):
     psap: str = ""
     floors: int = 1
     area_m2: int = 0
+    detail: bool = False
     point: tuple[float, float] | None = None
     version: int = 0
 

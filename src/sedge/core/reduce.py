@@ -229,6 +229,15 @@ def _register(task: t.RegisterAddress, estate: Estate, _identity: str) -> list[C
     return number_changed(number, "number.address-registered", registered_spot=number.spot)
 
 
+@reduces(t.TellPlace)
+def _tell_place(task: t.TellPlace, estate: Estate, _identity: str) -> list[Change]:
+    """What the carrier has registered follows; where it keeps nothing, nothing changes here."""
+    number = estate.number(number_in(task))
+    if number.spot is None or not estate.carrier_of(number).registers_addresses:
+        return []
+    return number_changed(number, "number.address-registered", registered_spot=number.spot)
+
+
 @reduces(t.SetPath)
 def _set_path(task: t.SetPath, estate: Estate, _identity: str) -> list[Change]:
     number = estate.number(number_in(task))

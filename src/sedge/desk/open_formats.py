@@ -11,8 +11,8 @@ from sedge.core.estate import Change
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Address, Number, Site, Spot, Subject
 from sedge.core.reduce import changed
-from sedge.core.safety.spots import needs_detail, spot_code
-from sedge.desk import places
+from sedge.core.safety.spots import floor_problem, needs_detail, spot_code
+from sedge.desk import place_words, places
 from sedge.desk.desk import Desk, Writing
 from sedge.formats.pidf_lo import Place, pidf_lo
 from sedge.store import tables
@@ -97,7 +97,11 @@ def spots_in(desk: Desk, content: bytes, *, dry_run: bool = False) -> dict[str, 
     if bad or dry_run:
         return {**counts, "bad": bad[:100], "done": False}
     with desk.writing(reason="spots from a file") as writing:
-        writing.save(_changes(desk, writing, [(what, row) for what, row, _ in plan]))
+        changes = _changes(desk, writing, [(what, row) for what, row, _ in plan])
+        moved = [c.id for c in changes if c.before is not None]
+        writing.save([*changes, *place_words.out_of_date(writing, moved)])
+    if moved:
+        place_words.tell(desk, moved, "what a file changed")
     return {**counts, "bad": [], "done": True}
 
 
@@ -136,6 +140,8 @@ def _detailed(address: Address, whole: bool, row: dict[str, str]) -> None:
     missing = next((name for name in ("floor", "room") if not row[name]), "")
     if needs_detail(address) and not whole and missing:
         raise NotUnderstood(f"{row['code'] or row['name'] or row['room']}: say the {missing}, or help would search.", field="file")
+    if wrong := floor_problem(row["floor"], address):
+        raise NotUnderstood(f"{row['code'] or row['name'] or row['room']}: {wrong}", field="file")
 
 
 def _row(line: int, row: dict[str, str], known: dict[str, Spot], sites: dict[str, str]) -> tuple[str, dict[str, str], str]:

@@ -11,7 +11,8 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Address, Number, Person, ServiceLine, Site, Spot, Subject
 from sedge.core.reduce import changed
 from sedge.core.safety.coverage import floor_order
-from sedge.core.safety.spots import needs_detail, review_due, spot_problem
+from sedge.core.safety.spots import floor_problem, needs_detail, review_due, spot_problem
+from sedge.desk import place_words
 from sedge.desk.desk import Desk, Reading
 from sedge.desk.papers import media_type_of
 from sedge.store import placing, tables
@@ -155,10 +156,17 @@ def change(desk: Desk, code: str, form: dict[str, str]) -> Spot:
         for name in ("floor", "room"):
             if needs_detail(address) and not spot.whole and not words[name]:
                 raise NotUnderstood(f"Say the {name}, or help would search.", field=name)
+        if wrong := floor_problem(words["floor"], address):
+            raise NotUnderstood(wrong, field="floor")
         words["name"] = words["name"] or ", ".join(x for x in (words["floor"], words["room"]) if x) or spot.name
         place = spot.place if words["floor"] == spot.floor else None
-        after = spot.but(**words, place=place, confirmed_at=writing.now, confirmed_by=desk.actor)
-        return writing.save([changed(Subject.SPOT, spot, after, "spot.changed")])[0].after
+        after = spot.but(**words, place=place, confirmed_at=writing.now, confirmed_by=desk.actor, doubt="")
+        moved = any(getattr(spot, name) != getattr(after, name) for name in ("building", "floor", "wing", "room"))
+        stale = place_words.out_of_date(writing, [code]) if moved else []
+        saved = writing.save([changed(Subject.SPOT, spot, after, "spot.changed"), *stale])[0].after
+    if moved:
+        place_words.tell(desk, [code], saved.name)
+    return saved
 
 
 def put_on_plan(desk: Desk, code: str, x: float, y: float) -> Spot:

@@ -14,7 +14,7 @@ from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Address, Carrier, CivicElements, Number, Site, Spot, Subject, Verdict
 from sedge.core.reduce import changed
 from sedge.core.safety.addresses import Match, Segment, match, what_is_wrong
-from sedge.core.safety.spots import needs_detail, read_spot_code, review_due, spot_code, spot_problem
+from sedge.core.safety.spots import floor_problem, needs_detail, read_spot_code, review_due, spot_code, spot_problem
 from sedge.desk.desk import Desk, Reading
 from sedge.store import placing, tables
 
@@ -176,6 +176,8 @@ def add_spot(desk: Desk, *, site: str, floor: str, room: str, name: str = "") ->
             )
         if needs_detail(address) and not room:
             raise NotUnderstood("Say the room or zone too; on a large floor help would search.", field="room")
+        if wrong := floor_problem(floor, address):
+            raise NotUnderstood(wrong, field="floor")
         taken = [int(s.id.split("-")[1]) for s in writing.records.where(Spot, tables.spot.c.site == site)]
         code = spot_code(of.code, max(taken, default=-1) + 1)
         spot = Spot(

@@ -15,6 +15,7 @@ from sedge.core.estate import Change, Estate
 from sedge.core.facts import Money
 from sedge.core.moments import clock
 from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.life import State
 from sedge.core.records import Account, Address, Document, Grant, Number, Order, Proof, Site, Spot, Subject
 from sedge.core.reduce import apply, changed, charge, refund, release_done, settle_lines
 from sedge.core.supply.records import LineState, OrderPaper, PaperState
@@ -27,7 +28,7 @@ from sedge.core.workorders.tasks import needs
 from sedge.core.workorders.waiting import must_wait
 from sedge.desk import papers
 from sedge.desk.desk import Desk, Writing
-from sedge.desk.routing import tell_telephony
+from sedge.desk.routing import routing_of, tell_telephony
 from sedge.outside.carrier import WantedOrder
 from sedge.store.workorders import OrderState, StoredTask, WorkOrder
 
@@ -101,19 +102,29 @@ def _plain(desk: Desk, task: Any, stored: StoredTask) -> Outcome:
     if waiting := must_wait(task, estate):
         return Wait(*waiting)
     foreseen = apply(task, estate, stored.id)
-    if isinstance(task, t.RegisterAddress):
-        number = estate.number(task.e164 or "")
-        try:
-            register_with_carrier(desk, number, estate)
-        except OutsideRefused as error:
-            if error.reason != "address":
-                raise
-            name = estate.carrier_of(number).name
-            return Failed(f"{name} does not register the address for {number.national}: {error.facts.get('why', 'it says no more')}.")
+    if isinstance(task, t.RegisterAddress | t.TellPlace) and (refused := _told(desk, task, estate)):
+        return refused
     after = estate.fork()
     after.absorb(foreseen)
     tell_telephony(desk.outside.telephony, foreseen, after)
     return Done(lambda writing: apply(task, writing.estate(needs(task)), stored.id), _works_from(foreseen))
+
+
+def _told(desk: Desk, task: t.RegisterAddress | t.TellPlace, estate: Estate) -> Failed | None:
+    """Where a number's phone is: to the telephone system, and to the carrier if it keeps addresses. None once both know."""
+    number = estate.number(task.e164 or "")
+    carrier = estate.carrier_of(number)
+    if number.state is State.ASSIGNED:
+        desk.outside.telephony.put_number(number.e164, routing_of(number, estate))
+    if number.spot is None or not carrier.registers_addresses:
+        return None
+    try:
+        register_with_carrier(desk, number, estate)
+    except OutsideRefused as error:
+        if error.reason != "address":
+            raise
+        return Failed(f"{carrier.name} does not register the address for {number.national}: {error.facts.get('why', 'it says no more')}.")
+    return None
 
 
 def _works_from(changes: list[Change]) -> datetime | None:

@@ -227,7 +227,9 @@ def undo_words(order: WorkOrder) -> str:
     for_good = [
         x
         for x in order.tasks
-        if isinstance(x.body, t.OrderNumbers | t.ReleaseNumber | t.PlaceTestCall | t.RegisterAddress | t.ImportNumbers | t.SendPaper)
+        if isinstance(
+            x.body, t.OrderNumbers | t.ReleaseNumber | t.PlaceTestCall | t.RegisterAddress | t.TellPlace | t.ImportNumbers | t.SendPaper
+        )
     ]
     if not for_good:
         return "Everything here can be undone as long as nobody has changed it since."
@@ -237,6 +239,7 @@ def undo_words(order: WorkOrder) -> str:
         "send_paper": "a paper that was sent",
         "place_test_call": "a test call",
         "register_address": "a registration",
+        "tell_place": "a place that was told",
         "import_numbers": "what a file brings in (release what should not be here)",
     }
     names = sorted({kinds[x.body.kind] for x in for_good})
@@ -450,7 +453,7 @@ def _reverse(task: Any, stored: StoredTask, estate: Estate) -> Any:
 def _for_good(stored: StoredTask) -> bool:
     """What no undo takes back: purchases, releases, what the carrier was told, and that a call path has come to be."""
     is_new_path = isinstance(stored.body, t.PublishPath) and any(s.subject is Subject.PATH and s.before is None for s in stored.snapshots)
-    return is_new_path or isinstance(stored.body, t.OrderNumbers | t.ReleaseNumber | t.RegisterAddress | t.SendPaper)
+    return is_new_path or isinstance(stored.body, t.OrderNumbers | t.ReleaseNumber | t.RegisterAddress | t.TellPlace | t.SendPaper)
 
 
 def listing(desk: Desk, *, states: tuple[OrderState, ...] = (), after_no: int | None = None, limit: int = A_PAGE) -> list[WorkOrder]:

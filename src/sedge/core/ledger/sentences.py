@@ -16,6 +16,7 @@ SENTENCES = {
     "number.rest-ended": "Rest over",
     "number.spot-set": "Emergency spot set",
     "number.address-registered": "Emergency address registered with the carrier",
+    "number.registration-out-of-date": "The carrier has older words of the place",
     "number.path-set": "Call path set",
     "number.feature-on": "Feature switched on",
     "number.feature-off": "Feature switched off",

@@ -8,6 +8,7 @@ from datetime import datetime
 from sedge.core.records import Address, Site, Spot
 from sedge.core.safety.spots import review_due, spot_problem
 
+UNPLACED, ROOF = 500, 999  # where floors stand whose names nobody can place, and what is on the roof
 NO_SPOT = "no spot: nobody would know where to send help"
 
 
@@ -92,4 +93,4 @@ def floor_order(name: str) -> tuple[int, str]:
         return 0, plain + " above"
     if digits:
         return int(digits), plain
-    return 999 if any(word in plain for word in ("roof", "dach", "attic", "toit", "dome")) else 500, plain
+    return ROOF if any(word in plain for word in ("roof", "dach", "attic", "toit", "dome")) else UNPLACED, plain

@@ -41,7 +41,19 @@ def read_spot_code(text: str, known: list[str]) -> str:
 
 def needs_detail(address: Address) -> bool:
     """Whether a spot there must name a floor and a room or zone."""
-    return countries.needs_detail(address.elements.country, address.floors, address.area_m2)
+    return address.detail or countries.needs_detail(address.elements.country, address.floors, address.area_m2)
+
+
+def floor_problem(floor: str, address: Address) -> str:
+    """Why there can be no such floor; '' where there can, or where nobody can tell from its name. North America counts from one."""
+    from sedge.core.safety.coverage import UNPLACED, floor_order
+
+    number = floor_order(floor)[0] if floor.strip() else 0
+    highest = address.floors if address.elements.country in {"US", "CA"} else address.floors - 1
+    if number >= UNPLACED or number <= highest:
+        return ""
+    top = f"{highest}{'st' if highest == 1 else 'nd' if highest == 2 else 'rd' if highest == 3 else 'th'}" if highest else "ground"
+    return f"The address has {address.floors} floor{'s' if address.floors != 1 else ''}; the {top} floor is its highest."
 
 
 def spot_problem(spot: Spot, address: Address, now: datetime) -> str | None:

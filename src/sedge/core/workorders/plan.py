@@ -102,7 +102,7 @@ def wants(task: Any) -> Iterator[Thing]:
         case t.SetPath():
             yield "path", task.path
             yield "assigned", n
-        case t.RegisterAddress():
+        case t.RegisterAddress() | t.TellPlace():
             yield "spot", "number", n
             yield "assigned", n
             yield ("moves",)

@@ -384,6 +384,15 @@ def can_be_registered(task: t.RegisterAddress, estate: Estate) -> Finding:
     return passed("The number has a spot to register")
 
 
+@rule("place.can-be-told", t.TellPlace)
+def place_can_be_told(task: t.TellPlace, estate: Estate) -> Finding:
+    """There must be a place to tell of."""
+    number = estate.number(task.e164 or "")
+    if number.spot is None or number.state is not State.ASSIGNED:
+        return passed(f"{number.national} is not in use, or has no spot; there is nothing to tell")
+    return passed("The number has a place to tell of")
+
+
 @rule("trunk.same-carrier", t.ListOnTrunk)
 def same_carrier(task: t.ListOnTrunk, estate: Estate) -> Finding:
     number, trunk = estate.number(task.e164 or ""), estate.the(Trunk, task.trunk)

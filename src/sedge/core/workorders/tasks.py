@@ -149,6 +149,14 @@ class RegisterAddress(_Task):
     number: NumberField
 
 
+class TellPlace(_Task):
+    """The words of a number's spot or its address have changed: tell the telephone system, with whose calls they travel, and the carrier
+    where it keeps addresses."""
+
+    kind: Literal["tell_place"] = "tell_place"
+    number: NumberField
+
+
 class SetPath(_Task):
     kind: Literal["set_path"] = "set_path"
     number: NumberField
@@ -328,7 +336,7 @@ class PutBack(_Task):
 
 Task = Annotated[
     GrantLicence | RevokeLicence | BuySeats | AssignNumber | UnassignNumber | ReserveNumber | UnreserveNumber | SetAside | ReturnNumber
-    | EndRest | AdoptNumber | SetSpot | RegisterAddress | SetPath | PublishPath | SetCallingRights | ListOnTrunk | UnlistFromTrunk
+    | EndRest | AdoptNumber | SetSpot | RegisterAddress | TellPlace | SetPath | PublishPath | SetCallingRights | ListOnTrunk | UnlistFromTrunk
     | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | OrderWhenFree | RecordArrival | SendPaper | CancelOrder | ReleaseNumber | ConnectNumber | SetFeature | PlaceTestCall | PutBack,
     Field(discriminator="kind"),
 ]  # fmt: skip

@@ -68,6 +68,8 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
             return f"Send {_name(estate, Document, task.document)}", f"to the carrier, for order {_reference(estate, task.order)}"
         case t.CancelOrder():
             return "Cancel", f"order {task.order}"
+        case t.TellPlace():
+            return "Tell where the phone is", f"that has {n}"
         case t.RegisterAddress():
             return "Register the address", f"of {n} with its carrier"
         case _:

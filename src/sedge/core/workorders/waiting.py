@@ -41,7 +41,7 @@ def estimated_delay(task: Any, estate: Estate) -> str:
             return f"when there is such a number, until {estate.clock(task.until)}"
         case t.SetFeature():
             return "when the carrier has switched it"
-        case t.RegisterAddress():
+        case t.RegisterAddress() | t.TellPlace():
             return "when the carrier has confirmed"
         case t.ReleaseNumber():
             return "when the carrier has carried it out"

@@ -5,6 +5,7 @@ from typing import Annotated
 
 from fastapi import File, Form, Request, UploadFile
 from fastapi.responses import Response
+from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
@@ -12,7 +13,7 @@ from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.outbound.dialplan import dial, plan_of
 from sedge.core.records import CivicElements, HolderKind, Subject
 from sedge.core.safety.countries import FORMS
-from sedge.desk import holders, importing, ledger
+from sedge.desk import holders, importing, ledger, site_facts
 from sedge.desk.holders import LINE_KINDS
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
@@ -76,6 +77,23 @@ def site_page(request: Request, desk: AtDesk, key: str, dialled: str = "") -> Re
         request, "site.html", row=view.row, spots=view.spots, main=view.main, account=view.account, plan=plan_of(view.row.site), dialled=dialled,
         tried=tried, country=COUNTRIES[view.row.site.country],
     )  # fmt: skip
+
+
+@place.page("/holders/sites/{key}/change", May.CHANGE_SAFETY)
+def change_site_page(request: Request, desk: AtDesk, key: str) -> Response:
+    site, address = site_facts.look(desk, key)
+    return draw(request, "site_change.html", site=site, address=address, fields=FORMS[site.country])
+
+
+@place.action("/holders/sites/{key}/change", May.CHANGE_SAFETY)
+async def change_site(request: Request, desk: AtDesk, key: str) -> Response:
+    form = {name: str(value)[:300] for name, value in (await request.form()).items()}
+    return await run_in_threadpool(_change_site, request, desk, key, form)
+
+
+def _change_site(request: Request, desk: AtDesk, key: str, form: dict[str, str]) -> Response:
+    site_facts.change(desk, key, form)
+    return go(request, f"/holders/sites/{key}")
 
 
 def _sites(desk: AtDesk) -> list[tuple[str, str]]:

@@ -122,19 +122,19 @@ def picture(desk: AtDesk, site: str, floor: str = "") -> Response:
 
 
 @place.page("/safety/move", May.CHANGE_ESTATE)
-def move(request: Request, desk: AtDesk, site: str = "", department: str = "", spot: str = "", to: str = "") -> Response:
-    return draw(request, "move.html", view=views.move_view(desk, site, department, spot, to))
+def move(request: Request, desk: AtDesk, site: str = "", department: str = "", floor: str = "", spot: str = "", to: str = "") -> Response:
+    return draw(request, "move.html", view=views.move_view(desk, views.Moving(site, department, floor, spot, to)))
 
 
 @place.action("/safety/move", May.CHANGE_ESTATE)
 def draft_move(
     request: Request, desk: AtDesk, to: Typed = "", people: Annotated[list[str] | None, Form()] = None, everybody: Typed = "", site: Typed = "",
-    department: Typed = "", spot: Typed = "",
+    department: Typed = "", floor: Typed = "", spot: Typed = "",
 ) -> Response:  # fmt: skip
     """Those ticked, or everybody who was shown."""
     if not to:
         raise NotUnderstood("Choose the spot they move to.", field="to")
-    chosen = [p.id for p in moving.who(desk, site=site, department=department, spot=spot)] if everybody else people or []
+    chosen = [p.id for p in moving.who(desk, site=site, department=department, floor=floor, spot=spot)] if everybody else people or []
     return go(request, f"/work-orders/{moving.draft(desk, safety.the_spot(desk, to, field='to'), people=chosen).no}")
 
 

@@ -1,7 +1,7 @@
 """What the pages of safety show: ready facts for their templates."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from urllib.parse import quote, urlencode
 
 from markupsafe import Markup
@@ -11,14 +11,14 @@ from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import CivicElements, Person
 from sedge.core.safety.addresses import Match
 from sedge.core.safety.countries import FORMS, AddressField
-from sedge.core.safety.coverage import Share, SiteCoverage
+from sedge.core.safety.coverage import Share, SiteCoverage, floor_order
 from sedge.desk import holders, moving, safety
 from sedge.desk.desk import Desk
 from sedge.desk.numbers import the_number
 from sedge.desk.places import Building, Floor, SpotMark
 from sedge.web.shared.drawings.section import Room, Storey, plan, section
 
-MOST_LINES, FEW_SITES, MOST_SITES, NAMED = 100, 12, 30, 12
+MOST_LINES, FEW_SITES, MOST_SITES, NAMED, MOST_TARGETS = 100, 12, 30, 12, 40
 
 
 @dataclass(frozen=True)
@@ -148,25 +148,39 @@ def address_view(desk: Desk, country: str, typed: dict[str, str]) -> AddressView
 
 
 @dataclass(frozen=True)
+class Moving:
+    """Which people are shown, and whereto they would move."""
+
+    site: str
+    department: str
+    floor: str
+    spot: str
+    to: str
+
+
+@dataclass(frozen=True)
 class MoveView:
     """Who might move and whereto."""
 
+    asked: Moving
     sites: list[tuple[str, str]]
-    site: str
     departments: list[tuple[str, str]]
-    department: str
+    floors: list[tuple[str, str]]
     spots: list[tuple[str, str]]
-    spot: str
     people: list[tuple[Person, str]]
-    to: str
     every: list[tuple[str, str]]
 
 
-def move_view(desk: Desk, site: str, department: str, spot: str, to: str) -> MoveView:
+def move_view(desk: Desk, asked: Moving) -> MoveView:
     sites = [(s.id, s.name) for s in holders.plain_sites(desk)]
-    chosen = site if site in dict(sites) else (sites[0][0] if sites else "")
-    names = {s.id: s.name for key, _ in sites for s in holders.spots_of(desk, key)}
-    people = [(p, names.get(p.spot or "", "nowhere yet")) for p in moving.who(desk, site=chosen, spot=spot, department=department)]
-    every = [(s.id, f"{name}: {s.name} ({s.id})") for key, name in sites for s in holders.spots_of(desk, key) if not s.removed]
-    here = [(s.id, s.name) for s in holders.spots_of(desk, chosen) if not s.removed] if chosen else []
-    return MoveView(sites, chosen, [(d, d) for d in moving.departments(desk, chosen)], department, here, spot, people, to, every)
+    asked = replace(asked, site=asked.site if asked.site in dict(sites) else (sites[0][0] if sites else ""))
+    spots = {key: holders.spots_of(desk, key) for key, _ in sites[:MOST_TARGETS]}
+    here = spots.get(asked.site) or (holders.spots_of(desk, asked.site) if asked.site else [])
+    names = {s.id: s.name for of in spots.values() for s in of} | {s.id: s.name for s in here}
+    found = moving.who(desk, site=asked.site, spot=asked.spot, department=asked.department, floor=asked.floor)
+    every = [(s.id, f"{name}: {s.name} ({s.id})") for key, name in sites for s in spots.get(key, here if key == asked.site else [])]
+    floors = sorted({s.floor for s in here if s.floor}, key=floor_order)
+    return MoveView(
+        asked, sites, [(d, d) for d in moving.departments(desk, asked.site)], [(f, f) for f in floors], [(s.id, s.name) for s in here],
+        [(p, names.get(p.spot or "", "nowhere yet")) for p in found], every,
+    )  # fmt: skip
