@@ -144,3 +144,13 @@ def test_a_site_is_changed_and_a_guess_refused(api):
     assert changed["security_desk"] == "guards@lanternfield.example"
     wrong = {"civic_address": {"country": "GB", "city": "Leeds", "street": "Towpath Lane", "house_number": "3", "postcode": "LS1 5ZZ"}}
     assert problem(api, "PATCH", "sites/canal-museum", wrong)[:2] == (422, "not-understood")
+
+
+def test_a_floor_plan_is_put_looked_at_and_taken_away(api):
+    png = b"\x89PNG\r\n\x1a\n" + b"\0" * 30
+    where = "sites/wharf-house/floor-plan?floor=1st+floor"
+    assert api.put(where, content=png).json()["has_plan"]
+    assert (api.get(where).content, api.get(where).headers["content-type"]) == (png, "image/png")
+    assert api.put(where, content=b"<html>").status_code == 422
+    assert not api.put(where, content=b"").json()["has_plan"]
+    assert api.get(where).status_code == 404

@@ -137,3 +137,30 @@ def test_a_carrier_that_refuses_an_address_says_why(house, desk):
     failed = workorders.look(desk, order.id).order
     assert failed.state is OrderState.FAILED
     assert "takes no addresses from us" in failed.tasks[0].error
+
+
+def test_a_large_test_goes_on_in_slices_and_comes_to_the_same(house, desk, monkeypatch):
+    whole = emergency_reports.run(desk)
+    monkeypatch.setattr(emergency_reports, "BATCH", 10)
+    monkeypatch.setattr(emergency_reports, "SLICE", 20)
+    begun = emergency_reports.begin(desk)
+    assert (begun.done, begun.numbers, begun.total) == (False, 20, 85)
+    assert emergency_reports.go_on(desk.as_system()) == 1
+    assert emergency_reports.look(desk, begun.id)[0].numbers == 40
+    until_quiet(house, timedelta(seconds=5))
+    after = emergency_reports.look(desk, begun.id)[0]
+    assert (after.done, after.numbers, after.comes, after.sites) == (True, whole.numbers, whole.comes, whole.sites)
+    assert len(emergency_reports.as_csv(desk, begun.id).splitlines()) == 86
+    assert emergency_reports.go_on(desk.as_system()) == 0
+
+
+def test_of_two_who_go_on_at_once_one_slice_is_kept(desk, monkeypatch):
+    monkeypatch.setattr(emergency_reports, "BATCH", 10)
+    monkeypatch.setattr(emergency_reports, "SLICE", 20)
+    begun = emergency_reports.begin(desk)
+    row = emergency_reports._row(desk, begun.id)
+    one, other = emergency_reports._sheet_of(row.body), emergency_reports._sheet_of(row.body)
+    emergency_reports._keep(desk, one, emergency_reports._slice(desk, one), part=row.parts)
+    emergency_reports._keep(desk, other, emergency_reports._slice(desk, other), part=row.parts)
+    assert emergency_reports.look(desk, begun.id)[0].numbers == 40
+    assert len(emergency_reports.as_csv(desk, begun.id).splitlines()) == 41

@@ -214,6 +214,23 @@ async def import_spots(request: Request, desk: AtDesk, dry_run: bool = False) ->
     return await run_in_threadpool(open_formats.spots_in, desk, content, dry_run=dry_run)
 
 
+@resource.write("/sites/{key}/floor-plan", May.CHANGE_SAFETY, method="PUT")
+async def put_plan(request: Request, desk: AtDesk, key: str, floor: str) -> dict[str, Any]:
+    """A picture (PNG, JPEG) of a floor as the body; an empty body takes it away."""
+    content = await request.body()
+    if content:
+        await run_in_threadpool(places.put_plan, desk, key, floor, content)
+    else:
+        await run_in_threadpool(places.take_plan_away, desk, key, floor)
+    return {"site": key, "floor": floor, "has_plan": bool(content)}
+
+
+@resource.read("/sites/{key}/floor-plan")
+def floor_plan(desk: AtDesk, key: str, floor: str) -> Response:
+    media_type, content = places.plan(desk, key, floor)
+    return Response(content, media_type=media_type, headers={"X-Content-Type-Options": "nosniff"})
+
+
 # ── coverage, tests, drift, moves ──
 
 
@@ -262,13 +279,13 @@ def help_call(desk: AtDesk, asked: HelpCallAsked) -> Response:
 
 @resource.write("/safety/tests", May.PLACE_TEST_CALL)
 def run_test(desk: AtDesk, asked: TestAsked) -> Response:
-    """The emergency test of every number in use, or of a site's; kept as a dated report."""
-    return JSONResponse(_report(emergency_reports.run(desk, site=asked.site)), 201)
+    """The emergency test of every number in use, or of a site's; kept as a dated report. A large one goes on by itself until it is `done`."""
+    return JSONResponse(_report(emergency_reports.begin(desk, site=asked.site)), 201)
 
 
 def _report(report: Report) -> dict[str, Any]:
     return {
-        "id": report.id, "at": shapes.moment(report.at), "by": report.by, "of": report.of, "numbers": report.numbers, "help_comes": report.comes,
+        "id": report.id, "at": shapes.moment(report.at), "by": report.by, "of": report.of, "done": report.done, "total": report.total, "numbers": report.numbers, "help_comes": report.comes,
         "to_look_at": report.cautions, "people_without_spot": report.people_without_spot,
         "sites": {name: {"numbers": n, "help_comes": c} for name, (n, c) in report.sites.items()}, "reasons": report.reasons, "seconds": report.seconds,
     }  # fmt: skip

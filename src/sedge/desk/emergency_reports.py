@@ -3,41 +3,43 @@
 import csv
 import io
 import json
+import time
 import zlib
 from collections import Counter
-from collections.abc import Iterator
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import insert, select
+from sqlalchemy import and_, func, insert, or_, select, update
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
-from sedge.core.records import Number, Person, Site, Subject
+from sedge.core.records import Number, Site, Subject
 from sedge.core.safety.coverage import NO_SPOT
 from sedge.core.safety.help import Tested, help_from
 from sedge.core.workorders.tasks import Needs
 from sedge.desk.desk import Desk
 from sedge.formats.safety_report import ReportFacts, safety_report
 from sedge.store import tables
-from sedge.store.safety_tables import emergency_report
+from sedge.store.safety_tables import emergency_report, emergency_report_part
 
-BATCH = 400
-MOST_ON_PAPER, SHOWN = 400, 1000
+BATCH, SLICE = 400, 2000  # numbers looked at together; numbers tested before others get their turn
+MOST_ON_PAPER, SHOWN, MOST_REASONS = 400, 1000, 40
 COLUMNS = ("number", "holder", "site", "help comes", "sent to", "answered by", "rings back", "trunk", "told", "broken", "to look at")
+Cursor = tuple[str, int]  # site and number after which it goes on
 
 
 @dataclass(frozen=True)
 class Report:
-    """`of` names what was tested. `reasons` are broken links with how often each; `people` without a spot stand in it too."""
+    """`of` names what was tested; `total` numbers in use are to be, `numbers` have been. `reasons` are broken links with how often each."""
 
     id: str
     at: datetime
     by: str
     of: str
+    total: int
     numbers: int
     comes: int
     cautions: int
@@ -45,87 +47,178 @@ class Report:
     sites: dict[str, tuple[int, int]]
     reasons: dict[str, int]
     seconds: float
+    done: bool
+
+
+@dataclass
+class _Sheet:
+    """A report while it is made; what is kept of it in the row's JSON."""
+
+    id: str
+    at: str
+    by: str
+    of: str
+    site: str
+    total: int
+    people_without_spot: int
+    after: Cursor | None = ("", 0)
+    numbers: int = 0
+    comes: int = 0
+    cautions: int = 0
+    sites: dict[str, list[int]] = field(default_factory=dict)
+    reasons: dict[str, int] = field(default_factory=dict)
+    wrong: list[dict[str, Any]] = field(default_factory=list)
+    wrong_count: int = 0
+    seconds: float = 0.0
+
+    def add(self, line: Tested) -> None:
+        self.numbers += 1
+        self.comes += line.comes
+        self.cautions += bool(line.cautions)
+        of_site = self.sites.setdefault(line.site, [0, 0])
+        of_site[0] += 1
+        of_site[1] += line.comes
+        if line.comes and not line.cautions:
+            return
+        national = describe(line.e164).national
+        for reason in {link.replace(national, "the number") for link in (*line.broken, *line.cautions)}:
+            self.reasons[reason] = self.reasons.get(reason, 0) + 1
+        self.wrong_count += 1
+        if len(self.wrong) < SHOWN:
+            self.wrong.append(line.__dict__)
+
+    @property
+    def report(self) -> Report:
+        reasons = Counter(self.reasons)
+        if self.people_without_spot:
+            reasons[f"People with {NO_SPOT}"] = self.people_without_spot
+        by_site = sorted(self.sites.items(), key=lambda x: (x[1][0] == x[1][1], x[0]))
+        return Report(
+            self.id, datetime.fromisoformat(self.at), self.by, self.of, self.total, self.numbers, self.comes, self.cautions, self.people_without_spot,
+            {name: (count, comes) for name, (count, comes) in by_site}, dict(reasons.most_common(MOST_REASONS)), round(self.seconds, 2), self.after is None,
+        )  # fmt: skip
+
+
+def begin(desk: Desk, *, site: str = "") -> Report:
+    """Test everything (or a site): a small estate at once, a large one in slices that the runner goes on with, so that it can be left and
+    come back to. Raises NotFound for an unknown site."""
+    sheet = _new_sheet(desk, site)
+    _keep(desk, sheet, _slice(desk, sheet), part=0, is_new=True)
+    return sheet.report
 
 
 def run(desk: Desk, *, site: str = "") -> Report:
-    """Test everything (or a site) now, and keep the report. Raises NotFound for an unknown site."""
-    started = desk.house.clock.real()
+    """As `begin`, to the end in one go."""
+    key = begin(desk, site=site).id
+    while _continue(desk, key):
+        pass
+    return look(desk, key)[0]
+
+
+def go_on(desk: Desk) -> int:
+    """A slice of a test that has been begun; how much was done."""
+    with desk.reading() as reading:
+        key = reading.connection.execute(select(emergency_report.c.id).where(emergency_report.c.done.is_(False)).limit(1)).scalar()
+    return int(_continue(desk, key)) if key else 0
+
+
+def _continue(desk: Desk, key: str) -> bool:
+    row = _row(desk, key)
+    if row.done:
+        return False
+    sheet = _sheet_of(row.body)
+    _keep(desk, sheet, _slice(desk, sheet), part=row.parts)
+    return True
+
+
+def _new_sheet(desk: Desk, site: str) -> _Sheet:
+    life, person = tables.life, tables.person
     with desk.reading() as reading:
         of = reading.records.the(Site, site).name if site else "every site"
-        person = tables.person
-        without = len(
-            reading.records.where(Person, person.c.departed.is_(False), person.c.spot.is_(None), *([person.c.site == site] if site else []))
+        here = (life.c.site == site,) if site else ()
+        total = (
+            reading.connection.execute(select(func.count()).select_from(life).where(life.c.state == State.ASSIGNED.value, *here)).scalar()
+            or 0
         )
-    lines = list(_lines(desk, site))
-    report = Report(
-        id=desk.new_id("report"), at=desk.now(), by=desk.actor, of=of, numbers=len(lines), comes=sum(x.comes for x in lines),
-        cautions=sum(bool(x.cautions) for x in lines), people_without_spot=without, sites=_by_site(lines), reasons=_reasons(lines, without),
-        seconds=round((desk.house.clock.real() - started).total_seconds(), 2),
-    )  # fmt: skip
-    wrong = sorted((x for x in lines if not x.comes or x.cautions), key=lambda x: (x.comes, x.site, x.e164))
-    body = {**asdict(report), "at": report.at.isoformat(), "wrong": [x.__dict__ for x in wrong[:SHOWN]], "wrong_count": len(wrong)}
+        theirs = (person.c.site == site,) if site else ()
+        nowhere = select(func.count()).select_from(person).where(person.c.departed.is_(False), person.c.spot.is_(None), *theirs)
+        without = reading.connection.execute(nowhere).scalar() or 0
+    return _Sheet(desk.new_id("report"), desk.now().isoformat(), desk.actor, of, site, total, without)
+
+
+def _slice(desk: Desk, sheet: _Sheet) -> list[Tested]:
+    """The next numbers of a test, by site and number; `sheet` is brought up to them."""
+    started = time.perf_counter()
+    lines: list[Tested] = []
+    while sheet.after is not None and len(lines) < SLICE:
+        numbers = _next_numbers(desk, sheet)
+        with desk.reading() as reading:
+            estate = reading.estate(Needs(numbers={f"+{n}" for _, n in numbers}))
+        for _, n in numbers:
+            number = estate.get(Number, f"+{n}")
+            if number is not None and number.state is State.ASSIGNED:
+                lines.append(help_from(number, estate))
+        sheet.after = numbers[-1] if len(numbers) == BATCH else None
+    for line in lines:
+        sheet.add(line)
+    sheet.seconds += time.perf_counter() - started
+    return lines
+
+
+def _next_numbers(desk: Desk, sheet: _Sheet) -> list[Cursor]:
+    life = tables.life
+    site, number = sheet.after or ("", 0)
+    here = (life.c.site == sheet.site,) if sheet.site else ()
+    beyond = or_(life.c.site > site, and_(life.c.site == site, life.c.number > number))
+    query = (
+        select(life.c.site, life.c.number)
+        .where(life.c.state == State.ASSIGNED.value, beyond, *here)
+        .order_by(life.c.site, life.c.number)
+        .limit(BATCH)
+    )
+    with desk.reading() as reading:
+        return [(s, n) for s, n in reading.connection.execute(query)]
+
+
+def _keep(desk: Desk, sheet: _Sheet, lines: list[Tested], *, part: int, is_new: bool = False) -> None:
+    """The report as far as it is, and the lines of this slice; the ledger once it is whole."""
+    done = sheet.after is None
+    values = {"body": json.dumps(asdict(sheet)), "done": done, "parts": part + 1}
     kept = zlib.compress(json.dumps([x.__dict__ for x in lines]).encode(), level=1)
     with desk.writing() as writing:
-        writing.connection.execute(
-            insert(emergency_report).values(id=report.id, at=report.at, by=report.by, body=json.dumps(body), lines=kept)
-        )
-        writing.remark("emergency.tested", Subject.SITE, site or "all", f"{of}: help comes for {report.comes} of {report.numbers}")
-    return report
-
-
-def _lines(desk: Desk, site: str) -> Iterator[Tested]:
-    """Site by site and in batches, so that a large estate is never in memory whole."""
-    life = tables.life
-    of_site = (life.c.site == site,) if site else ()
-    with desk.reading() as reading:
-        numbers = reading.connection.execute(
-            select(life.c.number).where(life.c.state == State.ASSIGNED.value, *of_site).order_by(life.c.site, life.c.number)
-        ).scalars().all()  # fmt: skip
-    for start in range(0, len(numbers), BATCH):
-        wanted = {f"+{n}" for n in numbers[start : start + BATCH]}
-        with desk.reading() as reading:
-            estate = reading.estate(Needs(numbers=wanted))
-        for e164 in sorted(wanted):
-            number = estate.get(Number, e164)
-            if number is not None and number.state is State.ASSIGNED:
-                yield help_from(number, estate)
-
-
-def _by_site(lines: list[Tested]) -> dict[str, tuple[int, int]]:
-    every, comes = Counter(x.site for x in lines), Counter(x.site for x in lines if x.comes)
-    return {name: (count, comes[name]) for name, count in sorted(every.items(), key=lambda x: (comes[x[0]] == x[1], x[0]))}
-
-
-def _reasons(lines: list[Tested], without: int) -> dict[str, int]:
-    """Broken links by what is wrong, numbers taken out of the sentences so that like stands with like."""
-    found: Counter[str] = Counter()
-    for line in lines:
-        national = describe(line.e164).national
-        found.update({link.replace(national, "the number") for link in (*line.broken, *line.cautions)})
-    if without:
-        found[f"People with {NO_SPOT}"] = without
-    return dict(found.most_common(40))
+        if is_new:
+            row = {"id": sheet.id, "at": datetime.fromisoformat(sheet.at), "by": sheet.by, **values}
+            writing.connection.execute(insert(emergency_report).values(**row))
+        else:
+            at = (emergency_report.c.id == sheet.id, emergency_report.c.parts == part)
+            if writing.connection.execute(update(emergency_report).where(*at).values(**values)).rowcount != 1:
+                return  # somebody else has gone on with it meanwhile
+        writing.connection.execute(insert(emergency_report_part).values(report=sheet.id, part=part, lines=kept))
+        writing.touch()
+        if done:
+            title = f"{sheet.of}: help comes for {sheet.comes} of {sheet.numbers}"
+            writing.remark("emergency.tested", Subject.SITE, sheet.site or "all", title)
 
 
 def reports(desk: Desk, *, limit: int = 50) -> list[Report]:
     """Newest first."""
     with desk.reading() as reading:
         rows = reading.connection.execute(select(emergency_report.c.body).order_by(emergency_report.c.at.desc()).limit(limit)).scalars()
-        return [_read(body) for body in rows]
+        return [_sheet_of(body).report for body in rows]
 
 
-def _read(body: str) -> Report:
-    plain = {name: value for name, value in json.loads(body).items() if name in Report.__dataclass_fields__}
-    sites = {name: (count, comes) for name, (count, comes) in plain["sites"].items()}
-    return Report(**{**plain, "at": datetime.fromisoformat(plain["at"]), "sites": sites})
+def _sheet_of(body: str) -> _Sheet:
+    plain = json.loads(body)
+    after = plain["after"]
+    return _Sheet(**{**plain, "after": (after[0], after[1]) if after else None})
 
 
 def look(desk: Desk, key: str) -> tuple[Report, list[Tested], int]:
     """A report with the first of those lines for which help would not come, or that should be looked at, and how many there are. Raises
     NotFound."""
-    row = _row(desk, key)
-    plain = json.loads(row.body)
-    return _read(row.body), [_line(x) for x in plain["wrong"]], plain["wrong_count"]
+    sheet = _sheet_of(_row(desk, key).body)
+    lines = sorted((_line(x) for x in sheet.wrong), key=lambda x: (x.comes, x.site, x.e164))
+    return sheet.report, lines, sheet.wrong_count
 
 
 def _row(desk: Desk, key: str) -> Any:
@@ -143,7 +236,10 @@ def _line(plain: dict[str, Any]) -> Tested:
 def as_csv(desk: Desk, key: str) -> str:
     """One line a number (RFC 4180), all of them."""
     desk.require(May.LOOK)
-    lines = [_line(x) for x in json.loads(zlib.decompress(_row(desk, key).lines))]
+    _row(desk, key)
+    parts = select(emergency_report_part.c.lines).where(emergency_report_part.c.report == key).order_by(emergency_report_part.c.part)
+    with desk.reading() as reading:
+        lines = [_line(x) for kept in reading.connection.execute(parts).scalars() for x in json.loads(zlib.decompress(kept))]
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(COLUMNS)

@@ -17,7 +17,7 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Account, Order, Subject
 from sedge.core.reduce import reservation_lapsed, rest_over
 from sedge.core.workorders.tasks import OutputOf, Snapshot
-from sedge.desk import accounts, charges, mail, number_files, rechecking, steps, workorders
+from sedge.desk import accounts, charges, emergency_reports, mail, number_files, rechecking, steps, workorders
 from sedge.desk.desk import Desk, House, Writing, system_member
 from sedge.desk.steps import Done, Failed, Outcome, Wait
 from sedge.store import numbers as number_store
@@ -83,6 +83,7 @@ def _tick_one(desk: Desk) -> int:
         done += _execute(desk, stored)
     done += charges.fetch_nightly(desk) + rechecking.recheck_nightly(desk)
     done += desk.house.while_unchanged(desk.who.organisation, "accounts watched", lambda: accounts.watch(desk))
+    done += emergency_reports.go_on(desk)
     return done + number_files.go_on_reading(desk) + mail.send_waiting(desk)
 
 

@@ -1,6 +1,6 @@
 """The tables of safety: who is where, floor plans, links by which somebody at the site confirms a spot, reports of emergency tests."""
 
-from sqlalchemy import Column, Index, Integer, LargeBinary, PrimaryKeyConstraint, String, Table, Text
+from sqlalchemy import Boolean, Column, Index, Integer, LargeBinary, PrimaryKeyConstraint, String, Table, Text, text
 
 from sedge.store.tables import Moment, estate_metadata
 
@@ -40,6 +40,16 @@ emergency_report = Table(
     Column("at", Moment, nullable=False),
     Column("by", String(120), nullable=False),
     Column("body", Text, nullable=False),
-    Column("lines", LargeBinary, nullable=False),  # compressed
+    Column("done", Boolean, nullable=False),
+    Column("parts", Integer, nullable=False),
     Index("emergency_report_at", "at"),
+    Index("emergency_report_open", "id", sqlite_where=text("done IS 0"), postgresql_where=text("done IS false")),
+)
+emergency_report_part = Table(
+    "emergency_report_part",
+    estate_metadata,
+    Column("report", String(80)),
+    Column("part", Integer),
+    Column("lines", LargeBinary, nullable=False),  # compressed
+    PrimaryKeyConstraint("report", "part"),
 )

@@ -94,13 +94,14 @@ def tests(request: Request, desk: AtDesk) -> Response:
 
 @place.action("/safety/tests", May.PLACE_TEST_CALL)
 def run_test(request: Request, desk: AtDesk, site: Annotated[str, Form(max_length=80)] = "") -> Response:
-    return go(request, f"/safety/tests/{emergency_reports.run(desk, site=site).id}")
+    return go(request, f"/safety/tests/{emergency_reports.begin(desk, site=site).id}")
 
 
 @place.page("/safety/tests/{key}", May.LOOK)
 def report(request: Request, desk: AtDesk, key: str) -> Response:
     found, lines, count = emergency_reports.look(desk, key)
-    return draw(request, "safety_report.html", report=found, lines=lines[: views.MOST_LINES], more=max(0, count - views.MOST_LINES))
+    template = "_safety_report.html" if target(request) == "report" else "safety_report.html"
+    return draw(request, template, report=found, lines=lines[: views.MOST_LINES], more=max(0, count - views.MOST_LINES))
 
 
 @place.page("/safety/tests/{key}/report.csv", May.LOOK)

@@ -44,13 +44,22 @@ def upgrade() -> None:
         sa.Column("at", Moment(), nullable=False),
         sa.Column("by", sa.String(length=120), nullable=False),
         sa.Column("body", sa.Text(), nullable=False),
-        sa.Column("lines", sa.LargeBinary(), nullable=False),
+        sa.Column("done", sa.Boolean(), nullable=False),
+        sa.Column("parts", sa.Integer(), nullable=False),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_emergency_report")),
+    )
+    op.create_index("emergency_report_open", "emergency_report", ["id"], unique=False, sqlite_where=sa.text("done IS 0"))
+    op.create_table(
+        "emergency_report_part",
+        sa.Column("report", sa.String(length=80), nullable=False),
+        sa.Column("part", sa.Integer(), nullable=False),
+        sa.Column("lines", sa.LargeBinary(), nullable=False),
+        sa.PrimaryKeyConstraint("report", "part", name=op.f("pk_emergency_report_part")),
     )
     op.create_index("emergency_report_at", "emergency_report", ["at"], unique=False)
     placing.put_placed(op.get_bind())
 
 
 def downgrade() -> None:
-    for table in ("emergency_report", "confirm_link", "floor_plan", "placed"):
+    for table in ("emergency_report_part", "emergency_report", "confirm_link", "floor_plan", "placed"):
         op.drop_table(table)
