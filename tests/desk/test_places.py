@@ -8,12 +8,12 @@ from xml.etree import ElementTree
 
 import pytest
 
-from sedge.core.errors import Forbidden, NotAllowedNow, NotFound, NotUnderstood
+from sedge.core.errors import ChangedMeanwhile, Forbidden, NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.records import Address, Number, Person, Spot
 from sedge.core.safety.coverage import floor_order
 from sedge.core.safety.spots import floor_problem
 from sedge.demo.seed import MEMBERS
-from sedge.desk import calls, confirming, coverage, moving, open_formats, places, safety, site_facts, workorders
+from sedge.desk import calls, confirming, coverage, moving, open_formats, places, runner, safety, site_facts, workorders
 from sedge.formats.pidf_lo import CIVIC, GEOPRIV, GML, PIDF
 from sedge.store import placing
 from sedge.store.workorders import OrderState
@@ -441,3 +441,37 @@ def test_floor_and_room_can_be_asked_for_whatever_the_size(desk):
     with pytest.raises(NotUnderstood) as raised:
         safety.add_spot(desk, site="canal-museum", floor="1st floor", room="")
     assert raised.value.field == "room"
+
+
+def test_a_process_that_dies_before_it_has_told_does_so_when_it_is_back(house, desk, monkeypatch):
+    spot = the(desk, Spot, WORKSHOP)
+    monkeypatch.setattr(places.place_words, "tell", lambda *_: [])
+    places.change(desk, WORKSHOP, {"floor": spot.floor, "room": "drying room"})
+    monkeypatch.undo()
+    runner.recover(house)
+    until_quiet(house, timedelta(minutes=2))
+    number = next(n for n in numbers_of(desk, "wharf-house") if n.spot == WORKSHOP and n.holder.kind == "person")
+    assert "drying room" in calls.place_help_call(desk, number.e164).heard
+    assert runner.recover(house) is None
+    assert places.place_words.tell(desk) == []
+
+
+def test_of_two_who_change_a_sites_address_one_is_refused(desk, monkeypatch):
+    form = site_form(desk, house_number="7")
+    plain = site_facts._address
+
+    def meanwhile(*args):
+        monkeypatch.undo()
+        site_facts.change(desk, "canal-museum", site_form(desk, house_number="9"))
+        return plain(*args)
+
+    monkeypatch.setattr(site_facts, "_address", meanwhile)
+    with pytest.raises(ChangedMeanwhile):
+        site_facts.change(desk, "canal-museum", form)
+    assert site_facts.look(desk, "canal-museum")[1].elements.house_number == "9"
+
+
+def test_only_looking_at_a_file_says_what_doing_would(desk):
+    with pytest.raises(NotUnderstood) as raised:
+        open_formats.spots_in(desk, b"site,floor,room\nWharf House,9th floor,x\n", dry_run=True)
+    assert "3rd floor is its highest" in raised.value.message

@@ -13,7 +13,7 @@ from sedge.core.records import Address, Number, Site, Spot, Subject
 from sedge.core.reduce import changed
 from sedge.core.safety.spots import floor_problem, needs_detail, spot_code
 from sedge.desk import place_words, places
-from sedge.desk.desk import Desk, Writing
+from sedge.desk.desk import Desk, Reading
 from sedge.formats.pidf_lo import Place, pidf_lo
 from sedge.store import tables
 
@@ -94,6 +94,9 @@ def spots_in(desk: Desk, content: bytes, *, dry_run: bool = False) -> dict[str, 
     plan = [_row(i, row, known, sites) for i, row in enumerate(rows, start=2)]
     bad = [why for _, _, why in plan if why]
     counts = {what: sum(1 for w, _, why in plan if w == what and not why) for what in ("new", "changed", "same")}
+    if dry_run and not bad:
+        with desk.reading() as reading:
+            _changes(desk, reading, [(what, row) for what, row, _ in plan])  # only looking says what doing would
     if bad or dry_run:
         return {**counts, "bad": bad[:100], "done": False}
     with desk.writing(reason="spots from a file") as writing:
@@ -101,11 +104,11 @@ def spots_in(desk: Desk, content: bytes, *, dry_run: bool = False) -> dict[str, 
         moved = [c.id for c in changes if c.before is not None]
         writing.save([*changes, *place_words.out_of_date(writing, moved)])
     if moved:
-        place_words.tell(desk, moved, "what a file changed")
+        place_words.tell(desk, "what a file changed")
     return {**counts, "bad": [], "done": True}
 
 
-def _changes(desk: Desk, writing: Writing, rows: Sequence[tuple[str, dict[str, str]]]) -> list[Change]:
+def _changes(desk: Desk, writing: Reading, rows: Sequence[tuple[str, dict[str, str]]]) -> list[Change]:
     """All changes of a file together, so that they land together or not at all. Raises NotUnderstood naming the row."""
     sites = {s.id: s for s in writing.records.all(Site)}
     addresses = {a.id: a for a in writing.records.all(Address)}

@@ -165,7 +165,7 @@ def change(desk: Desk, code: str, form: dict[str, str]) -> Spot:
         stale = place_words.out_of_date(writing, [code]) if moved else []
         saved = writing.save([changed(Subject.SPOT, spot, after, "spot.changed"), *stale])[0].after
     if moved:
-        place_words.tell(desk, [code], saved.name)
+        place_words.tell(desk, saved.name)
     return saved
 
 

@@ -17,7 +17,7 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Account, Order, Subject
 from sedge.core.reduce import reservation_lapsed, rest_over
 from sedge.core.workorders.tasks import OutputOf, Snapshot
-from sedge.desk import accounts, charges, emergency_reports, mail, number_files, rechecking, steps, workorders
+from sedge.desk import accounts, charges, emergency_reports, mail, number_files, place_words, rechecking, steps, workorders
 from sedge.desk.desk import Desk, House, Writing, system_member
 from sedge.desk.steps import Done, Failed, Outcome, Wait
 from sedge.store import numbers as number_store
@@ -40,9 +40,11 @@ def tick(house: House) -> int:
 
 
 def recover(house: House) -> None:
-    """On start-up: take over what a process that died had leased, and ask for the charges of the nights it slept through."""
+    """On start-up: take over what a process that died had leased, ask for the charges of the nights it slept through, tell of places it
+    had no time to tell of."""
     for key in house.estates:
         house.next_at[key, charges.NAME] = house.clock.now()
+        place_words.tell(house.desk(system_member(key)))
         with house.desk(system_member(key)).writing() as writing:
             store.release_leases(writing.connection)
 

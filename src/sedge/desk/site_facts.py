@@ -39,13 +39,14 @@ def change(desk: Desk, key: str, form: dict[str, str]) -> Site:
             raise NotUnderstood(f"A spot is on a floor there would not be. {wrong}", field="floors")
         moved = bool(after and address and after.elements != address.elements)
         if after and after != address:
-            changes.append(changed(Subject.ADDRESS, writing.records.the(Address, after.id), after, "address.changed"))
+            changes.append(changed(Subject.ADDRESS, address, after, "address.changed"))  # as it was read, so that of two one is refused
         codes = [s.id for s in spots]
-        changes += place_words.out_of_date(writing, codes) if moved else []
+        if moved or told != site.security_desk:
+            changes += place_words.out_of_date(writing, codes)
         if changes:
             writing.save(changes)
     if moved or told != site.security_desk:
-        place_words.tell(desk, codes, name)
+        place_words.tell(desk, name)
     return saved
 
 

@@ -33,6 +33,11 @@ confirm_link = Table(
     Column("used_at", Moment),
     Index("confirm_link_spot", "spot"),
 )
+place_to_tell = Table(
+    "place_to_tell",
+    estate_metadata,
+    Column("spot", String(20), primary_key=True),  # its words have changed, and nobody has been told yet
+)
 emergency_report = Table(
     "emergency_report",
     estate_metadata,

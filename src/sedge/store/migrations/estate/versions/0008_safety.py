@@ -39,6 +39,11 @@ def upgrade() -> None:
     )
     op.create_index("confirm_link_spot", "confirm_link", ["spot"], unique=False)
     op.create_table(
+        "place_to_tell",
+        sa.Column("spot", sa.String(length=20), nullable=False),
+        sa.PrimaryKeyConstraint("spot", name=op.f("pk_place_to_tell")),
+    )
+    op.create_table(
         "emergency_report",
         sa.Column("id", sa.String(length=80), nullable=False),
         sa.Column("at", Moment(), nullable=False),
@@ -61,5 +66,5 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
-    for table in ("emergency_report_part", "emergency_report", "confirm_link", "floor_plan", "placed"):
+    for table in ("emergency_report_part", "emergency_report", "place_to_tell", "confirm_link", "floor_plan", "placed"):
         op.drop_table(table)
