@@ -74,7 +74,7 @@ def _life() -> Iterator[str]:
 
 
 def _checks() -> Iterator[str]:
-    from sedge.core.supply.connecting import RULES
+    from sedge.core.workorders.catalogue import RULES
 
     yield "## Checks\n\nEach is applied to its kind of task, on the estate as it will be at that point.\n"
     rows = [

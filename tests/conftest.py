@@ -14,6 +14,7 @@ from hypothesis import settings as hypothesis_settings
 from sedge.core import records as e
 from sedge.core.estate import Estate
 from sedge.core.facts import Money
+from sedge.core.licences.records import Entitlement
 from sedge.core.numbers.life import State
 from sedge.settings import Settings
 
@@ -49,7 +50,7 @@ class EstateBuilder:
             e.Account(id="fellgate-main", carrier="fellgate", name="Fellgate main", balance=gbp("100"), low_mark=gbp("20")),
             e.Product(id="staff", name="Staff seat", allows=(), for_holders=person, monthly=gbp("3.10"), propagation_minutes=10),
             e.Product(id="home", name="Home calling", allows=("calls",), needs_all=("staff",), for_holders=person, monthly=gbp("6.40"), propagation_minutes=15),
-            e.Product(id="permit", name="Reception permit", allows=("calls",), for_holders=line, monthly=gbp("0"), propagation_minutes=5, free=True),
+            e.Product(id="permit", name="Reception permit", allows=("calls",), for_holders=line, monthly=gbp("0"), propagation_minutes=5, free=True, entitlement=Entitlement(base=2, per=15, of="home")),
             e.Subscription(id="staff-sub", product="staff", seats=5),
             e.Subscription(id="home-sub", product="home", seats=5),
             e.Subscription(id="permit-sub", product="permit", seats=2),

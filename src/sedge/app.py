@@ -19,6 +19,7 @@ from sedge.api import connections as api_connections
 from sedge.api import files as api_files
 from sedge.api import holders as api_holders
 from sedge.api import ledger as api_ledger
+from sedge.api import licences as api_licences
 from sedge.api import numbers as api_numbers
 from sedge.api import papers as api_papers
 from sedge.api import safety as api_safety
@@ -60,6 +61,7 @@ from sedge.web.supply.forms import place as forms_place
 from sedge.web.supply.papers import place as papers_place
 from sedge.web.supply.routes import place as supply_place
 from sedge.web.today.routes import place as today_place
+from sedge.web.workorders.editing import place as editing_place
 from sedge.web.workorders.routes import place as workorders_place
 from sedge.web.workorders.why_not import place as why_not_place
 
@@ -79,10 +81,10 @@ class DeskFacts:
 
 PLACES = (
     sign_in_place, today_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, forms_place, connecting_place, supply_place, holders_place, licences_place, safety_place, safety_places_place, carriers_place, ledger_place,
-    workorders_place, why_not_place, components_place, standins_place,
+    editing_place, workorders_place, why_not_place, components_place, standins_place,
 )  # fmt: skip
 RESOURCES = (
-    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_workorders.resource, api_calls.resource, api_holders.resource, api_safety.resource,
+    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_workorders.resource, api_calls.resource, api_holders.resource, api_licences.resource, api_safety.resource,
     api_ledger.resource, api_ledger.standins,
 )  # fmt: skip
 

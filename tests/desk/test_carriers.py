@@ -14,7 +14,7 @@ from sedge.core.supply.offers import Wish, leading
 from sedge.core.supply.records import LineState
 from sedge.desk import connections, money, runner, searching, supply, today, workorders
 from sedge.outside.callbacks import Listener, signature
-from sedge.store import installation, tables
+from sedge.store import installation, installation_tables
 from sedge.store.workorders import OrderState
 from sedge.web.supply.views import order_page
 from tests.conftest import NOW, until_quiet
@@ -332,7 +332,7 @@ def test_the_secret_that_callbacks_are_signed_with_lies_sealed(house):
 def test_the_secret_of_an_older_installation_goes_on_and_is_sealed(house):
     with house.installation.writing() as connection:
         installation.put_setting(connection, installation.SEALED_SECRET, "")
-        connection.execute(tables.setting.delete().where(tables.setting.c.name == installation.SEALED_SECRET))
+        connection.execute(installation_tables.setting.delete().where(installation_tables.setting.c.name == installation.SEALED_SECRET))
         installation.put_setting(connection, "callback secret", "as agreed long ago")
         assert installation.callback_secret(connection, house.keyring) == "as agreed long ago"
         assert installation.setting(connection, "callback secret") is None

@@ -6,7 +6,7 @@ from sedge.core.errors import Forbidden, NotUnderstood, OutsideSilent
 from sedge.core.records import CivicElements, HolderKind, HolderRef, Number, Verdict
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
-from sedge.desk import calls, coverage, holders, importing, numbers, safety, today, workorders
+from sedge.desk import calls, coverage, drafts, holders, importing, numbers, safety, today, workorders
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
 
@@ -172,7 +172,7 @@ def test_a_moved_number_is_a_gap_until_the_carrier_knows(house, desk):
 def test_moving_a_person_with_remedies_tells_the_carrier_of_each_number(house, desk):
     holder = number(desk, BUNDLED).holder
     order = workorders.draft(desk, "moves desk", [t.SetSpot(person=holder.id, spot="WHF-008-6")])
-    workorders.add_remedies(desk, order.id)
+    drafts.add_remedies(desk, order.id)
     assert [x.stored.body.kind for x in workorders.look(desk, order.id).tasks] == ["set_spot", "register_address"]
     workorders.run(desk, order.id)
     until_quiet(house)

@@ -11,7 +11,7 @@ from sedge.core.numbers.life import State
 from sedge.core.records import HolderKind, HolderRef, Number, Person
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
-from sedge.desk import ledger, runner, steering, workorders
+from sedge.desk import drafts, ledger, runner, steering, workorders
 from sedge.desk.applying import apply_at_once
 from sedge.store import tables
 from sedge.store.workorders import OrderState, TaskState
@@ -57,7 +57,7 @@ def assigned(desk, e164=FREE, place=0):
 def test_a_joiner_gets_a_number_with_everything_it_needs(house, desk):
     person, order = assigned(desk)
     assert not workorders.look(desk, order.id).runnable
-    workorders.add_remedies(desk, order.id)
+    drafts.add_remedies(desk, order.id)
     assert workorders.look(desk, order.id).runnable
     workorders.run(desk, order.id)
     until_quiet(house)
@@ -83,7 +83,7 @@ def test_a_stopped_work_order_does_not_run(desk):
 def test_undo_gives_the_estate_as_before(house, desk):
     before = snapshot(desk)
     _, order = assigned(desk)
-    workorders.add_remedies(desk, order.id)
+    drafts.add_remedies(desk, order.id)
     workorders.run(desk, order.id)
     until_quiet(house, timedelta(minutes=20))
     assert snapshot(desk) != before
@@ -193,7 +193,7 @@ def test_a_silent_service_is_asked_again_with_growing_pauses(house, desk):
 
 def test_a_work_order_can_be_stopped_and_what_waits_is_skipped(house, desk):
     _, order = assigned(desk)
-    workorders.add_remedies(desk, order.id)
+    drafts.add_remedies(desk, order.id)
     workorders.run(desk, order.id)
     runner.tick(house)
     workorders.stop_order(desk, order.id)
@@ -232,7 +232,7 @@ def test_a_chosen_remedy_is_applied_to_its_task(house, desk):
     order = workorders.draft(desk, "again", [t.AssignNumber(number=aging.e164, holder=ref(person))])
     finding = next(f for f in workorders.look(desk, order.id).report.stops if f.rule == "assignment.number-is-free")
     end = next(i for i, r in enumerate(finding.remedies) if isinstance(r.tasks[0], t.EndRest))
-    workorders.choose_remedy(desk, order.id, 0, finding.rule, end, reason="needed today")
+    drafts.choose_remedy(desk, order.id, 0, finding.rule, end, reason="needed today")
     view = workorders.look(desk, order.id)
     assert [x.stored.body.kind for x in view.tasks] == ["end_rest", "assign_number"]
     assert view.tasks[0].stored.body.reason == "needed today"
@@ -241,12 +241,12 @@ def test_a_chosen_remedy_is_applied_to_its_task(house, desk):
 
 def test_tasks_can_be_added_and_taken_out_of_a_draft(desk):
     _, order = assigned(desk, OTHER)
-    workorders.add_task(desk, order.id, {"kind": "place_test_call", "number": "0113 496 0160"})
+    drafts.add_task(desk, order.id, {"kind": "place_test_call", "number": "0113 496 0160"})
     assert [x.stored.body.kind for x in workorders.look(desk, order.id).tasks] == ["assign_number", "place_test_call"]
-    workorders.remove_task(desk, order.id, 0)
+    drafts.remove_task(desk, order.id, 0)
     assert [x.stored.body.kind for x in workorders.look(desk, order.id).tasks] == ["place_test_call"]
     with pytest.raises(NotAllowedNow):
-        workorders.remove_task(desk, order.id, 0)
+        drafts.remove_task(desk, order.id, 0)
 
 
 @pytest.mark.parametrize(
@@ -286,7 +286,7 @@ def test_the_system_acts_under_its_own_name(house, desk):
 
 def test_the_ledger_holds_after_all_that(house, desk):
     _, order = assigned(desk)
-    workorders.add_remedies(desk, order.id)
+    drafts.add_remedies(desk, order.id)
     workorders.run(desk, order.id)
     until_quiet(house, timedelta(hours=1))
     count, broken = ledger.verify(desk)

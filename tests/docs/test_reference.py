@@ -8,7 +8,7 @@ from scripts.docs import FILE, reference
 from sedge.app import RESOURCES
 from sedge.core import errors
 from sedge.core.numbers.life import State
-from sedge.core.supply.connecting import RULES
+from sedge.core.workorders.catalogue import RULES
 from sedge.settings import Settings
 from sedge.web.problems import HEADINGS
 

@@ -10,7 +10,7 @@ from starlette.concurrency import run_in_threadpool
 from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May
-from sedge.core.records import CivicElements, Device, HolderKind, PathVersion, Product, ServiceLine, Spot, Subscription
+from sedge.core.records import CivicElements, Device, HolderKind, PathVersion, ServiceLine, Spot
 from sedge.desk import holders, importing, money, site_facts, trunks
 from sedge.desk.desk import Desk
 from sedge.desk.holders import HolderRow
@@ -206,25 +206,6 @@ async def import_people(request: Request, desk: AtDesk, dry_run: bool = False, s
         "added": len(found.new), "changed": len(found.changed), "same": found.same, "bad": bad, "columns": found.sheet.columns,
         "ignored": found.sheet.ignored, "dry_run": dry_run,
     }  # fmt: skip
-
-
-@resource.read("/licence-products", May.SEE_MONEY)
-def products(desk: AtDesk) -> dict[str, Any]:
-    items = [
-        {"id": p.id, "name": p.name, "needs": list(p.needs_all), "for": list(p.for_holders), "monthly": shapes.money(p.monthly),
-         "propagation_minutes": p.propagation_minutes, "free": p.free}
-        for p in _all(desk, Product)
-    ]  # fmt: skip
-    return {"items": items, "next": None}
-
-
-@resource.read("/subscriptions", May.SEE_MONEY)
-def subscriptions(desk: AtDesk) -> dict[str, Any]:
-    items = [
-        {"id": s.id, "product": s.product, "seats": s.seats, "used": s.used, "left": s.left, "renews_on": shapes.moment(s.renews_on)}
-        for s in _all(desk, Subscription)
-    ]
-    return {"items": items, "next": None}
 
 
 @resource.read("/carriers")

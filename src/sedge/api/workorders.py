@@ -13,7 +13,7 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import Role
 from sedge.core.workorders.tasks import Task
-from sedge.desk import numbers, why_not, workorders
+from sedge.desk import drafts, numbers, why_not, workorders
 from sedge.store.workorders import OrderState
 
 resource = Resource(prefix="/work-orders", tags=["work orders"])
@@ -84,7 +84,7 @@ def look(desk: AtDesk, key: str) -> dict[str, Any]:
 
 @resource.write("/{key}/remedies", May.CHANGE_ESTATE)
 def add_remedies(desk: AtDesk, key: str) -> dict[str, Any]:
-    workorders.add_remedies(desk, key)
+    drafts.add_remedies(desk, key)
     return shapes.work_order(workorders.look(desk, key))
 
 
@@ -113,7 +113,7 @@ def stop(desk: AtDesk, key: str) -> dict[str, Any]:
 
 @resource.write("/{key}/tasks", May.CHANGE_ESTATE)
 def add_task(desk: AtDesk, key: str, task: Annotated[dict[str, Any], Body()]) -> dict[str, Any]:
-    workorders.add_task(desk, key, task)
+    drafts.add_task(desk, key, task)
     return shapes.work_order(workorders.look(desk, key))
 
 

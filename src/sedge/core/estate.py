@@ -49,6 +49,7 @@ class Estate:
     def __init__(self, now: datetime, records: Iterable[Fact] = (), *, home: str = "GB") -> None:
         self.now = now
         self.home = home
+        self.raised: frozenset[str] = frozenset()  # rules whose warnings the organisation takes for stops
         self._records: dict[Subject, dict[str, Any]] = {subject: {} for subject in RECORD_TYPES}
         self._worked_out: dict[tuple[str, str], Any] = {}
         self._held: dict[tuple[str, str], dict[str, None]] = {}  # numbers by their holder, so that nobody looks through all
@@ -82,6 +83,7 @@ class Estate:
     def fork(self, now: datetime | None = None) -> "Estate":
         """An independent copy to project changes on."""
         copy = Estate(now or self.now, home=self.home)
+        copy.raised = self.raised
         copy._records = {subject: dict(records) for subject, records in self._records.items()}
         copy._held = {holder: dict(numbers) for holder, numbers in self._held.items()}
         return copy

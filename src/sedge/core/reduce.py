@@ -6,9 +6,10 @@ Used by checks, previews, the runner, undo and the demo's seeding alike. `core.r
 from datetime import timedelta
 from typing import Any
 
-from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotFound
+from sedge.core.errors import ChangedMeanwhile, NotAllowedNow
 from sedge.core.estate import Change, Estate
 from sedge.core.facts import Fact, canonical
+from sedge.core.licences.reducers import granted, taken_back
 from sedge.core.numbers.life import Event, State, next_state
 from sedge.core.policy import POLICY
 from sedge.core.records import (
@@ -17,12 +18,12 @@ from sedge.core.records import (
     Assignment,
     Device,
     Grant,
+    Group,
     HolderKind,
     HolderRef,
     Number,
     PathVersion,
     Person,
-    Product,
     Site,
     Spot,
     Subject,
@@ -32,7 +33,8 @@ from sedge.core.reducing import REDUCERS, changed, number_changed, number_in, re
 from sedge.core.supply.reducers import charge, refund, settle_lines
 from sedge.core.workorders import tasks as t
 
-__all__ = ["apply", "changed", "charge", "refund", "settle_lines"]
+PERSONS_FACTS = ("name", "email", "site", "department", "job", "extension", "manager", "known_elsewhere_as", "left")
+__all__ = ["apply", "changed", "charge", "granted", "refund", "settle_lines", "taken_back"]
 
 
 def apply(task: Any, estate: Estate, identity: str = "new") -> list[Change]:
@@ -41,54 +43,6 @@ def apply(task: Any, estate: Estate, identity: str = "new") -> list[Change]:
     Raises NotFound, NotAllowedNow. The estate is left as it was; see `Estate.absorb`.
     """
     return REDUCERS[type(task)](task, estate, identity)
-
-
-# ── licences ──
-
-
-@reduces(t.GrantLicence)
-def _grant(task: t.GrantLicence, estate: Estate, identity: str) -> list[Change]:
-    product = estate.the(Product, task.product)
-    seats = [s for s in estate.all(Subscription) if s.product == product.id]
-    subscription = max(seats, key=lambda s: s.left, default=None)
-    if subscription is None:
-        raise NotFound(f"There is no subscription for {product.name}. Buy seats first.", subject=Subject.SUBSCRIPTION)
-    if any(g.product == product.id for g in estate.grants_of(task.holder)):
-        return []
-    if subscription.left < 1:
-        raise NotAllowedNow(f"No seat of {product.name} is left. Buy seats or take one back.", reason="no-seat")
-    grant = Grant(
-        id=f"{identity}-grant",
-        product=product.id,
-        subscription=subscription.id,
-        holder=task.holder,
-        since=estate.now,
-        works_from=estate.now + timedelta(minutes=product.propagation_minutes),
-    )
-    return [changed(Subject.GRANT, None, grant, "grant.given"), _used(subscription, +1)]
-
-
-@reduces(t.RevokeLicence)
-def _revoke(task: t.RevokeLicence, estate: Estate, _identity: str) -> list[Change]:
-    grant = next((g for g in estate.grants_of(task.holder) if g.product == task.product), None)
-    return _ended(grant, estate) if grant else []
-
-
-def _ended(grant: Grant, estate: Estate) -> list[Change]:
-    subscription = estate.the(Subscription, grant.subscription)
-    return [changed(Subject.GRANT, grant, grant.but(until=estate.now), "grant.ended"), _used(subscription, -1)]
-
-
-def _used(subscription: Subscription, by: int) -> Change:
-    return changed(Subject.SUBSCRIPTION, subscription, subscription.but(used=subscription.used + by), "subscription.used")
-
-
-@reduces(t.BuySeats)
-def _buy(task: t.BuySeats, estate: Estate, _identity: str) -> list[Change]:
-    found = next((s for s in estate.all(Subscription) if s.product == task.product), None)
-    if found is None:
-        raise NotFound(f"There is no subscription for {task.product}.", subject=Subject.SUBSCRIPTION)
-    return [changed(Subject.SUBSCRIPTION, found, found.but(seats=found.seats + task.seats), "subscription.seats-bought")]
 
 
 # ── a number's life ──
@@ -214,11 +168,17 @@ def _set_spot(task: t.SetSpot, estate: Estate, _identity: str) -> list[Change]:
     if task.person:
         person = estate.the(Person, task.person)
         ref = HolderRef(kind=HolderKind.PERSON, id=person.id)
-        follow = [n for n in estate.numbers_of(ref) if n.spot == person.spot]
+        follow = [n for n in estate.numbers_of(ref) if n.spot == person.spot or _is_elsewhere(n.spot, person.site, estate)]
         moved = [changed(Subject.NUMBER, n, n.but(spot=spot.id), "number.spot-set") for n in follow]
         return [changed(Subject.PERSON, person, person.but(spot=spot.id), "person.spot-set"), *moved]
     number = estate.number(number_in(task))
     return number_changed(number, "number.spot-set", spot=spot.id)
+
+
+def _is_elsewhere(spot: str | None, site: str, estate: Estate) -> bool:
+    """Whether a number's spot is at a site its holder has left."""
+    found = estate.get(Spot, spot)
+    return found is not None and found.site != site
 
 
 @reduces(t.RegisterAddress)
@@ -280,8 +240,9 @@ def _add_person(task: t.AddPerson, estate: Estate, _identity: str) -> list[Chang
         return []
     site = estate.the(Site, task.site)
     person = Person(
-        id=task.id, name=task.name, email=task.email, site=site.id, department=task.department, extension=task.extension, spot=task.spot
-    )
+        id=task.id, name=task.name, email=task.email, site=site.id, department=task.department, extension=task.extension, spot=task.spot, job=task.job,
+        known_elsewhere_as=task.known_elsewhere_as,
+    )  # fmt: skip
     phone = Device(
         id=f"phone-{task.id}"[:80],
         person=person.id,
@@ -290,6 +251,38 @@ def _add_person(task: t.AddPerson, estate: Estate, _identity: str) -> list[Chang
         registered=True,
     )
     return [changed(Subject.PERSON, None, person, "person.added"), changed(Subject.DEVICE, None, phone, "device.added")]
+
+
+@reduces(t.ChangePerson)
+def _change_person(task: t.ChangePerson, estate: Estate, _identity: str) -> list[Change]:
+    """Who leaves a site leaves its spot: theirs there is no longer true."""
+    person = estate.the(Person, task.person)
+    given = {name: getattr(task, name) for name in PERSONS_FACTS if getattr(task, name) is not None}
+    if task.site and task.site != person.site:
+        estate.the(Site, task.site)
+        given["spot"] = None
+    after = person.but(**given)
+    if same(after, person):
+        return []
+    return [changed(Subject.PERSON, person, after, "person.left" if after.left and not person.left else "person.changed")]
+
+
+@reduces(t.SetGroup)
+def _set_group(task: t.SetGroup, estate: Estate, _identity: str) -> list[Change]:
+    before = estate.get(Group, task.group)
+    values = {"name": task.name, "members": tuple(dict.fromkeys(task.members)), "known_elsewhere_as": task.known_elsewhere_as}
+    if before is None:
+        return [changed(Subject.GROUP, None, Group(id=task.group, **values), "group.added")]
+    after = before.but(**values, removed=task.removed)
+    if same(after, before):
+        return []
+    return [changed(Subject.GROUP, before, after, "group.removed" if task.removed else "group.changed")]
+
+
+@reduces(t.PutBackLater)
+def _put_back_later(_task: t.PutBackLater, _estate: Estate, _identity: str) -> list[Change]:
+    """Nothing now: a work order of its own does it when the moment has come."""
+    return []
 
 
 @reduces(t.LabelNumbers)
@@ -336,19 +329,20 @@ def _restored(snapshot: t.Snapshot, estate: Estate) -> list[Change]:
     after = record_type.model_validate(snapshot.after)
     before = record_type.model_validate(snapshot.before) if snapshot.before else None
     if isinstance(now, Subscription) and isinstance(after, Subscription) and isinstance(before, Subscription):
-        seats, used = now.seats + before.seats - after.seats, now.used + before.used - after.used
-        if (seats, used) == (now.seats, now.used):
-            return []
-        return [changed(Subject.SUBSCRIPTION, now, now.but(seats=seats, used=used), "record.restored")]
+        return _seats_restored(now, before, after)
     if isinstance(now, Number) and isinstance(after, Number) and isinstance(before, Number):
         # what the carrier has registered is a fact of the outside, which no undo takes back
         after, before = after.but(registered_spot=now.registered_spot), before.but(registered_spot=now.registered_spot)
-    if not same(now, after):
+    if not same(now, after) and not (isinstance(now, Subscription) and before is None):
         name = getattr(now, "national", None) or getattr(now, "name", snapshot.id)
         raise ChangedMeanwhile(f"{name} has been changed since, so it stays as it is now.", subject=snapshot.subject, id=snapshot.id)
     if before is None:
         if isinstance(now, Grant):
             return [changed(Subject.GRANT, now, now.but(until=estate.now), "grant.ended")]
+        if isinstance(now, Subscription) and isinstance(after, Subscription):
+            return _seats_restored(now, after.but(seats=0, used=0, leaving=0), after)
+        if isinstance(now, Group):
+            return [changed(Subject.GROUP, now, now.but(removed=True), "group.removed")]
         if isinstance(now, Number):
             gone = step(now, Event.RESTORE, State.CLOSED, state_reason="its take-over was undone", assignment=None, path=None, trunk=None)
             return number_changed(now, "number.restored", **gone)
@@ -361,6 +355,16 @@ def _restored(snapshot: t.Snapshot, estate: Estate) -> list[Change]:
         )  # versions are never rewritten; the old one comes back as a new one
     action = "number.restored" if isinstance(now, Number) else "record.restored"
     return [changed(snapshot.subject, now, before.but(version=now.version), action)]  # type: ignore[arg-type]
+
+
+def _seats_restored(now: Subscription, before: Subscription, after: Subscription) -> list[Change]:
+    """By how much a task moved them, so that what others bought and granted since stays. Raises NotAllowedNow below the grants."""
+    moved = {name: getattr(now, name) + getattr(before, name) - getattr(after, name) for name in ("seats", "used", "leaving")}
+    if all(getattr(now, name) == value for name, value in moved.items()):
+        return []
+    if moved["used"] > moved["seats"]:
+        raise NotAllowedNow("The seats bought then are granted by now, so they stay. Take grants back first.", reason="no-seat")
+    return [changed(Subject.SUBSCRIPTION, now, now.but(**moved), "record.restored")]
 
 
 def same(one: Fact, other: Fact) -> bool:

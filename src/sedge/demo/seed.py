@@ -22,13 +22,11 @@ from sedge.core.records import (
     Number,
     PathVersion,
     Person,
-    Product,
     Right,
     Role,
     ServiceLine,
     Site,
     Spot,
-    Subscription,
     SupplyModel,
     Trunk,
     Verdict,
@@ -37,6 +35,7 @@ from sedge.core.safety.spots import spot_code
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.tasks import Needs
 from sedge.demo.agreements import accounts, carriers
+from sedge.demo.licences import products, subscriptions
 from sedge.demo.papers import put_papers_on_file
 from sedge.demo.past import live_the_months, send_old_mail
 from sedge.demo.people import DemoPerson, demo_people
@@ -61,7 +60,6 @@ MEMBERS = (
     Member("noor", "Noor Siddiqui", "noor.siddiqui@lanternfield.example", TRUST.id, AccessRole.SITE_MANAGER, ("wharf-house",)),
 )
 DAY = timedelta(days=1)
-STAFF, HOME, RECEPTION = "staff-seat", "home-calling", "reception-permit"
 WHARF, CANAL, SPREE = "wharf-house", "canal-museum", "spree-depot"
 
 
@@ -200,26 +198,7 @@ class Seeding:
         return [whole, *rows]
 
     def licences(self) -> None:
-        person, line = (HolderKind.PERSON,), (HolderKind.SERVICE_LINE,)
-        price = {STAFF: "3.10", HOME: "6.40", RECEPTION: "0.00"}
-        add_records(
-            self.desk,
-            [
-                Product(id=STAFF, name="Staff seat", allows=("directory",), for_holders=person, monthly=self.gbp(price[STAFF]), propagation_minutes=10),
-                Product(
-                    id=HOME, name="Home calling", allows=("calls",), needs_all=(STAFF,), for_holders=person, monthly=self.gbp(price[HOME]),
-                    propagation_minutes=15,
-                ),
-                Product(
-                    id=RECEPTION, name="Reception permit", allows=("calls",), for_holders=line, monthly=self.gbp(price[RECEPTION]), propagation_minutes=5,
-                    free=True,
-                ),
-                Subscription(id="staff-2025", product=STAFF, seats=40, renews_on=self.now + 160 * DAY),
-                Subscription(id="home-2025", product=HOME, seats=15, renews_on=self.now + 160 * DAY),
-                Subscription(id="reception-free", product=RECEPTION, seats=7),
-            ],
-            reason="seats bought",
-        )  # fmt: skip
+        add_records(self.desk, [*products(), *subscriptions(self.now)], reason="seats bought")
 
     def gbp(self, amount: str) -> Money:
         return Money(amount=Decimal(amount), currency="GBP")

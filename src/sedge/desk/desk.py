@@ -22,7 +22,7 @@ from sedge.outside.carrier import CarrierService
 from sedge.outside.outside import Outside
 from sedge.settings import Settings
 from sedge.store import estate as estate_store
-from sedge.store import installation, ledger, saving, workorders
+from sedge.store import installation, ledger, rule_levels, saving, workorders
 from sedge.store import secrets as secrets_store
 from sedge.store.database import Database
 from sedge.store.installation import Member, Organisation
@@ -134,7 +134,9 @@ class Reading:
         self._home = desk.organisation.home_country
 
     def estate(self, needs: Needs) -> Estate:
-        return estate_store.load(self.records, needs, self.now, home=self._home)
+        estate = estate_store.load(self.records, needs, self.now, home=self._home)
+        estate.raised = rule_levels.raised(self.connection)
+        return estate
 
     def look_at(self, subject: Subject, key: str) -> Estate:
         return self.estate(estate_store.needs_of(subject, key))

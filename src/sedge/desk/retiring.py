@@ -55,5 +55,5 @@ def plan(desk: Desk, e164: str, *, rest: str, release: bool) -> tuple[list[Any],
 
 def _idle_licences(number: Number, grants: list[Grant], products: dict[str, Product]) -> list[Any]:
     """Those that need another one go first."""
-    ordered = sorted(grants, key=lambda g: -len(products[g.product].needs_all))
+    ordered = sorted(grants, key=lambda g: -len(products[g.product].prerequisites))
     return [t.RevokeLicence(holder=g.holder, product=g.product) for g in ordered if number.holder == g.holder]

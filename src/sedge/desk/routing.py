@@ -5,8 +5,9 @@ from typing import Any
 
 from sedge.core.estate import Change, Estate
 from sedge.core.numbers.life import ENDED, State
+from sedge.core.paths.steps import groups_named, with_people
 from sedge.core.paths.trace import path_of
-from sedge.core.records import Address, Device, Grant, Number, PathVersion, Person, ServiceLine, Site, Spot, Trunk
+from sedge.core.records import Address, Device, Grant, Group, Number, PathVersion, Person, ServiceLine, Site, Spot, Trunk
 from sedge.outside.telephony import Telephony
 
 
@@ -19,7 +20,7 @@ def routing_of(number: Number, estate: Estate) -> dict[str, Any]:
         "answering": answering(number, estate),
         "works_from": assignment.works_from.isoformat() if assignment else None,
         "trunk": number.trunk,
-        "path": path_of(number, estate).model_dump(mode="json"),
+        "path": with_people(path_of(number, estate).model_dump(mode="json"), _members(estate)),
         **_help(number, estate),
     }
 
@@ -43,9 +44,14 @@ def answering(number: Number, estate: Estate) -> list[str]:
         case Person():
             return [holder.id]
         case ServiceLine():
-            return list(holder.recipients)
+            members = (m for key in holder.groups for m in _members(estate).get(key, ()))
+            return list(dict.fromkeys((*(holder.members or holder.recipients), *members)))
         case _:
             return []
+
+
+def _members(estate: Estate) -> dict[str, tuple[str, ...]]:
+    return {g.id: g.members for g in estate.all(Group) if not g.removed}
 
 
 def tell_telephony(telephony: Telephony, changes: Iterable[Change], after: Estate) -> None:
@@ -64,10 +70,20 @@ def tell_telephony(telephony: Telephony, changes: Iterable[Change], after: Estat
                     telephony.remove_licence(grant.holder.id, grant.product)
             case Device() as device if change.before is None:
                 telephony.set_up({device.id: device_wish(device)}, {})
+            case Group() as group:
+                for number in after.all(Number):
+                    if number.state is State.ASSIGNED and _rings(number, group, after):
+                        telephony.put_number(number.e164, routing_of(number, after))
             case PathVersion() as path:
                 for number in after.all(Number):
                     if number.path == path.id and number.state is State.ASSIGNED:
                         telephony.put_number(number.e164, routing_of(number, after))
+
+
+def _rings(number: Number, group: Group, estate: Estate) -> bool:
+    path = estate.get(PathVersion, number.path)
+    line = estate.get(ServiceLine, number.holder.id) if number.holder else None
+    return (path is not None and group.id in groups_named(path.body)) or (line is not None and group.id in line.groups)
 
 
 def _is_routed(number: Number, estate: Estate) -> bool:

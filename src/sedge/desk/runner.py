@@ -16,8 +16,8 @@ from sedge.core.facts import canonical
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Order, Subject
 from sedge.core.reduce import reservation_lapsed, rest_over
-from sedge.core.workorders.tasks import OutputOf, Snapshot
-from sedge.desk import accounts, charges, emergency_reports, mail, number_files, place_words, rechecking, steps, workorders
+from sedge.core.workorders.tasks import OutputOf, PutBackLater, Snapshot
+from sedge.desk import accounts, charges, emergency_reports, licences, mail, number_files, place_words, rechecking, steps, workorders
 from sedge.desk.desk import Desk, House, Writing, system_member
 from sedge.desk.steps import Done, Failed, Outcome, Wait
 from sedge.store import numbers as number_store
@@ -29,7 +29,7 @@ log = structlog.get_logger("sedge.runner")
 LEASE = timedelta(seconds=60)
 FIRST_PAUSE, LONGEST_PAUSE = timedelta(seconds=2), timedelta(minutes=5)
 BATCH = 50
-UNDONE = {Subject.NUMBER, Subject.PERSON, Subject.GRANT, Subject.SUBSCRIPTION, Subject.PATH, Subject.SERVICE_LINE}
+UNDONE = {Subject.NUMBER, Subject.PERSON, Subject.GRANT, Subject.SUBSCRIPTION, Subject.PATH, Subject.SERVICE_LINE, Subject.GROUP}
 _ticking = threading.Lock()
 
 
@@ -86,6 +86,7 @@ def _tick_one(desk: Desk) -> int:
     done += charges.fetch_nightly(desk) + rechecking.recheck_nightly(desk)
     done += desk.house.while_unchanged(desk.who.organisation, "accounts watched", lambda: accounts.watch(desk))
     done += emergency_reports.go_on(desk)
+    done += desk.house.while_unchanged(desk.who.organisation, "terms", lambda: licences.end_terms(desk))
     return done + number_files.go_on_reading(desk) + mail.send_waiting(desk)
 
 
@@ -117,7 +118,7 @@ def _execute(desk: Desk, stored: StoredTask) -> int:
         if not store.lease(writing.connection, stored, real + LEASE, real):
             return 0
         order = store.header(writing.connection, stored.work_order)
-        if isinstance(getattr(stored.body, "number", None), OutputOf):
+        if isinstance(getattr(stored.body, "number", None), OutputOf) or isinstance(stored.body, PutBackLater):
             order = store.get(writing.connection, order.id)
         writing.touch()
     stored = replace(stored, attempts=stored.attempts + 1)
@@ -221,15 +222,4 @@ def _go_on(writing: Writing, order: WorkOrder, ended: StoredTask) -> None:
     if busy or order.state is not OrderState.RUNNING:
         writing.touch()
         return
-    for x in left:
-        store.set_state(writing.connection, x.id, TaskState.SKIPPED)
-    failed = any(x.state is TaskState.FAILED for x in tasks)
-    whole = store.get(writing.connection, order.id)
-    ended_order = store.save(
-        writing.connection, replace(whole, state=OrderState.FAILED if failed else OrderState.DONE, finished_at=writing.now)
-    )
-    writing.remark("work-order.failed" if failed else "work-order.finished", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
-    if order.undo_of and not failed:
-        undone = store.get(writing.connection, order.undo_of)
-        store.save(writing.connection, replace(undone, state=OrderState.UNDONE))
-    mail.write_for(writing, ended_order)
+    workorders.settle(writing, order.id)

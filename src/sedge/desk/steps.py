@@ -16,8 +16,8 @@ from sedge.core.facts import Money
 from sedge.core.moments import clock
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
-from sedge.core.records import Account, Address, Document, Grant, Number, Order, Proof, Site, Spot, Subject
-from sedge.core.reduce import apply, changed, charge, refund, release_done, settle_lines
+from sedge.core.records import Account, Address, Document, Grant, Number, Order, Product, Proof, Site, Spot, Subject
+from sedge.core.reduce import apply, changed, charge, granted, refund, release_done, settle_lines, taken_back
 from sedge.core.supply.records import LineState, OrderPaper, PaperState
 from sedge.core.supply.reducers import feature_set, papers_told
 from sedge.core.workorders import tasks as t
@@ -25,6 +25,7 @@ from sedge.core.workorders.checks import judge
 from sedge.core.workorders.findings import Level
 from sedge.core.workorders.plan import resolve
 from sedge.core.workorders.tasks import needs
+from sedge.core.workorders.telling import tell_whole
 from sedge.core.workorders.waiting import must_wait
 from sedge.desk import papers
 from sedge.desk.desk import Desk, Writing
@@ -84,6 +85,10 @@ def execute(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
             return _set_feature(desk, task)
         case t.PlaceTestCall():
             return _test_call(desk, task, stored)
+        case t.ExchangeLicence():
+            return _exchange(desk, task, stored)
+        case t.PutBackLater():
+            return _put_back_later(desk, task, stored, order)
         case _:
             return _plain(desk, task, stored)
 
@@ -104,10 +109,53 @@ def _plain(desk: Desk, task: Any, stored: StoredTask) -> Outcome:
     foreseen = apply(task, estate, stored.id)
     if isinstance(task, t.RegisterAddress | t.TellPlace) and (refused := _told(desk, task, estate)):
         return refused
-    after = estate.fork()
-    after.absorb(foreseen)
-    tell_telephony(desk.outside.telephony, foreseen, after)
+    _tell(desk, foreseen, estate)
     return Done(lambda writing: apply(task, writing.estate(needs(task)), stored.id), _works_from(foreseen))
+
+
+def _exchange(desk: Desk, task: t.ExchangeLicence, stored: StoredTask) -> Outcome:
+    """The new seat first; the old one is given back once the new one works."""
+    estate = _estate(desk, task)
+    new = next((g for g in estate.grants_of(task.holder) if g.product == task.to), None)
+    if new is None:
+        stops = [f for f in judge(task, estate) if f.level is Level.STOP]
+        if stops:
+            return Failed(stops[0].message)
+        given = granted(task.holder, task.to, estate, stored.id)
+        _tell(desk, given, estate)
+        works = next(c.after.works_from for c in given if isinstance(c.after, Grant))
+        name = estate.the(Product, task.to).name
+        return Wait(
+            works,
+            f"{name} to work; {estate.the(Product, task.product).name} goes on until then",
+            lambda w: granted(task.holder, task.to, w.estate(needs(task)), stored.id),
+        )
+    if new.works_from > estate.now:
+        return Wait(new.works_from, f"{estate.the(Product, task.to).name} to work")
+    _tell(desk, taken_back(task.holder, task.product, estate), estate)
+    return Done(lambda w: taken_back(task.holder, task.product, w.estate(needs(task))), new.works_from)
+
+
+def _tell(desk: Desk, changes: list[Change], estate: Estate) -> None:
+    after = estate.fork()
+    after.absorb(changes)
+    tell_telephony(desk.outside.telephony, changes, after)
+
+
+def _put_back_later(desk: Desk, task: t.PutBackLater, stored: StoredTask, order: WorkOrder) -> Outcome:
+    """A work order of its own, scheduled for the moment; under this task's name, so that it is one whatever happens between."""
+    from sedge.desk import workorders
+
+    of = order.tasks[task.task]
+    if not of.snapshots:
+        return Done()
+    back = t.PutBack(of=tell_whole(resolve(of.body, [x.body for x in order.tasks]), _estate(desk, of.body)), snapshots=of.snapshots)
+    title = f"Put back: {back.of}"[:200]
+    made = workorders.draft(
+        desk, title, [back], reason=f"temporary, by work order {order.no}", run_at=task.at, identity=f"{stored.id}-back"
+    )
+    workorders.run(desk, made.id)
+    return Done()
 
 
 def _told(desk: Desk, task: t.RegisterAddress | t.TellPlace, estate: Estate) -> Failed | None:

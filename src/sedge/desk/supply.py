@@ -17,7 +17,7 @@ from sedge.core.supply.offers import StockNumber
 from sedge.core.supply.quote import Quote, quote
 from sedge.core.supply.records import LineState, OrderForm
 from sedge.core.workorders import tasks as t
-from sedge.desk import joining, workorders
+from sedge.desk import drafts, joining, workorders
 from sedge.desk.accounts import amount_in
 from sedge.desk.desk import Desk, Reading
 from sedge.outside.carrier import StockItem
@@ -241,7 +241,7 @@ def order(
         desk, f"Order {reference}: {len(lines)} number{'s' if len(lines) != 1 else ''}", [task, *afterwards], identity=identity
     )
     if afterwards:
-        workorders.add_remedies(desk, written.id)
+        drafts.add_remedies(desk, written.id)
     work_order = workorders.run(desk, written.id)
     if held:
         with desk.writing() as writing:
@@ -309,6 +309,12 @@ def _check_spot(reading: Reading, spot: str | None, site: str) -> None:
     found = reading.records.the(Spot, spot)
     if found.site != site:
         raise NotUnderstood(f"{spot} is a spot of another site. Choose one of this site.", field="spot")
+
+
+def open_orders(desk: Desk, *, limit: int = 60) -> list[Order]:
+    """Orders of which something is still to arrive, newest first."""
+    with desk.reading() as reading:
+        return reading.records.where(Order, tables.order.c.open.is_(True), order_by=tables.order.c.at.desc(), limit=limit)
 
 
 def orders(desk: Desk, *, limit: int = 100) -> list[OrderView]:

@@ -11,10 +11,10 @@ from sedge.core.access.roles import May, allowed
 from sedge.core.facts import in_words
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.standing import Mark
-from sedge.core.records import Number, Product, Spot, Subscription
+from sedge.core.records import Number, Spot
 from sedge.core.safety.spots import review_due
 from sedge.core.supply.keeping import is_low
-from sedge.desk import calls, figures, money, papers, safety
+from sedge.desk import calls, figures, licences, money, papers, safety
 from sedge.desk.desk import Desk, Reading
 from sedge.store import tables, workorders
 from sedge.store.records import is_open
@@ -44,7 +44,7 @@ def todo(desk: Desk) -> list[Todo]:
             (May.LOOK, _emergency(reading)), (May.CHANGE_SAFETY, _nowhere(reading)), (May.CHANGE_ESTATE, _unlisted(reading)),
             (May.LOOK, _trunks(reading)), (May.CHANGE_ESTATE, _odd_numbers(reading)), (May.CHANGE_ESTATE, _lapsing(reading)),
             (May.SEE_MONEY, _unused(desk)),
-            (May.CHANGE_ESTATE, _work_orders(reading)), (May.SEE_MONEY, _money(desk)), (May.SEE_MONEY, _papers(desk)), (May.SEE_MONEY, _licences(reading)),
+            (May.CHANGE_ESTATE, _work_orders(reading)), (May.SEE_MONEY, _money(desk)), (May.SEE_MONEY, _papers(desk)), (May.SEE_MONEY, _licences(desk)),
             (May.LOOK, _phones(reading)), (May.CHANGE_SAFETY, _reviews(reading)), (May.PLACE_TEST_CALL, _proofs(desk)),
         )  # fmt: skip
         groups = (*groups, (May.SEE_MONEY, _running_out(desk)))
@@ -257,23 +257,21 @@ def _money(desk: Desk) -> Iterator[Todo]:
             )  # fmt: skip
 
 
-def _licences(reading: Reading) -> Iterator[Todo]:
-    products = {p.id: p for p in reading.records.all(Product)}
-    for subscription in reading.records.all(Subscription):
-        product = products[subscription.product]
-        if subscription.left <= 2 and not product.free:
+def _licences(desk: Desk) -> Iterator[Todo]:
+    for pool in licences.pools(desk):
+        product = pool.product
+        if pool.is_short and not product.entitlement:
+            soon = f" At the present pace the last goes {pool.short_on:%-d %B}." if pool.short_on and pool.left else ""
             yield Todo(
-                Mark.WAITING, f"{product.name}: {_count(subscription.left, 'seat')} left of {subscription.seats}", "The next people can't be given a number.",
-                "/licences", "Look at the seats",
+                Mark.WAITING, f"{product.name}: {_count(pool.left, 'seat')} left of {pool.bought}", f"The next people can't be given a number.{soon}",
+                f"/licences/{product.id}", "Look at the seats",
             )  # fmt: skip
-        if subscription.trial_ends and (subscription.trial_ends - reading.now).days <= 30:
+        if pool.ends:
+            trial, days = pool.ends
             yield Todo(
-                Mark.WAITING,
-                f"{product.name}: the trial ends {subscription.trial_ends:%-d %B}",
-                "Its grants stop working then.",
-                "/licences",
-                "Look at it",
-            )
+                Mark.WRONG if days <= 1 else Mark.WAITING, f"{product.name}: the trial ends {trial.trial_ends:%-d %B}",
+                f"{_count(trial.used, 'holder')} would lose it then; whoever buys seats keeps them on.", f"/licences/{product.id}", "Buy, or let it end",
+            )  # fmt: skip
 
 
 def _reviews(reading: Reading) -> Iterator[Todo]:

@@ -38,7 +38,7 @@ def _told(found: WhyNot, estate: Estate) -> list[str]:
     from sedge.core.workorders.plan import arrange
 
     tasks = found.tasks or []
-    order = arrange(tasks, {p.id: p.needs_all for p in estate.all(Product)})
+    order = arrange(tasks, {p.id: p.prerequisites for p in estate.all(Product)})
     return [tell_whole(tasks[position], estate) for position, _ in order]
 
 

@@ -10,15 +10,17 @@ from pydantic import ValidationError
 from sedge.core.access.roles import May
 from sedge.core.errors import Forbidden, NotAllowedNow, NotRunnable, NotUnderstood
 from sedge.core.estate import Estate
-from sedge.core.records import Site, Subject
+from sedge.core.records import RECORD_TYPES, HolderKind, HolderRef, Number, Order, Product, Site, Subject
 from sedge.core.reduce import apply
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.checks import Costs, Report, check, costs_of, replaced, totals, with_remedies
+from sedge.core.workorders.checks import Costs, Report, check, costs_of, totals
 from sedge.core.workorders.findings import Finding, Level
-from sedge.core.workorders.plan import resolve
+from sedge.core.workorders.plan import arrange, moved, resolve
+from sedge.core.workorders.reversing import FOR_GOOD
 from sedge.core.workorders.tasks import TASK, Needs, needs
 from sedge.core.workorders.telling import tell, tell_whole
 from sedge.core.workorders.waiting import estimated_delay
+from sedge.desk import mail
 from sedge.desk.aftermath import Aftermath, aftermath
 from sedge.desk.desk import Desk, Reading, Writing
 from sedge.desk.numbers import the_number
@@ -27,7 +29,6 @@ from sedge.store.workorders import OrderState, StoredTask, TaskState, WorkOrder
 
 MOST_TASKS = 5000
 A_PAGE = 50
-ROUNDS = 6
 
 
 @dataclass(frozen=True)
@@ -41,6 +42,7 @@ class TaskView:
     monthly: Any
     once: Any
     findings: list[Finding]
+    holder: str = ""
 
 
 @dataclass(frozen=True)
@@ -53,6 +55,8 @@ class OrderView:
     costs: Costs
     undo: str
     undone_by: str = ""
+    overlaps: tuple[Any, ...] = ()
+    awaited: str = ""
     after: tuple[Aftermath, ...] = ()
 
     @property
@@ -101,10 +105,10 @@ def draft(
     order_id = f"wo-{identity}" if identity else desk.new_id("wo")
     with desk.writing(reason=reason, work_order=order_id) as writing:
         estate = load(writing, tasks)
-        _own_sites_only(desk, tasks, estate)
+        own_sites_only(desk, tasks, estate)
         order = WorkOrder(
             id=order_id, no=0, title=title, state=OrderState.DRAFT, reason=reason[:400], created_at=writing.now, created_by=desk.actor, run_at=run_at,
-            undo_of=undo_of, tasks=_stored(order_id, tasks, estate, [None] * len(tasks)),
+            undo_of=undo_of, tasks=stored_tasks(order_id, tasks, estate, [None] * len(tasks)),
         )  # fmt: skip
         order = store.add(writing.connection, order)
         writing.remark("work-order.drafted", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
@@ -117,10 +121,10 @@ def find(desk: Desk, identity: str) -> WorkOrder | None:
         return store.find(reading.connection, f"wo-{identity}")
 
 
-def preview(desk: Desk, tasks: Sequence[Any]) -> Report:
-    """Checks of tasks that are kept nowhere."""
+def preview(desk: Desk, tasks: Sequence[Any], *, awaits: str | None = None) -> Report:
+    """Checks of tasks that are kept nowhere; `awaits` is the order whose numbers will have arrived."""
     with desk.reading() as reading:
-        return check(tasks, load(reading, tasks))
+        return check(tasks, load(reading, tasks), awaits=awaits)
 
 
 def load(reading: Reading, tasks: Sequence[Any]) -> Estate:
@@ -130,19 +134,13 @@ def load(reading: Reading, tasks: Sequence[Any]) -> Estate:
     return reading.estate(wanted)
 
 
-def _stored(order_id: str, tasks: Sequence[Any], estate: Estate, marks: Sequence[int | None]) -> tuple[StoredTask, ...]:
+def stored_tasks(order_id: str, tasks: Sequence[Any], estate: Estate, marks: Sequence[int | None]) -> tuple[StoredTask, ...]:
     """Tasks in running order, positions renumbered, `output_of` following."""
-    from sedge.core.records import Product
-    from sedge.core.workorders.plan import arrange
-
-    order = arrange(tasks, {p.id: p.needs_all for p in estate.all(Product)})
+    order = arrange(tasks, {p.id: p.prerequisites for p in estate.all(Product)})
     place = {position: i for i, (position, _) in enumerate(order)}
     stored = []
     for position, before in order:
-        body = tasks[position]
-        number = getattr(body, "number", None)
-        if isinstance(number, t.OutputOf):
-            body = body.but(number=number.but(output_of=place[number.output_of]))
+        body = moved(tasks[position], place.__getitem__)
         mark = marks[position]
         stored.append(
             StoredTask(
@@ -158,7 +156,7 @@ def _stored(order_id: str, tasks: Sequence[Any], estate: Estate, marks: Sequence
     return tuple(stored)
 
 
-def _own_sites_only(desk: Desk, tasks: Sequence[Any], estate: Estate) -> None:
+def own_sites_only(desk: Desk, tasks: Sequence[Any], estate: Estate) -> None:
     """A site manager plans for their own sites only."""
     if not desk.who.sites:
         return
@@ -173,16 +171,22 @@ def _own_sites_only(desk: Desk, tasks: Sequence[Any], estate: Estate) -> None:
 
 def look(desk: Desk, key: str) -> OrderView:
     """A work order as it stands; drafts are checked anew each time they are looked at."""
+    from sedge.desk import drafts
+
     with desk.reading() as reading:
         order = store.get(reading.connection, key)
         bodies = [x.body for x in order.tasks]
         estate = load(reading, bodies)
+        overlapping = tuple(drafts.overlaps(reading, order)) if order.state in {OrderState.DRAFT, OrderState.SCHEDULED} else ()
+        awaited = reading.records.find(Order, order.awaits)
         undone_by = next((w.id for w in store.listing(reading.connection, limit=200) if w.undo_of == order.id), "")
-    report = check(bodies, estate) if order.state is OrderState.DRAFT else None
+    report = check(bodies, estate, awaits=order.awaits) if order.state is OrderState.DRAFT else None
     estate = _with_newcomers(bodies, estate)
     views = [_task_view(stored, bodies, estate, report) for stored in order.tasks]
     after = tuple(aftermath(bodies, report)) if report and report.runnable else ()
-    return OrderView(order, views, report, totals(bodies, estate), undo_words(order), undone_by, after)
+    return OrderView(
+        order, views, report, totals(bodies, estate), undo_words(order), undone_by, overlapping, awaited.reference if awaited else "", after
+    )
 
 
 def _with_newcomers(bodies: list[Any], estate: Estate) -> Estate:
@@ -202,12 +206,23 @@ def _task_view(stored: StoredTask, bodies: list[Any], estate: Estate, report: Re
     monthly, once = costs_of(body, estate) if not _number_missing(body, estate) else (None, None)
     findings = [f for f in report.findings if f.task == stored.position] if report else []
     stopped = stored.state is TaskState.PLANNED and any(f.level is Level.STOP for f in findings)
-    return TaskView(stored, verb, rest, "not yet" if stopped else _when(stored, body, estate), monthly, once, findings)
+    when = "not yet" if stopped else _when(stored, body, estate)
+    return TaskView(stored, verb, rest, when, monthly, once, findings, _whom(body, estate))
+
+
+def _whom(body: Any, estate: Estate) -> str:
+    """Whom a task concerns: the holder it names, else who has or gets its number; '' for nobody."""
+    ref = getattr(body, "holder", None)
+    person = getattr(body, "person", None) or (body.id if isinstance(body, t.AddPerson) else None)
+    if ref is None and person:
+        ref = HolderRef(kind=HolderKind.PERSON, id=person)
+    number = estate.get(Number, body.e164) if body.e164 else None
+    ref = ref or (number.holder if number else None)
+    found = estate.get(RECORD_TYPES[ref.subject], ref.id) if ref else None
+    return getattr(found, "name", "")
 
 
 def _number_missing(body: Any, estate: Estate) -> bool:
-    from sedge.core.records import Number
-
     return body.e164 is not None and estate.get(Number, body.e164) is None
 
 
@@ -224,108 +239,10 @@ def _when(stored: StoredTask, body: Any, estate: Estate) -> str:
 
 def undo_words(order: WorkOrder) -> str:
     """What can't be taken back, said before running."""
-    for_good = [
-        x
-        for x in order.tasks
-        if isinstance(
-            x.body, t.OrderNumbers | t.ReleaseNumber | t.PlaceTestCall | t.RegisterAddress | t.TellPlace | t.ImportNumbers | t.SendPaper
-        )
-    ]
-    if not for_good:
+    names = sorted({FOR_GOOD[x.body.kind] for x in order.tasks if x.body.kind in FOR_GOOD})
+    if not names:
         return "Everything here can be undone as long as nobody has changed it since."
-    kinds = {
-        "order_numbers": "an order",
-        "release_number": "a release",
-        "send_paper": "a paper that was sent",
-        "place_test_call": "a test call",
-        "register_address": "a registration",
-        "tell_place": "a place that was told",
-        "import_numbers": "what a file brings in (release what should not be here)",
-    }
-    names = sorted({kinds[x.body.kind] for x in for_good})
     return f"This can't be undone: {', '.join(names)}. The rest can, as long as nobody has changed it since."
-
-
-def change_tasks(desk: Desk, key: str, tasks: Sequence[Any], marks: Sequence[int | None] | None = None) -> WorkOrder:
-    """Replace a draft's tasks."""
-    with desk.writing() as writing:
-        order = store.get(writing.connection, key)
-        _must_be(order, OrderState.DRAFT)
-        if not tasks:
-            raise NotAllowedNow("A work order needs at least one task; discard it instead.", reason="empty")
-        estate = load(writing, tasks)
-        order = replace(order, tasks=_stored(order.id, tasks, estate, marks or [None] * len(tasks)))
-        store.put_tasks(writing.connection, order)
-        order = store.save(writing.connection, order)
-        writing.touch()
-    return order
-
-
-def add_remedies(desk: Desk, key: str) -> WorkOrder:
-    """Add every automatic remedy and check again, until nothing more can be added by itself."""
-    order = _get(desk, key)
-    _must_be(order, OrderState.DRAFT)
-    for _ in range(ROUNDS):
-        bodies = [x.body for x in order.tasks]
-        report = preview(desk, bodies)
-        mended, marks = with_remedies(bodies, report)
-        if mended == bodies:
-            break
-        old = {id(x.body): x.added_as_remedy_for for x in order.tasks}
-        kept = [m if m is not None else _kept_mark(old.get(id(task)), bodies, mended) for task, m in zip(mended, marks, strict=True)]
-        order = change_tasks(desk, order.id, mended, kept)
-    return order
-
-
-def _kept_mark(mark: int | None, bodies: list[Any], mended: list[Any]) -> int | None:
-    """An earlier round's mark, moved to where its task now stands."""
-    if mark is None:
-        return None
-    return next((i for i, task in enumerate(mended) if task is bodies[mark]), None)
-
-
-def choose_remedy(desk: Desk, key: str, task: int, rule: str, remedy: int, reason: str = "") -> WorkOrder:
-    """Add one remedy that somebody chose: the `remedy`-th of the finding of `rule` on task `task`."""
-    order = _get(desk, key)
-    _must_be(order, OrderState.DRAFT)
-    bodies = [x.body for x in order.tasks]
-    finding = next((f for f in preview(desk, bodies).findings if f.task == task and f.rule == rule), None)
-    if finding is None or remedy >= len(finding.remedies):
-        raise NotAllowedNow("That remedy is no longer needed. Look at the checks again.", reason="gone")
-    chosen = finding.remedies[remedy]
-    if chosen.leads_to:
-        raise NotAllowedNow("This is done on a page of its own; then check the draft again.", reason="elsewhere")
-    tasks = [x.but(reason=reason) if isinstance(x, t.EndRest) and reason else x for x in chosen.tasks]
-    if chosen.replaces:
-        bodies = replaced(bodies, task, tasks[0])
-        return change_tasks(desk, order.id, bodies, [x.added_as_remedy_for for x in order.tasks])
-    shift = len(tasks)
-    renumbered = [_shifted(b, task, shift) for b in bodies]
-    mended = [*renumbered[:task], *tasks, *renumbered[task:]]
-    old = [None if m is None else m + (shift if m >= task else 0) for m in (x.added_as_remedy_for for x in order.tasks)]
-    return change_tasks(desk, order.id, mended, [*old[:task], *([task + shift] * shift), *old[task:]])
-
-
-def _shifted(body: Any, at: int, by: int) -> Any:
-    number = getattr(body, "number", None)
-    if isinstance(number, t.OutputOf) and number.output_of >= at:
-        return body.but(number=number.but(output_of=number.output_of + by))
-    return body
-
-
-def remove_task(desk: Desk, key: str, position: int) -> WorkOrder:
-    order = _get(desk, key)
-    if not 0 <= position < len(order.tasks):
-        raise NotUnderstood("There is no such task in this work order.", field="task")
-    if any(isinstance(n := getattr(x.body, "number", None), t.OutputOf) and n.output_of == position for x in order.tasks):
-        raise NotAllowedNow("Another task uses what this one brings. Take that one out first.", reason="needed")
-    bodies = [_shifted(x.body, position + 1, -1) for x in order.tasks if x.position != position]
-    return change_tasks(desk, order.id, bodies)
-
-
-def add_task(desk: Desk, key: str, raw: Any) -> WorkOrder:
-    order = _get(desk, key)
-    return change_tasks(desk, order.id, [*(x.body for x in order.tasks), *read_tasks(desk, [raw])])
 
 
 def discard(desk: Desk, key: str) -> None:
@@ -336,7 +253,7 @@ def discard(desk: Desk, key: str) -> None:
 def _settle(desk: Desk, key: str, was: OrderState, becomes: OrderState, action: str) -> WorkOrder:
     with desk.writing() as writing:
         order = store.get(writing.connection, key)
-        _must_be(order, was)
+        must_be(order, was)
         order = store.save(writing.connection, replace(order, state=becomes, finished_at=writing.now))
         writing.remark(action, Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
     return order
@@ -348,11 +265,11 @@ def run(desk: Desk, key: str) -> WorkOrder:
     Raises NotRunnable with the stopping sentences.
     """
     desk.require(May.CHANGE_ESTATE)
-    order = _get(desk, key)
+    order = get(desk, key)
     if order.state in {OrderState.RUNNING, OrderState.DONE, OrderState.SCHEDULED}:
         return order
-    _must_be(order, OrderState.DRAFT)
-    report = preview(desk, [x.body for x in order.tasks])
+    must_be(order, OrderState.DRAFT)
+    report = preview(desk, [x.body for x in order.tasks], awaits=order.awaits)
     if report.stops:
         sentences = [f"Task {f.task + 1}: {f.message}" for f in report.stops]
         raise NotRunnable(
@@ -362,11 +279,16 @@ def run(desk: Desk, key: str) -> WorkOrder:
         current = store.get(writing.connection, order.id)
         if current.state is not OrderState.DRAFT:
             return current
-        if order.run_at and order.run_at > writing.now:
+        if (order.run_at and order.run_at > writing.now) or _still_awaited(writing, order):
             order = store.save(writing.connection, replace(order, state=OrderState.SCHEDULED))
             writing.remark("work-order.scheduled", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
             return order
         return start(writing, order)
+
+
+def _still_awaited(reading: Reading, order: WorkOrder) -> bool:
+    awaited = reading.records.find(Order, order.awaits)
+    return awaited is not None and awaited.is_open
 
 
 def start(writing: Writing, order: WorkOrder) -> WorkOrder:
@@ -417,11 +339,71 @@ def try_again(desk: Desk, key: str) -> WorkOrder:
     return order
 
 
+def skip_task(desk: Desk, key: str, position: int) -> WorkOrder:
+    """Go on without a task that failed or waits: what was to come after it no longer waits for it, and is checked by itself."""
+    desk.require(May.CHANGE_ESTATE)
+    with desk.writing(work_order=key) as writing:
+        order = store.get(writing.connection, key)
+        stored = next((x for x in order.tasks if x.position == position), None)
+        if (
+            stored is None
+            or stored.state not in {TaskState.FAILED, TaskState.WAITING, TaskState.PLANNED}
+            or order.state not in {OrderState.RUNNING, OrderState.FAILED}
+        ):
+            raise NotAllowedNow("Only a task that has failed or still waits can be left out.", reason="state")
+        store.save_task(
+            writing.connection, replace(stored, state=TaskState.SKIPPED, next_try=None, waits_for="left out by hand", error=stored.error)
+        )
+        done = {x.position for x in order.tasks if x.state is TaskState.DONE}
+        for x in order.tasks:
+            if x.position == position or x.state not in {TaskState.PLANNED, TaskState.SKIPPED} or x.waits_for == "left out by hand":
+                continue
+            after = tuple(p for p in x.after if p != position)
+            ready = set(after) <= done
+            state = TaskState.WAITING if ready else TaskState.PLANNED
+            store.save_task(writing.connection, replace(x, after=after, state=state, next_try=writing.now if ready else None))
+        order = store.save(writing.connection, replace(order, state=OrderState.RUNNING, finished_at=None))
+        writing.remark("work-order.task-skipped", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
+        settle(writing, order.id)
+    return get(desk, key)
+
+
+def look_now(desk: Desk, key: str, position: int) -> None:
+    """A waiting task is tried at once."""
+    desk.require(May.CHANGE_ESTATE)
+    with desk.writing() as writing:
+        order = store.get(writing.connection, key)
+        stored = next((x for x in order.tasks if x.position == position and x.state is TaskState.WAITING), None)
+        if stored is None:
+            raise NotAllowedNow("This task does not wait any more.", reason="state")
+        store.hurry(writing.connection, stored.id, writing.now)
+        writing.touch()
+
+
+def settle(writing: Writing, key: str) -> None:
+    """End a running work order of which nothing is left to do; what could not begin is skipped. The author and all concerned are told."""
+    tasks = store.standings(writing.connection, key)
+    if any(x.state in {TaskState.WAITING, TaskState.RUNNING} for x in tasks):
+        return
+    for x in tasks:
+        if x.state is TaskState.PLANNED:
+            store.set_state(writing.connection, x.id, TaskState.SKIPPED)
+    failed = any(x.state is TaskState.FAILED for x in tasks)
+    whole = store.get(writing.connection, key)
+    state = OrderState.FAILED if failed else OrderState.DONE
+    ended = store.save(writing.connection, replace(whole, state=state, finished_at=writing.now))
+    writing.remark("work-order.failed" if failed else "work-order.finished", Subject.WORK_ORDER, ended.id, f"{ended.no} {ended.title}")
+    if ended.undo_of and not failed:
+        undone = store.get(writing.connection, ended.undo_of)
+        store.save(writing.connection, replace(undone, state=OrderState.UNDONE))
+    mail.write_for(writing, ended)
+
+
 def undo(desk: Desk, key: str) -> WorkOrder:
     """Build and run the reverse work order. Raises NotAllowedNow where nothing can be reversed, NotRunnable where
     somebody has changed things since (the draft is kept)."""
     desk.require(May.CHANGE_ESTATE)
-    order = _get(desk, key)
+    order = get(desk, key)
     if order.state not in {OrderState.DONE, OrderState.FAILED, OrderState.STOPPED}:
         raise NotAllowedNow(f"Work order {order.no} is {order.state}; only one that has ended can be undone.", reason="state")
     if order.undo_of:
@@ -453,7 +435,7 @@ def _reverse(task: Any, stored: StoredTask, estate: Estate) -> Any:
 def _for_good(stored: StoredTask) -> bool:
     """What no undo takes back: purchases, releases, what the carrier was told, and that a call path has come to be."""
     is_new_path = isinstance(stored.body, t.PublishPath) and any(s.subject is Subject.PATH and s.before is None for s in stored.snapshots)
-    return is_new_path or isinstance(stored.body, t.OrderNumbers | t.ReleaseNumber | t.RegisterAddress | t.TellPlace | t.SendPaper)
+    return is_new_path or stored.body.kind in FOR_GOOD
 
 
 def listing(desk: Desk, *, states: tuple[OrderState, ...] = (), after_no: int | None = None, limit: int = A_PAGE) -> list[WorkOrder]:
@@ -461,11 +443,11 @@ def listing(desk: Desk, *, states: tuple[OrderState, ...] = (), after_no: int | 
         return store.listing(reading.connection, states=states, after_no=after_no, limit=limit)
 
 
-def _get(desk: Desk, key: str) -> WorkOrder:
+def get(desk: Desk, key: str) -> WorkOrder:
     with desk.reading() as reading:
         return store.get(reading.connection, key)
 
 
-def _must_be(order: WorkOrder, state: OrderState) -> None:
+def must_be(order: WorkOrder, state: OrderState) -> None:
     if order.state is not state:
         raise NotAllowedNow(f"Work order {order.no} is {order.state}, no longer a {state}.", reason="state", id=order.id)

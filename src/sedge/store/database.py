@@ -86,10 +86,10 @@ def alembic_config(kind: str, url: str) -> Any:
 
 
 def metadata_of(kind: str) -> MetaData:
-    from sedge.store import safety_tables, tables
+    from sedge.store import holder_tables, installation_tables, safety_tables, tables
 
-    _ = safety_tables  # its tables join those of the estate as it is read
-    return tables.estate_metadata if kind == "estate" else tables.installation_metadata
+    _ = safety_tables, holder_tables  # their tables join those of the estate as they are read
+    return tables.estate_metadata if kind == "estate" else installation_tables.installation_metadata
 
 
 def _engine(file: Path, *, reading: bool, durable: bool) -> Engine:

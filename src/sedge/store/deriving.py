@@ -10,12 +10,12 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import Connection, bindparam, delete, func, insert, select, update
+from sqlalchemy import Connection, bindparam, delete, func, insert, inspect, select, update
 
 from sedge.core.estate import Change
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import RECORD_TYPES, Number, Subject
-from sedge.store import finder, placing, tables
+from sedge.store import finder, holder_tables, placing, tables
 from sedge.store.counting import add_counts
 from sedge.store.records import Records, needs_attention
 
@@ -35,6 +35,7 @@ def follow(connection: Connection, changes: Sequence[Change], names: Names, at: 
     _tags(connection, numbers)
     _known(connection, [c for c in changes if c.subject in KNOWN])
     placing.follow(connection, changes)
+    _members(connection, [c for c in changes if c.subject is Subject.GROUP])
     _renamed(connection, changes)
 
 
@@ -154,6 +155,15 @@ def _known(connection: Connection, changes: Sequence[Change]) -> None:
             connection.execute(insert(table), rows)
 
 
+def _members(connection: Connection, changes: Iterable[Change]) -> None:
+    """Which groups somebody is in; a removed group has no members."""
+    table = holder_tables.group_member
+    for change in changes:
+        connection.execute(delete(table).where(table.c.group == change.id))
+        if change.after.members and not change.after.removed:
+            connection.execute(insert(table), [{"group": change.id, "person": person} for person in change.after.members])
+
+
 def known_rows(subject: Subject, ref: str, known_as: Mapping[str, str]) -> list[dict[str, str]]:
     return [{"subject": subject.value, "ref": ref, "system": system, "value": value} for system, value in known_as.items()]
 
@@ -165,7 +175,7 @@ def _renamed(connection: Connection, changes: Sequence[Change]) -> None:
         Subject.PERSON: "person",
         Subject.SERVICE_LINE: "service_line",
         Subject.SITE: "site",
-        Subject.TRUNK: "downstream",
+        Subject.DOWNSTREAM: "downstream",
     }
     for change in changes:
         kind = kinds.get(change.subject)
@@ -211,8 +221,11 @@ def rebuild(connection: Connection) -> None:
             if rows := known_rows(subject, getattr(record, "e164", record.id), record.known_as):
                 connection.execute(insert(tables.known_as), rows)
     finder.index_digits_anew(connection)
+    there = set(inspect(connection).get_table_names())  # an older migration that rebuilds knows no younger tables
     for subject in finder.FOUND:
         table = tables.RECORD_TABLES[subject]
+        if table.name not in there:
+            continue
         finder.index(connection, (RECORD_TYPES[subject].model_validate_json(body) for (body,) in connection.execute(select(table.c.body))))
 
 

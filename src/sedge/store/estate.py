@@ -7,7 +7,7 @@ from sqlalchemy import and_, select, union_all
 from sedge.core.estate import Estate
 from sedge.core.facts import Fact
 from sedge.core.numbers.life import State
-from sedge.core.paths.steps import people_named
+from sedge.core.paths.steps import groups_named, people_named
 from sedge.core.records import (
     RECORD_TYPES,
     Account,
@@ -16,7 +16,9 @@ from sedge.core.records import (
     Carrier,
     Device,
     Document,
+    Downstream,
     Grant,
+    Group,
     HolderKind,
     HolderRef,
     Number,
@@ -32,7 +34,7 @@ from sedge.core.records import (
     Trunk,
 )
 from sedge.core.workorders.tasks import Needs
-from sedge.store import tables
+from sedge.store import holder_tables, tables
 from sedge.store.records import Records, is_open
 
 POOL = 12  # free numbers loaded per site, so that a remedy can name one
@@ -65,20 +67,24 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
     held = put(records.held_by(Number, refs))
     _put_holders(records, estate, refs)
     known = {n.site for n in numbers} | {t.site for t in estate.all(Trunk)} | wanted.sites
-    known |= {p.site for p in (*estate.all(Person), *estate.all(ServiceLine))} | {r.id for r in refs if r.kind is HolderKind.SITE}
+    known |= {p.site for p in (*estate.all(Person), *estate.all(ServiceLine), *estate.all(Downstream))} | {
+        r.id for r in refs if r.kind is HolderKind.SITE
+    }
     put(records.many(Site, known))
-    here = [ref for ref in wanted.holders if ref.kind is not HolderKind.DOWNSTREAM and estate.get(RECORD_TYPES[ref.subject], ref.id)]
+    here = [ref for ref in wanted.holders if estate.get(RECORD_TYPES[ref.subject], ref.id)]
     sites = {estate.site_of(ref).id for ref in here}  # who is not here may be brought by a task of the same work order
     sites |= wanted.sites | {n.site for n in numbers}
     held += put(
         records.held_by(Number, [HolderRef(kind=HolderKind.SITE, id=site) for site in sorted(sites)])
     )  # who rings back a call for help
     put(records.held_by(Grant, refs))
-    paths = put(records.many(PathVersion, wanted.paths | {n.path for n in (*numbers, *held) if n.path}))
-    people = wanted.people | {person for path in paths for person in people_named(path.body)}
-    people |= {p for line in estate.all(ServiceLine) for p in line.recipients}
+    paths = put(records.many(PathVersion, _naming(records, wanted) | wanted.paths | {n.path for n in (*numbers, *held) if n.path}))
+    groups = _put_groups(records, estate, wanted, paths)
+    people = wanted.people | {person for path in paths for person in people_named(path.body)} | {m for g in groups for m in g.members}
+    people |= {p for line in estate.all(ServiceLine) for p in (*line.recipients, *line.members)}
     put(records.many(Person, people - {p.id for p in estate.all(Person)}))
     put(_with_mail(records, wanted.emails))
+    put(_with_extension(records, wanted.extensions))
     put(records.where(Device, tables.device.c.person.in_(sorted(p.id for p in estate.all(Person))[:900])))
     orders = put(records.many(Order, wanted.orders | {n.order for n in numbers if n.order and n.state is State.ON_ORDER}))
     put(records.many(Number, {line.e164 for order in orders if order.id in wanted.orders for line in order.lines} - wanted.numbers))
@@ -101,6 +107,41 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
     return estate
 
 
+def _naming(records: Records, wanted: Needs) -> set[str]:
+    """Call paths that name the people and groups asked about; for a person also through their groups."""
+    names, member = tables.path_names, holder_tables.group_member
+    found: set[str] = set()
+    for subject, key in wanted.named:
+        keys = {(subject, key)}
+        if subject is Subject.PERSON:
+            groups = records.connection.execute(select(member.c.group).where(member.c.person == key))
+            keys |= {(Subject.GROUP, group) for (group,) in groups}
+        for kind, ref in keys:
+            rows = records.connection.execute(select(names.c.path).where(names.c.subject == kind.value, names.c.subject_id == ref))
+            found |= {path for (path,) in rows}
+    return found
+
+
+def _put_groups(records: Records, estate: Estate, wanted: Needs, paths: list[PathVersion]) -> list[Group]:
+    """The groups that paths and service lines name; all of them where `wanted` says so."""
+    named = {key for path in paths for key in groups_named(path.body)} | {g for line in estate.all(ServiceLine) for g in line.groups}
+    named |= {key for subject, key in (*wanted.records, *wanted.named) if subject is Subject.GROUP} | wanted.group_ids
+    found = records.all(Group) if wanted.groups else records.many(Group, named)
+    for group in found:
+        estate.put(group)
+    return found
+
+
+def _with_extension(records: Records, extensions: set[tuple[str, str]]) -> list[Person]:
+    """Whoever has one of these extensions, at any site."""
+    person = tables.person
+    wanted = sorted({extension for _, extension in extensions})
+    found: list[Person] = []
+    for start in range(0, len(wanted), 900):
+        found += records.where(Person, person.c.extension.in_(wanted[start : start + 900]), person.c.departed.is_(False))
+    return found
+
+
 def _with_mail(records: Records, emails: set[str]) -> list[Person]:
     person = tables.person
     found: list[Person] = []
@@ -115,7 +156,7 @@ def _put_holders(records: Records, estate: Estate, refs: set[HolderRef]) -> None
     for ref in refs:
         by_type.setdefault(RECORD_TYPES[ref.subject], set()).add(ref.id)
     for record_type, keys in by_type.items():
-        if record_type in {Person, ServiceLine}:
+        if record_type in {Person, ServiceLine, Downstream}:
             for record in records.many(record_type, keys):
                 estate.put(record)
 

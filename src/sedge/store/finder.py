@@ -12,14 +12,14 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from sedge.core.records import Area, Carrier, Number, Order, PathVersion, Person, ServiceLine, Site, Spot, Subject
+from sedge.core.records import Area, Carrier, Group, Number, Order, PathVersion, Person, ServiceLine, Site, Spot, Subject
 
 CREATE = "CREATE VIRTUAL TABLE finder USING fts5(words, subject UNINDEXED, ref UNINDEXED, title UNINDEXED, tokenize = 'trigram')"
 CREATE_DIGITS = "CREATE VIRTUAL TABLE IF NOT EXISTS digits USING fts5(written, content='', columnsize=0, tokenize = 'trigram')"
 DROP = "DROP TABLE finder"
 END_MARK = "$"
 FOUND = (
-    Subject.NUMBER, Subject.PERSON, Subject.SERVICE_LINE, Subject.SITE, Subject.SPOT, Subject.AREA, Subject.PATH, Subject.CARRIER, Subject.ORDER,
+    Subject.NUMBER, Subject.PERSON, Subject.SERVICE_LINE, Subject.GROUP, Subject.SITE, Subject.SPOT, Subject.AREA, Subject.PATH, Subject.CARRIER, Subject.ORDER,
 )  # fmt: skip
 
 
@@ -41,6 +41,8 @@ def entry_of(record: Any) -> tuple[str, Subject, str, str] | None:
             return words, Subject.PERSON, record.id, record.name
         case ServiceLine():
             return f"{record.name} {record.kind}", Subject.SERVICE_LINE, record.id, record.name
+        case Group():
+            return (record.name, Subject.GROUP, record.id, record.name) if not record.removed else None
         case Site():
             return f"{record.name} {record.code} {known(record)}", Subject.SITE, record.id, record.name
         case Spot():

@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from sqlalchemy import Connection, delete, func, insert, select, update
 
 from sedge.core.access.roles import AccessRole
-from sedge.store import tables
+from sedge.store import installation_tables as tables
 from sedge.store.secrets import Keyring
 
 SEALED_SECRET = "callback secret, sealed"  # noqa: S105  the name it is kept under

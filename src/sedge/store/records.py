@@ -15,7 +15,9 @@ from sedge.core.records import (
     Address,
     Device,
     Document,
+    Downstream,
     Grant,
+    Group,
     Hold,
     HolderRef,
     Number,
@@ -54,6 +56,10 @@ def columns(record: Any) -> dict[str, Any]:
             return {"name": record.name, "code": record.code, "country": record.country}
         case ServiceLine():
             return {"name": record.name, "site": record.site}
+        case Group():
+            return {"name": record.name, "removed": record.removed}
+        case Downstream():
+            return {"name": record.name, "site": record.site}
         case Device():
             return {"person": record.person, "registered": record.registered}
         case Address():
@@ -63,7 +69,8 @@ def columns(record: Any) -> dict[str, Any]:
         case Subscription():
             return {"product": record.product, "seats": record.seats, "used": record.used}
         case Grant():
-            return {"product": record.product, **_held_by(record.holder), "ended": record.until is not None}
+            ended = {"ended": record.until is not None, "until": record.until}
+            return {"product": record.product, **_held_by(record.holder), "since": record.since, "works_from": record.works_from, **ended}
         case Account():
             return {"carrier": record.carrier}
         case Hold():

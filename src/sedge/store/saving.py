@@ -21,7 +21,7 @@ from sedge.core.records import Address, Grant, HolderKind, Number, PathVersion, 
 from sedge.store import deriving, finder, tables
 from sedge.store.records import Records, columns
 
-NAMED = {Subject.PERSON, Subject.SERVICE_LINE, Subject.SITE, Subject.TRUNK}
+NAMED = {Subject.PERSON, Subject.SERVICE_LINE, Subject.SITE, Subject.DOWNSTREAM}
 
 
 @dataclass(frozen=True)
@@ -197,6 +197,8 @@ def _path_references(connection: Connection, changes: Iterable[Change]) -> None:
 def _named(step: dict[str, Any]) -> Iterable[tuple[str, str]]:
     for person in (*step.get("people", ()), *step.get("recipients", ())):
         yield Subject.PERSON.value, person
+    for group in step.get("groups", ()):
+        yield Subject.GROUP.value, group
     if number := step.get("number"):
         yield Subject.NUMBER.value, number
 

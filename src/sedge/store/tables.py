@@ -1,4 +1,4 @@
-"""The tables of one organisation's database, and of the installation's.
+"""The tables of one organisation's database: its records and the work. Others stand in `safety_tables` and `holder_tables`.
 
 Each record's row holds its JSON without what is so from the start (`body`) and, beside it, the columns that queries and constraints use;
 `records.columns` derives them in one place. Uniqueness that matters is held here: one open life per number, one main
@@ -37,7 +37,6 @@ NAMING = {
     "pk": "pk_%(table_name)s",
 }
 estate_metadata = MetaData(naming_convention=NAMING)
-installation_metadata = MetaData(naming_convention=NAMING)
 
 
 class Moment(TypeDecorator[datetime]):
@@ -170,6 +169,10 @@ site = _record_table(
 service_line = _record_table(
     "service_line", Column("name", String(120), nullable=False), Column("site", String(80), nullable=False), Index("line_site", "site")
 )
+group = _record_table(
+    "people_group", Column("name", String(120), nullable=False), Column("removed", Boolean, nullable=False), Index("group_name", "name")
+)
+downstream = _record_table("downstream", Column("name", String(120), nullable=False), Column("site", String(80), nullable=False))
 device = _record_table(
     "device", Column("person", String(80), nullable=False), Column("registered", Boolean, nullable=False), Index("device_person", "person"),
     Index("device_silent", "person", sqlite_where=text("registered IS 0"), postgresql_where=text("registered IS false")),
@@ -193,6 +196,11 @@ grant = _record_table(
     Column("holder_kind", String(16), nullable=False),
     Column("holder_id", String(80), nullable=False),
     Column("ended", Boolean, nullable=False),
+    Column("since", Moment),
+    Column("works_from", Moment),
+    Column("until", Moment),
+    Index("grant_since", "product", "since"),
+    Index("grant_until", "product", "until"),
     Index(
         "one_open_grant", "holder_kind", "holder_id", "product", unique=True, sqlite_where=text("NOT ended"), postgresql_where=text("NOT ended")
     ),
@@ -254,7 +262,9 @@ RECORD_TABLES: dict[Subject, Table] = {
     Subject.PERSON: person,
     Subject.SITE: site,
     Subject.SERVICE_LINE: service_line,
+    Subject.GROUP: group,
     Subject.DEVICE: device,
+    Subject.DOWNSTREAM: downstream,
     Subject.ADDRESS: address,
     Subject.SPOT: spot,
     Subject.PRODUCT: product,
@@ -446,6 +456,7 @@ work_order = Table(
     Column("created_at", Moment, nullable=False),
     Column("created_by", String(120), nullable=False),
     Column("run_at", Moment),
+    Column("awaits", String(80)),
     Column("started_at", Moment),
     Column("finished_at", Moment),
     Column("undo_of", String(80)),
@@ -482,6 +493,7 @@ mail = Table(
     Column("created_at", Moment, nullable=False),
     Column("sent_at", Moment),
     Column("work_order", String(80)),
+    Column("html", Text),
     Index("mail_unsent", "created_at", sqlite_where=text("sent_at IS NULL"), postgresql_where=text("sent_at IS NULL")),
 )
 secret = Table(
@@ -500,42 +512,3 @@ answered = Table(
     Column("answer", Text, nullable=False),
     Column("at", Moment, nullable=False),
 )
-
-organisation = Table(
-    "organisation",
-    installation_metadata,
-    Column("id", String(40), primary_key=True),
-    Column("name", String(120), nullable=False),
-    Column("home_country", String(2), nullable=False),
-    Column("created_at", Moment, nullable=False),
-)
-sign_in = Table(
-    "sign_in",
-    installation_metadata,
-    Column("id", String(40), primary_key=True),
-    Column("name", String(120), nullable=False),
-    Column("email", String(200), nullable=False, unique=True),
-    Column("password_hash", String(200), nullable=False),
-    Column("place", Integer, nullable=False),
-    Column("failures", Integer, nullable=False),
-    Column("locked_until", Moment),
-)
-membership = Table(
-    "membership",
-    installation_metadata,
-    Column("sign_in", String(40)),
-    Column("organisation", String(40)),
-    Column("role", String(20), nullable=False),
-    Column("sites", Text, nullable=False),
-    PrimaryKeyConstraint("sign_in", "organisation"),
-)
-session = Table(
-    "session",
-    installation_metadata,
-    Column("token_hash", String(64), primary_key=True),
-    Column("sign_in", String(40), nullable=False),
-    Column("organisation", String(40), nullable=False),
-    Column("expires_at", Moment, nullable=False),
-    Index("session_sign_in", "sign_in"),
-)
-setting = Table("setting", installation_metadata, Column("name", String(40), primary_key=True), Column("value", Text, nullable=False))

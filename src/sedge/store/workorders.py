@@ -12,7 +12,7 @@ from sedge.core.errors import ChangedMeanwhile, NotFound
 from sedge.core.facts import canonical
 from sedge.core.records import Subject
 from sedge.core.workorders.tasks import TASK, Snapshot
-from sedge.store import tables
+from sedge.store import tables, touching
 
 
 class OrderState(StrEnum):
@@ -64,6 +64,7 @@ class WorkOrder:
     created_at: datetime
     created_by: str
     run_at: datetime | None = None
+    awaits: str | None = None
     started_at: datetime | None = None
     finished_at: datetime | None = None
     undo_of: str | None = None
@@ -161,6 +162,7 @@ def save(connection: Connection, order: WorkOrder) -> WorkOrder:
 def put_tasks(connection: Connection, order: WorkOrder) -> None:
     """Replace all of a draft's tasks."""
     connection.execute(tables.task.delete().where(tables.task.c.work_order == order.id))
+    touching.keep(connection, order.id, [x.body for x in order.tasks])
     if order.tasks:
         connection.execute(insert(tables.task), [_task_row(t) for t in order.tasks])
 
@@ -214,8 +216,11 @@ def tasks_of(connection: Connection, order: str) -> tuple[StoredTask, ...]:
 
 
 def scheduled_due(connection: Connection, now: datetime) -> list[str]:
-    table = tables.work_order
-    query = select(table.c.id).where(table.c.state == OrderState.SCHEDULED.value, table.c.run_at <= now)
+    """Those whose moment has come, or whose awaited order is open no more."""
+    table, order = tables.work_order, tables.order
+    settled = select(order.c.id).where(order.c.open.is_(False))
+    arrived = table.c.run_at.is_(None) & table.c.awaits.in_(settled)
+    query = select(table.c.id).where(table.c.state == OrderState.SCHEDULED.value, (table.c.run_at <= now) | arrived)
     return [row.id for row in connection.execute(query)]
 
 

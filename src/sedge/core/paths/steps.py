@@ -4,7 +4,7 @@
 nowhere ends the call. Only the shape is judged here; what a call does in it is `trace`.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from datetime import date
 from functools import lru_cache
 from typing import Annotated, Any, Literal
@@ -57,11 +57,12 @@ class Menu(Fact):
 
 
 class Ring(Fact):
-    """Rings the number's holder (`people` empty) or these people. Exits: no answer, busy, nobody reachable."""
+    """Rings the number's holder (`people` and `groups` empty) or these people and all members of these groups. Exits: no answer, busy, nobody reachable."""
 
     kind: Literal["ring"] = "ring"
     title: str = "Ring"
     people: tuple[str, ...] = ()
+    groups: tuple[str, ...] = ()
     order: Literal["all", "in order"] = "all"
     seconds: int = Field(default=RING_SECONDS, ge=5, le=300)
     exits: dict[str, Key] = {}
@@ -72,7 +73,8 @@ class Queue(Fact):
 
     kind: Literal["queue"] = "queue"
     title: str = "Queue"
-    people: tuple[str, ...]
+    people: tuple[str, ...] = ()
+    groups: tuple[str, ...] = ()
     ring_seconds: int = Field(default=20, ge=5, le=120)
     most_waiting: int = Field(default=8, ge=0, le=500)
     longest_wait: int = Field(default=240, ge=10, le=7200)
@@ -94,6 +96,7 @@ class Mailbox(Fact):
     kind: Literal["mailbox"] = "mailbox"
     title: str = "Mailbox"
     recipients: tuple[str, ...] = ()
+    groups: tuple[str, ...] = ()
     exits: dict[str, Key] = {}
 
 
@@ -148,3 +151,26 @@ def people_named(body: dict[str, Any]) -> Iterator[str]:
     for step in body.get("steps", {}).values():
         yield from step.get("people", ())
         yield from step.get("recipients", ())
+
+
+def groups_named(body: dict[str, Any]) -> set[str]:
+    """Ids of groups that a stored path names."""
+    return {key for step in body.get("steps", {}).values() for key in step.get("groups", ())}
+
+
+def answered_by(step: dict[str, Any]) -> tuple[str, ...]:
+    """Ids of the people whom a stored step names itself, to ring or to read its mailbox."""
+    return (*step.get("people", ()), *step.get("recipients", ()))
+
+
+def with_people(body: dict[str, Any], members: Mapping[str, Iterable[str]]) -> dict[str, Any]:
+    """A stored path with the members of its groups named among its people, each once, the groups left out."""
+    return {**body, "steps": {key: _with_people(step, members) for key, step in body["steps"].items()}}
+
+
+def _with_people(step: dict[str, Any], members: Mapping[str, Iterable[str]]) -> dict[str, Any]:
+    if not step.get("groups"):
+        return step
+    field = "recipients" if step["kind"] == "mailbox" else "people"
+    people = dict.fromkeys((*step.get(field, ()), *(m for group in step["groups"] for m in members.get(group, ()))))
+    return {**step, field: list(people), "groups": []}

@@ -16,7 +16,7 @@ from sedge.core.facts import Fact
 from sedge.core.moments import clock
 from sedge.core.numbers.life import State
 from sedge.core.paths.steps import Announce, Hours, Mailbox, Menu, Path, Queue, Ring, Step, holder_path
-from sedge.core.records import Account, Device, HolderKind, Number, PathVersion, Person, Trunk
+from sedge.core.records import Account, Device, Group, HolderKind, Number, PathVersion, Person, ServiceLine, Trunk
 
 ANSWERS_AFTER = 6
 MOST_STEPS = 200
@@ -207,7 +207,7 @@ class _Call:
         return "no input"
 
     def _ring(self, key: str, step: Ring) -> str | Ending:
-        people = self._people(step.people)
+        people = self._people(step.people, step.groups)
         if not people:
             self._say(
                 key, step.title, "there is nobody to ring: the holder is not a person and nobody is named.", "nobody reachable", wrong=True
@@ -220,7 +220,7 @@ class _Call:
         if waiting >= step.most_waiting > 0:
             self._say(key, step.title, f"{waiting} are waiting and no more than {step.most_waiting} may: full.", "full")
             return "full"
-        people = self._people(step.people)
+        people = self._people(step.people, step.groups)
         if not any(self._phones(p) for p in people):
             self._say(key, step.title, "nobody is signed in: no phone of the queue's people is registered.", "nobody signed in", wrong=True)
             return "nobody signed in"
@@ -238,21 +238,26 @@ class _Call:
         return "done"
 
     def _mailbox(self, key: str, step: Mailbox) -> Ending:
-        people = self._people(step.recipients)
+        people = self._people(step.recipients, step.groups)
         names = ", ".join(p.name for p in people[:3]) or "nobody"
         self._say(key, step.title, f"takes a message; mail to {names}.", wrong=not people)
         return Ending(EndingKind.MAILBOX, f"message for {names}", names)
 
-    def _people(self, named: tuple[str, ...]) -> list[Person]:
-        if named:
-            return [p for p in (self.estate.get(Person, key) for key in named) if p and not p.left]
+    def _people(self, named: tuple[str, ...], groups: tuple[str, ...]) -> list[Person]:
+        if named or groups:
+            members = (m for key in groups if (group := self.estate.get(Group, key)) and not group.removed for m in group.members)
+            return [p for p in (self.estate.get(Person, key) for key in dict.fromkeys((*named, *members))) if p and not p.left]
         holder = self.number.holder
         if holder and holder.kind is HolderKind.PERSON:
             return [self.estate.the(Person, holder.id)]
         if holder and holder.kind is HolderKind.SERVICE_LINE:
             line = self.estate.holder(holder)
-            return [p for p in (self.estate.get(Person, key) for key in getattr(line, "recipients", ())) if p]
+            return self._people_of_line(line) if isinstance(line, ServiceLine) else []
         return []
+
+    def _people_of_line(self, line: ServiceLine) -> list[Person]:
+        named = line.members or line.recipients
+        return self._people(named, line.groups) if named or line.groups else []
 
     def _phones(self, person: Person) -> list[Device]:
         return [d for d in self.estate.devices_of(person.id) if d.registered]

@@ -8,14 +8,14 @@ from sedge.core.errors import SedgeError
 from sedge.core.estate import Change, Estate
 from sedge.core.facts import Money
 from sedge.core.numbers.life import Event, State, next_state
-from sedge.core.records import Number, Order, Product
+from sedge.core.records import RECORD_TYPES, Account, HolderRef, Number, Order, Product, Site, Subject, Subscription
 from sedge.core.reduce import apply
-from sedge.core.supply.connecting import RULES
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.catalogue import RULES
 from sedge.core.workorders.findings import Finding, Level, Remedy, stop
-from sedge.core.workorders.plan import arrange, resolve
+from sedge.core.workorders.plan import arrange, moved, resolve
 
-SETTLED_LATER = {"assignment.line-has-path", "assignment.address-registered", "spot.registered-too"}
+SETTLED_LATER = {"assignment.line-has-path", "assignment.address-registered", "spot.registered-too", "person.spot-after-move"}
 
 
 @dataclass(frozen=True)
@@ -43,10 +43,15 @@ class Report:
         return not self.stops
 
 
-def check(tasks: Sequence[Any], estate: Estate) -> Report:
-    """Findings of all tasks in running order. Finding.task is the position in `tasks`. Raises NotUnderstood on a cycle."""
-    order = arrange(tasks, {p.id: p.needs_all for p in estate.all(Product)})
+def check(tasks: Sequence[Any], estate: Estate, *, awaits: str | None = None) -> Report:
+    """Findings of all tasks in running order. Finding.task is the position in `tasks`; `awaits` is an order whose numbers will have arrived
+    before anything begins. Raises NotUnderstood on a cycle."""
+    order = arrange(tasks, {p.id: p.prerequisites for p in estate.all(Product)})
     world = estate.fork()
+    if awaits:
+        world.absorb(
+            [_as_delivered(Change(subject=Subject.NUMBER, id=n.e164, action="", before=n, after=n)) for n in _awaited(awaits, world)]
+        )
     findings: list[Finding] = []
     for position, _before in order:
         task = resolve(tasks[position], tasks)
@@ -60,11 +65,18 @@ def check(tasks: Sequence[Any], estate: Estate) -> Report:
     return Report([_seen_from_the_end(f, tasks, world) for f in findings], world, order)
 
 
+def _awaited(order: str, estate: Estate) -> list[Number]:
+    return [n for n in estate.all(Number) if n.order == order and n.state is State.ON_ORDER]
+
+
 def _seen_from_the_end(finding: Finding, tasks: Sequence[Any], world: Estate) -> Finding:
-    """A warning that a later task of the same work order settles is none."""
-    if finding.level is not Level.WARN or finding.rule not in SETTLED_LATER:
+    """What a later task of the same work order settles is no finding."""
+    if finding.is_pass or finding.rule not in SETTLED_LATER:
         return finding
-    again = RULES[finding.rule][1](resolve(tasks[finding.task], tasks), world)
+    try:
+        again = RULES[finding.rule][1](resolve(tasks[finding.task], tasks), world)
+    except SedgeError:
+        return finding
     return replace(again, rule=finding.rule, task=finding.task) if again and again.level is Level.PASS else finding
 
 
@@ -78,6 +90,8 @@ def judge(task: Any, estate: Estate) -> list[Finding]:
             finding = rule(task, estate)
         except SedgeError as error:
             finding = stop(error.message)
+        if finding and finding.level is Level.WARN and name in estate.raised:
+            finding = replace(finding, level=Level.STOP)
         if finding:
             findings.append(replace(finding, rule=name))
         if finding and finding.level is Level.STOP and is_missing(task, estate):
@@ -124,15 +138,15 @@ def with_remedies(tasks: Sequence[Any], report: Report) -> tuple[list[Any], list
         return mended, [None] * len(mended)
     out: list[Any] = []
     marks: list[int | None] = []
-    moved: dict[int, int] = {}
+    places: dict[int, int] = {}
     for position, task in enumerate(tasks):
         added = [a for r in chosen.get(position, []) for a in r.tasks]
         added = [a for i, a in enumerate(added) if a not in added[:i] and a not in out]
         place = len(out) + len(added)
-        moved[position] = place
+        places[position] = place
         out += [*added, task]
         marks += [*([place] * len(added)), None]
-    return [_renumbered(task, moved) for task in out], marks
+    return [moved(task, places.__getitem__) for task in out], marks
 
 
 def replaced(tasks: Sequence[Any], position: int, task: Any) -> list[Any]:
@@ -144,12 +158,6 @@ def replaced(tasks: Sequence[Any], position: int, task: Any) -> list[Any]:
         bringing = t.OrderNumbers | t.Bringing | t.UnassignNumber
         out = [x.but(number=new) if x.e164 == old and not isinstance(x, bringing) else x for x in out]
     return out
-
-
-def _renumbered(task: Any, moved: dict[int, int]) -> Any:
-    """`output_of` follows the task it names to its new position."""
-    number = getattr(task, "number", None)
-    return task.but(number=number.but(output_of=moved[number.output_of])) if isinstance(number, t.OutputOf) else task
 
 
 def _merged(current: Any, original: Any, replacement: Any) -> Any:
@@ -174,11 +182,17 @@ def costs_of(task: Any, estate: Estate) -> tuple[Money | None, Money | None]:
     """What a task adds per month and once, as far as Sedge pays it; None: nothing."""
     match task:
         case t.GrantLicence():
-            return estate.the(Product, task.product).monthly, None
+            return _seat(task.product, task.holder, estate), None
+        case t.ExchangeLicence():
+            new, old = _seat(task.to, task.holder, estate), _seat(task.product, task.holder, estate)
+            return (new - old if new.currency == old.currency else new), None
         case t.BuySeats():
             return estate.the(Product, task.product).monthly.times(task.seats), None
+        case t.CancelSeats():
+            seats = estate.the(Subscription, task.subscription)
+            return (None if seats.is_trial else estate.the(Product, seats.product).monthly.times(-task.seats)), None
         case t.RevokeLicence():
-            return estate.the(Product, task.product).monthly.times(-1), None
+            return _seat(task.product, task.holder, estate).times(-1), None
         case t.OrderNumbers() | t.RecordArrival():
             monthly, once = task.lines[0].monthly, task.lines[0].setup
             for line in task.lines[1:]:
@@ -198,10 +212,21 @@ def costs_of(task: Any, estate: Estate) -> tuple[Money | None, Money | None]:
             return None, None
 
 
+def _seat(key: str, holder: HolderRef, estate: Estate) -> Money:
+    """A seat's price, in the currency in which the holder's site pays its carrier."""
+    product = estate.the(Product, key)
+    at = estate.get(RECORD_TYPES[holder.subject], holder.id)
+    site = estate.get(Site, getattr(at, "site", holder.id))
+    account = estate.get(Account, site.account) if site else None
+    return product.price_in(account.balance.currency) if account else product.monthly
+
+
 def totals(tasks: Sequence[Any], estate: Estate) -> Costs:
     monthly: dict[str, Money] = {}
     once: dict[str, Money] = {}
-    granted = {task.product for task in tasks if isinstance(task, t.GrantLicence)}
+    granted = {task.product for task in tasks if isinstance(task, t.GrantLicence)} | {
+        task.to for task in tasks if isinstance(task, t.ExchangeLicence)
+    }
     for task in tasks:
         if isinstance(task, t.BuySeats) and task.product in granted:
             continue  # the grant that follows carries the seat's price

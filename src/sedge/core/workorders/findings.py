@@ -31,7 +31,7 @@ class Remedy:
 class Place:
     """Where a remedy is found that is no task: the spots of a site, a deposit to an account, a new call path of a site."""
 
-    what: Literal["spots", "deposit", "new path", "papers", "supply", "connection"]
+    what: Literal["spots", "deposit", "new path", "papers", "supply", "connection", "path"]
     id: str
 
 
@@ -44,6 +44,10 @@ class Finding:
     remedies: tuple[Remedy, ...] = ()
     rule: str = ""
     task: int = 0
+
+    @property
+    def is_pass(self) -> bool:
+        return self.level is Level.PASS
 
 
 def passed(message: str) -> Finding:
@@ -66,5 +70,5 @@ def instead(words: str, *tasks: Any, automatic: bool = True) -> Remedy:
     return Remedy(words, tasks, replaces=True, automatic=automatic)
 
 
-def elsewhere(words: str, what: Literal["spots", "deposit", "new path", "papers", "supply", "connection"], key: str) -> Remedy:
+def elsewhere(words: str, what: Literal["spots", "deposit", "new path", "papers", "supply", "connection", "path"], key: str) -> Remedy:
     return Remedy(words, (), automatic=False, leads_to=Place(what, key))

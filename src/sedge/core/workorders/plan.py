@@ -4,7 +4,7 @@ Licence before number, spot before number, delivery before assignment, list befo
 number points to it. The typed order is kept wherever nothing forbids it.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from graphlib import CycleError, TopologicalSorter
 from typing import Any
 
@@ -16,6 +16,10 @@ Thing = tuple[str, ...]
 
 def resolve(task: Any, tasks: Sequence[Any]) -> Any:
     """The task with `output_of` replaced by the number it stands for. Raises NotUnderstood where there is none."""
+    if isinstance(task, t.PutBackLater):
+        if task.task >= len(tasks) or isinstance(tasks[task.task], t.PutBackLater):
+            raise NotUnderstood("A put-back names the position of another task that changes something.", field="task", reason="put-back-of")
+        return task.but(of_kind=tasks[task.task].kind)
     number = getattr(task, "number", None)
     if not isinstance(number, t.OutputOf):
         return task
@@ -57,8 +61,26 @@ def gives(task: Any) -> Iterator[Thing]:
             yield "listed", task.number
         case t.OrderNumbers() | t.AdoptNumber() | t.RecordArrival():
             yield from (("number", n) for n in outputs(task))
-        case t.EndRest() | t.UnreserveNumber() | t.ReturnNumber() | t.UnassignNumber():
+        case t.UnassignNumber():
             yield "free", task.e164 or ""
+            if task.holder:
+                yield "given up", task.holder.kind.value, task.holder.id
+        case t.EndRest() | t.UnreserveNumber() | t.ReturnNumber():
+            yield "free", task.e164 or ""
+        case t.StartTrial():
+            yield "seats", task.product
+        case t.ExchangeLicence():
+            yield "licence", task.holder.kind.value, task.holder.id
+            yield "licence", task.holder.kind.value, task.holder.id, task.to
+        case t.RevokeLicence():
+            yield "taken back", task.holder.kind.value, task.holder.id, task.product
+            yield "seats", task.product
+        case t.ChangePerson(left=True):
+            yield "gone", task.person
+        case t.ChangePerson():
+            yield "person as changed", task.person
+        case t.SetGroup():
+            yield "group", task.group
         case t.SetSpot(person=str(person)):
             yield "spot", "person", person
             yield ("moves",)
@@ -88,13 +110,25 @@ def wants(task: Any) -> Iterator[Thing]:
     match task:
         case t.GrantLicence():
             yield "seats", task.product
+        case t.ExchangeLicence():
+            yield "seats", task.to
+        case t.RevokeLicence():
+            yield "given up", task.holder.kind.value, task.holder.id
+        case t.ChangePerson(left=True):
+            yield "given up", "person", task.person
+            yield "person as changed", task.person
         case t.AdoptNumber() if task.holder:
             yield "licence", task.holder.kind.value, task.holder.id
             yield "spot", task.holder.kind.value, task.holder.id
         case t.SetSpot(person=str(person)):
             yield "person", person
+            yield "person as changed", person
+        case t.SetGroup():
+            yield from (("person", member) for member in task.members)
         case t.AssignNumber():
             yield "licence", task.holder.kind.value, task.holder.id
+            yield "given up", task.holder.kind.value, task.holder.id
+            yield "person as changed", task.holder.id
             yield "free", n
             yield "spot", task.holder.kind.value, task.holder.id
             yield "spot", "number", n
@@ -149,8 +183,31 @@ def _before(i: int, task: Any, givers: dict[Thing, list[int]], needs_all: dict[s
     things = list(wants(task))
     if isinstance(task, t.GrantLicence):
         things += [("licence", task.holder.kind.value, task.holder.id, product) for product in needs_all.get(task.product, ())]
+    if isinstance(task, t.ExchangeLicence):
+        things += [("licence", task.holder.kind.value, task.holder.id, product) for product in needs_all.get(task.to, ())]
+    if isinstance(task, t.RevokeLicence):  # what stands on a seat goes before it
+        standing = [product for product, needed in needs_all.items() if task.product in needed]
+        things += [("taken back", task.holder.kind.value, task.holder.id, product) for product in standing]
     before = {position for thing in things for position in givers.get(thing, ()) if position != i}
     number = getattr(task, "number", None)
     if isinstance(number, t.OutputOf):
         before.add(number.output_of)
+    if isinstance(task, t.PutBackLater):
+        before.add(task.task)
     return before
+
+
+def moved(task: Any, place: Callable[[int], int]) -> Any:
+    """The task with what it says of other tasks' positions as `place` maps them."""
+    number = getattr(task, "number", None)
+    if isinstance(number, t.OutputOf):
+        return task.but(number=number.but(output_of=place(number.output_of)))
+    if isinstance(task, t.PutBackLater):
+        return task.but(task=place(task.task))
+    return task
+
+
+def leans_on(task: Any) -> int | None:
+    """The position of another task that this one names, if it does."""
+    number = getattr(task, "number", None)
+    return number.output_of if isinstance(number, t.OutputOf) else task.task if isinstance(task, t.PutBackLater) else None

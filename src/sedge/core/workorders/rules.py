@@ -9,6 +9,7 @@ from typing import Any
 
 from sedge.core.estate import Estate
 from sedge.core.facts import in_words
+from sedge.core.licences.standing import lacking, working
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.paths.steps import Mailbox, Menu, Queue, Ring, people_named
 from sedge.core.records import (
@@ -25,7 +26,6 @@ from sedge.core.records import (
     ServiceLine,
     Site,
     Spot,
-    Subscription,
     SupplyModel,
     Trunk,
 )
@@ -118,18 +118,19 @@ def capacity_suits_holder(task: t.AssignNumber, estate: Estate) -> Finding:
 
 @rule("assignment.holder-may-call-here", t.AssignNumber)
 def licences_held(task: t.AssignNumber, estate: Estate) -> Finding:
-    """What the number's carrier asks of a holder (its supply model and agreement say)."""
+    """What the number's carrier asks of a holder (its supply model and agreement say), and what that needs in turn."""
     number, holder = estate.number(task.e164 or ""), estate.holder(task.holder)
     carrier = estate.carrier_of(number)
     asked = carrier.asks_of.get(task.holder.kind, ())
     if not asked:
         return passed(f"{carrier.name} asks for no licence here")
+    products = {p.id: p for p in estate.all(Product)}
     held = {grant.product for grant in estate.grants_of(task.holder)}
-    missing = [product for product in asked if product not in held]
-    if missing:
-        names = " and ".join(f"{p.name} ({in_words(p.monthly)} a month)" for p in (estate.the(Product, m) for m in missing))
+    if not working(held, products).issuperset(asked):
+        missing = lacking(asked, held, products)
+        names = " and ".join(f"{p.name} ({in_words(p.price_in(number.monthly.currency))} a month)" for p in (products[m] for m in missing))
         tasks = tuple(t.GrantLicence(holder=task.holder, product=product) for product in missing)
-        words = "Grant " + " and ".join(estate.the(Product, m).name for m in missing)
+        words = "Grant " + " and ".join(products[m].name for m in missing)
         return stop(f"{holder.name} can't use a number of {carrier.name} without {names}.", add_before(words, *tasks))
     late = [g for g in estate.grants_of(task.holder) if g.product in asked and g.works_from > estate.now]
     if late:
@@ -254,48 +255,6 @@ def _registration(number: Number, spot: Spot, estate: Estate) -> Finding:
     return warn(f"{carrier.name} {has} for {number.national}; a call for help would show that until {spot.id} is registered.", remedy)
 
 
-# ── licences ──
-
-
-@rule("licence.prerequisites", t.GrantLicence)
-def prerequisites(task: t.GrantLicence, estate: Estate) -> Finding:
-    """A seat that needs another one does nothing alone."""
-    product, holder = estate.the(Product, task.product), estate.holder(task.holder)
-    held = {grant.product for grant in estate.grants_of(task.holder)}
-    missing = [estate.the(Product, needed) for needed in product.needs_all if needed not in held]
-    if missing:
-        names = " and ".join(p.name for p in missing)
-        both = f"{names} costs {in_words(missing[0].monthly)}, {product.name} {in_words(product.monthly)} a month"
-        tasks = tuple(t.GrantLicence(holder=task.holder, product=p.id) for p in missing)
-        return stop(f"{product.name} does nothing for {holder.name} without {names}. {both}.", add_before(f"Grant {names} first", *tasks))
-    return passed(f"{product.name} has what it needs")
-
-
-@rule("licence.fits-holder", t.GrantLicence)
-def fits_holder(task: t.GrantLicence, estate: Estate) -> Finding:
-    product = estate.the(Product, task.product)
-    if task.holder.kind not in product.for_holders:
-        kinds = " or ".join(k.value.replace("_", " ") for k in product.for_holders)
-        return stop(f"{product.name} is for a {kinds}, not for a {task.holder.kind.value.replace('_', ' ')}.")
-    return passed(f"{product.name} is meant for such a holder")
-
-
-@rule("licence.seat-left", t.GrantLicence)
-def seat_left(task: t.GrantLicence, estate: Estate) -> Finding:
-    product, holder = estate.the(Product, task.product), estate.holder(task.holder)
-    if any(g.product == product.id for g in estate.grants_of(task.holder)):
-        return passed(f"{holder.name} has {product.name} already")
-    left = max((s.left for s in estate.all(Subscription) if s.product == product.id), default=0)
-    if left < 1:
-        if product.free:
-            return stop(f"All seats of {product.name} are used. They cost nothing: 6, and 1 for every 15 seats of Home calling you buy.")
-        return stop(
-            f"No seat of {product.name} is left.",
-            add_before(f"Buy a seat, {in_words(product.monthly)} a month", t.BuySeats(product=product.id, seats=1)),
-        )
-    return passed(f"{left} seat{'s' if left != 1 else ''} of {product.name} left before this")
-
-
 # ── taking back, resting, releasing ──
 
 
@@ -304,6 +263,10 @@ def can_be_taken_back(task: t.UnassignNumber, estate: Estate) -> Finding:
     number = estate.number(task.e164 or "")
     if number.state is not State.ASSIGNED:
         return stop(f"{number.national} is {number.state}; nobody has it.")
+    if task.holder and number.holder and number.holder != task.holder:
+        return stop(
+            f"{number.national} is {estate.holder(number.holder).name}'s by now, not {estate.holder(task.holder).name}'s. Take this task out."
+        )
     return passed(f"{number.national} is in use and can be taken back")
 
 

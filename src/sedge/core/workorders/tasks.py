@@ -9,10 +9,10 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, TypeAdapter
+from pydantic import AwareDatetime, Field, TypeAdapter
 
 from sedge.core.facts import Fact, Money
-from sedge.core.paths.steps import Path, people_named
+from sedge.core.paths.steps import Path, groups_named, people_named
 from sedge.core.records import Capacity, HolderRef, Right, Role, Subject
 
 E164 = Annotated[str, Field(pattern=r"^\+[1-9]\d{6,14}$", description="E.164: plus and digits")]
@@ -54,6 +54,31 @@ class BuySeats(_Task):
     seats: int = Field(ge=1, le=10_000)
 
 
+class StartTrial(_Task):
+    """Seats of a product for its trial's days, without cost."""
+
+    kind: Literal["start_trial"] = "start_trial"
+    product: Name
+    seats: int = Field(ge=1, le=10_000)
+
+
+class CancelSeats(_Task):
+    """Seats that are not wanted after the subscription's term."""
+
+    kind: Literal["cancel_seats"] = "cancel_seats"
+    subscription: Name
+    seats: int = Field(ge=1, le=100_000)
+
+
+class ExchangeLicence(_Task):
+    """One product for another: the old seat goes on until the new one works."""
+
+    kind: Literal["exchange_licence"] = "exchange_licence"
+    holder: HolderRef
+    product: Name
+    to: Name
+
+
 class AssignNumber(_Task):
     kind: Literal["assign_number"] = "assign_number"
     number: NumberField
@@ -63,10 +88,11 @@ class AssignNumber(_Task):
 
 
 class UnassignNumber(_Task):
-    """`rest` is the days of rest; None for the policy's."""
+    """`rest` is the days of rest; None for the policy's. `holder`, where known, must still have it."""
 
     kind: Literal["unassign_number"] = "unassign_number"
     number: NumberField
+    holder: HolderRef | None = None
     rest: int | None = Field(default=None, ge=0, le=3650)
 
 
@@ -130,7 +156,36 @@ class AddPerson(_Task):
     site: Name
     department: str = Field(default="", max_length=80)
     extension: str = Field(default="", pattern=r"^\d{0,7}$")
+    job: str = Field(default="", max_length=80)
+    known_elsewhere_as: str = Field(default="", max_length=120)
     spot: str | None = None
+
+
+class ChangePerson(_Task):
+    """What is known of somebody; what is None stays. `left`: they are no longer here."""
+
+    kind: Literal["change_person"] = "change_person"
+    person: Name
+    name: str | None = Field(default=None, min_length=1, max_length=120)
+    email: str | None = Field(default=None, min_length=3, max_length=200, pattern=r"^[^@\s]+@[^@\s]+$")
+    site: str | None = Field(default=None, max_length=80)
+    department: str | None = Field(default=None, max_length=80)
+    job: str | None = Field(default=None, max_length=80)
+    extension: str | None = Field(default=None, pattern=r"^\d{0,7}$")
+    manager: str | None = Field(default=None, max_length=80)
+    known_elsewhere_as: str | None = Field(default=None, max_length=120)
+    left: bool | None = None
+
+
+class SetGroup(_Task):
+    """A group and all its members, people by their ids; one that is not there comes to be."""
+
+    kind: Literal["set_group"] = "set_group"
+    group: Annotated[str, Field(pattern=r"^[a-z0-9-]{1,80}$")]
+    name: Name
+    members: tuple[str, ...] = Field(default=(), max_length=5000)
+    known_elsewhere_as: str = Field(default="", max_length=120)
+    removed: bool = False
 
 
 class SetSpot(_Task):
@@ -334,8 +389,17 @@ class PutBack(_Task):
     snapshots: tuple[Snapshot, ...]
 
 
+class PutBackLater(_Task):
+    """A temporary change: at that moment what another task of the same work order changed is put back as it was."""
+
+    kind: Literal["put_back_later"] = "put_back_later"
+    task: int = Field(ge=0, description="position of the other task, from 0")
+    at: AwareDatetime
+    of_kind: str = Field(default="", description="filled in by Sedge: the kind of the other task")
+
+
 Task = Annotated[
-    GrantLicence | RevokeLicence | BuySeats | AssignNumber | UnassignNumber | ReserveNumber | UnreserveNumber | SetAside | ReturnNumber
+    GrantLicence | RevokeLicence | ExchangeLicence | BuySeats | StartTrial | CancelSeats | ChangePerson | SetGroup | PutBackLater | AssignNumber | UnassignNumber | ReserveNumber | UnreserveNumber | SetAside | ReturnNumber
     | EndRest | AdoptNumber | SetSpot | RegisterAddress | TellPlace | SetPath | PublishPath | SetCallingRights | ListOnTrunk | UnlistFromTrunk
     | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | OrderWhenFree | RecordArrival | SendPaper | CancelOrder | ReleaseNumber | ConnectNumber | SetFeature | PlaceTestCall | PutBack,
     Field(discriminator="kind"),
@@ -362,6 +426,10 @@ class Needs:
     holds: set[str] = field(default_factory=set)
     emails: set[str] = field(default_factory=set)
     records: set[tuple[Subject, str]] = field(default_factory=set)
+    groups: bool = False  # all groups, and the call paths that name the people and groups of the tasks
+    extensions: set[tuple[str, str]] = field(default_factory=set)
+    named: set[tuple[Subject, str]] = field(default_factory=set)
+    group_ids: set[str] = field(default_factory=set)
     documents: bool = False
     choices: bool = False  # also the first free numbers of the sites concerned, so that a remedy can name one
 
@@ -386,11 +454,20 @@ def needs(task: Any) -> Needs:
         case AddPerson():
             found.people.add(task.id)
             found.emails.add(task.email.lower())
+            found.extensions |= {(task.site, task.extension)} if task.extension else set()
+        case ChangePerson():
+            _needs_of_a_change(task, found)
+        case SetGroup():
+            found.records.add((Subject.GROUP, task.group))
+            found.people |= set(task.members)
+            found.named.add((Subject.GROUP, task.group))
         case SetSpot(person=str(person)):
             found.holders.add(HolderRef.model_validate({"kind": "person", "id": person}))
         case PublishPath():
             found.path_users.add(task.path)
-            found.people |= set(people_named(task.body.model_dump(mode="json")))
+            body = task.body.model_dump(mode="json")
+            found.people |= set(people_named(body))
+            found.group_ids |= groups_named(body)
         case OrderNumbers():
             found.numbers |= {line.number for line in task.lines}
             found.documents = True
@@ -413,3 +490,13 @@ def needs(task: Any) -> Needs:
         case _:
             pass
     return found
+
+
+def _needs_of_a_change(task: ChangePerson, found: Needs) -> None:
+    found.holders.add(HolderRef.model_validate({"kind": "person", "id": task.person}))
+    found.people |= {task.manager} if task.manager else set()
+    found.emails |= {task.email.lower()} if task.email else set()
+    found.extensions |= {(task.site or "", task.extension)} if task.extension else set()
+    if task.left:
+        found.named.add((Subject.PERSON, task.person))
+        found.groups = True

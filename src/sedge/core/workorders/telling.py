@@ -4,7 +4,7 @@ from typing import Any
 
 from sedge.core.estate import Estate
 from sedge.core.numbers.e164 import describe
-from sedge.core.records import RECORD_TYPES, Document, HolderRef, Order, PathVersion, Person, Product, Site, Spot, Trunk
+from sedge.core.records import RECORD_TYPES, Document, HolderRef, Order, PathVersion, Person, Product, Site, Spot, Subscription, Trunk
 from sedge.core.workorders import tasks as t
 
 
@@ -16,6 +16,27 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
             return f"Grant {_name(estate, Product, task.product)}", f"to {_holder(task.holder, estate)}"
         case t.RevokeLicence():
             return f"Take back {_name(estate, Product, task.product)}", f"from {_holder(task.holder, estate)}"
+        case t.ExchangeLicence():
+            return (
+                f"Exchange {_name(estate, Product, task.product)}",
+                f"for {_name(estate, Product, task.to)}, for {_holder(task.holder, estate)}",
+            )
+        case t.StartTrial():
+            return f"Try {task.seats} seat{'s' if task.seats != 1 else ''}", f"of {_name(estate, Product, task.product)}"
+        case t.CancelSeats():
+            seats = estate.get(Subscription, task.subscription)
+            return (
+                f"Cancel {task.seats} seat{'s' if task.seats != 1 else ''}",
+                f"of {_name(estate, Product, seats.product if seats else None)}",
+            )
+        case t.ChangePerson():
+            return _changed_person(task, estate)
+        case t.SetGroup(removed=True):
+            return f"Take away the group {task.name}", ""
+        case t.SetGroup():
+            return f"Set the group {task.name}", f"to {len(task.members)} member{'s' if len(task.members) != 1 else ''}"
+        case t.PutBackLater():
+            return f"Put back {estate.clock(task.at)}", f"what task {task.task + 1} changes"
         case t.BuySeats():
             return f"Buy {task.seats} seat{'s' if task.seats != 1 else ''}", f"of {_name(estate, Product, task.product)}"
         case t.AssignNumber():
@@ -74,6 +95,22 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
             return "Register the address", f"of {n} with its carrier"
         case _:
             return _plain(task.kind, n)
+
+
+def _changed_person(task: t.ChangePerson, estate: Estate) -> tuple[str, str]:
+    whom = _name(estate, Person, task.person)
+    if task.left:
+        return f"Note that {whom}", "has left"
+    said = {
+        "name": "name", "email": "mail address", "department": "department", "job": "job", "extension": "extension",
+        "known_elsewhere_as": "id in the directory",
+    }  # fmt: skip
+    parts = [f"{words} {getattr(task, name)}" for name, words in said.items() if getattr(task, name) is not None]
+    if task.site is not None:
+        parts.insert(0, f"site {_name(estate, Site, task.site)}")
+    if task.manager is not None:
+        parts.append(f"manager {_name(estate, Person, task.manager)}")
+    return f"Change {whom}", ", ".join(parts)
 
 
 def _plain(kind: str, n: str) -> tuple[str, str]:

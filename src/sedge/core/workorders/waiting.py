@@ -32,6 +32,10 @@ def estimated_delay(task: Any, estate: Estate) -> str:
     match task:
         case t.GrantLicence():
             return f"works {estate.the(Product, task.product).propagation_minutes} min after granting"
+        case t.ExchangeLicence():
+            return f"works {estate.the(Product, task.to).propagation_minutes} min after granting; the other goes on until then"
+        case t.PutBackLater():
+            return estate.clock(task.at)
         case t.OrderNumbers():
             return "when the carrier delivers"
         case t.AssignNumber():

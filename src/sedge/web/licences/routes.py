@@ -1,18 +1,21 @@
-"""Licences: products, their pools of seats, what needs what."""
+"""Licences: products, their pools of seats, what needs what; buying, trying, cancelling, exchanging."""
 
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import Form, Request
 from fastapi.responses import Response
+from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
+from sedge.core.words import HolderKind
 from sedge.desk import licences, workorders
 from sedge.web.doors import AtDesk, Place
-from sedge.web.shared.rendering import draw, go, target
+from sedge.web.shared.rendering import counted, draw, go, target
 
 place = Place()
 MOST_SEATS = 10_000
+LISTS = ("needs_all", "needs_any", "for_holders")
 
 
 @place.page("/licences", May.SEE_MONEY)
@@ -20,11 +23,93 @@ def pools_page(request: Request, desk: AtDesk) -> Response:
     return draw(request, "_licences.html" if target(request) == "licences" else "licences.html", pools=licences.pools(desk))
 
 
-@place.action("/licences/{product}/seats", May.CHANGE_ESTATE)
-def buy(request: Request, desk: AtDesk, product: str, seats: Annotated[str, Form()] = "1") -> Response:
-    if not (seats.isascii() and seats.isdigit() and len(seats) <= 5 and 1 <= int(seats) <= MOST_SEATS):
+@place.page("/licences/new", May.CHANGE_ESTATE)
+def new_product(request: Request, desk: AtDesk) -> Response:
+    return draw(request, "product_new.html", **_form_facts(desk), product=None)
+
+
+@place.page("/licences/{product}", May.SEE_MONEY)
+def product_page(request: Request, desk: AtDesk, product: str) -> Response:
+    view = licences.one_product(desk, product)
+    return draw(request, "product.html", view=view, **_form_facts(desk), product=view.pool.product, currencies=view.pool.product.prices)
+
+
+def _form_facts(desk: AtDesk) -> dict[str, Any]:
+    return {"known": [(p.id, p.name) for p in licences.products(desk)], "kinds": [(k.value, k.value.replace("_", " ")) for k in HolderKind]}
+
+
+@place.action("/licences/new", May.CHANGE_ESTATE)
+async def add_product(request: Request, desk: AtDesk) -> Response:
+    made = await run_in_threadpool(licences.put_product, desk, await _fields(request))
+    return go(request, f"/licences/{made.id}")
+
+
+@place.action("/licences/{product}/change", May.CHANGE_ESTATE)
+async def change_product(request: Request, desk: AtDesk, product: str) -> Response:
+    await run_in_threadpool(licences.put_product, desk, await _fields(request), product)
+    return go(request, f"/licences/{product}")
+
+
+async def _fields(request: Request) -> dict[str, Any]:
+    form = await request.form()
+    fields: dict[str, Any] = {name: str(value)[:200] for name, value in form.items() if name not in LISTS}
+    return {
+        **fields,
+        **{name: [str(v)[:80] for v in form.getlist(name)][:20] for name in LISTS},
+        "withdrawn": bool(fields.get("withdrawn")),
+    }
+
+
+def _seats(text: str) -> int:
+    if not (text.isascii() and text.isdigit() and len(text) <= 5 and 1 <= int(text) <= MOST_SEATS):
         raise NotUnderstood(f"Type how many seats, from 1 to {MOST_SEATS:,}.", field="seats")
-    tasks = workorders.read_tasks(desk, [{"kind": "buy_seats", "product": product, "seats": int(seats)}])
-    order = workorders.draft(desk, f"Buy {seats} seat{'s' if seats != '1' else ''}", tasks)
+    return int(text)
+
+
+def _order(request: Request, desk: AtDesk, title: str, *tasks: dict[str, Any]) -> Response:
+    order = workorders.draft(desk, title, workorders.read_tasks(desk, list(tasks)))
     to = f"/work-orders/{order.no}"
     return go(request, to)
+
+
+@place.action("/licences/{product}/seats", May.CHANGE_ESTATE)
+def buy(request: Request, desk: AtDesk, product: str, seats: Annotated[str, Form()] = "1") -> Response:
+    n, name = _seats(seats), licences.one_product(desk, product).pool.product.name
+    return _order(request, desk, f"Buy {counted(n, 'seat')} of {name}", {"kind": "buy_seats", "product": product, "seats": n})
+
+
+@place.action("/licences/{product}/trial", May.CHANGE_ESTATE)
+def try_out(request: Request, desk: AtDesk, product: str, seats: Annotated[str, Form()] = "5") -> Response:
+    n, name = _seats(seats), licences.one_product(desk, product).pool.product.name
+    return _order(request, desk, f"Try {name}", {"kind": "start_trial", "product": product, "seats": n})
+
+
+@place.action("/licences/{product}/cancel", May.CHANGE_ESTATE)
+def cancel(
+    request: Request, desk: AtDesk, product: str, subscription: Annotated[str, Form()] = "", seats: Annotated[str, Form()] = "1"
+) -> Response:
+    n, name = _seats(seats), licences.one_product(desk, product).pool.product.name
+    return _order(
+        request, desk, f"Cancel {counted(n, 'seat')} of {name}", {"kind": "cancel_seats", "subscription": subscription, "seats": n}
+    )
+
+
+@place.action("/licences/{product}/exchange", May.CHANGE_ESTATE)
+def exchange(
+    request: Request, desk: AtDesk, product: str, to: Annotated[str, Form()] = "", who: Annotated[list[str] | None, Form()] = None,
+    everybody: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
+    """For those ticked, or for all; without another product the seats are taken back."""
+    if everybody:
+        refs = [{"kind": ref.kind.value, "id": ref.id} for ref in licences.holders_of(desk, product)]
+    else:
+        refs = [dict(zip(("kind", "id"), value.split(":", 1), strict=False)) for value in (who or [])[:5000]]
+    if not refs:
+        raise NotUnderstood("Tick who is meant, or choose everybody.", field="who")
+    name = licences.one_product(desk, product).pool.product.name
+    if not to:
+        tasks: list[dict[str, Any]] = [{"kind": "revoke_licence", "holder": ref, "product": product} for ref in refs]
+        return _order(request, desk, f"Take back {name} from {counted(len(refs), 'holder')}", *tasks)
+    other = licences.one_product(desk, to).pool.product.name
+    tasks = [{"kind": "exchange_licence", "holder": ref, "product": product, "to": to} for ref in refs]
+    return _order(request, desk, f"Exchange {name} for {other}, {counted(len(refs), 'holder')}", *tasks)

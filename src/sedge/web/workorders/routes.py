@@ -4,31 +4,18 @@ from typing import Annotated, Any
 
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
+from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotRunnable, NotUnderstood
-from sedge.desk import choosing, holders, numbers, workorders
+from sedge.desk import choosing, drafts, holders, numbers, workorders
 from sedge.store.workorders import OrderState
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, is_swap
 from sedge.web.workorders import views
+from sedge.web.workorders.editing import KINDS, again, shown
 
 place = Place()
-KINDS = {
-    "assign": "Give a number",
-    "reserve": "Reserve a number",
-    "set-aside": "Set a number aside",
-    "unreserve": "Take a reservation back",
-    "set-spot": "Set an emergency spot",
-    "register-address": "Register an emergency address",
-    "list-on-trunk": "Put a number on a trunk's list",
-    "set-path": "Set a call path",
-    "end-rest": "End a number's rest",
-    "return": "Return a number",
-    "unassign": "Take a number back",
-    "release": "Release a number",
-    "grant": "Grant a licence",
-}
 
 
 @place.page("/work-orders", May.LOOK)
@@ -41,32 +28,36 @@ def listing(request: Request, desk: AtDesk, state: str = "", after: int = 0) -> 
 
 
 @place.page("/work-orders/new/{kind}", May.CHANGE_ESTATE)
-def new(request: Request, desk: AtDesk, kind: str, number: str = "", person: str = "", line: str = "", site: str = "") -> Response:
-    """The form that begins a work order of one kind; what is known already is filled in."""
+def new(
+    request: Request, desk: AtDesk, kind: str, number: str = "", person: str = "", line: str = "", site: str = "", to: str = ""
+) -> Response:
+    """The form that begins a work order of one kind, or adds to the draft `to`; what is known already is filled in."""
     if kind not in KINDS:
         raise NotFound("There is no such form.")
-    return draw(
-        request, "work_order_new.html", form=views.new_form(desk, kind, KINDS[kind], number=number, person=person, line=line, site=site)
-    )
+    form = views.new_form(desk, kind, KINDS[kind], number=number, person=person, line=line, site=site)
+    return draw(request, "work_order_new.html", form=form, to=to)
 
 
 @place.page("/choose/holders", May.CHANGE_ESTATE)
-def choose_holder(request: Request, desk: AtDesk, who: str = "") -> Response:
-    """People and service lines whose names fit, as one types; each with what it lacks."""
-    return draw(request, "_choose_holder.html", choices=views.holder_choices(desk, who), who=who)
+def choose_holder(request: Request, desk: AtDesk, who: str = "", other_who: str = "", field: str = "holder") -> Response:
+    """People and service lines whose names fit, as one types; each with what it lacks. Chosen as `field`; only people where that is a person's."""
+    name = field if field in {"person", "other"} else "holder"
+    typed = other_who if name == "other" else who
+    choices = [c for c in views.holder_choices(desk, typed) if name == "holder" or c.value.startswith("person:")]
+    return draw(request, "_choose_holder.html", choices=choices, who=typed, field=name)
 
 
 @place.action("/work-orders/new/{kind}", May.CHANGE_ESTATE)
 async def begin(request: Request, desk: AtDesk, kind: str) -> Response:
     form = {key: str(value).strip() for key, value in (await request.form()).items()}
-    from starlette.concurrency import run_in_threadpool
-
     order = await run_in_threadpool(_begin, desk, kind, form)
     return go(request, f"/work-orders/{order}")
 
 
 def _begin(desk: AtDesk, kind: str, form: dict[str, str]) -> int:
     tasks, title = _tasks(desk, kind, form)
+    if form.get("to"):
+        return drafts.add_tasks(desk, form["to"], tasks).no
     return workorders.draft(desk, title, tasks, reason=form.get("reason", "")).no
 
 
@@ -144,22 +135,14 @@ def _chosen_holder(desk: AtDesk, form: dict[str, str]) -> tuple[dict[str, str], 
 
 
 @place.page("/work-orders/{key}", May.LOOK)
-def work_order(request: Request, desk: AtDesk, key: str) -> Response:
-    page = views.order_page(workorders.look(desk, key), desk.now())
-    return draw(request, "_work_order.html" if is_swap(request) else "work_order.html", page=page)
-
-
-def _again(request: Request, desk: AtDesk, key: str) -> Response:
-    """After an action: the order anew, as a part for htmx, as a page without it."""
-    if is_swap(request):
-        return draw(request, "_work_order.html", page=views.order_page(workorders.look(desk, key), desk.now()))
-    return RedirectResponse(f"/work-orders/{key}", 303)
+def work_order(request: Request, desk: AtDesk, key: str, by: str = "") -> Response:
+    return draw(request, "_work_order.html" if is_swap(request) else "work_order.html", **shown(desk, key, by))
 
 
 @place.action("/work-orders/{key}/remedies", May.CHANGE_ESTATE)
 def add_remedies(request: Request, desk: AtDesk, key: str) -> Response:
-    workorders.add_remedies(desk, key)
-    return _again(request, desk, key)
+    drafts.add_remedies(desk, key)
+    return again(request, desk, key)
 
 
 @place.action("/work-orders/{key}/remedy", May.CHANGE_ESTATE)
@@ -167,8 +150,8 @@ def choose_remedy(
     request: Request, desk: AtDesk, key: str, task: Annotated[int, Form()], rule: Annotated[str, Form()], remedy: Annotated[int, Form()],
     reason: Annotated[str, Form()] = "",
 ) -> Response:  # fmt: skip
-    workorders.choose_remedy(desk, key, task, rule, remedy, reason[:200])
-    return _again(request, desk, key)
+    drafts.choose_remedy(desk, key, task, rule, remedy, reason[:200])
+    return again(request, desk, key)
 
 
 @place.action("/work-orders/{key}/run", May.CHANGE_ESTATE)
@@ -179,13 +162,13 @@ def run(request: Request, desk: AtDesk, key: str) -> Response:
         if not is_swap(request):
             return RedirectResponse(f"/work-orders/{key}", 303)
         raise
-    return _again(request, desk, key)
+    return again(request, desk, key)
 
 
 @place.action("/work-orders/{key}/tasks/{position}/remove", May.CHANGE_ESTATE)
 def remove(request: Request, desk: AtDesk, key: str, position: int) -> Response:
-    workorders.remove_task(desk, key, position)
-    return _again(request, desk, key)
+    drafts.remove_task(desk, key, position)
+    return again(request, desk, key)
 
 
 @place.action("/work-orders/{key}/undo", May.CHANGE_ESTATE)
@@ -196,13 +179,13 @@ def undo(request: Request, desk: AtDesk, key: str) -> Response:
 @place.action("/work-orders/{key}/retry", May.CHANGE_ESTATE)
 def retry(request: Request, desk: AtDesk, key: str) -> Response:
     workorders.try_again(desk, key)
-    return _again(request, desk, key)
+    return again(request, desk, key)
 
 
 @place.action("/work-orders/{key}/stop", May.CHANGE_ESTATE)
 def stop(request: Request, desk: AtDesk, key: str) -> Response:
     workorders.stop_order(desk, key)
-    return _again(request, desk, key)
+    return again(request, desk, key)
 
 
 @place.action("/work-orders/{key}/discard", May.CHANGE_ESTATE)

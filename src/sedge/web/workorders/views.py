@@ -8,6 +8,8 @@ from urllib.parse import quote
 from sedge.core.facts import Money
 from sedge.core.records import HolderKind, Number, Person
 from sedge.core.workorders.findings import Finding, Level, Remedy
+from sedge.core.workorders.reversing import FOR_GOOD
+from sedge.core.workorders.tasks import PutBack, PutBackLater
 from sedge.desk import holders, licences, numbers, paths, trunks
 from sedge.desk.desk import Desk
 from sedge.desk.numbers import Card
@@ -60,6 +62,13 @@ class TaskRow:
     next_look: datetime | None
     works_from: datetime | None
     price: Money | None
+    holder: str = ""
+    is_first: bool = False
+    is_last: bool = False
+    may_be_temporary: bool = False
+    put_back_at: datetime | None = None
+    may_skip: bool = False
+    is_waiting: bool = False
 
 
 @dataclass(frozen=True)
@@ -77,14 +86,24 @@ class OrderPage:
     is_mendable: bool
     can_retry: bool
     can_undo: bool
+    can_duplicate: bool
+    is_scheduled: bool
+    groups: list[tuple[str, list[TaskRow]]]
 
 
-def order_page(view: OrderView, now: datetime) -> OrderPage:
+def order_page(view: OrderView, now: datetime, *, by_holder: bool = False) -> OrderPage:
+    """`by_holder`: tasks stand under whom they concern, in the order in which those come first."""
     state, report = view.order.state, view.report
     is_draft = state is OrderState.DRAFT
+    back = {task.stored.body.task: task.stored.body.at for task in view.tasks if isinstance(task.stored.body, PutBackLater)}
+    can_go_on = state in {OrderState.RUNNING, OrderState.FAILED}
+    rows = [_row(task, now, len(view.tasks), back.get(task.stored.position), can_skip=can_go_on) for task in view.tasks]
     return OrderPage(
         view=view,
-        rows=[_row(task, now) for task in view.tasks],
+        rows=rows,
+        groups=_groups(rows) if by_holder else [("", rows)],
+        can_duplicate=not view.order.undo_of and not any(isinstance(x.stored.body, PutBack) for x in view.tasks),
+        is_scheduled=state is OrderState.SCHEDULED,
         tone=TONES.get(state, ""),
         done=sum(1 for task in view.tasks if task.stored.state in {TaskState.DONE, TaskState.SKIPPED}),
         counts=_counts(len(report.stops), len(report.warnings), len(report.passes)) if report else "",
@@ -97,12 +116,20 @@ def order_page(view: OrderView, now: datetime) -> OrderPage:
     )
 
 
+def _groups(rows: list[TaskRow]) -> list[tuple[str, list[TaskRow]]]:
+    found: dict[str, list[TaskRow]] = {}
+    for row in rows:
+        found.setdefault(row.holder or "Other tasks", []).append(row)
+    return list(found.items())
+
+
 def _counts(stops: int, warnings: int, passes: int) -> str:
     return f"{stops} stop{'s' if stops != 1 else ''}, {warnings} warning{'s' if warnings != 1 else ''}, {passes} checks pass"
 
 
-def _row(task: TaskView, now: datetime) -> TaskRow:
+def _row(task: TaskView, now: datetime, count: int, put_back_at: datetime | None, *, can_skip: bool) -> TaskRow:
     stored = task.stored
+    for_good = stored.body.kind in FOR_GOOD
     notes = list(_notes(task.findings))
     waits = stored.state is TaskState.WAITING and stored.next_try is not None and stored.next_try > now
     return TaskRow(
@@ -119,6 +146,13 @@ def _row(task: TaskView, now: datetime) -> TaskRow:
         next_look=stored.next_try if waits else None,
         works_from=stored.works_from if stored.works_from and stored.works_from > now else None,
         price=task.monthly or task.once,
+        holder=task.holder,
+        is_first=stored.position == 0,
+        is_last=stored.position == count - 1,
+        may_be_temporary=not for_good,
+        put_back_at=put_back_at,
+        may_skip=can_skip and stored.state in {TaskState.FAILED, TaskState.WAITING, TaskState.PLANNED},
+        is_waiting=stored.state is TaskState.WAITING,
     )
 
 
@@ -151,6 +185,7 @@ def page_of(remedy: Remedy) -> str:
         "supply": "/supply/for-site?site={}",
         "new path": "/paths/new?site={}",
         "connection": "/carriers/connections/{}",
+        "path": "/paths/{}/edit",
     }
     return pages[remedy.leads_to.what].format(quote(remedy.leads_to.id))
 

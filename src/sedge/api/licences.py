@@ -1,0 +1,96 @@
+"""Licence products and subscriptions. Seats are bought, tried, cancelled, granted and exchanged by work orders."""
+
+from typing import Any
+
+from fastapi import Request
+from fastapi.responses import Response
+from pydantic import BaseModel, ConfigDict, Field
+
+from sedge.api import shapes
+from sedge.api.doors import AtDesk, Resource, once
+from sedge.core.access.roles import May
+from sedge.desk import licences
+from sedge.desk.licences import Pool
+
+resource = Resource(tags=["licences"])
+
+
+class ProductAsked(BaseModel):
+    """`needs_all` and one of `needs_any` are ids of products; what is left out stays, or is usual."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str | None = Field(default=None, max_length=80)
+    needs_all: list[str] | None = Field(default=None, max_length=20)
+    needs_any: list[str] | None = Field(default=None, max_length=20)
+    for_holders: list[str] | None = Field(default=None, max_length=4)
+    price: str | None = Field(default=None, max_length=20)
+    currency: str | None = Field(default=None, max_length=3)
+    propagation_minutes: int | None = None
+    trial_days: int | None = None
+    term_months: int | None = None
+    minutes: int | None = None
+    messages: int | None = None
+    withdrawn: bool | None = None
+
+
+def _product(pool: Pool) -> dict[str, Any]:
+    p = pool.product
+    return {
+        "id": p.id, "name": p.name, "needs": list(p.needs_all), "needs_any": list(p.needs_any), "for": list(p.for_holders), "allows": list(p.allows),
+        "monthly": shapes.money(p.monthly), "prices": [shapes.money(x) for x in p.prices], "minutes": p.minutes, "messages": p.messages,
+        "propagation_minutes": p.propagation_minutes, "trial_days": p.trial_days, "term_months": p.term_months, "free": p.free,
+        "entitlement": p.entitlement.model_dump() if p.entitlement else None, "withdrawn": p.withdrawn,
+        "seats": {"bought": pool.bought, "granted": pool.granted, "waiting": pool.waiting, "left": pool.left, "leaving": pool.leaving},
+        "short_on": shapes.moment(pool.short_on),
+    }  # fmt: skip
+
+
+@resource.read("/licence-products", May.SEE_MONEY)
+def products(desk: AtDesk) -> dict[str, Any]:
+    return {"items": [_product(p) for p in licences.pools(desk)], "next": None}
+
+
+@resource.write("/licence-products", May.CHANGE_ESTATE)
+def add_product(request: Request, desk: AtDesk, asked: ProductAsked) -> Response:
+    form = {k: v for k, v in asked.model_dump().items() if v is not None}
+
+    def make(identity: str | None) -> tuple[int, Any]:
+        made = licences.put_product(desk, form)
+        return 201, _product(licences.one_product(desk, made.id).pool)
+
+    return once(request, desk, form, make)
+
+
+@resource.read("/licence-products/{key}", May.SEE_MONEY)
+def product(desk: AtDesk, key: str) -> dict[str, Any]:
+    view = licences.one_product(desk, key)
+    holders = [
+        {
+            "kind": h.holder.kind,
+            "id": h.holder.id,
+            "name": h.name,
+            "since": shapes.moment(h.grant.since),
+            "works_from": shapes.moment(h.grant.works_from),
+        }
+        for h in view.holders
+    ]
+    return {**_product(view.pool), "needed_by": view.needed_by, "holders": holders, "more_holders": view.more}
+
+
+@resource.write("/licence-products/{key}", May.CHANGE_ESTATE, method="PATCH")
+def change_product(desk: AtDesk, key: str, asked: ProductAsked) -> dict[str, Any]:
+    licences.put_product(desk, {k: v for k, v in asked.model_dump().items() if v is not None}, key)
+    return _product(licences.one_product(desk, key).pool)
+
+
+@resource.read("/subscriptions", May.SEE_MONEY)
+def subscriptions(desk: AtDesk) -> dict[str, Any]:
+    items = [
+        {
+            "id": s.id, "product": s.product, "seats": s.seats, "used": s.used, "left": s.left, "leaving": s.leaving, "term_months": s.term_months,
+            "renews_on": shapes.moment(s.renews_on), "trial_ends": shapes.moment(s.trial_ends),
+        }
+        for pool in licences.pools(desk)
+        for s in pool.subscriptions
+    ]  # fmt: skip
+    return {"items": items, "next": None}

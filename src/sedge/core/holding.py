@@ -1,0 +1,18 @@
+"""Who holds something: a person, a site, a service line or a downstream system, by id."""
+
+from sedge.core.facts import Fact
+from sedge.core.words import HolderKind, Subject
+
+
+class HolderRef(Fact):
+    kind: HolderKind
+    id: str
+
+    @property
+    def subject(self) -> Subject:
+        return {
+            HolderKind.PERSON: Subject.PERSON,
+            HolderKind.SITE: Subject.SITE,
+            HolderKind.SERVICE_LINE: Subject.SERVICE_LINE,
+            HolderKind.DOWNSTREAM: Subject.DOWNSTREAM,
+        }[self.kind]

@@ -1,0 +1,9 @@
+"""All rules there are, put together in one place: whoever wants to judge anything imports them from here."""
+
+from sedge.core.holders import rules as _holder_rules
+from sedge.core.licences import rules as _licence_rules
+from sedge.core.supply.connecting import RULES
+
+_ = (_licence_rules, _holder_rules)  # they register themselves
+
+__all__ = ["RULES"]

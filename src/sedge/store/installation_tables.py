@@ -1,0 +1,46 @@
+"""The tables of the installation's own small database."""
+
+from sqlalchemy import Column, Index, Integer, MetaData, PrimaryKeyConstraint, String, Table, Text
+
+from sedge.store.tables import NAMING, Moment
+
+installation_metadata = MetaData(naming_convention=NAMING)
+
+organisation = Table(
+    "organisation",
+    installation_metadata,
+    Column("id", String(40), primary_key=True),
+    Column("name", String(120), nullable=False),
+    Column("home_country", String(2), nullable=False),
+    Column("created_at", Moment, nullable=False),
+)
+sign_in = Table(
+    "sign_in",
+    installation_metadata,
+    Column("id", String(40), primary_key=True),
+    Column("name", String(120), nullable=False),
+    Column("email", String(200), nullable=False, unique=True),
+    Column("password_hash", String(200), nullable=False),
+    Column("place", Integer, nullable=False),
+    Column("failures", Integer, nullable=False),
+    Column("locked_until", Moment),
+)
+membership = Table(
+    "membership",
+    installation_metadata,
+    Column("sign_in", String(40)),
+    Column("organisation", String(40)),
+    Column("role", String(20), nullable=False),
+    Column("sites", Text, nullable=False),
+    PrimaryKeyConstraint("sign_in", "organisation"),
+)
+session = Table(
+    "session",
+    installation_metadata,
+    Column("token_hash", String(64), primary_key=True),
+    Column("sign_in", String(40), nullable=False),
+    Column("organisation", String(40), nullable=False),
+    Column("expires_at", Moment, nullable=False),
+    Index("session_sign_in", "sign_in"),
+)
+setting = Table("setting", installation_metadata, Column("name", String(40), primary_key=True), Column("value", Text, nullable=False))

@@ -1,0 +1,75 @@
+"""Which numbers and holders a work order is about: kept beside its tasks, so that overlapping ones are found without reading them."""
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from sqlalchemy import Connection, delete, insert, select
+
+from sedge.core.records import Subject
+from sedge.core.workorders.tasks import PutBack
+from sedge.store.holder_tables import order_touch
+from sedge.store.tables import work_order
+
+MOST_TOLD = 200
+OPEN = ("draft", "scheduled", "running")
+Thing = tuple[str, str]
+
+
+def things_of(bodies: Iterable[Any]) -> list[Thing]:
+    """The numbers (E.164) and holders that tasks name, each once, as (subject, id)."""
+    found: dict[Thing, None] = {}
+    for body in bodies:
+        if body.e164:
+            found[Subject.NUMBER.value, body.e164] = None
+        for number in getattr(body, "numbers", ()):
+            found[Subject.NUMBER.value, number] = None
+        if holder := getattr(body, "holder", None):
+            found[holder.subject.value, holder.id] = None
+        if isinstance(person := getattr(body, "person", None), str):
+            found[Subject.PERSON.value, person] = None
+        if isinstance(body, PutBack):
+            for snapshot in body.snapshots:
+                if snapshot.subject in {Subject.NUMBER, Subject.PERSON, Subject.SERVICE_LINE}:
+                    found[snapshot.subject.value, snapshot.id] = None
+    return list(found)
+
+
+def refilled(body: Any, mapping: Mapping[Thing, str]) -> Any:
+    """A task's plain data with other numbers and holders in the places of those it names."""
+    out = dict(body)
+    for field in ("number", "person"):
+        subject = Subject.NUMBER.value if field == "number" else Subject.PERSON.value
+        if isinstance(out.get(field), str):
+            out[field] = mapping.get((subject, out[field]), out[field])
+    if out.get("numbers"):
+        out["numbers"] = [mapping.get((Subject.NUMBER.value, n), n) for n in out["numbers"]]
+    if holder := out.get("holder"):
+        subject = {"service_line": Subject.SERVICE_LINE, "downstream": Subject.DOWNSTREAM}.get(holder["kind"], holder["kind"])
+        out["holder"] = {**holder, "id": mapping.get((str(subject), holder["id"]), holder["id"])}
+    return out
+
+
+def keep(connection: Connection, order: str, bodies: Iterable[Any]) -> None:
+    """Note what a draft's tasks are about, in place of what was noted."""
+    connection.execute(delete(order_touch).where(order_touch.c.work_order == order))
+    rows = [{"work_order": order, "subject": subject, "ref": ref} for subject, ref in things_of(bodies)]
+    if rows:
+        connection.execute(insert(order_touch), rows)
+
+
+def others(connection: Connection, order: str) -> list[tuple[Any, str, str]]:
+    """Other work orders that are not done and share something with this one: (its row, subject, id), newest first."""
+    from sedge.store.workorders import header
+
+    mine, theirs = order_touch.alias(), order_touch.alias()
+    query = (
+        select(theirs.c.work_order, theirs.c.subject, theirs.c.ref)
+        .join(mine, (mine.c.subject == theirs.c.subject) & (mine.c.ref == theirs.c.ref))
+        .join(work_order, work_order.c.id == theirs.c.work_order)
+        .where(mine.c.work_order == order, theirs.c.work_order != order, work_order.c.state.in_(OPEN))
+        .order_by(work_order.c.no.desc())
+        .limit(MOST_TOLD)
+    )
+    rows = connection.execute(query).all()
+    known = {key: header(connection, key) for key in {row.work_order for row in rows}}
+    return [(known[row.work_order], row.subject, row.ref) for row in rows]

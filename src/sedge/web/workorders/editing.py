@@ -1,0 +1,160 @@
+"""Editing a draft: its tasks, its time, what is said of it; templates and the usual work as forms."""
+
+from datetime import time
+from typing import Annotated, Any
+
+from fastapi import Form, Request
+from fastapi.responses import RedirectResponse, Response
+from starlette.concurrency import run_in_threadpool
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotFound, NotUnderstood
+from sedge.desk import drafts, holders, paths, supply, usual_work, workorders
+from sedge.desk.desk import Desk
+from sedge.desk.when import moment_of
+from sedge.web.doors import AtDesk, Place
+from sedge.web.shared.rendering import draw, go, is_swap
+from sedge.web.workorders import views
+
+place = Place()
+KINDS = {
+    "assign": "Give a number",
+    "reserve": "Reserve a number",
+    "set-aside": "Set a number aside",
+    "unreserve": "Take a reservation back",
+    "set-spot": "Set an emergency spot",
+    "register-address": "Register an emergency address",
+    "list-on-trunk": "Put a number on a trunk's list",
+    "set-path": "Set a call path",
+    "end-rest": "End a number's rest",
+    "return": "Return a number",
+    "unassign": "Take a number back",
+    "release": "Release a number",
+    "grant": "Grant a licence",
+}
+
+
+def shown(desk: Desk, key: str, by: str = "") -> dict[str, Any]:
+    """What the page of a work order shows."""
+    view = workorders.look(desk, key)
+    page = views.order_page(view, desk.now(), by_holder=by == "holder")
+    awaited = [(o.id, f"{o.reference} ({len(o.lines)})") for o in supply.open_orders(desk)] if page.is_draft else []
+    return {"page": page, "by": by, "comments": drafts.comments(desk, view.order.id), "awaited": awaited, "kinds": list(KINDS.items())}
+
+
+def again(request: Request, desk: AtDesk, key: str) -> Response:
+    """After an action: the order anew, as a part for htmx, as a page without it."""
+    if is_swap(request):
+        return draw(request, "_work_order.html", **shown(desk, key))
+    return RedirectResponse(f"/work-orders/{key}", 303)
+
+
+@place.action("/work-orders/{key}/tasks/{position}/move", May.CHANGE_ESTATE)
+def move(request: Request, desk: AtDesk, key: str, position: int, to: Annotated[int, Form()]) -> Response:
+    drafts.move_task(desk, key, position, to)
+    return again(request, desk, key)
+
+
+@place.action("/work-orders/{key}/tasks/{position}/until", May.CHANGE_ESTATE)
+def until(request: Request, desk: AtDesk, key: str, position: int, until: Annotated[str, Form()] = "") -> Response:
+    drafts.make_temporary(desk, key, position, moment_of(desk, until, "until", at=time(0, 5)))
+    return again(request, desk, key)
+
+
+@place.action("/work-orders/{key}/tasks/{position}/skip", May.CHANGE_ESTATE)
+def skip(request: Request, desk: AtDesk, key: str, position: int) -> Response:
+    workorders.skip_task(desk, key, position)
+    return again(request, desk, key)
+
+
+@place.action("/work-orders/{key}/tasks/{position}/now", May.CHANGE_ESTATE)
+def look_now(request: Request, desk: AtDesk, key: str, position: int) -> Response:
+    workorders.look_now(desk, key, position)
+    return again(request, desk, key)
+
+
+@place.action("/work-orders/{key}/when", May.CHANGE_ESTATE)
+def when(
+    request: Request, desk: AtDesk, key: str, begin: Annotated[str, Form()] = "now", run_at: Annotated[str, Form()] = "",
+    awaits: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
+    at = moment_of(desk, run_at, "run_at") if begin == "moment" else None
+    if begin == "moment" and at is None:
+        raise NotUnderstood("Type the moment at which it shall begin.", field="run_at")
+    if begin == "order" and not awaits:
+        raise NotUnderstood("Choose the order it shall wait for.", field="awaits")
+    drafts.set_when(desk, key, run_at=at, awaits=awaits if begin == "order" else None)
+    return again(request, desk, key)
+
+
+@place.action("/work-orders/{key}/draft", May.CHANGE_ESTATE)
+def back_to_draft(request: Request, desk: AtDesk, key: str) -> Response:
+    drafts.back_to_draft(desk, key)
+    return again(request, desk, key)
+
+
+@place.action("/work-orders/{key}/title", May.CHANGE_ESTATE)
+def rename(request: Request, desk: AtDesk, key: str, title: Annotated[str, Form()] = "", reason: Annotated[str, Form()] = "") -> Response:
+    drafts.rename(desk, key, title, reason)
+    return again(request, desk, key)
+
+
+@place.action("/work-orders/{key}/comments", May.EDIT_FACTS)
+def comment(request: Request, desk: AtDesk, key: str, text: Annotated[str, Form()] = "") -> Response:
+    drafts.comment(desk, key, text)
+    return again(request, desk, key)
+
+
+@place.action("/work-orders/{key}/duplicate", May.CHANGE_ESTATE)
+def duplicate(request: Request, desk: AtDesk, key: str) -> Response:
+    return go(request, f"/work-orders/{drafts.duplicate(desk, key).no}")
+
+
+@place.action("/work-orders/{key}/template", May.CHANGE_ESTATE)
+def keep_as_template(request: Request, desk: AtDesk, key: str, name: Annotated[str, Form()] = "") -> Response:
+    return go(request, f"/work-orders/templates/{drafts.keep_as_template(desk, key, name).id}")
+
+
+# ── templates ──
+
+
+@place.page("/work-orders/templates", May.CHANGE_ESTATE)
+def template_list(request: Request, desk: AtDesk) -> Response:
+    return draw(request, "templates.html", usual=list(usual_work.KINDS.values()), kept=drafts.templates(desk))
+
+
+@place.page("/work-orders/templates/{key}", May.CHANGE_ESTATE)
+def template_page(request: Request, desk: AtDesk, key: str, person: str = "", site: str = "", line: str = "") -> Response:
+    if key not in usual_work.KINDS:
+        return draw(request, "template_kept.html", kept=drafts.the_template(desk, key))
+    sites = holders.site_choices(desk)
+    at = site or (sites[0][0] if sites else "")
+    known = holders.one_holder(desk, holders.HolderKind.PERSON, person).holder if person else None
+    spots = [(s.id, f"{name}: {s.name} ({s.id})") for place_id, name in sites for s in holders.spots_of(desk, place_id) if not s.whole]
+    lines = [(r.holder.id, f"{r.holder.name}, {r.site}") for r in holders.service_lines(desk)] if key == "season" else []
+    return draw(
+        request, "template_usual.html", kind=usual_work.KINDS[key], sites=sites, site=at, person=known, spots=spots, lines=lines, line=line,
+        paths=[(p.id, p.name) for p in paths.listing(desk)] if key == "season" else [], first_free=usual_work.FIRST_FREE,
+    )  # fmt: skip
+
+
+@place.action("/work-orders/templates/{key}", May.CHANGE_ESTATE)
+async def use_template(request: Request, desk: AtDesk, key: str) -> Response:
+    form = {name: str(value)[:300] for name, value in (await request.form()).items()}
+    return go(request, f"/work-orders/{await run_in_threadpool(_use, desk, key, form)}")
+
+
+def _use(desk: Desk, key: str, form: dict[str, str]) -> int:
+    if key in usual_work.KINDS:
+        tasks, title = usual_work.plan(desk, key, form)
+        return workorders.draft(desk, title, tasks, reason=form.get("reason", "")).no
+    filled = {int(name[5:]): value for name, value in form.items() if name.startswith("slot-") and name[5:].isdigit() and len(name) < 10}
+    return drafts.from_template(desk, key, filled).no
+
+
+@place.action("/work-orders/templates/{key}/throw-away", May.CHANGE_ESTATE)
+def throw_away(request: Request, desk: AtDesk, key: str) -> Response:
+    if key in usual_work.KINDS:
+        raise NotFound("The usual work can't be thrown away.")
+    drafts.throw_away_template(desk, key)
+    return go(request, "/work-orders/templates")
