@@ -15,6 +15,7 @@ from starlette.staticfiles import StaticFiles
 
 from sedge.api import accounts as api_accounts
 from sedge.api import calls as api_calls
+from sedge.api import checks as api_checks
 from sedge.api import connections as api_connections
 from sedge.api import files as api_files
 from sedge.api import holders as api_holders
@@ -23,6 +24,7 @@ from sedge.api import licences as api_licences
 from sedge.api import numbers as api_numbers
 from sedge.api import papers as api_papers
 from sedge.api import safety as api_safety
+from sedge.api import scim as api_scim
 from sedge.api import supply as api_supply
 from sedge.api import workorders as api_workorders
 from sedge.api.describing import describe
@@ -41,6 +43,7 @@ from sedge.web.carriers.routes import place as carriers_place
 from sedge.web.components.routes import place as components_place
 from sedge.web.doors import who_asks
 from sedge.web.headers import WithHeaders
+from sedge.web.holders.people import place as people_place
 from sedge.web.holders.routes import place as holders_place
 from sedge.web.ledger.routes import place as ledger_place
 from sedge.web.licences.routes import place as licences_place
@@ -61,6 +64,7 @@ from sedge.web.supply.forms import place as forms_place
 from sedge.web.supply.papers import place as papers_place
 from sedge.web.supply.routes import place as supply_place
 from sedge.web.today.routes import place as today_place
+from sedge.web.workorders.checks import place as checks_place
 from sedge.web.workorders.editing import place as editing_place
 from sedge.web.workorders.routes import place as workorders_place
 from sedge.web.workorders.why_not import place as why_not_place
@@ -80,11 +84,11 @@ class DeskFacts:
 
 
 PLACES = (
-    sign_in_place, today_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, forms_place, connecting_place, supply_place, holders_place, licences_place, safety_place, safety_places_place, carriers_place, ledger_place,
-    editing_place, workorders_place, why_not_place, components_place, standins_place,
+    sign_in_place, today_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, forms_place, connecting_place, supply_place, people_place, holders_place, licences_place, safety_place, safety_places_place, carriers_place, ledger_place,
+    editing_place, checks_place, workorders_place, why_not_place, components_place, standins_place,
 )  # fmt: skip
 RESOURCES = (
-    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_workorders.resource, api_calls.resource, api_holders.resource, api_licences.resource, api_safety.resource,
+    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_checks.resource, api_workorders.resource, api_calls.resource, api_holders.resource, api_licences.resource, api_safety.resource,
     api_ledger.resource, api_ledger.standins,
 )  # fmt: skip
 
@@ -134,6 +138,7 @@ def create_app(house: House) -> FastAPI:
     for resource in RESOURCES:
         app.include_router(resource, prefix="/api/v1")
     app.include_router(api_ledger.standins)
+    app.include_router(api_scim.resource)
 
     listener = Listener(_callback_secret(house.installation, house.keyring))
 

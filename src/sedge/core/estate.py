@@ -129,6 +129,8 @@ class Estate:
     def _devices_by_person(self) -> dict[str, list[Device]]:
         found: dict[str, list[Device]] = {}
         for device in self.all(Device):
+            if device.removed:
+                continue
             found.setdefault(device.person, []).append(device)
         return found
 

@@ -35,6 +35,7 @@ from sedge.core.safety.spots import spot_code
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.tasks import Needs
 from sedge.demo.agreements import accounts, carriers
+from sedge.demo.directory import fill_directory, put_together_groups
 from sedge.demo.licences import products, subscriptions
 from sedge.demo.papers import put_papers_on_file
 from sedge.demo.past import live_the_months, send_old_mail
@@ -97,7 +98,9 @@ class Seeding:
         live_the_months(self, people)
         self.house.clock.set_fixed(self.now - self.house.clock.offset)
         put_papers_on_file(self.desk)
+        put_together_groups(self.desk, people)
         self.tell_telephony()
+        fill_directory(self.desk)
         send_old_mail(self)
 
     def tell_telephony(self) -> None:
@@ -210,7 +213,7 @@ class Seeding:
         people = [
             Person(
                 id=self.person_id(row), name=row.name, email=row.email, site=WHARF if i < 62 else CANAL, department=row.department, job=row.job,
-                extension=row.extension, spot=None if i in {60, 61} else (wharf[i % 8] if i < 62 else canal[i % 3]),
+                extension=row.extension, known_elsewhere_as=f"dir-{row.extension}", spot=None if i in {60, 61} else (wharf[i % 8] if i < 62 else canal[i % 3]),
                 rights=(Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE) if i % 9 else tuple(Right)[:5],
             )
             for i, row in enumerate(rows)

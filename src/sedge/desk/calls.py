@@ -182,9 +182,10 @@ def refresh_devices(desk: Desk) -> int:
     seen = desk.outside.telephony.devices()
     with desk.reading() as reading:
         devices = reading.records.all(Device)
-    moved = [d for d in devices if d.id in seen and d.registered != seen[d.id]]
+    moved = [d for d in devices if d.id in seen and not d.removed and (d.registered, d.said) != (seen[d.id] is None, seen[d.id] or "")]
     if moved:
-        changes = [changed(Subject.DEVICE, d, d.but(registered=seen[d.id], seen_at=desk.now()), "device.seen") for d in moved]
+        found = [(d, d.but(registered=seen[d.id] is None, said=seen[d.id] or "", seen_at=desk.now())) for d in moved]
+        changes = [changed(Subject.DEVICE, d, after, "device.seen") for d, after in found]
         with desk.as_system().writing(reason="looked at the telephone system") as writing:
             writing.save(changes)
     return len(moved)

@@ -247,7 +247,7 @@ def _assign(desk: Desk, numbers: Sequence[Number], form: dict[str, str]) -> tupl
     return tasks, _title("assign", [n.e164 for n in numbers], holders.name_of(desk, ref))
 
 
-def one_person(desk: Desk, line: str) -> Person:
+def one_person(desk: Desk, line: str, *, field: str = "people") -> Person:
     """Who is meant by a name, a mail address or an extension. Raises NotUnderstood, with the candidates where there are several."""
     wanted = line.strip().lower()
     person = tables.person
@@ -260,5 +260,5 @@ def one_person(desk: Desk, line: str) -> Person:
                 return found[0]
             if found:
                 names = ", ".join(p.email for p in found)
-                raise NotUnderstood(f"“{line.strip()}” may be {names}. Write the mail address.", field="people")
-    raise NotUnderstood(f"Nobody is called “{line.strip()[:60]}” here. Write a name, a mail address or an extension.", field="people")
+                raise NotUnderstood(f"“{line.strip()}” may be {names}. Write the mail address.", field=field)
+    raise NotUnderstood(f"Nobody is called “{line.strip()[:60]}” here. Write a name, a mail address or an extension.", field=field)

@@ -1,5 +1,6 @@
 """People, sites, service lines and devices at the desk."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import ColumnElement, func, select
@@ -16,6 +17,7 @@ from sedge.core.records import (
     CivicElements,
     Device,
     Grant,
+    Group,
     HolderKind,
     HolderRef,
     Number,
@@ -32,6 +34,7 @@ from sedge.core.reduce import changed
 from sedge.core.safety.spots import spot_code
 from sedge.desk import safety
 from sedge.desk.desk import Desk, Reading
+from sedge.desk.routing import routing_of
 from sedge.store import finder, tables
 
 MOST_FLOORS, MOST_AREA = 200, 10_000_000
@@ -97,6 +100,8 @@ def _rows(reading, holders: list, kind: HolderKind) -> list[HolderRow]:
     devices: dict[str, list[Device]] = {}
     if kind is HolderKind.PERSON:
         for d in reading.records.where(Device, tables.device.c.person.in_([h.id for h in holders][:900])):
+            if d.removed:
+                continue
             devices.setdefault(d.person, []).append(d)
     return [
         HolderRow(
@@ -136,6 +141,14 @@ def one_holder(desk: Desk, kind: HolderKind, key: str) -> HolderRow:
     record_type = Person if kind is HolderKind.PERSON else ServiceLine
     with desk.reading() as reading:
         return _rows(reading, [reading.records.the(record_type, key)], kind)[0]
+
+
+def names_of(desk: Desk, line: Person | ServiceLine) -> list[Person]:
+    """The people who answer a service line themselves, not through groups."""
+    if not isinstance(line, ServiceLine):
+        return []
+    with desk.reading() as reading:
+        return reading.records.many(Person, line.members or line.recipients)
 
 
 def name_of(desk: Desk, ref: HolderRef) -> str:
@@ -254,6 +267,47 @@ def add_service_line(desk: Desk, *, name: str, kind: str, site: str, spot: str =
             raise NotUnderstood("Choose a spot of this site.", field="spot")
         line = ServiceLine(id=desk.new_id("line"), name=name.strip(), kind=kind, site=site, spot=spot or None)
         return writing.save([changed(Subject.SERVICE_LINE, None, line, "service-line.added")])[0].after
+
+
+def change_line(desk: Desk, key: str, *, name: str, kind: str, members: str, groups: Sequence[str], spot: str = "") -> ServiceLine:
+    """A service line's facts and who answers it: people named one a line, groups by their ids. The telephone system learns of it first.
+
+    Raises NotUnderstood naming the field.
+    """
+    from sedge.desk import joining
+
+    desk.require(May.CHANGE_HOLDERS)
+    if not 1 <= len(name.strip()) <= 120:
+        raise NotUnderstood("A service line needs a name of at most 120 characters.", field="name")
+    if kind not in LINE_KINDS:
+        raise NotUnderstood(f"The kind is one of: {', '.join(LINE_KINDS)}.", field="kind")
+    people_ = joining.people_in(desk, members, most=200, field="members")
+    with desk.writing() as writing:
+        line = writing.records.the(ServiceLine, key)
+        known = {g.id for g in writing.records.many(Group, groups) if not g.removed}
+        if strange := [g for g in groups if g not in known]:
+            raise NotUnderstood(f"There is no group “{strange[0]}” here.", field="groups")
+        found = writing.records.find(Spot, spot) if spot else None
+        if spot and (found is None or found.site != line.site or found.removed):
+            raise NotUnderstood("Choose a spot of this site.", field="spot")
+        values = {
+            "name": name.strip(),
+            "kind": kind,
+            "members": tuple(p.id for p in people_),
+            "groups": tuple(groups),
+            "spot": spot or None,
+        }
+        after = line.but(**values)
+        if after == line:
+            return line
+        ref = HolderRef(kind=HolderKind.SERVICE_LINE, id=key)
+        estate = writing.look_at(Subject.SERVICE_LINE, key)
+        estate.put(after)
+        for group in writing.records.many(Group, groups):
+            estate.put(group)
+        for number in estate.numbers_of(ref):
+            desk.outside.telephony.put_number(number.e164, routing_of(number, estate))
+        return writing.save([changed(Subject.SERVICE_LINE, line, after, "service-line.changed")])[0].after
 
 
 def add_site(

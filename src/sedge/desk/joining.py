@@ -77,17 +77,17 @@ def _area(reading: Reading, site: str) -> str:
     return describe(f"+{row[0] * 100}").area if row else ""
 
 
-def people_in(desk: Desk, text: str) -> list[Person]:
+def people_in(desk: Desk, text: str, *, most: int = MOST_PEOPLE, field: str = "people") -> list[Person]:
     """People named one a line: name, mail address or extension. Raises NotUnderstood naming who is meant by nobody."""
     from sedge.desk.choosing import one_person
 
     lines = [line.strip() for line in text.splitlines() if line.strip()]
-    if len(lines) > MOST_PEOPLE:
-        raise NotUnderstood(f"At most {MOST_PEOPLE} people at a time; these are {len(lines)}.", field="people")
-    found = [one_person(desk, line) for line in lines]
+    if len(lines) > most:
+        raise NotUnderstood(f"At most {most} people at a time; these are {len(lines)}.", field=field)
+    found = [one_person(desk, line, field=field) for line in lines]
     ids = [p.id for p in found]
     if twice := next((p.name for p in found if ids.count(p.id) > 1), None):
-        raise NotUnderstood(f"{twice} is there twice.", field="people")
+        raise NotUnderstood(f"{twice} is there twice.", field=field)
     return found
 
 

@@ -8,8 +8,8 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.paths.patterns import DeskForm, plan_desk, read_desk
-from sedge.core.paths.steps import Path, people_named
-from sedge.core.records import Number, PathVersion, Person, Site
+from sedge.core.paths.steps import Path, groups_named, people_named
+from sedge.core.records import Group, Number, PathVersion, Person, Site
 from sedge.core.workorders.tasks import PublishPath
 from sedge.desk import workorders
 from sedge.desk.desk import Desk
@@ -49,7 +49,8 @@ def look(desk: Desk, key: str) -> PathView:
         published = reading.records.the(PathVersion, key)
         numbers = reading.records.where(Number, tables.life.c.path == key, is_open(), order_by=tables.life.c.number, limit=200)
         people = reading.records.many(Person, set(people_named(published.body)))
-    return PathView(published, Path.model_validate(published.body), numbers, {p.id: p.name for p in people})
+        groups = reading.records.many(Group, groups_named(published.body))
+    return PathView(published, Path.model_validate(published.body), numbers, {x.id: x.name for x in (*people, *groups)})
 
 
 @dataclass(frozen=True)
@@ -58,6 +59,7 @@ class FormFacts:
 
     site: Site
     people: list[Person]
+    groups: list[Group]
     holiday_places: tuple[tuple[str, str], ...]
     published: PathVersion | None
     form: DeskForm | None
@@ -84,8 +86,9 @@ def form_facts(desk: Desk, *, site: str = "", key: str = "") -> FormFacts:
                 Person, table.c.site == of.id, table.c.departed.is_(False), order_by=table.c.name, limit=MOST_PEOPLE
             )
         }
+        groups = [g for g in reading.records.where(Group, order_by=tables.group.c.name) if not g.removed]
     form = read_desk(Path.model_validate(published.body), of.timezone) if published else None
-    return FormFacts(of, sorted(known.values(), key=lambda p: p.name), holiday_places(of.country), published, form)
+    return FormFacts(of, sorted(known.values(), key=lambda p: p.name), groups, holiday_places(of.country), published, form)
 
 
 @lru_cache(maxsize=32)

@@ -17,7 +17,20 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Account, Order, Subject
 from sedge.core.reduce import reservation_lapsed, rest_over
 from sedge.core.workorders.tasks import OutputOf, PutBackLater, Snapshot
-from sedge.desk import accounts, charges, emergency_reports, licences, mail, number_files, place_words, rechecking, steps, workorders
+from sedge.desk import (
+    accounts,
+    charges,
+    checking,
+    directory,
+    emergency_reports,
+    licences,
+    mail,
+    number_files,
+    place_words,
+    rechecking,
+    steps,
+    workorders,
+)
 from sedge.desk.desk import Desk, House, Writing, system_member
 from sedge.desk.steps import Done, Failed, Outcome, Wait
 from sedge.store import numbers as number_store
@@ -83,9 +96,9 @@ def _tick_one(desk: Desk) -> int:
         due = store.due_tasks(reading.connection, reading.now, desk.house.clock.real(), BATCH)
     for stored in due:
         done += _execute(desk, stored)
-    done += charges.fetch_nightly(desk) + rechecking.recheck_nightly(desk)
+    done += charges.fetch_nightly(desk) + rechecking.recheck_nightly(desk) + checking.check_nightly(desk) + directory.pull_nightly(desk)
     done += desk.house.while_unchanged(desk.who.organisation, "accounts watched", lambda: accounts.watch(desk))
-    done += emergency_reports.go_on(desk)
+    done += emergency_reports.go_on(desk) + desk.house.while_unchanged(desk.who.organisation, "proposals", lambda: directory.follow(desk))
     done += desk.house.while_unchanged(desk.who.organisation, "terms", lambda: licences.end_terms(desk))
     return done + number_files.go_on_reading(desk) + mail.send_waiting(desk)
 

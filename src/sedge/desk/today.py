@@ -14,7 +14,7 @@ from sedge.core.numbers.standing import Mark
 from sedge.core.records import Number, Spot
 from sedge.core.safety.spots import review_due
 from sedge.core.supply.keeping import is_low
-from sedge.desk import calls, figures, licences, money, papers, safety
+from sedge.desk import calls, checking, directory, figures, licences, money, papers, safety
 from sedge.desk.desk import Desk, Reading
 from sedge.store import tables, workorders
 from sedge.store.records import is_open
@@ -23,6 +23,7 @@ from sedge.store.workorders import OrderState
 PROOFS_LOOKED_AT = 200
 CHARGES_SOON_DAYS = 30
 MOST_COUNTED = 1_000
+TOLD_ALREADY = {"assignment.dispatchable-spot", "assignment.on-trunk-list", "assignment.address-registered", "assignment.holder-is-here"}
 MOST_SHOWN, LAPSES_SOON_DAYS, IDLE_FROM = 200, 7, 20
 
 
@@ -44,7 +45,7 @@ def todo(desk: Desk) -> list[Todo]:
             (May.LOOK, _emergency(reading)), (May.CHANGE_SAFETY, _nowhere(reading)), (May.CHANGE_ESTATE, _unlisted(reading)),
             (May.LOOK, _trunks(reading)), (May.CHANGE_ESTATE, _odd_numbers(reading)), (May.CHANGE_ESTATE, _lapsing(reading)),
             (May.SEE_MONEY, _unused(desk)),
-            (May.CHANGE_ESTATE, _work_orders(reading)), (May.SEE_MONEY, _money(desk)), (May.SEE_MONEY, _papers(desk)), (May.SEE_MONEY, _licences(desk)),
+            (May.CHANGE_ESTATE, _work_orders(reading)), (May.CHANGE_ESTATE, _checks(desk)), (May.CHANGE_ESTATE, _directory(desk)), (May.SEE_MONEY, _money(desk)), (May.SEE_MONEY, _papers(desk)), (May.SEE_MONEY, _licences(desk)),
             (May.LOOK, _phones(reading)), (May.CHANGE_SAFETY, _reviews(reading)), (May.PLACE_TEST_CALL, _proofs(desk)),
         )  # fmt: skip
         groups = (*groups, (May.SEE_MONEY, _running_out(desk)))
@@ -220,6 +221,46 @@ def _work_orders(reading: Reading) -> Iterator[Todo]:
             f"/work-orders/{order.no}",
             "Finish it",
         )
+
+
+def _directory(desk: Desk) -> Iterator[Todo]:
+    """What the directory proposes, by kind; somebody must take it over, nothing is changed by itself."""
+    words = {
+        "leaver": ("has left", "have left", "Their numbers and licences go on costing until somebody takes them back."),
+        "mover": ("has moved", "have moved", "A call for help would send help to where they were."),
+        "joiner": ("joins", "join", "They have no phone and no number yet."),
+        "changed": ("is told of otherwise", "are told of otherwise", "Names, departments or extensions differ."),
+        "group": ("group differs", "groups differ", "Others answer than the directory says."),
+    }  # fmt: skip
+    found: dict[str, list[str]] = {}
+    for one in directory.proposals(desk):
+        found.setdefault(one.proposal.kind.value, []).append(one.proposal.name)
+    for kind, names in found.items():
+        singular, plural, why = words[kind]
+        what = (
+            f"{len(names)} {singular if len(names) == 1 else plural}"
+            if kind == "group"
+            else f"{_count(len(names), 'person')} {singular if len(names) == 1 else plural}".replace("persons", "people")
+        )
+        mark = Mark.WRONG if kind == "leaver" else Mark.WAITING
+        yield Todo(
+            mark,
+            f"Directory: {what}",
+            f"{names[0]}{f' and {len(names) - 1} more' if len(names) > 1 else ''}. {why}",
+            "/holders/directory",
+            "Look at it",
+        )
+
+
+def _checks(desk: Desk) -> Iterator[Todo]:
+    """What the nightly checks found, by rule; what other lines of Today tell already is not told twice."""
+    for rule in checking.catalogue(desk):
+        if rule.stops + rule.warnings and rule.name not in TOLD_ALREADY:
+            found, _ = checking.findings(desk, rule.name, limit=1)
+            yield Todo(
+                Mark.WRONG if rule.stops else Mark.WAITING, f"{_count(rule.stops + rule.warnings, 'finding')}: {rule.why.partition('.')[0][:1].lower()}{rule.why.partition('.')[0][1:]}",
+                f"{found[0].name}: {found[0].message}", f"/checks/{rule.name}", "Look at them",
+            )  # fmt: skip
 
 
 def _papers(desk: Desk) -> Iterator[Todo]:

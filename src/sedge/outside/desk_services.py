@@ -62,3 +62,15 @@ class Control(Service):
 
     def set_trunk(self, trunk: str, *, up: bool) -> None:
         self.call("PUT", f"trunks/{quote(trunk)}", json={"up": up})
+
+    def fill_directory(self, users: list[dict[str, Any]], groups: list[dict[str, Any]]) -> None:
+        """Users and groups as SCIM resources, each with its external id."""
+        self.call("PUT", "directory", json={"users": users, "groups": groups})
+
+    def connect_directory(self, url: str, token: str) -> None:
+        """Where the directory shall push what changes."""
+        self.call("PUT", "directory/target", json={"url": url, "token": token})
+
+    def in_directory(self, event: dict[str, str]) -> dict[str, Any]:
+        """Somebody joins, moves, leaves or changes over there."""
+        return self.call("POST", "directory/events", json=event)

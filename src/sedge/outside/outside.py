@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from sedge.core.errors import NotFound
 from sedge.outside.carrier import Callback, CarrierService, HttpCarrier
 from sedge.outside.desk_services import Control, Mail, Register
+from sedge.outside.directory import Directory
 from sedge.outside.telephony import Telephony
 
 
@@ -15,6 +16,7 @@ class Outside:
     telephony: Telephony
     register: Register
     mail: Mail
+    directory: Directory
     carriers: dict[str, CarrierService] = field(default_factory=dict)
     control: Control | None = None
 
@@ -24,7 +26,7 @@ class Outside:
         return self.carriers[carrier]
 
     def close(self) -> None:
-        for service in (self.telephony, self.register, self.mail, self.control, *self.carriers.values()):
+        for service in (self.telephony, self.register, self.mail, self.directory, self.control, *self.carriers.values()):
             if service is not None:
                 service.close()
 
@@ -38,6 +40,7 @@ def at_standins(url: str, *, callback: Callback | None = None) -> Outside:
         telephony=Telephony("The telephone system", f"{url}/telephony/"),
         register=Register("The address register", f"{url}/register/"),
         mail=Mail("The mail service", f"{url}/mail/"),
+        directory=Directory("The directory", f"{url}/directory/"),
         carriers={key: HttpCarrier(name, f"{url}/carrier/{key}/", callback=callback) for key, name in CARRIERS.items()},
         control=Control("The stand-ins", f"{url}/control/"),
     )

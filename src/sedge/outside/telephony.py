@@ -52,8 +52,13 @@ class Telephony(Service):
     def set_up(self, devices: dict[str, Any], numbers: dict[str, Any]) -> None:
         self.call("PUT", "bulk", json={"devices": devices, "numbers": numbers})
 
-    def devices(self) -> dict[str, bool]:
-        return self.call("GET", "devices")["devices"]
+    def remove_device(self, key: str) -> None:
+        self.call("DELETE", f"devices/{quote(key)}")
+
+    def devices(self) -> dict[str, str | None]:
+        """Of each device why it is not registered, in a word (`never`, `secret`, `silent`); None where it is."""
+        answer = self.call("GET", "devices")
+        return {key: None if registered else answer.get("said", {}).get(key, "silent") for key, registered in answer["devices"].items()}
 
     def trunks_down(self) -> set[str]:
         return set(self.call("GET", "trunks")["down"])

@@ -21,6 +21,7 @@ from sedge.standins.book import Book, stamp
 from sedge.standins.callbacks import Callbacks
 from sedge.standins.carrier import carrier_routes
 from sedge.standins.desk_services import mail_routes
+from sedge.standins.directory import control_routes, directory_routes
 from sedge.standins.far_ends import letters
 from sedge.standins.manners import MANNERS
 from sedge.standins.register import register_routes
@@ -28,13 +29,13 @@ from sedge.standins.telephony import telephony_routes
 
 SLOW_SECONDS = 1.0
 LONGEST_SILENCE = 60.0
-SERVICES = ("carrier", "telephony", "register", "mail")
+SERVICES = ("carrier", "telephony", "register", "mail", "directory")
 
 
 class Fault(BaseModel):
     """`carrier` is whichever carrier is asked next; a carrier's own name is that one."""
 
-    service: Literal["carrier", "telephony", "register", "mail", "brackwater", "fellgate", "maplecourt"]
+    service: Literal["carrier", "telephony", "register", "mail", "directory", "brackwater", "fellgate", "maplecourt"]
     fault: Literal["timeout", "error", "duplicate_callback", "slow", "reject"]
     count: int = Field(default=1, ge=0, le=1000)
 
@@ -54,6 +55,8 @@ def create_standins(folder: Path) -> FastAPI:
     app.include_router(telephony_routes(book))
     app.include_router(register_routes(book))
     app.include_router(mail_routes(book))
+    app.include_router(directory_routes(book))
+    app.include_router(control_routes(book))
 
     @app.middleware("http")
     async def faults(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
@@ -96,7 +99,7 @@ def create_standins(folder: Path) -> FastAPI:
     def register_device(key: str, body: dict[str, bool]) -> dict[str, Any]:
         device = book.get("device", key)
         if device:
-            book.put("device", key, {**device, "registered": body["registered"]})
+            book.put("device", key, {**device, "registered": body["registered"], "said": "", "signs_in_at": None})
         return {"device": device is not None}
 
     @app.put("/control/people/{key}")

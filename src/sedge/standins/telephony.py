@@ -4,7 +4,7 @@ It keeps what it was told per number and works a call out by itself, from carrie
 disagree with whoever computed it beforehand.
 """
 
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -15,6 +15,7 @@ from sedge.standins.book import Book, moment, stamp
 from sedge.standins.far_ends import Connection, lost_on_the_way, sign_in
 
 ANSWERS_AFTER = 6
+SETTING_UP = timedelta(minutes=2)
 READBACK = "+441134960199"
 
 
@@ -43,12 +44,32 @@ def telephony_routes(book: Book) -> APIRouter:
 
     @routes.put("/devices/{key}")
     def put_device(key: str, body: dict[str, Any]) -> dict[str, Any]:
-        book.put("device", key, {"registered": True, **body})
+        """A phone with a secret of its own signs in once somebody has typed its settings in, which takes a moment."""
+        known = book.get("device", key) or {}
+        kept = {"registered": True, "said": "", **known, **body}
+        if body.get("secret") and body["secret"] != known.get("secret"):
+            kept |= {
+                "registered": False,
+                "said": "secret" if known.get("secret") else "never",
+                "signs_in_at": stamp(book.now() + SETTING_UP),
+            }
+        book.put("device", key, kept)
+        return {}
+
+    @routes.delete("/devices/{key}")
+    def remove_device(key: str) -> dict[str, Any]:
+        book.remove("device", key)
         return {}
 
     @routes.get("/devices")
     def devices() -> dict[str, Any]:
-        return {"devices": {key: d["registered"] for key, d in book.all("device").items()}, "at": stamp(book.now())}
+        """Which are registered, and of the others in a word why not."""
+        for key, device in book.all("device").items():
+            if device.get("signs_in_at") and moment(device["signs_in_at"]) <= book.now():
+                book.put("device", key, {**device, "registered": True, "said": "", "signs_in_at": None})
+        known = book.all("device")
+        said = {key: d.get("said") or "silent" for key, d in known.items() if not d["registered"]}
+        return {"devices": {key: d["registered"] for key, d in known.items()}, "said": said, "at": stamp(book.now())}
 
     @routes.get("/trunks")
     def trunks() -> dict[str, Any]:
@@ -173,6 +194,8 @@ class InboundCall:
         routing = self.book.get("routing", self.number)
         if reason := self._stopped_before(routing):
             return self._result("rejected", reason)
+        if routing.get("holder_kind") == "downstream":
+            return self._result("forwarded", "another telephone system answers, and a tone")
         ended = self._walk(routing["path"], routing)
         return self._result(ended, "; ".join(self.heard))
 

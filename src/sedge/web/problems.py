@@ -34,6 +34,18 @@ HEADINGS = {
     "outside-refused": "The other side said no",
     "not-signed-in": "Sign in",
 }
+SCIM_TYPES = {
+    "invalidFilter",
+    "tooMany",
+    "uniqueness",
+    "mutability",
+    "invalidSyntax",
+    "invalidPath",
+    "noTarget",
+    "invalidValue",
+    "invalidVers",
+    "sensitive",
+}
 TYPES = "https://sedge.example/problems/"
 
 
@@ -49,9 +61,16 @@ def is_api(request: Request) -> bool:
     return path.startswith(("/api/", "/scim/", "/standins/")) and not path.startswith("/standins/panel/")
 
 
+def is_scim(request: Request) -> bool:
+    return request.url.path.startswith("/scim/")
+
+
 def _sedge(request: Request, error: Exception) -> Response:
     if not isinstance(error, SedgeError):
         raise error
+    if is_scim(request):
+        status = {"uniqueness": 409}.get(error.reason or "", 400 if error.status == 422 else error.status)
+        return scim_error(status, error.message, error.reason)
     if is_api(request):
         return problem_details(error.status, error.code, error.message, field=error.field, reason=error.reason, **error.facts)
     if isinstance(error, NotSignedIn) and request.url.path != "/sign-in":
@@ -88,6 +107,8 @@ def _validation(request: Request, error: Exception) -> Response:
     first = faults[0] if faults else {"field": None, "problem": "it can't be read"}
     missing = bool(error.errors()) and error.errors()[0]["type"] == "missing"
     message = f"{first['field'] or 'The request'}: {'this is missing' if missing else first['problem']}."
+    if is_scim(request):
+        return scim_error(400, message, "invalidValue")
     if is_api(request):
         return problem_details(422, "not-understood", message, field=first["field"], faults=faults[:20])
     return _page(request, 422, "not-understood", message, first["field"])
@@ -102,6 +123,8 @@ def _http(request: Request, error: Exception) -> Response:
     }
     message = sentences.get(error.status_code, str(error.detail))
     code = {404: "not-found"}.get(error.status_code, "not-understood")
+    if is_scim(request):
+        return scim_error(error.status_code, message, None)
     if is_api(request):
         return problem_details(error.status_code, code, message)
     return _page(request, error.status_code, code, message)
@@ -113,6 +136,14 @@ def _unexpected(request: Request, error: Exception) -> Response:
     if is_api(request):
         return problem_details(500, "sedge", message)
     return _page(request, 500, "sedge", message)
+
+
+def scim_error(status: int, detail: str, reason: str | None) -> Response:
+    """An error as SCIM tells it (RFC 7644 §3.12)."""
+    body: dict[str, Any] = {"schemas": ["urn:ietf:params:scim:api:messages:2.0:Error"], "status": str(status), "detail": detail}
+    if reason in SCIM_TYPES:
+        body["scimType"] = reason
+    return JSONResponse(body, status, media_type="application/scim+json")
 
 
 def problem_details(status: int, code: str, message: str, **facts: Any) -> Response:

@@ -110,6 +110,8 @@ SENTENCES = {
     "path.published": "Call path published",
     "work-order.commented": "Work order commented on",
     "work-order.task-skipped": "A task left out",
+    "directory.proposed": "Proposed by the directory",
+    "directory.dismissed": "Proposals of the directory dismissed",
     "template.kept": "Template kept from a work order",
     "template.thrown-away": "Template thrown away",
     "rule.raised": "A warning made a stop",

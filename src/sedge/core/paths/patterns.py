@@ -10,10 +10,12 @@ from sedge.core.paths.steps import EXITS, Closure, Hours, Mailbox, Menu, Opening
 MOST_CHOICES = 4
 ALL, IN_ORDER, QUEUED = "all at once", "in order", "queue"
 WAYS = (QUEUED, ALL, IN_ORDER)
+GROUP = "group:"
 
 
 class Choice(Fact):
-    """What a caller may choose: the key, the word spoken for it, the people behind it and how they are rung."""
+    """What a caller may choose: the key, the word spoken for it, the people behind it (ids, of groups with `group:` before) and how they are
+    rung."""
 
     key: str
     word: str
@@ -49,7 +51,7 @@ def plan_desk(form: DeskForm) -> Path:
             greeting=form.greeting, keys={c.key: c.word for c in form.choices}, exits={**exits, "no input": default, "wrong input": default}
         )
     steps |= {_step_of(choice): _answering(choice) for choice in form.choices}
-    steps["mailbox"] = Mailbox(recipients=form.recipients)
+    steps["mailbox"] = Mailbox(recipients=_people(form.recipients), groups=_groups(form.recipients))
     return Path(first=next(iter(steps)), steps=steps)
 
 
@@ -71,7 +73,7 @@ def read_desk(path: Path, timezone: str) -> DeskForm | None:
         holidays_of=hours.holidays_of if isinstance(hours, Hours) else "",
         greeting=menu.greeting if isinstance(menu, Menu) else "",
         choices=choices,
-        recipients=mailbox.recipients,
+        recipients=_named(mailbox.recipients, mailbox.groups),
     )
     return form if len(choices) <= MOST_CHOICES else None
 
@@ -104,9 +106,13 @@ def _step_of(choice: Choice) -> str:
 def _answering(choice: Choice) -> Step:
     title = choice.word.capitalize() if choice.word else "Front desk"
     if choice.way == QUEUED:
-        return Queue(title=f"Queue: {title.lower()}", people=choice.people, exits=_away("queue"))
+        return Queue(title=f"Queue: {title.lower()}", people=_people(choice.people), groups=_groups(choice.people), exits=_away("queue"))
     return Ring(
-        title=f"Ring: {title.lower()}", people=choice.people, order="in order" if choice.way == IN_ORDER else "all", exits=_away("ring")
+        title=f"Ring: {title.lower()}",
+        people=_people(choice.people),
+        groups=_groups(choice.people),
+        order="in order" if choice.way == IN_ORDER else "all",
+        exits=_away("ring"),
     )
 
 
@@ -117,5 +123,17 @@ def _away(kind: str) -> dict[str, str]:
 
 def _choice(key: str, word: str, step: Step) -> Choice:
     if isinstance(step, Ring):
-        return Choice(key=key, word=word, people=step.people, way=IN_ORDER if step.order == "in order" else ALL)
-    return Choice(key=key, word=word, people=getattr(step, "people", ()), way=QUEUED)
+        return Choice(key=key, word=word, people=_named(step.people, step.groups), way=IN_ORDER if step.order == "in order" else ALL)
+    return Choice(key=key, word=word, people=_named(getattr(step, "people", ()), getattr(step, "groups", ())), way=QUEUED)
+
+
+def _people(chosen: tuple[str, ...]) -> tuple[str, ...]:
+    return tuple(key for key in chosen if not key.startswith(GROUP))
+
+
+def _groups(chosen: tuple[str, ...]) -> tuple[str, ...]:
+    return tuple(key.removeprefix(GROUP) for key in chosen if key.startswith(GROUP))
+
+
+def _named(people: tuple[str, ...], groups: tuple[str, ...]) -> tuple[str, ...]:
+    return (*people, *(GROUP + key for key in groups))

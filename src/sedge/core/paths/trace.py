@@ -16,7 +16,7 @@ from sedge.core.facts import Fact
 from sedge.core.moments import clock
 from sedge.core.numbers.life import State
 from sedge.core.paths.steps import Announce, Hours, Mailbox, Menu, Path, Queue, Ring, Step, holder_path
-from sedge.core.records import Account, Device, Group, HolderKind, Number, PathVersion, Person, ServiceLine, Trunk
+from sedge.core.records import Account, Device, Downstream, Group, HolderKind, Number, PathVersion, Person, ServiceLine, Trunk
 
 ANSWERS_AFTER = 6
 MOST_STEPS = 200
@@ -102,6 +102,8 @@ def trace_inbound(e164: str, at: datetime, world: World, estate: Estate, *, call
             0, "carrier", carrier, f"hands the call{f' from {caller}' if caller else ''} over to {trunk.name if trunk else 'nobody'}."
         )
     )
+    if number.holder and number.holder.kind is HolderKind.DOWNSTREAM:
+        return call.hand_over(estate.the(Downstream, number.holder.id))
     return call.follow(path_of(number, estate))
 
 
@@ -150,6 +152,13 @@ class _Call:
             if key is None:
                 return self._end(EndingKind.ENDED, f"{result}, and no way on is drawn for it")
         return self._end(EndingKind.ENDED, "the path goes round in a circle")
+
+    def hand_over(self, system: Downstream) -> Trace:
+        """Downstream systems get their numbers whole: what rings there is theirs to say."""
+        self._say(
+            "downstream", system.name, f"gets the call at {system.host}, port {system.port}; what rings is set up there.", "handed over"
+        )
+        return self._end(EndingKind.FORWARDED, f"handed over to {system.name}")
 
     def _end(self, kind: EndingKind, reason: str) -> Trace:
         return self._told(Ending(kind, reason))

@@ -5,9 +5,9 @@ from collections.abc import Sequence
 
 from sedge.core.estate import Estate
 from sedge.core.facts import canonical
-from sedge.core.paths.steps import people_named
+from sedge.core.paths.steps import groups_named, people_named, with_people
 from sedge.core.paths.trace import Trace
-from sedge.core.records import Device, Number, PathVersion, Person, Trunk
+from sedge.core.records import Device, Group, Number, PathVersion, Person, Trunk
 
 
 def difference(trace: Trace, ended: str, rang: Sequence[str]) -> str:
@@ -33,7 +33,8 @@ def _trunk_of(trunk: Trunk | None) -> tuple[object, ...] | str:
 def fingerprint(number: Number, estate: Estate) -> str:
     """A hash of everything on the call's way; when it differs from a proof's, the proof has gone stale."""
     path = estate.get(PathVersion, number.path)
-    people = set(people_named(path.body)) if path else set()
+    body = with_people(path.body, {g.id: g.members for g in estate.all(Group) if not g.removed}) if path else None
+    people = set(people_named(body)) if body else set()
     if number.holder:
         people.add(number.holder.id)
     trunk = estate.get(Trunk, number.trunk)
@@ -42,6 +43,7 @@ def fingerprint(number: Number, estate: Estate) -> str:
         canonical(number.assignment) if number.assignment else "",
         number.spot or "",
         path.but(version=0) if path else "",
+        *([body["steps"]] if path and body and groups_named(path.body) else []),
         _trunk_of(trunk),
         sorted((d.id, d.person, d.registered) for d in estate.all(Device) if d.person in people),
         sorted((p.id, p.ring_seconds, p.left) for p in estate.all(Person) if p.id in people),

@@ -9,8 +9,6 @@ FOR_GOOD = {
     "register_address": "a registration",
     "tell_place": "a place that was told",
     "import_numbers": "what a file brings in (release what should not be here)",
-    "record_arrival": "an arrival",
-    "cancel_order": "a cancelled order",
     "start_trial": "a trial that has begun",
     "put_back_later": "a planned put-back (stop its work order)",
 }

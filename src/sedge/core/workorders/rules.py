@@ -36,6 +36,7 @@ from sedge.core.workorders.findings import Finding, Level, Remedy, add_before, e
 Rule = Callable[[Any, Estate], Finding | None]
 RULES: dict[str, tuple[type, Rule]] = {}
 MOST_PATHS = 6  # offered as remedies where a call path is missing
+MOST_SPOTS = 12
 
 
 def rule(name: str, kind: type) -> Callable[[Rule], Rule]:
@@ -96,6 +97,7 @@ def usable_yet(task: t.AssignNumber, estate: Estate) -> Finding:
 
 @rule("assignment.not-leaving", t.AssignNumber)
 def not_leaving(task: t.AssignNumber, estate: Estate) -> Finding:
+    """A number that goes back to its carrier would be taken from its holder within days."""
     number = estate.number(task.e164 or "")
     if number.leaving_on:
         return stop(f"{number.national} is on its way back to its carrier.", *_another(task, number, estate))
@@ -145,8 +147,8 @@ def dispatchable_spot(task: t.AssignNumber, estate: Estate) -> Finding:
     number, holder = estate.number(task.e164 or ""), estate.holder(task.holder)
     spot = estate.get(Spot, task.spot or getattr(holder, "spot", None) or number.spot)
     site = estate.site_of(task.holder)
-    choices = [s for s in estate.all(Spot) if s.site == site.id and spot_problem(s, estate.the(Address, s.address), estate.now) is None]
-    remedies = tuple(instead(f"{s.name} ({s.id})", task.but(spot=s.id), automatic=False) for s in choices[:12])
+    choices = estate.once("good spots", site.id, lambda: _good_spots(site.id, estate))
+    remedies = tuple(instead(f"{s.name} ({s.id})", task.but(spot=s.id), automatic=False) for s in choices[:MOST_SPOTS])
     if not choices:
         remedies = (elsewhere(f"Add a spot of {site.name}", "spots", site.id),)
     if spot is None:
@@ -158,6 +160,10 @@ def dispatchable_spot(task: t.AssignNumber, estate: Estate) -> Finding:
     if estate.the(Address, spot.address).elements.country != number.country:
         return stop(f"{spot.id} is in another country than {number.national}; help would be sent from the wrong place.", *remedies)
     return passed(f"Help is sent to {site.name}, {spot.name}")
+
+
+def _good_spots(site: str, estate: Estate) -> list[Spot]:
+    return [s for s in estate.all(Spot) if s.site == site and spot_problem(s, estate.the(Address, s.address), estate.now) is None]
 
 
 @rule("assignment.role-free", t.AssignNumber)
@@ -176,6 +182,7 @@ def role_free(task: t.AssignNumber, estate: Estate) -> Finding:
 
 @rule("assignment.holder-is-here", t.AssignNumber)
 def holder_is_here(task: t.AssignNumber, estate: Estate) -> Finding:
+    """Somebody who has left answers nothing."""
     holder = estate.holder(task.holder)
     if isinstance(holder, Person) and holder.left:
         return stop(f"{holder.name} has left the organisation. Choose somebody else.")
@@ -208,6 +215,7 @@ def on_trunk_list(task: t.AssignNumber, estate: Estate) -> Finding:
 
 @rule("assignment.calling-rights", t.AssignNumber)
 def calling_rights(task: t.AssignNumber, estate: Estate) -> Finding | None:
+    """Whoever has a number and may call nobody takes the phone for broken."""
     holder = estate.holder(task.holder)
     if not isinstance(holder, Person):
         return None
@@ -260,6 +268,7 @@ def _registration(number: Number, spot: Spot, estate: Estate) -> Finding:
 
 @rule("life.can-be-taken-back", t.UnassignNumber)
 def can_be_taken_back(task: t.UnassignNumber, estate: Estate) -> Finding:
+    """Only what somebody has can be taken back, and only from whoever is meant."""
     number = estate.number(task.e164 or "")
     if number.state is not State.ASSIGNED:
         return stop(f"{number.national} is {number.state}; nobody has it.")
@@ -272,6 +281,7 @@ def can_be_taken_back(task: t.UnassignNumber, estate: Estate) -> Finding:
 
 @rule("life.can-be-reserved", t.ReserveNumber)
 def can_be_reserved(task: t.ReserveNumber, estate: Estate) -> Finding:
+    """What is used or promised already can't be promised again."""
     number = estate.number(task.e164 or "")
     if number.state is not State.AVAILABLE:
         return stop(f"{number.national} is {number.state}; only an available number can be reserved.")
@@ -280,6 +290,7 @@ def can_be_reserved(task: t.ReserveNumber, estate: Estate) -> Finding:
 
 @rule("life.rests", t.EndRest)
 def rests(task: t.EndRest, estate: Estate) -> Finding:
+    """Callers of whoever had a number before go on calling it for weeks."""
     number = estate.number(task.e164 or "")
     if number.state is not State.AGING:
         return stop(f"{number.national} is {number.state}, not resting.")
@@ -288,6 +299,7 @@ def rests(task: t.EndRest, estate: Estate) -> Finding:
 
 @rule("life.can-be-released", t.ReleaseNumber)
 def can_be_released(task: t.ReleaseNumber, estate: Estate) -> Finding:
+    """What goes back to its carrier is lost for good."""
     number = estate.number(task.e164 or "")
     if number.state is State.ASSIGNED:
         back = add_before("Take it back first", t.UnassignNumber(number=number.e164))
@@ -306,6 +318,7 @@ def can_be_released(task: t.ReleaseNumber, estate: Estate) -> Finding:
 
 @rule("spot.dispatchable", t.SetSpot)
 def spot_is_dispatchable(task: t.SetSpot, estate: Estate) -> Finding:
+    """A spot that help can't be sent to is worse than none: it looks right."""
     spot = estate.the(Spot, task.spot)
     problem = spot_problem(spot, estate.the(Address, spot.address), estate.now)
     if problem:
@@ -338,6 +351,7 @@ def _following(task: t.SetSpot, estate: Estate) -> list[Number]:
 
 @rule("address.can-be-registered", t.RegisterAddress)
 def can_be_registered(task: t.RegisterAddress, estate: Estate) -> Finding:
+    """Only carriers that keep addresses can be told one."""
     number = estate.number(task.e164 or "")
     carrier = estate.carrier_of(number)
     if not carrier.registers_addresses:
@@ -358,6 +372,7 @@ def place_can_be_told(task: t.TellPlace, estate: Estate) -> Finding:
 
 @rule("trunk.same-carrier", t.ListOnTrunk)
 def same_carrier(task: t.ListOnTrunk, estate: Estate) -> Finding:
+    """Calls to a number come from its own carrier only."""
     number, trunk = estate.number(task.e164 or ""), estate.the(Trunk, task.trunk)
     if trunk.carrier != number.carrier:
         return stop(f"{trunk.name} leads to another carrier than {number.national}'s.")
@@ -400,6 +415,7 @@ def path_greeting_names_keys(task: t.PublishPath, estate: Estate) -> Finding | N
 
 @rule("path.mailbox-is-read", t.PublishPath)
 def path_mailbox_is_read(task: t.PublishPath, estate: Estate) -> Finding | None:
+    """A message that nobody reads is a caller lost."""
     boxes = [step for step in task.body.steps.values() if isinstance(step, Mailbox)]
     if any(not box.recipients for box in boxes):
         return warn("A mailbox has no recipients of its own; where the holder is not a person, nobody reads it.")
@@ -408,6 +424,7 @@ def path_mailbox_is_read(task: t.PublishPath, estate: Estate) -> Finding | None:
 
 @rule("path.number-in-use", t.SetPath)
 def path_number_in_use(task: t.SetPath, estate: Estate) -> Finding:
+    """A call path answers for a holder; a number without one has nobody to answer for."""
     number = estate.number(task.e164 or "")
     if number.state is not State.ASSIGNED:
         return stop(f"{number.national} is {number.state}; a call path needs a number in use.")
@@ -416,6 +433,7 @@ def path_number_in_use(task: t.SetPath, estate: Estate) -> Finding:
 
 @rule("proof.can-be-called", t.PlaceTestCall)
 def can_be_called(task: t.PlaceTestCall, estate: Estate) -> Finding:
+    """A test call needs somebody to ring, or to call from."""
     number = estate.number(task.e164 or "")
     trunk = estate.get(Trunk, number.trunk)
     if task.direction == "in" and number.state not in ENDED and trunk and trunk.connection:
@@ -429,6 +447,7 @@ def can_be_called(task: t.PlaceTestCall, estate: Estate) -> Finding:
 
 @rule("undo.as-left", t.PutBack)
 def as_left(task: t.PutBack, estate: Estate) -> Finding:
+    """An undo must not undo what somebody else has done since."""
     from sedge.core.reduce import apply
 
     apply(task, estate)  # raises ChangedMeanwhile, NotAllowedNow with their own sentences

@@ -9,11 +9,13 @@ from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
+from sedge.core.holders.devices import KINDS
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.outbound.dialplan import dial, plan_of
 from sedge.core.records import CivicElements, HolderKind, Subject
 from sedge.core.safety.countries import FORMS
-from sedge.desk import holders, importing, ledger, site_facts
+from sedge.core.words import Right
+from sedge.desk import groups, holders, importing, ledger, persons_card, site_facts
 from sedge.desk.holders import LINE_KINDS
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
@@ -41,27 +43,25 @@ def sites(request: Request, desk: AtDesk) -> Response:
 
 @place.page("/holders/people/{key}", May.LOOK)
 def person(request: Request, desk: AtDesk, key: str) -> Response:
+    card = persons_card.look(desk, key)
     row = holders.one_holder(desk, HolderKind.PERSON, key)
-    spots = [(s.id, f"{s.name} ({s.id})") for s in holders.spots_of(desk, row.holder.site)]
-    what = ", ".join(x for x in (getattr(row.holder, "job", ""), getattr(row.holder, "department", "")) if x) or "person"
+    what = ", ".join(x for x in (card.person.job, card.person.department) if x) or "person"
     history = ledger.read(desk, subject=Subject.PERSON, key=key, limit=20).entries
-    return draw(request, "holder.html", row=row, what=what, history=history, is_person=True, spots=spots, spot_name=_spot_name(desk, row))
+    return draw(
+        request, "person.html", row=row, card=card, what=what, history=history, spots=[(s.id, f"{s.name} ({s.id})") for s in card.spots],
+        spot_name=_spot_name(desk, row), kinds=[(k, k) for k in KINDS], rights=[(r.value, r in card.person.rights) for r in Right],
+    )  # fmt: skip
 
 
 @place.page("/holders/lines/{key}", May.LOOK)
 def line(request: Request, desk: AtDesk, key: str) -> Response:
     row = holders.one_holder(desk, HolderKind.SERVICE_LINE, key)
     history = ledger.read(desk, subject=Subject.SERVICE_LINE, key=key, limit=20).entries
+    known = groups.listing(desk)
     return draw(
-        request,
-        "holder.html",
-        row=row,
-        what=getattr(row.holder, "kind", ""),
-        history=history,
-        is_person=False,
-        spots=[],
-        spot_name=_spot_name(desk, row),
-    )
+        request, "line.html", row=row, history=history, spot_name=_spot_name(desk, row), members=holders.names_of(desk, row.holder), groups=known,
+        kinds=[(k, k) for k in LINE_KINDS], spots=[(s.id, f"{s.name} ({s.id})") for s in holders.spots_of(desk, row.holder.site)],
+    )  # fmt: skip
 
 
 def _spot_name(desk: AtDesk, row: holders.HolderRow) -> str:

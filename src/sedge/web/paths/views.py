@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 from starlette.datastructures import FormData
 
 from sedge.core.errors import NotUnderstood
-from sedge.core.paths.patterns import WAYS, Choice, DeskForm
+from sedge.core.paths.patterns import GROUP, WAYS, Choice, DeskForm
 from sedge.core.paths.steps import Closure, Opening, Path, Queue
 from sedge.core.paths.trace import EndingKind, World
 from sedge.core.records import Person
@@ -115,6 +115,7 @@ class PathForm:
     timezone: str
     sites: list[tuple[str, str]]
     people: list[Person]
+    groups: list[tuple[str, str]]
     needs_more: bool
     openings: list[OpeningRow]
     closures: list[ClosureRow]
@@ -143,6 +144,7 @@ def path_form(facts: FormFacts, sites: list[tuple[str, str]]) -> PathForm:
         timezone=known.timezone if known else facts.site.timezone,
         sites=sites,
         people=facts.people,
+        groups=[(GROUP + g.id, f"{g.name} ({len(g.members)})") for g in facts.groups],
         needs_more=facts.published is not None and known is None,
         openings=[_opening_row(i, openings) for i in range(max(OPENING_ROWS, len(openings)))],
         closures=[_closure_row(i, closures) for i in range(max(CLOSURE_ROWS, len(closures)))],

@@ -1,0 +1,50 @@
+"""The catalogue of checks, how strict each is here, and what the last night found."""
+
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict
+
+from sedge.api.doors import AtDesk, Resource, page_limit
+from sedge.core.access.roles import May
+from sedge.desk import checking
+
+resource = Resource(prefix="/checks", tags=["work orders"])
+
+
+class Level(BaseModel):
+    """`stop`: warnings of the rule stop work orders; without it they only warn."""
+
+    model_config = ConfigDict(extra="forbid")
+    stop: bool
+
+
+def _rule(rule: checking.Rule) -> dict[str, Any]:
+    return {
+        "rule": rule.name, "task": rule.task, "why": rule.why, "example": rule.example, "nightly": rule.nightly, "warnings_stop": rule.raised,
+        "found": {"stops": rule.stops, "warnings": rule.warnings},
+    }  # fmt: skip
+
+
+@resource.read("")
+def catalogue(desk: AtDesk) -> dict[str, Any]:
+    return {"items": [_rule(r) for r in checking.catalogue(desk)], "next": None}
+
+
+@resource.read("/{name}")
+def rule(desk: AtDesk, name: str, after: str = "", limit: int = 100) -> dict[str, Any]:
+    """One rule with what the last night found by it."""
+    known = _rule(checking.the_rule(desk, name))
+    found, following = checking.findings(desk, name, after=after, limit=page_limit(limit))
+    items = [{"subject": f.subject, "id": f.ref, "level": f.level, "name": f.name, "message": f.message} for f in found]
+    return {**known, "items": items, "next": following}
+
+
+@resource.write("/{name}", May.CHANGE_ESTATE, method="PATCH")
+def level(desk: AtDesk, name: str, asked: Level) -> dict[str, Any]:
+    return _rule(checking.raise_rule(desk, name, to_stop=asked.stop))
+
+
+@resource.write("", May.CHANGE_ESTATE)
+def check_now(desk: AtDesk) -> dict[str, Any]:
+    """Hold all nightly rules against the whole estate now."""
+    return {"findings": checking.check_everything(desk)}

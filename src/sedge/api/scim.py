@@ -1,0 +1,188 @@
+"""SCIM 2.0 (RFC 7643, 7644) for the directory: what it sends is kept and becomes a proposal on Today, never a silent change."""
+
+from typing import Any
+
+from fastapi import Request
+from fastapi.responses import JSONResponse, Response
+from starlette.concurrency import run_in_threadpool
+
+from sedge.api.doors import AtDesk, Resource
+from sedge.core.access.roles import May
+from sedge.core.errors import NotUnderstood
+from sedge.desk import directory
+from sedge.desk.desk import Desk
+from sedge.formats import scim
+
+resource = Resource(prefix="/scim/v2", tags=["directory"])
+MOST_LISTED = 200
+LIST = "urn:ietf:params:scim:api:messages:2.0:ListResponse"
+MOST_BODY = 1_000_000
+
+
+def answer(body: Any, status: int = 200, location: str = "") -> Response:
+    return JSONResponse(body, status, media_type=scim.MEDIA_TYPE, headers={"Location": location} if location else None)
+
+
+def _shown(request: Request, kind: str, raw: dict[str, Any]) -> dict[str, Any]:
+    location = f"{str(request.base_url).rstrip('/')}/scim/v2/{kind}s/{raw['id']}"
+    return {**raw, "meta": {"resourceType": kind, "location": location}}
+
+
+async def _body(request: Request) -> Any:
+    raw = await request.body()
+    if len(raw) > MOST_BODY:
+        raise NotUnderstood("The body is too large.", field="body", reason="invalidValue")
+    try:
+        import json
+
+        return json.loads(raw)
+    except (ValueError, RecursionError) as error:
+        raise NotUnderstood("The body is no JSON.", field="body", reason="invalidSyntax") from error
+
+
+@resource.read("/ServiceProviderConfig", May.CHANGE_HOLDERS)
+def service_provider_config() -> Response:
+    """What this server can do (RFC 7643 §5)."""
+    no, yes = {"supported": False}, {"supported": True}
+    return answer(
+        {
+            "schemas": ["urn:ietf:params:scim:schemas:core:2.0:ServiceProviderConfig"], "patch": yes, "sort": no, "etag": no, "changePassword": no,
+            "bulk": {**no, "maxOperations": 0, "maxPayloadSize": 0}, "filter": {**yes, "maxResults": MOST_LISTED},
+            "authenticationSchemes": [{"type": "oauthbearertoken", "name": "Bearer token", "description": "Authorization: Bearer TOKEN"}],
+        }
+    )  # fmt: skip
+
+
+@resource.read("/ResourceTypes", May.CHANGE_HOLDERS)
+def resource_types() -> Response:
+    """Users with the enterprise extension, and groups (RFC 7643 §6)."""
+    schema = "urn:ietf:params:scim:schemas:core:2.0:ResourceType"
+    extension = [{"schema": scim.ENTERPRISE, "required": False}]
+    kinds = [
+        {"schemas": [schema], "id": "User", "name": "User", "endpoint": "/Users", "schema": scim.CORE_USER, "schemaExtensions": extension},
+        {"schemas": [schema], "id": "Group", "name": "Group", "endpoint": "/Groups", "schema": scim.CORE_GROUP},
+    ]
+    return answer(_list(kinds, 1, len(kinds)))
+
+
+@resource.read("/Schemas", May.CHANGE_HOLDERS)
+def schemas() -> Response:
+    """The schemas as the standard has them (RFC 7643 §7)."""
+    from scim2_models import EnterpriseUser, Group, User
+
+    known = [model.to_schema().model_dump() for model in (User, EnterpriseUser, Group)]
+    return answer(_list(known, 1, len(known)))
+
+
+def _list(resources: list[Any], start: int, count: int) -> dict[str, Any]:
+    page = resources[start - 1 : start - 1 + count]
+    return {"schemas": [LIST], "totalResults": len(resources), "startIndex": start, "itemsPerPage": len(page), "Resources": page}
+
+
+def _listed(request: Request, kind: str, resources: list[dict[str, Any]]) -> Response:
+    asked = request.query_params
+    if text := asked.get("filter", ""):
+        resources = scim.matching(resources, text[:1000], group=kind == "Group")
+    start, count = _number(asked.get("startIndex"), 1), _number(asked.get("count"), MOST_LISTED)
+    return answer(_list([_shown(request, kind, r) for r in resources], max(start, 1), min(max(count, 0), MOST_LISTED)))
+
+
+def _number(text: str | None, otherwise: int) -> int:
+    if text is None:
+        return otherwise
+    if not (text.lstrip("-").isascii() and text.lstrip("-").isdigit() and len(text) < 10):
+        raise NotUnderstood("startIndex and count are whole numbers.", field="startIndex", reason="invalidValue")
+    return int(text)
+
+
+@resource.read("/Users", May.CHANGE_HOLDERS)
+def users(request: Request, desk: AtDesk) -> Response:
+    """Everybody, as the directory said it last; `filter`, `startIndex`, `count`."""
+    return _listed(request, "User", directory.users(desk))
+
+
+@resource.read("/Groups", May.CHANGE_HOLDERS)
+def groups(request: Request, desk: AtDesk) -> Response:
+    """All groups; `filter`, `startIndex`, `count`."""
+    return _listed(request, "Group", directory.groups(desk))
+
+
+@resource.write("/Users", May.CHANGE_HOLDERS)
+async def add_user(request: Request, desk: AtDesk) -> Response:
+    """Somebody new, or somebody known of whom the directory tells for the first time."""
+    return await run_in_threadpool(_add, request, desk, await _body(request), "User")
+
+
+@resource.write("/Groups", May.CHANGE_HOLDERS)
+async def add_group(request: Request, desk: AtDesk) -> Response:
+    """A group of the directory's."""
+    return await run_in_threadpool(_add, request, desk, await _body(request), "Group")
+
+
+def _add(request: Request, desk: Desk, raw: Any, kind: str) -> Response:
+    is_group = kind == "Group"
+    key = directory.key_for(desk, raw, group=is_group)
+    shown = _hear(request, desk, key, raw, kind)
+    return answer(shown, 201, shown["meta"]["location"])
+
+
+def _hear(request: Request, desk: Desk, key: str, raw: Any, kind: str) -> dict[str, Any]:
+    said = scim.group_said(raw, key) if kind == "Group" else scim.user_said(raw, key)
+    kept = {k: v for k, v in raw.items() if k not in {"id", "meta", "password"}}
+    directory.hear(desk, said, kept)
+    return _shown(request, kind, {**kept, "id": key})
+
+
+@resource.read("/Users/{key}", May.CHANGE_HOLDERS)
+def user(request: Request, desk: AtDesk, key: str) -> Response:
+    return answer(_shown(request, "User", directory.the_resource(desk, key)))
+
+
+@resource.read("/Groups/{key}", May.CHANGE_HOLDERS)
+def group(request: Request, desk: AtDesk, key: str) -> Response:
+    return answer(_shown(request, "Group", directory.the_resource(desk, key, group=True)))
+
+
+@resource.write("/Users/{key}", May.CHANGE_HOLDERS, method="PUT")
+async def replace_user(request: Request, desk: AtDesk, key: str) -> Response:
+    return await run_in_threadpool(_replace, request, desk, key, await _body(request), "User")
+
+
+@resource.write("/Groups/{key}", May.CHANGE_HOLDERS, method="PUT")
+async def replace_group(request: Request, desk: AtDesk, key: str) -> Response:
+    return await run_in_threadpool(_replace, request, desk, key, await _body(request), "Group")
+
+
+def _replace(request: Request, desk: Desk, key: str, raw: Any, kind: str) -> Response:
+    directory.the_resource(desk, key, group=kind == "Group")
+    return answer(_hear(request, desk, key, raw, kind))
+
+
+@resource.write("/Users/{key}", May.CHANGE_HOLDERS, method="PATCH")
+async def change_user(request: Request, desk: AtDesk, key: str) -> Response:
+    """Some attributes (RFC 7644 §3.5.2); `active` false means that somebody has left."""
+    return await run_in_threadpool(_change, request, desk, key, await _body(request), "User")
+
+
+@resource.write("/Groups/{key}", May.CHANGE_HOLDERS, method="PATCH")
+async def change_group(request: Request, desk: AtDesk, key: str) -> Response:
+    """Some attributes or members (RFC 7644 §3.5.2)."""
+    return await run_in_threadpool(_change, request, desk, key, await _body(request), "Group")
+
+
+def _change(request: Request, desk: Desk, key: str, operations: Any, kind: str) -> Response:
+    raw = directory.the_resource(desk, key, group=kind == "Group")
+    return answer(_hear(request, desk, key, scim.patched(raw, operations, group=kind == "Group"), kind))
+
+
+@resource.write("/Users/{key}", May.CHANGE_HOLDERS, method="DELETE")
+def remove_user(desk: AtDesk, key: str) -> Response:
+    """Deleted over there: proposed as a leaver here."""
+    directory.forget(desk, key)
+    return Response(status_code=204)
+
+
+@resource.write("/Groups/{key}", May.CHANGE_HOLDERS, method="DELETE")
+def remove_group(desk: AtDesk, key: str) -> Response:
+    directory.forget(desk, key, group=True)
+    return Response(status_code=204)

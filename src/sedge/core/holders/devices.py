@@ -1,0 +1,21 @@
+"""Kinds of device, and why one does not ring."""
+
+from sedge.core.records import Device
+
+KINDS = ("desk phone", "soft phone", "web phone", "mobile", "analogue adapter")
+RINGS = frozenset(KINDS)
+REASONS = {
+    "never": "It has never signed in. Type its settings in, or let somebody scan the code.",
+    "secret": "It signs in with an old secret. Type the new one in.",
+    "user": "It signs in under a name that is not known. Compare the sign-in name.",
+    "silent": "It has not been heard of lately. Is it plugged in, or switched on?",
+}
+
+
+def why_silent(device: Device) -> str:
+    """Why a device would not ring and what to do; '' where it would."""
+    if device.removed:
+        return "It has been taken away."
+    if device.registered:
+        return ""
+    return REASONS.get(device.said, REASONS["silent"])

@@ -1,0 +1,348 @@
+"""The directory at the desk: what it says is kept, compared, and proposed on Today; somebody takes it, or not.
+
+`/scim/v2` and the nightly pull both end in `hear`, so a push that got lost is made up for at night.
+"""
+
+import json
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import Any
+
+from sqlalchemy import select, update
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood, OutsideTrouble
+from sedge.core.facts import canonical
+from sedge.core.holders.directory import Proposal, ProposalKind, Said, SaidGroup, about_group, about_person
+from sedge.core.records import Group, Person, Site, Subject
+from sedge.core.workorders import tasks as t
+from sedge.desk import usual_work, workorders
+from sedge.desk.desk import Desk, Reading, Writing
+from sedge.formats import scim
+from sedge.store import holder_tables, tables
+from sedge.store import workorders as order_store
+from sedge.store.workorders import OrderState, WorkOrder
+
+NAME, AT = "directory", timedelta(hours=3)
+MOST_SHOWN = 500
+GROUP_MARK = "group:"
+
+
+@dataclass(frozen=True)
+class Open:
+    """A proposal as it stands: its id, what it proposes, and the work order it was taken into."""
+
+    id: str
+    proposal: Proposal
+    state: str
+    work_order: str | None
+
+
+# ── what the directory says ──
+
+
+def hear(desk: Desk, said: Said | SaidGroup, raw: dict[str, Any]) -> Proposal | None:
+    """Keep what the directory says and propose what follows; None where nothing does. Saying the same again changes nothing."""
+    desk.require(May.CHANGE_HOLDERS)
+    with desk.writing(reason="the directory says so") as writing:
+        return _hear(writing, desk, said, raw)
+
+
+def _hear(writing: Writing, desk: Desk, said: Said | SaidGroup, raw: dict[str, Any]) -> Proposal | None:
+    is_group = isinstance(said, SaidGroup)
+    key = GROUP_MARK + said.id if is_group else said.id
+    entry = holder_tables.directory_entry
+    body = canonical({"said": said.model_dump(), "raw": raw})
+    known = writing.connection.execute(select(entry.c.version, entry.c.body).where(entry.c.id == key)).first()
+    if known is None or known.body != body:
+        row = {"kind": "group" if is_group else "user", "at": writing.now, "body": body}
+        if known:
+            writing.connection.execute(update(entry).where(entry.c.id == key).values(**row, version=known.version + 1))
+        else:
+            writing.connection.execute(entry.insert().values(id=key, version=1, **row))
+    proposal = _about(writing, said)
+    _propose(writing, desk, key, proposal)
+    return proposal
+
+
+def _about(reading: Reading, said: Said | SaidGroup) -> Proposal | None:
+    if isinstance(said, SaidGroup):
+        people = {p.id: p for p in reading.records.many(Person, said.members)}
+        group = reading.records.find(Group, said.id)
+        people |= {p.id: p for p in reading.records.many(Person, group.members if group else ())}
+        return about_group(said, group, people)
+    person = reading.records.find(Person, said.id)
+    people = {p.id: p for p in reading.records.many(Person, [x for x in (said.manager, person.manager if person else None) if x])}
+    return about_person(said, person, reading.records.all(Site), people)
+
+
+def _propose(writing: Writing, desk: Desk, key: str, proposal: Proposal | None) -> None:
+    """At most one open proposal about each; one that was dismissed comes again only when the directory says something else."""
+    table = holder_tables.proposal
+    rows = writing.connection.execute(select(table).where(table.c.external == key).order_by(table.c.at.desc()).limit(20)).all()
+    open_ = next((r for r in rows if r.state == "open"), None)
+    if proposal is None:
+        if open_:
+            writing.connection.execute(update(table).where(table.c.id == open_.id).values(state="done"))
+            writing.touch()
+        return
+    body = canonical(proposal)
+    if any(r.state in {"open", "dismissed", "taken"} and r.body == body for r in rows):
+        return
+    if open_:
+        writing.connection.execute(update(table).where(table.c.id == open_.id).values(state="replaced"))
+    row = {"external": key, "kind": proposal.kind.value, "name": proposal.name[:120], "state": "open", "at": writing.now, "body": body}
+    writing.connection.execute(table.insert().values(id=desk.new_id("proposal"), **row))
+    writing.remark("directory.proposed", Subject.PERSON, proposal.about, f"{proposal.name}: {proposal.kind}", proposal)
+
+
+def users(desk: Desk) -> list[dict[str, Any]]:
+    """Every user resource: as the directory said it last, else from what Sedge knows of the person."""
+    with desk.reading() as reading:
+        raw = _entries(reading, "user")
+        sites = {s.id: s.name for s in reading.records.all(Site)}
+        people = reading.records.where(Person, tables.person.c.departed.is_(False), order_by=tables.person.c.id)
+    for person in people:
+        raw.setdefault(person.id, scim.user_resource(_said_of(person, sites)))
+    return [{**body, "id": key} for key, body in sorted(raw.items())]
+
+
+def groups(desk: Desk) -> list[dict[str, Any]]:
+    with desk.reading() as reading:
+        raw = {key.removeprefix(GROUP_MARK): body for key, body in _entries(reading, "group").items()}
+        for group in (g for g in reading.records.all(Group) if not g.removed):
+            names = {p.id: p.name for p in reading.records.many(Person, group.members)}
+            said = SaidGroup(id=group.id, external=group.known_elsewhere_as, name=group.name, members=group.members)
+            raw.setdefault(group.id, scim.group_resource(said, names))
+    return [{**body, "id": key} for key, body in sorted(raw.items())]
+
+
+def _entries(reading: Reading, kind: str) -> dict[str, dict[str, Any]]:
+    entry = holder_tables.directory_entry
+    rows = reading.connection.execute(select(entry.c.id, entry.c.body).where(entry.c.kind == kind))
+    bodies = {key: json.loads(body) for key, body in rows}
+    return {key: body["raw"] for key, body in bodies.items() if not body["said"].get("gone")}
+
+
+def _said_of(person: Person, sites: dict[str, str]) -> Said:
+    return Said(
+        id=person.id, external=person.known_elsewhere_as, name=person.name, email=person.email, site=sites.get(person.site, ""), department=person.department,
+        job=person.job, extension=person.extension, manager=person.manager or "", active=not person.left,
+    )  # fmt: skip
+
+
+def key_for(desk: Desk, raw: Any, *, group: bool = False) -> str:
+    """The id under which Sedge knows, or will know, whom a new resource is about: by external id or mail address; else a fresh one.
+
+    Raises NotAllowedNow where the directory has told of them already under this name.
+    """
+    email = str(raw.get("userName") or "").lower() if isinstance(raw, dict) else ""
+    external = str(raw.get("externalId") or "") if isinstance(raw, dict) else ""
+    with desk.reading() as reading:
+        told = _entries(reading, "group" if group else "user")
+        for key, body in told.items():
+            if (external and body.get("externalId") == external) or (email and str(body.get("userName", "")).lower() == email):
+                raise NotAllowedNow(
+                    "The directory has told of this one already. Change that resource instead.", reason="uniqueness", id=key
+                )
+        if group:
+            return desk.new_id("group")
+        person = tables.person
+        known = reading.records.where(Person, person.c.email == email, person.c.departed.is_(False), limit=1) if email else []
+        if not known and external:
+            known = [p for p in reading.records.where(Person, person.c.departed.is_(False)) if p.known_elsewhere_as == external][:1]
+    return known[0].id if known else desk.new_id("person")
+
+
+def the_resource(desk: Desk, key: str, *, group: bool = False) -> dict[str, Any]:
+    """Raises NotFound."""
+    found = next((r for r in (groups(desk) if group else users(desk)) if r["id"] == key), None)
+    if found is None:
+        raise NotFound("There is no such resource.", subject="resource", id=key)
+    return found
+
+
+def forget(desk: Desk, key: str, *, group: bool = False) -> None:
+    """A resource the directory has deleted: whoever it was about has left, as it seems."""
+    raw = the_resource(desk, key, group=group)
+    if group:
+        said = scim.group_said(raw, key)
+        hear(desk, said.but(gone=True), raw)
+        return
+    said = scim.user_said(raw, key)
+    hear(desk, said.but(active=False), {**raw, "active": False})
+
+
+# ── proposals ──
+
+
+def proposals(desk: Desk, *, state: str = "open") -> list[Open]:
+    """What the directory proposes: leavers first, then movers, joiners and the rest."""
+    table = holder_tables.proposal
+    with desk.reading() as reading:
+        rows = reading.connection.execute(
+            select(table).where(table.c.state == state).order_by(table.c.at, table.c.name).limit(MOST_SHOWN)
+        ).all()
+    found = [Open(r.id, Proposal.model_validate_json(r.body), r.state, r.work_order) for r in rows]
+    order = [ProposalKind.LEAVER, ProposalKind.MOVER, ProposalKind.JOINER, ProposalKind.CHANGED, ProposalKind.GROUP]
+    return sorted(found, key=lambda o: order.index(o.proposal.kind))
+
+
+def take(desk: Desk, keys: Iterable[str], *, sites: dict[str, str] | None = None) -> WorkOrder:
+    """One work order for the proposals: checked and mended like any other before it runs. `sites` says where a joiner shall be whose site
+    the directory does not name. Raises NotUnderstood naming the proposal that some decision lacks."""
+    desk.require(May.CHANGE_ESTATE)
+    wanted = set(keys)
+    chosen = [o for o in proposals(desk) if o.id in wanted]
+    if not chosen:
+        raise NotUnderstood("Tick what shall be taken over.", field="pick")
+    tasks: list[Any] = []
+    for one in chosen:
+        tasks += _tasks_of(desk, one, (sites or {}).get(one.id, ""))
+    names = ", ".join(o.proposal.name for o in chosen[:3])
+    title = f"From the directory: {names}{f' and {len(chosen) - 3} more' if len(chosen) > 3 else ''}"
+    order = workorders.draft(desk, title[:200], tasks, reason="the directory says so")
+    table = holder_tables.proposal
+    with desk.writing() as writing:
+        for one in chosen:
+            done = writing.connection.execute(
+                update(table).where(table.c.id == one.id, table.c.state == "open").values(state="taken", work_order=order.id)
+            )
+            if done.rowcount != 1:
+                raise NotAllowedNow(f"Somebody else has taken {one.proposal.name} meanwhile. Look at the proposals again.", reason="taken")
+        writing.touch()
+    return order
+
+
+def _tasks_of(desk: Desk, one: Open, site: str) -> list[Any]:
+    proposal = one.proposal
+    match proposal.kind:
+        case ProposalKind.LEAVER:
+            with desk.reading() as reading:
+                return usual_work.leaving(reading, reading.records.the(Person, proposal.about))
+        case ProposalKind.JOINER:
+            return [_joiner(desk, proposal, site, one.id)]
+        case ProposalKind.GROUP:
+            said = proposal.said
+            return [
+                t.SetGroup(
+                    group=said["id"], name=said["name"], members=tuple(proposal.changes.get("members", ())), known_elsewhere_as=said["external"],
+                    removed=proposal.changes.get("removed", False),
+                )
+            ]  # fmt: skip
+        case _:
+            if site:
+                return [t.ChangePerson(person=proposal.about, **{**proposal.changes, "site": site})]
+            if not proposal.changes:
+                raise NotUnderstood(f"{proposal.name}: {proposal.problem} Choose the site, or leave it out.", field=f"site-{one.id}")
+            return [t.ChangePerson(person=proposal.about, **proposal.changes)]
+
+
+def _joiner(desk: Desk, proposal: Proposal, site: str, key: str) -> Any:
+    said = Said.model_validate(proposal.said)
+    with desk.reading() as reading:
+        sites = reading.records.all(Site)
+    from sedge.core.holders.directory import site_named
+
+    named = site_named(said.site, sites)
+    at = site if any(s.id == site for s in sites) else (named.id if named else "")
+    if not at:
+        raise NotUnderstood(f"{said.name}: {proposal.problem or 'choose the site.'}", field=f"site-{key}")
+    return t.AddPerson(
+        id=said.id, name=said.name, email=said.email, site=at, department=said.department, job=said.job, extension=said.extension,
+        known_elsewhere_as=said.external,
+    )  # fmt: skip
+
+
+def dismiss(desk: Desk, keys: Iterable[str]) -> int:
+    """Not wanted: proposed again only when the directory says something else."""
+    desk.require(May.CHANGE_ESTATE)
+    table = holder_tables.proposal
+    done = 0
+    with desk.writing() as writing:
+        for key in keys:
+            changed = writing.connection.execute(update(table).where(table.c.id == key, table.c.state == "open").values(state="dismissed"))
+            done += changed.rowcount
+        if done:
+            writing.remark("directory.dismissed", Subject.PERSON, "directory", f"{done} proposal{'s' if done != 1 else ''}")
+    if not done:
+        raise NotUnderstood("Tick what is not wanted.", field="pick")
+    return done
+
+
+def follow(desk: Desk) -> int:
+    """Proposals whose work order has ended: done with, or open again where it came to nothing."""
+    table = holder_tables.proposal
+    with desk.reading() as reading:
+        rows = reading.connection.execute(select(table.c.id, table.c.work_order).where(table.c.state == "taken")).all()
+        states = {row.id: order_store.header(reading.connection, row.work_order).state for row in rows}
+    ended = {OrderState.DONE: "done", OrderState.STOPPED: "open", OrderState.UNDONE: "open"}
+    moved = {key: ended[state] for key, state in states.items() if state in ended}
+    if moved:
+        with desk.writing() as writing:
+            for key, state in moved.items():
+                writing.connection.execute(update(table).where(table.c.id == key, table.c.state == "taken").values(state=state))
+            writing.touch()
+    return len(moved)
+
+
+# ── asking the directory ──
+
+
+def pull(desk: Desk) -> int:
+    """Ask the directory for everybody and hear it all; whoever it no longer has seems to have left. How many proposals are open then.
+
+    Raises OutsideSilent, OutsideRefused.
+    """
+    told = desk.outside.directory.users()
+    told_groups = desk.outside.directory.groups()
+    keys = _known_by(desk)
+    with desk.writing(reason="asked the directory") as writing:
+        here = set()
+        for raw in told:
+            key = keys.get(str(raw.get("externalId", ""))) or keys.get(str(raw.get("userName", "")).lower()) or desk.new_id("person")
+            here.add(key)
+            _hear(writing, desk, scim.user_said(_with_manager(raw, keys), key), _with_manager(raw, keys))
+        for raw in told_groups:
+            key = keys.get(GROUP_MARK + str(raw.get("externalId", ""))) or desk.new_id("group")
+            members = [{**m, "value": keys.get(str(m.get("value")), str(m.get("value")))} for m in raw.get("members", [])]
+            _hear(writing, desk, scim.group_said({**raw, "members": members}, key), {**raw, "members": members})
+        person = tables.person
+        for one in writing.records.where(Person, person.c.departed.is_(False)):
+            if one.known_elsewhere_as and one.id not in here:
+                said = _said_of(one, {}).but(active=False)
+                _hear(writing, desk, said, scim.user_resource(said))
+    return len(proposals(desk))
+
+
+def _known_by(desk: Desk) -> dict[str, str]:
+    """Ids of people by the directory's id and by mail address; of groups by the directory's id."""
+    with desk.reading() as reading:
+        people = reading.records.where(Person, tables.person.c.departed.is_(False))
+        found = {p.email.lower(): p.id for p in people} | {p.known_elsewhere_as: p.id for p in people if p.known_elsewhere_as}
+        for key, body in _entries(reading, "user").items():
+            found.setdefault(str(body.get("externalId", "")), key)
+        found |= {GROUP_MARK + g.known_elsewhere_as: g.id for g in reading.records.all(Group) if g.known_elsewhere_as}
+        for key, body in _entries(reading, "group").items():
+            found.setdefault(GROUP_MARK + str(body.get("externalId", "")), key.removeprefix(GROUP_MARK))
+    return {k: v for k, v in found.items() if k and k != GROUP_MARK}
+
+
+def _with_manager(raw: dict[str, Any], keys: dict[str, str]) -> dict[str, Any]:
+    """The directory names managers by its own ids."""
+    enterprise = raw.get(scim.ENTERPRISE) or {}
+    manager = (enterprise.get("manager") or {}).get("value")
+    if not manager or manager not in keys:
+        return raw
+    return {**raw, scim.ENTERPRISE: {**enterprise, "manager": {"value": keys[manager]}}}
+
+
+def pull_nightly(desk: Desk) -> int:
+    def ask() -> tuple[int, bool]:
+        try:
+            return pull(desk), True
+        except OutsideTrouble:
+            return 0, False
+
+    return desk.house.nightly(desk.who.organisation, NAME, AT, ask)

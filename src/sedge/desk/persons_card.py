@@ -1,0 +1,74 @@
+"""A person's card: everything they have, what a call to them would do now, and every piece that is missing."""
+
+from dataclasses import dataclass
+
+from sedge.core.paths.trace import Trace, World, trace_inbound
+from sedge.core.records import Device, Group, HolderKind, HolderRef, Number, Person, Site, Spot, Subject
+from sedge.core.workorders import standing
+from sedge.core.workorders.findings import Finding
+from sedge.desk import devices, usual_work
+from sedge.desk.desk import Desk
+from sedge.store import tables
+
+
+@dataclass(frozen=True)
+class Called:
+    """What a call to one of their numbers would do now."""
+
+    number: Number
+    trace: Trace
+
+    @property
+    def story(self) -> str:
+        return f"{self.trace.ending.kind}: {self.trace.ending.reason}"
+
+    @property
+    def well(self) -> bool:
+        return self.trace.ending.kind in {"answered", "mailbox"} and bool(self.trace.rang)
+
+
+@dataclass(frozen=True)
+class PersonsCard:
+    """`findings` are what the rules of giving a number say of those they have; `manages` who names them as manager."""
+
+    person: Person
+    site: Site
+    spots: list[Spot]
+    manager: Person | None
+    manages: list[Person]
+    groups: list[Group]
+    devices: list[tuple[Device, str]]
+    calls: list[Called]
+    findings: list[Finding]
+    same_extension: list[Person]
+
+
+def look(desk: Desk, key: str) -> PersonsCard:
+    """Raises NotFound."""
+    silent = devices.of_person(desk, key)
+    with desk.reading() as reading:
+        person = reading.records.the(Person, key)
+        estate = reading.look_at(Subject.PERSON, key)
+        held = estate.numbers_of(HolderRef(kind=HolderKind.PERSON, id=key))
+        calls = [Called(n, trace_inbound(n.e164, reading.now, World(), estate)) for n in held[:5]]
+        findings = [f for n in held for f in standing.of_number(n, estate)]
+        table = tables.person
+        same = (
+            reading.records.where(Person, table.c.extension == person.extension, table.c.departed.is_(False), limit=5)
+            if person.extension
+            else []
+        )
+        spots = [s for s in reading.records.where(Spot, tables.spot.c.site == person.site) if not s.removed]
+        here = reading.records.where(Person, table.c.site == person.site, table.c.departed.is_(False), limit=1000)
+        return PersonsCard(
+            person=person,
+            site=reading.records.the(Site, person.site),
+            spots=spots,
+            manager=reading.records.find(Person, person.manager),
+            manages=[p for p in here if p.manager == person.id],
+            groups=usual_work.groups_of(reading, key),
+            devices=silent,
+            calls=calls,
+            findings=findings,
+            same_extension=[p for p in same if p.id != key and p.site == person.site],
+        )

@@ -1,0 +1,220 @@
+"""What belongs to people: devices, groups, rights; downstream systems; what the directory proposes."""
+
+from typing import Annotated
+
+from fastapi import Form, Request
+from fastapi.responses import Response
+from starlette.concurrency import run_in_threadpool
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotUnderstood
+from sedge.core.words import Right
+from sedge.desk import devices, directory, downstream, groups, holders, joining, workorders
+from sedge.web.doors import AtDesk, Place
+from sedge.web.safety.views import qr_of
+from sedge.web.shared.rendering import draw, go, target
+
+place = Place()
+
+
+# ── devices ──
+
+
+@place.action("/holders/people/{key}/devices", May.CHANGE_HOLDERS)
+def add_device(
+    request: Request, desk: AtDesk, key: str, kind: Annotated[str, Form()] = "desk phone", name: Annotated[str, Form()] = ""
+) -> Response:
+    return _sheet(request, devices.add(desk, key, kind, name[:80]))
+
+
+@place.action("/holders/devices/{key}/secret", May.CHANGE_HOLDERS)
+def new_secret(request: Request, desk: AtDesk, key: str) -> Response:
+    return _sheet(request, devices.new_secret(desk, key))
+
+
+@place.action("/holders/devices/{key}/remove", May.CHANGE_HOLDERS)
+def remove_device(request: Request, desk: AtDesk, key: str) -> Response:
+    return go(request, f"/holders/people/{devices.remove(desk, key).person}")
+
+
+@place.page("/holders/devices/{key}", May.LOOK)
+def device(request: Request, desk: AtDesk, key: str) -> Response:
+    return _sheet(request, devices.sheet(desk, key))
+
+
+def _sheet(request: Request, sheet: devices.Sheet) -> Response:
+    template = "_device.html" if target(request) else "device.html"
+    return draw(request, template, sheet=sheet, qr=qr_of(sheet.code))
+
+
+# ── what may be called ──
+
+
+@place.action("/holders/people/{key}/rights", May.CHANGE_ESTATE)
+def set_rights(request: Request, desk: AtDesk, key: str, right: Annotated[list[str] | None, Form()] = None) -> Response:
+    wanted = [r.value for r in Right if r.value in set(right or []) | {Right.EMERGENCY.value}]
+    raw = [{"kind": "set_calling_rights", "holder": {"kind": "person", "id": key}, "rights": wanted}]
+    name = holders.one_holder(desk, holders.HolderKind.PERSON, key).holder.name
+    order = workorders.run_now(desk, f"Calling rights of {name}", workorders.read_tasks(desk, raw))
+    return go(request, f"/work-orders/{order.no}")
+
+
+@place.action("/holders/people/{key}/change", May.CHANGE_ESTATE)
+def change_person(
+    request: Request, desk: AtDesk, key: str, name: Annotated[str, Form()] = "", email: Annotated[str, Form()] = "",
+    department: Annotated[str, Form()] = "", job: Annotated[str, Form()] = "", extension: Annotated[str, Form()] = "",
+    manager: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
+    """What is known of somebody; as a draft, so that its checks are seen."""
+    known = holders.one_holder(desk, holders.HolderKind.PERSON, key).holder
+    given = {
+        "name": name.strip(),
+        "email": email.strip(),
+        "department": department.strip(),
+        "job": job.strip(),
+        "extension": extension.strip(),
+    }
+    fresh = {field: value for field, value in given.items() if value != getattr(known, field)}
+    if manager.strip():
+        fresh["manager"] = joining.people_in(desk, manager, most=1, field="manager")[0].id
+    if not fresh:
+        raise NotUnderstood("Nothing is different from what is known.", field="name")
+    order = workorders.draft(desk, f"Change {known.name}", workorders.read_tasks(desk, [{"kind": "change_person", "person": key, **fresh}]))
+    return go(request, f"/work-orders/{order.no}")
+
+
+# ── groups ──
+
+
+@place.page("/holders/groups", May.LOOK)
+def group_list(request: Request, desk: AtDesk) -> Response:
+    return draw(request, "groups.html", tab="groups", rows=groups.listing(desk))
+
+
+@place.page("/holders/groups/new", May.CHANGE_HOLDERS)
+def new_group(request: Request, desk: AtDesk) -> Response:
+    return draw(request, "group_form.html", view=None)
+
+
+@place.page("/holders/groups/{key}", May.LOOK)
+def group(request: Request, desk: AtDesk, key: str) -> Response:
+    return draw(request, "group.html", view=groups.look(desk, key))
+
+
+@place.action("/holders/groups", May.CHANGE_HOLDERS)
+def add_group(request: Request, desk: AtDesk, name: Annotated[str, Form()] = "", members: Annotated[str, Form()] = "") -> Response:
+    order = groups.put(desk, name, members)
+    return go(request, f"/work-orders/{order.no}")
+
+
+@place.action("/holders/groups/{key}", May.CHANGE_HOLDERS)
+def change_group(
+    request: Request, desk: AtDesk, key: str, name: Annotated[str, Form()] = "", members: Annotated[str, Form()] = ""
+) -> Response:
+    order = groups.put(desk, name, members, key)
+    return go(request, f"/work-orders/{order.no}")
+
+
+@place.action("/holders/groups/{key}/remove", May.CHANGE_HOLDERS)
+def remove_group(request: Request, desk: AtDesk, key: str) -> Response:
+    return go(request, f"/work-orders/{groups.take_away(desk, key).no}")
+
+
+# ── downstream systems ──
+
+
+@place.page("/holders/systems", May.LOOK)
+def systems(request: Request, desk: AtDesk) -> Response:
+    return draw(request, "systems.html", tab="systems", rows=downstream.listing(desk))
+
+
+@place.page("/holders/systems/new", May.CHANGE_HOLDERS)
+def new_system(request: Request, desk: AtDesk) -> Response:
+    sites = holders.site_choices(desk)
+    return draw(
+        request, "system_form.html", system=None, sites=sites, formats=[(f, f) for f in downstream.FORMATS], spots=_spots(desk, sites)
+    )
+
+
+def _spots(desk: AtDesk, sites: list[tuple[str, str]]) -> list[tuple[str, str]]:
+    return [(s.id, f"{name}: {s.name} ({s.id})") for key, name in sites for s in holders.spots_of(desk, key)]
+
+
+@place.page("/holders/systems/{key}", May.LOOK)
+def system(request: Request, desk: AtDesk, key: str) -> Response:
+    view = downstream.look(desk, key)
+    sites = holders.site_choices(desk)
+    return draw(
+        request,
+        "system.html",
+        view=view,
+        system=view.system,
+        sites=sites,
+        formats=[(f, f) for f in downstream.FORMATS],
+        spots=_spots(desk, sites),
+    )
+
+
+@place.action("/holders/systems", May.CHANGE_HOLDERS)
+async def add_system(request: Request, desk: AtDesk) -> Response:
+    form = {name: str(value)[:300] for name, value in (await request.form()).items()}
+    made = await run_in_threadpool(downstream.put, desk, form)
+    return go(request, f"/holders/systems/{made.id}")
+
+
+@place.action("/holders/systems/{key}", May.CHANGE_HOLDERS)
+async def change_system(request: Request, desk: AtDesk, key: str) -> Response:
+    form = {name: str(value)[:300] for name, value in (await request.form()).items()}
+    await run_in_threadpool(downstream.put, desk, form, key)
+    return go(request, f"/holders/systems/{key}")
+
+
+@place.action("/holders/systems/{key}/numbers", May.CHANGE_ESTATE)
+def give_numbers(request: Request, desk: AtDesk, key: str, numbers: Annotated[str, Form()] = "") -> Response:
+    return go(request, f"/work-orders/{downstream.give(desk, key, numbers).no}")
+
+
+# ── service lines ──
+
+
+@place.action("/holders/lines/{key}/change", May.CHANGE_HOLDERS)
+def change_line(
+    request: Request, desk: AtDesk, key: str, name: Annotated[str, Form()] = "", kind: Annotated[str, Form()] = "",
+    members: Annotated[str, Form()] = "", group: Annotated[list[str] | None, Form()] = None, spot: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
+    holders.change_line(desk, key, name=name, kind=kind, members=members, groups=(group or [])[:50], spot=spot)
+    return go(request, f"/holders/lines/{key}")
+
+
+# ── the directory ──
+
+
+@place.page("/holders/directory", May.LOOK)
+def proposals(request: Request, desk: AtDesk) -> Response:
+    rows = directory.proposals(desk)
+    return draw(
+        request,
+        "directory.html",
+        tab="directory",
+        rows=rows,
+        taken=directory.proposals(desk, state="taken"),
+        sites=holders.site_choices(desk),
+    )
+
+
+@place.action("/holders/directory", May.CHANGE_ESTATE)
+async def take(request: Request, desk: AtDesk) -> Response:
+    form = await request.form()
+    picked = [str(value)[:80] for value in form.getlist("pick")][:500]
+    sites = {name[5:]: str(value) for name, value in form.items() if name.startswith("site-") and value}
+    if form.get("what") == "dismiss":
+        await run_in_threadpool(directory.dismiss, desk, picked)
+        return go(request, "/holders/directory")
+    order = await run_in_threadpool(lambda: directory.take(desk, picked, sites=sites))
+    return go(request, f"/work-orders/{order.no}")
+
+
+@place.action("/holders/directory/ask", May.CHANGE_HOLDERS)
+def ask_directory(request: Request, desk: AtDesk) -> Response:
+    directory.pull(desk)
+    return go(request, "/holders/directory")

@@ -1,0 +1,50 @@
+"""The catalogue of checks, how strict each is here, and what the last night found."""
+
+from typing import Annotated
+
+from fastapi import Form, Request
+from fastapi.responses import Response
+
+from sedge.core.access.roles import May
+from sedge.core.records import Subject
+from sedge.desk import checking
+from sedge.web.doors import AtDesk, Place
+from sedge.web.shared.rendering import draw, go
+
+place = Place()
+PAGES = {
+    Subject.NUMBER: "/numbers/{}", Subject.PERSON: "/holders/people/{}", Subject.SERVICE_LINE: "/holders/lines/{}", Subject.SITE: "/holders/sites/{}",
+    Subject.PATH: "/paths/{}",
+}  # fmt: skip
+
+
+@place.page("/checks", May.LOOK)
+def catalogue(request: Request, desk: AtDesk) -> Response:
+    groups: dict[str, list[checking.Rule]] = {}
+    for rule in checking.catalogue(desk):
+        groups.setdefault(rule.task, []).append(rule)
+    return draw(request, "checks.html", groups=list(groups.items()), looked_at=checking.looked_at(desk))
+
+
+@place.page("/checks/{name}", May.LOOK)
+def rule(request: Request, desk: AtDesk, name: str, after: str = "") -> Response:
+    found, following = checking.findings(desk, name, after=after)
+    rows = [(f, PAGES.get(f.subject, "").format(f.ref.lstrip("+"))) for f in found]
+    return draw(request, "check.html", rule=checking.the_rule(desk, name), rows=rows, following=following)
+
+
+@place.action("/checks/{name}/level", May.CHANGE_ESTATE)
+def level(request: Request, desk: AtDesk, name: str, stop: Annotated[str, Form()] = "") -> Response:
+    checking.raise_rule(desk, name, to_stop=bool(stop))
+    return go(request, f"/checks/{name}")
+
+
+@place.action("/checks/{name}/mend", May.CHANGE_ESTATE)
+def mend(request: Request, desk: AtDesk, name: str) -> Response:
+    return go(request, f"/work-orders/{checking.mend(desk, name).no}")
+
+
+@place.action("/checks", May.CHANGE_ESTATE)
+def check_now(request: Request, desk: AtDesk) -> Response:
+    checking.check_everything(desk)
+    return go(request, "/checks")
