@@ -36,7 +36,9 @@ def put_together_groups(desk: Desk, people: list[Person]) -> None:
     )  # fmt: skip
     guides = [p for p in people[70:82] if not p.left][:5]
     apply_at_once(
-        desk, [t.GrantLicence(holder=HolderRef(kind=HolderKind.PERSON, id=p.id), product=GUIDE) for p in guides], reason="guides of the season"
+        desk,
+        [t.GrantLicence(holder=HolderRef(kind=HolderKind.PERSON, id=p.id), product=GUIDE) for p in guides],
+        reason="guides of the season",
     )  # type: ignore[arg-type]
 
 

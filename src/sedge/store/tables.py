@@ -299,6 +299,7 @@ span = Table(
     Index("span_since", "since", "number"),
     Index("span_until", "until", "number", sqlite_where=text("until IS NOT NULL"), postgresql_where=text("until IS NOT NULL")),
     Index("span_site", "site", "number", "since"),
+    Index("span_holder", "holder_id", sqlite_where=text("until IS NOT NULL"), postgresql_where=text("until IS NOT NULL")),
 )
 tally = Table(
     "tally",

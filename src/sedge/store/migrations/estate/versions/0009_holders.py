@@ -27,6 +27,7 @@ def upgrade() -> None:
         grant.create_index("grant_until", ["product", "until"])
     values = ", ".join(f"{name} = {MOMENT_OF.format(name)}" for name in ("since", "works_from", "until"))
     op.execute(f"UPDATE licence_grant SET {values}")  # noqa: S608  our own words
+    op.create_index("span_holder", "span", ["holder_id"], sqlite_where=sa.text("until IS NOT NULL"))
     with op.batch_alter_table("work_order") as order:
         order.add_column(sa.Column("awaits", sa.String(length=80)))
     with op.batch_alter_table("mail") as mail:
@@ -38,6 +39,7 @@ def downgrade() -> None:
         mail.drop_column("html")
     with op.batch_alter_table("work_order") as order:
         order.drop_column("awaits")
+    op.drop_index("span_holder", table_name="span")
     with op.batch_alter_table("licence_grant") as grant:
         grant.drop_index("grant_until")
         grant.drop_index("grant_since")

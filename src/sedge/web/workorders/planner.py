@@ -1,0 +1,82 @@
+"""The bulk planner: who and what, wishes on sliders, the plan as a picture and a table, changes by hand, one work order."""
+
+from typing import Any
+
+from fastapi import Request
+from fastapi.responses import Response
+from starlette.concurrency import run_in_threadpool
+from starlette.datastructures import FormData
+
+from sedge.core.access.roles import May
+from sedge.core.planner.problem import MOST_WEIGHT, USUAL, WORDS, Wish
+from sedge.desk import holders, planning
+from sedge.desk.desk import Desk
+from sedge.web.doors import AtDesk, Place
+from sedge.web.shared.drawings.pairing import pairing, shown
+from sedge.web.shared.rendering import draw, go, is_swap
+
+place = Place()
+MOST_FIELDS = 12_000
+
+
+@place.page("/work-orders/planner", May.CHANGE_ESTATE)
+def planner(request: Request, desk: AtDesk, site: str = "") -> Response:
+    return draw(request, "planner.html", **_form(desk, planning.Asked(sites=(site,) if site else ())), planned=None)
+
+
+def _form(desk: Desk, asked: planning.Asked) -> dict[str, Any]:
+    weights = asked.weights or USUAL
+    sliders = [(wish.value, WORDS[wish], weights.get(wish, 0)) for wish in Wish]
+    return {
+        "asked": asked,
+        "sites": holders.site_choices(desk),
+        "departments": planning.departments(desk),
+        "sliders": sliders,
+        "most": MOST_WEIGHT,
+    }
+
+
+@place.action("/work-orders/planner", May.CHANGE_ESTATE)
+async def solve(request: Request, desk: AtDesk) -> Response:
+    form = await request.form(max_fields=MOST_FIELDS)
+    return await run_in_threadpool(_solve, request, desk, form)
+
+
+def _solve(request: Request, desk: Desk, form: FormData) -> Response:
+    asked = read(form)
+    planned = planning.plan(desk, asked)
+    if form.get("what") == "draft":
+        order = planning.draft(desk, planned, prove=bool(form.get("prove")), reason=str(form.get("reason", ""))[:200])
+        return go(request, f"/work-orders/{order.no}")
+    people = {p.id: p for p in planned.problem.people}
+    rows = [
+        (people[g.person], g)
+        for g in sorted(planned.plan.given, key=lambda g: (g.number is not None, people[g.person].team, people[g.person].name))
+    ]
+    facts = {
+        "planned": planned,
+        "rows": rows,
+        "picture": pairing(planned.problem, planned.plan),
+        "beyond": shown(planned.problem),
+        "barred": asked.barred,
+    }
+    if is_swap(request):
+        return draw(request, "_plan_found.html", **facts)
+    return draw(request, "planner.html", **_form(desk, asked), **facts)
+
+
+def read(form: FormData) -> planning.Asked:
+    """The filled-in form; pins are fields `pin-PERSON`, with `keep` ticked or a number typed; pairs taken apart are `bar`."""
+    texts = {name: str(value).strip()[:20_000] for name, value in form.multi_items()}
+    weights = {w: int(v) for w in Wish if (v := texts.get(f"weight-{w.value}", "")).isdigit() and len(v) < 4}
+    kept = {str(v) for v in form.getlist("keep")}
+    pins = {
+        name[4:]: value
+        for name, value in texts.items()
+        if name.startswith("pin-") and value and (name[4:] in kept or value != texts.get(f"was-{name[4:]}", ""))
+    }
+    barred = tuple((a, b) for v in form.getlist("bar") for a, _, b in (str(v).partition("|"),) if a and b)[:500]
+    return planning.Asked(
+        sites=tuple(str(v)[:80] for v in form.getlist("site"))[:400], department=texts.get("department", "")[:80], people=texts.get("people", ""),
+        also_with_number=bool(texts.get("also")), numbers=texts.get("numbers", ""), weights=weights or None, pins=pins or None, barred=barred,
+    )  # fmt: skip
