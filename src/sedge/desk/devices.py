@@ -83,7 +83,8 @@ def _with_secret(desk: Desk, device: Device, owner: Person, before: Device | Non
     with desk.writing() as writing:
         saved = writing.save([changed(Subject.DEVICE, before, device, action)])[0].after
         secrets_store.keep(writing.connection, desk.house.keyring, f"secret of {device.id}", secret, writing.stamp)
-    return _sheet(saved, owner, _shown_as(writing, owner), secret)
+        shown = _shown_as(writing, owner)
+    return _sheet(saved, owner, shown, secret)
 
 
 def remove(desk: Desk, key: str) -> Device:

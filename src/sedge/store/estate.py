@@ -58,12 +58,17 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
         return found
 
     numbers = put(records.many(Number, wanted.numbers))
-    if wanted.path_users:
-        followers = and_(tables.life.c.path.in_(sorted(wanted.path_users)), is_open())
+    naming = _naming(records, wanted)
+    ringing = {key for subject, key in wanted.named if subject is Subject.GROUP}
+    users = wanted.path_users | (naming if ringing else set())
+    if users:
+        followers = and_(tables.life.c.path.in_(sorted(users)), is_open())
         numbers += put(records.where(Number, followers, order_by=tables.life.c.number, limit=MOST_USERS))
     for record_type in (Product, Subscription, Carrier, Account, Trunk):
         put(records.all(record_type))
     refs = wanted.holders | {n.holder for n in numbers if n.holder} | {n.reserved_for for n in numbers if n.reserved_for}
+    lines = [line for line in records.all(ServiceLine) if ringing & set(line.groups)] if ringing else []
+    refs.update(HolderRef(kind=HolderKind.SERVICE_LINE, id=line.id) for line in lines)
     held = put(records.held_by(Number, refs))
     _put_holders(records, estate, refs)
     known = {n.site for n in numbers} | {t.site for t in estate.all(Trunk)} | wanted.sites
@@ -78,7 +83,7 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
         records.held_by(Number, [HolderRef(kind=HolderKind.SITE, id=site) for site in sorted(sites)])
     )  # who rings back a call for help
     put(records.held_by(Grant, refs))
-    paths = put(records.many(PathVersion, _naming(records, wanted) | wanted.paths | {n.path for n in (*numbers, *held) if n.path}))
+    paths = put(records.many(PathVersion, naming | wanted.paths | {n.path for n in (*numbers, *held) if n.path}))
     groups = _put_groups(records, estate, wanted, paths)
     people = wanted.people | {person for path in paths for person in people_named(path.body)} | {m for g in groups for m in g.members}
     people |= {p for line in estate.all(ServiceLine) for p in (*line.recipients, *line.members)}

@@ -121,8 +121,6 @@ def spot_after_move(task: t.ChangePerson, estate: Estate) -> Finding | None:
     spot = estate.get(Spot, person.spot)
     if spot and spot.site == site.id:
         return passed(f"{person.name}'s spot is at {site.name}")
-    if person.site == site.id and spot is None and not estate.numbers_of(ref_of(person.id)):
-        return passed(f"{person.name} is at {site.name} already")
     choices = [s for s in estate.all(Spot) if s.site == site.id and not s.removed and not s.whole]
     remedies = [add_before(f"{s.name} ({s.id})", t.SetSpot(person=person.id, spot=s.id), automatic=False) for s in choices[:12]]
     held = estate.numbers_of(ref_of(person.id))

@@ -74,6 +74,7 @@ def gives(task: Any) -> Iterator[Thing]:
             yield "licence", task.holder.kind.value, task.holder.id, task.to
         case t.RevokeLicence():
             yield "taken back", task.holder.kind.value, task.holder.id, task.product
+            yield "seat given up", task.holder.kind.value, task.holder.id
             yield "seats", task.product
         case t.ChangePerson(left=True):
             yield "gone", task.person
@@ -81,6 +82,7 @@ def gives(task: Any) -> Iterator[Thing]:
             yield "person as changed", task.person
         case t.SetGroup():
             yield "group", task.group
+            yield ("groups set",)
         case t.SetSpot(person=str(person)):
             yield "spot", "person", person
             yield ("moves",)
@@ -116,7 +118,9 @@ def wants(task: Any) -> Iterator[Thing]:
             yield "given up", task.holder.kind.value, task.holder.id
         case t.ChangePerson(left=True):
             yield "given up", "person", task.person
+            yield "seat given up", "person", task.person
             yield "person as changed", task.person
+            yield ("groups set",)
         case t.AdoptNumber() if task.holder:
             yield "licence", task.holder.kind.value, task.holder.id
             yield "spot", task.holder.kind.value, task.holder.id

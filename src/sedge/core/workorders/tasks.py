@@ -481,6 +481,8 @@ def needs(task: Any) -> Needs:
             for snapshot in task.snapshots:
                 if snapshot.subject is Subject.NUMBER:
                     found.numbers.add(snapshot.id)
+                    held = (side.get("assignment") for side in (snapshot.before, snapshot.after) if side)
+                    found.holders.update(HolderRef.model_validate(a["holder"]) for a in held if a)
                 else:
                     found.records.add((snapshot.subject, snapshot.id))
                 if snapshot.subject is Subject.PATH:

@@ -59,7 +59,7 @@ def _left(people: list[Wants]) -> tuple[dict[str, _Spot], Markup, float]:
             team = (p.site, p.team)
             words.append(Markup('<text class="team" x="6" y="{:.0f}">{}</text>').format(y + 3, (p.team or "no department")[:22]))
         places[p.id] = _Spot(LEFT, y)
-        words.append(Markup('<text class="name" x="{}" y="{:.0f}">{}</text>').format(LEFT - 10, y + 3, p.name[:22]))
+        words.append(Markup('<text class="who" x="{}" y="{:.0f}">{}</text>').format(LEFT - 10, y + 3, p.name[:22]))
         y += ROW
     return places, Markup("").join(words), y
 

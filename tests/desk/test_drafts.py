@@ -1,0 +1,260 @@
+"""Drafts: edited, ordered, timed, temporary, commented, kept as templates; two administrators at once."""
+
+from datetime import timedelta
+
+import pytest
+
+from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotRunnable, NotUnderstood
+from sedge.core.numbers.life import State
+from sedge.core.records import Person, Subject
+from sedge.core.reduce import changed
+from sedge.core.supply.offers import Wish
+from sedge.core.workorders import tasks as t
+from sedge.demo.seed import MEMBERS
+from sedge.desk import checking, drafts, holders, searching, supply, usual_work, workorders
+from sedge.store.workorders import OrderState, TaskState
+from tests.conftest import until_quiet
+from tests.desk.test_work_orders import OTHER, newcomer, number, ref
+
+SPARE = "+441134960162"
+
+
+def two_set_aside(desk):
+    return workorders.draft(desk, "test lines", [t.SetAside(number=OTHER, reason="test"), t.SetAside(number=SPARE, reason="test")])
+
+
+def test_tasks_are_moved_taken_out_and_added(desk):
+    order = two_set_aside(desk)
+    moved = drafts.move_task(desk, order.id, 1, 0)
+    assert [x.body.number for x in moved.tasks] == [SPARE, OTHER]
+    drafts.add_tasks(desk, order.id, [t.LabelNumbers(numbers=(OTHER,), label="spare")])
+    drafts.remove_task(desk, order.id, 0)
+    assert [x.body.kind for x in workorders.look(desk, order.id).order.tasks] == ["set_aside", "label_numbers"]
+
+
+def test_a_task_can_not_be_moved_before_what_it_needs(desk):
+    person = newcomer(desk)
+    order = workorders.draft(desk, "x", [t.AssignNumber(number=OTHER, holder=ref(person)), t.PlaceTestCall(number=OTHER)])
+    with pytest.raises(NotAllowedNow, match="before the other"):
+        drafts.move_task(desk, order.id, 1, 0)
+
+
+def test_a_temporary_change_is_put_back_by_a_work_order_of_its_own(house, desk):
+    order = two_set_aside(desk)
+    until = desk.now() + timedelta(days=3)
+    planned = drafts.make_temporary(desk, order.id, 0, until)
+    assert [x.body.kind for x in planned.tasks] == ["set_aside", "set_aside", "put_back_later"]
+    workorders.run(desk, order.id)
+    until_quiet(house)
+    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert number(desk, OTHER).state is State.ADMINISTRATIVE
+    back = next(w for w in workorders.listing(desk) if w.state is OrderState.SCHEDULED)
+    assert (back.run_at, back.title.startswith("Put back")) == (until, True)
+    until_quiet(house, timedelta(days=3, minutes=5))
+    assert number(desk, OTHER).state is State.AVAILABLE
+    assert number(desk, SPARE).state is State.ADMINISTRATIVE, "only what was temporary"
+
+
+def test_temporary_is_taken_back_and_follows_its_task_when_others_go(desk):
+    order = two_set_aside(desk)
+    drafts.make_temporary(desk, order.id, 1, desk.now() + timedelta(days=3))
+    after = drafts.remove_task(desk, order.id, 0)
+    assert [(x.body.kind, getattr(x.body, "task", None)) for x in after.tasks] == [("set_aside", None), ("put_back_later", 0)]
+    assert len(drafts.make_temporary(desk, order.id, 0, None).tasks) == 1
+    with pytest.raises(NotUnderstood, match="still to come"):
+        drafts.make_temporary(desk, order.id, 0, desk.now())
+
+
+def test_it_begins_at_its_moment_and_can_be_changed_once_more_before(house, desk):
+    order = two_set_aside(desk)
+    drafts.set_when(desk, order.id, run_at=desk.now() + timedelta(hours=5))
+    assert workorders.run(desk, order.id).state is OrderState.SCHEDULED
+    assert drafts.back_to_draft(desk, order.id).state is OrderState.DRAFT
+    workorders.run(desk, order.id)
+    until_quiet(house, timedelta(hours=4))
+    assert number(desk, OTHER).state is State.AVAILABLE
+    until_quiet(house, timedelta(hours=2))
+    assert number(desk, OTHER).state is State.ADMINISTRATIVE
+    with pytest.raises(NotUnderstood):
+        drafts.set_when(desk, two_set_aside(desk).id, run_at=desk.now() - timedelta(hours=1))
+
+
+def test_it_begins_when_an_order_has_arrived_and_is_checked_as_if_it_had(house, desk):
+    numbers = [n.e164 for n in searching.one(desk, Wish("GB", area="Leeds", quantity=1), "brackwater").offers[0].numbers]
+    supply.order(desk, reference="AWAITED", account="brackwater-main", site="wharf-house", numbers=numbers)
+    until_quiet(house)
+    waiting = next(o for o in supply.open_orders(desk) if o.reference == "AWAITED")
+    number_ = waiting.lines[0].e164
+    person = newcomer(desk)
+    order = workorders.draft(desk, "when it is here", [t.AssignNumber(number=number_, holder=ref(person))])
+    assert any("on order" in f.message for f in workorders.look(desk, order.id).report.stops)
+    drafts.set_when(desk, order.id, awaits=waiting.id)
+    drafts.add_remedies(desk, order.id)
+    view = workorders.look(desk, order.id)
+    assert view.runnable, [f.message for f in view.report.stops]
+    assert workorders.run(desk, order.id).state is OrderState.SCHEDULED
+    until_quiet(house, timedelta(days=2))
+    assert number(desk, number_).holder == ref(person)
+    with pytest.raises(NotUnderstood, match="waited for by nobody"):
+        drafts.set_when(desk, two_set_aside(desk).id, awaits=waiting.id)
+
+
+def test_people_say_something_of_a_work_order_and_nothing_is_refused_kindly(desk):
+    order = two_set_aside(desk)
+    drafts.comment(desk, order.id, "  Wait for Marta.  ")
+    assert [(c.actor, c.text) for c in drafts.comments(desk, order.id)] == [(MEMBERS[0].name, "Wait for Marta.")]
+    for text in ("", "x" * 2001):
+        with pytest.raises(NotUnderstood):
+            drafts.comment(desk, order.id, text)
+
+
+def test_a_duplicate_is_a_new_draft_and_an_undo_is_none(house, desk):
+    order = two_set_aside(desk)
+    workorders.run(desk, order.id)
+    until_quiet(house)
+    again = drafts.duplicate(desk, order.id)
+    assert (again.state, len(again.tasks)) == (OrderState.DRAFT, 2)
+    back = workorders.undo(desk, order.id)
+    with pytest.raises(NotAllowedNow):
+        drafts.duplicate(desk, back.id)
+
+
+def test_a_template_has_slots_for_what_it_names_and_says_when_one_refers_to_nothing(house, desk):
+    person, other = newcomer(desk), newcomer(desk, 1)
+    order = workorders.draft(desk, "joiner", [t.AssignNumber(number=OTHER, holder=ref(person)), t.PlaceTestCall(number=OTHER)])
+    kept = drafts.keep_as_template(desk, order.id, "Our joiner")
+    assert [(kind, name) for kind, _, name in kept.slots] == [("number", "0113 496 0160"), ("person", person.name)]
+    used = drafts.from_template(desk, kept.id, {0: "0113-496 0162", 1: other.id})
+    assert [x.body.e164 for x in used.tasks] == [SPARE, SPARE]
+    assert used.tasks[0].body.holder == ref(other)
+    with pytest.raises(NotUnderstood, match="refers to nothing") as raised:
+        drafts.from_template(desk, kept.id, {1: "person-nobody"})
+    assert raised.value.field == "slot-1"
+    with pytest.raises(NotUnderstood, match="called Our joiner already"):
+        drafts.keep_as_template(desk, order.id, "Our joiner")
+    drafts.throw_away_template(desk, kept.id)
+    assert drafts.templates(desk) == []
+
+
+def test_two_who_plan_the_same_see_each_other_and_only_one_wins(house, desk):
+    leila = house.desk(MEMBERS[1])
+    mine = workorders.draft(desk, "mine", [t.AssignNumber(number=OTHER, holder=ref(newcomer(desk)))])
+    theirs = workorders.draft(leila, "theirs", [t.AssignNumber(number=OTHER, holder=ref(newcomer(desk, 1)))])
+    assert [(o.no, o.things) for o in workorders.look(desk, mine.id).overlaps] == [(theirs.no, ["0113 496 0160"])]
+    workorders.run(desk, mine.id)
+    until_quiet(house)
+    with pytest.raises(NotRunnable, match="already"):
+        workorders.run(leila, theirs.id)
+    assert number(desk, OTHER).holder == mine.tasks[0].body.holder
+
+
+def test_a_draft_that_somebody_else_changed_meanwhile_is_not_overwritten(desk):
+    order = two_set_aside(desk)
+    seen = workorders.get(desk, order.id)
+    drafts.move_task(desk, order.id, 1, 0)
+    with pytest.raises(ChangedMeanwhile):
+        drafts.change_tasks(desk, seen, [seen.tasks[0].body])
+
+
+def test_going_on_without_a_task_lets_what_came_after_it_run(house, desk):
+    person = newcomer(desk)
+    house.outside.control.set_trunk("leeds-a", up=False)
+    order = workorders.draft(
+        desk,
+        "x",
+        [t.AssignNumber(number=OTHER, holder=ref(person)), t.PlaceTestCall(number=OTHER), t.LabelNumbers(numbers=(OTHER,), label="Ours")],
+    )
+    drafts.add_remedies(desk, order.id)
+    workorders.run(desk, order.id)
+    until_quiet(house, timedelta(minutes=40))
+    failed = workorders.look(desk, order.id).order
+    assert failed.state is OrderState.FAILED
+    position = next(x.position for x in failed.tasks if x.state is TaskState.FAILED)
+    workorders.skip_task(desk, order.id, position)
+    until_quiet(house)
+    done = workorders.look(desk, order.id).order
+    assert (done.state, done.tasks[position].state) == (OrderState.DONE, TaskState.SKIPPED)
+
+
+def test_a_warning_can_be_made_a_stop_and_back(desk):
+    order = workorders.draft(desk, "x", [t.ReleaseNumber(number=OTHER)])
+    assert workorders.look(desk, order.id).runnable
+    checking.raise_rule(desk, "life.can-be-released", to_stop=True)
+    assert not workorders.look(desk, order.id).runnable
+    checking.raise_rule(desk, "life.can-be-released", to_stop=False)
+    assert workorders.look(desk, order.id).runnable
+
+
+def test_the_nightly_checks_find_what_a_work_order_would_have_stopped(house, desk):
+    checking.check_everything(desk)
+    known = {r.name: r.stops + r.warnings for r in checking.catalogue(desk)}
+    assert known["assignment.on-trunk-list"] == 1
+    holder = number(desk, "+441134960100").holder
+    with desk.writing() as writing:
+        person = writing.records.the(Person, holder.id)
+        writing.save([changed(Subject.PERSON, person, person.but(rights=()), "person.rights-set")])
+    checking.check_everything(desk)
+    found, _ = checking.findings(desk, "assignment.calling-rights")
+    assert [f.name for f in found] == ["0113 496 0100", "0113 496 0300"], "both numbers of theirs"
+    mended = checking.mend(desk, "assignment.calling-rights")
+    assert [x.body.kind for x in mended.tasks] == ["set_calling_rights"]
+
+
+def test_the_usual_work_becomes_work_orders_that_run(house, desk):
+    tasks, title = usual_work.plan(
+        desk,
+        "joiner",
+        {
+            "name": "Tamsin Quill",
+            "email": "tamsin.quill@lanternfield.example",
+            "site": "canal-museum",
+            "extension": "199",
+            "spot": "CNL-001-E",
+            "number": usual_work.FIRST_FREE,
+            "prove": "1",
+        }
+        | _spot(desk, "canal-museum"),
+    )
+    order = workorders.draft(desk, title, tasks)
+    drafts.add_remedies(desk, order.id)
+    workorders.run(desk, order.id)
+    until_quiet(house, timedelta(minutes=40))
+    done = workorders.look(desk, order.id).order
+    assert done.state is OrderState.DONE, [(x.body.kind, x.error) for x in done.tasks]
+    person = tasks[0].id
+    tasks, title = usual_work.plan(desk, "leaver", {"person": person})
+    order = workorders.draft(desk, title, tasks)
+    workorders.run(desk, order.id)
+    until_quiet(house, timedelta(minutes=5))
+    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    with pytest.raises(NotUnderstood, match="has left already"):
+        usual_work.plan(desk, "leaver", {"person": person})
+
+
+def _spot(desk, site):
+    return {"spot": next(s.id for s in holders.spots_of(desk, site) if not s.whole)}
+
+
+def test_two_people_exchange_their_numbers(house, desk):
+    one, two = number(desk, "+441134960100").holder, number(desk, "+441134960101").holder
+    tasks, title = usual_work.plan(desk, "exchange", {"person": one.id, "other": f"person:{two.id}"})
+    order = workorders.run_now(desk, title, tasks)
+    until_quiet(house, timedelta(minutes=40))
+    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert (number(desk, "+441134960100").holder, number(desk, "+441134960101").holder) == (two, one)
+    back = workorders.undo(desk, order.id)
+    until_quiet(house, timedelta(minutes=5))
+    assert [x.error for x in workorders.get(desk, back.id).tasks if x.error] == []
+    assert number(desk, "+441134960100").holder == one
+
+
+@pytest.mark.parametrize(("key", "form", "field"), [
+    ("joiner", {}, "name"), ("joiner", {"name": "A", "email": "x"}, "email"), ("joiner", {"name": "A", "email": "a@b.example"}, "site"),
+    ("joiner", {"name": "A", "email": "a@b.example", "site": "wharf-house", "extension": "12a"}, "extension"), ("leaver", {"person": "nobody"}, "person"),
+    ("exchange", {"person": "person-ifeoma-okafor", "other": "person-ifeoma-okafor"}, "other"), ("season", {}, "until"), ("season", {"until": "soon"}, "until"),
+    ("nothing", {}, "template"),
+])  # fmt: skip
+def test_what_is_missing_is_named_by_its_field(desk, key, form, field):
+    with pytest.raises(NotUnderstood) as raised:
+        usual_work.plan(desk, key, form)
+    assert raised.value.field == field
