@@ -20,6 +20,7 @@ import pytest
 KILLS = int(os.environ.get("KILLS", "8"))
 MOMENTS = min(KILLS, 10)  # of one life of the server, as many as the demo's seats and people last for
 ORDERS, ORDER_KILLS = 20, int(os.environ.get("ORDER_KILLS", "50"))
+TASK_KILLS = int(os.environ.get("TASK_KILLS", "10"))
 ROUNDS = range(max(1, KILLS // 10))
 
 
@@ -243,6 +244,33 @@ def test_killed_at_fifty_moments_during_twenty_orders_at_once(server):
     delivered = {x["e164"] for o in ours.values() for x in o["lines"] if x["state"] == "delivered"}
     here = {n["e164"] for n in server.get("/numbers?limit=1000&state=available")["items"]}
     assert delivered <= here
+
+
+@pytest.mark.killing
+def test_killed_again_and_again_during_two_hundred_tasks_with_a_carrier_that_fails(server):
+    """The work order ends complete, and each of its tasks was done once. `TASK_KILLS=50` is the measured run."""
+    chance = random.Random(200)
+    numbers = [f"+44113496{n:04d}" for n in range(210, 300)]
+    free = [n["e164"] for n in server.get("/numbers?limit=1000&state=available")["items"] if n["e164"] in numbers]
+    tasks = [{"kind": "set_feature", "number": n, "feature": "inbound name lookup"} for n in free]
+    tasks += [{"kind": "set_aside", "number": n, "reason": "killed"} for n in free]
+    tasks += [{"kind": "label_numbers", "numbers": [free[i]], "add_tags": ["killed"]} for i in range(max(0, 200 - len(tasks)))]
+    draft = server.post("/work-orders", {"title": "two hundred", "tasks": tasks[:200]})
+    server.post(f"/work-orders/{draft['id']}/run", {})
+    for kill in range(TASK_KILLS):
+        if kill % 3 == 0:
+            server.post("/standins/faults", {"service": "fellgate", "fault": chance.choice(["error", "slow"]), "count": 2})
+        time.sleep(chance.random() * 0.6)
+        server.kill()
+        server.start()
+    server.post("/standins/faults", {"service": "fellgate", "fault": "error", "count": 0})
+    for _ in range(3):
+        server.post("/standins/clock", {"advance": "PT1H"})
+    done = server.get(f"/work-orders/{draft['id']}")
+    assert (done["state"], {t["state"] for t in done["tasks"]}) == ("done", {"done"}), [t["error"] for t in done["tasks"] if t["error"]][:3]
+    for number in free[:40]:
+        told = [e["action"] for e in server.get(f"/numbers/{number}/history")["items"]]
+        assert (told.count("number.feature-on"), told.count("number.set-aside")) == (1, 1), number
 
 
 def _twenty(server):

@@ -12,7 +12,7 @@ from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import consecutive
 from sedge.core.planner.problem import MOST_WEIGHT, Free, Plan, Problem, Wants, Wish
 from sedge.core.planner.solve import solve
-from sedge.core.records import HolderKind, HolderRef, Number, Person, Role, Site
+from sedge.core.records import HolderKind, HolderRef, Number, Person, Role, Site, Spot
 from sedge.core.supply.offers import memorability
 from sedge.core.words import Capacity
 from sedge.core.workorders import tasks as t
@@ -146,13 +146,14 @@ def _before(reading: Reading, people: Iterable[Person]) -> dict[str, str]:
     return found
 
 
-def draft(desk: Desk, planned: Planned, *, prove: bool, reason: str = "") -> WorkOrder:
-    """The plan as one work order: numbers held till now are given back, new ones given, and proven where that is wanted."""
+def draft(desk: Desk, planned: Planned, *, prove: bool, spot: str = "", reason: str = "") -> WorkOrder:
+    """The plan as one work order: numbers held till now are given back, new ones given, and proven where that is wanted. `spot` is for
+    those of its site who have none."""
     pairs = [(g.person, g.number) for g in planned.plan.given if g.number]
     back = [t.UnassignNumber(number=planned.holds[person], holder=_ref(person)) for person, _ in pairs if person in planned.holds]
     give = [t.AssignNumber(number=number, holder=_ref(person)) for person, number in pairs]
     calls = [t.PlaceTestCall(number=number) for _, number in pairs] if prove else []
-    tasks: list[Any] = [*back, *give, *calls]
+    tasks: list[Any] = [*_spots(desk, [person for person, _ in pairs], spot), *back, *give, *calls]
     if not tasks:
         raise NotUnderstood("The plan gives nobody a number. Choose other numbers.", field="numbers")
     if len(tasks) > workorders.MOST_TASKS:
@@ -161,6 +162,16 @@ def draft(desk: Desk, planned: Planned, *, prove: bool, reason: str = "") -> Wor
             field="people",
         )
     return workorders.draft(desk, f"Numbers for {len(pairs):,} people", tasks, reason=reason)
+
+
+def _spots(desk: Desk, people: list[str], spot: str) -> list[Any]:
+    if not spot:
+        return []
+    with desk.reading() as reading:
+        found = reading.records.find(Spot, spot)
+        if found is None or found.removed:
+            raise NotUnderstood("Choose one of the spots that are here.", field="spot")
+        return [t.SetSpot(person=p.id, spot=spot) for p in reading.records.many(Person, people) if p.spot is None and p.site == found.site]
 
 
 def departments(desk: Desk) -> list[str]:

@@ -46,14 +46,19 @@ def _solve(request: Request, desk: Desk, form: FormData) -> Response:
     asked = read(form)
     planned = planning.plan(desk, asked)
     if form.get("what") == "draft":
-        order = planning.draft(desk, planned, prove=bool(form.get("prove")), reason=str(form.get("reason", ""))[:200])
+        order = planning.draft(
+            desk, planned, prove=bool(form.get("prove")), spot=str(form.get("spot", ""))[:20], reason=str(form.get("reason", ""))[:200]
+        )
         return go(request, f"/work-orders/{order.no}")
     people = {p.id: p for p in planned.problem.people}
     rows = [
         (people[g.person], g)
         for g in sorted(planned.plan.given, key=lambda g: (g.number is not None, people[g.person].team, people[g.person].name))
     ]
+    wanted = sorted({p.site for p in planned.problem.people})
+    spots = [(s.id, f"{planned.sites[site]}: {s.name} ({s.id})") for site in wanted for s in holders.spots_of(desk, site) if not s.whole]
     facts = {
+        "spots": spots,
         "planned": planned,
         "rows": rows,
         "picture": pairing(planned.problem, planned.plan),
