@@ -23,6 +23,7 @@ from sedge.api import ledger as api_ledger
 from sedge.api import licences as api_licences
 from sedge.api import numbers as api_numbers
 from sedge.api import papers as api_papers
+from sedge.api import people as api_people
 from sedge.api import safety as api_safety
 from sedge.api import scim as api_scim
 from sedge.api import supply as api_supply
@@ -66,6 +67,7 @@ from sedge.web.supply.routes import place as supply_place
 from sedge.web.today.routes import place as today_place
 from sedge.web.workorders.checks import place as checks_place
 from sedge.web.workorders.editing import place as editing_place
+from sedge.web.workorders.letters import place as letters_place
 from sedge.web.workorders.planner import place as planner_place
 from sedge.web.workorders.routes import place as workorders_place
 from sedge.web.workorders.why_not import place as why_not_place
@@ -86,10 +88,10 @@ class DeskFacts:
 
 PLACES = (
     sign_in_place, today_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, forms_place, connecting_place, supply_place, people_place, holders_place, licences_place, safety_place, safety_places_place, carriers_place, ledger_place,
-    planner_place, editing_place, checks_place, workorders_place, why_not_place, components_place, standins_place,
+    letters_place, planner_place, editing_place, checks_place, workorders_place, why_not_place, components_place, standins_place,
 )  # fmt: skip
 RESOURCES = (
-    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_checks.resource, api_workorders.resource, api_calls.resource, api_holders.resource, api_licences.resource, api_safety.resource,
+    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_checks.resource, api_workorders.resource, api_calls.resource, api_holders.resource, api_people.resource, api_licences.resource, api_safety.resource,
     api_ledger.resource, api_ledger.standins,
 )  # fmt: skip
 

@@ -42,9 +42,10 @@ def test_a_site_from_nothing_to_a_call_that_is_answered(page):
     expect(page.get_by_label("Name")).to_have_value("Saltgate Store")  # nothing typed is lost
     page.get_by_label("accept the register").check()
     page.get_by_role("button", name="Check the address").click()
-    expect(page.get_by_role("heading", name="Saltgate Store")).to_be_visible()
+    expect(page.get_by_role("heading", name="Set up Saltgate Store")).to_be_visible()
+    expect(page.get_by_text("Help is sent there").or_(page.get_by_text("None that help can be sent to"))).to_be_visible()
 
-    page.get_by_role("link", name="Look after its spots").click()
+    page.get_by_role("link", name="Do it: Emergency spots").click()
     page.get_by_label("Floor").fill("1st floor")
     page.get_by_label("Room or zone").fill("office")
     page.get_by_role("button", name="Add", exact=True).click()

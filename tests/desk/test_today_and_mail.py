@@ -65,10 +65,13 @@ def test_every_line_leads_to_a_page_that_its_reader_may_see(client, house, membe
 
 def test_each_role_is_told_what_it_can_do_something_about(house):
     told = {member.role.value: whats(house.desk(member)) for member in MEMBERS}
-    assert told["finance"] == ["Home calling: 2 seats left of 15", "3 phones no longer registered"]
+    assert [w for w in told["finance"] if not w.startswith("Tour guide seat: the trial ends")] == [
+        "Home calling: 2 seats left of 15",
+        "3 phones no longer registered",
+    ]
     assert "2 people without an emergency spot" in told["safety officer"]
     assert not any("Work order" in what for what in told["help desk"])
-    assert len(told["administrator"]) == 8
+    assert len(told["administrator"]) == 13
 
 
 def test_listing_the_number_takes_its_line_away(house, desk):

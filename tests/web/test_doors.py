@@ -59,7 +59,7 @@ MATRIX = {
     "POST /work-orders/{key}/comments": {ADMIN, SITE, HELP}, "POST /work-orders/{key}/duplicate": {ADMIN, SITE}, "POST /work-orders/{key}/template": {ADMIN, SITE},
     "GET /work-orders/templates": {ADMIN, SITE}, "GET /work-orders/templates/{key}": {ADMIN, SITE}, "POST /work-orders/templates/{key}": {ADMIN, SITE},
     "POST /work-orders/templates/{key}/throw-away": {ADMIN, SITE}, "GET /work-orders/planner": {ADMIN, SITE}, "POST /work-orders/planner": {ADMIN, SITE},
-    "GET /checks": EVERYBODY, "GET /checks/{name}": EVERYBODY, "POST /checks": {ADMIN, SITE}, "POST /checks/{name}/level": {ADMIN, SITE}, "POST /checks/{name}/mend": {ADMIN, SITE},
+    "GET /holders/sites/{key}/set-up": EVERYBODY, "POST /holders/sites/{key}/like": {ADMIN, SITE}, "GET /letters": {ADMIN, SITE}, "POST /letters": {ADMIN, SITE}, "GET /checks": EVERYBODY, "GET /checks/{name}": EVERYBODY, "POST /checks": {ADMIN, SITE}, "POST /checks/{name}/level": {ADMIN, SITE}, "POST /checks/{name}/mend": {ADMIN, SITE},
     "GET /safety": EVERYBODY, "POST /safety/spots": {ADMIN, SITE, SAFETY}, "POST /safety/spots/{code}/confirm": {ADMIN, SITE, SAFETY},
     "POST /safety/people/{person}/spot": {ADMIN, SITE}, "POST /safety/put-right": {ADMIN, SITE}, "POST /safety/help-call": {ADMIN, SITE, HELP, SAFETY},
     "GET /safety/rules": EVERYBODY, "POST /safety/addresses/recheck": {ADMIN, SITE, SAFETY}, "GET /safety/address": EVERYBODY, "GET /safety/tests": EVERYBODY, "POST /safety/tests": {ADMIN, SITE, HELP, SAFETY},

@@ -247,7 +247,11 @@ def trunk_list(desk: AtDesk) -> dict[str, Any]:
 
 @resource.read("/devices")
 def devices(desk: AtDesk) -> dict[str, Any]:
-    items = [{"id": d.id, "person": d.person, "kind": d.kind, "name": d.name, "registered": d.registered} for d in _all(desk, Device)]
+    items = [
+        {"id": d.id, "person": d.person, "kind": d.kind, "name": d.name, "registered": d.registered}
+        for d in _all(desk, Device)
+        if not d.removed
+    ]
     return {"items": items, "next": None}
 
 

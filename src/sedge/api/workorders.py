@@ -117,4 +117,80 @@ def add_task(desk: AtDesk, key: str, task: Annotated[dict[str, Any], Body()]) ->
     return shapes.work_order(workorders.look(desk, key))
 
 
+class Moved(BaseModel):
+    """`to`: the position it shall stand at, from 0."""
+
+    model_config = ConfigDict(extra="forbid")
+    to: int
+
+
+class Until(BaseModel):
+    """When what the task changes is put back; null: for good."""
+
+    model_config = ConfigDict(extra="forbid")
+    until: datetime | None
+
+
+class When(BaseModel):
+    """At a moment, or when an order (its id) has arrived; neither: when it is run."""
+
+    model_config = ConfigDict(extra="forbid")
+    run_at: datetime | None = None
+    awaits: str | None = None
+
+
+class Said(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    text: str
+
+
+def _aware(moment: datetime | None, field: str) -> datetime | None:
+    if moment is not None and moment.tzinfo is None:
+        raise NotUnderstood(f"{field} is a moment with its offset.", field=field)
+    return moment
+
+
+@resource.write("/{key}/tasks/{position}/move", May.CHANGE_ESTATE)
+def move(desk: AtDesk, key: str, position: int, asked: Moved) -> dict[str, Any]:
+    drafts.move_task(desk, key, position, asked.to)
+    return shapes.work_order(workorders.look(desk, key))
+
+
+@resource.write("/{key}/tasks/{position}/until", May.CHANGE_ESTATE)
+def until(desk: AtDesk, key: str, position: int, asked: Until) -> dict[str, Any]:
+    """A temporary change: its put-back is planned with it."""
+    drafts.make_temporary(desk, key, position, _aware(asked.until, "until"))
+    return shapes.work_order(workorders.look(desk, key))
+
+
+@resource.write("/{key}/tasks/{position}/skip", May.CHANGE_ESTATE)
+def skip(desk: AtDesk, key: str, position: int) -> dict[str, Any]:
+    """Go on without a task that failed or waits."""
+    workorders.skip_task(desk, key, position)
+    return shapes.work_order(workorders.look(desk, key))
+
+
+@resource.write("/{key}/tasks/{position}", May.CHANGE_ESTATE, method="DELETE")
+def take_out(desk: AtDesk, key: str, position: int) -> dict[str, Any]:
+    drafts.remove_task(desk, key, position)
+    return shapes.work_order(workorders.look(desk, key))
+
+
+@resource.write("/{key}/when", May.CHANGE_ESTATE)
+def when(desk: AtDesk, key: str, asked: When) -> dict[str, Any]:
+    drafts.set_when(desk, key, run_at=_aware(asked.run_at, "run_at"), awaits=asked.awaits)
+    return shapes.work_order(workorders.look(desk, key))
+
+
+@resource.write("/{key}/comments", May.EDIT_FACTS)
+def say(desk: AtDesk, key: str, asked: Said) -> dict[str, Any]:
+    made = drafts.comment(desk, key, asked.text)
+    return {"at": shapes.moment(made.at), "actor": made.actor, "text": made.text}
+
+
+@resource.write("/{key}/duplicate", May.CHANGE_ESTATE)
+def duplicate(desk: AtDesk, key: str) -> dict[str, Any]:
+    return shapes.work_order(workorders.look(desk, drafts.duplicate(desk, key).id))
+
+
 AnyTask = Task

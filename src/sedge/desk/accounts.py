@@ -16,6 +16,7 @@ from sedge.core.supply.keeping import is_low, topped_up, wants_top_up
 from sedge.core.supply.records import TopUp
 from sedge.desk import charges, mail
 from sedge.desk.desk import Desk, Reading, Writing
+from sedge.formats.letters import Letter
 from sedge.store import ledger, tables
 from sedge.store import secrets as secrets_store
 
@@ -347,4 +348,4 @@ def _tell(writing: Writing, account: Account) -> None:
     for how, recipient in (("mail", account.alert_mail), ("phone", account.alert_phone)):
         if recipient:
             subject, text = f"{account.name}: the balance is low", f"{words}\n\nDeposit before it reaches zero.\n\n{mail.SENDER_NOTE}"
-            mail.write(writing, f"{key}-{how}", recipient, subject, text if how == "mail" else f"This is Sedge. {words}")
+            mail.write(writing, f"{key}-{how}", recipient, Letter(subject, text if how == "mail" else f"This is Sedge. {words}"))

@@ -8,6 +8,7 @@ from sedge.core.records import Account, Subject
 from sedge.core.reduce import changed, charge
 from sedge.desk import mail
 from sedge.desk.desk import Desk, Writing
+from sedge.formats.letters import Letter
 from sedge.outside.carrier import CarrierAccount, CarrierCharge
 
 NAME = "charges"
@@ -73,4 +74,6 @@ def _tell(writing: Writing, account: Account) -> None:
     for how, recipient in (("mail", account.alert_mail), ("phone", account.alert_phone)):
         if recipient:
             key = f"suspended-{account.id}-{account.version}-{how}"
-            mail.write(writing, key, recipient, f"{account.name} is suspended", text if how == "mail" else f"This is Sedge. {words}")
+            mail.write(
+                writing, key, recipient, Letter(f"{account.name} is suspended", text if how == "mail" else f"This is Sedge. {words}")
+            )

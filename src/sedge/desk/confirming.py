@@ -16,6 +16,7 @@ from sedge.core.records import Address, Site, Spot, Subject
 from sedge.core.reduce import changed
 from sedge.desk import mail
 from sedge.desk.desk import Desk, House
+from sedge.formats.letters import Letter
 from sedge.store.installation import Member
 from sedge.store.safety_tables import confirm_link
 
@@ -53,7 +54,7 @@ def make_link(desk: Desk, code: str, *, to: str = "") -> str:
                 f"If somebody calls for help from “{spot.name}” at {site.name}, the crew is sent there by these words.\n"
                 f"Please look whether they are right, and say so here (once, within {GOOD_FOR.days} days):\n\n{address}\n\n{mail.SENDER_NOTE}"
             )
-            mail.write(writing, f"confirm-{_hash(token)[:16]}", to, f"Is “{spot.name}” still right?", text)
+            mail.write(writing, f"confirm-{_hash(token)[:16]}", to, Letter(f"Is “{spot.name}” still right?", text))
     return path
 
 

@@ -149,6 +149,8 @@ class Writing(Reading):
         super().__init__(connection, desk)
         self.stamp = stamp
         self._installation = desk.house.installation
+        self.organisation = desk.organisation.name
+        self.language = COUNTRIES[desk.organisation.home_country].language
 
     def save(self, changes: Sequence[Change]) -> list[Change]:
         return saving.save(self.connection, changes, self.stamp)

@@ -19,9 +19,11 @@ class Register(Service):
 
 
 class Mail(Service):
-    def send(self, key: str, recipient: str, subject: str, text: str) -> None:
+    def send(self, key: str, recipient: str, subject: str, text: str, html: str = "") -> None:
         """Sends once per key."""
-        self.call("POST", "messages", json={"to": recipient, "subject": subject, "text": text}, headers={"Idempotency-Key": key})
+        self.call(
+            "POST", "messages", json={"to": recipient, "subject": subject, "text": text, "html": html}, headers={"Idempotency-Key": key}
+        )
 
     def mailbox(self) -> list[dict[str, Any]]:
         """What the stand-in has received, newest first."""

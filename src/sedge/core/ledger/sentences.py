@@ -112,6 +112,7 @@ SENTENCES = {
     "work-order.task-skipped": "A task left out",
     "directory.proposed": "Proposed by the directory",
     "directory.dismissed": "Proposals of the directory dismissed",
+    "letter.changed": "A letter's text changed",
     "template.kept": "Template kept from a work order",
     "template.thrown-away": "Template thrown away",
     "rule.raised": "A warning made a stop",

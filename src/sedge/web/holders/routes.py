@@ -15,7 +15,7 @@ from sedge.core.outbound.dialplan import dial, plan_of
 from sedge.core.records import CivicElements, HolderKind, Subject
 from sedge.core.safety.countries import FORMS
 from sedge.core.words import Right
-from sedge.desk import groups, holders, importing, ledger, persons_card, site_facts
+from sedge.desk import groups, holders, importing, ledger, persons_card, site_facts, site_setup
 from sedge.desk.holders import LINE_KINDS
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
@@ -77,6 +77,26 @@ def site_page(request: Request, desk: AtDesk, key: str, dialled: str = "") -> Re
         request, "site.html", row=view.row, spots=view.spots, main=view.main, account=view.account, plan=plan_of(view.row.site), dialled=dialled,
         tried=tried, country=COUNTRIES[view.row.site.country],
     )  # fmt: skip
+
+
+SETUP = {
+    "change": "/holders/sites/{}/change", "spots": "/safety?site={}", "carriers": "/carriers", "order": "/supply/for-site?site={}", "path": "/paths/new?site={}",
+    "give-main": "/work-orders/new/assign?site={}", "give-mailbox": "/work-orders/new/assign?site={}", "people": "/holders/import",
+}  # fmt: skip
+
+
+@place.page("/holders/sites/{key}/set-up", May.LOOK)
+def set_up(request: Request, desk: AtDesk, key: str) -> Response:
+    """What the site has and what it lacks, in the order in which it is done."""
+    found = site_setup.guide(desk, key)
+    rows = [(s, SETUP.get(s.leads_to, "").format(key)) for s in found.steps]
+    return draw(request, "site_setup.html", guide=found, rows=rows)
+
+
+@place.action("/holders/sites/{key}/like", May.CHANGE_HOLDERS)
+def like(request: Request, desk: AtDesk, key: str, pattern: Annotated[str, Form()] = "") -> Response:
+    site_setup.like(desk, key, pattern)
+    return go(request, f"/holders/sites/{key}/set-up")
 
 
 @place.page("/holders/sites/{key}/change", May.CHANGE_SAFETY)
@@ -151,7 +171,7 @@ def add_site(
         desk, name=name, code=code, typed=typed, accepted=bool(accepted), floors=_whole(floors, "floors"), area_m2=_whole(area_m2 or "0", "area_m2"),
         account=account or None, security_desk=security_desk,
     )  # fmt: skip
-    return go(request, f"/holders/sites/{made.id}")
+    return go(request, f"/holders/sites/{made.id}/set-up")
 
 
 def _whole(text: str, field: str) -> int:

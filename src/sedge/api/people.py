@@ -1,0 +1,229 @@
+"""Groups, devices, downstream systems, service lines' members, what the directory proposes; the bulk planner."""
+
+from typing import Any
+
+from fastapi import Request
+from fastapi.responses import Response
+from pydantic import BaseModel, ConfigDict, Field
+
+from sedge.api import shapes
+from sedge.api.doors import AtDesk, Resource, once
+from sedge.core.access.roles import May
+from sedge.core.planner.problem import Wish
+from sedge.core.records import Device, Downstream, Group
+from sedge.desk import devices, directory, downstream, groups, holders, planning, site_setup, workorders
+
+resource = Resource(tags=["holders"])
+
+
+class GroupAsked(BaseModel):
+    """`members`: people by name, mail address or extension."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(max_length=80)
+    members: list[str] = Field(default=[], max_length=2000)
+
+
+class DeviceAsked(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    person: str
+    kind: str
+    name: str = Field(default="", max_length=80)
+
+
+class SystemAsked(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    name: str
+    site: str
+    host: str
+    port: int = 5061
+    transport: str = "tls"
+    number_format: str = "with plus"
+    spot: str = ""
+
+
+class LineChanged(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    name: str
+    kind: str
+    members: list[str] = Field(default=[], max_length=200)
+    groups: list[str] = Field(default=[], max_length=50)
+    spot: str = ""
+
+
+class Picked(BaseModel):
+    """Ids of proposals; `sites` says where a joiner shall be whose site the directory does not name."""
+
+    model_config = ConfigDict(extra="forbid")
+    proposals: list[str] = Field(max_length=500)
+    sites: dict[str, str] = {}
+
+
+class PlanAsked(BaseModel):
+    """People by sites or named; numbers as text, else what is available at their sites; `pins` are pairs of person and number; `draft`
+    writes the work order."""
+
+    model_config = ConfigDict(extra="forbid")
+    sites: list[str] = Field(default=[], max_length=400)
+    department: str = ""
+    people: list[str] = Field(default=[], max_length=5000)
+    also_with_number: bool = False
+    numbers: str = Field(default="", max_length=20_000)
+    weights: dict[Wish, int] | None = None
+    pins: dict[str, str] | None = None
+    barred: list[tuple[str, str]] = Field(default=[], max_length=500)
+    draft: bool = False
+    prove: bool = False
+    spot: str = ""
+
+
+def _group(g: Group) -> dict[str, Any]:
+    return {"id": g.id, "name": g.name, "members": list(g.members), "known_elsewhere_as": g.known_elsewhere_as, "removed": g.removed}
+
+
+@resource.read("/groups")
+def group_list(desk: AtDesk) -> dict[str, Any]:
+    return {"items": [_group(g) for g in groups.listing(desk)], "next": None}
+
+
+@resource.write("/groups", May.CHANGE_HOLDERS)
+def add_group(request: Request, desk: AtDesk, asked: GroupAsked) -> Response:
+    """Set up by a work order, which is the answer."""
+
+    def make(identity: str | None) -> tuple[int, Any]:
+        order = groups.put(desk, asked.name, "\n".join(asked.members))
+        return 201, shapes.work_order(workorders.look(desk, order.id))
+
+    return once(request, desk, asked.model_dump(), make)
+
+
+@resource.read("/groups/{key}")
+def group(desk: AtDesk, key: str) -> dict[str, Any]:
+    view = groups.look(desk, key)
+    return {**_group(view.group), "paths": [p.id for p in view.paths], "service_lines": [x.id for x in view.lines]}
+
+
+@resource.write("/groups/{key}", May.CHANGE_HOLDERS, method="PATCH")
+def change_group(desk: AtDesk, key: str, asked: GroupAsked) -> dict[str, Any]:
+    return shapes.work_order(workorders.look(desk, groups.put(desk, asked.name, "\n".join(asked.members), key).id))
+
+
+@resource.write("/groups/{key}", May.CHANGE_HOLDERS, method="DELETE")
+def remove_group(desk: AtDesk, key: str) -> dict[str, Any]:
+    """Refused where a call path rings it."""
+    return shapes.work_order(workorders.look(desk, groups.take_away(desk, key).id))
+
+
+def _device(d: Device, why: str) -> dict[str, Any]:
+    return {"id": d.id, "person": d.person, "kind": d.kind, "name": d.name, "user": d.user, "registered": d.registered, "why_not": why}
+
+
+@resource.write("/devices", May.CHANGE_HOLDERS)
+def add_device(desk: AtDesk, asked: DeviceAsked) -> dict[str, Any]:
+    """The answer has the secret, this once."""
+    sheet = devices.add(desk, asked.person, asked.kind, asked.name)
+    return {**_device(sheet.device, sheet.silent), "secret": sheet.secret, "settings": {s.name: s.value for s in sheet.settings}}
+
+
+@resource.read("/devices/{key}")
+def device(desk: AtDesk, key: str) -> dict[str, Any]:
+    sheet = devices.sheet(desk, key)
+    return {**_device(sheet.device, sheet.silent), "settings": {s.name: s.value for s in sheet.settings}}
+
+
+@resource.write("/devices/{key}/secret", May.CHANGE_HOLDERS)
+def new_secret(desk: AtDesk, key: str) -> dict[str, Any]:
+    """Made anew; the answer has it, this once."""
+    sheet = devices.new_secret(desk, key)
+    return {**_device(sheet.device, sheet.silent), "secret": sheet.secret}
+
+
+@resource.write("/devices/{key}", May.CHANGE_HOLDERS, method="DELETE")
+def remove_device(desk: AtDesk, key: str) -> dict[str, Any]:
+    return _device(devices.remove(desk, key), "It has been taken away.")
+
+
+def _system(s: Downstream) -> dict[str, Any]:
+    return {
+        "id": s.id, "name": s.name, "site": s.site, "host": s.host, "port": s.port, "transport": s.transport, "number_format": s.number_format, "spot": s.spot,
+    }  # fmt: skip
+
+
+@resource.read("/downstream-systems")
+def systems(desk: AtDesk) -> dict[str, Any]:
+    return {"items": [{**_system(s), "numbers": n} for s, _, n in downstream.listing(desk)], "next": None}
+
+
+@resource.write("/downstream-systems", May.CHANGE_HOLDERS)
+def add_system(request: Request, desk: AtDesk, asked: SystemAsked) -> Response:
+    def make(identity: str | None) -> tuple[int, Any]:
+        return 201, _system(downstream.put(desk, {k: str(v) for k, v in asked.model_dump().items()}))
+
+    return once(request, desk, asked.model_dump(), make)
+
+
+@resource.read("/downstream-systems/{key}")
+def system(desk: AtDesk, key: str) -> dict[str, Any]:
+    """With its numbers as ranges, and each as the system wants it written."""
+    view = downstream.look(desk, key)
+    return {**_system(view.system), "ranges": view.ranges, "written": view.written}
+
+
+@resource.write("/downstream-systems/{key}", May.CHANGE_HOLDERS, method="PATCH")
+def change_system(desk: AtDesk, key: str, asked: SystemAsked) -> dict[str, Any]:
+    return _system(downstream.put(desk, {k: str(v) for k, v in asked.model_dump().items()}, key))
+
+
+@resource.write("/service-lines/{key}", May.CHANGE_HOLDERS, method="PATCH")
+def change_line(desk: AtDesk, key: str, asked: LineChanged) -> dict[str, Any]:
+    line = holders.change_line(
+        desk, key, name=asked.name, kind=asked.kind, members="\n".join(asked.members), groups=asked.groups, spot=asked.spot
+    )
+    return {**shapes.service_line(line), "members": list(line.members), "groups": list(line.groups)}
+
+
+@resource.read("/sites/{key}/set-up")
+def set_up(desk: AtDesk, key: str) -> dict[str, Any]:
+    """What the site has and lacks, in the order in which it is done."""
+    found = site_setup.guide(desk, key)
+    return {"site": found.site.id, "steps": [{"key": s.key, "what": s.what, "level": s.state, "how": s.how} for s in found.steps]}
+
+
+@resource.read("/directory/proposals", May.CHANGE_ESTATE)
+def proposals(desk: AtDesk, state: str = "open") -> dict[str, Any]:
+    items = [
+        {"id": o.id, "state": o.state, "work_order": o.work_order, **o.proposal.model_dump(mode="json")}
+        for o in directory.proposals(desk, state=state)
+    ]
+    return {"items": items, "next": None}
+
+
+@resource.write("/directory/proposals/take", May.CHANGE_ESTATE)
+def take(desk: AtDesk, asked: Picked) -> dict[str, Any]:
+    """A draft with what they come to."""
+    return shapes.work_order(workorders.look(desk, directory.take(desk, asked.proposals, sites=asked.sites).id))
+
+
+@resource.write("/directory/proposals/dismiss", May.CHANGE_ESTATE)
+def dismiss(desk: AtDesk, asked: Picked) -> dict[str, Any]:
+    return {"dismissed": directory.dismiss(desk, asked.proposals)}
+
+
+@resource.write("/directory/pull", May.CHANGE_HOLDERS)
+def pull(desk: AtDesk) -> dict[str, Any]:
+    """Ask the directory for everybody now."""
+    return {"open": directory.pull(desk)}
+
+
+@resource.write("/planner", May.CHANGE_ESTATE)
+def plan(desk: AtDesk, asked: PlanAsked) -> dict[str, Any]:
+    """The best plan for the wishes: who gets what, each wish met or not and why; nothing is kept unless a draft is asked for."""
+    planned = planning.plan(
+        desk,
+        planning.Asked(
+            sites=tuple(asked.sites), department=asked.department, people="\n".join(asked.people), also_with_number=asked.also_with_number,
+            numbers=asked.numbers, weights=asked.weights, pins=asked.pins, barred=tuple(asked.barred),
+        ),
+    )  # fmt: skip
+    order = planning.draft(desk, planned, prove=asked.prove, spot=asked.spot) if asked.draft else None
+    return {**planned.plan.model_dump(mode="json"), "left_out": len(planned.plan.left_out), "work_order": order.id if order else None}

@@ -1,0 +1,39 @@
+"""The texts of letters: edited per kind and language, seen as real letters before they are kept."""
+
+from typing import Annotated
+
+from fastapi import Form, Request
+from fastapi.responses import Response
+
+from sedge.core.access.roles import May
+from sedge.desk import letters
+from sedge.formats.letters import KINDS, LANGUAGES, NAMES, LetterText
+from sedge.web.doors import AtDesk, Place
+from sedge.web.shared.rendering import draw, go, target
+
+place = Place()
+
+
+@place.page("/letters", May.CHANGE_ESTATE)
+def edit(request: Request, desk: AtDesk, kind: str = "holder", language: str = "en", order: str = "") -> Response:
+    kept = letters.look(desk, kind, language)
+    letter = letters.preview(desk, kept.text, order[:80])
+    return draw(
+        request, "letters.html", kept=kept, letter=letter, kinds=list(KINDS.items()), languages=list(LANGUAGES.items()), names=NAMES[kind], order=order,
+    )  # fmt: skip
+
+
+@place.action("/letters", May.CHANGE_ESTATE)
+def keep(
+    request: Request, desk: AtDesk, kind: Annotated[str, Form()] = "", language: Annotated[str, Form()] = "", subject: Annotated[str, Form()] = "",
+    text: Annotated[str, Form()] = "", html: Annotated[str, Form()] = "", version: Annotated[int, Form()] = 0, what: Annotated[str, Form()] = "keep",
+    order: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
+    typed = LetterText(kind, language, subject, text.replace("\r\n", "\n"), html.replace("\r\n", "\n"))
+    if what == "look" and target(request):
+        return draw(request, "_letter.html", letter=letters.preview(desk, typed, order[:80]))
+    if what == "own":
+        letters.back_to_own(desk, kind, language)
+    elif what == "keep":
+        letters.put(desk, typed, version)
+    return go(request, f"/letters?kind={kind}&language={language}")
