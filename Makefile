@@ -43,6 +43,7 @@ bench: $(VENV)/.dev
 	$(BIN)/python -m bench.supply
 	$(BIN)/python -m bench.register
 	$(BIN)/python -m bench.safety
+	$(BIN)/python -m bench.holders
 	$(BIN)/python -m bench.estate
 
 shots: $(VENV)/.dev $(VENV)/.browser

@@ -11,14 +11,13 @@ VIEWS = {
     "today": "/",
     "numbers": "/numbers?number=441134960100",
     "numbers-list": "/numbers?view=list&show=number,state,holder,site,tags,label,until,carrier&sort=holder",
-    "chosen": "/numbers/chosen?pick=441134960160-179,441134960999&act=reserve",
     "figures": "/numbers/figures?site=canal-museum",
     "supply": "/supply?country=GB&area=Leeds&quantity=8&consecutive=1",
     "work-order": "/work-orders/9",
     "follow-a-call": "/numbers/441134960200/follow?presses=1&at=2026-11-24T11:20",
     "safety": "/safety?number=0113+496+0100",
     "building": "/safety/sites/wharf-house?floor=2nd+floor",
-    "people": "/holders",
+    "person": "/holders/people/person-ifeoma-okafor",
     "site": "/holders/sites/wharf-house?dialled=9+0131+496+0500",
     "call-path": "/paths/canal-front-desk",
     "carriers": "/carriers",
@@ -45,6 +44,11 @@ def main() -> None:
         page.get_by_role("button", name="Try it with untidy files").click()
         page.wait_for_selector(".question")
         page.screenshot(path=ROOT / "docs/screenshots/take-over.png")
+        page.goto("/work-orders/planner?site=wharf-house")
+        page.get_by_role("button", name="Work it out").click()
+        page.wait_for_selector(".pairing")
+        page.get_by_role("heading", name="The plan").scroll_into_view_if_needed()
+        page.screenshot(path=ROOT / "docs/screenshots/planner.png")
         for code, x, y in (("WHF-005-C", 22, 30), ("WHF-006-A", 68, 62)):
             page.request.post(f"/api/v1/spots/{code}/place", headers={"Authorization": "Bearer demo"}, data={"x": x, "y": y})
         report = page.request.post("/api/v1/safety/tests", headers={"Authorization": "Bearer demo"}, data={}).json()["id"]

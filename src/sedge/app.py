@@ -58,6 +58,7 @@ from sedge.web.paths.routes import place as paths_place
 from sedge.web.safety.places import place as safety_places_place
 from sedge.web.safety.routes import place as safety_place
 from sedge.web.shared.rendering import environment
+from sedge.web.signin.organisations import place as organisations_place
 from sedge.web.signin.routes import place as sign_in_place
 from sedge.web.standins.routes import place as standins_place
 from sedge.web.supply.connecting import place as connecting_place
@@ -84,10 +85,11 @@ class DeskFacts:
     pulse: int
     offset: int
     organisation: str
+    several: bool
 
 
 PLACES = (
-    sign_in_place, today_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, forms_place, connecting_place, supply_place, people_place, holders_place, licences_place, safety_place, safety_places_place, carriers_place, ledger_place,
+    sign_in_place, organisations_place, today_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, forms_place, connecting_place, supply_place, people_place, holders_place, licences_place, safety_place, safety_places_place, carriers_place, ledger_place,
     letters_place, planner_place, editing_place, checks_place, workorders_place, why_not_place, components_place, standins_place,
 )  # fmt: skip
 RESOURCES = (
@@ -157,7 +159,15 @@ def create_app(house: House) -> FastAPI:
     def healthz() -> Response:
         return JSONResponse({"status": "ok", "organisations": len(house.estates)})
 
+    _read_all_routes(app)
     return app
+
+
+def _read_all_routes(app: FastAPI) -> None:
+    """FastAPI reads a router's routes when the first request looks for one, and not safely from several threads; so all are read here."""
+    scope = {"type": "http", "method": "GET", "path": "/no-such-page", "root_path": "", "headers": [], "query_string": b""}
+    for route in app.router.routes:
+        route.matches(scope)
 
 
 def _desk_facts(request: Request) -> DeskFacts:

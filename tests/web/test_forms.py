@@ -165,7 +165,8 @@ SITE = {
 
 
 def test_a_site_from_nothing_to_its_main_number(rowan, house):
-    site = sent(rowan, "/holders/sites", **{**SITE, "floors": "1", "area_m2": "90"})
+    site = sent(rowan, "/holders/sites", **{**SITE, "floors": "1", "area_m2": "90"}).removesuffix("/set-up")
+    assert "needed before anybody here can be given a number" in page_of(rowan, f"{site}/set-up")
     assert "none: give the site one" in page_of(rowan, site)
     spot = sent(rowan, "/safety/spots", site=site.rsplit("/", 1)[1], floor="ground floor", room="office")
     assert "SGS-" in text(rowan, spot)

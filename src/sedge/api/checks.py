@@ -39,7 +39,7 @@ def rule(desk: AtDesk, name: str, after: str = "", limit: int = 100) -> dict[str
     return {**known, "items": items, "next": following}
 
 
-@resource.write("/{name}", May.CHANGE_ESTATE, method="PATCH")
+@resource.write("/{name}", May.SET_RULES, method="PATCH")
 def level(desk: AtDesk, name: str, asked: Level) -> dict[str, Any]:
     return _rule(checking.raise_rule(desk, name, to_stop=asked.stop))
 

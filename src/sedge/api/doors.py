@@ -46,6 +46,9 @@ def _member(request: Request) -> Member | None:
         request.state.member = access.whose(house, request.cookies.get(COOKIE))
     else:
         request.state.member = None
+    wanted = request.headers.get("sedge-organisation")
+    if request.state.member and wanted and wanted != request.state.member.organisation:
+        request.state.member = access.as_member_of(house, request.state.member, wanted)
     return request.state.member
 
 
@@ -53,9 +56,6 @@ def _desk(request: Request) -> Desk:
     member = _member(request)
     if member is None:
         raise NotSignedIn("Send a token: Authorization: Bearer TOKEN.")
-    wanted = request.headers.get("sedge-organisation")
-    if wanted and wanted != member.organisation:
-        raise Forbidden("This token does not act for that organisation.")
     return request.app.state.house.desk(member)
 
 

@@ -50,7 +50,7 @@ def products(desk: AtDesk) -> dict[str, Any]:
     return {"items": [_product(p) for p in licences.pools(desk)], "next": None}
 
 
-@resource.write("/licence-products", May.CHANGE_ESTATE)
+@resource.write("/licence-products", May.SET_RULES)
 def add_product(request: Request, desk: AtDesk, asked: ProductAsked) -> Response:
     form = {k: v for k, v in asked.model_dump().items() if v is not None}
 
@@ -77,7 +77,7 @@ def product(desk: AtDesk, key: str) -> dict[str, Any]:
     return {**_product(view.pool), "needed_by": view.needed_by, "holders": holders, "more_holders": view.more}
 
 
-@resource.write("/licence-products/{key}", May.CHANGE_ESTATE, method="PATCH")
+@resource.write("/licence-products/{key}", May.SET_RULES, method="PATCH")
 def change_product(desk: AtDesk, key: str, asked: ProductAsked) -> dict[str, Any]:
     licences.put_product(desk, {k: v for k, v in asked.model_dump().items() if v is not None}, key)
     return _product(licences.one_product(desk, key).pool)

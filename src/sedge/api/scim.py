@@ -79,12 +79,12 @@ def _list(resources: list[Any], start: int, count: int) -> dict[str, Any]:
     return {"schemas": [LIST], "totalResults": len(resources), "startIndex": start, "itemsPerPage": len(page), "Resources": page}
 
 
-def _listed(request: Request, kind: str, resources: list[dict[str, Any]]) -> Response:
+def _listed(request: Request, desk: Desk, kind: str) -> Response:
     asked = request.query_params
-    if text := asked.get("filter", ""):
-        resources = scim.matching(resources, text[:1000], group=kind == "Group")
-    start, count = _number(asked.get("startIndex"), 1), _number(asked.get("count"), MOST_LISTED)
-    return answer(_list([_shown(request, kind, r) for r in resources], max(start, 1), min(max(count, 0), MOST_LISTED)))
+    start, count = max(_number(asked.get("startIndex"), 1), 1), min(max(_number(asked.get("count"), MOST_LISTED), 0), MOST_LISTED)
+    page = directory.listed(desk, group=kind == "Group", text=asked.get("filter", "")[:1000], start=start, count=count)
+    shown = [_shown(request, kind, r) for r in page.resources]
+    return answer({"schemas": [LIST], "totalResults": page.total, "startIndex": start, "itemsPerPage": len(shown), "Resources": shown})
 
 
 def _number(text: str | None, otherwise: int) -> int:
@@ -98,13 +98,13 @@ def _number(text: str | None, otherwise: int) -> int:
 @resource.read("/Users", May.CHANGE_HOLDERS)
 def users(request: Request, desk: AtDesk) -> Response:
     """Everybody, as the directory said it last; `filter`, `startIndex`, `count`."""
-    return _listed(request, "User", directory.users(desk))
+    return _listed(request, desk, "User")
 
 
 @resource.read("/Groups", May.CHANGE_HOLDERS)
 def groups(request: Request, desk: AtDesk) -> Response:
     """All groups; `filter`, `startIndex`, `count`."""
-    return _listed(request, "Group", directory.groups(desk))
+    return _listed(request, desk, "Group")
 
 
 @resource.write("/Users", May.CHANGE_HOLDERS)
@@ -120,17 +120,8 @@ async def add_group(request: Request, desk: AtDesk) -> Response:
 
 
 def _add(request: Request, desk: Desk, raw: Any, kind: str) -> Response:
-    is_group = kind == "Group"
-    key = directory.key_for(desk, raw, group=is_group)
-    shown = _hear(request, desk, key, raw, kind)
+    shown = _shown(request, kind, directory.add(desk, raw, group=kind == "Group"))
     return answer(shown, 201, shown["meta"]["location"])
-
-
-def _hear(request: Request, desk: Desk, key: str, raw: Any, kind: str) -> dict[str, Any]:
-    said = scim.group_said(raw, key) if kind == "Group" else scim.user_said(raw, key)
-    kept = {k: v for k, v in raw.items() if k not in {"id", "meta", "password"}}
-    directory.hear(desk, said, kept)
-    return _shown(request, kind, {**kept, "id": key})
 
 
 @resource.read("/Users/{key}", May.CHANGE_HOLDERS)
@@ -154,8 +145,7 @@ async def replace_group(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 def _replace(request: Request, desk: Desk, key: str, raw: Any, kind: str) -> Response:
-    directory.the_resource(desk, key, group=kind == "Group")
-    return answer(_hear(request, desk, key, raw, kind))
+    return answer(_shown(request, kind, directory.replace_with(desk, key, raw, group=kind == "Group")))
 
 
 @resource.write("/Users/{key}", May.CHANGE_HOLDERS, method="PATCH")
@@ -171,8 +161,7 @@ async def change_group(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 def _change(request: Request, desk: Desk, key: str, operations: Any, kind: str) -> Response:
-    raw = directory.the_resource(desk, key, group=kind == "Group")
-    return answer(_hear(request, desk, key, scim.patched(raw, operations, group=kind == "Group"), kind))
+    return answer(_shown(request, kind, directory.change(desk, key, operations, group=kind == "Group")))
 
 
 @resource.write("/Users/{key}", May.CHANGE_HOLDERS, method="DELETE")

@@ -35,6 +35,7 @@ from sedge.core.safety.spots import spot_code
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.tasks import Needs
 from sedge.demo.agreements import accounts, carriers
+from sedge.demo.clients import set_up_clients
 from sedge.demo.directory import fill_directory, put_together_groups
 from sedge.demo.licences import products, subscriptions
 from sedge.demo.papers import put_papers_on_file
@@ -102,6 +103,7 @@ class Seeding:
         self.tell_telephony()
         fill_directory(self.desk)
         send_old_mail(self)
+        set_up_clients(self.house)
 
     def tell_telephony(self) -> None:
         """The telephone system learns what it would have been told along the way."""

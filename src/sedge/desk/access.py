@@ -9,7 +9,7 @@ from argon2 import PasswordHasher
 from argon2.exceptions import VerificationError
 
 from sedge.core.access.roles import AccessRole
-from sedge.core.errors import NotSignedIn, TooMany
+from sedge.core.errors import Forbidden, NotSignedIn, TooMany
 from sedge.desk.desk import House
 from sedge.store import installation
 from sedge.store.installation import Member
@@ -70,6 +70,23 @@ def sign_out(house: House, token: str | None) -> None:
     if token:
         with house.installation.writing() as connection:
             installation.close_session(connection, _digest(token))
+
+
+def act_for(house: House, token: str | None, who: Member, organisation: str) -> Member:
+    """Go on for another organisation in the same session. Raises Forbidden for one that somebody is no member of."""
+    member = as_member_of(house, who, organisation)
+    with house.installation.writing() as connection:
+        installation.act_for(connection, _digest(token or ""), organisation)
+    return member
+
+
+def as_member_of(house: House, who: Member, organisation: str) -> Member:
+    """The same person in another of their organisations. Raises Forbidden, the same for one that is not there: nothing is told of it."""
+    with house.installation.reading() as connection:
+        found = next((m for m in installation.memberships_of(connection, who.sign_in) if m.organisation == organisation), None)
+    if found is None:
+        raise Forbidden("You don't act for that organisation. Ask one of its administrators.", organisation=organisation)
+    return found
 
 
 def demo_people(house: House) -> list[Member]:

@@ -111,13 +111,27 @@ def _with_accounts(reading: Reading, carrier: str) -> tuple[Carrier, list[Accoun
     )
 
 
-def _open(desk: Desk, carrier: Carrier, main: Account, wanted: Wanted, key: str, currency: str) -> Opened:
+def open_for(desk: Desk, into: Desk, carrier_id: str, wanted: Wanted, *, key: str) -> Opened:
+    """An account for another organisation, asked for with the key of one of ours; it is theirs alone from then on. The same `key` again
+    opens none twice. Raises NotFound where we have no account there ourselves."""
+    desk.require(May.BUY)
+    with desk.reading() as reading:
+        carrier, ours = _with_accounts(reading, carrier_id)
+    home = into.organisation.home_country
+    main = next(iter(sorted((a for a in ours if not a.receives_only), key=lambda a: home not in a.countries)), None)
+    if main is None or carrier.id not in desk.outside.carriers:
+        raise NotFound(f"{carrier.name} opens no accounts over the wire.", subject="carrier", id=carrier_id)
+    return _open(desk, carrier, main, wanted, key, main.balance.currency, into)
+
+
+def _open(desk: Desk, carrier: Carrier, main: Account, wanted: Wanted, key: str, currency: str, into: Desk | None = None) -> Opened:
+    owner = into or desk
     try:
         theirs = desk.at_carrier(main).open_account(key, wanted.name, currency)
     except OutsideTrouble as error:
         return Opened(wanted, None, "", error.message)
     zero = Money(amount=Decimal(0), currency=currency)
-    with desk.writing() as writing:
+    with owner.writing() as writing:
         account = writing.records.find(Account, key)
         if account is None:
             fresh = Account(
@@ -130,7 +144,7 @@ def _open(desk: Desk, carrier: Carrier, main: Account, wanted: Wanted, key: str,
     if not wanted.opening or not account.receives_only:
         return Opened(wanted, account, theirs.key or "", "")
     try:
-        account = _pay_in(desk, account.id, wanted.opening, f"{key}-opening")
+        account = _pay_in(owner, account.id, wanted.opening, f"{key}-opening")
     except OutsideTrouble as error:
         return Opened(wanted, account, theirs.key or "", f"Opened, but the opening balance has not arrived: {error.message}")
     return Opened(wanted, account, theirs.key or "", "")

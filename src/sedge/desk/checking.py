@@ -87,7 +87,7 @@ def the_rule(desk: Desk, name: str) -> Rule:
 
 def raise_rule(desk: Desk, name: str, *, to_stop: bool) -> Rule:
     """Let warnings of a rule stop work orders here, or only warn again. What stops by itself always stops."""
-    desk.require(May.CHANGE_ESTATE)
+    desk.require(May.SET_RULES)
     the_rule(desk, name)
     with desk.writing() as writing:
         rule_levels.put(writing.connection, name, stop=to_stop, by=desk.actor, at=writing.now)
@@ -118,45 +118,71 @@ def looked_at(desk: Desk) -> datetime | None:
 
 
 def check_nightly(desk: Desk) -> int:
-    return desk.house.nightly(desk.who.organisation, NAME, AT, lambda: (check_everything(desk), True))
+    """Begun once a night and gone on with a slice at a tick, so that everything else goes on beside it; a process that dies begins anew
+    the next night. How many slices were looked at."""
+    house, key = desk.house, (desk.who.organisation, NAME)
+    house.nightly(desk.who.organisation, NAME, AT, lambda: (house.going_on.update({key: _slice_by_slice(desk)}) or 1, True))
+    going = house.going_on.get(key)
+    if going is None:
+        return 0
+    if next(going, None) is None:
+        del house.going_on[key]
+    return 1
 
 
 def check_everything(desk: Desk) -> int:
-    """Hold the rules against every number in use, every licence granted and every published path, in slices; how many findings there are.
+    """Everything now and at once; how many findings there are."""
+    for _ in _slice_by_slice(desk):
+        pass
+    with desk.reading() as reading:
+        return reading.connection.execute(select(func.count()).select_from(holder_tables.finding)).scalar() or 0
+
+
+def _slice_by_slice(desk: Desk) -> Iterator[int]:
+    """Hold the rules against every number in use, every licence granted and every published path; after each slice, how many findings.
 
     The findings of the last time stand until all slices are through, then they are replaced in one transaction.
     """
     rows: dict[tuple[str, str, str], dict[str, Any]] = {}
-    for subject, ref, name, found in _all(desk):
-        for finding in found:
-            row = {
-                "subject": subject.value,
-                "ref": ref,
-                "rule": finding.rule,
-                "level": finding.level.value,
-                "name": name[:120],
-                "message": finding.message,
-            }
-            rows.setdefault((subject.value, ref, finding.rule), row)
+    for found in _all(desk):
+        for subject, ref, name, findings_ in found:
+            for finding in findings_:
+                row = {
+                    "subject": subject.value,
+                    "ref": ref,
+                    "rule": finding.rule,
+                    "level": finding.level.value,
+                    "name": name[:120],
+                    "message": finding.message,
+                }
+                rows.setdefault((subject.value, ref, finding.rule), row)
+        yield len(rows)
     table = holder_tables.finding
     with desk.writing() as writing:
         writing.connection.execute(delete(table))
         if rows:
             writing.connection.execute(insert(table), [{**row, "seen_at": writing.now} for row in rows.values()])
         writing.touch()
-    return len(rows)
 
 
-def _all(desk: Desk) -> Iterator[tuple[Subject, str, str, list[Finding]]]:
+Looked = list[tuple[Subject, str, str, list[Finding]]]
+
+
+def _all(desk: Desk) -> Iterator[Looked]:
     for numbers in _slices(desk, tables.life, tables.life.c.state == State.ASSIGNED.value):
         with desk.reading() as reading:
-            yield from _of_numbers(reading, numbers)
+            found = list(_of_numbers(reading, numbers))
+        yield found
     for grants in _slices(desk, tables.grant, tables.grant.c.ended.is_(False)):
         with desk.reading() as reading:
-            yield from _of_grants(reading, grants)
+            found = list(_of_grants(reading, grants))
+        yield found
     with desk.reading() as reading:
-        for path in reading.records.all(PathVersion):
-            yield Subject.PATH, path.id, path.name, standing.of_path(path, reading.estate(Needs(path_users=set(), paths={path.id})))
+        paths = [
+            (Subject.PATH, path.id, path.name, standing.of_path(path, reading.estate(Needs(paths={path.id}))))
+            for path in reading.records.all(PathVersion)
+        ]
+    yield paths
 
 
 def _slices(desk: Desk, table: Any, condition: Any) -> Iterator[list[str]]:

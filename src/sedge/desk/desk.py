@@ -45,7 +45,7 @@ def _night_after(now: datetime, at: timedelta) -> datetime:
 @dataclass
 class House:
     """What one process has: settings, clock, databases, clients of the outside. `next_at`: when something that is done now and then
-    is due, by organisation and name."""
+    is due, by organisation and name; `going_on`: what is done slice by slice."""
 
     settings: Settings
     clock: Clock
@@ -55,6 +55,7 @@ class House:
     estates: dict[str, Database] = field(default_factory=dict)
     organisations: dict[str, Organisation] = field(default_factory=dict)
     next_at: dict[tuple[str, str], datetime] = field(default_factory=dict)
+    going_on: dict[tuple[str, str], Iterator[Any]] = field(default_factory=dict)
     _remembered: dict[tuple[str, str], tuple[int, int, Any]] = field(default_factory=dict)
 
     @cached_property
@@ -77,9 +78,12 @@ class House:
         self.organisations[organisation.id] = organisation
         return database
 
-    def add_organisation(self, organisation: Organisation) -> None:
+    def add_organisation(self, organisation: Organisation, first: Member | None = None) -> None:
+        """With whoever is its first member, in one transaction: an organisation nobody can get into would be lost."""
         with self.installation.writing() as connection:
             installation.add_organisation(connection, organisation, self.clock.real())
+            if first:
+                installation.add_membership(connection, first)
         self.open_estate(organisation)
 
     def desk(self, who: Member) -> "Desk":
@@ -207,6 +211,11 @@ class Desk:
         if not allowed(self.who.role, what):
             raise Forbidden(f"As {self.who.role} you may not {what}. Ask an administrator.", may=what)
 
+    def require_site(self, site: str | None) -> None:
+        """A site manager changes what is at their own sites only. Raises Forbidden."""
+        if self.who.sites and site and site not in self.who.sites:
+            raise Forbidden("You look after your own sites; this is at another one. Ask an administrator.", site=site)
+
     @contextmanager
     def reading(self) -> Iterator[Reading]:
         with self.house.estates[self.who.organisation].reading() as connection:
@@ -223,10 +232,13 @@ def system_member(organisation: str) -> Member:
 
 
 def desk_member_facts(desk: Desk, todo: int) -> dict[str, Any]:
-    """What the head of a page tells of the organisation: running work orders, things to do, its name."""
+    """What the head of a page tells of the organisation: running work orders, things to do, its name, whether the member has several."""
+    with desk.house.installation.reading() as connection:
+        several = len(installation.memberships_of(connection, desk.who.sign_in)) > 1
     with desk.reading() as reading:
         return {
             "running": workorders.running_count(reading.connection),
             "todo": todo,
             "organisation": desk.organisation.name,
+            "several": several,
         }

@@ -54,6 +54,7 @@ def add(desk: Desk, person: str, kind: str, name: str = "") -> Sheet:
     with desk.reading() as reading:
         owner = reading.records.the(Person, person)
         site = reading.records.the(Site, owner.site)
+    desk.require_site(owner.site)
     called = name.strip()[:80] or f"{kind} {owner.extension or owner.name.split()[-1]}"
     key = desk.new_id("phone")
     device = Device(
@@ -73,6 +74,7 @@ def new_secret(desk: Desk, key: str) -> Sheet:
     with desk.reading() as reading:
         device = reading.records.the(Device, key)
         owner = reading.records.the(Person, device.person)
+    desk.require_site(owner.site)
     user = device.user or f"{owner.extension or owner.id[-6:]}-{key[-4:]}"
     return _with_secret(desk, device.but(user=user, registered=False, said="secret"), owner, device, "device.secret-made")
 
@@ -90,6 +92,8 @@ def _with_secret(desk: Desk, device: Device, owner: Person, before: Device | Non
 def remove(desk: Desk, key: str) -> Device:
     """A device that is no more: it rings nothing from now on."""
     desk.require(May.CHANGE_HOLDERS)
+    with desk.reading() as reading:
+        desk.require_site(reading.records.the(Person, reading.records.the(Device, key).person).site)
     desk.outside.telephony.remove_device(key)
     with desk.writing() as writing:
         device = writing.records.the(Device, key)

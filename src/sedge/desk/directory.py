@@ -1,15 +1,16 @@
 """The directory at the desk: what it says is kept, compared, and proposed on Today; somebody takes it, or not.
 
-`/scim/v2` and the nightly pull both end in `hear`, so a push that got lost is made up for at night.
+`/scim/v2` and the nightly pull both end in `_hear`, so a push that got lost is made up for at night.
 """
 
 import json
-from collections.abc import Iterable
+import re
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
-from sqlalchemy import select, update
+from sqlalchemy import or_, select, update
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood, OutsideTrouble
@@ -42,21 +43,18 @@ class Open:
 # ── what the directory says ──
 
 
-def hear(desk: Desk, said: Said | SaidGroup, raw: dict[str, Any]) -> Proposal | None:
-    """Keep what the directory says and propose what follows; None where nothing does. Saying the same again changes nothing."""
-    desk.require(May.CHANGE_HOLDERS)
-    with desk.writing(reason="the directory says so") as writing:
-        return _hear(writing, desk, said, raw)
-
-
 def _hear(writing: Writing, desk: Desk, said: Said | SaidGroup, raw: dict[str, Any]) -> Proposal | None:
+    """Keep what the directory says and propose what follows; None where nothing does. Saying the same again changes nothing."""
     is_group = isinstance(said, SaidGroup)
     key = GROUP_MARK + said.id if is_group else said.id
     entry = holder_tables.directory_entry
     body = canonical({"said": said.model_dump(), "raw": raw})
     known = writing.connection.execute(select(entry.c.version, entry.c.body).where(entry.c.id == key)).first()
     if known is None or known.body != body:
-        row = {"kind": "group" if is_group else "user", "at": writing.now, "body": body}
+        row = {
+            "kind": "group" if is_group else "user", "external": said.external, "user_name": str(raw.get("userName") or "").lower()[:200],
+            "gone": bool(getattr(said, "gone", False)), "at": writing.now, "body": body,
+        }  # fmt: skip
         if known:
             writing.connection.execute(update(entry).where(entry.c.id == key).values(**row, version=known.version + 1))
         else:
@@ -97,32 +95,86 @@ def _propose(writing: Writing, desk: Desk, key: str, proposal: Proposal | None) 
     writing.remark("directory.proposed", Subject.PERSON, proposal.about, f"{proposal.name}: {proposal.kind}", proposal)
 
 
-def users(desk: Desk) -> list[dict[str, Any]]:
-    """Every user resource: as the directory said it last, else from what Sedge knows of the person."""
+@dataclass(frozen=True)
+class Page:
+    """Some of the resources, from `start` (1 is the first), and how many there are in all."""
+
+    resources: list[dict[str, Any]]
+    total: int
+
+
+SIMPLE = re.compile(r'^\s*(userName|externalId|id)\s+eq\s+"([^"\\]*)"\s*$', re.IGNORECASE)
+
+
+def listed(desk: Desk, *, group: bool, text: str = "", start: int = 1, count: int = 200) -> Page:
+    """Resources in the order of their ids: as the directory said them last, else from what Sedge knows. `text` is a SCIM filter; the usual
+    ones (one name, one id) are looked up, others tried on everybody. Raises NotUnderstood."""
     with desk.reading() as reading:
-        raw = _entries(reading, "user")
-        sites = {s.id: s.name for s in reading.records.all(Site)}
-        people = reading.records.where(Person, tables.person.c.departed.is_(False), order_by=tables.person.c.id)
-    for person in people:
-        raw.setdefault(person.id, scim.user_resource(_said_of(person, sites)))
-    return [{**body, "id": key} for key, body in sorted(raw.items())]
+        if simple := SIMPLE.match(text):
+            found = [
+                _resource(reading, key, group=group) for key in _looked_up(reading, simple.group(1).lower(), simple.group(2), group=group)
+            ]
+            resources = [r for r in found if r]
+            return Page(resources[max(start - 1, 0) :][:count], len(resources))
+        keys = sorted(_keys(reading, group=group))
+        if not text:
+            return Page(_resources(reading, keys[max(start - 1, 0) :][:count], group=group), len(keys))
+        fitting = scim.matching(_resources(reading, keys, group=group), text, group=group)
+    return Page(fitting[max(start - 1, 0) :][:count], len(fitting))
 
 
-def groups(desk: Desk) -> list[dict[str, Any]]:
-    with desk.reading() as reading:
-        raw = {key.removeprefix(GROUP_MARK): body for key, body in _entries(reading, "group").items()}
-        for group in (g for g in reading.records.all(Group) if not g.removed):
-            names = {p.id: p.name for p in reading.records.many(Person, group.members)}
-            said = SaidGroup(id=group.id, external=group.known_elsewhere_as, name=group.name, members=group.members)
-            raw.setdefault(group.id, scim.group_resource(said, names))
-    return [{**body, "id": key} for key, body in sorted(raw.items())]
+def _keys(reading: Reading, *, group: bool) -> set[str]:
+    entry, person, groups_ = holder_tables.directory_entry, tables.person, tables.group
+    known = select(entry.c.id).where(entry.c.kind == ("group" if group else "user"), entry.c.gone.is_(False))
+    keys = {key.removeprefix(GROUP_MARK) for key in reading.connection.execute(known).scalars()}
+    here = select(groups_.c.id).where(groups_.c.removed.is_(False)) if group else select(person.c.id).where(person.c.departed.is_(False))
+    return keys | set(reading.connection.execute(here).scalars())
 
 
-def _entries(reading: Reading, kind: str) -> dict[str, dict[str, Any]]:
+def _looked_up(reading: Reading, attribute: str, value: str, *, group: bool) -> list[str]:
+    entry, person = holder_tables.directory_entry, tables.person
+    if attribute == "id":
+        return [value]
+    column, wanted = (entry.c.external, value) if attribute == "externalid" else (entry.c.user_name, value.lower())
+    query = select(entry.c.id).where(entry.c.kind == ("group" if group else "user"), column == wanted, entry.c.gone.is_(False))
+    keys = [key.removeprefix(GROUP_MARK) for key in reading.connection.execute(query).scalars()]
+    if not group and attribute == "username" and not keys:
+        keys = list(
+            reading.connection.execute(select(person.c.id).where(person.c.email == value.lower(), person.c.departed.is_(False))).scalars()
+        )
+    return sorted(set(keys))
+
+
+def _resource(reading: Reading, key: str, *, group: bool) -> dict[str, Any] | None:
+    return next(iter(_resources(reading, [key], group=group)), None)
+
+
+def _resources(reading: Reading, keys: Sequence[str], *, group: bool) -> list[dict[str, Any]]:
+    """Of these ids, in their order; what there is no more is left out."""
     entry = holder_tables.directory_entry
-    rows = reading.connection.execute(select(entry.c.id, entry.c.body).where(entry.c.kind == kind))
-    bodies = {key: json.loads(body) for key, body in rows}
-    return {key: body["raw"] for key, body in bodies.items() if not body["said"].get("gone")}
+    found: dict[str, dict[str, Any]] = {}
+    for start in range(0, len(keys), 900):
+        part = [(GROUP_MARK if group else "") + key for key in keys[start : start + 900]]
+        rows = reading.connection.execute(select(entry.c.id, entry.c.body, entry.c.gone).where(entry.c.id.in_(part)))
+        for key, body, gone in rows:
+            found[key.removeprefix(GROUP_MARK) if group else key] = {} if gone else json.loads(body)["raw"]
+    rest = [key for key in keys if key not in found]
+    found |= _groups_here(reading, rest) if group else _people_here(reading, rest)
+    return [{**found[key], "id": key} for key in keys if found.get(key)]
+
+
+def _people_here(reading: Reading, keys: Sequence[str]) -> dict[str, dict[str, Any]]:
+    sites = {s.id: s.name for s in reading.records.all(Site)} if keys else {}
+    return {p.id: scim.user_resource(_said_of(p, sites)) for p in reading.records.many(Person, keys) if not p.left}
+
+
+def _groups_here(reading: Reading, keys: Sequence[str]) -> dict[str, dict[str, Any]]:
+    found = {}
+    for group in (g for g in reading.records.many(Group, keys) if not g.removed):
+        names = {p.id: p.name for p in reading.records.many(Person, group.members)}
+        said = SaidGroup(id=group.id, external=group.known_elsewhere_as, name=group.name, members=group.members)
+        found[group.id] = scim.group_resource(said, names)
+    return found
 
 
 def _said_of(person: Person, sites: dict[str, str]) -> Said:
@@ -132,46 +184,81 @@ def _said_of(person: Person, sites: dict[str, str]) -> Said:
     )  # fmt: skip
 
 
-def key_for(desk: Desk, raw: Any, *, group: bool = False) -> str:
-    """The id under which Sedge knows, or will know, whom a new resource is about: by external id or mail address; else a fresh one.
-
-    Raises NotAllowedNow where the directory has told of them already under this name.
-    """
-    email = str(raw.get("userName") or "").lower() if isinstance(raw, dict) else ""
-    external = str(raw.get("externalId") or "") if isinstance(raw, dict) else ""
-    with desk.reading() as reading:
-        told = _entries(reading, "group" if group else "user")
-        for key, body in told.items():
-            if (external and body.get("externalId") == external) or (email and str(body.get("userName", "")).lower() == email):
-                raise NotAllowedNow(
-                    "The directory has told of this one already. Change that resource instead.", reason="uniqueness", id=key
-                )
-        if group:
-            return desk.new_id("group")
-        person = tables.person
-        known = reading.records.where(Person, person.c.email == email, person.c.departed.is_(False), limit=1) if email else []
-        if not known and external:
-            known = [p for p in reading.records.where(Person, person.c.departed.is_(False)) if p.known_elsewhere_as == external][:1]
-    return known[0].id if known else desk.new_id("person")
-
-
 def the_resource(desk: Desk, key: str, *, group: bool = False) -> dict[str, Any]:
     """Raises NotFound."""
-    found = next((r for r in (groups(desk) if group else users(desk)) if r["id"] == key), None)
+    with desk.reading() as reading:
+        return _the(reading, key, group=group)
+
+
+def _the(reading: Reading, key: str, *, group: bool) -> dict[str, Any]:
+    found = _resource(reading, key, group=group)
     if found is None:
         raise NotFound("There is no such resource.", subject="resource", id=key)
     return found
 
 
+def _understood(raw: dict[str, Any], key: str, *, group: bool) -> Said | SaidGroup:
+    return scim.group_said(raw, key) if group else scim.user_said(raw, key)
+
+
+def _kept(raw: dict[str, Any]) -> dict[str, Any]:
+    return {k: v for k, v in raw.items() if k not in {"id", "meta", "password"}}
+
+
+def add(desk: Desk, raw: Any, *, group: bool = False) -> dict[str, Any]:
+    """A resource the directory tells of for the first time. Raises NotUnderstood, NotAllowedNow where it has told of it already."""
+    desk.require(May.CHANGE_HOLDERS)
+    with desk.writing(reason="the directory says so") as writing:
+        key = _key_for(writing, desk, raw, group=group)
+        said = _understood(raw, key, group=group)
+        _hear(writing, desk, said, _kept(raw))
+    return {**_kept(raw), "id": key}
+
+
+def _key_for(reading: Reading, desk: Desk, raw: Any, *, group: bool) -> str:
+    """The id under which Sedge knows, or will know, whom a new resource is about: by external id or mail address; else a fresh one."""
+    email = str(raw.get("userName") or "").lower() if isinstance(raw, dict) else ""
+    external = str(raw.get("externalId") or "") if isinstance(raw, dict) else ""
+    entry, person = holder_tables.directory_entry, tables.person
+    same = [entry.c.external == external] if external else []
+    same += [entry.c.user_name == email] if email and not group else []
+    if same:
+        query = select(entry.c.id).where(entry.c.kind == ("group" if group else "user"), entry.c.gone.is_(False), or_(*same))
+        if told := reading.connection.execute(query.limit(1)).scalar():
+            raise NotAllowedNow("The directory has told of this one already. Change that resource instead.", reason="uniqueness", id=told)
+    if group:
+        return desk.new_id("group")
+    known = reading.records.where(Person, person.c.email == email, person.c.departed.is_(False), limit=1) if email else []
+    return known[0].id if known else desk.new_id("person")
+
+
+def replace_with(desk: Desk, key: str, raw: Any, *, group: bool = False) -> dict[str, Any]:
+    """A resource said anew as a whole. Raises NotFound, NotUnderstood."""
+    desk.require(May.CHANGE_HOLDERS)
+    with desk.writing(reason="the directory says so") as writing:
+        _the(writing, key, group=group)
+        _hear(writing, desk, _understood(raw, key, group=group), _kept(raw))
+    return {**_kept(raw), "id": key}
+
+
+def change(desk: Desk, key: str, operations: Any, *, group: bool = False) -> dict[str, Any]:
+    """Some attributes of a resource; of two at once the second changes what the first left. Raises NotFound, NotUnderstood."""
+    desk.require(May.CHANGE_HOLDERS)
+    with desk.writing(reason="the directory says so") as writing:
+        raw = scim.patched(_the(writing, key, group=group), operations, group=group)
+        _hear(writing, desk, _understood(raw, key, group=group), _kept(raw))
+    return {**_kept(raw), "id": key}
+
+
 def forget(desk: Desk, key: str, *, group: bool = False) -> None:
     """A resource the directory has deleted: whoever it was about has left, as it seems."""
-    raw = the_resource(desk, key, group=group)
-    if group:
-        said = scim.group_said(raw, key)
-        hear(desk, said.but(gone=True), raw)
-        return
-    said = scim.user_said(raw, key)
-    hear(desk, said.but(active=False), {**raw, "active": False})
+    desk.require(May.CHANGE_HOLDERS)
+    with desk.writing(reason="the directory says so") as writing:
+        raw = _the(writing, key, group=group)
+        if group:
+            _hear(writing, desk, scim.group_said(raw, key).but(gone=True), _kept(raw))
+        else:
+            _hear(writing, desk, scim.user_said(raw, key).but(active=False), {**_kept(raw), "active": False})
 
 
 # ── proposals ──
@@ -202,17 +289,25 @@ def take(desk: Desk, keys: Iterable[str], *, sites: dict[str, str] | None = None
         tasks += _tasks_of(desk, one, (sites or {}).get(one.id, ""))
     names = ", ".join(o.proposal.name for o in chosen[:3])
     title = f"From the directory: {names}{f' and {len(chosen) - 3} more' if len(chosen) > 3 else ''}"
-    order = workorders.draft(desk, title[:200], tasks, reason="the directory says so")
+    identity = desk.new_id("directory")
+    _mark(desk, chosen, "open", "taken", f"wo-{identity}")
+    try:
+        return workorders.draft(desk, title[:200], tasks, reason="the directory says so", identity=identity)
+    except BaseException:
+        _mark(desk, chosen, "taken", "open", None)
+        raise
+
+
+def _mark(desk: Desk, chosen: Iterable[Open], was: str, becomes: str, order: str | None) -> None:
+    """Raises NotAllowedNow where somebody else was faster; then none is marked."""
     table = holder_tables.proposal
     with desk.writing() as writing:
         for one in chosen:
-            done = writing.connection.execute(
-                update(table).where(table.c.id == one.id, table.c.state == "open").values(state="taken", work_order=order.id)
-            )
+            values = {"state": becomes, "work_order": order}
+            done = writing.connection.execute(update(table).where(table.c.id == one.id, table.c.state == was).values(**values))
             if done.rowcount != 1:
                 raise NotAllowedNow(f"Somebody else has taken {one.proposal.name} meanwhile. Look at the proposals again.", reason="taken")
         writing.touch()
-    return order
 
 
 def _tasks_of(desk: Desk, one: Open, site: str) -> list[Any]:
@@ -271,14 +366,16 @@ def dismiss(desk: Desk, keys: Iterable[str]) -> int:
     return done
 
 
-def follow(desk: Desk) -> int:
-    """Proposals whose work order has ended: done with, or open again where it came to nothing."""
+def follow(desk: Desk, *, after_a_death: bool = False) -> int:
+    """Proposals whose work order has ended: done with, or open again where it came to nothing. `after_a_death`: also where a process died
+    between taking them and writing the work order."""
     table = holder_tables.proposal
     with desk.reading() as reading:
         rows = reading.connection.execute(select(table.c.id, table.c.work_order).where(table.c.state == "taken")).all()
-        states = {row.id: order_store.header(reading.connection, row.work_order).state for row in rows}
+        orders = {row.id: order_store.find(reading.connection, row.work_order) for row in rows}
     ended = {OrderState.DONE: "done", OrderState.STOPPED: "open", OrderState.UNDONE: "open"}
-    moved = {key: ended[state] for key, state in states.items() if state in ended}
+    moved = {key: ended[order.state] for key, order in orders.items() if order and order.state in ended}
+    moved |= {key: "open" for key, order in orders.items() if order is None and after_a_death}
     if moved:
         with desk.writing() as writing:
             for key, state in moved.items():
@@ -321,11 +418,10 @@ def _known_by(desk: Desk) -> dict[str, str]:
     with desk.reading() as reading:
         people = reading.records.where(Person, tables.person.c.departed.is_(False))
         found = {p.email.lower(): p.id for p in people} | {p.known_elsewhere_as: p.id for p in people if p.known_elsewhere_as}
-        for key, body in _entries(reading, "user").items():
-            found.setdefault(str(body.get("externalId", "")), key)
         found |= {GROUP_MARK + g.known_elsewhere_as: g.id for g in reading.records.all(Group) if g.known_elsewhere_as}
-        for key, body in _entries(reading, "group").items():
-            found.setdefault(GROUP_MARK + str(body.get("externalId", "")), key.removeprefix(GROUP_MARK))
+        entry = holder_tables.directory_entry
+        for key, kind, external in reading.connection.execute(select(entry.c.id, entry.c.kind, entry.c.external)):
+            found.setdefault((GROUP_MARK if kind == "group" else "") + external, key.removeprefix(GROUP_MARK))
     return {k: v for k, v in found.items() if k and k != GROUP_MARK}
 
 

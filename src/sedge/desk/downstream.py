@@ -91,6 +91,8 @@ def put(desk: Desk, form: dict[str, Any], key: str | None = None) -> Downstream:
         site = writing.records.find(Site, str(form.get("site", "")) or (before.site if before else ""))
         if site is None:
             raise NotUnderstood("Choose the site where it stands.", field="site")
+        desk.require_site(site.id)
+        desk.require_site(before.site if before else None)
         spot = writing.records.find(Spot, str(form.get("spot") or ""))
         if form.get("spot") and (spot is None or spot.site != site.id or spot.removed):
             raise NotUnderstood("Choose a spot of this site.", field="spot")

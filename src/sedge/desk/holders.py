@@ -223,6 +223,7 @@ def spots_of(desk: Desk, site: str) -> list[Spot]:
 def add_person(desk: Desk, *, name: str, email: str, site: str, department: str = "", job: str = "", extension: str = "") -> Person:
     """A new person with one phone. Raises NotUnderstood naming the field, NotAllowedNow where the mail address is taken."""
     desk.require(May.CHANGE_HOLDERS)
+    desk.require_site(site)
     name, email = name.strip(), email.strip()
     if not 1 <= len(name) <= 120:
         raise NotUnderstood("A person needs a name of at most 120 characters.", field="name")
@@ -260,6 +261,7 @@ def add_service_line(desk: Desk, *, name: str, kind: str, site: str, spot: str =
         raise NotUnderstood("A service line needs a name of at most 120 characters.", field="name")
     if kind not in LINE_KINDS:
         raise NotUnderstood(f"The kind is one of: {', '.join(LINE_KINDS)}.", field="kind")
+    desk.require_site(site)
     with desk.writing() as writing:
         _site_named(writing, site)
         found = writing.records.find(Spot, spot) if spot else None
@@ -284,6 +286,7 @@ def change_line(desk: Desk, key: str, *, name: str, kind: str, members: str, gro
     people_ = joining.people_in(desk, members, most=200, field="members")
     with desk.writing() as writing:
         line = writing.records.the(ServiceLine, key)
+        desk.require_site(line.site)
         known = {g.id for g in writing.records.many(Group, groups) if not g.removed}
         if strange := [g for g in groups if g not in known]:
             raise NotUnderstood(f"There is no group “{strange[0]}” here.", field="groups")

@@ -74,7 +74,7 @@ def _facts(desk: Desk, kind: str, order: str) -> dict[str, Any]:
 
 def put(desk: Desk, text: LetterText, version: int) -> Kept:
     """Keep a text. Raises NotUnderstood where it can't be drawn, ChangedMeanwhile where somebody else has changed it since."""
-    desk.require(May.CHANGE_ESTATE)
+    desk.require(May.SET_RULES)
     _known(text.kind, text.language)
     checked(text, _facts(desk, text.kind, ""))
     with desk.writing() as writing:
@@ -98,7 +98,7 @@ def put(desk: Desk, text: LetterText, version: int) -> Kept:
 
 def back_to_own(desk: Desk, kind: str, language: str) -> Kept:
     """Sedge's own text again."""
-    desk.require(May.CHANGE_ESTATE)
+    desk.require(May.SET_RULES)
     _known(kind, language)
     with desk.writing() as writing:
         writing.connection.execute(letter_text.delete().where(letter_text.c.kind == kind, letter_text.c.language == language))

@@ -162,7 +162,7 @@ def holders_of(desk: Desk, product: str) -> list[HolderRef]:
 def put_product(desk: Desk, form: dict[str, Any], key: str | None = None) -> Product:
     """A product added, or changed where `key` names one. Raises NotUnderstood naming the field, NotAllowedNow where products would need
     each other in a circle, naming it."""
-    desk.require(May.CHANGE_ESTATE)
+    desk.require(May.SET_RULES)
     with desk.writing() as writing:
         known = {p.id: p for p in writing.records.all(Product)}
         before = writing.records.the(Product, key) if key else None

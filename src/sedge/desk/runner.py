@@ -58,6 +58,7 @@ def recover(house: House) -> None:
     for key in house.estates:
         house.next_at[key, charges.NAME] = house.clock.now()
         place_words.tell(house.desk(system_member(key)))
+        directory.follow(house.desk(system_member(key)), after_a_death=True)
         with house.desk(system_member(key)).writing() as writing:
             store.release_leases(writing.connection)
 

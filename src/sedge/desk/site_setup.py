@@ -66,6 +66,7 @@ def like(desk: Desk, key: str, pattern: str) -> Site:
     """Take over what another site of the country has and this one lacks: supply, prefix, security desk, length of extensions, and the
     names of its floors and rooms as spots of its own. What is set here already stays. Raises NotUnderstood."""
     desk.require(May.CHANGE_HOLDERS)
+    desk.require_site(key)
     with desk.writing(reason=f"set up like {pattern}") as writing:
         site = writing.records.the(Site, key)
         other = writing.records.find(Site, pattern)

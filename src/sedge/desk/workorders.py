@@ -10,7 +10,7 @@ from pydantic import ValidationError
 from sedge.core.access.roles import May
 from sedge.core.errors import Forbidden, NotAllowedNow, NotRunnable, NotUnderstood
 from sedge.core.estate import Estate
-from sedge.core.records import RECORD_TYPES, HolderKind, HolderRef, Number, Order, Product, Site, Subject
+from sedge.core.records import RECORD_TYPES, HolderKind, HolderRef, Number, Order, Person, Product, Site, Subject
 from sedge.core.reduce import apply
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import Costs, Report, check, costs_of, totals
@@ -161,10 +161,12 @@ def own_sites_only(desk: Desk, tasks: Sequence[Any], estate: Estate) -> None:
     if not desk.who.sites:
         return
     for task in tasks:
-        ref = getattr(task, "holder", None)
-        named = getattr(task, "site", None)
-        site = named or (estate.site_of(ref).id if ref else (estate.number(task.e164).site if task.e164 else None))
-        if site and site not in desk.who.sites:
+        ref, named, person = getattr(task, "holder", None), getattr(task, "site", None), getattr(task, "person", None)
+        known = estate.get(Person, person) if isinstance(person, str) else None
+        concerned = [named, known.site if known else None]
+        if not named:
+            concerned.append(estate.site_of(ref).id if ref else (estate.number(task.e164).site if task.e164 else None))
+        for site in (s for s in concerned if s and s not in desk.who.sites):
             name = estate.the(Site, site).name
             raise Forbidden(f"You plan for your own sites; {name} is not one of them. Ask an administrator.", site=site)
 

@@ -50,6 +50,7 @@ _HOLDER_HTML = """<p>{greeting} {{{{ name }}}},</p>
 <p>{{{{ signature }}}}</p>"""
 _HOLDER_TEXT = """{greeting} {{{{ name }}}},
 {{% if lost %}}
+
 {lost}:
 {{% for n in lost %}}
   {{{{ n.national }}}} ({{{{ n.e164 }}}})

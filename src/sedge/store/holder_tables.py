@@ -1,7 +1,7 @@
 """The tables of holders and of planning work for them: members of groups, what the directory proposes, comments and templates of work
 orders, letters' texts, how strict the organisation wants a rule, and what the nightly checks found."""
 
-from sqlalchemy import Column, Index, Integer, PrimaryKeyConstraint, String, Table, Text, text
+from sqlalchemy import Boolean, Column, Index, Integer, PrimaryKeyConstraint, String, Table, Text, text
 
 from sedge.store.tables import Moment, estate_metadata
 
@@ -32,9 +32,14 @@ directory_entry = Table(
     estate_metadata,
     Column("id", String(120), primary_key=True),  # the directory's id; for a group with the prefix group:
     Column("kind", String(8), nullable=False),
+    Column("external", String(120), nullable=False),
+    Column("user_name", String(200), nullable=False),  # in small letters
+    Column("gone", Boolean, nullable=False),
     Column("at", Moment, nullable=False),
     Column("version", Integer, nullable=False),
     Column("body", Text, nullable=False),  # as the directory said it last
+    Index("entry_external", "kind", "external"),
+    Index("entry_user_name", "user_name"),
 )
 order_touch = Table(
     "order_touch",

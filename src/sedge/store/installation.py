@@ -11,6 +11,7 @@ from sedge.core.access.roles import AccessRole
 from sedge.store import installation_tables as tables
 from sedge.store.secrets import Keyring
 
+_FIRST = (tables.organisation.c.created_at, tables.organisation.c.id)
 SEALED_SECRET = "callback secret, sealed"  # noqa: S105  the name it is kept under
 
 
@@ -69,20 +70,44 @@ def add_sign_in(connection: Connection, member: Member, password_hash: str) -> N
         "failures": 0,
     }
     connection.execute(insert(tables.sign_in).values(**row))
-    connection.execute(
-        insert(tables.membership).values(
-            sign_in=member.sign_in, organisation=member.organisation, role=member.role.value, sites=json.dumps(member.sites)
-        )
-    )
+    add_membership(connection, member)
+
+
+def add_membership(connection: Connection, member: Member) -> None:
+    """Let somebody who signs in already act for another organisation; once."""
+    table = tables.membership
+    known = select(table.c.role).where(table.c.sign_in == member.sign_in, table.c.organisation == member.organisation)
+    if connection.execute(known).first() is None:
+        row = {"sign_in": member.sign_in, "organisation": member.organisation, "role": member.role.value, "sites": json.dumps(member.sites)}
+        connection.execute(insert(table).values(**row))
+
+
+def memberships_of(connection: Connection, sign_in: str) -> list[Member]:
+    """All organisations somebody may act for, the first one first."""
+    return [_member(row) for row in connection.execute(_memberships().where(tables.sign_in.c.id == sign_in).order_by(*_FIRST))]
+
+
+def act_for(connection: Connection, token_hash: str, organisation: str) -> None:
+    """A session goes on for another organisation."""
+    connection.execute(update(tables.session).where(tables.session.c.token_hash == token_hash).values(organisation=organisation))
+
+
+def organisation_named(connection: Connection, name: str) -> Organisation | None:
+    table = tables.organisation
+    row = connection.execute(select(table.c.id, table.c.name, table.c.home_country).where(func.lower(table.c.name) == name.lower())).first()
+    return Organisation(*row) if row else None
 
 
 def members(connection: Connection) -> list[Member]:
-    return [_member(row) for row in connection.execute(_memberships().order_by(tables.sign_in.c.place))]
+    """Everybody who signs in, as a member of their first organisation."""
+    found: dict[str, Member] = {}
+    for row in connection.execute(_memberships().order_by(tables.sign_in.c.place, *_FIRST)):
+        found.setdefault(row.id, _member(row))
+    return list(found.values())
 
 
 def member(connection: Connection, sign_in: str) -> Member | None:
-    row = connection.execute(_memberships().where(tables.sign_in.c.id == sign_in)).first()
-    return _member(row) if row else None
+    return next(iter(memberships_of(connection, sign_in)), None)
 
 
 def by_email(connection: Connection, email: str) -> SignIn | None:
@@ -138,7 +163,12 @@ def callback_secret(connection: Connection, ring: Keyring) -> str:
 
 def _memberships():
     s, m = tables.sign_in, tables.membership
-    return select(s.c.id, s.c.name, s.c.email, m.c.organisation, m.c.role, m.c.sites).join(m, m.c.sign_in == s.c.id)
+    o = tables.organisation
+    return (
+        select(s.c.id, s.c.name, s.c.email, m.c.organisation, m.c.role, m.c.sites)
+        .join(m, m.c.sign_in == s.c.id)
+        .join(o, o.c.id == m.c.organisation)
+    )
 
 
 def _member(row) -> Member:

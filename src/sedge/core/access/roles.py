@@ -24,6 +24,7 @@ class May(StrEnum):
     CHANGE_HOLDERS = "change people and sites"
     CHANGE_SAFETY = "change addresses and spots"
     BUY = "hold and order numbers"
+    SET_RULES = "set rules, licence products, letters and organisations"
     STEER = "steer the stand-ins"
 
 

@@ -23,7 +23,7 @@ def pools_page(request: Request, desk: AtDesk) -> Response:
     return draw(request, "_licences.html" if target(request) == "licences" else "licences.html", pools=licences.pools(desk))
 
 
-@place.page("/licences/new", May.CHANGE_ESTATE)
+@place.page("/licences/new", May.SET_RULES)
 def new_product(request: Request, desk: AtDesk) -> Response:
     return draw(request, "product_new.html", **_form_facts(desk), product=None)
 
@@ -38,13 +38,13 @@ def _form_facts(desk: AtDesk) -> dict[str, Any]:
     return {"known": [(p.id, p.name) for p in licences.products(desk)], "kinds": [(k.value, k.value.replace("_", " ")) for k in HolderKind]}
 
 
-@place.action("/licences/new", May.CHANGE_ESTATE)
+@place.action("/licences/new", May.SET_RULES)
 async def add_product(request: Request, desk: AtDesk) -> Response:
     made = await run_in_threadpool(licences.put_product, desk, await _fields(request))
     return go(request, f"/licences/{made.id}")
 
 
-@place.action("/licences/{product}/change", May.CHANGE_ESTATE)
+@place.action("/licences/{product}/change", May.SET_RULES)
 async def change_product(request: Request, desk: AtDesk, product: str) -> Response:
     await run_in_threadpool(licences.put_product, desk, await _fields(request), product)
     return go(request, f"/licences/{product}")

@@ -82,6 +82,18 @@ def trunk(desk: AtDesk, trunk: Typed = "", up: Typed = "") -> Response:
     return _back()
 
 
+@place.action("/standins/panel/directory", May.STEER)
+def directory(request: Request, desk: AtDesk, kind: Typed = "joiner", who: Typed = "", name: Typed = "", site: Typed = "") -> Response:
+    """Somebody joins, moves, leaves or changes in the directory, which then tells Sedge over SCIM."""
+    if kind not in {"joiner", "mover", "leaver", "changed"}:
+        raise NotUnderstood("Somebody joins, moves, leaves or changes.", field="kind")
+    control = _control(desk)
+    control.connect_directory(f"{str(request.base_url).rstrip('/')}/scim/v2/", desk.house.settings.demo_token)
+    event = {"kind": kind, "who": who[:200], "name": name[:120], "site": site[:120]}
+    control.in_directory({key: value for key, value in event.items() if value})
+    return _back()
+
+
 def _whole(text: str, most: int) -> int:
     if not (text.isascii() and text.isdigit() and int(text) <= most):
         raise NotUnderstood(f"Type a whole number up to {most}.", field="count")

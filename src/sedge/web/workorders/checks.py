@@ -33,7 +33,7 @@ def rule(request: Request, desk: AtDesk, name: str, after: str = "") -> Response
     return draw(request, "check.html", rule=checking.the_rule(desk, name), rows=rows, following=following)
 
 
-@place.action("/checks/{name}/level", May.CHANGE_ESTATE)
+@place.action("/checks/{name}/level", May.SET_RULES)
 def level(request: Request, desk: AtDesk, name: str, stop: Annotated[str, Form()] = "") -> Response:
     checking.raise_rule(desk, name, to_stop=bool(stop))
     return go(request, f"/checks/{name}")

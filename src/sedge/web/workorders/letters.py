@@ -14,7 +14,7 @@ from sedge.web.shared.rendering import draw, go, target
 place = Place()
 
 
-@place.page("/letters", May.CHANGE_ESTATE)
+@place.page("/letters", May.SET_RULES)
 def edit(request: Request, desk: AtDesk, kind: str = "holder", language: str = "en", order: str = "") -> Response:
     kept = letters.look(desk, kind, language)
     letter = letters.preview(desk, kept.text, order[:80])
@@ -23,7 +23,7 @@ def edit(request: Request, desk: AtDesk, kind: str = "holder", language: str = "
     )  # fmt: skip
 
 
-@place.action("/letters", May.CHANGE_ESTATE)
+@place.action("/letters", May.SET_RULES)
 def keep(
     request: Request, desk: AtDesk, kind: Annotated[str, Form()] = "", language: Annotated[str, Form()] = "", subject: Annotated[str, Form()] = "",
     text: Annotated[str, Form()] = "", html: Annotated[str, Form()] = "", version: Annotated[int, Form()] = 0, what: Annotated[str, Form()] = "keep",

@@ -22,11 +22,16 @@ def upgrade() -> None:
         "directory_entry",
         sa.Column("id", sa.String(length=120), nullable=False),
         sa.Column("kind", sa.String(length=8), nullable=False),
+        sa.Column("external", sa.String(length=120), nullable=False),
+        sa.Column("user_name", sa.String(length=200), nullable=False),
+        sa.Column("gone", sa.Boolean(), nullable=False),
         sa.Column("at", Moment(), nullable=False),
         sa.Column("version", sa.Integer(), nullable=False),
         sa.Column("body", sa.Text(), nullable=False),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_directory_entry")),
     )
+    op.create_index("entry_external", "directory_entry", ["kind", "external"])
+    op.create_index("entry_user_name", "directory_entry", ["user_name"])
     op.create_table(
         "downstream",
         sa.Column("id", sa.String(length=80), nullable=False),

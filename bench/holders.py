@@ -1,0 +1,95 @@
+"""Holders and work orders at size: checks of a thousand tasks, the planner, the nightly checks, the pages beside them."""
+
+import logging
+import os
+import tempfile
+import time
+from pathlib import Path
+
+import structlog
+from fastapi.testclient import TestClient
+from tests.core.test_planner import best_by_trying, made, worth
+
+from bench.estate import answered, fill, say
+from sedge.app import create_app, open_house
+from sedge.core.holding import HolderRef
+from sedge.core.numbers.life import State
+from sedge.core.planner.solve import solve
+from sedge.core.records import Number, Person
+from sedge.core.words import HolderKind
+from sedge.core.workorders import tasks as t
+from sedge.demo.running import ready_data
+from sedge.demo.seed import MEMBERS
+from sedge.desk import checking, workorders
+from sedge.desk.desk import Desk
+from sedge.settings import Settings
+from sedge.standins.app import StandinServer
+from sedge.store import tables
+
+TASKS = 1000
+
+
+def main() -> None:
+    count = int(os.environ.get("NUMBERS", "170000"))
+    structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(logging.WARNING))
+    plan(5000, 8000, sites=1)
+    plan(5000, 8000, sites=10)
+    problem = made(800, 1200, sites=3)
+    given = [(g.person, g.number) for g in solve(problem).given if g.number]
+    say("planner, 800 against 1,200: share of the undivided optimum", 100 * worth(problem, given) / best_by_trying(problem), "%")
+    folder = Path(tempfile.mkdtemp())
+    ready_data(Settings(data=folder, demo=True, durable=False, runner=False))
+    standins = StandinServer(folder).start(ticking=False)
+    house = open_house(Settings(data=folder, demo=True, durable=False, runner=False), standins.url)
+    desk = house.desk(MEMBERS[0])
+    fill(desk, count, people=count * 6 // 10, phones=True)
+    checks(desk)
+    started = time.perf_counter()
+    found = checking.check_everything(desk)
+    say(f"nightly checks over {count * 6 // 10:,} holders ({found:,} findings)", time.perf_counter() - started, "s")
+    with TestClient(create_app(house), base_url="http://127.0.0.1:8420", follow_redirects=False) as client:
+        client.post("/sign-in", data={"who": MEMBERS[0].sign_in})
+        for address in (
+            "/",
+            "/licences",
+            "/licences/home-calling",
+            "/checks",
+            "/checks/assignment.line-has-path",
+            "/holders/groups",
+            "/holders/directory",
+            "/holders/people/person-ifeoma-okafor",
+        ):
+            say(f"{address}: 95th", answered(client, [address] * 20), "ms")
+    house.close()
+    standins.stop()
+
+
+def plan(people: int, numbers: int, *, sites: int) -> None:
+    problem = made(people, numbers, sites=sites)
+    started = time.perf_counter()
+    solve(problem)
+    say(
+        f"planner, {people:,} people against {numbers:,} numbers at {sites} site{'s' if sites > 1 else ''}",
+        time.perf_counter() - started,
+        "s",
+    )
+
+
+def checks(desk: Desk) -> None:
+    """A thousand tasks: people given numbers, each with a test call."""
+    life, person = tables.life, tables.person
+    with desk.reading() as reading:
+        free = reading.records.where(
+            Number, life.c.state == State.AVAILABLE.value, life.c.site == "s-7", order_by=life.c.number, limit=TASKS // 2
+        )
+        people = reading.records.where(Person, person.c.site == "s-7", order_by=person.c.id, limit=TASKS // 2)
+    pairs = list(zip(free, people, strict=False))
+    tasks = [t.AssignNumber(number=n.e164, holder=HolderRef(kind=HolderKind.PERSON, id=p.id), role="extra") for n, p in pairs]  # type: ignore[arg-type]
+    tasks += [t.PlaceTestCall(number=n.e164) for n, _ in pairs]  # type: ignore[misc]
+    started = time.perf_counter()
+    report = workorders.preview(desk, tasks)
+    say(f"checks of {len(tasks):,} tasks ({len(report.findings):,} verdicts)", time.perf_counter() - started, "s")
+
+
+if __name__ == "__main__":
+    main()
