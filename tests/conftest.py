@@ -178,6 +178,24 @@ def client(house: Any) -> Iterator[Any]:
         yield opened
 
 
+@pytest.fixture(scope="module")
+def shared(seeded: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Any]:
+    """The application on one house for all tests of a module: for those that only look, or don't mind what others did."""
+    from starlette.testclient import TestClient
+
+    from sedge.app import create_app, open_house
+    from sedge.standins.app import StandinServer
+
+    folder = tmp_path_factory.mktemp("shared") / "data"
+    shutil.copytree(seeded, folder)
+    standins = StandinServer(folder).start(ticking=False)
+    opened = open_house(Settings(data=folder, demo=True, durable=False, runner=False), standins.url)
+    with TestClient(create_app(opened), base_url="http://127.0.0.1:8420", follow_redirects=False) as made:
+        yield made
+    opened.close()
+    standins.stop()
+
+
 @pytest.fixture
 def api(client: Any) -> Any:
     """The same with the demo's token, on the JSON interface."""

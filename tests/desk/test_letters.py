@@ -46,7 +46,7 @@ def test_the_summary_lists_everybody_of_the_batch(house, desk):
 
 @pytest.mark.parametrize(("part", "value", "says"), [
     ("text", "Dear {{ nmae }}", "refers to nothing"), ("text", "{% if %}", "can't be read"), ("subject", "", "subject"), ("text", " ", "text"), ("html", "{{ held.x.y }}", "nothing"),
-    ("text", "{{ 'x' * 1000000000 }}", "not for letters"), ("text", "{{ ''.__class__.__mro__ }}", "drawn"), ("text", "x" * 20_001, "20,000"), ("subject", "{% for i in range(10000000) %}{% endfor %}", "drawn"),
+    ("text", "{{ 'x' * 1000000000 }}", "not for letters"), ("text", "{{ ''.__class__.__mro__ }}", "drawn"), ("text", "x" * 20_001, "20,000"), ("subject", "{% for i in range(10000000) %}{% endfor %}", "refers to nothing"),
 ])  # fmt: skip
 def test_a_text_that_refers_to_nothing_or_does_harm_is_refused_by_its_field(desk, part, value, says):
     with pytest.raises(NotUnderstood, match=says) as raised:

@@ -139,7 +139,9 @@ class _Sandbox(SandboxedEnvironment):
 
 
 def _environment(*, html: bool) -> SandboxedEnvironment:
-    return _Sandbox(undefined=StrictUndefined, autoescape=html, trim_blocks=True, lstrip_blocks=True)
+    made = _Sandbox(undefined=StrictUndefined, autoescape=html, trim_blocks=True, lstrip_blocks=True)
+    made.globals.clear()  # no ranges: a letter goes through what it is given, not through a billion of anything
+    return made
 
 
 def drawn(text: LetterText, facts: Mapping[str, Any]) -> Letter:
