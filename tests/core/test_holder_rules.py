@@ -140,7 +140,7 @@ def test_a_temporary_change_ends_later_and_is_not_for_good(estate):
 def test_a_call_rings_the_members_of_a_group_and_of_a_service_lines(estate):
     one, two = estate.person("Ada"), estate.person("Bea")
     estate.put(e.Group(id="g", name="Desk", members=(one.id, two.id)))
-    body = Path(first="r", steps={"r": Ring(groups=("g",), **STEPS), "box": Mailbox(groups=("g",))}).model_dump(mode="json")
+    body = Path(first="r", steps={"r": Ring(title="R", groups=("g",), **STEPS), "box": Mailbox(groups=("g",))}).model_dump(mode="json")
     estate.put(e.PathVersion(id="p", name="P", body=body, in_force_from=NOW))
     line = estate.line()
     number = estate.given(142, line, path="p")

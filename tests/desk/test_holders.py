@@ -27,7 +27,7 @@ def test_a_group_is_set_up_changed_and_rings_where_a_path_names_it(house, desk):
     path = {
         "first": "r",
         "steps": {
-            "r": {"kind": "ring", "groups": [key], "exits": {"no answer": "b", "busy": "b", "nobody reachable": "b"}},
+            "r": {"kind": "ring", "people": [], "groups": [key], "exits": {"no answer": "b", "busy": "b", "nobody reachable": "b"}},
             "b": {"kind": "mailbox", "groups": [key]},
         },
     }
