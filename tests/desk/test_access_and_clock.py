@@ -89,8 +89,8 @@ def test_two_organisations_see_nothing_of_each_other(house):
     from sedge.desk import holders, numbers
     from sedge.store.installation import Organisation
 
-    house.add_organisation(Organisation("copperleaf", "Copperleaf Cafés", "GB"))
-    theirs = house.desk(Member("x", "X", "x@example.test", "copperleaf", AccessRole.ADMINISTRATOR))
+    house.add_organisation(Organisation("somebody", "Somebody Else", "GB"))
+    theirs = house.desk(Member("x", "X", "x@example.test", "somebody", AccessRole.ADMINISTRATOR))
     assert holders.people(theirs)[0] == []
     assert estate.overview(theirs).total == 0
     assert numbers.find(theirs, "okafor").groups == []
