@@ -3,6 +3,7 @@
 import os
 import shutil
 from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
@@ -167,14 +168,25 @@ def desk(house: Any) -> Any:
     return house.desk(MEMBERS[0])
 
 
+_idle: list[Any] = []
+
+
+@contextmanager
+def serving(house: Any) -> Iterator[Any]:
+    """An application for this house: an idle one of an earlier test if there is one, since building one takes most of a second."""
+    from sedge.app import build_app, move_in
+
+    app = move_in(_idle.pop() if _idle else build_app(), house)
+    yield app
+    _idle.append(app)
+
+
 @pytest.fixture
 def client(house: Any) -> Iterator[Any]:
     """The application in-process, signed in as nobody."""
     from starlette.testclient import TestClient
 
-    from sedge.app import create_app
-
-    with TestClient(create_app(house), base_url="http://127.0.0.1:8420", follow_redirects=False) as opened:
+    with serving(house) as app, TestClient(app, base_url="http://127.0.0.1:8420", follow_redirects=False) as opened:
         yield opened
 
 
@@ -183,14 +195,14 @@ def shared(seeded: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[A
     """The application on one house for all tests of a module: for those that only look, or don't mind what others did."""
     from starlette.testclient import TestClient
 
-    from sedge.app import create_app, open_house
+    from sedge.app import open_house
     from sedge.standins.app import StandinServer
 
     folder = tmp_path_factory.mktemp("shared") / "data"
     shutil.copytree(seeded, folder)
     standins = StandinServer(folder).start(ticking=False)
     opened = open_house(Settings(data=folder, demo=True, durable=False, runner=False), standins.url)
-    with TestClient(create_app(opened), base_url="http://127.0.0.1:8420", follow_redirects=False) as made:
+    with serving(opened) as app, TestClient(app, base_url="http://127.0.0.1:8420", follow_redirects=False) as made:
         yield made
     opened.close()
     standins.stop()

@@ -121,8 +121,23 @@ async def _body(request: Request) -> bytes:
 
 
 def create_app(house: House) -> FastAPI:
+    """The application, serving a house."""
+    return move_in(build_app(), house)
+
+
+def move_in(app: FastAPI, house: House) -> FastAPI:
+    """Serve this house from now on. Building an application reads hundreds of routes; one that is idle can be used again."""
+    app.state.house = house
+    app.state.listener = Listener(_callback_secret(house.installation, house.keyring))
+    return app
+
+
+def build_app() -> FastAPI:
+    """All pages, interfaces and files, with no house to show yet."""
+
     @asynccontextmanager
-    async def lifespan(_app: FastAPI) -> AsyncIterator[None]:
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        house: House = app.state.house
         scheduler = serving.start_runner(house) if house.settings.runner else None
         yield
         if scheduler:
@@ -130,8 +145,7 @@ def create_app(house: House) -> FastAPI:
 
     app = FastAPI(title="Sedge", version="0.1.0", docs_url=None, redoc_url=None, openapi_url="/api/v1/openapi.json", lifespan=lifespan)
     app.openapi = lambda: describe(app)  # type: ignore[method-assign]
-    app.state.house = house
-    app.state.templates = environment(house.clock.now)
+    app.state.templates = environment(lambda: app.state.house.clock.now())
     app.state.desk_facts = _desk_facts
     problems.dress(app)
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=5)
@@ -145,19 +159,18 @@ def create_app(house: House) -> FastAPI:
     app.include_router(api_ledger.standins)
     app.include_router(api_scim.resource)
 
-    listener = Listener(_callback_secret(house.installation, house.keyring))
-
     @app.post("/callbacks/carrier", include_in_schema=False)
     def told_by_carrier(request: Request, body: Annotated[bytes, Depends(_body)]) -> Response:
         """A hint only: we ask the carrier ourselves. So it can come twice, late, or out of order."""
-        listener.check(request.headers, body, house.clock.now())
+        house: House = request.app.state.house
+        request.app.state.listener.check(request.headers, body, house.clock.now())
         told = told_in(body)
         runner.look_again_at(house, told.carrier, told.order)
         return Response(status_code=204)
 
     @app.get("/healthz", include_in_schema=False)
-    def healthz() -> Response:
-        return JSONResponse({"status": "ok", "organisations": len(house.estates)})
+    def healthz(request: Request) -> JSONResponse:
+        return JSONResponse({"status": "ok", "organisations": len(request.app.state.house.estates)})
 
     _read_all_routes(app)
     return app

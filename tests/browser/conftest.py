@@ -4,15 +4,17 @@ import shutil
 import threading
 import time
 from collections.abc import Iterator
+from contextlib import ExitStack
 from pathlib import Path
 
 import pytest
 import uvicorn
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from sedge.app import create_app, open_house
+from sedge.app import open_house
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
+from tests.conftest import serving
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
@@ -26,7 +28,9 @@ class Served:
     def __init__(self, folder: Path) -> None:
         self.standins = StandinServer(folder).start()
         self.house = open_house(Settings(data=folder, demo=True, durable=False, runner_seconds=0.2), self.standins.url)
-        self._server = uvicorn.Server(uvicorn.Config(create_app(self.house), host="127.0.0.1", port=0, log_level="error"))
+        self._app = ExitStack()
+        app = self._app.enter_context(serving(self.house))
+        self._server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=0, log_level="error"))
         self._thread = threading.Thread(target=self._server.run, daemon=True)
         self._thread.start()
         while not self._server.started:
@@ -36,6 +40,7 @@ class Served:
     def stop(self) -> None:
         self._server.should_exit = True
         self._thread.join(10)
+        self._app.close()
         self.house.close()
         self.standins.stop()
 
