@@ -2,7 +2,7 @@
 
 from datetime import datetime
 from enum import StrEnum
-from typing import Any
+from typing import Any, Literal
 
 from sedge.core.facts import Fact, Money
 from sedge.core.holding import HolderRef
@@ -10,6 +10,7 @@ from sedge.core.licences.records import Grant, Product, Subscription
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import Kind
+from sedge.core.paths.steps import Opening
 from sedge.core.supply.records import (
     Account,
     Carrier,
@@ -62,6 +63,7 @@ class Number(Fact):
     registered_spot: str | None = None
     path: str | None = None
     trunk: str | None = None
+    fallback: str = ""
     label: str = ""
     note: str = ""
     tags: tuple[str, ...] = ()
@@ -186,6 +188,19 @@ class Site(Fact):
 BASIC_RIGHTS = (Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE)
 
 
+class Answering(Fact):
+    """A person's own answering rules. `openings` are the hours they may be rung, in their site's time (none: always); `devices` those of
+    their devices that ring (none: all); `mobile` (E.164) rings along; `pickup` are colleagues who may answer for them; `then` is what
+    happens to a call to their own number that nobody answers, `cover` the colleague who is rung for it."""
+
+    openings: tuple[Opening, ...] = ()
+    devices: tuple[str, ...] = ()
+    mobile: str = ""
+    pickup: tuple[str, ...] = ()
+    then: Literal["mailbox", "colleague", "mobile", "nothing"] = "mailbox"
+    cover: str = ""
+
+
 class Person(Fact):
     id: str
     name: str
@@ -197,6 +212,7 @@ class Person(Fact):
     spot: str | None = None
     rights: tuple[Right, ...] = BASIC_RIGHTS
     ring_seconds: int = 25
+    answering: Answering = Answering()
     manager: str | None = None
     left: bool = False
     known_elsewhere_as: str = ""

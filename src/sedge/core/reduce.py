@@ -215,6 +215,19 @@ def _publish(task: t.PublishPath, estate: Estate, _identity: str) -> list[Change
     return [changed(Subject.PATH, before, path, "path.published")]
 
 
+@reduces(t.SetAnswering)
+def _set_answering(task: t.SetAnswering, estate: Estate, _identity: str) -> list[Change]:
+    person = estate.the(Person, task.holder.id)
+    after = person.but(answering=task.answering, ring_seconds=task.ring_seconds)
+    return [changed(Subject.PERSON, person, after, "person.answering-set")]
+
+
+@reduces(t.SetFallback)
+def _set_fallback(task: t.SetFallback, estate: Estate, _identity: str) -> list[Change]:
+    number = estate.number(number_in(task))
+    return number_changed(number, "number.fallback-set", fallback=task.to)
+
+
 @reduces(t.SetCallingRights)
 def _set_rights(task: t.SetCallingRights, estate: Estate, _identity: str) -> list[Change]:
     person = estate.the(Person, task.holder.id)

@@ -15,7 +15,7 @@ from sqlalchemy import Connection, bindparam, delete, func, insert, inspect, sel
 from sedge.core.estate import Change
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import RECORD_TYPES, Number, Subject
-from sedge.store import finder, holder_tables, placing, tables
+from sedge.store import finder, holder_tables, path_tables, placing, tables
 from sedge.store.counting import add_counts
 from sedge.store.records import Records, needs_attention
 
@@ -36,6 +36,7 @@ def follow(connection: Connection, changes: Sequence[Change], names: Names, at: 
     _known(connection, [c for c in changes if c.subject in KNOWN])
     placing.follow(connection, changes)
     _members(connection, [c for c in changes if c.subject is Subject.GROUP])
+    _answers_for(connection, [c for c in changes if c.subject is Subject.PERSON])
     _renamed(connection, changes)
 
 
@@ -162,6 +163,19 @@ def _members(connection: Connection, changes: Iterable[Change]) -> None:
         connection.execute(delete(table).where(table.c.group == change.id))
         if change.after.members and not change.after.removed:
             connection.execute(insert(table), [{"group": change.id, "person": person} for person in change.after.members])
+
+
+def _answers_for(connection: Connection, changes: Iterable[Change]) -> None:
+    """Who is asked to answer for whom, by people's own rules."""
+    table = path_tables.answers_for
+    for change in changes:
+        before, after = change.before.answering if change.before else None, change.after.answering
+        if before == after or (before is None and not (after.pickup or after.cover)):
+            continue
+        connection.execute(delete(table).where(table.c.person == change.id))
+        asked = {key for key in (*after.pickup, after.cover) if key}
+        if asked:
+            connection.execute(insert(table), [{"person": change.id, "colleague": key} for key in sorted(asked)])
 
 
 def known_rows(subject: Subject, ref: str, known_as: Mapping[str, str]) -> list[dict[str, str]]:

@@ -7,7 +7,7 @@ from sqlalchemy import and_, select, union_all
 from sedge.core.estate import Estate
 from sedge.core.facts import Fact
 from sedge.core.numbers.life import State
-from sedge.core.paths.steps import groups_named, people_named
+from sedge.core.paths.steps import groups_named, named_by, paths_named, people_named
 from sedge.core.records import (
     RECORD_TYPES,
     Account,
@@ -33,7 +33,7 @@ from sedge.core.records import (
     Subscription,
     Trunk,
 )
-from sedge.core.workorders.tasks import Needs
+from sedge.core.workorders.needs import Needs
 from sedge.store import holder_tables, tables
 from sedge.store.records import Records, is_open
 
@@ -41,6 +41,7 @@ POOL = 12  # free numbers loaded per site, so that a remedy can name one
 MOST_SITES = 40  # sites of one work order for which free numbers are looked up
 MOST_DOCUMENTS = 1000
 MOST_CHOICES = 60  # call paths loaded for a remedy to name
+OWN = frozenset({Subject.DEVICE, Subject.DOWNSTREAM})  # what a step names itself, besides people, groups and paths
 MOST_USERS = 2000  # numbers that follow one call path and are told of its new version at once
 
 
@@ -84,18 +85,21 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
     )  # who rings back a call for help
     put(records.held_by(Grant, refs))
     paths = put(records.many(PathVersion, naming | wanted.paths | {n.path for n in (*numbers, *held) if n.path}))
+    paths += _put_other_paths(records, estate, paths)
     groups = _put_groups(records, estate, wanted, paths)
     people = wanted.people | {person for path in paths for person in people_named(path.body)} | {m for g in groups for m in g.members}
     people |= {p for line in estate.all(ServiceLine) for p in (*line.recipients, *line.members)}
     put(records.many(Person, people - {p.id for p in estate.all(Person)}))
+    colleagues = {key for p in estate.all(Person) for key in (*p.answering.pickup, p.answering.cover) if key}
+    put(records.many(Person, colleagues - {p.id for p in estate.all(Person)}))
     put(_with_mail(records, wanted.emails))
     put(_with_extension(records, wanted.extensions))
     put(records.where(Device, tables.device.c.person.in_(sorted(p.id for p in estate.all(Person))[:900])))
     orders = put(records.many(Order, wanted.orders | {n.order for n in numbers if n.order and n.state is State.ON_ORDER}))
     put(records.many(Number, {line.e164 for order in orders if order.id in wanted.orders for line in order.lines} - wanted.numbers))
     put(records.where(Spot, tables.spot.c.site.in_(sorted(sites))))
-    named = {getattr(r, "spot", None) for r in (*numbers, *held, *estate.all(Person), *estate.all(ServiceLine), *estate.all(Site))}
-    missing = (wanted.spots | {s for s in named if s}) - {s.id for s in estate.all(Spot)}
+    at_spots = {getattr(r, "spot", None) for r in (*numbers, *held, *estate.all(Person), *estate.all(ServiceLine), *estate.all(Site))}
+    missing = (wanted.spots | {s for s in at_spots if s}) - {s.id for s in estate.all(Spot)}
     put(records.many(Spot, missing))
     elsewhere = (
         {s.site for s in estate.all(Spot)} | {p.site for p in (*estate.all(Person), *estate.all(ServiceLine))} | {n.site for n in held}
@@ -107,9 +111,23 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
     if wanted.choices:
         _put_pool(records, estate, sites)
         put(records.where(PathVersion, order_by=tables.path.c.name, limit=MOST_CHOICES))
-    for subject in {subject for subject, _ in wanted.records}:
-        put(records.many(RECORD_TYPES[subject], [key for kind, key in wanted.records if kind is subject]))
+    named = wanted.records | {pair for path in paths for step in path.body["steps"].values() for pair in named_by(step) if pair[0] in OWN}
+    for subject in {subject for subject, _ in named}:
+        put(records.many(RECORD_TYPES[subject], [key for kind, key in named if kind is subject]))
     return estate
+
+
+def _put_other_paths(records: Records, estate: Estate, paths: list[PathVersion]) -> list[PathVersion]:
+    """The call paths that these go on in, and so on."""
+    found: list[PathVersion] = []
+    missing = {key for path in paths for key in paths_named(path.body)} - {p.id for p in estate.all(PathVersion)}
+    while missing:
+        more = records.many(PathVersion, missing)
+        for path in more:
+            estate.put(path)
+        found += more
+        missing = {key for path in more for key in paths_named(path.body)} - {p.id for p in estate.all(PathVersion)} - missing
+    return found
 
 
 def _naming(records: Records, wanted: Needs) -> set[str]:

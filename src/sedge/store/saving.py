@@ -17,6 +17,7 @@ from sedge.core.estate import Change
 from sedge.core.facts import brief, canonical
 from sedge.core.ledger.chain import BEGINNING, Entry, link
 from sedge.core.numbers.e164 import describe
+from sedge.core.paths.steps import named_by
 from sedge.core.records import Address, Grant, HolderKind, Number, PathVersion, Person, Product, Proof, ServiceLine, Subject, Subscription
 from sedge.store import deriving, finder, tables
 from sedge.store.records import Records, columns
@@ -189,18 +190,9 @@ def _path_references(connection: Connection, changes: Iterable[Change]) -> None:
             insert(tables.path_version).values(path=path.id, number=path.number, in_force_from=path.in_force_from, body=canonical(path))
         )
         connection.execute(delete(tables.path_names).where(tables.path_names.c.path == path.id))
-        named = {(kind, key) for step in path.body.get("steps", {}).values() for kind, key in _named(step)}
+        named = {(subject.value, key) for step in path.body.get("steps", {}).values() for subject, key in named_by(step)}
         for kind, key in sorted(named):
             connection.execute(insert(tables.path_names).values(path=path.id, subject=kind, subject_id=key))
-
-
-def _named(step: dict[str, Any]) -> Iterable[tuple[str, str]]:
-    for person in (*step.get("people", ()), *step.get("recipients", ())):
-        yield Subject.PERSON.value, person
-    for group in step.get("groups", ()):
-        yield Subject.GROUP.value, group
-    if number := step.get("number"):
-        yield Subject.NUMBER.value, number
 
 
 def _append(connection: Connection, changes: Sequence[Change], stamp: Stamp) -> None:

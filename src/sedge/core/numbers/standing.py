@@ -189,6 +189,8 @@ def next_actions(number: Number, estate: Estate) -> list[str]:
             needs_path = number.assignment is not None and number.assignment.holder.kind in {HolderKind.SERVICE_LINE, HolderKind.SITE}
             if needs_path and number.path is None:
                 wanting.append("set-path")
+            if number.trunk and not number.fallback and number.path:
+                wanting.append("set-fallback")
             rest = [a for a in ("test-call", "follow", "set-spot", "features", "retire") if a not in wanting]
             return wanting + rest
         case State.AGING:

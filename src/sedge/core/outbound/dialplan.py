@@ -85,10 +85,11 @@ def _applied(keys: str, rule: DialRule, site: Site) -> Dialled:
     if reading.problem or reading.candidates[0].e164 != result:
         sentence = reading.problem.sentence if reading.problem else "It is not a number in service."
         return Dialled("nothing", result, rule, rule.right, sentence)
-    return Dialled("number", result, rule, _right_for(result, site), f"rule {rule.pattern}")
+    return Dialled("number", result, rule, right_for(result, site), f"rule {rule.pattern}")
 
 
-def _right_for(e164: str, site: Site) -> Right:
+def right_for(e164: str, site: Site) -> Right:
+    """The calling right that a call from a site to a number needs."""
     facts = describe(e164)
     if facts.country != site.country:
         return Right.INTERNATIONAL

@@ -5,19 +5,11 @@ from dataclasses import dataclass, field
 from sedge.core.estate import Estate
 from sedge.core.numbers.life import State
 from sedge.core.outbound.dialplan import Dialled, dial
-from sedge.core.records import HolderKind, HolderRef, Number, Person, Role, Site, Trunk
+from sedge.core.outbound.trunks import Candidate, choose_trunk
+from sedge.core.records import HolderKind, HolderRef, Number, Person, Role, Site
 from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
 
 CNAM_LENGTH = 15  # as carriers' name stores keep it
-
-
-@dataclass(frozen=True)
-class Candidate:
-    """A trunk and why it was or wasn't taken."""
-
-    trunk: str
-    taken: bool
-    reason: str
 
 
 @dataclass(frozen=True)
@@ -69,20 +61,7 @@ def _help(dialled: Dialled, number: Number | None, estate: Estate) -> OutboundTr
 def _out(dialled: Dialled, number: Number | None, person: Person, estate: Estate) -> OutboundTrace:
     if number is None:
         return OutboundTrace(dialled, "rejected", f"{person.name} has no number to show, and no default is set.")
-    site = estate.the(Site, person.site)
-    trunks = sorted(estate.all(Trunk), key=lambda x: (x.id != number.trunk, x.site != site.id, x.id))
-    candidates: list[Candidate] = []
-    chosen: Trunk | None = None
-    for trunk in trunks:
-        if chosen is not None:
-            candidates.append(Candidate(trunk.name, False, f"{chosen.name} was taken before it"))
-        elif not trunk.up:
-            candidates.append(Candidate(trunk.name, False, "it is down"))
-        elif trunk.carrier != number.carrier:
-            candidates.append(Candidate(trunk.name, False, "it leads to another carrier, which would not take this caller ID"))
-        else:
-            chosen = trunk
-            candidates.append(Candidate(trunk.name, True, "the caller's own number is on its list"))
+    chosen, candidates = choose_trunk(number, estate.the(Site, person.site), estate)
     if chosen is None:
         return OutboundTrace(dialled, "rejected", "No trunk takes the call.", candidates=candidates)
     return OutboundTrace(

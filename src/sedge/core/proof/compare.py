@@ -2,10 +2,11 @@
 
 import hashlib
 from collections.abc import Sequence
+from typing import Any
 
 from sedge.core.estate import Estate
 from sedge.core.facts import canonical
-from sedge.core.paths.steps import groups_named, people_named, with_people
+from sedge.core.paths.steps import paths_named, people_named, with_people
 from sedge.core.paths.trace import Trace
 from sedge.core.records import Device, Group, Number, PathVersion, Person, Trunk
 
@@ -32,20 +33,35 @@ def _trunk_of(trunk: Trunk | None) -> tuple[object, ...] | str:
 
 def fingerprint(number: Number, estate: Estate) -> str:
     """A hash of everything on the call's way; when it differs from a proof's, the proof has gone stale."""
-    path = estate.get(PathVersion, number.path)
-    body = with_people(path.body, {g.id: g.members for g in estate.all(Group) if not g.removed}) if path else None
-    people = set(people_named(body)) if body else set()
+    bodies = _bodies(number, estate)
+    people = {key for body in bodies for key in people_named(body)}
     if number.holder:
         people.add(number.holder.id)
+    named = {key for body in bodies for step in body["steps"].values() for key in (*step.get("devices", ()), *step.get("systems", ()))}
     trunk = estate.get(Trunk, number.trunk)
     parts = [
         number.state.value,
         canonical(number.assignment) if number.assignment else "",
         number.spot or "",
-        path.but(version=0) if path else "",
-        *([body["steps"]] if path and body and groups_named(path.body) else []),
+        number.path or "",
+        *bodies,
         _trunk_of(trunk),
-        sorted((d.id, d.person, d.registered) for d in estate.all(Device) if d.person in people),
-        sorted((p.id, p.ring_seconds, p.left) for p in estate.all(Person) if p.id in people),
+        number.fallback,
+        sorted((d.id, d.person, d.registered, d.removed) for d in estate.all(Device) if d.person in people or d.id in named),
+        sorted((p.id, p.ring_seconds, p.left, canonical(p.answering)) for p in estate.all(Person) if p.id in people),
     ]
     return hashlib.sha256(canonical(parts).encode()).hexdigest()[:24]
+
+
+def _bodies(number: Number, estate: Estate) -> list[dict[str, Any]]:
+    """The path of a number and those it goes on in, with the members of groups; test cases are on nobody's way."""
+    members = {g.id: g.members for g in estate.all(Group) if not g.removed}
+    found: dict[str, dict[str, Any]] = {}
+    waiting = [number.path] if number.path else []
+    while waiting:
+        key = waiting.pop()
+        path = estate.get(PathVersion, key)
+        if path and key not in found:
+            found[key] = {name: value for name, value in with_people(path.body, members).items() if name != "tests"}
+            waiting += sorted(paths_named(path.body))
+    return list(found.values())

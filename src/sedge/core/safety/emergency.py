@@ -93,12 +93,16 @@ def unregistered(number: Number, estate: Estate) -> str:
     return f"{carrier.name} {has} for {number.national}; the operator would be shown that. Register the address."
 
 
-def _trunk(number: Number, site: Site, estate: Estate) -> Trunk | None:
-    """The number's own trunk first, then any other that leaves from its site or its site's country."""
+def help_trunks(number: Number, site: Site, estate: Estate) -> list[Trunk]:
+    """The trunks that take a call for help, in order: the number's own first, then any other of its site or its site's country."""
     own = estate.get(Trunk, number.trunk)
     others = sorted(estate.all(Trunk), key=lambda x: (x.site != site.id, x.id))
-    same_country = [x for x in others if estate.the(Site, x.site).country == site.country]
-    return next((x for x in (own, *same_country) if x and x.up and x.emergency), None)
+    same_country = [x for x in others if (home := estate.get(Site, x.site)) and home.country == site.country and x != own]
+    return [x for x in (own, *same_country) if x and x.emergency]
+
+
+def _trunk(number: Number, site: Site, estate: Estate) -> Trunk | None:
+    return next((x for x in help_trunks(number, site, estate) if x.up), None)
 
 
 def callback_number(number: Number, estate: Estate) -> Number | None:

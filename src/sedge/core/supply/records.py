@@ -20,7 +20,8 @@ class FeatureTerms(Fact):
 
 class Carrier(Fact):
     """`asks_of` says which allowances a holder of that kind needs under this carrier's agreement. `terms` and `contact` are for
-    people; `most_grace_days` is the longest wait at zero that can be chosen."""
+    people; `most_grace_days` is the longest wait at zero that can be chosen. `rates` is what a minute of a call out costs, by the leading
+    digits of the number called (without plus); the longest counts."""
 
     id: str
     name: str
@@ -35,6 +36,7 @@ class Carrier(Fact):
     contact: str = ""
     registers_addresses: bool = True
     features: dict[str, FeatureTerms] = {}
+    rates: dict[str, Money] = {}
     version: int = 0
 
     def features_for(self, kind: Kind) -> dict[str, FeatureTerms]:

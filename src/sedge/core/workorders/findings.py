@@ -31,19 +31,20 @@ class Remedy:
 class Place:
     """Where a remedy is found that is no task: the spots of a site, a deposit to an account, a new call path of a site."""
 
-    what: Literal["spots", "deposit", "new path", "papers", "supply", "connection", "path"]
+    what: Literal["spots", "deposit", "new path", "papers", "supply", "connection", "path", "drawing"]
     id: str
 
 
 @dataclass(frozen=True)
 class Finding:
-    """`rule` and `task` (position in running order) are filled in by the checker."""
+    """`rule` and `task` (position in running order) are filled in by the checker; `steps` are those of a call path that are meant."""
 
     level: Level
     message: str
     remedies: tuple[Remedy, ...] = ()
     rule: str = ""
     task: int = 0
+    steps: tuple[str, ...] = ()
 
     @property
     def is_pass(self) -> bool:
@@ -70,5 +71,7 @@ def instead(words: str, *tasks: Any, automatic: bool = True) -> Remedy:
     return Remedy(words, tasks, replaces=True, automatic=automatic)
 
 
-def elsewhere(words: str, what: Literal["spots", "deposit", "new path", "papers", "supply", "connection", "path"], key: str) -> Remedy:
+def elsewhere(
+    words: str, what: Literal["spots", "deposit", "new path", "papers", "supply", "connection", "path", "drawing"], key: str
+) -> Remedy:
     return Remedy(words, (), automatic=False, leads_to=Place(what, key))

@@ -9,6 +9,7 @@ from graphlib import CycleError, TopologicalSorter
 from typing import Any
 
 from sedge.core.errors import NotUnderstood
+from sedge.core.paths.steps import people_named
 from sedge.core.workorders import tasks as t
 
 Thing = tuple[str, ...]
@@ -99,6 +100,10 @@ def gives(task: Any) -> Iterator[Thing]:
             yield "path of", task.e164 or ""
         case t.SetCallingRights():
             yield "rights", task.holder.id
+        case t.SetAnswering():
+            yield ("answers",)
+        case t.SetFallback():
+            yield "fallback", task.e164 or ""
         case _:
             return
 
@@ -148,6 +153,10 @@ def wants(task: Any) -> Iterator[Thing]:
             yield "assigned", n
             yield "listed", n
             yield "path of", n
+            yield ("answers",)
+        case t.PublishPath():
+            yield from (("person", key) for key in people_named(task.body.model_dump(mode="json")))
+            yield ("groups set",)
         case t.ReleaseNumber():
             yield "free", n
             yield "unlisted", n

@@ -11,11 +11,9 @@ from sedge.core.estate import Estate
 from sedge.core.facts import in_words
 from sedge.core.licences.standing import lacking, working
 from sedge.core.numbers.life import ENDED, State
-from sedge.core.paths.steps import Mailbox, Menu, Queue, Ring, people_named
 from sedge.core.records import (
     Address,
     Capacity,
-    Device,
     HolderKind,
     HolderRef,
     Number,
@@ -377,58 +375,6 @@ def same_carrier(task: t.ListOnTrunk, estate: Estate) -> Finding:
     if trunk.carrier != number.carrier:
         return stop(f"{trunk.name} leads to another carrier than {number.national}'s.")
     return passed(f"{trunk.name} leads to the number's carrier")
-
-
-@rule("path.people-are-here", t.PublishPath)
-def path_people_are_here(task: t.PublishPath, estate: Estate) -> Finding:
-    """Somebody who has left, or was never here, answers nothing."""
-    named = dict.fromkeys(people_named(task.body.model_dump(mode="json")))
-    gone = [key for key in named if (person := estate.get(Person, key)) is None or person.left]
-    if gone:
-        names = ", ".join(person.name if (person := estate.get(Person, key)) else f"“{key}”" for key in gone[:3])
-        return stop(f"{names} can't answer: not, or no longer, in the directory. Choose somebody else.")
-    return passed(f"All {len(named)} people of the path are in the directory" if named else "The path names nobody; it rings the holder")
-
-
-@rule("path.somebody-rings", t.PublishPath)
-def path_somebody_rings(task: t.PublishPath, estate: Estate) -> Finding:
-    """A step whose people have no registered phone is a dead end in opening hours."""
-    silent = [
-        step.title
-        for step in task.body.steps.values()
-        if isinstance(step, Ring | Queue) and step.people and not any(d.registered for d in estate.all(Device) if d.person in step.people)
-    ]
-    if silent:
-        return warn(f"At “{silent[0]}” nothing would ring now: none of its people has a phone that is registered.")
-    return passed("At every step somebody's phone would ring")
-
-
-@rule("path.greeting-names-keys", t.PublishPath)
-def path_greeting_names_keys(task: t.PublishPath, estate: Estate) -> Finding | None:
-    """A key that the greeting doesn't speak of is never pressed."""
-    menus = [step for step in task.body.steps.values() if isinstance(step, Menu)]
-    unspoken = [key for menu in menus for key in menu.keys if key not in menu.greeting]
-    if unspoken:
-        return warn(f"The greeting does not speak of key {' or '.join(unspoken)}; callers won't know it.")
-    return passed("The greeting speaks of every key") if menus else None
-
-
-@rule("path.mailbox-is-read", t.PublishPath)
-def path_mailbox_is_read(task: t.PublishPath, estate: Estate) -> Finding | None:
-    """A message that nobody reads is a caller lost."""
-    boxes = [step for step in task.body.steps.values() if isinstance(step, Mailbox)]
-    if any(not box.recipients for box in boxes):
-        return warn("A mailbox has no recipients of its own; where the holder is not a person, nobody reads it.")
-    return passed("Every mailbox is read by somebody") if boxes else None
-
-
-@rule("path.number-in-use", t.SetPath)
-def path_number_in_use(task: t.SetPath, estate: Estate) -> Finding:
-    """A call path answers for a holder; a number without one has nobody to answer for."""
-    number = estate.number(task.e164 or "")
-    if number.state is not State.ASSIGNED:
-        return stop(f"{number.national} is {number.state}; a call path needs a number in use.")
-    return passed(f"Calls to {number.national} will follow {estate.the(PathVersion, task.path).name}")
 
 
 @rule("proof.can-be-called", t.PlaceTestCall)

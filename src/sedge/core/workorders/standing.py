@@ -19,7 +19,11 @@ OF_NUMBERS = (
     "assignment.holder-is-here", "assignment.country-served", "assignment.on-trunk-list", "assignment.calling-rights",
     "assignment.line-has-path", "assignment.address-registered",
 )  # fmt: skip
-OF_PATHS = ("path.people-are-here", "path.somebody-rings", "path.greeting-names-keys", "path.mailbox-is-read")
+OF_PATHS = (
+    "path.people-are-here", "path.somebody-rings", "path.greeting-names-keys", "path.mailbox-is-read", "path.greeting-said-well",
+    "path.steps-are-reached", "path.every-call-ends", "path.nobody-is-hung-up-on", "path.forwards-go-through", "path.hours-make-sense",
+    "path.recording-is-announced", "path.other-paths-lead-on", "path.test-cases-pass",
+)  # fmt: skip
 OF_GRANTS = ("licence.prerequisites", "licence.fits-holder")
 NIGHTLY = (*OF_NUMBERS, *OF_PATHS, *OF_GRANTS)
 

@@ -5,17 +5,17 @@ loaded by `needs`, in which order tasks run by `plan`. Numbers may be typed in a
 doors; here they are E.164.
 """
 
-from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import AwareDatetime, Field, TypeAdapter
+from pydantic import AwareDatetime, Field, TypeAdapter, field_validator
 
 from sedge.core.facts import Fact, Money
-from sedge.core.paths.steps import Path, groups_named, people_named
-from sedge.core.records import Capacity, HolderRef, Right, Role, Subject
+from sedge.core.paths.steps import Path
+from sedge.core.records import Answering, Capacity, HolderRef, Right, Role, Subject
 
 E164 = Annotated[str, Field(pattern=r"^\+[1-9]\d{6,14}$", description="E.164: plus and digits")]
+PAGES_OF_PATHS = frozenset({"bring-in", "draw", "new", "out", "prove", "questions", "sounds", "week"})  # stand where a path's id would
 Name = Annotated[str, Field(min_length=1, max_length=80)]
 
 
@@ -224,6 +224,32 @@ class PublishPath(_Task):
     name: Name
     body: Path
 
+    @field_validator("path")
+    @classmethod
+    def _no_page(cls, value: str) -> str:
+        if value in PAGES_OF_PATHS:
+            raise ValueError(f"“{value}” is the name of a page; give the path another id")
+        return value
+
+    based_on: int | None = Field(default=None, description="the version that the drawing began from; 0 for a new path")
+
+
+class SetAnswering(_Task):
+    """A person's own answering rules: hours, ring time, devices, mobile, who may pick up, what then."""
+
+    kind: Literal["set_answering"] = "set_answering"
+    holder: HolderRef
+    ring_seconds: Annotated[int, Field(ge=5, le=300)] = 25
+    answering: Answering
+
+
+class SetFallback(_Task):
+    """Where the number's carrier sends its calls while its trunk does not take them; nowhere where `to` is empty."""
+
+    kind: Literal["set_fallback"] = "set_fallback"
+    number: NumberField
+    to: Annotated[str, Field(pattern=r"^(\+\d{5,15})?$")]
+
 
 class SetCallingRights(_Task):
     kind: Literal["set_calling_rights"] = "set_calling_rights"
@@ -400,105 +426,10 @@ class PutBackLater(_Task):
 
 Task = Annotated[
     GrantLicence | RevokeLicence | ExchangeLicence | BuySeats | StartTrial | CancelSeats | ChangePerson | SetGroup | PutBackLater | AssignNumber | UnassignNumber | ReserveNumber | UnreserveNumber | SetAside | ReturnNumber
-    | EndRest | AdoptNumber | SetSpot | RegisterAddress | TellPlace | SetPath | PublishPath | SetCallingRights | ListOnTrunk | UnlistFromTrunk
+    | EndRest | AdoptNumber | SetSpot | RegisterAddress | TellPlace | SetPath | PublishPath | SetAnswering | SetFallback | SetCallingRights | ListOnTrunk | UnlistFromTrunk
     | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | OrderWhenFree | RecordArrival | SendPaper | CancelOrder | ReleaseNumber | ConnectNumber | SetFeature | PlaceTestCall | PutBack,
     Field(discriminator="kind"),
 ]  # fmt: skip
 AnyTask = _Task
 Bringing = AdoptNumber | ConnectNumber  # they name a number that is not in the estate yet
 TASK: TypeAdapter[Any] = TypeAdapter(Task)
-
-
-@dataclass
-class Needs:
-    """What has to be loaded before a task can be judged or applied. Everything a number or holder drags in follows."""
-
-    numbers: set[str] = field(default_factory=set)
-    holders: set[HolderRef] = field(default_factory=set)
-    people: set[str] = field(default_factory=set)
-    sites: set[str] = field(default_factory=set)
-    spots: set[str] = field(default_factory=set)
-    accounts: set[str] = field(default_factory=set)
-    paths: set[str] = field(default_factory=set)
-    path_users: set[str] = field(default_factory=set)
-    orders: set[str] = field(default_factory=set)
-    trunks: set[str] = field(default_factory=set)
-    holds: set[str] = field(default_factory=set)
-    emails: set[str] = field(default_factory=set)
-    records: set[tuple[Subject, str]] = field(default_factory=set)
-    groups: bool = False  # all groups, and the call paths that name the people and groups of the tasks
-    extensions: set[tuple[str, str]] = field(default_factory=set)
-    named: set[tuple[Subject, str]] = field(default_factory=set)
-    group_ids: set[str] = field(default_factory=set)
-    documents: bool = False
-    choices: bool = False  # also the first free numbers of the sites concerned, so that a remedy can name one
-
-    def __or__(self, other: "Needs") -> "Needs":
-        return Needs(**{name: getattr(self, name) | getattr(other, name) for name in self.__dataclass_fields__})
-
-
-def needs(task: Any) -> Needs:
-    """The records a task refers to by id."""
-    found = Needs()
-    if task.e164:
-        found.numbers.add(task.e164)
-    if (holder := getattr(task, "holder", None)) is not None:
-        found.holders.add(holder)
-    for attribute, collection in (
-        ("site", found.sites), ("spot", found.spots), ("account", found.accounts), ("path", found.paths),
-        ("order", found.orders), ("trunk", found.trunks), ("hold", found.holds),
-    ):  # fmt: skip
-        if value := getattr(task, attribute, None):
-            collection.add(value)
-    match task:
-        case AddPerson():
-            found.people.add(task.id)
-            found.emails.add(task.email.lower())
-            found.extensions |= {(task.site, task.extension)} if task.extension else set()
-        case ChangePerson():
-            _needs_of_a_change(task, found)
-        case SetGroup():
-            found.records.add((Subject.GROUP, task.group))
-            found.people |= set(task.members)
-            found.named.add((Subject.GROUP, task.group))
-        case SetSpot(person=str(person)):
-            found.holders.add(HolderRef.model_validate({"kind": "person", "id": person}))
-        case PublishPath():
-            found.path_users.add(task.path)
-            body = task.body.model_dump(mode="json")
-            found.people |= set(people_named(body))
-            found.group_ids |= groups_named(body)
-        case OrderNumbers():
-            found.numbers |= {line.number for line in task.lines}
-            found.documents = True
-        case RecordArrival():
-            found.numbers |= {line.number for line in task.lines}
-        case SendPaper():
-            found.documents = True
-        case LabelNumbers():
-            found.numbers |= set(task.numbers)
-        case PutBack():
-            for snapshot in task.snapshots:
-                if snapshot.subject is Subject.NUMBER:
-                    found.numbers.add(snapshot.id)
-                    held = (side.get("assignment") for side in (snapshot.before, snapshot.after) if side)
-                    found.holders.update(HolderRef.model_validate(a["holder"]) for a in held if a)
-                else:
-                    found.records.add((snapshot.subject, snapshot.id))
-                if snapshot.subject is Subject.PATH:
-                    found.paths.add(snapshot.id)
-                    found.path_users.add(snapshot.id)
-                    found.people |= set(people_named((snapshot.before or {}).get("body", {})))
-        case _:
-            pass
-    return found
-
-
-def _needs_of_a_change(task: ChangePerson, found: Needs) -> None:
-    found.holders.add(HolderRef.model_validate({"kind": "person", "id": task.person}))
-    found.people |= {task.manager} if task.manager else set()
-    found.emails |= {task.email.lower()} if task.email else set()
-    found.extensions |= {(task.site or "", task.extension)} if task.extension else set()
-    if task.left:
-        found.named.add((Subject.PERSON, task.person))
-        found.groups = True

@@ -53,6 +53,14 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
             return f"Set the call path of {n}", f"to {_name(estate, PathVersion, task.path)}"
         case t.PublishPath():
             return f"Publish {task.name}", ""
+        case t.SetAnswering():
+            return (
+                f"Set the answering rules of {_holder(task.holder, estate)}",
+                f"rung for {task.ring_seconds} s, then {task.answering.then}",
+            )
+        case t.SetFallback():
+            to = f"to {describe(task.to).national}" if task.to else "to nothing"
+            return f"Set the fallback of {n}", to
         case t.ListOnTrunk():
             return f"List {n}", f"on trunk {_name(estate, Trunk, task.trunk)}"
         case t.SetCallingRights():

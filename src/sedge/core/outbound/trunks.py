@@ -1,0 +1,33 @@
+"""Which trunk takes a call out, and why each other doesn't."""
+
+from dataclasses import dataclass
+
+from sedge.core.estate import Estate
+from sedge.core.records import Number, Site, Trunk
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A trunk and why it was or wasn't taken."""
+
+    trunk: str
+    taken: bool
+    reason: str
+
+
+def choose_trunk(number: Number, site: Site, estate: Estate, down: tuple[str, ...] = ()) -> tuple[Trunk | None, list[Candidate]]:
+    """The trunk that takes a call out of a number, the number's own first, then the site's; and why each other is not taken."""
+    trunks = sorted(estate.all(Trunk), key=lambda x: (x.id != number.trunk, x.site != site.id, x.id))
+    candidates: list[Candidate] = []
+    chosen: Trunk | None = None
+    for trunk in trunks:
+        if chosen is not None:
+            candidates.append(Candidate(trunk.name, False, f"{chosen.name} was taken before it"))
+        elif not trunk.up or trunk.id in down:
+            candidates.append(Candidate(trunk.name, False, "it is down"))
+        elif trunk.carrier != number.carrier:
+            candidates.append(Candidate(trunk.name, False, "it leads to another carrier, which would not take this caller ID"))
+        else:
+            chosen = trunk
+            candidates.append(Candidate(trunk.name, True, "the caller's own number is on its list"))
+    return chosen, candidates
