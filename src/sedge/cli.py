@@ -23,7 +23,7 @@ def demo(
 
     if fresh and data.exists():
         shutil.rmtree(data)
-    run_demo(_settings(data=data, port=port, demo=True))
+    run_demo(_settings(data=data, port=port, demo=True, sip_domain="sip.example"))
 
 
 @main.command()

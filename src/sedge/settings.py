@@ -16,6 +16,10 @@ class Settings(BaseSettings):
     port: int = Field(default=8420, ge=1, le=65535, description="port of pages and API")
     standins_port: int = Field(default=0, ge=0, le=65535, description="port of the stand-ins; 0: the next free one")
     demo: bool = Field(default=False, description="demo data, demo people on the sign-in page, the stand-ins' control panel")
+    sip_domain: str = Field(
+        default="",
+        description="domain under which telephone systems take SIP calls, each organisation's under its own id; empty: only other systems' numbers are in the ENUM zone",
+    )
     demo_token: str = Field(default="demo", description="the API token that the demo accepts on loopback addresses")
     durable: bool = Field(default=True, description="wait for the disk at each commit; off only for tests and seeding")
     runner: bool = Field(default=True, description="run due tasks by themselves; off: only when ticked")

@@ -2,7 +2,7 @@
 
 from decimal import Decimal
 
-from sedge.core.facts import money
+from sedge.core.facts import Money, money
 from sedge.core.numbers.plan import Kind
 from sedge.core.records import Account, Capacity, Carrier, HolderKind, SupplyModel
 from sedge.core.supply.records import FeatureTerms
@@ -26,6 +26,18 @@ FEATURES = {
     },
 }
 
+RATES = {
+    "fellgate": {"44": "0.012", "447": "0.031", "44808": "0", "49": "0.024", "1": "0.018", "33": "0.024"},
+    "brackwater": {"44": "0.014", "447": "0.034", "49": "0.019", "4915": "0.062", "1": "0.021"},
+    "maplecourt": {"1": "0.009", "44": "0.022", "49": "0.026"},
+}
+CURRENCY = {"fellgate": "GBP", "brackwater": "GBP", "maplecourt": "USD"}
+
+
+def rates_of(carrier: str) -> dict[str, Money]:
+    """What a minute of a call out costs, by the leading digits of the number called."""
+    return {prefix: money(amount, CURRENCY[carrier]) for prefix, amount in RATES[carrier].items()}
+
 
 def carriers() -> list[Carrier]:
     any_, single, many = Capacity.ANY, Capacity.SINGLE, Capacity.MANY
@@ -33,17 +45,17 @@ def carriers() -> list[Carrier]:
     return [
         Carrier(
             id="fellgate", name="Fellgate Voice", supply_model=SupplyModel.OWN_TRUNK, countries=("GB",), capacities=(any_,), asks_of={},
-            registers_addresses=False, features=FEATURES["fellgate"], contact="desk@fellgate.example",
+            registers_addresses=False, features=FEATURES["fellgate"], rates=rates_of("fellgate"), contact="desk@fellgate.example",
             terms="Prepaid. A month's price is taken on the 1st; service stops 14 days after a charge that is not covered.",
         ),
         Carrier(
             id="brackwater", name="Brackwater Telecom", supply_model=SupplyModel.BUNDLED, countries=("GB", "DE"), capacities=(single, many),
-            asks_of=asks, features=FEATURES["brackwater"], contact="orders@brackwater.example",
+            asks_of=asks, features=FEATURES["brackwater"], rates=rates_of("brackwater"), contact="orders@brackwater.example",
             terms="Prepaid, one account for each currency. Papers for Germany are looked at by a person on working days.",
         ),
         Carrier(
             id="maplecourt", name="Maplecourt Networks", supply_model=SupplyModel.PARTNER, countries=("US", "CA"), capacities=(any_,), asks_of={},
-            features=FEATURES["maplecourt"], contact="accounts@maplecourt.example", terms="On credit to 2,000 dollars, paid at the end of a month.",
+            features=FEATURES["maplecourt"], rates=rates_of("maplecourt"), contact="accounts@maplecourt.example", terms="On credit to 2,000 dollars, paid at the end of a month.",
         ),
         Carrier(
             id="old-quay", name="Old Quay Communications", supply_model=SupplyModel.OWN_TRUNK, countries=("GB",), capacities=(any_,), asks_of={},

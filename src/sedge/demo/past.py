@@ -17,7 +17,7 @@ from sedge.core.reduce import apply, changed, charge, settle_lines
 from sedge.core.safety.spots import spot_code
 from sedge.core.supply.records import LineState
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.tasks import needs
+from sedge.core.workorders.needs import needs
 from sedge.desk import mail, runner, workorders
 from sedge.desk.applying import apply_at_once
 from sedge.desk.desk import Writing

@@ -14,6 +14,7 @@ from sedge.core.numbers.life import State
 from sedge.core.paths.steps import Hours, Mailbox, Menu, Opening, Path, Queue, Ring
 from sedge.core.records import (
     Address,
+    Answering,
     Capacity,
     CivicElements,
     Device,
@@ -33,8 +34,9 @@ from sedge.core.records import (
 )
 from sedge.core.safety.spots import spot_code
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.tasks import Needs
+from sedge.core.workorders.needs import Needs
 from sedge.demo.agreements import accounts, carriers
+from sedge.demo.call_paths import draw_more
 from sedge.demo.clients import set_up_clients
 from sedge.demo.directory import fill_directory, put_together_groups
 from sedge.demo.licences import products, subscriptions
@@ -45,7 +47,7 @@ from sedge.desk import safety
 from sedge.desk.access import hash_password
 from sedge.desk.applying import add_records, apply_at_once
 from sedge.desk.desk import Desk, House
-from sedge.desk.routing import device_wish, routing_of
+from sedge.desk.routing import device_wish, plain_body, routing_of, rules_of
 from sedge.desk.steps import register_with_carrier
 from sedge.store import installation, secrets, tables
 from sedge.store.installation import Member, Organisation
@@ -100,6 +102,7 @@ class Seeding:
         self.house.clock.set_fixed(self.now - self.house.clock.offset)
         put_papers_on_file(self.desk)
         put_together_groups(self.desk, people)
+        draw_more(self.desk, people)
         self.tell_telephony()
         fill_directory(self.desk)
         send_old_mail(self)
@@ -111,7 +114,9 @@ class Seeding:
             numbers = reading.records.where(Number, tables.life.c.state == State.ASSIGNED.value)
             estate = reading.estate(Needs(numbers={n.e164 for n in numbers}))
             devices = {d.id: device_wish(d) for d in reading.records.all(Device)}
-        self.house.outside.telephony.set_up(devices, {n.e164: routing_of(n, estate) for n in numbers})
+        people = {p.id: rules_of(p, estate) for p in estate.all(Person) if p.answering != Answering()}
+        paths = {p.id: plain_body(p.body, estate) for p in estate.all(PathVersion)}
+        self.house.outside.telephony.set_up(devices, {n.e164: routing_of(n, estate) for n in numbers}, paths, people)
         if self.house.outside.control:
             self.house.outside.control.put_in_service(
                 [{"number": n.e164, "carrier": n.carrier, "account": n.account, "monthly": str(n.monthly.amount)} for n in self.paid_for()]

@@ -10,7 +10,7 @@ from sedge.core.estate import Change, Estate
 from sedge.core.facts import Fact
 from sedge.core.records import SUBJECT_OF
 from sedge.core.reduce import apply
-from sedge.core.workorders.tasks import Needs, needs
+from sedge.core.workorders.needs import Needs, needs
 from sedge.desk.desk import Desk, Writing
 
 CHUNK = 500

@@ -1,23 +1,43 @@
 """Calls at the desk: following one through the rules, placing a real one through the stand-ins, and its proof."""
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 
 from sedge.core.access.roles import May
-from sedge.core.errors import NotAllowedNow
+from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.estate import Estate
 from sedge.core.numbers.e164 import describe, read_one
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.outbound.trace import OutboundTrace, trace_outbound
 from sedge.core.paths.steps import Path, people_named
-from sedge.core.paths.trace import EndingKind, Trace, World, path_of, trace_inbound
+from sedge.core.paths.testcases import case_of
+from sedge.core.paths.trace import path_of, trace_inbound
+from sedge.core.paths.week import Grader, Week, monday_of, week_of
+from sedge.core.paths.world import Called, EndingKind, Trace, World
 from sedge.core.proof.compare import difference, fingerprint
-from sedge.core.records import Device, HolderKind, HolderRef, Number, PathVersion, Person, Proof, Site, Spot, Subject, Trunk
+from sedge.core.records import (
+    Device,
+    Downstream,
+    Group,
+    HolderKind,
+    HolderRef,
+    Number,
+    PathVersion,
+    Person,
+    Proof,
+    Site,
+    Spot,
+    Subject,
+    Trunk,
+)
 from sedge.core.reduce import changed
 from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
-from sedge.core.workorders.tasks import Needs
+from sedge.core.workorders.needs import Needs, needs
+from sedge.core.workorders.tasks import PublishPath
+from sedge.desk import drawing
 from sedge.desk.desk import Desk
 from sedge.outside.telephony import HelpCall
+from sedge.store import paths as store
 from sedge.store import tables
 
 READBACK_DIALLED = "+441134960199"
@@ -34,6 +54,9 @@ class Followed:
     trace: Trace
     names: dict[str, str]
     agents: list[Person]
+    week: Week
+    key: str = ""
+    drawn: bool = False
 
 
 def people_of(path: Path, number: Number) -> set[str]:
@@ -50,19 +73,60 @@ def path_in_force(desk: Desk, e164: str) -> tuple[Path, Site, str | None]:
     return path_of(number, estate), estate.the(Site, number.site), number.trunk
 
 
-def follow(desk: Desk, e164: str, at: datetime | None, world: World, *, caller: str = "") -> Followed:
-    """Follow a call in, at a moment (None: now), from `caller` as people read it."""
+def follow(
+    desk: Desk, e164: str, at: datetime | None, world: World, *, caller: str = "", monday: date | None = None, drawn: bool = False
+) -> Followed:
+    """Follow a call in, at a moment (None: now), from `caller` as people read it; with the week of its calls from `monday` on. With `drawn`
+    as if the drawing of the number's path were published. A moment that is past follows the version of the path that was in force."""
     with desk.reading() as reading:
         estate = reading.look_at(Subject.NUMBER, e164)
-    number = estate.number(e164)
-    trace = trace_inbound(e164, at or estate.now, world, estate, caller=caller)
-    published = estate.get(PathVersion, number.path)
-    names = {p.id: p.name for p in estate.all(Person)}
-    path = path_of(number, estate)
+        number = estate.number(e164)
+        published = estate.get(PathVersion, number.path)
+        draft = store.draft(reading.connection, number.path) if drawn and number.path else None
+        extensions = {(number.site, key) for key in (*world.presses, *world.says) if key.isdigit() and len(key) > 1}
+        if extensions or draft:
+            body = PublishPath(path=draft.path, name=draft.name, body=draft.body) if draft else None
+            more = reading.estate(Needs(extensions=extensions) | (needs(body) if body else Needs()))
+            for record_type in (Person, Group, Device, Downstream, PathVersion):
+                for record in more.all(record_type):
+                    estate.put(record)
+        if published and at and at < estate.now and published.in_force_from > at:
+            earlier = store.in_force_at(reading.connection, published.id, at)
+            if earlier:
+                estate.put(earlier)
+                published = earlier
+    path = draft.body if draft else path_of(number, estate)
+    trace = trace_inbound(e164, at or estate.now, world, estate, caller=caller, path=path)
+    site = estate.the(Site, number.site)
+    week = week_of(Grader(Called.number(number), path, estate), monday or monday_of(at or estate.now, site.timezone), site.timezone)
     agents = [p for p in estate.all(Person) if p.id in people_of(path, number)]
+    name = published.name if published else "rings the holder, then their mailbox"
     return Followed(
-        number, estate.the(Site, number.site), path, published.name if published else "rings the holder, then their mailbox", trace, names, agents
+        number, site, path, f"{name}, as drawn" if draft else name, trace, names_of(estate), agents, week, number.path or "", draft is not None
     )  # fmt: skip
+
+
+def names_of(estate: Estate) -> dict[str, str]:
+    """Whoever and whatever a path can name, by id."""
+    return {r.id: r.name for kind in (Person, Group, Device, Downstream, PathVersion) for r in estate.all(kind)}
+
+
+def keep_as_test(desk: Desk, e164: str, name: str, at: datetime, world: World, *, drawn: bool = False) -> str:
+    """Keep a followed call as a test case of the number's path, in a drawing of it; the path's id. Raises NotUnderstood without a name,
+    NotAllowedNow where the number follows no path, or the call is not at its end."""
+    name = name.strip()
+    if not 1 <= len(name) <= 120:
+        raise NotUnderstood("Give the test case a name of at most 120 characters, so that one knows what it is for.", field="name")
+    followed = follow(desk, e164, at, world, drawn=drawn)
+    if not followed.key:
+        raise NotAllowedNow("This number follows no call path, so there is nothing to keep the test case with.", reason="no-path")
+    if followed.trace.ending.kind is EndingKind.OPEN:
+        raise NotAllowedNow("The call is not at its end yet. Choose what happens next until it is.", reason="not-ended")
+    case = case_of(name, at, followed.site.timezone, world, followed.trace)
+    draft = drawing.begin(desk, followed.key)
+    kept = tuple(c for c in draft.body.tests if c.name != name)
+    drawing.change(desk, followed.key, draft.version, lambda body, _where: (body.but(tests=(*kept, case)), ""))
+    return followed.key
 
 
 def caller_words(desk: Desk, text: str) -> str:
@@ -72,6 +136,11 @@ def caller_words(desk: Desk, text: str) -> str:
     if text.strip().lower() in {"withheld", "anonymous"}:
         return "a withheld number"
     return describe(read_one(text, desk.organisation.home_country, field="caller")).national
+
+
+def read_number(desk: Desk, text: str) -> str:
+    """One number as people type it, as E.164. Raises NotOneNumber."""
+    return read_one(text, desk.organisation.home_country, field="number")
 
 
 def follow_out(desk: Desk, person: str, digits: str) -> OutboundTrace:
@@ -151,9 +220,9 @@ def place_test_call(
 
 def _call_in(desk: Desk, number: Number, estate: Estate, presses: tuple[str, ...]) -> tuple[bool, str, tuple[str, ...], str]:
     placed = desk.outside.telephony.call_in(number.e164, list(presses))
-    trace = trace_inbound(number.e164, placed.at or desk.now(), World(presses=presses), estate)
+    trace = trace_inbound(number.e164, placed.at or desk.now(), World(presses=presses, turns=placed.turns), estate)
     differs = difference(trace, placed.ended, placed.rang)
-    reached = placed.ended in {EndingKind.ANSWERED, EndingKind.MAILBOX, EndingKind.ANNOUNCED}
+    reached = placed.ended in {EndingKind.ANSWERED, EndingKind.MAILBOX, EndingKind.ANNOUNCED, EndingKind.FORWARDED}
     return not differs and reached, placed.heard, placed.rang, differs
 
 

@@ -15,7 +15,7 @@ from sedge.core.workorders import standing
 from sedge.core.workorders.catalogue import RULES
 from sedge.core.workorders.examples import EXAMPLES
 from sedge.core.workorders.findings import Finding
-from sedge.core.workorders.tasks import Needs
+from sedge.core.workorders.needs import Needs
 from sedge.desk.desk import Desk, Reading
 from sedge.store import holder_tables, rule_levels, tables
 from sedge.store.workorders import WorkOrder

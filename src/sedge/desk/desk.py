@@ -16,7 +16,7 @@ from sedge.core.errors import Forbidden, NotFound
 from sedge.core.estate import Change, Estate
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Account, Subject
-from sedge.core.workorders.tasks import Needs
+from sedge.core.workorders.needs import Needs
 from sedge.desk.clock import Clock
 from sedge.outside.carrier import CarrierService
 from sedge.outside.outside import Outside

@@ -19,7 +19,7 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Number, Site, Subject
 from sedge.core.safety.coverage import NO_SPOT
 from sedge.core.safety.help import Tested, help_from
-from sedge.core.workorders.tasks import Needs
+from sedge.core.workorders.needs import Needs
 from sedge.desk.desk import Desk
 from sedge.formats.safety_report import ReportFacts, safety_report
 from sedge.store import tables

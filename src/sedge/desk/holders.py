@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import ColumnElement, func, select
+from sqlalchemy import ColumnElement, func, or_, select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood
@@ -141,6 +141,34 @@ def one_holder(desk: Desk, kind: HolderKind, key: str) -> HolderRow:
     record_type = Person if kind is HolderKind.PERSON else ServiceLine
     with desk.reading() as reading:
         return _rows(reading, [reading.records.the(record_type, key)], kind)[0]
+
+
+def zone_of_person(desk: Desk, key: str) -> str:
+    """The time zone of the site somebody works at. Raises NotFound."""
+    with desk.reading() as reading:
+        return reading.records.the(Site, reading.records.the(Person, key).site).timezone
+
+
+def person_named(desk: Desk, typed: str) -> Person:
+    """The person meant by an id, a mail address, an extension or a name. Raises NotUnderstood where there is none, or are several."""
+    typed = typed.strip()
+    table = tables.person
+    with desk.reading() as reading:
+        known = reading.records.find(Person, typed) if typed else None
+        if known:
+            return known
+        meant = or_(
+            func.lower(table.c.email) == typed.lower(), func.lower(table.c.name) == typed.lower(), table.c.extension == (typed or "-")
+        )
+        found = reading.records.where(Person, meant, table.c.departed.is_(False), limit=5)
+        if not found and len(typed) >= 3:
+            like = table.c.name.ilike(f"%{typed.replace('%', '').replace('_', '')}%")
+            found = reading.records.where(Person, like, table.c.departed.is_(False), order_by=table.c.name, limit=5)
+    if len(found) == 1:
+        return found[0]
+    if not found:
+        raise NotUnderstood("Nobody here is called that. Type a name, a mail address or an extension.", field="person")
+    raise NotUnderstood(f"Several are meant: {', '.join(p.name for p in found)}. Type the whole name or the mail address.", field="person")
 
 
 def names_of(desk: Desk, line: Person | ServiceLine) -> list[Person]:

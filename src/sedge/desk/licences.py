@@ -16,7 +16,7 @@ from sedge.core.licences.standing import PACE_DAYS, circle, runs_short_on, warne
 from sedge.core.records import Grant, Product, Subject, Subscription
 from sedge.core.reduce import changed
 from sedge.core.words import HolderKind
-from sedge.core.workorders.tasks import Needs
+from sedge.core.workorders.needs import Needs
 from sedge.desk.desk import Desk, Reading
 from sedge.store import tables
 

@@ -9,8 +9,8 @@ from sqlalchemy import insert, select, update
 from sedge.core.errors import NotUnderstood, OutsideTrouble
 from sedge.core.estate import Estate
 from sedge.core.records import HolderKind, HolderRef, Number, Person, Site, Spot, Subject
+from sedge.core.workorders.needs import Needs, needs
 from sedge.core.workorders.plan import resolve
-from sedge.core.workorders.tasks import Needs, needs
 from sedge.core.workorders.telling import tell_whole
 from sedge.desk import letters
 from sedge.desk.desk import Desk, Reading, Writing

@@ -15,7 +15,7 @@ from sedge.core.numbers.standing import Standing, next_actions, standing
 from sedge.core.paths.trace import Trace, World, trace_inbound
 from sedge.core.records import HolderKind, HolderRef, KnownAs, Number, Person, Proof, Site, Subject, tags_in
 from sedge.core.reduce import changed
-from sedge.core.workorders.tasks import Needs
+from sedge.core.workorders.needs import Needs
 from sedge.desk.desk import Desk, Reading
 from sedge.store import finder, ledger, tables
 from sedge.store import numbers as store

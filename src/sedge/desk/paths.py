@@ -1,18 +1,22 @@
 """Call paths at the desk: which there are, and which numbers use them."""
 
 import re
+import secrets
 from dataclasses import dataclass
+from datetime import datetime
 from functools import lru_cache
+from typing import Any
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.paths.patterns import DeskForm, plan_desk, read_desk
-from sedge.core.paths.steps import Path, groups_named, people_named
-from sedge.core.records import Group, Number, PathVersion, Person, Site
-from sedge.core.workorders.tasks import PublishPath
+from sedge.core.paths.steps import Path, named_by, people_named
+from sedge.core.records import RECORD_TYPES, Group, Number, PathVersion, Person, Site, Subject
+from sedge.core.workorders.tasks import PAGES_OF_PATHS, PublishPath
 from sedge.desk import workorders
-from sedge.desk.desk import Desk
+from sedge.desk.desk import Desk, Reading
+from sedge.store import paths as store
 from sedge.store import tables
 from sedge.store.records import is_open
 
@@ -33,14 +37,36 @@ def listing(desk: Desk) -> list[PathVersion]:
 
 
 def counts(desk: Desk) -> dict[str, int]:
-    from sqlalchemy import func, select
-
-    life = tables.life
     with desk.reading() as reading:
-        rows = reading.connection.execute(
-            select(life.c.path, func.count()).where(is_open(), life.c.path.is_not(None)).group_by(life.c.path)
-        ).all()
-    return {row[0]: row[1] for row in rows}
+        return store.users(reading.connection)
+
+
+def versions(desk: Desk, key: str) -> list[tuple[int, datetime]]:
+    """Numbers of the versions there have been with the moment each came in force, newest first."""
+    with desk.reading() as reading:
+        return store.versions(reading.connection, key)
+
+
+def drawings(desk: Desk) -> list[store.Draft]:
+    """Call paths that somebody is drawing, the one changed last first; those published as they stand are done with."""
+    with desk.reading() as reading:
+        found = store.drafts(reading.connection)
+        published = {p.id: p for p in reading.records.many(PathVersion, [d.path for d in found])}
+    return [d for d in found if not is_done(d, published.get(d.path))]
+
+
+def is_drawn(desk: Desk, key: str) -> bool:
+    return any(d.path == key for d in drawings(desk))
+
+
+def is_done(draft: store.Draft, published: PathVersion | None) -> bool:
+    """Whether a drawing has been published as it stands."""
+    return published is not None and published.number > draft.based_on and draft.body.model_dump(mode="json") == published.body
+
+
+def is_published(desk: Desk, key: str) -> bool:
+    with desk.reading() as reading:
+        return reading.records.find(PathVersion, key) is not None
 
 
 def look(desk: Desk, key: str) -> PathView:
@@ -48,9 +74,19 @@ def look(desk: Desk, key: str) -> PathView:
     with desk.reading() as reading:
         published = reading.records.the(PathVersion, key)
         numbers = reading.records.where(Number, tables.life.c.path == key, is_open(), order_by=tables.life.c.number, limit=200)
-        people = reading.records.many(Person, set(people_named(published.body)))
-        groups = reading.records.many(Group, groups_named(published.body))
-    return PathView(published, Path.model_validate(published.body), numbers, {x.id: x.name for x in (*people, *groups)})
+        names = _names_in(reading, published.body)
+    return PathView(published, Path.model_validate(published.body), numbers, names)
+
+
+def _names_in(reading: Reading, body: dict[str, Any]) -> dict[str, str]:
+    """What a stored path names besides numbers, by id."""
+    wanted: dict[Subject, set[str]] = {}
+    for step in body["steps"].values():
+        for subject, key in named_by(step):
+            wanted.setdefault(subject, set()).add(key)
+    wanted.pop(Subject.NUMBER, None)
+    records = (record for subject, keys in wanted.items() for record in reading.records.many(RECORD_TYPES[subject], keys))
+    return {record.id: record.name for record in records}  # type: ignore[attr-defined]
 
 
 @dataclass(frozen=True)
@@ -113,7 +149,17 @@ def plan(desk: Desk, name: str, form: DeskForm, *, key: str = "", reason: str = 
     return workorders.draft(desk, f"Publish {name}", [task], reason=reason)
 
 
-def _key_of(desk: Desk, name: str) -> str:
+def free_key(reading: Reading, name: str) -> str:
+    """An id for a new path that nothing published or drawn has yet."""
     plain = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or "path"
+    taken = (
+        plain in PAGES_OF_PATHS
+        or reading.records.find(PathVersion, plain) is not None
+        or store.draft(reading.connection, plain) is not None
+    )
+    return plain if not taken else f"{plain}-{secrets.token_hex(3)}"
+
+
+def _key_of(desk: Desk, name: str) -> str:
     with desk.reading() as reading:
-        return plain if reading.records.find(PathVersion, plain) is None else f"{plain}-{desk.new_id('p')[2:]}"
+        return free_key(reading, name)

@@ -4,10 +4,30 @@ from collections.abc import Iterable
 from typing import Any
 
 from sedge.core.estate import Change, Estate
+from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.paths.steps import groups_named, with_people
 from sedge.core.paths.trace import path_of
-from sedge.core.records import Address, Device, Grant, Group, Number, PathVersion, Person, ServiceLine, Site, Spot, Trunk
+from sedge.core.records import (
+    BASIC_RIGHTS,
+    Address,
+    Answering,
+    Device,
+    Downstream,
+    Grant,
+    Group,
+    HolderKind,
+    HolderRef,
+    Number,
+    PathVersion,
+    Person,
+    Product,
+    ServiceLine,
+    Site,
+    Spot,
+    Trunk,
+)
+from sedge.core.safety.emergency import help_trunks
 from sedge.outside.telephony import Telephony
 
 
@@ -20,13 +40,60 @@ def routing_of(number: Number, estate: Estate) -> dict[str, Any]:
         "answering": answering(number, estate),
         "works_from": assignment.works_from.isoformat() if assignment else None,
         "trunk": number.trunk,
-        "path": with_people(path_of(number, estate).model_dump(mode="json"), _members(estate)),
+        "path": plain_body(path_of(number, estate).model_dump(mode="json"), estate),
+        "fallback": number.fallback,
+        "calls_out": _calls_out(number, estate),
+        **_names(number, estate),
         **_help(number, estate),
     }
 
 
-def _help(number: Number, estate: Estate) -> dict[str, str]:
-    """What goes along with a call for help, where the carrier keeps no address, and who at the site is told."""
+def plain_body(body: dict[str, Any], estate: Estate) -> dict[str, Any]:
+    """A path as the telephone system takes it: groups by their members, without what only people look at."""
+    return {key: value for key, value in with_people(body, _members(estate)).items() if key != "tests"}
+
+
+def _calls_out(number: Number, estate: Estate) -> dict[str, Any]:
+    """What the holder may call, and the licences of which one is needed for it."""
+    ref = number.holder
+    if ref is None:
+        return {}
+    if ref.kind is HolderKind.PERSON:
+        return {"rights": [right.value for right in estate.the(Person, ref.id).rights], "any_of": []}
+    asked = estate.carrier_of(number).asks_of.get(ref.kind, ())
+    allows = [key for key in asked if (product := estate.get(Product, key)) and "calls" in product.allows]
+    return {"rights": [right.value for right in BASIC_RIGHTS], "any_of": allows}
+
+
+def _names(number: Number, estate: Estate) -> dict[str, Any]:
+    """What things outside are called on a phone, and whose extensions can be dialled in a menu of the path."""
+    body = path_of(number, estate).model_dump(mode="json")
+    steps = body["steps"].values()
+    outside = {key for step in steps for key in (*step.get("mobiles", ()), *((step["to"],) if step.get("to") else ()))}
+    names = {key: describe(key).national for key in outside}
+    names |= {s.id: s.name for s in estate.all(Downstream)}
+    if not any(step.get("extensions") for step in steps):
+        return {"names": names}
+    extensions = {p.extension: p.id for p in estate.all(Person) if p.extension and p.site == number.site and not p.left}
+    return {"names": names, "extensions": extensions}
+
+
+def rules_of(person: Person, estate: Estate) -> dict[str, Any]:
+    """A person's answering rules as the telephone system takes them."""
+    rules = person.answering
+    site = estate.get(Site, person.site)
+    return {
+        "openings": [o.model_dump(mode="json") for o in rules.openings],
+        "timezone": site.timezone if site else "UTC",
+        "devices": list(rules.devices),
+        "mobile": rules.mobile,
+        "mobile_shown": describe(rules.mobile).national if rules.mobile else "",
+        "left": person.left,
+    }
+
+
+def _help(number: Number, estate: Estate) -> dict[str, Any]:
+    """What goes along with a call for help, where the carrier keeps no address, who at the site is told, and over which trunks it may go."""
     spot, site = estate.get(Spot, number.spot), estate.get(Site, number.site)
     address = estate.get(Address, spot.address) if spot else None
     parts = (
@@ -34,7 +101,8 @@ def _help(number: Number, estate: Estate) -> dict[str, str]:
         if spot and address
         else ()
     )
-    return {"place": "; ".join(x for x in parts if x), "told": site.security_desk if site else ""}
+    over = [trunk.id for trunk in help_trunks(number, site, estate)] if site else []
+    return {"place": "; ".join(x for x in parts if x), "told": site.security_desk if site else "", "help_over": over}
 
 
 def answering(number: Number, estate: Estate) -> list[str]:
@@ -70,14 +138,29 @@ def tell_telephony(telephony: Telephony, changes: Iterable[Change], after: Estat
                     telephony.remove_licence(grant.holder.id, grant.product)
             case Device() as device if change.before is None:
                 telephony.set_up({device.id: device_wish(device)}, {})
+            case Person() as person if _answers_otherwise(change.before, person):
+                telephony.put_person(person.id, rules_of(person, after))
+                for number in after.numbers_of(HolderRef(kind=HolderKind.PERSON, id=person.id)):
+                    if number.state is State.ASSIGNED:
+                        telephony.put_number(number.e164, routing_of(number, after))
             case Group() as group:
+                for path in after.all(PathVersion):
+                    if group.id in groups_named(path.body):
+                        telephony.put_path(path.id, plain_body(path.body, after))
                 for number in after.all(Number):
                     if number.state is State.ASSIGNED and _rings(number, group, after):
                         telephony.put_number(number.e164, routing_of(number, after))
             case PathVersion() as path:
+                telephony.put_path(path.id, plain_body(path.body, after))
                 for number in after.all(Number):
                     if number.path == path.id and number.state is State.ASSIGNED:
                         telephony.put_number(number.e164, routing_of(number, after))
+
+
+def _answers_otherwise(before: Any, after: Person) -> bool:
+    if not isinstance(before, Person):
+        return after.answering != Answering()
+    return any(getattr(before, name) != getattr(after, name) for name in ("answering", "ring_seconds", "rights", "left"))
 
 
 def _rings(number: Number, group: Group, estate: Estate) -> bool:
@@ -95,7 +178,7 @@ def _is_routed(number: Number, estate: Estate) -> bool:
 def _matters(before: Number | None, after: Number) -> bool:
     if before is None:
         return after.state is State.ASSIGNED or after.trunk is not None
-    watched = ("assignment", "path", "trunk", "spot")
+    watched = ("assignment", "path", "trunk", "spot", "fallback")
     return any(getattr(before, name) != getattr(after, name) for name in watched)
 
 

@@ -23,8 +23,8 @@ from sedge.core.supply.reducers import feature_set, papers_told
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import judge
 from sedge.core.workorders.findings import Level
+from sedge.core.workorders.needs import needs
 from sedge.core.workorders.plan import resolve
-from sedge.core.workorders.tasks import needs
 from sedge.core.workorders.telling import tell_whole
 from sedge.core.workorders.waiting import must_wait
 from sedge.desk import papers

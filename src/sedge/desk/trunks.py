@@ -49,6 +49,12 @@ def _looked_at(desk: Desk, trunk: Trunk) -> Connection | None:
     return trunk.connection.but(said=desk.outside.telephony.signed_in(trunk.id)) if trunk.connection else None
 
 
+def plain(desk: Desk) -> list[Trunk]:
+    """All trunks in the order of their names, without any count."""
+    with desk.reading() as reading:
+        return sorted(reading.records.all(Trunk), key=lambda t: t.name.lower())
+
+
 def carriers(desk: Desk) -> list[CarrierView]:
     life = tables.life
     with desk.reading() as reading:

@@ -15,9 +15,10 @@ from sedge.core.reduce import apply
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import Costs, Report, check, costs_of, totals
 from sedge.core.workorders.findings import Finding, Level
+from sedge.core.workorders.needs import Needs, needs
 from sedge.core.workorders.plan import arrange, moved, resolve
 from sedge.core.workorders.reversing import FOR_GOOD
-from sedge.core.workorders.tasks import TASK, Needs, needs
+from sedge.core.workorders.tasks import TASK
 from sedge.core.workorders.telling import tell, tell_whole
 from sedge.core.workorders.waiting import estimated_delay
 from sedge.desk import mail

@@ -1,6 +1,6 @@
 """The organisation's telephone system: what it is told about numbers and devices, and the test calls it places."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 from urllib.parse import quote
@@ -10,7 +10,8 @@ from sedge.outside.http import Service
 
 @dataclass(frozen=True)
 class PlacedCall:
-    """What a test call found: how it ended, what was heard, which devices rang, over which trunk it arrived."""
+    """What a test call found: how it ended, what was heard, which devices rang, over which trunk it arrived; for steps that ring in turn
+    whose turn it was."""
 
     ended: str
     heard: str
@@ -18,6 +19,7 @@ class PlacedCall:
     at: datetime | None = None
     shown: str = ""
     over: str = ""
+    turns: dict[str, int] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -49,8 +51,22 @@ class Telephony(Service):
     def put_device(self, key: str, device: dict[str, Any]) -> None:
         self.call("PUT", f"devices/{quote(key)}", json=device)
 
-    def set_up(self, devices: dict[str, Any], numbers: dict[str, Any]) -> None:
-        self.call("PUT", "bulk", json={"devices": devices, "numbers": numbers})
+    def set_up(
+        self,
+        devices: dict[str, Any],
+        numbers: dict[str, Any],
+        paths: dict[str, Any] | None = None,
+        people: dict[str, Any] | None = None,
+    ) -> None:
+        self.call("PUT", "bulk", json={"devices": devices, "numbers": numbers, "paths": paths or {}, "people": people or {}})
+
+    def put_path(self, key: str, body: dict[str, Any]) -> None:
+        """A published call path, for those that go on in it."""
+        self.call("PUT", f"paths/{quote(key)}", json=body)
+
+    def put_person(self, key: str, rules: dict[str, Any]) -> None:
+        """A person's own answering rules."""
+        self.call("PUT", f"people/{quote(key)}", json=rules)
 
     def remove_device(self, key: str) -> None:
         self.call("DELETE", f"devices/{quote(key)}")
@@ -85,7 +101,12 @@ class Telephony(Service):
     def call_in(self, e164: str, presses: list[str]) -> PlacedCall:
         answer = self.call("POST", "calls/in", json={"number": e164, "presses": presses})
         return PlacedCall(
-            answer["ended"], answer["heard"], tuple(answer["rang"]), datetime.fromisoformat(answer["at"]), over=answer["over"]
+            answer["ended"],
+            answer["heard"],
+            tuple(answer["rang"]),
+            datetime.fromisoformat(answer["at"]),
+            over=answer["over"],
+            turns=answer.get("turns", {}),
         )
 
     def call_help(self, e164: str, dialled: str, key: str) -> HelpCall:

@@ -1,20 +1,17 @@
 """The telephone system and the outside phone: devices, trunks' lists, and calls that are really followed.
 
-It keeps what it was told per number and works a call out by itself, from carrier to device: so a test call can
-disagree with whoever computed it beforehand.
+What it was told of numbers, call paths and people is kept as it came; `following` works calls out from that alone.
 """
 
-from datetime import datetime, timedelta
+from datetime import timedelta
 from typing import Any
-from zoneinfo import ZoneInfo
 
 from fastapi import APIRouter, Header
 
-from sedge.standins.billing import is_suspended
 from sedge.standins.book import Book, moment, stamp
-from sedge.standins.far_ends import Connection, lost_on_the_way, sign_in
+from sedge.standins.far_ends import Connection, sign_in
+from sedge.standins.following import InboundCall, is_down
 
-ANSWERS_AFTER = 6
 SETTING_UP = timedelta(minutes=2)
 READBACK = "+441134960199"
 
@@ -103,12 +100,24 @@ def telephony_routes(book: Book) -> APIRouter:
     def announcements() -> dict[str, Any]:
         return {"items": list(reversed(book.all("announcement").values()))}
 
+    @routes.put("/paths/{key}")
+    def put_path(key: str, body: dict[str, Any]) -> dict[str, Any]:
+        """A call path that others may go on in."""
+        book.put("path", key, body)
+        return {}
+
+    @routes.put("/people/{key}")
+    def put_person(key: str, body: dict[str, Any]) -> dict[str, Any]:
+        """A person's own answering rules."""
+        book.put("person", key, body)
+        return {}
+
     @routes.put("/bulk")
     def bulk(body: dict[str, Any]) -> dict[str, Any]:
-        """Many devices and numbers at once, for a system that is set up anew."""
+        """Many things at once, for a system that is set up anew."""
         with book.writing():
-            for shelf, entries in (("device", body.get("devices", {})), ("routing", body.get("numbers", {}))):
-                for key, entry in entries.items():
+            for shelf, field in (("device", "devices"), ("routing", "numbers"), ("path", "paths"), ("person", "people")):
+                for key, entry in body.get(field, {}).items():
                     book.put(shelf, key, entry)
         return {}
 
@@ -140,7 +149,7 @@ def telephony_routes(book: Book) -> APIRouter:
         shown = next((e for e, r in book.all("routing").items() if r.get("holder") == body["person"] and e == body["number"]), "")
         if not shown:
             return {"heard": "the line is not in service", "rang": [], "ended": "rejected", "shown": ""}
-        if _is_down(book, book.get("routing", shown).get("trunk")):
+        if is_down(book, book.get("routing", shown).get("trunk")):
             return {"heard": "no line out: the trunk does not take the call", "rang": [], "ended": "rejected", "shown": ""}
         spoken = " ".join(shown.lstrip("+"))
         return {"heard": f"“You are calling from {spoken}.”", "rang": [READBACK], "ended": "answered", "shown": shown}
@@ -152,8 +161,8 @@ def help_call(book: Book, number: str, dialled: str) -> dict[str, Any]:
     routing = book.get("routing", number)
     if routing is None or not routing.get("holder"):
         return {"ended": "rejected", "place": "", "callback": "", "told": "", "heard": "no phone has this number"}
-    if _is_down(book, routing.get("trunk")):
-        return {"ended": "rejected", "place": "", "callback": "", "told": "", "heard": "no line out: the trunk does not take the call"}
+    if all(is_down(book, trunk) for trunk in routing.get("help_over") or [routing.get("trunk")]):
+        return {"ended": "rejected", "place": "", "callback": "", "told": "", "heard": "no line out: no trunk takes the call"}
     registered = book.get("address", number)
     place = written(registered) if registered else routing.get("place", "")
     told = routing.get("told", "")
@@ -170,143 +179,3 @@ def written(address: dict[str, Any]) -> str:
     return "; ".join(
         x for x in (f"{address['street']} {address['house_number']}, {address['city']}", address.get("floor"), address.get("room")) if x
     )
-
-
-def _is_down(book: Book, trunk: str | None) -> bool:
-    connected = trunk is not None and book.get("connection", trunk) is not None
-    return trunk is None or book.get("trunk down", trunk) is not None or (connected and bool(sign_in(book, trunk)))
-
-
-class InboundCall:
-    """One call from an outside phone, through the carrier and the trunk to whatever rings."""
-
-    def __init__(self, book: Book, body: dict[str, Any]) -> None:
-        self.book = book
-        self.number: str = body["number"]
-        self.presses = list(body.get("presses", []))
-        self.now: datetime = book.now()
-        self.seconds = 0
-        self.rang: list[str] = []
-        self.heard: list[str] = []
-        self.over = ""
-
-    def place(self) -> dict[str, Any]:
-        routing = self.book.get("routing", self.number)
-        if reason := self._stopped_before(routing):
-            return self._result("rejected", reason)
-        if routing.get("holder_kind") == "downstream":
-            return self._result("forwarded", "another telephone system answers, and a tone")
-        ended = self._walk(routing["path"], routing)
-        return self._result(ended, "; ".join(self.heard))
-
-    def _stopped_before(self, routing: dict[str, Any] | None) -> str | None:
-        if routing is None:
-            return "“This number is not in use.”"
-        trunk = routing.get("trunk")
-        if trunk is None:
-            return "nothing: the trunk has no such number on its list"
-        if self.book.get("trunk down", trunk):
-            return "engaged tone: the trunk is down"
-        if (connection := self.book.get("connection", trunk)) and (lost := lost_on_the_way(self.book, trunk, connection, self.number)):
-            return lost
-        self.over = trunk
-        if not routing.get("holder"):
-            return "“This number is not in use.” (said by the telephone system)"
-        if is_suspended(self.book, self.number):
-            return "“This number can't be reached.” (said by the carrier)"
-        sold = self.book.get("order", (self.book.get("sold", self.number) or {}).get("order", ""))
-        line = next((x for x in sold["lines"] if x["number"] == self.number), None) if sold else None
-        if line and moment(line["usable_from"]) > self.now:
-            return "“This number is not yet in use.”"
-        works_from = routing.get("works_from")
-        if works_from and moment(works_from) > self.now:
-            return "“The person you are calling can't be reached.”"
-        return None
-
-    def _walk(self, path: dict[str, Any], routing: dict[str, Any]) -> str:
-        key: str | None = path["first"]
-        for _ in range(50):
-            step = path["steps"].get(key) if key else None
-            if step is None:
-                return "ended"
-            outcome = getattr(self, f"_{step['kind']}")(step, routing)
-            if outcome in {"answered", "mailbox", "announced", "ended"}:
-                return outcome
-            key = step.get("exits", {}).get(outcome)
-            if key is None:
-                return "announced" if step["kind"] == "announce" else "ended"
-        return "ended"
-
-    def _phones(self, person: str) -> list[str]:
-        return [d["name"] for d in self.book.all("device").values() if d.get("person") == person and d["registered"]]
-
-    def _ring_together(self, people: list[str], seconds: int) -> bool:
-        """All their phones at once; the first who is there picks up."""
-        phones = {person: self._phones(person) for person in people}
-        self.rang += [name for names in phones.values() for name in names]
-        there = [person for person in people if phones[person] and not self.book.get("away", person)]
-        if there:
-            self.seconds += ANSWERS_AFTER
-            self.heard.append(f"{phones[there[0]][0]} answers after {ANSWERS_AFTER} s")
-            return True
-        self.seconds += seconds
-        return False
-
-    def _try(self, groups: list[list[str]], seconds: int) -> str:
-        ringing = [group for group in groups if any(self._phones(person) for person in group)]
-        if not ringing:
-            return "nobody reachable"
-        return "answered" if any(self._ring_together(group, seconds) for group in ringing) else "no answer"
-
-    def _ring(self, step: dict[str, Any], routing: dict[str, Any]) -> str:
-        people = step.get("people") or routing.get("answering", [])
-        groups = [[person] for person in people] if step.get("order") == "in order" else [people]
-        return self._try(groups, step.get("seconds", 25))
-
-    def _queue(self, step: dict[str, Any], routing: dict[str, Any]) -> str:
-        people = step.get("people") or routing.get("answering", [])
-        outcome = self._try([[person] for person in people], step.get("ring_seconds", 20))
-        return {"nobody reachable": "nobody signed in", "no answer": "waited too long"}.get(outcome, outcome)
-
-    def _hours(self, step: dict[str, Any], _routing: dict[str, Any]) -> str:
-        local = self.now.astimezone(ZoneInfo(step["timezone"]))
-        if step.get("holidays_of"):
-            import holidays
-
-            country, _, subdivision = step["holidays_of"].partition("-")
-            if local.date() in holidays.country_holidays(country, subdiv=subdivision or None, years=local.year):
-                return "holiday"
-        if any(c["first"] <= local.date().isoformat() <= c["last"] for c in step.get("closures", [])):
-            return "closed"
-        clock = local.strftime("%H:%M")
-        is_open = any(local.weekday() in o["weekdays"] and o["start"] <= clock < o["end"] for o in step["openings"])
-        return "open" if is_open else "closed"
-
-    def _menu(self, step: dict[str, Any], _routing: dict[str, Any]) -> str:
-        self.heard.append(f"“{step['greeting']}”")
-        self.seconds += max(3, len(step["greeting"].split()) // 2)
-        if not self.presses:
-            return "no input"
-        pressed = self.presses.pop(0)
-        return pressed if pressed in step["keys"] else "wrong input"
-
-    def _announce(self, step: dict[str, Any], _routing: dict[str, Any]) -> str:
-        self.heard.append(f"“{step['text']}”")
-        return "done"
-
-    def _mailbox(self, _step: dict[str, Any], _routing: dict[str, Any]) -> str:
-        self.heard.append("a mailbox, and a tone")
-        return "mailbox"
-
-    def _end(self, _step: dict[str, Any], _routing: dict[str, Any]) -> str:
-        return "ended"
-
-    def _result(self, ended: str, heard: str) -> dict[str, Any]:
-        return {
-            "ended": ended,
-            "heard": heard or "nothing",
-            "rang": self.rang,
-            "seconds": self.seconds,
-            "over": self.over,
-            "at": stamp(self.now),
-        }

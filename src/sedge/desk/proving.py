@@ -1,0 +1,67 @@
+"""Proof by test calls, for many numbers at once: of a path, of a trunk, or of all whose proof has gone stale."""
+
+from sqlalchemy import func, select
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotAllowedNow
+from sedge.core.numbers.life import State
+from sedge.core.proof.compare import fingerprint
+from sedge.core.records import HolderKind, Number, PathVersion, Proof, Trunk
+from sedge.core.workorders import tasks as t
+from sedge.core.workorders.needs import Needs
+from sedge.desk import workorders
+from sedge.desk.calls import proofs
+from sedge.desk.desk import Desk
+from sedge.store import tables
+from sedge.store.records import is_open
+
+MOST_CALLS = 200
+
+
+def prove_again(desk: Desk, *, path: str = "", trunk: str = "") -> workorders.WorkOrder:
+    """A work order, already running, of test calls to the numbers of a path or a trunk, or to all whose proof is stale or failed: 200 at
+    most. Raises NotAllowedNow where there is none to call."""
+    desk.require(May.PLACE_TEST_CALL)
+    desk.require(May.CHANGE_ESTATE)
+    if path or trunk:
+        with desk.reading() as reading:
+            name = reading.records.the(PathVersion, path).name if path else reading.records.the(Trunk, trunk).name
+            life = tables.life
+            where = life.c.path == path if path else life.c.trunk == trunk
+            found = reading.records.where(
+                Number, where, is_open(), life.c.state == State.ASSIGNED.value, order_by=life.c.number, limit=MOST_CALLS
+            )
+        calls = [(n.e164, "in") for n in found if n.holder]
+        title = f"Prove {name} again"
+    else:
+        calls = [(p.e164, p.direction) for p, stale in proofs(desk, limit=1000) if (stale or not p.ok) and p.direction in {"in", "out"}]
+        title = "Prove again what has gone stale"
+    if not calls:
+        raise NotAllowedNow("There is nothing to prove: no number in use, or every proof still holds.", reason="nothing-to-prove")
+    tasks = [t.PlaceTestCall(number=e164, direction=direction) for e164, direction in calls[:MOST_CALLS]]  # type: ignore[arg-type]
+    order = workorders.draft(desk, title, tasks)
+    return workorders.run(desk, order.id)
+
+
+def proofs_of(desk: Desk, *, path: str = "", trunk: str = "") -> list[tuple[Proof, bool]]:
+    """The latest proof of each number of a path or trunk, with whether it has gone stale; newest first."""
+    life, proof = tables.life, tables.proof
+    where = life.c.path == path if path else life.c.trunk == trunk
+    with desk.reading() as reading:
+        numbers = select(life.c.number).where(where, is_open())
+        rows = reading.records.where(Proof, proof.c.number.in_(numbers), order_by=proof.c.at.desc(), limit=MOST_CALLS)
+        latest: dict[tuple[str, str], Proof] = {}
+        for row in rows:
+            latest.setdefault((row.e164, row.direction), row)
+        estate = reading.estate(Needs(numbers={p.e164 for p in latest.values()}))
+    return [(p, n is None or fingerprint(n, estate) != p.way) for p in latest.values() for n in [estate.get(Number, p.e164)]]
+
+
+def without_proof(desk: Desk, path: str) -> int:
+    """How many numbers of a path have never been called as a test."""
+    life, proof = tables.life, tables.proof
+    with desk.reading() as reading:
+        query = select(func.count()).where(
+            life.c.path == path, is_open(), life.c.holder_kind != HolderKind.DOWNSTREAM.value, life.c.number.not_in(select(proof.c.number))
+        )
+        return int(reading.connection.execute(query).scalar() or 0)
