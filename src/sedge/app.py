@@ -4,6 +4,7 @@ import logging
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -23,6 +24,7 @@ from sedge.api import ledger as api_ledger
 from sedge.api import licences as api_licences
 from sedge.api import numbers as api_numbers
 from sedge.api import papers as api_papers
+from sedge.api import paths as api_paths
 from sedge.api import people as api_people
 from sedge.api import safety as api_safety
 from sedge.api import scim as api_scim
@@ -44,6 +46,7 @@ from sedge.web.carriers.routes import place as carriers_place
 from sedge.web.components.routes import place as components_place
 from sedge.web.doors import who_asks
 from sedge.web.headers import WithHeaders
+from sedge.web.holders.answering import place as answering_place
 from sedge.web.holders.people import place as people_place
 from sedge.web.holders.routes import place as holders_place
 from sedge.web.ledger.routes import place as ledger_place
@@ -54,6 +57,9 @@ from sedge.web.numbers.files import place as files_place
 from sedge.web.numbers.past import place as past_place
 from sedge.web.numbers.routes import place as numbers_place
 from sedge.web.numbers.take_over import place as take_over_place
+from sedge.web.paths.drawing import place as drawing_place
+from sedge.web.paths.files import place as path_files_place
+from sedge.web.paths.questions import place as path_questions_place
 from sedge.web.paths.routes import place as paths_place
 from sedge.web.safety.places import place as safety_places_place
 from sedge.web.safety.routes import place as safety_place
@@ -89,11 +95,11 @@ class DeskFacts:
 
 
 PLACES = (
-    sign_in_place, organisations_place, today_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, forms_place, connecting_place, supply_place, people_place, holders_place, licences_place, safety_place, safety_places_place, carriers_place, ledger_place,
+    sign_in_place, organisations_place, today_place, path_questions_place, path_files_place, drawing_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, forms_place, connecting_place, supply_place, answering_place, people_place, holders_place, licences_place, safety_place, safety_places_place, carriers_place, ledger_place,
     letters_place, planner_place, editing_place, checks_place, workorders_place, why_not_place, components_place, standins_place,
 )  # fmt: skip
 RESOURCES = (
-    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_checks.resource, api_workorders.resource, api_calls.resource, api_holders.resource, api_people.resource, api_licences.resource, api_safety.resource,
+    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_checks.resource, api_workorders.resource, api_paths.resource, api_calls.resource, api_holders.resource, api_people.resource, api_licences.resource, api_safety.resource,
     api_ledger.resource, api_ledger.standins,
 )  # fmt: skip
 
@@ -145,7 +151,11 @@ def build_app() -> FastAPI:
 
     app = FastAPI(title="Sedge", version="0.1.0", docs_url=None, redoc_url=None, openapi_url="/api/v1/openapi.json", lifespan=lifespan)
     app.openapi = lambda: describe(app)  # type: ignore[method-assign]
-    app.state.templates = environment(lambda: app.state.house.clock.now())
+
+    def now() -> datetime:
+        return app.state.house.clock.now()
+
+    app.state.templates = environment(now)
     app.state.desk_facts = _desk_facts
     problems.dress(app)
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=5)

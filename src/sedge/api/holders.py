@@ -10,7 +10,7 @@ from starlette.concurrency import run_in_threadpool
 from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May
-from sedge.core.records import CivicElements, Device, HolderKind, PathVersion, ServiceLine, Spot
+from sedge.core.records import CivicElements, Device, HolderKind, ServiceLine, Spot
 from sedge.desk import holders, importing, money, site_facts, trunks
 from sedge.desk.desk import Desk
 from sedge.desk.holders import HolderRow
@@ -101,15 +101,6 @@ def add_person(request: Request, desk: AtDesk, asked: PersonAsked) -> Response:
 @resource.read("/people/{key}")
 def person(desk: AtDesk, key: str) -> dict[str, Any]:
     return _person(holders.one_holder(desk, HolderKind.PERSON, key))
-
-
-@resource.read("/people/{key}/reachable")
-def reachable(desk: AtDesk, key: str) -> dict[str, Any]:
-    row = holders.one_holder(desk, HolderKind.PERSON, key)
-    devices = [
-        {"device": d.name, "would_ring": d.registered, "reason": "registered" if d.registered else "not registered"} for d in row.devices
-    ]
-    return {"reachable": any(d.registered for d in row.devices), "devices": devices}
 
 
 @resource.read("/service-lines")
@@ -251,15 +242,6 @@ def devices(desk: AtDesk) -> dict[str, Any]:
         {"id": d.id, "person": d.person, "kind": d.kind, "name": d.name, "registered": d.registered}
         for d in _all(desk, Device)
         if not d.removed
-    ]
-    return {"items": items, "next": None}
-
-
-@resource.read("/paths")
-def paths(desk: AtDesk) -> dict[str, Any]:
-    items = [
-        {"id": p.id, "name": p.name, "version": p.number, "in_force_from": shapes.moment(p.in_force_from), "body": p.body}
-        for p in _all(desk, PathVersion)
     ]
     return {"items": items, "next": None}
 

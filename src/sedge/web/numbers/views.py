@@ -47,6 +47,7 @@ ACTIONS = {
     "register-address": ("Register its address", "/work-orders/new/register-address?number={n}"),
     "list-on-trunk": ("Put it on the trunk's list", "/work-orders/new/list-on-trunk?number={n}"),
     "set-path": ("Set its call path", "/work-orders/new/set-path?number={n}"),
+    "set-fallback": ("Set its fallback", "/work-orders/new/set-fallback?number={n}"),
     "test-call": ("Place a test call", "/numbers/{n}/test-call"),
     "follow": ("Follow a call", "/numbers/{n}/follow"),
     "features": ("Switch its features", "/numbers/{n}/features"),

@@ -1,6 +1,5 @@
 """Call paths, followed calls, test calls, retiring: all that concerns what happens to a number's calls."""
 
-from dataclasses import replace
 from typing import Annotated
 from zoneinfo import ZoneInfo
 
@@ -12,10 +11,9 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import HolderKind
-from sedge.desk import calls, holders, numbers, paths, retiring, workorders
+from sedge.desk import calls, holders, numbers, path_analysis, paths, proving, retiring, workorders
 from sedge.web.doors import AtDesk, Place
 from sedge.web.paths import views
-from sedge.web.shared.drawings.pathmap import describe_step, path_map
 from sedge.web.shared.rendering import draw, go, is_swap
 
 place = Place()
@@ -25,7 +23,7 @@ CALLER = describe("+441314960999").national
 @place.page("/paths", May.LOOK)
 def listing(request: Request, desk: AtDesk) -> Response:
     proofs = calls.proofs(desk, limit=60)
-    return draw(request, "paths.html", rows=paths.listing(desk), counts=paths.counts(desk), proofs=proofs)
+    return draw(request, "paths.html", rows=paths.listing(desk), counts=paths.counts(desk), proofs=proofs, drawings=paths.drawings(desk))
 
 
 @place.page("/paths/out", May.LOOK)
@@ -49,8 +47,18 @@ async def plan_new(request: Request, desk: AtDesk) -> Response:
 @place.page("/paths/{key}", May.LOOK)
 def path_page(request: Request, desk: AtDesk, key: str) -> Response:
     view = paths.look(desk, key)
-    says = {name: describe_step(step, view.names) for name, step in view.path.steps.items()}
-    return draw(request, "path.html", view=view, says=says, picture=path_map(view.path, view.names))
+    page = views.path_page(view, path_analysis.analyse(desk, key), paths.versions(desk, key), drawing=paths.is_drawn(desk, key))
+    return draw(request, "path.html", page=page, proofs=proving.proofs_of(desk, path=key), unproven=proving.without_proof(desk, key))
+
+
+@place.action("/paths/{key}/prove", May.CHANGE_ESTATE)
+def prove(request: Request, desk: AtDesk, key: str) -> Response:
+    return go(request, f"/work-orders/{proving.prove_again(desk, path=key).no}")
+
+
+@place.action("/paths/prove", May.CHANGE_ESTATE)
+def prove_stale(request: Request, desk: AtDesk) -> Response:
+    return go(request, f"/work-orders/{proving.prove_again(desk).no}")
 
 
 @place.page("/paths/{key}/change", May.CHANGE_ESTATE)
@@ -79,28 +87,31 @@ async def _plan(request: Request, desk: AtDesk, key: str) -> Response:
 @place.page("/numbers/{number}/follow", May.LOOK)
 def follow(
     request: Request, desk: AtDesk, number: str, at: str = "", caller: str = CALLER, presses: str = "", nobody: str = "", busy: str = "",
-    waiting: str = "", down: str = "",
+    waiting: str = "", down: str = "", step_by_step: str = "", choices: str = "", drawn: str = "",
 ) -> Response:  # fmt: skip
-    """A call to a number, followed: the picture with its way, the story beside it."""
+    """A call to a number, followed: the picture with its way, the story beside it, the week underneath."""
     e164 = numbers.the_number(desk, number)
-    asked = views.Asked(at, caller[:60], presses[:60], busy, waiting[:6], bool(nobody), bool(down))
+    made = choices[:2000] if step_by_step else None
+    asked = views.Asked(at, caller[:60], presses[:60], busy, waiting[:6], bool(nobody), bool(down), made, bool(drawn))
     path, site, trunk = calls.path_in_force(desk, e164)
-    zone = ZoneInfo(site.timezone)
-    moment = views.moment_of(at, zone, desk.now())
-    call = calls.follow(desk, e164, moment, views.world_of(asked, path, trunk), caller=calls.caller_words(desk, caller))
-    last = call.trace.happenings[-1].step if call.trace.happenings else ""
-    picture = path_map(
-        call.path,
-        call.names,
-        call.trace.way,
-        last if last in call.path.steps else "",
-        above=(call.number.national, asked.caller or "a caller"),
-    )
-    shown = replace(asked, at=moment.astimezone(zone).strftime("%Y-%m-%dT%H:%M"))
-    return draw(
-        request, "follow.html", call=call, asked=shown, picture=picture, number=e164[1:], tone=views.tone_of(call),
-        agents=[(p.id, p.name) for p in call.agents],
-    )  # fmt: skip
+    moment = views.moment_of(at, ZoneInfo(site.timezone), desk.now())
+    call = calls.follow(desk, e164, moment, views.world_of(asked, path, trunk), caller=calls.caller_words(desk, caller), drawn=bool(drawn))
+    return draw(request, "follow.html", page=views.follow_page(call, asked, e164[1:], moment))
+
+
+@place.action("/numbers/{number}/keep-call", May.CHANGE_ESTATE)
+def keep_call(
+    request: Request, desk: AtDesk, number: str, name: Annotated[str, Form()] = "", at: Annotated[str, Form()] = "", presses: Annotated[str, Form()] = "",
+    nobody: Annotated[str, Form()] = "", busy: Annotated[str, Form()] = "", waiting: Annotated[str, Form()] = "", down: Annotated[str, Form()] = "",
+    step_by_step: Annotated[str, Form()] = "", choices: Annotated[str, Form()] = "", drawn: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
+    """Keep the followed call as a test case of the number's path."""
+    e164 = numbers.the_number(desk, number)
+    asked = views.Asked(at, "", presses[:60], busy, waiting[:6], bool(nobody), bool(down), choices[:2000] if step_by_step else None)
+    path, site, trunk = calls.path_in_force(desk, e164)
+    moment = views.moment_of(at, ZoneInfo(site.timezone), desk.now())
+    key = calls.keep_as_test(desk, e164, name, moment, views.world_of(asked, path, trunk), drawn=bool(drawn))
+    return go(request, f"/paths/{key}/draw")
 
 
 @place.page("/numbers/{number}/test-call", May.PLACE_TEST_CALL)

@@ -2,19 +2,26 @@
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
-from datetime import date, datetime
+from dataclasses import dataclass, replace
+from datetime import date, datetime, timedelta
+from typing import Any
+from urllib.parse import urlencode
 from zoneinfo import ZoneInfo
 
+from markupsafe import Markup
 from starlette.datastructures import FormData
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.paths.patterns import GROUP, WAYS, Choice, DeskForm
 from sedge.core.paths.steps import Closure, Opening, Path, Queue
-from sedge.core.paths.trace import EndingKind, World
+from sedge.core.paths.week import Part
+from sedge.core.paths.world import EndingKind, World
 from sedge.core.records import Person
 from sedge.desk.calls import Followed
-from sedge.desk.paths import FormFacts
+from sedge.desk.path_analysis import Analysis
+from sedge.desk.paths import FormFacts, PathView
+from sedge.web.shared.drawings.pathmap import Shown, drawn
+from sedge.web.shared.drawings.weekmap import grades_in, legend, week_map
 
 DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 OPENING_ROWS, CLOSURE_ROWS, CHOICE_ROWS = 2, 2, 3
@@ -35,6 +42,22 @@ class Asked:
     waiting: str
     nobody: bool
     down: bool
+    choices: str | None = None
+    drawn: bool = False
+
+    def made(self) -> tuple[str, ...] | None:
+        """The choices made one by one; None where the world is set beforehand."""
+        return None if self.choices is None else tuple(c for c in self.choices.split("~") if c)
+
+    def address(self, **changes: str) -> str:
+        """The same call with something otherwise, as a query."""
+        said = {
+            "at": self.at, "caller": self.caller, "presses": self.presses, "busy": self.busy, "waiting": self.waiting,
+            "nobody": "1" if self.nobody else "", "down": "1" if self.down else "", "drawn": "1" if self.drawn else "",
+        }  # fmt: skip
+        if self.choices is not None:
+            said["step_by_step"], said["choices"] = "1", self.choices
+        return urlencode({key: value for key, value in {**said, **changes}.items() if value or key == "caller"})
 
 
 def world_of(asked: Asked, path: Path, trunk: str | None) -> World:
@@ -48,6 +71,7 @@ def world_of(asked: Asked, path: Path, trunk: str | None) -> World:
         busy=(asked.busy,) if asked.busy else (),
         queue={key: int(asked.waiting or 0) for key in queues},
         trunks_down=(trunk,) if asked.down and trunk else (),
+        choices=asked.made(),
     )
 
 
@@ -63,7 +87,139 @@ def moment_of(text: str, zone: ZoneInfo, now: datetime) -> datetime:
 
 
 def tone_of(call: Followed) -> str:
+    if call.trace.ending.kind is EndingKind.OPEN:
+        return ""
     return "good" if call.trace.ending.kind in WELL else "stop"
+
+
+@dataclass(frozen=True)
+class OptionButton:
+    words: str
+    address: str
+
+
+@dataclass(frozen=True)
+class FollowPage:
+    """A followed call: its picture, what can be chosen next, its week with a link to each hour."""
+
+    call: Followed
+    asked: Asked
+    number: str
+    picture: Markup
+    week: Markup
+    legend: Markup
+    tone: str
+    agents: list[tuple[str, str]]
+    options: list[OptionButton]
+    back: str
+    by_step: str
+    by_world: str
+    earlier: str
+    later: str
+
+
+def follow_page(call: Followed, asked: Asked, number: str, moment: datetime) -> FollowPage:
+    base = f"/numbers/{number}/follow"
+    zone = ZoneInfo(call.site.timezone)
+    shown = replace(asked, at=moment.astimezone(zone).strftime("%Y-%m-%dT%H:%M"))
+    last = call.trace.happenings[-1].step if call.trace.happenings else ""
+    drawn_path, way = call.path, tuple(call.trace.way)
+    picture = drawn(
+        drawn_path, call.names,
+        Shown(way, last if last in drawn_path.steps else "", (call.number.national, f"from {asked.caller or 'a caller'}")),
+    )  # fmt: skip
+    made = shown.made() or ()
+    options = [
+        OptionButton(o.words, f"{base}?{shown.address(choices='~'.join((*made, o.choice)), step_by_step='1')}") for o in call.trace.options
+    ]
+
+    def link(part: Part) -> str:
+        return f"{base}?{shown.address(at=part.start.astimezone(zone).strftime('%Y-%m-%dT%H:%M'))}"
+
+    selected = next(
+        (link(p) for day in call.week.days for cell in day.cells for p in cell.parts if p.start <= moment < p.end), ""
+    )  # fmt: skip
+
+    def week_off(days: int) -> str:
+        at = (moment.astimezone(zone) + timedelta(days=days)).strftime("%Y-%m-%dT%H:%M")
+        return f"{base}?{shown.address(at=at)}"
+
+    return FollowPage(
+        call, shown, number, picture, week_map(call.week, link, selected=selected), legend(grades_in(call.week)), tone_of(call),
+        [(p.id, p.name) for p in call.agents], options,
+        f"{base}?{shown.address(choices='~'.join(made[:-1]), step_by_step='1')}" if made else "",
+        f"{base}?{replace(shown, choices='').address()}", f"{base}?{replace(shown, choices=None).address()}", week_off(-7), week_off(7),
+    )  # fmt: skip
+
+
+# ── the page of a call path ──
+
+
+@dataclass(frozen=True)
+class EndedRow:
+    """One way to end, with the address of a call that ends so."""
+
+    words: str
+    kind: str
+    who: str
+    seconds: int
+    address: str
+    bad: bool
+
+
+@dataclass(frozen=True)
+class PathPage:
+    view: PathView
+    analysis: Analysis
+    picture: Markup
+    week: Markup
+    legend: Markup
+    ended: list[EndedRow]
+    versions: list[tuple[int, datetime]]
+    outline: list[Any]
+    follow: str
+    drawing: bool
+
+
+def more_words(numbers: int) -> str:
+    """How many numbers follow a path besides the one that is named."""
+    return (
+        "nobody follows it yet"
+        if not numbers
+        else f"and {numbers - 1} more number{'s' if numbers > 2 else ''}"
+        if numbers > 1
+        else "the only number"
+    )
+
+
+def path_page(view: PathView, analysis: Analysis, versions: list[tuple[int, datetime]], *, drawing: bool) -> PathPage:
+    from sedge.web.paths.drawing_views import outlined
+
+    number = view.numbers[0] if view.numbers else None
+    follow = f"/numbers/{number.e164[1:]}/follow" if number else ""
+    zone = ZoneInfo(analysis.site.timezone)
+
+    def at(moment: datetime) -> str:
+        return moment.astimezone(zone).strftime("%Y-%m-%dT%H:%M")
+
+    def link(part: Part) -> str:
+        return f"{follow}?{urlencode({'at': at(part.start)})}" if follow else f"#{part.start:%a%H}"
+
+    marks = {key: f.level.value for f in analysis.findings for key in f.steps}
+    above = (number.national if number else "no number yet", more_words(len(view.numbers)))
+    picture = drawn(view.path, view.names, Shown(above=above, marks=marks))
+    ended = [
+        EndedRow(
+            e.words, e.way.kind.value, ", ".join(e.way.who[:4]) + (f" and {len(e.way.who) - 4} more" if len(e.way.who) > 4 else ""), e.trace.seconds,
+            f"{follow}?{urlencode({'at': at(e.way.at), 'step_by_step': '1', 'choices': '~'.join(e.way.choices)})}" if follow and len(e.way.choices) < 40 else "",
+            e.way.kind not in WELL and e.way.in_hours,
+        )
+        for e in analysis.ended
+    ]  # fmt: skip
+    words = outlined(view.path, view.names, f"/paths/{view.published.id}", {})
+    return PathPage(
+        view, analysis, picture, week_map(analysis.week, link), legend(grades_in(analysis.week)), ended, versions, words, follow, drawing
+    )
 
 
 # ── the form of a call path ──

@@ -8,6 +8,7 @@ from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotRunnable, NotUnderstood
+from sedge.core.numbers.e164 import read_one
 from sedge.desk import choosing, drafts, holders, numbers, workorders
 from sedge.store.workorders import OrderState
 from sedge.web.doors import AtDesk, Place
@@ -105,6 +106,9 @@ def _tasks(desk: AtDesk, kind: str, form: dict[str, str]) -> tuple[list[Any], st
             if not form.get("path"):
                 raise NotUnderstood("Choose the call path.", field="path")
             raw, title = [{"kind": "set_path", "number": number, "path": form["path"]}], f"Call path of {national}"
+        case "set-fallback":
+            to = read_one(form["to"], desk.organisation.home_country, field="to") if form.get("to") else ""
+            raw, title = [{"kind": "set_fallback", "number": number, "to": to}], f"Fallback of {national}"
         case "end-rest":
             raw, title = [{"kind": "end_rest", "number": number, "reason": form.get("reason", "")}], f"End the rest of {national}"
             if len(form.get("reason", "")) < 3:

@@ -183,7 +183,8 @@ def page_of(remedy: Remedy) -> str:
         "deposit": "/carriers/accounts/{}",
         "papers": "/supply/papers?site={}",
         "supply": "/supply/for-site?site={}",
-        "new path": "/paths/new?site={}",
+        "new path": "/paths/draw?site={}",
+        "drawing": "/paths/{}/compare",
         "connection": "/carriers/connections/{}",
         "path": "/paths/{}/edit",
     }

@@ -1,31 +1,62 @@
-"""The picture of a call path, with the way of a followed call drawn in; the story beside it says the same in words."""
+"""The picture of a call path: with the way of a followed call drawn in, with what is otherwise in a new version, or to be worked on.
 
-from collections.abc import Iterable, Mapping
+What is drawn is said in words beside it as well.
+"""
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from urllib.parse import quote
 
 from markupsafe import Markup
 
+from sedge.core.numbers.e164 import describe, is_canonical
 from sedge.core.paths.layout import HEIGHT, LABEL, WIDTH, Box, Line, lay_out
-from sedge.core.paths.steps import Announce, Hours, Mailbox, Menu, Path, Queue, Ring, Step
+from sedge.core.paths.steps import Announce, Forward, Hours, Mailbox, Menu, OtherPath, Path, Queue, Ring, SipAddress, Step
 
 ABOVE = 84  # room over the first step for the number that is called
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What is drawn besides the path itself. `way` are the (step, exit) pairs a followed call took, `last` the step where it ended; `above`
+    stands over the first step: the number, and what is said of it. `marks` say stop or warn for a step, `changes` new, gone or changed,
+    `new_exits` which exits lead elsewhere. `link` makes a step's address, `add` that of an exit that leads nowhere yet."""
+
+    way: tuple[tuple[str, str], ...] = ()
+    last: str = ""
+    above: tuple[str, str] | None = None
+    selected: str = ""
+    marks: Mapping[str, str] = field(default_factory=dict)
+    changes: Mapping[str, str] = field(default_factory=dict)
+    new_exits: frozenset[tuple[str, str]] = frozenset()
+    link: Callable[[str], str] | None = None
+    add: Callable[[str, str], str] | None = None
+    label: str = "Picture of the call path"
 
 
 def path_map(
     path: Path, names: Mapping[str, str], way: Iterable[tuple[str, str]] = (), last: str = "", *, above: tuple[str, str] | None = None
 ) -> Markup:
-    """SVG of a path. `way` are the (step, exit) pairs taken, `last` the step where the call ended; `above` is drawn over the
-    first step: the number, and who calls it."""
-    layout = lay_out(path, room_above=ABOVE if above else 0)
-    taken = set(way)
-    visited = {step for step, _ in taken} | ({last} if last else set())
-    lines = Markup("").join(_line(line, taken) for line in sorted(layout.lines, key=lambda x: any((x.source, e) in taken for e in x.exits)))
-    boxes = Markup("").join(
-        _box(layout.boxes[key], step.title, describe_step(step, names), on=key in visited) for key, step in path.steps.items()
-    )
-    start = _start(layout.boxes[path.first], above, on=bool(visited)) if above else Markup("")
+    """SVG of a path, and of a call that was followed through it."""
+    return drawn(path, names, Shown(tuple(way), last, above))
+
+
+def drawn(path: Path, names: Mapping[str, str], shown: Shown) -> Markup:
+    layout = lay_out(path, room_above=ABOVE if shown.above else 0, stubs=shown.add is not None)
+    taken = set(shown.way)
+    visited = {step for step, _ in taken} | ({shown.last} if shown.last else set())
+    ordered = sorted(layout.lines, key=lambda x: any((x.source, e) in taken for e in x.exits))
+    lines = Markup("").join(_line(line, taken, shown, is_stub=line.target in layout.stubs) for line in ordered)
+    boxes = Markup("").join(_step(layout.boxes[key], key, step, names, shown, on=key in visited) for key, step in path.steps.items())
+    stubs = Markup("").join(_stub(box, shown) for box in layout.stubs.values())
+    ports = Markup("").join(_port(line) for line in layout.lines if line.target not in layout.stubs) if shown.add else Markup("")
+    start = _start(layout.boxes[path.first], shown.above, on=bool(visited)) if shown.above else Markup("")
+    role = Markup('role="group"') if shown.link else Markup('role="img"')
     return Markup(
-        '<svg class="pathmap" viewBox="0 0 {:.0f} {:.0f}" width="{:.0f}" height="{:.0f}" role="img" aria-label="Picture of the call path">{}{}{}</svg>'
-    ).format(layout.width, layout.height, layout.width, layout.height, lines, start, boxes)
+        '<svg class="pathmap{}" viewBox="0 0 {:.0f} {:.0f}" width="{:.0f}" height="{:.0f}" {} aria-label="{}">{}{}{}{}{}</svg>'
+    ).format(
+        " pm-edit" if shown.add else "", layout.width, layout.height, layout.width, layout.height, role, shown.label, lines, start, stubs, boxes, ports
+    )  # fmt: skip
 
 
 def _start(first: Box, above: tuple[str, str], *, on: bool) -> Markup:
@@ -36,21 +67,61 @@ def _start(first: Box, above: tuple[str, str], *, on: bool) -> Markup:
     arrow = Markup('<path class="pm-line{}" d="M{:.1f} {:.1f}V{:.1f}"/><path class="pm-tip{}" d="M{:.1f} {:.1f}l4.5 -8h-9Z"/>').format(
         mark, middle, top - ABOVE + HEIGHT, top, mark, middle, top
     )
-    return arrow + _box(Box("", 0, 0, first.x, top - ABOVE), number, f"from {caller}", on=on)
+    box = _box(Box("", 0, 0, first.x, top - ABOVE), number, caller)
+    return arrow + Markup('<g class="pm-step{}">{}</g>').format(" pm-on" if on else "", box)
 
 
-def _box(box: Box, title: str, text: str, *, on: bool) -> Markup:
-    return Markup(
-        '<g class="pm-step{}"><rect class="pm-box" x="{:.1f}" y="{:.1f}" width="{}" height="{}" rx="6"/>'
-        '<text class="pm-title" x="{:.1f}" y="{:.1f}">{}</text><text class="pm-text" x="{:.1f}" y="{:.1f}">{}</text></g>'
-    ).format(
-        " pm-on" if on else "", box.x, box.y, WIDTH, HEIGHT, box.x + 11, box.y + 20, _cut(title, 22), box.x + 11, box.y + 37, _cut(text, 27)
+def _step(box: Box, key: str, step: Step, names: Mapping[str, str], shown: Shown, *, on: bool) -> Markup:
+    text = describe_step(step, names)
+    mark, change = shown.marks.get(key, ""), shown.changes.get(key, "")
+    classes = " ".join(
+        x for x in (
+            "pm-step", f"pm-k-{step.kind}", "pm-on" if on else "", "pm-selected" if key == shown.selected else "",
+            f"pm-{mark}" if mark else "", f"pm-{change}" if change else "",
+        ) if x
     )  # fmt: skip
+    inside = _box(box, step.title, text) + _flag(box, mark, change)
+    if shown.link is None:
+        return Markup('<g class="{}" data-step="{}">{}</g>').format(classes, key, inside)
+    told = ", ".join(x for x in (step.title, text, {"stop": "has a stop", "warn": "has a warning"}.get(mark, ""), change) if x)
+    current = Markup(' aria-current="true"') if key == shown.selected else ""
+    return Markup('<a class="{}" href="{}" data-step="{}"{}><desc>{}</desc>{}</a>').format(classes, shown.link(key), key, current, told, inside)
 
 
-def _line(line: Line, taken: set[tuple[str, str]]) -> Markup:
+def _flag(box: Box, mark: str, change: str) -> Markup:
+    """What a step is marked with, as a shape in its corner: a wedge for a stop, a bar for a warning, a word for a change."""
+    x, y = box.x + box.width, box.y
+    if change:
+        return Markup('<text class="pm-change" x="{:.1f}" y="{:.1f}" text-anchor="end">{}</text>').format(x - 8, y + 19, change)
+    if mark == "stop":
+        return Markup('<path class="pm-flag-stop" d="M{:.1f} {:.1f}h-16l16 16Z"/>').format(x - 1, y + 1)
+    if mark == "warn":
+        return Markup('<path class="pm-flag-warn" d="M{:.1f} {:.1f}v-12h-5v12Zm0 5v-4h-5v4Z"/>').format(x - 8, y + 20)
+    return Markup("")
+
+
+def _box(box: Box, title: str, text: str) -> Markup:
+    return Markup(
+        '<rect class="pm-box" x="{:.1f}" y="{:.1f}" width="{:.0f}" height="{}" rx="6"/>'
+        '<text class="pm-title" x="{:.1f}" y="{:.1f}">{}</text><text class="pm-text" x="{:.1f}" y="{:.1f}">{}</text>'
+    ).format(box.x, box.y, box.width, HEIGHT, box.x + 11, box.y + 20, _cut(title, 21), box.x + 11, box.y + 37, _cut(text, 25))
+
+
+def _stub(box: Box, shown: Shown) -> Markup:
+    """An exit that leads nowhere yet: here a step can be added, or an exit dropped."""
+    key, _, way_out = box.key.partition("/")
+    address = shown.add(key, way_out) if shown.add else ""
+    middle = box.x + box.width / 2
+    return Markup(
+        '<a class="pm-stub" href="{}" data-step="{}" data-exit="{}" aria-label="Add a step at {}">'
+        '<rect x="{:.1f}" y="{:.1f}" width="{:.0f}" height="30" rx="15"/><path d="M{:.1f} {:.1f}h12m-6 -6v12"/></a>'
+    ).format(address, key, way_out, way_out, box.x, box.y, box.width, middle - 6, box.y + 15)
+
+
+def _line(line: Line, taken: set[tuple[str, str]], shown: Shown, *, is_stub: bool) -> Markup:
     chosen = [e for e in line.exits if (line.source, e) in taken]
-    mark = " pm-way" if chosen else ""
+    is_new = any((line.source, e) in shown.new_exits for e in line.exits)
+    mark = " pm-way" if chosen else " pm-new-line" if is_new else " pm-open" if is_stub else ""
     points = "L".join(f"{x:.1f} {y:.1f}" for x, y in line.points)
     (x, y), (before_x, _before_y) = line.points[-1], line.points[-2]
     tip = (
@@ -64,35 +135,65 @@ def _line(line: Line, taken: set[tuple[str, str]]) -> Markup:
         _exit(name, start_x + 6, start_y + (-5 if i == 0 else 1 + i * LABEL) if sideways else start_y + 14 + i * LABEL, way=name in chosen)
         for i, name in enumerate(sorted(line.exits, key=lambda e: e not in chosen))
     )
-    return Markup('<path class="pm-line{}" d="M{}"/><path class="pm-tip{}" d="{}"/>{}').format(mark, points, mark, tip, labels)
+    drawn = Markup('<path class="pm-line{}" d="M{}"/>').format(mark, points)
+    if not is_stub:
+        drawn += Markup('<path class="pm-tip{}" d="{}"/>').format(mark, tip)
+    return drawn + labels
+
+
+def _port(line: Line) -> Markup:
+    """The dot at which a line is taken to lead it elsewhere; it lies on its box."""
+    x, y = line.points[0]
+    return Markup('<circle class="pm-port" cx="{:.1f}" cy="{:.1f}" r="5" data-step="{}" data-exit="{}"/>').format(
+        x, y, line.source, line.exits[0]
+    )
 
 
 def _exit(name: str, x: float, y: float, *, way: bool) -> Markup:
     return Markup('<text class="pm-exit{}" x="{:.1f}" y="{:.1f}">{}</text>').format(" pm-way" if way else "", x, y, name)
 
 
+def address_of(base: str) -> Callable[[str], str]:
+    """Addresses of steps under a page: `?step=menu-1`."""
+    return lambda key: f"{base}?step={quote(key)}"
+
+
 def describe_step(step: Step, names: Mapping[str, str]) -> str:
     """What a step does, in a few words."""
     match step:
         case Hours():
-            return f"{step.openings[0].start} to {step.openings[0].end}" if step.openings else "never open"
+            first = step.openings[0] if step.openings else None
+            more = f" and {len(step.openings) - 1} more" if len(step.openings) > 1 else ""
+            return f"{first.start} to {first.end}{more}" if first else "never open"
         case Menu():
-            return f"“{step.greeting}”"
+            return f"“{step.greeting}”" if step.greeting else "says nothing yet"
         case Ring():
-            return f"{_who(step.people, names) or 'the holder'}, {step.seconds} s"
+            named = (*step.people, *step.groups, *step.devices, *step.mobiles, *step.systems)
+            order = "" if step.order == "all" else f"{step.order}, "
+            return f"{_who(named, names) or 'the holder'}, {order}{step.seconds} s"
         case Queue():
-            return f"{_who(step.people, names)}, at most {step.longest_wait // 60} min"
+            return f"{_who((*step.people, *step.groups), names) or 'the holder'}, at most {lasting(step.longest_wait)}"
         case Announce():
-            return f"“{step.text}”"
+            return f"“{step.text}”" if step.text else "says nothing yet"
         case Mailbox():
-            return f"mail to {_who(step.recipients, names) or 'the holder'}"
+            return f"mail to {_who((*step.recipients, *step.groups), names) or 'the holder'}"
+        case Forward():
+            return f"to {describe(step.to).national}" if is_canonical(step.to) else "to no number yet"
+        case SipAddress():
+            return step.address or "no address yet"
+        case OtherPath():
+            return f"on in {names.get(step.path, step.path)}" if step.path else "no path chosen yet"
         case _:
             return "the call ends"
 
 
+def lasting(seconds: int) -> str:
+    return f"{seconds // 60} min" if seconds % 60 == 0 else f"{seconds} s"
+
+
 def _who(people: tuple[str, ...], names: Mapping[str, str]) -> str:
     if len(people) > 2:
-        return f"{len(people)} people"
+        return f"{names.get(people[0], people[0])} and {len(people) - 1} more"
     return ", ".join(names.get(p, p) for p in people)
 
 

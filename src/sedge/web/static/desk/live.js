@@ -22,6 +22,7 @@ async function drawAnew(part) {
   const answer = await ask(part.dataset.live, { "HX-Target": part.id });
   if (answer?.status !== 200) return;
   const page = await answer.text();
+  if (isInUse(part)) return; // somebody has begun to type meanwhile
   const focused = part.contains(document.activeElement) ? placeOf(document.activeElement) : null;
   htmx.swap(part, page, { swapStyle: "innerHTML" });
   if (focused) part.querySelector(focused)?.focus();
@@ -30,6 +31,7 @@ async function drawAnew(part) {
 
 // What somebody is typing in, or has opened, is left alone until the next change.
 function isInUse(part) {
+  if (part.querySelector("form[data-typed]")) return true;
   const typing = part.contains(document.activeElement) && document.activeElement.matches("input, textarea, select");
   return typing || part.querySelector("details[open]") !== null;
 }

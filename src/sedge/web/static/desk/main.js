@@ -4,18 +4,22 @@ import { blockMap } from "./blockmap.js";
 import { columns } from "./columns.js";
 import { countdown } from "./countdown.js";
 import { desk } from "./desk.js";
+import { drawing } from "./drawing.js";
 import { finder } from "./finder.js";
 import { keepFresh } from "./live.js";
 import { floorPlan } from "./plan.js";
 import { pick } from "./pick.js";
 import { pickedBar } from "./picked.js";
 import { sayProblems } from "./problems.js";
+import { recorder } from "./recorder.js";
+import { story } from "./story.js";
 import { words } from "./say.js";
 import { keepTyped } from "./typed.js";
 
 document.addEventListener("alpine:init", () => {
   Alpine.store("say", words);
   Alpine.data("desk", desk);
+  Alpine.data("drawing", drawing);
   Alpine.data("finder", finder);
   Alpine.data("blockMap", blockMap);
   Alpine.data("columns", columns);
@@ -23,6 +27,8 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("picked", pickedBar);
   Alpine.data("pick", pick);
   Alpine.data("floorPlan", floorPlan);
+  Alpine.data("recorder", recorder);
+  Alpine.data("story", story);
 });
 sayProblems();
 keepFresh();

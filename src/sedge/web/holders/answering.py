@@ -1,0 +1,78 @@
+"""How somebody is reached: what would ring for them at a moment, and the rules by which it does."""
+
+import re
+from datetime import datetime
+from typing import Annotated, Any
+from zoneinfo import ZoneInfo
+
+from fastapi import Form, Request
+from fastapi.responses import Response
+from starlette.concurrency import run_in_threadpool
+from starlette.datastructures import FormData
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotUnderstood
+from sedge.core.numbers.e164 import read_one
+from sedge.desk import devices, holders, joining, path_analysis, workorders
+from sedge.desk.desk import Desk
+from sedge.web.doors import AtDesk, Place
+from sedge.web.paths.drawing_views import openings_rows
+from sedge.web.paths.step_forms import opening_of
+from sedge.web.shared.rendering import draw, go
+
+place = Place()
+THEN = [
+    ("mailbox", "their mailbox takes a message"), ("colleague", "a colleague is rung, then the mailbox"), ("mobile", "their mobile is rung"),
+    ("nothing", "the call ends"),
+]  # fmt: skip
+
+
+@place.page("/holders/people/{key}/answering", May.LOOK)
+def page(request: Request, desk: AtDesk, key: str, at: str = "") -> Response:
+    """What would ring now, or at a moment, and the rules."""
+    found = path_analysis.reachable(desk, key, _moment(desk, key, at))
+    people = path_analysis.people_by_id(desk, (*found.person.answering.pickup, found.person.answering.cover))
+    rules = found.person.answering
+    return draw(
+        request, "answering.html", found=found, rules=rules, openings=openings_rows(rules.openings), then=THEN,
+        devices=[(d.id, d.name) for d, _ in devices.of_person(desk, key)],
+        pickup=", ".join(people[k].name for k in rules.pickup if k in people), cover=people[rules.cover].name if rules.cover in people else "",
+        at=at, rung_by=path_analysis.that_ring(desk, key),
+    )  # fmt: skip
+
+
+def _moment(desk: Desk, key: str, at: str) -> datetime | None:
+    if not at:
+        return None
+    try:
+        return datetime.fromisoformat(at).replace(tzinfo=ZoneInfo(holders.zone_of_person(desk, key)))
+    except ValueError as error:
+        raise NotUnderstood("Type the moment as 2026-03-12T11:20.", field="at") from error
+
+
+@place.action("/holders/people/{key}/answering", May.CHANGE_ESTATE)
+async def set_rules(request: Request, desk: AtDesk, key: str, ring_seconds: Annotated[str, Form()] = "25") -> Response:
+    """The rules as a draft, so that their checks are seen."""
+    form = await request.form()
+
+    def planned() -> int:
+        raw = {"kind": "set_answering", "holder": {"kind": "person", "id": key}, **_read(desk, form, ring_seconds)}
+        name = path_analysis.reachable(desk, key).person.name
+        return workorders.draft(desk, f"Answering rules of {name}", workorders.read_tasks(desk, [raw])).no
+
+    return go(request, f"/work-orders/{await run_in_threadpool(planned)}")
+
+
+def _read(desk: Desk, form: FormData, ring_seconds: str) -> dict[str, Any]:
+    if not ring_seconds.isdigit() or not 5 <= int(ring_seconds) <= 300:
+        raise NotUnderstood("A whole number from 5 to 300.", field="ring_seconds")
+    texts = {name: str(value).strip() for name, value in form.multi_items() if isinstance(value, str)}
+    rows = sorted({int(m[1]) for name in texts if (m := re.fullmatch(r"(?:from|days)(\d{1,2})", name))})
+    mobile = read_one(texts["mobile"], desk.organisation.home_country, field="mobile") if texts.get("mobile") else ""
+    pickup = [p.id for p in joining.people_in(desk, texts["pickup"], most=20, field="pickup")] if texts.get("pickup") else []
+    cover = joining.people_in(desk, texts["cover"], most=1, field="cover")[0].id if texts.get("cover") else ""
+    answering = {
+        "openings": [o for i in rows if (o := opening_of(form, texts, i))], "devices": [str(d) for d in form.getlist("devices")][:20], "mobile": mobile,
+        "pickup": pickup, "then": texts.get("then", "mailbox"), "cover": cover,
+    }  # fmt: skip
+    return {"ring_seconds": int(ring_seconds), "answering": answering}

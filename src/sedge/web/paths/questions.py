@@ -1,0 +1,92 @@
+"""Questions to all call paths at once: the week of many numbers, who rings whom, what happens if; and the sounds that are played."""
+
+from typing import Annotated, Any
+
+from fastapi import Form, Request, UploadFile
+from fastapi.responses import Response
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotUnderstood
+from sedge.desk import calls, holders, path_analysis, sounds
+from sedge.desk import trunks as trunk_desk
+from sedge.desk.desk import Desk
+from sedge.formats.sounds import MOST_BYTES
+from sedge.web.doors import AtDesk, Place
+from sedge.web.shared.drawings.weekmap import many_map
+from sedge.web.shared.rendering import draw, go
+
+place = Place()
+
+
+@place.page("/paths/week", May.LOOK)
+def week(request: Request, desk: AtDesk, site: str = "") -> Response:
+    """What is unanswered when, over the numbers of a site or of all sites."""
+    many = path_analysis.week_of_many(desk, site=site)
+    sites = [(s.id, s.name) for s in holders.plain_sites(desk)]
+    return draw(request, "week.html", many=many, picture=many_map(many.days, many.numbers), sites=sites, site=site)
+
+
+@place.page("/paths/questions", May.LOOK)
+def questions(
+    request: Request, desk: AtDesk, ask: str = "", person: str = "", number: str = "", trunk: str = "", site: str = ""
+) -> Response:
+    return draw(request, "questions.html", answer=_answer(desk, ask, person, number, trunk, site), **_choices(desk), asked={
+        "ask": ask, "person": person, "number": number, "trunk": trunk, "site": site,
+    })  # fmt: skip
+
+
+def _choices(desk: Desk) -> dict[str, Any]:
+    return {
+        "sites": [(s.id, s.name) for s in holders.plain_sites(desk)],
+        "trunks": [(t.id, t.name) for t in trunk_desk.plain(desk)],
+    }
+
+
+def _answer(desk: Desk, ask: str, person: str, number: str, trunk: str, site: str) -> dict[str, Any] | None:
+    match ask:
+        case "rings":
+            who = holders.person_named(desk, person)
+            return {"rings": path_analysis.that_ring(desk, who.id), "who": who}
+        case "names":
+            e164 = calls.read_number(desk, number)
+            return {"names": path_analysis.that_name(desk, e164), "e164": e164}
+        case "trunk" if trunk:
+            return {"if": path_analysis.what_if(desk, "trunk", trunk)}
+        case "site" if site:
+            return {"if": path_analysis.what_if(desk, "site", site)}
+        case "leaves":
+            return {"if": path_analysis.what_if(desk, "person", holders.person_named(desk, person).id)}
+        case _:
+            return None
+
+
+# ── sounds ──
+
+
+@place.page("/paths/sounds", May.LOOK)
+def shelf(request: Request, desk: AtDesk) -> Response:
+    return draw(request, "sounds.html", sounds=sounds.listing(desk))
+
+
+@place.action("/paths/sounds", May.CHANGE_ESTATE)
+def keep(
+    request: Request, desk: AtDesk, sound: UploadFile, name: Annotated[str, Form()] = "", language: Annotated[str, Form()] = "", text: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
+    if sound.size is not None and sound.size > MOST_BYTES:
+        raise NotUnderstood(
+            f"The file has more than {MOST_BYTES // 1_000_000} MB; a greeting needs less than one.", field="sound", reason="too-big"
+        )
+    key, _facts = sounds.keep(desk, name, language, text, sound.file.read(MOST_BYTES + 1))
+    return go(request, f"/paths/sounds?kept={key}#{key}")
+
+
+@place.action("/paths/sounds/{key}/remove", May.CHANGE_ESTATE)
+def remove(request: Request, desk: AtDesk, key: str) -> Response:
+    sounds.remove(desk, key)
+    return go(request, "/paths/sounds")
+
+
+@place.page("/paths/sounds/{key}/sound", May.LOOK)
+def play(request: Request, desk: AtDesk, key: str) -> Response:
+    sound, data = sounds.one(desk, key)
+    return Response(data, media_type=sound.media, headers={"Content-Disposition": "inline", "X-Content-Type-Options": "nosniff"})

@@ -1,0 +1,165 @@
+"""The form of a step: typed fields read into what the step shall be. Each refusal names its field."""
+
+import re
+from collections.abc import Iterator, Mapping
+from datetime import date
+from typing import Any
+
+from starlette.datastructures import FormData
+
+from sedge.core.errors import NotUnderstood
+from sedge.core.numbers.e164 import read_one
+from sedge.core.paths.steps import Announce, Forward, Hours, Mailbox, Menu, OtherPath, Queue, Ring, SipAddress, Step
+
+CLOCK = re.compile(r"([01]?\d|2[0-3]):[0-5]\d|24:00")
+MOST_ROWS = 24
+LONG = 2000
+
+
+def exits(form: FormData) -> Iterator[tuple[str, str]]:
+    """Where the form lets each exit lead, as (exit, step); '' where nowhere."""
+    for name, value in form.multi_items():
+        if name.startswith("exit:"):
+            yield name.removeprefix("exit:"), str(value)
+
+
+def read(step: Step, form: FormData, *, home: str) -> dict[str, Any]:
+    """The fields of a step from its form. Raises NotUnderstood naming the field."""
+    texts = {key: str(value).strip() for key, value in form.multi_items() if isinstance(value, str)}
+    title = texts.get("title", "")[:60]
+    if not title:
+        raise NotUnderstood("Give the step a name.", field="title")
+    fields: dict[str, Any] = {"title": title}
+    match step:
+        case Hours():
+            return fields | _hours(form, texts)
+        case Menu():
+            return fields | _said(texts, "greeting") | _menu(form, texts)
+        case Ring():
+            return fields | _named(form) | _connecting(texts) | _ring(form, texts, home)
+        case Queue():
+            return fields | _named(form) | _connecting(texts) | _queue(texts)
+        case Announce():
+            return fields | _said(texts, "text")
+        case Mailbox():
+            return fields | _said(texts, "greeting") | {"recipients": _chosen(form, "recipients"), "groups": _chosen(form, "groups")}
+        case Forward():
+            to = read_one(texts["to"], home, field="to") if texts.get("to") else ""
+            return fields | _connecting(texts) | {"to": to, "seconds": _whole(texts, "seconds", 5, 300)}
+        case SipAddress():
+            address = texts.get("address", "")[:200]
+            return fields | {"address": address, "seconds": _whole(texts, "seconds", 5, 300), "shown": texts.get("shown", "caller")}
+        case OtherPath():
+            return fields | {"path": texts.get("path", "")[:80]}
+        case _:
+            return fields
+
+
+def _hours(form: FormData, texts: Mapping[str, str]) -> dict[str, Any]:
+    openings = [o for i in range(1, MOST_ROWS) if (o := opening_of(form, texts, i))]
+    closures = [c for i in range(1, MOST_ROWS) if (c := _closure(texts, i))]
+    return {
+        "timezone": texts.get("timezone", ""),
+        "openings": openings,
+        "closures": closures,
+        "holidays_of": texts.get("holidays_of", "")[:12],
+    }
+
+
+def opening_of(form: FormData, texts: Mapping[str, str], i: int) -> dict[str, Any] | None:
+    days = sorted({int(str(d)) for d in form.getlist(f"days{i}") if str(d) in set("0123456")})
+    start, end = texts.get(f"from{i}", ""), texts.get(f"to{i}", "")
+    if not days and not start and not end:
+        return None
+    if not days:
+        raise NotUnderstood("Say on which days, or leave the hours empty.", field=f"from{i}")
+    for value, name in ((start, f"from{i}"), (end, f"to{i}")):
+        if not CLOCK.fullmatch(value):
+            raise NotUnderstood("Type the time as 09:00. An end before the start is on the next day.", field=name)
+    return {"weekdays": days, "start": start.rjust(5, "0"), "end": end.rjust(5, "0")}
+
+
+def _closure(texts: Mapping[str, str], i: int) -> dict[str, Any] | None:
+    first = texts.get(f"closed{i}", "")
+    if not first:
+        return None
+    try:
+        begins = date.fromisoformat(first)
+        ends = date.fromisoformat(texts.get(f"until{i}", "") or first)
+    except ValueError as error:
+        raise NotUnderstood("Type the day as 2026-12-24; there has to be such a day.", field=f"closed{i}") from error
+    yearly = bool(texts.get(f"yearly{i}"))
+    if ends < begins and not yearly:
+        raise NotUnderstood("It ends before it begins.", field=f"until{i}")
+    return {"first": begins, "last": ends, "name": texts.get(f"because{i}", "")[:80] or "closed", "yearly": yearly}
+
+
+def _said(texts: Mapping[str, str], field: str) -> dict[str, Any]:
+    """The words of a step in its own language and in further ones, with the sounds that say them."""
+    also = [
+        {"language": texts.get(f"language{i}", "")[:6], "text": texts[f"text{i}"][:LONG], "sound": texts.get(f"sound{i}", "")}
+        for i in range(1, 4)
+        if texts.get(f"text{i}")
+    ]
+    return {field: texts.get(field, "")[:LONG], "language": texts.get("language", "")[:6], "sound": texts.get("sound", ""), "also": also}
+
+
+def _menu(form: FormData, texts: Mapping[str, str]) -> dict[str, Any]:
+    keys: dict[str, str] = {}
+    for i in range(1, 15):
+        key, word = texts.get(f"key{i}", ""), texts.get(f"word{i}", "")[:60]
+        if not key and not word:
+            continue
+        if not re.fullmatch(r"[0-9*#]", key):
+            raise NotUnderstood("A key is one of 0 to 9, * and #.", field=f"key{i}")
+        if key in keys:
+            raise NotUnderstood(f"Key {key} is used twice. Give one of them another key.", field=f"key{i}")
+        keys[key] = word
+    return {
+        "keys": keys, "spoken": bool(texts.get("spoken")), "extensions": bool(texts.get("extensions")),
+        "wait_seconds": _whole(texts, "wait_seconds", 1, 60), "repeats": _whole(texts, "repeats", 1, 5),
+    }  # fmt: skip
+
+
+def _named(form: FormData) -> dict[str, Any]:
+    return {"people": _chosen(form, "people"), "groups": _chosen(form, "groups")}
+
+
+def _ring(form: FormData, texts: Mapping[str, str], home: str) -> dict[str, Any]:
+    typed = [x.strip() for x in re.split(r"[,;\n]", texts.get("mobiles", "")) if x.strip()]
+    return {
+        "devices": _chosen(form, "devices"), "systems": _chosen(form, "systems"), "order": texts.get("order", "all"),
+        "mobiles": [read_one(m, home, field="mobiles") for m in typed[:20]], "seconds": _whole(texts, "seconds", 5, 300),
+    }  # fmt: skip
+
+
+def _queue(texts: Mapping[str, str]) -> dict[str, Any]:
+    return {
+        "order": texts.get("order", "in order"), "ring_seconds": _whole(texts, "ring_seconds", 5, 120),
+        "most_waiting": _whole(texts, "most_waiting", 0, 500), "longest_wait": _whole(texts, "longest_wait", 10, 7200),
+        "callback": bool(texts.get("callback")),
+    }  # fmt: skip
+
+
+def _connecting(texts: Mapping[str, str]) -> dict[str, Any]:
+    """What is heard and seen when the call is put through."""
+    recording = None
+    if texts.get("record"):
+        recording = {"announcement": texts.get("announcement", "")[:LONG], "keep_days": _whole(texts, "keep_days", 1, 3650)}
+    return {
+        "shown": texts.get("shown", "caller"),
+        "music": bool(texts.get("music")),
+        "to_callee": texts.get("to_callee", "")[:300],
+        "recording": recording,
+    }
+
+
+def _whole(texts: Mapping[str, str], field: str, least: int, most: int) -> int:
+    value = texts.get(field, "")
+    if not value.isdigit() or not least <= int(value) <= most:
+        raise NotUnderstood(f"A whole number from {least} to {most}.", field=field)
+    return int(value)
+
+
+def _chosen(form: FormData, name: str) -> list[str]:
+    return list(dict.fromkeys(str(value)[:80] for value in form.getlist(name) if str(value)))[:200]
