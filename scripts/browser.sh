@@ -1,8 +1,11 @@
 #!/usr/bin/env bash
-# Chromium for the browser tests and the pictures, from Debian's packages.
+# What the tests and the pictures need from Debian's packages: Chromium, and the checker of zone files.
 set -euo pipefail
-command -v chromium >/dev/null && exit 0
+wanted=()
+command -v chromium >/dev/null || wanted+=(chromium)
+command -v named-checkzone >/dev/null || wanted+=(bind9-utils)
+[ ${#wanted[@]} -eq 0 ] && exit 0
 export DEBIAN_FRONTEND=noninteractive
 as_root() { if [ "$(id -u)" = 0 ]; then "$@"; else sudo "$@"; fi; }
 as_root apt-get update -qq
-as_root apt-get install -y -qq --no-install-recommends chromium >/dev/null
+as_root apt-get install -y -qq --no-install-recommends "${wanted[@]}" >/dev/null

@@ -9,8 +9,9 @@ from sedge.core.numbers.life import State
 from sedge.core.outbound.dialplan import dial, matches
 from sedge.core.outbound.trace import trace_outbound
 from sedge.core.paths.layout import lay_out
+from sedge.core.paths.openings import opening_at
 from sedge.core.paths.steps import Announce, Closure, Hours, Mailbox, Menu, Opening, Path, Queue, Ring, holder_path
-from sedge.core.paths.trace import EndingKind, World, opening_at, trace_inbound
+from sedge.core.paths.trace import EndingKind, World, trace_inbound
 from sedge.core.proof.compare import difference, fingerprint
 from sedge.core.records import PathVersion, Right, Site, Trunk
 from sedge.core.safety.emergency import emergency_test

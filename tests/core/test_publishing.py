@@ -11,7 +11,8 @@ from sedge.core.reduce import apply
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check
 from sedge.core.workorders.findings import Level
-from sedge.core.workorders.tasks import TASK, PutBack, Snapshot, needs
+from sedge.core.workorders.needs import needs
+from sedge.core.workorders.tasks import TASK, PutBack, Snapshot
 from tests.conftest import NOW
 
 

@@ -25,7 +25,7 @@ def control(house):
 @pytest.fixture
 def open_hours(house):
     """The museum's doors are open: the next day from Tuesday to Sunday that is no holiday, and stay open for the test."""
-    from sedge.core.paths.trace import opening_at
+    from sedge.core.paths.openings import opening_at
 
     desk = house.desk(system_member("lanternfield"))
     hours = paths.look(desk, "canal-front-desk").path.steps["hours"]

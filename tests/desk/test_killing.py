@@ -19,7 +19,7 @@ import pytest
 
 KILLS = int(os.environ.get("KILLS", "8"))
 MOMENTS = min(KILLS, 10)  # of one life of the server, as many as the demo's seats and people last for
-ORDERS, ORDER_KILLS = 20, int(os.environ.get("ORDER_KILLS", "50"))
+ORDERS, ORDER_KILLS = 20, int(os.environ.get("ORDER_KILLS", "15"))
 TASK_KILLS = int(os.environ.get("TASK_KILLS", "10"))
 ROUNDS = range(max(1, KILLS // 10))
 
@@ -200,8 +200,9 @@ def _ask(server, body, key):
 
 
 @pytest.mark.killing
-def test_killed_at_fifty_moments_during_twenty_orders_at_once(server):
-    """Whoever heard no answer asks again with the same key. At the end every order was bought once, and both books agree to the penny."""
+def test_killed_again_and_again_during_twenty_orders_at_once(server):
+    """Whoever heard no answer asks again with the same key. At the end every order was bought once, and both books agree to the penny.
+    `ORDER_KILLS=50` is the measured run."""
     chance = random.Random(50)
     asked = {f"T{i}": body for i, body in enumerate(_twenty(server))}
     heard: dict[str, str] = {}

@@ -17,7 +17,7 @@ from sedge.core.numbers.life import State
 from sedge.core.records import SUBJECT_OF, HolderKind, HolderRef, Number, PathVersion, Role, Subject
 from sedge.core.reduce import apply, changed
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.tasks import needs
+from sedge.core.workorders.needs import needs
 from sedge.store import estate as estate_store
 from sedge.store import finder, ledger, saving, tables
 from sedge.store.database import Database
