@@ -85,7 +85,9 @@ def _step(box: Box, key: str, step: Step, names: Mapping[str, str], shown: Shown
         return Markup('<g class="{}" data-step="{}">{}</g>').format(classes, key, inside)
     told = ", ".join(x for x in (step.title, text, {"stop": "has a stop", "warn": "has a warning"}.get(mark, ""), change) if x)
     current = Markup(' aria-current="true"') if key == shown.selected else ""
-    return Markup('<a class="{}" href="{}" data-step="{}"{}><desc>{}</desc>{}</a>').format(classes, shown.link(key), key, current, told, inside)
+    return Markup('<a class="{}" href="{}" data-step="{}"{}><desc>{}</desc>{}</a>').format(
+        classes, shown.link(key), key, current, told, inside
+    )
 
 
 def _flag(box: Box, mark: str, change: str) -> Markup:
