@@ -19,11 +19,11 @@ VIEWS = {
     "building": "/safety/sites/wharf-house?floor=2nd+floor",
     "person": "/holders/people/person-ifeoma-okafor",
     "site": "/holders/sites/wharf-house?dialled=9+0131+496+0500",
-    "call-path": "/paths/canal-front-desk",
+    "call-path": "/paths/school-visits",
+    "drawing": "/paths/members-line/draw?step=menu-1",
+    "compare": "/paths/canal-front-desk/compare",
     "carriers": "/carriers",
-    "number": "/numbers/441134960121",
     "licences": "/licences",
-    "ledger": "/ledger",
 }
 
 
@@ -51,6 +51,22 @@ def main() -> None:
         page.screenshot(path=ROOT / "docs/screenshots/planner.png")
         for code, x, y in (("WHF-005-C", 22, 30), ("WHF-006-A", 68, 62)):
             page.request.post(f"/api/v1/spots/{code}/place", headers={"Authorization": "Bearer demo"}, data={"x": x, "y": y})
+        drawn = page.request.post("/api/v1/drawings", headers={"Authorization": "Bearer demo"}, data={"path": "canal-front-desk"}).json()
+        steps = drawn["body"]["steps"]
+        steps["hours"]["openings"][0]["end"] = "18:00"
+        steps["lost"] = {
+            "kind": "announce",
+            "title": "Lost property",
+            "text": "Lost property is kept at the front desk for three months.",
+            "exits": {"done": "mailbox"},
+        }
+        steps["menu"] |= {"greeting": "For visits, press 1. For school groups, press 2. For lost property, press 3."}
+        steps["menu"]["keys"]["3"], steps["menu"]["exits"]["3"] = "lost property", "lost"
+        page.request.put(
+            "/api/v1/drawings/canal-front-desk",
+            headers={"Authorization": "Bearer demo"},
+            data={"version": drawn["version"], "body": drawn["body"]},
+        )
         report = page.request.post("/api/v1/safety/tests", headers={"Authorization": "Bearer demo"}, data={}).json()["id"]
         for name, address in {**VIEWS, "emergency-report": f"/safety/tests/{report}"}.items():
             page.goto(address)

@@ -68,6 +68,7 @@ def test_a_site_from_nothing_to_a_call_that_is_answered(page):
 def draw_up_a_path(page):
     page.goto("/paths")
     page.get_by_role("link", name="New call path").click()
+    page.get_by_role("link", name="Fill in a form instead").click()
     page.get_by_label("Site", exact=True).select_option(label="Wharf House")
     page.get_by_role("button", name="Show its people").click()
     page.get_by_label("Name", exact=True).fill("Store desk by day")

@@ -11,7 +11,7 @@ from sedge.core.paths.world import World
 from sedge.core.records import Answering, HolderKind, HolderRef, Number, PathVersion, Person
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
-from sedge.desk import calls, drawing, path_analysis, path_files, paths, proving, sounds, workorders
+from sedge.desk import calls, drawing, path_analysis, path_files, paths, proving, sounds, trunks, workorders
 from sedge.desk.applying import apply_at_once
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
@@ -262,6 +262,10 @@ def test_all_numbers_of_a_path_are_called_again_at_once(house, desk):
     assert (proof.ok, stale, proving.without_proof(desk, "school-visits")) == (True, False, 0)
     with pytest.raises(NotAllowedNow):
         proving.prove_again(desk, path=drawing_without_number(house, desk))
+    over = proving.proofs_of(desk, trunk="leeds-a")
+    assert proof in {p for p, _ in over}
+    card = trunks.one(desk, "leeds-a")
+    assert (card.carrier, card.without_fallback) == ("Fellgate Voice", card.numbers - 1)
 
 
 def drawing_without_number(house, desk):

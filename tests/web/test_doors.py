@@ -79,7 +79,7 @@ MATRIX = {
     "POST /work-orders/{key}/undo": {ADMIN, SITE}, "POST /work-orders/{key}/retry": {ADMIN, SITE}, "POST /work-orders/{key}/stop": {ADMIN, SITE},
     "POST /work-orders/{key}/discard": {ADMIN, SITE},
     "GET /paths/new": {ADMIN, SITE}, "POST /paths/new": {ADMIN, SITE}, "GET /paths/{key}/change": {ADMIN, SITE}, "POST /paths/{key}/change": {ADMIN, SITE},
-    "GET /paths/week": EVERYBODY, "GET /paths/questions": EVERYBODY, "GET /paths/sounds": EVERYBODY, "POST /paths/sounds": {ADMIN, SITE},
+    "GET /carriers/trunks/{key}": EVERYBODY, "POST /carriers/trunks/{key}/prove": {ADMIN, SITE}, "GET /paths/week": EVERYBODY, "GET /paths/questions": EVERYBODY, "GET /paths/sounds": EVERYBODY, "POST /paths/sounds": {ADMIN, SITE},
     "POST /paths/sounds/{key}/remove": {ADMIN, SITE}, "GET /paths/sounds/{key}/sound": EVERYBODY, "POST /paths/prove": {ADMIN, SITE}, "POST /paths/{key}/prove": {ADMIN, SITE},
     "GET /paths/{key}/path.json": EVERYBODY, "GET /paths/{key}/path.cpl": EVERYBODY, "GET /paths/{key}/cpl": EVERYBODY, "GET /paths/{key}/hours.ics": EVERYBODY,
     "GET /enum.zone": EVERYBODY, "GET /paths/bring-in": {ADMIN, SITE}, "POST /paths/bring-in": {ADMIN, SITE}, "GET /paths/draw": {ADMIN, SITE}, "POST /paths/draw": {ADMIN, SITE},

@@ -57,7 +57,7 @@ PAGES = [
     "/holders/groups", "/holders/groups/front-desk-team", "/holders/groups/new", "/holders/systems", "/holders/systems/alarm-server", "/holders/systems/new", "/holders/directory",
     "/work-orders/templates", "/work-orders/templates/joiner", "/work-orders/templates/exchange", "/work-orders/templates/season", "/work-orders/planner?site=wharf-house",
     "/work-orders/9?by=holder", "/organisations", "/organisations/new", "/holders/sites/spree-depot/set-up", "/letters", "/letters?kind=author&language=de&order=1", "/checks", "/checks/assignment.on-trunk-list", "/supply/joiners", "/supply/when-free?country=GB&area=Leeds&pattern=0000&carrier=brackwater", "/numbers/441134960150/features", "/numbers/chosen?pick=441134960160-79&act=feature",
-    "/paths/school-visits", "/paths/draw", "/paths/members-line/draw", "/paths/members-line/draw?step=menu-1", "/paths/members-line/draw?step=menu-1&way_out=1",
+    "/carriers/trunks/leeds-a", "/paths/school-visits", "/paths/draw", "/paths/members-line/draw", "/paths/members-line/draw?step=menu-1", "/paths/members-line/draw?step=menu-1&way_out=1",
     "/paths/members-line/draw?step=hours-1", "/paths/members-line/draw?step=queue-1", "/paths/members-line/draw?step=mailbox-1&outline=1", "/paths/members-line/compare",
     "/paths/week", "/paths/questions?ask=rings&person=person-ifeoma-okafor", "/paths/questions?ask=site&site=canal-museum", "/paths/questions?ask=names&number=0151+496+0400",
     "/paths/sounds", "/paths/bring-in", "/paths/school-visits/cpl", "/holders/people/person-ifeoma-okafor/answering", "/numbers/441134960202/follow?step_by_step=1",

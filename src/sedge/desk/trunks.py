@@ -7,11 +7,12 @@ from datetime import timedelta
 from sqlalchemy import func, select
 
 from sedge.core.numbers.life import ENDED, State
-from sedge.core.records import Account, Carrier, Connection, Subject, Trunk
+from sedge.core.records import Account, Carrier, Connection, Number, Site, Subject, Trunk
 from sedge.core.reduce import changed
 from sedge.desk.desk import Desk
 from sedge.desk.supply import lead_times
 from sedge.store import tables
+from sedge.store.records import is_open
 
 
 @dataclass(frozen=True)
@@ -47,6 +48,34 @@ def refresh(desk: Desk) -> int:
 def _looked_at(desk: Desk, trunk: Trunk) -> Connection | None:
     """A trunk's connection with why it is not signed in, as the telephone system says it now."""
     return trunk.connection.but(said=desk.outside.telephony.signed_in(trunk.id)) if trunk.connection else None
+
+
+MOST_COUNTED = 5000  # numbers of a trunk that are each looked at for a fallback
+
+
+@dataclass(frozen=True)
+class TrunkCard:
+    """A trunk with how many numbers in use are on its list, and how many of them are lost while it is down (None: too many to look at)."""
+
+    trunk: Trunk
+    carrier: str
+    site: str
+    numbers: int
+    without_fallback: int | None
+
+
+def one(desk: Desk, key: str) -> TrunkCard:
+    """Raises NotFound."""
+    life = tables.life
+    where = (is_open(), life.c.state == State.ASSIGNED.value, life.c.trunk == key)
+    with desk.reading() as reading:
+        trunk = reading.records.the(Trunk, key)
+        numbers = int(reading.connection.execute(select(func.count()).where(*where)).scalar() or 0)
+        lost = None
+        if numbers <= MOST_COUNTED:
+            lost = sum(1 for n in reading.records.where(Number, *where) if not n.fallback)
+        carrier, site = reading.records.the(Carrier, trunk.carrier).name, reading.records.the(Site, trunk.site).name
+    return TrunkCard(trunk, carrier, site, numbers, lost)
 
 
 def plain(desk: Desk) -> list[Trunk]:

@@ -6,7 +6,7 @@ from fastapi import Form, Request
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
-from sedge.desk import accounts, connections, money, trunks
+from sedge.desk import accounts, connections, money, proving, trunks
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.drawings.runway import runway_chart
 from sedge.web.shared.rendering import draw, go, target
@@ -22,6 +22,17 @@ def _facts(desk: AtDesk) -> dict[str, Any]:
 @place.page("/carriers", May.LOOK)
 def carriers(request: Request, desk: AtDesk) -> Response:
     return draw(request, "_carriers.html" if target(request) == "carriers" else "carriers.html", **_facts(desk), tried=None)
+
+
+@place.page("/carriers/trunks/{key}", May.LOOK)
+def trunk(request: Request, desk: AtDesk, key: str) -> Response:
+    return draw(request, "trunk.html", view=trunks.one(desk, key), proofs=proving.proofs_of(desk, trunk=key))
+
+
+@place.action("/carriers/trunks/{key}/prove", May.CHANGE_ESTATE)
+def prove(request: Request, desk: AtDesk, key: str) -> Response:
+    """A test call to every number on the trunk's list."""
+    return go(request, f"/work-orders/{proving.prove_again(desk, trunk=key).no}")
 
 
 @place.action("/carriers/{carrier}/test", May.SEE_MONEY)

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
-from urllib.parse import quote
+from urllib.parse import quote, urlencode
 
 from markupsafe import Markup
 
@@ -76,6 +76,12 @@ class DrawingPage:
     shown: list[tuple[str, str]]
     selected_people: frozenset[str]
     is_first: bool
+
+    @property
+    def here(self) -> str:
+        """The address of what is shown now."""
+        said = {"step": self.step_key, "way_out": self.adding, "outline": "1" if self.as_outline else ""}
+        return f"{self.base}?{urlencode({key: value for key, value in said.items() if value or key == 'step'})}"
 
     @property
     def version(self) -> int:

@@ -30,7 +30,7 @@ export const drawing = () => ({
   },
   focusChosen() {
     const shelf = this.shelf();
-    if (shelf) this.$el.dataset.live = shelf.dataset.base + "?step=" + encodeURIComponent(shelf.dataset.step);
+    if (shelf) this.$el.dataset.live = shelf.dataset.here;
     if (document.activeElement === document.body) this.$el.querySelector("svg [aria-current]")?.focus();
   },
   send(what, values) {

@@ -19,10 +19,11 @@ export function keepFresh() {
 
 async function drawAnew(part) {
   if (isInUse(part)) return;
-  const answer = await ask(part.dataset.live, { "HX-Target": part.id });
+  const address = part.dataset.live;
+  const answer = await ask(address, { "HX-Target": part.id });
   if (answer?.status !== 200) return;
   const page = await answer.text();
-  if (isInUse(part)) return; // somebody has begun to type meanwhile
+  if (isInUse(part) || part.dataset.live !== address) return; // somebody has begun to type, or gone on, meanwhile
   const focused = part.contains(document.activeElement) ? placeOf(document.activeElement) : null;
   htmx.swap(part, page, { swapStyle: "innerHTML" });
   if (focused) part.querySelector(focused)?.focus();
