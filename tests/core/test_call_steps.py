@@ -232,6 +232,10 @@ def test_what_the_callee_sees_is_chosen(estate, line, shown, sees):
     assert trace.happenings[-1].sees == sees
 
 
+def test_a_line_without_a_label_is_shown_by_its_own_name(estate, line):
+    assert followed(estate, line, Ring(people=PEOPLE[:1], shown=Shown.LINE)).happenings[-1].sees == "Visits: 0131 496 0999"
+
+
 def test_words_to_the_callee_and_a_recording_come_between_answer_and_talk(estate, line):
     step = Ring(
         people=PEOPLE[:1], to_callee="A call for the box office", recording=Recording(announcement="This call is recorded", keep_days=14)

@@ -165,10 +165,19 @@ def test_a_difference_says_what_is_new_gone_and_changed():
     assert {(c.key, c.what) for c in found.steps} == {("hours", "changed"), ("ring", "changed"), (added, "new")}
     words = next(c.words for c in found.steps if c.key == "ring")
     assert words == ("called “Desk” before", "people: Amara → Amara, Piet", "seconds: 25 → 40", "busy: to “Mailbox” → to “Queue”")
+    assert next(c.words for c in found.steps if c.key == "hours") == ("openings: Mon to Fri 09:00 to 17:00 → Mon to Fri 09:00 to 18:00",)
     assert ("ring", "busy") in found.exits
     assert found.of(added) == "new"
     assert difference(new, old, {}).of(added) == "gone"
     assert difference(old, old, {}).is_none
+
+
+def test_other_keys_and_closures_are_told_in_words(path):
+    new = editing.change(path, "menu", {"keys": {"1": "visits", "2": "schools", "3": "lost property"}})
+    assert difference(path, new, {}).steps[0].words == ("keys: 1 visits, 2 schools → 1 visits, 2 schools, 3 “lost property”",)
+    hours = Path(first="h", steps={"h": Hours(timezone="UTC", openings=())})
+    closed = editing.change(hours, "h", {"closures": [{"first": "2026-12-24", "last": "2026-12-26", "name": "winter"}]})
+    assert difference(hours, closed, {}).steps[0].words == ("closures: nothing → winter (2026-12-24 to 2026-12-26)",)
 
 
 def test_what_callers_will_notice_is_told_once_for_each_kind_of_hour(here):

@@ -27,7 +27,7 @@ from sedge.core.paths.steps import (
     exits_of,
 )
 from sedge.core.paths.world import ANSWERS_AFTER, Asked, Ending, EndingKind, Happening, Option, Trace
-from sedge.core.records import Downstream, Number, PathVersion, Person
+from sedge.core.records import RECORD_TYPES, Downstream, Number, PathVersion, Person
 
 MOST_VISITS = 25
 HANDLING_SECONDS = 60  # how long a caller who waits before one keeps an agent, where nothing else is known
@@ -424,7 +424,9 @@ class Call:
     def _sees(self, shown: Shown) -> str:
         """What the callee reads."""
         caller = self.asked.caller or "the caller"
-        line = self.called.label or self.called.name
+        holder = self.called.holder
+        record = self.estate.get(RECORD_TYPES[holder.subject], holder.id) if holder else None
+        line = self.called.label or getattr(record, "name", "") or self.called.name
         return {
             Shown.CALLER: caller,
             Shown.CALLED: self.called.name,

@@ -105,7 +105,9 @@ def _target(key: str | None, path: Path) -> str:
 
 def _value(value: Any, names: Mapping[str, str]) -> str:
     match value:
-        case None | "" | [] | {}:
+        case None | "" | []:
+            return "nothing"
+        case dict() if not value:
             return "nothing"
         case True:
             return "yes"

@@ -8,7 +8,7 @@ from urllib.parse import quote, urlencode
 from markupsafe import Markup
 
 from sedge.core.paths.editing import KINDS, exits_of
-from sedge.core.paths.steps import Closure, Hours, Menu, Opening, Path, Queue, Ring, Saying, Shown, Step
+from sedge.core.paths.steps import Closure, Hours, Mailbox, Menu, Opening, Path, Queue, Ring, Saying, Shown, Step
 from sedge.core.records import Number
 from sedge.core.workorders.findings import Finding, Level
 from sedge.desk.drawing import Compared, Drawing
@@ -231,6 +231,8 @@ def in_full(step: Step, names: Mapping[str, str]) -> list[str]:
                 f"agents {', '.join(names.get(x, x) for x in agents) or 'the holder'}, {step.order}, {step.ring_seconds} s each",
                 f"at most {step.most_waiting} waiting, at most {step.longest_wait} s" + ("; 1 to be called back" if step.callback else ""),
             ]
+        case Mailbox() if step.greeting:
+            said.append(f"says “{step.greeting}”")
         case _:
             pass
     said += [f"also in {s.language or 'another language'}: “{s.text}”" for s in getattr(step, "also", ())]
