@@ -145,7 +145,9 @@ def plan(desk: Desk, name: str, form: DeskForm, *, key: str = "", reason: str = 
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("A call path needs a name of at most 80 characters.", field="name")
     path = key or _key_of(desk, name)
-    task = PublishPath(path=path, name=name, body=plan_desk(form))
+    with desk.reading() as reading:
+        published = reading.records.find(PathVersion, path)
+    task = PublishPath(path=path, name=name, body=plan_desk(form), based_on=published.number if published else 0)
     return workorders.draft(desk, f"Publish {name}", [task], reason=reason)
 
 

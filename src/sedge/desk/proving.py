@@ -29,7 +29,7 @@ def prove_again(desk: Desk, *, path: str = "", trunk: str = "") -> workorders.Wo
             life = tables.life
             where = life.c.path == path if path else life.c.trunk == trunk
             found = reading.records.where(
-                Number, where, is_open(), life.c.state == State.ASSIGNED.value, order_by=life.c.number, limit=MOST_CALLS
+                Number, where, is_open(), life.c.state == State.ASSIGNED.value, order_by=life.c.number, limit=MOST_CALLS + 1
             )
         calls = [(n.e164, "in") for n in found if n.holder]
         title = f"Prove {name} again"
@@ -38,6 +38,8 @@ def prove_again(desk: Desk, *, path: str = "", trunk: str = "") -> workorders.Wo
         title = "Prove again what has gone stale"
     if not calls:
         raise NotAllowedNow("There is nothing to prove: no number in use, or every proof still holds.", reason="nothing-to-prove")
+    if len(calls) > MOST_CALLS:
+        title += f", the first {MOST_CALLS} numbers"
     tasks = [t.PlaceTestCall(number=e164, direction=direction) for e164, direction in calls[:MOST_CALLS]]  # type: ignore[arg-type]
     order = workorders.draft(desk, title, tasks)
     return workorders.run(desk, order.id)
