@@ -14,7 +14,6 @@ from sedge.core.facts import Fact
 from sedge.core.paths.steps import (
     EXITS,
     Announce,
-    Closure,
     End,
     Forward,
     Hours,
@@ -248,13 +247,3 @@ def as_refusal(error: ValidationError) -> NotUnderstood:
     field = next((x for x in where if not x.isdigit()), "")
     words = re.sub(r"^Value error, ", "", first["msg"])
     return NotUnderstood(f"{' '.join(where) or 'The path'}: {words}.", field=field)
-
-
-def with_closures(path: Path, closures: Iterable[Closure]) -> Path:
-    """The same closures for all hours of a path, besides those they have."""
-    new = tuple(closures)
-    steps = {
-        k: s.but(closures=(*s.closures, *(c for c in new if c not in s.closures))) if isinstance(s, Hours) else s
-        for k, s in path.steps.items()
-    }
-    return _made(path.first, steps, path)
