@@ -316,3 +316,15 @@ def number_state(desk, n):
 def test_holder_refs_of_each_kind_name_their_record(desk):
     for kind, key in ((HolderKind.PERSON, "person-adaeze-zhou"), (HolderKind.DOWNSTREAM, "alarm-server"), (HolderKind.SITE, "wharf-house")):
         assert holders.name_of(desk, HolderRef(kind=kind, id=key))
+
+
+def test_a_card_names_the_first_who_report_to_somebody_and_counts_the_rest(house, desk):
+    chief, *reports = some_people(desk, 1 + persons_card.MOST_REPORTS + 3)
+    shared = next(p for p in reports if p.site == chief.site)
+    tasks = [t.ChangePerson(person=p.id, manager=chief.id) for p in reports]
+    workorders.run_now(desk, "a new chief", [*tasks, t.ChangePerson(person=shared.id, extension=chief.extension or "799")])
+    until_quiet(house)
+    card = persons_card.look(desk, chief.id)
+    assert [p.name for p in card.manages] == sorted(p.name for p in reports)[: persons_card.MOST_REPORTS]
+    assert card.manages_count == len(reports)
+    assert [p.id for p in card.same_extension] == ([shared.id] if chief.extension else [])

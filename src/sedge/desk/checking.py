@@ -201,8 +201,9 @@ def _slices(desk: Desk, table: Any, condition: Any) -> Iterator[list[str]]:
 def _of_numbers(reading: Reading, keys: Iterable[str]) -> Iterator[tuple[Subject, str, str, list[Finding]]]:
     life = tables.life
     rows = reading.connection.execute(select(life.c.number).where(life.c.id.in_(list(keys)))).scalars()
-    estate = reading.estate(Needs(numbers={f"+{n}" for n in rows}))
-    for number in [n for n in estate.all(Number) if n.state is State.ASSIGNED]:
+    wanted = {f"+{n}" for n in rows}  # the estate holds more: whatever else their holders have
+    estate = reading.estate(Needs(numbers=wanted))
+    for number in [n for n in estate.all(Number) if n.e164 in wanted and n.state is State.ASSIGNED]:
         yield Subject.NUMBER, number.e164, number.national, standing.of_number(number, estate)
 
 

@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+from sqlalchemy import func, select
+
 from sedge.core.paths.trace import Trace, World, trace_inbound
 from sedge.core.records import Device, Group, HolderKind, HolderRef, Number, Person, Site, Spot, Subject
 from sedge.core.workorders import standing
@@ -9,6 +11,8 @@ from sedge.core.workorders.findings import Finding
 from sedge.desk import devices, usual_work
 from sedge.desk.desk import Desk
 from sedge.store import tables
+
+MOST_REPORTS = 12  # people named on their manager's card; how many more is said
 
 
 @dataclass(frozen=True)
@@ -29,13 +33,14 @@ class Called:
 
 @dataclass(frozen=True)
 class PersonsCard:
-    """`findings` are what the rules of giving a number say of those they have; `manages` who names them as manager."""
+    """`findings` are what the rules of giving a number say of those they have; `manages` the first who name them as manager."""
 
     person: Person
     site: Site
     spots: list[Spot]
     manager: Person | None
     manages: list[Person]
+    manages_count: int
     groups: list[Group]
     devices: list[tuple[Device, str]]
     calls: list[Called]
@@ -53,22 +58,19 @@ def look(desk: Desk, key: str) -> PersonsCard:
         calls = [Called(n, trace_inbound(n.e164, reading.now, World(), estate)) for n in held[:5]]
         findings = [f for n in held for f in standing.of_number(n, estate)]
         table = tables.person
-        same = (
-            reading.records.where(Person, table.c.extension == person.extension, table.c.departed.is_(False), limit=5)
-            if person.extension
-            else []
-        )
+        shares = (table.c.extension == person.extension, table.c.site == person.site, table.c.departed.is_(False), table.c.id != key)
         spots = [s for s in reading.records.where(Spot, tables.spot.c.site == person.site) if not s.removed]
-        here = reading.records.where(Person, table.c.site == person.site, table.c.departed.is_(False), limit=1000)
+        reports = (table.c.manager == key, table.c.departed.is_(False))
         return PersonsCard(
             person=person,
             site=reading.records.the(Site, person.site),
             spots=spots,
             manager=reading.records.find(Person, person.manager),
-            manages=[p for p in here if p.manager == person.id],
+            manages=reading.records.where(Person, *reports, order_by=table.c.name, limit=MOST_REPORTS),
+            manages_count=reading.connection.execute(select(func.count()).where(*reports)).scalar() or 0,
             groups=usual_work.groups_of(reading, key),
             devices=silent,
             calls=calls,
             findings=findings,
-            same_extension=[p for p in same if p.id != key and p.site == person.site],
+            same_extension=reading.records.where(Person, *shares, order_by=table.c.name, limit=1) if person.extension else [],
         )

@@ -50,6 +50,7 @@ def columns(record: Any) -> dict[str, Any]:
                 "site": record.site,
                 "extension": record.extension,
                 "spot": record.spot,
+                "manager": record.manager,
                 "departed": record.left,
             }
         case Site():
