@@ -90,10 +90,19 @@ MATRIX = {
     "POST /numbers/{number}/keep-call": {ADMIN, SITE}, "GET /holders/people/{key}/answering": EVERYBODY, "POST /holders/people/{key}/answering": {ADMIN, SITE},
     "GET /components": EVERYBODY, "GET /standins": {ADMIN}, "POST /standins/panel/clock": {ADMIN}, "POST /standins/panel/faults": {ADMIN},
     "POST /standins/panel/directory": {ADMIN}, "POST /standins/panel/prices": {ADMIN}, "POST /standins/panel/review": {ADMIN}, "POST /standins/panel/trunks": {ADMIN},
+    "GET /organisations/members": {ADMIN}, "POST /organisations/members": {ADMIN}, "POST /organisations/members/{sign_in}": {ADMIN}, "POST /organisations/members/{sign_in}/end": {ADMIN}, "POST /organisations/invitations/{key}/withdraw": {ADMIN},
     "GET /organisations": EVERYBODY, "POST /organisations/{key}/act": EVERYBODY, "GET /organisations/new": {ADMIN}, "POST /organisations/new": {ADMIN},
-    "GET /sign-in": EVERYBODY, "POST /sign-in": EVERYBODY, "POST /sign-out": EVERYBODY,
+    "GET /welcome/{token}": EVERYBODY, "POST /welcome/{token}": EVERYBODY, "GET /sign-in": EVERYBODY, "POST /sign-in": EVERYBODY, "POST /sign-out": EVERYBODY,
 }  # fmt: skip
-OPEN = {"GET /sign-in", "POST /sign-in", "POST /sign-out", "GET /confirm/{token}", "POST /confirm/{token}"}
+OPEN = {
+    "GET /sign-in",
+    "POST /sign-in",
+    "POST /sign-out",
+    "GET /confirm/{token}",
+    "POST /confirm/{token}",
+    "GET /welcome/{token}",
+    "POST /welcome/{token}",
+}
 ROUTES = {f"{method} {r.path}": r for place in PLACES for r in place.routes if isinstance(r, APIRoute) for method in r.methods}
 
 

@@ -5,6 +5,8 @@ import re
 
 import pytest
 
+from sedge.demo.seed import MEMBERS
+from sedge.store import tables
 from tests.conftest import until_quiet
 
 HTMX = {"HX-Request": "true"}
@@ -480,3 +482,24 @@ def test_the_panel_looks_like_no_page_of_sedge(rowan):
     assert "/static/css/standins.css" in page
     assert "parts.css" not in page
     assert 'class="places"' not in page
+
+
+def test_an_invitation_is_taken_up_at_the_door_and_bad_passwords_are_answered_beside_the_field(client, house):
+    client.post("/sign-in", data={"who": "rowan"})
+    sent = client.post(
+        "/organisations/members",
+        data={"name": "Petra Vogel", "email": "petra@lanternfield.example", "role": "site manager", "sites": ["wharf-house"]},
+    )
+    assert sent.status_code == 303
+    assert "petra@lanternfield.example" in client.get("/organisations/members").text
+    with house.desk(MEMBERS[0]).reading() as reading:
+        text = reading.connection.execute(tables.mail.select().where(tables.mail.c.recipient == "petra@lanternfield.example")).one().text
+    door = re.search(r"/welcome/\S+", text)[0]
+    client.cookies.clear()
+    assert "Choose a password" in client.get(door).text
+    answer = client.post(door, data={"password": "short", "again": "short"})
+    assert (answer.status_code, "at least 12 characters" in answer.text) == (422, True)
+    assert client.post(door, data={"password": "seven grey herons", "again": "seven grey herons"}).headers["location"] == "/"
+    assert "Petra Vogel" in client.get("/").text
+    assert client.get("/organisations/members").status_code == 403
+    assert client.get(door).status_code == 404

@@ -12,7 +12,7 @@ from sedge.core.access.roles import AccessRole
 from sedge.core.errors import Forbidden, NotSignedIn, TooMany
 from sedge.desk.desk import House
 from sedge.store import installation
-from sedge.store.installation import Member
+from sedge.store.installation import Member, SignIn
 
 MOST_FAILURES = 5
 LOCKED = timedelta(minutes=5)
@@ -25,21 +25,30 @@ def hash_password(password: str) -> str:
 
 
 def sign_in(house: House, email: str, password: str) -> str:
-    """A new session's token. Raises NotSignedIn (one sentence for all causes), TooMany after five failures."""
+    """A new session's token. Raises as `check_password`."""
+    found = check_password(house, email, password)
+    with house.installation.reading() as connection:
+        member = installation.member(connection, found.id)
+    if member is None:
+        raise NotSignedIn("You sign in for no organisation any more. Ask an administrator to let you in.", field="email")
+    return open_session(house, member)
+
+
+def check_password(house: House, email: str, password: str) -> SignIn:
+    """Who they are. Raises NotSignedIn (one sentence for all causes), TooMany after five failures."""
     now = house.clock.real()
     with house.installation.reading() as connection:
         found = installation.by_email(connection, email)
-        member = installation.member(connection, found.id) if found else None
     if found and found.locked_until and found.locked_until > now:
         raise TooMany("Too many wrong passwords. Wait five minutes, or ask an administrator.", field="password")
     fits = _fits(found.password_hash if found else _NOBODY, password)
-    if found is None or member is None or not fits:
+    if found is None or not fits:
         if found:
             _note_failure(house, found.id, found.failures + 1)
         raise NotSignedIn("That mail address and password don't go together. Check both and try again.", field="password")
     with house.installation.writing() as connection:
         installation.note_failure(connection, found.id, 0, None)
-    return open_session(house, member)
+    return found
 
 
 def open_session(house: House, member: Member) -> str:

@@ -87,6 +87,24 @@ def memberships_of(connection: Connection, sign_in: str) -> list[Member]:
     return [_member(row) for row in connection.execute(_memberships().where(tables.sign_in.c.id == sign_in).order_by(*_FIRST))]
 
 
+def members_of(connection: Connection, organisation: str) -> list[Member]:
+    """Who signs in for an organisation, by name."""
+    query = _memberships().where(tables.membership.c.organisation == organisation).order_by(tables.sign_in.c.name, tables.sign_in.c.id)
+    return [_member(row) for row in connection.execute(query)]
+
+
+def change_membership(connection: Connection, sign_in: str, organisation: str, role: AccessRole, sites: tuple[str, ...]) -> None:
+    table = tables.membership
+    where = (table.c.sign_in == sign_in, table.c.organisation == organisation)
+    connection.execute(update(table).where(*where).values(role=role.value, sites=json.dumps(sites)))
+
+
+def end_membership(connection: Connection, sign_in: str, organisation: str) -> None:
+    """With the sessions in which they act for it."""
+    for table in (tables.membership, tables.session):
+        connection.execute(delete(table).where(table.c.sign_in == sign_in, table.c.organisation == organisation))
+
+
 def act_for(connection: Connection, token_hash: str, organisation: str) -> None:
     """A session goes on for another organisation."""
     connection.execute(update(tables.session).where(tables.session.c.token_hash == token_hash).values(organisation=organisation))

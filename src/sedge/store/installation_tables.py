@@ -43,4 +43,17 @@ session = Table(
     Column("expires_at", Moment, nullable=False),
     Index("session_sign_in", "sign_in"),
 )
+invitation = Table(
+    "invitation",
+    installation_metadata,
+    Column("id", String(64), primary_key=True),
+    Column("email", String(200), nullable=False),
+    Column("name", String(120), nullable=False),
+    Column("organisation", String(40), nullable=False),
+    Column("role", String(20), nullable=False),
+    Column("sites", Text, nullable=False),
+    Column("invited_by", String(120), nullable=False),
+    Column("expires_at", Moment, nullable=False),
+    Index("invitation_organisation", "organisation", "email", unique=True),
+)
 setting = Table("setting", installation_metadata, Column("name", String(40), primary_key=True), Column("value", Text, nullable=False))

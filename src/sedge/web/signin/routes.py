@@ -30,10 +30,14 @@ def sign_in(
 ) -> Response:
     house = house_of(request)
     token = access.demo_sign_in(house, who) if who else access.sign_in(house, email, password)
-    answer = RedirectResponse(_inside(to), 303)
-    answer.set_cookie(
-        COOKIE, token, max_age=house.settings.session_hours * 3600, httponly=True, samesite="lax", secure=request.url.scheme == "https"
-    )
+    return let_in(request, token, _inside(to))
+
+
+def let_in(request: Request, token: str, to: str) -> Response:
+    """On to a page of our own, with the session's cookie."""
+    answer = RedirectResponse(to, 303)
+    seconds = house_of(request).settings.session_hours * 3600
+    answer.set_cookie(COOKIE, token, max_age=seconds, httponly=True, samesite="lax", secure=request.url.scheme == "https")
     return answer
 
 

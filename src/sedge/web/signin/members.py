@@ -1,0 +1,72 @@
+"""Who signs in for the organisation, and the door at which an invitation is taken up."""
+
+from typing import Annotated, Any
+
+from fastapi import Form, Request
+from fastapi.responses import Response
+from starlette.concurrency import run_in_threadpool
+from starlette.datastructures import FormData
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotSignedIn, NotUnderstood, TooMany
+from sedge.desk import holders, members
+from sedge.web.doors import AtDesk, Place, house_of
+from sedge.web.shared.rendering import draw, go
+from sedge.web.signin.routes import let_in
+
+place = Place()
+
+
+@place.page("/organisations/members", May.SET_RULES)
+def listing(request: Request, desk: AtDesk) -> Response:
+    here, invited = members.listing(desk)
+    sites = holders.site_choices(desk)
+    return draw(
+        request, "members.html", here=here, invited=invited, roles=members.ROLES, choices=[(r.name, r.name) for r in members.ROLES],
+        sites=sites, names=dict(sites), me=desk.who.sign_in,
+    )  # fmt: skip
+
+
+@place.action("/organisations/members", May.SET_RULES)
+async def invite(request: Request, desk: AtDesk) -> Response:
+    form = _read(await request.form())
+    await run_in_threadpool(members.invite, desk, form, str(request.base_url))
+    return go(request, "/organisations/members")
+
+
+def _read(raw: FormData) -> dict[str, Any]:
+    form: dict[str, Any] = {name: str(value)[:300] for name, value in raw.items() if name != "sites"}
+    return form | {"sites": [str(v)[:80] for v in raw.getlist("sites")][:200]}
+
+
+@place.action("/organisations/members/{sign_in}", May.SET_RULES)
+async def change(request: Request, desk: AtDesk, sign_in: str) -> Response:
+    form = _read(await request.form())
+    await run_in_threadpool(members.change, desk, sign_in, form)
+    return go(request, "/organisations/members")
+
+
+@place.action("/organisations/members/{sign_in}/end", May.SET_RULES)
+def end(request: Request, desk: AtDesk, sign_in: str) -> Response:
+    members.end(desk, sign_in)
+    return go(request, "/organisations/members")
+
+
+@place.action("/organisations/invitations/{key}/withdraw", May.SET_RULES)
+def withdraw(request: Request, desk: AtDesk, key: str) -> Response:
+    members.withdraw(desk, key)
+    return go(request, "/organisations/members")
+
+
+@place.page("/welcome/{token}", May.OPEN)
+def welcome(request: Request, token: str) -> Response:
+    return draw(request, "welcome.html", invited=members.welcome(house_of(request), token), problem=None)
+
+
+@place.action("/welcome/{token}", May.OPEN)
+def accept(request: Request, token: str, password: Annotated[str, Form()] = "", again: Annotated[str, Form()] = "") -> Response:
+    house = house_of(request)
+    try:
+        return let_in(request, members.accept(house, token, password, again), "/")
+    except (NotUnderstood, NotSignedIn, TooMany) as problem:
+        return draw(request, "welcome.html", status=problem.status, invited=members.welcome(house, token), problem=problem)
