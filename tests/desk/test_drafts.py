@@ -127,13 +127,19 @@ def test_a_template_has_slots_for_what_it_names_and_says_when_one_refers_to_noth
     used = drafts.from_template(desk, kept.id, {0: "0113-496 0162", 1: other.id})
     assert [x.body.e164 for x in used.tasks] == [SPARE, SPARE]
     assert used.tasks[0].body.holder == ref(other)
-    with pytest.raises(NotUnderstood, match="refers to nothing") as raised:
+    assert drafts.from_template(desk, kept.id, {1: other.email.upper()}).tasks[0].body.holder == ref(other)
+    with pytest.raises(NotUnderstood, match="Nobody here is called that") as raised:
         drafts.from_template(desk, kept.id, {1: "person-nobody"})
     assert raised.value.field == "slot-1"
+    licence = workorders.draft(desk, "licence", [t.GrantLicence(holder=ref(person), product="staff-seat")])
+    seat = drafts.keep_as_template(desk, licence.id, "A licence")
+    where = [kind for kind, _, _ in seat.slots]
+    offered = drafts.choices_of(desk, seat)
+    assert all((kind in {"person", "number"}) == (options == []) for kind, options in zip(where, offered, strict=True))
     with pytest.raises(NotUnderstood, match="called Our joiner already"):
         drafts.keep_as_template(desk, order.id, "Our joiner")
     drafts.throw_away_template(desk, kept.id)
-    assert drafts.templates(desk) == []
+    assert [x.name for x in drafts.templates(desk)] == ["A licence"]
 
 
 def test_two_who_plan_the_same_see_each_other_and_only_one_wins(house, desk):

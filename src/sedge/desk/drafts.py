@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotFound, NotUnderstood
@@ -16,9 +16,9 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import replaced, with_remedies
 from sedge.core.workorders.plan import leans_on, moved
 from sedge.core.workorders.tasks import TASK
-from sedge.desk import workorders
+from sedge.desk import holders, workorders
 from sedge.desk.desk import Desk, Reading
-from sedge.store import holder_tables
+from sedge.store import holder_tables, tables
 from sedge.store import touching as touching_store
 from sedge.store import workorders as store
 from sedge.store.workorders import OrderState, WorkOrder
@@ -265,6 +265,9 @@ def overlaps(reading: Reading, order: WorkOrder) -> list[Overlap]:
 
 # ── templates kept from work orders ──
 
+TYPED = {Subject.NUMBER, Subject.PERSON, Subject.DEVICE}
+MOST_CHOICES = 300
+
 
 @dataclass(frozen=True)
 class Template:
@@ -330,24 +333,48 @@ def throw_away_template(desk: Desk, key: str) -> None:
         writing.remark("template.thrown-away", Subject.WORK_ORDER, key, found.name)
 
 
-def from_template(desk: Desk, key: str, filled: dict[int, str]) -> WorkOrder:
-    """A draft of a template with its slots as they were, or as `filled` by their place: a number typed any way, else an id.
-
-    Raises NotUnderstood naming the slot that refers to nothing.
-    """
-    from sedge.desk.numbers import the_number
-
-    template = the_template(desk, key)
-    mapping: dict[tuple[str, str], str] = {}
+def choices_of(desk: Desk, template: Template) -> list[list[tuple[str, str]]]:
+    """For each slot what it may be filled with, (id, name) by name; empty where there are too many to choose from and one types."""
+    found: dict[str, list[tuple[str, str]]] = {}
     with desk.reading() as reading:
-        for i, (kind, ref, name) in enumerate(template.slots):
-            value = filled.get(i, "").strip() or ref
-            if kind == Subject.NUMBER:
-                value = the_number(desk, value, field=f"slot-{i}")
-            elif (Subject(kind), value) not in reading.records.names([(Subject(kind), value)]):
-                raise NotUnderstood(
-                    f"{name} is no longer here, so the template refers to nothing. Choose another {kind} for it.", field=f"slot-{i}"
+        for kind in {Subject(kind) for kind, _, _ in template.slots} - TYPED:
+            table = tables.RECORD_TABLES[kind]
+            if "name" in table.c:
+                rows = reading.connection.execute(
+                    select(table.c.id, table.c.name).order_by(func.lower(table.c.name)).limit(MOST_CHOICES + 1)
                 )
-            mapping[kind, ref] = value
+                found[kind] = [(key, name) for key, name in rows]
+    return [options if len(options := found.get(kind, [])) <= MOST_CHOICES else [] for kind, _, _ in template.slots]
+
+
+def from_template(desk: Desk, key: str, filled: dict[int, str]) -> WorkOrder:
+    """A draft of a template with its slots as they were, or as `filled` by their place: a number typed any way, a person by name, mail
+    address or extension, anything else by its id.
+
+    Raises NotUnderstood naming the slot that refers to nothing, or to several.
+    """
+    template = the_template(desk, key)
+    mapping = {
+        (kind, ref): _filled(desk, template.slots[i], filled.get(i, "").strip(), f"slot-{i}")
+        for i, (kind, ref, _) in enumerate(template.slots)
+    }
     tasks = [TASK.validate_python(touching_store.refilled(x, mapping)) for x in template.tasks]
     return workorders.draft(desk, template.name, tasks, reason=f"from the template {template.name}")
+
+
+def _filled(desk: Desk, slot: tuple[str, str, str], typed: str, field: str) -> str:
+    from sedge.desk.numbers import the_number
+
+    kind, ref, name = slot
+    if kind == Subject.NUMBER:
+        return the_number(desk, typed or ref, field=field)
+    if kind == Subject.PERSON and typed:
+        try:
+            return holders.person_named(desk, typed).id
+        except NotUnderstood as problem:
+            raise NotUnderstood(problem.message, field=field) from None
+    value = typed or ref
+    with desk.reading() as reading:
+        if (Subject(kind), value) not in reading.records.names([(Subject(kind), value)]):
+            raise NotUnderstood(f"{name} is no longer here, so the template refers to nothing. Choose another {kind} for it.", field=field)
+    return value

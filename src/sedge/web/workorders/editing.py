@@ -127,7 +127,8 @@ def template_list(request: Request, desk: AtDesk) -> Response:
 @place.page("/work-orders/templates/{key}", May.CHANGE_ESTATE)
 def template_page(request: Request, desk: AtDesk, key: str, person: str = "", site: str = "", line: str = "") -> Response:
     if key not in usual_work.KINDS:
-        return draw(request, "template_kept.html", kept=drafts.the_template(desk, key))
+        kept = drafts.the_template(desk, key)
+        return draw(request, "template_kept.html", kept=kept, choices=drafts.choices_of(desk, kept))
     sites = holders.site_choices(desk)
     at = site or (sites[0][0] if sites else "")
     known = holders.one_holder(desk, holders.HolderKind.PERSON, person).holder if person else None
