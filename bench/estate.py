@@ -20,8 +20,8 @@ import structlog
 from httpx import Response
 from starlette.testclient import TestClient
 
-from bench.pages import percentile
-from sedge.app import create_app, open_house
+from bench.pages import percentile, signed_in
+from sedge.app import open_house
 from sedge.core.numbers.e164 import read
 from sedge.core.numbers.ranges import NumberSet, Span
 from sedge.demo.running import ready_data
@@ -244,8 +244,7 @@ def main() -> None:
     started = time.perf_counter()
     fill(desk, count)
     say(f"{count:,} numbers made in", time.perf_counter() - started, "s")
-    with TestClient(create_app(house), base_url="http://127.0.0.1:8420", follow_redirects=False) as client:
-        client.post("/sign-in", data={"who": MEMBERS[0].sign_in})
+    with signed_in(house) as client:
         finder(client, folder / "estate-lanternfield.sqlite", count)
         pages(client, count)
     house.close()

@@ -7,11 +7,11 @@ import time
 from pathlib import Path
 
 import structlog
-from fastapi.testclient import TestClient
 from tests.core.test_planner import best_by_trying, made, worth
 
 from bench.estate import answered, fill, say
-from sedge.app import create_app, open_house
+from bench.pages import signed_in
+from sedge.app import open_house
 from sedge.core.holding import HolderRef
 from sedge.core.numbers.life import State
 from sedge.core.planner.solve import solve
@@ -47,8 +47,7 @@ def main() -> None:
     started = time.perf_counter()
     found = checking.check_everything(desk)
     say(f"nightly checks over {count * 6 // 10:,} holders ({found:,} findings)", time.perf_counter() - started, "s")
-    with TestClient(create_app(house), base_url="http://127.0.0.1:8420", follow_redirects=False) as client:
-        client.post("/sign-in", data={"who": MEMBERS[0].sign_in})
+    with signed_in(house) as client:
         for address in (
             "/",
             "/licences",
@@ -58,6 +57,11 @@ def main() -> None:
             "/holders/groups",
             "/holders/directory",
             "/holders/people/person-ifeoma-okafor",
+            "/holders/lines",
+            "/holders/sites",
+            "/supply/joiners",
+            "/work-orders/planner",
+            "/work-orders/templates/joiner",
         ):
             say(f"{address}: 95th", answered(client, [address] * 20), "ms")
     house.close()

@@ -6,11 +6,13 @@ import statistics
 import sys
 import tempfile
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from starlette.testclient import TestClient
 
-from sedge.app import create_app, open_house
+from sedge.app import create_app, open_house, settle_memory
 from sedge.core.estate import Change
 from sedge.core.facts import Money
 from sedge.core.numbers.life import State
@@ -18,7 +20,7 @@ from sedge.core.records import Assignment, Capacity, HolderKind, HolderRef, Numb
 from sedge.core.reduce import changed
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
-from sedge.desk.desk import Desk
+from sedge.desk.desk import Desk, House
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 
@@ -63,6 +65,16 @@ def percentile(spent: list[float]) -> float:
     return statistics.quantiles(spent, n=20, method="inclusive")[-1]
 
 
+@contextmanager
+def signed_in(house: House) -> Iterator[TestClient]:
+    """A client of a house that serves, signed in as an administrator."""
+    app = create_app(house)
+    settle_memory()
+    with TestClient(app, base_url="http://127.0.0.1:8420", follow_redirects=False) as client:
+        client.post("/sign-in", data={"who": MEMBERS[0].sign_in})
+        yield client
+
+
 def main() -> None:
     count = int(os.environ.get("NUMBERS", "20000"))
     folder = Path(tempfile.mkdtemp())
@@ -72,8 +84,7 @@ def main() -> None:
     started = time.perf_counter()
     fill(house.desk(MEMBERS[0]), count)
     sys.stdout.write(f"{count:,} numbers made in {time.perf_counter() - started:.0f} s\n")
-    with TestClient(create_app(house), base_url="http://127.0.0.1:8420", follow_redirects=False) as client:
-        client.post("/sign-in", data={"who": MEMBERS[0].sign_in})
+    with signed_in(house) as client:
         for address in (*PAGES, *(f"/find?find={words}" for words in FOUND)):
             spent = []
             for _ in range(ROUNDS):

@@ -7,10 +7,10 @@ import time
 from pathlib import Path
 
 import structlog
-from fastapi.testclient import TestClient
 
 from bench.estate import answered, fill, say
-from sedge.app import create_app, open_house
+from bench.pages import signed_in
+from sedge.app import open_house
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
 from sedge.desk import emergency_reports
@@ -30,8 +30,7 @@ def main() -> None:
     started = time.perf_counter()
     report = emergency_reports.run(desk)
     say(f"emergency test of {report.numbers:,} numbers in use", time.perf_counter() - started, "s")
-    with TestClient(create_app(house), base_url="http://127.0.0.1:8420", follow_redirects=False) as client:
-        client.post("/sign-in", data={"who": MEMBERS[0].sign_in})
+    with signed_in(house) as client:
         for address in ("/safety", "/safety?site=s-77", "/safety/sites/wharf-house", "/safety/tests", f"/safety/tests/{report.id}"):
             say(f"{address.replace(report.id, 'report')}: 95th", answered(client, [address] * 20), "ms")
     house.close()

@@ -1,5 +1,6 @@
 """The application, assembled in one visible place."""
 
+import gc
 import logging
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -47,6 +48,7 @@ from sedge.web.components.routes import place as components_place
 from sedge.web.doors import who_asks
 from sedge.web.headers import WithHeaders
 from sedge.web.holders.answering import place as answering_place
+from sedge.web.holders.caller_ids import place as caller_ids_place
 from sedge.web.holders.people import place as people_place
 from sedge.web.holders.routes import place as holders_place
 from sedge.web.ledger.routes import place as ledger_place
@@ -96,7 +98,7 @@ class DeskFacts:
 
 
 PLACES = (
-    sign_in_place, members_place, organisations_place, today_place, path_questions_place, path_files_place, drawing_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, forms_place, connecting_place, supply_place, answering_place, people_place, holders_place, licences_place, safety_place, safety_places_place, carriers_place, ledger_place,
+    sign_in_place, members_place, organisations_place, today_place, path_questions_place, path_files_place, drawing_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, forms_place, connecting_place, supply_place, answering_place, caller_ids_place, people_place, holders_place, licences_place, safety_place, safety_places_place, carriers_place, ledger_place,
     letters_place, planner_place, editing_place, checks_place, workorders_place, why_not_place, components_place, standins_place,
 )  # fmt: skip
 RESOURCES = (
@@ -116,6 +118,14 @@ def open_house(settings: Settings, standins_url: str, clock: Clock | None = None
     if clock is None:
         house.clock.advance(steering.stored_offset(house))
     return house
+
+
+def settle_memory() -> None:
+    """Before serving: what has been loaded stays for good, so the collector need not walk all of it again and again. While it did, every
+    tenth page of a large organisation took 300 ms longer."""
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(20_000, 20, 20)
 
 
 def _callback_secret(database: Database, ring: Keyring) -> str:

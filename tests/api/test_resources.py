@@ -293,6 +293,17 @@ def test_a_call_out_says_what_became_of_the_digits(api, dialled, kind, ending):
     assert found["ending"]["reason"]
 
 
+def test_a_call_out_says_what_is_shown_and_why(api):
+    found = post(api, "trace/outbound", {"person": "person-ifeoma-okafor", "dialled": "0131 496 0500"})
+    assert (found["caller_id"], found["shown_because"]) == ("+441134960100", "their own number")
+    assert {h["name"] for h in found["headers"]} == {"From", "P-Asserted-Identity"}
+
+
+def test_a_note_on_a_call_is_kept(api):
+    key = post(api, "test-calls", {"number": "0113 496 0100", "direction": "in"})["proof"]["id"]
+    assert post(api, f"proofs/{key}/note", {"note": "rang late"})["note"] == "rang late"
+
+
 def test_proofs_are_listed_and_go_stale(api):
     stale = get(api, "proofs", stale="true")["items"]
     fresh = get(api, "proofs", stale="false")["items"]

@@ -28,7 +28,7 @@ def proof(estate, number, *, ok=True, direction="in", way=None, minutes=0):
     estate.put(
         e.Proof(
             id=f"proof-{direction}-{minutes}", e164=number, direction=direction, at=NOW - timedelta(minutes=minutes), ok=ok, heard="hello",
-            way=way if way is not None else fingerprint(built.number(number), built),
+            way=way if way is not None else fingerprint(built.number(number), built, direction),
         )
     )  # fmt: skip
 

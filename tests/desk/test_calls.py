@@ -4,12 +4,12 @@ from datetime import timedelta
 
 import pytest
 
-from sedge.core.errors import NotAllowedNow, NotFound, NotOneNumber, OutsideSilent
+from sedge.core.errors import NotAllowedNow, NotFound, NotOneNumber, NotUnderstood, OutsideSilent
 from sedge.core.paths.patterns import Choice, DeskForm
 from sedge.core.paths.trace import World
-from sedge.core.records import Device, Number, PathVersion, Person
+from sedge.core.records import Device, HolderKind, HolderRef, Number, PathVersion, Person
 from sedge.core.workorders import tasks as t
-from sedge.desk import calls, numbers, paths, today, workorders
+from sedge.desk import caller_ids, calls, numbers, paths, today, workorders
 from sedge.desk.desk import system_member
 from sedge.store import tables
 from sedge.store.workorders import OrderState
@@ -57,6 +57,48 @@ def test_a_test_call_out_hears_its_own_caller_id(desk):
     proof = calls.place_test_call(desk, MAIN, "out")
     assert proof.ok
     assert "4 4 1 1 3 4 9 6 0 1 0 0" in proof.heard
+
+
+def test_what_a_site_or_a_person_shows_is_seen_by_the_callee_and_stales_the_proof(house, desk):
+    site, person = (
+        HolderRef(kind=kind, id=key) for kind, key in ((HolderKind.SITE, "wharf-house"), (HolderKind.PERSON, "person-ifeoma-okafor"))
+    )
+    before = calls.place_test_call(desk, MAIN, "out")
+    run(house, desk, t.SetCallerId(holder=site, shows="number", caller_id=FRONT_DESK))
+    assert stale_of(desk, before.id)
+    proof = calls.place_test_call(desk, MAIN, "out")
+    assert (proof.ok, "calling from 4 4 1 1 3 4 9 6 0 2 0 0" in proof.heard) == (True, True)
+    assert not stale_of(desk, proof.id)
+    assert "Wharf House shows 0113 496 0200" in next(f.text for f in numbers.card(desk, MAIN).standing if f.name == "Caller ID")
+    order = run(house, desk, t.SetCallerId(holder=person, shows="withheld"))
+    assert "withheld" in calls.place_test_call(desk, MAIN, "out").heard
+    assert caller_ids.look(desk, person=person.id).now == "nothing: it is withheld"
+    workorders.undo(desk, order.id)
+    until_quiet(house)
+    run(house, desk, t.SetCallerId(shows="withheld"))
+    assert caller_ids.listing(desk).whole.words == "nothing, it is withheld"
+    assert "calling from 4 4 1 1 3 4 9 6 0 2 0 0" in calls.place_test_call(desk, MAIN, "out").heard, (
+        "the site is nearer than the organisation"
+    )
+
+
+def run(house, desk, task):
+    order = workorders.run_now(desk, "what is shown", [task])
+    until_quiet(house)
+    return order
+
+
+def stale_of(desk, key):
+    return next(stale for proof, stale in calls.proofs(desk) if proof.id == key)
+
+
+def test_a_note_stays_beside_a_test_call(desk):
+    proof = calls.place_test_call(desk, MAIN, "in")
+    calls.note_on_call(desk, proof.id, "  the second phone rang late ")
+    assert next(p for p, _ in calls.proofs(desk) if p.id == proof.id).note == "the second phone rang late"
+    with pytest.raises(NotUnderstood, match="at most 400") as refused:
+        calls.note_on_call(desk, proof.id, "x" * 401)
+    assert refused.value.field == "note"
 
 
 def test_keys_are_pressed_in_a_placed_call_too(desk, open_hours):

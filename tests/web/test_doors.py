@@ -48,6 +48,7 @@ MATRIX = {
     "POST /licences/{product}/cancel": {ADMIN, SITE}, "POST /licences/{product}/exchange": {ADMIN, SITE},
     "POST /holders/people/{key}/devices": {ADMIN, SITE}, "POST /holders/devices/{key}/secret": {ADMIN, SITE}, "POST /holders/devices/{key}/remove": {ADMIN, SITE},
     "GET /holders/devices/{key}": EVERYBODY, "POST /holders/people/{key}/rights": {ADMIN, SITE}, "POST /holders/people/{key}/change": {ADMIN, SITE},
+    "GET /holders/caller-ids": EVERYBODY, "POST /holders/caller-ids": {ADMIN, SITE}, "POST /numbers/{number}/test-call/{key}/note": {ADMIN, SITE, HELP, SAFETY},
     "GET /holders/groups": EVERYBODY, "GET /holders/groups/new": {ADMIN, SITE}, "GET /holders/groups/{key}": EVERYBODY, "POST /holders/groups": {ADMIN, SITE},
     "POST /holders/groups/{key}": {ADMIN, SITE}, "POST /holders/groups/{key}/remove": {ADMIN, SITE},
     "GET /holders/systems": EVERYBODY, "GET /holders/systems/new": {ADMIN, SITE}, "GET /holders/systems/{key}": EVERYBODY, "POST /holders/systems": {ADMIN, SITE},

@@ -503,3 +503,21 @@ def test_an_invitation_is_taken_up_at_the_door_and_bad_passwords_are_answered_be
     assert "Petra Vogel" in client.get("/").text
     assert client.get("/organisations/members").status_code == 403
     assert client.get(door).status_code == 404
+
+
+def test_what_calls_show_becomes_a_draft_with_a_number_typed_any_way(client):
+    client.post("/sign-in", data={"who": "rowan"})
+    leads = sent(client, "/holders/caller-ids", site="wharf-house", shows="number", suits="", number="0113-496 0200")
+    assert "always 0113 496 0200" in text(client, leads)
+    assert refused(client, "/holders/caller-ids", shows="louder")[0] == "shows"
+    assert refused(client, "/holders/caller-ids", shows="number", number="0113 49")[0] == "number"
+    assert client.post("/holders/caller-ids", data={"site": "nowhere", "shows": "own"}).status_code == 404
+
+
+def test_a_note_is_kept_on_a_test_call(client, house):
+    client.post("/sign-in", data={"who": "rowan"})
+    client.post("/numbers/441134960100/test-call", data={"direction": "in"})
+    page = client.get("/numbers/441134960100/test-call").text
+    key = re.search(r"test-call/([\w-]+)/note", page)[1]
+    assert sent(client, f"/numbers/441134960100/test-call/{key}/note", note="rang late").endswith("/test-call")
+    assert "rang late" in client.get("/numbers/441134960100/test-call").text

@@ -52,13 +52,19 @@ def inbound(desk: AtDesk, asked: Inbound) -> dict[str, Any]:
     }
 
 
+class Note(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    note: str = Field(max_length=calls.MOST_NOTE)
+
+
 @resource.write("/trace/outbound", May.LOOK)
 def outbound(desk: AtDesk, asked: Outbound) -> dict[str, Any]:
     trace = calls.follow_out(desk, asked.person, asked.dialled)
     candidates = [{"trunk": c.trunk, "taken": c.taken, "reason": c.reason} for c in trace.candidates]
     body: dict[str, Any] = {
         "normalised": trace.dialled.result, "kind": trace.dialled.kind, "candidates": candidates, "trunk": trace.trunk or None,
-        "caller_id": trace.caller_id or None, "caller_name": trace.caller_name or None, "rate": None, "ending": {"kind": trace.ending, "reason": trace.reason},
+        "caller_id": trace.caller_id or None, "caller_name": trace.caller_name or None, "shown_because": trace.shown_because or None,
+        "headers": [{"name": name, "value": value} for name, value in trace.headers], "rate": {"amount": format(trace.rate.amount, "f"), "currency": trace.rate.currency} if trace.rate else None, "ending": {"kind": trace.ending, "reason": trace.reason},
     }  # fmt: skip
     if trace.emergency:
         e = trace.emergency
@@ -84,6 +90,11 @@ def test_call(desk: AtDesk, asked: TestCall) -> dict[str, Any]:
         "differs": proof.differs,
         "proof": shapes.proof(proof),
     }
+
+
+@resource.write("/proofs/{key}/note", May.PLACE_TEST_CALL)
+def note(desk: AtDesk, key: str, asked: Note) -> dict[str, Any]:
+    return shapes.proof(calls.note_on_call(desk, key, asked.note))
 
 
 @resource.read("/proofs")

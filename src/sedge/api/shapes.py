@@ -166,6 +166,7 @@ def proof(p: Proof, *, stale: bool | None = None) -> dict[str, Any]:
         "direction": p.direction,
         "at": moment(p.at),
         "ok": p.ok,
+        "note": p.note,
         "heard": p.heard,
         "rang": list(p.rang),
         "differs": p.differs,

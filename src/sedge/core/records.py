@@ -167,6 +167,14 @@ class Spot(Fact):
     version: int = 0
 
 
+class CallerId(Fact):
+    """What the called party sees. `own`: one's own number, or `number` for who has none; `number`: that one, whoever calls; `withheld`:
+    none; empty: what the site says, then the organisation, else one's own. `number` is E.164."""
+
+    shows: Literal["", "own", "number", "withheld"] = ""
+    number: str = ""
+
+
 class Site(Fact):
     id: str
     name: str
@@ -181,8 +189,20 @@ class Site(Fact):
     outside_prefix: str = ""
     extension_digits: int = 3
     security_desk: str = ""
+    caller_id: CallerId = CallerId()
     known_as: KnownAs = {}
     version: int = 0
+
+
+class Defaults(Fact):
+    """What holds for the whole organisation where nobody nearer says otherwise; there is one, `ORGANISATION`."""
+
+    id: str
+    caller_id: CallerId = CallerId()
+    version: int = 0
+
+
+ORGANISATION = "organisation"
 
 
 BASIC_RIGHTS = (Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE)
@@ -213,6 +233,7 @@ class Person(Fact):
     rights: tuple[Right, ...] = BASIC_RIGHTS
     ring_seconds: int = 25
     answering: Answering = Answering()
+    caller_id: CallerId = CallerId()
     manager: str | None = None
     left: bool = False
     known_elsewhere_as: str = ""
@@ -325,6 +346,7 @@ class Proof(Fact):
     rang: tuple[str, ...] = ()
     differs: str = ""
     way: str = ""
+    note: str = ""
     version: int = 0
 
 
@@ -339,7 +361,7 @@ class Area(Fact):
 
 Record = (
     Number | Person | Site | ServiceLine | Group | Device | Downstream | Address | Spot | Product | Subscription | Grant | Carrier | Account
-    | Hold | Order | Trunk | PathVersion | Proof | Area | Document
+    | Hold | Order | Trunk | PathVersion | Proof | Area | Document | Defaults
 )  # fmt: skip
 
 RECORD_TYPES: dict[Subject, type[Fact]] = {
@@ -364,5 +386,6 @@ RECORD_TYPES: dict[Subject, type[Fact]] = {
     Subject.PROOF: Proof,
     Subject.AREA: Area,
     Subject.DOCUMENT: Document,
+    Subject.DEFAULTS: Defaults,
 }
 SUBJECT_OF = {record_type: subject for subject, record_type in RECORD_TYPES.items()}

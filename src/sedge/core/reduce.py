@@ -13,9 +13,12 @@ from sedge.core.licences.reducers import granted, taken_back
 from sedge.core.numbers.life import Event, State, next_state
 from sedge.core.policy import POLICY
 from sedge.core.records import (
+    ORGANISATION,
     RECORD_TYPES,
     Account,
     Assignment,
+    CallerId,
+    Defaults,
     Device,
     Grant,
     Group,
@@ -226,6 +229,20 @@ def _set_answering(task: t.SetAnswering, estate: Estate, _identity: str) -> list
 def _set_fallback(task: t.SetFallback, estate: Estate, _identity: str) -> list[Change]:
     number = estate.number(number_in(task))
     return number_changed(number, "number.fallback-set", fallback=task.to)
+
+
+@reduces(t.SetCallerId)
+def _set_caller_id(task: t.SetCallerId, estate: Estate, _identity: str) -> list[Change]:
+    said = CallerId(shows=task.shows, number=task.caller_id)
+    if task.holder is None:
+        before = estate.get(Defaults, ORGANISATION)
+        after = (before or Defaults(id=ORGANISATION)).but(caller_id=said)
+        return [changed(Subject.DEFAULTS, before, after, "organisation.caller-id-set")]
+    if task.holder.kind is HolderKind.SITE:
+        site = estate.the(Site, task.holder.id)
+        return [changed(Subject.SITE, site, site.but(caller_id=said), "site.caller-id-set")]
+    person = estate.the(Person, task.holder.id)
+    return [changed(Subject.PERSON, person, person.but(caller_id=said), "person.caller-id-set")]
 
 
 @reduces(t.SetCallingRights)

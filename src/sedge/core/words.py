@@ -75,3 +75,4 @@ class Subject(StrEnum):
     TAG = "tag"
     SELECTION = "selection"
     DOCUMENT = "document"
+    DEFAULTS = "organisation"

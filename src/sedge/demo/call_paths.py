@@ -69,6 +69,7 @@ def draw_more(desk: Desk, people: list[Person]) -> None:
             t.PublishPath(path="school-visits", name="School visits", body=school_visits(learning, year)),
             t.SetPath(number="+441134960202", path="school-visits"),
             t.SetFallback(number="+441134960200", to=LIVERPOOL),
+            t.SetCallerId(holder=HolderRef(kind=HolderKind.SITE, id="canal-museum"), shows="own", caller_id="+441134960200"),
         ],
         reason="school visits get a line of their own",
     )

@@ -169,7 +169,7 @@ class Months:
     def _prove(self, n: int, direction: str, heard: str) -> None:
         with self.desk.reading() as reading:
             estate = reading.look_at(Subject.NUMBER, _e164(n))
-        way = fingerprint(estate.the(Number, _e164(n)), estate)
+        way = fingerprint(estate.the(Number, _e164(n)), estate, direction)
         proof = Proof(
             id=self.desk.new_id("proof"), e164=_e164(n), direction=direction, at=self.desk.now(), ok=True, heard=heard, way=way,
         )  # fmt: skip

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import uvicorn
 
-from sedge.app import create_app, open_house, set_up_logging
+from sedge.app import create_app, open_house, set_up_logging, settle_memory
 from sedge.desk import steering
 from sedge.desk.clock import Clock
 from sedge.settings import Settings
@@ -47,8 +47,10 @@ def run_demo(settings: Settings) -> None:
     ready_data(settings)
     standins = StandinServer(settings.data, settings.standins_port).start()
     house = open_house(settings, standins.url)
+    app = create_app(house)
+    settle_memory()
     _print(f"Sedge: http://{settings.host}:{settings.port}")
-    uvicorn.run(create_app(house), host=settings.host, port=settings.port, log_level="warning")
+    uvicorn.run(app, host=settings.host, port=settings.port, log_level="warning")
     house.close()
     standins.stop()
 

@@ -14,7 +14,7 @@ from sedge.core.paths.testcases import case_of
 from sedge.core.paths.trace import path_of, trace_inbound
 from sedge.core.paths.week import Grader, Week, monday_of, week_of
 from sedge.core.paths.world import Called, EndingKind, Trace, World
-from sedge.core.proof.compare import difference, fingerprint
+from sedge.core.proof.compare import difference, fingerprint, is_stale
 from sedge.core.records import (
     Device,
     Downstream,
@@ -40,6 +40,7 @@ from sedge.outside.telephony import HelpCall
 from sedge.store import paths as store
 from sedge.store import tables
 
+MOST_NOTE = 400
 READBACK_DIALLED = "+441134960199"
 
 
@@ -210,7 +211,7 @@ def place_test_call(
     ok, heard, rang, differs = make(desk, number, estate, presses)
     proof = Proof(
         id=key or desk.new_id("proof"), e164=e164, direction=direction, at=desk.now(), ok=ok, heard=heard, rang=rang, differs=differs,
-        way=fingerprint(number, estate),
+        way=fingerprint(number, estate, direction),
     )  # fmt: skip
     if keep:
         with desk.writing() as writing:
@@ -241,9 +242,22 @@ def _call_out(desk: Desk, number: Number, estate: Estate, _presses: tuple[str, .
     trace = trace_outbound(estate.the(Person, number.holder.id), READBACK_DIALLED, estate)
     wanted = "answered" if trace.ending == "reached" else "rejected"
     differs = "" if placed.ended == wanted else f"computed: {trace.ending}, {trace.reason}; really: {placed.ended}"
-    if not differs and placed.shown not in {"", number.e164}:
-        differs = f"the callee saw {placed.shown}, not {number.e164}"
+    if not differs and placed.ended == "answered" and placed.shown != trace.caller_id:
+        differs = f"the callee saw {placed.shown or 'no number'}, not {trace.caller_id or 'a withheld call'}"
     return placed.ended == "answered" and not differs, placed.heard, placed.rang, differs
+
+
+def note_on_call(desk: Desk, key: str, note: str) -> Proof:
+    """What somebody has to say about a test call, beside its result. Raises NotFound, NotUnderstood."""
+    desk.require(May.PLACE_TEST_CALL)
+    note = note.strip()
+    if len(note) > MOST_NOTE:
+        raise NotUnderstood(f"A note has at most {MOST_NOTE} characters; this one has {len(note)}.", field="note")
+    with desk.writing() as writing:
+        proof = writing.records.the(Proof, key)
+        if note != proof.note:
+            writing.save([changed(Subject.PROOF, proof, proof.but(note=note), "proof.noted")])
+    return proof.but(note=note)
 
 
 def refresh_devices(desk: Desk) -> int:
@@ -268,5 +282,5 @@ def proofs(desk: Desk, *, stale: bool | None = None, limit: int = 200) -> list[t
         for proof in rows:
             latest.setdefault((proof.e164, proof.direction), proof)
         estate = reading.estate(Needs(numbers={p.e164 for p in latest.values()}))
-    judged = [(p, fingerprint(n, estate) != p.way if (n := estate.get(Number, p.e164)) else True) for p in latest.values()]
+    judged = [(p, is_stale(p, estate.get(Number, p.e164), estate)) for p in latest.values()]
     return [pair for pair in judged if stale is None or pair[1] == stale]

@@ -38,6 +38,7 @@ from sedge.desk.routing import routing_of
 from sedge.store import finder, tables
 
 MOST_FLOORS, MOST_AREA = 200, 10_000_000
+MOST_SITES, MOST_SPOTS = 400, 1000  # that a form lets one choose from
 LINE_KINDS = ("menu", "queue", "mailbox", "announcement", "conference bridge", "lift phone", "alarm phone", "fax")
 
 
@@ -191,7 +192,7 @@ def plain_sites(desk: Desk) -> list[Site]:
         return reading.records.where(Site, order_by=tables.site.c.name)
 
 
-def site_choices(desk: Desk, most: int = 400) -> list[tuple[str, str]]:
+def site_choices(desk: Desk, most: int = MOST_SITES) -> list[tuple[str, str]]:
     """Sites (id, name) for a form to choose from, in the order of their names."""
     site = tables.site
     with desk.reading() as reading:
@@ -241,6 +242,17 @@ def supply_choices(desk: Desk) -> list[tuple[str, str]]:
     with desk.reading() as reading:
         carriers = {c.id: c for c in reading.records.all(Carrier)}
         return [(a.id, f"{carriers[a.carrier].supply_model.value}: {a.name}") for a in reading.records.all(Account)]
+
+
+def spot_choices(desk: Desk, sites: list[tuple[str, str]], *, whole: bool = True) -> list[tuple[str, str]]:
+    """Spots (code, words) of these sites for a form to choose from, site by site; the first thousand."""
+    names = dict(sites)
+    table = tables.spot
+    with desk.reading() as reading:
+        found = reading.records.where(Spot, table.c.site.in_(list(names)[:MOST_SITES]), limit=MOST_SPOTS)
+    order = {key: i for i, key in enumerate(names)}
+    found = sorted((s for s in found if not s.removed and (whole or not s.whole)), key=lambda s: (order[s.site], s.id))
+    return [(s.id, f"{names[s.site]}: {s.name} ({s.id})") for s in found]
 
 
 def spots_of(desk: Desk, site: str) -> list[Spot]:

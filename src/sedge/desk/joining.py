@@ -17,6 +17,7 @@ from sedge.store import tables
 from sedge.store.records import is_open
 
 MOST_PEOPLE = 60
+MOST_LOOKED_AT = 500  # people without a number on one page; that there are more is said
 
 
 @dataclass(frozen=True)
@@ -33,48 +34,62 @@ class Need:
         return max(0, len(self.people) - self.free)
 
 
-def needs(desk: Desk) -> list[Need]:
-    """Sites where somebody has no number, the greatest need first."""
+def needs(desk: Desk) -> tuple[list[Need], bool]:
+    """Sites where somebody has no number, the greatest need first; and whether there are more people than were looked at."""
     with desk.reading() as reading:
         without = _without_number(reading)
-        sites = {s.id: s for s in reading.records.many(Site, {p.site for p in without})}
-        found = [Need(sites[key], [p for p in without if p.site == key], _free(reading, key), _area(reading, key)) for key in sites]
-    return sorted(found, key=lambda n: (-len(n.people), n.site.name))
+        by_site: dict[str, list[Person]] = {}
+        for person in without[:MOST_LOOKED_AT]:
+            by_site.setdefault(person.site, []).append(person)
+        free, areas = _free(reading, list(by_site)), _areas(reading, list(by_site))
+        sites = reading.records.many(Site, by_site)
+    found = [Need(s, by_site[s.id], free.get(s.id, 0), areas.get(s.id, "")) for s in sites]
+    return sorted(found, key=lambda n: (-len(n.people), n.site.name)), len(without) > MOST_LOOKED_AT
 
 
 def need_of(desk: Desk, site: str) -> Need:
     """One site's, also where everybody has a number. Raises NotFound."""
-    known = next((n for n in needs(desk) if n.site.id == site), None)
-    if known:
-        return known
     with desk.reading() as reading:
-        return Need(reading.records.the(Site, site), [], _free(reading, site), _area(reading, site))
+        here = reading.records.the(Site, site)
+        people = _without_number(reading, site)[:MOST_LOOKED_AT]
+        return Need(here, people, _free(reading, [site]).get(site, 0), _areas(reading, [site]).get(site, ""))
 
 
-def _without_number(reading: Reading) -> list[Person]:
+def _without_number(reading: Reading, site: str | None = None) -> list[Person]:
     person, life = tables.person, tables.life
     has = exists().where(life.c.holder_kind == HolderKind.PERSON.value, life.c.holder_id == person.c.id, is_open())
-    return reading.records.where(Person, person.c.departed.is_(False), ~has, order_by=person.c.name, limit=500)
+    at = [person.c.site == site] if site else []
+    return reading.records.where(Person, person.c.departed.is_(False), ~has, *at, order_by=person.c.name, limit=MOST_LOOKED_AT + 1)
 
 
-def _free(reading: Reading, site: str) -> int:
-    life = tables.life
-    fits = life.c.capacity.in_([Capacity.SINGLE.value, Capacity.ANY.value])
-    query = select(func.count()).where(life.c.state == State.AVAILABLE.value, life.c.site == site, fits, life.c.leaving_on.is_(None))
-    return int(reading.connection.execute(query).scalar() or 0)
+def _free(reading: Reading, sites: list[str]) -> dict[str, int]:
+    """How many numbers for people are free at each site: from the figures, less the few that are on their way back to a carrier."""
+    facet, life = tables.facet, tables.life
+    fits = [Capacity.SINGLE.value, Capacity.ANY.value]
+    query = select(facet.c.site, func.sum(facet.c.count)).where(
+        facet.c.site.in_(sites), facet.c.state == State.AVAILABLE.value, facet.c.capacity.in_(fits)
+    )
+    leaving = select(life.c.site, func.count()).where(
+        life.c.leaving_on.is_not(None), life.c.state == State.AVAILABLE.value, life.c.capacity.in_(fits), life.c.site.in_(sites)
+    )
+    found = {site: int(count) for site, count in reading.connection.execute(query.group_by(facet.c.site))}
+    for site, count in reading.connection.execute(leaving.group_by(life.c.site)):
+        found[site] = found.get(site, 0) - count
+    return found
 
 
-def _area(reading: Reading, site: str) -> str:
-    """The dialling area of most of the site's numbers, as people call it; '' where it has none yet."""
+def _areas(reading: Reading, sites: list[str]) -> dict[str, str]:
+    """The dialling area of most of each site's numbers, as people call it; left out where there is none yet."""
     tally = tables.tally
     query = (
-        select(tally.c.hundred, func.sum(tally.c.count))
-        .where(tally.c.site == site)
-        .group_by(tally.c.hundred)
-        .order_by(func.sum(tally.c.count).desc())
+        select(tally.c.site, tally.c.hundred, func.sum(tally.c.count))
+        .where(tally.c.site.in_(sites))
+        .group_by(tally.c.site, tally.c.hundred)
     )
-    row = reading.connection.execute(query.limit(1)).first()
-    return describe(f"+{row[0] * 100}").area if row else ""
+    most: dict[str, tuple[int, int]] = {}
+    for site, hundred, count in reading.connection.execute(query):
+        most[site] = max(most.get(site, (0, 0)), (int(count), -hundred))
+    return {site: describe(f"+{-hundred * 100}").area for site, (_, hundred) in most.items()}
 
 
 def people_in(desk: Desk, text: str, *, most: int = MOST_PEOPLE, field: str = "people") -> list[Person]:

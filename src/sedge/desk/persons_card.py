@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from sqlalchemy import func, select
 
+from sedge.core.outbound.caller_id import shown_in_words
 from sedge.core.paths.trace import Trace, World, trace_inbound
 from sedge.core.records import Device, Group, HolderKind, HolderRef, Number, Person, Site, Spot, Subject
 from sedge.core.workorders import standing
@@ -46,6 +47,7 @@ class PersonsCard:
     calls: list[Called]
     findings: list[Finding]
     same_extension: list[Person]
+    shows: str
 
 
 def look(desk: Desk, key: str) -> PersonsCard:
@@ -72,5 +74,6 @@ def look(desk: Desk, key: str) -> PersonsCard:
             devices=silent,
             calls=calls,
             findings=findings,
+            shows=shown_in_words(estate.the(Person, key), estate),
             same_extension=reading.records.where(Person, *shares, order_by=table.c.name, limit=1) if person.extension else [],
         )

@@ -175,8 +175,12 @@ def _spots(desk: Desk, people: list[str], spot: str) -> list[Any]:
 
 
 def departments(desk: Desk) -> list[str]:
-    """Departments of people who are here, for a form to choose from."""
-    with desk.reading() as reading:
-        column = func.json_extract(tables.person.c.body, "$.department")
-        rows = reading.connection.execute(select(column).where(tables.person.c.departed.is_(False)).distinct().limit(400)).scalars()
-        return sorted(x for x in rows if x)
+    """Departments of people who are here, for a form to choose from; looked through everybody every ten minutes at most."""
+
+    def look() -> list[str]:
+        with desk.reading() as reading:
+            column = func.json_extract(tables.person.c.body, "$.department")
+            rows = reading.connection.execute(select(column).where(tables.person.c.departed.is_(False)).distinct().limit(400)).scalars()
+            return sorted(x for x in rows if x)
+
+    return desk.house.for_a_while(desk.who.organisation, "departments", look)

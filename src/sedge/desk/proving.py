@@ -5,7 +5,7 @@ from sqlalchemy import func, select
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow
 from sedge.core.numbers.life import State
-from sedge.core.proof.compare import fingerprint
+from sedge.core.proof.compare import is_stale
 from sedge.core.records import HolderKind, Number, PathVersion, Proof, Trunk
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.needs import Needs
@@ -56,7 +56,7 @@ def proofs_of(desk: Desk, *, path: str = "", trunk: str = "") -> list[tuple[Proo
         for row in rows:
             latest.setdefault((row.e164, row.direction), row)
         estate = reading.estate(Needs(numbers={p.e164 for p in latest.values()}))
-    return [(p, n is None or fingerprint(n, estate) != p.way) for p in latest.values() for n in [estate.get(Number, p.e164)]]
+    return [(p, is_stale(p, estate.get(Number, p.e164), estate)) for p in latest.values()]
 
 
 def without_proof(desk: Desk, path: str) -> int:

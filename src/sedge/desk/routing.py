@@ -12,6 +12,8 @@ from sedge.core.records import (
     BASIC_RIGHTS,
     Address,
     Answering,
+    CallerId,
+    Defaults,
     Device,
     Downstream,
     Grant,
@@ -39,6 +41,7 @@ def routing_of(number: Number, estate: Estate) -> dict[str, Any]:
         "holder_kind": assignment.holder.kind.value if assignment else None,
         "answering": answering(number, estate),
         "works_from": assignment.works_from.isoformat() if assignment else None,
+        "home": _home(number, estate),
         "trunk": number.trunk,
         "path": plain_body(path_of(number, estate).model_dump(mode="json"), estate),
         "fallback": number.fallback,
@@ -46,6 +49,12 @@ def routing_of(number: Number, estate: Estate) -> dict[str, Any]:
         **_names(number, estate),
         **_help(number, estate),
     }
+
+
+def _home(number: Number, estate: Estate) -> str:
+    """The site whose rules hold for calls out of a person's number."""
+    person = estate.get(Person, number.holder.id) if number.holder and number.holder.kind is HolderKind.PERSON else None
+    return person.site if person else number.site
 
 
 def plain_body(body: dict[str, Any], estate: Estate) -> dict[str, Any]:
@@ -138,7 +147,12 @@ def tell_telephony(telephony: Telephony, changes: Iterable[Change], after: Estat
                     telephony.remove_licence(grant.holder.id, grant.product)
             case Device() as device if change.before is None:
                 telephony.set_up({device.id: device_wish(device)}, {})
+            case Site() | Defaults() as above:
+                if _shows_otherwise(change.before, above):
+                    telephony.put_caller_id(above.id, above.caller_id.model_dump())
             case Person() as person if _answers_otherwise(change.before, person):
+                if _shows_otherwise(change.before, person):
+                    telephony.put_caller_id(person.id, person.caller_id.model_dump())
                 telephony.put_person(person.id, rules_of(person, after))
                 for number in after.numbers_of(HolderRef(kind=HolderKind.PERSON, id=person.id)):
                     if number.state is State.ASSIGNED:
@@ -157,10 +171,16 @@ def tell_telephony(telephony: Telephony, changes: Iterable[Change], after: Estat
                         telephony.put_number(number.e164, routing_of(number, after))
 
 
+def _shows_otherwise(before: Any, after: Person | Site | Defaults) -> bool:
+    return after.caller_id != (before.caller_id if isinstance(before, type(after)) else CallerId())
+
+
 def _answers_otherwise(before: Any, after: Person) -> bool:
     if not isinstance(before, Person):
-        return after.answering != Answering()
-    return any(getattr(before, name) != getattr(after, name) for name in ("answering", "ring_seconds", "rights", "left"))
+        return after.answering != Answering() or after.caller_id != CallerId()
+    return any(
+        getattr(before, name) != getattr(after, name) for name in ("answering", "caller_id", "ring_seconds", "rights", "left", "site")
+    )
 
 
 def _rings(number: Number, group: Group, estate: Estate) -> bool:

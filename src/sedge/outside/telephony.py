@@ -68,6 +68,10 @@ class Telephony(Service):
         """A person's own answering rules."""
         self.call("PUT", f"people/{quote(key)}", json=rules)
 
+    def put_caller_id(self, whose: str, wish: dict[str, Any]) -> None:
+        """What somebody's, a site's or the organisation's calls show."""
+        self.call("PUT", f"caller-ids/{quote(whose)}", json=wish)
+
     def remove_device(self, key: str) -> None:
         self.call("DELETE", f"devices/{quote(key)}")
 

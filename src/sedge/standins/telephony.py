@@ -112,6 +112,12 @@ def telephony_routes(book: Book) -> APIRouter:
         book.put("person", key, body)
         return {}
 
+    @routes.put("/caller-ids/{whose}")
+    def put_caller_id(whose: str, body: dict[str, Any]) -> dict[str, Any]:
+        """What the calls of a person, a site or everybody (`organisation`) show."""
+        book.put("caller id", whose, body)
+        return {}
+
     @routes.put("/bulk")
     def bulk(body: dict[str, Any]) -> dict[str, Any]:
         """Many things at once, for a system that is set up anew."""
@@ -146,15 +152,25 @@ def telephony_routes(book: Book) -> APIRouter:
         devices = [d for d in book.all("device").values() if d.get("person") == body["person"] and d["registered"]]
         if not devices:
             return {"heard": "nothing: no phone of this person is registered", "rang": [], "ended": "rejected", "shown": ""}
-        shown = next((e for e, r in book.all("routing").items() if r.get("holder") == body["person"] and e == body["number"]), "")
-        if not shown:
+        routing = book.get("routing", body["number"])
+        if routing is None or routing.get("holder") != body["person"]:
             return {"heard": "the line is not in service", "rang": [], "ended": "rejected", "shown": ""}
-        if is_down(book, book.get("routing", shown).get("trunk")):
+        shown = shown_on_calls(book, body["number"], body["person"], routing.get("home", ""))
+        if is_down(book, (book.get("routing", shown) or routing).get("trunk")):
             return {"heard": "no line out: the trunk does not take the call", "rang": [], "ended": "rejected", "shown": ""}
-        spoken = " ".join(shown.lstrip("+"))
-        return {"heard": f"“You are calling from {spoken}.”", "rang": [READBACK], "ended": "answered", "shown": shown}
+        spoken = f"You are calling from {' '.join(shown.lstrip('+'))}" if shown else "Your number is withheld"
+        return {"heard": f"“{spoken}.”", "rang": [READBACK], "ended": "answered", "shown": shown}
 
     return routes
+
+
+def shown_on_calls(book: Book, number: str, person: str, site: str) -> str:
+    """What is shown: as the person, then the site, then everybody was told to; else the number of the line itself."""
+    for whose in (person, site, "organisation"):
+        wish = book.get("caller id", whose) or {}
+        if wish.get("shows"):
+            return {"own": number, "number": wish["number"], "withheld": ""}[wish["shows"]]
+    return number
 
 
 def help_call(book: Book, number: str, dialled: str) -> dict[str, Any]:

@@ -1,5 +1,6 @@
 """Loading the part of an estate that a set of tasks needs, in a fixed number of queries."""
 
+from collections.abc import Iterable
 from datetime import datetime
 
 from sqlalchemy import and_, select, union_all
@@ -14,6 +15,7 @@ from sedge.core.records import (
     Address,
     Capacity,
     Carrier,
+    Defaults,
     Device,
     Document,
     Downstream,
@@ -42,6 +44,7 @@ MOST_SITES = 40  # sites of one work order for which free numbers are looked up
 MOST_DOCUMENTS = 1000
 MOST_CHOICES = 60  # call paths loaded for a remedy to name
 OWN = frozenset({Subject.DEVICE, Subject.DOWNSTREAM})  # what a step names itself, besides people, groups and paths
+MOST_SHOWN = 900  # numbers of which it is asked at once who shows them, and who is named for it
 MOST_USERS = 2000  # numbers that follow one call path and are told of its new version at once
 
 
@@ -72,6 +75,10 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
     refs.update(HolderRef(kind=HolderKind.SERVICE_LINE, id=line.id) for line in lines)
     held = put(records.held_by(Number, refs))
     _put_holders(records, estate, refs)
+    put(records.all(Defaults))
+    if wanted.shown:
+        for record_type, shows in ((Person, tables.person.c.shows), (Site, tables.site.c.shows)):
+            put(records.where(record_type, shows.in_(sorted(wanted.shown)[:MOST_SHOWN]), limit=MOST_SHOWN))
     known = {n.site for n in numbers} | {t.site for t in estate.all(Trunk)} | wanted.sites
     known |= {p.site for p in (*estate.all(Person), *estate.all(ServiceLine), *estate.all(Downstream))} | {
         r.id for r in refs if r.kind is HolderKind.SITE
@@ -105,6 +112,7 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
         {s.site for s in estate.all(Spot)} | {p.site for p in (*estate.all(Person), *estate.all(ServiceLine))} | {n.site for n in held}
     )
     put(records.many(Site, elsewhere - {s.id for s in estate.all(Site)}))
+    _put_shown(records, estate)
     put(records.many(Address, {s.address for s in estate.all(Spot)} | {s.address for s in estate.all(Site) if s.address}))
     if wanted.documents:
         put(records.where(Document, tables.document.c.withdrawn.is_(False), limit=MOST_DOCUMENTS))
@@ -115,6 +123,15 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
     for subject in {subject for subject, _ in named}:
         put(records.many(RECORD_TYPES[subject], [key for kind, key in named if kind is subject]))
     return estate
+
+
+def _put_shown(records: Records, estate: Estate) -> None:
+    """The numbers that people, sites and the organisation show on calls out, with who answers them."""
+    said = [r.caller_id.number for record_type in (Person, Site, Defaults) for r in estate.all(record_type) if r.caller_id.number]
+    found = records.many(Number, {number for number in said if estate.get(Number, number) is None})
+    for number in found:
+        estate.put(number)
+    _put_holders(records, estate, [n.holder for n in found if n.holder])
 
 
 def _put_other_paths(records: Records, estate: Estate, paths: list[PathVersion]) -> list[PathVersion]:
@@ -174,7 +191,7 @@ def _with_mail(records: Records, emails: set[str]) -> list[Person]:
     return found
 
 
-def _put_holders(records: Records, estate: Estate, refs: set[HolderRef]) -> None:
+def _put_holders(records: Records, estate: Estate, refs: Iterable[HolderRef]) -> None:
     by_type: dict[type[Fact], set[str]] = {}
     for ref in refs:
         by_type.setdefault(RECORD_TYPES[ref.subject], set()).add(ref.id)

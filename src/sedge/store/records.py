@@ -51,10 +51,11 @@ def columns(record: Any) -> dict[str, Any]:
                 "extension": record.extension,
                 "spot": record.spot,
                 "manager": record.manager,
+                "shows": record.caller_id.number or None,
                 "departed": record.left,
             }
         case Site():
-            return {"name": record.name, "code": record.code, "country": record.country}
+            return {"name": record.name, "code": record.code, "country": record.country, "shows": record.caller_id.number or None}
         case ServiceLine():
             return {"name": record.name, "site": record.site}
         case Group():

@@ -145,6 +145,7 @@ person = _record_table(
     Column("extension", String(20), nullable=False),
     Column("spot", String(20)),
     Column("manager", String(80)),
+    Column("shows", String(16)),
     Column("departed", Boolean, nullable=False),
     Index("person_email", "email", unique=True, sqlite_where=text("NOT departed"), postgresql_where=text("NOT departed")),
     Index("person_site", "site", "name"),
@@ -153,6 +154,7 @@ person = _record_table(
     Index("person_count", "site", "departed"),
     Index("person_extension", "extension", "site"),
     Index("person_manager", "manager", "name", sqlite_where=text("manager IS NOT NULL"), postgresql_where=text("manager IS NOT NULL")),
+    Index("person_shows", "shows", sqlite_where=text("shows IS NOT NULL"), postgresql_where=text("shows IS NOT NULL")),
     Index("person_departed", "id", sqlite_where=text("departed IS 1"), postgresql_where=text("departed IS true")),
     Index(
         "person_no_spot",
@@ -166,7 +168,9 @@ site = _record_table(
     Column("name", String(120), nullable=False),
     Column("code", String(5), nullable=False, unique=True),
     Column("country", String(2), nullable=False),
+    Column("shows", String(16)),
     Index("site_country", "country"),
+    Index("site_shows", "shows", sqlite_where=text("shows IS NOT NULL"), postgresql_where=text("shows IS NOT NULL")),
 )
 service_line = _record_table(
     "service_line", Column("name", String(120), nullable=False), Column("site", String(80), nullable=False), Index("line_site", "site")
@@ -258,6 +262,7 @@ proof = _record_table(
 )
 
 area = _record_table("area")
+defaults = _record_table("defaults")
 
 RECORD_TABLES: dict[Subject, Table] = {
     Subject.NUMBER: life,
@@ -281,6 +286,7 @@ RECORD_TABLES: dict[Subject, Table] = {
     Subject.PROOF: proof,
     Subject.AREA: area,
     Subject.DOCUMENT: document,
+    Subject.DEFAULTS: defaults,
 }
 
 span = Table(

@@ -9,8 +9,10 @@ from enum import StrEnum
 
 from sedge.core.estate import Estate
 from sedge.core.facts import in_words
+from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
-from sedge.core.proof.compare import fingerprint
+from sedge.core.outbound.caller_id import own_number, presented
+from sedge.core.proof.compare import is_stale
 from sedge.core.records import (
     Account,
     Address,
@@ -56,15 +58,22 @@ def standing(number: Number, estate: Estate) -> list[Standing]:
         facts.append(_safety(number, estate))
     facts += [_carrier(number, estate), *_features(number, estate), *_trunk(number, estate)]
     if number.state is State.ASSIGNED:
-        facts += [_path(number, estate), _caller_id(number), _proof(number, estate)]
+        facts += [_path(number, estate), _caller_id(number, estate), _proof(number, estate)]
     return facts
 
 
-def _caller_id(number: Number) -> Standing:
-    """What the callee sees: the number itself, as long as no other is set."""
-    if number.holder and number.holder.kind is HolderKind.PERSON:
+def _caller_id(number: Number, estate: Estate) -> Standing:
+    """What the callee sees on calls of the holder."""
+    if number.holder is None or number.holder.kind is not HolderKind.PERSON:
+        return Standing("Caller ID", "takes calls only", Mark.NONE)
+    person = estate.the(Person, number.holder.id)
+    shown = presented(person, own_number(person, estate), estate)
+    if shown.withheld:
+        return Standing("Caller ID", f"withheld: {shown.because}", Mark.GOOD)
+    if shown.number == number.e164:
         return Standing("Caller ID", f"{number.national}, this number", Mark.GOOD)
-    return Standing("Caller ID", "takes calls only", Mark.NONE)
+    known = estate.get(Number, shown.number)
+    return Standing("Caller ID", f"{describe(shown.number).national}: {shown.because}", Mark.GOOD if known and known.holder else Mark.WRONG)
 
 
 def _proof(number: Number, estate: Estate) -> Standing:
@@ -74,9 +83,8 @@ def _proof(number: Number, estate: Estate) -> Standing:
         latest[proof.direction] = proof
     if not latest:
         return Standing("Proven", "never: place a test call", Mark.NONE)
-    way = fingerprint(number, estate)
     failed = [p.direction for p in latest.values() if not p.ok]
-    stale = [p.direction for p in latest.values() if p.way != way]
+    stale = [p.direction for p in latest.values() if is_stale(p, number, estate)]
     when = estate.clock(max(p.at for p in latest.values()))
     if failed:
         return Standing("Proven", f"the test call {' and '.join(failed)} failed, {when}", Mark.WRONG)

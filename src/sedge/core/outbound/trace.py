@@ -3,10 +3,12 @@
 from dataclasses import dataclass, field
 
 from sedge.core.estate import Estate
-from sedge.core.numbers.life import State
+from sedge.core.facts import Money
+from sedge.core.outbound.caller_id import headers, own_number, presented
 from sedge.core.outbound.dialplan import Dialled, dial
+from sedge.core.outbound.forwarding import rate_to
 from sedge.core.outbound.trunks import Candidate, choose_trunk
-from sedge.core.records import HolderKind, HolderRef, Number, Person, Role, Site
+from sedge.core.records import Carrier, Number, Person, Site
 from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
 
 CNAM_LENGTH = 15  # as carriers' name stores keep it
@@ -15,7 +17,7 @@ CNAM_LENGTH = 15  # as carriers' name stores keep it
 @dataclass(frozen=True)
 class OutboundTrace:
     """`ending` is one of reached, internal, emergency, rejected; `reason` says why. `caller_name` is shown beside the caller ID where
-    CNAM works: in North America, 15 characters at most."""
+    CNAM works: in North America, 15 characters at most. `caller_id` is empty where it is withheld; `headers` as they leave; `rate` is a minute's price."""
 
     dialled: Dialled
     ending: str
@@ -25,18 +27,16 @@ class OutboundTrace:
     candidates: list[Candidate] = field(default_factory=list)
     emergency: EmergencyAnswer | None = None
     caller_name: str = ""
+    shown_because: str = ""
+    headers: list[tuple[str, str]] = field(default_factory=list)
+    rate: Money | None = None
 
 
 def trace_outbound(person: Person, digits: str, estate: Estate) -> OutboundTrace:
     """Follow what `person` dials at their site."""
     site = estate.the(Site, person.site)
     dialled = dial(digits, site)
-    ref = HolderRef(kind=HolderKind.PERSON, id=person.id)
-    own = sorted(
-        (n for n in estate.numbers_of(ref) if n.state is State.ASSIGNED),
-        key=lambda n: (n.assignment is None or n.assignment.role is not Role.MAIN, n.e164),
-    )
-    number = own[0] if own else None
+    number = own_number(person, estate)
     if dialled.kind == "emergency":
         return _help(dialled, number, estate)
     if dialled.kind == "nothing":
@@ -59,9 +59,11 @@ def _help(dialled: Dialled, number: Number | None, estate: Estate) -> OutboundTr
 
 
 def _out(dialled: Dialled, number: Number | None, person: Person, estate: Estate) -> OutboundTrace:
-    if number is None:
-        return OutboundTrace(dialled, "rejected", f"{person.name} has no number to show, and no default is set.")
-    chosen, candidates = choose_trunk(number, estate.the(Site, person.site), estate)
+    shown = presented(person, number, estate)
+    if shown.route_by is None:
+        said = f"{shown.number} is shown on its calls and is no longer ours" if shown.number else f"{person.name} has no number to show"
+        return OutboundTrace(dialled, "rejected", f"{said}{'' if shown.number else ', and no default is set'}; no carrier takes the call.")
+    chosen, candidates = choose_trunk(shown.route_by, estate.the(Site, person.site), estate)
     if chosen is None:
         return OutboundTrace(dialled, "rejected", "No trunk takes the call.", candidates=candidates)
     return OutboundTrace(
@@ -69,9 +71,12 @@ def _out(dialled: Dialled, number: Number | None, person: Person, estate: Estate
         "reached",
         f"over {chosen.name}",
         chosen.name,
-        number.e164,
+        shown.number,
         candidates,
-        caller_name=_cnam(number, dialled.result, person, estate),
+        caller_name="" if shown.withheld else _cnam(shown.route_by, dialled.result, person, estate),
+        shown_because=shown.because,
+        headers=headers(shown, number),
+        rate=rate_to(dialled.result, estate.the(Carrier, shown.route_by.carrier)),
     )
 
 

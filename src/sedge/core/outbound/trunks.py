@@ -29,5 +29,6 @@ def choose_trunk(number: Number, site: Site, estate: Estate, down: tuple[str, ..
             candidates.append(Candidate(trunk.name, False, "it leads to another carrier, which would not take this caller ID"))
         else:
             chosen = trunk
-            candidates.append(Candidate(trunk.name, True, "the caller's own number is on its list"))
+            listed = "the number is on its list" if trunk.id == number.trunk else "it leads to the number's carrier"
+            candidates.append(Candidate(trunk.name, True, listed))
     return chosen, candidates

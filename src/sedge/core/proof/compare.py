@@ -8,7 +8,7 @@ from sedge.core.estate import Estate
 from sedge.core.facts import canonical
 from sedge.core.paths.steps import paths_named, people_named, with_people
 from sedge.core.paths.trace import Trace
-from sedge.core.records import Device, Group, Number, PathVersion, Person, Trunk
+from sedge.core.records import ORGANISATION, Defaults, Device, Group, Number, PathVersion, Person, Proof, Site, Trunk
 
 
 def difference(trace: Trace, ended: str, rang: Sequence[str]) -> str:
@@ -31,8 +31,8 @@ def _trunk_of(trunk: Trunk | None) -> tuple[object, ...] | str:
     return (*plain, trunk.connection.but(said="")) if trunk.connection else plain
 
 
-def fingerprint(number: Number, estate: Estate) -> str:
-    """A hash of everything on the call's way; when it differs from a proof's, the proof has gone stale."""
+def fingerprint(number: Number, estate: Estate, direction: str = "in") -> str:
+    """A hash of everything on the call's way; when it differs from a proof's, the proof has gone stale. For a call out also what is shown."""
     bodies = _bodies(number, estate)
     people = {key for body in bodies for key in people_named(body)}
     if number.holder:
@@ -50,7 +50,20 @@ def fingerprint(number: Number, estate: Estate) -> str:
         sorted((d.id, d.person, d.registered, d.removed) for d in estate.all(Device) if d.person in people or d.id in named),
         sorted((p.id, p.ring_seconds, p.left, canonical(p.answering)) for p in estate.all(Person) if p.id in people),
     ]
+    if direction == "out":
+        parts.append(_said_of_caller_ids(number, estate))
     return hashlib.sha256(canonical(parts).encode()).hexdigest()[:24]
+
+
+def is_stale(proof: Proof, number: Number | None, estate: Estate) -> bool:
+    """Whether anything on the call's way has changed since, or the number is gone."""
+    return number is None or fingerprint(number, estate, proof.direction) != proof.way
+
+
+def _said_of_caller_ids(number: Number, estate: Estate) -> list[str]:
+    person = estate.get(Person, number.holder.id) if number.holder else None
+    said = (person, estate.get(Site, person.site) if person else None, estate.get(Defaults, ORGANISATION))
+    return [canonical(x.caller_id) for x in said if x]
 
 
 def _bodies(number: Number, estate: Estate) -> list[dict[str, Any]]:

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from sedge.core.paths.steps import groups_named, named_by, paths_named, people_named
-from sedge.core.records import HolderRef, Subject
+from sedge.core.records import ORGANISATION, HolderKind, HolderRef, Subject
 from sedge.core.workorders.tasks import (
     AddPerson,
     ChangePerson,
@@ -15,8 +15,10 @@ from sedge.core.workorders.tasks import (
     RecordArrival,
     SendPaper,
     SetAnswering,
+    SetCallerId,
     SetGroup,
     SetSpot,
+    UnassignNumber,
 )
 
 
@@ -41,6 +43,7 @@ class Needs:
     extensions: set[tuple[str, str]] = field(default_factory=set)
     named: set[tuple[Subject, str]] = field(default_factory=set)
     group_ids: set[str] = field(default_factory=set)
+    shown: set[str] = field(default_factory=set)  # numbers of which it is asked who else shows them
     documents: bool = False
     choices: bool = False  # also the first free numbers of the sites concerned, so that a remedy can name one
 
@@ -84,6 +87,12 @@ def needs(task: Any) -> Needs:
             found.records |= {pair for pair in named if pair[0] in {Subject.DEVICE, Subject.DOWNSTREAM}}
         case SetAnswering():
             found.people |= {key for key in (*task.answering.pickup, task.answering.cover) if key}
+        case SetCallerId():
+            found.numbers |= {task.caller_id} if task.caller_id else set()
+            found.sites |= {task.holder.id} if task.holder and task.holder.kind is HolderKind.SITE else set()
+            found.records.add((Subject.DEFAULTS, ORGANISATION))
+        case UnassignNumber():
+            found.shown.add(task.e164 or "")
         case OrderNumbers():
             found.numbers |= {line.number for line in task.lines}
             found.documents = True

@@ -102,6 +102,8 @@ def gives(task: Any) -> Iterator[Thing]:
             yield "rights", task.holder.id
         case t.SetAnswering():
             yield ("answers",)
+        case t.SetCallerId():
+            yield ("caller ids",)
         case t.SetFallback():
             yield "fallback", task.e164 or ""
         case _:
@@ -145,6 +147,10 @@ def wants(task: Any) -> Iterator[Thing]:
         case t.SetPath():
             yield "path", task.path
             yield "assigned", n
+        case t.SetCallerId() if task.caller_id:
+            yield "assigned", task.caller_id
+        case t.UnassignNumber():
+            yield ("caller ids",)
         case t.RegisterAddress() | t.TellPlace():
             yield "spot", "number", n
             yield "assigned", n
@@ -154,6 +160,7 @@ def wants(task: Any) -> Iterator[Thing]:
             yield "listed", n
             yield "path of", n
             yield ("answers",)
+            yield ("caller ids",)
         case t.PublishPath():
             yield from (("person", key) for key in people_named(task.body.model_dump(mode="json")))
             yield ("groups set",)

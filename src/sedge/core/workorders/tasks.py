@@ -251,6 +251,16 @@ class SetFallback(_Task):
     to: Annotated[str, Field(pattern=r"^(\+\d{5,15})?$")]
 
 
+class SetCallerId(_Task):
+    """What the called party sees: for a person, a site, or without a holder for the whole organisation. `shows` empty: what the site,
+    then the organisation says; `caller_id` is the number, or for `own` the one of who has none."""
+
+    kind: Literal["set_caller_id"] = "set_caller_id"
+    holder: HolderRef | None = None
+    shows: Literal["", "own", "number", "withheld"] = "own"
+    caller_id: Annotated[str, Field(pattern=r"^(\+\d{5,15})?$")] = ""
+
+
 class SetCallingRights(_Task):
     kind: Literal["set_calling_rights"] = "set_calling_rights"
     holder: HolderRef
@@ -426,7 +436,7 @@ class PutBackLater(_Task):
 
 Task = Annotated[
     GrantLicence | RevokeLicence | ExchangeLicence | BuySeats | StartTrial | CancelSeats | ChangePerson | SetGroup | PutBackLater | AssignNumber | UnassignNumber | ReserveNumber | UnreserveNumber | SetAside | ReturnNumber
-    | EndRest | AdoptNumber | SetSpot | RegisterAddress | TellPlace | SetPath | PublishPath | SetAnswering | SetFallback | SetCallingRights | ListOnTrunk | UnlistFromTrunk
+    | EndRest | AdoptNumber | SetSpot | RegisterAddress | TellPlace | SetPath | PublishPath | SetAnswering | SetFallback | SetCallerId | SetCallingRights | ListOnTrunk | UnlistFromTrunk
     | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | OrderWhenFree | RecordArrival | SendPaper | CancelOrder | ReleaseNumber | ConnectNumber | SetFeature | PlaceTestCall | PutBack,
     Field(discriminator="kind"),
 ]  # fmt: skip

@@ -4,7 +4,22 @@ from typing import Any
 
 from sedge.core.estate import Estate
 from sedge.core.numbers.e164 import describe
-from sedge.core.records import RECORD_TYPES, Document, HolderRef, Order, PathVersion, Person, Product, Site, Spot, Subscription, Trunk
+from sedge.core.outbound.caller_id import in_words
+from sedge.core.records import (
+    RECORD_TYPES,
+    CallerId,
+    Document,
+    HolderKind,
+    HolderRef,
+    Order,
+    PathVersion,
+    Person,
+    Product,
+    Site,
+    Spot,
+    Subscription,
+    Trunk,
+)
 from sedge.core.workorders import tasks as t
 
 
@@ -61,6 +76,10 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
         case t.SetFallback():
             to = f"to {describe(task.to).national}" if task.to else "to nothing"
             return f"Set the fallback of {n}", to
+        case t.SetCallerId():
+            whom = _holder(task.holder, estate) if task.holder else "the organisation"
+            above = "the organisation" if task.holder and task.holder.kind is HolderKind.SITE else "the site" if task.holder else "nobody"
+            return f"Set the caller ID of {whom}", "to " + in_words(CallerId(shows=task.shows, number=task.caller_id), above)
         case t.ListOnTrunk():
             return f"List {n}", f"on trunk {_name(estate, Trunk, task.trunk)}"
         case t.SetCallingRights():

@@ -132,12 +132,13 @@ def systems(request: Request, desk: AtDesk) -> Response:
 def new_system(request: Request, desk: AtDesk) -> Response:
     sites = holders.site_choices(desk)
     return draw(
-        request, "system_form.html", system=None, sites=sites, formats=[(f, f) for f in downstream.FORMATS], spots=_spots(desk, sites)
+        request,
+        "system_form.html",
+        system=None,
+        sites=sites,
+        formats=[(f, f) for f in downstream.FORMATS],
+        spots=holders.spot_choices(desk, sites),
     )
-
-
-def _spots(desk: AtDesk, sites: list[tuple[str, str]]) -> list[tuple[str, str]]:
-    return [(s.id, f"{name}: {s.name} ({s.id})") for key, name in sites for s in holders.spots_of(desk, key)]
 
 
 @place.page("/holders/systems/{key}", May.LOOK)
@@ -151,7 +152,7 @@ def system(request: Request, desk: AtDesk, key: str) -> Response:
         system=view.system,
         sites=sites,
         formats=[(f, f) for f in downstream.FORMATS],
-        spots=_spots(desk, sites),
+        spots=holders.spot_choices(desk, sites),
     )
 
 

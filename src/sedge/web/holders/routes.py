@@ -11,6 +11,7 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.holders.devices import KINDS
 from sedge.core.numbers.plan import COUNTRIES
+from sedge.core.outbound.caller_id import in_words
 from sedge.core.outbound.dialplan import dial, plan_of
 from sedge.core.records import CivicElements, HolderKind, Subject
 from sedge.core.safety.countries import FORMS
@@ -75,7 +76,7 @@ def site_page(request: Request, desk: AtDesk, key: str, dialled: str = "") -> Re
     tried = dial(dialled[:40], view.row.site) if dialled.strip() else None
     return draw(
         request, "site.html", row=view.row, spots=view.spots, main=view.main, account=view.account, plan=plan_of(view.row.site), dialled=dialled,
-        tried=tried, country=COUNTRIES[view.row.site.country],
+        tried=tried, country=COUNTRIES[view.row.site.country], calls_show=in_words(view.row.site.caller_id, "the organisation"),
     )  # fmt: skip
 
 
@@ -125,7 +126,7 @@ def new(request: Request, desk: AtDesk, what: str, country: str = "") -> Respons
     kind = what if what in NEW else "person"
     home = country.upper() if country.upper() in FORMS else desk.organisation.home_country
     sites_ = _sites(desk)
-    spots = [(s.id, f"{name}: {s.name} ({s.id})") for key, name in sites_ for s in holders.spots_of(desk, key)] if kind == "line" else []
+    spots = holders.spot_choices(desk, sites_) if kind == "line" else []
     return draw(
         request, "holder_new.html", what=kind, words=NEW[kind], sites=sites_, kinds=[(k, k) for k in LINE_KINDS], spots=spots,
         countries=[(c.code, c.name) for c in COUNTRIES.values()], accounts=holders.supply_choices(desk), country=home, fields=FORMS[home],

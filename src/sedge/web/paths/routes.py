@@ -120,6 +120,12 @@ def test_call_page(request: Request, desk: AtDesk, number: str) -> Response:
     return draw(request, "test_call.html", card=card, number=card.number.e164[1:], proof=None)
 
 
+@place.action("/numbers/{number}/test-call/{key}/note", May.PLACE_TEST_CALL)
+def note_on_call(request: Request, desk: AtDesk, number: str, key: str, note: Annotated[str, Form()] = "") -> Response:
+    calls.note_on_call(desk, key, note)
+    return go(request, f"/numbers/{number}/test-call")
+
+
 @place.action("/numbers/{number}/test-call", May.PLACE_TEST_CALL)
 def place_call(
     request: Request, desk: AtDesk, number: str, direction: Annotated[str, Form()] = "in", presses: Annotated[str, Form()] = "",

@@ -16,6 +16,7 @@ from sedge.core.facts import Money, in_words
 from sedge.core.ledger.sentences import sentence
 from sedge.core.moments import lasting
 from sedge.core.numbers.e164 import describe
+from sedge.core.outbound.forwarding import in_words_exact
 from sedge.web.doors import house_of, who_asks
 from sedge.web.shared.drawings.ruler import ruler
 
@@ -46,6 +47,7 @@ def environment(now: Any) -> Environment:
     )
     env.filters |= {
         "money": money,
+        "rate": in_words_exact,
         "national": lambda e164: describe(e164).national,
         "moment": pass_context(lambda c, m: moment(m, now(), zone_of(c))),
         "span": lasting,

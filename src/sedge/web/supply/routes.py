@@ -140,7 +140,8 @@ def _when_free(request: Request, desk: AtDesk, form: dict[str, str]) -> Response
 @place.page("/supply/joiners", May.SEE_MONEY)
 def joiners(request: Request, desk: AtDesk) -> Response:
     """Who has no number yet, by site, and what is left there for them."""
-    return draw(request, "joiners.html", needs=joining.needs(desk))
+    needs, more = joining.needs(desk)
+    return draw(request, "joiners.html", needs=needs, more=more)
 
 
 @place.page("/supply/holds/{key}", May.SEE_MONEY)

@@ -132,7 +132,7 @@ def template_page(request: Request, desk: AtDesk, key: str, person: str = "", si
     sites = holders.site_choices(desk)
     at = site or (sites[0][0] if sites else "")
     known = holders.one_holder(desk, holders.HolderKind.PERSON, person).holder if person else None
-    spots = [(s.id, f"{name}: {s.name} ({s.id})") for place_id, name in sites for s in holders.spots_of(desk, place_id) if not s.whole]
+    spots = holders.spot_choices(desk, sites, whole=False)
     lines = [(r.holder.id, f"{r.holder.name}, {r.site}") for r in holders.service_lines(desk)] if key == "season" else []
     return draw(
         request, "template_usual.html", kind=usual_work.KINDS[key], sites=sites, site=at, person=known, spots=spots, lines=lines, line=line,

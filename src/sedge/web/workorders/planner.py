@@ -56,7 +56,7 @@ def _solve(request: Request, desk: Desk, form: FormData) -> Response:
         for g in sorted(planned.plan.given, key=lambda g: (g.number is not None, people[g.person].team, people[g.person].name))
     ]
     wanted = sorted({p.site for p in planned.problem.people})
-    spots = [(s.id, f"{planned.sites[site]}: {s.name} ({s.id})") for site in wanted for s in holders.spots_of(desk, site) if not s.whole]
+    spots = holders.spot_choices(desk, [(site, planned.sites[site]) for site in wanted], whole=False)
     facts = {
         "spots": spots,
         "planned": planned,
