@@ -21,6 +21,7 @@ from sedge.core.paths.steps import (
     Queue,
     Recording,
     Ring,
+    Rota,
     SipAddress,
 )
 from sedge.core.paths.trace import World
@@ -60,7 +61,7 @@ menu = st.builds(
 recording = st.none() | st.just(Recording(announcement="This call is recorded"))
 ring = st.builds(
     Ring, people=who | st.just(()), groups=st.sampled_from([(), ("team",)]), mobiles=st.sampled_from([(), (MOBILE,)]),
-    devices=st.sampled_from([(), ("phone-jo",)]), order=st.sampled_from(["all", "in order"]), recording=recording, exits=exits_of("ring"),
+    devices=st.sampled_from([(), ("phone-jo",)]), order=st.sampled_from(["all", "in order", "by rota"]), rota=st.just(Rota(begins=date(2026, 1, 5), timezone="Europe/London")), recording=recording, exits=exits_of("ring"),
 )  # fmt: skip
 queue = st.builds(
     Queue,

@@ -1,6 +1,6 @@
 """Each step of a call path and each of its exits, by example: what is decided, why, when, and what it costs."""
 
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 
 import pytest
 
@@ -22,6 +22,7 @@ from sedge.core.paths.steps import (
     Queue,
     Recording,
     Ring,
+    Rota,
     Saying,
     Shown,
     SipAddress,
@@ -187,6 +188,13 @@ def test_in_order_each_rings_for_the_seconds_before_the_next(estate, line):
 @pytest.mark.parametrize(("before", "first"), [(0, "Amara Whitlock"), (1, "Piet Lindqvist"), (2, "Jo Farrow"), (3, "Amara Whitlock")])
 def test_in_turn_each_call_begins_with_the_next(estate, line, before, first):
     assert followed(estate, line, Ring(people=PEOPLE, order="in turn", exits=AWAY), BOX, turns={"a": before}).ending.who == first
+
+
+def test_by_rota_whoever_is_on_duty_is_rung_first_then_the_next_after_them(estate, line):
+    weekly = Rota(begins=NOW.date() - timedelta(days=8), timezone="Europe/London")
+    trace = followed(estate, line, Ring(people=PEOPLE, order="by rota", rota=weekly, exits=AWAY), BOX, answers={"piet-lindqvist": 99})
+    assert trace.happenings[1].text == "Piet Lindqvist is on duty until Monday 30 November 08:00."
+    assert (trace.ending.who, trace.rang) == ("Jo Farrow", ["desk phone of Piet", "desk phone of Jo"])
 
 
 def test_who_is_not_reachable_is_skipped_and_said(estate, line):

@@ -23,8 +23,10 @@ from sedge.core.paths.steps import (
     Queue,
     Recording,
     Ring,
+    Rota,
     Saying,
     SipAddress,
+    Swap,
     TestCase,
 )
 from sedge.core.workorders import tasks as t
@@ -275,3 +277,12 @@ def test_a_fallback_comes_over_another_trunk(with_people):
     number, other = with_people.given(200, line, capacity="many"), with_people.number(201, capacity="many")
     levels = [judged(with_people, t.SetFallback(number=number, to=to))[0] for to in ("+441514960400", other, number, "+44113", "")]
     assert levels == [Level.PASS, Level.STOP, Level.STOP, Level.STOP, Level.PASS]
+
+
+def test_a_rota_has_several_and_swaps_among_them(with_people):
+    of_two = Ring(people=("amara", "piet-silent"), order="by rota", rota=Rota(begins=date(2026, 1, 5), timezone="Europe/London"))
+    alone = of_two.but(people=("amara",))
+    stranger = of_two.but(rota=of_two.rota.but(swaps=(Swap(first=date(2026, 1, 7), last=date(2026, 1, 7), person="jo"),)))
+    levels = [finding(with_people, "path.rota-goes-round", "a", {"a": step})[0] for step in (of_two, alone, stranger)]
+    assert levels == [Level.PASS, Level.WARN, Level.STOP]
+    assert finding(with_people, "path.rota-goes-round", "ring", {"ring": RING, "box": BOX}) is None

@@ -214,3 +214,37 @@ def test_questions_that_mean_nobody_are_answered_clearly(rowan, query, words):
     answer = rowan.get(f"/paths/questions?{query}")
     assert answer.status_code == 422
     assert words in answer.text
+
+
+def ring_form(rowan, **changes):
+    """The form of a ring step of three, in an order of their own and by rota."""
+    act(rowan, "add", step="menu-1", way_out="1", kind="ring")
+    page = rowan.get(f"{BASE}?step=ring-1").text
+    people = re.findall(r'<option value="(person-[\w-]+)"', page.split('id="people"')[1].split("</select>")[0])[:3]
+    places = {f"place:{key}": str(3 - i) for i, key in enumerate(people)}
+    form = {"step": "ring-1", "title": "On duty", "people": people, "seconds": "20", "order": "by rota", "rota_begins": "2026-01-05", "rota_days": "7",
+            "rota_change": "8:00", "rota_timezone": "Europe/London", **places}  # fmt: skip
+    return people, {**form, **changes}
+
+
+def test_a_rota_is_filled_in_with_swaps_and_says_who_is_on_duty(rowan):
+    people, form = ring_form(rowan)
+    act(rowan, "step", **form)
+    page = act(rowan, "step", **form, swap_from1="2026-12-24", swap_to1="2026-12-26", swap1=people[0])
+    assert re.findall(r'name="place:([\w-]+)"', page) == people[::-1], "in the order of their places"
+    assert f'<option value="{people[0]}" selected' in page.split('id="swap1"')[1]
+    assert len(re.findall(r"from \w{3} \d+ \w{3} 08:00", page)) == 5
+    assert "duty changes every 7 days at 08:00" in rowan.get(f"{BASE}?step=ring-1&outline=1").text
+
+
+@pytest.mark.parametrize(
+    ("changes", "field"),
+    [
+        ({"rota_begins": ""}, "rota_begins"), ({"rota_begins": "2026-02-30"}, "rota_begins"), ({"rota_change": "noon"}, "rota_change"), ({"rota_days": "0"}, "rota_days"),
+        ({"swap1": "person-x", "swap_from1": "soon"}, "swap_from1"), ({"swap1": "person-x", "swap_from1": "2026-12-24", "swap_to1": "2026-12-23"}, "swap_to1"),
+        ({"rota_timezone": "Leeds"}, "rota_timezone"),
+    ],
+)  # fmt: skip
+def test_what_is_wrong_in_a_rota_is_said_beside_its_field(rowan, changes, field):
+    _, form = ring_form(rowan, **changes)
+    assert refused(rowan, "step", **form)[:2] == (422, field)

@@ -9,6 +9,7 @@ import xml.etree.ElementTree as ET
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
+from typing import Any
 
 from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import fromstring
@@ -16,7 +17,7 @@ from defusedxml.ElementTree import fromstring
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import is_canonical
 from sedge.core.paths.openings import DAY, clock_of, holidays_of, minute_of
-from sedge.core.paths.steps import Closure, End, Forward, Hours, Mailbox, Opening, Path, Ring, SipAddress, Step
+from sedge.core.paths.steps import Closure, End, Forward, Hours, Mailbox, Opening, Path, Ring, Rota, SipAddress, Step
 
 CPL = "urn:ietf:params:xml:ns:cpl"
 OWN = "urn:sedge:call-path:1"
@@ -159,6 +160,8 @@ class _Writer:
             self.report.append(f"“{step.title}” rings whoever holds the number; CPL needs an address.")
         if step.order == "in turn":
             self.report.append(f"“{step.title}” rings in turn; CPL rings in order.")
+        if step.order == "by rota":
+            self.report.append(f"“{step.title}” rings by rota; CPL rings in order.")
         if step.recording or step.to_callee:
             self.report.append(f"“{step.title}”: CPL can't record, nor say something to the callee.")
         self._location(urls, step, "parallel" if step.order == "all" else "sequential", parent)
@@ -171,6 +174,8 @@ class _Writer:
         own: dict[str, str] = {}
         for name in ("people", "groups", "devices", "systems", "mobiles", "order", "shown"):
             value = getattr(step, name, "")
+            if name == "order" and value == "by rota" and isinstance(step, Ring) and step.rota:
+                own[f"{{{OWN}}}rota"] = step.rota.model_dump_json()
             if value:
                 own[f"{{{OWN}}}{name}"] = " ".join(value) if isinstance(value, tuple) else str(value)
         proxy = ET.SubElement(
@@ -365,7 +370,7 @@ class _Reader:
 
     def _rung(self, proxy: ET.Element, urls: list[str], title: str, kind: str, seconds: int, exits: dict[str, str]) -> Step:
         shown = proxy.get(f"{{{OWN}}}shown")
-        more = {"shown": shown} if shown else {}
+        more: dict[str, Any] = {"shown": shown} if shown else {}
         if kind == "forward" or (not kind and len(urls) == 1 and urls[0].startswith("tel:")):
             to = urls[0].removeprefix("tel:") if urls else ""
             exits = {("not put through" if w == "nobody reachable" else w): t for w, t in exits.items()}
@@ -384,6 +389,13 @@ class _Reader:
             if lost := [u for u in urls if not u.startswith("tel:") and not u.endswith("@invalid")]:
                 self.report.append(f"{', '.join(lost)} are rung together there; choose whom they stand for.")
         order = proxy.get(f"{{{OWN}}}order") or ("in order" if proxy.get("ordering") == "sequential" else "all")
+        rota = proxy.get(f"{{{OWN}}}rota")
+        try:
+            more["rota"] = Rota.model_validate_json(rota) if rota else None
+        except ValueError:
+            self.report.append(f"The rota of “{title}” can't be read; it rings in order.")
+        if order == "by rota" and not more.get("rota"):
+            order = "in order"
         return Ring.model_validate({"title": title or "Ring", "order": order, "seconds": seconds, "exits": exits, **named, **more})
 
 

@@ -149,6 +149,9 @@ class InboundCall:
             self.turns[key] = first
             self.book.put("turn", f"{self.number}/{key}", {"next": first + 1})
             targets = targets[first:] + targets[:first]
+        if step.get("order") == "by rota" and targets:
+            first = on_duty(step["rota"], [key for key, _ in targets], self.now)
+            targets = targets[first:] + targets[:first]
         groups = [targets] if step.get("order", "all") == "all" else [[target] for target in targets]
         return self._heard_first(step, self._try(groups, step.get("seconds", 25)))
 
@@ -260,3 +263,13 @@ def _right_for(own: str, to: str) -> str:
     if not to[1:].startswith(code):
         return "international"
     return "mobile" if code == "44" and to.startswith("+447") else "premium" if to.startswith("+44909") else "national"
+
+
+def on_duty(rota: dict[str, Any], keys: list[str], now: datetime) -> int:
+    """Whose turn the local day is: counted from the first day, a day beginning at the hour of change; swaps come first."""
+    hour, minute = (int(x) for x in rota["change"].split(":"))
+    local = now.astimezone(ZoneInfo(rota["timezone"])).replace(tzinfo=None) - timedelta(hours=hour, minutes=minute)
+    for swap in rota["swaps"]:
+        if swap["first"] <= local.date().isoformat() <= swap["last"] and swap["person"] in keys:
+            return keys.index(swap["person"])
+    return (local.date() - date.fromisoformat(rota["begins"])).days // rota["days"] % len(keys)

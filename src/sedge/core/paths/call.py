@@ -9,7 +9,8 @@ from sedge.core.estate import Estate
 from sedge.core.numbers.e164 import describe
 from sedge.core.outbound.forwarding import Forwarding, in_words_exact, judge_forward
 from sedge.core.paths.answering import Ringing, agents_of, is_for_anybody, people_of, ringing_of, rung_by
-from sedge.core.paths.openings import opening_at
+from sedge.core.paths.openings import opening_at, zone
+from sedge.core.paths.rota import on_duty
 from sedge.core.paths.steps import (
     Announce,
     Connecting,
@@ -21,6 +22,7 @@ from sedge.core.paths.steps import (
     Path,
     Queue,
     Ring,
+    Rota,
     Shown,
     SipAddress,
     Step,
@@ -225,8 +227,16 @@ class Call:
         if step.order == "in turn" and rung:
             first = self.world.turns.get(key, 0) % len(rung)
             rung = rung[first:] + rung[:first]
+        if step.order == "by rota" and step.rota:
+            rung = self._on_duty_first(step, step.rota, rung)
         result = self._try(step.title, rung, step.seconds, one_by_one=step.order != "all", sees=self._sees(step.shown))
         return self._connected(step, result)
+
+    def _on_duty_first(self, step: Ring, rota: Rota, rung: list[Ringing]) -> list[Ringing]:
+        duty = on_duty(rota, [r.key for r in rung], self.at)
+        until = f"{duty.until.astimezone(zone(rota.timezone)):%A %-d %B %H:%M}"
+        self.say(step.title, f"{rung[duty.who].name} is on duty until {until}{', swapped' if duty.swapped else ''}.")
+        return rung[duty.who :] + rung[: duty.who]
 
     def _queue(self, key: str, step: Queue) -> str | Ending:
         agents = agents_of(self.called, step, self.at, self.estate)

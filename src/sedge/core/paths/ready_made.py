@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from sedge.core.paths.editing import Place
-from sedge.core.paths.steps import EXITS, Announce, Closure, Hours, Mailbox, Menu, Opening, Path, Queue, Ring, Saying, Step
+from sedge.core.paths.steps import EXITS, Announce, Closure, Hours, Mailbox, Menu, Opening, Path, Queue, Ring, Rota, Saying, Step
 
 WORKING = (Opening(weekdays=(0, 1, 2, 3, 4), start="09:00", end="17:00"),)
 NIGHT = (Opening(weekdays=(0, 1, 2, 3, 4, 5, 6), start="18:00", end="08:00"),)
@@ -76,11 +76,12 @@ def seasonal(place: Place) -> Path:
 
 
 def night_duty(place: Place) -> Path:
-    """At night whoever is on duty is rung one after the other; by day the desk."""
+    """At night whoever is on duty this week is rung, then the next after them; by day the desk."""
+    rota = Rota(begins=date(2026, 1, 5), timezone=place.timezone)
     return Path(first="hours-1", steps={
         "hours-1": Hours(title="Night", timezone=place.timezone, openings=NIGHT, exits={"open": "ring-2", "closed": "ring-1"}),
         "ring-1": Ring(title="Desk by day", exits=dict.fromkeys(EXITS["ring"], "ring-2")),
-        "ring-2": Ring(title="On duty", order="in turn", seconds=20, exits=dict.fromkeys(EXITS["ring"], "mailbox-1")),
+        "ring-2": Ring(title="On duty", order="by rota", rota=rota, seconds=20, exits=dict.fromkeys(EXITS["ring"], "mailbox-1")),
         "mailbox-1": Mailbox(language=place.language),
     })  # fmt: skip
 
@@ -90,5 +91,5 @@ READY_MADE = {
     "bilingual-menu": ReadyMade("Two languages: a menu, a queue for each, overflow from one to the other", bilingual_menu),
     "overflow": ReadyMade("Overflow: a queue here, then one at another site", overflow),
     "seasonal": ReadyMade("Seasonal line: open in the season, an announcement otherwise", seasonal),
-    "night-duty": ReadyMade("Night duty: who is on duty in turn at night, the desk by day", night_duty),
+    "night-duty": ReadyMade("Night duty: who is on duty this week at night, the desk by day", night_duty),
 }

@@ -100,6 +100,25 @@ def _gone(subject: Subject, key: str, estate: Estate, own: str) -> str:
     return record.name if getattr(record, "left", False) or getattr(record, "removed", False) else ""  # type: ignore[attr-defined]
 
 
+@rule("path.rota-goes-round", t.PublishPath)
+def rota_goes_round(task: t.PublishPath, estate: Estate) -> Finding | None:
+    """A rota of one person is no rota, and a swap with somebody whom the step doesn't ring does nothing."""
+    with_rota = {key: step for key, step in task.body.steps.items() if isinstance(step, Ring) and step.rota}
+    if not with_rota:
+        return None
+    called = called_of(task.path, estate)[0]
+    for key, step in with_rota.items():
+        rung = [r.key for r in rung_by(called, step, estate.now, estate)]
+        lost = next((s for s in step.rota.swaps if s.person not in rung), None) if step.rota else None
+        if lost:
+            person = estate.get(Person, lost.person)
+            words = f"“{step.title}”: {person.name if person else lost.person} swaps a duty and is not rung there."
+            return Finding(Level.STOP, words, steps=(key,))
+        if len(rung) < 2:
+            return Finding(Level.WARN, f"“{step.title}” rings by rota and has only one to ring: nobody takes turns.", steps=(key,))
+    return passed("The rota goes round")
+
+
 @rule("path.somebody-rings", t.PublishPath)
 def path_somebody_rings(task: t.PublishPath, estate: Estate) -> Finding:
     """A step whose people have no registered phone is a dead end in opening hours."""

@@ -20,7 +20,8 @@ RING_SECONDS = 25
 
 
 @lru_cache(maxsize=256)
-def _known_zone(name: str) -> str:
+def known_zone(name: str) -> str:
+    """The name, where there is such a time zone (IANA); raises ValueError saying how they are called."""
     try:
         ZoneInfo(name)
     except (KeyError, ValueError, OSError) as error:
@@ -29,7 +30,7 @@ def _known_zone(name: str) -> str:
 
 
 Key = Annotated[str, Field(pattern=r"^[a-z0-9-]{1,40}$")]
-TimeZone = Annotated[str, AfterValidator(_known_zone)]
+TimeZone = Annotated[str, AfterValidator(known_zone)]
 MenuKey = Annotated[str, Field(pattern=r"^[0-9*#]$")]
 Language = Annotated[str, Field(pattern=r"^([a-z]{2,3}(-[A-Z]{2})?)?$")]
 Clock = Annotated[str, Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$|^24:00$")]
@@ -50,6 +51,31 @@ class Closure(Fact):
     last: date
     name: str = "closed"
     yearly: bool = False
+
+
+class Swap(Fact):
+    """From `first` to `last`, both included, `person` is on duty instead of whoever would be."""
+
+    first: date
+    last: date
+    person: Key
+
+    @model_validator(mode="after")
+    def _in_order(self) -> "Swap":
+        if self.last < self.first:
+            raise ValueError(f"the swap of {self.first} ends before it begins")
+        return self
+
+
+class Rota(Fact):
+    """Who is on duty when: those whom a step rings, one after the other for `days` each, the first of them from `begins`, for ever round.
+    Duty changes at `change` in `timezone`."""
+
+    begins: date
+    days: Annotated[int, Field(ge=1, le=92)] = 7
+    change: Clock = "08:00"
+    timezone: TimeZone
+    swaps: tuple[Swap, ...] = ()
 
 
 class Saying(Fact):
@@ -108,8 +134,8 @@ class Menu(Fact):
 
 class Ring(Fact):
     """Rings these people by their own answering rules, all members of these groups, devices, mobiles (E.164) and other telephone systems;
-    the number's holder where nobody is named. In turn: each call begins with the next of them.
-    Exits: no answer, busy, nobody reachable."""
+    the number's holder where nobody is named. In turn: each call begins with the next of them;
+    by rota: with whoever is on duty, then the next after them. Exits: no answer, busy, nobody reachable."""
 
     kind: Literal["ring"] = "ring"
     title: str = "Ring"
@@ -118,13 +144,20 @@ class Ring(Fact):
     devices: tuple[str, ...] = ()
     mobiles: tuple[str, ...] = ()
     systems: tuple[str, ...] = ()
-    order: Literal["all", "in order", "in turn"] = "all"
+    order: Literal["all", "in order", "in turn", "by rota"] = "all"
+    rota: Rota | None = None
     seconds: int = Field(default=RING_SECONDS, ge=5, le=300)
     shown: Shown = Shown.CALLER
     music: bool = False
     to_callee: str = ""
     recording: Recording | None = None
     exits: dict[str, Key] = {}
+
+    @model_validator(mode="after")
+    def _has_its_rota(self) -> "Ring":
+        if self.order == "by rota" and self.rota is None:
+            raise ValueError("a step that rings by rota needs the day on which the rota begins")
+        return self
 
 
 class Queue(Fact):

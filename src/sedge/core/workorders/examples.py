@@ -39,6 +39,7 @@ EXAMPLES = {
     "path.other-paths-lead-on": "“Night duty” comes back to this path.",
     "path.test-cases-pass": "Test case “Sunday morning” has to end mailbox, and ends ended: the path ends here.",
     "person.answering-makes-sense": "Calls that Piet Aalders doesn't answer are to go to a colleague. Choose who.",
+    "path.rota-goes-round": "“On duty”: Amara Whitlock swaps a duty and is not rung there.",
     "caller-id.number-given": "Always the same number is to be shown, and none is given. Choose one, or show everybody's own.",
     "caller-id.is-ours": "0113 496 0170 is available; whoever rings it back would reach nobody. Show one that is in use.",
     "caller-id.goes-out": "No trunk leads to Maplecourt Networks, so calls that show 506 234 0142 would be refused.",

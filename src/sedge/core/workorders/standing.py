@@ -20,7 +20,7 @@ OF_NUMBERS = (
     "assignment.line-has-path", "assignment.address-registered",
 )  # fmt: skip
 OF_PATHS = (
-    "path.people-are-here", "path.somebody-rings", "path.greeting-names-keys", "path.mailbox-is-read", "path.greeting-said-well",
+    "path.people-are-here", "path.somebody-rings", "path.rota-goes-round", "path.greeting-names-keys", "path.mailbox-is-read", "path.greeting-said-well",
     "path.steps-are-reached", "path.every-call-ends", "path.nobody-is-hung-up-on", "path.forwards-go-through", "path.hours-make-sense",
     "path.recording-is-announced", "path.other-paths-lead-on", "path.test-cases-pass",
 )  # fmt: skip

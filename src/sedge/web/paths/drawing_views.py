@@ -2,13 +2,16 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 from urllib.parse import quote, urlencode
 
 from markupsafe import Markup
 
 from sedge.core.paths.editing import KINDS, exits_of
-from sedge.core.paths.steps import Closure, Hours, Mailbox, Menu, Opening, Path, Queue, Ring, Saying, Shown, Step
+from sedge.core.paths.openings import zone
+from sedge.core.paths.rota import coming
+from sedge.core.paths.steps import Closure, Hours, Mailbox, Menu, Opening, Path, Queue, Ring, Rota, Saying, Shown, Step
 from sedge.core.records import Number
 from sedge.core.workorders.findings import Finding, Level
 from sedge.desk.drawing import Compared, Drawing
@@ -103,7 +106,7 @@ def drawing_page(drawing: Drawing, step: str, way_out: str, choices: Choices, *,
     targets = [(key, s.title) for key, s in body.steps.items() if key != step]
     return DrawingPage(
         drawing, draft.path, base, drawn(body, drawing.names, shown), chosen, step if chosen else "", adding, _exit_rows(base, step, chosen),
-        _told_apart(targets), _told_apart([t for t in targets if t[0] != body.first]), _form(chosen), choices, drawing.findings, told.get(step, []),
+        _told_apart(targets), _told_apart([t for t in targets if t[0] != body.first]), _form(chosen, drawing.estate.now, choices), choices, drawing.findings, told.get(step, []),
         outlined(body, drawing.names, base, told), outline, [(k, name, KIND_WORDS[k]) for k, name in KINDS.items()], SHOWN,
         frozenset(_people(chosen)), step == body.first,
     )  # fmt: skip
@@ -139,12 +142,31 @@ def _people(step: Step | None) -> tuple[str, ...]:
     return tuple(getattr(step, "people", ())) + tuple(getattr(step, "recipients", ()))
 
 
-def _form(step: Step | None) -> dict[str, Any]:
+def _rota(step: Ring, now: datetime, choices: Choices) -> dict[str, Any]:
+    """The fields of a rota, empty where there is none yet; who is on duty now and next."""
+    rota = step.rota
+    swaps = [*(rota.swaps if rota else ()), None]
+    plain = step.people and not (step.groups or step.devices or step.mobiles or step.systems)
+    duties = coming(rota, step.people, now) if rota and plain else []
+    timezone = rota.timezone if rota else choices.site.timezone
+    names = {p.id: p.name for p in choices.people}
+    return {
+        "begins": rota.begins.isoformat() if rota else "", "days": rota.days if rota else 7, "change": rota.change if rota else "08:00", "timezone": timezone,
+        "swaps": [{"no": i, "first": s.first if s else "", "last": s.last if s else "", "person": s.person if s else ""} for i, s in enumerate(swaps, start=1)],
+        "coming": [
+            (names.get(step.people[d.who], step.people[d.who]), f"{d.since.astimezone(zone(timezone)):%a %-d %b %H:%M}", d.swapped) for d in duties
+        ],
+    }  # fmt: skip
+
+
+def _form(step: Step | None, now: datetime, choices: Choices) -> dict[str, Any]:
     match step:
         case Hours():
             return {"openings": openings_rows(step.openings), "closures": _closures(step.closures)}
         case Menu():
             return {"keys": [*step.keys.items(), *[("", "")] * SPARE["keys"]], "also": _also(step.also)}
+        case Ring():
+            return {"also": _also(()), "rota": _rota(step, now, choices)}
         case None:
             return {}
         case _:
@@ -197,6 +219,11 @@ def outlined(path: Path, names: Mapping[str, str], base: str, told: Mapping[str,
     ]  # fmt: skip
 
 
+def _rota_in_words(rota: Rota, names: Mapping[str, str]) -> list[str]:
+    turn = f"duty changes every {rota.days} days at {rota.change} ({rota.timezone}), from {rota.begins}"
+    return [turn, *(f"{s.first} to {s.last}: {names.get(s.person, s.person)} instead" for s in rota.swaps)]
+
+
 def _order(path: Path) -> list[str]:
     seen: dict[str, None] = {}
     waiting = [path.first]
@@ -225,6 +252,7 @@ def in_full(step: Step, names: Mapping[str, str]) -> list[str]:
         case Ring():
             named = (*step.people, *step.groups, *step.devices, *step.mobiles, *step.systems)
             said = [f"rings {', '.join(names.get(x, x) for x in named) or 'the holder'}, {step.order}, for {step.seconds} s"]
+            said += _rota_in_words(step.rota, names) if step.rota else []
         case Queue():
             agents = (*step.people, *step.groups)
             said = [

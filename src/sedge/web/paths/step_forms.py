@@ -9,7 +9,7 @@ from starlette.datastructures import FormData
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import read_one
-from sedge.core.paths.steps import Announce, Forward, Hours, Mailbox, Menu, OtherPath, Queue, Ring, SipAddress, Step
+from sedge.core.paths.steps import Announce, Forward, Hours, Mailbox, Menu, OtherPath, Queue, Ring, SipAddress, Step, known_zone
 
 CLOCK = re.compile(r"([01]?\d|2[0-3]):[0-5]\d|24:00")
 MOST_ROWS = 24
@@ -83,11 +83,8 @@ def _closure(texts: Mapping[str, str], i: int) -> dict[str, Any] | None:
     first = texts.get(f"closed{i}", "")
     if not first:
         return None
-    try:
-        begins = date.fromisoformat(first)
-        ends = date.fromisoformat(texts.get(f"until{i}", "") or first)
-    except ValueError as error:
-        raise NotUnderstood("Type the day as 2026-12-24; there has to be such a day.", field=f"closed{i}") from error
+    begins = _day(first, f"closed{i}")
+    ends = _day(texts.get(f"until{i}", "") or first, f"closed{i}")
     yearly = bool(texts.get(f"yearly{i}"))
     if ends < begins and not yearly:
         raise NotUnderstood("It ends before it begins.", field=f"until{i}")
@@ -122,15 +119,48 @@ def _menu(form: FormData, texts: Mapping[str, str]) -> dict[str, Any]:
 
 
 def _named(form: FormData) -> dict[str, Any]:
-    return {"people": _chosen(form, "people"), "groups": _chosen(form, "groups")}
+    """Whom a step rings. People come in the order of their places (`place:ID`), those without one after them."""
+    people = _chosen(form, "people")
+    place = {key: int(value) for key in people if (value := str(form.get(f"place:{key}", ""))).isdigit() and len(value) < 4}
+    return {"people": sorted(people, key=lambda key: place.get(key, 1000)), "groups": _chosen(form, "groups")}
 
 
 def _ring(form: FormData, texts: Mapping[str, str], home: str) -> dict[str, Any]:
     typed = [x.strip() for x in re.split(r"[,;\n]", texts.get("mobiles", "")) if x.strip()]
     return {
+        "rota": _rota(texts) if texts.get("order") == "by rota" else None,
         "devices": _chosen(form, "devices"), "systems": _chosen(form, "systems"), "order": texts.get("order", "all"),
         "mobiles": [read_one(m, home, field="mobiles") for m in typed[:20]], "seconds": _whole(texts, "seconds", 5, 300),
     }  # fmt: skip
+
+
+def _rota(texts: Mapping[str, str]) -> dict[str, Any]:
+    change = texts.get("rota_change", "") or "08:00"
+    if not CLOCK.fullmatch(change):
+        raise NotUnderstood("Type the hour as 08:00.", field="rota_change")
+    try:
+        timezone = known_zone(texts.get("rota_timezone", ""))
+    except ValueError as error:
+        raise NotUnderstood(f"{str(error).capitalize()}.", field="rota_timezone") from error
+    swaps = []
+    for i in range(1, MOST_ROWS):
+        if person := texts.get(f"swap{i}", ""):
+            first = _day(texts.get(f"swap_from{i}", ""), f"swap_from{i}")
+            last = _day(texts.get(f"swap_to{i}", "") or texts.get(f"swap_from{i}", ""), f"swap_to{i}")
+            if last < first:
+                raise NotUnderstood("It ends before it begins.", field=f"swap_to{i}")
+            swaps.append({"first": first, "last": last, "person": person[:40]})
+    return {
+        "begins": _day(texts.get("rota_begins", ""), "rota_begins"), "days": _whole(texts, "rota_days", 1, 92), "change": change.rjust(5, "0"),
+        "timezone": timezone, "swaps": swaps,
+    }  # fmt: skip
+
+
+def _day(typed: str, field: str) -> date:
+    try:
+        return date.fromisoformat(typed)
+    except ValueError as error:
+        raise NotUnderstood("Type the day as 2026-12-24; there has to be such a day.", field=field) from error
 
 
 def _queue(texts: Mapping[str, str]) -> dict[str, Any]:
