@@ -234,6 +234,19 @@ def test_the_week_of_a_site_counts_every_number_once(desk):
     assert one.timezone == "Europe/London"
     few = path_analysis.week_of_many(desk, most=5)
     assert (few.numbers, few.left_out) == (5, 1)
+    day, hours = many.days[0]
+    assert {h.hour: len(many.unanswered_at(day, h.hour)) for h in hours} == {h.hour: h.unanswered for h in hours}
+    at_night = {e164 for e164, _ in many.unanswered_at(day, 3)}
+    assert NUMBER in at_night
+    assert at_night <= {n.e164 for n in in_use}
+
+
+def test_the_week_of_many_is_worked_out_anew_once_something_changes(house, desk):
+    first = path_analysis.week_of_many(desk, site="canal-museum")
+    assert path_analysis.week_of_many(desk, site="canal-museum") is first
+    workorders.run_now(desk, "note", [t.LabelNumbers(numbers=(NUMBER,), label="Front desk")])
+    until_quiet(house)
+    assert path_analysis.week_of_many(desk, site="canal-museum") is not first
 
 
 def test_somebody_is_reached_by_their_own_rules(house, desk):

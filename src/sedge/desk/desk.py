@@ -91,10 +91,10 @@ class House:
             raise NotFound("There is no such organisation.", subject="organisation", id=who.organisation)
         return Desk(self, who)
 
-    def while_unchanged(self, organisation: str, name: str, make: Callable[[], T]) -> T:
-        """What `make` gives, made anew when something of the organisation has changed, or the minute is another."""
+    def while_unchanged(self, organisation: str, name: str, make: Callable[[], T], *, minutes: int = 1) -> T:
+        """What `make` gives, made anew when something of the organisation has changed, or so many minutes later."""
         with self.estates[organisation].reading() as connection:
-            seen = (ledger.pulse(connection), int(self.clock.now().timestamp()) // 60)
+            seen = (ledger.pulse(connection), int(self.clock.now().timestamp()) // (60 * minutes))
         known = self._remembered.get((organisation, name))
         if known is None or known[:2] != seen:
             known = self._remembered[organisation, name] = (*seen, make())

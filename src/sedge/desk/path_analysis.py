@@ -103,15 +103,31 @@ class Held:
 
     @property
     def unanswered(self) -> int:
-        return sum(n for grade, n in self.counts.items() if not grade.answered and grade is not Grade.SOME and grade is not Grade.UNKNOWN)
+        return sum(n for grade, n in self.counts.items() if is_unanswered(grade))
+
+
+def is_unanswered(grade: Grade) -> bool:
+    return not grade.answered and grade not in {Grade.SOME, Grade.UNKNOWN}
 
 
 @dataclass(frozen=True)
 class WeekOfMany:
+    """`alike` are the weeks that differ, each with the numbers (E.164) that have it."""
+
     timezone: str
     days: list[tuple[date, list[Held]]]
     numbers: int
     left_out: int
+    alike: list[tuple[Week, list[str]]]
+
+    def unanswered_at(self, day: date, hour: int) -> list[tuple[str, Grade]]:
+        """The numbers that nobody answers in an hour, and how their calls end, in the order of the numbers."""
+        found: list[tuple[str, Grade]] = []
+        for week, numbers in self.alike:
+            grade = next((c.grade for d in week.days if d.day == day for c in d.cells if c.hour == hour), Grade.UNKNOWN)
+            if is_unanswered(grade):
+                found += [(e164, grade) for e164 in numbers]
+        return sorted(found)
 
 
 def week_of_number(desk: Desk, e164: str, *, monday: date | None = None) -> Week:
@@ -125,14 +141,22 @@ def week_of_number(desk: Desk, e164: str, *, monday: date | None = None) -> Week
 
 
 def week_of_many(desk: Desk, *, site: str = "", monday: date | None = None, most: int = 10_000) -> WeekOfMany:
-    """What is unanswered when, over the numbers in use of a site or of all sites; numbers that are alike are worked out once."""
+    """What is unanswered when, over the numbers in use of a site or of all sites; kept until something changes."""
+    name = f"week {site} {monday} {most}"
+    return desk.house.while_unchanged(
+        desk.who.organisation, name, lambda: _week_of_many(desk, site=site, monday=monday, most=most), minutes=60
+    )
+
+
+def _week_of_many(desk: Desk, *, site: str, monday: date | None, most: int) -> WeekOfMany:
+    """Numbers that are alike are worked out once."""
     life = tables.life
     where = [is_open(), life.c.state == State.ASSIGNED.value, *([life.c.site == site] if site else [])]
     with desk.reading() as reading:
         timezone = reading.records.the(Site, site).timezone if site else desk.house.home_zone(desk.who.organisation).key
         begin = monday or monday_of(desk.now(), timezone)
         known: dict[tuple[object, ...], Week] = {}
-        many: dict[tuple[object, ...], int] = {}
+        many: dict[tuple[object, ...], list[str]] = {}
         seen, after = 0, 0
         while seen < most:
             numbers = reading.records.where(Number, *where, life.c.number > after, order_by=life.c.number, limit=min(A_SLICE, most - seen))
@@ -142,11 +166,12 @@ def week_of_many(desk: Desk, *, site: str = "", monday: date | None = None, most
             estate = reading.estate(Needs(numbers={n.e164 for n in numbers}))
             for number in numbers:
                 alike = _alike(number, estate)
-                many[alike] = many.get(alike, 0) + 1
+                many.setdefault(alike, []).append(number.e164)
                 if alike not in known:
                     known[alike] = week_of(Grader(Called.number(number), path_of(number, estate), estate), begin, timezone)
         left_out = len(reading.records.where(Number, *where, life.c.number > after, order_by=life.c.number, limit=1)) if seen >= most else 0
-    return WeekOfMany(timezone, _summed(known, many, begin), seen, left_out)
+    counts = {alike: len(numbers) for alike, numbers in many.items()}
+    return WeekOfMany(timezone, _summed(known, counts, begin), seen, left_out, [(week, many[alike]) for alike, week in known.items()])
 
 
 def _alike(number: Number, estate: Estate) -> tuple[object, ...]:

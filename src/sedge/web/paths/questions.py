@@ -1,6 +1,9 @@
 """Questions to all call paths at once: the week of many numbers, who rings whom, what happens if; and the sounds that are played."""
 
+from datetime import datetime
 from typing import Annotated, Any
+from urllib.parse import quote, urlencode
+from zoneinfo import ZoneInfo
 
 from fastapi import Form, Request, UploadFile
 from fastapi.responses import Response
@@ -16,14 +19,30 @@ from sedge.web.shared.drawings.weekmap import many_map
 from sedge.web.shared.rendering import draw, go
 
 place = Place()
+MOST_THEN = 200
 
 
 @place.page("/paths/week", May.LOOK)
-def week(request: Request, desk: AtDesk, site: str = "") -> Response:
-    """What is unanswered when, over the numbers of a site or of all sites."""
+def week(request: Request, desk: AtDesk, site: str = "", hour: str = "") -> Response:
+    """What is unanswered when, over the numbers of a site or of all sites; which numbers it is in an hour (`2026-11-27T14`)."""
     many = path_analysis.week_of_many(desk, site=site)
     sites = [(s.id, s.name) for s in holders.plain_sites(desk)]
-    return draw(request, "week.html", many=many, picture=many_map(many.days, many.numbers), sites=sites, site=site)
+    at = _hour(hour)
+    found = many.unanswered_at(at.date(), at.hour) if at else []
+    picture = many_map(
+        many.days, many.numbers, lambda day, h: f"/paths/week?{urlencode({'site': site, 'hour': f'{day}T{h:02d}'})}#then", hour
+    )
+    middle = quote(at.replace(minute=30, tzinfo=ZoneInfo(many.timezone)).isoformat()) if at else ""
+    return draw(
+        request, "week.html", many=many, picture=picture, sites=sites, site=site, at=at, middle=middle, then=found[:MOST_THEN], more=len(found) - MOST_THEN,
+    )  # fmt: skip
+
+
+def _hour(typed: str) -> datetime | None:
+    try:
+        return datetime.strptime(typed, "%Y-%m-%dT%H") if typed else None  # noqa: DTZ007  an hour on the clock of the week
+    except ValueError as error:
+        raise NotUnderstood("Type the hour as 2026-11-27T14.", field="hour") from error
 
 
 @place.page("/paths/questions", May.LOOK)

@@ -76,11 +76,12 @@ def world_of(asked: Asked, path: Path, trunk: str | None) -> World:
 
 
 def moment_of(text: str, zone: ZoneInfo, now: datetime) -> datetime:
-    """A typed local moment, or now; the running minute is now, to the second. Raises NotUnderstood."""
+    """A typed moment, local where it has no offset, or now; the running minute is now, to the second. Raises NotUnderstood."""
     if not text:
         return now
     try:
-        moment = datetime.fromisoformat(text).replace(tzinfo=zone)
+        typed = datetime.fromisoformat(text)
+        moment = typed.astimezone(zone) if typed.tzinfo else typed.replace(tzinfo=zone)
     except ValueError as error:
         raise NotUnderstood("Type the moment as 2026-03-12T11:20.", field="at") from error
     return now if moment == now.replace(second=0, microsecond=0) else moment

@@ -81,8 +81,9 @@ def _shape(grade: Grade, x: float, y: float, width: float) -> Markup:
             return Markup("")
 
 
-def many_map(days: list[tuple[date, list[Held]]], numbers: int) -> Markup:
-    """The week of many numbers: each hour filled from below by how many of them nobody answers, with the count."""
+def many_map(days: list[tuple[date, list[Held]]], numbers: int, link: Callable[[date, int], str], selected: str = "") -> Markup:
+    """The week of many numbers: each hour filled from below by how many of them nobody answers, with the count; a link to which they are.
+    `selected` is the hour that is looked at, as `2026-11-27T14`."""
     width, height = LEFT + 24 * (MANY + GAP) + 4, TOP + len(days) * (MANY + GAP) + 4
     out = Markup("").join(
         Markup('<text class="week-hour" x="{}" y="13">{:02d}</text>').format(LEFT + hour * (MANY + GAP), hour) for hour in range(0, 24, 3)
@@ -93,12 +94,30 @@ def many_map(days: list[tuple[date, list[Held]]], numbers: int) -> Markup:
         for held in hours:
             x, share = LEFT + held.hour * (MANY + GAP), held.unanswered / numbers if numbers else 0
             told = f"{day:%A} {held.hour:02d}: {held.unanswered} of {numbers} not answered"
+            here = f"{day}T{held.hour:02d}" == selected
             out += Markup(
-                '<g class="week-many"><title>{}</title><rect class="many-whole" x="{}" y="{}" width="{}" height="{}"/>'
-                '<rect class="many-share" x="{}" y="{:.1f}" width="{}" height="{:.1f}"/><text x="{}" y="{}" text-anchor="middle">{}</text></g>'
-            ).format(told, x, y, MANY, MANY, x, y + MANY * (1 - share), MANY, MANY * share, x + MANY / 2, y + 19, held.unanswered)
+                '<a class="week-many{}" href="{}" aria-label="{}"{}><title>{}</title><rect class="many-whole" x="{}" y="{}" width="{}" height="{}"/>'
+                '<rect class="many-share" x="{}" y="{:.1f}" width="{}" height="{:.1f}"/><text x="{}" y="{}" text-anchor="middle">{}</text></a>'
+            ).format(
+                " is-selected" if here else "",
+                link(day, held.hour),
+                told,
+                Markup(' aria-current="true"') if here else "",
+                told,
+                x,
+                y,
+                MANY,
+                MANY,
+                x,
+                y + MANY * (1 - share),
+                MANY,
+                MANY * share,
+                x + MANY / 2,
+                y + 19,
+                held.unanswered,
+            )
     return Markup(
-        '<svg class="week" viewBox="0 0 {} {}" width="{}" height="{}" role="img" aria-label="Numbers that nobody answers, for each hour of the week">{}</svg>'
+        '<svg class="week" viewBox="0 0 {} {}" width="{}" height="{}" role="group" aria-label="Numbers that nobody answers, for each hour of the week">{}</svg>'
     ).format(width, height, width, height, out)
 
 
