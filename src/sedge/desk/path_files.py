@@ -1,6 +1,7 @@
 """Call paths in open formats: out as JSON, CPL and calendars, in again as drawings; the ENUM zone of all numbers with a SIP address."""
 
 from collections.abc import Iterator
+from pathlib import PurePath
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.life import State
@@ -59,15 +60,16 @@ def _published(desk: Desk, key: str) -> PathVersion:
         return reading.records.the(PathVersion, key)
 
 
-def bring_in(desk: Desk, data: bytes, *, name: str, site: str) -> tuple[str, list[str]]:
-    """A JSON or CPL file as a new drawing: its path's id, and the report of what could not be read. Raises NotUnderstood."""
+def bring_in(desk: Desk, data: bytes, *, name: str, site: str, file: str = "") -> tuple[str, list[str]]:
+    """A JSON or CPL file as a new drawing: its path's id, and the report of what could not be read. Without a name it is called as the file
+    says, or as the file (`file`) is called: CPL names nothing. Raises NotUnderstood."""
     if data.lstrip()[:1] == b"<":
         found = cpl.read(data)
         path, report, own = found.path, found.report, ""
     else:
         own, path = path_json.read(data)
         report = []
-    draft = drawing.begin_new(desk, name or own, site, path)
+    draft = drawing.begin_new(desk, name or own or PurePath(file).stem[:80], site, path)
     return draft.path, report
 
 

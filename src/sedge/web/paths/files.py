@@ -54,7 +54,7 @@ def bring_in_page(request: Request, desk: AtDesk) -> Response:
 def bring_in(
     request: Request, desk: AtDesk, file: UploadFile, name: Annotated[str, Form()] = "", site: Annotated[str, Form()] = "",
 ) -> Response:  # fmt: skip
-    key, report = path_files.bring_in(desk, file.file.read(MOST_BYTES + 1), name=name, site=site)
+    key, report = path_files.bring_in(desk, file.file.read(MOST_BYTES + 1), name=name, site=site, file=file.filename or "")
     return draw(request, "_brought_in.html", report=report, key=key)
 
 
