@@ -273,11 +273,11 @@ class _Reader:
                 case "reject":
                     return self._keep(name, End(title=title or "End"))
                 case "address-switch" | "string-switch" | "language-switch" | "priority-switch" as switch:
-                    self.report.append(f"A {switch} is left out; what holds otherwise is taken.")
+                    self.report.append(f"The “{switch}” is left out; what holds otherwise is taken.")
                     otherwise = next((e for e in element if _name(e) in {"otherwise", "not-present"}), None)
                     return self._node(list(otherwise), name, title) if otherwise is not None else None
                 case "log" | "remove-location" | "lookup" as other:
-                    self.report.append(f"A {other} is left out.")
+                    self.report.append(f"The “{other}” is left out.")
                     return self._node(list(element), name, title, kind)
                 case _:
                     continue

@@ -1,0 +1,51 @@
+"""How long a port takes in each country: the defaults of the table, each with where it comes from.
+
+Working days of the losing carrier; "practice" is what carriers of the country do, where no regulator says it.
+"""
+
+from dataclasses import dataclass
+from datetime import time
+
+
+@dataclass(frozen=True)
+class Lead:
+    """`simple` is one line at one site, `complex` more of either, `large` over `large_over` numbers or several sites (None: as complex).
+    `cutoff` is the local hour from which a simple request counts from the next working day. `answer_hours` are the losing carrier's time
+    to answer, simple and complex. `window` is when numbers are switched, local time. `needs_code`: a code for each number."""
+
+    simple: int
+    complex: int
+    answer_hours: tuple[int, int]
+    window: tuple[time, time]
+    source: str
+    large: int | None = None
+    large_over: int = 0
+    cutoff: time | None = None
+    toll_free: int | None = None
+    needs_code: str = ""
+    note: str = ""
+
+
+LEADS: dict[str, Lead] = {
+    "US": Lead(
+        simple=1, complex=4, cutoff=time(13), answer_hours=(4, 24), window=(time(9), time(17)), toll_free=3,
+        source="47 CFR 52.35 and 52.36; one working day for a simple port since 2010",
+        note="Projects of hundreds of numbers are dated by agreement; this is the earliest.",
+    ),
+    "CA": Lead(
+        simple=2, complex=5, answer_hours=(24, 48), window=(time(9), time(17)), toll_free=3,
+        source="Canadian Local Ordering Guidelines; practice",
+    ),
+    "GB": Lead(
+        simple=7, complex=15, large=25, large_over=100, answer_hours=(48, 96), window=(time(10), time(16)),
+        source="practice between carriers; activation one working day after validation (Ofcom General Condition B3)",
+    ),
+    "DE": Lead(
+        simple=7, complex=10, answer_hours=(48, 96), window=(time(6), time(12)),
+        source="practice; at most one working day of interruption (TKG § 59)",
+    ),
+    "FR": Lead(
+        simple=2, complex=7, answer_hours=(24, 48), window=(time(8), time(20)), needs_code="RIO",
+        source="Arcep decision on number portability; counted from when the number's code has been checked",
+    ),
+}  # fmt: skip
