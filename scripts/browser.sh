@@ -1,9 +1,10 @@
 #!/usr/bin/env bash
-# What the tests and the pictures need from Debian's packages: Chromium, and the checker of zone files.
+# What the tests and the pictures need from Debian's packages: Chromium, the checker of zone files, the reader of printed papers.
 set -euo pipefail
 wanted=()
 command -v chromium >/dev/null || wanted+=(chromium)
 command -v named-checkzone >/dev/null || wanted+=(bind9-utils)
+command -v pdftotext >/dev/null || wanted+=(poppler-utils)
 [ ${#wanted[@]} -eq 0 ] && exit 0
 export DEBIAN_FRONTEND=noninteractive
 as_root() { if [ "$(id -u)" = 0 ]; then "$@"; else sudo "$@"; fi; }

@@ -63,6 +63,7 @@ from sedge.web.paths.drawing import place as drawing_place
 from sedge.web.paths.files import place as path_files_place
 from sedge.web.paths.questions import place as path_questions_place
 from sedge.web.paths.routes import place as paths_place
+from sedge.web.ports.views import place as ports_place
 from sedge.web.safety.places import place as safety_places_place
 from sedge.web.safety.routes import place as safety_place
 from sedge.web.shared.rendering import environment
@@ -98,7 +99,7 @@ class DeskFacts:
 
 
 PLACES = (
-    sign_in_place, members_place, organisations_place, today_place, path_questions_place, path_files_place, drawing_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, forms_place, connecting_place, supply_place, answering_place, caller_ids_place, people_place, holders_place, licences_place, safety_place, safety_places_place, carriers_place, ledger_place,
+    sign_in_place, members_place, organisations_place, today_place, path_questions_place, path_files_place, drawing_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, ports_place, forms_place, connecting_place, supply_place, answering_place, caller_ids_place, people_place, holders_place, licences_place, safety_place, safety_places_place, carriers_place, ledger_place,
     letters_place, planner_place, editing_place, checks_place, workorders_place, why_not_place, components_place, standins_place,
 )  # fmt: skip
 RESOURCES = (

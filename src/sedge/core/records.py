@@ -11,6 +11,7 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import Kind
 from sedge.core.paths.steps import Opening
+from sedge.core.porting.records import Port
 from sedge.core.supply.records import (
     Account,
     Carrier,
@@ -361,7 +362,7 @@ class Area(Fact):
 
 Record = (
     Number | Person | Site | ServiceLine | Group | Device | Downstream | Address | Spot | Product | Subscription | Grant | Carrier | Account
-    | Hold | Order | Trunk | PathVersion | Proof | Area | Document | Defaults
+    | Hold | Order | Trunk | PathVersion | Proof | Area | Document | Defaults | Port
 )  # fmt: skip
 
 RECORD_TYPES: dict[Subject, type[Fact]] = {
@@ -387,5 +388,6 @@ RECORD_TYPES: dict[Subject, type[Fact]] = {
     Subject.AREA: Area,
     Subject.DOCUMENT: Document,
     Subject.DEFAULTS: Defaults,
+    Subject.PORT: Port,
 }
 SUBJECT_OF = {record_type: subject for subject, record_type in RECORD_TYPES.items()}

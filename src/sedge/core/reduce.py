@@ -12,6 +12,7 @@ from sedge.core.facts import Fact, canonical
 from sedge.core.licences.reducers import granted, taken_back
 from sedge.core.numbers.life import Event, State, next_state
 from sedge.core.policy import POLICY
+from sedge.core.porting.reducers import answered
 from sedge.core.records import (
     ORGANISATION,
     RECORD_TYPES,
@@ -37,7 +38,7 @@ from sedge.core.supply.reducers import charge, refund, settle_lines
 from sedge.core.workorders import tasks as t
 
 PERSONS_FACTS = ("name", "email", "site", "department", "job", "extension", "manager", "known_elsewhere_as", "left")
-__all__ = ["apply", "changed", "charge", "granted", "refund", "settle_lines", "taken_back"]
+__all__ = ["answered", "apply", "changed", "charge", "granted", "refund", "settle_lines", "taken_back"]
 
 
 def apply(task: Any, estate: Estate, identity: str = "new") -> list[Change]:

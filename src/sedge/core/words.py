@@ -76,3 +76,4 @@ class Subject(StrEnum):
     SELECTION = "selection"
     DOCUMENT = "document"
     DEFAULTS = "organisation"
+    PORT = "port"

@@ -4,8 +4,6 @@ A step may run any number of times and has one effect. It makes its outside call
 hands back what to save; `changes` are worked out again on the estate as it is inside the transaction.
 """
 
-from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
 from typing import Any
@@ -27,42 +25,17 @@ from sedge.core.workorders.needs import needs
 from sedge.core.workorders.plan import resolve
 from sedge.core.workorders.telling import tell_whole
 from sedge.core.workorders.waiting import must_wait
-from sedge.desk import papers
+from sedge.desk import papers, port_steps
 from sedge.desk.desk import Desk, Writing
-from sedge.desk.routing import routing_of, tell_telephony
+from sedge.desk.outcomes import Changes, Done, Failed, Outcome, Wait, estate_for, tell
+from sedge.desk.routing import routing_of
 from sedge.outside.carrier import WantedOrder
 from sedge.store.workorders import OrderState, StoredTask, WorkOrder
 
-Changes = Callable[[Writing], list[Change]]
 POLL = timedelta(seconds=20)
 LONGEST_WAIT = timedelta(minutes=30)
 REVIEWED = timedelta(minutes=2)
 ASKED_AGAIN = timedelta(minutes=10)
-
-
-@dataclass(frozen=True)
-class Done:
-    changes: Changes | None = None
-    works_from: datetime | None = None
-
-
-@dataclass(frozen=True)
-class Wait:
-    """Look again at `until`; `what` completes *waiting for …*. `changes` are kept already. `failed`: this try came to nothing."""
-
-    until: datetime
-    what: str
-    changes: Changes | None = None
-    failed: bool = False
-
-
-@dataclass(frozen=True)
-class Failed:
-    why: str
-    changes: Changes | None = None
-
-
-Outcome = Done | Wait | Failed
 
 
 def execute(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
@@ -81,6 +54,10 @@ def execute(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
             return _cancel(desk, task)
         case t.ReleaseNumber():
             return _release(desk, task, stored)
+        case t.SubmitPort():
+            return port_steps.submit(desk, task, stored)
+        case t.ActivatePort():
+            return port_steps.activate(desk, task, stored)
         case t.SetFeature():
             return _set_feature(desk, task)
         case t.PlaceTestCall():
@@ -93,14 +70,9 @@ def execute(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
             return _plain(desk, task, stored)
 
 
-def _estate(desk: Desk, task: Any) -> Estate:
-    with desk.reading() as reading:
-        return reading.estate(needs(task))
-
-
 def _plain(desk: Desk, task: Any, stored: StoredTask) -> Outcome:
     """Check once more, wait where something does not work yet, tell the telephone system, keep the changes."""
-    estate = _estate(desk, task)
+    estate = estate_for(desk, task)
     stops = [f for f in judge(task, estate) if f.level is Level.STOP]
     if stops:
         return Failed(stops[0].message)
@@ -109,20 +81,20 @@ def _plain(desk: Desk, task: Any, stored: StoredTask) -> Outcome:
     foreseen = apply(task, estate, stored.id)
     if isinstance(task, t.RegisterAddress | t.TellPlace) and (refused := _told(desk, task, estate)):
         return refused
-    _tell(desk, foreseen, estate)
+    tell(desk, foreseen, estate)
     return Done(lambda writing: apply(task, writing.estate(needs(task)), stored.id), _works_from(foreseen))
 
 
 def _exchange(desk: Desk, task: t.ExchangeLicence, stored: StoredTask) -> Outcome:
     """The new seat first; the old one is given back once the new one works."""
-    estate = _estate(desk, task)
+    estate = estate_for(desk, task)
     new = next((g for g in estate.grants_of(task.holder) if g.product == task.to), None)
     if new is None:
         stops = [f for f in judge(task, estate) if f.level is Level.STOP]
         if stops:
             return Failed(stops[0].message)
         given = granted(task.holder, task.to, estate, stored.id)
-        _tell(desk, given, estate)
+        tell(desk, given, estate)
         works = next(c.after.works_from for c in given if isinstance(c.after, Grant))
         name = estate.the(Product, task.to).name
         return Wait(
@@ -132,14 +104,8 @@ def _exchange(desk: Desk, task: t.ExchangeLicence, stored: StoredTask) -> Outcom
         )
     if new.works_from > estate.now:
         return Wait(new.works_from, f"{estate.the(Product, task.to).name} to work")
-    _tell(desk, taken_back(task.holder, task.product, estate), estate)
+    tell(desk, taken_back(task.holder, task.product, estate), estate)
     return Done(lambda w: taken_back(task.holder, task.product, w.estate(needs(task))), new.works_from)
-
-
-def _tell(desk: Desk, changes: list[Change], estate: Estate) -> None:
-    after = estate.fork()
-    after.absorb(changes)
-    tell_telephony(desk.outside.telephony, changes, after)
 
 
 def _put_back_later(desk: Desk, task: t.PutBackLater, stored: StoredTask, order: WorkOrder) -> Outcome:
@@ -149,7 +115,7 @@ def _put_back_later(desk: Desk, task: t.PutBackLater, stored: StoredTask, order:
     of = order.tasks[task.task]
     if not of.snapshots:
         return Done()
-    back = t.PutBack(of=tell_whole(resolve(of.body, [x.body for x in order.tasks]), _estate(desk, of.body)), snapshots=of.snapshots)
+    back = t.PutBack(of=tell_whole(resolve(of.body, [x.body for x in order.tasks]), estate_for(desk, of.body)), snapshots=of.snapshots)
     title = f"Put back: {back.of}"[:200]
     made = workorders.draft(
         desk, title, [back], reason=f"temporary, by work order {order.no}", run_at=task.at, identity=f"{stored.id}-back"
@@ -221,7 +187,7 @@ def _order_estate(desk: Desk, task: t.OrderNumbers, stored: StoredTask) -> Estat
 
 
 def _place(desk: Desk, task: t.OrderNumbers, order: Order, carrier: Any) -> Outcome:
-    account = _estate(desk, task).the(Account, task.account)
+    account = estate_for(desk, task).the(Account, task.account)
     sent = papers.send_needed(desk, account, [line.number for line in task.lines], task.site)
     try:
         answer = carrier.order(_wanted(task, order.key, sent))
@@ -345,7 +311,7 @@ def _when_free(desk: Desk, task: t.OrderWhenFree, stored: StoredTask) -> Outcome
             if begun.state is not OrderState.DRAFT
             else Failed(f"Work order {begun.no}, which should buy them, can't run. It says why.")
         )
-    stops = [f for f in judge(task, _estate(desk, task)) if f.level is Level.STOP]
+    stops = [f for f in judge(task, estate_for(desk, task)) if f.level is Level.STOP]
     if stops:
         return Failed(stops[0].message)
     numbers = searching.within(desk, task)
@@ -357,7 +323,7 @@ def _when_free(desk: Desk, task: t.OrderWhenFree, stored: StoredTask) -> Outcome
 
 def _send_paper(desk: Desk, task: t.SendPaper) -> Outcome:
     """The document is put at the carrier first, then named in place of the one it did not take."""
-    estate = _estate(desk, task)
+    estate = estate_for(desk, task)
     stops = [f for f in judge(task, estate) if f.level is Level.STOP]
     if stops:
         return Failed(stops[0].message)
@@ -376,7 +342,7 @@ def _send_paper(desk: Desk, task: t.SendPaper) -> Outcome:
 
 
 def _cancel(desk: Desk, task: t.CancelOrder) -> Outcome:
-    estate = _estate(desk, task)
+    estate = estate_for(desk, task)
     order = estate.the(Order, task.order)
     if order.placed_as is None:
         raise NotAllowedNow("The order has not reached the carrier yet. Stop its work order instead.", reason="not-placed")
@@ -387,7 +353,7 @@ def _cancel(desk: Desk, task: t.CancelOrder) -> Outcome:
 
 def _release(desk: Desk, task: t.ReleaseNumber, stored: StoredTask) -> Outcome:
     """Agreed first (`leaving_on`), released when the carrier says it has been carried out."""
-    estate = _estate(desk, task)
+    estate = estate_for(desk, task)
     number = estate.number(task.e164 or "")
     if number.leaving_on is None:
         stops = [f for f in judge(task, estate) if f.level is Level.STOP]
@@ -407,7 +373,7 @@ def _release(desk: Desk, task: t.ReleaseNumber, stored: StoredTask) -> Outcome:
 
 def _set_feature(desk: Desk, task: t.SetFeature) -> Outcome:
     """The carrier switches it and says from when it works; asked again, it says the same."""
-    estate = _estate(desk, task)
+    estate = estate_for(desk, task)
     stops = [f for f in judge(task, estate) if f.level is Level.STOP]
     if stops:
         return Failed(stops[0].message)
@@ -448,7 +414,7 @@ def _import(desk: Desk, task: t.ImportNumbers, order: WorkOrder) -> Outcome:
 def _test_call(desk: Desk, task: t.PlaceTestCall, stored: StoredTask) -> Outcome:
     from sedge.desk.calls import place_test_call
 
-    estate = _estate(desk, task)
+    estate = estate_for(desk, task)
     if waiting := must_wait(task, estate):
         return Wait(*waiting)
     proof = place_test_call(desk, task.e164 or "", task.direction, keep=False, key=f"{stored.id}-proof")

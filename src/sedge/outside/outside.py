@@ -6,6 +6,7 @@ from sedge.core.errors import NotFound
 from sedge.outside.carrier import Callback, CarrierService, HttpCarrier
 from sedge.outside.desk_services import Control, Mail, Register
 from sedge.outside.directory import Directory
+from sedge.outside.porting import Numbering, Ports
 from sedge.outside.telephony import Telephony
 
 
@@ -17,6 +18,8 @@ class Outside:
     register: Register
     mail: Mail
     directory: Directory
+    numbering: Numbering
+    ports: Ports
     carriers: dict[str, CarrierService] = field(default_factory=dict)
     control: Control | None = None
 
@@ -26,7 +29,16 @@ class Outside:
         return self.carriers[carrier]
 
     def close(self) -> None:
-        for service in (self.telephony, self.register, self.mail, self.directory, self.control, *self.carriers.values()):
+        for service in (
+            self.telephony,
+            self.register,
+            self.mail,
+            self.directory,
+            self.numbering,
+            self.ports,
+            self.control,
+            *self.carriers.values(),
+        ):
             if service is not None:
                 service.close()
 
@@ -41,6 +53,8 @@ def at_standins(url: str, *, callback: Callback | None = None) -> Outside:
         register=Register("The address register", f"{url}/register/"),
         mail=Mail("The mail service", f"{url}/mail/"),
         directory=Directory("The directory", f"{url}/directory/"),
+        numbering=Numbering("The numbering register", f"{url}/numbering/"),
+        ports=Ports("The gaining carrier", f"{url}/ports/"),
         carriers={key: HttpCarrier(name, f"{url}/carrier/{key}/", callback=callback) for key, name in CARRIERS.items()},
         control=Control("The stand-ins", f"{url}/control/"),
     )

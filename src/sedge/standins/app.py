@@ -24,18 +24,19 @@ from sedge.standins.desk_services import mail_routes
 from sedge.standins.directory import control_routes, directory_routes
 from sedge.standins.far_ends import letters
 from sedge.standins.manners import MANNERS
+from sedge.standins.porting import next_answers, porting_routes
 from sedge.standins.register import register_routes
 from sedge.standins.telephony import telephony_routes
 
 SLOW_SECONDS = 1.0
 LONGEST_SILENCE = 60.0
-SERVICES = ("carrier", "telephony", "register", "mail", "directory")
+SERVICES = ("carrier", "telephony", "register", "mail", "directory", "numbering", "ports")
 
 
 class Fault(BaseModel):
     """`carrier` is whichever carrier is asked next; a carrier's own name is that one."""
 
-    service: Literal["carrier", "telephony", "register", "mail", "directory", "brackwater", "fellgate", "maplecourt"]
+    service: Literal["carrier", "telephony", "register", "mail", "directory", "numbering", "ports", "brackwater", "fellgate", "maplecourt"]
     fault: Literal["timeout", "error", "duplicate_callback", "slow", "reject"]
     count: int = Field(default=1, ge=0, le=1000)
 
@@ -57,6 +58,8 @@ def create_standins(folder: Path) -> FastAPI:
     app.include_router(mail_routes(book))
     app.include_router(directory_routes(book))
     app.include_router(control_routes(book))
+    app.include_router(porting_routes(book))
+    callbacks.dues.append(lambda: next_answers(book))
 
     @app.middleware("http")
     async def faults(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:

@@ -27,6 +27,7 @@ from sedge.core.records import (
     Order,
     PathVersion,
     Person,
+    Port,
     Product,
     ServiceLine,
     Site,
@@ -61,7 +62,8 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
             estate.put(record)
         return found
 
-    numbers = put(records.many(Number, wanted.numbers))
+    ports = put(records.many(Port, wanted.ports))
+    numbers = put(records.many(Number, wanted.numbers | {line.e164 for port in ports for line in port.lines}))
     naming = _naming(records, wanted)
     ringing = {key for subject, key in wanted.named if subject is Subject.GROUP}
     users = wanted.path_users | (naming if ringing else set())
@@ -80,6 +82,7 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
         for record_type, shows in ((Person, tables.person.c.shows), (Site, tables.site.c.shows)):
             put(records.where(record_type, shows.in_(sorted(wanted.shown)[:MOST_SHOWN]), limit=MOST_SHOWN))
     known = {n.site for n in numbers} | {t.site for t in estate.all(Trunk)} | wanted.sites
+    known |= {p.site for p in ports}
     known |= {p.site for p in (*estate.all(Person), *estate.all(ServiceLine), *estate.all(Downstream))} | {
         r.id for r in refs if r.kind is HolderKind.SITE
     }

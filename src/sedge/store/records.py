@@ -24,6 +24,7 @@ from sedge.core.records import (
     Order,
     PathVersion,
     Person,
+    Port,
     Proof,
     ServiceLine,
     Site,
@@ -81,6 +82,8 @@ def columns(record: Any) -> dict[str, Any]:
             return {"reference": record.reference, "open": record.is_open, "at": record.placed_at, "placed_as": record.placed_as}
         case Document():
             return {"paper": record.paper, "withdrawn": record.withdrawn}
+        case Port():
+            return {"no": record.no, "state": record.state.value, "open": record.is_open, "foc": record.foc}
         case Trunk():
             return {"site": record.site}
         case PathVersion():

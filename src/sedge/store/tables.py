@@ -263,6 +263,14 @@ proof = _record_table(
 
 area = _record_table("area")
 defaults = _record_table("defaults")
+port = _record_table(
+    "port",
+    Column("no", Integer, nullable=False, unique=True),
+    Column("state", String(16), nullable=False),
+    Column("open", Boolean, nullable=False),
+    Column("foc", Moment),
+    Index("port_open", "open", "no"),
+)
 
 RECORD_TABLES: dict[Subject, Table] = {
     Subject.NUMBER: life,
@@ -287,6 +295,7 @@ RECORD_TABLES: dict[Subject, Table] = {
     Subject.AREA: area,
     Subject.DOCUMENT: document,
     Subject.DEFAULTS: defaults,
+    Subject.PORT: port,
 }
 
 span = Table(

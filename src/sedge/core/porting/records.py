@@ -56,7 +56,8 @@ class Said(Fact):
 
 
 class Port(Fact):
-    """`losing` is the losing carrier's name, `account` our account at the gaining one, `placed_as` that carrier's id of the port.
+    """`losing` is the losing carrier's name, `account` our account at the gaining one, `placed_as` that carrier's id of the port, `replaces` the
+    one it had when it was rejected, until it has been asked for again.
     `settled` are the questions of what hangs on the account that somebody has answered; `foc` when numbers are switched."""
 
     id: str
@@ -78,6 +79,7 @@ class Port(Fact):
     signed: str = ""
     said: tuple[Said, ...] = ()
     placed_as: str | None = None
+    replaces: str | None = None
     key: str = ""
     version: int = 0
 

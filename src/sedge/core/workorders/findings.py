@@ -11,6 +11,9 @@ class Level(StrEnum):
     STOP = "stop"
 
 
+Leads = Literal["spots", "deposit", "new path", "papers", "supply", "connection", "path", "drawing", "port"]
+
+
 @dataclass(frozen=True)
 class Remedy:
     """Tasks to add before the stopped one (`replaces` False) or to put in its place.
@@ -31,7 +34,7 @@ class Remedy:
 class Place:
     """Where a remedy is found that is no task: the spots of a site, a deposit to an account, a new call path of a site."""
 
-    what: Literal["spots", "deposit", "new path", "papers", "supply", "connection", "path", "drawing"]
+    what: Leads
     id: str
 
 
@@ -71,7 +74,5 @@ def instead(words: str, *tasks: Any, automatic: bool = True) -> Remedy:
     return Remedy(words, tasks, replaces=True, automatic=automatic)
 
 
-def elsewhere(
-    words: str, what: Literal["spots", "deposit", "new path", "papers", "supply", "connection", "path", "drawing"], key: str
-) -> Remedy:
+def elsewhere(words: str, what: Leads, key: str) -> Remedy:
     return Remedy(words, (), automatic=False, leads_to=Place(what, key))

@@ -6,6 +6,7 @@ from typing import Any
 from sedge.core.paths.steps import groups_named, named_by, paths_named, people_named
 from sedge.core.records import ORGANISATION, HolderKind, HolderRef, Subject
 from sedge.core.workorders.tasks import (
+    ActivatePort,
     AddPerson,
     ChangePerson,
     LabelNumbers,
@@ -18,6 +19,7 @@ from sedge.core.workorders.tasks import (
     SetCallerId,
     SetGroup,
     SetSpot,
+    SubmitPort,
     UnassignNumber,
 )
 
@@ -43,6 +45,7 @@ class Needs:
     extensions: set[tuple[str, str]] = field(default_factory=set)
     named: set[tuple[Subject, str]] = field(default_factory=set)
     group_ids: set[str] = field(default_factory=set)
+    ports: set[str] = field(default_factory=set)  # with their numbers
     shown: set[str] = field(default_factory=set)  # numbers of which it is asked who else shows them
     documents: bool = False
     choices: bool = False  # also the first free numbers of the sites concerned, so that a remedy can name one
@@ -91,6 +94,8 @@ def needs(task: Any) -> Needs:
             found.numbers |= {task.caller_id} if task.caller_id else set()
             found.sites |= {task.holder.id} if task.holder and task.holder.kind is HolderKind.SITE else set()
             found.records.add((Subject.DEFAULTS, ORGANISATION))
+        case SubmitPort() | ActivatePort():
+            found.ports.add(task.port)
         case UnassignNumber():
             found.shown.add(task.e164 or "")
         case OrderNumbers():

@@ -102,6 +102,8 @@ def gives(task: Any) -> Iterator[Thing]:
             yield "rights", task.holder.id
         case t.SetAnswering():
             yield ("answers",)
+        case t.SubmitPort():
+            yield "port submitted", task.port
         case t.SetCallerId():
             yield ("caller ids",)
         case t.SetFallback():
@@ -147,6 +149,8 @@ def wants(task: Any) -> Iterator[Thing]:
         case t.SetPath():
             yield "path", task.path
             yield "assigned", n
+        case t.ActivatePort():
+            yield "port submitted", task.port
         case t.SetCallerId() if task.caller_id:
             yield "assigned", task.caller_id
         case t.UnassignNumber():

@@ -4,6 +4,8 @@ FOR_GOOD = {
     "order_numbers": "an order",
     "order_when_free": "an order when free",
     "release_number": "a release",
+    "submit_port": "a port that was asked for (cancel it)",
+    "activate_port": "numbers that were switched",
     "send_paper": "a paper that was sent",
     "place_test_call": "a test call",
     "register_address": "a registration",

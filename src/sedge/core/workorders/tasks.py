@@ -261,6 +261,20 @@ class SetCallerId(_Task):
     caller_id: Annotated[str, Field(pattern=r"^(\+\d{5,15})?$")] = ""
 
 
+class SubmitPort(_Task):
+    """Ask the losing carrier, through the gaining one, to let the numbers of a port go; after a rejection the same port again."""
+
+    kind: Literal["submit_port"] = "submit_port"
+    port: Name
+
+
+class ActivatePort(_Task):
+    """Switch the numbers of a port whose day has come; those that were accepted become ours."""
+
+    kind: Literal["activate_port"] = "activate_port"
+    port: Name
+
+
 class SetCallingRights(_Task):
     kind: Literal["set_calling_rights"] = "set_calling_rights"
     holder: HolderRef
@@ -436,7 +450,7 @@ class PutBackLater(_Task):
 
 Task = Annotated[
     GrantLicence | RevokeLicence | ExchangeLicence | BuySeats | StartTrial | CancelSeats | ChangePerson | SetGroup | PutBackLater | AssignNumber | UnassignNumber | ReserveNumber | UnreserveNumber | SetAside | ReturnNumber
-    | EndRest | AdoptNumber | SetSpot | RegisterAddress | TellPlace | SetPath | PublishPath | SetAnswering | SetFallback | SetCallerId | SetCallingRights | ListOnTrunk | UnlistFromTrunk
+    | EndRest | AdoptNumber | SetSpot | RegisterAddress | TellPlace | SetPath | PublishPath | SetAnswering | SetFallback | SetCallerId | SubmitPort | ActivatePort | SetCallingRights | ListOnTrunk | UnlistFromTrunk
     | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | OrderWhenFree | RecordArrival | SendPaper | CancelOrder | ReleaseNumber | ConnectNumber | SetFeature | PlaceTestCall | PutBack,
     Field(discriminator="kind"),
 ]  # fmt: skip

@@ -5,6 +5,7 @@ from typing import Any
 from sedge.core.estate import Estate
 from sedge.core.numbers.e164 import describe
 from sedge.core.outbound.caller_id import in_words
+from sedge.core.porting.records import Port
 from sedge.core.records import (
     RECORD_TYPES,
     CallerId,
@@ -76,6 +77,12 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
         case t.SetFallback():
             to = f"to {describe(task.to).national}" if task.to else "to nothing"
             return f"Set the fallback of {n}", to
+        case t.SubmitPort() | t.ActivatePort():
+            port = estate.get(Port, task.port)
+            what = f"port {port.no} of {len(port.numbers):,} numbers" if port else f"port {task.port}"
+            if isinstance(task, t.SubmitPort):
+                return f"Submit {what}", f"to {port.losing}" if port else ""
+            return f"Switch {what}", f"from {port.losing}" if port else ""
         case t.SetCallerId():
             whom = _holder(task.holder, estate) if task.holder else "the organisation"
             above = "the organisation" if task.holder and task.holder.kind is HolderKind.SITE else "the site" if task.holder else "nobody"

@@ -4,6 +4,7 @@ from datetime import datetime
 from typing import Any
 
 from sedge.core.estate import Estate
+from sedge.core.porting.records import Port, PortState
 from sedge.core.records import Number, Product
 from sedge.core.workorders import tasks as t
 
@@ -22,6 +23,10 @@ def must_wait(task: Any, estate: Estate) -> tuple[datetime, str] | None:
                 return last.works_from, f"{estate.the(Product, last.product).name} to work"
         case t.PlaceTestCall() if number and number.assignment and number.assignment.works_from > estate.now:
             return number.assignment.works_from, f"{number.national} to work for its holder"
+        case t.ActivatePort():
+            port = estate.the(Port, task.port)
+            if port.state is PortState.ACCEPTED and port.foc and port.foc > estate.now:
+                return port.foc, f"the day of port {port.no}"
         case _:
             pass
     return None
@@ -47,6 +52,10 @@ def estimated_delay(task: Any, estate: Estate) -> str:
             return "when the carrier has switched it"
         case t.RegisterAddress() | t.TellPlace():
             return "when the carrier has confirmed"
+        case t.SubmitPort():
+            return "when the gaining carrier has taken it"
+        case t.ActivatePort():
+            return "when its day has come"
         case t.ReleaseNumber():
             return "when the carrier has carried it out"
         case t.PlaceTestCall():

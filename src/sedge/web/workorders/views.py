@@ -184,6 +184,7 @@ def page_of(remedy: Remedy) -> str:
         "papers": "/supply/papers?site={}",
         "supply": "/supply/for-site?site={}",
         "new path": "/paths/draw?site={}",
+        "port": "/ports/{}",
         "drawing": "/paths/{}/compare",
         "connection": "/carriers/connections/{}",
         "path": "/paths/{}/edit",

@@ -1,0 +1,50 @@
+"""What a try at a task comes to, and what all steps share: the estate they look at, telling the telephone system."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sedge.core.estate import Change, Estate
+from sedge.core.workorders.needs import needs
+from sedge.desk.desk import Desk, Writing
+from sedge.desk.routing import tell_telephony
+
+Changes = Callable[[Writing], list[Change]]
+
+
+@dataclass(frozen=True)
+class Done:
+    changes: Changes | None = None
+    works_from: datetime | None = None
+
+
+@dataclass(frozen=True)
+class Wait:
+    """Look again at `until`; `what` completes *waiting for …*. `changes` are kept already. `failed`: this try came to nothing."""
+
+    until: datetime
+    what: str
+    changes: Changes | None = None
+    failed: bool = False
+
+
+@dataclass(frozen=True)
+class Failed:
+    why: str
+    changes: Changes | None = None
+
+
+Outcome = Done | Wait | Failed
+
+
+def estate_for(desk: Desk, task: Any) -> Estate:
+    with desk.reading() as reading:
+        return reading.estate(needs(task))
+
+
+def tell(desk: Desk, changes: list[Change], estate: Estate) -> None:
+    """The telephone system, of changes that are about to be kept."""
+    after = estate.fork()
+    after.absorb(changes)
+    tell_telephony(desk.outside.telephony, changes, after)

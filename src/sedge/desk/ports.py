@@ -1,0 +1,430 @@
+"""Ports at the desk: from pasted numbers to ports, their papers and dates; what the losing carrier answers; the calendar of all."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from sqlalchemy import func, select
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused, OutsideTrouble
+from sedge.core.estate import Change
+from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.pasted import numbers_in
+from sedge.core.numbers.ranges import NumberSet
+from sedge.core.porting.dates import Earliest, earliest
+from sedge.core.porting.life import PortEvent, allows
+from sedge.core.porting.planning import PortPlan, plan
+from sedge.core.porting.records import AccountDetails, Port, PortLine, PortState, Said
+from sedge.core.porting.reducers import answered, gone_through, stays_behind
+from sedge.core.porting.rejections import Rejection, rejection
+from sedge.core.records import Account, Carrier, Number, Site, Subject
+from sedge.core.reduce import changed
+from sedge.core.workorders import tasks as t
+from sedge.core.workorders.needs import Needs
+from sedge.desk import workorders
+from sedge.desk.desk import Desk, Reading, Writing
+from sedge.formats.mandate import MandateFacts, mandate
+from sedge.formats.port_calendar import PortDate, write
+from sedge.store import tables
+from sedge.store.workorders import WorkOrder
+
+MOST_NUMBERS = 10_000
+MOST_TEXT = 400
+LISTED = 200
+ASK_EVERY = timedelta(minutes=10)
+FIELDS = tuple(AccountDetails.model_fields)
+
+
+# ── planning ──
+
+
+@dataclass(frozen=True)
+class Planned:
+    """What pasted numbers come to: ports by losing carrier, what can't be read, and what is only to be connected where it is."""
+
+    plan: PortPlan
+    numbers: NumberSet
+    unread: tuple[str, ...]
+    account: str
+    site: str
+
+
+def plan_ports(desk: Desk, text: str, *, account: str, site: str) -> Planned:
+    """Read, looked up and grouped; nothing is kept. Raises NotUnderstood naming the field, OutsideSilent."""
+    with desk.reading() as reading:
+        ours_at = reading.records.the(Site, site)
+        gaining = reading.records.the(Account, account)
+        carrier = reading.records.the(Carrier, gaining.carrier)
+    pasted = numbers_in(text, ours_at.country)
+    numbers = [f"+{n}" for n in pasted.numbers]
+    if not numbers:
+        raise NotUnderstood("No number could be read. Paste them in any form, ranges with a dash.", field="text")
+    if len(numbers) > MOST_NUMBERS:
+        raise NotUnderstood(f"At most {MOST_NUMBERS:,} numbers at a time; these are {len(numbers):,}.", field="text")
+    served = desk.outside.numbering.served(numbers)
+    with desk.reading() as reading:
+        ours = _ours(reading, numbers)
+
+    def serves(e164: str) -> str:
+        country = describe(e164).country
+        return "" if country in carrier.countries else f"{carrier.name} does not serve {country}."
+
+    found = plan(
+        numbers, served, desk.outside.numbering.on_account, ours=ours, serves=serves, submitted=desk.now(),
+        subdivisions={ours_at.country: subdivision_of(ours_at)},
+    )  # fmt: skip
+    return Planned(found, pasted.numbers, tuple(pasted.unread), account, site)
+
+
+def subdivision_of(site: Site) -> str:
+    """The part of the country whose public holidays count, where the site says; '' for those of the whole country."""
+    return {"Europe/London": "ENG", "Europe/Berlin": "BE", "America/Toronto": "ON", "America/New_York": "MA"}.get(site.timezone, "")
+
+
+def _ours(reading: Reading, numbers: list[str]) -> dict[str, str]:
+    known = reading.records.many(Number, numbers)
+    held = [n for n in known if n.state not in {"released", "ported out", "closed"}]
+    names = reading.records.names((n.holder.subject, n.holder.id) for n in held if n.holder)
+    return {
+        n.e164: f"{names.get((n.holder.subject, n.holder.id), 'somebody')} has it" if n.holder else f"it is {n.state.value}" for n in held
+    }
+
+
+def begin(desk: Desk, text: str, *, account: str, site: str) -> list[Port]:
+    """A draft for each port of the plan that has a number that can move. Raises as `plan_ports`, NotAllowedNow where none can."""
+    desk.require(May.BUY)
+    planned = plan_ports(desk, text, account=account, site=site)
+    wanted = [p for p in planned.plan.ports if p.eligible and not p.toll_free]
+    if not wanted:
+        raise NotAllowedNow("None of these numbers can move. The plan says why for each.", reason="none-can-move")
+    with desk.writing() as writing:
+        last = writing.connection.execute(select(func.max(tables.port.c.no))).scalar() or 0
+        pending = {line.e164 for p in open_ports(writing) for line in p.lines}
+        made = [
+            Port(
+                id=desk.new_id("port"), no=last + i, losing=p.losing, country=p.country, subdivision=subdivision_of(writing.records.the(Site, site)),
+                account=account, site=site, details=AccountDetails(account=p.account), left_behind=tuple(s.e164 for s in p.left_behind),
+                lines=tuple(PortLine(e164=line.e164, hangs=line.hangs) for line in p.eligible if line.e164 not in pending),
+            )
+            for i, p in enumerate(wanted, start=1)
+        ]  # fmt: skip
+        made = [p for p in made if p.lines]
+        if not made:
+            raise NotAllowedNow("All of these numbers are in a port already.", reason="pending", field="text")
+        return [c.after for c in writing.save([changed(Subject.PORT, None, p, "port.drafted") for p in made])]
+
+
+# ── one port ──
+
+
+@dataclass(frozen=True)
+class Lacking:
+    """Something a port needs before it can be submitted; `done` with what there is."""
+
+    what: str
+    done: bool
+    says: str
+
+
+@dataclass(frozen=True)
+class PortView:
+    """`lacking` in the order in which it is done; `rejection` with its remedy while it is rejected; `earliest` from now."""
+
+    port: Port
+    site: Site
+    account: Account
+    gaining: Carrier
+    earliest: Earliest | None
+    lacking: list[Lacking]
+    rejected: tuple[Said, Rejection] | None
+    ranges: list[str]
+
+    def may(self, event: str) -> bool:
+        return allows(self.port.state, PortEvent(event))
+
+
+def listing(desk: Desk) -> list[Port]:
+    with desk.reading() as reading:
+        return reading.records.where(Port, order_by=tables.port.c.no.desc(), limit=LISTED)
+
+
+def open_ports(reading: Reading | Writing) -> list[Port]:
+    return reading.records.where(Port, tables.port.c.open.is_(True), order_by=tables.port.c.no)
+
+
+def look(desk: Desk, key: str) -> PortView:
+    """Raises NotFound."""
+    with desk.reading() as reading:
+        port = reading.records.the(Port, key)
+        account = reading.records.the(Account, port.account)
+        site, gaining = reading.records.the(Site, port.site), reading.records.the(Carrier, account.carrier)
+    when = None
+    if port.numbers and port.state in {PortState.DRAFT, PortState.READY, PortState.REJECTED}:
+        when = earliest(port.country, desk.now(), subdivision=port.subdivision, numbers=len(port.numbers), timezone=site.timezone)
+    last = next((s for s in reversed(port.said) if s.what == "rejected"), None)
+    rejected = (last, rejection(last.code)) if last and port.state in {PortState.REJECTED, PortState.DRAFT} else None
+    spans = [
+        (describe(f"+{s.first}").national, describe(f"+{s.last}").national, s.last - s.first + 1) for s in NumberSet.of(port.numbers).spans
+    ]
+    told = [first if first == last_ else f"{first} to {last_} ({count})" for first, last_, count in spans]
+    return PortView(port, site, account, gaining, when, _lacking(port), rejected, told)
+
+
+def _lacking(port: Port) -> list[Lacking]:
+    d = port.details
+    told = [w for w, v in (("account number", d.account), ("account holder", d.name), ("billing address", d.address)) if not v]
+    found = [Lacking("The account, word for word", not told, f"missing: {', '.join(told)}" if told else f"{d.name}, {d.account}")]
+    for line in (x for x in port.lines if x.hangs and x.hangs != "main billing number"):
+        settled = next((s for s in port.settled if line.e164 in s), "")
+        found.append(
+            Lacking(
+                f"{describe(line.e164).national} carries the {line.hangs}",
+                bool(settled),
+                settled.partition(": ")[2] or "what becomes of it?",
+            )
+        )
+    if port.left_behind and any(x.hangs == "main billing number" for x in port.lines):
+        main = d.new_main_number
+        found.append(
+            Lacking("A new main billing number", bool(main), describe(main).national if main else "numbers stay behind: which becomes it?")
+        )
+    found.append(Lacking("The mandate, signed", bool(port.signed), f"by {port.signed}" if port.signed else "print it and have it signed"))
+    return found
+
+
+def change(desk: Desk, key: str, form: dict[str, str]) -> Port:
+    """Account details, the day wished for, what becomes of lines that something hangs on. What was signed is to be signed again.
+
+    Raises NotUnderstood naming the field, NotAllowedNow while the losing carrier has it.
+    """
+    desk.require(May.BUY)
+    with desk.writing() as writing:
+        port = writing.records.the(Port, key)
+        values = {name: form.get(name, "").strip() for name in FIELDS}
+        if long := next((n for n, v in values.items() if len(v) > MOST_TEXT), None):
+            raise NotUnderstood(f"At most {MOST_TEXT} characters.", field=long)
+        for name in ("main_number", "new_main_number"):
+            values[name] = _number(values[name], port, name)
+        settled = tuple(f"{x.e164}: {said}" for x in port.lines if (said := form.get(f"settle:{x.e164}", "").strip()[:MOST_TEXT]))
+        lines = tuple(x.but(code=form.get(f"code:{x.e164}", x.code).strip()[:40]) for x in port.lines)
+        after = {
+            "details": AccountDetails(**values),
+            "settled": settled,
+            "lines": lines,
+            "wanted": _day(form.get("wanted", "")),
+            "signed": "",
+        }
+        return writing.save([gone_through(port, PortEvent.CHANGE, **after)])[0].after
+
+
+def _number(typed: str, port: Port, field: str) -> str:
+    from sedge.core.numbers.e164 import read_one
+
+    return read_one(typed, port.country, field=field) if typed else ""
+
+
+def _day(typed: str) -> date | None:
+    try:
+        return date.fromisoformat(typed) if typed.strip() else None
+    except ValueError as error:
+        raise NotUnderstood("Type the day as 2026-12-24; there has to be such a day.", field="wanted") from error
+
+
+def leave_out(desk: Desk, key: str, number: str) -> Port:
+    """A number that is not to move after all; it stays on the account. Raises NotAllowedNow for the last one."""
+    desk.require(May.BUY)
+    with desk.writing() as writing:
+        port = writing.records.the(Port, key)
+        left = tuple(x for x in port.lines if x.e164 != number)
+        if not left:
+            raise NotAllowedNow("This is the last number of the port; cancel it instead.", reason="last")
+        behind = (*port.left_behind, number) if number in port.numbers else port.left_behind
+        return writing.save([gone_through(port, PortEvent.CHANGE, lines=left, left_behind=behind, signed="")])[0].after
+
+
+def sign(desk: Desk, key: str, by: str) -> Port:
+    """The mandate is signed, by whom. Raises NotUnderstood."""
+    desk.require(May.BUY)
+    if not 2 <= len(by.strip()) <= 120:
+        raise NotUnderstood("Who signed the mandate?", field="signed")
+    with desk.writing() as writing:
+        return writing.save([gone_through(writing.records.the(Port, key), PortEvent.SIGN, signed=by.strip())])[0].after
+
+
+def submission(desk: Desk, key: str) -> WorkOrder:
+    """A draft that submits the port: its checks say what the losing carrier would refuse."""
+    with desk.reading() as reading:
+        port = reading.records.the(Port, key)
+    return workorders.draft(desk, f"Submit port {port.no}: {len(port.numbers):,} numbers from {port.losing}", [t.SubmitPort(port=key)])
+
+
+def activation(desk: Desk, key: str) -> WorkOrder:
+    """A draft that switches the numbers on their day and calls each of them that somebody has by then."""
+    with desk.reading() as reading:
+        port = reading.records.the(Port, key)
+    return workorders.draft(desk, f"Switch port {port.no}: {len(port.numbers):,} numbers from {port.losing}", [t.ActivatePort(port=key)])
+
+
+def answer_query(desk: Desk, key: str, text: str) -> Port:
+    """What we say to what the losing carrier asks. Raises NotUnderstood, OutsideSilent."""
+    desk.require(May.BUY)
+    if not 2 <= len(text.strip()) <= MOST_TEXT * 5:
+        raise NotUnderstood("Write an answer.", field="text")
+    with desk.reading() as reading:
+        port = reading.records.the(Port, key)
+        gaining = reading.records.the(Account, port.account).carrier
+    said = Said(at=desk.now(), by=desk.actor, what="answered", text=text.strip())
+    gone_through(port, PortEvent.ANSWER, said)
+    told = desk.outside.ports.answer(gaining, port.placed_as or "", text.strip())
+    with desk.writing() as writing:
+        port = writing.records.the(Port, key)
+        return writing.save([gone_through(port, PortEvent.ANSWER, said, answer_due=told.answer_due)])[0].after
+
+
+def move_date(desk: Desk, key: str, day: str) -> Port:
+    """Another, later day. Raises NotUnderstood with the losing carrier's reason, OutsideSilent."""
+    desk.require(May.BUY)
+    wanted = _day(day)
+    if wanted is None:
+        raise NotUnderstood("Say which day.", field="wanted")
+    with desk.reading() as reading:
+        port = reading.records.the(Port, key)
+        gaining = reading.records.the(Account, port.account).carrier
+    if not allows(port.state, PortEvent.MOVE_DATE):
+        raise NotAllowedNow(f"Port {port.no} is {port.state}; there is no date to move.", reason="port-life")
+    try:
+        told = desk.outside.ports.move_date(gaining, port.placed_as or "", wanted)
+    except OutsideRefused as error:
+        raise NotUnderstood(
+            f"{port.losing} does not switch on that day: {error.facts.get('why', error.reason)}.", field="wanted"
+        ) from error
+    with desk.writing() as writing:
+        port = writing.records.the(Port, key)
+        said = Said(at=writing.now, by=desk.actor, what="date asked", text=wanted.isoformat())
+        return writing.save([gone_through(port, PortEvent.MOVE_DATE, said, foc=told.foc, wanted=wanted)])[0].after
+
+
+def cancel(desk: Desk, key: str) -> Port:
+    """Taken back, at the losing carrier too. Raises NotAllowedNow once it is switched, OutsideSilent."""
+    desk.require(May.BUY)
+    with desk.reading() as reading:
+        port = reading.records.the(Port, key)
+        gaining = reading.records.the(Account, port.account).carrier
+    gone_through(port, PortEvent.CANCEL)
+    if port.placed_as:
+        desk.outside.ports.cancel(gaining, port.placed_as)
+    with desk.writing() as writing:
+        port = writing.records.the(Port, key)
+        estate = writing.estate(Needs(ports={key}))
+        said = Said(at=writing.now, by=desk.actor, what="cancelled")
+        return writing.save([gone_through(port, PortEvent.CANCEL, said), *stays_behind(port, estate, set(port.numbers))])[0].after
+
+
+# ── papers and dates ──
+
+
+def mandate_of(desk: Desk, key: str) -> bytes:
+    """The customer's mandate (PDF), from the record."""
+    view = look(desk, key)
+    port, d = view.port, view.port.details
+    account = tuple((name, getattr(d, name)) for name in ("name", "address", "account", "pin") if getattr(d, name))
+    account += tuple((name, describe(getattr(d, name)).national) for name in ("main_number", "new_main_number") if getattr(d, name))
+    codes = tuple((x.e164, x.code) for x in port.lines if x.code and not x.refused)
+    return mandate(
+        MandateFacts(
+            port.country, desk.organisation.name, port.losing, view.gaining.name, f"port {port.no}", desk.now().date(), account, port.numbers, codes, port.wanted,
+            len(port.left_behind),
+        )
+    )  # fmt: skip
+
+
+def dates(desk: Desk, ports: Sequence[Port] | None = None) -> list[PortDate]:
+    """What is due when: answers, switches, and for drafts the earliest day."""
+    with desk.reading() as reading:
+        found = list(ports) if ports is not None else open_ports(reading)
+        zones = {s.id: s.timezone for s in reading.records.many(Site, {p.site for p in found})}
+    entries: list[PortDate] = []
+    for port in found:
+        what = f"port {port.no}: {len(port.numbers):,} numbers from {port.losing}"
+        if port.foc:
+            entries.append(
+                PortDate(f"{port.id}-switch", "switch", f"Switch {what}", port.foc, port.foc + timedelta(hours=6), sequence=port.version)
+            )
+        elif port.state in {PortState.SUBMITTED, PortState.QUERIED} and port.answer_due:
+            due = port.answer_due
+            entries.append(
+                PortDate(f"{port.id}-answer", "answer due", f"Answer due, {what}", due, due + timedelta(hours=1), sequence=port.version)
+            )
+        elif port.numbers and port.state in {PortState.DRAFT, PortState.READY}:
+            when = earliest(
+                port.country, desk.now(), subdivision=port.subdivision, numbers=len(port.numbers), timezone=zones.get(port.site, "")
+            )
+            text = "\n".join(when.reasons)
+            entries.append(
+                PortDate(
+                    f"{port.id}-earliest",
+                    "earliest",
+                    f"Earliest day, {what}",
+                    when.moment,
+                    when.moment + timedelta(hours=6),
+                    text,
+                    port.version,
+                )
+            )
+    return sorted(entries, key=lambda e: e.starts)
+
+
+def calendar(desk: Desk, ports: Sequence[Port] | None = None) -> bytes:
+    return write(dates(desk, ports), desk.now(), f"Ports of {desk.organisation.name}")
+
+
+# ── what the losing carrier says ──
+
+
+def follow(desk: Desk) -> int:
+    """Ask after every port that a losing carrier has, every ten minutes; what it says becomes events. A silent carrier is asked again."""
+    house, done = desk.house, 0
+    with desk.reading() as reading:
+        waiting = [
+            p for p in open_ports(reading) if p.placed_as and p.state in {PortState.SUBMITTED, PortState.QUERIED, PortState.ACCEPTED}
+        ]
+        carriers = {a.id: a.carrier for a in reading.records.many(Account, {p.account for p in waiting})}
+    for port in waiting:
+        key = (desk.who.organisation, f"port {port.id}")
+        if house.next_at.get(key, desk.now()) > desk.now():
+            continue
+        house.next_at[key] = min(_soon(port, desk.now()), desk.now() + ASK_EVERY)
+        try:
+            told = desk.outside.ports.state(carriers[port.account], port.placed_as or "")
+        except OutsideTrouble:
+            continue
+        with desk.writing(reason="what the losing carrier says") as writing:
+            changes = _told(writing, port.id, told)
+            if changes:
+                writing.save(changes)
+                done += 1
+    return done
+
+
+def _soon(port: Port, now: datetime) -> datetime:
+    """The moment at which something is promised, so that it is asked for just then."""
+    promised = port.foc if port.state is PortState.ACCEPTED else port.answer_due
+    return promised if promised and promised > now else now + ASK_EVERY
+
+
+def _told(writing: Writing, key: str, told: Any) -> list[Change]:
+    port = writing.records.the(Port, key)
+    estate = writing.estate(Needs(ports={key}))
+    found = answered(port, estate, state=told.state, code=told.code, text=told.text, foc=told.foc, refused=told.refused)
+    if found and told.answer_due != port.answer_due:
+        first = found[0]
+        found[0] = first.model_copy(update={"after": first.after.but(answer_due=told.answer_due)})
+    return found
+
+
+def next_due(reading: Reading) -> datetime | None:
+    """The next moment at which a losing carrier has promised something."""
+    moments = [m for p in open_ports(reading) if (m := p.foc if p.state is PortState.ACCEPTED else p.answer_due) and m > reading.now]
+    return min(moments, default=None)

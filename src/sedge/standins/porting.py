@@ -1,0 +1,295 @@
+"""Moving numbers: the register of who serves which number, and a losing carrier that behaves like the real thing.
+
+It answers within working hours, compares what it is told with its own bill word for word, asks back about lines that something else
+hangs on, leaves behind what is not in service, and gives another date than the one wished for where that is too early. What it answers
+is worked out from what was sent and from the clock, whenever somebody asks.
+"""
+
+from datetime import date, datetime, time, timedelta
+from functools import cache
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from fastapi import APIRouter, Header, HTTPException
+from pydantic import BaseModel, Field
+
+from sedge.standins.book import Book, moment, stamp
+from sedge.standins.manners import MANNERS
+
+OLD_QUAY = "Old Quay Communications"
+ANSWERS, SWITCHES = time(11), time(10)
+HANGS = {840: "main billing number", 845: "alarm", 846: "lift"}
+GONE = {838, 839}
+ENDED = {838: timedelta(days=70)}  # the register knows of these; of the others that are gone it has not heard yet
+ACCOUNTS: dict[str, dict[str, Any]] = {
+    "OQ-1184": {
+        "name": "Millwheel Gallery Limited", "address": "7 Millwheel Yard, Bristol, BS1 6ZZ", "pin": "4471", "main_number": "+441174960840",
+        "numbers": [f"+44117496{n:04d}" for n in range(800, 860)], "days": 15, "zone": "Europe/London", "holidays": ("GB", "ENG"),
+    },
+}  # fmt: skip
+
+
+class Asked(BaseModel):
+    """A port as the gaining carrier passes it on."""
+
+    reference: str
+    losing: str
+    numbers: list[str] = Field(min_length=1, max_length=10_000)
+    codes: dict[str, str] = {}
+    details: dict[str, str]
+    wanted: date | None = None
+    notes: list[str] = []
+
+
+class Wish(BaseModel):
+    wanted: date
+
+
+class Words(BaseModel):
+    text: str = Field(min_length=1, max_length=2000)
+
+
+class Numbers(BaseModel):
+    numbers: list[str] = Field(max_length=20_000)
+
+
+def porting_routes(book: Book) -> APIRouter:
+    routes = APIRouter()
+
+    @routes.post("/numbering/served")
+    def served(asked: Numbers) -> dict[str, Any]:
+        return {"served": [found for n in asked.numbers if (found := who_serves(book, n))]}
+
+    @routes.get("/numbering/accounts/{account}")
+    def of_account(account: str, carrier: str) -> dict[str, Any]:
+        known = ACCOUNTS.get(account) if carrier == OLD_QUAY else None
+        return {"served": [found for n in (known or {"numbers": []})["numbers"] if (found := who_serves(book, n))]}
+
+    @routes.post("/ports/{gaining}")
+    def ask(gaining: str, asked: Asked, idempotency_key: str = Header()) -> dict[str, Any]:
+        if gaining not in MANNERS:
+            raise HTTPException(404, {"reason": "unknown carrier"})
+        with book.writing():
+            key = book.get("port key", idempotency_key)
+            if key is None:
+                if any(p for p in book.all("port").values() if not p["over"] and set(p["asked"]["numbers"]) & set(asked.numbers)):
+                    raise HTTPException(409, {"reason": "pending-order"})
+                key = book.next_id("P")
+                book.put("port key", idempotency_key, key)
+                book.put("port", key, _begun(book, gaining, asked, rounds=0))
+        return shown(book, key)
+
+    @routes.get("/ports/{gaining}/{key}")
+    def state(gaining: str, key: str) -> dict[str, Any]:
+        return shown(book, _known(book, gaining, key))
+
+    @routes.put("/ports/{gaining}/{key}")
+    def again(gaining: str, key: str, asked: Asked, idempotency_key: str = Header()) -> dict[str, Any]:
+        """The same port with other details, once it was rejected."""
+        with book.writing():
+            port = book.get("port", _known(book, gaining, key))
+            if book.get("port key", idempotency_key) != key:
+                book.put("port key", idempotency_key, key)
+                book.put("port", key, _begun(book, gaining, asked, rounds=port["rounds"] + 1))
+        return shown(book, key)
+
+    @routes.post("/ports/{gaining}/{key}/answer")
+    def answer(gaining: str, key: str, words: Words) -> dict[str, Any]:
+        with book.writing():
+            port = book.get("port", _known(book, gaining, key))
+            if shown(book, key)["state"] == "queried":
+                book.put("port", key, {**port, "answered": words.text, "at": stamp(book.now())})
+        return shown(book, key)
+
+    @routes.post("/ports/{gaining}/{key}/date")
+    def other_date(gaining: str, key: str, wish: Wish) -> dict[str, Any]:
+        """A later day; an earlier one than it agreed to is refused."""
+        with book.writing():
+            port = book.get("port", _known(book, gaining, key))
+            told = shown(book, key)
+            if told["state"] not in {"accepted", "due"}:
+                raise HTTPException(409, {"reason": "not accepted"})
+            if wish.wanted < moment(told["foc"]).date() or _free(port, wish.wanted):
+                raise HTTPException(409, {"reason": "date", "why": _free(port, wish.wanted) or "that is earlier than it can"})
+            book.put("port", key, {**port, "moved_to": wish.wanted.isoformat()})
+        return shown(book, key)
+
+    @routes.post("/ports/{gaining}/{key}/activate")
+    def activate(gaining: str, key: str) -> dict[str, Any]:
+        """Switches what was accepted; asked twice it says the same."""
+        with book.writing():
+            port = book.get("port", _known(book, gaining, key))
+            told = shown(book, key)
+            if told["state"] not in {"due", "activated"}:
+                raise HTTPException(409, {"reason": "not due", "foc": told.get("foc")})
+            if not port["activated"]:
+                book.put("port", key, {**port, "activated": stamp(book.now()), "over": True})
+                for number in told["numbers"]:
+                    book.put("moved", number, {"carrier": gaining, "at": stamp(book.now())})
+        return shown(book, key)
+
+    @routes.delete("/ports/{gaining}/{key}")
+    def cancel(gaining: str, key: str) -> dict[str, Any]:
+        with book.writing():
+            port = book.get("port", _known(book, gaining, key))
+            if port["activated"]:
+                raise HTTPException(409, {"reason": "activated"})
+            book.put("port", key, {**port, "over": True, "cancelled": True})
+        return shown(book, key)
+
+    return routes
+
+
+def next_answers(book: Book) -> list[str]:
+    """The moments at which a losing carrier will say something, or a day comes."""
+    moments = []
+    for key, port in book.all("port").items():
+        if port["over"]:
+            continue
+        told = shown(book, key)
+        moments += [told["answer_due"]] if told["state"] == "submitted" else [told["foc"]] if told["state"] == "accepted" else []
+    return moments
+
+
+def who_serves(book: Book, e164: str) -> dict[str, Any] | None:
+    moved = book.get("moved", e164)
+    if moved:
+        return {"number": e164, "carrier": moved["carrier"], "account": "", "in_service": True, "pending": False, "hangs": ""}
+    for key, account in ACCOUNTS.items():
+        if e164 in account["numbers"]:
+            n = int(e164[-4:])
+            pending = any(e164 in p["asked"]["numbers"] and not p["over"] for p in book.all("port").values())
+            return {
+                "number": e164,
+                "carrier": OLD_QUAY,
+                "account": key,
+                "in_service": n not in ENDED,
+                "ended_on": (book.now() - ENDED[n]).date().isoformat() if n in ENDED else None,
+                "pending": pending,
+                "hangs": HANGS.get(n, ""),
+            }
+    return None
+
+
+def shown(book: Book, key: str) -> dict[str, Any]:
+    """How a port stands now: state, the date agreed on, what is left behind and why, what the losing carrier says."""
+    port = book.get("port", key)
+    asked, now = port["asked"], book.now()
+    due = _answer_at(port)
+    told: dict[str, Any] = {
+        "id": key,
+        "answer_due": stamp(due),
+        "foc": None,
+        "refused": {},
+        "numbers": asked["numbers"],
+        "code": "",
+        "text": "",
+    }
+    if port["cancelled"]:
+        return {**told, "state": "cancelled"}
+    if port["activated"]:
+        return {**told, **_accepted(port), "state": "activated"}
+    if now < due:
+        return {**told, "state": "submitted"}
+    code, text = _fault(port)
+    if code:
+        return {**told, "state": "rejected", "code": code, "text": text}
+    if (query := _query(port)) and not port["answered"]:
+        return {**told, "state": "queried", "code": "line-in-use", "text": query}
+    agreed = _accepted(port)
+    return {**told, **agreed, "state": "due" if moment(agreed["foc"]) <= now else "accepted"}
+
+
+def _begun(book: Book, gaining: str, asked: Asked, *, rounds: int) -> dict[str, Any]:
+    return {
+        "gaining": gaining, "asked": asked.model_dump(mode="json"), "at": stamp(book.now()), "rounds": rounds, "answered": "", "moved_to": None,
+        "activated": None, "cancelled": False, "over": False,
+    }  # fmt: skip
+
+
+def _known(book: Book, gaining: str, key: str) -> str:
+    port = book.get("port", key)
+    if port is None or port["gaining"] != gaining:
+        raise HTTPException(404, {"reason": "unknown port"})
+    return key
+
+
+def _account(port: dict[str, Any]) -> dict[str, Any]:
+    """The account its first number is on, whatever was written."""
+    first = port["asked"]["numbers"][0]
+    return next((a for a in ACCOUNTS.values() if first in a["numbers"]), next(iter(ACCOUNTS.values())))
+
+
+def _answer_at(port: dict[str, Any]) -> datetime:
+    """The next working day at eleven; the same day where it was asked before nine."""
+    account = _account(port)
+    local = moment(port["at"]).astimezone(ZoneInfo(account["zone"]))
+    day = local.date() if local.time() < time(9) and not _free(port, local.date()) else _working_days_on(port, local.date(), 1)
+    return datetime.combine(day, ANSWERS, ZoneInfo(account["zone"]))
+
+
+def _fault(port: dict[str, Any]) -> tuple[str, str]:
+    """What differs from the account, the first thing only, as its people look."""
+    account, details, asked = _account(port), port["asked"]["details"], port["asked"]["numbers"]
+    name = next(key for key, value in ACCOUNTS.items() if value is account)
+    if details.get("account", "") != name:
+        return "account-number", "We have no such account."
+    if details.get("name", "") != account["name"]:
+        return "name-mismatch", "The name is not our customer's."
+    if details.get("pin", "") != account["pin"]:
+        return "pin-wrong", "The PIN does not match."
+    if details.get("address", "") != account["address"]:
+        return "address-mismatch", "The address is not the one we bill."
+    stays = [n for n in account["numbers"] if n not in asked and int(n[-4:]) not in GONE]
+    if account["main_number"] in asked and stays and details.get("new_main_number", "") not in stays:
+        return "partial-needs-main", "The main billing number would leave the account without one."
+    if all(int(n[-4:]) in GONE or n not in account["numbers"] for n in asked):
+        return "not-in-service", "None of these is in service with us."
+    return "", ""
+
+
+def _query(port: dict[str, Any]) -> str:
+    """It asks back once about lines that something else hangs on, unless a note with the request spoke of them."""
+    said = " ".join(port["asked"]["notes"]).lower()
+    found = [
+        (n, HANGS[k])
+        for n in port["asked"]["numbers"]
+        if (k := int(n[-4:])) in HANGS and "billing" not in HANGS[k] and HANGS[k] not in said
+    ]
+    return "; ".join(f"{n} carries the {what}. Is it known that it stops?" for n, what in found)
+
+
+def _accepted(port: dict[str, Any]) -> dict[str, Any]:
+    account, asked = _account(port), port["asked"]
+    refused = {n: "not in service with us" for n in asked["numbers"] if n not in account["numbers"] or int(n[-4:]) in GONE}
+    begun = moment(port["at"]).astimezone(ZoneInfo(account["zone"])).date()
+    earliest = _working_days_on(port, begun, account["days"])
+    wanted = date.fromisoformat(asked["wanted"]) if asked["wanted"] else earliest
+    day = max(earliest, wanted)
+    if port["moved_to"]:
+        day = date.fromisoformat(port["moved_to"])
+    elif _free(port, day):
+        day = _working_days_on(port, day, 1)
+    text = "" if day == wanted else f"Not on {wanted.isoformat()}: the first day we can is {day.isoformat()}."
+    foc = datetime.combine(day, SWITCHES, ZoneInfo(account["zone"]))
+    return {"foc": stamp(foc), "refused": refused, "numbers": [n for n in asked["numbers"] if n not in refused], "text": text}
+
+
+def _working_days_on(port: dict[str, Any], day: date, days: int) -> date:
+    while days:
+        day += timedelta(days=1)
+        days -= not _free(port, day)
+    return day
+
+
+def _free(port: dict[str, Any], day: date) -> str:
+    """Why nobody works there on a day; '' where they do."""
+    country, subdivision = _account(port)["holidays"]
+    return "a weekend" if day.weekday() >= 5 else _holidays(country, subdivision, day.year).get(day, "")
+
+
+@cache
+def _holidays(country: str, subdivision: str, year: int) -> dict[date, str]:
+    import holidays
+
+    return dict(holidays.country_holidays(country, subdiv=subdivision, years=year))

@@ -1,0 +1,201 @@
+"""A port from pasted numbers to numbers that are ours: through a rejection, a question, another date, part of it left behind."""
+
+import subprocess
+from datetime import date, timedelta
+
+import pytest
+
+from sedge.core.errors import NotAllowedNow, NotUnderstood
+from sedge.core.numbers.life import State
+from sedge.core.porting.records import PortState
+from sedge.core.records import Number
+from sedge.desk import ports, workorders
+from sedge.desk.runner import tick
+from sedge.store.workorders import OrderState
+from tests.conftest import until_quiet
+
+GALLERY = "0117 496 0800-0839"
+BILL = {"name": "Millwheel Gallery Limited", "address": "7 Millwheel Yard, Bristol, BS1 6ZZ", "account": "OQ-1184", "pin": "4471"}
+
+
+@pytest.fixture
+def gallery(desk):
+    """The port of the gallery's remaining forty numbers, as a draft."""
+    (port,) = ports.begin(desk, GALLERY, account="fellgate-main", site="wharf-house")
+    return port
+
+
+def submitted(house, desk, key, **changes):
+    ports.change(desk, key, {**BILL, **changes})
+    ports.sign(desk, key, "Imogen Vance")
+    order = ports.submission(desk, key)
+    workorders.run(desk, order.id)
+    until_quiet(house)
+    return workorders.get(desk, order.id)
+
+
+def now(desk, key):
+    return ports.look(desk, key).port
+
+
+def test_pasted_numbers_are_planned_before_anything_is_kept(desk):
+    planned = ports.plan_ports(
+        desk, "0117 496 0800-0859, 0113 496 0100, 0117 496 0999, +49 30 1", account="fellgate-main", site="wharf-house"
+    )
+    (port,) = planned.plan.ports
+    ended = (desk.now() - timedelta(days=70)).date()
+    assert (port.losing, port.account, len(port.lines), len(port.eligible)) == ("Old Quay Communications", "OQ-1184", 60, 59)
+    assert [j.reasons for j in port.lines if not j.eligible] == [
+        (f"Its contract ended on {ended.day} {ended:%B %Y}, more than a month ago.",)
+    ]
+    assert [q.split(" carries")[0] for q in port.questions] == ["0117 496 0845", "0117 496 0846"]
+    assert {j.e164: j.reasons[0] for j in planned.plan.refused} == {
+        "+441134960100": "It is ours already: Ifeoma Okafor has it.", "+441174960999": "No carrier serves it. Check the digits.",
+    }  # fmt: skip
+    assert ports.listing(desk) == []
+
+
+@pytest.mark.parametrize("text", ["", "nothing here"])
+def test_what_cant_be_planned_says_why(desk, text):
+    with pytest.raises(NotUnderstood) as refused:
+        ports.plan_ports(desk, text, account="fellgate-main", site="wharf-house")
+    assert refused.value.field == "text"
+
+
+def test_a_port_lacks_what_its_list_says_until_it_is_ready(desk, gallery):
+    assert [x.what for x in ports.look(desk, gallery.id).lacking if not x.done] == ["The account, word for word", "The mandate, signed"]
+    order = ports.submission(desk, gallery.id)
+    stops = {f.rule for f in workorders.look(desk, order.id).report.findings if f.level == "stop"}
+    assert stops == {"port.details-complete", "port.papers-signed"}
+    ports.change(desk, gallery.id, BILL)
+    ports.sign(desk, gallery.id, "Imogen Vance")
+    assert all(x.done for x in ports.look(desk, gallery.id).lacking)
+    assert now(desk, gallery.id).state is PortState.READY
+    ports.change(desk, gallery.id, {**BILL, "wanted": "2027-03-01"})
+    assert (now(desk, gallery.id).state, now(desk, gallery.id).signed) == (PortState.DRAFT, ""), "what was signed is to be signed again"
+
+
+def test_through_a_rejection_and_a_partial_acceptance_to_numbers_that_are_ours(house, desk, gallery):
+    key = gallery.id
+    order = submitted(house, desk, key, name="Millwheel Gallery Ltd")
+    assert (order.state, now(desk, key).state) == (OrderState.DONE, PortState.SUBMITTED)
+    with desk.reading() as reading:
+        assert {n.state for n in reading.records.many(Number, gallery.numbers)} == {State.PORTING_IN}
+    until_quiet(house, timedelta(days=5))
+    refused = ports.look(desk, key)
+    assert (refused.port.state, refused.rejected[0].code, refused.rejected[1].field) == (PortState.REJECTED, "name-mismatch", "name")
+    with desk.reading() as reading:
+        assert {n.state for n in reading.records.many(Number, gallery.numbers)} == {State.CLOSED}
+    submitted(house, desk, key)
+    until_quiet(house, timedelta(days=5))
+    accepted = now(desk, key)
+    assert (accepted.state, [x.refused for x in accepted.lines if x.refused]) == (PortState.ACCEPTED, ["not in service with us"])
+    assert len(accepted.numbers) == 38
+    later = accepted.foc + timedelta(days=1)
+    while later.weekday() >= 5 or later.date() in {date(2026, 12, 25), date(2026, 12, 28), date(2027, 1, 1)}:
+        later += timedelta(days=1)
+    assert ports.move_date(desk, key, later.date().isoformat()).foc == later
+    switch = ports.activation(desk, key)
+    workorders.run(desk, switch.id)
+    until_quiet(house)
+    assert workorders.get(desk, switch.id).state is OrderState.RUNNING, "it waits for its day"
+    until_quiet(house, later - desk.now() + timedelta(hours=1))
+    assert (workorders.get(desk, switch.id).state, now(desk, key).state) == (OrderState.DONE, PortState.ACTIVATED)
+    with desk.reading() as reading:
+        found = {n.e164: n for n in reading.records.many(Number, gallery.numbers)}
+    assert {n.state for n in found.values()} == {State.AVAILABLE, State.CLOSED}
+    assert [e for e, n in found.items() if n.state is State.CLOSED] == ["+441174960839"]
+    assert all(n.trunk for n in found.values() if n.state is State.AVAILABLE)
+    assert [s.what for s in now(desk, key).said][:4] == ["submitted", "rejected", "submitted", "accepted"]
+
+
+def test_what_hangs_on_a_line_is_settled_or_asked_about(house, desk):
+    (port,) = ports.begin(desk, "0117 496 0840-0846", account="fellgate-main", site="wharf-house")
+    ports.change(desk, port.id, BILL)
+    ports.sign(desk, port.id, "Imogen Vance")
+    order = ports.submission(desk, port.id)
+    found = [f.message for f in workorders.look(desk, order.id).report.findings if f.rule == "port.questions-settled"]
+    assert found == ["0117 496 0845 carries the alarm. Say what becomes of it."]
+    settled = {"settle:+441174960845": "the alarm gets a mobile line", "settle:+441174960846": "its phone is replaced"}
+    submitted(house, desk, port.id, **settled, new_main_number="0117 496 0800")
+    until_quiet(house, timedelta(days=5))
+    asked = now(desk, port.id)
+    assert (asked.state, asked.said[-1].text) == (PortState.QUERIED, "+441174960846 carries the lift. Is it known that it stops?")
+    ports.answer_query(desk, port.id, "Yes: the lift gets another line first.")
+    assert now(desk, port.id).state is PortState.SUBMITTED
+    until_quiet(house, timedelta(days=5))
+    assert now(desk, port.id).state is PortState.ACCEPTED
+
+
+def test_a_port_is_cancelled_and_its_numbers_stay(house, desk, gallery):
+    submitted(house, desk, gallery.id)
+    assert ports.cancel(desk, gallery.id).state is PortState.CANCELLED
+    with desk.reading() as reading:
+        assert {n.state for n in reading.records.many(Number, gallery.numbers)} == {State.CLOSED}
+    with pytest.raises(NotAllowedNow, match="cancelled"):
+        ports.cancel(desk, gallery.id)
+    assert ports.begin(desk, GALLERY, account="fellgate-main", site="wharf-house"), "they can be asked for again"
+
+
+def test_a_silent_losing_carrier_is_asked_again(house, desk, gallery):
+    submitted(house, desk, gallery.id)
+    house.outside.control.order_fault({"service": "ports", "fault": "error", "count": 3})
+    until_quiet(house, timedelta(days=5))
+    for _ in range(4):
+        until_quiet(house, timedelta(minutes=11))
+    assert now(desk, gallery.id).state is PortState.ACCEPTED
+
+
+def test_submitting_is_done_once_whatever_dies_between(house, desk, gallery):
+    ports.change(desk, gallery.id, BILL)
+    ports.sign(desk, gallery.id, "Imogen Vance")
+    house.outside.control.order_fault({"service": "ports", "fault": "error", "count": 2})
+    order = ports.submission(desk, gallery.id)
+    workorders.run(desk, order.id)
+    for _ in range(3):
+        tick(house)
+        until_quiet(house, timedelta(minutes=6))
+    assert workorders.get(desk, order.id).state is OrderState.DONE
+    assert [s.what for s in now(desk, gallery.id).said if s.what == "submitted"] == ["submitted"]
+
+
+def test_numbers_in_a_port_are_not_asked_for_twice_and_one_can_be_left_out(desk, gallery):
+    with pytest.raises(NotAllowedNow, match="in a port already"):
+        ports.begin(desk, "0117 496 0800", account="fellgate-main", site="wharf-house")
+    left = ports.leave_out(desk, gallery.id, "+441174960800")
+    assert (len(left.numbers), left.left_behind[-1]) == (39 - 1, "+441174960800")
+
+
+def test_the_mandate_says_every_number_and_word_of_the_account(desk, gallery, tmp_path):
+    ports.change(desk, gallery.id, {**BILL, "wanted": "2027-02-01"})
+    file = tmp_path / "mandate.pdf"
+    file.write_bytes(ports.mandate_of(desk, gallery.id))
+    text = subprocess.run(["pdftotext", "-layout", file, "-"], capture_output=True, text=True, check=True).stdout  # noqa: S607
+    for words in (
+        *BILL.values(),
+        "0117 496 0800 to 0117 496 0837",
+        "0117 496 0839",
+        "Old Quay Communications",
+        "Fellgate Voice",
+        "2027-02-01",
+        "The Lanternfield Museums Trust",
+    ):
+        assert words in text
+
+
+def test_the_calendar_is_read_by_others(desk, gallery):
+    import vobject
+
+    (event,) = vobject.readOne(ports.calendar(desk).decode()).vevent_list
+    assert event.summary.value == "Earliest day, port 1: 39 numbers from Old Quay Communications"
+    assert event.dtstart.value == ports.look(desk, gallery.id).earliest.moment
+
+
+@pytest.mark.parametrize(
+    ("form", "field"),
+    [({"wanted": "2027-02-30"}, "wanted"), ({"new_main_number": "0117"}, "new_main_number"), ({"name": "x" * 401}, "name")],
+)
+def test_what_is_wrong_in_a_port_is_named(desk, gallery, form, field):
+    with pytest.raises(NotUnderstood) as refused:
+        ports.change(desk, gallery.id, {**BILL, **form})
+    assert refused.value.field == field
