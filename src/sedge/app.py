@@ -27,6 +27,7 @@ from sedge.api import numbers as api_numbers
 from sedge.api import papers as api_papers
 from sedge.api import paths as api_paths
 from sedge.api import people as api_people
+from sedge.api import ports as api_ports
 from sedge.api import safety as api_safety
 from sedge.api import scim as api_scim
 from sedge.api import supply as api_supply
@@ -103,7 +104,7 @@ PLACES = (
     letters_place, planner_place, editing_place, checks_place, workorders_place, why_not_place, components_place, standins_place,
 )  # fmt: skip
 RESOURCES = (
-    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_checks.resource, api_workorders.resource, api_paths.resource, api_calls.resource, api_holders.resource, api_people.resource, api_licences.resource, api_safety.resource,
+    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_checks.resource, api_workorders.resource, api_paths.resource, api_calls.resource, api_ports.resource, api_holders.resource, api_people.resource, api_licences.resource, api_safety.resource,
     api_ledger.resource, api_ledger.standins,
 )  # fmt: skip
 

@@ -9,10 +9,13 @@ from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.porting.records import PortState
 from sedge.core.records import Number
-from sedge.desk import ports, workorders
+from sedge.core.workorders import tasks as t
+from sedge.desk import ports, today, workorders
 from sedge.desk.runner import tick
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
+from tests.desk.test_holders import some_people
+from tests.desk.test_work_orders import ref
 
 GALLERY = "0117 496 0800-0839"
 BILL = {"name": "Millwheel Gallery Limited", "address": "7 Millwheel Yard, Bristol, BS1 6ZZ", "account": "OQ-1184", "pin": "4471"}
@@ -107,6 +110,26 @@ def test_through_a_rejection_and_a_partial_acceptance_to_numbers_that_are_ours(h
     assert [e for e, n in found.items() if n.state is State.CLOSED] == ["+441174960839"]
     assert all(n.trunk for n in found.values() if n.state is State.AVAILABLE)
     assert [s.what for s in now(desk, key).said][:4] == ["submitted", "rejected", "submitted", "accepted"]
+    proven_and_closed(house, desk, key)
+
+
+def proven_and_closed(house, desk, key):
+    """One is given out and called; then the port can be closed, not before."""
+    assert [(line.what, line.words) for line in today.todo(desk) if "Port 1" in line.what] == [
+        ("Port 1 is switched, not proven", "Prove it")
+    ]
+    with pytest.raises(NotAllowedNow, match="Give them out first"):
+        ports.proof(desk, key)
+    person = some_people(desk, 1)[0]
+    given = t.AssignNumber(number="+441174960800", holder=ref(person), role="extra")
+    workorders.run_now(desk, "the first of them", [given])
+    until_quiet(house, timedelta(hours=1))
+    with pytest.raises(NotAllowedNow, match="0117 496 0800 is not proven"):
+        ports.close(desk, key)
+    workorders.run(desk, ports.proof(desk, key).id)
+    until_quiet(house)
+    assert [(e164, ok) for e164, _, ok in ports.ticked(desk, now(desk, key)) if ok is not None] == [("+441174960800", True)]
+    assert ports.close(desk, key).state is PortState.CLOSED
 
 
 def test_what_hangs_on_a_line_is_settled_or_asked_about(house, desk):

@@ -11,6 +11,7 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused, OutsideTrouble
 from sedge.core.estate import Change
 from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.life import State
 from sedge.core.numbers.pasted import numbers_in
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.porting.dates import Earliest, earliest
@@ -19,7 +20,7 @@ from sedge.core.porting.planning import PortPlan, plan
 from sedge.core.porting.records import AccountDetails, Port, PortLine, PortState, Said
 from sedge.core.porting.reducers import answered, gone_through, stays_behind
 from sedge.core.porting.rejections import Rejection, rejection
-from sedge.core.records import Account, Carrier, Number, Site, Subject
+from sedge.core.records import Account, Carrier, Number, Proof, Site, Subject
 from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.needs import Needs
@@ -265,6 +266,57 @@ def activation(desk: Desk, key: str) -> WorkOrder:
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
     return workorders.draft(desk, f"Switch port {port.no}: {len(port.numbers):,} numbers from {port.losing}", [t.ActivatePort(port=key)])
+
+
+def proof(desk: Desk, key: str) -> WorkOrder:
+    """A draft that calls every number of a switched port that somebody has by now. Raises NotAllowedNow while nobody has any."""
+    view = look(desk, key)
+    with desk.reading() as reading:
+        held = [n for n in reading.records.many(Number, view.port.numbers) if n.state is State.ASSIGNED]
+    if not held:
+        raise NotAllowedNow("Nobody has any of these numbers yet, so no call could ring. Give them out first.", reason="nobody")
+    tasks = [t.PlaceTestCall(number=n.e164) for n in sorted(held, key=lambda n: n.e164)]
+    return workorders.draft(desk, f"Prove port {view.port.no}: {len(tasks):,} numbers", tasks)
+
+
+def ticked(desk: Desk, port: Port) -> list[tuple[str, str, bool | None]]:
+    """Each number of a switched port: who has it, and whether a call in has proven it since; None where none was placed."""
+    if port.state not in {PortState.ACTIVATED, PortState.PROVEN, PortState.CLOSED}:
+        return []
+    switched = next((s.at for s in reversed(port.said) if s.text == "switched"), None)
+    table = tables.proof
+    with desk.reading() as reading:
+        numbers = reading.records.many(Number, port.numbers)
+        names = reading.records.names((n.holder.subject, n.holder.id) for n in numbers if n.holder)
+        rows = reading.records.where(
+            Proof,
+            table.c.number.in_([int(n.e164) for n in numbers]),
+            table.c.direction == "in",
+            table.c.at >= (switched or reading.now),
+            order_by=table.c.at,
+        )
+    proven = {p.e164: p.ok for p in rows}
+    return [
+        (n.e164, names.get((n.holder.subject, n.holder.id), "") if n.holder else n.state.value, proven.get(n.e164))
+        for n in sorted(numbers, key=lambda n: n.e164)
+    ]  # fmt: skip
+
+
+def close(desk: Desk, key: str) -> Port:
+    """Done with: every number that somebody has is proven. Raises NotAllowedNow naming the first that is not."""
+    desk.require(May.BUY)
+    port = look(desk, key).port
+    with desk.reading() as reading:
+        held = {n.e164 for n in reading.records.many(Number, port.numbers) if n.state is State.ASSIGNED}
+    open_ = next((e164 for e164, _, ok in ticked(desk, port) if e164 in held and not ok), None)
+    if open_:
+        raise NotAllowedNow(
+            f"{describe(open_).national} is not proven since it was switched. Call it first.", reason="unproven", number=open_
+        )
+    with desk.writing() as writing:
+        proven = gone_through(writing.records.the(Port, key), PortEvent.PROVE)
+        closed = gone_through(proven.after, PortEvent.CLOSE, Said(at=writing.now, by=desk.actor, what="noted", text="closed"))
+        return writing.save([closed.model_copy(update={"before": proven.before})])[0].after
 
 
 def answer_query(desk: Desk, key: str, text: str) -> Port:

@@ -11,10 +11,11 @@ from sedge.core.access.roles import May, allowed
 from sedge.core.facts import in_words
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.standing import Mark
+from sedge.core.porting.records import PortState
 from sedge.core.records import Number, Spot
 from sedge.core.safety.spots import review_due
 from sedge.core.supply.keeping import is_low
-from sedge.desk import calls, checking, directory, figures, licences, money, papers, safety
+from sedge.desk import calls, checking, directory, figures, licences, money, papers, ports, safety
 from sedge.desk.desk import Desk, Reading
 from sedge.store import tables, workorders
 from sedge.store.records import is_open
@@ -45,7 +46,7 @@ def todo(desk: Desk) -> list[Todo]:
             (May.LOOK, _emergency(reading)), (May.CHANGE_SAFETY, _nowhere(reading)), (May.CHANGE_ESTATE, _unlisted(reading)),
             (May.LOOK, _trunks(reading)), (May.CHANGE_ESTATE, _odd_numbers(reading)), (May.CHANGE_ESTATE, _lapsing(reading)),
             (May.SEE_MONEY, _unused(desk)),
-            (May.CHANGE_ESTATE, _work_orders(reading)), (May.CHANGE_ESTATE, _checks(desk)), (May.CHANGE_ESTATE, _directory(desk)), (May.SEE_MONEY, _money(desk)), (May.SEE_MONEY, _papers(desk)), (May.SEE_MONEY, _licences(desk)),
+            (May.CHANGE_ESTATE, _work_orders(reading)), (May.CHANGE_ESTATE, _checks(desk)), (May.CHANGE_ESTATE, _directory(desk)), (May.SEE_MONEY, _money(desk)), (May.SEE_MONEY, _papers(desk)), (May.SEE_MONEY, _ports(reading)), (May.SEE_MONEY, _licences(desk)),
             (May.LOOK, _phones(reading)), (May.CHANGE_SAFETY, _reviews(reading)), (May.PLACE_TEST_CALL, _proofs(desk)),
         )  # fmt: skip
         groups = (*groups, (May.SEE_MONEY, _running_out(desk)))
@@ -59,6 +60,19 @@ def _wanting(reading: Reading, column: Any) -> tuple[int, str]:
     query = select(life.c.number).where(text("attention = 1"), column.is_(None), is_open()).order_by(life.c.number)
     numbers = list(reading.connection.execute(query.limit(MOST_COUNTED + 1)).scalars())
     return len(numbers), describe(f"+{numbers[0]}").national if numbers else ""
+
+
+def _ports(reading: Reading) -> Iterator[Todo]:
+    """Ports that wait for us: what the losing carrier disputes, a day that has come, numbers that nobody has proven yet."""
+    asks = {
+        PortState.REJECTED: (Mark.WRONG, "was rejected", "Put it right"), PortState.QUERIED: (Mark.WRONG, "is asked about", "Answer it"),
+        PortState.DUE: (Mark.WRONG, "can be switched now", "Switch it"), PortState.ACTIVATED: (Mark.WAITING, "is switched, not proven", "Prove it"),
+    }  # fmt: skip
+    for port in (p for p in ports.open_ports(reading) if p.state in asks):
+        mark, what, act = asks[port.state]
+        said = port.said[-1].text if port.said and port.said[-1].by == port.losing else ""
+        numbers = f"{_count(len(port.numbers), 'number')} from {port.losing}."
+        yield Todo(mark, f"Port {port.no} {what}", f"{numbers} {said}".strip(), f"/ports/{port.id}", act)
 
 
 def _emergency(reading: Reading) -> Iterator[Todo]:

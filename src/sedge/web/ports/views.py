@@ -58,7 +58,14 @@ def look(request: Request, desk: AtDesk, key: str) -> Response:
     zone = ZoneInfo(view.site.timezone)
     settled = {number: words for number, _, words in (said.partition(": ") for said in view.port.settled)}
     return draw(
-        request, "port.html", view=view, port=view.port, picture=course(view.port, zone), waits=WAITS[view.port.state], settled=settled
+        request,
+        "port.html",
+        view=view,
+        port=view.port,
+        picture=course(view.port, zone),
+        waits=WAITS[view.port.state],
+        settled=settled,
+        ticked=ports.ticked(desk, view.port),
     )
 
 
@@ -100,6 +107,17 @@ def submit(request: Request, desk: AtDesk, key: str) -> Response:
 @place.action("/ports/{key}/switch", May.BUY)
 def switch(request: Request, desk: AtDesk, key: str) -> Response:
     return go(request, f"/work-orders/{ports.activation(desk, key).no}")
+
+
+@place.action("/ports/{key}/prove", May.BUY)
+def prove(request: Request, desk: AtDesk, key: str) -> Response:
+    return go(request, f"/work-orders/{ports.proof(desk, key).no}")
+
+
+@place.action("/ports/{key}/close", May.BUY)
+def close(request: Request, desk: AtDesk, key: str) -> Response:
+    ports.close(desk, key)
+    return go(request, f"/ports/{key}")
 
 
 @place.action("/ports/{key}/answer", May.BUY)

@@ -7,10 +7,10 @@ from markupsafe import Markup
 
 from sedge.core.porting.records import Port, PortState
 
-STEP, TOP, RADIUS, HIGH = 168, 34, 9, 92
+STEP, TOP, RADIUS, HIGH = 132, 34, 9, 92
 STATIONS = (
     ("planned", "us", (PortState.DRAFT,)), ("signed", "the customer", (PortState.READY,)),
-    ("with the losing carrier", "the losing carrier", (PortState.SUBMITTED, PortState.QUERIED, PortState.REJECTED)),
+    ("with its carrier", "the losing carrier", (PortState.SUBMITTED, PortState.QUERIED, PortState.REJECTED)),
     ("has its date", "the day", (PortState.ACCEPTED, PortState.DUE)), ("switched", "us", (PortState.ACTIVATED,)), ("proven", "us", (PortState.PROVEN, PortState.CLOSED)),
 )  # fmt: skip
 WAITS = {
