@@ -29,7 +29,7 @@ def new(request: Request, desk: AtDesk, text: str = "", account: str = "", site:
 
 
 def _choices(desk: Desk, text: str, account: str, site: str) -> dict[str, Any]:
-    accounts = [(a.id, f"{c.name}, {a.name}") for a, c in supply.buyable_accounts(desk)]
+    accounts = [(a.id, a.name) for a, _ in supply.buyable_accounts(desk)]
     return {"sites": holders.site_choices(desk), "accounts": accounts, "text": text, "account": account, "site": site}
 
 
