@@ -88,7 +88,7 @@ def earliest(
         Size.LARGE: lead.large or lead.complex,
         Size.TOLL_FREE: lead.toll_free or 0,
     }[size]
-    reasons.append(f"{_sized(size, numbers, sites)}: {days} working day{'s' if days != 1 else ''} ({lead.source})")
+    reasons.append(f"{_sized(size, numbers, sites)}: {days} working day{'s' if days != 1 else ''} ({lead.basis})")
     day = _after(day_zero, days, place, reasons)
     day = _not_closed(day, place, tuple(blackouts), reasons)
     if lead.note and size is not Size.TOLL_FREE and numbers > 1:

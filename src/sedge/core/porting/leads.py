@@ -1,6 +1,6 @@
-"""How long a port takes in each country: the defaults of the table, each with where it comes from.
+"""How long a port takes in each country: the defaults of the table, each with what it rests on.
 
-Working days of the losing carrier; "practice" is what carriers of the country do, where no regulator says it.
+Working days of the losing carrier; "practice" is what carriers of the country do, where no regulator says it; `basis` names it.
 """
 
 from dataclasses import dataclass
@@ -17,7 +17,7 @@ class Lead:
     complex: int
     answer_hours: tuple[int, int]
     window: tuple[time, time]
-    source: str
+    basis: str
     large: int | None = None
     large_over: int = 0
     cutoff: time | None = None
@@ -29,23 +29,23 @@ class Lead:
 LEADS: dict[str, Lead] = {
     "US": Lead(
         simple=1, complex=4, cutoff=time(13), answer_hours=(4, 24), window=(time(9), time(17)), toll_free=3,
-        source="47 CFR 52.35 and 52.36; one working day for a simple port since 2010",
+        basis="47 CFR 52.35 and 52.36; one working day for a simple port since 2010",
         note="Projects of hundreds of numbers are dated by agreement; this is the earliest.",
     ),
     "CA": Lead(
         simple=2, complex=5, answer_hours=(24, 48), window=(time(9), time(17)), toll_free=3,
-        source="Canadian Local Ordering Guidelines; practice",
+        basis="Canadian Local Ordering Guidelines; practice",
     ),
     "GB": Lead(
         simple=7, complex=15, large=25, large_over=100, answer_hours=(48, 96), window=(time(10), time(16)),
-        source="practice between carriers; activation one working day after validation (Ofcom General Condition B3)",
+        basis="practice between carriers; activation one working day after validation (Ofcom General Condition B3)",
     ),
     "DE": Lead(
         simple=7, complex=10, answer_hours=(48, 96), window=(time(6), time(12)),
-        source="practice; at most one working day of interruption (TKG § 59)",
+        basis="practice; at most one working day of interruption (TKG § 59)",
     ),
     "FR": Lead(
         simple=2, complex=7, answer_hours=(24, 48), window=(time(8), time(20)), needs_code="RIO",
-        source="Arcep decision on number portability; counted from when the number's code has been checked",
+        basis="Arcep decision on number portability; counted from when the number's code has been checked",
     ),
 }  # fmt: skip
