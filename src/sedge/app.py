@@ -24,6 +24,7 @@ from sedge.api import holders as api_holders
 from sedge.api import ledger as api_ledger
 from sedge.api import licences as api_licences
 from sedge.api import numbers as api_numbers
+from sedge.api import organisations as api_organisations
 from sedge.api import papers as api_papers
 from sedge.api import paths as api_paths
 from sedge.api import people as api_people
@@ -104,7 +105,7 @@ PLACES = (
     letters_place, planner_place, editing_place, checks_place, workorders_place, why_not_place, components_place, standins_place,
 )  # fmt: skip
 RESOURCES = (
-    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_checks.resource, api_workorders.resource, api_paths.resource, api_calls.resource, api_ports.resource, api_holders.resource, api_people.resource, api_licences.resource, api_safety.resource,
+    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_checks.resource, api_workorders.resource, api_paths.resource, api_calls.resource, api_ports.resource, api_organisations.resource, api_holders.resource, api_people.resource, api_licences.resource, api_safety.resource,
     api_ledger.resource, api_ledger.standins,
 )  # fmt: skip
 

@@ -1,0 +1,207 @@
+"""The organisations somebody acts for, a new one from a pattern; who signs in here; letters; templates of work orders."""
+
+from typing import Annotated, Any
+
+from fastapi import Query, Request
+from pydantic import BaseModel, ConfigDict, Field
+
+from sedge.api import shapes
+from sedge.api.doors import AtDesk, Resource
+from sedge.core.access.roles import May
+from sedge.desk import drafts, letters, members, organisations, usual_work, workorders
+from sedge.formats.letters import LetterText
+from sedge.store.installation import Member
+from sedge.store.invitations import Invitation
+
+resource = Resource(tags=["organisations"])
+
+
+class NewOrganisation(BaseModel):
+    """With a `token` of one's own the same request gives the same organisation, however often it is sent."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(max_length=120)
+    country: str = Field(max_length=2)
+    token: str = Field(default="", max_length=8)
+    administrators: list[str] = Field(default=[], max_length=10)
+    carriers: list[str] = Field(default=[], max_length=20)
+    site_name: str = Field(default="", max_length=120)
+    code: str = Field(default="", max_length=3)
+    house_number: str = Field(default="", max_length=40)
+    street: str = Field(default="", max_length=200)
+    city: str = Field(default="", max_length=200)
+    postcode: str = Field(default="", max_length=40)
+    region: str = Field(default="", max_length=40)
+    security_desk: str = Field(default="", max_length=200)
+    accepted: bool = False
+
+    def form(self) -> dict[str, Any]:
+        values = self.model_dump(exclude={"administrators", "accepted"})
+        return {**values, "administrators": " ".join(self.administrators), "accepted": "1" if self.accepted else ""}
+
+
+class Role(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    role: str
+    sites: list[str] = Field(default=[], max_length=200)
+
+
+class Invited(Role):
+    name: str = Field(max_length=120)
+    email: str = Field(max_length=200)
+
+
+class Letter(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    subject: str = Field(max_length=2000)
+    text: str = Field(max_length=20_000)
+    html: str = Field(default="", max_length=40_000)
+    version: int = Field(ge=0)
+
+
+class Named(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(max_length=80)
+
+
+class Filled(BaseModel):
+    """For a kept template `slots` by their place; for the usual work its fields by name."""
+
+    model_config = ConfigDict(extra="forbid")
+    slots: dict[int, str] = {}
+    fields: dict[str, str] = {}
+    reason: str = Field(default="", max_length=400)
+
+
+# ── organisations ──
+
+
+@resource.read("/organisations")
+def mine(desk: AtDesk) -> dict[str, Any]:
+    items = [
+        {"id": m.organisation.id, "name": m.organisation.name, "country": m.organisation.home_country, "role": m.role.value, "numbers": m.numbers, "people": m.people, "todo": m.todo, "running": m.running, "here": m.is_here}
+        for m in organisations.mine(desk)
+    ]  # fmt: skip
+    return {"items": items, "next": None}
+
+
+@resource.write("/organisations", May.SET_RULES, status_code=201)
+def add(desk: AtDesk, asked: NewOrganisation, *, dry_run: bool = False) -> dict[str, Any]:
+    """Everything is looked at first; with `dry_run` only that."""
+    found = organisations.review(desk, asked.form())
+    checks = [{"what": c.what, "ok": c.ok, "says": c.says} for c in found.checks]
+    if dry_run:
+        return {"id": None, "runnable": found.runnable, "checks": checks}
+    made = organisations.create(desk, asked.form())
+    return {"id": made.id, "runnable": True, "checks": checks}
+
+
+# ── who signs in ──
+
+
+def _member(m: Member) -> dict[str, Any]:
+    return {"id": m.sign_in, "name": m.name, "email": m.email, "role": m.role.value, "sites": list(m.sites)}
+
+
+def _invitation(x: Invitation) -> dict[str, Any]:
+    return {
+        "id": x.id,
+        "name": x.name,
+        "email": x.email,
+        "role": x.role.value,
+        "sites": list(x.sites),
+        "by": x.invited_by,
+        "until": shapes.moment(x.expires_at),
+    }
+
+
+@resource.read("/members", May.SET_RULES)
+def who(desk: AtDesk) -> dict[str, Any]:
+    here, invited = members.listing(desk)
+    return {"items": [_member(m) for m in here], "invited": [_invitation(x) for x in invited], "next": None}
+
+
+@resource.write("/members", May.SET_RULES, status_code=201)
+def invite(request: Request, desk: AtDesk, asked: Invited) -> dict[str, Any]:
+    """Writes to them; the letter has an address that lets them in once, within a week."""
+    return _invitation(members.invite(desk, asked.model_dump(), str(request.base_url)))
+
+
+@resource.write("/members/{sign_in}", May.SET_RULES)
+def change(desk: AtDesk, sign_in: str, asked: Role) -> dict[str, Any]:
+    members.change(desk, sign_in, asked.model_dump())
+    return who(desk)
+
+
+@resource.write("/members/{sign_in}", May.SET_RULES, "DELETE")
+def end(desk: AtDesk, sign_in: str) -> dict[str, Any]:
+    members.end(desk, sign_in)
+    return who(desk)
+
+
+@resource.write("/invitations/{key}", May.SET_RULES, "DELETE")
+def withdraw(desk: AtDesk, key: str) -> dict[str, Any]:
+    members.withdraw(desk, key)
+    return who(desk)
+
+
+# ── letters ──
+
+
+def _letter(kept: letters.Kept) -> dict[str, Any]:
+    t = kept.text
+    return {"kind": t.kind, "language": t.language, "subject": t.subject, "text": t.text, "html": t.html, "version": kept.version}
+
+
+@resource.read("/letters/{kind}/{language}", May.SET_RULES)
+def letter(desk: AtDesk, kind: str, language: str) -> dict[str, Any]:
+    return _letter(letters.look(desk, kind, language))
+
+
+@resource.read("/letters/{kind}/{language}/preview", May.SET_RULES)
+def preview(desk: AtDesk, kind: str, language: str, order: Annotated[str, Query(max_length=80)] = "") -> dict[str, Any]:
+    """As it would be with a real work order's facts."""
+    shown = letters.preview(desk, letters.look(desk, kind, language).text, order)
+    return {"subject": shown.subject, "text": shown.text, "html": shown.html}
+
+
+@resource.write("/letters/{kind}/{language}", May.SET_RULES, "PUT")
+def keep_letter(desk: AtDesk, kind: str, language: str, asked: Letter) -> dict[str, Any]:
+    return _letter(letters.put(desk, LetterText(kind, language, asked.subject, asked.text, asked.html), asked.version))
+
+
+# ── templates ──
+
+
+@resource.read("/templates", May.CHANGE_ESTATE)
+def templates(desk: AtDesk) -> dict[str, Any]:
+    """The usual work with its fields, and what was kept from work orders with its slots."""
+    usual = [{"id": k.key, "name": k.name, "what": k.what, "fields": list(k.fields)} for k in usual_work.KINDS.values()]
+    return {"usual": usual, "items": [_template(x) for x in drafts.templates(desk)], "next": None}
+
+
+def _template(x: drafts.Template) -> dict[str, Any]:
+    slots = [{"slot": i, "subject": kind, "id": ref, "name": name} for i, (kind, ref, name) in enumerate(x.slots)]
+    return {"id": x.id, "name": x.name, "by": x.created_by, "tasks": x.tasks, "slots": slots}
+
+
+@resource.write("/work-orders/{key}/template", May.CHANGE_ESTATE, status_code=201)
+def keep_template(desk: AtDesk, key: str, asked: Named) -> dict[str, Any]:
+    return _template(drafts.keep_as_template(desk, key, asked.name))
+
+
+@resource.write("/templates/{key}", May.CHANGE_ESTATE, status_code=201)
+def use_template(desk: AtDesk, key: str, asked: Filled) -> dict[str, Any]:
+    """A draft of it."""
+    if key in usual_work.KINDS:
+        tasks, title = usual_work.plan(desk, key, asked.fields)
+        order = workorders.draft(desk, title, tasks, reason=asked.reason)
+    else:
+        order = drafts.from_template(desk, key, asked.slots)
+    return {"id": order.id, "no": order.no, "title": order.title, "tasks": len(order.tasks)}
+
+
+@resource.write("/templates/{key}", May.CHANGE_ESTATE, "DELETE")
+def throw_away(desk: AtDesk, key: str) -> dict[str, Any]:
+    drafts.throw_away_template(desk, key)
+    return templates(desk)
