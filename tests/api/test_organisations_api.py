@@ -42,7 +42,7 @@ def test_a_letter_is_read_seen_and_kept(api):
     assert api.put("letters/holder/en", json=fresh).json()["subject"].endswith(" today")
     assert get(api, "letters/holder/en/preview")["subject"].endswith(" today")
     assert problem(api, "PUT", "letters/holder/en", fresh)[0] == 409
-    assert api.get("letters/nobody/en").status_code == 404
+    assert problem(api, "GET", "letters/nobody/en")[2] == "kind"
 
 
 def test_a_work_order_is_kept_as_a_template_and_used_again(api):

@@ -38,7 +38,7 @@ MATRIX = {
     "POST /carriers/{carrier}/test": {ADMIN, MONEY}, "GET /supply/answers/{seller}": {ADMIN, MONEY}, "POST /supply/holds/{key}/longer": {ADMIN}, "POST /supply/orders": {ADMIN}, "POST /supply/orders/{key}/cancel": {ADMIN},
     "GET /ports": {ADMIN, MONEY}, "GET /ports/new": {ADMIN}, "POST /ports/new": {ADMIN}, "GET /ports.ics": {ADMIN, MONEY}, "GET /ports/{key}": {ADMIN, MONEY},
     "GET /ports/{key}/mandate.pdf": {ADMIN, MONEY}, "GET /ports/{key}/calendar.ics": {ADMIN, MONEY},
-    **dict.fromkeys((f"POST /ports/{{key}}/{act}" for act in ("change", "sign", "leave-out", "submit", "switch", "prove", "close", "answer", "date", "cancel")), {ADMIN}),
+    **dict.fromkeys((f"POST /ports/{{key}}/{act}" for act in ("change", "compare", "sign", "leave-out", "submit", "switch", "prove", "close", "answer", "date", "cancel")), {ADMIN}),
     "GET /supply/papers": {ADMIN, MONEY}, "POST /supply/papers": {ADMIN}, "GET /supply/papers/{key}/file": {ADMIN, MONEY}, "POST /supply/papers/{key}/withdraw": {ADMIN},
     "POST /supply/orders/{key}/papers": {ADMIN}, "GET /supply/for-site": {ADMIN, MONEY}, "GET /supply/joiners": {ADMIN, MONEY}, "GET /supply/when-free": {ADMIN}, "POST /supply/when-free": {ADMIN}, "GET /supply/forms/new": {ADMIN}, "GET /supply/connect": {ADMIN}, "POST /supply/connect": {ADMIN}, "GET /carriers/connections/{key}": EVERYBODY, "POST /carriers/connections/{key}": {ADMIN}, "POST /carriers/connections/{key}/test": {ADMIN, SITE, HELP, SAFETY}, "POST /supply/forms": {ADMIN}, "GET /supply/orders/{key}/form.pdf": {ADMIN, MONEY},
     "POST /supply/orders/{key}/sent": {ADMIN}, "POST /supply/orders/{key}/give-up": {ADMIN}, "POST /supply/orders/{key}/arrivals": {ADMIN},

@@ -521,3 +521,14 @@ def test_a_note_is_kept_on_a_test_call(client, house):
     key = re.search(r"test-call/([\w-]+)/note", page)[1]
     assert sent(client, f"/numbers/441134960100/test-call/{key}/note", note="rang late").endswith("/test-call")
     assert "rang late" in client.get("/numbers/441134960100/test-call").text
+
+
+def test_the_account_of_a_port_is_compared_with_the_bill(client, house):
+    client.post("/sign-in", data={"who": "rowan"})
+    at = sent(client, "/ports/new", text="0117 496 0800-0803", account="fellgate-main", site="wharf-house", what="begin")
+    sent(client, f"{at}/change", name="Millwheel Gallery Ltd", account="OQ-1184")
+    found = client.post(f"{at}/compare", data={"bill": "Millwheel Gallery Limited\nAccount OQ-1184"})
+    assert ("<ins>imi</ins>" in found.text, "Back to the port" in found.text) == (True, True)
+    swapped = client.post(f"{at}/compare", data={"bill": "Millwheel Gallery Ltd, OQ-1184"}, headers=HTMX)
+    assert "Every word is as on the bill." in swapped.text
+    assert refused(client, f"{at}/compare", bill=" ")[0] == "bill"

@@ -14,6 +14,7 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.numbers.pasted import numbers_in
 from sedge.core.numbers.ranges import NumberSet
+from sedge.core.porting.bill import Compared, compare
 from sedge.core.porting.dates import Earliest, earliest
 from sedge.core.porting.life import PortEvent, allows
 from sedge.core.porting.planning import PortPlan, plan
@@ -33,6 +34,7 @@ from sedge.store.workorders import WorkOrder
 
 MOST_NUMBERS = 10_000
 MOST_TEXT = 400
+MOST_BILL = 20_000
 LISTED = 200
 ASK_EVERY = timedelta(minutes=10)
 FIELDS = tuple(AccountDetails.model_fields)
@@ -231,6 +233,18 @@ def _day(typed: str) -> date | None:
         return date.fromisoformat(typed) if typed.strip() else None
     except ValueError as error:
         raise NotUnderstood("Type the day as 2026-12-24; there has to be such a day.", field="wanted") from error
+
+
+def compare_with_bill(desk: Desk, key: str, bill: str) -> list[Compared]:
+    """What is told of the account beside the text of the losing carrier's bill; nothing is kept. Raises NotUnderstood."""
+    if not bill.strip():
+        raise NotUnderstood("Paste the text of the bill.", field="bill")
+    if len(bill) > MOST_BILL:
+        raise NotUnderstood(f"At most {MOST_BILL:,} characters; the first page is enough.", field="bill")
+    found = compare(look(desk, key).port.details, bill)
+    if not found:
+        raise NotUnderstood("Nothing is told of the account yet. Fill it in and keep it first.", field="bill")
+    return found
 
 
 def leave_out(desk: Desk, key: str, number: str) -> Port:

@@ -87,6 +87,13 @@ async def change(request: Request, desk: AtDesk, key: str) -> Response:
     return go(request, f"/ports/{key}")
 
 
+@place.action("/ports/{key}/compare", May.BUY)
+def compare(request: Request, desk: AtDesk, key: str, bill: Annotated[str, Form(max_length=200_000)] = "") -> Response:
+    """Beside the form for who has JavaScript, else as a page of its own."""
+    found = ports.compare_with_bill(desk, key, bill)
+    return draw(request, "_port_compared.html" if is_swap(request) else "port_compared.html", compared=found, key=key)
+
+
 @place.action("/ports/{key}/sign", May.BUY)
 def sign(request: Request, desk: AtDesk, key: str, signed: Typed = "") -> Response:
     ports.sign(desk, key, signed)
