@@ -6,7 +6,7 @@ import pytest
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.supply.offers import Wish
-from sedge.desk import searching, supply, workorders
+from sedge.desk import searching, steps, supply, workorders
 from sedge.standins.manners import MANNERS
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
@@ -44,7 +44,8 @@ def test_it_waits_and_buys_once_when_the_number_comes_into_stock(house, desk):
     assert [v.state for v in supply.orders(desk) if v.order.reference == "The one"] == ["delivered"]
 
 
-def test_nothing_dearer_than_the_limits_is_bought_and_it_ends_on_its_day(house, desk):
+def test_nothing_dearer_than_the_limits_is_bought_and_it_ends_on_its_day(house, desk, monkeypatch):
+    monkeypatch.setattr(steps, "ASKED_AGAIN", timedelta(hours=2))  # not every ten minutes of three days
     house.outside.control.call("POST", "freed", json={"numbers": [GONE]})
     order = run(house, desk, most_monthly="0.60")
     assert workorders.look(desk, order.id).order.state is OrderState.RUNNING

@@ -136,7 +136,7 @@ def test_cpl_of_somebody_else_is_read():
     first = read.path.steps[read.path.first]
     assert (first.kind, first.to, first.seconds) == ("forward", "+441514960400", 8)
     assert {read.path.steps[to].kind for to in first.exits.values()} == {"mailbox"}
-    assert [line.split()[0:2] for line in read.report] == [["A", "address-switch"], ["“redirection”", "of"]]
+    assert [line.split()[0:2] for line in read.report] == [["The", "“address-switch”"], ["“redirection”", "of"]]
 
 
 @pytest.mark.parametrize(
