@@ -5,7 +5,7 @@ from datetime import date, timedelta
 
 import pytest
 
-from sedge.core.errors import NotAllowedNow, NotUnderstood
+from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.porting.records import PortState
 from sedge.core.records import Number
@@ -148,6 +148,13 @@ def test_what_hangs_on_a_line_is_settled_or_asked_about(house, desk):
     assert now(desk, port.id).state is PortState.SUBMITTED
     until_quiet(house, timedelta(days=5))
     assert now(desk, port.id).state is PortState.ACCEPTED
+
+
+def test_two_who_fill_in_the_same_port_cant_both_win(desk, gallery):
+    ports.change(desk, gallery.id, {**BILL, "version": str(gallery.version)})
+    with pytest.raises(ChangedMeanwhile, match="Somebody else"):
+        ports.change(desk, gallery.id, {**BILL, "pin": "0000", "version": str(gallery.version)})
+    assert now(desk, gallery.id).details.pin == "4471"
 
 
 def test_a_port_is_cancelled_and_its_numbers_stay(house, desk, gallery):

@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import func, select
 
 from sedge.core.access.roles import May
-from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused, OutsideTrouble
+from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood, OutsideRefused, OutsideTrouble
 from sedge.core.estate import Change
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
@@ -200,11 +200,16 @@ def _lacking(port: Port) -> list[Lacking]:
 def change(desk: Desk, key: str, form: dict[str, str]) -> Port:
     """Account details, the day wished for, what becomes of lines that something hangs on. What was signed is to be signed again.
 
-    Raises NotUnderstood naming the field, NotAllowedNow while the losing carrier has it.
+    `version` is the one the form was filled in from. Raises NotUnderstood naming the field, ChangedMeanwhile, NotAllowedNow while the losing
+    carrier has it.
     """
     desk.require(May.BUY)
     with desk.writing() as writing:
         port = writing.records.the(Port, key)
+        if form.get("version", str(port.version)) != str(port.version):
+            raise ChangedMeanwhile(
+                "Somebody else has changed this port meanwhile. Look at it again, then type yours.", subject=Subject.PORT, id=key
+            )
         values = {name: form.get(name, "").strip() for name in FIELDS}
         if long := next((n for n, v in values.items() if len(v) > MOST_TEXT), None):
             raise NotUnderstood(f"At most {MOST_TEXT} characters.", field=long)
