@@ -223,7 +223,12 @@ def test_the_calendar_is_read_by_others(desk, gallery):
 
 @pytest.mark.parametrize(
     ("form", "field"),
-    [({"wanted": "2027-02-30"}, "wanted"), ({"new_main_number": "0117"}, "new_main_number"), ({"name": "x" * 401}, "name")],
+    [
+        ({"wanted": "2027-02-30"}, "wanted"),
+        ({"subdivision": "Wales!"}, "subdivision"),
+        ({"new_main_number": "0117"}, "new_main_number"),
+        ({"name": "x" * 401}, "name"),
+    ],
 )
 def test_what_is_wrong_in_a_port_is_named(desk, gallery, form, field):
     with pytest.raises(NotUnderstood) as refused:

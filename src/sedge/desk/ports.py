@@ -1,25 +1,25 @@
 """Ports at the desk: from pasted numbers to ports, their papers and dates; what the losing carrier answers; the calendar of all."""
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
-from typing import Any
+from datetime import date, timedelta
 
 from sqlalchemy import func, select
 
 from sedge.core.access.roles import May
-from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood, OutsideRefused, OutsideTrouble
-from sedge.core.estate import Change
+from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood, OutsideRefused
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.numbers.pasted import numbers_in
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.porting.bill import Compared, compare
-from sedge.core.porting.dates import Earliest, earliest
+from sedge.core.porting.dates import Earliest, earliest, usual_subdivision
+from sedge.core.porting.leads import LEADS
 from sedge.core.porting.life import PortEvent, allows
 from sedge.core.porting.planning import PortPlan, plan
 from sedge.core.porting.records import AccountDetails, Port, PortLine, PortState, Said
-from sedge.core.porting.reducers import answered, gone_through, stays_behind
+from sedge.core.porting.reducers import gone_through, stays_behind
 from sedge.core.porting.rejections import Rejection, rejection
 from sedge.core.records import Account, Carrier, Number, Proof, Site, Subject
 from sedge.core.reduce import changed
@@ -36,7 +36,6 @@ MOST_NUMBERS = 10_000
 MOST_TEXT = 400
 MOST_BILL = 20_000
 LISTED = 200
-ASK_EVERY = timedelta(minutes=10)
 FIELDS = tuple(AccountDetails.model_fields)
 
 
@@ -76,14 +75,9 @@ def plan_ports(desk: Desk, text: str, *, account: str, site: str) -> Planned:
 
     found = plan(
         numbers, served, desk.outside.numbering.on_account, ours=ours, serves=serves, submitted=desk.now(),
-        subdivisions={ours_at.country: subdivision_of(ours_at)},
+        subdivisions={ours_at.country: usual_subdivision(ours_at.timezone)},
     )  # fmt: skip
     return Planned(found, pasted.numbers, tuple(pasted.unread), account, site)
-
-
-def subdivision_of(site: Site) -> str:
-    """The part of the country whose public holidays count, where the site says; '' for those of the whole country."""
-    return {"Europe/London": "ENG", "Europe/Berlin": "BE", "America/Toronto": "ON", "America/New_York": "MA"}.get(site.timezone, "")
 
 
 def _ours(reading: Reading, numbers: list[str]) -> dict[str, str]:
@@ -107,7 +101,7 @@ def begin(desk: Desk, text: str, *, account: str, site: str) -> list[Port]:
         pending = {line.e164 for p in open_ports(writing) for line in p.lines}
         made = [
             Port(
-                id=desk.new_id("port"), no=last + i, losing=p.losing, country=p.country, subdivision=subdivision_of(writing.records.the(Site, site)),
+                id=desk.new_id("port"), no=last + i, losing=p.losing, country=p.country, subdivision=usual_subdivision(writing.records.the(Site, site).timezone),
                 account=account, site=site, details=AccountDetails(account=p.account), left_behind=tuple(s.e164 for s in p.left_behind),
                 lines=tuple(PortLine(e164=line.e164, hangs=line.hangs) for line in p.eligible if line.e164 not in pending),
             )
@@ -143,6 +137,11 @@ class PortView:
     lacking: list[Lacking]
     rejected: tuple[Said, Rejection] | None
     ranges: list[str]
+
+    @property
+    def code_name(self) -> str:
+        """What the country calls the code that each number has there; '' where it has none."""
+        return LEADS[self.port.country].needs_code if self.port.country in LEADS else ""
 
     def may(self, event: str) -> bool:
         return allows(self.port.state, PortEvent(event))
@@ -223,8 +222,17 @@ def change(desk: Desk, key: str, form: dict[str, str]) -> Port:
             "lines": lines,
             "wanted": _day(form.get("wanted", "")),
             "signed": "",
+            "subdivision": _subdivision(form.get("subdivision", port.subdivision)),
         }
         return writing.save([gone_through(port, PortEvent.CHANGE, **after)])[0].after
+
+
+def _subdivision(typed: str) -> str:
+    if not re.fullmatch(r"[A-Z0-9]{0,3}", typed.strip().upper()):
+        raise NotUnderstood(
+            "A part of the country as in ISO 3166-2, such as ENG, SCT or BE; empty: the holidays of all of it.", field="subdivision"
+        )
+    return typed.strip().upper()
 
 
 def _number(typed: str, port: Port, field: str) -> str:
@@ -449,53 +457,3 @@ def dates(desk: Desk, ports: Sequence[Port] | None = None) -> list[PortDate]:
 
 def calendar(desk: Desk, ports: Sequence[Port] | None = None) -> bytes:
     return write(dates(desk, ports), desk.now(), f"Ports of {desk.organisation.name}")
-
-
-# ── what the losing carrier says ──
-
-
-def follow(desk: Desk) -> int:
-    """Ask after every port that a losing carrier has, every ten minutes; what it says becomes events. A silent carrier is asked again."""
-    house, done = desk.house, 0
-    with desk.reading() as reading:
-        waiting = [
-            p for p in open_ports(reading) if p.placed_as and p.state in {PortState.SUBMITTED, PortState.QUERIED, PortState.ACCEPTED}
-        ]
-        carriers = {a.id: a.carrier for a in reading.records.many(Account, {p.account for p in waiting})}
-    for port in waiting:
-        key = (desk.who.organisation, f"port {port.id}")
-        if house.next_at.get(key, desk.now()) > desk.now():
-            continue
-        house.next_at[key] = min(_soon(port, desk.now()), desk.now() + ASK_EVERY)
-        try:
-            told = desk.outside.ports.state(carriers[port.account], port.placed_as or "")
-        except OutsideTrouble:
-            continue
-        with desk.writing(reason="what the losing carrier says") as writing:
-            changes = _told(writing, port.id, told)
-            if changes:
-                writing.save(changes)
-                done += 1
-    return done
-
-
-def _soon(port: Port, now: datetime) -> datetime:
-    """The moment at which something is promised, so that it is asked for just then."""
-    promised = port.foc if port.state is PortState.ACCEPTED else port.answer_due
-    return promised if promised and promised > now else now + ASK_EVERY
-
-
-def _told(writing: Writing, key: str, told: Any) -> list[Change]:
-    port = writing.records.the(Port, key)
-    estate = writing.estate(Needs(ports={key}))
-    found = answered(port, estate, state=told.state, code=told.code, text=told.text, foc=told.foc, refused=told.refused)
-    if found and told.answer_due != port.answer_due:
-        first = found[0]
-        found[0] = first.model_copy(update={"after": first.after.but(answer_due=told.answer_due)})
-    return found
-
-
-def next_due(reading: Reading) -> datetime | None:
-    """The next moment at which a losing carrier has promised something."""
-    moments = [m for p in open_ports(reading) if (m := p.foc if p.state is PortState.ACCEPTED else p.answer_due) and m > reading.now]
-    return min(moments, default=None)

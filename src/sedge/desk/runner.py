@@ -27,7 +27,7 @@ from sedge.desk import (
     mail,
     number_files,
     place_words,
-    ports,
+    port_following,
     rechecking,
     steps,
     workorders,
@@ -87,7 +87,7 @@ def next_due(house: House) -> datetime | None:
                 store.next_due(reading.connection),
                 store.next_scheduled(reading.connection),
                 number_store.next_due(reading.connection),
-                ports.next_due(reading),
+                port_following.next_due(reading),
             )
             moments += [m for m in found if m]
     return min(moments, default=None)
@@ -103,7 +103,7 @@ def _tick_one(desk: Desk) -> int:
     done += desk.house.while_unchanged(desk.who.organisation, "accounts watched", lambda: accounts.watch(desk))
     done += emergency_reports.go_on(desk) + desk.house.while_unchanged(desk.who.organisation, "proposals", lambda: directory.follow(desk))
     done += desk.house.while_unchanged(desk.who.organisation, "terms", lambda: licences.end_terms(desk))
-    done += ports.follow(desk)
+    done += port_following.follow(desk)
     return done + number_files.go_on_reading(desk) + mail.send_waiting(desk)
 
 

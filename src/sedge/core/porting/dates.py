@@ -98,6 +98,12 @@ def earliest(
     return Earliest(day, opens, closes, day_zero, days, size, timezone, tuple(reasons))
 
 
+def usual_subdivision(timezone: str) -> str:
+    """The part of a country whose public holidays usually count at a clock, as a default to be changed; '' for those of all of it. A clock
+    does not tell England from Scotland: whoever ports there says so."""
+    return {"Europe/London": "ENG", "Europe/Berlin": "BE", "America/Toronto": "ON", "America/New_York": "MA"}.get(timezone, "")
+
+
 def no_working_day(day: date, place: str) -> str:
     """Why a day doesn't count; '' where it does."""
     if day.weekday() >= 5:
