@@ -11,7 +11,8 @@ VIEWS = {
     "today": "/",
     "numbers": "/numbers?number=441134960100",
     "numbers-list": "/numbers?view=list&show=number,state,holder,site,tags,label,until,carrier&sort=holder",
-    "figures": "/numbers/figures?site=canal-museum",
+    "retire": "/numbers/494066969701/retire",
+    "drift": "/carriers/drift",
     "supply": "/supply?country=GB&area=Leeds&quantity=8&consecutive=1",
     "work-order": "/work-orders/9",
     "follow-a-call": "/numbers/441134960200/follow?presses=1&at=2026-11-24T11:20",
@@ -21,8 +22,6 @@ VIEWS = {
     "site": "/holders/sites/wharf-house?dialled=9+0131+496+0500",
     "call-path": "/paths/school-visits",
     "drawing": "/paths/members-line/draw?step=menu-1",
-    "compare": "/paths/canal-front-desk/compare",
-    "carriers": "/carriers",
     "licences": "/licences",
 }
 
@@ -51,24 +50,10 @@ def main() -> None:
         page.screenshot(path=ROOT / "docs/screenshots/planner.png")
         for code, x, y in (("WHF-005-C", 22, 30), ("WHF-006-A", 68, 62)):
             page.request.post(f"/api/v1/spots/{code}/place", headers={"Authorization": "Bearer demo"}, data={"x": x, "y": y})
-        drawn = page.request.post("/api/v1/drawings", headers={"Authorization": "Bearer demo"}, data={"path": "canal-front-desk"}).json()
-        steps = drawn["body"]["steps"]
-        steps["hours"]["openings"][0]["end"] = "18:00"
-        steps["lost"] = {
-            "kind": "announce",
-            "title": "Lost property",
-            "text": "Lost property is kept at the front desk for three months.",
-            "exits": {"done": "mailbox"},
-        }
-        steps["menu"] |= {"greeting": "For visits, press 1. For school groups, press 2. For lost property, press 3."}
-        steps["menu"]["keys"]["3"], steps["menu"]["exits"]["3"] = "lost property", "lost"
-        page.request.put(
-            "/api/v1/drawings/canal-front-desk",
-            headers={"Authorization": "Bearer demo"},
-            data={"version": drawn["version"], "body": drawn["body"]},
-        )
+        port = page.request.get("/api/v1/ports", headers={"Authorization": "Bearer demo"}).json()["items"][0]["id"]
+        page.request.post(f"/api/v1/ports/{port}/holders/proposed", headers={"Authorization": "Bearer demo"}, data={"unsure": True})
         report = page.request.post("/api/v1/safety/tests", headers={"Authorization": "Bearer demo"}, data={}).json()["id"]
-        for name, address in {**VIEWS, "emergency-report": f"/safety/tests/{report}"}.items():
+        for name, address in {**VIEWS, "emergency-report": f"/safety/tests/{report}", "port": f"/ports/{port}"}.items():
             page.goto(address)
             page.wait_for_load_state("networkidle")
             page.wait_for_timeout(300)

@@ -19,6 +19,7 @@ from sedge.api import accounts as api_accounts
 from sedge.api import calls as api_calls
 from sedge.api import checks as api_checks
 from sedge.api import connections as api_connections
+from sedge.api import drift as api_drift
 from sedge.api import files as api_files
 from sedge.api import holders as api_holders
 from sedge.api import ledger as api_ledger
@@ -28,7 +29,9 @@ from sedge.api import organisations as api_organisations
 from sedge.api import papers as api_papers
 from sedge.api import paths as api_paths
 from sedge.api import people as api_people
+from sedge.api import port_outs as api_port_outs
 from sedge.api import ports as api_ports
+from sedge.api import retiring as api_retiring
 from sedge.api import safety as api_safety
 from sedge.api import scim as api_scim
 from sedge.api import supply as api_supply
@@ -45,6 +48,7 @@ from sedge.store import installation as installation_store
 from sedge.store.database import Database
 from sedge.store.secrets import Keyring
 from sedge.web import problems
+from sedge.web.carriers.drift import place as drift_place
 from sedge.web.carriers.routes import place as carriers_place
 from sedge.web.components.routes import place as components_place
 from sedge.web.doors import who_asks
@@ -65,7 +69,9 @@ from sedge.web.paths.drawing import place as drawing_place
 from sedge.web.paths.files import place as path_files_place
 from sedge.web.paths.questions import place as path_questions_place
 from sedge.web.paths.routes import place as paths_place
+from sedge.web.ports.outs import place as port_outs_place
 from sedge.web.ports.views import place as ports_place
+from sedge.web.retiring.views import place as retiring_place
 from sedge.web.safety.places import place as safety_places_place
 from sedge.web.safety.routes import place as safety_place
 from sedge.web.shared.rendering import environment
@@ -101,11 +107,11 @@ class DeskFacts:
 
 
 PLACES = (
-    sign_in_place, members_place, organisations_place, today_place, path_questions_place, path_files_place, drawing_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, numbers_place, papers_place, ports_place, forms_place, connecting_place, supply_place, answering_place, caller_ids_place, people_place, holders_place, licences_place, safety_place, safety_places_place, carriers_place, ledger_place,
+    sign_in_place, members_place, organisations_place, today_place, path_questions_place, path_files_place, drawing_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, retiring_place, numbers_place, papers_place, port_outs_place, ports_place, forms_place, connecting_place, supply_place, answering_place, caller_ids_place, people_place, holders_place, licences_place, safety_place, safety_places_place, drift_place, carriers_place, ledger_place,
     letters_place, planner_place, editing_place, checks_place, workorders_place, why_not_place, components_place, standins_place,
 )  # fmt: skip
 RESOURCES = (
-    api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_checks.resource, api_workorders.resource, api_paths.resource, api_calls.resource, api_ports.resource, api_organisations.resource, api_holders.resource, api_people.resource, api_licences.resource, api_safety.resource,
+    api_retiring.resource, api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_checks.resource, api_workorders.resource, api_paths.resource, api_calls.resource, api_ports.resource, api_port_outs.resource, api_drift.resource, api_organisations.resource, api_holders.resource, api_people.resource, api_licences.resource, api_safety.resource,
     api_ledger.resource, api_ledger.standins,
 )  # fmt: skip
 

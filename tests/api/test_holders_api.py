@@ -80,7 +80,7 @@ def test_products_and_pools(api):
     key = made.json()["id"]
     assert api.patch(f"licence-products/{key}", json={"price": "3.00"}).json()["monthly"]["amount"] == "3.00"
     assert api.patch("licence-products/staff-seat", json={"needs_all": [key]}).status_code == 409
-    assert api.get("licence-products/home-calling").json()["seats"]["granted"] == 13
+    assert api.get("licence-products/home-calling").json()["seats"]["granted"] == 19
 
 
 def test_a_site_says_what_it_lacks(api):

@@ -24,6 +24,7 @@ def test_cells_are_picked_by_mouse_and_reserved_together(page):
     page.goto("/numbers")
     cell(page, 160).click(modifiers=["Control"])
     cell(page, 169).click(modifiers=["Shift"])
+    cell(page, 260).scroll_into_view_if_needed()
     begin, end = cell(page, 260).bounding_box(), cell(page, 265).bounding_box()
     page.mouse.move(begin["x"] + 9, begin["y"] + 9)
     page.mouse.down()
@@ -40,7 +41,7 @@ def test_cells_are_picked_by_mouse_and_reserved_together(page):
     page.get_by_role("button", name="Run").first.click()
     expect(page.get_by_text(re.compile("work order [0-9]+, done"))).to_be_visible()
     page.goto("/numbers?view=list&state=reserved")
-    expect(page.get_by_role("heading", name="20 of 220 numbers")).to_be_visible()
+    expect(page.get_by_role("heading", name="20 of 280 numbers")).to_be_visible()
 
 
 def test_the_map_is_worked_with_the_keyboard_alone(page):
@@ -90,7 +91,7 @@ def test_a_list_from_a_mail_becomes_a_selection(page):
     page.get_by_role("button", name="Run").first.click()
     expect(page.get_by_text(re.compile("work order [0-9]+, done"))).to_be_visible()
     page.goto("/numbers?tag=till")
-    expect(page.get_by_role("heading", name="2 of 220 numbers")).to_be_visible()
+    expect(page.get_by_role("heading", name="2 of 280 numbers")).to_be_visible()
 
 
 def test_facts_are_edited_where_they_stand_and_a_view_is_kept(page):

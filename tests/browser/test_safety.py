@@ -83,7 +83,7 @@ def test_a_test_of_everything_can_be_kept(page):
     page.goto("/safety")
     page.get_by_role("link", name="Test everything").click()
     page.get_by_role("button", name="Test now").click()
-    expect(page.get_by_text("Help comes for 85 of 85 numbers in use.")).to_be_visible()
+    expect(page.get_by_text("Help comes for 94 of 94 numbers in use.")).to_be_visible()
     with page.expect_download() as loading:
         page.get_by_role("link", name="To keep: PDF").click()
     assert loading.value.suggested_filename.endswith(".pdf")

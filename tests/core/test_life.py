@@ -23,6 +23,7 @@ EXPECTED = {  # written out again on purpose: the table in core must agree with 
     (State.RESERVED, Event.UNRESERVE): {State.AVAILABLE},
     (State.RESERVED, Event.LAPSE): {State.AVAILABLE},
     (State.RESERVED, Event.ASSIGN): {State.ASSIGNED},
+    (State.RESERVED, Event.BACK_OUT): {State.CLOSED},
     (State.ASSIGNED, Event.UNASSIGN): {State.AGING, State.AVAILABLE},
     (State.ASSIGNED, Event.BACK_OUT): {State.CLOSED},
     (State.AGING, Event.END_REST): {State.AVAILABLE},

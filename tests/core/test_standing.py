@@ -9,7 +9,7 @@ from sedge.core.numbers.life import State
 from sedge.core.numbers.standing import Mark, next_actions, standing
 from sedge.core.paths.steps import holder_path
 from sedge.core.proof.compare import fingerprint
-from sedge.core.retiring.depends import dependences, saved_a_year
+from sedge.core.retiring.depends import saved_a_year
 from tests.conftest import NOW
 
 
@@ -145,43 +145,6 @@ def test_what_is_most_urgent_comes_first(estate, changes, first):
     assert actions(estate, estate.given(142, estate.person(), **changes))[0] == first
 
 
-# ── before retiring ──
-
-
-def depends(estate, number, naming=()):
-    built = estate.build()
-    return {d.what: d.so for d in dependences(built.number(number), built, list(naming))}
-
-
-def test_everything_that_depends_on_a_number_is_told_with_what_happens_to_it(estate):
-    person = estate.person()
-    estate.granted(person, "staff", "home")
-    estate.put(e.PathVersion(id="p", name="Front desk", body=holder_path().model_dump(mode="json"), in_force_from=NOW))
-    found = depends(estate, estate.given(142, person, path="p"))
-    assert found == {
-        "Ifeoma Okafor, main number": "is left without any number",
-        "Licences of Ifeoma Okafor": "Staff seat, Home calling would stand idle; take them back to save the seats",
-        "Call path Front desk": "stays, with one number less",
-        "The list of trunk Brackwater Leeds": "the number is taken off when it is released",
-        "Emergency spot WHF-001-K": "stays for the others there",
-    }
-
-
-def test_a_holder_with_another_number_keeps_it_and_the_licences(estate):
-    person = estate.person()
-    estate.granted(person, "staff")
-    estate.given(143, person, e.Role.EXTRA)
-    found = depends(estate, estate.given(142, person))
-    assert found["Ifeoma Okafor, main number"] == "keeps 0113 496 0143"
-    assert "Licences of Ifeoma Okafor" not in found
-
-
-def test_a_path_that_names_the_number_would_lead_nowhere(estate):
-    naming = e.PathVersion(id="p", name="Night desk", body=holder_path().model_dump(mode="json"), in_force_from=NOW)
-    assert depends(estate, estate.number(142, trunk=None), [naming]) == {"Call path Night desk": "names this number and would lead nowhere"}
-
-
-def test_nothing_depends_on_a_free_number_and_it_saves_a_year(estate):
+def test_releasing_a_number_saves_a_year(estate):
     number = estate.number(142, trunk=None)
-    assert depends(estate, number) == {}
     assert str(saved_a_year(estate.build().number(number)).amount) == "7.80"

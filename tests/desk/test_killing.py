@@ -12,6 +12,7 @@ import subprocess
 import sys
 import threading
 import time
+from datetime import datetime
 from pathlib import Path
 
 import httpx
@@ -290,14 +291,60 @@ def _nothing_twice(server, offers, orders, works):
     keys = [o["work_order"] for o in orders]
     assert len(set(keys)) == len(keys)
     found = server.get("/numbers?limit=1000&carrier=brackwater")["items"]
-    assert len(found) == 20 + 4 * len(offers)
+    assert len(found) == 60 + 4 * len(offers)
     assert {n["state"] for n in found if n["e164"] in {e for o in offers for e in o["numbers"]}} == {"available"}
     balance = next(a["balance"]["amount"] for c in server.get("/carriers")["items"] for a in c["accounts"] if a["id"] == "brackwater-main")
     assert float(balance) == 640 - sum(float(o["setup"]["amount"]) for o in offers)
     staff = next(s for s in server.get("/subscriptions")["items"] if s["product"] == "staff-seat")
-    assert staff["used"] == 13 + len(works)
+    assert staff["used"] == 19 + len(works)
     for i in range(len(works)):
         told = [e["action"] for e in server.get(f"/numbers/+4411349602{40 + i}/history")["items"]]
         assert told.count("number.set-aside") == 1
     mails = [(m["to"], m["subject"], m["text"]) for m in server.get("/standins/mailbox")["items"]]
     assert len(mails) == len(set(mails)), "each mail once"
+
+
+PORT_KILLS = int(os.environ.get("PORT_KILLS", "4"))
+
+
+@pytest.mark.killing
+def test_killed_while_five_hundred_numbers_are_switched_each_arrives_once(server):
+    """The switch goes on after each death, and no number has two lives, no holder two switches."""
+    told = {"number": "OQ-9000", "name": "Reedbank Fairs Limited", "address": "1 Reedbank, Bristol, BS2 1ZZ", "pin": "9000"}
+    wish = {"text": "01632 960001-960500", "to_account": "fellgate-main", "site": "canal-museum", "account": told}
+    port = server.post("/ports", wish)["items"][0]
+    assert len(port["numbers"]) == 500
+    server.post(f"/ports/{port['id']}/sign", {"by": "Imogen Vance"})
+    asked = server.post(f"/ports/{port['id']}/submit", {})["work_order"]
+    server.post(f"/work-orders/{asked}/run", {})
+    server.post("/standins/clock", {"advance": "P5D"})
+    accepted = server.get(f"/ports/{port['id']}")
+    assert accepted["state"] == "accepted"
+    draft = server.post(f"/ports/{port['id']}/switch", {})["work_order"]
+    server.post(f"/work-orders/{draft}/run", {})
+    foc = datetime.fromisoformat(accepted["foc"])
+    now = datetime.fromisoformat(httpx.post(f"http://127.0.0.1:{server.standins_port}/control/tick", timeout=30).json()["now"])
+    chance = random.Random(500)
+    mover = threading.Thread(target=_try, args=(server, "/standins/clock", {"advance": f"PT{int((foc - now).total_seconds()) + 2}S"}))
+    mover.start()
+    for _ in range(PORT_KILLS):
+        time.sleep(0.2 + chance.random())
+        server.kill()
+        server.start()
+    mover.join()
+    left = (
+        foc - datetime.fromisoformat(httpx.post(f"http://127.0.0.1:{server.standins_port}/control/tick", timeout=30).json()["now"])
+    ).total_seconds()
+    server.post("/standins/clock", {"advance": f"PT{max(0, int(left)) + 3600}S"})
+    assert server.get(f"/ports/{port['id']}")["state"] == "activated"
+    found = server.get("/numbers?limit=1000&find=01632")["items"]
+    assert len(found) == len({n["e164"] for n in found}) == 500
+    assert {n["state"] for n in found} == {"available"}
+    entries = server.get(f"/numbers/{found[7]['e164']}/history")["items"]
+    assert [e["action"] for e in entries].count("number.ported-in") == 1
+
+
+def _try(server, path, body):
+    """A call that may be cut off by the server's death."""
+    with contextlib.suppress(httpx.HTTPError):
+        server.api.post(path, json=body)

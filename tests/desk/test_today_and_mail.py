@@ -48,7 +48,7 @@ def test_the_demo_begins_with_a_days_work_most_serious_first(desk):
     assert whats(desk)[:2] == ["1 number in use on no trunk's list", "Work order 7 failed: A number for the learning producer"]
     assert {
         "Work order 9 is a draft: A second number for the loans officer",
-        "Home calling: 2 seats left of 15",
+        "Home calling: 2 seats left of 21",
         "3 phones no longer registered",
         "1 proof gone stale",
     } <= set(whats(desk))
@@ -66,12 +66,15 @@ def test_every_line_leads_to_a_page_that_its_reader_may_see(client, house, membe
 def test_each_role_is_told_what_it_can_do_something_about(house):
     told = {member.role.value: whats(house.desk(member)) for member in MEMBERS}
     assert [w for w in told["finance"] if not w.startswith("Tour guide seat: the trial ends")] == [
-        "Home calling: 2 seats left of 15",
+        "Port 1 is asked about",
+        "Pellucid Telephony asks for 2 numbers",
+        "1 number otherwise at the carrier than here",
+        "Home calling: 2 seats left of 21",
         "3 phones no longer registered",
     ]
     assert "2 people without an emergency spot" in told["safety officer"]
     assert not any("Work order" in what for what in told["help desk"])
-    assert len(told["administrator"]) == 13
+    assert len(told["administrator"]) == 16
 
 
 def test_listing_the_number_takes_its_line_away(house, desk):

@@ -52,6 +52,13 @@ def test_the_mandate_speaks_the_countrys_language_and_keeps_every_word_of_the_ac
     assert "0117 496 0800" in text
 
 
+def test_toll_free_numbers_change_their_responsible_organisation(tmp_path):
+    text, _ = text_of(mandate(facts("US", ("+18005550199",), toll_free=True)), tmp_path)
+    assert "Authority to change the responsible organization of" in text
+    british, _ = text_of(mandate(facts("GB", ("+448081570100",), toll_free=True)), tmp_path)
+    assert "Letter of authority" in british, "there is no such thing there"
+
+
 def test_ten_thousand_numbers_stand_as_ranges_on_few_pages(tmp_path):
     numbers = tuple(f"+1617555{n:04d}" for n in range(10_000) if n % 500 != 499)
     started = datetime.now(tz=UTC)

@@ -110,6 +110,6 @@ def test_reports_and_registrations_have_their_pages(rowan):
     assert rowan.get(f"{report}/report.pdf").content.startswith(b"%PDF")
     assert "as Sedge says them" in shown(rowan, "/safety/registered?carrier=brackwater")
     assert (
-        "The register has all 3" in rowan.post("/safety/addresses/recheck", headers={"HX-Request": "true", "HX-Target": "rechecked"}).text
+        "The register has all 5" in rowan.post("/safety/addresses/recheck", headers={"HX-Request": "true", "HX-Target": "rechecked"}).text
     )
     assert rowan.get("/safety/numbers/441134960100/pidf-lo.xml").headers["content-type"].startswith("application/pidf+xml")

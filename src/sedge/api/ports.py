@@ -5,16 +5,19 @@ from typing import Annotated, Any
 
 from fastapi import Query
 from fastapi.responses import Response
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
+from pydantic import AwareDatetime, Base64Bytes, BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
+from sedge.core.holding import HolderRef
+from sedge.core.numbers.e164 import read_one
 from sedge.core.porting.dates import Earliest, earliest
 from sedge.core.porting.planning import PortPlan
-from sedge.core.porting.records import AccountDetails
-from sedge.desk import ports
+from sedge.core.porting.records import AccountDetails, KeptFree, PortLine
+from sedge.core.words import Role
+from sedge.desk import kept_free, port_switching, port_talking, ports
 
 resource = Resource(tags=["ports"])
 
@@ -47,6 +50,9 @@ class Changed(BaseModel):
     model_config = ConfigDict(extra="forbid")
     account: Told
     wanted_date: date | None = None
+    subdivision: str | None = Field(
+        default=None, max_length=3, description="whose public holidays count: ISO 3166-2 without the country; none: as it is"
+    )
     settled: dict[str, str] = {}
     codes: dict[str, str] = {}
 
@@ -59,6 +65,61 @@ class Signed(BaseModel):
 class Words(BaseModel):
     model_config = ConfigDict(extra="forbid")
     text: str = Field(min_length=2, max_length=2000)
+
+
+class Attached(BaseModel):
+    """A document to go with an answer: PDF, PNG or JPEG, in base64 (RFC 4648 §4)."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(min_length=1, max_length=200)
+    content: Base64Bytes = Field(max_length=14_000_000)
+
+
+class Answer(Words):
+    attached: Attached | None = None
+
+
+class Line(BaseModel):
+    """Who has a number from the switch on; `holder` None: nobody."""
+
+    model_config = ConfigDict(extra="forbid")
+    number: str
+    holder: HolderRef | None = None
+    role: Role = Role.MAIN
+    spot: str | None = None
+    path: str | None = None
+    fallback: str = ""
+
+
+class Holders(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    lines: list[Line] = Field(max_length=ports.MOST_NUMBERS)
+    features: list[str] | None = None
+
+
+class Proposed(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    unsure: bool = False
+
+
+class Apart(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    numbers: str = Field(min_length=1, max_length=200_000, description="in any form, ranges with a dash")
+
+
+class Reason(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    reason: str = Field(min_length=3, max_length=200)
+
+
+class Free(BaseModel):
+    """Days on which nothing is switched; `site` None: anywhere."""
+
+    model_config = ConfigDict(extra="forbid")
+    first: date
+    last: date | None = None
+    why: str = Field(min_length=2, max_length=120)
+    site: str | None = None
 
 
 class Day(BaseModel):
@@ -107,6 +168,28 @@ def begin(desk: AtDesk, asked: Asked, *, dry_run: bool = False) -> dict[str, Any
     return {"items": [_shown(desk, p.id) for p in made]}
 
 
+@resource.read("/ports/days", May.SEE_MONEY)
+def days(desk: AtDesk) -> dict[str, Any]:
+    """Days on which nothing is switched."""
+    return {"items": [_free(f.kept) for f in kept_free.listing(desk)], "next": None}
+
+
+@resource.write("/ports/days", May.BUY, status_code=201)
+def keep_free(desk: AtDesk, asked: Free) -> dict[str, Any]:
+    last = asked.last.isoformat() if asked.last else ""
+    return _free(kept_free.keep(desk, first=asked.first.isoformat(), last=last, why=asked.why, site=asked.site or ""))
+
+
+@resource.write("/ports/days/{key}/give-back", May.BUY)
+def give_back(desk: AtDesk, key: str) -> dict[str, Any]:
+    kept_free.give_back(desk, key)
+    return days(desk)
+
+
+def _free(kept: KeptFree) -> dict[str, Any]:
+    return {"id": kept.id, "first": kept.first.isoformat(), "last": kept.last.isoformat(), "why": kept.why, "site": kept.site}
+
+
 @resource.read("/ports/{key}", May.SEE_MONEY)
 def look(desk: AtDesk, key: str) -> dict[str, Any]:
     return _shown(desk, key)
@@ -116,6 +199,8 @@ def look(desk: AtDesk, key: str) -> dict[str, Any]:
 def change(desk: AtDesk, key: str, asked: Changed) -> dict[str, Any]:
     form = _form(asked.account, asked.wanted_date, AccountDetails())
     form |= {f"settle:{n}": words for n, words in asked.settled.items()} | {f"code:{n}": code for n, code in asked.codes.items()}
+    if asked.subdivision is not None:
+        form["subdivision"] = asked.subdivision
     ports.change(desk, key, form)
     return _shown(desk, key)
 
@@ -127,20 +212,104 @@ def sign(desk: AtDesk, key: str, asked: Signed) -> dict[str, Any]:
 
 
 @resource.write("/ports/{key}/answer", May.BUY)
-def answer(desk: AtDesk, key: str, asked: Words) -> dict[str, Any]:
-    ports.answer_query(desk, key, asked.text)
+def answer(desk: AtDesk, key: str, asked: Answer) -> dict[str, Any]:
+    with_it = {"filename": asked.attached.name, "content": asked.attached.content} if asked.attached else {}
+    port_talking.answer_query(desk, key, asked.text, **with_it)
+    return _shown(desk, key)
+
+
+@resource.write("/ports/{key}/bill", May.BUY)
+def put_bill(desk: AtDesk, key: str, asked: Attached) -> dict[str, Any]:
+    """A copy of the losing carrier's bill, kept on file."""
+    ports.put_bill(desk, key, asked.name, asked.content)
+    return _shown(desk, key)
+
+
+@resource.write("/ports/{key}/remind", May.BUY)
+def remind(desk: AtDesk, key: str) -> dict[str, Any]:
+    """The losing carrier is past its time and is told so."""
+    port_talking.remind(desk, key)
+    return _shown(desk, key)
+
+
+@resource.write("/ports/{key}/split", May.BUY, status_code=201)
+def split(desk: AtDesk, key: str, asked: Apart) -> dict[str, Any]:
+    """Numbers into a port of their own, which is given back."""
+    return _shown(desk, port_talking.split(desk, key, asked.numbers).id)
+
+
+@resource.read("/ports/{key}/holders", May.SEE_MONEY)
+def holders(desk: AtDesk, key: str) -> dict[str, Any]:
+    """Who has each number from the switch on, and what is proposed for those that nobody has been chosen for (the first 200)."""
+    of = port_switching.preparation(desk, key)
+    return {
+        "features": list(of.port.features), "may_be_switched_on": of.features,
+        "items": [
+            {
+                "number": r.line.e164, "used_for": r.line.used_for or None, "holder": r.line.holder.model_dump() if r.line.holder else None, "role": r.line.role.value,
+                "spot": r.line.spot, "path": r.line.path, "fallback": r.line.fallback or None,
+                "proposed": {"holder": r.proposal.ref.model_dump(), "why": r.proposal.why, "sure": r.proposal.sure} if r.proposal else None,
+            }
+            for r in of.rows
+        ],
+    }  # fmt: skip
+
+
+@resource.write("/ports/{key}/holders", May.BUY)
+def choose(desk: AtDesk, key: str, asked: Holders) -> dict[str, Any]:
+    """For the numbers named; the others stay as they are."""
+    lines = {read_one(x.number, "GB", field="lines"): x for x in asked.lines}
+    given = {
+        e164: PortLine(e164=e164, holder=x.holder, role=x.role, spot=x.spot, path=x.path, fallback=x.fallback) for e164, x in lines.items()
+    }
+    port_switching.give(desk, key, given, asked.features)
+    return holders(desk, key)
+
+
+@resource.write("/ports/{key}/holders/proposed", May.BUY)
+def take_proposals(desk: AtDesk, key: str, asked: Proposed) -> dict[str, Any]:
+    port_switching.take_proposals(desk, key, unsure=asked.unsure)
+    return holders(desk, key)
+
+
+@resource.write("/ports/{key}/submit", May.BUY, status_code=201)
+def submit(desk: AtDesk, key: str) -> dict[str, Any]:
+    """A draft of the work order that submits it."""
+    return shapes.drafted(ports.submission(desk, key))
+
+
+@resource.write("/ports/{key}/switch", May.BUY, status_code=201)
+def switch(desk: AtDesk, key: str) -> dict[str, Any]:
+    """A draft of the work order of the day: what is missing before, the switch, calls to and from each number that somebody has."""
+    return shapes.drafted(port_switching.activation(desk, key))
+
+
+@resource.write("/ports/{key}/prove", May.BUY, status_code=201)
+def prove(desk: AtDesk, key: str) -> dict[str, Any]:
+    return shapes.drafted(port_switching.proof(desk, key))
+
+
+@resource.write("/ports/{key}/back-out", May.BUY, status_code=201)
+def back_out(desk: AtDesk, key: str, asked: Reason) -> dict[str, Any]:
+    """A draft of the work order that gives the numbers back, while the losing carrier takes them."""
+    return shapes.drafted(port_switching.backing_out(desk, key, asked.reason))
+
+
+@resource.write("/ports/{key}/close", May.BUY)
+def close(desk: AtDesk, key: str) -> dict[str, Any]:
+    port_switching.close(desk, key)
     return _shown(desk, key)
 
 
 @resource.write("/ports/{key}/date", May.BUY)
 def move_date(desk: AtDesk, key: str, asked: Day) -> dict[str, Any]:
-    ports.move_date(desk, key, asked.wanted_date.isoformat())
+    port_talking.move_date(desk, key, asked.wanted_date.isoformat())
     return _shown(desk, key)
 
 
 @resource.write("/ports/{key}/cancel", May.BUY)
 def cancel(desk: AtDesk, key: str) -> dict[str, Any]:
-    ports.cancel(desk, key)
+    port_talking.cancel(desk, key)
     return _shown(desk, key)
 
 
@@ -193,6 +362,7 @@ def _shown(desk: AtDesk, key: str) -> dict[str, Any]:
         "numbers": [{"e164": x.e164, "eligible": not x.refused, "reasons": [x.refused] if x.refused else [], "hangs": x.hangs or None, "code": x.code or None} for x in port.lines],
         "left_behind": list(port.left_behind), "lacking": [{"what": x.what, "done": x.done, "says": x.says} for x in view.lacking],
         "earliest": _earliest(view.earliest) if view.earliest else None, "foc": _moment(port.foc), "answer_due": _moment(port.answer_due),
+        "silent": view.silent, "wrong_day": view.wrong_day or None, "back_out_until": _moment(port.back_out_until), "toll_free": port.toll_free, "subdivision": port.subdivision or None, "bill": port.bill or None,
         "rejection": {"code": view.rejected[0].code, "text": view.rejected[0].text, "remedy": view.rejected[1].remedy, "field": view.rejected[1].field} if view.rejected else None,
         "said": [{"at": shapes.moment(s.at), "by": s.by, "what": s.what, "text": s.text, "code": s.code or None} for s in port.said],
     }  # fmt: skip

@@ -21,6 +21,7 @@ from sedge.desk.take_over import Sitting
 from sedge.desk.workorders import OrderView
 from sedge.store.number_files import NumberFile, Report
 from sedge.store.past import Was
+from sedge.store.workorders import WorkOrder
 
 
 def moment(value: datetime | None) -> str | None:
@@ -45,6 +46,11 @@ def number(n: Number, holder_name: str) -> dict[str, Any]:
         "tags": list(n.tags), "cost_centre": n.cost_centre, "holder": holder, "site": n.site, "carrier": n.carrier, "account": n.account, "spot": n.spot,
         "path": n.path, "trunk": n.trunk, "monthly": money(n.monthly), "leaving_on": moment(n.leaving_on), "known_as": n.known_as,
     }  # fmt: skip
+
+
+def drafted(order: WorkOrder) -> dict[str, Any]:
+    """A work order that was just written: look at it, add its remedies, run it."""
+    return {"work_order": order.id, "no": order.no, "tasks": len(order.tasks)}
 
 
 def entry(e: Entry) -> dict[str, Any]:

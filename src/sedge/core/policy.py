@@ -16,6 +16,10 @@ class Policy:
     floors_need_detail: int = 1
     area_needs_detail_m2: int = 3700
 
+    def reserve(self, in_use: int) -> int:
+        """How many free numbers a site keeps for who comes next: a tenth of those in use, five at least."""
+        return max(5, in_use // 10)
+
     def rest(self, kind: Kind) -> int:
         return self.rest_days_toll_free if kind is Kind.TOLL_FREE else self.rest_days
 

@@ -1,6 +1,6 @@
 """The records of an estate: what there is, as frozen facts; which of them is the ledger's subject under which word."""
 
-from datetime import datetime
+from datetime import date, datetime
 from enum import StrEnum
 from typing import Any, Literal
 
@@ -11,7 +11,8 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import Kind
 from sedge.core.paths.steps import Opening
-from sedge.core.porting.records import Port
+from sedge.core.porting.outgoing_records import PortOut
+from sedge.core.porting.records import KeptFree, Port
 from sedge.core.supply.records import (
     Account,
     Carrier,
@@ -42,7 +43,8 @@ class Assignment(Fact):
 class Number(Fact):
     """One open (or ended) life of an E.164 number. `id` is the life's; `e164` is `+` and digits.
 
-    `features_from` says from when those features work that were switched on later than the number was delivered.
+    `bound_until` is the end of its minimum term at the carrier: until then it is paid for, released or not.
+    `held_before` is the name of who had it last, until `held_until`. `announcement` is what callers hear while it rests. `features_from` says from when those features work that were switched on later than the number was delivered.
     """
 
     id: str
@@ -54,17 +56,21 @@ class Number(Fact):
     state_reason: str = ""
     usable_from: datetime | None = None
     leaving_on: datetime | None = None
+    bound_until: date | None = None
     account: str
     carrier: str
     order: str | None = None
     site: str
     assignment: Assignment | None = None
     reserved_for: HolderRef | None = None
+    held_before: str = ""
+    held_until: datetime | None = None
     spot: str | None = None
     registered_spot: str | None = None
     path: str | None = None
     trunk: str | None = None
     fallback: str = ""
+    announcement: str = ""
     label: str = ""
     note: str = ""
     tags: tuple[str, ...] = ()
@@ -90,6 +96,11 @@ class Number(Fact):
     @property
     def holder(self) -> HolderRef | None:
         return self.assignment.holder if self.assignment else None
+
+    @property
+    def in_use(self) -> bool:
+        """Whether calls to it ring somebody: also while it is on its way to another carrier, until it has gone."""
+        return self.assignment is not None and self.state in {State.ASSIGNED, State.PORTING_OUT}
 
 
 class CivicElements(Fact):
@@ -196,10 +207,12 @@ class Site(Fact):
 
 
 class Defaults(Fact):
-    """What holds for the whole organisation where nobody nearer says otherwise; there is one, `ORGANISATION`."""
+    """What holds for the whole organisation where nobody nearer says otherwise; there is one, `ORGANISATION`. `rests` are days of rest by
+    country (`GB`, `GB toll-free`), where they are not the policy's."""
 
     id: str
     caller_id: CallerId = CallerId()
+    rests: dict[str, int] = {}
     version: int = 0
 
 
@@ -362,7 +375,7 @@ class Area(Fact):
 
 Record = (
     Number | Person | Site | ServiceLine | Group | Device | Downstream | Address | Spot | Product | Subscription | Grant | Carrier | Account
-    | Hold | Order | Trunk | PathVersion | Proof | Area | Document | Defaults | Port
+    | Hold | Order | Trunk | PathVersion | Proof | Area | Document | Defaults | Port | PortOut | KeptFree
 )  # fmt: skip
 
 RECORD_TYPES: dict[Subject, type[Fact]] = {
@@ -389,5 +402,7 @@ RECORD_TYPES: dict[Subject, type[Fact]] = {
     Subject.DOCUMENT: Document,
     Subject.DEFAULTS: Defaults,
     Subject.PORT: Port,
+    Subject.PORT_OUT: PortOut,
+    Subject.KEPT_FREE: KeptFree,
 }
 SUBJECT_OF = {record_type: subject for subject, record_type in RECORD_TYPES.items()}

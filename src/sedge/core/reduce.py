@@ -12,6 +12,7 @@ from sedge.core.facts import Fact, canonical
 from sedge.core.licences.reducers import granted, taken_back
 from sedge.core.numbers.life import Event, State, next_state
 from sedge.core.policy import POLICY
+from sedge.core.porting.outgoing import refused
 from sedge.core.porting.reducers import answered
 from sedge.core.records import (
     ORGANISATION,
@@ -34,11 +35,12 @@ from sedge.core.records import (
     Subscription,
 )
 from sedge.core.reducing import REDUCERS, changed, number_changed, number_in, reduces, step
+from sedge.core.retiring.resting import rest_of
 from sedge.core.supply.reducers import charge, refund, settle_lines
 from sedge.core.workorders import tasks as t
 
 PERSONS_FACTS = ("name", "email", "site", "department", "job", "extension", "manager", "known_elsewhere_as", "left")
-__all__ = ["answered", "apply", "changed", "charge", "granted", "refund", "settle_lines", "taken_back"]
+__all__ = ["answered", "apply", "changed", "charge", "granted", "refund", "refused", "settle_lines", "taken_back"]
 
 
 def apply(task: Any, estate: Estate, identity: str = "new") -> list[Change]:
@@ -69,12 +71,13 @@ def _own_spot(holder: HolderRef, estate: Estate) -> str | None:
 @reduces(t.UnassignNumber)
 def _unassign(task: t.UnassignNumber, estate: Estate, _identity: str) -> list[Change]:
     number = estate.number(number_in(task))
-    rest = POLICY.rest(number.kind) if task.rest is None else task.rest
+    rest = rest_of(number, estate) if task.rest is None else task.rest
     to = State.AGING if rest else State.AVAILABLE
     until = estate.now + timedelta(days=rest) if rest else None
-    return number_changed(
-        number, "number.unassigned", **step(number, Event.UNASSIGN, to, state_until=until), assignment=None, path=None, label=""
-    )
+    name = estate.holder(number.holder).name if number.holder else ""
+    last = {"held_before": name, "held_until": estate.now} if name else {}
+    values = step(number, Event.UNASSIGN, to, state_until=until, announcement=task.announcement if rest else "", **last)
+    return number_changed(number, "number.unassigned", **values, assignment=None, path=None, label="")
 
 
 @reduces(t.ReserveNumber)

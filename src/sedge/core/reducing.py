@@ -37,7 +37,7 @@ def number_changed(before: Number, action: str, **values: Any) -> list[Change]:
 
 def step(number: Number, event: Event, to: State | None = None, **values: Any) -> dict[str, Any]:
     """The values of a number that goes through `event`; what belonged to the old state is cleared."""
-    cleared: dict[str, Any] = {"state_until": None, "state_reason": "", "reserved_for": None}
+    cleared: dict[str, Any] = {"state_until": None, "state_reason": "", "reserved_for": None, "announcement": ""}
     return {**cleared, "state": next_state(number.state, event, to), "state_before": number.state, **values}
 
 

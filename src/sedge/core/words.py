@@ -77,3 +77,5 @@ class Subject(StrEnum):
     DOCUMENT = "document"
     DEFAULTS = "organisation"
     PORT = "port"
+    PORT_OUT = "port out"
+    KEPT_FREE = "days kept free"

@@ -46,16 +46,16 @@ def carriers() -> list[Carrier]:
         Carrier(
             id="fellgate", name="Fellgate Voice", supply_model=SupplyModel.OWN_TRUNK, countries=("GB",), capacities=(any_,), asks_of={},
             registers_addresses=False, features=FEATURES["fellgate"], rates=rates_of("fellgate"), contact="desk@fellgate.example",
-            terms="Prepaid. A month's price is taken on the 1st; service stops 14 days after a charge that is not covered.",
+            notice_days=7, terms="Prepaid. A month's price is taken on the 1st; service stops 14 days after a charge that is not covered.",
         ),
         Carrier(
             id="brackwater", name="Brackwater Telecom", supply_model=SupplyModel.BUNDLED, countries=("GB", "DE"), capacities=(single, many),
             asks_of=asks, features=FEATURES["brackwater"], rates=rates_of("brackwater"), contact="orders@brackwater.example",
-            terms="Prepaid, one account for each currency. Papers for Germany are looked at by a person on working days.",
+            notice_days=30, minimum_months=12, terms="Prepaid, one account for each currency. Papers for Germany are looked at by a person on working days.",
         ),
         Carrier(
             id="maplecourt", name="Maplecourt Networks", supply_model=SupplyModel.PARTNER, countries=("US", "CA"), capacities=(any_,), asks_of={},
-            features=FEATURES["maplecourt"], rates=rates_of("maplecourt"), contact="accounts@maplecourt.example", terms="On credit to 2,000 dollars, paid at the end of a month.",
+            features=FEATURES["maplecourt"], rates=rates_of("maplecourt"), contact="accounts@maplecourt.example", notice_days=30, terms="On credit to 2,000 dollars, paid at the end of a month.",
         ),
         Carrier(
             id="old-quay", name="Old Quay Communications", supply_model=SupplyModel.OWN_TRUNK, countries=("GB",), capacities=(any_,), asks_of={},

@@ -44,8 +44,8 @@ def products() -> list[Product]:
 
 def subscriptions(now: datetime) -> list[Subscription]:
     return [
-        Subscription(id="staff-2025", product=STAFF, seats=40, term_months=12, renews_on=now + 160 * DAY),
-        Subscription(id="home-2025", product=HOME, seats=15, term_months=12, renews_on=now + 160 * DAY),
+        Subscription(id="staff-2025", product=STAFF, seats=46, term_months=12, renews_on=now + 160 * DAY),
+        Subscription(id="home-2025", product=HOME, seats=21, term_months=12, renews_on=now + 160 * DAY),
         Subscription(id="reception-free", product=RECEPTION, seats=7),
         Subscription(id="guide-trial", product=GUIDE, seats=8, trial_ends=now + 6 * DAY),
         Subscription(id="abroad", product=ABROAD, seats=3, renews_on=now + 12 * DAY),

@@ -40,6 +40,7 @@ from sedge.demo.call_paths import draw_more
 from sedge.demo.clients import set_up_clients
 from sedge.demo.directory import fill_directory, put_together_groups
 from sedge.demo.licences import products, subscriptions
+from sedge.demo.more_sites import ask_for_the_gallery, set_up_sites, stir_the_outside
 from sedge.demo.papers import put_papers_on_file
 from sedge.demo.past import live_the_months, send_old_mail
 from sedge.demo.people import DemoPerson, demo_people
@@ -98,12 +99,15 @@ class Seeding:
         self.paths(people, lines)
         self.numbers()
         self.first_assignments(people, lines)
+        set_up_sites(self.desk, self.now)
         live_the_months(self, people)
         self.house.clock.set_fixed(self.now - self.house.clock.offset)
         put_papers_on_file(self.desk)
         put_together_groups(self.desk, people)
         draw_more(self.desk, people)
+        ask_for_the_gallery(self.desk)
         self.tell_telephony()
+        stir_the_outside(self.desk)
         fill_directory(self.desk)
         send_old_mail(self)
         set_up_clients(self.house)
@@ -131,7 +135,7 @@ class Seeding:
             return [
                 n
                 for n in reading.records.where(Number, is_open())
-                if n.carrier in self.house.outside.carriers and n.state is not State.ON_ORDER
+                if n.carrier in self.house.outside.carriers and n.state not in {State.ON_ORDER, State.PORTING_IN}
             ]
 
     def sign_ins(self) -> None:

@@ -9,7 +9,6 @@ from sqlalchemy import and_, case, delete, func, insert, select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotFound
-from sedge.core.numbers.life import State
 from sedge.core.records import Grant, Number, PathVersion, Subject
 from sedge.core.workorders import standing
 from sedge.core.workorders.catalogue import RULES
@@ -169,7 +168,7 @@ Looked = list[tuple[Subject, str, str, list[Finding]]]
 
 
 def _all(desk: Desk) -> Iterator[Looked]:
-    for numbers in _slices(desk, tables.life, tables.life.c.state == State.ASSIGNED.value):
+    for numbers in _slices(desk, tables.life, tables.IN_USE):
         with desk.reading() as reading:
             found = list(_of_numbers(reading, numbers))
         yield found
@@ -203,7 +202,7 @@ def _of_numbers(reading: Reading, keys: Iterable[str]) -> Iterator[tuple[Subject
     rows = reading.connection.execute(select(life.c.number).where(life.c.id.in_(list(keys)))).scalars()
     wanted = {f"+{n}" for n in rows}  # the estate holds more: whatever else their holders have
     estate = reading.estate(Needs(numbers=wanted))
-    for number in [n for n in estate.all(Number) if n.e164 in wanted and n.state is State.ASSIGNED]:
+    for number in [n for n in estate.all(Number) if n.e164 in wanted and n.in_use]:
         yield Subject.NUMBER, number.e164, number.national, standing.of_number(number, estate)
 
 

@@ -156,8 +156,9 @@ def plan(desk: Desk, act: str, choice: Choice, form: dict[str, str]) -> tuple[li
     if act == "feature":
         return _feature(fitting, form)
     if act == "retire":
-        found = [retiring.plan(desk, n.e164, rest=form.get("rest", ""), release=bool(form.get("release")))[0] for n in fitting]
-        return [task for tasks in found for task in tasks], _title(act, [n.e164 for n in fitting])
+        then = "release" if form.get("release") else "keep"
+        tasks = retiring.many(desk, [n.e164 for n in fitting], then=then, rest=retiring.days_of_rest(form.get("rest", "")))
+        return tasks, _title(act, [n.e164 for n in fitting])
     make = _makers(form)[act]
     return [make(n.e164) for n in fitting], _title(act, [n.e164 for n in fitting])
 

@@ -15,7 +15,6 @@ from sqlalchemy import and_, func, insert, or_, select, update
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound
 from sedge.core.numbers.e164 import describe
-from sedge.core.numbers.life import State
 from sedge.core.records import Number, Site, Subject
 from sedge.core.safety.coverage import NO_SPOT
 from sedge.core.safety.help import Tested, help_from
@@ -136,10 +135,7 @@ def _new_sheet(desk: Desk, site: str) -> _Sheet:
     with desk.reading() as reading:
         of = reading.records.the(Site, site).name if site else "every site"
         here = (life.c.site == site,) if site else ()
-        total = (
-            reading.connection.execute(select(func.count()).select_from(life).where(life.c.state == State.ASSIGNED.value, *here)).scalar()
-            or 0
-        )
+        total = reading.connection.execute(select(func.count()).select_from(life).where(tables.IN_USE, *here)).scalar() or 0
         theirs = (person.c.site == site,) if site else ()
         nowhere = select(func.count()).select_from(person).where(person.c.departed.is_(False), person.c.spot.is_(None), *theirs)
         without = reading.connection.execute(nowhere).scalar() or 0
@@ -156,7 +152,7 @@ def _slice(desk: Desk, sheet: _Sheet) -> list[Tested]:
             estate = reading.estate(Needs(numbers={f"+{n}" for _, n in numbers}))
         for _, n in numbers:
             number = estate.get(Number, f"+{n}")
-            if number is not None and number.state is State.ASSIGNED:
+            if number is not None and number.in_use:
                 lines.append(help_from(number, estate))
         sheet.after = numbers[-1] if len(numbers) == BATCH else None
     for line in lines:
@@ -170,12 +166,7 @@ def _next_numbers(desk: Desk, sheet: _Sheet) -> list[Cursor]:
     site, number = sheet.after or ("", 0)
     here = (life.c.site == sheet.site,) if sheet.site else ()
     beyond = or_(life.c.site > site, and_(life.c.site == site, life.c.number > number))
-    query = (
-        select(life.c.site, life.c.number)
-        .where(life.c.state == State.ASSIGNED.value, beyond, *here)
-        .order_by(life.c.site, life.c.number)
-        .limit(BATCH)
-    )
+    query = select(life.c.site, life.c.number).where(tables.IN_USE, beyond, *here).order_by(life.c.site, life.c.number).limit(BATCH)
     with desk.reading() as reading:
         return [(s, n) for s, n in reading.connection.execute(query)]
 

@@ -9,6 +9,9 @@ from sedge.store import ledger
 from sedge.store.ledger import LedgerPage
 
 PAGES = {
+    Subject.PORT: "/ports/{id}",
+    Subject.PORT_OUT: "/port-outs/{id}",
+    Subject.KEPT_FREE: "/ports/calendar",
     Subject.NUMBER: "/numbers/{n}",
     Subject.PERSON: "/holders/people/{id}",
     Subject.SITE: "/holders/sites/{id}",

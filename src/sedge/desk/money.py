@@ -6,6 +6,7 @@ from decimal import Decimal
 from sqlalchemy import func, select
 
 from sedge.core.facts import Money
+from sedge.core.numbers.life import State
 from sedge.core.records import Account, Carrier
 from sedge.core.supply.runway import Runway, runway
 from sedge.desk.desk import Desk
@@ -49,6 +50,10 @@ def grace_of(account: Account, carrier: Carrier) -> int:
 
 def _costs(desk: Desk) -> dict[str, tuple[int, int]]:
     life = tables.life
-    query = select(life.c.account, func.count(), func.sum(life.c.price)).where(is_open()).group_by(life.c.account)
+    query = (
+        select(life.c.account, func.count(), func.sum(life.c.price))
+        .where(is_open(), life.c.state != State.PORTING_IN.value)
+        .group_by(life.c.account)
+    )
     with desk.reading() as reading:
         return {account: (count, int(price or 0)) for account, count, price in reading.connection.execute(query)}

@@ -89,7 +89,7 @@ def card(desk: Desk, e164: str, at: datetime | None = None) -> Card:
         for proof in proofs:
             estate.put(proof)
         holder = estate.holder(number.holder).name if number.holder else ""
-    call = trace_inbound(e164, at or estate.now, World(), estate) if number.state is State.ASSIGNED and at is None else None
+    call = trace_inbound(e164, at or estate.now, World(), estate) if number.in_use and at is None else None
     return Card(
         number=number,
         site=estate.the(Site, number.site),

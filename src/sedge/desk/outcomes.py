@@ -1,4 +1,4 @@
-"""What a try at a task comes to, and what all steps share: the estate they look at, telling the telephone system."""
+"""What a try at a task comes to, and what all steps share: the estate they look at, telling telephone system and carrier."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -6,6 +6,7 @@ from datetime import datetime
 from typing import Any
 
 from sedge.core.estate import Change, Estate
+from sedge.core.records import Account, Address, Number, Site, Spot
 from sedge.core.workorders.needs import needs
 from sedge.desk.desk import Desk, Writing
 from sedge.desk.routing import tell_telephony
@@ -48,3 +49,11 @@ def tell(desk: Desk, changes: list[Change], estate: Estate) -> None:
     after = estate.fork()
     after.absorb(changes)
     tell_telephony(desk.outside.telephony, changes, after)
+
+
+def register_with_carrier(desk: Desk, number: Number, estate: Estate) -> None:
+    """Send the number's civic address and spot to its carrier. Sending the same again changes nothing."""
+    spot = estate.the(Spot, number.spot or "")
+    elements = estate.the(Address, spot.address).elements
+    body = {**elements.model_dump(), "floor": spot.floor, "room": spot.room, "site": estate.the(Site, spot.site).name}
+    desk.at_carrier(estate.the(Account, number.account)).register_address(number.e164, body)

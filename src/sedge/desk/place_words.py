@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from sqlalchemy import delete, insert, select
 
 from sedge.core.estate import Change
-from sedge.core.numbers.life import State
 from sedge.core.records import Number, Subject
 from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
@@ -29,7 +28,7 @@ def out_of_date(writing: Writing, spots: Sequence[str]) -> list[Change]:
         part = list(spots[start : start + PART])
         writing.connection.execute(delete(place_to_tell).where(place_to_tell.c.spot.in_(part)))
         writing.connection.execute(insert(place_to_tell), [{"spot": spot} for spot in part])
-        numbers = writing.records.where(Number, life.c.registered_spot.in_(part), life.c.state == State.ASSIGNED.value)
+        numbers = writing.records.where(Number, life.c.registered_spot.in_(part), tables.IN_USE)
         found += [changed(Subject.NUMBER, n, n.but(registered_spot=None), "number.registration-out-of-date") for n in numbers]
     return found
 
@@ -39,7 +38,7 @@ def tell(desk: Desk, where: str = "a place") -> list[WorkOrder]:
     life = tables.life
     with desk.reading() as reading:
         spots = list(reading.connection.execute(select(place_to_tell.c.spot)).scalars())
-        here = select(life.c.number).where(life.c.spot.in_(select(place_to_tell.c.spot)), life.c.state == State.ASSIGNED.value)
+        here = select(life.c.number).where(life.c.spot.in_(select(place_to_tell.c.spot)), tables.IN_USE)
         numbers = [f"+{n}" for n in reading.connection.execute(here.order_by(life.c.number)).scalars()]
     orders = []
     for start in range(0, len(numbers), MOST):

@@ -7,7 +7,6 @@ from sqlalchemy import delete, func, insert, select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
-from sedge.core.numbers.life import State
 from sedge.core.records import Address, Number, Person, ServiceLine, Site, Spot, Subject
 from sedge.core.reduce import changed
 from sedge.core.safety.coverage import floor_order
@@ -130,7 +129,7 @@ def card(desk: Desk, code: str) -> SpotCard:
 def _at_spot(reading: Reading, code: str) -> tuple[list[Person], list[Number], list[ServiceLine]]:
     person, life, line = tables.person, tables.life, tables.service_line
     people = reading.records.where(Person, person.c.spot == code, person.c.departed.is_(False), order_by=person.c.name, limit=SHOWN)
-    numbers = reading.records.where(Number, life.c.spot == code, life.c.state == State.ASSIGNED.value, order_by=life.c.number, limit=SHOWN)
+    numbers = reading.records.where(Number, life.c.spot == code, tables.IN_USE, order_by=life.c.number, limit=SHOWN)
     site = reading.records.the(Spot, code).site
     lines = [x for x in reading.records.where(ServiceLine, line.c.site == site) if x.spot == code]
     return people, numbers, lines
@@ -139,7 +138,7 @@ def _at_spot(reading: Reading, code: str) -> tuple[list[Person], list[Number], l
 def _how_many(reading: Reading, code: str) -> tuple[int, int]:
     person, life = tables.person, tables.life
     people = select(func.count()).where(person.c.spot == code, person.c.departed.is_(False))
-    numbers = select(func.count()).where(life.c.spot == code, life.c.state == State.ASSIGNED.value)
+    numbers = select(func.count()).where(life.c.spot == code, tables.IN_USE)
     return reading.connection.execute(people).scalar() or 0, reading.connection.execute(numbers).scalar() or 0
 
 

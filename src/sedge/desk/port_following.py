@@ -1,7 +1,6 @@
 """What losing carriers say of the ports they have: asked after, kept as events; when something is promised next."""
 
 from datetime import datetime, timedelta
-from typing import Any
 
 from sedge.core.errors import OutsideTrouble
 from sedge.core.estate import Change
@@ -11,6 +10,7 @@ from sedge.core.records import Account
 from sedge.core.workorders.needs import Needs
 from sedge.desk.desk import Desk, Reading, Writing
 from sedge.desk.ports import open_ports
+from sedge.outside.porting import PortAnswer
 
 ASK_EVERY = timedelta(minutes=10)
 
@@ -32,12 +32,17 @@ def follow(desk: Desk) -> int:
             told = desk.outside.ports.state(carriers[port.account], port.placed_as or "")
         except OutsideTrouble:
             continue
-        with desk.writing(reason="what the losing carrier says") as writing:
-            changes = _told(writing, port.id, told)
-            if changes:
-                writing.save(changes)
-                done += 1
+        done += hear(desk, port.id, told)
     return done
+
+
+def hear(desk: Desk, key: str, told: PortAnswer) -> bool:
+    """Keep what a losing carrier says of a port; whether that was news."""
+    with desk.writing(reason="what the losing carrier says") as writing:
+        changes = _told(writing, key, told)
+        if changes:
+            writing.save(changes)
+    return bool(changes)
 
 
 def _soon(port: Port, now: datetime) -> datetime:
@@ -46,7 +51,7 @@ def _soon(port: Port, now: datetime) -> datetime:
     return promised if promised and promised > now else now + ASK_EVERY
 
 
-def _told(writing: Writing, key: str, told: Any) -> list[Change]:
+def _told(writing: Writing, key: str, told: PortAnswer) -> list[Change]:
     port = writing.records.the(Port, key)
     estate = writing.estate(Needs(ports={key}))
     found = answered(port, estate, state=told.state, code=told.code, text=told.text, foc=told.foc, refused=told.refused)

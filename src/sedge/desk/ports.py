@@ -8,24 +8,22 @@ from datetime import date, timedelta
 from sqlalchemy import func, select
 
 from sedge.core.access.roles import May
-from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood, OutsideRefused
+from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood
 from sedge.core.numbers.e164 import describe
-from sedge.core.numbers.life import State
 from sedge.core.numbers.pasted import numbers_in
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.porting.bill import Compared, compare
-from sedge.core.porting.dates import Earliest, earliest, usual_subdivision
+from sedge.core.porting.dates import Earliest, earliest, refused_day, usual_subdivision
 from sedge.core.porting.leads import LEADS
 from sedge.core.porting.life import PortEvent, allows
 from sedge.core.porting.planning import PortPlan, plan
 from sedge.core.porting.records import AccountDetails, Port, PortLine, PortState, Said
-from sedge.core.porting.reducers import gone_through, stays_behind
+from sedge.core.porting.reducers import gone_through
 from sedge.core.porting.rejections import Rejection, rejection
-from sedge.core.records import Account, Carrier, Number, Proof, Site, Subject
+from sedge.core.records import Account, Carrier, Number, Site, Subject
 from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.needs import Needs
-from sedge.desk import workorders
+from sedge.desk import kept_free, papers, workorders
 from sedge.desk.desk import Desk, Reading, Writing
 from sedge.formats.mandate import MandateFacts, mandate
 from sedge.formats.port_calendar import PortDate, write
@@ -59,6 +57,7 @@ def plan_ports(desk: Desk, text: str, *, account: str, site: str) -> Planned:
         ours_at = reading.records.the(Site, site)
         gaining = reading.records.the(Account, account)
         carrier = reading.records.the(Carrier, gaining.carrier)
+        free = kept_free.blackouts(reading, site)
     pasted = numbers_in(text, ours_at.country)
     numbers = [f"+{n}" for n in pasted.numbers]
     if not numbers:
@@ -75,7 +74,7 @@ def plan_ports(desk: Desk, text: str, *, account: str, site: str) -> Planned:
 
     found = plan(
         numbers, served, desk.outside.numbering.on_account, ours=ours, serves=serves, submitted=desk.now(),
-        subdivisions={ours_at.country: usual_subdivision(ours_at.timezone)},
+        subdivisions={ours_at.country: usual_subdivision(ours_at.timezone)}, blackouts=free,
     )  # fmt: skip
     return Planned(found, pasted.numbers, tuple(pasted.unread), account, site)
 
@@ -93,17 +92,17 @@ def begin(desk: Desk, text: str, *, account: str, site: str) -> list[Port]:
     """A draft for each port of the plan that has a number that can move. Raises as `plan_ports`, NotAllowedNow where none can."""
     desk.require(May.BUY)
     planned = plan_ports(desk, text, account=account, site=site)
-    wanted = [p for p in planned.plan.ports if p.eligible and not p.toll_free]
+    wanted = [p for p in planned.plan.ports if p.eligible]
     if not wanted:
         raise NotAllowedNow("None of these numbers can move. The plan says why for each.", reason="none-can-move")
     with desk.writing() as writing:
-        last = writing.connection.execute(select(func.max(tables.port.c.no))).scalar() or 0
+        last = last_no(writing)
         pending = {line.e164 for p in open_ports(writing) for line in p.lines}
         made = [
             Port(
                 id=desk.new_id("port"), no=last + i, losing=p.losing, country=p.country, subdivision=usual_subdivision(writing.records.the(Site, site).timezone),
-                account=account, site=site, details=AccountDetails(account=p.account), left_behind=tuple(s.e164 for s in p.left_behind),
-                lines=tuple(PortLine(e164=line.e164, hangs=line.hangs) for line in p.eligible if line.e164 not in pending),
+                account=account, site=site, details=AccountDetails(account=p.account), left_behind=tuple(s.e164 for s in p.left_behind), toll_free=p.toll_free and LEADS[p.country].toll_free is not None,
+                lines=tuple(PortLine(e164=line.e164, hangs=line.hangs, used_for=line.used_for) for line in p.eligible if line.e164 not in pending),
             )
             for i, p in enumerate(wanted, start=1)
         ]  # fmt: skip
@@ -111,6 +110,10 @@ def begin(desk: Desk, text: str, *, account: str, site: str) -> list[Port]:
         if not made:
             raise NotAllowedNow("All of these numbers are in a port already.", reason="pending", field="text")
         return [c.after for c in writing.save([changed(Subject.PORT, None, p, "port.drafted") for p in made])]
+
+
+def last_no(writing: Writing) -> int:
+    return writing.connection.execute(select(func.max(tables.port.c.no))).scalar() or 0
 
 
 # ── one port ──
@@ -127,7 +130,8 @@ class Lacking:
 
 @dataclass(frozen=True)
 class PortView:
-    """`lacking` in the order in which it is done; `rejection` with its remedy while it is rejected; `earliest` from now."""
+    """`lacking` in the order in which it is done; `rejection` with its remedy while it is rejected; `earliest` from now; `wrong_day` why nothing can be
+    switched on the day the losing carrier named; `silent`: it is past the time it has to answer in."""
 
     port: Port
     site: Site
@@ -137,6 +141,8 @@ class PortView:
     lacking: list[Lacking]
     rejected: tuple[Said, Rejection] | None
     ranges: list[str]
+    wrong_day: str
+    silent: bool
 
     @property
     def code_name(self) -> str:
@@ -162,16 +168,28 @@ def look(desk: Desk, key: str) -> PortView:
         port = reading.records.the(Port, key)
         account = reading.records.the(Account, port.account)
         site, gaining = reading.records.the(Site, port.site), reading.records.the(Carrier, account.carrier)
+        free = kept_free.blackouts(reading, port.site)
     when = None
     if port.numbers and port.state in {PortState.DRAFT, PortState.READY, PortState.REJECTED}:
-        when = earliest(port.country, desk.now(), subdivision=port.subdivision, numbers=len(port.numbers), timezone=site.timezone)
+        when = earliest(
+            port.country,
+            desk.now(),
+            subdivision=port.subdivision,
+            numbers=len(port.numbers),
+            timezone=site.timezone,
+            blackouts=free,
+            toll_free=port.toll_free,
+        )
     last = next((s for s in reversed(port.said) if s.what == "rejected"), None)
     rejected = (last, rejection(last.code)) if last and port.state in {PortState.REJECTED, PortState.DRAFT} else None
     spans = [
         (describe(f"+{s.first}").national, describe(f"+{s.last}").national, s.last - s.first + 1) for s in NumberSet.of(port.numbers).spans
     ]
     told = [first if first == last_ else f"{first} to {last_} ({count})" for first, last_, count in spans]
-    return PortView(port, site, account, gaining, when, _lacking(port), rejected, told)
+    wrong = ""
+    if port.foc and port.state in {PortState.ACCEPTED, PortState.DUE}:
+        wrong = refused_day(port.country, port.subdivision, port.foc, free, site.timezone)
+    return PortView(port, site, account, gaining, when, _lacking(port), rejected, told, wrong, port.is_silent(desk.now()))
 
 
 def _lacking(port: Port) -> list[Lacking]:
@@ -220,7 +238,7 @@ def change(desk: Desk, key: str, form: dict[str, str]) -> Port:
             "details": AccountDetails(**values),
             "settled": settled,
             "lines": lines,
-            "wanted": _day(form.get("wanted", "")),
+            "wanted": day_of(form.get("wanted", "")),
             "signed": "",
             "subdivision": _subdivision(form.get("subdivision", port.subdivision)),
         }
@@ -241,7 +259,7 @@ def _number(typed: str, port: Port, field: str) -> str:
     return read_one(typed, port.country, field=field) if typed else ""
 
 
-def _day(typed: str) -> date | None:
+def day_of(typed: str) -> date | None:
     try:
         return date.fromisoformat(typed) if typed.strip() else None
     except ValueError as error:
@@ -258,6 +276,19 @@ def compare_with_bill(desk: Desk, key: str, bill: str) -> list[Compared]:
     if not found:
         raise NotUnderstood("Nothing is told of the account yet. Fill it in and keep it first.", field="bill")
     return found
+
+
+def put_bill(desk: Desk, key: str, filename: str, content: bytes) -> Port:
+    """The bill from which the account was copied, kept on file with the port. Raises NotUnderstood for what is no PDF or picture."""
+    desk.require(May.BUY)
+    with desk.reading() as reading:
+        port = reading.records.the(Port, key)
+    document = papers.put_on_file(
+        desk, paper="bill of a losing carrier", filename=filename, content=content, title=f"Bill of {port.losing}, port {port.no}"
+    )
+    with desk.writing() as writing:
+        port = writing.records.the(Port, key)
+        return writing.save([changed(Subject.PORT, port, port.but(bill=document.id), "port.bill-filed")])[0].after
 
 
 def leave_out(desk: Desk, key: str, number: str) -> Port:
@@ -288,119 +319,6 @@ def submission(desk: Desk, key: str) -> WorkOrder:
     return workorders.draft(desk, f"Submit port {port.no}: {len(port.numbers):,} numbers from {port.losing}", [t.SubmitPort(port=key)])
 
 
-def activation(desk: Desk, key: str) -> WorkOrder:
-    """A draft that switches the numbers on their day and calls each of them that somebody has by then."""
-    with desk.reading() as reading:
-        port = reading.records.the(Port, key)
-    return workorders.draft(desk, f"Switch port {port.no}: {len(port.numbers):,} numbers from {port.losing}", [t.ActivatePort(port=key)])
-
-
-def proof(desk: Desk, key: str) -> WorkOrder:
-    """A draft that calls every number of a switched port that somebody has by now. Raises NotAllowedNow while nobody has any."""
-    view = look(desk, key)
-    with desk.reading() as reading:
-        held = [n for n in reading.records.many(Number, view.port.numbers) if n.state is State.ASSIGNED]
-    if not held:
-        raise NotAllowedNow("Nobody has any of these numbers yet, so no call could ring. Give them out first.", reason="nobody")
-    tasks = [t.PlaceTestCall(number=n.e164) for n in sorted(held, key=lambda n: n.e164)]
-    return workorders.draft(desk, f"Prove port {view.port.no}: {len(tasks):,} numbers", tasks)
-
-
-def ticked(desk: Desk, port: Port) -> list[tuple[str, str, bool | None]]:
-    """Each number of a switched port: who has it, and whether a call in has proven it since; None where none was placed."""
-    if port.state not in {PortState.ACTIVATED, PortState.PROVEN, PortState.CLOSED}:
-        return []
-    switched = next((s.at for s in reversed(port.said) if s.text == "switched"), None)
-    table = tables.proof
-    with desk.reading() as reading:
-        numbers = reading.records.many(Number, port.numbers)
-        names = reading.records.names((n.holder.subject, n.holder.id) for n in numbers if n.holder)
-        rows = reading.records.where(
-            Proof,
-            table.c.number.in_([int(n.e164) for n in numbers]),
-            table.c.direction == "in",
-            table.c.at >= (switched or reading.now),
-            order_by=table.c.at,
-        )
-    proven = {p.e164: p.ok for p in rows}
-    return [
-        (n.e164, names.get((n.holder.subject, n.holder.id), "") if n.holder else n.state.value, proven.get(n.e164))
-        for n in sorted(numbers, key=lambda n: n.e164)
-    ]  # fmt: skip
-
-
-def close(desk: Desk, key: str) -> Port:
-    """Done with: every number that somebody has is proven. Raises NotAllowedNow naming the first that is not."""
-    desk.require(May.BUY)
-    port = look(desk, key).port
-    with desk.reading() as reading:
-        held = {n.e164 for n in reading.records.many(Number, port.numbers) if n.state is State.ASSIGNED}
-    open_ = next((e164 for e164, _, ok in ticked(desk, port) if e164 in held and not ok), None)
-    if open_:
-        raise NotAllowedNow(
-            f"{describe(open_).national} is not proven since it was switched. Call it first.", reason="unproven", number=open_
-        )
-    with desk.writing() as writing:
-        proven = gone_through(writing.records.the(Port, key), PortEvent.PROVE)
-        closed = gone_through(proven.after, PortEvent.CLOSE, Said(at=writing.now, by=desk.actor, what="noted", text="closed"))
-        return writing.save([closed.model_copy(update={"before": proven.before})])[0].after
-
-
-def answer_query(desk: Desk, key: str, text: str) -> Port:
-    """What we say to what the losing carrier asks. Raises NotUnderstood, OutsideSilent."""
-    desk.require(May.BUY)
-    if not 2 <= len(text.strip()) <= MOST_TEXT * 5:
-        raise NotUnderstood("Write an answer.", field="text")
-    with desk.reading() as reading:
-        port = reading.records.the(Port, key)
-        gaining = reading.records.the(Account, port.account).carrier
-    said = Said(at=desk.now(), by=desk.actor, what="answered", text=text.strip())
-    gone_through(port, PortEvent.ANSWER, said)
-    told = desk.outside.ports.answer(gaining, port.placed_as or "", text.strip())
-    with desk.writing() as writing:
-        port = writing.records.the(Port, key)
-        return writing.save([gone_through(port, PortEvent.ANSWER, said, answer_due=told.answer_due)])[0].after
-
-
-def move_date(desk: Desk, key: str, day: str) -> Port:
-    """Another, later day. Raises NotUnderstood with the losing carrier's reason, OutsideSilent."""
-    desk.require(May.BUY)
-    wanted = _day(day)
-    if wanted is None:
-        raise NotUnderstood("Say which day.", field="wanted")
-    with desk.reading() as reading:
-        port = reading.records.the(Port, key)
-        gaining = reading.records.the(Account, port.account).carrier
-    if not allows(port.state, PortEvent.MOVE_DATE):
-        raise NotAllowedNow(f"Port {port.no} is {port.state}; there is no date to move.", reason="port-life")
-    try:
-        told = desk.outside.ports.move_date(gaining, port.placed_as or "", wanted)
-    except OutsideRefused as error:
-        raise NotUnderstood(
-            f"{port.losing} does not switch on that day: {error.facts.get('why', error.reason)}.", field="wanted"
-        ) from error
-    with desk.writing() as writing:
-        port = writing.records.the(Port, key)
-        said = Said(at=writing.now, by=desk.actor, what="date asked", text=wanted.isoformat())
-        return writing.save([gone_through(port, PortEvent.MOVE_DATE, said, foc=told.foc, wanted=wanted)])[0].after
-
-
-def cancel(desk: Desk, key: str) -> Port:
-    """Taken back, at the losing carrier too. Raises NotAllowedNow once it is switched, OutsideSilent."""
-    desk.require(May.BUY)
-    with desk.reading() as reading:
-        port = reading.records.the(Port, key)
-        gaining = reading.records.the(Account, port.account).carrier
-    gone_through(port, PortEvent.CANCEL)
-    if port.placed_as:
-        desk.outside.ports.cancel(gaining, port.placed_as)
-    with desk.writing() as writing:
-        port = writing.records.the(Port, key)
-        estate = writing.estate(Needs(ports={key}))
-        said = Said(at=writing.now, by=desk.actor, what="cancelled")
-        return writing.save([gone_through(port, PortEvent.CANCEL, said), *stays_behind(port, estate, set(port.numbers))])[0].after
-
-
 # ── papers and dates ──
 
 
@@ -414,7 +332,7 @@ def mandate_of(desk: Desk, key: str) -> bytes:
     return mandate(
         MandateFacts(
             port.country, desk.organisation.name, port.losing, view.gaining.name, f"port {port.no}", desk.now().date(), account, port.numbers, codes, port.wanted,
-            len(port.left_behind),
+            len(port.left_behind), port.toll_free,
         )
     )  # fmt: skip
 
@@ -424,6 +342,7 @@ def dates(desk: Desk, ports: Sequence[Port] | None = None) -> list[PortDate]:
     with desk.reading() as reading:
         found = list(ports) if ports is not None else open_ports(reading)
         zones = {s.id: s.timezone for s in reading.records.many(Site, {p.site for p in found})}
+        free = {site: kept_free.blackouts(reading, site) for site in zones}
     entries: list[PortDate] = []
     for port in found:
         what = f"port {port.no}: {len(port.numbers):,} numbers from {port.losing}"
@@ -438,7 +357,13 @@ def dates(desk: Desk, ports: Sequence[Port] | None = None) -> list[PortDate]:
             )
         elif port.numbers and port.state in {PortState.DRAFT, PortState.READY}:
             when = earliest(
-                port.country, desk.now(), subdivision=port.subdivision, numbers=len(port.numbers), timezone=zones.get(port.site, "")
+                port.country,
+                desk.now(),
+                subdivision=port.subdivision,
+                numbers=len(port.numbers),
+                toll_free=port.toll_free,
+                blackouts=free[port.site],
+                timezone=zones.get(port.site, ""),
             )
             text = "\n".join(when.reasons)
             entries.append(

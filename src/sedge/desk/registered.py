@@ -5,7 +5,6 @@ from datetime import datetime
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, OutsideTrouble
-from sedge.core.numbers.life import State
 from sedge.core.records import Account, Address, Carrier, Number, Site, Spot
 from sedge.core.workorders import tasks as t
 from sedge.desk import workorders
@@ -51,7 +50,7 @@ def compare(desk: Desk, key: str) -> Compared:
         if not carrier.registers_addresses or key not in desk.outside.carriers:
             raise NotFound(f"{carrier.name} keeps no addresses; the place travels with each call.", subject="carrier", id=key)
         life = tables.life
-        numbers = reading.records.where(Number, life.c.carrier == key, life.c.state == State.ASSIGNED.value, order_by=life.c.number)
+        numbers = reading.records.where(Number, life.c.carrier == key, tables.IN_USE, order_by=life.c.number)
         accounts = reading.records.where(Account, tables.account.c.carrier == key)
         spots = {s.id: s for s in reading.records.all(Spot)}
         addresses = {a.id: a for a in reading.records.all(Address)}

@@ -1,59 +1,187 @@
-"""Retiring at the desk: what depends on a number, and the work order that takes it out of use."""
+"""Retiring at the desk: what depends on numbers, what each way of letting them go costs, and the work orders that do it."""
 
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 
-from sedge.core.errors import NotUnderstood
-from sedge.core.facts import Money
+from sedge.core.errors import NotAllowedNow, NotUnderstood
+from sedge.core.estate import Estate
+from sedge.core.holding import HolderRef
 from sedge.core.numbers.life import State
-from sedge.core.policy import POLICY
-from sedge.core.records import Grant, HolderKind, Number, PathVersion, Product, Subject
-from sedge.core.retiring.depends import Dependence, dependences, saved_a_year
+from sedge.core.records import Carrier, Defaults, HolderKind, Number, PathVersion, Person, Role, Site, Subject
+from sedge.core.retiring.depends import MOST_NAMED, Around, Dependence, dependences, idle_first, settling
+from sedge.core.retiring.resting import MOST_REST, rest_of
+from sedge.core.retiring.terms import Choice, choices
 from sedge.core.workorders import tasks as t
-from sedge.desk.desk import Desk
-from sedge.store import tables
+from sedge.core.workorders.needs import Needs
+from sedge.desk.desk import Desk, Reading, Writing
+from sedge.store import holder_tables, tables
+from sedge.store.records import is_open
+from sedge.store.touching import OPEN
+
+MOST_WORDS = 300
+MOST_TOLD = 20  # of each kind that names a number; how many more there are is said
+THENS = ("release", "rest", "keep")
 
 
 @dataclass(frozen=True)
 class Retirement:
+    """One number with what depends on it, the ways of letting it go, and what callers could be told while it rests."""
+
     number: Number
     dependences: list[Dependence]
-    saved: Money
+    choices: list[Choice]
     rest_days: int
+    announcement: str
+
+    @property
+    def can_be_settled(self) -> int:
+        """How many tasks settle what needs no judgement."""
+        return len(settling(self.dependences))
+
+    @property
+    def grave(self) -> list[Dependence]:
+        return [d for d in self.dependences if d.grave]
 
 
 def depends_on(desk: Desk, e164: str) -> Retirement:
+    """Raises NotFound."""
     with desk.reading() as reading:
         estate = reading.look_at(Subject.NUMBER, e164)
         number = estate.number(e164)
-        names = tables.path_names
-        rows = reading.connection.execute(select(names.c.path).where(names.c.subject == Subject.NUMBER.value, names.c.subject_id == e164))
-        naming = reading.records.many(PathVersion, [row.path for row in rows])
-    return Retirement(number, dependences(number, estate, naming), saved_a_year(number), POLICY.rest(number.kind))
+        found = dependences(number, estate, around(reading, number))
+        carrier = reading.records.the(Carrier, number.carrier)
+        site = reading.records.the(Site, number.site)
+        main = next(
+            (n for n in estate.numbers_of(_site_ref(site)) if n.assignment and n.assignment.role is Role.MAIN and n.e164 != e164), None
+        )
+    rest = rest_of(number, estate)
+    instead = f" Please call {main.national}." if main else ""
+    return Retirement(number, found, choices(number, carrier, desk.now().date(), rest), rest, f"This number is no longer in use.{instead}")
 
 
-def plan(desk: Desk, e164: str, *, rest: str, release: bool) -> tuple[list[Any], str]:
-    """Tasks that retire a number: taken back, licences that would stand idle with it, then rest, or release."""
-    if rest and not (rest.isdigit() and int(rest) <= 3650):
-        raise NotUnderstood("Days of rest are a number, 3,650 at most.", field="rest")
-    with desk.reading() as reading:
-        estate = reading.look_at(Subject.NUMBER, e164)
-    number = estate.number(e164)
-    tasks: list[Any] = []
+def _site_ref(site: Site) -> HolderRef:
+    return HolderRef(kind=HolderKind.SITE, id=site.id)
+
+
+def around(reading: Reading | Writing, number: Number) -> Around:
+    """What names a number, in a fixed number of queries, each within an index."""
+    connection, records = reading.connection, reading.records
+    names, life, person = tables.path_names, tables.life, tables.person
+    naming = connection.execute(select(names.c.path).where(names.c.subject == Subject.NUMBER.value, names.c.subject_id == number.e164))
+    fallback = (life.c.fallback == number.e164, is_open())
+    falling = records.where(Number, *fallback, order_by=life.c.number, limit=MOST_TOLD)
+    showing: list[Any] = records.where(Person, person.c.shows == number.e164, person.c.departed.is_(False), limit=MOST_TOLD)
+    showing += records.where(Site, tables.site.c.shows == number.e164, limit=MOST_TOLD)
+    showing += [d for d in records.all(Defaults) if d.caller_id.number == number.e164]
+    more = {
+        "numbers": _count(connection, select(func.count()).select_from(life).where(*fallback)) - len(falling) if len(falling) == MOST_TOLD else 0,
+        "showing": _count(connection, select(func.count()).select_from(person).where(person.c.shows == number.e164)) - MOST_TOLD if len(showing) >= MOST_TOLD else 0,
+    }  # fmt: skip
+    return Around(
+        naming=records.many(PathVersion, [row.path for row in naming]), falling_back=falling,
+        ringing=records.where(Person, person.c.rings == number.e164, person.c.departed.is_(False), limit=MOST_TOLD), showing=showing,
+        orders=_open_orders(reading, number.e164), followers=_followers(connection, number), without_own=_without_own(connection, number),
+        more={key: count for key, count in more.items() if count > 0},
+    )  # fmt: skip
+
+
+def _count(connection: Any, query: Any) -> int:
+    return connection.execute(query).scalar() or 0
+
+
+def _open_orders(reading: Reading | Writing, e164: str) -> list[tuple[str, str]]:
+    touch, order = holder_tables.order_touch, tables.work_order
+    query = (
+        select(order.c.id, order.c.title).join(touch, touch.c.work_order == order.c.id)
+        .where(touch.c.subject == Subject.NUMBER.value, touch.c.ref == e164, order.c.state.in_(OPEN)).order_by(order.c.no).limit(MOST_NAMED)
+    )  # fmt: skip
+    return [(key, title) for key, title in reading.connection.execute(query)]
+
+
+def _followers(connection: Any, number: Number) -> int:
+    life = tables.life
+    return _count(connection, select(func.count()).select_from(life).where(life.c.path == number.path, is_open())) if number.path else 0
+
+
+def _without_own(connection: Any, number: Number) -> int:
+    """People of a site who have no number of their own, where the number is the site's main one."""
+    if not (number.holder and number.holder.kind is HolderKind.SITE):
+        return 0
+    life, person = tables.life, tables.person
+    own = select(life.c.id).where(life.c.holder_kind == "person", life.c.holder_id == person.c.id, is_open()).exists()
+    return _count(
+        connection, select(func.count()).select_from(person).where(person.c.site == number.holder.id, person.c.departed.is_(False), ~own)
+    )
+
+
+def days_of_rest(typed: str) -> int | None:
+    """None for nothing typed. Raises NotUnderstood."""
+    if typed and not (typed.isdigit() and int(typed) <= MOST_REST):
+        raise NotUnderstood(f"Days of rest are a number, {MOST_REST:,} at most.", field="rest")
+    return int(typed) if typed else None
+
+
+def plan(desk: Desk, e164: str, *, then: str, rest: str = "", announcement: str = "", settle: bool = True) -> tuple[list[Any], str]:
+    """Tasks that retire a number: what depends on it settled where that needs no judgement, taken back, then rest or release.
+
+    `then` is `release` (now), `rest` (then released, by a work order of its own later) or `keep`.
+    """
+    days = days_of_rest(rest)
+    if then not in THENS:
+        raise NotUnderstood("Choose what becomes of the number.", field="then")
+    if len(announcement) > MOST_WORDS:
+        raise NotUnderstood(f"At most {MOST_WORDS} characters.", field="announcement")
+    view = depends_on(desk, e164)
+    number = view.number
+    tasks: list[Any] = settling(view.dependences) if settle else []
     if number.state is State.ASSIGNED and number.holder:
-        tasks.append(t.UnassignNumber(number=e164, rest=int(rest) if rest else None))
-        if number.holder.kind is HolderKind.PERSON and len(estate.numbers_of(number.holder)) == 1:
-            tasks += _idle_licences(number, estate.grants_of(number.holder), {p.id: p for p in estate.all(Product)})
-    if release:
+        words = announcement.strip() if then != "release" else ""
+        tasks.append(t.UnassignNumber(number=e164, rest=0 if then == "release" else days, holder=number.holder, announcement=words))
+    if then == "release":
         tasks.append(t.ReleaseNumber(number=e164))
+    elif then == "rest":
+        tasks.append(t.ReleaseNumber(number=e164, after_rest=True))
     if not tasks:
-        raise NotUnderstood(f"{number.national} is {number.state} already. Choose to release it, if it shall go.", field="then")
+        raise NotAllowedNow(
+            f"{number.national} is {number.state} already. Choose to release it, if it shall go.", reason="nothing", field="then"
+        )
     return tasks, f"Retire {number.national}"
 
 
-def _idle_licences(number: Number, grants: list[Grant], products: dict[str, Product]) -> list[Any]:
-    """Those that need another one go first."""
-    ordered = sorted(grants, key=lambda g: -len(products[g.product].prerequisites))
-    return [t.RevokeLicence(holder=g.holder, product=g.product) for g in ordered if number.holder == g.holder]
+# ── many at once ──
+
+
+def many(desk: Desk, numbers: Sequence[str], *, then: str, rest: int | None, announcement: str = "") -> list[Any]:
+    """Tasks that retire many numbers: caller IDs and fallbacks that lead to them changed, idle seats taken back, each taken back and let go."""
+    with desk.reading() as reading:
+        estate = reading.estate(Needs(numbers=set(numbers)))
+        found = [estate.number(n) for n in numbers]
+        settled = _settle_many(reading, found, estate)
+    tasks = [task for task in settled if getattr(task, "number", None) not in set(numbers)]
+    for n in found:
+        if n.state is State.ASSIGNED:
+            days = 0 if then == "release" else rest
+            tasks.append(
+                t.UnassignNumber(number=n.e164, holder=n.holder, rest=days, announcement=announcement if then != "release" else "")
+            )
+        if then == "release":
+            tasks.append(t.ReleaseNumber(number=n.e164))
+        elif then == "rest":
+            tasks.append(t.ReleaseNumber(number=n.e164, after_rest=True))
+    return tasks
+
+
+def _settle_many(reading: Reading, found: Iterable[Number], estate: Estate) -> list[Any]:
+    """What settles the dependences of many; seats are taken back where all numbers of a holder go."""
+    going = [n for n in found if n.in_use]
+    wanted = {n.e164 for n in going}
+    tasks: list[Any] = []
+    for n in going:
+        tasks += settling(d for d in dependences(n, estate, around(reading, n)) if not any(isinstance(x, t.RevokeLicence) for x in d.tasks))
+    for ref in dict.fromkeys(n.holder for n in going if n.holder):
+        if all(n.e164 in wanted for n in estate.numbers_of(ref)):
+            tasks += [t.RevokeLicence(holder=ref, product=g.product) for g in idle_first(estate.grants_of(ref), estate)]
+    return list(dict.fromkeys(tasks))

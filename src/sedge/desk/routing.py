@@ -5,7 +5,7 @@ from typing import Any
 
 from sedge.core.estate import Change, Estate
 from sedge.core.numbers.e164 import describe
-from sedge.core.numbers.life import ENDED, State
+from sedge.core.numbers.life import ENDED
 from sedge.core.paths.steps import groups_named, with_people
 from sedge.core.paths.trace import path_of
 from sedge.core.records import (
@@ -40,6 +40,7 @@ def routing_of(number: Number, estate: Estate) -> dict[str, Any]:
         "holder": assignment.holder.id if assignment else None,
         "holder_kind": assignment.holder.kind.value if assignment else None,
         "answering": answering(number, estate),
+        "rests": bool(number.announcement),
         "works_from": assignment.works_from.isoformat() if assignment else None,
         "home": _home(number, estate),
         "trunk": number.trunk,
@@ -155,19 +156,19 @@ def tell_telephony(telephony: Telephony, changes: Iterable[Change], after: Estat
                     telephony.put_caller_id(person.id, person.caller_id.model_dump())
                 telephony.put_person(person.id, rules_of(person, after))
                 for number in after.numbers_of(HolderRef(kind=HolderKind.PERSON, id=person.id)):
-                    if number.state is State.ASSIGNED:
+                    if number.in_use:
                         telephony.put_number(number.e164, routing_of(number, after))
             case Group() as group:
                 for path in after.all(PathVersion):
                     if group.id in groups_named(path.body):
                         telephony.put_path(path.id, plain_body(path.body, after))
                 for number in after.all(Number):
-                    if number.state is State.ASSIGNED and _rings(number, group, after):
+                    if number.in_use and _rings(number, group, after):
                         telephony.put_number(number.e164, routing_of(number, after))
             case PathVersion() as path:
                 telephony.put_path(path.id, plain_body(path.body, after))
                 for number in after.all(Number):
-                    if number.path == path.id and number.state is State.ASSIGNED:
+                    if number.path == path.id and number.in_use:
                         telephony.put_number(number.e164, routing_of(number, after))
 
 
@@ -192,13 +193,13 @@ def _rings(number: Number, group: Group, estate: Estate) -> bool:
 def _is_routed(number: Number, estate: Estate) -> bool:
     """In use, or arriving over a connection, so that a test call can show whether it does."""
     trunk = estate.get(Trunk, number.trunk)
-    return number.state is State.ASSIGNED or (number.state not in ENDED and trunk is not None and trunk.connection is not None)
+    return number.in_use or bool(number.announcement) or (number.state not in ENDED and trunk is not None and trunk.connection is not None)
 
 
 def _matters(before: Number | None, after: Number) -> bool:
     if before is None:
-        return after.state is State.ASSIGNED or after.trunk is not None
-    watched = ("assignment", "path", "trunk", "spot", "fallback")
+        return after.in_use or after.trunk is not None
+    watched = ("assignment", "path", "trunk", "spot", "fallback", "announcement")
     return any(getattr(before, name) != getattr(after, name) for name in watched)
 
 

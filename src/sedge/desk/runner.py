@@ -22,12 +22,14 @@ from sedge.desk import (
     charges,
     checking,
     directory,
+    drift,
     emergency_reports,
     licences,
     mail,
     number_files,
     place_words,
     port_following,
+    port_outs,
     rechecking,
     steps,
     workorders,
@@ -88,6 +90,7 @@ def next_due(house: House) -> datetime | None:
                 store.next_scheduled(reading.connection),
                 number_store.next_due(reading.connection),
                 port_following.next_due(reading),
+                port_outs.next_due(reading),
             )
             moments += [m for m in found if m]
     return min(moments, default=None)
@@ -100,10 +103,11 @@ def _tick_one(desk: Desk) -> int:
     for stored in due:
         done += _execute(desk, stored)
     done += charges.fetch_nightly(desk) + rechecking.recheck_nightly(desk) + checking.check_nightly(desk) + directory.pull_nightly(desk)
+    done += drift.compare_nightly(desk)
     done += desk.house.while_unchanged(desk.who.organisation, "accounts watched", lambda: accounts.watch(desk))
     done += emergency_reports.go_on(desk) + desk.house.while_unchanged(desk.who.organisation, "proposals", lambda: directory.follow(desk))
     done += desk.house.while_unchanged(desk.who.organisation, "terms", lambda: licences.end_terms(desk))
-    done += port_following.follow(desk)
+    done += port_following.follow(desk) + port_outs.follow(desk)
     return done + number_files.go_on_reading(desk) + mail.send_waiting(desk)
 
 

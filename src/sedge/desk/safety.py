@@ -9,7 +9,6 @@ from sqlalchemy import ColumnElement, func, or_, select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood
-from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Address, Carrier, CivicElements, Number, Site, Spot, Subject, Verdict
 from sedge.core.reduce import changed
@@ -158,7 +157,7 @@ def _keeping(reading: Reading) -> list[str]:
 def _differs() -> tuple[ColumnElement[bool], ...]:
     life = tables.life
     other = or_(life.c.registered_spot.is_(None), life.c.registered_spot != life.c.spot)
-    return life.c.state == State.ASSIGNED.value, life.c.spot.is_not(None), other
+    return tables.IN_USE, life.c.spot.is_not(None), other
 
 
 def add_spot(desk: Desk, *, site: str, floor: str, room: str, name: str = "") -> Spot:

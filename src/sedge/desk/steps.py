@@ -13,9 +13,9 @@ from sedge.core.estate import Change, Estate
 from sedge.core.facts import Money
 from sedge.core.moments import clock
 from sedge.core.numbers.e164 import describe
-from sedge.core.numbers.life import State
-from sedge.core.records import Account, Address, Document, Grant, Number, Order, Product, Proof, Site, Spot, Subject
+from sedge.core.records import Account, Document, Grant, Number, Order, Product, Proof, Subject
 from sedge.core.reduce import apply, changed, charge, granted, refund, release_done, settle_lines, taken_back
+from sedge.core.supply.drift import DriftKind
 from sedge.core.supply.records import LineState, OrderPaper, PaperState
 from sedge.core.supply.reducers import feature_set, papers_told
 from sedge.core.workorders import tasks as t
@@ -27,12 +27,13 @@ from sedge.core.workorders.telling import tell_whole
 from sedge.core.workorders.waiting import must_wait
 from sedge.desk import papers, port_steps
 from sedge.desk.desk import Desk, Writing
-from sedge.desk.outcomes import Changes, Done, Failed, Outcome, Wait, estate_for, tell
+from sedge.desk.outcomes import Changes, Done, Failed, Outcome, Wait, estate_for, register_with_carrier, tell
 from sedge.desk.routing import routing_of
 from sedge.outside.carrier import WantedOrder
 from sedge.store.workorders import OrderState, StoredTask, WorkOrder
 
 POLL = timedelta(seconds=20)
+DRIFT = "drift"  # the nightly work of desk.drift
 LONGEST_WAIT = timedelta(minutes=30)
 REVIEWED = timedelta(minutes=2)
 ASKED_AGAIN = timedelta(minutes=10)
@@ -41,6 +42,13 @@ ASKED_AGAIN = timedelta(minutes=10)
 def execute(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
     """One try at a task. Raises what outside services and the reducer raise."""
     task = resolve(stored.body, [x.body for x in order.tasks])
+    outcome = _execute(desk, task, stored, order)
+    if isinstance(outcome, Done) and isinstance(task, t.FollowCarrier | t.TellCarrier | t.AdoptNumber):
+        desk.house.next_at[desk.who.organisation, DRIFT] = desk.now()  # what was put right is compared again at once
+    return outcome
+
+
+def _execute(desk: Desk, task: Any, stored: StoredTask, order: WorkOrder) -> Outcome:
     match task:
         case t.ImportNumbers():
             return _import(desk, task, order)
@@ -58,6 +66,12 @@ def execute(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
             return port_steps.submit(desk, task, stored)
         case t.ActivatePort():
             return port_steps.activate(desk, task, stored)
+        case t.ApprovePortOut():
+            return port_steps.approve_port_out(desk, task, stored)
+        case t.BackOutPort():
+            return port_steps.back_out(desk, task, stored)
+        case t.TellCarrier():
+            return _tell_carrier(desk, task)
         case t.SetFeature():
             return _set_feature(desk, task)
         case t.PlaceTestCall():
@@ -128,7 +142,7 @@ def _told(desk: Desk, task: t.RegisterAddress | t.TellPlace, estate: Estate) -> 
     """Where a number's phone is: to the telephone system, and to the carrier if it keeps addresses. None once both know."""
     number = estate.number(task.e164 or "")
     carrier = estate.carrier_of(number)
-    if number.state is State.ASSIGNED:
+    if number.in_use:
         desk.outside.telephony.put_number(number.e164, routing_of(number, estate))
     if number.spot is None or not carrier.registers_addresses:
         return None
@@ -145,14 +159,6 @@ def _works_from(changes: list[Change]) -> datetime | None:
     moments = [c.after.works_from for c in changes if isinstance(c.after, Grant)]
     moments += [c.after.assignment.works_from for c in changes if isinstance(c.after, Number) and c.after.assignment]
     return max(moments, default=None)
-
-
-def register_with_carrier(desk: Desk, number: Number, estate: Estate) -> None:
-    """Send the number's civic address and spot to its carrier. Sending the same again changes nothing."""
-    spot = estate.the(Spot, number.spot or "")
-    elements = estate.the(Address, spot.address).elements
-    body = {**elements.model_dump(), "floor": spot.floor, "room": spot.room, "site": estate.the(Site, spot.site).name}
-    desk.at_carrier(estate.the(Account, number.account)).register_address(number.e164, body)
 
 
 # ── orders ──
@@ -355,6 +361,8 @@ def _release(desk: Desk, task: t.ReleaseNumber, stored: StoredTask) -> Outcome:
     """Agreed first (`leaving_on`), released when the carrier says it has been carried out."""
     estate = estate_for(desk, task)
     number = estate.number(task.e164 or "")
+    if waiting := must_wait(task, estate):
+        return Wait(*waiting)
     if number.leaving_on is None:
         stops = [f for f in judge(task, estate) if f.level is Level.STOP]
         if stops:
@@ -392,6 +400,27 @@ def _set_feature(desk: Desk, task: t.SetFeature) -> Outcome:
         return feature_set(now.number(number.e164), task.feature, works_from, now)
 
     return Done(switched, works_from=works_from)
+
+
+# ── drift ──
+
+
+def _tell_carrier(desk: Desk, task: t.TellCarrier) -> Outcome:
+    """The carrier puts its list right; told again, it says the same."""
+    estate = estate_for(desk, task)
+    stops = [f for f in judge(task, estate) if f.level is Level.STOP]
+    if stops:
+        return Failed(stops[0].message)
+    carrier = desk.at_carrier(estate.the(Account, task.account))
+    if task.drift == DriftKind.NOT_OURS:
+        due = carrier.release(task.number)
+        return Done() if due is None else Wait(due, "the carrier to take it back")
+    try:
+        carrier.put_right(task.number, task.drift, task.ours)
+    except OutsideRefused as error:
+        why = error.facts.get("why", error.reason)
+        return Failed(f"{carrier.name} does not put it right for {describe(task.number).national}: {why}.")
+    return Done()
 
 
 # ── files ──

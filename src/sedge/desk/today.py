@@ -9,13 +9,14 @@ from sqlalchemy import case, exists, func, select, text
 
 from sedge.core.access.roles import May, allowed
 from sedge.core.facts import in_words
-from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.e164 import describe, in_national
 from sedge.core.numbers.standing import Mark
+from sedge.core.porting.outgoing_records import PortOutState
 from sedge.core.porting.records import PortState
 from sedge.core.records import Number, Spot
 from sedge.core.safety.spots import review_due
 from sedge.core.supply.keeping import is_low
-from sedge.desk import calls, checking, directory, figures, licences, money, papers, ports, safety
+from sedge.desk import calls, checking, directory, drift, figures, licences, money, papers, port_outs, ports, safety
 from sedge.desk.desk import Desk, Reading
 from sedge.store import tables, workorders
 from sedge.store.records import is_open
@@ -46,7 +47,7 @@ def todo(desk: Desk) -> list[Todo]:
             (May.LOOK, _emergency(reading)), (May.CHANGE_SAFETY, _nowhere(reading)), (May.CHANGE_ESTATE, _unlisted(reading)),
             (May.LOOK, _trunks(reading)), (May.CHANGE_ESTATE, _odd_numbers(reading)), (May.CHANGE_ESTATE, _lapsing(reading)),
             (May.SEE_MONEY, _unused(desk)),
-            (May.CHANGE_ESTATE, _work_orders(reading)), (May.CHANGE_ESTATE, _checks(desk)), (May.CHANGE_ESTATE, _directory(desk)), (May.SEE_MONEY, _money(desk)), (May.SEE_MONEY, _papers(desk)), (May.SEE_MONEY, _ports(reading)), (May.SEE_MONEY, _licences(desk)),
+            (May.CHANGE_ESTATE, _work_orders(reading)), (May.CHANGE_ESTATE, _checks(desk)), (May.CHANGE_ESTATE, _directory(desk)), (May.SEE_MONEY, _money(desk)), (May.SEE_MONEY, _papers(desk)), (May.SEE_MONEY, _ports(reading)), (May.SEE_MONEY, _port_outs(desk, reading)), (May.SEE_MONEY, _drift(reading)), (May.SEE_MONEY, _licences(desk)),
             (May.LOOK, _phones(reading)), (May.CHANGE_SAFETY, _reviews(reading)), (May.PLACE_TEST_CALL, _proofs(desk)),
         )  # fmt: skip
         groups = (*groups, (May.SEE_MONEY, _running_out(desk)))
@@ -68,11 +69,58 @@ def _ports(reading: Reading) -> Iterator[Todo]:
         PortState.REJECTED: (Mark.WRONG, "was rejected", "Put it right"), PortState.QUERIED: (Mark.WRONG, "is asked about", "Answer it"),
         PortState.DUE: (Mark.WRONG, "can be switched now", "Switch it"), PortState.ACTIVATED: (Mark.WAITING, "is switched, not proven", "Prove it"),
     }  # fmt: skip
-    for port in (p for p in ports.open_ports(reading) if p.state in asks):
+    for port in ports.open_ports(reading):
+        if port.is_silent(reading.now):
+            words = f"{port.losing} should have answered. Nothing of ours is missing."
+            yield Todo(Mark.WAITING, f"Port {port.no} is not answered", words, f"/ports/{port.id}", "Remind it")
+        if port.state not in asks:
+            continue
         mark, what, act = asks[port.state]
-        said = port.said[-1].text if port.said and port.said[-1].by == port.losing else ""
+        said = in_national(port.said[-1].text) if port.said and port.said[-1].by == port.losing else ""
         numbers = f"{_count(len(port.numbers), 'number')} from {port.losing}."
         yield Todo(mark, f"Port {port.no} {what}", f"{numbers} {said}".strip(), f"/ports/{port.id}", act)
+
+
+def _port_outs(desk: Desk, reading: Reading) -> Iterator[Todo]:
+    """Who asks for our numbers, with the time left to answer; numbers that went without a word ring an alarm."""
+    for request in port_outs.waiting(reading):
+        numbers = _count(len(request.numbers), "number")
+        first = f"{describe(request.numbers[0]).national}{' and others' if len(request.numbers) > 1 else ''}"
+        page = f"/port-outs/{request.id}"
+        if request.state is PortOutState.UNASKED:
+            yield Todo(
+                Mark.WRONG,
+                f"{numbers} gone without our word",
+                f"{first}: {request.gaining} has them, and callers reach strangers.",
+                page,
+                "Claim them back",
+            )
+        elif request.state is PortOutState.ASKED:
+            left = request.answer_due - reading.now
+            hours = int(left.total_seconds() // 3600)
+            words = f"{first}. {f'{hours} hours left' if hours > 0 else 'The time to answer is over'}."
+            yield Todo(Mark.WRONG, f"{request.gaining} asks for {numbers}", words, page, "Answer it")
+    for request in port_outs.to_clean_up(desk, reading):
+        numbers = _count(len(request.numbers), "number")
+        yield Todo(
+            Mark.WAITING,
+            f"Clean up after port out {request.no}",
+            f"{numbers} went to {request.gaining}; seats and more stand idle.",
+            f"/port-outs/{request.id}",
+            "Clean up",
+        )
+
+
+def _drift(reading: Reading) -> Iterator[Todo]:
+    """Numbers that a carrier and the estate have differently, where calls may be lost or something unknown is paid for."""
+    if count := drift.grave_count(reading):
+        yield Todo(
+            Mark.WRONG,
+            f"{_count(count, 'number')} otherwise at the carrier than here",
+            "Calls may not arrive, or something is paid for that nobody knows of.",
+            "/carriers/drift",
+            "Look at it",
+        )
 
 
 def _emergency(reading: Reading) -> Iterator[Todo]:

@@ -67,7 +67,7 @@ class TrunkCard:
 def one(desk: Desk, key: str) -> TrunkCard:
     """Raises NotFound."""
     life = tables.life
-    where = (is_open(), life.c.state == State.ASSIGNED.value, life.c.trunk == key)
+    where = (is_open(), tables.IN_USE, life.c.trunk == key)
     with desk.reading() as reading:
         trunk = reading.records.the(Trunk, key)
         numbers = int(reading.connection.execute(select(func.count()).where(*where)).scalar() or 0)

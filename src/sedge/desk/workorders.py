@@ -432,6 +432,8 @@ def _reverse(task: Any, stored: StoredTask, estate: Estate) -> Any:
     """What undoes a done task: what the carrier has switched it must switch again, all else is put back as it was."""
     if isinstance(task, t.SetFeature):
         return task.but(on=not task.on)
+    if isinstance(task, t.ActivatePort):
+        return t.BackOutPort(port=task.port, reason="undone")
     return t.PutBack(of=tell_whole(task, estate), snapshots=stored.snapshots)
 
 

@@ -1,7 +1,7 @@
 """The customer's mandate to move numbers (PDF), one for each losing carrier, in the language of the country: our own wording, with the
 account word for word as the losing carrier has it, the numbers as ranges, and a place to sign."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from typing import TYPE_CHECKING
 
@@ -15,7 +15,8 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class MandateFacts:
-    """`numbers` are E.164, `codes` by number where the country has one for each; `signed` is who signs, by name."""
+    """`numbers` are E.164, `codes` by number where the country has one for each; `toll_free`: the responsible
+    organisation changes, not the line."""
 
     country: str
     customer: str
@@ -28,6 +29,7 @@ class MandateFacts:
     codes: tuple[tuple[str, str], ...] = ()
     wanted: date | None = None
     staying: int = 0
+    toll_free: bool = False
 
 
 @dataclass(frozen=True)
@@ -46,6 +48,9 @@ class _Words:
     reference: str
 
 
+TOLL_FREE_COUNTRIES = {"US", "CA"}  # where toll-free numbers have a responsible organisation (47 CFR 52.101)
+TOLL_FREE_TITLE = "Authority to change the responsible organization of toll-free numbers"
+TOLL_FREE_ASKS = "{customer} asks that the responsible organization of the numbers below change from {losing} to {gaining}, and gives {gaining} authority to see to it."
 ENGLISH = {
     "name": "Account holder", "address": "Billing address", "account": "Account number", "pin": "PIN", "main_number": "Main billing number",
     "new_main_number": "New main billing number", "losing": "Moves from", "gaining": "Moves to",
@@ -91,6 +96,8 @@ WORDS["CA"] = WORDS["US"]
 def mandate(facts: MandateFacts) -> bytes:
     """As many pages of A4 as the ranges need; GB, US and CA in English, DE and FR in their language, others as GB."""
     words = WORDS.get(facts.country, WORDS["GB"])
+    if facts.toll_free and facts.country in TOLL_FREE_COUNTRIES:
+        words = replace(words, title=TOLL_FREE_TITLE, asks=TOLL_FREE_ASKS)
     pdf = new_paper(f"{words.title}, {facts.reference}")
     names = {"customer": facts.customer, "losing": facts.losing, "gaining": facts.gaining}
     _line(pdf, words.title, 15, bold=True)

@@ -85,6 +85,33 @@ class Callback:
     secret: str
 
 
+@dataclass(frozen=True)
+class PortOutAsked:
+    """A request of another carrier for numbers of the account. `given` is what it says of us: name, account, pin. `state` is asked, approved,
+    refused, gone, withdrawn, gone unasked, claimed back or returned."""
+
+    id: str
+    gaining: str
+    numbers: tuple[str, ...]
+    given: dict[str, str]
+    asked_at: datetime
+    answer_due: datetime
+    state: str
+    goes_at: datetime | None
+    code: str
+    returns_at: datetime | None = None
+
+
+@dataclass(frozen=True)
+class ListedNumber:
+    """A line of a carrier's own list. `trunk` None: it says nothing of it; `state` is in service, leaving or porting out."""
+
+    number: str
+    monthly: Decimal
+    trunk: str | None
+    state: str
+
+
 class CarrierService(Protocol):
     """For whoever connects another carrier: every call may be repeated, and does the same again.
 
@@ -117,6 +144,12 @@ class CarrierService(Protocol):
     def set_feature(self, e164: str, feature: str, *, on: bool) -> datetime | None: ...
     def register_address(self, e164: str, address: dict[str, str]) -> None: ...
     def addresses(self) -> dict[str, dict[str, str]]: ...
+    def port_outs(self) -> list[PortOutAsked]: ...
+    def approve_port_out(self, request: str) -> PortOutAsked: ...
+    def refuse_port_out(self, request: str, code: str) -> PortOutAsked: ...
+    def claim_back(self, request: str) -> PortOutAsked: ...
+    def listed(self) -> list[ListedNumber]: ...
+    def put_right(self, e164: str, what: str, ours: str) -> None: ...
     def close(self) -> None: ...
 
 
@@ -240,3 +273,43 @@ class HttpCarrier(Service):
     def addresses(self) -> dict[str, dict[str, str]]:
         """Every address it has of the account's numbers, by E.164."""
         return self.call("GET", "addresses")["addresses"]
+
+    def port_outs(self) -> list[PortOutAsked]:
+        """Every request of other carriers for numbers of the account, oldest first."""
+        return [self._asked(x) for x in self.call("GET", "port-outs")["requests"]]
+
+    def approve_port_out(self, request: str) -> PortOutAsked:
+        """Refused with `over` where it was refused or taken back meanwhile."""
+        return self._asked(self.call("POST", f"port-outs/{quote(request)}/approve"))
+
+    def refuse_port_out(self, request: str, code: str) -> PortOutAsked:
+        """`code` is one of the trade's. Refused with `over` where it was approved or taken back meanwhile."""
+        return self._asked(self.call("POST", f"port-outs/{quote(request)}/refuse", json={"code": code}))
+
+    def claim_back(self, request: str) -> PortOutAsked:
+        """Numbers that were let go without our word are to come back."""
+        return self._asked(self.call("POST", f"port-outs/{quote(request)}/claim"))
+
+    @staticmethod
+    def _asked(x: dict[str, Any]) -> PortOutAsked:
+        def at(text: str | None) -> datetime | None:
+            return datetime.fromisoformat(text) if text else None
+
+        return PortOutAsked(
+            x["id"], x["gaining"], tuple(x["numbers"]), dict(x["given"]), datetime.fromisoformat(x["asked_at"]), datetime.fromisoformat(x["answer_due"]),
+            x["state"], at(x["goes_at"]), x["code"], at(x.get("returns_at")),
+        )  # fmt: skip
+
+    def put_right(self, e164: str, what: str, ours: str) -> None:
+        """Its list is to say what is so here. Refused with a `why` in its words."""
+        self.call("POST", f"numbers/{quote(e164)}/put-right", json={"what": what, "ours": ours})
+
+    def listed(self) -> list[ListedNumber]:
+        """What the account has in service, as it is billed, in order."""
+        found: list[ListedNumber] = []
+        after: str | None = ""
+        while after is not None:
+            page = self.call("GET", "numbers", params={"after": after})
+            found += [ListedNumber(x["number"], Decimal(x["monthly"]), x["trunk"], x["state"]) for x in page["numbers"]]
+            after = page["next"]
+        return found

@@ -62,6 +62,25 @@ class Control(Service):
         """What the person who looks at papers says of the next ones."""
         self.call("PUT", "review", json={"verdict": verdict, "reason": reason, "count": count})
 
+    def backdate_port(self, key: str, days: float) -> None:
+        """As if a port had been asked for so many days ago."""
+        self.call("PUT", f"ports/{quote(key)}", json={"days_ago": days})
+
+    def ask_for_numbers(self, request: dict[str, Any]) -> str:
+        """Another carrier asks one of ours for numbers, or takes them without asking (`unasked`); the request's id there."""
+        return self.call("POST", "port-outs", json=request)["id"]
+
+    def let_drift(self, wish: dict[str, Any]) -> None:
+        """A carrier's list changes by itself: `dropped`, `added` with `account`, `prices`, `trunks`, `leaving`."""
+        self.call("PUT", "drift", json=wish)
+
+    def take_request_back(self, key: str) -> None:
+        self.call("DELETE", f"port-outs/{quote(key)}")
+
+    def steer_porting(self, *, silent: bool) -> None:
+        """Whether losing carriers leave what they are asked from now on lying about."""
+        self.call("PUT", "porting", json={"silent": silent})
+
     def set_trunk(self, trunk: str, *, up: bool) -> None:
         self.call("PUT", f"trunks/{quote(trunk)}", json={"up": up})
 

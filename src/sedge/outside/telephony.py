@@ -80,6 +80,11 @@ class Telephony(Service):
         answer = self.call("GET", "devices")
         return {key: None if registered else answer.get("said", {}).get(key, "silent") for key, registered in answer["devices"].items()}
 
+    def uncalled(self, since: datetime) -> dict[str, datetime | None]:
+        """Numbers it has, to or from which there was no call since, with when the last one was; None for never."""
+        found = self.call("POST", "uncalled", json={"since": since.isoformat()})["numbers"]
+        return {number: datetime.fromisoformat(at) if at else None for number, at in found.items()}
+
     def trunks_down(self) -> set[str]:
         return set(self.call("GET", "trunks")["down"])
 

@@ -6,6 +6,7 @@
 import threading
 import time
 from collections.abc import Awaitable, Callable
+from datetime import timedelta
 from pathlib import Path
 from typing import Any, Literal
 
@@ -16,7 +17,7 @@ from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
 from sedge.standins.accounts import every_balance
-from sedge.standins.billing import put_in_service
+from sedge.standins.billing import drift, put_in_service
 from sedge.standins.book import Book, stamp
 from sedge.standins.callbacks import Callbacks
 from sedge.standins.carrier import carrier_routes
@@ -24,6 +25,7 @@ from sedge.standins.desk_services import mail_routes
 from sedge.standins.directory import control_routes, directory_routes
 from sedge.standins.far_ends import letters
 from sedge.standins.manners import MANNERS
+from sedge.standins.outgoing import next_port_outs, outgoing_control
 from sedge.standins.porting import next_answers, porting_routes
 from sedge.standins.register import register_routes
 from sedge.standins.telephony import telephony_routes
@@ -59,13 +61,17 @@ def create_standins(folder: Path) -> FastAPI:
     app.include_router(directory_routes(book))
     app.include_router(control_routes(book))
     app.include_router(porting_routes(book))
+    app.include_router(outgoing_control(book))
     callbacks.dues.append(lambda: next_answers(book))
+    callbacks.dues.append(lambda: next_port_outs(book))
 
     @app.middleware("http")
     async def faults(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
         """`error`: not done, 500. `reject`: not done, 422. `timeout`: done, but nobody hears of it. `slow`: done, late."""
         service, *rest = request.url.path.split("/")[1:]
         named = (service, rest[0]) if service == "carrier" and rest else (service,)
+        if request.url.path.endswith("/port-outs"):  # asked for all the time; a fault meant for whatever is asked next is not for it
+            named = tuple(rest[:1])
         fault = callbacks.take_fault(named, "timeout", "error", "slow", "reject") if service in SERVICES else None
         if fault == "error":
             return JSONResponse({"detail": {"reason": "internal trouble"}}, 500)
@@ -141,6 +147,13 @@ def create_standins(folder: Path) -> FastAPI:
         put_in_service(book, body["numbers"])
         return {}
 
+    @app.put("/control/drift")
+    def let_drift(body: dict[str, Any]) -> dict[str, Any]:
+        """A carrier's list changes by itself: numbers dropped, added, dearer, on another trunk, on their way out."""
+        with book.writing():
+            drift(book, body)
+        return {}
+
     @app.put("/control/addresses/{e164}")
     def spoil_address(e164: str, body: dict[str, str]) -> dict[str, Any]:
         """Somebody at the carrier mistypes an address."""
@@ -158,6 +171,19 @@ def create_standins(folder: Path) -> FastAPI:
             else:
                 book.put("renamed street", old, new)
         return {}
+
+    @app.put("/control/porting")
+    def steer_porting(body: dict[str, bool]) -> dict[str, Any]:
+        """`silent`: losing carriers leave what is asked of them from now on lying about, until they are reminded."""
+        book.put("steered", "silent", body["silent"])
+        return {}
+
+    @app.put("/control/ports/{key}")
+    def backdate_port(key: str, body: dict[str, float]) -> dict[str, Any]:
+        port = book.get("port", key)
+        if port:
+            book.put("port", key, {**port, "at": stamp(book.now() - timedelta(days=body["days_ago"]))})
+        return {"known": port is not None}
 
     @app.put("/control/review")
     def steer_review(body: ReviewSteered) -> dict[str, Any]:

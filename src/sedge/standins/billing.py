@@ -25,6 +25,25 @@ def put_in_service(book: Book, numbers: list[dict[str, str]]) -> None:
             )
 
 
+def drift(book: Book, wish: dict[str, Any]) -> None:
+    """What somebody at a carrier does to its list by mistake. `dropped` and `leaving` are numbers, `added` has numbers of an `account`,
+    `prices` and `trunks` are by number."""
+    for number in wish.get("dropped", []):
+        if line := book.get("in service", number):
+            book.put("dropped", number, line)
+            book.remove("in service", number)
+    for number in wish.get("added", []):
+        account = wish["account"]
+        new = {"account": account, "carrier": account.rpartition("-")[0], "monthly": "0.80", "billed_to": f"{book.now():%Y-%m}"}
+        book.put("in service", number, new)
+    for field, given in (("monthly", wish.get("prices", {})), ("trunk", wish.get("trunks", {}))):
+        for number, value in given.items():
+            if line := book.get("in service", number):
+                book.put("in service", number, {**line, field: value})
+    for number in wish.get("leaving", []):
+        book.put("leaving", number, {"due": stamp(book.now() + timedelta(days=20))})
+
+
 def delivered(book: Book, carrier: str, account: str, line: dict[str, Any], features: list[str]) -> None:
     """A number that has just come into service; nothing is billed before the night."""
     if book.get("in service", line["number"]) is None:

@@ -18,6 +18,7 @@ from sedge.standins.accounts import Ledger, account_routes
 from sedge.standins.book import Book, moment, stamp
 from sedge.standins.callbacks import Callbacks
 from sedge.standins.manners import MANNERS, Stretch
+from sedge.standins.outgoing import outgoing_routes
 from sedge.standins.papers import begin_review, is_due, lateness, look_through, paper_routes, refuse_papers, wanted
 
 RELEASE = timedelta(seconds=30)
@@ -370,6 +371,44 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
         dues += [body["review"]["due"] for body in orders if lateness(body.get("review"))]
         return dues + [x["due"] for x in book.all("leaving").values()]
 
+    @routes.get("/numbers")
+    def list_of_numbers(after: str = "", shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+        """What the account has in service, as it is billed; a page of at most 10,000, in order."""
+        mine = sorted(n for n, line in book.all("in service").items() if line.get("account") == shop.account and n > after)
+        lines = book.all("in service")
+        page = [
+            {"number": n, "monthly": lines[n]["monthly"], "trunk": lines[n].get("trunk"), "state": _state_of(book, n)}
+            for n in mine[:10_000]
+        ]
+        return {"numbers": page, "next": page[-1]["number"] if len(mine) > 10_000 else None}
+
+    @routes.post("/numbers/{e164}/put-right")
+    def put_right(e164: str, body: dict[str, str], shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+        """A customer says what its own records have; what somebody else has by now can't come back."""
+        with book.writing():
+            line = book.get("in service", e164)
+            match body["what"]:
+                case "not listed" if book.get("taken", e164):
+                    raise HTTPException(409, {"reason": "taken", "why": "another carrier has it by now"})
+                case "not listed":
+                    known = book.get("dropped", e164) or {
+                        "monthly": str(min(shop.manner.monthly.values())),
+                        "since": stamp(book.now()),
+                        "billed_to": "",
+                    }
+                    book.put("in service", e164, {**known, "account": shop.account, "carrier": shop.name})
+                    book.remove("dropped", e164)
+                case "other price" if line:
+                    book.put("in service", e164, {**line, "monthly": body["ours"].split()[0]})
+                case "other trunk" if line:
+                    book.put("in service", e164, {**line, "trunk": body["ours"]})
+                case "other state" if line:
+                    book.remove("leaving", e164)
+                case _:
+                    raise HTTPException(409, {"reason": "unknown", "why": "we have no such number on your account"})
+        return {}
+
+    outgoing_routes(routes, book, the_shop)
     account_routes(routes, book, the_shop)
     paper_routes(routes, book, the_shop)
     callbacks.tellers.append(lambda: tell(book, callbacks))
@@ -394,3 +433,12 @@ def tell(book: Book, callbacks: Callbacks) -> None:
         with book.writing():
             now: dict[str, Any] = book.get("order", key)
             book.put("order", key, {**now, "told": [*now["told"], *arrived]})
+
+
+def _state_of(book: Book, number: str) -> str:
+    """As the carrier's list has it: in service, or on its way out."""
+    if book.get("leaving", number):
+        return "leaving"
+    return (
+        "porting out" if any(p["state"] == "approved" and number in p["numbers"] for p in book.all("port out").values()) else "in service"
+    )

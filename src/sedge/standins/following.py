@@ -38,6 +38,7 @@ class InboundCall:
         self.turns: dict[str, int] = {}
 
     def place(self) -> dict[str, Any]:
+        self.book.put("last call", self.number, stamp(self.now))
         routing = self.book.get("routing", self.number)
         if reason := self._stopped_before(routing):
             if reason.startswith("engaged tone: the trunk is down") and routing and routing.get("fallback"):
@@ -50,6 +51,8 @@ class InboundCall:
         return self._result(ended, "; ".join(self.heard))
 
     def _stopped_before(self, routing: dict[str, Any] | None) -> str | None:
+        if taken := self.book.get("taken", self.number):
+            return f"somebody at {taken['by']} answers: the number is no longer ours"
         if routing is None:
             return "“This number is not in use.”"
         trunk = routing.get("trunk")
@@ -60,7 +63,7 @@ class InboundCall:
         if (connection := self.book.get("connection", trunk)) and (lost := lost_on_the_way(self.book, trunk, connection, self.number)):
             return lost
         self.over = trunk
-        if not routing.get("holder"):
+        if not routing.get("holder") and not routing.get("rests"):
             return "“This number is not in use.” (said by the telephone system)"
         if is_suspended(self.book, self.number):
             return "“This number can't be reached.” (said by the carrier)"

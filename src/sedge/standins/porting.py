@@ -21,10 +21,28 @@ ANSWERS, SWITCHES = time(11), time(10)
 HANGS = {840: "main billing number", 845: "alarm", 846: "lift"}
 GONE = {838, 839}
 ENDED = {838: timedelta(days=70)}  # the register knows of these; of the others that are gone it has not heard yet
+SLOW = {836: timedelta(hours=2)}  # an exchange that takes its time on the day
+BATCH, EACH_BATCH = 100, timedelta(seconds=0.4)
+OPEN_UNTIL, AT_LEAST_OPEN = time(16), timedelta(hours=2)
+SILENT, AFTER_A_REMINDER = timedelta(days=5), timedelta(hours=1)
+USED_FOR = {
+    800: "Reception", 801: "Gallery shop", 802: "Workshop", 803: "School visits", 804: "Framing room", 805: "Director, R. Tolliver", 806: "Hattie Brandreth",
+    807: "Osei Kwarteng", 808: "Maud Pellingham", 809: "Ivo Strand", 810: "Bea Lorrimer", 811: "Tam Okonedo", 812: "Greta Fennimore", 813: "Silas Dunmore",
+    814: "Noor Abbasi", 815: "Wilf Hathersage", 816: "Cora Mbeki", 817: "J Quillfeather", 818: "Anselm Roy", 819: "Dilys Partington",
+    820: "Ravi Sundaresh", 821: "Edda Kristensen", 822: "Percy Aldous", 823: "Loveday Trescott", 840: "Main line", 845: "Alarm", 846: "Lift",
+}  # fmt: skip
 ACCOUNTS: dict[str, dict[str, Any]] = {
     "OQ-1184": {
         "name": "Millwheel Gallery Limited", "address": "7 Millwheel Yard, Bristol, BS1 6ZZ", "pin": "4471", "main_number": "+441174960840",
         "numbers": [f"+44117496{n:04d}" for n in range(800, 860)], "days": 15, "zone": "Europe/London", "holidays": ("GB", "ENG"),
+    },
+    "OQ-6900": {
+        "name": "Mainufer Ateliers GmbH", "address": "Mainufer 4, 60311 Frankfurt am Main", "pin": "6900", "main_number": "+496990009000",
+        "numbers": [f"+496990009{n:03d}" for n in range(20)], "days": 10, "zone": "Europe/Berlin", "holidays": ("DE", "HE"),
+    },
+    "OQ-9000": {  # a large customer without an area
+        "name": "Reedbank Fairs Limited", "address": "1 Reedbank, Bristol, BS2 1ZZ", "pin": "9000", "main_number": "+441632960000",
+        "numbers": [f"+441632960{n:03d}" for n in range(1000)], "days": 25, "zone": "Europe/London", "holidays": ("GB", "ENG"),
     },
 }  # fmt: skip
 
@@ -33,6 +51,7 @@ class Asked(BaseModel):
     """A port as the gaining carrier passes it on."""
 
     reference: str
+    account: str = ""
     losing: str
     numbers: list[str] = Field(min_length=1, max_length=10_000)
     codes: dict[str, str] = {}
@@ -45,12 +64,24 @@ class Wish(BaseModel):
     wanted: date
 
 
+class Attached(BaseModel):
+    name: str = Field(max_length=200)
+    media_type: str
+    content: str = Field(max_length=14_000_000)
+
+
 class Words(BaseModel):
     text: str = Field(min_length=1, max_length=2000)
+    attached: Attached | None = None
 
 
 class Numbers(BaseModel):
     numbers: list[str] = Field(max_length=20_000)
+
+
+def _nth(e164: str) -> int:
+    """Which of the gallery's numbers it is; -1 for another."""
+    return int(e164[-4:]) if e164.startswith("+44117496") else -1
 
 
 def porting_routes(book: Book) -> APIRouter:
@@ -98,7 +129,34 @@ def porting_routes(book: Book) -> APIRouter:
         with book.writing():
             port = book.get("port", _known(book, gaining, key))
             if shown(book, key)["state"] == "queried":
-                book.put("port", key, {**port, "answered": words.text, "at": stamp(book.now())})
+                attached = words.attached.name if words.attached else None
+                book.put("port", key, {**port, "answered": words.text, "attached": attached, "at": stamp(book.now())})
+        return shown(book, key)
+
+    @routes.post("/ports/{gaining}/{key}/remind")
+    def remind(gaining: str, key: str) -> dict[str, Any]:
+        """Whoever is past their time hurries once they are told so."""
+        with book.writing():
+            port = book.get("port", _known(book, gaining, key))
+            if not port.get("reminded"):
+                book.put("port", key, {**port, "reminded": stamp(book.now())})
+        return shown(book, key)
+
+    @routes.post("/ports/{gaining}/{key}/back-out")
+    def back_out(gaining: str, key: str) -> dict[str, Any]:
+        """The old lines are still there for the rest of the day."""
+        with book.writing():
+            port = book.get("port", _known(book, gaining, key))
+            if port.get("backed_out"):
+                return shown(book, key)
+            if not port["activated"]:
+                raise HTTPException(409, {"reason": "not activated", "why": "nothing has been switched"})
+            if book.now() > _open_until(port):
+                raise HTTPException(409, {"reason": "window closed", "why": "the old lines are gone"})
+            for number in _accepted(port)["numbers"]:
+                book.remove("moved", number)
+                book.remove("in service", number)
+            book.put("port", key, {**port, "backed_out": stamp(book.now())})
         return shown(book, key)
 
     @routes.post("/ports/{gaining}/{key}/date")
@@ -124,8 +182,11 @@ def porting_routes(book: Book) -> APIRouter:
                 raise HTTPException(409, {"reason": "not due", "foc": told.get("foc")})
             if not port["activated"]:
                 book.put("port", key, {**port, "activated": stamp(book.now()), "over": True})
-                for number in told["numbers"]:
-                    book.put("moved", number, {"carrier": gaining, "at": stamp(book.now())})
+                monthly = str(_monthly(gaining))
+                for number, at in _arrivals(told["numbers"], book.now()).items():
+                    book.put("moved", number, {"carrier": gaining, "at": stamp(at)})
+                    known = {"account": port["asked"]["account"], "carrier": gaining, "monthly": monthly, "features": []}
+                    book.put("in service", number, {**known, "since": stamp(at), "billed_to": ""})
         return shown(book, key)
 
     @routes.delete("/ports/{gaining}/{key}")
@@ -147,17 +208,17 @@ def next_answers(book: Book) -> list[str]:
         if port["over"]:
             continue
         told = shown(book, key)
-        moments += [told["answer_due"]] if told["state"] == "submitted" else [told["foc"]] if told["state"] == "accepted" else []
+        moments += [stamp(_said_at(port))] if told["state"] == "submitted" else [told["foc"]] if told["state"] == "accepted" else []
     return moments
 
 
 def who_serves(book: Book, e164: str) -> dict[str, Any] | None:
     moved = book.get("moved", e164)
-    if moved:
+    if moved and moment(moved["at"]) <= book.now():
         return {"number": e164, "carrier": moved["carrier"], "account": "", "in_service": True, "pending": False, "hangs": ""}
     for key, account in ACCOUNTS.items():
         if e164 in account["numbers"]:
-            n = int(e164[-4:])
+            n = _nth(e164)
             pending = any(e164 in p["asked"]["numbers"] and not p["over"] for p in book.all("port").values())
             return {
                 "number": e164,
@@ -167,6 +228,7 @@ def who_serves(book: Book, e164: str) -> dict[str, Any] | None:
                 "ended_on": (book.now() - ENDED[n]).date().isoformat() if n in ENDED else None,
                 "pending": pending,
                 "hangs": HANGS.get(n, ""),
+                "used_for": USED_FOR.get(n, ""),
             }
     return None
 
@@ -187,9 +249,14 @@ def shown(book: Book, key: str) -> dict[str, Any]:
     }
     if port["cancelled"]:
         return {**told, "state": "cancelled"}
+    told["monthly"] = str(_monthly(port["gaining"]))
+    if port.get("backed_out"):
+        return {**told, **_accepted(port), "state": "backed out"}
     if port["activated"]:
-        return {**told, **_accepted(port), "state": "activated"}
-    if now < due:
+        agreed = _accepted(port)
+        arrived = [n for n, at in _arrivals(agreed["numbers"], moment(port["activated"])).items() if at <= now]
+        return {**told, **agreed, "state": "activated", "arrived": arrived}
+    if now < _said_at(port):
         return {**told, "state": "submitted"}
     code, text = _fault(port)
     if code:
@@ -202,7 +269,7 @@ def shown(book: Book, key: str) -> dict[str, Any]:
 
 def _begun(book: Book, gaining: str, asked: Asked, *, rounds: int) -> dict[str, Any]:
     return {
-        "gaining": gaining, "asked": asked.model_dump(mode="json"), "at": stamp(book.now()), "rounds": rounds, "answered": "", "moved_to": None,
+        "silent": bool(book.get("steered", "silent")), "gaining": gaining, "asked": asked.model_dump(mode="json"), "at": stamp(book.now()), "rounds": rounds, "answered": "", "moved_to": None,
         "activated": None, "cancelled": False, "over": False,
     }  # fmt: skip
 
@@ -228,6 +295,30 @@ def _answer_at(port: dict[str, Any]) -> datetime:
     return datetime.combine(day, ANSWERS, ZoneInfo(account["zone"]))
 
 
+def _said_at(port: dict[str, Any]) -> datetime:
+    """When it answers really: later than promised where nobody there looks, soon after a reminder."""
+    due = _answer_at(port)
+    if not port.get("silent"):
+        return due
+    late = due + SILENT
+    return min(late, max(due, moment(port["reminded"]) + AFTER_A_REMINDER)) if port.get("reminded") else late
+
+
+def _arrivals(numbers: list[str], begun: datetime) -> dict[str, datetime]:
+    """When each number is with the gaining carrier, a batch after the other; a slow exchange comes last."""
+    return {n: begun + EACH_BATCH * (i // BATCH) + SLOW.get(_nth(n), timedelta(0)) for i, n in enumerate(sorted(numbers))}
+
+
+def _open_until(port: dict[str, Any]) -> datetime:
+    zone = ZoneInfo(_account(port)["zone"])
+    begun = moment(port["activated"]).astimezone(zone)
+    return max(datetime.combine(begun.date(), OPEN_UNTIL, zone), begun + AT_LEAST_OPEN)
+
+
+def _monthly(gaining: str) -> Any:
+    return min(MANNERS[gaining].monthly.values())
+
+
 def _fault(port: dict[str, Any]) -> tuple[str, str]:
     """What differs from the account, the first thing only, as its people look."""
     account, details, asked = _account(port), port["asked"]["details"], port["asked"]["numbers"]
@@ -240,10 +331,10 @@ def _fault(port: dict[str, Any]) -> tuple[str, str]:
         return "pin-wrong", "The PIN does not match."
     if details.get("address", "") != account["address"]:
         return "address-mismatch", "The address is not the one we bill."
-    stays = [n for n in account["numbers"] if n not in asked and int(n[-4:]) not in GONE]
+    stays = [n for n in account["numbers"] if n not in asked and _nth(n) not in GONE]
     if account["main_number"] in asked and stays and details.get("new_main_number", "") not in stays:
         return "partial-needs-main", "The main billing number would leave the account without one."
-    if all(int(n[-4:]) in GONE or n not in account["numbers"] for n in asked):
+    if all(_nth(n) in GONE or n not in account["numbers"] for n in asked):
         return "not-in-service", "None of these is in service with us."
     return "", ""
 
@@ -252,16 +343,14 @@ def _query(port: dict[str, Any]) -> str:
     """It asks back once about lines that something else hangs on, unless a note with the request spoke of them."""
     said = " ".join(port["asked"]["notes"]).lower()
     found = [
-        (n, HANGS[k])
-        for n in port["asked"]["numbers"]
-        if (k := int(n[-4:])) in HANGS and "billing" not in HANGS[k] and HANGS[k] not in said
+        (n, HANGS[k]) for n in port["asked"]["numbers"] if (k := _nth(n)) in HANGS and "billing" not in HANGS[k] and HANGS[k] not in said
     ]
     return "; ".join(f"{n} carries the {what}. Is it known that it stops?" for n, what in found)
 
 
 def _accepted(port: dict[str, Any]) -> dict[str, Any]:
     account, asked = _account(port), port["asked"]
-    refused = {n: "not in service with us" for n in asked["numbers"] if n not in account["numbers"] or int(n[-4:]) in GONE}
+    refused = {n: "not in service with us" for n in asked["numbers"] if n not in account["numbers"] or _nth(n) in GONE}
     begun = moment(port["at"]).astimezone(ZoneInfo(account["zone"])).date()
     earliest = _working_days_on(port, begun, account["days"])
     wanted = date.fromisoformat(asked["wanted"]) if asked["wanted"] else earliest

@@ -23,11 +23,13 @@ from sedge.core.records import (
     Group,
     HolderKind,
     HolderRef,
+    KeptFree,
     Number,
     Order,
     PathVersion,
     Person,
     Port,
+    PortOut,
     Product,
     ServiceLine,
     Site,
@@ -63,7 +65,14 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
         return found
 
     ports = put(records.many(Port, wanted.ports))
-    numbers = put(records.many(Number, wanted.numbers | {line.e164 for port in ports for line in port.lines}))
+    port_outs = put(records.many(PortOut, wanted.port_outs))
+    if ports:
+        put(records.where(KeptFree, tables.kept_free.c.last >= now.date(), limit=MOST_DOCUMENTS))
+    numbers = put(
+        records.many(
+            Number, wanted.numbers | {line.e164 for port in ports for line in port.lines} | {n for out in port_outs for n in out.numbers}
+        )
+    )
     naming = _naming(records, wanted)
     ringing = {key for subject, key in wanted.named if subject is Subject.GROUP}
     users = wanted.path_users | (naming if ringing else set())
@@ -72,6 +81,12 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
         numbers += put(records.where(Number, followers, order_by=tables.life.c.number, limit=MOST_USERS))
     for record_type in (Product, Subscription, Carrier, Account, Trunk):
         put(records.all(record_type))
+    prepared = [line for port in ports for line in port.lines]
+    wanted = wanted | Needs(
+        holders={line.holder for line in prepared if line.holder},
+        spots={line.spot for line in prepared if line.spot},
+        paths={line.path for line in prepared if line.path},
+    )
     refs = wanted.holders | {n.holder for n in numbers if n.holder} | {n.reserved_for for n in numbers if n.reserved_for}
     lines = [line for line in records.all(ServiceLine) if ringing & set(line.groups)] if ringing else []
     refs.update(HolderRef(kind=HolderKind.SERVICE_LINE, id=line.id) for line in lines)

@@ -8,7 +8,6 @@ from typing import Any
 from sqlalchemy import Connection, delete, func, insert, select
 
 from sedge.core.estate import Change
-from sedge.core.numbers.life import State
 from sedge.core.records import Number, Person, Subject
 from sedge.store import tables
 from sedge.store.counting import add_counts
@@ -21,7 +20,7 @@ Place = tuple[str, str, str]
 def place_of(record: Any) -> Place | None:
     """Site, kind and spot of a number in use or a person who is here; None for all else."""
     match record:
-        case Number(state=State.ASSIGNED):
+        case Number() if record.in_use:
             return record.site, NUMBER, record.spot or ""
         case Person(left=False):
             return record.site, PERSON, record.spot or ""
@@ -52,7 +51,7 @@ def put_placed(connection: Connection) -> None:
     """All counts made anew from the records."""
     life, person = tables.life, tables.person
     connection.execute(delete(placed))
-    for kind, table, here in ((NUMBER, life, life.c.state == State.ASSIGNED.value), (PERSON, person, person.c.departed.is_(False))):
+    for kind, table, here in ((NUMBER, life, tables.IN_USE), (PERSON, person, person.c.departed.is_(False))):
         query = select(table.c.site, func.coalesce(table.c.spot, ""), func.count()).where(here).group_by(table.c.site, table.c.spot)
         rows = [{"site": site, "kind": kind, "spot": spot, "count": count} for site, spot, count in connection.execute(query)]
         if rows:

@@ -7,7 +7,7 @@ from sqlalchemy import ColumnElement, Connection, Select, Table, and_, case, fun
 
 from sedge.core.errors import NotFound
 from sedge.core.facts import Fact
-from sedge.core.numbers.life import ENDED, State
+from sedge.core.numbers.life import ENDED
 from sedge.core.records import (
     RECORD_TYPES,
     SUBJECT_OF,
@@ -20,11 +20,13 @@ from sedge.core.records import (
     Group,
     Hold,
     HolderRef,
+    KeptFree,
     Number,
     Order,
     PathVersion,
     Person,
     Port,
+    PortOut,
     Proof,
     ServiceLine,
     Site,
@@ -53,6 +55,7 @@ def columns(record: Any) -> dict[str, Any]:
                 "spot": record.spot,
                 "manager": record.manager,
                 "shows": record.caller_id.number or None,
+                "rings": record.answering.mobile or None,
                 "departed": record.left,
             }
         case Site():
@@ -84,6 +87,11 @@ def columns(record: Any) -> dict[str, Any]:
             return {"paper": record.paper, "withdrawn": record.withdrawn}
         case Port():
             return {"no": record.no, "state": record.state.value, "open": record.is_open, "foc": record.foc}
+        case PortOut():
+            names = {"no": record.no, "state": record.state.value, "open": record.is_open, "theirs": record.theirs}
+            return {**names, "account": record.account, "due": record.answer_due}
+        case KeptFree():
+            return {"last": record.last}
         case Trunk():
             return {"site": record.site}
         case PathVersion():
@@ -113,13 +121,14 @@ def _life(number: Number) -> dict[str, Any]:
         "registered_spot": number.registered_spot,
         "path": number.path,
         "trunk": number.trunk,
+        "fallback": number.fallback or None,
         "attention": needs_attention(number),
     }
 
 
 def needs_attention(number: Number) -> bool:
     """What can be told from the number alone; findings over the whole estate are asked for on Today."""
-    return number.state is State.ASSIGNED and (number.spot is None or number.trunk is None)
+    return number.in_use and (number.spot is None or number.trunk is None)
 
 
 def _held_by(ref: HolderRef | None) -> dict[str, str | None]:

@@ -18,6 +18,8 @@ from sedge.core.facts import brief, canonical
 from sedge.core.ledger.chain import BEGINNING, Entry, link
 from sedge.core.numbers.e164 import describe
 from sedge.core.paths.steps import named_by
+from sedge.core.porting.outgoing_records import PortOut
+from sedge.core.porting.records import KeptFree, Port
 from sedge.core.records import Address, Grant, HolderKind, Number, PathVersion, Person, Product, Proof, ServiceLine, Subject, Subscription
 from sedge.store import deriving, finder, tables
 from sedge.store.records import Records, columns
@@ -151,6 +153,12 @@ def title_of(record: Any) -> str:
             return record.national
         case Address():
             return record.elements.one_line
+        case Port():
+            return f"Port {record.no}: {len(record.numbers):,} numbers from {record.losing}"
+        case PortOut():
+            return f"Port out {record.no}: {len(record.numbers):,} numbers to {record.gaining}"
+        case KeptFree():
+            return record.why
         case Proof():
             return describe(record.e164).national
         case _:

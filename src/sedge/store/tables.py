@@ -25,6 +25,7 @@ from sqlalchemy import (
     Table,
     Text,
     TypeDecorator,
+    UniqueConstraint,
     text,
 )
 
@@ -89,6 +90,7 @@ life = _record_table(
     Column("registered_spot", String(20)),
     Column("path", String(80)),
     Column("trunk", String(80)),
+    Column("fallback", String(20)),
     Column("attention", Boolean, nullable=False),
     Column("kind", String(16), nullable=False),
     Column("holder_name", String(120), nullable=False),
@@ -117,6 +119,7 @@ life = _record_table(
         sqlite_where=text("spot IS NULL AND state = 'assigned'"),
         postgresql_where=text("spot IS NULL AND state = 'assigned'"),
     ),
+    Index("life_fallback", "fallback", sqlite_where=text("fallback IS NOT NULL"), postgresql_where=text("fallback IS NOT NULL")),
     Index("life_unregistered", "carrier", "number", sqlite_where=text(UNREGISTERED), postgresql_where=text(UNREGISTERED)),
     Index("life_until", "state_until", sqlite_where=text("state_until IS NOT NULL"), postgresql_where=text("state_until IS NOT NULL")),
     Index("life_kind", "kind", "number", sqlite_where=text("kind != 'geographic'"), postgresql_where=text("kind != 'geographic'")),
@@ -136,6 +139,7 @@ life = _record_table(
         postgresql_where=text("role IN ('main', 'mailbox access')"),
     ),
 )
+IN_USE = life.c.state.in_(("assigned", "porting out")) & life.c.holder_id.is_not(None)  # calls to it ring somebody
 
 person = _record_table(
     "person",
@@ -146,6 +150,7 @@ person = _record_table(
     Column("spot", String(20)),
     Column("manager", String(80)),
     Column("shows", String(16)),
+    Column("rings", String(20)),
     Column("departed", Boolean, nullable=False),
     Index("person_email", "email", unique=True, sqlite_where=text("NOT departed"), postgresql_where=text("NOT departed")),
     Index("person_site", "site", "name"),
@@ -155,6 +160,7 @@ person = _record_table(
     Index("person_extension", "extension", "site"),
     Index("person_manager", "manager", "name", sqlite_where=text("manager IS NOT NULL"), postgresql_where=text("manager IS NOT NULL")),
     Index("person_shows", "shows", sqlite_where=text("shows IS NOT NULL"), postgresql_where=text("shows IS NOT NULL")),
+    Index("person_rings", "rings", sqlite_where=text("rings IS NOT NULL"), postgresql_where=text("rings IS NOT NULL")),
     Index("person_departed", "id", sqlite_where=text("departed IS 1"), postgresql_where=text("departed IS true")),
     Index(
         "person_no_spot",
@@ -263,6 +269,18 @@ proof = _record_table(
 
 area = _record_table("area")
 defaults = _record_table("defaults")
+kept_free = _record_table("kept_free", Column("last", Date, nullable=False), Index("kept_free_last", "last"))
+port_out = _record_table(
+    "port_out",
+    Column("no", Integer, nullable=False, unique=True),
+    Column("state", String(16), nullable=False),
+    Column("open", Boolean, nullable=False),
+    Column("theirs", String(80), nullable=False),
+    Column("account", String(80), nullable=False),
+    Column("due", Moment, nullable=False),
+    UniqueConstraint("account", "theirs"),
+    Index("port_out_open", "open", "due"),
+)
 port = _record_table(
     "port",
     Column("no", Integer, nullable=False, unique=True),
@@ -296,6 +314,8 @@ RECORD_TABLES: dict[Subject, Table] = {
     Subject.DOCUMENT: document,
     Subject.DEFAULTS: defaults,
     Subject.PORT: port,
+    Subject.PORT_OUT: port_out,
+    Subject.KEPT_FREE: kept_free,
 }
 
 span = Table(
@@ -387,47 +407,6 @@ kept_choice = Table(
     Column("id", String(80), primary_key=True),
     Column("numbers", Text, nullable=False),
     Column("at", Moment, nullable=False),
-)
-number_file = Table(
-    "number_file",
-    estate_metadata,
-    Column("id", String(80), primary_key=True),
-    Column("name", String(200), nullable=False),
-    Column("digest", String(64), nullable=False),
-    Column("state", String(12), nullable=False),
-    Column("created_by", String(120), nullable=False),
-    Column("created_at", Moment, nullable=False),
-    Column("work_order", String(80)),
-    Column("body", Text, nullable=False),
-    Index("number_file_state", "state"),
-)
-remembered_headers = Table(
-    "remembered_headers",
-    estate_metadata,
-    Column("fingerprint", String(64), primary_key=True),
-    Column("body", Text, nullable=False),
-)
-take_over = Table(
-    "take_over",
-    estate_metadata,
-    Column("id", String(80), primary_key=True),
-    Column("name", String(120), nullable=False),
-    Column("state", String(12), nullable=False),
-    Column("created_by", String(120), nullable=False),
-    Column("created_at", Moment, nullable=False),
-    Column("work_order", String(80)),
-    Column("version", Integer, nullable=False),
-    Column("body", Text, nullable=False),
-)
-take_over_row = Table(
-    "take_over_row",
-    estate_metadata,
-    Column("take_over", String(80)),
-    Column("file", Integer),
-    Column("line", Integer),
-    Column("cells", Text, nullable=False),
-    Column("decision", Text),
-    PrimaryKeyConstraint("take_over", "file", "line"),
 )
 ledger_batch = Table(
     "ledger_batch",

@@ -167,6 +167,8 @@ def ends_later(task: t.PutBackLater, estate: Estate) -> Finding:
 @rule("temporary.can-be-put-back", t.PutBackLater)
 def can_be_put_back(task: t.PutBackLater, _estate: Estate) -> Finding:
     """What is for good can't be temporary."""
+    if task.of_kind == "activate_port":
+        return stop("A port is no temporary thing; back out of it while the losing carrier takes its numbers back. Take this task out.")
     if task.of_kind in FOR_GOOD:
         return stop(f"{FOR_GOOD[task.of_kind].capitalize()} can't be put back, so it can't be temporary. Take this task out.")
     return passed("What it changes can be put back")

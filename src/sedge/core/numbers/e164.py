@@ -188,6 +188,11 @@ def _described(e164: str) -> NumberFacts:
     )
 
 
+def in_national(text: str) -> str:
+    """What somebody outside wrote, with E.164 numbers in it as people read them."""
+    return re.sub(r"\+[1-9]\d{6,14}", lambda found: describe(found[0]).national, text)
+
+
 def block_of(e164: str, size: int = 100) -> str:
     """The aligned block's fixed digits with x for the free ones: `+44113496 01xx` without the space."""
     free = len(str(size)) - 1

@@ -83,6 +83,7 @@ LIFE: dict[State | None, dict[Event, tuple[State, ...]]] = {
         Event.ASSIGN: (State.ASSIGNED,),
         Event.RELEASE: (State.RELEASED,),
         Event.PORT_OUT_ACCEPT: (State.PORTING_OUT,),
+        Event.BACK_OUT: (State.CLOSED,),
         Event.WITHDRAW: (State.RELEASED,),
         Event.RESTORE: ANY,
     },

@@ -52,12 +52,12 @@ class Standing:
 def standing(number: Number, estate: Estate) -> list[Standing]:
     """The judged facts of one number, in the order of the card."""
     facts = [_holder(number, estate)]
-    if number.state is State.ASSIGNED:
+    if number.in_use:
         facts.append(_licences(number, estate))
     if number.state in {State.ASSIGNED, State.AVAILABLE, State.ON_ORDER, State.RESERVED}:
         facts.append(_safety(number, estate))
     facts += [_carrier(number, estate), *_features(number, estate), *_trunk(number, estate)]
-    if number.state is State.ASSIGNED:
+    if number.in_use:
         facts += [_path(number, estate), _caller_id(number, estate), _proof(number, estate)]
     return facts
 
@@ -120,14 +120,14 @@ def _licences(number: Number, estate: Estate) -> Standing:
 def _safety(number: Number, estate: Estate) -> Standing:
     spot = estate.get(Spot, number.spot)
     if spot is None:
-        wrong = number.state is State.ASSIGNED
+        wrong = number.in_use
         return Standing("Safety", "no emergency spot set", Mark.WRONG if wrong else Mark.NONE)
     problem = spot_problem(spot, estate.the(Address, spot.address), estate.now)
     site = estate.the(Site, spot.site)
     words = ", ".join(x for x in (site.name, spot.floor, spot.room) if x) or site.name
     if problem:
         return Standing("Safety", f"{words}; {problem}", Mark.WRONG, ("spot", spot.id))
-    if number.state is State.ASSIGNED and unregistered(number, estate):
+    if number.in_use and unregistered(number, estate):
         return Standing("Safety", f"{words}; its carrier has another address, or none", Mark.WAITING, ("spot", spot.id))
     return Standing("Safety", words, Mark.GOOD, ("spot", spot.id))
 
@@ -163,7 +163,7 @@ def _trunk(number: Number, estate: Estate) -> list[Standing]:
         words = ("signed in", "not signed in: calls don't arrive") if trunk.connection else ("up", "down")
         to = ("connection", trunk.id) if trunk.connection else None
         return [Standing("Trunk", f"{trunk.name}, {words[0] if trunk.up else words[1]}", Mark.GOOD if trunk.up else Mark.WRONG, to)]
-    if number.state is State.ASSIGNED:
+    if number.in_use:
         return [Standing("Trunk", "on no trunk's list: calls don't arrive", Mark.WRONG)]
     return []
 

@@ -4,7 +4,6 @@ from dataclasses import dataclass
 
 from sedge.core.estate import Estate
 from sedge.core.numbers.e164 import describe
-from sedge.core.numbers.life import State
 from sedge.core.records import ORGANISATION, CallerId, Defaults, HolderKind, HolderRef, Number, Person, Role, Site
 
 
@@ -22,7 +21,7 @@ class Presented:
 def own_number(person: Person, estate: Estate) -> Number | None:
     """The number of somebody's own that their calls go out by: the main one, else the first."""
     ref = HolderRef(kind=HolderKind.PERSON, id=person.id)
-    held = [n for n in estate.numbers_of(ref) if n.state is State.ASSIGNED]
+    held = [n for n in estate.numbers_of(ref) if n.in_use]
     return min(held, key=lambda n: (n.assignment is None or n.assignment.role is not Role.MAIN, n.e164), default=None)
 
 

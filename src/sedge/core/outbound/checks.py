@@ -1,7 +1,6 @@
 """Rules about what the called party sees: a number must be ours, be rung back, and be one that a carrier of ours takes."""
 
 from sedge.core.estate import Estate
-from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import Kind
 from sedge.core.records import ORGANISATION, Carrier, Defaults, HolderKind, HolderRef, Number, Person, Site, Trunk
 from sedge.core.workorders import tasks as t
@@ -29,7 +28,7 @@ def is_ours(task: t.SetCallerId, estate: Estate) -> Finding | None:
     number = estate.get(Number, task.caller_id)
     if number is None:
         return stop(f"{task.caller_id} is none of our numbers; no carrier would take a call that shows it.")
-    if number.state is not State.ASSIGNED or number.holder is None:
+    if not number.in_use or number.holder is None:
         return stop(f"{number.national} is {number.state}; whoever rings it back would reach nobody. Show one that is in use.")
     if number.kind is Kind.PREMIUM:
         return stop(f"{number.national} is a premium number; whoever rings back would pay for it.")

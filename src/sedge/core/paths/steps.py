@@ -308,6 +308,11 @@ class Path(Fact):
 
 
 @lru_cache(maxsize=64)
+def resting_path(words: str) -> Path:
+    """What a caller hears of a number that rests."""
+    return Path(first="rests", steps={"rests": Announce(title="While it rests", text=words)})
+
+
 def holder_path(seconds: int = RING_SECONDS, then: str = "mailbox", cover: str = "", mobile: str = "") -> Path:
     """What happens where a number has no path of its own: ring the holder, then what they want when they don't answer: their mailbox,
     a colleague (`cover`) and then the mailbox, or their mobile."""

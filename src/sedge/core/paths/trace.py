@@ -8,16 +8,17 @@ from datetime import datetime
 from sedge.core.estate import Estate
 from sedge.core.moments import clock
 from sedge.core.numbers.e164 import describe
-from sedge.core.numbers.life import State
 from sedge.core.outbound.forwarding import in_words_exact, rate_to
 from sedge.core.paths.call import Call
-from sedge.core.paths.steps import Path, holder_path
+from sedge.core.paths.steps import Path, holder_path, resting_path
 from sedge.core.paths.world import Asked, Called, Ending, EndingKind, Happening, Trace, World
 from sedge.core.records import Account, Downstream, HolderKind, Number, PathVersion, Person, Trunk
 
 
 def path_of(number: Number, estate: Estate) -> Path:
     """The path in force for a number: its own, else ring the holder, then what the holder wants."""
+    if number.announcement:
+        return resting_path(number.announcement)
     published = estate.get(PathVersion, number.path)
     if published:
         return estate.once("path", published.id, lambda: Path.model_validate(published.body))
@@ -82,7 +83,7 @@ def trace_path(
 
 def stopped_before(number: Number, trunk: Trunk | None, at: datetime, world: World, account: Account | None) -> str | None:
     """Why a call does not come as far as its path; None where it does."""
-    if number.state is not State.ASSIGNED or number.assignment is None:
+    if not number.in_use and not number.announcement:
         arrives = f"It arrives over {trunk.name}, and " if trunk and trunk.connection and trunk.up else ""
         return f"{arrives}{'the' if arrives else 'The'} number is {number.state}; callers hear that it is not in use."
     if trunk is None:
@@ -93,6 +94,6 @@ def stopped_before(number: Number, trunk: Trunk | None, at: datetime, world: Wor
         return f"The carrier has suspended {account.name}, so no call to its numbers arrives. A deposit brings service back."
     if number.usable_from and number.usable_from > at:
         return f"The carrier has the number in service only from {clock(number.usable_from, at)}."
-    if number.assignment.works_from > at:
+    if number.assignment and number.assignment.works_from > at:
         return f"The assignment works only from {clock(number.assignment.works_from, at)}."
     return None

@@ -6,7 +6,7 @@ working day. Weekends and public holidays of country and subdivision don't count
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import date, datetime, time, timedelta
+from datetime import UTC, date, datetime, time, timedelta
 from enum import StrEnum
 
 from sedge.core.errors import NotUnderstood
@@ -14,6 +14,7 @@ from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.paths.openings import holidays_of, zone
 from sedge.core.porting.leads import LEADS, Lead
 
+LATE_BACK_OUT = timedelta(hours=2)
 MOST_DAYS = 400  # of looking ahead; nobody is closed that long
 
 
@@ -124,6 +125,13 @@ def refused_day(country: str, subdivision: str, at: datetime, blackouts: Iterabl
     if not opens <= local.time().replace(second=0, microsecond=0) <= closes:
         return f"Numbers are switched between {opens:%H:%M} and {closes:%H:%M} there, not at {local:%H:%M}."
     return ""
+
+
+def back_out_until(country: str, switched: datetime, timezone: str) -> datetime:
+    """Until when numbers switched at a moment can go back: when the day's window closes, or two hours after a late switch."""
+    lead, place = lead_of(country), zone(timezone)
+    local = switched.astimezone(place)
+    return max(datetime.combine(local.date(), lead.window[1], place), local + LATE_BACK_OUT).astimezone(UTC)
 
 
 def _day_zero(local: datetime, lead: Lead, size: Size, place: str, reasons: list[str]) -> date:

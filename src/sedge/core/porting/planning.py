@@ -9,7 +9,7 @@ from datetime import date, datetime, timedelta
 
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.plan import COUNTRIES, Kind
-from sedge.core.porting.dates import Earliest, earliest
+from sedge.core.porting.dates import Blackout, Earliest, earliest
 from sedge.core.porting.leads import LEADS
 
 STILL_PORTABLE = timedelta(days=30)  # after the end of a contract (Directive (EU) 2018/1972, Article 106)
@@ -19,7 +19,7 @@ MAIN = "main billing number"
 @dataclass(frozen=True)
 class Served:
     """What the numbering register says of a number. `hangs` is what else uses its line: main billing number, alarm, lift, fax, broadband,
-    hunting group; `ended_on` when its contract ended, `pending` that another port of it is under way."""
+    hunting group; `used_for` whose it is in the carrier's own list; `ended_on` when its contract ended, `pending` that another port of it is under way."""
 
     e164: str
     carrier: str
@@ -28,6 +28,7 @@ class Served:
     pending: bool = False
     ended_on: date | None = None
     hangs: str = ""
+    used_for: str = ""
 
 
 @dataclass(frozen=True)
@@ -37,6 +38,7 @@ class Judged:
     e164: str
     hangs: str
     reasons: tuple[str, ...]
+    used_for: str = ""
 
     @property
     def eligible(self) -> bool:
@@ -72,10 +74,10 @@ class PortPlan:
 
 def plan(
     numbers: Iterable[str], served: Mapping[str, Served], on_account: Callable[[str, str], Collection[Served]], *, ours: Mapping[str, str],
-    serves: Callable[[str], str], submitted: datetime, subdivisions: Mapping[str, str] | None = None,
+    serves: Callable[[str], str], submitted: datetime, subdivisions: Mapping[str, str] | None = None, blackouts: Iterable[Blackout] = (),
 ) -> PortPlan:  # fmt: skip
     """`served` by E.164; `on_account` gives everything on a carrier's account; `ours` the holder or carrier of numbers that are ours
-    already; `serves` why the gaining carrier doesn't take a number, '' where it does; `subdivisions` by country for the holidays."""
+    already; `serves` why the gaining carrier doesn't take a number, '' where it does; `subdivisions` by country for the holidays; `blackouts` days that are kept free."""
     found = PortPlan()
     groups: dict[tuple[str, str, str, bool], list[Served]] = {}
     for e164 in dict.fromkeys(numbers):
@@ -88,23 +90,27 @@ def plan(
             facts = describe(e164)
             groups.setdefault((known.carrier, known.account, facts.country, facts.kind is Kind.TOLL_FREE), []).append(known)
     for (carrier, account, country, toll_free), members in sorted(groups.items()):
-        found.ports.append(_port(carrier, account, country, toll_free, members, on_account, serves, submitted, subdivisions or {}))
+        found.ports.append(
+            _port(carrier, account, country, toll_free, members, on_account, serves, submitted, subdivisions or {}, tuple(blackouts))
+        )
     return found
 
 
 def _port(
     carrier: str, account: str, country: str, toll_free: bool, members: list[Served], on_account: Callable[[str, str], Collection[Served]],
-    serves: Callable[[str], str], submitted: datetime, subdivisions: Mapping[str, str],
+    serves: Callable[[str], str], submitted: datetime, subdivisions: Mapping[str, str], blackouts: tuple[Blackout, ...],
 ) -> PlannedPort:  # fmt: skip
     asked = {s.e164 for s in members}
-    lines = tuple(Judged(s.e164, s.hangs, tuple(_reasons(s, country, serves, submitted.date()))) for s in members)
+    lines = tuple(Judged(s.e164, s.hangs, tuple(_reasons(s, country, serves, submitted.date())), s.used_for) for s in members)
     behind = tuple(s for s in on_account(carrier, account) if s.e164 not in asked and s.in_service)
     able = sum(1 for line in lines if line.eligible)
     when, undated = None, ""
     if country not in LEADS:
         undated = f"There is no table of porting times for {COUNTRIES[country].name if country in COUNTRIES else country} yet."
     elif able:
-        when = earliest(country, submitted, subdivision=subdivisions.get(country, ""), numbers=able, toll_free=toll_free)
+        when = earliest(
+            country, submitted, subdivision=subdivisions.get(country, ""), numbers=able, toll_free=toll_free, blackouts=blackouts
+        )
     return PlannedPort(carrier, account, country, lines, behind, tuple(_questions(members, behind)), toll_free, when, undated)
 
 

@@ -1,10 +1,14 @@
 """A port: numbers that move from one carrier's account to another, with everything that was said about it."""
 
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from enum import StrEnum
 from typing import Literal
 
 from sedge.core.facts import Fact
+from sedge.core.holding import HolderRef
+from sedge.core.words import Role
+
+GRACE = timedelta(minutes=30)  # after a promised hour, before anybody is called silent
 
 
 class PortState(StrEnum):
@@ -36,12 +40,21 @@ class AccountDetails(Fact):
 
 class PortLine(Fact):
     """One number of a port. `code` is the number's own, where the country has one; `hangs` what else uses its line (alarm, lift …);
-    `refused` why the losing carrier leaves it behind."""
+    `used_for` whose it is today, as the losing carrier lists it; `refused` why the losing carrier leaves it behind.
+
+    From the switch on `holder` has it (nobody: it is free then), in `role`, at `spot` (none: where the holder is), following `path`, with
+    `fallback` (E.164) while its trunk is down."""
 
     e164: str
     code: str = ""
     hangs: str = ""
+    used_for: str = ""
     refused: str = ""
+    holder: HolderRef | None = None
+    role: Role = Role.MAIN
+    spot: str | None = None
+    path: str | None = None
+    fallback: str = ""
 
 
 class Said(Fact):
@@ -49,7 +62,20 @@ class Said(Fact):
 
     at: datetime
     by: str
-    what: Literal["submitted", "rejected", "queried", "answered", "accepted", "dated", "date asked", "cancelled", "split", "noted"]
+    what: Literal[
+        "submitted",
+        "rejected",
+        "queried",
+        "answered",
+        "accepted",
+        "dated",
+        "date asked",
+        "cancelled",
+        "split",
+        "noted",
+        "reminded",
+        "backed out",
+    ]
     text: str = ""
     code: str = ""
     document: str = ""
@@ -58,7 +84,9 @@ class Said(Fact):
 class Port(Fact):
     """`losing` is the losing carrier's name, `account` our account at the gaining one, `placed_as` that carrier's id of the port, `replaces` the
     one it had when it was rejected, until it has been asked for again.
-    `settled` are the questions of what hangs on the account that somebody has answered; `foc` when numbers are switched."""
+    `settled` are the questions of what hangs on the account that somebody has answered; `foc` when numbers are switched. `features` are
+    switched on for each number then; `back_out_until` is when the numbers can't go back any more. A `toll_free` one changes the responsible
+    organisation instead of the carrier. `bill` is the document the account was copied from."""
 
     id: str
     no: int
@@ -81,13 +109,39 @@ class Port(Fact):
     placed_as: str | None = None
     replaces: str | None = None
     key: str = ""
+    features: tuple[str, ...] = ()
+    back_out_until: datetime | None = None
+    toll_free: bool = False
+    bill: str = ""
     version: int = 0
+
+    def line(self, e164: str) -> PortLine | None:
+        return next((x for x in self.lines if x.e164 == e164), None)
 
     @property
     def numbers(self) -> tuple[str, ...]:
         """Those that still are to move (E.164)."""
         return tuple(line.e164 for line in self.lines if not line.refused)
 
+    def is_silent(self, now: datetime) -> bool:
+        """Whether the losing carrier is past the time it has to answer in."""
+        return self.state is PortState.SUBMITTED and self.answer_due is not None and self.answer_due + GRACE < now
+
     @property
     def is_open(self) -> bool:
         return self.state not in {PortState.CLOSED, PortState.CANCELLED, PortState.BACKED_OUT}
+
+
+class KeptFree(Fact):
+    """Days on which nothing is switched, `first` to `last`, both included: at one site, or anywhere. `given_back`: something may be, after all."""
+
+    id: str
+    first: date
+    last: date
+    why: str
+    site: str | None = None
+    given_back: bool = False
+    version: int = 0
+
+    def counts_at(self, site: str) -> bool:
+        return not self.given_back and self.site in (None, site)

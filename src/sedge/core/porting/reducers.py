@@ -1,5 +1,6 @@
 """What the tasks of a port change: lives that begin when it is submitted, end where it fails, and are ours once it is activated."""
 
+from collections.abc import Collection
 from datetime import datetime
 from typing import Any
 
@@ -7,10 +8,11 @@ from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
 from sedge.core.facts import Money
 from sedge.core.numbers.life import ENDED, Event, State, next_state
+from sedge.core.porting.dates import back_out_until
 from sedge.core.porting.life import PortEvent
 from sedge.core.porting.life import next_state as next_port_state
-from sedge.core.porting.records import Port, PortState, Said
-from sedge.core.records import Account, Carrier, Number, Subject, Trunk
+from sedge.core.porting.records import Port, PortLine, PortState, Said
+from sedge.core.records import Account, Assignment, Carrier, Number, Site, Subject, Trunk
 from sedge.core.reducing import changed, reduces, step
 from sedge.core.words import Capacity
 from sedge.core.workorders import tasks as t
@@ -55,19 +57,65 @@ def stays_behind(port: Port, estate: Estate, numbers: set[str]) -> list[Change]:
 
 @reduces(t.ActivatePort)
 def _activate(task: t.ActivatePort, estate: Estate, _identity: str) -> list[Change]:
-    """What was accepted is ours and available, on the list of the gaining carrier's trunk of the site where there is one."""
-    port = estate.the(Port, task.port)
+    """As if the losing carrier let all numbers go at once; see `switched`."""
+    return switched(estate.the(Port, task.port), estate)
+
+
+def switched(port: Port, estate: Estate, arrived: Collection[str] | None = None) -> list[Change]:
+    """Numbers that have arrived at the gaining carrier (None: all) are ours: of whoever was chosen for them, else available, on the list of
+    that carrier's trunk of the site where there is one. With the last of them the port is activated."""
     if port.state not in {PortState.ACCEPTED, PortState.DUE}:
         raise NotAllowedNow(f"Port {port.no} is {port.state}; its numbers can't be switched.", reason="port-life")
+    waiting = waiting_numbers(port, estate)
+    here = [n for n in waiting if arrived is None or n.e164 in arrived]
+    changes = [arrival(port, number, estate) for number in here]
+    if len(here) < len(waiting):
+        return changes
     due = port.but(state=PortState.DUE)  # a draft foresees the day; the runner waits for it
-    after = gone_through(due, PortEvent.ACTIVATE, Said(at=estate.now, by="us", what="noted", text="switched"))
-    changes = [after.model_copy(update={"before": port})]
+    until = back_out_until(port.country, estate.now, estate.the(Site, port.site).timezone)
+    after = gone_through(due, PortEvent.ACTIVATE, Said(at=estate.now, by="us", what="noted", text="switched"), back_out_until=until)
+    return [after.model_copy(update={"before": port}), *changes]
+
+
+def waiting_numbers(port: Port, estate: Estate) -> list[Number]:
+    """Those of a port that are still on their way in."""
+    found = (estate.get(Number, e164) for e164 in port.numbers)
+    return [n for n in found if n and n.state is State.PORTING_IN and n.order == port.id]
+
+
+def arrival(port: Port, number: Number, estate: Estate) -> Change:
+    """What becomes of one number when the losing carrier has let it go."""
+    line, trunk = port.line(number.e164), _trunk_for(port, number, estate)
+    if line is None or line.holder is None:
+        values = step(number, Event.PORT_IN_ACTIVATE, State.AVAILABLE, order=None, trunk=trunk)
+        return changed(Subject.NUMBER, number, number.but(**values), "number.ported-in")
+    works_from = max([estate.now, *(g.works_from for g in estate.grants_of(line.holder))])
+    spot = spot_of(line, estate)
+    values = step(
+        number, Event.PORT_IN_ACTIVATE, State.ASSIGNED, order=None, trunk=trunk, spot=spot, path=line.path, site=estate.site_of(line.holder).id,
+        assignment=Assignment(holder=line.holder, role=line.role, since=estate.now, works_from=works_from),
+        registered_spot=spot if estate.carrier_of(number).registers_addresses else None,
+    )  # fmt: skip
+    return changed(Subject.NUMBER, number, number.but(**values), "number.ported-in")
+
+
+def spot_of(line: PortLine, estate: Estate) -> str | None:
+    """Where a call for help from the number will send help."""
+    return line.spot or (getattr(estate.holder(line.holder), "spot", None) if line.holder else None)
+
+
+@reduces(t.BackOutPort)
+def _back_out(task: t.BackOutPort, estate: Estate, _identity: str) -> list[Change]:
+    """All numbers are the losing carrier's again, whoever had them here."""
+    port = estate.the(Port, task.port)
+    after = gone_through(port, PortEvent.BACK_OUT, Said(at=estate.now, by="us", what="backed out", text=task.reason))
+    gone: list[Change] = []
     for e164 in port.numbers:
         number = estate.get(Number, e164)
-        if number and number.state is State.PORTING_IN:
-            values = step(number, Event.PORT_IN_ACTIVATE, State.AVAILABLE, order=None, trunk=_trunk_for(port, number, estate))
-            changes.append(changed(Subject.NUMBER, number, number.but(**values), "number.ported-in"))
-    return changes
+        if number and number.state in {State.AVAILABLE, State.RESERVED, State.ASSIGNED}:
+            values = step(number, Event.BACK_OUT, assignment=None, path=None, trunk=None, spot=None, registered_spot=None, label="")
+            gone.append(changed(Subject.NUMBER, number, number.but(**values), "number.ported-back"))
+    return [after, *gone]
 
 
 def _trunk_for(port: Port, number: Number, estate: Estate) -> str | None:

@@ -7,7 +7,6 @@ the same everywhere. Any broken link is a stop. No call is ever placed to a real
 from dataclasses import dataclass, field
 
 from sedge.core.estate import Estate
-from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import COUNTRIES, Kind
 from sedge.core.outbound.dialplan import Dialled, dial
 from sedge.core.paths.trace import EndingKind, World, trace_inbound
@@ -36,7 +35,7 @@ class EmergencyAnswer:
 
 def emergency_test(number: Number, dialled: str, estate: Estate) -> EmergencyAnswer:
     """Follow emergency digits dialled on the phone that has `number`."""
-    if number.state is not State.ASSIGNED:
+    if not number.in_use:
         return _no_phone(number, dialled)
     site = estate.the(Site, number.site)
     country = COUNTRIES[site.country]
@@ -120,7 +119,7 @@ def rings_people(number: Number, estate: Estate) -> bool:
 
 
 def _rings(number: Number, estate: Estate) -> bool:
-    if number.state is not State.ASSIGNED or number.kind is Kind.TOLL_FREE:
+    if not number.in_use or number.kind is Kind.TOLL_FREE:
         return False
     trace = trace_inbound(number.e164, estate.now, AS_USUAL, estate)
     return trace.ending.kind is EndingKind.ANSWERED and not trace.asked_to_choose

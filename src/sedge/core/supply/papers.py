@@ -32,6 +32,8 @@ PAPERS = {
         ),
         Paper("register extract", "who we are and who may sign, from the register of companies or associations", most_days=365),
         Paper("statement of use", "for what free-phone numbers will be used, signed"),
+        Paper("bill of a losing carrier", "its latest, from which the account of a port is copied"),
+        Paper("letter about a port", "what goes with an answer to a losing carrier"),
     )
 }
 

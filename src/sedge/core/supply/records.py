@@ -20,7 +20,7 @@ class FeatureTerms(Fact):
 
 class Carrier(Fact):
     """`asks_of` says which allowances a holder of that kind needs under this carrier's agreement. `terms` and `contact` are for
-    people; `most_grace_days` is the longest wait at zero that can be chosen. `rates` is what a minute of a call out costs, by the leading
+    people; a number is paid for `minimum_months` at least, and for `notice_days` after its release; `most_grace_days` is the longest wait at zero that can be chosen. `rates` is what a minute of a call out costs, by the leading
     digits of the number called (without plus); the longest counts."""
 
     id: str
@@ -35,6 +35,8 @@ class Carrier(Fact):
     terms: str = ""
     contact: str = ""
     registers_addresses: bool = True
+    notice_days: int = 0
+    minimum_months: int = 0
     features: dict[str, FeatureTerms] = {}
     rates: dict[str, Money] = {}
     version: int = 0

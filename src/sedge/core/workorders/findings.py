@@ -11,7 +11,9 @@ class Level(StrEnum):
     STOP = "stop"
 
 
-Leads = Literal["spots", "deposit", "new path", "papers", "supply", "connection", "path", "drawing", "port"]
+Leads = Literal[
+    "spots", "deposit", "new path", "papers", "supply", "connection", "path", "drawing", "port", "port holders", "port out", "site"
+]
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,8 @@ from sedge.core.records import ORGANISATION, HolderKind, HolderRef, Subject
 from sedge.core.workorders.tasks import (
     ActivatePort,
     AddPerson,
+    ApprovePortOut,
+    BackOutPort,
     ChangePerson,
     LabelNumbers,
     OrderNumbers,
@@ -46,6 +48,7 @@ class Needs:
     named: set[tuple[Subject, str]] = field(default_factory=set)
     group_ids: set[str] = field(default_factory=set)
     ports: set[str] = field(default_factory=set)  # with their numbers
+    port_outs: set[str] = field(default_factory=set)  # with their numbers
     shown: set[str] = field(default_factory=set)  # numbers of which it is asked who else shows them
     documents: bool = False
     choices: bool = False  # also the first free numbers of the sites concerned, so that a remedy can name one
@@ -94,8 +97,10 @@ def needs(task: Any) -> Needs:
             found.numbers |= {task.caller_id} if task.caller_id else set()
             found.sites |= {task.holder.id} if task.holder and task.holder.kind is HolderKind.SITE else set()
             found.records.add((Subject.DEFAULTS, ORGANISATION))
-        case SubmitPort() | ActivatePort():
+        case SubmitPort() | ActivatePort() | BackOutPort():
             found.ports.add(task.port)
+        case ApprovePortOut():
+            found.port_outs.add(task.request)
         case UnassignNumber():
             found.shown.add(task.e164 or "")
         case OrderNumbers():

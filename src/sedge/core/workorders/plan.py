@@ -44,7 +44,13 @@ def outputs(task: Any) -> tuple[str, ...]:
             return ()
 
 
+PREPARES = (t.GrantLicence, t.BuySeats, t.AddPerson, t.SetCallingRights, t.PublishPath, t.SetGroup, t.SetAnswering, t.ExchangeLicence)
+FOLLOWS = (t.PlaceTestCall, t.SetFallback, t.SetFeature, t.RegisterAddress, t.SetPath, t.AssignNumber, t.ReserveNumber, t.LabelNumbers)
+
+
 def gives(task: Any) -> Iterator[Thing]:
+    if isinstance(task, PREPARES) or (isinstance(task, t.SetSpot) and task.person):
+        yield ("prepared",)
     match task:
         case t.BuySeats():
             yield "seats", task.product
@@ -96,6 +102,7 @@ def gives(task: Any) -> Iterator[Thing]:
             yield "listed", task.e164 or ""
         case t.PublishPath():
             yield "path", task.path
+            yield ("paths published",)
         case t.SetPath():
             yield "path of", task.e164 or ""
         case t.SetCallingRights():
@@ -104,6 +111,8 @@ def gives(task: Any) -> Iterator[Thing]:
             yield ("answers",)
         case t.SubmitPort():
             yield "port submitted", task.port
+        case t.ActivatePort():
+            yield ("switched",)
         case t.SetCallerId():
             yield ("caller ids",)
         case t.SetFallback():
@@ -118,6 +127,8 @@ def wants(task: Any) -> Iterator[Thing]:
         yield "number", n
     if (holder := getattr(task, "holder", None)) is not None:
         yield "person", holder.id
+    if isinstance(task, FOLLOWS):
+        yield ("switched",)
     match task:
         case t.GrantLicence():
             yield "seats", task.product
@@ -130,6 +141,7 @@ def wants(task: Any) -> Iterator[Thing]:
             yield "seat given up", "person", task.person
             yield "person as changed", task.person
             yield ("groups set",)
+            yield ("paths published",)
         case t.AdoptNumber() if task.holder:
             yield "licence", task.holder.kind.value, task.holder.id
             yield "spot", task.holder.kind.value, task.holder.id
@@ -151,6 +163,7 @@ def wants(task: Any) -> Iterator[Thing]:
             yield "assigned", n
         case t.ActivatePort():
             yield "port submitted", task.port
+            yield ("prepared",)
         case t.SetCallerId() if task.caller_id:
             yield "assigned", task.caller_id
         case t.UnassignNumber():

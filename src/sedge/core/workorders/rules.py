@@ -84,6 +84,17 @@ def _another(task: t.AssignNumber, number: Number, estate: Estate) -> tuple[Reme
     return (elsewhere(f"Look for one to order for {estate.the(Site, number.site).name}", "supply", number.site),)
 
 
+@rule("assignment.who-had-it", t.AssignNumber)
+def who_had_it(task: t.AssignNumber, estate: Estate) -> Finding | None:
+    """Whoever gets a number gets its old callers along; who had it is said before."""
+    number = estate.number(task.e164 or "")
+    if not number.held_before or number.held_until is None:
+        return None
+    days = (estate.now - number.held_until).days
+    ago = f"{days:,} days ago" if days > 1 else "until now" if days < 1 else "until yesterday"
+    return passed(f"{number.held_before} had it {ago if days < 2 else f'until {ago}'}; their callers may still try it")
+
+
 @rule("assignment.usable-yet", t.AssignNumber)
 def usable_yet(task: t.AssignNumber, estate: Estate) -> Finding:
     """A delivered number may be usable only later: no reason to stop, the runner waits."""
@@ -332,7 +343,7 @@ def spot_registered_too(task: t.SetSpot, estate: Estate) -> Finding | None:
     """Where a carrier keeps addresses, a move is only half done until it knows."""
     moved = [estate.number(task.e164)] if task.e164 else _following(task, estate)
     spot = estate.the(Spot, task.spot)
-    findings = [_registration(n, spot, estate) for n in moved if n.state is State.ASSIGNED]
+    findings = [_registration(n, spot, estate) for n in moved if n.in_use]
     wanting = [f for f in findings if f.level is Level.WARN]
     if not wanting:
         return findings[0] if findings else None

@@ -88,12 +88,14 @@ class AssignNumber(_Task):
 
 
 class UnassignNumber(_Task):
-    """`rest` is the days of rest; None for the policy's. `holder`, where known, must still have it."""
+    """`rest` is the days of rest; None for the policy's. `holder`, where known, must still have it. `announcement` is what callers hear
+    while it rests; empty: that it is not in use."""
 
     kind: Literal["unassign_number"] = "unassign_number"
     number: NumberField
     holder: HolderRef | None = None
     rest: int | None = Field(default=None, ge=0, le=3650)
+    announcement: str = Field(default="", max_length=300)
 
 
 class ReserveNumber(_Task):
@@ -275,6 +277,22 @@ class ActivatePort(_Task):
     port: Name
 
 
+class BackOutPort(_Task):
+    """Give the numbers of a port back to the losing carrier, while it still takes them: whatever went wrong, callers get through again."""
+
+    kind: Literal["back_out_port"] = "back_out_port"
+    port: Name
+    reason: str = Field(min_length=3, max_length=200)
+
+
+class ApprovePortOut(_Task):
+    """Let numbers go that another carrier has asked ours for; `vouched` is who has compared what it says of our account."""
+
+    kind: Literal["approve_port_out"] = "approve_port_out"
+    request: Name
+    vouched: str = Field(default="", max_length=120)
+
+
 class SetCallingRights(_Task):
     kind: Literal["set_calling_rights"] = "set_calling_rights"
     holder: HolderRef
@@ -391,8 +409,11 @@ class SendPaper(_Task):
 
 
 class ReleaseNumber(_Task):
+    """Hand a number back to its carrier; with `after_rest` once its rest is over."""
+
     kind: Literal["release_number"] = "release_number"
     number: NumberField
+    after_rest: bool = False
 
 
 class ConnectNumber(_Task):
@@ -405,6 +426,28 @@ class ConnectNumber(_Task):
     site: Name
     capacity: Capacity = Capacity.ANY
     monthly: Money
+
+
+DriftWord = Literal["not listed", "not ours", "other price", "other state", "other trunk"]
+
+
+class FollowCarrier(_Task):
+    """Make our record of a number what its carrier lists; `theirs` as the comparison found it."""
+
+    kind: Literal["follow_carrier"] = "follow_carrier"
+    number: E164
+    drift: DriftWord
+    theirs: str = Field(max_length=200)
+
+
+class TellCarrier(_Task):
+    """Tell a carrier that its list is to be what is so here; with `not ours`: hand the number back. `ours` as it is told."""
+
+    kind: Literal["tell_carrier"] = "tell_carrier"
+    number: E164
+    account: Name
+    drift: DriftWord
+    ours: str = Field(default="", max_length=200)
 
 
 class SetFeature(_Task):
@@ -450,10 +493,10 @@ class PutBackLater(_Task):
 
 Task = Annotated[
     GrantLicence | RevokeLicence | ExchangeLicence | BuySeats | StartTrial | CancelSeats | ChangePerson | SetGroup | PutBackLater | AssignNumber | UnassignNumber | ReserveNumber | UnreserveNumber | SetAside | ReturnNumber
-    | EndRest | AdoptNumber | SetSpot | RegisterAddress | TellPlace | SetPath | PublishPath | SetAnswering | SetFallback | SetCallerId | SubmitPort | ActivatePort | SetCallingRights | ListOnTrunk | UnlistFromTrunk
-    | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | OrderWhenFree | RecordArrival | SendPaper | CancelOrder | ReleaseNumber | ConnectNumber | SetFeature | PlaceTestCall | PutBack,
+    | EndRest | AdoptNumber | SetSpot | RegisterAddress | TellPlace | SetPath | PublishPath | SetAnswering | SetFallback | SetCallerId | SubmitPort | ActivatePort | BackOutPort | ApprovePortOut | SetCallingRights | ListOnTrunk | UnlistFromTrunk
+    | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | OrderWhenFree | RecordArrival | SendPaper | CancelOrder | ReleaseNumber | ConnectNumber | FollowCarrier | TellCarrier | SetFeature | PlaceTestCall | PutBack,
     Field(discriminator="kind"),
 ]  # fmt: skip
 AnyTask = _Task
-Bringing = AdoptNumber | ConnectNumber  # they name a number that is not in the estate yet
+Bringing = AdoptNumber | ConnectNumber | TellCarrier  # they name a number that may not be in the estate
 TASK: TypeAdapter[Any] = TypeAdapter(Task)

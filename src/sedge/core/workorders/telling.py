@@ -5,6 +5,7 @@ from typing import Any
 from sedge.core.estate import Estate
 from sedge.core.numbers.e164 import describe
 from sedge.core.outbound.caller_id import in_words
+from sedge.core.porting.outgoing_records import PortOut
 from sedge.core.porting.records import Port
 from sedge.core.records import (
     RECORD_TYPES,
@@ -77,11 +78,13 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
         case t.SetFallback():
             to = f"to {describe(task.to).national}" if task.to else "to nothing"
             return f"Set the fallback of {n}", to
-        case t.SubmitPort() | t.ActivatePort():
+        case t.SubmitPort() | t.ActivatePort() | t.BackOutPort():
             port = estate.get(Port, task.port)
             what = f"port {port.no} of {len(port.numbers):,} numbers" if port else f"port {task.port}"
             if isinstance(task, t.SubmitPort):
                 return f"Submit {what}", f"to {port.losing}" if port else ""
+            if isinstance(task, t.BackOutPort):
+                return f"Back out of {what}", f"to {port.losing}" if port else ""
             return f"Switch {what}", f"from {port.losing}" if port else ""
         case t.SetCallerId():
             whom = _holder(task.holder, estate) if task.holder else "the organisation"
@@ -99,6 +102,17 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
             return f"Bring in {n}", f"{task.state}, held by {_holder(task.holder, estate)}" if task.holder else task.state
         case t.ConnectNumber():
             return f"Connect {n}", f"over {_name(estate, Trunk, task.trunk)}; it stays with its carrier"
+        case t.FollowCarrier():
+            return f"{describe(task.number).national}: as its carrier lists it", f"{task.drift}: {task.theirs}"
+        case t.TellCarrier():
+            return f"{describe(task.number).national}: tell its carrier", f"{task.drift}{': ' + task.ours if task.ours else ''}"
+        case t.ApprovePortOut():
+            asked = estate.get(PortOut, task.request)
+            return (
+                (f"Approve port out {asked.no} of {len(asked.numbers):,} numbers", f"to {asked.gaining}")
+                if asked
+                else ("Approve a port out", "")
+            )
         case t.ImportNumbers():
             return "Bring in the numbers of a file", "as they are found"
         case t.OrderNumbers():

@@ -4,6 +4,7 @@ from datetime import datetime
 from typing import Any
 
 from sedge.core.estate import Estate
+from sedge.core.numbers.life import State
 from sedge.core.porting.records import Port, PortState
 from sedge.core.records import Number, Product
 from sedge.core.workorders import tasks as t
@@ -23,6 +24,10 @@ def must_wait(task: Any, estate: Estate) -> tuple[datetime, str] | None:
                 return last.works_from, f"{estate.the(Product, last.product).name} to work"
         case t.PlaceTestCall() if number and number.assignment and number.assignment.works_from > estate.now:
             return number.assignment.works_from, f"{number.national} to work for its holder"
+        case t.ReleaseNumber(after_rest=True) if (
+            number and number.state is State.AGING and number.state_until and number.state_until > estate.now
+        ):
+            return number.state_until, f"the rest of {number.national}"
         case t.ActivatePort():
             port = estate.the(Port, task.port)
             if port.state is PortState.ACCEPTED and port.foc and port.foc > estate.now:
@@ -56,6 +61,14 @@ def estimated_delay(task: Any, estate: Estate) -> str:
             return "when the gaining carrier has taken it"
         case t.ActivatePort():
             return "when its day has come"
+        case t.TellCarrier():
+            return "when the carrier has put it right"
+        case t.ApprovePortOut():
+            return "when the carrier has our answer; the numbers go days later"
+        case t.BackOutPort():
+            return "as soon as the losing carrier takes them"
+        case t.ReleaseNumber(after_rest=True):
+            return "when its rest is over"
         case t.ReleaseNumber():
             return "when the carrier has carried it out"
         case t.PlaceTestCall():

@@ -1,4 +1,4 @@
-"""Call paths, followed calls, test calls, retiring: all that concerns what happens to a number's calls."""
+"""Call paths, followed calls, test calls: all that concerns what happens to a number's calls."""
 
 from typing import Annotated
 from zoneinfo import ZoneInfo
@@ -11,7 +11,7 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import HolderKind
-from sedge.desk import calls, holders, numbers, path_analysis, paths, proving, retiring, workorders
+from sedge.desk import calls, holders, numbers, path_analysis, paths, proving
 from sedge.web.doors import AtDesk, Place
 from sedge.web.paths import views
 from sedge.web.shared.rendering import draw, go, is_swap
@@ -136,19 +136,3 @@ def place_call(
     proof = calls.place_test_call(desk, e164, direction, presses=tuple(presses.split())[:20])
     card = numbers.card(desk, e164)
     return draw(request, "_proof.html" if is_swap(request) else "test_call.html", card=card, number=e164[1:], proof=proof)
-
-
-@place.page("/numbers/{number}/retire", May.CHANGE_ESTATE)
-def retire_page(request: Request, desk: AtDesk, number: str) -> Response:
-    view = retiring.depends_on(desk, numbers.the_number(desk, number))
-    return draw(request, "retire.html", view=view, number=view.number.e164[1:])
-
-
-@place.action("/numbers/{number}/retire", May.CHANGE_ESTATE)
-def retire(
-    request: Request, desk: AtDesk, number: str, rest: Annotated[str, Form()] = "", then: Annotated[str, Form()] = "keep", reason: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
-    tasks, title = retiring.plan(desk, numbers.the_number(desk, number), rest=rest, release=then == "release")
-    order = workorders.draft(desk, title, tasks, reason=reason[:200])
-    to = f"/work-orders/{order.no}"
-    return go(request, to)

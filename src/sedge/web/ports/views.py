@@ -1,21 +1,25 @@
 """Ports: planned from pasted numbers, filled in and signed, submitted, answered, switched; the calendar of all."""
 
+from collections.abc import Callable
 from typing import Annotated, Any
 from zoneinfo import ZoneInfo
 
-from fastapi import Form, Request
+from fastapi import Form, Request, UploadFile
 from fastapi.responses import Response
 from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
-from sedge.desk import holders, ports, supply
+from sedge.desk import holders, kept_free, papers, port_days, port_switching, port_talking, ports, supply
 from sedge.desk.desk import Desk
+from sedge.store.workorders import WorkOrder
 from sedge.web.doors import AtDesk, Place
+from sedge.web.shared.drawings.portcalendar import lanes
 from sedge.web.shared.drawings.portcourse import WAITS, course
 from sedge.web.shared.rendering import draw, go, is_swap
 
 place = Place()
-Typed = Annotated[str, Form(max_length=2000)]
+MOST_TYPED = 2000
+Typed = Annotated[str, Form(max_length=MOST_TYPED)]
 
 
 @place.page("/ports", May.SEE_MONEY)
@@ -52,6 +56,27 @@ def all_dates(desk: AtDesk) -> Response:
     return Response(ports.calendar(desk), media_type="text/calendar; charset=utf-8")
 
 
+@place.page("/ports/calendar", May.SEE_MONEY)
+def calendar(request: Request, desk: AtDesk, begin: str = "") -> Response:
+    view = port_days.port_days(desk, begin)
+    today = desk.now().date()
+    return draw(
+        request, "port_calendar.html", view=view, picture=lanes(view, today), free=kept_free.listing(desk), sites=holders.site_choices(desk)
+    )
+
+
+@place.action("/ports/days", May.BUY)
+def keep_free(request: Request, desk: AtDesk, first: Typed = "", last: Typed = "", why: Typed = "", site: Typed = "") -> Response:
+    kept_free.keep(desk, first=first, last=last, why=why, site=site)
+    return go(request, "/ports/calendar")
+
+
+@place.action("/ports/days/{key}/give-back", May.BUY)
+def give_back(request: Request, desk: AtDesk, key: str) -> Response:
+    kept_free.give_back(desk, key)
+    return go(request, "/ports/calendar")
+
+
 @place.page("/ports/{key}", May.SEE_MONEY)
 def look(request: Request, desk: AtDesk, key: str) -> Response:
     view = ports.look(desk, key)
@@ -65,7 +90,8 @@ def look(request: Request, desk: AtDesk, key: str) -> Response:
         picture=course(view.port, zone),
         waits=WAITS[view.port.state],
         settled=settled,
-        ticked=ports.ticked(desk, view.port),
+        held=sum(1 for line in view.port.lines if line.holder and not line.refused),
+        ticked=port_switching.ticked(desk, view.port),
     )
 
 
@@ -80,13 +106,6 @@ def dates(desk: AtDesk, key: str) -> Response:
     return Response(ports.calendar(desk, [ports.look(desk, key).port]), media_type="text/calendar; charset=utf-8")
 
 
-@place.action("/ports/{key}/change", May.BUY)
-async def change(request: Request, desk: AtDesk, key: str) -> Response:
-    form = {name: str(value)[:2000] for name, value in (await request.form(max_fields=12_000)).items()}
-    await run_in_threadpool(ports.change, desk, key, form)
-    return go(request, f"/ports/{key}")
-
-
 @place.action("/ports/{key}/compare", May.BUY)
 def compare(request: Request, desk: AtDesk, key: str, bill: Annotated[str, Form(max_length=200_000)] = "") -> Response:
     """Beside the form for who has JavaScript, else as a page of its own."""
@@ -94,52 +113,72 @@ def compare(request: Request, desk: AtDesk, key: str, bill: Annotated[str, Form(
     return draw(request, "_port_compared.html" if is_swap(request) else "port_compared.html", compared=found, key=key)
 
 
-@place.action("/ports/{key}/sign", May.BUY)
-def sign(request: Request, desk: AtDesk, key: str, signed: Typed = "") -> Response:
-    ports.sign(desk, key, signed)
-    return go(request, f"/ports/{key}")
+def _act(name: str, change: Callable[[Desk, str, dict[str, str]], Any], may: May = May.BUY) -> None:
+    """An act on one port: `change` is given what was typed; it gives the port, or a work order where it drafts one."""
+
+    @place.action(f"/ports/{{key}}/{name}", may)
+    async def act(request: Request, desk: AtDesk, key: str) -> Response:
+        typed = {field: str(value)[:MOST_TYPED] for field, value in (await request.form(max_fields=60_000)).items()}
+        done = await run_in_threadpool(change, desk, key, typed)
+        return go(request, f"/work-orders/{done.no}" if isinstance(done, WorkOrder) else f"/ports/{done.id if name == 'split' else key}")
 
 
-@place.action("/ports/{key}/leave-out", May.BUY)
-def leave_out(request: Request, desk: AtDesk, key: str, number: Typed = "") -> Response:
-    ports.leave_out(desk, key, number)
-    return go(request, f"/ports/{key}")
-
-
-@place.action("/ports/{key}/submit", May.BUY)
-def submit(request: Request, desk: AtDesk, key: str) -> Response:
-    return go(request, f"/work-orders/{ports.submission(desk, key).no}")
-
-
-@place.action("/ports/{key}/switch", May.BUY)
-def switch(request: Request, desk: AtDesk, key: str) -> Response:
-    return go(request, f"/work-orders/{ports.activation(desk, key).no}")
-
-
-@place.action("/ports/{key}/prove", May.BUY)
-def prove(request: Request, desk: AtDesk, key: str) -> Response:
-    return go(request, f"/work-orders/{ports.proof(desk, key).no}")
-
-
-@place.action("/ports/{key}/close", May.BUY)
-def close(request: Request, desk: AtDesk, key: str) -> Response:
-    ports.close(desk, key)
-    return go(request, f"/ports/{key}")
+_act("change", ports.change)
+_act("sign", lambda desk, key, typed: ports.sign(desk, key, typed.get("signed", "")))
+_act("leave-out", lambda desk, key, typed: ports.leave_out(desk, key, typed.get("number", "")))
+_act("split", lambda desk, key, typed: port_talking.split(desk, key, typed.get("apart", "")))
+_act("submit", lambda desk, key, _: ports.submission(desk, key))
+_act("remind", lambda desk, key, _: port_talking.remind(desk, key))
+_act("date", lambda desk, key, typed: port_talking.move_date(desk, key, typed.get("wanted", "")))
+_act("cancel", lambda desk, key, _: port_talking.cancel(desk, key))
+_act("switch", lambda desk, key, _: port_switching.activation(desk, key))
+_act("prove", lambda desk, key, _: port_switching.proof(desk, key))
+_act("back-out", lambda desk, key, typed: port_switching.backing_out(desk, key, typed.get("reason", "")))
+_act("close", lambda desk, key, _: port_switching.close(desk, key))
 
 
 @place.action("/ports/{key}/answer", May.BUY)
-def answer(request: Request, desk: AtDesk, key: str, text: Typed = "") -> Response:
-    ports.answer_query(desk, key, text)
+def answer(request: Request, desk: AtDesk, key: str, text: Typed = "", file: UploadFile | None = None) -> Response:
+    content = file.file.read(papers.MOST_BYTES + 1) if file and file.filename else b""
+    port_talking.answer_query(desk, key, text, filename=(file.filename or "letter") if file else "", content=content)
     return go(request, f"/ports/{key}")
 
 
-@place.action("/ports/{key}/date", May.BUY)
-def move_date(request: Request, desk: AtDesk, key: str, wanted: Typed = "") -> Response:
-    ports.move_date(desk, key, wanted)
+@place.action("/ports/{key}/bill", May.BUY)
+def put_bill(request: Request, desk: AtDesk, key: str, file: UploadFile | None = None) -> Response:
+    content = file.file.read(papers.MOST_BYTES + 1) if file and file.filename else b""
+    ports.put_bill(desk, key, (file.filename or "bill") if file else "bill", content)
     return go(request, f"/ports/{key}")
 
 
-@place.action("/ports/{key}/cancel", May.BUY)
-def cancel(request: Request, desk: AtDesk, key: str) -> Response:
-    ports.cancel(desk, key)
-    return go(request, f"/ports/{key}")
+# ── who has the numbers from the switch on ──
+
+
+@place.page("/ports/{key}/holders", May.SEE_MONEY)
+def who(request: Request, desk: AtDesk, key: str) -> Response:
+    return draw(request, "port_holders.html", of=port_switching.preparation(desk, key))
+
+
+@place.action("/ports/{key}/holders", May.BUY)
+async def choose(request: Request, desk: AtDesk, key: str) -> Response:
+    form = {name: str(value)[:MOST_TYPED] for name, value in (await request.form(max_fields=60_000)).items()}
+    await run_in_threadpool(port_switching.choose, desk, key, form)
+    return go(request, f"/ports/{key}/holders")
+
+
+@place.action("/ports/{key}/holders/proposed", May.BUY)
+def take_proposals(request: Request, desk: AtDesk, key: str, unsure: Typed = "") -> Response:
+    port_switching.take_proposals(desk, key, unsure=bool(unsure))
+    return go(request, f"/ports/{key}/holders")
+
+
+@place.action("/ports/{key}/holders/list", May.BUY)
+def paste(request: Request, desk: AtDesk, key: str, who: Annotated[str, Form(alias="list", max_length=500_000)] = "") -> Response:
+    port_switching.paste(desk, key, who)
+    return go(request, f"/ports/{key}/holders")
+
+
+@place.page("/ports/{key}/run-sheet", May.SEE_MONEY)
+def run_sheet(request: Request, desk: AtDesk, key: str) -> Response:
+    sheet = port_switching.run_sheet(desk, key)
+    return draw(request, "run_sheet.html", sheet=sheet, port=sheet.port, clock=ZoneInfo(sheet.site.timezone))

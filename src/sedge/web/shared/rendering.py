@@ -15,7 +15,7 @@ from sedge.core.access.roles import May, allowed
 from sedge.core.facts import Money, in_words
 from sedge.core.ledger.sentences import sentence
 from sedge.core.moments import lasting
-from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.e164 import describe, in_national
 from sedge.core.outbound.forwarding import in_words_exact
 from sedge.web.doors import house_of, who_asks
 from sedge.web.shared.drawings.ruler import ruler
@@ -49,6 +49,7 @@ def environment(now: Any) -> Environment:
         "money": money,
         "rate": in_words_exact,
         "national": lambda e164: describe(e164).national,
+        "told": in_national,
         "moment": pass_context(lambda c, m: moment(m, now(), zone_of(c))),
         "span": lasting,
         "ago": pass_context(lambda c, m: _time(m, now(), zone_of(c))),

@@ -1,0 +1,84 @@
+"""Ports out over the interface: who asks for our numbers, what speaks against it, our answer."""
+
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from sedge.api import shapes
+from sedge.api.doors import AtDesk, Resource
+from sedge.core.access.roles import May
+from sedge.core.porting.outgoing_records import PortOut
+from sedge.desk import port_outs
+
+resource = Resource(tags=["ports out"])
+
+
+class Refuse(BaseModel):
+    """`code` is the trade's: account-number, name-mismatch, pin-wrong, not-in-service, pending-order, not-authorised."""
+
+    model_config = ConfigDict(extra="forbid")
+    code: str = Field(max_length=40)
+
+
+class Pin(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    pin: str = Field(min_length=3, max_length=port_outs.MOST_PIN)
+
+
+@resource.read("/port-outs", May.SEE_MONEY)
+def listing(desk: AtDesk) -> dict[str, Any]:
+    """Newest first."""
+    return {"items": [_brief(request) for request, _ in port_outs.listing(desk)], "next": None}
+
+
+@resource.read("/port-outs/{key}", May.SEE_MONEY)
+def look(desk: AtDesk, key: str) -> dict[str, Any]:
+    view = port_outs.look(desk, key)
+    return {
+        **_brief(view.request), "given": {"name": view.request.given.name, "account": view.request.given.account},
+        "doubts": [{"code": d.code, "says": d.says, "theirs": d.theirs, "ours": d.ours} for d in view.doubts],
+        "depends": [{"number": n.e164, "what": d.what, "so": d.so, "grave": d.grave} for n, d in view.depends],
+        "clean_up": view.order.id if view.order else None,
+        "said": [{"at": shapes.moment(s.at), "by": s.by, "text": s.text, "code": s.code or None} for s in view.request.said],
+    }  # fmt: skip
+
+
+@resource.write("/port-outs/{key}/approve", May.BUY, status_code=201)
+def approve(desk: AtDesk, key: str) -> dict[str, Any]:
+    """A draft of the work order that lets the numbers go."""
+    return shapes.drafted(port_outs.approval(desk, key))
+
+
+@resource.write("/port-outs/{key}/refuse", May.BUY)
+def refuse(desk: AtDesk, key: str, asked: Refuse) -> dict[str, Any]:
+    port_outs.refuse(desk, key, asked.code)
+    return look(desk, key)
+
+
+@resource.write("/port-outs/{key}/claim", May.BUY)
+def claim(desk: AtDesk, key: str) -> dict[str, Any]:
+    """Numbers that went without our word are fetched back."""
+    port_outs.claim(desk, key)
+    return look(desk, key)
+
+
+@resource.write("/port-outs/{key}/let-go", May.BUY)
+def let_go(desk: AtDesk, key: str) -> dict[str, Any]:
+    """They may stay away; `clean_up` is the draft that sets right what depended on them."""
+    port_outs.let_go(desk, key)
+    return look(desk, key)
+
+
+@resource.write("/carrier-accounts/{key}/port-pin", May.BUY)
+def keep_pin(desk: AtDesk, key: str, asked: Pin) -> dict[str, Any]:
+    """What others must know before numbers may leave the account; kept sealed and never told again."""
+    port_outs.keep_pin(desk, key, asked.pin)
+    return {"account": key, "kept": True}
+
+
+def _brief(request: PortOut) -> dict[str, Any]:
+    return {
+        "id": request.id, "no": request.no, "state": request.state.value, "gaining": request.gaining, "account": request.account, "numbers": list(request.numbers),
+        "asked_at": shapes.moment(request.asked_at), "answer_due": shapes.moment(request.answer_due), "code": request.code or None,
+        "goes_at": shapes.moment(request.goes_at) if request.goes_at else None,
+    }  # fmt: skip

@@ -1,0 +1,70 @@
+"""Retiring: one number with all that depends on it, a site that closes, the yearly tidy-up."""
+
+from typing import Annotated
+
+from fastapi import Form, Request
+from fastapi.responses import Response
+from starlette.concurrency import run_in_threadpool
+
+from sedge.core.access.roles import May
+from sedge.desk import closing, holders, numbers, resting, retiring, tidying, workorders
+from sedge.web.doors import AtDesk, Place
+from sedge.web.shared.rendering import draw, go
+
+place = Place()
+Typed = Annotated[str, Form(max_length=2000)]
+
+
+@place.page("/numbers/tidy-up", May.CHANGE_ESTATE)
+def tidy_up(request: Request, desk: AtDesk, days: str = "") -> Response:
+    return draw(request, "tidy_up.html", view=tidying.tidy_up(desk, days))
+
+
+@place.action("/numbers/tidy-up", May.CHANGE_ESTATE)
+async def retire_chosen(request: Request, desk: AtDesk) -> Response:
+    form = await request.form(max_fields=10_000)
+    chosen = [str(value) for name, value in form.multi_items() if name == "numbers"]
+    tasks, title = await run_in_threadpool(tidying.plan, desk, chosen, then=str(form.get("then", "")), rest=str(form.get("rest", "")))
+    order = await run_in_threadpool(workorders.draft, desk, title, tasks, reason=str(form.get("reason", ""))[:200])
+    return go(request, f"/work-orders/{order.no}")
+
+
+@place.page("/numbers/resting", May.LOOK)
+def days_of_rest(request: Request, desk: AtDesk) -> Response:
+    return draw(request, "resting.html", rows=resting.listing(desk))
+
+
+@place.action("/numbers/resting", May.SET_RULES)
+def set_days_of_rest(request: Request, desk: AtDesk, country: Typed = "", days: Typed = "", toll_free: Typed = "") -> Response:
+    resting.put(desk, country, days=days, toll_free=toll_free)
+    return go(request, "/numbers/resting")
+
+
+@place.page("/numbers/{number}/retire", May.CHANGE_ESTATE)
+def retire_page(request: Request, desk: AtDesk, number: str) -> Response:
+    view = retiring.depends_on(desk, numbers.the_number(desk, number))
+    return draw(request, "retire.html", view=view, number=view.number.e164[1:])
+
+
+@place.action("/numbers/{number}/retire", May.CHANGE_ESTATE)
+def retire(
+    request: Request, desk: AtDesk, number: str, rest: Typed = "", then: Typed = "keep", reason: Typed = "", announcement: Typed = "", settle: Typed = "",
+) -> Response:  # fmt: skip
+    e164 = numbers.the_number(desk, number)
+    tasks, title = retiring.plan(desk, e164, then=then, rest=rest.strip(), announcement=announcement, settle=bool(settle))
+    return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, reason=reason[:200]).no}")
+
+
+@place.page("/holders/sites/{key}/close", May.CHANGE_ESTATE)
+def close_page(request: Request, desk: AtDesk, key: str) -> Response:
+    view = closing.look(desk, key)
+    others = [(k, name) for k, name in holders.site_choices(desk) if k != key]
+    return draw(request, "close_site.html", view=view, sites=others)
+
+
+@place.action("/holders/sites/{key}/close", May.CHANGE_ESTATE)
+def close(
+    request: Request, desk: AtDesk, key: str, then: Typed = "", rest: Typed = "", announcement: Typed = "", people: Typed = "stay", reason: Typed = "",
+) -> Response:  # fmt: skip
+    tasks, title = closing.plan(desk, key, then=then, rest=rest.strip(), announcement=announcement, people=people)
+    return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, reason=reason[:200]).no}")

@@ -1,0 +1,133 @@
+"""Drift at the desk: compared on a schedule and on demand, kept since when, put right in either direction, never silently."""
+
+from datetime import timedelta
+
+import pytest
+
+from sedge.core.errors import NotFound, NotUnderstood
+from sedge.core.numbers.life import State
+from sedge.core.records import Number
+from sedge.core.supply.drift import DriftKind
+from sedge.desk import drift, today, workorders
+from sedge.store.workorders import OrderState
+from tests.conftest import until_quiet
+
+OURS, OTHER = "+441134960142", "+441134960150"
+
+
+def differences(desk, account="fellgate-main"):
+    return {(d.e164, d.kind): d for d in drift.look(desk, account=account).rows}
+
+
+def keys(found):
+    return [f"{d.account}/{d.e164}/{d.kind.value}" for d in found]
+
+
+def number(desk, e164):
+    with desk.reading() as reading:
+        return reading.records.the(Number, e164)
+
+
+def drifted(desk, **wish):
+    desk.outside.control.let_drift({"account": "fellgate-main", **wish})
+    drift.compare_all(desk)
+    return differences(desk)
+
+
+def ran(house, desk, order):
+    workorders.run(desk, order.id)
+    until_quiet(house, timedelta(minutes=10))
+    assert workorders.get(desk, order.id).state is OrderState.DONE, [x.error for x in workorders.get(desk, order.id).tasks]
+
+
+def test_each_difference_is_found_and_stays_until_it_is_settled(house, desk):
+    found = drifted(
+        desk,
+        dropped=[OURS],
+        added=["+441134960098"],
+        prices={OTHER: "1.10"},
+        trunks={"+441134960151": "leeds-b"},
+        leaving=["+441134960152"],
+    )
+    assert {kind for _, kind in found} == set(DriftKind)
+    since = found[OURS, DriftKind.NOT_LISTED].first_seen
+    until_quiet(house, timedelta(days=1))
+    again = differences(desk)
+    assert again[OURS, DriftKind.NOT_LISTED].first_seen == since
+    row = next(a for a in drift.look(desk).accounts if a.account.id == "fellgate-main")
+    assert (row.total, row.theirs, row.problem) == (5, 200, "")
+    assert row.at > since, "compared at night too"
+    assert "otherwise at the carrier than here" in " ".join(line.what for line in today.todo(desk))
+    assert number(desk, OURS).state is State.ASSIGNED, "nothing is put right by itself"
+
+
+def test_the_estate_follows_the_carrier(house, desk):
+    found = drifted(
+        desk, dropped=["+441134960160"], added=["+441134960098"], prices={OTHER: "1.10"}, trunks={"+441134960151": "brackwater-leeds"}
+    )
+    with pytest.raises(NotUnderstood) as refused:
+        drift.put_right(desk, keys(found.values()), direction="follow")
+    assert refused.value.field == "site"
+    ran(house, desk, drift.put_right(desk, keys(found.values()), direction="follow", site="wharf-house"))
+    assert number(desk, "+441134960160").state is State.RELEASED
+    assert (number(desk, "+441134960098").state, number(desk, "+441134960098").site) == (State.AVAILABLE, "wharf-house")
+    assert str(number(desk, OTHER).monthly.amount) == "1.10"
+    assert number(desk, "+441134960151").trunk == "brackwater-leeds"
+    assert differences(desk) == {}, "compared again at once"
+
+
+def test_the_carrier_is_told(house, desk):
+    found = drifted(
+        desk,
+        dropped=[OURS],
+        added=["+441134960098"],
+        prices={OTHER: "1.10"},
+        trunks={"+441134960151": "leeds-b"},
+        leaving=["+441134960152"],
+    )
+    ran(house, desk, drift.put_right(desk, keys(found.values()), direction="tell"))
+    until_quiet(house, timedelta(minutes=5))
+    drift.compare_all(desk)
+    assert differences(desk) == {}
+    assert (number(desk, OURS).state, str(number(desk, OTHER).monthly.amount)) == (State.ASSIGNED, "0.80")
+
+
+def test_what_somebody_loses_is_said_before(house, desk):
+    found = drifted(desk, dropped=[OURS], prices={OTHER: "1.10"})
+    order = drift.put_right(desk, keys(found.values()), direction="follow")
+    warned = {f.rule: f.message for f in workorders.look(desk, order.id).report.warnings}
+    assert "loses it" in warned["drift.nobody-loses-a-number"]
+    assert warned["drift.price-told"].startswith("0113 496 0150 costs £3.60 a year more than agreed")
+
+
+def test_what_is_known_may_stay_with_a_reason_and_comes_back_when_it_changes(house, desk):
+    found = drifted(desk, prices={OTHER: "1.10"})
+    with pytest.raises(NotUnderstood) as refused:
+        drift.accept(desk, keys(found.values()), "")
+    assert refused.value.field == "why"
+    assert drift.accept(desk, keys(found.values()), "agreed by telephone") == 1
+    drift.compare_all(desk)
+    assert differences(desk)[OTHER, DriftKind.PRICE].accepted_by == desk.actor
+    changed = drifted(desk, prices={OTHER: "1.20"})
+    assert changed[OTHER, DriftKind.PRICE].accepted_by == ""
+
+
+def test_a_silent_carrier_is_said_to_be_so_and_loses_nothing(house, desk):
+    drifted(desk, prices={OTHER: "1.10"})
+    desk.outside.control.order_fault({"service": "fellgate", "fault": "error", "count": 5})
+    drift.compare_all(desk)
+    row = next(a for a in drift.look(desk).accounts if a.account.id == "fellgate-main")
+    assert row.problem
+    assert (OTHER, DriftKind.PRICE) in differences(desk)
+
+
+@pytest.mark.parametrize("chosen", [[], ["nonsense"], ["fellgate-main/+441134960199/other price"], ["fellgate-main/+44x/other price"]])
+def test_what_is_settled_or_nonsense_is_said(desk, chosen):
+    with pytest.raises((NotUnderstood, NotFound)):
+        drift.put_right(desk, chosen, direction="tell")
+
+
+def test_an_unknown_kind_is_named(desk):
+    with pytest.raises(NotUnderstood) as refused:
+        drift.look(desk, kind="sideways")
+    assert refused.value.field == "kind"
