@@ -149,7 +149,7 @@ def undo_and_retire(page: Page, numbers: list[str]) -> None:
     expect(page.get_by_text(re.compile(r"work order \d+, done"))).to_be_visible()
     page.goto(f"/numbers/44{numbers[0][1:]}/retire")
     expect(page.get_by_text("Saoirse Reed, main number")).to_be_visible()
-    page.get_by_label("release it to its carrier").check()
+    page.get_by_label("Release it now").check()
     page.get_by_label("Why (for the ledger)").fill("the desk closes")
     page.get_by_role("button", name="Check it").click()
     expect(page.get_by_text("goes back to Brackwater Telecom for good")).to_be_visible()

@@ -65,9 +65,12 @@ def test_what_help_rings_back_on_does_not_leave(estate):
     number = estate.given(190, e.HolderRef(kind=e.HolderKind.SITE, id="leeds"), carrier="fellgate", path="desk")
     stopped = found(estate, request(number))["port-out.help-rings-back"]
     assert (stopped.level, stopped.remedies[0].leads_to.what) == ("stop", "site")
-    assert (
-        stopped.message == "0113 496 0190 is who calls for help from Wharf House are rung back on. Give the site another main number first."
+    assert stopped.message == (
+        "Without 0113 496 0190, Ifeoma Okafor at Wharf House has no other number to be rung back on after a call for help. "
+        "Give the site another main number first."
     )
+    estate.given(191, e.HolderRef(kind=e.HolderKind.SITE, id="leeds"), carrier="fellgate", path="desk")
+    assert found(estate, request(number))["port-out.help-rings-back"].level == "pass"
 
 
 def test_nobody_approves_unseen_or_twice_and_what_is_lost_is_said(estate):

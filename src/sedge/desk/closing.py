@@ -22,6 +22,7 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.needs import Needs
 from sedge.desk import retiring
 from sedge.desk.desk import Desk, Reading
+from sedge.desk.surroundings import around
 from sedge.desk.usual_work import leaving
 from sedge.store import tables
 from sedge.store.records import is_open
@@ -59,13 +60,9 @@ def look(desk: Desk, key: str) -> Closing:
         lines = reading.records.where(ServiceLine, tables.service_line.c.site == key)
         estate = reading.estate(Needs(numbers={n.e164 for n in numbers}))
         carriers = {c.id: c for c in estate.all(Carrier)}
-        grave = [
-            (n, d)
-            for n in numbers
-            if n.in_use
-            for d in dependences(n, estate, retiring.around(reading, n))
-            if d.grave and d.href != _own_page(n)
-        ]
+        used = [n for n in numbers if n.in_use]
+        about = around(reading, used)
+        grave = [(n, d) for n in used for d in dependences(n, estate, about[n.e164]) if d.grave and d.href != _own_page(n)]
         refs = {n.e164: n.holder for n in numbers if n.holder}
         grants = reading.records.held_by(Grant, refs.values())
         products = {p.id: p.name for p in reading.records.all(Product)}

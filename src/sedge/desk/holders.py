@@ -1,5 +1,6 @@
 """People, sites, service lines and devices at the desk."""
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -7,6 +8,7 @@ from sqlalchemy import ColumnElement, func, or_, select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood
+from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import (
@@ -36,7 +38,9 @@ from sedge.desk import safety
 from sedge.desk.desk import Desk, Reading
 from sedge.desk.routing import routing_of
 from sedge.store import finder, tables
+from sedge.store.records import is_open
 
+MOST_AROUND = 500  # numbers of an area that are looked at to tell whose site it is
 MOST_FLOORS, MOST_AREA = 200, 10_000_000
 MOST_SITES, MOST_SPOTS = 400, 1000  # that a form lets one choose from
 LINE_KINDS = ("menu", "queue", "mailbox", "announcement", "conference bridge", "lift phone", "alarm phone", "fax")
@@ -190,6 +194,23 @@ def plain_sites(desk: Desk) -> list[Site]:
     """All sites in the order of their names, without any count."""
     with desk.reading() as reading:
         return reading.records.where(Site, order_by=tables.site.c.name)
+
+
+def likely_site(desk: Desk, account: str, e164: str) -> str:
+    """The site that such a number of this account is most likely for: where most of those around it are, else one that buys by the
+    account, else the first by name. Empty where there is no site."""
+    facts = describe(e164)
+    lead = facts.parts[0].lstrip("+") + facts.parts[1]
+    tail = 10 ** (len(e164) - 1 - len(lead))
+    life = tables.life
+    area = life.c.number.between(int(lead) * tail, (int(lead) + 1) * tail - 1)
+    around = select(life.c.site).where(area, is_open()).limit(MOST_AROUND)
+    sites = plain_sites(desk)
+    with desk.reading() as reading:
+        near = Counter(site for (site,) in reading.connection.execute(around))
+    known = {s.id for s in sites}
+    by_account = [s.id for s in sites if s.account == account]
+    return next((site for site in (*(k for k, _ in near.most_common() if k in known), *by_account, *(s.id for s in sites)) if site), "")
 
 
 def site_choices(desk: Desk, most: int = MOST_SITES) -> list[tuple[str, str]]:

@@ -18,8 +18,9 @@ from sedge.core.reduce import changed
 from sedge.core.retiring.depends import Dependence, dependences, settling
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.needs import Needs
-from sedge.desk import retiring, workorders
+from sedge.desk import workorders
 from sedge.desk.desk import Desk, Reading, Writing
+from sedge.desk.surroundings import around
 from sedge.outside.carrier import PortOutAsked
 from sedge.store import secrets, tables
 from sedge.store import workorders as workorder_store
@@ -85,7 +86,8 @@ def look(desk: Desk, key: str) -> PortOutView:
         asked = request.state in {PortOutState.ASKED, PortOutState.APPROVED}
         found = doubts(request, account, pin, desk.organisation.name, numbers) if request.state is PortOutState.ASKED else []
         mine = [n for n in numbers.values() if n]
-        hanging = [(n, d) for n in mine if n.in_use for d in dependences(n, estate, retiring.around(reading, n))] if asked else []
+        about = around(reading, mine if asked else [])
+        hanging = [(n, d) for n in mine if n.in_use and asked for d in dependences(n, estate, about[n.e164])]
         names = reading.records.names((n.holder.subject, n.holder.id) for n in mine if n.holder)
         carrier = reading.records.the(Carrier, account.carrier)
     holders = {n.e164: names.get((n.holder.subject, n.holder.id), "") if n.holder else n.state.value for n in mine}
@@ -262,7 +264,8 @@ def _gone(desk: Desk, request: PortOut, at: datetime) -> WorkOrder | None:
     with desk.reading() as reading:
         estate = reading.estate(Needs(port_outs={request.id}))
         mine = [n for e164 in request.numbers if (n := estate.get(Number, e164)) and n.state not in ENDED]
-        found = [(n, d) for n in mine for d in dependences(n, estate, retiring.around(reading, n))]
+        about = around(reading, mine)
+        found = [(n, d) for n in mine for d in dependences(n, estate, about[n.e164])]
     going = set(request.numbers)
     tasks = [x for x in settling(d for _, d in found) if getattr(x, "number", None) not in going]
     identity, order = f"{request.id}-clean-up", None

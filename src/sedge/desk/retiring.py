@@ -4,25 +4,20 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import func, select
-
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.estate import Estate
 from sedge.core.holding import HolderRef
 from sedge.core.numbers.life import State
-from sedge.core.records import Carrier, Defaults, HolderKind, Number, PathVersion, Person, Role, Site, Subject
-from sedge.core.retiring.depends import MOST_NAMED, Around, Dependence, dependences, idle_first, settling
+from sedge.core.records import Carrier, HolderKind, Number, Role, Site, Subject
+from sedge.core.retiring.depends import Dependence, dependences, idle_first, settling
 from sedge.core.retiring.resting import MOST_REST, rest_of
 from sedge.core.retiring.terms import Choice, choices
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.needs import Needs
-from sedge.desk.desk import Desk, Reading, Writing
-from sedge.store import holder_tables, tables
-from sedge.store.records import is_open
-from sedge.store.touching import OPEN
+from sedge.desk.desk import Desk, Reading
+from sedge.desk.surroundings import around
 
 MOST_WORDS = 300
-MOST_TOLD = 20  # of each kind that names a number; how many more there are is said
 THENS = ("release", "rest", "keep")
 
 
@@ -51,7 +46,7 @@ def depends_on(desk: Desk, e164: str) -> Retirement:
     with desk.reading() as reading:
         estate = reading.look_at(Subject.NUMBER, e164)
         number = estate.number(e164)
-        found = dependences(number, estate, around(reading, number))
+        found = dependences(number, estate, around(reading, [number])[e164])
         carrier = reading.records.the(Carrier, number.carrier)
         site = reading.records.the(Site, number.site)
         main = next(
@@ -64,57 +59,6 @@ def depends_on(desk: Desk, e164: str) -> Retirement:
 
 def _site_ref(site: Site) -> HolderRef:
     return HolderRef(kind=HolderKind.SITE, id=site.id)
-
-
-def around(reading: Reading | Writing, number: Number) -> Around:
-    """What names a number, in a fixed number of queries, each within an index."""
-    connection, records = reading.connection, reading.records
-    names, life, person = tables.path_names, tables.life, tables.person
-    naming = connection.execute(select(names.c.path).where(names.c.subject == Subject.NUMBER.value, names.c.subject_id == number.e164))
-    fallback = (life.c.fallback == number.e164, is_open())
-    falling = records.where(Number, *fallback, order_by=life.c.number, limit=MOST_TOLD)
-    showing: list[Any] = records.where(Person, person.c.shows == number.e164, person.c.departed.is_(False), limit=MOST_TOLD)
-    showing += records.where(Site, tables.site.c.shows == number.e164, limit=MOST_TOLD)
-    showing += [d for d in records.all(Defaults) if d.caller_id.number == number.e164]
-    more = {
-        "numbers": _count(connection, select(func.count()).select_from(life).where(*fallback)) - len(falling) if len(falling) == MOST_TOLD else 0,
-        "showing": _count(connection, select(func.count()).select_from(person).where(person.c.shows == number.e164)) - MOST_TOLD if len(showing) >= MOST_TOLD else 0,
-    }  # fmt: skip
-    return Around(
-        naming=records.many(PathVersion, [row.path for row in naming]), falling_back=falling,
-        ringing=records.where(Person, person.c.rings == number.e164, person.c.departed.is_(False), limit=MOST_TOLD), showing=showing,
-        orders=_open_orders(reading, number.e164), followers=_followers(connection, number), without_own=_without_own(connection, number),
-        more={key: count for key, count in more.items() if count > 0},
-    )  # fmt: skip
-
-
-def _count(connection: Any, query: Any) -> int:
-    return connection.execute(query).scalar() or 0
-
-
-def _open_orders(reading: Reading | Writing, e164: str) -> list[tuple[str, str]]:
-    touch, order = holder_tables.order_touch, tables.work_order
-    query = (
-        select(order.c.id, order.c.title).join(touch, touch.c.work_order == order.c.id)
-        .where(touch.c.subject == Subject.NUMBER.value, touch.c.ref == e164, order.c.state.in_(OPEN)).order_by(order.c.no).limit(MOST_NAMED)
-    )  # fmt: skip
-    return [(key, title) for key, title in reading.connection.execute(query)]
-
-
-def _followers(connection: Any, number: Number) -> int:
-    life = tables.life
-    return _count(connection, select(func.count()).select_from(life).where(life.c.path == number.path, is_open())) if number.path else 0
-
-
-def _without_own(connection: Any, number: Number) -> int:
-    """People of a site who have no number of their own, where the number is the site's main one."""
-    if not (number.holder and number.holder.kind is HolderKind.SITE):
-        return 0
-    life, person = tables.life, tables.person
-    own = select(life.c.id).where(life.c.holder_kind == "person", life.c.holder_id == person.c.id, is_open()).exists()
-    return _count(
-        connection, select(func.count()).select_from(person).where(person.c.site == number.holder.id, person.c.departed.is_(False), ~own)
-    )
 
 
 def days_of_rest(typed: str) -> int | None:
@@ -178,9 +122,10 @@ def _settle_many(reading: Reading, found: Iterable[Number], estate: Estate) -> l
     """What settles the dependences of many; seats are taken back where all numbers of a holder go."""
     going = [n for n in found if n.in_use]
     wanted = {n.e164 for n in going}
+    about = around(reading, going)
     tasks: list[Any] = []
     for n in going:
-        tasks += settling(d for d in dependences(n, estate, around(reading, n)) if not any(isinstance(x, t.RevokeLicence) for x in d.tasks))
+        tasks += settling(d for d in dependences(n, estate, about[n.e164]) if not any(isinstance(x, t.RevokeLicence) for x in d.tasks))
     for ref in dict.fromkeys(n.holder for n in going if n.holder):
         if all(n.e164 in wanted for n in estate.numbers_of(ref)):
             tasks += [t.RevokeLicence(holder=ref, product=g.product) for g in idle_first(estate.grants_of(ref), estate)]

@@ -19,8 +19,8 @@ from sedge.core.supply.drift import DriftKind
 from sedge.core.supply.records import LineState, OrderPaper, PaperState
 from sedge.core.supply.reducers import feature_set, papers_told
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.checks import judge
-from sedge.core.workorders.findings import Level
+from sedge.core.workorders.checks import AT_THE_END, judge, judge_amid
+from sedge.core.workorders.findings import Finding, Level
 from sedge.core.workorders.needs import needs
 from sedge.core.workorders.plan import resolve
 from sedge.core.workorders.telling import tell_whole
@@ -30,8 +30,9 @@ from sedge.desk.desk import Desk, Writing
 from sedge.desk.outcomes import Changes, Done, Failed, Outcome, Wait, estate_for, register_with_carrier, tell
 from sedge.desk.routing import routing_of
 from sedge.outside.carrier import WantedOrder
-from sedge.store.workorders import OrderState, StoredTask, WorkOrder
+from sedge.store.workorders import OrderState, StoredTask, TaskState, WorkOrder
 
+OVER = (TaskState.DONE, TaskState.FAILED, TaskState.SKIPPED)
 POLL = timedelta(seconds=20)
 DRIFT = "drift"  # the nightly work of desk.drift
 LONGEST_WAIT = timedelta(minutes=30)
@@ -81,13 +82,15 @@ def _execute(desk: Desk, task: Any, stored: StoredTask, order: WorkOrder) -> Out
         case t.PutBackLater():
             return _put_back_later(desk, task, stored, order)
         case _:
-            return _plain(desk, task, stored)
+            return _plain(desk, task, stored, order)
 
 
-def _plain(desk: Desk, task: Any, stored: StoredTask) -> Outcome:
+def _plain(desk: Desk, task: Any, stored: StoredTask, order: WorkOrder) -> Outcome:
     """Check once more, wait where something does not work yet, tell the telephone system, keep the changes."""
     estate = estate_for(desk, task)
     stops = [f for f in judge(task, estate) if f.level is Level.STOP]
+    if any(f.rule in AT_THE_END for f in stops):
+        stops = _stops_amid(desk, task, stored, order)
     if stops:
         return Failed(stops[0].message)
     if waiting := must_wait(task, estate):
@@ -97,6 +100,18 @@ def _plain(desk: Desk, task: Any, stored: StoredTask) -> Outcome:
         return refused
     tell(desk, foreseen, estate)
     return Done(lambda writing: apply(task, writing.estate(needs(task)), stored.id), _works_from(foreseen))
+
+
+def _stops_amid(desk: Desk, task: Any, stored: StoredTask, order: WorkOrder) -> list[Finding]:
+    """What stops the task still when the rest of its work order is seen as done."""
+    bodies = [x.body for x in order.tasks]
+    left = [x.body for x in order.tasks if x.id != stored.id and x.state not in OVER and not isinstance(x.body, t.PutBackLater)]
+    rest = [resolve(body, bodies) for body in left]
+    wanted = needs(task)
+    for other in rest:
+        wanted |= needs(other)
+    with desk.reading() as reading:
+        return [f for f in judge_amid(task, rest, reading.estate(wanted)) if f.level is Level.STOP]
 
 
 def _exchange(desk: Desk, task: t.ExchangeLicence, stored: StoredTask) -> Outcome:

@@ -38,9 +38,10 @@ from sedge.core.records import (
     Subscription,
     Trunk,
 )
+from sedge.core.safety.callback import is_main
 from sedge.core.workorders.needs import Needs
 from sedge.store import holder_tables, tables
-from sedge.store.records import Records, is_open
+from sedge.store.records import Records, is_open, without_own
 
 POOL = 12  # free numbers loaded per site, so that a remedy can name one
 MOST_SITES = 40  # sites of one work order for which free numbers are looked up
@@ -48,6 +49,7 @@ MOST_DOCUMENTS = 1000
 MOST_CHOICES = 60  # call paths loaded for a remedy to name
 OWN = frozenset({Subject.DEVICE, Subject.DOWNSTREAM})  # what a step names itself, besides people, groups and paths
 MOST_SHOWN = 900  # numbers of which it is asked at once who shows them, and who is named for it
+MOST_WITHOUT = 2000  # people without a number of their own who are asked about when their site's main number is taken back
 MOST_USERS = 2000  # numbers that follow one call path and are told of its new version at once
 
 
@@ -108,6 +110,7 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
     held += put(
         records.held_by(Number, [HolderRef(kind=HolderKind.SITE, id=site) for site in sorted(sites)])
     )  # who rings back a call for help
+    held += put(_without_another(records, estate, wanted.rung_back | {n for out in port_outs for n in out.numbers}))
     put(records.held_by(Grant, refs))
     paths = put(records.many(PathVersion, naming | wanted.paths | {n.path for n in (*numbers, *held) if n.path}))
     paths += _put_other_paths(records, estate, paths)
@@ -150,6 +153,17 @@ def _put_shown(records: Records, estate: Estate) -> None:
     for number in found:
         estate.put(number)
     _put_holders(records, estate, [n.holder for n in found if n.holder])
+
+
+def _without_another(records: Records, estate: Estate, rung_back: set[str]) -> list[Number]:
+    """Puts the people who are rung back on these numbers, where they are main numbers, as far as they have none of their own; gives what
+    is held by those there who are known anyway."""
+    sites = {n.site for e164 in rung_back if (n := estate.get(Number, e164)) and is_main(n)}
+    for site in sorted(sites):
+        for person in records.where(Person, tables.person.c.site == site, *without_own(), limit=MOST_WITHOUT):
+            estate.put(person)
+    here = [HolderRef(kind=HolderKind.PERSON, id=p.id) for p in estate.all(Person) if p.site in sites]
+    return records.held_by(Number, here)
 
 
 def _put_other_paths(records: Records, estate: Estate, paths: list[PathVersion]) -> list[PathVersion]:

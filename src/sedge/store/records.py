@@ -239,5 +239,12 @@ def is_open() -> ColumnElement[bool]:
     return tables.life.c.state.notin_([state.value for state in ENDED])
 
 
+def without_own() -> tuple[ColumnElement[bool], ...]:
+    """People who are here and have no number of their own."""
+    life, person = tables.life, tables.person
+    own = select(life.c.id).where(life.c.holder_kind == "person", life.c.holder_id == person.c.id, is_open()).exists()
+    return person.c.departed.is_(False), ~own
+
+
 def any_of(column: Any, values: Iterable[Any]) -> ColumnElement[bool]:
     return or_(*(column == value for value in values))

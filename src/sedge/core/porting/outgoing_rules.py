@@ -3,8 +3,8 @@
 from sedge.core.estate import Estate
 from sedge.core.porting.outgoing import REFUSALS, doubts
 from sedge.core.porting.outgoing_records import PortOut, PortOutState
-from sedge.core.records import Account, HolderKind, Number, Role
-from sedge.core.safety.emergency import rings_people
+from sedge.core.records import Account, Number, Site
+from sedge.core.safety.callback import is_main, left_without, told
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, elsewhere, passed, stop, warn
 from sedge.core.workorders.rules import rule
@@ -44,15 +44,15 @@ def help_rings_back(task: t.ApprovePortOut, estate: Estate) -> Finding:
     request = estate.the(PortOut, task.request)
     for e164 in request.numbers:
         number = estate.get(Number, e164)
-        if number is None or not number.assignment or number.assignment.role is not Role.MAIN or number.holder is None:
+        if number is None or not is_main(number):
             continue
-        if number.holder.kind is HolderKind.SITE and rings_people(number, estate):
-            site = estate.holder(number.holder)
+        site = estate.the(Site, number.site)
+        if without := left_without(site, estate, going=request.numbers):
             return stop(
-                f"{number.national} is who calls for help from {site.name} are rung back on. Give the site another main number first.",
-                elsewhere(f"Choose one for {site.name}", "site", number.holder.id),
+                f"Without {number.national}, {told(site, without)}. Give the site another main number first.",
+                elsewhere(f"Choose one for {site.name}", "site", site.id),
             )
-    return passed("No call for help is rung back on any of them")
+    return passed("Everybody can still be rung back after a call for help")
 
 
 @rule("port-out.what-is-lost", t.ApprovePortOut)

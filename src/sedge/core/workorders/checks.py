@@ -16,6 +16,7 @@ from sedge.core.workorders.findings import Finding, Level, Remedy, stop
 from sedge.core.workorders.plan import arrange, moved, resolve
 
 SETTLED_LATER = {"assignment.line-has-path", "assignment.address-registered", "spot.registered-too", "person.spot-after-move"}
+AT_THE_END = {"life.help-rings-back"}  # judged by how the whole work order leaves the estate, whatever it was at that point
 
 
 @dataclass(frozen=True)
@@ -70,7 +71,10 @@ def _awaited(order: str, estate: Estate) -> list[Number]:
 
 
 def _seen_from_the_end(finding: Finding, tasks: Sequence[Any], world: Estate) -> Finding:
-    """What a later task of the same work order settles is no finding."""
+    """What a later task of the same work order settles is no finding; what depends on all of them is judged once more."""
+    if finding.rule in AT_THE_END:
+        again = RULES[finding.rule][1](resolve(tasks[finding.task], tasks), world)
+        return replace(again, rule=finding.rule, task=finding.task) if again else finding
     if finding.is_pass or finding.rule not in SETTLED_LATER:
         return finding
     try:
@@ -97,6 +101,12 @@ def judge(task: Any, estate: Estate) -> list[Finding]:
         if finding and finding.level is Level.STOP and is_missing(task, estate):
             break
     return findings
+
+
+def judge_amid(task: Any, rest: Sequence[Any], estate: Estate) -> list[Finding]:
+    """Every rule on a task about to run; those judged by how the whole work order leaves the estate see the `rest` of it as done."""
+    now = [f for f in judge(task, estate) if f.rule not in AT_THE_END]
+    return now + [f for f in check([task, *rest], estate).findings if f.task == 0 and f.rule in AT_THE_END]
 
 
 def is_missing(task: Any, estate: Estate) -> bool:

@@ -50,6 +50,7 @@ class Needs:
     ports: set[str] = field(default_factory=set)  # with their numbers
     port_outs: set[str] = field(default_factory=set)  # with their numbers
     shown: set[str] = field(default_factory=set)  # numbers of which it is asked who else shows them
+    rung_back: set[str] = field(default_factory=set)  # numbers of which it is asked who has no other to be rung back on
     documents: bool = False
     choices: bool = False  # also the first free numbers of the sites concerned, so that a remedy can name one
 
@@ -103,6 +104,7 @@ def needs(task: Any) -> Needs:
             found.port_outs.add(task.request)
         case UnassignNumber():
             found.shown.add(task.e164 or "")
+            found.rung_back.add(task.e164 or "")
         case OrderNumbers():
             found.numbers |= {line.number for line in task.lines}
             found.documents = True

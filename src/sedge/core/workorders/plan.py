@@ -10,6 +10,7 @@ from typing import Any
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.paths.steps import people_named
+from sedge.core.words import HolderKind
 from sedge.core.workorders import tasks as t
 
 Thing = tuple[str, ...]
@@ -152,7 +153,8 @@ def wants(task: Any) -> Iterator[Thing]:
             yield from (("person", member) for member in task.members)
         case t.AssignNumber():
             yield "licence", task.holder.kind.value, task.holder.id
-            yield "given up", task.holder.kind.value, task.holder.id
+            if task.holder.kind is not HolderKind.SITE:  # a site's new main number is there before the old one goes
+                yield "given up", task.holder.kind.value, task.holder.id
             yield "person as changed", task.holder.id
             yield "free", n
             yield "spot", task.holder.kind.value, task.holder.id
@@ -199,6 +201,7 @@ def arrange(tasks: Sequence[Any], needs_all: dict[str, tuple[str, ...]]) -> list
         for thing in gives(task):
             givers.setdefault(thing, []).append(position)
     before = {i: _before(i, task, givers, needs_all) for i, task in enumerate(resolved)}
+    before = _careful(resolved, before)
     sorter = TopologicalSorter(before)
     try:
         sorter.prepare()
@@ -214,6 +217,24 @@ def arrange(tasks: Sequence[Any], needs_all: dict[str, tuple[str, ...]]) -> list
         sorter.done(following)
         ready += sorter.get_ready()
     return [(i, tuple(sorted(before[i]))) for i in order]
+
+
+def _careful(resolved: Sequence[Any], before: dict[int, set[int]]) -> dict[int, set[int]]:
+    """What a site gives up goes once others ring there in its stead, and once those who leave are gone: whoever calls for help meanwhile
+    is rung back. Where that goes in a circle, as it was."""
+    given = {i: task for i, task in enumerate(resolved) if isinstance(task, t.AssignNumber) and task.holder.kind is HolderKind.SITE}
+    numbers = {task.e164 for task in given.values()}
+    ringing = {*given, *(i for i, task in enumerate(resolved) if isinstance(task, t.SetPath) and task.e164 in numbers)}
+    leaving = {i for i, task in enumerate(resolved) if isinstance(task, t.ChangePerson) and (task.left or task.site)}
+    given_up = [
+        i for i, task in enumerate(resolved) if isinstance(task, t.UnassignNumber) and task.holder and task.holder.kind is HolderKind.SITE
+    ]
+    careful = {**before, **{i: before[i] | ringing | leaving for i in given_up}}
+    try:
+        TopologicalSorter(careful).prepare()
+    except CycleError:
+        return before
+    return careful
 
 
 def _before(i: int, task: Any, givers: dict[Thing, list[int]], needs_all: dict[str, tuple[str, ...]]) -> set[int]:

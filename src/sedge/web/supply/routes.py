@@ -150,7 +150,7 @@ def quoted(
 ) -> Response:
     held = supply.quoted(desk, key, feature or [])
     sites = holders.plain_sites(desk)
-    chosen = site or next((s.id for s in sites if s.account == held.account.id), sites[0].id if sites else "")
+    chosen = site or holders.likely_site(desk, held.account.id, held.numbers[0].e164)
     return draw(
         request, "hold.html", held=held, sites=[(s.id, s.name) for s in sites], site=chosen, chosen=feature or [],
         spots=[(s.id, f"{s.name} ({s.id})") for s in holders.spots_of(desk, chosen)] if chosen else [],
