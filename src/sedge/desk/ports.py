@@ -101,7 +101,7 @@ def begin(desk: Desk, text: str, *, account: str, site: str) -> list[Port]:
         made = [
             Port(
                 id=desk.new_id("port"), no=last + i, losing=p.losing, country=p.country, subdivision=usual_subdivision(writing.records.the(Site, site).timezone),
-                account=account, site=site, details=AccountDetails(account=p.account), left_behind=tuple(s.e164 for s in p.left_behind), toll_free=p.toll_free and LEADS[p.country].toll_free is not None,
+                account=account, site=site, details=AccountDetails(account=p.account), left_behind=tuple(s.e164 for s in p.left_behind), toll_free=p.changes_responsible,
                 lines=tuple(PortLine(e164=line.e164, hangs=line.hangs, used_for=line.used_for) for line in p.eligible if line.e164 not in pending),
             )
             for i, p in enumerate(wanted, start=1)

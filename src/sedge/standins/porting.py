@@ -44,6 +44,15 @@ ACCOUNTS: dict[str, dict[str, Any]] = {
         "name": "Reedbank Fairs Limited", "address": "1 Reedbank, Bristol, BS2 1ZZ", "pin": "9000", "main_number": "+441632960000",
         "numbers": [f"+441632960{n:03d}" for n in range(1000)], "days": 25, "zone": "Europe/London", "holidays": ("GB", "ENG"),
     },
+    "OQ-3300": {  # each line has a code of its own, which it says when it is called
+        "name": "Atelier des Quais SARL", "address": "8 quai des Lanternes, 75001 Paris", "pin": "3300", "main_number": "+33199000100",
+        "numbers": [f"+33199000{n:03d}" for n in range(100, 105)], "days": 7, "zone": "Europe/Paris", "holidays": ("FR", ""),
+        "codes": {f"+33199000{n:03d}": f"01P{n:03d}QUAI{n % 7}Z" for n in range(100, 105)},
+    },
+    "OQ-8000": {
+        "name": "Harborline Tours Inc", "address": "40 Harborline Street, Boston, MA 02110", "pin": "8000", "main_number": "+18005550199",
+        "numbers": ["+18005550199"], "days": 3, "zone": "America/New_York", "holidays": ("US", "MA"),
+    },
 }  # fmt: skip
 
 
@@ -334,6 +343,9 @@ def _fault(port: dict[str, Any]) -> tuple[str, str]:
     stays = [n for n in account["numbers"] if n not in asked and _nth(n) not in GONE]
     if account["main_number"] in asked and stays and details.get("new_main_number", "") not in stays:
         return "partial-needs-main", "The main billing number would leave the account without one."
+    codes = account.get("codes", {})
+    if wrong := [n for n in asked if n in codes and port["asked"]["codes"].get(n, "").replace(" ", "").upper() != codes[n]]:
+        return "code-wrong", f"The code of {wrong[0]} is not the one that its line says."
     if all(_nth(n) in GONE or n not in account["numbers"] for n in asked):
         return "not-in-service", "None of these is in service with us."
     return "", ""
@@ -381,4 +393,4 @@ def _free(port: dict[str, Any], day: date) -> str:
 def _holidays(country: str, subdivision: str, year: int) -> dict[date, str]:
     import holidays
 
-    return dict(holidays.country_holidays(country, subdiv=subdivision, years=year))
+    return dict(holidays.country_holidays(country, subdiv=subdivision or None, years=year))

@@ -63,6 +63,11 @@ class PlannedPort:
     def eligible(self) -> list[Judged]:
         return [line for line in self.lines if line.eligible]
 
+    @property
+    def changes_responsible(self) -> bool:
+        """Whether the responsible organisation of toll-free numbers changes, by papers and times of its own; elsewhere they move as others."""
+        return self.toll_free and self.country in LEADS and LEADS[self.country].toll_free is not None
+
 
 @dataclass
 class PortPlan:

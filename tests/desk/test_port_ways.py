@@ -1,0 +1,98 @@
+"""Numbers that move another way: French ones with a code for each, toll-free ones whose responsible organisation changes."""
+
+import subprocess
+from datetime import timedelta
+
+import pytest
+
+from sedge.core.numbers.life import State
+from sedge.core.porting.records import PortState
+from sedge.core.records import Carrier, Number, Site, Subject, Trunk
+from sedge.core.reduce import changed
+from sedge.desk import port_switching, ports, workorders
+from sedge.store.workorders import OrderState
+from tests.conftest import until_quiet
+from tests.desk.test_ports import now, submitted
+
+FRENCH = ("+33199000101", "+33199000102")
+PARIS = {"name": "Atelier des Quais SARL", "address": "8 quai des Lanternes, 75001 Paris", "account": "OQ-3300", "pin": "3300"}
+BOSTON = {"name": "Harborline Tours Inc", "address": "40 Harborline Street, Boston, MA 02110", "account": "OQ-8000", "pin": "8000"}
+
+
+def rio(e164):
+    """The code as the line says it, written as people do."""
+    return f"01 P {e164[-3:]} quai{int(e164[-3:]) % 7}z"
+
+
+def opened(desk, key, carrier, country, timezone):
+    """A site abroad, with a trunk to a carrier that serves the country."""
+    with desk.writing(reason="opens") as writing:
+        site = writing.records.the(Site, "wharf-house")
+        new = site.but(id=key, name=key.title(), code=key[:3].upper(), country=country, timezone=timezone, address=None, spot=None)
+        of = writing.records.the(Carrier, carrier)
+        writing.save(
+            [
+                changed(Subject.SITE, None, new, "site.added"),
+                changed(Subject.CARRIER, of, of.but(countries=(*of.countries, country)), "carrier.changed"),
+                changed(
+                    Subject.TRUNK, None, Trunk(id=f"{carrier}-{key}", name=new.name, site=key, carrier=carrier, channels=10), "trunk.added"
+                ),
+            ]
+        )
+
+
+@pytest.fixture
+def paris(desk):
+    opened(desk, "paris", "fellgate", "FR", "Europe/Paris")
+    (port,) = ports.begin(desk, "01 99 00 01 01, 01 99 00 01 02", account="fellgate-main", site="paris")
+    return port
+
+
+def switched(house, desk, key):
+    draft = port_switching.activation(desk, key)
+    workorders.run(desk, draft.id)
+    until_quiet(house, max(now(desk, key).foc - desk.now(), timedelta(0)) + timedelta(minutes=30))
+    assert workorders.get(desk, draft.id).state is OrderState.DONE
+    with desk.reading() as reading:
+        return reading.records.many(Number, now(desk, key).numbers)
+
+
+def test_each_french_number_needs_its_code_and_a_wrong_one_is_sent_back(house, desk, paris):
+    ports.change(desk, paris.id, PARIS)
+    ports.sign(desk, paris.id, "Imogen Vance")
+    stops = [f.message for f in workorders.look(desk, ports.submission(desk, paris.id).id).report.stops]
+    assert stops == ["01 99 00 01 01 needs its RIO; ask for it from the line itself."]
+    codes = {f"code:{n}": rio(n) for n in FRENCH}
+    submitted(house, desk, paris.id, **PARIS, **{**codes, f"code:{FRENCH[1]}": "01P1A2B3C4D5"})
+    until_quiet(house, timedelta(days=4))
+    refused = ports.look(desk, paris.id)
+    assert (refused.port.state, refused.rejected[0].code, refused.rejected[1].field) == (PortState.REJECTED, "code-wrong", "lines")
+    assert FRENCH[1] in refused.rejected[0].text
+    submitted(house, desk, paris.id, **PARIS, **codes)
+    until_quiet(house, timedelta(days=4))
+    assert now(desk, paris.id).state is PortState.ACCEPTED
+    assert {n.state for n in switched(house, desk, paris.id)} == {State.AVAILABLE}
+
+
+def test_the_french_mandate_has_the_codes_and_is_in_french(desk, paris, tmp_path):
+    ports.change(desk, paris.id, {**PARIS, **{f"code:{n}": rio(n) for n in FRENCH}})
+    (tmp_path / "m.pdf").write_bytes(ports.mandate_of(desk, paris.id))
+    text = subprocess.run(["pdftotext", "-layout", tmp_path / "m.pdf", "-"], capture_output=True, text=True, check=True).stdout
+    assert "Mandat de portage" in text
+    assert all(rio(n) in text for n in FRENCH)
+
+
+def test_a_toll_free_number_changes_its_responsible_organisation(house, desk, tmp_path):
+    opened(desk, "boston", "maplecourt", "US", "America/New_York")
+    planned = ports.plan_ports(desk, "1-800-555-0199", account="maplecourt-main", site="boston")
+    assert planned.plan.ports[0].changes_responsible
+    (port,) = ports.begin(desk, "1-800-555-0199", account="maplecourt-main", site="boston")
+    assert port.toll_free
+    (tmp_path / "m.pdf").write_bytes(ports.mandate_of(desk, port.id))
+    text = subprocess.run(["pdftotext", "-layout", tmp_path / "m.pdf", "-"], capture_output=True, text=True, check=True).stdout
+    assert "responsible organization" in text.lower().replace("organisation", "organization")
+    submitted(house, desk, port.id, **BOSTON, subdivision="MA")
+    until_quiet(house, timedelta(days=6))
+    assert now(desk, port.id).state in {PortState.ACCEPTED, PortState.DUE}
+    (number,) = switched(house, desk, port.id)
+    assert (number.state, number.kind.value, number.carrier) == (State.AVAILABLE, "toll-free", "maplecourt")
