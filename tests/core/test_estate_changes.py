@@ -20,6 +20,7 @@ from sedge.core.supply.offers import StockNumber, Wish, memorability, rank_offer
 from sedge.core.supply.quote import pro_rata, quote
 from sedge.core.supply.records import LineState, OrderLine
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.carrier_tasks import OrderedLine
 from sedge.core.workorders.plan import arrange
 from sedge.core.workorders.telling import tell_whole
 from tests.conftest import NOW, EstateBuilder
@@ -161,7 +162,7 @@ def test_an_order_is_not_undone(estate):
         reference="R",
         account="brackwater-main",
         site="leeds",
-        lines=(t.OrderedLine(number="+441134960500", capacity="single", setup=price, monthly=price),),
+        lines=(OrderedLine(number="+441134960500", capacity="single", setup=price, monthly=price),),
     )
     _, back = undone(world, order)
     with pytest.raises(NotAllowedNow):

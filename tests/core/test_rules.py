@@ -9,8 +9,10 @@ from sedge.core.records import Capacity, PathVersion, Role, Spot
 from sedge.core.supply import rules as supply_rules
 from sedge.core.workorders import rules
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.carrier_tasks import OrderedLine
 from sedge.core.workorders.checks import check, totals, with_remedies
 from sedge.core.workorders.findings import Level
+from sedge.core.workorders.task_base import OutputOf
 from tests.conftest import NOW
 
 
@@ -202,7 +204,7 @@ def test_bundled_supply_serves_its_own_country_only(estate):
 
 
 def test_an_order_needs_the_money(estate):
-    line = t.OrderedLine(number="+441134960500", capacity=Capacity.SINGLE, setup=estate.gbp("60"), monthly=estate.gbp("1"))
+    line = OrderedLine(number="+441134960500", capacity=Capacity.SINGLE, setup=estate.gbp("60"), monthly=estate.gbp("1"))
     order = t.OrderNumbers(reference="R", account="brackwater-main", site="leeds", lines=(line, line.but(number="+441134960501")))
     assert "£20.00 short" in stops([order], estate.build())["order.enough-money"].message
 
@@ -211,9 +213,9 @@ def test_numbers_of_an_order_can_be_used_by_later_tasks(estate):
     """Order, then assign what arrives."""
     person = estate.person()
     estate.granted(person, "staff", "home")
-    line = t.OrderedLine(number="+441134960500", capacity=Capacity.SINGLE, setup=estate.gbp("2.50"), monthly=estate.gbp("1"))
+    line = OrderedLine(number="+441134960500", capacity=Capacity.SINGLE, setup=estate.gbp("2.50"), monthly=estate.gbp("1"))
     order = t.OrderNumbers(reference="R", account="brackwater-main", site="leeds", spot="WHF-001-K", lines=(line,))
-    tasks = [order, t.AssignNumber(number=t.OutputOf(output_of=0), holder=person)]
+    tasks = [order, t.AssignNumber(number=OutputOf(output_of=0), holder=person)]
     for _ in range(3):
         tasks, _ = with_remedies(tasks, check(tasks, estate.build()))
     report = check(tasks, estate.build())

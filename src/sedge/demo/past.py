@@ -17,6 +17,7 @@ from sedge.core.reduce import apply, changed, charge, settle_lines
 from sedge.core.safety.spots import spot_code
 from sedge.core.supply.records import LineState
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.carrier_tasks import OrderedLine
 from sedge.core.workorders.needs import needs
 from sedge.desk import mail, runner, workorders
 from sedge.desk.applying import apply_at_once
@@ -114,7 +115,7 @@ class Months:
         self, day: float, reference: str, numbers: range, capacity: Capacity, setup: str, monthly: str, seconds: float
     ) -> tuple[Happening, Happening]:
         lines = tuple(
-            t.OrderedLine(number=_e164(n), capacity=capacity, setup=self.seeding.gbp(setup), monthly=self.seeding.gbp(monthly))
+            OrderedLine(number=_e164(n), capacity=capacity, setup=self.seeding.gbp(setup), monthly=self.seeding.gbp(monthly))
             for n in numbers
         )
         task = t.OrderNumbers(

@@ -8,6 +8,7 @@ from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.estate import Estate
 from sedge.core.numbers.e164 import describe, read_one
 from sedge.core.numbers.plan import COUNTRIES
+from sedge.core.outbound.readback import readback_line
 from sedge.core.outbound.trace import OutboundTrace, trace_outbound
 from sedge.core.paths.steps import Path, people_named
 from sedge.core.paths.testcases import case_of
@@ -41,7 +42,6 @@ from sedge.store import paths as store
 from sedge.store import tables
 
 MOST_NOTE = 400
-READBACK_DIALLED = "+441134960199"
 
 
 @dataclass(frozen=True)
@@ -238,8 +238,9 @@ def _call_over(desk: Desk, number: Number, estate: Estate, presses: tuple[str, .
 def _call_out(desk: Desk, number: Number, estate: Estate, _presses: tuple[str, ...]) -> tuple[bool, str, tuple[str, ...], str]:
     if number.holder is None or number.holder.kind is not HolderKind.PERSON:
         raise NotAllowedNow("A test call out is placed from a person's phone; this number is not a person's.", reason="not-a-person")
-    placed = desk.outside.telephony.call_out(number.e164, number.holder.id)
-    trace = trace_outbound(estate.the(Person, number.holder.id), READBACK_DIALLED, estate)
+    dialled = readback_line(number.country)
+    placed = desk.outside.telephony.call_out(number.e164, number.holder.id, dialled)
+    trace = trace_outbound(estate.the(Person, number.holder.id), dialled, estate)
     wanted = "answered" if trace.ending == "reached" else "rejected"
     differs = "" if placed.ended == wanted else f"computed: {trace.ending}, {trace.reason}; really: {placed.ended}"
     if not differs and placed.ended == "answered" and placed.shown != trace.caller_id:

@@ -16,6 +16,7 @@ from sedge.core.reduce import changed
 from sedge.core.supply.records import OrderForm
 from sedge.core.words import Capacity
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.carrier_tasks import ArrivedLine
 from sedge.desk import workorders
 from sedge.desk.accounts import amount_in
 from sedge.desk.desk import Desk
@@ -143,12 +144,12 @@ def cancel(desk: Desk, key: str) -> Order:
         return writing.save([changed(Subject.ORDER, order, order.but(refused="cancelled by us"), "order.form-cancelled")])[0].after
 
 
-def arrivals_in(desk: Desk, text: str, currency: str, *, setup: str, monthly: str) -> list[t.ArrivedLine]:
+def arrivals_in(desk: Desk, text: str, currency: str, *, setup: str, monthly: str) -> list[ArrivedLine]:
     """Lines of a letter or a file: a number, and where they differ from the usual ones its set-up and monthly price, with commas,
     semicolons or tabs between. A first line of headings is passed over. Raises NotUnderstood naming the line."""
     usual = tuple(amount_in(x or "0", field, least=Decimal(0)) for x, field in ((setup, "setup"), (monthly, "monthly")))
     delimiter = max(";\t,", key=text.count)
-    found: dict[str, t.ArrivedLine] = {}
+    found: dict[str, ArrivedLine] = {}
     rows = ([c.strip() for c in row] for row in csv.reader(io.StringIO(text), delimiter=delimiter))
     for number, cells in enumerate(rows, start=1):
         if not any(cells) or (number == 1 and not any(ch.isdigit() for ch in cells[0])):
@@ -161,7 +162,7 @@ def arrivals_in(desk: Desk, text: str, currency: str, *, setup: str, monthly: st
         except NotUnderstood as error:
             raise NotUnderstood(f"Line {number}: {error.message}", field="lines") from error
         money = [Money(amount=p, currency=currency) for p in prices]
-        found[candidates[0].e164] = t.ArrivedLine(number=candidates[0].e164, setup=money[0], monthly=money[1])
+        found[candidates[0].e164] = ArrivedLine(number=candidates[0].e164, setup=money[0], monthly=money[1])
     if not 1 <= len(found) <= MOST:
         raise NotUnderstood(
             "Type the numbers that have arrived, one a line." if not found else f"At most {MOST:,} at a time.", field="lines"

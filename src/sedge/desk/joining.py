@@ -12,6 +12,7 @@ from sedge.core.numbers.life import State
 from sedge.core.records import HolderKind, HolderRef, Number, Person, Role, Site
 from sedge.core.words import Capacity
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.task_base import OutputOf
 from sedge.desk.desk import Desk, Reading
 from sedge.store import tables
 from sedge.store.records import is_open
@@ -120,9 +121,9 @@ def plan(desk: Desk, count: int, *, people: str = "", reserve_for: str = "") -> 
     for i, person in enumerate(named):
         ref = HolderRef(kind=HolderKind.PERSON, id=person.id)
         tasks.append(
-            t.AssignNumber(number=t.OutputOf(output_of=0, index=i), holder=ref, role=Role.EXTRA if person.id in taken else Role.MAIN)
+            t.AssignNumber(number=OutputOf(output_of=0, index=i), holder=ref, role=Role.EXTRA if person.id in taken else Role.MAIN)
         )
     if reserve_for.strip():
         rest: Sequence[int] = range(len(named), count)
-        tasks += [t.ReserveNumber(number=t.OutputOf(output_of=0, index=i), reason=reserve_for.strip()[:200]) for i in rest]
+        tasks += [t.ReserveNumber(number=OutputOf(output_of=0, index=i), reason=reserve_for.strip()[:200]) for i in rest]
     return tasks

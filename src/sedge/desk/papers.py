@@ -20,7 +20,7 @@ from sedge.core.supply.records import PaperState
 from sedge.core.workorders import tasks as t
 from sedge.desk import workorders
 from sedge.desk.desk import Desk, Reading
-from sedge.store import tables
+from sedge.store import tables, workorder_tables
 from sedge.store.workorders import TaskState, WorkOrder
 
 MOST_BYTES = 10_000_000
@@ -169,7 +169,7 @@ def send_another(desk: Desk, order: str, rejected: str, document: str) -> WorkOr
 
 def being_sent(desk: Desk, order: str) -> bool:
     """Whether another paper for the order is on its way to the carrier."""
-    task = tables.task
+    task = workorder_tables.task
     going = task.c.state.in_([TaskState.PLANNED.value, TaskState.WAITING.value, TaskState.RUNNING.value])
     query = select(task.c.id).where(going, task.c.body.contains('"kind":"send_paper"'), task.c.body.contains(f'"order":"{order}"')).limit(1)
     with desk.reading() as reading:

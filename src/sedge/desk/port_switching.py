@@ -21,7 +21,6 @@ from sedge.core.reduce import changed
 from sedge.core.words import HolderKind, Role
 from sedge.core.workorders import tasks as t
 from sedge.desk import drafts, workorders
-from sedge.desk.calls import READBACK_DIALLED
 from sedge.desk.desk import Desk, Reading
 from sedge.desk.holders import person_named, spots_of
 from sedge.desk.ports import look
@@ -268,8 +267,7 @@ def day_plan(port: Port) -> list[Any]:
     tasks += [t.SetFeature(number=line.e164, feature=name) for name in port.features for line in held]
     tasks += [t.SetFallback(number=line.e164, to=line.fallback) for line in held if line.fallback]
     tasks += [t.PlaceTestCall(number=line.e164) for line in held]
-    here = port.country == describe(READBACK_DIALLED).country  # from elsewhere a call to the readback line needs the right to call abroad
-    people = [line for line in held if here and line.holder and line.holder.kind is HolderKind.PERSON]
+    people = [line for line in held if line.holder and line.holder.kind is HolderKind.PERSON]
     return tasks + [t.PlaceTestCall(number=line.e164, direction="out") for line in people]
 
 

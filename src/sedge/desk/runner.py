@@ -16,7 +16,8 @@ from sedge.core.facts import canonical
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Order, Subject
 from sedge.core.reduce import reservation_lapsed, rest_over
-from sedge.core.workorders.tasks import OutputOf, PutBackLater, Snapshot
+from sedge.core.workorders.task_base import OutputOf
+from sedge.core.workorders.tasks import PutBackLater, Snapshot
 from sedge.desk import (
     accounts,
     charges,

@@ -17,6 +17,7 @@ from sedge.core.supply.offers import StockNumber
 from sedge.core.supply.quote import Quote, quote
 from sedge.core.supply.records import LineState, OrderForm
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.carrier_tasks import OrderedLine
 from sedge.desk import drafts, joining, workorders
 from sedge.desk.accounts import amount_in
 from sedge.desk.desk import Desk, Reading
@@ -292,7 +293,7 @@ def end_of(day: str) -> datetime | None:
         raise NotUnderstood("Type the day as 2026-12-24.", field="until") from error
 
 
-def _line(number: StockNumber, features: tuple[str, ...]) -> t.OrderedLine:
+def _line(number: StockNumber, features: tuple[str, ...]) -> OrderedLine:
     """What a number costs with the features that are switched on. Raises NotUnderstood where the carrier doesn't offer one."""
     monthly = number.monthly
     for name in features:
@@ -300,7 +301,7 @@ def _line(number: StockNumber, features: tuple[str, ...]) -> t.OrderedLine:
             offered = ", ".join(number.features) or "nothing"
             raise NotUnderstood(f"“{name}” can't be switched on for {number.e164}; the carrier offers: {offered}.", field="features")
         monthly = monthly + number.features[name]
-    return t.OrderedLine(number=number.e164, capacity=number.capacity, setup=number.setup, monthly=monthly, listed=number.monthly)
+    return OrderedLine(number=number.e164, capacity=number.capacity, setup=number.setup, monthly=monthly, listed=number.monthly)
 
 
 def _check_spot(reading: Reading, spot: str | None, site: str) -> None:

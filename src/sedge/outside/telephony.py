@@ -127,6 +127,6 @@ class Telephony(Service):
         """What security desks have been shown, newest first."""
         return self.call("GET", "notices")["items"]
 
-    def call_out(self, e164: str, person: str) -> PlacedCall:
-        answer = self.call("POST", "calls/out", json={"number": e164, "person": person})
+    def call_out(self, e164: str, person: str, dialled: str) -> PlacedCall:
+        answer = self.call("POST", "calls/out", json={"number": e164, "person": person, "dialled": dialled})
         return PlacedCall(answer["ended"], answer["heard"], tuple(answer["rang"]), shown=answer["shown"])

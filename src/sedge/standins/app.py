@@ -35,6 +35,9 @@ LONGEST_SILENCE = 60.0
 SERVICES = ("carrier", "telephony", "register", "mail", "directory", "numbering", "ports")
 
 
+ASKED_BY_ITSELF = ("/port-outs", "/numbers")  # of a carrier, over and over, by nobody in particular
+
+
 class Fault(BaseModel):
     """`carrier` is whichever carrier is asked next; a carrier's own name is that one."""
 
@@ -70,7 +73,7 @@ def create_standins(folder: Path) -> FastAPI:
         """`error`: not done, 500. `reject`: not done, 422. `timeout`: done, but nobody hears of it. `slow`: done, late."""
         service, *rest = request.url.path.split("/")[1:]
         named = (service, rest[0]) if service == "carrier" and rest else (service,)
-        if request.url.path.endswith("/port-outs"):  # asked for all the time; a fault meant for whatever is asked next is not for it
+        if request.method == "GET" and request.url.path.endswith(ASKED_BY_ITSELF):  # a fault meant for whatever is asked next is not for it
             named = tuple(rest[:1])
         fault = callbacks.take_fault(named, "timeout", "error", "slow", "reject") if service in SERVICES else None
         if fault == "error":

@@ -14,7 +14,7 @@ from sedge.standins.far_ends import Connection, sign_in
 from sedge.standins.following import InboundCall, is_down
 
 SETTING_UP = timedelta(minutes=2)
-READBACK = "+441134960199"
+READBACK = {"+441134960199", "+492214710999", "+33199009999", "+16175550199", "+14165550199"}  # each says the caller ID it sees
 
 
 def telephony_routes(book: Book) -> APIRouter:
@@ -159,7 +159,9 @@ def telephony_routes(book: Book) -> APIRouter:
 
     @routes.post("/calls/out")
     def call_out(body: dict[str, Any]) -> dict[str, Any]:
-        """From a person's phone to the readback line, which says the caller ID it sees."""
+        """From a person's phone to a readback line, which says the caller ID it sees."""
+        if body["dialled"] not in READBACK:
+            return {"heard": "the number called is not in service", "rang": [], "ended": "rejected", "shown": ""}
         devices = [d for d in book.all("device").values() if d.get("person") == body["person"] and d["registered"]]
         if not devices:
             return {"heard": "nothing: no phone of this person is registered", "rang": [], "ended": "rejected", "shown": ""}
@@ -170,7 +172,7 @@ def telephony_routes(book: Book) -> APIRouter:
         if is_down(book, (book.get("routing", shown) or routing).get("trunk")):
             return {"heard": "no line out: the trunk does not take the call", "rang": [], "ended": "rejected", "shown": ""}
         spoken = f"You are calling from {' '.join(shown.lstrip('+'))}" if shown else "Your number is withheld"
-        return {"heard": f"“{spoken}.”", "rang": [READBACK], "ended": "answered", "shown": shown}
+        return {"heard": f"“{spoken}.”", "rang": [body["dialled"]], "ended": "answered", "shown": shown}
 
     return routes
 

@@ -86,9 +86,25 @@ def alembic_config(kind: str, url: str) -> Any:
 
 
 def metadata_of(kind: str) -> MetaData:
-    from sedge.store import drift_tables, file_tables, holder_tables, installation_tables, path_tables, safety_tables, tables
+    from sedge.store import (
+        drift_tables,
+        file_tables,
+        holder_tables,
+        installation_tables,
+        path_tables,
+        safety_tables,
+        tables,
+        workorder_tables,
+    )
 
-    _ = safety_tables, holder_tables, path_tables, drift_tables, file_tables  # their tables join those of the estate as they are read
+    _ = (
+        safety_tables,
+        holder_tables,
+        path_tables,
+        drift_tables,
+        file_tables,
+        workorder_tables,
+    )  # they join those of the estate as they are read
     return tables.estate_metadata if kind == "estate" else installation_tables.installation_metadata
 
 

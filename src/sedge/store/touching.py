@@ -8,7 +8,7 @@ from sqlalchemy import Connection, delete, insert, select
 from sedge.core.records import Subject
 from sedge.core.workorders.tasks import PutBack
 from sedge.store.holder_tables import order_touch
-from sedge.store.tables import work_order
+from sedge.store.workorder_tables import work_order
 
 MOST_TOLD = 200
 OPEN = ("draft", "scheduled", "running")

@@ -12,7 +12,7 @@ from sedge.core.errors import ChangedMeanwhile, NotFound
 from sedge.core.facts import canonical
 from sedge.core.records import Subject
 from sedge.core.workorders.tasks import TASK, Snapshot
-from sedge.store import tables, touching
+from sedge.store import tables, touching, workorder_tables
 
 
 class OrderState(StrEnum):
@@ -85,7 +85,7 @@ def get(connection: Connection, key: str) -> WorkOrder:
 
 
 def find(connection: Connection, key: str) -> WorkOrder | None:
-    table = tables.work_order
+    table = workorder_tables.work_order
     condition = table.c.no == int(key) if key.isdigit() and len(key) < 10 else table.c.id == key
     row = connection.execute(select(table).where(condition)).first()
     return _order(row, _tasks(connection, row.id)) if row else None
@@ -93,7 +93,7 @@ def find(connection: Connection, key: str) -> WorkOrder | None:
 
 def header(connection: Connection, key: str) -> WorkOrder:
     """By id, without its tasks, of which there may be thousands. Raises NotFound."""
-    row = connection.execute(select(tables.work_order).where(tables.work_order.c.id == key)).first()
+    row = connection.execute(select(workorder_tables.work_order).where(workorder_tables.work_order.c.id == key)).first()
     if row is None:
         raise NotFound(f"There is no work order “{key}”.", subject=Subject.WORK_ORDER, id=key)
     return _order(row, ())
@@ -111,7 +111,7 @@ class Standing:
 
 def standings(connection: Connection, order: str) -> list[Standing]:
     """Where each task of a work order stands, in order."""
-    task = tables.task
+    task = workorder_tables.task
     query = select(task.c.id, task.c.position, task.c.state, task.c.after).where(task.c.work_order == order).order_by(task.c.position)
     return [
         Standing(key, position, TaskState(state), tuple(json.loads(after))) for key, position, state, after in connection.execute(query)
@@ -119,7 +119,7 @@ def standings(connection: Connection, order: str) -> list[Standing]:
 
 
 def set_state(connection: Connection, task: str, state: TaskState, next_try: datetime | None = None) -> None:
-    table = tables.task
+    table = workorder_tables.task
     connection.execute(update(table).where(table.c.id == task).values(state=state.value, next_try=next_try))
 
 
@@ -127,7 +127,7 @@ def listing(
     connection: Connection, *, states: tuple[OrderState, ...] = (), after_no: int | None = None, limit: int = 50
 ) -> list[WorkOrder]:
     """Newest first, without their tasks."""
-    table = tables.work_order
+    table = workorder_tables.work_order
     query = select(table).order_by(table.c.no.desc()).limit(limit)
     if states:
         query = query.where(table.c.state.in_([s.value for s in states]))
@@ -137,21 +137,21 @@ def listing(
 
 
 def running_count(connection: Connection) -> int:
-    return connection.execute(select(func.count()).where(tables.work_order.c.state == OrderState.RUNNING.value)).scalar() or 0
+    return connection.execute(select(func.count()).where(workorder_tables.work_order.c.state == OrderState.RUNNING.value)).scalar() or 0
 
 
 def add(connection: Connection, order: WorkOrder) -> WorkOrder:
     """Store a new work order under the next number."""
-    no = (connection.execute(select(func.max(tables.work_order.c.no))).scalar() or 0) + 1
+    no = (connection.execute(select(func.max(workorder_tables.work_order.c.no))).scalar() or 0) + 1
     order = replace(order, no=no)
-    connection.execute(insert(tables.work_order).values(**_row(order)))
+    connection.execute(insert(workorder_tables.work_order).values(**_row(order)))
     put_tasks(connection, order)
     return order
 
 
 def save(connection: Connection, order: WorkOrder) -> WorkOrder:
     """Write the order's own row. Raises ChangedMeanwhile when somebody changed it since it was read."""
-    table = tables.work_order
+    table = workorder_tables.work_order
     row = {**_row(order), "version": order.version + 1}
     done = connection.execute(update(table).where(table.c.id == order.id, table.c.version == order.version).values(**row))
     if done.rowcount != 1:
@@ -161,19 +161,19 @@ def save(connection: Connection, order: WorkOrder) -> WorkOrder:
 
 def put_tasks(connection: Connection, order: WorkOrder) -> None:
     """Replace all of a draft's tasks."""
-    connection.execute(tables.task.delete().where(tables.task.c.work_order == order.id))
+    connection.execute(workorder_tables.task.delete().where(workorder_tables.task.c.work_order == order.id))
     touching.keep(connection, order.id, [x.body for x in order.tasks])
     if order.tasks:
-        connection.execute(insert(tables.task), [_task_row(t) for t in order.tasks])
+        connection.execute(insert(workorder_tables.task), [_task_row(t) for t in order.tasks])
 
 
 def save_task(connection: Connection, task: StoredTask) -> None:
-    connection.execute(update(tables.task).where(tables.task.c.id == task.id).values(**_task_row(task)))
+    connection.execute(update(workorder_tables.task).where(workorder_tables.task.c.id == task.id).values(**_task_row(task)))
 
 
 def due_tasks(connection: Connection, now: datetime, real_now: datetime, limit: int) -> list[StoredTask]:
     """Waiting tasks whose next try has come, and running ones whose lease has run out (their process died)."""
-    table = tables.task
+    table = workorder_tables.task
     due = (table.c.state == TaskState.WAITING.value) & (table.c.next_try <= now)
     orphaned = (table.c.state == TaskState.RUNNING.value) & (table.c.leased_until < real_now)
     query = select(table).where(due | orphaned).order_by(table.c.next_try, table.c.work_order, table.c.position).limit(limit)
@@ -182,7 +182,7 @@ def due_tasks(connection: Connection, now: datetime, real_now: datetime, limit: 
 
 def lease(connection: Connection, task: StoredTask, until: datetime, real_now: datetime) -> bool:
     """Take a due task for execution; False when somebody else has it."""
-    table = tables.task
+    table = workorder_tables.task
     free = (table.c.state == TaskState.WAITING.value) | ((table.c.state == TaskState.RUNNING.value) & (table.c.leased_until < real_now))
     done = connection.execute(
         update(table)
@@ -195,19 +195,21 @@ def lease(connection: Connection, task: StoredTask, until: datetime, real_now: d
 def release_leases(connection: Connection) -> None:
     """On start-up: a single process owns this file, so whatever was leased was left behind by one that died."""
     connection.execute(
-        update(tables.task).where(tables.task.c.state == TaskState.RUNNING.value).values(state=TaskState.WAITING.value, leased_until=None)
+        update(workorder_tables.task)
+        .where(workorder_tables.task.c.state == TaskState.RUNNING.value)
+        .values(state=TaskState.WAITING.value, leased_until=None)
     )
 
 
 def hurry(connection: Connection, task: str, now: datetime) -> None:
     """Let a waiting task be looked at now."""
-    table = tables.task
+    table = workorder_tables.task
     condition = (table.c.id == task) & (table.c.state == TaskState.WAITING.value) & (table.c.next_try > now)
     connection.execute(update(table).where(condition).values(next_try=now))
 
 
 def next_due(connection: Connection) -> datetime | None:
-    table = tables.task
+    table = workorder_tables.task
     return connection.execute(select(func.min(table.c.next_try)).where(table.c.state == TaskState.WAITING.value)).scalar()
 
 
@@ -217,7 +219,7 @@ def tasks_of(connection: Connection, order: str) -> tuple[StoredTask, ...]:
 
 def scheduled_due(connection: Connection, now: datetime) -> list[str]:
     """Those whose moment has come, or whose awaited order is open no more."""
-    table, order = tables.work_order, tables.order
+    table, order = workorder_tables.work_order, tables.order
     settled = select(order.c.id).where(order.c.open.is_(False))
     arrived = table.c.run_at.is_(None) & table.c.awaits.in_(settled)
     query = select(table.c.id).where(table.c.state == OrderState.SCHEDULED.value, (table.c.run_at <= now) | arrived)
@@ -225,12 +227,14 @@ def scheduled_due(connection: Connection, now: datetime) -> list[str]:
 
 
 def next_scheduled(connection: Connection) -> datetime | None:
-    table = tables.work_order
+    table = workorder_tables.work_order
     return connection.execute(select(func.min(table.c.run_at)).where(table.c.state == OrderState.SCHEDULED.value)).scalar()
 
 
 def _tasks(connection: Connection, order: str) -> tuple[StoredTask, ...]:
-    rows = connection.execute(select(tables.task).where(tables.task.c.work_order == order).order_by(tables.task.c.position))
+    rows = connection.execute(
+        select(workorder_tables.task).where(workorder_tables.task.c.work_order == order).order_by(workorder_tables.task.c.position)
+    )
     return tuple(_task(row) for row in rows)
 
 
@@ -241,7 +245,7 @@ def _order(row: Any, tasks_: tuple[StoredTask, ...]) -> WorkOrder:
 
 
 def _row(order: WorkOrder) -> dict[str, Any]:
-    return {name: getattr(order, name) for name in tables.work_order.c.keys()} | {"state": order.state.value}  # noqa: SIM118
+    return {name: getattr(order, name) for name in workorder_tables.work_order.c.keys()} | {"state": order.state.value}  # noqa: SIM118
 
 
 def _task(row: Any) -> StoredTask:
@@ -260,7 +264,7 @@ def _task(row: Any) -> StoredTask:
 
 def _task_row(task: StoredTask) -> dict[str, Any]:
     return {
-        **{name: getattr(task, name) for name in tables.task.c.keys()},  # noqa: SIM118
+        **{name: getattr(task, name) for name in workorder_tables.task.c.keys()},  # noqa: SIM118
         "after": json.dumps(task.after),
         "body": canonical(task.body),
         "state": task.state.value,
@@ -270,6 +274,6 @@ def _task_row(task: StoredTask) -> dict[str, Any]:
 
 def titled(connection: Connection, text: str, *, limit: int) -> list[tuple[int, str]]:
     """Number and title of work orders that have the text in their title, newest first."""
-    order = tables.work_order
+    order = workorder_tables.work_order
     query = select(order.c.no, order.c.title).where(order.c.title.icontains(text, autoescape=True)).order_by(order.c.no.desc()).limit(limit)
     return [(no, title) for no, title in connection.execute(query)]

@@ -12,6 +12,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.paths.steps import people_named
 from sedge.core.words import HolderKind
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.task_base import OutputOf
 
 Thing = tuple[str, ...]
 
@@ -23,7 +24,7 @@ def resolve(task: Any, tasks: Sequence[Any]) -> Any:
             raise NotUnderstood("A put-back names the position of another task that changes something.", field="task", reason="put-back-of")
         return task.but(of_kind=tasks[task.task].kind)
     number = getattr(task, "number", None)
-    if not isinstance(number, t.OutputOf):
+    if not isinstance(number, OutputOf):
         return task
     source = tasks[number.output_of] if number.output_of < len(tasks) else None
     numbers = outputs(source)
@@ -248,7 +249,7 @@ def _before(i: int, task: Any, givers: dict[Thing, list[int]], needs_all: dict[s
         things += [("taken back", task.holder.kind.value, task.holder.id, product) for product in standing]
     before = {position for thing in things for position in givers.get(thing, ()) if position != i}
     number = getattr(task, "number", None)
-    if isinstance(number, t.OutputOf):
+    if isinstance(number, OutputOf):
         before.add(number.output_of)
     if isinstance(task, t.PutBackLater):
         before.add(task.task)
@@ -258,7 +259,7 @@ def _before(i: int, task: Any, givers: dict[Thing, list[int]], needs_all: dict[s
 def moved(task: Any, place: Callable[[int], int]) -> Any:
     """The task with what it says of other tasks' positions as `place` maps them."""
     number = getattr(task, "number", None)
-    if isinstance(number, t.OutputOf):
+    if isinstance(number, OutputOf):
         return task.but(number=number.but(output_of=place(number.output_of)))
     if isinstance(task, t.PutBackLater):
         return task.but(task=place(task.task))
@@ -268,4 +269,4 @@ def moved(task: Any, place: Callable[[int], int]) -> Any:
 def leans_on(task: Any) -> int | None:
     """The position of another task that this one names, if it does."""
     number = getattr(task, "number", None)
-    return number.output_of if isinstance(number, t.OutputOf) else task.task if isinstance(task, t.PutBackLater) else None
+    return number.output_of if isinstance(number, OutputOf) else task.task if isinstance(task, t.PutBackLater) else None

@@ -13,48 +13,46 @@ from pydantic import AwareDatetime, Field, TypeAdapter, field_validator
 from sedge.core.facts import Fact, Money
 from sedge.core.paths.steps import Path
 from sedge.core.records import Answering, Capacity, HolderRef, Right, Role, Subject
+from sedge.core.workorders.carrier_tasks import (
+    ActivatePort,
+    ApprovePortOut,
+    BackOutPort,
+    CancelOrder,
+    ConnectNumber,
+    FollowCarrier,
+    OrderNumbers,
+    OrderWhenFree,
+    RecordArrival,
+    ReleaseNumber,
+    SendPaper,
+    SetFeature,
+    SubmitPort,
+    TellCarrier,
+)
+from sedge.core.workorders.task_base import E164, AnyTask, Name, NumberField
 
-E164 = Annotated[str, Field(pattern=r"^\+[1-9]\d{6,14}$", description="E.164: plus and digits")]
 PAGES_OF_PATHS = frozenset({"bring-in", "draw", "new", "out", "prove", "questions", "sounds", "week"})  # stand where a path's id would
-Name = Annotated[str, Field(min_length=1, max_length=80)]
 
 
-class OutputOf(Fact):
-    """The number that comes out of another task of the same work order: its `index`-th, from 0."""
-
-    output_of: int = Field(ge=0, description="position of the other task, from 0")
-    index: int = Field(default=0, ge=0)
-
-
-NumberField = E164 | OutputOf
-
-
-class _Task(Fact):
-    @property
-    def e164(self) -> str | None:
-        number = getattr(self, "number", None)
-        return number if isinstance(number, str) else None
-
-
-class GrantLicence(_Task):
+class GrantLicence(AnyTask):
     kind: Literal["grant_licence"] = "grant_licence"
     holder: HolderRef
     product: Name
 
 
-class RevokeLicence(_Task):
+class RevokeLicence(AnyTask):
     kind: Literal["revoke_licence"] = "revoke_licence"
     holder: HolderRef
     product: Name
 
 
-class BuySeats(_Task):
+class BuySeats(AnyTask):
     kind: Literal["buy_seats"] = "buy_seats"
     product: Name
     seats: int = Field(ge=1, le=10_000)
 
 
-class StartTrial(_Task):
+class StartTrial(AnyTask):
     """Seats of a product for its trial's days, without cost."""
 
     kind: Literal["start_trial"] = "start_trial"
@@ -62,7 +60,7 @@ class StartTrial(_Task):
     seats: int = Field(ge=1, le=10_000)
 
 
-class CancelSeats(_Task):
+class CancelSeats(AnyTask):
     """Seats that are not wanted after the subscription's term."""
 
     kind: Literal["cancel_seats"] = "cancel_seats"
@@ -70,7 +68,7 @@ class CancelSeats(_Task):
     seats: int = Field(ge=1, le=100_000)
 
 
-class ExchangeLicence(_Task):
+class ExchangeLicence(AnyTask):
     """One product for another: the old seat goes on until the new one works."""
 
     kind: Literal["exchange_licence"] = "exchange_licence"
@@ -79,7 +77,7 @@ class ExchangeLicence(_Task):
     to: Name
 
 
-class AssignNumber(_Task):
+class AssignNumber(AnyTask):
     kind: Literal["assign_number"] = "assign_number"
     number: NumberField
     holder: HolderRef
@@ -87,7 +85,7 @@ class AssignNumber(_Task):
     spot: str | None = None
 
 
-class UnassignNumber(_Task):
+class UnassignNumber(AnyTask):
     """`rest` is the days of rest; None for the policy's. `holder`, where known, must still have it. `announcement` is what callers hear
     while it rests; empty: that it is not in use."""
 
@@ -98,7 +96,7 @@ class UnassignNumber(_Task):
     announcement: str = Field(default="", max_length=300)
 
 
-class ReserveNumber(_Task):
+class ReserveNumber(AnyTask):
     kind: Literal["reserve_number"] = "reserve_number"
     number: NumberField
     holder: HolderRef | None = None
@@ -106,29 +104,29 @@ class ReserveNumber(_Task):
     until: datetime | None = None
 
 
-class UnreserveNumber(_Task):
+class UnreserveNumber(AnyTask):
     kind: Literal["unreserve_number"] = "unreserve_number"
     number: NumberField
 
 
-class SetAside(_Task):
+class SetAside(AnyTask):
     kind: Literal["set_aside"] = "set_aside"
     number: NumberField
     reason: str = Field(default="", max_length=200)
 
 
-class ReturnNumber(_Task):
+class ReturnNumber(AnyTask):
     kind: Literal["return_number"] = "return_number"
     number: NumberField
 
 
-class EndRest(_Task):
+class EndRest(AnyTask):
     kind: Literal["end_rest"] = "end_rest"
     number: NumberField
     reason: str = Field(min_length=3, max_length=200)
 
 
-class AdoptNumber(_Task):
+class AdoptNumber(AnyTask):
     """A number that is the organisation's already, brought in as found."""
 
     kind: Literal["adopt_number"] = "adopt_number"
@@ -148,7 +146,7 @@ class AdoptNumber(_Task):
     path: str | None = None
 
 
-class AddPerson(_Task):
+class AddPerson(AnyTask):
     """Somebody new, with a phone of their own. `id` is chosen beforehand, so that other tasks can name them."""
 
     kind: Literal["add_person"] = "add_person"
@@ -163,7 +161,7 @@ class AddPerson(_Task):
     spot: str | None = None
 
 
-class ChangePerson(_Task):
+class ChangePerson(AnyTask):
     """What is known of somebody; what is None stays. `left`: they are no longer here."""
 
     kind: Literal["change_person"] = "change_person"
@@ -179,7 +177,7 @@ class ChangePerson(_Task):
     left: bool | None = None
 
 
-class SetGroup(_Task):
+class SetGroup(AnyTask):
     """A group and all its members, people by their ids; one that is not there comes to be."""
 
     kind: Literal["set_group"] = "set_group"
@@ -190,7 +188,7 @@ class SetGroup(_Task):
     removed: bool = False
 
 
-class SetSpot(_Task):
+class SetSpot(AnyTask):
     """For a number or a person, exactly one of them."""
 
     kind: Literal["set_spot"] = "set_spot"
@@ -199,14 +197,14 @@ class SetSpot(_Task):
     spot: str
 
 
-class RegisterAddress(_Task):
+class RegisterAddress(AnyTask):
     """Send the number's spot to its carrier, for the emergency service."""
 
     kind: Literal["register_address"] = "register_address"
     number: NumberField
 
 
-class TellPlace(_Task):
+class TellPlace(AnyTask):
     """The words of a number's spot or its address have changed: tell the telephone system, with whose calls they travel, and the carrier
     where it keeps addresses."""
 
@@ -214,13 +212,13 @@ class TellPlace(_Task):
     number: NumberField
 
 
-class SetPath(_Task):
+class SetPath(AnyTask):
     kind: Literal["set_path"] = "set_path"
     number: NumberField
     path: str
 
 
-class PublishPath(_Task):
+class PublishPath(AnyTask):
     kind: Literal["publish_path"] = "publish_path"
     path: Annotated[str, Field(pattern=r"^[a-z0-9-]{1,80}$")]
     name: Name
@@ -236,7 +234,7 @@ class PublishPath(_Task):
     based_on: int | None = Field(default=None, description="the version that the drawing began from; 0 for a new path")
 
 
-class SetAnswering(_Task):
+class SetAnswering(AnyTask):
     """A person's own answering rules: hours, ring time, devices, mobile, who may pick up, what then."""
 
     kind: Literal["set_answering"] = "set_answering"
@@ -245,7 +243,7 @@ class SetAnswering(_Task):
     answering: Answering
 
 
-class SetFallback(_Task):
+class SetFallback(AnyTask):
     """Where the number's carrier sends its calls while its trunk does not take them; nowhere where `to` is empty."""
 
     kind: Literal["set_fallback"] = "set_fallback"
@@ -253,7 +251,7 @@ class SetFallback(_Task):
     to: Annotated[str, Field(pattern=r"^(\+\d{5,15})?$")]
 
 
-class SetCallerId(_Task):
+class SetCallerId(AnyTask):
     """What the called party sees: for a person, a site, or without a holder for the whole organisation. `shows` empty: what the site,
     then the organisation says; `caller_id` is the number, or for `own` the one of who has none."""
 
@@ -263,49 +261,19 @@ class SetCallerId(_Task):
     caller_id: Annotated[str, Field(pattern=r"^(\+\d{5,15})?$")] = ""
 
 
-class SubmitPort(_Task):
-    """Ask the losing carrier, through the gaining one, to let the numbers of a port go; after a rejection the same port again."""
-
-    kind: Literal["submit_port"] = "submit_port"
-    port: Name
-
-
-class ActivatePort(_Task):
-    """Switch the numbers of a port whose day has come; those that were accepted become ours."""
-
-    kind: Literal["activate_port"] = "activate_port"
-    port: Name
-
-
-class BackOutPort(_Task):
-    """Give the numbers of a port back to the losing carrier, while it still takes them: whatever went wrong, callers get through again."""
-
-    kind: Literal["back_out_port"] = "back_out_port"
-    port: Name
-    reason: str = Field(min_length=3, max_length=200)
-
-
-class ApprovePortOut(_Task):
-    """Let numbers go that another carrier has asked ours for; `vouched` is who has compared what it says of our account."""
-
-    kind: Literal["approve_port_out"] = "approve_port_out"
-    request: Name
-    vouched: str = Field(default="", max_length=120)
-
-
-class SetCallingRights(_Task):
+class SetCallingRights(AnyTask):
     kind: Literal["set_calling_rights"] = "set_calling_rights"
     holder: HolderRef
     rights: tuple[Right, ...]
 
 
-class ListOnTrunk(_Task):
+class ListOnTrunk(AnyTask):
     kind: Literal["list_on_trunk"] = "list_on_trunk"
     number: NumberField
     trunk: Name
 
 
-class UnlistFromTrunk(_Task):
+class UnlistFromTrunk(AnyTask):
     kind: Literal["unlist_from_trunk"] = "unlist_from_trunk"
     number: NumberField
 
@@ -313,7 +281,7 @@ class UnlistFromTrunk(_Task):
 Tag = Annotated[str, Field(min_length=1, max_length=40)]
 
 
-class LabelNumbers(_Task):
+class LabelNumbers(AnyTask):
     """Small facts of many numbers; what is None or empty stays. `tags` replaces all, `add_tags` and `drop_tags` change some."""
 
     kind: Literal["label_numbers"] = "label_numbers"
@@ -326,140 +294,14 @@ class LabelNumbers(_Task):
     drop_tags: tuple[Tag, ...] = Field(default=(), max_length=50)
 
 
-class ImportNumbers(_Task):
+class ImportNumbers(AnyTask):
     """The good rows of a file that was looked through: numbers brought in as found, small facts of known ones taken over."""
 
     kind: Literal["import_numbers"] = "import_numbers"
     file: Name
 
 
-class OrderedLine(Fact):
-    """`monthly` with the features switched on, `listed` without, as the carrier was seen to ask."""
-
-    number: E164
-    capacity: Capacity
-    setup: Money
-    monthly: Money
-    listed: Money | None = None
-
-
-class OrderNumbers(_Task):
-    kind: Literal["order_numbers"] = "order_numbers"
-    reference: Name
-    account: Name
-    site: Name
-    spot: str | None = None
-    hold: str | None = None
-    features: tuple[str, ...] = ()
-    lines: tuple[OrderedLine, ...] = Field(min_length=1, max_length=1000)
-
-
-class CancelOrder(_Task):
-    kind: Literal["cancel_order"] = "cancel_order"
-    order: Name
-
-
-class OrderWhenFree(_Task):
-    """Order numbers once a carrier has such in stock: asked for now and then, bought within the limits of price only.
-
-    The wish is as in a search; `most_monthly` and `most_setup` are for each number, in the account's currency.
-    """
-
-    kind: Literal["order_when_free"] = "order_when_free"
-    reference: Name
-    account: Name
-    site: Name
-    spot: str | None = None
-    country: Annotated[str, Field(pattern=r"^[A-Z]{2}$")]
-    area: str = Field(default="", max_length=80)
-    number_kind: str = Field(default="", max_length=20)
-    capacity: str = Field(default="", max_length=10)
-    starts: str = Field(default="", max_length=20)
-    pattern: str = Field(default="", max_length=15)
-    quantity: int = Field(default=1, ge=1, le=100)
-    consecutive: bool = False
-    most_setup: Money
-    most_monthly: Money
-    until: datetime
-
-
-class ArrivedLine(Fact):
-    """A number as the carrier's letter tells of it."""
-
-    number: E164
-    setup: Money
-    monthly: Money
-
-
-class RecordArrival(_Task):
-    """Numbers that were ordered on a form have arrived."""
-
-    kind: Literal["record_arrival"] = "record_arrival"
-    order: Name
-    lines: tuple[ArrivedLine, ...] = Field(min_length=1, max_length=1000)
-
-
-class SendPaper(_Task):
-    """Send a carrier another document for one of an order's that it has rejected."""
-
-    kind: Literal["send_paper"] = "send_paper"
-    order: Name
-    document: Name
-    instead_of: Name
-
-
-class ReleaseNumber(_Task):
-    """Hand a number back to its carrier; with `after_rest` once its rest is over."""
-
-    kind: Literal["release_number"] = "release_number"
-    number: NumberField
-    after_rest: bool = False
-
-
-class ConnectNumber(_Task):
-    """A number that stays with its carrier comes into the estate and is reached over a connection, which is a trunk."""
-
-    kind: Literal["connect_number"] = "connect_number"
-    number: E164
-    trunk: Name
-    account: Name
-    site: Name
-    capacity: Capacity = Capacity.ANY
-    monthly: Money
-
-
-DriftWord = Literal["not listed", "not ours", "other price", "other state", "other trunk"]
-
-
-class FollowCarrier(_Task):
-    """Make our record of a number what its carrier lists; `theirs` as the comparison found it."""
-
-    kind: Literal["follow_carrier"] = "follow_carrier"
-    number: E164
-    drift: DriftWord
-    theirs: str = Field(max_length=200)
-
-
-class TellCarrier(_Task):
-    """Tell a carrier that its list is to be what is so here; with `not ours`: hand the number back. `ours` as it is told."""
-
-    kind: Literal["tell_carrier"] = "tell_carrier"
-    number: E164
-    account: Name
-    drift: DriftWord
-    ours: str = Field(default="", max_length=200)
-
-
-class SetFeature(_Task):
-    """Switch a feature of a number on or off at its carrier."""
-
-    kind: Literal["set_feature"] = "set_feature"
-    number: NumberField
-    feature: Name
-    on: bool = True
-
-
-class PlaceTestCall(_Task):
+class PlaceTestCall(AnyTask):
     kind: Literal["place_test_call"] = "place_test_call"
     number: NumberField
     direction: Literal["in", "out"] = "in"
@@ -474,7 +316,7 @@ class Snapshot(Fact):
     after: dict[str, Any]
 
 
-class PutBack(_Task):
+class PutBack(AnyTask):
     """Undo of one task: every record it changed, as it was before; refused where somebody changed it since."""
 
     kind: Literal["put_back"] = "put_back"
@@ -482,7 +324,7 @@ class PutBack(_Task):
     snapshots: tuple[Snapshot, ...]
 
 
-class PutBackLater(_Task):
+class PutBackLater(AnyTask):
     """A temporary change: at that moment what another task of the same work order changed is put back as it was."""
 
     kind: Literal["put_back_later"] = "put_back_later"
@@ -497,6 +339,5 @@ Task = Annotated[
     | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | OrderWhenFree | RecordArrival | SendPaper | CancelOrder | ReleaseNumber | ConnectNumber | FollowCarrier | TellCarrier | SetFeature | PlaceTestCall | PutBack,
     Field(discriminator="kind"),
 ]  # fmt: skip
-AnyTask = _Task
 Bringing = AdoptNumber | ConnectNumber | TellCarrier  # they name a number that may not be in the estate
 TASK: TypeAdapter[Any] = TypeAdapter(Task)
