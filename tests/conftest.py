@@ -155,7 +155,7 @@ def house(seeded: Path, tmp_path: Path) -> Iterator[Any]:
     folder = tmp_path / "data"
     shutil.copytree(seeded, folder)
     standins = StandinServer(folder).start(ticking=False)
-    opened = open_house(Settings(data=folder, demo=True, durable=False, runner=False), standins.url)
+    opened = open_house(Settings(data=folder, demo=True, durable=False, runner=False, outside_seconds=2.5), standins.url)
     yield opened
     opened.close()
     standins.stop()

@@ -123,7 +123,9 @@ def open_house(settings: Settings, standins_url: str, clock: Clock | None = None
     callback = Callback(
         f"http://{settings.host}:{settings.port}/callbacks/carrier", _callback_secret(installation, Keyring(settings.data / "secret.key"))
     )
-    house = House(settings, clock or Clock(), installation, at_standins(standins_url, callback=callback)).open()
+    house = House(
+        settings, clock or Clock(), installation, at_standins(standins_url, callback=callback, seconds=settings.outside_seconds)
+    ).open()
     if clock is None:
         house.clock.advance(steering.stored_offset(house))
     return house

@@ -24,6 +24,7 @@ class Settings(BaseSettings):
     durable: bool = Field(default=True, description="wait for the disk at each commit; off only for tests and seeding")
     runner: bool = Field(default=True, description="run due tasks by themselves; off: only when ticked")
     runner_seconds: float = Field(default=1.0, gt=0, description="pause between two looks at the due tasks")
+    outside_seconds: float = Field(default=5.0, gt=0, description="how long a service outside may take to answer")
     session_hours: int = Field(default=12, ge=1, description="how long a sign-in lasts")
     log_json: bool = Field(default=False, description="log lines as JSON")
 

@@ -18,10 +18,10 @@ from pathlib import Path
 import httpx
 import pytest
 
-KILLS = int(os.environ.get("KILLS", "8"))
+KILLS = int(os.environ.get("KILLS", "6"))
 MOMENTS = min(KILLS, 10)  # of one life of the server, as many as the demo's seats and people last for
-ORDERS, ORDER_KILLS = 20, int(os.environ.get("ORDER_KILLS", "15"))
-TASK_KILLS = int(os.environ.get("TASK_KILLS", "10"))
+ORDERS, ORDER_KILLS = 20, int(os.environ.get("ORDER_KILLS", "8"))
+TASK_KILLS = int(os.environ.get("TASK_KILLS", "5"))
 ROUNDS = range(max(1, KILLS // 10))
 
 
@@ -304,7 +304,7 @@ def _nothing_twice(server, offers, orders, works):
     assert len(mails) == len(set(mails)), "each mail once"
 
 
-PORT_KILLS = int(os.environ.get("PORT_KILLS", "4"))
+PORT_KILLS = int(os.environ.get("PORT_KILLS", "3"))
 
 
 @pytest.mark.killing

@@ -99,6 +99,7 @@ MATRIX = {
     )},
     "POST /numbers/{number}/keep-call": {ADMIN, SITE}, "GET /holders/people/{key}/answering": EVERYBODY, "POST /holders/people/{key}/answering": {ADMIN, SITE},
     "GET /components": EVERYBODY, "GET /standins": {ADMIN}, "POST /standins/panel/clock": {ADMIN}, "POST /standins/panel/faults": {ADMIN},
+    "POST /standins/panel/port-outs": {ADMIN}, "POST /standins/panel/porting": {ADMIN}, "POST /standins/panel/drift": {ADMIN},
     "POST /standins/panel/directory": {ADMIN}, "POST /standins/panel/prices": {ADMIN}, "POST /standins/panel/review": {ADMIN}, "POST /standins/panel/trunks": {ADMIN},
     "GET /organisations/members": {ADMIN}, "POST /organisations/members": {ADMIN}, "POST /organisations/members/{sign_in}": {ADMIN}, "POST /organisations/members/{sign_in}/end": {ADMIN}, "POST /organisations/invitations/{key}/withdraw": {ADMIN},
     "GET /organisations": EVERYBODY, "POST /organisations/{key}/act": EVERYBODY, "GET /organisations/new": {ADMIN}, "POST /organisations/new": {ADMIN},

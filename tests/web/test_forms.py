@@ -475,6 +475,28 @@ def test_the_panel_refuses_what_cannot_be(rowan):
     assert refused(rowan, "/standins/panel/faults", service="fellgate", fault="error", count="many")[0] == "count"
     assert refused(rowan, "/standins/panel/prices", carrier="nobody", percent="1")[0] == "carrier"
     assert refused(rowan, "/standins/panel/review", verdict="perhaps")[0] == "verdict"
+    assert refused(rowan, "/standins/panel/port-outs", numbers="0113 496 0142", account="nobody")[0] == "account"
+    assert refused(rowan, "/standins/panel/port-outs", numbers="none", account="fellgate-main")[0] == "numbers"
+    assert refused(rowan, "/standins/panel/drift", number="0113 496 0142", what="price", monthly="dear")[0] == "monthly"
+    assert refused(rowan, "/standins/panel/drift", number="0113 496 0142", what="lost")[0] == "what"
+
+
+def test_the_panel_takes_numbers_away_and_makes_lists_differ(rowan, house):
+    sent(rowan, "/standins/panel/port-outs", numbers="0113 496 0142", account="brackwater-main", pin="2208")
+    sent(rowan, "/standins/panel/port-outs", numbers="0113 496 0147", account="brackwater-main", unasked="1")
+    sent(rowan, "/standins/panel/clock", seconds="3600")
+    assert "Pellucid Telephony" in page_of(rowan, "/port-outs")
+    assert "gone without our word" in page_of(rowan, "/")
+    sent(rowan, "/standins/panel/drift", number="0113 496 0140", what="price", monthly="0.95")
+    sent(rowan, "/standins/panel/drift", number="0113 496 0141", what="dropped")
+    sent(rowan, "/carriers/drift/compare")
+    told = page_of(rowan, "/carriers/drift")
+    assert "0113 496 0140" in told
+    assert "0113 496 0141" in told
+    sent(rowan, "/standins/panel/porting", silent="1")
+    assert "leave what they are asked lying" in page_of(rowan, "/standins")
+    sent(rowan, "/standins/panel/porting", silent="")
+    assert "answer in their time" in page_of(rowan, "/standins")
 
 
 def test_the_panel_looks_like_no_page_of_sedge(rowan):

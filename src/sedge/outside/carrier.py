@@ -7,10 +7,12 @@ from decimal import Decimal
 from typing import Any, Protocol
 from urllib.parse import quote
 
+from httpx import Timeout
+
 from sedge.core.facts import Money
 from sedge.core.records import Capacity
 from sedge.core.supply.records import LineState, PaperState
-from sedge.outside.http import Service
+from sedge.outside.http import TIMEOUT, Service
 
 
 @dataclass(frozen=True)
@@ -156,8 +158,8 @@ class CarrierService(Protocol):
 class HttpCarrier(Service):
     """The client for carriers with Sedge's plain JSON ordering interface (the stand-ins have it)."""
 
-    def __init__(self, name: str, base_url: str, secret: str = "", callback: Callback | None = None) -> None:
-        super().__init__(name, base_url, secret)
+    def __init__(self, name: str, base_url: str, secret: str = "", callback: Callback | None = None, *, timeout: Timeout = TIMEOUT) -> None:
+        super().__init__(name, base_url, secret, timeout=timeout)
         self.callback = callback
 
     def stock(self, country: str, starts: str, capacity: str) -> list[StockItem]:

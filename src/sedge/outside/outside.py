@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass, field
 
+import httpx
+
 from sedge.core.errors import NotFound
 from sedge.outside.carrier import Callback, CarrierService, HttpCarrier
 from sedge.outside.desk_services import Control, Mail, Register
@@ -46,15 +48,16 @@ class Outside:
 CARRIERS = {"brackwater": "Brackwater Telecom", "fellgate": "Fellgate Voice", "maplecourt": "Maplecourt Networks"}
 
 
-def at_standins(url: str, *, callback: Callback | None = None) -> Outside:
-    """Every service at the stand-ins' address. `callback` is where carriers tell of arrivals."""
+def at_standins(url: str, *, callback: Callback | None = None, seconds: float = 5.0) -> Outside:
+    """Every service at the stand-ins' address. `callback` is where carriers tell of arrivals, `seconds` how long an answer may take."""
+    timeout = httpx.Timeout(seconds)
     return Outside(
-        telephony=Telephony("The telephone system", f"{url}/telephony/"),
-        register=Register("The address register", f"{url}/register/"),
-        mail=Mail("The mail service", f"{url}/mail/"),
-        directory=Directory("The directory", f"{url}/directory/"),
-        numbering=Numbering("The numbering register", f"{url}/numbering/"),
-        ports=Ports("The gaining carrier", f"{url}/ports/"),
-        carriers={key: HttpCarrier(name, f"{url}/carrier/{key}/", callback=callback) for key, name in CARRIERS.items()},
+        telephony=Telephony("The telephone system", f"{url}/telephony/", timeout=timeout),
+        register=Register("The address register", f"{url}/register/", timeout=timeout),
+        mail=Mail("The mail service", f"{url}/mail/", timeout=timeout),
+        directory=Directory("The directory", f"{url}/directory/", timeout=timeout),
+        numbering=Numbering("The numbering register", f"{url}/numbering/", timeout=timeout),
+        ports=Ports("The gaining carrier", f"{url}/ports/", timeout=timeout),
+        carriers={key: HttpCarrier(name, f"{url}/carrier/{key}/", callback=callback, timeout=timeout) for key, name in CARRIERS.items()},
         control=Control("The stand-ins", f"{url}/control/"),
     )

@@ -216,7 +216,7 @@ def create_standins(folder: Path) -> FastAPI:
             "now": stamp(book.now()), "faults": list(book.all("fault").values()), "dearer": book.all("dearer"), "down": sorted(book.all("trunk down")),
             "balances": every_balance(book), "orders": orders[:40], "mails": list(reversed(book.all("mail").values()))[:20],
             "calls": list(reversed(book.all("announcement").values()))[:20], "services": sorted({*SERVICES, *MANNERS}),
-            "letters": letters(),
+            "letters": letters(), "silent": bool(book.get("steered", "silent")),
         }  # fmt: skip
 
     return app

@@ -1,6 +1,7 @@
 """The stand-ins' panel: the simulated outside world looked at and steered. In the demo only, and plainly no part of Sedge's own pages."""
 
 from datetime import datetime, timedelta
+from decimal import Decimal, InvalidOperation
 from typing import Annotated
 
 from fastapi import Form, Request
@@ -8,7 +9,9 @@ from fastapi.responses import RedirectResponse, Response
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotUnderstood
-from sedge.desk import steering, trunks
+from sedge.core.numbers.e164 import read_one
+from sedge.core.numbers.pasted import numbers_in
+from sedge.desk import steering, supply, trunks
 from sedge.outside.desk_services import Control
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw
@@ -37,7 +40,7 @@ def panel(request: Request, desk: AtDesk) -> Response:
     carriers = [(key, service.name, state["dearer"].get(key, 0)) for key, service in desk.outside.carriers.items()]
     return draw(
         request, "standins_panel.html", state=state, now_there=datetime.fromisoformat(state["now"]), steps=STEPS.items(), faults=FAULTS, trunks=known,
-        carriers=carriers,
+        carriers=carriers, accounts=supply.buyable_accounts(desk),
     )  # fmt: skip
 
 
@@ -91,6 +94,45 @@ def directory(request: Request, desk: AtDesk, kind: Typed = "joiner", who: Typed
     control.connect_directory(f"{str(request.base_url).rstrip('/')}/scim/v2/", desk.house.settings.demo_token)
     event = {"kind": kind, "who": who[:200], "name": name[:120], "site": site[:120]}
     control.in_directory({key: value for key, value in event.items() if value})
+    return _back()
+
+
+@place.action("/standins/panel/port-outs", May.STEER)
+def port_out(desk: AtDesk, numbers: Typed = "", account: Typed = "", pin: Typed = "", unasked: Typed = "") -> Response:
+    """Another carrier asks for numbers of an account, or takes them without asking."""
+    control = _control(desk)
+    known = {a.id: a for a, _ in supply.buyable_accounts(desk)}
+    if account not in known:
+        raise NotUnderstood("Choose an account.", field="account")
+    wanted = [f"+{n}" for n in numbers_in(numbers, desk.organisation.home_country).numbers]
+    if not wanted:
+        raise NotUnderstood("Type the numbers that are asked for.", field="numbers")
+    ours = {"carrier": known[account].carrier, "account": account, "account_number": known[account].theirs or account}
+    control.ask_for_numbers({**ours, "numbers": wanted, "name": desk.organisation.name, "pin": pin, "unasked": bool(unasked)})
+    return _back()
+
+
+@place.action("/standins/panel/porting", May.STEER)
+def porting(desk: AtDesk, silent: Typed = "") -> Response:
+    """Whether losing carriers leave what they are asked from now on lying about."""
+    _control(desk).steer_porting(silent=bool(silent))
+    return _back()
+
+
+@place.action("/standins/panel/drift", May.STEER)
+def drift(desk: AtDesk, number: Typed = "", what: Typed = "", monthly: Typed = "") -> Response:
+    """A carrier's list changes by itself: a number is dropped from it, or costs something else."""
+    control = _control(desk)
+    e164 = read_one(number, desk.organisation.home_country)
+    if what == "dropped":
+        control.let_drift({"dropped": [e164]})
+    elif what == "price":
+        try:
+            control.let_drift({"prices": {e164: str(Decimal(monthly))}})
+        except InvalidOperation:
+            raise NotUnderstood("Type the price of a month, such as 0.95.", field="monthly") from None
+    else:
+        raise NotUnderstood("Choose what becomes different.", field="what")
     return _back()
 
 
