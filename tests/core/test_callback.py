@@ -5,6 +5,7 @@ from datetime import timedelta
 import pytest
 
 from sedge.core import records as e
+from sedge.core.numbers.life import State
 from sedge.core.safety.callback import left_without
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check, judge_amid
@@ -82,12 +83,13 @@ def test_who_has_left_or_is_elsewhere_is_not_counted(leeds):
     assert left_without(world.the(e.Site, "leeds"), world, going={leeds.main}) == []
 
 
-def test_the_new_main_number_rings_before_the_old_one_goes(leeds):
-    other = leeds.number(191, carrier="fellgate", spot="WHF-001-K")
-    tasks = [back(leeds.main, SITE), t.AssignNumber(number=other, holder=SITE, role=e.Role.MAIN), t.SetPath(number=other, path="desk")]
-    assert [position for position, _ in arrange(tasks, {})] == [1, 2, 0]
+def test_the_old_main_number_goes_when_all_that_the_new_one_waits_for_is_done(leeds):
+    other = leeds.number(191, State.RESERVED, carrier="fellgate", spot="WHF-001-K")
+    given = [t.AssignNumber(number=other, holder=SITE, role=e.Role.MAIN), t.SetPath(number=other, path="desk")]
+    tasks = [back(leeds.main, SITE), *given, t.UnreserveNumber(number=other), t.ChangePerson(person="owen-lark", left=True)]
+    assert [position for position, _ in arrange(tasks, {})] == [3, 4, 0, 1, 2]
     same = [back(leeds.main, SITE), t.AssignNumber(number=leeds.main, holder=SITE, role=e.Role.EXTRA)]
-    assert [position for position, _ in arrange(same, {})] == [0, 1]  # where it can't be careful, it runs all the same
+    assert [position for position, _ in arrange(same, {})] == [0, 1]
 
 
 def test_a_task_about_to_run_sees_the_rest_of_its_work_order(leeds):

@@ -85,3 +85,15 @@ def test_more_people_than_numbers_and_unknown_ones_are_refused_before_anything_i
             supply.order(desk, reference="R", account="", site="wharf-house", hold_id=held.id, people=people)
         assert error.value.field == "people"
     assert house.outside.control.call("GET", "orders")["orders"] == []
+
+
+@pytest.mark.parametrize(
+    ("account", "e164", "site"),
+    [
+        ("fellgate-main", "+441174960777", "millwheel-gallery"),  # those around it are there
+        ("brackwater-berlin", "+493023125777", "spree-depot"),  # it is in that town
+        ("brackwater-berlin", "+492214710777", "harbour-loft"),  # it buys by the account
+    ],
+)
+def test_an_order_is_for_the_site_that_is_likely(desk, account, e164, site):
+    assert holders.likely_site(desk, account, e164) == site

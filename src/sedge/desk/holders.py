@@ -197,10 +197,10 @@ def plain_sites(desk: Desk) -> list[Site]:
 
 
 def likely_site(desk: Desk, account: str, e164: str) -> str:
-    """The site that such a number of this account is most likely for: where most of those around it are, else one that buys by the
-    account, else the first by name. Empty where there is no site."""
+    """The site that such a number of this account is most likely for: where most of those around it are, else one in its town, else one
+    that buys by the account, else the first by name. Empty where there is no site."""
     facts = describe(e164)
-    lead = facts.parts[0].lstrip("+") + facts.parts[1]
+    lead = facts.parts[0] + facts.parts[1]
     tail = 10 ** (len(e164) - 1 - len(lead))
     life = tables.life
     area = life.c.number.between(int(lead) * tail, (int(lead) + 1) * tail - 1)
@@ -208,9 +208,11 @@ def likely_site(desk: Desk, account: str, e164: str) -> str:
     sites = plain_sites(desk)
     with desk.reading() as reading:
         near = Counter(site for (site,) in reading.connection.execute(around))
+        towns = {a.id: a.elements.city for a in reading.records.many(Address, {s.address for s in sites if s.address})}
     known = {s.id for s in sites}
-    by_account = [s.id for s in sites if s.account == account]
-    return next((site for site in (*(k for k, _ in near.most_common() if k in known), *by_account, *(s.id for s in sites)) if site), "")
+    there = [site for site, _ in near.most_common() if site in known]
+    in_town = [s.id for s in sites if s.address and towns.get(s.address) == facts.area]
+    return next(iter([*there, *in_town, *(s.id for s in sites if s.account == account), *(s.id for s in sites)]), "")
 
 
 def site_choices(desk: Desk, most: int = MOST_SITES) -> list[tuple[str, str]]:

@@ -48,6 +48,11 @@ class PortOutView:
     order: WorkOrder | None
 
     @property
+    def unasked(self) -> bool:
+        """Whether the numbers went without anybody asking us, wherever they are by now."""
+        return self.request.state in {PortOutState.UNASKED, PortOutState.CLAIMED, PortOutState.RETURNED}
+
+    @property
     def advice(self) -> str:
         """The code to refuse it with; '' where nothing speaks against it but that we may not want it."""
         return self.doubts[0].code if self.doubts else ""
@@ -83,7 +88,7 @@ def look(desk: Desk, key: str) -> PortOutView:
         estate = reading.estate(Needs(port_outs={key}))
         pin = _pin_of(desk, reading, account.id)
         numbers = {n: estate.get(Number, n) for n in request.numbers}
-        asked = request.state in {PortOutState.ASKED, PortOutState.APPROVED}
+        asked = request.state in {PortOutState.ASKED, PortOutState.APPROVED, PortOutState.UNASKED}
         found = doubts(request, account, pin, desk.organisation.name, numbers) if request.state is PortOutState.ASKED else []
         mine = [n for n in numbers.values() if n]
         about = around(reading, mine if asked else [])

@@ -30,6 +30,7 @@ from sedge.desk.desk import Desk, Writing
 from sedge.desk.outcomes import Changes, Done, Failed, Outcome, Wait, estate_for, register_with_carrier, tell
 from sedge.desk.routing import routing_of
 from sedge.outside.carrier import WantedOrder
+from sedge.store import workorders as workorder_store
 from sedge.store.workorders import OrderState, StoredTask, TaskState, WorkOrder
 
 OVER = (TaskState.DONE, TaskState.FAILED, TaskState.SKIPPED)
@@ -82,15 +83,15 @@ def _execute(desk: Desk, task: Any, stored: StoredTask, order: WorkOrder) -> Out
         case t.PutBackLater():
             return _put_back_later(desk, task, stored, order)
         case _:
-            return _plain(desk, task, stored, order)
+            return _plain(desk, task, stored)
 
 
-def _plain(desk: Desk, task: Any, stored: StoredTask, order: WorkOrder) -> Outcome:
+def _plain(desk: Desk, task: Any, stored: StoredTask) -> Outcome:
     """Check once more, wait where something does not work yet, tell the telephone system, keep the changes."""
     estate = estate_for(desk, task)
     stops = [f for f in judge(task, estate) if f.level is Level.STOP]
     if any(f.rule in AT_THE_END for f in stops):
-        stops = _stops_amid(desk, task, stored, order)
+        stops = _stops_amid(desk, task, stored)
     if stops:
         return Failed(stops[0].message)
     if waiting := must_wait(task, estate):
@@ -102,8 +103,10 @@ def _plain(desk: Desk, task: Any, stored: StoredTask, order: WorkOrder) -> Outco
     return Done(lambda writing: apply(task, writing.estate(needs(task)), stored.id), _works_from(foreseen))
 
 
-def _stops_amid(desk: Desk, task: Any, stored: StoredTask, order: WorkOrder) -> list[Finding]:
+def _stops_amid(desk: Desk, task: Any, stored: StoredTask) -> list[Finding]:
     """What stops the task still when the rest of its work order is seen as done."""
+    with desk.reading() as reading:
+        order = workorder_store.get(reading.connection, stored.work_order)
     bodies = [x.body for x in order.tasks]
     left = [x.body for x in order.tasks if x.id != stored.id and x.state not in OVER and not isinstance(x.body, t.PutBackLater)]
     rest = [resolve(body, bodies) for body in left]

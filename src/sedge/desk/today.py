@@ -1,6 +1,6 @@
 """Today: what needs doing, and nothing else. Each line leads to where it is done."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
@@ -44,7 +44,7 @@ def todo(desk: Desk) -> list[Todo]:
     """What this member's role can do something about, most serious first. Where help would go wrong, everybody is told."""
     with desk.reading() as reading:
         groups = (
-            (May.LOOK, _emergency(reading)), (May.CHANGE_SAFETY, _nowhere(reading)), (May.CHANGE_ESTATE, _unlisted(reading)),
+            (May.LOOK, _emergency(reading)), (May.SEE_MONEY, _gone_unasked(reading)), (May.CHANGE_SAFETY, _nowhere(reading)), (May.CHANGE_ESTATE, _unlisted(reading)),
             (May.LOOK, _trunks(reading)), (May.CHANGE_ESTATE, _odd_numbers(reading)), (May.CHANGE_ESTATE, _lapsing(reading)),
             (May.SEE_MONEY, _unused(desk)),
             (May.CHANGE_ESTATE, _work_orders(reading)), (May.CHANGE_ESTATE, _checks(desk)), (May.CHANGE_ESTATE, _directory(desk)), (May.SEE_MONEY, _money(desk)), (May.SEE_MONEY, _papers(desk)), (May.SEE_MONEY, _ports(reading)), (May.SEE_MONEY, _port_outs(desk, reading)), (May.SEE_MONEY, _drift(reading)), (May.SEE_MONEY, _licences(desk)),
@@ -81,25 +81,28 @@ def _ports(reading: Reading) -> Iterator[Todo]:
         yield Todo(mark, f"Port {port.no} {what}", f"{numbers} {said}".strip(), f"/ports/{port.id}", act)
 
 
-def _port_outs(desk: Desk, reading: Reading) -> Iterator[Todo]:
-    """Who asks for our numbers, with the time left to answer; numbers that went without a word ring an alarm."""
+def _gone_unasked(reading: Reading) -> Iterator[Todo]:
+    """Numbers that another carrier has without our word: an alarm, since strangers answer them."""
     for request in port_outs.waiting(reading):
-        numbers = _count(len(request.numbers), "number")
-        first = f"{describe(request.numbers[0]).national}{' and others' if len(request.numbers) > 1 else ''}"
-        page = f"/port-outs/{request.id}"
         if request.state is PortOutState.UNASKED:
-            yield Todo(
-                Mark.WRONG,
-                f"{numbers} gone without our word",
-                f"{first}: {request.gaining} has them, and callers reach strangers.",
-                page,
-                "Claim them back",
-            )
-        elif request.state is PortOutState.ASKED:
-            left = request.answer_due - reading.now
-            hours = int(left.total_seconds() // 3600)
-            words = f"{first}. {f'{hours} hours left' if hours > 0 else 'The time to answer is over'}."
-            yield Todo(Mark.WRONG, f"{request.gaining} asks for {numbers}", words, page, "Answer it")
+            words = f"{_first_of(request.numbers)}: {request.gaining} has them, and callers reach strangers."
+            what = f"{_count(len(request.numbers), 'number')} gone without our word"
+            yield Todo(Mark.WRONG, what, words, f"/port-outs/{request.id}", "Claim them back")
+
+
+def _first_of(numbers: Sequence[str]) -> str:
+    more = f" and {_count(len(numbers) - 1, 'other')}" if len(numbers) > 1 else ""
+    return f"{describe(numbers[0]).national}{more}"
+
+
+def _port_outs(desk: Desk, reading: Reading) -> Iterator[Todo]:
+    """Who asks for our numbers, with the time left to answer; what is to be cleaned up after those that have gone."""
+    for request in port_outs.waiting(reading):
+        if request.state is PortOutState.ASKED:
+            hours = int((request.answer_due - reading.now).total_seconds() // 3600)
+            left = f"{_count(hours, 'hour')} left" if hours > 0 else "The time to answer is over"
+            what = f"{request.gaining} asks for {_count(len(request.numbers), 'number')}"
+            yield Todo(Mark.WRONG, what, f"{_first_of(request.numbers)}. {left}.", f"/port-outs/{request.id}", "Answer it")
     for request in port_outs.to_clean_up(desk, reading):
         numbers = _count(len(request.numbers), "number")
         yield Todo(

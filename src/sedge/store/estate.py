@@ -110,7 +110,6 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
     held += put(
         records.held_by(Number, [HolderRef(kind=HolderKind.SITE, id=site) for site in sorted(sites)])
     )  # who rings back a call for help
-    held += put(_without_another(records, estate, wanted.rung_back | {n for out in port_outs for n in out.numbers}))
     put(records.held_by(Grant, refs))
     paths = put(records.many(PathVersion, naming | wanted.paths | {n.path for n in (*numbers, *held) if n.path}))
     paths += _put_other_paths(records, estate, paths)
@@ -143,6 +142,7 @@ def load(records: Records, wanted: Needs, now: datetime, *, home: str = "GB") ->
     named = wanted.records | {pair for path in paths for step in path.body["steps"].values() for pair in named_by(step) if pair[0] in OWN}
     for subject in {subject for subject, _ in named}:
         put(records.many(RECORD_TYPES[subject], [key for kind, key in named if kind is subject]))
+    put(_without_another(records, estate, wanted.rung_back | {n for out in port_outs for n in out.numbers}))
     return estate
 
 

@@ -154,8 +154,7 @@ def wants(task: Any) -> Iterator[Thing]:
             yield from (("person", member) for member in task.members)
         case t.AssignNumber():
             yield "licence", task.holder.kind.value, task.holder.id
-            if task.holder.kind is not HolderKind.SITE:  # a site's new main number is there before the old one goes
-                yield "given up", task.holder.kind.value, task.holder.id
+            yield "given up", task.holder.kind.value, task.holder.id
             yield "person as changed", task.holder.id
             yield "free", n
             yield "spot", task.holder.kind.value, task.holder.id
@@ -221,16 +220,14 @@ def arrange(tasks: Sequence[Any], needs_all: dict[str, tuple[str, ...]]) -> list
 
 
 def _careful(resolved: Sequence[Any], before: dict[int, set[int]]) -> dict[int, set[int]]:
-    """What a site gives up goes once others ring there in its stead, and once those who leave are gone: whoever calls for help meanwhile
-    is rung back. Where that goes in a circle, as it was."""
-    given = {i: task for i, task in enumerate(resolved) if isinstance(task, t.AssignNumber) and task.holder.kind is HolderKind.SITE}
-    numbers = {task.e164 for task in given.values()}
-    ringing = {*given, *(i for i, task in enumerate(resolved) if isinstance(task, t.SetPath) and task.e164 in numbers)}
+    """What a site gives up goes when all that its new number waits for is done, and once those who leave are gone: whoever calls for help
+    meanwhile is rung back. Where that goes in a circle, as it was."""
     leaving = {i for i, task in enumerate(resolved) if isinstance(task, t.ChangePerson) and (task.left or task.site)}
-    given_up = [
-        i for i, task in enumerate(resolved) if isinstance(task, t.UnassignNumber) and task.holder and task.holder.kind is HolderKind.SITE
-    ]
-    careful = {**before, **{i: before[i] | ringing | leaving for i in given_up}}
+    careful = dict(before)
+    for i, task in enumerate(resolved):
+        if isinstance(task, t.UnassignNumber) and task.holder and task.holder.kind is HolderKind.SITE:
+            instead = [k for k, other in enumerate(resolved) if isinstance(other, t.AssignNumber) and other.holder == task.holder]
+            careful[i] = (before[i] | leaving).union(*(before[k] for k in instead)) - {i}
     try:
         TopologicalSorter(careful).prepare()
     except CycleError:

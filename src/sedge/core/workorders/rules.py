@@ -184,7 +184,9 @@ def role_free(task: t.AssignNumber, estate: Estate) -> Finding:
     taken = [n for n in estate.numbers_of(task.holder) if n.assignment and n.assignment.role is task.role and n.e164 != task.e164]
     if taken:
         extra = instead("Give it as an extra number", task.but(role=Role.EXTRA))
-        back = add_before(f"Take {taken[0].national} back first", t.UnassignNumber(number=taken[0].e164), automatic=False)
+        back = add_before(
+            f"Take {taken[0].national} back first", t.UnassignNumber(number=taken[0].e164, holder=task.holder), automatic=False
+        )
         return stop(f"{holder.name} has a {task.role} number already: {taken[0].national}.", extra, back)
     return passed(f"{holder.name} has no other {task.role} number")
 
