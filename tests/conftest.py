@@ -146,19 +146,34 @@ def seeded(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return folder
 
 
+_standing_by: list[Any] = []
+
+
+@contextmanager
+def standins(folder: Path) -> Iterator[Any]:
+    """Stand-ins that remember what is in the folder: idle ones of an earlier test if there are any. Nothing ticks by itself."""
+    from sedge.standins.app import StandinServer
+
+    if _standing_by:
+        server = _standing_by.pop()
+        server.move_to(folder)
+    else:
+        server = StandinServer(folder).start(ticking=False)
+    yield server
+    _standing_by.append(server)
+
+
 @pytest.fixture
 def house(seeded: Path, tmp_path: Path) -> Iterator[Any]:
     """A house on a copy of the demo's data, with its own stand-ins over real HTTP; nothing runs unless ticked."""
     from sedge.app import open_house
-    from sedge.standins.app import StandinServer
 
     folder = tmp_path / "data"
     shutil.copytree(seeded, folder)
-    standins = StandinServer(folder).start(ticking=False)
-    opened = open_house(Settings(data=folder, demo=True, durable=False, runner=False, outside_seconds=2.5), standins.url)
-    yield opened
-    opened.close()
-    standins.stop()
+    with standins(folder) as outside:
+        opened = open_house(Settings(data=folder, demo=True, durable=False, runner=False, outside_seconds=2.5), outside.url)
+        yield opened
+        opened.close()
 
 
 @pytest.fixture
@@ -196,16 +211,14 @@ def shared(seeded: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[A
     from starlette.testclient import TestClient
 
     from sedge.app import open_house
-    from sedge.standins.app import StandinServer
 
     folder = tmp_path_factory.mktemp("shared") / "data"
     shutil.copytree(seeded, folder)
-    standins = StandinServer(folder).start(ticking=False)
-    opened = open_house(Settings(data=folder, demo=True, durable=False, runner=False), standins.url)
-    with serving(opened) as app, TestClient(app, base_url="http://127.0.0.1:8420", follow_redirects=False) as made:
-        yield made
-    opened.close()
-    standins.stop()
+    with standins(folder) as outside:
+        opened = open_house(Settings(data=folder, demo=True, durable=False, runner=False), outside.url)
+        with serving(opened) as app, TestClient(app, base_url="http://127.0.0.1:8420", follow_redirects=False) as made:
+            yield made
+        opened.close()
 
 
 @pytest.fixture

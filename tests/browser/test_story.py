@@ -12,7 +12,9 @@ CSV = "Display name;Mail;Office;Department;Extension\nSaoirse Reed;saoirse.reed@
 
 
 def advance(page: Page, period: str) -> None:
-    answer = page.request.post("/api/v1/standins/clock", data={"advance": period}, headers={"Authorization": "Bearer demo"}, timeout=120_000)
+    answer = page.request.post(
+        "/api/v1/standins/clock", data={"advance": period}, headers={"Authorization": "Bearer demo"}, timeout=120_000
+    )
     assert answer.ok, answer.text()
 
 

@@ -16,8 +16,12 @@ from typing import Any
 
 class Book:
     def __init__(self, file: Path) -> None:
-        file.parent.mkdir(parents=True, exist_ok=True)
         self._lock = threading.RLock()
+        self.open(file)
+
+    def open(self, file: Path) -> None:
+        """Remember in this file from now on; whatever was open before is to be closed first."""
+        file.parent.mkdir(parents=True, exist_ok=True)
         self._connection = sqlite3.connect(file, check_same_thread=False, isolation_level=None)
         self._connection.execute("PRAGMA journal_mode=WAL")
         self._connection.execute("PRAGMA synchronous=NORMAL")
