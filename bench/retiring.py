@@ -8,8 +8,7 @@ import time
 from decimal import Decimal
 from pathlib import Path
 
-from bench.estate import say
-from bench.pages import FIRST, fill
+from bench.estate import FIRST, fill, say
 from sedge.app import open_house
 from sedge.core.records import Account
 from sedge.demo.running import ready_data
@@ -31,6 +30,9 @@ class Listing:
 
     def __init__(self, ours: list[str]) -> None:
         self.ours = ours
+
+    def close(self) -> None:
+        """There is nothing to close."""
 
     def listed(self) -> list[ListedNumber]:
         kept = [n for i, n in enumerate(self.ours) if i % 500]
