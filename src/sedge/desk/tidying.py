@@ -21,6 +21,8 @@ from sedge.store import tables
 from sedge.store.records import is_open
 
 MOST_ROWS = 300  # of one kind; how many more there are is said
+MOST_COUNTED = 1000
+MOST_ASKED = 2000  # of the telephone system, the quietest first
 MOST_CHOSEN = 2000
 FEWEST_DAYS, MOST_DAYS = 7, 730
 
@@ -38,7 +40,8 @@ class Worth:
 
 @dataclass(frozen=True)
 class Heap:
-    """Numbers of one kind; `total` of them there are, `saves` what releasing those shown saves a year, by currency."""
+    """Numbers of one kind; `total` of them there are, counted up to a thousand and one, `saves` what releasing those shown saves a year, by
+    currency."""
 
     key: str
     name: str
@@ -46,6 +49,11 @@ class Heap:
     rows: list[Worth]
     total: int
     saves: list[Money]
+
+    @property
+    def counted(self) -> str:
+        """How many there are, in words."""
+        return f"over {MOST_COUNTED:,} numbers" if self.total > MOST_COUNTED else f"{self.total:,} number{'s' if self.total != 1 else ''}"
 
 
 @dataclass(frozen=True)
@@ -92,7 +100,7 @@ Found = tuple[list[tuple[Number, str, datetime | None]], int]
 def _silent_since(desk: Desk, days: int) -> tuple[dict[str, datetime | None], bool]:
     """Numbers that nobody has called or called from since, with when somebody last did; and whether the telephone system was silent."""
     try:
-        return desk.outside.telephony.uncalled(desk.now() - timedelta(days=days)), False
+        return desk.outside.telephony.uncalled(desk.now() - timedelta(days=days), MOST_ASKED), False
     except OutsideTrouble:
         return {}, True
 
@@ -116,9 +124,15 @@ def _sum(numbers: Iterable[Number]) -> list[Money]:
     return [Money(amount=amount, currency=currency).rounded() for currency, amount in sorted(by.items())]
 
 
+def _counted(reading: Reading, *where: Any) -> int:
+    """How many there are, one more than a thousand at most."""
+    some = select(tables.life.c.id).where(*where).limit(MOST_COUNTED + 1).subquery()
+    return reading.connection.execute(select(func.count()).select_from(some)).scalar() or 0
+
+
 def _where(reading: Reading, why: str, *where: Any) -> Found:
     life = tables.life
-    total = reading.connection.execute(select(func.count()).select_from(life).where(*where, is_open())).scalar() or 0
+    total = _counted(reading, *where, is_open())
     rows = reading.records.where(Number, *where, is_open(), order_by=life.c.number, limit=MOST_ROWS)
     return [(n, why, n.assignment.since if n.assignment else None) for n in rows], total
 
@@ -166,26 +180,40 @@ def _doubles(reading: Reading) -> Found:
 def _idle(reading: Reading, days: int) -> Found:
     """Free for longer, beyond what each site keeps in reserve."""
     life, span = tables.life, tables.span
-    free = (life.c.state == State.AVAILABLE.value, life.c.leaving_on.is_(None), is_open())
-    used = dict(
-        reading.connection.execute(select(life.c.site, func.count()).where(life.c.state == State.ASSIGNED.value, is_open()).group_by(life.c.site)).all()
-    )  # fmt: skip
-    before = reading.now - timedelta(days=days)
     since = select(span.c.since).where(span.c.number == life.c.number, span.c.until.is_(None)).scalar_subquery()
+    idle = (
+        life.c.state == State.AVAILABLE.value, life.c.leaving_on.is_(None), is_open(), since < reading.now - timedelta(days=days)
+    )  # fmt: skip
     rows: list[tuple[Number, str, datetime | None]] = []
     total = 0
-    for site, count in reading.connection.execute(
-        select(life.c.site, func.count()).where(*free, since < before).group_by(life.c.site)
-    ).all():
-        beyond = count - POLICY.reserve(used.get(site, 0))
+    for site, most in _beyond(reading):
+        beyond = min(most, _counted(reading, *idle, life.c.site == site) - POLICY.reserve(_used(reading, site)))
         if beyond <= 0:
             continue
         total += beyond
-        last = reading.records.where(
-            Number, *free, life.c.site == site, since < before, order_by=life.c.number.desc(), limit=min(beyond, MOST_ROWS)
-        )
-        rows += [(n, "free, beyond the reserve", None) for n in last]
-    return rows[:MOST_ROWS], total
+        if left := min(beyond, MOST_ROWS - len(rows)):
+            last = reading.records.where(Number, *idle, life.c.site == site, order_by=life.c.number.desc(), limit=left)
+            rows += [(n, "free, beyond the reserve", None) for n in last]
+        if total > MOST_COUNTED:
+            break
+    return rows, total
+
+
+def _beyond(reading: Reading) -> list[tuple[str, int]]:
+    """Sites with more free numbers than their reserve, by the counts that are kept, those with most first."""
+    facet = tables.facet
+    counts: dict[str, dict[str, int]] = {}
+    query = select(facet.c.site, facet.c.state, func.sum(facet.c["count"])).where(facet.c.site != "").group_by(facet.c.site, facet.c.state)
+    for site, state, count in reading.connection.execute(query):
+        counts.setdefault(site, {})[state] = count
+    found = [(site, by.get(State.AVAILABLE.value, 0) - POLICY.reserve(by.get(State.ASSIGNED.value, 0))) for site, by in counts.items()]
+    return sorted((x for x in found if x[1] > 0), key=lambda x: (-x[1], x[0]))
+
+
+def _used(reading: Reading, site: str) -> int:
+    facet = tables.facet
+    query = select(func.sum(facet.c["count"])).where(facet.c.site == site, facet.c.state == State.ASSIGNED.value)
+    return reading.connection.execute(query).scalar() or 0
 
 
 def plan(desk: Desk, numbers: Sequence[str], *, then: str, rest: str = "") -> tuple[list[Any], str]:

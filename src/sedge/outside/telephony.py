@@ -80,9 +80,9 @@ class Telephony(Service):
         answer = self.call("GET", "devices")
         return {key: None if registered else answer.get("said", {}).get(key, "silent") for key, registered in answer["devices"].items()}
 
-    def uncalled(self, since: datetime) -> dict[str, datetime | None]:
-        """Numbers it has, to or from which there was no call since, with when the last one was; None for never."""
-        found = self.call("POST", "uncalled", json={"since": since.isoformat()})["numbers"]
+    def uncalled(self, since: datetime, most: int) -> dict[str, datetime | None]:
+        """Numbers it has, to or from which there was no call since, with when the last one was; None for never. `most`, the quietest first."""
+        found = self.call("POST", "uncalled", json={"since": since.isoformat(), "most": most})["numbers"]
         return {number: datetime.fromisoformat(at) if at else None for number, at in found.items()}
 
     def trunks_down(self) -> set[str]:

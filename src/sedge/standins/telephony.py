@@ -70,14 +70,15 @@ def telephony_routes(book: Book) -> APIRouter:
         return {"devices": {key: d["registered"] for key, d in known.items()}, "said": said, "at": stamp(book.now())}
 
     @routes.post("/uncalled")
-    def uncalled(body: dict[str, str]) -> dict[str, Any]:
-        """Which numbers nobody has called, or called from, since: as its counters have it, the calls of before the books made up."""
+    def uncalled(body: dict[str, Any]) -> dict[str, Any]:
+        """Which numbers nobody has called, or called from, since, the quietest first: as its counters have it, the calls of before the books made up."""
         since = moment(body["since"])
         begun = moment(book.get("counters", "begun") or stamp(book.now()))
         if book.get("counters", "begun") is None:
             book.put("counters", "begun", stamp(begun))
         last = {n: _last_call(book, n, begun) for n in book.all("routing")}
-        return {"numbers": {n: stamp(at) if at else None for n, at in last.items() if at is None or at < since}}
+        quiet = sorted((stamp(at) if at else "", n) for n, at in last.items() if at is None or at < since)
+        return {"numbers": {n: at or None for at, n in quiet[: body["most"]]}}
 
     @routes.get("/trunks")
     def trunks() -> dict[str, Any]:

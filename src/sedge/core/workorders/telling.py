@@ -80,7 +80,7 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
             return f"Set the fallback of {n}", to
         case t.SubmitPort() | t.ActivatePort() | t.BackOutPort():
             port = estate.get(Port, task.port)
-            what = f"port {port.no} of {len(port.numbers):,} numbers" if port else f"port {task.port}"
+            what = f"port {port.no}, {len(port.numbers):,} number{'' if len(port.numbers) == 1 else 's'}," if port else f"port {task.port}"
             if isinstance(task, t.SubmitPort):
                 return f"Submit {what}", f"to {port.losing}" if port else ""
             if isinstance(task, t.BackOutPort):

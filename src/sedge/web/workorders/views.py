@@ -112,7 +112,10 @@ def order_page(view: OrderView, now: datetime, *, by_holder: bool = False) -> Or
         is_running=state is OrderState.RUNNING,
         is_mendable=is_draft and report is not None and any(r.automatic for f in (*report.stops, *report.warnings) for r in f.remedies),
         can_retry=state is OrderState.FAILED,
-        can_undo=state in ENDED and not view.order.undo_of and not view.undone_by,
+        can_undo=state in ENDED
+        and not view.order.undo_of
+        and not view.undone_by
+        and any(x.body.kind not in FOR_GOOD for x in view.order.tasks),
     )
 
 

@@ -17,7 +17,7 @@ WAITS = {
     PortState.DRAFT: "waits for us: details and mandate", PortState.READY: "waits for us: submit it", PortState.SUBMITTED: "waits for the losing carrier",
     PortState.QUERIED: "waits for us: answer it", PortState.REJECTED: "waits for us: put it right", PortState.ACCEPTED: "waits for its day",
     PortState.DUE: "waits for us: switch it", PortState.ACTIVATED: "waits for us: prove it", PortState.PROVEN: "", PortState.CLOSED: "",
-    PortState.CANCELLED: "cancelled", PortState.BACKED_OUT: "backed out",
+    PortState.CANCELLED: "was cancelled; the numbers are where they were", PortState.BACKED_OUT: "was backed out of; the numbers are where they were",
 }  # fmt: skip
 
 
