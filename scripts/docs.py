@@ -78,7 +78,7 @@ def _checks() -> Iterator[str]:
 
     yield "## Checks\n\nEach is applied to its kind of task, on the estate as it will be at that point.\n"
     rows = [
-        (f"`{name}`", f"`{kind.model_fields['kind'].default}`", first_sentence(rule.__doc__) or _words(rule.__name__)) for name, (kind, rule) in RULES.items()
+        (f"`{name}`", f"`{kind.model_fields['kind'].default}`", first_sentence(rule.__doc__) or _words(rule.__name__)) for name, (kind, rule) in sorted(RULES.items())
     ]  # fmt: skip
     yield from table(("check", "task", "why"), rows)
 
