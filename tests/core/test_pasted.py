@@ -80,3 +80,20 @@ def test_a_selection_has_a_limit():
 def test_a_whole_range_pasted_twice_counts_its_numbers_once():
     found = numbers_in("0113 496 0100-0109, 0113 496 0105", "GB")
     assert found.numbers.spans == [Span(12, 441134960100, 441134960109)]
+
+
+@pytest.mark.parametrize(
+    ("text", "written"),
+    [
+        ("0117 496-0820 to 0117 496-0829", "441174960820-29"),
+        ("0117-496-0820 - 0117-496-0829", "441174960820-29"),
+        ("0117 496 0806 to 0117 496 0812 (7), 0117 496 0820 to 0117 496 0829 (10)", "441174960806-12,441174960820-29"),
+        ("0117 496-0820 to 29", "441174960820-29"),
+        ("030 23125 100 bis 030 23125 109", "4930231251 00-09"),
+        ("0117 496 0820 .. 0117 496 0829", "441174960820-29"),
+        ("0117 496 0829 to 0117 496 0820", "441174960820,441174960829"),  # no range: two numbers
+    ],
+)
+def test_from_one_number_to_another_is_a_range_however_each_is_written(text, written):
+    home = "DE" if text.startswith("030") else "GB"
+    assert numbers_in(text, home).numbers.written == written.replace(" ", "")

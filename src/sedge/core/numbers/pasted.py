@@ -18,10 +18,12 @@ LONGEST_PASTE = 2_000_000
 LONGEST_RANGE = 10_000
 _HARD = re.compile(r"[\n\r\t,;|<>\"“”'’‚‘\[\]{}]+|\s{3,}|:\s|\s(?:and|und|et|or|oder)\s", re.IGNORECASE)
 _TOKEN = re.compile(
-    r"(?<![A-Za-z\d])(?<![A-Za-z]-)(?:tel:)?[+(*]?\d(?:[\d\s().\-/–]|\bto\b|\.\.|(?<=\d)[xX?]{1,5}(?!\w))*(?:;ext=\d{1,7}|\s*(?:ext\.?|x)\s*\d{1,7}\b)?",
+    r"(?<![A-Za-z\d])(?<![A-Za-z]-)(?:tel:)?[+(*]?\d(?:[\d\s().\-/–]|\b(?:to|bis)\b|\.\.|(?<=\d)[xX?]{1,5}(?!\w))*(?:;ext=\d{1,7}|\s*(?:ext\.?|x)\s*\d{1,7}\b)?",
     re.IGNORECASE,
 )
 _DATE = re.compile(r"^(?:\d{4}[-./]\d{1,2}[-./]\d{1,2}|\d{1,2}[-./]\d{1,2}[-./]\d{2,4})(?:\s+\d{1,2}(?:[.:]\d{2})?)?$")
+_FROM_TO = re.compile(r"^(?P<first>.*\d)\s*(?:\b(?:to|bis)\b|\.\.|\s[-–]\s)\s*(?P<last>[+(\d].*)$", re.IGNORECASE)
+_HOW_MANY = re.compile(r"\s\(\d{1,6}\)?$")  # behind a range, as we write it ourselves
 _FREE_END = re.compile(r"\d[xX?]{1,5}$")
 LEAST_DIGITS = 7
 
@@ -82,6 +84,8 @@ def _read(token: str, home: str, also: tuple[str, ...]) -> Iterator[tuple[Span |
 
 def _whole(text: str, home: str, also: tuple[str, ...]) -> Span | None:
     """The one number or range that all of the text is."""
+    if (match := _FROM_TO.match(_HOW_MANY.sub("", text))) and (span := _from_to(match["first"], match["last"], home, also)):
+        return span
     candidates = () if _FREE_END.search(text) else read(text, home, also).candidates
     if candidates and len(re.sub(r"\D", "", text)) >= LEAST_DIGITS:
         n = int(candidates[0].e164)
@@ -94,3 +98,15 @@ def _whole(text: str, home: str, also: tuple[str, ...]) -> Span | None:
     ):
         return Span(len(str(search.first)), search.first, search.last)
     return None
+
+
+def _from_to(first: str, last: str, home: str, also: tuple[str, ...]) -> Span | None:
+    """From one number to another, each written in any way, the second perhaps by its last digits only."""
+    begins = read(first, home, also).candidates
+    if not begins:
+        return None
+    begin, digits = begins[0].e164[1:], re.sub(r"\D", "", last)
+    ends = read(last, home, also).candidates if len(digits) >= LEAST_DIGITS else ()
+    end = ends[0].e164[1:] if ends else begin[: -len(digits)] + digits
+    fits = len(begin) == len(end) and 0 <= int(end) - int(begin) < LONGEST_RANGE
+    return Span(len(begin), int(begin), int(end)) if fits else None
