@@ -208,11 +208,13 @@ def likely_site(desk: Desk, account: str, e164: str) -> str:
     sites = plain_sites(desk)
     with desk.reading() as reading:
         near = Counter(site for (site,) in reading.connection.execute(around))
+        known = {s.id for s in sites}
+        there = [site for site, _ in near.most_common() if site in known]
+        if there:
+            return there[0]
         towns = {a.id: a.elements.city for a in reading.records.many(Address, {s.address for s in sites if s.address})}
-    known = {s.id for s in sites}
-    there = [site for site, _ in near.most_common() if site in known]
     in_town = [s.id for s in sites if s.address and towns.get(s.address) == facts.area]
-    return next(iter([*there, *in_town, *(s.id for s in sites if s.account == account), *(s.id for s in sites)]), "")
+    return next(iter([*in_town, *(s.id for s in sites if s.account == account), *(s.id for s in sites)]), "")
 
 
 def site_choices(desk: Desk, most: int = MOST_SITES) -> list[tuple[str, str]]:

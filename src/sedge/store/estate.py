@@ -49,7 +49,9 @@ MOST_DOCUMENTS = 1000
 MOST_CHOICES = 60  # call paths loaded for a remedy to name
 OWN = frozenset({Subject.DEVICE, Subject.DOWNSTREAM})  # what a step names itself, besides people, groups and paths
 MOST_SHOWN = 900  # numbers of which it is asked at once who shows them, and who is named for it
-MOST_WITHOUT = 2000  # people without a number of their own who are asked about when their site's main number is taken back
+MOST_WITHOUT = (
+    20_000  # people without a number of their own, asked about when their site's main number is taken back; more than one order takes
+)
 MOST_USERS = 2000  # numbers that follow one call path and are told of its new version at once
 
 
