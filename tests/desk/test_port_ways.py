@@ -33,7 +33,7 @@ def opened(desk, key, carrier, country, timezone):
         writing.save(
             [
                 changed(Subject.SITE, None, new, "site.added"),
-                changed(Subject.CARRIER, of, of.but(countries=(*of.countries, country)), "carrier.changed"),
+                changed(Subject.CARRIER, of, of.but(countries=tuple(dict.fromkeys((*of.countries, country)))), "carrier.changed"),
                 changed(
                     Subject.TRUNK, None, Trunk(id=f"{carrier}-{key}", name=new.name, site=key, carrier=carrier, channels=10), "trunk.added"
                 ),

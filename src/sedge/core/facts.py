@@ -54,6 +54,11 @@ def in_words(value: Money) -> str:
     return f"{sign}{SYMBOLS.get(rounded.currency, rounded.currency + ' ')}{abs(rounded.amount):,.2f}"
 
 
+def counted(n: int, thing: str) -> str:
+    """`1 number`, `1,200 numbers`."""
+    return f"{n:,} {thing}{'s' if n != 1 else ''}"
+
+
 def money(amount: str | int | Decimal, currency: str) -> Money:
     return Money(amount=Decimal(amount), currency=currency)
 

@@ -3,6 +3,7 @@
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
+from sedge.core.facts import counted
 from sedge.core.numbers.plan import COUNTRIES
 
 
@@ -16,4 +17,4 @@ def clock(moment: datetime, now: datetime, home: str = "GB") -> str:
 def lasting(span: timedelta) -> str:
     """How long something takes, as people say it: minutes, or hours from two on."""
     minutes = max(1, round(span.total_seconds() / 60))
-    return f"{minutes} minute{'s' if minutes != 1 else ''}" if minutes < 120 else f"{round(minutes / 60)} hours"
+    return counted(minutes, "minute") if minutes < 120 else f"{round(minutes / 60)} hours"

@@ -44,7 +44,7 @@ def carriers() -> list[Carrier]:
     asks = {HolderKind.PERSON: ("staff-seat", "home-calling"), HolderKind.SERVICE_LINE: ("reception-permit",)}
     return [
         Carrier(
-            id="fellgate", name="Fellgate Voice", supply_model=SupplyModel.OWN_TRUNK, countries=("GB",), capacities=(any_,), asks_of={},
+            id="fellgate", name="Fellgate Voice", supply_model=SupplyModel.OWN_TRUNK, countries=("GB", "FR"), capacities=(any_,), asks_of={},
             registers_addresses=False, features=FEATURES["fellgate"], rates=rates_of("fellgate"), contact="desk@fellgate.example",
             notice_days=7, terms="Prepaid. A month's price is taken on the 1st; service stops 14 days after a charge that is not covered.",
         ),
@@ -73,7 +73,7 @@ def accounts() -> list[Account]:
         ),
         Account(
             id="fellgate-main", carrier="fellgate", name="Fellgate Voice, Leeds", balance=money("212.40", "GBP"), low_mark=money(50, "GBP"),
-            countries=("GB",), contact=money_desk, alert_mail=money_desk, theirs="fellgate-main",
+            countries=("GB", "FR"), contact=money_desk, alert_mail=money_desk, theirs="fellgate-main",
         ),
         Account(
             id="brackwater-main", carrier="brackwater", name="Brackwater Telecom, main account", balance=money("711.00", "GBP"),

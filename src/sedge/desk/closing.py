@@ -9,6 +9,7 @@ from sqlalchemy import func, select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood
+from sedge.core.facts import counted
 from sedge.core.holding import HolderRef
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import Kind
@@ -101,7 +102,7 @@ def plan(desk: Desk, key: str, *, then: str, rest: str = "", announcement: str =
     tasks += [*_paths(desk, view, announcement.strip() or view.announcement), *_people(desk, view, people)]
     if not tasks:
         raise NotAllowedNow(f"Nothing is left at {view.site.name} to let go.", reason="nothing")
-    return tasks, f"Close {view.site.name}: {len(view.numbers):,} numbers"
+    return tasks, f"Close {view.site.name}: {counted(len(view.numbers), 'number')}"
 
 
 def _paths(desk: Desk, view: Closing, words: str) -> list[Any]:

@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood
-from sedge.core.facts import Money
+from sedge.core.facts import Money, counted
 from sedge.core.numbers.pasted import numbers_in
 from sedge.core.records import Account, Capacity, Carrier, Connection, Site, Subject, Trunk
 from sedge.core.reduce import changed
@@ -69,7 +69,7 @@ def connect(desk: Desk, form: dict[str, str]) -> WorkOrder:
         t.ConnectNumber(number=n, trunk=trunk.id, account=account.id, site=site.id, capacity=capacity, monthly=monthly) for n in numbers
     ]
     proofs = [t.PlaceTestCall(number=n, direction="in") for n in numbers]
-    return workorders.draft(desk, f"Connect {len(numbers)} number{'s' if len(numbers) != 1 else ''} over {trunk.name}", [*made, *proofs])
+    return workorders.draft(desk, f"Connect {counted(len(numbers), 'number')} over {trunk.name}", [*made, *proofs])
 
 
 def _numbers_in(desk: Desk, text: str) -> list[str]:

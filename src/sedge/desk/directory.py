@@ -14,7 +14,7 @@ from sqlalchemy import or_, select, update
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood, OutsideTrouble
-from sedge.core.facts import canonical
+from sedge.core.facts import canonical, counted
 from sedge.core.holders.directory import Proposal, ProposalKind, Said, SaidGroup, about_group, about_person
 from sedge.core.records import Group, Person, Site, Subject
 from sedge.core.workorders import tasks as t
@@ -360,7 +360,7 @@ def dismiss(desk: Desk, keys: Iterable[str]) -> int:
             changed = writing.connection.execute(update(table).where(table.c.id == key, table.c.state == "open").values(state="dismissed"))
             done += changed.rowcount
         if done:
-            writing.remark("directory.dismissed", Subject.PERSON, "directory", f"{done} proposal{'s' if done != 1 else ''}")
+            writing.remark("directory.dismissed", Subject.PERSON, "directory", counted(done, "proposal"))
     if not done:
         raise NotUnderstood("Tick what is not wanted.", field="pick")
     return done

@@ -6,6 +6,7 @@ from typing import Any
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
+from sedge.core.facts import counted
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Downstream, HolderKind, HolderRef, Number, Role, Site, Spot, Subject
 from sedge.core.reduce import changed
@@ -118,4 +119,4 @@ def give(desk: Desk, key: str, text: str) -> WorkOrder:
         t.AssignNumber(number=f"+{number}", holder=_ref(view.system), role=Role.EXTRA if has_main or i else Role.MAIN)
         for i, number in enumerate(found.numbers)
     ]
-    return workorders.draft(desk, f"{len(tasks):,} numbers for {view.system.name}", tasks)
+    return workorders.draft(desk, f"{counted(len(tasks), 'number')} for {view.system.name}", tasks)

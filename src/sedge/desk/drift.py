@@ -11,7 +11,7 @@ from sqlalchemy import delete, func, insert, select, update
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood, OutsideTrouble
-from sedge.core.facts import money
+from sedge.core.facts import counted, money
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Capacity, Carrier, Number, Site, Subject
 from sedge.core.reduce import changed
@@ -271,7 +271,7 @@ def put_right(desk: Desk, chosen: Sequence[str], *, direction: str, site: str = 
         home = reading.records.find(Site, site)
     tasks = [_task(row, direction, accounts[row.account], carriers[accounts[row.account].carrier], home) for row in rows]
     words = "as their carriers list them" if direction == "follow" else "told to their carriers"
-    return workorders.draft(desk, f"Put drift right: {len(tasks):,} numbers {words}", tasks)
+    return workorders.draft(desk, f"Put drift right: {counted(len(tasks), 'number')} {words}", tasks)
 
 
 def _task(row: Any, direction: str, account: Account, carrier: Carrier, home: Site | None) -> Any:

@@ -7,9 +7,10 @@ from sqlalchemy import select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import ChangedMeanwhile, NotUnderstood
+from sedge.core.numbers.plan import LANGUAGES
 from sedge.core.records import Subject
 from sedge.desk.desk import Desk, Reading
-from sedge.formats.letters import KINDS, LANGUAGES, Letter, LetterText, checked, own
+from sedge.formats.letters import KINDS, Letter, LetterText, checked, own
 from sedge.store.holder_tables import letter_text
 
 SAMPLE: dict[str, dict[str, Any]] = {

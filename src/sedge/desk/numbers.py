@@ -6,6 +6,7 @@ from datetime import datetime
 from sqlalchemy import literal_column, select
 
 from sedge.core.errors import NotFound, NotUnderstood
+from sedge.core.facts import counted
 from sedge.core.ledger.chain import Entry
 from sedge.core.numbers.e164 import describe, read, read_one
 from sedge.core.numbers.finding import Search, SearchKind, understand
@@ -155,7 +156,7 @@ def find(desk: Desk, text: str, *, limit: int = 8) -> Found:
         detail = ", ".join(x for x in (holder, n.label, n.state.value if not holder else "") if x)
         groups.setdefault("Numbers", []).append((n.national, detail, Subject.NUMBER, n.e164))
     for tag, count in tags:
-        groups.setdefault("Tags", []).append((tag, f"{count:,} number{'s' if count != 1 else ''}", Subject.TAG, tag))
+        groups.setdefault("Tags", []).append((tag, counted(count, "number"), Subject.TAG, tag))
     for no, title in orders:
         groups.setdefault("Work orders", []).append((f"{no} {title}", "", Subject.WORK_ORDER, str(no)))
     problem = "" if groups else "Nothing here matches. Try fewer digits, an ending such as *0142, or part of a name."
@@ -174,7 +175,7 @@ def _many(desk: Desk, text: str) -> Found | None:
         here = store.owned(reading.connection, found.numbers)
     unknown = len(found.numbers) - len(here)
     detail = f"{len(here):,} in the estate" + (f", {unknown:,} not" if unknown else "")
-    row = (f"{len(found.numbers):,} numbers", detail, Subject.SELECTION, found.numbers.written)
+    row = (counted(len(found.numbers), "number"), detail, Subject.SELECTION, found.numbers.written)
     return Found(Search(SearchKind.NOTHING), [("Several numbers", [row])])
 
 

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from sqlalchemy import delete, insert, select
 
 from sedge.core.estate import Change
+from sedge.core.facts import counted
 from sedge.core.records import Number, Subject
 from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
@@ -43,7 +44,7 @@ def tell(desk: Desk, where: str = "a place") -> list[WorkOrder]:
     orders = []
     for start in range(0, len(numbers), MOST):
         part = numbers[start : start + MOST]
-        title = f"Tell where {where} is: {len(part)} number{'s' if len(part) != 1 else ''}"
+        title = f"Tell where {where} is: {counted(len(part), 'number')}"
         orders.append(
             workorders.run_now(desk.as_system(), title[:200], [t.TellPlace(number=n) for n in part], reason=f"changed by {desk.actor}")
         )

@@ -9,6 +9,7 @@ from sqlalchemy import func, select
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused, OutsideTrouble
 from sedge.core.estate import Change
+from sedge.core.facts import counted
 from sedge.core.numbers.life import ENDED
 from sedge.core.porting.outgoing import REFUSALS, Doubt, doubts, gone, refused, stays
 from sedge.core.porting.outgoing_records import PortOut, PortOutState
@@ -129,7 +130,7 @@ def approval(desk: Desk, key: str) -> WorkOrder:
     if view.doubts:
         raise NotAllowedNow(f"{view.doubts[0].says} Refuse it with that, or find out who asks.", reason="doubts")
     request = view.request
-    title = f"Approve port out {request.no}: {len(request.numbers):,} numbers to {request.gaining}"
+    title = f"Approve port out {request.no}: {counted(len(request.numbers), 'number')} to {request.gaining}"
     return workorders.draft(desk, title, [t.ApprovePortOut(request=key, vouched=desk.actor)])
 
 
@@ -275,7 +276,7 @@ def _gone(desk: Desk, request: PortOut, at: datetime) -> WorkOrder | None:
     tasks = [x for x in settling(d for _, d in found) if getattr(x, "number", None) not in going]
     identity, order = f"{request.id}-clean-up", None
     if tasks:  # written first: whatever dies after it, the next look finds it under the same identity
-        title = f"Clean up after port out {request.no}: {len(request.numbers):,} numbers"
+        title = f"Clean up after port out {request.no}: {counted(len(request.numbers), 'number')}"
         order = workorders.draft(desk, title, tasks, reason=f"gone to {request.gaining}", identity=identity)
     with desk.writing(reason=f"gone to {request.gaining}") as writing:
         now = writing.records.the(PortOut, request.id)

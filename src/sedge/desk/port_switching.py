@@ -7,6 +7,7 @@ from typing import Any
 
 from sedge.core.access.roles import May
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood
+from sedge.core.facts import counted
 from sedge.core.holding import HolderRef
 from sedge.core.numbers.e164 import describe, read_one
 from sedge.core.numbers.life import State
@@ -254,7 +255,7 @@ def activation(desk: Desk, key: str) -> WorkOrder:
     somebody has. What is missing and can be added without judgement is added."""
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
-    title = f"Switch port {port.no}: {len(port.numbers):,} numbers from {port.losing}"
+    title = f"Switch port {port.no}: {counted(len(port.numbers), 'number')} from {port.losing}"
     order = workorders.draft(desk, title, day_plan(port))
     return drafts.add_remedies(desk, order.id)
 
@@ -278,7 +279,7 @@ def backing_out(desk: Desk, key: str, reason: str) -> WorkOrder:
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
     task = t.BackOutPort(port=key, reason=reason.strip()[:200])
-    return workorders.draft(desk, f"Back out of port {port.no}: {len(port.numbers):,} numbers to {port.losing}", [task])
+    return workorders.draft(desk, f"Back out of port {port.no}: {counted(len(port.numbers), 'number')} to {port.losing}", [task])
 
 
 def proof(desk: Desk, key: str) -> WorkOrder:
@@ -289,7 +290,7 @@ def proof(desk: Desk, key: str) -> WorkOrder:
     if not held:
         raise NotAllowedNow("Nobody has any of these numbers yet, so no call could ring. Give them out first.", reason="nobody")
     tasks = [t.PlaceTestCall(number=n.e164) for n in sorted(held, key=lambda n: n.e164)]
-    return workorders.draft(desk, f"Prove port {view.port.no}: {len(tasks):,} numbers", tasks)
+    return workorders.draft(desk, f"Prove port {view.port.no}: {counted(len(tasks), 'number')}", tasks)
 
 
 def ticked(desk: Desk, port: Port) -> list[tuple[str, str, bool | None]]:

@@ -9,6 +9,7 @@ from sqlalchemy import func, select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood
+from sedge.core.facts import counted
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.pasted import numbers_in
 from sedge.core.numbers.ranges import NumberSet
@@ -316,7 +317,9 @@ def submission(desk: Desk, key: str) -> WorkOrder:
     """A draft that submits the port: its checks say what the losing carrier would refuse."""
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
-    return workorders.draft(desk, f"Submit port {port.no}: {len(port.numbers):,} numbers from {port.losing}", [t.SubmitPort(port=key)])
+    return workorders.draft(
+        desk, f"Submit port {port.no}: {counted(len(port.numbers), 'number')} from {port.losing}", [t.SubmitPort(port=key)]
+    )
 
 
 # ── papers and dates ──
@@ -345,7 +348,7 @@ def dates(desk: Desk, ports: Sequence[Port] | None = None) -> list[PortDate]:
         free = {site: kept_free.blackouts(reading, site) for site in zones}
     entries: list[PortDate] = []
     for port in found:
-        what = f"port {port.no}: {len(port.numbers):,} numbers from {port.losing}"
+        what = f"port {port.no}: {counted(len(port.numbers), 'number')} from {port.losing}"
         if port.foc:
             entries.append(
                 PortDate(f"{port.id}-switch", "switch", f"Switch {what}", port.foc, port.foc + timedelta(hours=6), sequence=port.version)

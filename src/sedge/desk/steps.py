@@ -10,7 +10,7 @@ from typing import Any
 
 from sedge.core.errors import NotAllowedNow, OutsideRefused
 from sedge.core.estate import Change, Estate
-from sedge.core.facts import Money
+from sedge.core.facts import Money, counted
 from sedge.core.moments import clock
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Document, Grant, Number, Order, Product, Proof, Subject
@@ -232,7 +232,7 @@ def _place(desk: Desk, task: t.OrderNumbers, order: Order, carrier: Any) -> Outc
         cost = Money(amount=sum((line.setup.amount for line in task.lines), Decimal(0)), currency=account.balance.currency)
         return [changed(Subject.ORDER, now, now.but(**values), "order.placed"), charge(account, cost)]
 
-    return Wait(answer.expected_from, f"{carrier.name} to deliver {len(task.lines)} numbers", placed)
+    return Wait(answer.expected_from, f"{carrier.name} to deliver {counted(len(task.lines), 'number')}", placed)
 
 
 def _wanted(task: t.OrderNumbers, key: str, sent: list[Document]) -> WantedOrder:

@@ -8,7 +8,7 @@ from decimal import Decimal
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused
-from sedge.core.facts import Money
+from sedge.core.facts import Money, counted
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED
 from sedge.core.records import Account, Carrier, Hold, Number, Order, Site, Spot, Subject
@@ -238,9 +238,7 @@ def order(
         reference=reference, account=paying.id, site=site, spot=spot or None, hold=hold_id, features=features, lines=lines
     )
     afterwards = joining.plan(desk, len(lines), people=people, reserve_for=reserve_for)
-    written = workorders.draft(
-        desk, f"Order {reference}: {len(lines)} number{'s' if len(lines) != 1 else ''}", [task, *afterwards], identity=identity
-    )
+    written = workorders.draft(desk, f"Order {reference}: {counted(len(lines), 'number')}", [task, *afterwards], identity=identity)
     if afterwards:
         drafts.add_remedies(desk, written.id)
     work_order = workorders.run(desk, written.id)

@@ -10,7 +10,7 @@ from sqlalchemy import exists, func, select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood, OutsideTrouble
-from sedge.core.facts import Money
+from sedge.core.facts import Money, counted
 from sedge.core.numbers.life import State
 from sedge.core.policy import POLICY
 from sedge.core.records import HolderKind, Number, Role, ServiceLine, Site
@@ -53,7 +53,7 @@ class Heap:
     @property
     def counted(self) -> str:
         """How many there are, in words."""
-        return f"over {MOST_COUNTED:,} numbers" if self.total > MOST_COUNTED else f"{self.total:,} number{'s' if self.total != 1 else ''}"
+        return f"over {MOST_COUNTED:,} numbers" if self.total > MOST_COUNTED else counted(self.total, "number")
 
 
 @dataclass(frozen=True)
@@ -228,4 +228,4 @@ def plan(desk: Desk, numbers: Sequence[str], *, then: str, rest: str = "") -> tu
     tasks = retiring.many(desk, numbers, then=then, rest=retiring.days_of_rest(rest))
     if not tasks:
         raise NotUnderstood("Nothing would change: these rest, or are free, already. Choose to release them.", field="then")
-    return tasks, f"Tidy up: {len(numbers):,} numbers"
+    return tasks, f"Tidy up: {counted(len(numbers), 'number')}"

@@ -14,9 +14,9 @@ from jinja2.exceptions import SecurityError
 from jinja2.sandbox import SandboxedEnvironment
 
 from sedge.core.errors import NotUnderstood
+from sedge.core.numbers.plan import LANGUAGES
 
 KINDS = {"holder": "To each person: what is theirs now", "author": "To whoever wrote the work order: the summary"}
-LANGUAGES = {"en": "English", "de": "German", "fr": "French"}
 MOST = 20_000
 PARTS = ("subject", "text", "html")
 

@@ -10,6 +10,8 @@ import httpx
 from sedge.core.errors import OutsideRefused, OutsideSilent
 
 TIMEOUT = httpx.Timeout(5.0)
+# given up before the other side does (servers close an idle connection after 5 seconds or more): what is sent as it closes gets no answer
+KEPT = httpx.Limits(max_connections=100, max_keepalive_connections=20, keepalive_expiry=2.0)
 
 
 @cache
@@ -24,7 +26,7 @@ class Service:
     def __init__(self, name: str, base_url: str, secret: str = "", *, timeout: httpx.Timeout = TIMEOUT) -> None:
         self.name = name
         self._key = secret
-        self._client = httpx.Client(base_url=base_url, timeout=timeout, verify=_trusted())
+        self._client = httpx.Client(base_url=base_url, timeout=timeout, verify=_trusted(), limits=KEPT)
 
     def with_key(self, secret: str) -> Self:
         """The same service, asked with another key over the same connections."""
@@ -37,7 +39,7 @@ class Service:
         later), OutsideRefused with `reason` and the service's own facts (asking again is no use)."""
         headers = {**({"Authorization": f"Key {self._key}"} if self._key else {}), **options.pop("headers", {})}
         try:
-            answer = self._client.request(method, path, headers=headers, **options)
+            answer = self._ask(method, path, headers=headers, **options)
         except httpx.HTTPError as error:
             raise OutsideSilent(
                 f"{self.name} does not answer. Try again in a minute.",
@@ -61,6 +63,15 @@ class Service:
             reason = str(facts.pop("reason", answer.status_code))
             raise OutsideRefused(f"{self.name} refused: {reason}.", reason=reason, service=self.name, **facts)
         return answer.json()
+
+    def _ask(self, method: str, path: str, **options: Any) -> httpx.Response:
+        """What only reads is asked once more where the other side closed a kept connection just then (RFC 9110, 9.2.2)."""
+        try:
+            return self._client.request(method, path, **options)
+        except httpx.RemoteProtocolError:
+            if method != "GET":
+                raise
+            return self._client.request(method, path, **options)
 
     def close(self) -> None:
         self._client.close()

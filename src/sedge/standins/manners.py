@@ -105,11 +105,14 @@ MANNERS = {
     ),
     # quick, and now and then a number turns out to be sold
     "fellgate": Manner(
-        stock=_gb(
-            ("113496", 0, 99), ("114496", 0, 999), ("121496", 0, 999), ("141496", 0, 999), ("151496", 0, 399), ("131496", 0, 499),
-            ("161496", 500, 999), ("306999", 0, 999), ("808157", 0, 999),
+        stock=(
+            *_gb(
+                ("113496", 0, 99), ("114496", 0, 999), ("121496", 0, 999), ("141496", 0, 999), ("151496", 0, 399), ("131496", 0, 499),
+                ("161496", 500, 999), ("306999", 0, 999), ("808157", 0, 999),
+            ),
+            Stretch("+3319900", 5000, 8999, "FR"),
         ),
-        currencies={"GB": "GBP"}, setup={"any": Decimal("1.00")}, monthly={"any": Decimal("0.80")},
+        currencies={"GB": "GBP", "FR": "GBP"}, setup={"any": Decimal("1.00")}, monthly={"any": Decimal("0.80")},
         features={"texts": "0.25", "inbound name lookup": "0.10", "fax": "0.50"},
         accounts={"fellgate-main": ("GBP", Decimal("212.40"))}, hold=MINUTES(10), longer=None,
         first_line=SECONDS(4), each_line=SECONDS(1), usable_after=SECONDS(5), fails=0.06, gone=0.05,

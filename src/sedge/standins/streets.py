@@ -84,6 +84,7 @@ KNOWN = (
     ("Millwheel Yard", 1, 24, "all", "Bristol", "BS1 6ZZ"), ("Speicherufer", 1, 60, "all", "Berlin", "10999"), ("Hafentreppe", 1, 24, "all", "Hamburg", "20459"),
     ("Laketide Avenue", 100, 480, "even", "Toronto", "M5V 0Z1"), ("Printers Row", 1, 99, "all", "Boston", "02118"),
     ("Rue du Faubourg Saint-Aubin", 1, 99, "odd", "Lyon", "69002"), ("Heronry Parade", 1, 90, "all", "Sydney", "2000"),
+    ("Quai des Lanternes", 1, 40, "all", "Paris", "75001"), ("Harborline Street", 1, 80, "all", "Boston", "02110"),
 )  # fmt: skip
 EACH = 180
 

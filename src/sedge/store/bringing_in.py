@@ -14,7 +14,7 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from sedge.core.facts import brief, money
+from sedge.core.facts import brief, counted, money
 from sedge.core.intake.rows import Alike, Incoming
 from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
@@ -100,7 +100,7 @@ def bring_in(
     raw.execute(_FINDER)
     _count(connection, likes, stamp)
     _small_facts(connection, likes)
-    title = f"{count:,} number{'s' if count != 1 else ''}"
+    title = counted(count, "number")
     sequence = saving.remark_batch(connection, stamp, key=batch, title=title, after=_snapshots(likes, batch))
     raw.execute(_LATEST, (sequence,))
     return sequence

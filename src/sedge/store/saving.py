@@ -14,7 +14,7 @@ from sqlalchemy.exc import IntegrityError
 
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow
 from sedge.core.estate import Change
-from sedge.core.facts import brief, canonical
+from sedge.core.facts import brief, canonical, counted
 from sedge.core.ledger.chain import BEGINNING, Entry, link
 from sedge.core.numbers.e164 import describe
 from sedge.core.paths.steps import named_by
@@ -154,9 +154,9 @@ def title_of(record: Any) -> str:
         case Address():
             return record.elements.one_line
         case Port():
-            return f"Port {record.no}: {len(record.numbers):,} numbers from {record.losing}"
+            return f"Port {record.no}: {counted(len(record.numbers), 'number')} from {record.losing}"
         case PortOut():
-            return f"Port out {record.no}: {len(record.numbers):,} numbers to {record.gaining}"
+            return f"Port out {record.no}: {counted(len(record.numbers), 'number')} to {record.gaining}"
         case KeptFree():
             return record.why
         case Proof():

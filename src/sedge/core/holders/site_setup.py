@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from sedge.core.numbers.plan import LANGUAGES
 from sedge.core.records import Address, Number, Role, Site, Spot, Trunk
 from sedge.core.safety.spots import spot_problem
 from sedge.core.workorders.findings import Level
@@ -39,6 +40,11 @@ class Facts:
     emergency: Sequence[str]
 
 
+def _all(words: Sequence[str]) -> str:
+    *most, last = words
+    return f"{', '.join(most)} and {last}" if most else last
+
+
 def steps(facts: Facts, now: object) -> list[Step]:
     """Every step, done or not."""
     site = facts.site
@@ -47,7 +53,7 @@ def steps(facts: Facts, now: object) -> list[Step]:
             "country",
             f"Country: {facts.country}",
             Level.PASS,
-            f"Dial plan, {' and '.join(facts.emergency)} for help, {site.language}, {site.timezone} and the public holidays ({facts.holidays}) follow from it.",
+            f"Dial plan, {_all(facts.emergency)} for help, {LANGUAGES.get(site.language, site.language)}, {site.timezone} and the public holidays ({facts.holidays}) follow from it.",
         ),
         _address(facts),
         _spots(facts, now),
@@ -106,7 +112,7 @@ def _supply(facts: Facts) -> Step:
 
 def _numbers(facts: Facts) -> Step:
     if not facts.free and not facts.held:
-        return Step("numbers", "Numbers", Level.WARN, "None here yet. Order some, or bring in those there are.", "order")
+        return Step("numbers", "Numbers", Level.WARN, "None here yet. Order some, move some here, or bring in those there are.", "order")
     return Step("numbers", "Numbers", Level.PASS, f"{facts.free} are free to give.", "order")
 
 

@@ -1,7 +1,7 @@
 """What granting, exchanging, taking back, buying and cancelling licences asks for."""
 
 from sedge.core.estate import Estate
-from sedge.core.facts import in_words
+from sedge.core.facts import counted, in_words
 from sedge.core.holding import HolderRef
 from sedge.core.licences.records import Product, Subscription
 from sedge.core.licences.standing import circle, entitled, lacking, working
@@ -78,7 +78,7 @@ def _seat_left(key: str, ref: HolderRef, estate: Estate) -> Finding:
     trial = next((s for s in pools if s.trial_ends), None)
     if trial and trial.trial_ends and left == trial.left:
         return warn(f"The seats of {product.name} left are on trial until {trial.trial_ends:%-d %B}; then {holder.name} would lose it.")
-    return passed(f"{left} seat{'s' if left != 1 else ''} of {product.name} left before this")
+    return passed(f"{counted(left, 'seat')} of {product.name} left before this")
 
 
 def _free_words(product: Product, estate: Estate) -> str:
@@ -156,7 +156,7 @@ def can_be_bought(task: t.BuySeats, estate: Estate) -> Finding:
         return stop(f"{product.name} is no longer sold. Choose another product.")
     if product.entitlement:
         return stop(f"{product.name} can't be bought.{_free_words(product, estate)}", *_more_seats(product, estate))
-    name = f"{task.seats} seat{'s' if task.seats != 1 else ''} of {product.name}"
+    name = f"{counted(task.seats, 'seat')} of {product.name}"
     term = product.term_months
     if term > 1:
         return warn(f"{name} are bought for {term} months; they can be cancelled to the end of that only.")

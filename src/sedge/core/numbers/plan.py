@@ -47,6 +47,8 @@ COUNTRIES = {
     )
 }
 
+LANGUAGES = {"en": "English", "de": "German", "fr": "French"}
+
 # Area names by E.164 digits before the subscriber number. Only areas the demo and the reserved ranges use;
 # others are looked up in the `phonenumbers` geocoder, which is imported only then.
 AREAS = {

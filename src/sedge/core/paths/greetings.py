@@ -4,6 +4,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from sedge.core.numbers.plan import LANGUAGES
 from sedge.core.paths.steps import Announce, Mailbox, Menu, Path, Step
 
 # How the keys are called, per language; the digit itself always counts.
@@ -17,7 +18,6 @@ SIGNS = {
     "#": {"en": ("hash", "pound", "square"), "de": ("raute", "rautetaste"), "fr": ("dièse",)},
 }
 FEWEST_WORDS = 4
-LANGUAGES = {"en": "English", "de": "German", "fr": "French"}
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ from datetime import UTC, date, datetime, time, timedelta
 from enum import StrEnum
 
 from sedge.core.errors import NotUnderstood
+from sedge.core.facts import counted
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.paths.openings import holidays_of, zone
 from sedge.core.porting.leads import LEADS, Lead
@@ -89,7 +90,7 @@ def earliest(
         Size.LARGE: lead.large or lead.complex,
         Size.TOLL_FREE: lead.toll_free or 0,
     }[size]
-    reasons.append(f"{_sized(size, numbers, sites)}: {days} working day{'s' if days != 1 else ''} ({lead.basis})")
+    reasons.append(f"{_sized(size, numbers, sites)}: {counted(days, 'working day')} ({lead.basis})")
     day = _after(day_zero, days, place, reasons)
     day = _not_closed(day, place, tuple(blackouts), reasons)
     if lead.note and size is not Size.TOLL_FREE and numbers > 1:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from sedge.core.errors import SedgeError
 from sedge.core.estate import Estate
+from sedge.core.facts import counted
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED
 from sedge.core.porting.dates import Blackout, earliest, refused_day
@@ -85,7 +86,7 @@ def numbers_can_move(task: t.SubmitPort, estate: Estate) -> Finding:
             f"{describe(without.e164).national} needs its {code}; ask for it from the line itself.",
             elsewhere("Fill it in", "port", port.id),
         )
-    return passed(f"{len(port.numbers):,} numbers can move")
+    return passed(f"{counted(len(port.numbers), 'number')} can move")
 
 
 @rule("port.carrier-takes-it", t.SubmitPort)

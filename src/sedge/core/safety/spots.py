@@ -10,6 +10,7 @@ from datetime import datetime, timedelta
 from stdnum.iso7064 import mod_37_36
 
 from sedge.core.errors import NotUnderstood
+from sedge.core.facts import counted
 from sedge.core.policy import POLICY
 from sedge.core.records import Address, Spot
 from sedge.core.safety import countries
@@ -53,7 +54,7 @@ def floor_problem(floor: str, address: Address) -> str:
     if number >= UNPLACED or number <= highest:
         return ""
     top = f"{highest}{'st' if highest == 1 else 'nd' if highest == 2 else 'rd' if highest == 3 else 'th'}" if highest else "ground"
-    return f"The address has {address.floors} floor{'s' if address.floors != 1 else ''}; the {top} floor is its highest."
+    return f"The address has {counted(address.floors, 'floor')}; the {top} floor is its highest."
 
 
 def spot_problem(spot: Spot, address: Address, now: datetime) -> str | None:

@@ -3,6 +3,7 @@
 from typing import Any
 
 from sedge.core.estate import Estate
+from sedge.core.facts import counted
 from sedge.core.numbers.e164 import describe
 from sedge.core.outbound.caller_id import in_words
 from sedge.core.porting.outgoing_records import PortOut
@@ -39,11 +40,11 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
                 f"for {_name(estate, Product, task.to)}, for {_holder(task.holder, estate)}",
             )
         case t.StartTrial():
-            return f"Try {task.seats} seat{'s' if task.seats != 1 else ''}", f"of {_name(estate, Product, task.product)}"
+            return f"Try {counted(task.seats, 'seat')}", f"of {_name(estate, Product, task.product)}"
         case t.CancelSeats():
             seats = estate.get(Subscription, task.subscription)
             return (
-                f"Cancel {task.seats} seat{'s' if task.seats != 1 else ''}",
+                f"Cancel {counted(task.seats, 'seat')}",
                 f"of {_name(estate, Product, seats.product if seats else None)}",
             )
         case t.ChangePerson():
@@ -51,11 +52,11 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
         case t.SetGroup(removed=True):
             return f"Take away the group {task.name}", ""
         case t.SetGroup():
-            return f"Set the group {task.name}", f"to {len(task.members)} member{'s' if len(task.members) != 1 else ''}"
+            return f"Set the group {task.name}", f"to {counted(len(task.members), 'member')}"
         case t.PutBackLater():
             return f"Put back {estate.clock(task.at)}", f"what task {task.task + 1} changes"
         case t.BuySeats():
-            return f"Buy {task.seats} seat{'s' if task.seats != 1 else ''}", f"of {_name(estate, Product, task.product)}"
+            return f"Buy {counted(task.seats, 'seat')}", f"of {_name(estate, Product, task.product)}"
         case t.AssignNumber():
             spot = f", at {_name(estate, Spot, task.spot)}" if task.spot else ""
             return f"Assign {n}", f"to {_holder(task.holder, estate)} as {_article(task.role.value)} number{spot}"
@@ -80,7 +81,7 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
             return f"Set the fallback of {n}", to
         case t.SubmitPort() | t.ActivatePort() | t.BackOutPort():
             port = estate.get(Port, task.port)
-            what = f"port {port.no}, {len(port.numbers):,} number{'' if len(port.numbers) == 1 else 's'}," if port else f"port {task.port}"
+            what = f"port {port.no}, {counted(len(port.numbers), 'number')}," if port else f"port {task.port}"
             if isinstance(task, t.SubmitPort):
                 return f"Submit {what}", f"to {port.losing}" if port else ""
             if isinstance(task, t.BackOutPort):
@@ -95,7 +96,7 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
         case t.SetCallingRights():
             return f"Set the calling rights of {_holder(task.holder, estate)}", "to " + ", ".join(r.value for r in task.rights)
         case t.LabelNumbers():
-            return f"Label {len(task.numbers):,} number{'s' if len(task.numbers) != 1 else ''}", _labelled(task)
+            return f"Label {counted(len(task.numbers), 'number')}", _labelled(task)
         case t.AddPerson():
             return f"Add {task.name}", f"at {_name(estate, Site, task.site)}"
         case t.AdoptNumber():
@@ -109,14 +110,14 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
         case t.ApprovePortOut():
             asked = estate.get(PortOut, task.request)
             return (
-                (f"Approve port out {asked.no} of {len(asked.numbers):,} numbers", f"to {asked.gaining}")
+                (f"Approve port out {asked.no} of {counted(len(asked.numbers), 'number')}", f"to {asked.gaining}")
                 if asked
                 else ("Approve a port out", "")
             )
         case t.ImportNumbers():
             return "Bring in the numbers of a file", "as they are found"
         case t.OrderNumbers():
-            return f"Order {len(task.lines)} number{'s' if len(task.lines) != 1 else ''}", f"under {task.reference}"
+            return f"Order {counted(len(task.lines), 'number')}", f"under {task.reference}"
         case t.SetFeature():
             return f"Switch {task.feature} {'on' if task.on else 'off'}", f"for {n}"
         case t.EndRest():
@@ -127,10 +128,10 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
             return "Put back", f"what “{task.of}” changed"
         case t.OrderWhenFree():
             wish = ", ".join(x for x in (task.area or task.country, task.starts, f"ending {task.pattern}" if task.pattern else "") if x)
-            return f"Order {task.quantity} number{'s' if task.quantity != 1 else ''} when free", f"under {task.reference}: {wish}"
+            return f"Order {counted(task.quantity, 'number')} when free", f"under {task.reference}: {wish}"
         case t.RecordArrival():
             return (
-                f"Take in {len(task.lines)} number{'s' if len(task.lines) != 1 else ''}",
+                f"Take in {counted(len(task.lines), 'number')}",
                 f"that came for order {_reference(estate, task.order)}",
             )
         case t.SendPaper():

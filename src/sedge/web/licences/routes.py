@@ -8,10 +8,11 @@ from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
+from sedge.core.facts import counted
 from sedge.core.words import HolderKind
 from sedge.desk import licences, workorders
 from sedge.web.doors import AtDesk, Place
-from sedge.web.shared.rendering import counted, draw, go, target
+from sedge.web.shared.rendering import draw, go, target
 
 place = Place()
 MOST_SEATS = 10_000

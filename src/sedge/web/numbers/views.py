@@ -9,7 +9,7 @@ from urllib.parse import urlencode
 
 from markupsafe import Markup
 
-from sedge.core.facts import Money
+from sedge.core.facts import Money, counted
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.numbers.ranges import NumberSet
@@ -26,7 +26,7 @@ from sedge.store.past import Difference, Was
 from sedge.web.numbers.query import HOLDER_KINDS, Query
 from sedge.web.shared.drawings.blockmap import MapCell, Tile, block_map, density_map, legend_shape
 from sedge.web.shared.drawings.strip import strip
-from sedge.web.shared.rendering import counted, money
+from sedge.web.shared.rendering import money
 
 ORDER_OF_STATES = (
     State.ASSIGNED,
@@ -221,7 +221,7 @@ def spell_months(months: float) -> str:
     """Months as people plan: weeks below two months, years above two years."""
     if months < 2:
         weeks = max(0, round(months * 4.35))
-        return f"{weeks} week{'s' if weeks != 1 else ''}"
+        return counted(weeks, "week")
     return f"{round(months)} months" if months <= 24 else f"{round(months / 12)} years"
 
 

@@ -7,6 +7,7 @@ from urllib.parse import quote, urlencode
 from markupsafe import Markup
 
 from sedge.core.errors import SedgeError
+from sedge.core.facts import counted
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import CivicElements, Person
 from sedge.core.safety.addresses import Match
@@ -94,7 +95,7 @@ def _room(mark: SpotMark) -> Room:
 def _counted(people: int, numbers: int) -> str:
     words = (
         f"{people} {'person' if people == 1 else 'people'}" if people else "",
-        f"{numbers} number{'s' if numbers != 1 else ''}" if numbers else "",
+        counted(numbers, "number") if numbers else "",
     )
     return ", ".join(x for x in words if x) or "nobody"
 

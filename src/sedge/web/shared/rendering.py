@@ -12,7 +12,7 @@ from jinja2 import ChoiceLoader, Environment, FileSystemLoader, StrictUndefined,
 from markupsafe import Markup
 
 from sedge.core.access.roles import May, allowed
-from sedge.core.facts import Money, in_words
+from sedge.core.facts import Money, counted, in_words
 from sedge.core.ledger.sentences import sentence
 from sedge.core.moments import lasting
 from sedge.core.numbers.e164 import describe, in_national
@@ -70,11 +70,6 @@ def environment(now: Any) -> Environment:
 def zone_of(context: Any) -> ZoneInfo:
     """The organisation's home time zone; UTC before anybody has signed in."""
     return context.get("zone", ZoneInfo("UTC"))
-
-
-def counted(n: int, thing: str) -> str:
-    """`1 number`, `1,200 numbers`."""
-    return f"{n:,} {thing}{'s' if n != 1 else ''}"
 
 
 @lru_cache

@@ -6,8 +6,9 @@ from fastapi import Form, Request
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
+from sedge.core.numbers.plan import LANGUAGES
 from sedge.desk import letters
-from sedge.formats.letters import KINDS, LANGUAGES, NAMES, LetterText
+from sedge.formats.letters import KINDS, NAMES, LetterText
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from urllib.parse import quote
 
-from sedge.core.facts import Money
+from sedge.core.facts import Money, counted
 from sedge.core.records import HolderKind, Number, Person
 from sedge.core.workorders.findings import Finding, Level, Remedy
 from sedge.core.workorders.reversing import FOR_GOOD
@@ -127,7 +127,7 @@ def _groups(rows: list[TaskRow]) -> list[tuple[str, list[TaskRow]]]:
 
 
 def _counts(stops: int, warnings: int, passes: int) -> str:
-    return f"{stops} stop{'s' if stops != 1 else ''}, {warnings} warning{'s' if warnings != 1 else ''}, {passes} checks pass"
+    return f"{counted(stops, 'stop')}, {counted(warnings, 'warning')}, {passes} checks pass"
 
 
 def _row(task: TaskView, now: datetime, count: int, put_back_at: datetime | None, *, can_skip: bool) -> TaskRow:
