@@ -18,7 +18,8 @@ from tests.conftest import serving
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
-expect.set_options(timeout=15_000)
+PATIENCE = 30_000  # milliseconds: a slow machine is no failure
+expect.set_options(timeout=PATIENCE)
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
 
 
@@ -65,7 +66,7 @@ def chromium() -> Iterator[Browser]:
 def page(chromium: Browser, served: Served) -> Iterator[Page]:
     context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=served.url)
     opened = context.new_page()
-    opened.set_default_timeout(15_000)
+    opened.set_default_timeout(PATIENCE)
     complaints: list[str] = []
     # a refused form is an answer, a request cut off by going to another page no error
     expected = ("401 (", "409 (", "422 (", "Response Status Error Code 4", "htmx:afterRequest", "htmx:sendAbort")

@@ -1,11 +1,13 @@
 """Numbers that move another way: French ones with a code for each, toll-free ones whose responsible organisation changes."""
 
 import subprocess
-from datetime import timedelta
+from datetime import date, timedelta
 
 import pytest
 
+from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.life import State
+from sedge.core.porting.dates import no_working_day, usual_subdivision
 from sedge.core.porting.records import PortState
 from sedge.core.records import Carrier, Number, Site, Subject, Trunk
 from sedge.core.reduce import changed
@@ -96,3 +98,36 @@ def test_a_toll_free_number_changes_its_responsible_organisation(house, desk, tm
     assert now(desk, port.id).state in {PortState.ACCEPTED, PortState.DUE}
     (number,) = switched(house, desk, port.id)
     assert (number.state, number.kind.value, number.carrier) == (State.AVAILABLE, "toll-free", "maplecourt")
+
+
+def test_codes_can_be_pasted_and_what_is_wrong_with_them_is_said_at_once(desk, paris):
+    ports.change(desk, paris.id, {**PARIS, "codes": f"01 99 00 01 01; {rio(FRENCH[0])}\n\n+33199000102\t{rio(FRENCH[1])}\n"})
+    assert [x.code for x in ports.look(desk, paris.id).port.lines] == [rio(n) for n in FRENCH]
+    for typed, said in (
+        ("01 99 00 01 01 01P101QUAI3Z", "Line 1: put a semicolon or a tab between the number and its code."),
+        ("01 99 00 01 03; 01P103QUAI5Z", "Line 1: 01 99 00 01 03 is not in this port."),
+        ("01 99 00 01 02; 01P102QUAI4", "A RIO has 12 letters and digits; that of 01 99 00 01 02 has 11."),
+    ):
+        with pytest.raises(NotUnderstood) as wrong:
+            ports.change(desk, paris.id, {**PARIS, "codes": typed})
+        assert (wrong.value.message, wrong.value.field) == (said, "codes")
+    with pytest.raises(NotUnderstood) as wrong:
+        ports.change(desk, paris.id, {**PARIS, f"code:{FRENCH[0]}": "12"})
+    assert wrong.value.field == f"code:{FRENCH[0]}"
+    assert [x.code for x in ports.look(desk, paris.id).port.lines] == [rio(n) for n in FRENCH]
+
+
+def test_a_part_of_another_country_has_no_holidays_here(desk, paris):
+    for part in ("ENG", "XX"):
+        with pytest.raises(NotUnderstood) as wrong:
+            ports.change(desk, paris.id, {**PARIS, "subdivision": part})
+        assert wrong.value.field == "subdivision"
+        assert "6AE (Alsace)" in wrong.value.message
+    assert ports.change(desk, paris.id, {**PARIS, "subdivision": "57"}).subdivision == "57"
+    assert (
+        usual_subdivision("FR", "Europe/Paris"),
+        usual_subdivision("DE", "Europe/London"),
+        usual_subdivision("GB", "Europe/London"),
+    ) == ("", "", "ENG")
+    # stored before parts were looked up: the holidays of the whole country count at least
+    assert no_working_day(date(2026, 12, 25), "DE-ENG")

@@ -83,16 +83,21 @@ def test_a_page_takes_a_fixed_number_of_queries(rowan, house, page):
     def _count(*_args):
         count["n"] += 1
 
-    rowan.get(page)  # what there is to do is counted once per change
-    count["n"] = 0
-    rowan.get(page)
-    first, count["n"] = count["n"], 0
+    def queries():
+        """The fewer of two looks: what there is to do is counted anew after a change, and now and then."""
+        asked = []
+        for _ in range(2):
+            count["n"] = 0
+            rowan.get(page)
+            asked.append(count["n"])
+        return min(asked)
+
+    first = queries()
     with database.writing() as connection:
         connection.exec_driver_sql(
             "INSERT INTO person (id, name, email, site, extension, spot, departed, version, body) SELECT id || 'x', name || ' X', 'x' || email, site, extension, spot, departed, version, replace(body, '\"id\":\"', '\"id\":\"x') FROM person"
         )
-    rowan.get(page)
-    assert count["n"] <= first + 1
+    assert queries() <= first + 1
     assert first < 70
 
 

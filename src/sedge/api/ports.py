@@ -145,10 +145,9 @@ def when(
     numbers: Annotated[int, Query(ge=1, le=1_000_000)] = 1, sites: Annotated[int, Query(ge=1, le=10_000)] = 1, toll_free: bool = False,
 ) -> dict[str, Any]:  # fmt: skip
     """The earliest day and why."""
+    part = ports.part_of(country.upper(), subdivision)
     return _earliest(
-        earliest(
-            country.upper(), submitted or desk.now(), subdivision=subdivision.upper(), numbers=numbers, sites=sites, toll_free=toll_free
-        )
+        earliest(country.upper(), submitted or desk.now(), subdivision=part, numbers=numbers, sites=sites, toll_free=toll_free)
     )
 
 
@@ -343,7 +342,7 @@ def _plan(found: PortPlan) -> dict[str, Any]:
     return {
         "ports": [
             {
-                "losing": p.losing, "account": p.account, "country": p.country, "toll_free": p.toll_free, "questions": list(p.questions),
+                "losing": p.losing, "account": p.account, "country": p.country, "toll_free": p.toll_free, "code_of_each": p.code_of_each or None, "questions": list(p.questions),
                 "numbers": [{"e164": x.e164, "eligible": x.eligible, "reasons": list(x.reasons), "hangs": x.hangs or None} for x in p.lines],
                 "left_behind": [s.e164 for s in p.left_behind], "earliest": _earliest(p.earliest) if p.earliest else None,
             }

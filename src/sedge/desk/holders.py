@@ -10,7 +10,7 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
-from sedge.core.numbers.plan import COUNTRIES
+from sedge.core.numbers.plan import COUNTRIES, country_name
 from sedge.core.records import (
     RECORD_TYPES,
     Account,
@@ -440,7 +440,8 @@ def _supply_of(desk: Desk, account: str | None, country: str) -> SupplyModel:
         carrier = reading.records.the(Carrier, found.carrier)
     if country not in carrier.countries:
         raise NotUnderstood(
-            f"{carrier.name} serves {', '.join(carrier.countries)} only. Choose another account, or decide later.", field="account"
+            f"{carrier.name} serves {', '.join(map(country_name, carrier.countries))} only. Choose another account, or decide later.",
+            field="account",
         )
     return carrier.supply_model
 

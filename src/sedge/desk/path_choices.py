@@ -5,12 +5,12 @@ from dataclasses import dataclass
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.paths.editing import Place
+from sedge.core.paths.openings import holiday_places
 from sedge.core.paths.ready_made import READY_MADE
 from sedge.core.paths.steps import Path, Step, named_by
 from sedge.core.records import Device, Downstream, Group, PathVersion, Person, Site
 from sedge.desk.desk import Desk
 from sedge.desk.drawing import place_of
-from sedge.desk.paths import holiday_places
 from sedge.desk.sounds import Sound, listing
 from sedge.store import tables
 

@@ -4,12 +4,11 @@ import re
 import secrets
 from dataclasses import dataclass
 from datetime import datetime
-from functools import lru_cache
 from typing import Any
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
-from sedge.core.numbers.plan import COUNTRIES
+from sedge.core.paths.openings import holiday_places
 from sedge.core.paths.patterns import DeskForm, plan_desk, read_desk
 from sedge.core.paths.steps import Path, named_by, people_named
 from sedge.core.records import RECORD_TYPES, Group, Number, PathVersion, Person, Site, Subject
@@ -125,17 +124,6 @@ def form_facts(desk: Desk, *, site: str = "", key: str = "") -> FormFacts:
         groups = [g for g in reading.records.where(Group, order_by=tables.group.c.name) if not g.removed]
     form = read_desk(Path.model_validate(published.body), of.timezone) if published else None
     return FormFacts(of, sorted(known.values(), key=lambda p: p.name), groups, holiday_places(of.country), published, form)
-
-
-@lru_cache(maxsize=32)
-def holiday_places(country: str) -> tuple[tuple[str, str], ...]:
-    """Where public holidays can differ, with names: the country, or its subdivisions (ISO 3166-2)."""
-    import holidays
-
-    of = holidays.country_holidays(country)
-    names = {code: name for name, code in of.subdivisions_aliases.items()}
-    places = [(f"{country}-{part}", names.get(part, part)) for part in of.subdivisions]
-    return tuple(sorted(places, key=lambda place: place[1])) or ((country, COUNTRIES[country].name),)
 
 
 def plan(desk: Desk, name: str, form: DeskForm, *, key: str = "", reason: str = "") -> workorders.WorkOrder:

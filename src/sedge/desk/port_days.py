@@ -113,7 +113,7 @@ def _marks(ports: Iterable[Port], site: Site, now: datetime, free: tuple[Blackou
 
 
 def _off(site: Site, days: list[date], kept: list[KeptFree], closures: Iterable[Closure]) -> dict[date, str]:
-    part = usual_subdivision(site.timezone)
+    part = usual_subdivision(site.country, site.timezone)
     place = f"{site.country}-{part}" if part else site.country
     off = {day: why for day in days if (why := no_working_day(day, place))}
     for closure in closures:

@@ -294,7 +294,7 @@ def proof(desk: Desk, key: str) -> WorkOrder:
 
 
 def ticked(desk: Desk, port: Port) -> list[tuple[str, str, bool | None]]:
-    """Each number of a switched port: who has it, and whether a call in has proven it since; None where none was placed."""
+    """Each number of a switched port: who has it ('' for nobody), and whether a call in has proven it since; None where none was placed."""
     if port.state not in {PortState.ACTIVATED, PortState.PROVEN, PortState.CLOSED}:
         return []
     switched = next((s.at for s in reversed(port.said) if s.text == "switched"), None)
@@ -311,7 +311,7 @@ def ticked(desk: Desk, port: Port) -> list[tuple[str, str, bool | None]]:
         )
     proven = {p.e164: p.ok for p in rows}
     return [
-        (n.e164, names.get((n.holder.subject, n.holder.id), "") if n.holder else n.state.value, proven.get(n.e164))
+        (n.e164, names.get((n.holder.subject, n.holder.id), "somebody") if n.holder else "", proven.get(n.e164))
         for n in sorted(numbers, key=lambda n: n.e164)
     ]  # fmt: skip
 

@@ -12,7 +12,9 @@ from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.pasted import numbers_in
+from sedge.core.numbers.plan import country_name
 from sedge.core.numbers.ranges import NumberSet
+from sedge.core.paths.openings import holiday_places
 from sedge.core.porting.bill import Compared, compare
 from sedge.core.porting.dates import Earliest, earliest, refused_day, usual_subdivision
 from sedge.core.porting.leads import LEADS
@@ -33,6 +35,7 @@ from sedge.store.workorders import WorkOrder
 
 MOST_NUMBERS = 10_000
 MOST_TEXT = 400
+MOST_CODE = 40
 MOST_BILL = 20_000
 LISTED = 200
 FIELDS = tuple(AccountDetails.model_fields)
@@ -71,11 +74,11 @@ def plan_ports(desk: Desk, text: str, *, account: str, site: str) -> Planned:
 
     def serves(e164: str) -> str:
         country = describe(e164).country
-        return "" if country in carrier.countries else f"{carrier.name} does not serve {country}."
+        return "" if country in carrier.countries else f"{carrier.name} does not serve {country_name(country)}."
 
     found = plan(
         numbers, served, desk.outside.numbering.on_account, ours=ours, serves=serves, submitted=desk.now(),
-        subdivisions={ours_at.country: usual_subdivision(ours_at.timezone)}, blackouts=free,
+        subdivisions={ours_at.country: usual_subdivision(ours_at.country, ours_at.timezone)}, blackouts=free,
     )  # fmt: skip
     return Planned(found, pasted.numbers, tuple(pasted.unread), account, site)
 
@@ -99,9 +102,10 @@ def begin(desk: Desk, text: str, *, account: str, site: str) -> list[Port]:
     with desk.writing() as writing:
         last = last_no(writing)
         pending = {line.e164 for p in open_ports(writing) for line in p.lines}
+        where = writing.records.the(Site, site)
         made = [
             Port(
-                id=desk.new_id("port"), no=last + i, losing=p.losing, country=p.country, subdivision=usual_subdivision(writing.records.the(Site, site).timezone),
+                id=desk.new_id("port"), no=last + i, losing=p.losing, country=p.country, subdivision=usual_subdivision(p.country, where.timezone),
                 account=account, site=site, details=AccountDetails(account=p.account), left_behind=tuple(s.e164 for s in p.left_behind), toll_free=p.changes_responsible,
                 lines=tuple(PortLine(e164=line.e164, hangs=line.hangs, used_for=line.used_for) for line in p.eligible if line.e164 not in pending),
             )
@@ -149,6 +153,11 @@ class PortView:
     def code_name(self) -> str:
         """What the country calls the code that each number has there; '' where it has none."""
         return LEADS[self.port.country].needs_code if self.port.country in LEADS else ""
+
+    @property
+    def parts(self) -> list[tuple[str, str]]:
+        """Parts of the country with public holidays of their own."""
+        return holiday_parts(self.port.country)
 
     def may(self, event: str) -> bool:
         return allows(self.port.state, PortEvent(event))
@@ -211,6 +220,15 @@ def _lacking(port: Port) -> list[Lacking]:
         found.append(
             Lacking("A new main billing number", bool(main), describe(main).national if main else "numbers stay behind: which becomes it?")
         )
+    if code := LEADS[port.country].needs_code if port.country in LEADS else "":
+        without = sum(not x.code for x in port.lines if not x.refused)
+        found.append(
+            Lacking(
+                f"The {code} of each number",
+                not without,
+                f"{without:,} of {len(port.numbers):,} missing; ask for it from the line itself" if without else "all told",
+            )
+        )
     found.append(Lacking("The mandate, signed", bool(port.signed), f"by {port.signed}" if port.signed else "print it and have it signed"))
     return found
 
@@ -234,24 +252,59 @@ def change(desk: Desk, key: str, form: dict[str, str]) -> Port:
         for name in ("main_number", "new_main_number"):
             values[name] = _number(values[name], port, name)
         settled = tuple(f"{x.e164}: {said}" for x in port.lines if (said := form.get(f"settle:{x.e164}", "").strip()[:MOST_TEXT]))
-        lines = tuple(x.but(code=form.get(f"code:{x.e164}", x.code).strip()[:40]) for x in port.lines)
+        codes = _codes(port, form)
+        lines = tuple(x.but(code=codes[x.e164]) for x in port.lines)
         after = {
             "details": AccountDetails(**values),
             "settled": settled,
             "lines": lines,
             "wanted": day_of(form.get("wanted", "")),
             "signed": "",
-            "subdivision": _subdivision(form.get("subdivision", port.subdivision)),
+            "subdivision": part_of(port.country, form.get("subdivision", port.subdivision)),
         }
         return writing.save([gone_through(port, PortEvent.CHANGE, **after)])[0].after
 
 
-def _subdivision(typed: str) -> str:
-    if not re.fullmatch(r"[A-Z0-9]{0,3}", typed.strip().upper()):
+def holiday_parts(country: str) -> list[tuple[str, str]]:
+    """Parts of a country with public holidays of their own: code (ISO 3166-2 without the country) and name."""
+    parts = ((place.partition("-")[2], name) for place, name in holiday_places(country))
+    return [(code, name) for code, name in parts if re.fullmatch(r"[A-Z0-9]{1,3}", code)]
+
+
+def part_of(country: str, typed: str) -> str:
+    """A part of a country whose public holidays count; '' for those of all of it. Raises NotUnderstood."""
+    part, known = typed.strip().upper(), holiday_parts(country)
+    if part and part not in dict(known):
+        some = ", ".join(f"{code} ({name})" for code, name in known[:4])
         raise NotUnderstood(
-            "A part of the country as in ISO 3166-2, such as ENG, SCT or BE; empty: the holidays of all of it.", field="subdivision"
+            f"A part of the country as in ISO 3166-2, such as {some}; empty: the holidays of all of it.", field="subdivision"
         )
-    return typed.strip().upper()
+    return part
+
+
+def _codes(port: Port, form: dict[str, str]) -> dict[str, str]:
+    """The codes of numbers: from a field each, or pasted, a number and its code a line. Raises NotUnderstood naming the line."""
+    told = {x.e164: form.get(f"code:{x.e164}", x.code).strip()[:MOST_CODE] for x in port.lines}
+    for no, line in enumerate(form.get("codes", "").splitlines(), start=1):
+        number, *rest = (part.strip() for part in re.split(r"[;,:\t|]", line, maxsplit=1))
+        if not number:
+            continue
+        if not rest:
+            raise NotUnderstood(f"Line {no}: put a semicolon or a tab between the number and its code.", field="codes")
+        e164 = _number(number, port, "codes")
+        if e164 not in told:
+            raise NotUnderstood(f"Line {no}: {describe(e164).national} is not in this port.", field="codes")
+        told[e164] = rest[0][:MOST_CODE]
+    lead = LEADS.get(port.country)
+    for e164, code in told.items():
+        length = sum(letter.isalnum() for letter in code)
+        if lead and lead.code_length and code and length != lead.code_length:
+            field = "codes" if form.get("codes", "").strip() else f"code:{e164}"
+            raise NotUnderstood(
+                f"A {lead.needs_code} has {lead.code_length} letters and digits; that of {describe(e164).national} has {length}.",
+                field=field,
+            )
+    return told
 
 
 def _number(typed: str, port: Port, field: str) -> str:

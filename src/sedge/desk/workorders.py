@@ -245,7 +245,8 @@ def undo_words(order: WorkOrder) -> str:
     names = sorted({FOR_GOOD[x.body.kind] for x in order.tasks if x.body.kind in FOR_GOOD})
     if not names:
         return "Everything here can be undone as long as nobody has changed it since."
-    return f"This can't be undone: {', '.join(names)}. The rest can, as long as nobody has changed it since."
+    rest = " The rest can, as long as nobody has changed it since." if any(x.body.kind not in FOR_GOOD for x in order.tasks) else ""
+    return f"This can't be undone: {', '.join(names)}.{rest}"
 
 
 def discard(desk: Desk, key: str) -> None:

@@ -11,6 +11,7 @@ from sedge.core.errors import OutsideRefused, OutsideSilent
 
 TIMEOUT = httpx.Timeout(5.0)
 # given up before the other side does (servers close an idle connection after 5 seconds or more): what is sent as it closes gets no answer
+CLOSED = (httpx.RemoteProtocolError, httpx.ReadError, httpx.WriteError)
 KEPT = httpx.Limits(max_connections=100, max_keepalive_connections=20, keepalive_expiry=2.0)
 
 
@@ -68,7 +69,7 @@ class Service:
         """What only reads is asked once more where the other side closed a kept connection just then (RFC 9110, 9.2.2)."""
         try:
             return self._client.request(method, path, **options)
-        except httpx.RemoteProtocolError:
+        except CLOSED:
             if method != "GET":
                 raise
             return self._client.request(method, path, **options)

@@ -47,6 +47,12 @@ COUNTRIES = {
     )
 }
 
+
+def country_name(code: str) -> str:
+    """As people say it; the code itself for a country Sedge does not know."""
+    return COUNTRIES[code].name if code in COUNTRIES else code
+
+
 LANGUAGES = {"en": "English", "de": "German", "fr": "French"}
 
 # Area names by E.164 digits before the subscriber number. Only areas the demo and the reserved ranges use;

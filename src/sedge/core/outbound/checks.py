@@ -1,7 +1,7 @@
 """Rules about what the called party sees: a number must be ours, be rung back, and be one that a carrier of ours takes."""
 
 from sedge.core.estate import Estate
-from sedge.core.numbers.plan import Kind
+from sedge.core.numbers.plan import Kind, country_name
 from sedge.core.records import ORGANISATION, Carrier, Defaults, HolderKind, HolderRef, Number, Person, Site, Trunk
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, add_before, passed, stop, warn
@@ -58,7 +58,7 @@ def same_country(task: t.SetCallerId, estate: Estate) -> Finding | None:
     site = estate.site_of(task.holder)
     if site.country != number.country:
         return warn(
-            f"{number.national} is a number of {number.country}, and {site.name} is in {site.country}: many networks drop such calls."
+            f"{number.national} is a number of {country_name(number.country)}, and {site.name} is in {country_name(site.country)}: many networks drop such calls."
         )
     return passed(f"{number.national} and {site.name} are in the same country")
 

@@ -9,6 +9,7 @@ from datetime import UTC, date, datetime, timedelta
 from functools import lru_cache
 from zoneinfo import ZoneInfo
 
+from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.paths.steps import Closure, Hours, Opening
 
 DAY = 24 * 60
@@ -76,6 +77,17 @@ def minute_of(clock: str) -> int:
 
 def clock_of(minute: int) -> str:
     return f"{minute // 60:02d}:{minute % 60:02d}"
+
+
+@lru_cache(maxsize=32)
+def holiday_places(country: str) -> tuple[tuple[str, str], ...]:
+    """Where public holidays can differ, with names: the country, or its subdivisions (ISO 3166-2)."""
+    import holidays
+
+    of = holidays.country_holidays(country)
+    names = {code: name for name, code in of.subdivisions_aliases.items()}
+    places = [(f"{country}-{part}", names.get(part, part)) for part in of.subdivisions]
+    return tuple(sorted(places, key=lambda place: place[1])) or ((country, COUNTRIES[country].name),)
 
 
 @lru_cache(maxsize=256)

@@ -100,17 +100,21 @@ def earliest(
     return Earliest(day, opens, closes, day_zero, days, size, timezone, tuple(reasons))
 
 
-def usual_subdivision(timezone: str) -> str:
+USUAL = {("GB", "Europe/London"): "ENG", ("DE", "Europe/Berlin"): "BE", ("CA", "America/Toronto"): "ON", ("US", "America/New_York"): "MA"}
+
+
+def usual_subdivision(country: str, timezone: str) -> str:
     """The part of a country whose public holidays usually count at a clock, as a default to be changed; '' for those of all of it. A clock
     does not tell England from Scotland: whoever ports there says so."""
-    return {"Europe/London": "ENG", "Europe/Berlin": "BE", "America/Toronto": "ON", "America/New_York": "MA"}.get(timezone, "")
+    return USUAL.get((country, timezone), "")
 
 
 def no_working_day(day: date, place: str) -> str:
     """Why a day doesn't count; '' where it does."""
     if day.weekday() >= 5:
         return "weekend"
-    return holidays_of(place, day.year).get(day, "")
+    known = holidays_of(place, day.year) or holidays_of(place[:2], day.year)  # a part nobody knows has at least the holidays of all
+    return known.get(day, "")
 
 
 def refused_day(country: str, subdivision: str, at: datetime, blackouts: Iterable[Blackout] = (), timezone: str = "") -> str:

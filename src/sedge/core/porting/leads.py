@@ -11,7 +11,8 @@ from datetime import time
 class Lead:
     """`simple` is one line at one site, `complex` more of either, `large` over `large_over` numbers or several sites (None: as complex).
     `cutoff` is the local hour from which a simple request counts from the next working day. `answer_hours` are the losing carrier's time
-    to answer, simple and complex. `window` is when numbers are switched, local time. `needs_code`: a code for each number."""
+    to answer, simple and complex. `window` is when numbers are switched, local time. `needs_code`: what the code is called that each number
+    has, `code_length` its letters and digits."""
 
     simple: int
     complex: int
@@ -23,6 +24,7 @@ class Lead:
     cutoff: time | None = None
     toll_free: int | None = None
     needs_code: str = ""
+    code_length: int = 0
     note: str = ""
 
 
@@ -45,7 +47,7 @@ LEADS: dict[str, Lead] = {
         basis="practice; at most one working day of interruption (TKG § 59)",
     ),
     "FR": Lead(
-        simple=2, complex=7, answer_hours=(24, 48), window=(time(8), time(20)), needs_code="RIO",
+        simple=2, complex=7, answer_hours=(24, 48), window=(time(8), time(20)), needs_code="RIO", code_length=12,
         basis="Arcep decision on number portability; counted from when the number's code has been checked",
     ),
 }  # fmt: skip

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 
 from sedge.core.numbers.e164 import describe
-from sedge.core.numbers.plan import COUNTRIES, Kind
+from sedge.core.numbers.plan import Kind, country_name
 from sedge.core.porting.dates import Blackout, Earliest, earliest
 from sedge.core.porting.leads import LEADS
 
@@ -68,6 +68,15 @@ class PlannedPort:
         """Whether the responsible organisation of toll-free numbers changes, by papers and times of its own; elsewhere they move as others."""
         return self.toll_free and self.country in LEADS and LEADS[self.country].toll_free is not None
 
+    @property
+    def code_of_each(self) -> str:
+        """What the code is called that each number of this country needs to move; '' where none does."""
+        return LEADS[self.country].needs_code if self.country in LEADS else ""
+
+    @property
+    def country_name(self) -> str:
+        return country_name(self.country)
+
 
 @dataclass
 class PortPlan:
@@ -111,7 +120,7 @@ def _port(
     able = sum(1 for line in lines if line.eligible)
     when, undated = None, ""
     if country not in LEADS:
-        undated = f"There is no table of porting times for {COUNTRIES[country].name if country in COUNTRIES else country} yet."
+        undated = f"There is no table of porting times for {country_name(country)} yet."
     elif able:
         when = earliest(
             country, submitted, subdivision=subdivisions.get(country, ""), numbers=able, toll_free=toll_free, blackouts=blackouts

@@ -8,6 +8,7 @@ from sedge.core.estate import Estate
 from sedge.core.facts import counted
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED
+from sedge.core.numbers.plan import country_name
 from sedge.core.porting.dates import Blackout, earliest, refused_day
 from sedge.core.porting.leads import LEADS
 from sedge.core.porting.records import KeptFree, Port, PortState
@@ -96,10 +97,10 @@ def carrier_takes_it(task: t.SubmitPort, estate: Estate) -> Finding:
     carrier = estate.the(Carrier, estate.the(Account, port.account).carrier)
     if port.country not in carrier.countries:
         return stop(
-            f"{carrier.name} does not serve {port.country}. Choose another account for port {port.no}.",
+            f"{carrier.name} does not serve {country_name(port.country)}. Choose another account for port {port.no}.",
             elsewhere("Choose it", "port", port.id),
         )
-    return passed(f"{carrier.name} takes numbers of {port.country}")
+    return passed(f"{carrier.name} takes numbers of {country_name(port.country)}")
 
 
 @rule("port.date-is-possible", t.SubmitPort)

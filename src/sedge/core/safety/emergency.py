@@ -7,7 +7,7 @@ the same everywhere. Any broken link is a stop. No call is ever placed to a real
 from dataclasses import dataclass, field
 
 from sedge.core.estate import Estate
-from sedge.core.numbers.plan import COUNTRIES, Kind
+from sedge.core.numbers.plan import COUNTRIES, Kind, country_name
 from sedge.core.outbound.dialplan import Dialled, dial
 from sedge.core.paths.trace import EndingKind, World, trace_inbound
 from sedge.core.records import Address, Carrier, HolderKind, HolderRef, Number, Role, Site, Spot, Trunk
@@ -135,7 +135,7 @@ def _spot(number: Number, estate: Estate, broken: list[str]) -> tuple[str, str, 
         broken.append(f"The spot {spot.id} is not good enough to send help to: {problem}.")
     if address.elements.country != number.country:
         broken.append(
-            f"The spot {spot.id} is in {address.elements.country}, the number in {number.country}: help would start in the wrong country."
+            f"The spot {spot.id} is in {country_name(address.elements.country)}, the number in {country_name(number.country)}: help would start in the wrong country."
         )
     if not address.psap:
         broken.append("The register names no public safety answering point for this address.")

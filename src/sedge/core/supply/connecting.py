@@ -7,6 +7,7 @@ from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED, Event, next_state
+from sedge.core.numbers.plan import country_name
 from sedge.core.records import Account, Carrier, Connection, Number, Site, Subject, Trunk
 from sedge.core.reducing import changed, reduces
 from sedge.core.supply.rules import RULES, rule
@@ -62,7 +63,7 @@ def number_is_new(task: t.ConnectNumber, estate: Estate) -> Finding:
         return stop(f"{account.name} is kept in {account.balance.currency}; say what the number costs in that.")
     if number.country != site.country:
         return warn(
-            f"{number.national} is a number of {number.country} and {site.name} is in {site.country}; help could not be sent to it."
+            f"{number.national} is a number of {country_name(number.country)} and {site.name} is in {country_name(site.country)}; help could not be sent to it."
         )
     return passed(f"It stays with {carrier.name} and belongs to {site.name}")
 

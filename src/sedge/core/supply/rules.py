@@ -4,7 +4,7 @@ from sedge.core.estate import Estate
 from sedge.core.facts import Money, in_words
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED, State
-from sedge.core.numbers.plan import Kind
+from sedge.core.numbers.plan import Kind, country_name
 from sedge.core.records import Account, Address, Carrier, Document, Number, Order, Spot
 from sedge.core.safety.spots import spot_problem
 from sedge.core.supply.papers import PAPERS, asked, held
@@ -149,7 +149,7 @@ def when_free(task: t.OrderWhenFree, estate: Estate) -> Finding:
     if {task.most_monthly.currency, task.most_setup.currency} != {account.balance.currency}:
         return stop(f"{account.name} is kept in {account.balance.currency}; say the limits in that.")
     if task.country not in carrier.countries:
-        return stop(f"{carrier.name} sells numbers of {', '.join(carrier.countries)} only.")
+        return stop(f"{carrier.name} sells numbers of {', '.join(map(country_name, carrier.countries))} only.")
     return passed(
         f"{carrier.name} is asked until {estate.clock(task.until)}; nothing dearer than {in_words(task.most_monthly)} a month is bought"
     )

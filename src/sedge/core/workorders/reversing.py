@@ -4,7 +4,7 @@ FOR_GOOD = {
     "order_numbers": "an order",
     "order_when_free": "an order when free",
     "release_number": "a release",
-    "submit_port": "a port that was asked for (cancel it)",
+    "submit_port": "a port that was asked for (cancel the port)",
     "back_out_port": "a port that was backed out of",
     "approve_port_out": "a port out that was approved",
     "tell_carrier": "what a carrier was told",

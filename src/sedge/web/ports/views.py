@@ -81,6 +81,8 @@ def give_back(request: Request, desk: AtDesk, key: str) -> Response:
 def look(request: Request, desk: AtDesk, key: str) -> Response:
     view = ports.look(desk, key)
     zone = ZoneInfo(view.site.timezone)
+    ticked = port_switching.ticked(desk, view.port)
+    planned = sum(1 for line in view.port.lines if line.holder and not line.refused)
     settled = {number: words for number, _, words in (said.partition(": ") for said in view.port.settled)}
     return draw(
         request,
@@ -90,8 +92,8 @@ def look(request: Request, desk: AtDesk, key: str) -> Response:
         picture=course(view.port, zone),
         waits=WAITS[view.port.state],
         settled=settled,
-        held=sum(1 for line in view.port.lines if line.holder and not line.refused),
-        ticked=port_switching.ticked(desk, view.port),
+        held=sum(1 for _, who, _ in ticked if who) if ticked else planned,
+        ticked=ticked,
     )
 
 
