@@ -85,4 +85,4 @@ def test_the_tidy_up_begins_a_work_order(page):
     accessible(page)
     page.get_by_label(re.compile("Choose 0113 496 01")).first.check()
     page.get_by_role("button", name="Check those chosen").click()
-    expect(page.get_by_role("heading", name="Tidy up: 1 numbers")).to_be_visible()
+    expect(page.get_by_role("heading", name="Tidy up: 1 number")).to_be_visible()

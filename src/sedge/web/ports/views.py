@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from typing import Annotated, Any
+from urllib.parse import urlencode
 from zoneinfo import ZoneInfo
 
 from fastapi import Form, Request, UploadFile
@@ -9,6 +10,8 @@ from fastapi.responses import Response
 from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
+from sedge.core.numbers.ranges import NumberSet
+from sedge.core.porting.records import Port
 from sedge.desk import holders, kept_free, papers, port_days, port_switching, port_talking, ports, supply
 from sedge.desk.desk import Desk
 from sedge.store.workorders import WorkOrder
@@ -19,6 +22,7 @@ from sedge.web.shared.rendering import draw, go, is_swap
 
 place = Place()
 MOST_TYPED = 2000
+MOST_NAMED = 2000  # letters of an address that name numbers
 Typed = Annotated[str, Form(max_length=MOST_TYPED)]
 
 
@@ -83,6 +87,7 @@ def look(request: Request, desk: AtDesk, key: str) -> Response:
     zone = ZoneInfo(view.site.timezone)
     ticked = port_switching.ticked(desk, view.port)
     planned = sum(1 for line in view.port.lines if line.holder and not line.refused)
+    held = sum(1 for _, who, _ in ticked if who) if ticked else planned
     settled = {number: words for number, _, words in (said.partition(": ") for said in view.port.settled)}
     return draw(
         request,
@@ -90,11 +95,20 @@ def look(request: Request, desk: AtDesk, key: str) -> Response:
         view=view,
         port=view.port,
         picture=course(view.port, zone),
-        waits=WAITS[view.port.state],
+        waits=WAITS[view.port.state] if held or not ticked else "waits for us: give the numbers out",
         settled=settled,
-        held=sum(1 for _, who, _ in ticked if who) if ticked else planned,
+        held=held,
         ticked=ticked,
+        giving=_giving(view.port, [e164 for e164, who, _ in ticked if not who]),
     )
+
+
+def _giving(port: Port, free: list[str]) -> str:
+    """Where the numbers that nobody has yet are given out: one by its form, more by the plan for many people."""
+    if len(free) == 1:
+        return f"/work-orders/new/assign?{urlencode({'number': free[0]})}"
+    named = ", ".join(f"+{s.first}" if s.first == s.last else f"+{s.first} to +{s.last}" for s in NumberSet.of(free).spans)
+    return f"/work-orders/planner?{urlencode({'site': port.site, 'numbers': named if len(named) <= MOST_NAMED else ''})}"
 
 
 @place.page("/ports/{key}/mandate.pdf", May.SEE_MONEY)

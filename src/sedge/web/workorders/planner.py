@@ -1,8 +1,8 @@
 """The bulk planner: who and what, wishes on sliders, the plan as a picture and a table, changes by hand, one work order."""
 
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import Request
+from fastapi import Query, Request
 from fastapi.responses import Response
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import FormData
@@ -16,12 +16,12 @@ from sedge.web.shared.drawings.pairing import pairing, shown
 from sedge.web.shared.rendering import draw, go, is_swap
 
 place = Place()
-MOST_FIELDS = 12_000
+MOST_FIELDS, MOST_TYPED = 12_000, 4_000
 
 
 @place.page("/work-orders/planner", May.CHANGE_ESTATE)
-def planner(request: Request, desk: AtDesk, site: str = "") -> Response:
-    return draw(request, "planner.html", **_form(desk, planning.Asked(sites=(site,) if site else ())), planned=None)
+def planner(request: Request, desk: AtDesk, site: str = "", numbers: Annotated[str, Query(max_length=MOST_TYPED)] = "") -> Response:
+    return draw(request, "planner.html", **_form(desk, planning.Asked(sites=(site,) if site else (), numbers=numbers)), planned=None)
 
 
 def _form(desk: Desk, asked: planning.Asked) -> dict[str, Any]:
