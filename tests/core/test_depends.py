@@ -58,7 +58,7 @@ def test_a_sites_main_number_is_what_help_rings_back(estate):
         True,
         "are rung back on this number: 3 of its people have no number of their own. Give the site another main number first",
     )
-    assert what["Call path Night desk"].so == "stays, with 1 numbers left"
+    assert what["Call path Night desk"].so == "stays, with 1 number left"
 
 
 def test_what_names_the_number_elsewhere_is_settled_by_tasks(estate):

@@ -240,6 +240,20 @@ def test_a_currency_of_the_holders_carrier_is_what_a_seat_costs(estate):
     assert (str(monthly.amount), monthly.currency) == ("3.60", "EUR")
 
 
+def test_a_seat_that_nobody_holds_saves_nothing_and_one_that_is_held_costs_nothing(estate):
+    from sedge.core.workorders.checks import is_idle
+
+    person, other = estate.person(), estate.person("Bram Tallow")
+    estate.granted(person, "staff")
+    built = estate.build()
+    give, take = t.GrantLicence(holder=person, product="staff"), t.RevokeLicence(holder=person, product="staff")
+    assert (is_idle(give, [give], built), is_idle(take, [take], built)) == (True, False)
+    give, take = t.GrantLicence(holder=other, product="staff"), t.RevokeLicence(holder=other, product="staff")
+    assert (is_idle(give, [give], built), is_idle(take, [take], built)) == (False, True)
+    assert not is_idle(take, [give, take], built)
+    assert not is_idle(t.BuySeats(product="staff", seats=1), [], built)
+
+
 def test_an_estate_without_what_is_asked_for_raises_not_guesses():
     from sedge.core.errors import NotFound
 

@@ -77,7 +77,7 @@ def test_more_people_than_numbers_and_unknown_ones_are_refused_before_anything_i
     held = hold(desk, count=1)
     mails = joiners(desk)
     for people, words in (
-        ("\n".join(mails), "2 people are named, and 1 numbers are ordered"),
+        ("\n".join(mails), "2 people are named, and 1 number ordered"),
         ("Nobody Atall", "Nobody is called"),
         (f"{mails[0]}\n{mails[0]}", "there twice"),
     ):

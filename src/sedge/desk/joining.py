@@ -7,6 +7,7 @@ from typing import Any
 from sqlalchemy import exists, func, select
 
 from sedge.core.errors import NotUnderstood
+from sedge.core.facts import counted
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.records import HolderKind, HolderRef, Number, Person, Role, Site
@@ -112,7 +113,9 @@ def plan(desk: Desk, count: int, *, people: str = "", reserve_for: str = "") -> 
     reserved where it is said for what. Raises NotUnderstood."""
     named = people_in(desk, people)
     if len(named) > count:
-        raise NotUnderstood(f"{len(named)} people are named, and {count} numbers are ordered. Order more, or name fewer.", field="people")
+        raise NotUnderstood(
+            f"{len(named)} people are named, and {counted(count, 'number')} ordered. Order more, or name fewer.", field="people"
+        )
     with desk.reading() as reading:
         taken = {
             n.holder.id for n in reading.records.held_by(Number, [HolderRef(kind=HolderKind.PERSON, id=p.id) for p in named]) if n.holder

@@ -13,7 +13,7 @@ from sedge.core.estate import Estate
 from sedge.core.records import RECORD_TYPES, HolderKind, HolderRef, Number, Order, Person, Product, Site, Subject
 from sedge.core.reduce import apply
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.checks import Costs, Report, check, costs_of, totals
+from sedge.core.workorders.checks import Costs, Report, check, costs_of, is_idle, totals
 from sedge.core.workorders.findings import Finding, Level
 from sedge.core.workorders.needs import Needs, needs
 from sedge.core.workorders.plan import arrange, moved, resolve
@@ -185,10 +185,19 @@ def look(desk: Desk, key: str) -> OrderView:
         undone_by = next((w.id for w in store.listing(reading.connection, limit=200) if w.undo_of == order.id), "")
     report = check(bodies, estate, awaits=order.awaits) if order.state is OrderState.DRAFT else None
     estate = _with_newcomers(bodies, estate)
-    views = [_task_view(stored, bodies, estate, report) for stored in order.tasks]
+    idle = {i for i, b in enumerate(bodies) if report and is_idle(b, bodies, estate)}
+    views = [_task_view(stored, bodies, estate, report, costs=i not in idle) for i, stored in enumerate(order.tasks)]
     after = tuple(aftermath(bodies, report)) if report and report.runnable else ()
     return OrderView(
-        order, views, report, totals(bodies, estate), undo_words(order), undone_by, overlapping, awaited.reference if awaited else "", after
+        order,
+        views,
+        report,
+        totals([b for i, b in enumerate(bodies) if i not in idle], estate),
+        undo_words(order),
+        undone_by,
+        overlapping,
+        awaited.reference if awaited else "",
+        after,
     )
 
 
@@ -203,10 +212,10 @@ def _with_newcomers(bodies: list[Any], estate: Estate) -> Estate:
     return known
 
 
-def _task_view(stored: StoredTask, bodies: list[Any], estate: Estate, report: Report | None) -> TaskView:
+def _task_view(stored: StoredTask, bodies: list[Any], estate: Estate, report: Report | None, *, costs: bool = True) -> TaskView:
     body = resolve(stored.body, bodies)
     verb, rest = tell(body, estate)
-    monthly, once = costs_of(body, estate) if not _number_missing(body, estate) else (None, None)
+    monthly, once = costs_of(body, estate) if costs and not _number_missing(body, estate) else (None, None)
     findings = [f for f in report.findings if f.task == stored.position] if report else []
     stopped = stored.state is TaskState.PLANNED and any(f.level is Level.STOP for f in findings)
     when = "not yet" if stopped else _when(stored, body, estate)

@@ -5,6 +5,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.plan import country_name
 from sedge.core.planner.problem import MEMORABLE, Free, Met, Problem, Wants, Wish, fits_extension, same_ending, team_of
 
 
@@ -37,7 +38,9 @@ class Seen:
     def _left_out(self, person: Wants) -> str:
         if not self.there[person.country]:
             return f"There is no number of {person.country} among those that may be given."
-        return f"All {self.taken[person.country]} numbers of {person.country} go to others. Add more, or order what is missing."
+        return (
+            f"All {self.taken[person.country]} numbers of {country_name(person.country)} go to others. Add more, or order what is missing."
+        )
 
     def _extension(self, person: Wants, number: Free) -> Met | None:
         if not self.problem.weight(Wish.EXTENSION) or len(person.extension) < 2:

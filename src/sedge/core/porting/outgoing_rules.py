@@ -64,7 +64,8 @@ def what_is_lost(task: t.ApprovePortOut, estate: Estate) -> Finding:
     bound = [n for n in numbers if n.bound_until and n.bound_until > estate.now.date()]
     told = []
     if names:
-        told.append(f"{', '.join(names[:3])}{f' and {len(names) - 3} more' if len(names) > 3 else ''} will have no such number any more")
+        more = f" and {len(names) - 3} more" if len(names) > 3 else ""
+        told.append(f"{', '.join(names[:3])}{more} will be without {'it' if len(numbers) == 1 else 'them'}")
     if bound:
         last = max(n.bound_until for n in bound if n.bound_until)
         told.append(f"{len(bound):,} {'is' if len(bound) == 1 else 'are'} paid for until {last.day} {last:%B %Y}, their minimum term")

@@ -236,8 +236,12 @@ def holders_suit(task: t.ActivatePort, estate: Estate) -> Finding:
             f"Nobody has been chosen for the numbers of port {port.no}: callers of all of them would be turned away from the switch on.",
             elsewhere("Choose who has them", "port holders", port.id),
         )
-    free = f"; {nobody:,} will be free" if nobody else ""
-    return _together(_unready(port, REST, estate), port, f"{len(port.numbers) - nobody:,} numbers have somebody from the switch on{free}")
+    free, given = f"; {nobody:,} will be free" if nobody else "", len(port.numbers) - nobody
+    return _together(
+        _unready(port, REST, estate),
+        port,
+        f"{counted(given, 'number')} {'has' if given == 1 else 'have'} somebody from the switch on{free}",
+    )
 
 
 @rule("port.back-out-open", t.BackOutPort)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from sedge.core.estate import Estate
-from sedge.core.facts import Money
+from sedge.core.facts import Money, counted
 from sedge.core.records import (
     Defaults,
     Grant,
@@ -126,7 +126,7 @@ def _paths(number: Number, estate: Estate, around: Around) -> Iterator[Dependenc
     path = estate.get(PathVersion, number.path)
     if path:
         rest = (
-            f"stays, with {around.followers - 1:,} numbers left"
+            f"stays, with {counted(around.followers - 1, 'number')} left"
             if around.followers > 1
             else "is followed by no other number: nobody calls it any more"
         )

@@ -222,6 +222,18 @@ def costs_of(task: Any, estate: Estate) -> tuple[Money | None, Money | None]:
             return None, None
 
 
+def is_idle(task: Any, tasks: Sequence[Any], estate: Estate) -> bool:
+    """Whether a task that has not run yet finds nothing to do, and so costs and saves nothing: a seat that is held already, or that nobody
+    holds and nothing before it gives."""
+    if not isinstance(task, t.GrantLicence | t.RevokeLicence):
+        return False
+    held = any(g.product == task.product for g in estate.grants_of(task.holder))
+    turned = t.RevokeLicence if isinstance(task, t.GrantLicence) else t.GrantLicence
+    if any(isinstance(x, turned) and (x.holder, x.product) == (task.holder, task.product) for x in tasks):
+        return False
+    return held if isinstance(task, t.GrantLicence) else not held
+
+
 def _seat(key: str, holder: HolderRef, estate: Estate) -> Money:
     """A seat's price, in the currency in which the holder's site pays its carrier."""
     product = estate.the(Product, key)

@@ -57,7 +57,7 @@ EXAMPLES = {
     "port-out.can-be-answered": "Port out 2 is refused already; there is nothing to approve.",
     "port-out.asked-by-us": "The account number is not ours. Refuse it: The account number is wrong.",
     "port-out.help-rings-back": "Without 0113 496 0192, Owen Lark at Wharf House has no other number to be rung back on after a call for help. Give the site another main number first.",
-    "port-out.what-is-lost": "Ifeoma Okafor will have no such number any more. What depends on them is cleaned up by a work order once they have gone.",
+    "port-out.what-is-lost": "Ifeoma Okafor will be without it. What depends on them is cleaned up by a work order once they have gone.",
     "port.day-has-come": "Port 3 is switched from Tuesday 15 December 10:00; the task waits for that by itself.",
     "path.rota-goes-round": "“On duty”: Amara Whitlock swaps a duty and is not rung there.",
     "caller-id.number-given": "Always the same number is to be shown, and none is given. Choose one, or show everybody's own.",
