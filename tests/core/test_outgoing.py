@@ -78,9 +78,7 @@ def test_nobody_approves_unseen_or_twice_and_what_is_lost_is_said(estate):
     assert found(estate, request(number), vouched="")["port-out.asked-by-us"].level == "stop"
     said = found(estate, request(number))
     assert said["port-out.asked-by-us"].level == "pass"
-    assert said["port-out.what-is-lost"].message.startswith(
-        "Ifeoma Okafor will be without it; 1 is paid for until 3 January 2027"
-    )
+    assert said["port-out.what-is-lost"].message.startswith("Ifeoma Okafor will be without it; 1 is paid for until 3 January 2027")
     assert found(estate, request(number).but(state=PortOutState.REFUSED))["port-out.can-be-answered"].level == "stop"
     late = request(number).but(answer_due=NOW - timedelta(hours=1))
     assert found(estate, late)["port-out.can-be-answered"].level == "warn"

@@ -352,12 +352,17 @@ def _plan(found: PortPlan) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def _told(details: AccountDetails) -> dict[str, str]:
+    """As it is written with `change`: the account's number is `number`."""
+    return {"number" if name == "account" else name: value for name, value in details.model_dump().items()}
+
+
 def _shown(desk: AtDesk, key: str) -> dict[str, Any]:
     view = ports.look(desk, key)
     port = view.port
     return {
         "id": port.id, "no": port.no, "state": port.state.value, "losing": port.losing, "to_account": port.account, "site": port.site,
-        "account": port.details.model_dump(), "wanted_date": port.wanted.isoformat() if port.wanted else None, "signed": port.signed or None,
+        "account": _told(port.details), "wanted_date": port.wanted.isoformat() if port.wanted else None, "signed": port.signed or None,
         "numbers": [{"e164": x.e164, "eligible": not x.refused, "reasons": [x.refused] if x.refused else [], "hangs": x.hangs or None, "code": x.code or None} for x in port.lines],
         "left_behind": list(port.left_behind), "lacking": [{"what": x.what, "done": x.done, "says": x.says} for x in view.lacking],
         "earliest": _earliest(view.earliest) if view.earliest else None, "foc": _moment(port.foc), "answer_due": _moment(port.answer_due),

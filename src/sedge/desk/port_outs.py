@@ -1,7 +1,7 @@
 """Ports out at the desk: what other carriers ask ours for, answered in time; numbers that went without a word; what is to be cleaned up."""
 
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from sqlalchemy import func, select
@@ -52,6 +52,12 @@ class PortOutView:
     def unasked(self) -> bool:
         """Whether the numbers went without anybody asking us, wherever they are by now."""
         return self.request.state in {PortOutState.UNASKED, PortOutState.CLAIMED, PortOutState.RETURNED}
+
+    @property
+    def paid_until(self) -> date | None:
+        """The last day of a minimum term that goes beyond the numbers' own time here; None where nothing is paid for after they went."""
+        gone = self.request.goes_at.date() if self.request.goes_at else self.request.asked_at.date()
+        return max((n.bound_until for n in self.numbers if n.bound_until and n.bound_until > gone), default=None)
 
     @property
     def advice(self) -> str:
