@@ -5,7 +5,9 @@ from decimal import Decimal
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sedge.core.supply.drift import MEANINGS, DriftKind, OurLine, TheirLine, compare
+from sedge.core.supply.drift import MEANINGS, DriftKind, OurLine, TheirLine, as_told, compare
+from sedge.core.workorders import tasks as t
+from sedge.core.workorders.telling import tell
 
 OURS = OurLine("assigned", 80, "leeds-a", leaving=False)
 THEIRS = TheirLine(Decimal("0.80"), None, "in service")
@@ -73,3 +75,15 @@ def test_following_the_carrier_leaves_no_difference(mine, its):
             case DriftKind.STATE:
                 raise AssertionError("all are in service")
     assert list(compare(after, its, {}, "GBP")) == []
+
+
+def test_prices_are_told_as_people_write_them_and_the_rest_as_it_is():
+    assert as_told("in service, 0.80 GBP a month") == "in service, £0.80 a month"
+    assert (as_told("1.1 EUR"), as_told("not on its list"), as_told("trunk 12 AB")) == ("€1.10", "not on its list", "trunk 12 AB")
+
+
+def test_the_way_it_is_settled_is_what_the_task_says(estate):
+    number = estate.number(301)
+    told = t.TellCarrier(number=number, account="brackwater-main", drift="other price", ours="0.65 GBP")
+    assert tell(told, estate.build()) == ("0113 496 0301: dispute the price", "£0.65")
+    assert tell(t.FollowCarrier(number=number, drift="other price", theirs="1.45 GBP"), estate.build())[1] == "£1.45"

@@ -15,7 +15,7 @@ from sedge.core.facts import counted, money
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Capacity, Carrier, Number, Site, Subject
 from sedge.core.reduce import changed
-from sedge.core.supply.drift import MEANINGS, NOT_BILLED_YET, Difference, DriftKind, Meaning, OurLine, TheirLine, compare
+from sedge.core.supply.drift import MEANINGS, NOT_BILLED_YET, Difference, DriftKind, Meaning, OurLine, TheirLine, as_told, compare
 from sedge.core.workorders import tasks as t
 from sedge.desk import workorders
 from sedge.desk.desk import Desk, Reading
@@ -49,6 +49,14 @@ class DriftRow:
     @property
     def meaning(self) -> Meaning:
         return MEANINGS[self.kind]
+
+    @property
+    def here(self) -> str:
+        return as_told(self.ours)
+
+    @property
+    def there(self) -> str:
+        return as_told(self.theirs)
 
 
 @dataclass(frozen=True)

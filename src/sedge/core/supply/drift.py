@@ -3,11 +3,13 @@
 Nothing is ever put right by itself: either the estate follows the carrier, or the carrier is told what is so, by a work order.
 """
 
+import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from decimal import Decimal
 from enum import StrEnum
 
+from sedge.core.facts import in_words, money
 from sedge.core.numbers.life import State
 
 
@@ -38,6 +40,14 @@ MEANINGS: dict[DriftKind, Meaning] = {
     DriftKind.STATE: Meaning("The carrier has it on its way out, and nobody here has said so.", "It is on its way out", "Stop it at the carrier", grave=True),
     DriftKind.TRUNK: Meaning("The carrier sends its calls over another trunk than the one it is listed on here.", "List it on the carrier's trunk", "Tell the carrier our trunk", grave=True),
 }  # fmt: skip
+
+
+_PRICE = re.compile(r"\b(\d+(?:\.\d+)?) ([A-Z]{3})\b")
+
+
+def as_told(value: str) -> str:
+    """One side of a difference as people write it: `1.10 GBP` is £1.10."""
+    return _PRICE.sub(lambda price: in_words(money(price[1], price[2])), value)
 
 
 @dataclass(frozen=True, slots=True)

@@ -23,6 +23,7 @@ from sedge.core.records import (
     Subscription,
     Trunk,
 )
+from sedge.core.supply.drift import MEANINGS, DriftKind, as_told
 from sedge.core.workorders import tasks as t
 
 
@@ -104,9 +105,9 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
         case t.ConnectNumber():
             return f"Connect {n}", f"over {_name(estate, Trunk, task.trunk)}; it stays with its carrier"
         case t.FollowCarrier():
-            return f"{describe(task.number).national}: as its carrier lists it", f"{task.drift}: {task.theirs}"
+            return _settled(task, MEANINGS[DriftKind(task.drift)].follow, task.theirs)
         case t.TellCarrier():
-            return f"{describe(task.number).national}: tell its carrier", f"{task.drift}{': ' + task.ours if task.ours else ''}"
+            return _settled(task, MEANINGS[DriftKind(task.drift)].tell, task.ours)
         case t.ApprovePortOut():
             asked = estate.get(PortOut, task.request)
             return (
@@ -144,6 +145,11 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
             return "Register the address", f"of {n} with its carrier"
         case _:
             return _plain(task.kind, n)
+
+
+def _settled(task: t.FollowCarrier | t.TellCarrier, what: str, value: str) -> tuple[str, str]:
+    """A difference from a carrier's list and the way in which it is settled."""
+    return f"{describe(task.number).national}: {what[0].lower()}{what[1:]}", as_told(value)
 
 
 def _changed_person(task: t.ChangePerson, estate: Estate) -> tuple[str, str]:
