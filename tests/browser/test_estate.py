@@ -67,6 +67,11 @@ def test_the_map_is_worked_with_the_keyboard_alone(page):
     expect(page.get_by_text("23 numbers picked")).to_be_visible()  # they stay picked while one looks around
     page.get_by_role("button", name="Pick none").click()
     expect(page.locator("#picked-form")).to_be_hidden()
+    page.goto("/numbers?number=441134960100")
+    page.get_by_role("link", name="Skip to the card of 0113 496 0100").press("Enter")
+    expect(page.locator("#card")).to_be_focused()
+    page.keyboard.press("Tab")
+    assert page.evaluate("document.querySelector('#card').contains(document.activeElement)")
 
 
 def test_a_list_from_a_mail_becomes_a_selection(page):
@@ -171,7 +176,8 @@ def test_untidy_files_are_settled_word_by_word(page):
     for _ in range(6):
         with page.expect_response("**/leave"):
             page.get_by_role("button", name="Leave the open rows out").click()
-        page.wait_for_load_state("networkidle")
+        expect(page.locator(".htmx-request, .htmx-swapping, .htmx-settling")).to_have_count(0)
+        expect(page.get_by_role("button", name=re.compile("Leave the open rows out|Make the work order"))).to_be_visible()
         if page.get_by_role("button", name="Make the work order").is_visible():
             break
     page.get_by_role("button", name="Make the work order").click()

@@ -52,7 +52,7 @@ def choose_site(request: Request, desk: AtDesk, query: ThePage, name: str = "") 
 @place.page("/find", May.LOOK)
 def find(request: Request, desk: AtDesk, find: str = "") -> Response:
     found = desk_numbers.find(desk, find[:2000])
-    return draw(request, "_found.html", groups=views.answers(found, find[:2000]), problem=found.problem)
+    return draw(request, "_found.html", groups=views.answers(found, find[:2000]), problem=found.problem, text=find[:2000])
 
 
 @place.action("/numbers/views", May.LOOK)

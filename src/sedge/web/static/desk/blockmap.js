@@ -89,13 +89,18 @@ export const blockMap = () => ({
   },
 });
 
+const place = () => location.pathname + location.search;
+let shown = place();
+
 async function showCard(address) {
   await htmx.ajax("GET", address, { target: "#card", swap: "innerHTML" });
   history.pushState({}, "", address);
+  shown = place();
   document.querySelector("#card").hidden = false;
   document.querySelector("#main").classList.add("has-card");
 }
 
+// Back from a card is another page; a jump within the page (to the card, to the content) is not.
 addEventListener("popstate", () => {
-  if (document.querySelector(".blockmap")) location.reload();
+  if (document.querySelector(".blockmap") && place() !== shown) location.reload();
 });
