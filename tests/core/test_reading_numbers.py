@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sedge.core.errors import NotOneNumber
-from sedge.core.numbers.e164 import describe, is_in_service, read, read_one
+from sedge.core.numbers.e164 import describe, ending, is_in_service, read, read_one
 from sedge.core.numbers.finding import SearchKind, understand
 from sedge.core.numbers.plan import FICTION, Kind, fiction_range
 
@@ -112,3 +112,14 @@ def test_a_range_and_a_pattern_mean_their_numbers():
 
 def test_a_fragment_is_tried_without_its_trunk_prefix():
     assert "44113496" in understand("0113 496", "GB").leading
+
+
+@pytest.mark.parametrize(
+    ("first", "last", "told"),
+    [
+        ("0113 496 0100", "0113 496 0149", "0149"), ("01 99 00 56 77", "01 99 00 56 79", "79"), ("01 99 00 56 99", "01 99 00 57 01", "57 01"),
+        ("(617) 555-0140", "(617) 555-0142", "0142"), ("030 23125100", "030 23125199", "23125199"), ("0113 496 0100", "0113 496 0100", ""),
+    ],
+)  # fmt: skip
+def test_the_end_of_a_range_is_told_in_whole_groups(first, last, told):
+    assert ending(first, last) == told

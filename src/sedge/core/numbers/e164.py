@@ -108,6 +108,13 @@ def read_one(text: str, home: str, *, field: str = "number", also: tuple[str, ..
     return reading.candidates[0].e164
 
 
+def ending(first: str, last: str) -> str:
+    """What a range's last number adds to its first, both written alike, in whole groups: 0149 for 0113 496 0100 and 0113 496 0149."""
+    shared = [a == b for a, b in zip(re.split(r"(?<=[ -])", first), re.split(r"(?<=[ -])", last), strict=False)]
+    same = shared.index(False) if False in shared else len(shared)
+    return "".join(re.split(r"(?<=[ -])", last)[same:])
+
+
 _CANONICAL = re.compile(r"\+[1-9][0-9]{6,14}").fullmatch
 _verdicts: dict[tuple[str, int], bool | None] = {}
 MOST_VERDICTS = 200_000

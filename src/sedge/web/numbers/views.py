@@ -10,7 +10,7 @@ from urllib.parse import urlencode
 from markupsafe import Markup
 
 from sedge.core.facts import Money, counted
-from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.e164 import describe, ending
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.paths.trace import Happening
@@ -376,7 +376,8 @@ def chosen_link(name: str, act: str = "", *, unread: tuple[str, ...] = ()) -> st
 def numbers_in_words(numbers: NumberSet, most: int = 12) -> str:
     """The first ranges as people write them."""
     spans = numbers.spans
-    words = [describe(f"+{s.first}").national + (f" to {str(s.last)[-4:]}" if len(s) > 1 else "") for s in spans[:most]]
+    both = [(describe(f"+{s.first}").national, describe(f"+{s.last}").national) for s in spans[:most]]
+    words = [f"{first} to {ending(first, last)}" if first != last else first for first, last in both]
     return ", ".join(words) + (f" and {len(spans) - most:,} more ranges" if len(spans) > most else "")
 
 

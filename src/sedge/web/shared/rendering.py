@@ -15,7 +15,7 @@ from sedge.core.access.roles import May, allowed
 from sedge.core.facts import Money, counted, in_words
 from sedge.core.ledger.sentences import sentence
 from sedge.core.moments import lasting
-from sedge.core.numbers.e164 import describe, in_national
+from sedge.core.numbers.e164 import describe, ending, in_national
 from sedge.core.outbound.forwarding import in_words_exact
 from sedge.web.doors import house_of, who_asks
 from sedge.web.shared.drawings.ruler import ruler
@@ -57,6 +57,7 @@ def environment(now: Any) -> Environment:
         "day": lambda m: f"{m:%-d %B %Y}",
         "clock": lambda seconds: f"{seconds // 60}:{seconds % 60:02d}",
         "counted": counted,
+        "ending_after": lambda last, first: ending(first, last),
         "whole": lambda words: words if words.endswith((".", "?")) else f"{words}.",
         "thousands": lambda n: f"{n:,}",
         "sentence": sentence,
