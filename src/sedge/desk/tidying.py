@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 from decimal import Decimal
 from typing import Any
 
-from sqlalchemy import exists, func, select
+from sqlalchemy import exists, func, select, text
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood, OutsideTrouble
@@ -22,6 +22,7 @@ from sedge.store.records import is_open
 
 MOST_ROWS = 300  # of one kind; how many more there are is said
 MOST_COUNTED = 1000
+MOST_LOOKED = 20_000
 MOST_ASKED = 2000  # of the telephone system, the quietest first
 MOST_CHOSEN = 2000
 FEWEST_DAYS, MOST_DAYS = 7, 730
@@ -164,17 +165,16 @@ def _uncalled(reading: Reading, calls: dict[str, datetime | None]) -> Found:
 
 
 def _doubles(reading: Reading) -> Found:
+    """Extra numbers of people who have a main one, among the first `MOST_LOOKED` extra numbers there are."""
     life = tables.life
-    main = life.alias()
-    has_main = exists().where(main.c.holder_kind == "person", main.c.holder_id == life.c.holder_id, main.c.role == Role.MAIN.value)
-    return _where(
-        reading,
-        "an extra number",
-        life.c.holder_kind == "person",
-        life.c.role == Role.EXTRA.value,
-        life.c.state == State.ASSIGNED.value,
-        has_main,
-    )
+    columns = (life.c.number, life.c.holder_kind, life.c.holder_id)
+    extra = select(*columns).where(text(tables.EXTRA)).order_by(life.c.number).limit(MOST_LOOKED).subquery()
+    mains = select(life.c.holder_id).where(text(tables.ONE_OF_EACH), life.c.holder_kind == "person", life.c.role == Role.MAIN.value)
+    beside = (extra.c.holder_kind == "person", extra.c.holder_id.in_(mains))
+    query = select(extra.c.number).where(*beside).order_by(extra.c.number).limit(MOST_COUNTED + 1)
+    found = list(reading.connection.execute(query).scalars())
+    rows = reading.records.where(Number, life.c.number.in_(found[:MOST_ROWS]), is_open(), order_by=life.c.number)
+    return [(n, "an extra number", n.assignment.since if n.assignment else None) for n in rows], len(found)
 
 
 def _idle(reading: Reading, days: int) -> Found:

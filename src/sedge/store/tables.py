@@ -69,6 +69,8 @@ def _record_table(name: str, *columns: Any) -> Table:
 
 
 UNREGISTERED = "spot IS NOT NULL AND (registered_spot IS NULL OR registered_spot != spot)"
+ONE_OF_EACH = "role IN ('main', 'mailbox access')"  # roles of which a holder has one number at most
+EXTRA = "role = 'extra'"
 OPEN_LIFE = "state NOT IN ('released', 'ported out', 'closed')"
 
 life = _record_table(
@@ -119,6 +121,7 @@ life = _record_table(
         sqlite_where=text("spot IS NULL AND state = 'assigned'"),
         postgresql_where=text("spot IS NULL AND state = 'assigned'"),
     ),
+    Index("life_extra", "number", "holder_kind", "holder_id", sqlite_where=text(EXTRA), postgresql_where=text(EXTRA)),
     Index("life_fallback", "fallback", sqlite_where=text("fallback IS NOT NULL"), postgresql_where=text("fallback IS NOT NULL")),
     Index("life_unregistered", "carrier", "number", sqlite_where=text(UNREGISTERED), postgresql_where=text(UNREGISTERED)),
     Index("life_until", "state_until", sqlite_where=text("state_until IS NOT NULL"), postgresql_where=text("state_until IS NOT NULL")),
@@ -135,8 +138,8 @@ life = _record_table(
         "holder_id",
         "role",
         unique=True,
-        sqlite_where=text("role IN ('main', 'mailbox access')"),
-        postgresql_where=text("role IN ('main', 'mailbox access')"),
+        sqlite_where=text(ONE_OF_EACH),
+        postgresql_where=text(ONE_OF_EACH),
     ),
 )
 IN_USE = life.c.state.in_(("assigned", "porting out")) & life.c.holder_id.is_not(None)  # calls to it ring somebody
