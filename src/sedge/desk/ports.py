@@ -30,6 +30,7 @@ from sedge.desk import kept_free, papers, workorders
 from sedge.desk.desk import Desk, Reading, Writing
 from sedge.formats.mandate import MandateFacts, mandate
 from sedge.formats.port_calendar import PortDate, write
+from sedge.formats.sheets import text_of
 from sedge.store import tables
 from sedge.store.workorders import WorkOrder
 
@@ -37,6 +38,7 @@ MOST_NUMBERS = 10_000
 MOST_TEXT = 400
 MOST_CODE = 40
 MOST_BILL = 20_000
+MOST_FILE = 1_000_000
 LISTED = 200
 FIELDS = tuple(AccountDetails.model_fields)
 
@@ -53,6 +55,13 @@ class Planned:
     unread: tuple[str, ...]
     account: str
     site: str
+
+
+def with_file(text: str, content: bytes) -> str:
+    """What was typed, and what a file says beside it (CSV, XLSX or text). Raises NotUnderstood."""
+    if len(content) > MOST_FILE:
+        raise NotUnderstood("A file of numbers may have 1 MB; this is larger. Leave out the columns without numbers.", field="file")
+    return f"{text}\n{text_of(content)}" if content else text
 
 
 def plan_ports(desk: Desk, text: str, *, account: str, site: str) -> Planned:

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from datetime import date, datetime
 from itertools import islice
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 from sedge.core.errors import NotUnderstood
@@ -40,10 +41,6 @@ def head_of(file: Path) -> Head:
     """Header, encoding and delimiter of a CSV file. Raises NotUnderstood for one that is empty or no table."""
     with file.open("rb") as raw:
         sample = raw.read(_SAMPLE)
-    if not sample.strip():
-        raise NotUnderstood("The file is empty.", field="file")
-    if b"\0" in sample and not sample.startswith((b"\xff\xfe", b"\xfe\xff")):
-        raise NotUnderstood("This is no text file. Save the sheet as CSV or XLSX and try again.", field="file")
     encoding = _encoding(sample)
     text = sample.decode(encoding, errors="replace")
     first = next((line for line in text.splitlines() if line.strip()), "")
@@ -59,7 +56,22 @@ def head_of(file: Path) -> Head:
     return Head([plain_cell(cell) for cell in header], encoding, delimiter, notes)
 
 
+def text_of(content: bytes) -> str:
+    """What a small file says: text as it is, the first sheet of a spreadsheet as CSV. Raises NotUnderstood for one that is neither."""
+    if content[:4] != b"PK\x03\x04":
+        return content.decode(_encoding(content[:_SAMPLE]), errors="replace")
+    with TemporaryDirectory() as folder:
+        raw, plain = Path(folder) / "raw", Path(folder) / "plain"
+        raw.write_bytes(content)
+        from_spreadsheet(raw, plain)
+        return plain.read_text(encoding="utf-8")
+
+
 def _encoding(sample: bytes) -> str:
+    if not sample.strip():
+        raise NotUnderstood("The file is empty.", field="file")
+    if b"\0" in sample and not sample.startswith((b"\xff\xfe", b"\xfe\xff")):
+        raise NotUnderstood("This is no text file. Save the sheet as CSV or XLSX and try again.", field="file")
     if sample.startswith((b"\xff\xfe", b"\xfe\xff")):
         return "utf-16"
     try:

@@ -44,12 +44,15 @@ def _choices(desk: Desk, text: str, account: str, site: str) -> dict[str, Any]:
 @place.action("/ports/new", May.BUY)
 def plan(
     request: Request, desk: AtDesk, text: Annotated[str, Form(max_length=200_000)] = "", account: Typed = "", site: Typed = "", what: Typed = "plan",
+    file: UploadFile | None = None,
 ) -> Response:  # fmt: skip
     """Look first; `begin` keeps what can move as drafts."""
     if what == "begin":
         made = ports.begin(desk, text, account=account, site=site)
         return go(request, f"/ports/{made[0].id}" if len(made) == 1 else "/ports")
-    planned = ports.plan_ports(desk, text, account=account, site=site)
+    content = file.file.read(ports.MOST_FILE + 1) if file and file.filename else b""
+    planned = ports.plan_ports(desk, ports.with_file(text, content), account=account, site=site)
+    text = _written(planned.numbers) if content else text  # what is begun with is what was read
     if is_swap(request):
         return draw(request, "_port_plan.html", planned=planned, text=text, account=account, site=site)
     return draw(request, "port_new.html", planned=planned, **_choices(desk, text, account, site))
@@ -103,11 +106,15 @@ def look(request: Request, desk: AtDesk, key: str) -> Response:
     )
 
 
+def _written(numbers: NumberSet) -> str:
+    return ", ".join(f"+{s.first}" if s.first == s.last else f"+{s.first} to +{s.last}" for s in numbers.spans)
+
+
 def _giving(port: Port, free: list[str]) -> str:
     """Where the numbers that nobody has yet are given out: one by its form, more by the plan for many people."""
     if len(free) == 1:
         return f"/work-orders/new/assign?{urlencode({'number': free[0]})}"
-    named = ", ".join(f"+{s.first}" if s.first == s.last else f"+{s.first} to +{s.last}" for s in NumberSet.of(free).spans)
+    named = _written(NumberSet.of(free))
     return f"/work-orders/planner?{urlencode({'site': port.site, 'numbers': named if len(named) <= MOST_NAMED else ''})}"
 
 
