@@ -70,7 +70,11 @@ def test_what_is_wrong_is_named(api, body, field):
 def test_what_is_not_there_says_so(api):
     assert api.get("ports/port-x").status_code == 404
     assert post_status(api, {"text": "0117 496 0800", "to_account": "nowhere", "site": "wharf-house"}) == 404
-    assert api.get("ports/earliest", params={"country": "AU"}).status_code == 422
+    for country in ("AU", "XX", "[]", "  "):
+        assert api.get("ports/earliest", params={"country": country}).status_code == 422, country
+    for part, said in (("XX", "ENG (England)"), ("Zone A", "ENG (England)")):
+        assert said in api.get("ports/earliest", params={"country": "GB", "subdivision": part}).json()["detail"]
+    assert problem(api, "GET", "ports/earliest?country=XX&subdivision=ENG") == (422, "not-understood", "subdivision")
 
 
 def post_status(api, body):

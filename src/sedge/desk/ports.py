@@ -12,7 +12,7 @@ from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.pasted import numbers_in
-from sedge.core.numbers.plan import country_name
+from sedge.core.numbers.plan import COUNTRIES, country_name
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.paths.openings import holiday_places
 from sedge.core.porting.bill import Compared, compare
@@ -275,7 +275,9 @@ def change(desk: Desk, key: str, form: dict[str, str]) -> Port:
 
 
 def holiday_parts(country: str) -> list[tuple[str, str]]:
-    """Parts of a country with public holidays of their own: code (ISO 3166-2 without the country) and name."""
+    """Parts of a country with public holidays of their own: code (ISO 3166-2 without the country) and name; none where it is not known."""
+    if country not in COUNTRIES:
+        return []
     parts = ((place.partition("-")[2], name) for place, name in holiday_places(country))
     return [(code, name) for code, name in parts if re.fullmatch(r"[A-Z0-9]{1,3}", code)]
 
@@ -283,6 +285,8 @@ def holiday_parts(country: str) -> list[tuple[str, str]]:
 def part_of(country: str, typed: str) -> str:
     """A part of a country whose public holidays count; '' for those of all of it. Raises NotUnderstood."""
     part, known = typed.strip().upper(), holiday_parts(country)
+    if part and not known:
+        raise NotUnderstood(f"{country_name(country)} has no parts with holidays of their own here; leave it empty.", field="subdivision")
     if part and part not in dict(known):
         some = ", ".join(f"{code} ({name})" for code, name in known[:4])
         raise NotUnderstood(
