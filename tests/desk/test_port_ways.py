@@ -1,18 +1,19 @@
 """Numbers that move another way: French ones with a code for each, toll-free ones whose responsible organisation changes."""
 
 import subprocess
-from datetime import date, timedelta
+from datetime import timedelta
+from urllib.parse import urlencode
 
 import pytest
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.life import State
-from sedge.core.porting.dates import no_working_day, usual_subdivision
-from sedge.core.porting.records import PortState
+from sedge.core.porting.records import Port, PortState
 from sedge.core.records import Carrier, Number, Site, Subject, Trunk
 from sedge.core.reduce import changed
 from sedge.desk import port_switching, ports, workorders
 from sedge.store.workorders import OrderState
+from sedge.web.ports.views import _giving
 from tests.conftest import until_quiet
 from tests.desk.test_ports import now, submitted
 
@@ -63,7 +64,7 @@ def test_each_french_number_needs_its_code_and_a_wrong_one_is_sent_back(house, d
     ports.change(desk, paris.id, PARIS)
     ports.sign(desk, paris.id, "Imogen Vance")
     stops = [f.message for f in workorders.look(desk, ports.submission(desk, paris.id).id).report.stops]
-    assert stops == ["01 99 00 01 01 needs its RIO; ask for it from the line itself."]
+    assert stops == ["01 99 00 01 01: it needs its RIO. Ask for it from the line itself."]
     codes = {f"code:{n}": rio(n) for n in FRENCH}
     submitted(house, desk, paris.id, **PARIS, **{**codes, f"code:{FRENCH[1]}": "01P1A2B3C4D5"})
     until_quiet(house, timedelta(days=4))
@@ -106,7 +107,7 @@ def test_codes_can_be_pasted_and_what_is_wrong_with_them_is_said_at_once(desk, p
     for typed, said in (
         ("01 99 00 01 01 01P101QUAI3Z", "Line 1: put a semicolon or a tab between the number and its code."),
         ("01 99 00 01 03; 01P103QUAI5Z", "Line 1: 01 99 00 01 03 is not in this port."),
-        ("01 99 00 01 02; 01P102QUAI4", "A RIO has 12 letters and digits; that of 01 99 00 01 02 has 11."),
+        ("01 99 00 01 02; 01P102QUAI4", "01 99 00 01 02: a RIO has 12 letters and digits, this one has 11."),
     ):
         with pytest.raises(NotUnderstood) as wrong:
             ports.change(desk, paris.id, {**PARIS, "codes": typed})
@@ -124,10 +125,21 @@ def test_a_part_of_another_country_has_no_holidays_here(desk, paris):
         assert wrong.value.field == "subdivision"
         assert "6AE (Alsace)" in wrong.value.message
     assert ports.change(desk, paris.id, {**PARIS, "subdivision": "57"}).subdivision == "57"
-    assert (
-        usual_subdivision("FR", "Europe/Paris"),
-        usual_subdivision("DE", "Europe/London"),
-        usual_subdivision("GB", "Europe/London"),
-    ) == ("", "", "ENG")
-    # stored before parts were looked up: the holidays of the whole country count at least
-    assert no_working_day(date(2026, 12, 25), "DE-ENG")
+
+
+def test_a_code_of_the_wrong_length_is_stopped_before_the_carrier_sees_it(desk, paris):
+    ports.change(desk, paris.id, {**PARIS, **{f"code:{n}": rio(n) for n in FRENCH}})
+    with desk.writing(reason="kept before codes were measured") as writing:
+        port = writing.records.the(Port, paris.id)
+        lines = (port.lines[0], port.lines[1].but(code="01P1"))
+        writing.save([changed(Subject.PORT, port, port.but(lines=lines), "port.changed")])
+    ports.sign(desk, paris.id, "Imogen Vance")
+    (stop,) = workorders.look(desk, ports.submission(desk, paris.id).id).report.stops
+    assert stop.message == "01 99 00 01 02: a RIO has 12 letters and digits, this one has 4. Ask for it from the line itself."
+
+
+def test_numbers_that_nobody_has_yet_are_given_out_by_a_form_or_by_the_planner(paris):
+    assert _giving(paris, ["+33199000101"]) == "/work-orders/new/assign?number=%2B33199000101"
+    assert _giving(paris, list(FRENCH)) == f"/work-orders/planner?{urlencode({'site': 'paris', 'numbers': '+33199000101 to +33199000102'})}"
+    scattered = [f"+3319900{n:04d}" for n in range(5000, 6000, 2)]
+    assert _giving(paris, scattered) == "/work-orders/planner?site=paris&numbers="  # too many for an address: those free at the site

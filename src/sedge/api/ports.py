@@ -13,7 +13,7 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.holding import HolderRef
 from sedge.core.numbers.e164 import read_one
-from sedge.core.porting.dates import Earliest, earliest
+from sedge.core.porting.dates import Earliest, earliest, part_of
 from sedge.core.porting.planning import PortPlan
 from sedge.core.porting.records import AccountDetails, KeptFree, PortLine
 from sedge.core.words import Role
@@ -145,7 +145,7 @@ def when(
     numbers: Annotated[int, Query(ge=1, le=1_000_000)] = 1, sites: Annotated[int, Query(ge=1, le=10_000)] = 1, toll_free: bool = False,
 ) -> dict[str, Any]:  # fmt: skip
     """The earliest day and why."""
-    part = ports.part_of(country.upper(), subdivision)
+    part = part_of(country.upper(), subdivision)
     return _earliest(
         earliest(country.upper(), submitted or desk.now(), subdivision=part, numbers=numbers, sites=sites, toll_free=toll_free)
     )

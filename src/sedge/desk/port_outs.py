@@ -11,7 +11,7 @@ from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused, Outs
 from sedge.core.estate import Change
 from sedge.core.facts import counted
 from sedge.core.numbers.life import ENDED
-from sedge.core.porting.outgoing import REFUSALS, Doubt, doubts, gone, refused, stays
+from sedge.core.porting.outgoing import REFUSALS, Doubt, bound_beyond, doubts, gone, refused, stays
 from sedge.core.porting.outgoing_records import PortOut, PortOutState
 from sedge.core.porting.records import AccountDetails, Said
 from sedge.core.records import Account, Carrier, Number, Subject
@@ -57,7 +57,7 @@ class PortOutView:
     def paid_until(self) -> date | None:
         """The last day of a minimum term that goes beyond the numbers' own time here; None where nothing is paid for after they went."""
         gone = self.request.goes_at.date() if self.request.goes_at else self.request.asked_at.date()
-        return max((n.bound_until for n in self.numbers if n.bound_until and n.bound_until > gone), default=None)
+        return max((n.bound_until for n in bound_beyond(self.numbers, gone) if n.bound_until), default=None)
 
     @property
     def advice(self) -> str:

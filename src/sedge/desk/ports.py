@@ -12,11 +12,10 @@ from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.pasted import numbers_in
-from sedge.core.numbers.plan import COUNTRIES, country_name
+from sedge.core.numbers.plan import country_name
 from sedge.core.numbers.ranges import NumberSet
-from sedge.core.paths.openings import holiday_places
 from sedge.core.porting.bill import Compared, compare
-from sedge.core.porting.dates import Earliest, earliest, refused_day, usual_subdivision
+from sedge.core.porting.dates import Earliest, earliest, holiday_parts, part_of, refused_day, usual_subdivision
 from sedge.core.porting.leads import LEADS
 from sedge.core.porting.life import PortEvent, allows
 from sedge.core.porting.planning import PortPlan, plan
@@ -274,27 +273,6 @@ def change(desk: Desk, key: str, form: dict[str, str]) -> Port:
         return writing.save([gone_through(port, PortEvent.CHANGE, **after)])[0].after
 
 
-def holiday_parts(country: str) -> list[tuple[str, str]]:
-    """Parts of a country with public holidays of their own: code (ISO 3166-2 without the country) and name; none where it is not known."""
-    if country not in COUNTRIES:
-        return []
-    parts = ((place.partition("-")[2], name) for place, name in holiday_places(country))
-    return [(code, name) for code, name in parts if re.fullmatch(r"[A-Z0-9]{1,3}", code)]
-
-
-def part_of(country: str, typed: str) -> str:
-    """A part of a country whose public holidays count; '' for those of all of it. Raises NotUnderstood."""
-    part, known = typed.strip().upper(), holiday_parts(country)
-    if part and not known:
-        raise NotUnderstood(f"{country_name(country)} has no parts with holidays of their own here; leave it empty.", field="subdivision")
-    if part and part not in dict(known):
-        some = ", ".join(f"{code} ({name})" for code, name in known[:4])
-        raise NotUnderstood(
-            f"A part of the country as in ISO 3166-2, such as {some}; empty: the holidays of all of it.", field="subdivision"
-        )
-    return part
-
-
 def _codes(port: Port, form: dict[str, str]) -> dict[str, str]:
     """The codes of numbers: from a field each, or pasted, a number and its code a line. Raises NotUnderstood naming the line."""
     told = {x.e164: form.get(f"code:{x.e164}", x.code).strip()[:MOST_CODE] for x in port.lines}
@@ -309,14 +287,10 @@ def _codes(port: Port, form: dict[str, str]) -> dict[str, str]:
             raise NotUnderstood(f"Line {no}: {describe(e164).national} is not in this port.", field="codes")
         told[e164] = rest[0][:MOST_CODE]
     lead = LEADS.get(port.country)
-    for e164, code in told.items():
-        length = sum(letter.isalnum() for letter in code)
-        if lead and lead.code_length and code and length != lead.code_length:
-            field = "codes" if form.get("codes", "").strip() else f"code:{e164}"
-            raise NotUnderstood(
-                f"A {lead.needs_code} has {lead.code_length} letters and digits; that of {describe(e164).national} has {length}.",
-                field=field,
-            )
+    wrong = next(((e164, why) for e164, code in told.items() if lead and code and (why := lead.code_problem(code))), None)
+    if wrong:
+        field = "codes" if form.get("codes", "").strip() else f"code:{wrong[0]}"
+        raise NotUnderstood(f"{describe(wrong[0]).national}: {wrong[1]}", field=field)
     return told
 
 

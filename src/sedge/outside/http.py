@@ -10,8 +10,8 @@ import httpx
 from sedge.core.errors import OutsideRefused, OutsideSilent
 
 TIMEOUT = httpx.Timeout(5.0)
-# given up before the other side does (servers close an idle connection after 5 seconds or more): what is sent as it closes gets no answer
 CLOSED = (httpx.RemoteProtocolError, httpx.ReadError, httpx.WriteError)
+# given up before the other side does (servers close an idle connection after 5 seconds or more): what is sent as it closes gets no answer
 KEPT = httpx.Limits(max_connections=100, max_keepalive_connections=20, keepalive_expiry=2.0)
 
 

@@ -4,6 +4,7 @@ Day 0 is the day of the request if it is a working day, and for a simple port be
 working day. Weekends and public holidays of country and subdivision don't count.
 """
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
@@ -11,8 +12,8 @@ from enum import StrEnum
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.facts import counted
-from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.paths.openings import holidays_of, zone
+from sedge.core.numbers.plan import COUNTRIES, country_name
+from sedge.core.paths.openings import holiday_places, holidays_of, zone
 from sedge.core.porting.leads import LEADS, Lead
 
 LATE_BACK_OUT = timedelta(hours=2)
@@ -107,6 +108,27 @@ def usual_subdivision(country: str, timezone: str) -> str:
     """The part of a country whose public holidays usually count at a clock, as a default to be changed; '' for those of all of it. A clock
     does not tell England from Scotland: whoever ports there says so."""
     return USUAL.get((country, timezone), "")
+
+
+def holiday_parts(country: str) -> list[tuple[str, str]]:
+    """Parts of a country with public holidays of their own: code (ISO 3166-2 without the country) and name; none where it is not known."""
+    if country not in COUNTRIES:
+        return []
+    parts = ((place.partition("-")[2], name) for place, name in holiday_places(country))
+    return [(code, name) for code, name in parts if re.fullmatch(r"[A-Z0-9]{1,3}", code)]
+
+
+def part_of(country: str, typed: str) -> str:
+    """A part of a country whose public holidays count; '' for those of all of it. Raises NotUnderstood."""
+    part, known = typed.strip().upper(), holiday_parts(country)
+    if part and not known:
+        raise NotUnderstood(f"{country_name(country)} has no parts with holidays of their own here; leave it empty.", field="subdivision")
+    if part and part not in dict(known):
+        some = ", ".join(f"{code} ({name})" for code, name in known[:4])
+        raise NotUnderstood(
+            f"A part of the country as in ISO 3166-2, such as {some}; empty: the holidays of all of it.", field="subdivision"
+        )
+    return part
 
 
 def no_working_day(day: date, place: str) -> str:

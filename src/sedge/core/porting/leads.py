@@ -27,6 +27,15 @@ class Lead:
     code_length: int = 0
     note: str = ""
 
+    def code_problem(self, code: str) -> str:
+        """What is wrong with a number's code, none told included; '' where nothing is. Blanks and dashes in it don't count."""
+        length = sum(letter.isalnum() for letter in code)
+        if not self.needs_code or length == self.code_length:
+            return ""
+        if not length:
+            return f"it needs its {self.needs_code}."
+        return f"a {self.needs_code} has {self.code_length} letters and digits, this one has {length}."
+
 
 LEADS: dict[str, Lead] = {
     "US": Lead(

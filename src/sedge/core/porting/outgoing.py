@@ -4,8 +4,9 @@ Whoever asks has to know the account as its carrier does. A request that does no
 approve, and what would be lost by it is said before.
 """
 
+from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 
 from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
@@ -22,6 +23,11 @@ REFUSALS = {
     "account-number": "The account number is wrong.", "name-mismatch": "The name is not ours.", "pin-wrong": "The PIN is wrong.",
     "not-in-service": "A number is not in service on this account.", "pending-order": "Another order of a number is under way.", "not-authorised": "We have not asked for it.",
 }  # fmt: skip
+
+
+def bound_beyond(numbers: Iterable[Number], day: date) -> list[Number]:
+    """Those whose minimum term goes on after a day: they are paid for although they are gone."""
+    return [n for n in numbers if n.bound_until and n.bound_until > day]
 
 
 @dataclass(frozen=True)

@@ -1,7 +1,7 @@
 """Rules about letting numbers go to another carrier: what would be stolen, lost or paid for is said before anything is answered."""
 
 from sedge.core.estate import Estate
-from sedge.core.porting.outgoing import REFUSALS, doubts
+from sedge.core.porting.outgoing import REFUSALS, bound_beyond, doubts
 from sedge.core.porting.outgoing_records import PortOut, PortOutState
 from sedge.core.records import Account, Number, Site
 from sedge.core.safety.callback import is_main, left_without, told
@@ -61,7 +61,7 @@ def what_is_lost(task: t.ApprovePortOut, estate: Estate) -> Finding:
     request = estate.the(PortOut, task.request)
     numbers = [n for e164 in request.numbers if (n := estate.get(Number, e164))]
     names = sorted({estate.holder(n.holder).name for n in numbers if n.holder})
-    bound = [n for n in numbers if n.bound_until and n.bound_until > estate.now.date()]
+    bound = bound_beyond(numbers, estate.now.date())
     told = []
     if names:
         more = f" and {len(names) - 3} more" if len(names) > 3 else ""

@@ -80,13 +80,10 @@ def numbers_can_move(task: t.SubmitPort, estate: Estate) -> Finding:
         return stop(
             f"{ours.national} is in the estate already, {ours.state}. Take it out of the port.", elsewhere("Take it out", "port", port.id)
         )
-    code = LEADS[port.country].needs_code if port.country in LEADS else ""
-    without = next((x for x in port.lines if code and not x.code and not x.refused), None)
-    if without:
-        return stop(
-            f"{describe(without.e164).national} needs its {code}; ask for it from the line itself.",
-            elsewhere("Fill it in", "port", port.id),
-        )
+    lead = LEADS.get(port.country)
+    for line in port.lines:
+        if lead and not line.refused and (why := lead.code_problem(line.code)):
+            return stop(f"{describe(line.e164).national}: {why} Ask for it from the line itself.", elsewhere("Fill it in", "port", port.id))
     return passed(f"{counted(len(port.numbers), 'number')} can move")
 
 
