@@ -82,8 +82,9 @@ def test_a_paper_that_is_sent_back_and_another_that_is_taken(page, tmp_path):
 def test_an_order_the_balance_does_not_cover_leads_to_the_deposit_and_goes_through_after_it(page):
     sign_in(page)
     page.goto("/carriers/brackwater/accounts")
-    page.get_by_label(re.compile("A line for each account")).fill("Copperleaf Cafés; 1.00")
-    page.get_by_role("button", name="Open them").click()
+    page.get_by_label(re.compile("One line per account")).fill("Copperleaf Cafés; 1.00")
+    page.get_by_role("button", name="Review accounts").click()
+    page.get_by_role("button", name="Open 1 account and deposit £1.00").dblclick()
     expect(page.get_by_text("1 account opened")).to_be_visible()
     page.get_by_role("link", name="Copperleaf Cafés").click()
     expect(page.get_by_role("heading", name="Copperleaf Cafés")).to_be_visible()
@@ -96,7 +97,8 @@ def test_an_order_the_balance_does_not_cover_leads_to_the_deposit_and_goes_throu
     held = page.url
     page.get_by_label("Quote").get_by_role("link", name="Deposit").click()
     page.get_by_label(re.compile("^Amount for")).fill("500")
-    page.get_by_role("button", name="Deposit (simulated)").click()
+    page.get_by_role("button", name="Review deposit").click()
+    page.get_by_role("button", name="Deposit £500.00").click()
     expect(page.get_by_text("£1,140.00").first).to_be_visible()
     page.goto(held)
     ordered(page, "Just enough")

@@ -26,7 +26,7 @@ def books(house):
 
 
 def opened(desk, batch="account-1", lines=LINES):
-    return accounts.open_many(desk, "brackwater", accounts.lines_in(lines), batch=batch)
+    return accounts.open_many(desk, "brackwater", accounts.lines_in(desk, lines, "GBP"), batch=batch)
 
 
 def test_many_are_opened_at_once_each_with_its_own_balance_and_key(house, desk):
@@ -86,23 +86,23 @@ def test_a_payment_that_is_refused_leaves_nothing_behind(house, desk):
     [
         ("", "a line for each account"),
         ("; 5", "Line 1: a name"),
-        ("A; lots", "Line 1: Type an amount"),
+        ("A; lots", "Line 1: “lots” is no amount"),
         ("A; 5\nB; -3", "Line 2: Type an amount between"),
         ("A; 5; somebody", "no mail address"),
         ("A\na", "is there twice"),
         ("A; NaN", "Line 1"),
-        ("A; 1.001", "two places"),
+        ("A; 1.0010", "2 places"),
     ],
 )
-def test_lines_that_cannot_be_read_are_named(lines, words):
+def test_lines_that_cannot_be_read_are_named(desk, lines, words):
     with pytest.raises(NotUnderstood, match=words) as error:
-        accounts.lines_in(lines)
+        accounts.lines_in(desk, lines, "GBP")
     assert error.value.field == "lines"
 
 
 def test_a_name_that_has_an_account_there_is_refused(desk):
     opened(desk)
-    with pytest.raises(NotUnderstood, match="has an account with Brackwater Telecom already"):
+    with pytest.raises(NotUnderstood, match="There is an account called"):
         opened(desk, batch="account-2")
 
 
@@ -233,7 +233,7 @@ def test_the_days_of_grace_are_chosen_at_the_carrier_and_count_in_the_outlook(ho
 
 def test_accounts_are_opened_only_where_the_carrier_can_be_asked(desk):
     with pytest.raises(NotFound):
-        accounts.open_many(desk, "nobody", accounts.lines_in("A"), batch="account-9")
+        accounts.open_many(desk, "nobody", accounts.lines_in(desk, "A", "GBP"), batch="account-9")
     with pytest.raises(NotAllowedNow):
         with desk.writing() as writing:
             writing.connection.execute(tables.secret.delete())
@@ -243,3 +243,25 @@ def test_accounts_are_opened_only_where_the_carrier_can_be_asked(desk):
 def test_numbers_of_a_country_are_bought_on_the_account_that_is_meant_for_it(desk):
     assert searching.one(desk, Wish("DE", area="Berlin"), "brackwater").account.id == "brackwater-berlin"
     assert searching.one(desk, Wish("GB", area="Leeds"), "brackwater").account.id == "brackwater-main"
+
+
+def test_a_payment_is_made_once_however_often_it_is_asked_for(house, desk):
+    for _ in range(3):
+        after = accounts.deposit(desk, "brackwater-main", "5,00", identity="deposit-1")
+    assert str(after.balance.amount) == "645.00"
+    assert house.outside.carrier("brackwater").with_key("key-of-brackwater-main").call("GET", "account")["balance"] == "645.00"
+
+
+def test_accounts_opened_twice_at_once_pay_in_once_and_tell_their_keys_to_both(house, desk):
+    """A double click: the second answer is the one that is seen."""
+
+    def pressed():
+        return accounts.open_many(
+            desk, "brackwater", [accounts.Wanted("Copperleaf Cafés", Decimal("50.00"), "")], batch="account-7", show_again=True
+        )
+
+    first, second = pressed(), pressed()
+    assert str(second[0].account.balance.amount) == "50.00"
+    assert first[0].key == second[0].key != ""
+    until_quiet(house, timedelta(hours=1))
+    assert pressed()[0].key == "", "an hour later it is shown no more"

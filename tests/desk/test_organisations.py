@@ -120,3 +120,32 @@ def test_a_token_of_the_demo_acts_for_its_first_organisation(house):
     assert access.by_token(house, "demo", loopback=True).organisation == "lanternfield"
     assert len({m.sign_in for m in access.demo_people(house)}) == len(access.demo_people(house)) == len(MEMBERS)
     assert access.whose(house, secrets.token_hex(8)) is None
+
+
+def test_nobody_enters_another_organisation_by_its_name(house):
+    """The id is made here, whatever name and token are sent; what is there is not touched, nor told of."""
+    leila = house.desk(MEMBERS[1])
+    with in_(house, "copperleaf").reading() as reading:
+        before = (reading.records.all(Account), reading.records.all(Product))
+    for name, token in (("Copperleaf Cafes", ""), ("copperleaf", "copperleaf"), ("Copperleaf!", "x")):
+        sent = form(name=name, carriers=[], token=token, site_name="", street="", administrators="")
+        assert all(c.ok for c in organisations.review(leila, sent).checks), "whether another has that name is not told"
+        made = organisations.create(leila, sent)
+        assert made.id.startswith("org-")
+    assert "copperleaf" not in {m.organisation.id for m in organisations.mine(leila)}
+    with in_(house, "copperleaf").reading() as reading:
+        assert (reading.records.all(Account), reading.records.all(Product)) == before
+
+
+def test_a_token_is_of_whoever_sends_it(house, desk):
+    rowans, leilas = (organisations.create(d, form(carriers=[], street="", administrators="")) for d in (desk, house.desk(MEMBERS[1])))
+    assert rowans.id != leilas.id
+    organisations.create(desk, form(carriers=[], street="", administrators="", name="Another name"))
+    assert in_(house, rowans.id).organisation.name == "Reedbed Archive", "made once, it is changed no more"
+
+
+def test_an_organisation_that_could_not_be_made_whole_is_nobodys(house, desk):
+    house.outside.control.order_fault({"service": "fellgate", "fault": "error", "count": 1})
+    with pytest.raises(OutsideTrouble, match="Nothing is set up yet"):
+        organisations.create(desk, form())
+    assert "Reedbed Archive" not in {m.organisation.name for m in organisations.mine(desk)}

@@ -2,6 +2,7 @@
 
 import json
 import re
+from urllib.parse import quote
 
 import pytest
 
@@ -318,10 +319,25 @@ def test_a_search_that_cannot_be_says_why_and_keeps_what_was_typed(rowan, wish, 
 
 
 def test_a_deposit_changes_the_balance_and_is_written_down(rowan):
-    assert sent(rowan, "/carriers/accounts/brackwater-main/deposit", amount="60") == "/carriers/accounts/brackwater-main"
+    where = "/carriers/accounts/brackwater-main/deposit"
+    shown = text(rowan, f"{where}?amount=60,00")
+    assert "Deposit £60.00</button>" in shown
+    assert "£700.00" in shown, "the balance after it is said before"
+    button = dict(re.findall(r'name="(amount|key)" value="([^"]+)"', shown))
+    for _ in range(3):
+        assert sent(rowan, where, **button) == "/carriers/accounts/brackwater-main"
+    assert "£700.00" in page_of(rowan, "/carriers"), "pressed three times it is paid once"
+    for amount, words in (
+        ("lots", "is no amount"),
+        ("-5", "between £1.00 and"),
+        ("1.250", "£1.25 or £1,250.00"),
+        ("€5", "which is GBP"),
+        ("5e3", "is no amount"),
+    ):
+        asked = text(rowan, f"{where}?amount={quote(amount)}")
+        assert words in asked
+        assert f'value="{amount}"' in asked, "what was typed stands there still"
     assert "£700.00" in page_of(rowan, "/carriers")
-    assert refused(rowan, "/carriers/accounts/brackwater-main/deposit", amount="lots")[0] == "amount"
-    assert refused(rowan, "/carriers/accounts/brackwater-main/deposit", amount="-5")[0] == "amount"
 
 
 # ── work orders ──

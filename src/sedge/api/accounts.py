@@ -1,6 +1,7 @@
 """Accounts with carriers: their rules, what has moved on them, opening more, paying in."""
 
 import hashlib
+from decimal import Decimal
 from typing import Any
 
 from fastapi import Request
@@ -8,6 +9,7 @@ from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
+from sedge.api.amounts import Amount, OptionalAmount
 from sedge.api.doors import AtDesk, Resource, once
 from sedge.core.access.roles import May
 from sedge.core.records import Account
@@ -19,7 +21,7 @@ resource = Resource(tags=["accounts"])
 class AccountAsked(BaseModel):
     model_config = ConfigDict(extra="forbid")
     name: str = Field(min_length=1, max_length=80)
-    opening: str = Field(default="0", max_length=20, description="what is paid in at once")
+    opening: Amount = "0"
     contact: str = Field(default="", max_length=200, description="mail address of whom to tell when it runs low")
 
 
@@ -33,19 +35,19 @@ class Terms(BaseModel):
     """Everything is set anew; an empty text takes a rule away."""
 
     model_config = ConfigDict(extra="forbid")
-    low_mark: str = Field(max_length=20)
+    low_mark: Amount
     contact: str = Field(default="", max_length=200)
     alert_mail: str = Field(default="", max_length=200)
     alert_phone: str = Field(default="", max_length=40)
-    top_up_at: str = Field(default="", max_length=20)
-    top_up_amount: str = Field(default="", max_length=20)
-    top_up_most: str = Field(default="", max_length=20)
+    top_up_at: OptionalAmount = ""
+    top_up_amount: OptionalAmount = ""
+    top_up_most: OptionalAmount = ""
     grace_days: str = Field(default="", max_length=3)
 
 
 class Deposit(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    amount: str = Field(max_length=20)
+    amount: Amount
 
 
 @resource.read("/carrier-accounts/{key}", May.SEE_MONEY)
@@ -73,14 +75,14 @@ def moves(desk: AtDesk, key: str) -> dict[str, Any]:
     return {"items": items, "next": None}
 
 
-@resource.write("/carriers/{key}/accounts", May.BUY)
+@resource.write("/carriers/{key}/accounts", May.PAY)
 def open_accounts(request: Request, desk: AtDesk, key: str, asked: AccountsAsked) -> Response:
     """Each with a key, told this once and kept nowhere but sealed: the same `Idempotency-Key` again opens nothing twice, and its
     answer has no keys. An account that could not be opened, or paid into, says so in `problem`."""
     given = request.headers.get("idempotency-key", "")
     batch = f"account-{hashlib.sha256(f'{desk.who.sign_in}:{given}'.encode()).hexdigest()[:16]}" if given else desk.new_id("account")
-    lines = "\n".join(f"{a.name};{a.opening};{a.contact}" for a in asked.accounts)
-    opened = accounts.open_many(desk, key, accounts.lines_in(lines), batch=batch, currency=asked.currency)
+    wanted = [accounts.Wanted(a.name, Decimal(a.opening), a.contact) for a in asked.accounts]
+    opened = accounts.open_many(desk, key, accounts.checked_lines(wanted), batch=batch, currency=asked.currency)
     rows = [
         {"name": o.wanted.name, "id": o.account.id if o.account else None, "key": o.key or None, "problem": o.problem or None}
         for o in opened
@@ -88,12 +90,12 @@ def open_accounts(request: Request, desk: AtDesk, key: str, asked: AccountsAsked
     return JSONResponse({"items": rows}, 201)
 
 
-@resource.write("/carrier-accounts/{key}/terms", May.BUY)
+@resource.write("/carrier-accounts/{key}/terms", May.PAY)
 def terms(desk: AtDesk, key: str, asked: Terms) -> dict[str, Any]:
     return _shape(desk, accounts.set_terms(desk, key, asked.model_dump()))
 
 
-@resource.write("/carrier-accounts/{key}/deposits", May.BUY)
+@resource.write("/carrier-accounts/{key}/deposits", May.PAY)
 def deposit(request: Request, desk: AtDesk, key: str, asked: Deposit) -> Response:
     """A simulated payment; one for each `Idempotency-Key`."""
 

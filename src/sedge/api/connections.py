@@ -7,6 +7,7 @@ from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
+from sedge.api.amounts import Amount
 from sedge.api.doors import AtDesk, Resource, once
 from sedge.core.access.roles import May
 from sedge.core.words import Transport
@@ -39,7 +40,7 @@ class Connect(BaseModel):
     numbers: str = Field(max_length=20_000)
     carrier_account: str = Field(max_length=80)
     site: str = Field(max_length=80)
-    monthly: str = Field(default="0", max_length=20)
+    monthly: Amount = "0"
     capacity: str = Field(default="any", max_length=10)
     trunk: str = Field(default="", max_length=80)
     name: str = Field(default="", max_length=80)

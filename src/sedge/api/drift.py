@@ -58,13 +58,13 @@ def compare(desk: AtDesk) -> dict[str, Any]:
     return look(desk)
 
 
-@resource.write("/drift/put-right", May.CHANGE_ESTATE, status_code=201)
+@resource.write("/drift/put-right", May.RELEASE, status_code=201)
 def put_right(desk: AtDesk, asked: Right) -> dict[str, Any]:
     """A draft of the work order that does it."""
     return shapes.drafted(drift.put_right(desk, asked.chosen, direction=asked.direction, site=asked.site))
 
 
-@resource.write("/drift/accept", May.CHANGE_ESTATE)
+@resource.write("/drift/accept", May.RELEASE)
 def accept(desk: AtDesk, asked: Known) -> dict[str, Any]:
     """Known, and may stay."""
     return {"accepted": drift.accept(desk, asked.chosen, asked.why)}

@@ -33,7 +33,7 @@ async def file_of(request: Request) -> io.BytesIO:
 TheFile = Annotated[io.BytesIO, Depends(file_of)]
 
 
-@resource.write("/imports/numbers", May.CHANGE_ESTATE)
+@resource.write("/imports/numbers", May.IMPORT)
 async def import_numbers(
     desk: AtDesk, data: TheFile, dry_run: bool = False, name: str = "file", site: str = "", account: str = "", price: str = ""
 ) -> dict[str, Any]:
@@ -53,13 +53,13 @@ async def import_numbers(
     return await run_in_threadpool(done)
 
 
-@resource.read("/imports/numbers/{key}", May.CHANGE_ESTATE)
+@resource.read("/imports/numbers/{key}", May.IMPORT)
 def imported_file(desk: AtDesk, key: str) -> dict[str, Any]:
     """How far a file is, and what was found in it."""
     return shapes.number_file(number_files.get(desk, key))
 
 
-@resource.write("/imports/numbers/{key}/begin", May.CHANGE_ESTATE)
+@resource.write("/imports/numbers/{key}/begin", May.IMPORT)
 def begin_import(desk: AtDesk, key: str) -> dict[str, Any]:
     """Bring in what was looked through, by a work order."""
     number_files.begin(desk, key)
@@ -91,18 +91,18 @@ class RowsSay(BaseModel):
     said: dict[str, str]
 
 
-@resource.read("/take-overs", May.CHANGE_ESTATE)
+@resource.read("/take-overs", May.IMPORT)
 def take_overs(desk: AtDesk) -> dict[str, Any]:
     items = [{"id": one.id, "name": one.name, "state": one.state, "work_order": one.work_order} for one in take_over.listing(desk)]
     return {"items": items, "next": None}
 
 
-@resource.write("/take-overs", May.CHANGE_ESTATE, status_code=201)
+@resource.write("/take-overs", May.IMPORT, status_code=201)
 def begin_take_over(desk: AtDesk, body: Named) -> dict[str, Any]:
     return shapes.sitting(take_over.look(desk, take_over.begin(desk, body.name).id))
 
 
-@resource.write("/take-overs/{key}/files", May.CHANGE_ESTATE, status_code=201)
+@resource.write("/take-overs/{key}/files", May.IMPORT, status_code=201)
 async def add_to_take_over(desk: AtDesk, key: str, data: TheFile, name: str = "file") -> dict[str, Any]:
     """One more CSV or XLSX file, as the body."""
 
@@ -113,34 +113,34 @@ async def add_to_take_over(desk: AtDesk, key: str, data: TheFile, name: str = "f
     return await run_in_threadpool(done)
 
 
-@resource.read("/take-overs/{key}", May.CHANGE_ESTATE)
+@resource.read("/take-overs/{key}", May.IMPORT)
 def worksheet(desk: AtDesk, key: str) -> dict[str, Any]:
     """What comes of the files so far, and what is still asked."""
     return shapes.sitting(take_over.look(desk, key))
 
 
-@resource.write("/take-overs/{key}/words", May.CHANGE_ESTATE)
+@resource.write("/take-overs/{key}/words", May.IMPORT)
 def settle_word(desk: AtDesk, key: str, body: WordMeans) -> dict[str, Any]:
     """What a word means, for every row that uses it; an empty meaning is nothing."""
     take_over.settle_word(desk, key, body.ask, body.word, body.meaning)
     return shapes.sitting(take_over.look(desk, key))
 
 
-@resource.write("/take-overs/{key}/rows", May.CHANGE_ESTATE)
+@resource.write("/take-overs/{key}/rows", May.IMPORT)
 def settle_rows(desk: AtDesk, key: str, body: RowsSay) -> dict[str, Any]:
     """What rows (file and line) say instead: number, who, email, site, state, or `leave`: `yes`."""
     take_over.settle_rows(desk, key, body.rows, body.said)
     return shapes.sitting(take_over.look(desk, key))
 
 
-@resource.write("/take-overs/{key}/leave", May.CHANGE_ESTATE)
+@resource.write("/take-overs/{key}/leave", May.IMPORT)
 def leave_open_ones(desk: AtDesk, key: str) -> dict[str, Any]:
     """Leave out every row that something is still asked about."""
     take_over.leave_open_ones(desk, key)
     return shapes.sitting(take_over.look(desk, key))
 
 
-@resource.write("/take-overs/{key}/order", May.CHANGE_ESTATE, status_code=201)
+@resource.write("/take-overs/{key}/order", May.IMPORT, status_code=201)
 def make_order(desk: AtDesk, key: str) -> dict[str, Any]:
     """The one work order that takes everything settled over, as a draft."""
     order = take_over.make_order(desk, key)

@@ -7,6 +7,7 @@ from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
+from sedge.api.amounts import Amount
 from sedge.api.doors import AtDesk, Resource, once
 from sedge.core.access.roles import May
 from sedge.desk import licences
@@ -23,7 +24,7 @@ class ProductAsked(BaseModel):
     needs_all: list[str] | None = Field(default=None, max_length=20)
     needs_any: list[str] | None = Field(default=None, max_length=20)
     for_holders: list[str] | None = Field(default=None, max_length=4)
-    price: str | None = Field(default=None, max_length=20)
+    price: Amount | None = None
     currency: str | None = Field(default=None, max_length=3)
     propagation_minutes: int | None = None
     trial_days: int | None = None

@@ -148,7 +148,7 @@ def history(desk: AtDesk, number: str, limit: int = 100, after: int = 0) -> dict
     return {"items": [shapes.entry(e) for e in page.entries], "next": str(page.next) if page.next else None}
 
 
-@resource.write("/{number}", May.EDIT_FACTS, method="PATCH")
+@resource.write("/{number}", May.NOTE, method="PATCH")
 def edit(request: Request, desk: AtDesk, number: str, facts: Facts) -> dict[str, Any]:
     e164 = desk_numbers.the_number(desk, number)
     tags = ",".join(facts.tags) if facts.tags is not None else None
@@ -202,12 +202,12 @@ def list_views(desk: AtDesk) -> dict[str, Any]:
     return {"items": [shapes.view(v) for v in saved_views.listing(desk)], "next": None}
 
 
-@views.write("", May.LOOK, status_code=201)
+@views.write("", May.NOTE, status_code=201)
 def save_view(desk: AtDesk, view: View) -> dict[str, Any]:
     return shapes.view(saved_views.save(desk, view.name, view.query))
 
 
-@views.write("/{key}", May.LOOK, method="DELETE")
+@views.write("/{key}", May.NOTE, method="DELETE")
 def forget_view(desk: AtDesk, key: str) -> dict[str, Any]:
     saved_views.forget(desk, key)
     return {}

@@ -189,7 +189,7 @@ def set_up(desk: AtDesk, key: str) -> dict[str, Any]:
     return {"site": found.site.id, "steps": [{"key": s.key, "what": s.what, "level": s.state, "how": s.how} for s in found.steps]}
 
 
-@resource.read("/directory/proposals", May.CHANGE_ESTATE)
+@resource.read("/directory/proposals", May.DIRECTORY)
 def proposals(desk: AtDesk, state: str = "open") -> dict[str, Any]:
     items = [
         {"id": o.id, "state": o.state, "work_order": o.work_order, **o.proposal.model_dump(mode="json")}
@@ -198,18 +198,18 @@ def proposals(desk: AtDesk, state: str = "open") -> dict[str, Any]:
     return {"items": items, "next": None}
 
 
-@resource.write("/directory/proposals/take", May.CHANGE_ESTATE)
+@resource.write("/directory/proposals/take", May.DIRECTORY)
 def take(desk: AtDesk, asked: Picked) -> dict[str, Any]:
     """A draft with what they come to."""
     return shapes.work_order(workorders.look(desk, directory.take(desk, asked.proposals, sites=asked.sites).id))
 
 
-@resource.write("/directory/proposals/dismiss", May.CHANGE_ESTATE)
+@resource.write("/directory/proposals/dismiss", May.DIRECTORY)
 def dismiss(desk: AtDesk, asked: Picked) -> dict[str, Any]:
     return {"dismissed": directory.dismiss(desk, asked.proposals)}
 
 
-@resource.write("/directory/pull", May.CHANGE_HOLDERS)
+@resource.write("/directory/pull", May.DIRECTORY)
 def pull(desk: AtDesk) -> dict[str, Any]:
     """Ask the directory for everybody now."""
     return {"open": directory.pull(desk)}

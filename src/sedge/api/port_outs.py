@@ -43,33 +43,33 @@ def look(desk: AtDesk, key: str) -> dict[str, Any]:
     }  # fmt: skip
 
 
-@resource.write("/port-outs/{key}/approve", May.BUY, status_code=201)
+@resource.write("/port-outs/{key}/approve", May.PORT, status_code=201)
 def approve(desk: AtDesk, key: str) -> dict[str, Any]:
     """A draft of the work order that lets the numbers go."""
     return shapes.drafted(port_outs.approval(desk, key))
 
 
-@resource.write("/port-outs/{key}/refuse", May.BUY)
+@resource.write("/port-outs/{key}/refuse", May.PORT)
 def refuse(desk: AtDesk, key: str, asked: Refuse) -> dict[str, Any]:
     port_outs.refuse(desk, key, asked.code)
     return look(desk, key)
 
 
-@resource.write("/port-outs/{key}/claim", May.BUY)
+@resource.write("/port-outs/{key}/claim", May.PORT)
 def claim(desk: AtDesk, key: str) -> dict[str, Any]:
     """Numbers that went without our word are fetched back."""
     port_outs.claim(desk, key)
     return look(desk, key)
 
 
-@resource.write("/port-outs/{key}/let-go", May.BUY)
+@resource.write("/port-outs/{key}/let-go", May.PORT)
 def let_go(desk: AtDesk, key: str) -> dict[str, Any]:
     """They may stay away; `clean_up` is the draft that sets right what depended on them."""
     port_outs.let_go(desk, key)
     return look(desk, key)
 
 
-@resource.write("/carrier-accounts/{key}/port-pin", May.BUY)
+@resource.write("/carrier-accounts/{key}/port-pin", May.PORT)
 def keep_pin(desk: AtDesk, key: str, asked: Pin) -> dict[str, Any]:
     """What others must know before numbers may leave the account; kept sealed and never told again."""
     port_outs.keep_pin(desk, key, asked.pin)

@@ -151,7 +151,7 @@ def when(
     )
 
 
-@resource.write("/ports", May.BUY, status_code=201)
+@resource.write("/ports", May.PORT, status_code=201)
 def begin(desk: AtDesk, asked: Asked, *, dry_run: bool = False) -> dict[str, Any]:
     """One port for each losing carrier, account and country."""
     text = asked.text or "\n".join(asked.numbers)
@@ -173,13 +173,13 @@ def days(desk: AtDesk) -> dict[str, Any]:
     return {"items": [_free(f.kept) for f in kept_free.listing(desk)], "next": None}
 
 
-@resource.write("/ports/days", May.BUY, status_code=201)
+@resource.write("/ports/days", May.PORT, status_code=201)
 def keep_free(desk: AtDesk, asked: Free) -> dict[str, Any]:
     last = asked.last.isoformat() if asked.last else ""
     return _free(kept_free.keep(desk, first=asked.first.isoformat(), last=last, why=asked.why, site=asked.site or ""))
 
 
-@resource.write("/ports/days/{key}/give-back", May.BUY)
+@resource.write("/ports/days/{key}/give-back", May.PORT)
 def give_back(desk: AtDesk, key: str) -> dict[str, Any]:
     kept_free.give_back(desk, key)
     return days(desk)
@@ -194,7 +194,7 @@ def look(desk: AtDesk, key: str) -> dict[str, Any]:
     return _shown(desk, key)
 
 
-@resource.write("/ports/{key}/change", May.BUY)
+@resource.write("/ports/{key}/change", May.PORT)
 def change(desk: AtDesk, key: str, asked: Changed) -> dict[str, Any]:
     form = _form(asked.account, asked.wanted_date, AccountDetails())
     form |= {f"settle:{n}": words for n, words in asked.settled.items()} | {f"code:{n}": code for n, code in asked.codes.items()}
@@ -204,34 +204,34 @@ def change(desk: AtDesk, key: str, asked: Changed) -> dict[str, Any]:
     return _shown(desk, key)
 
 
-@resource.write("/ports/{key}/sign", May.BUY)
+@resource.write("/ports/{key}/sign", May.PORT)
 def sign(desk: AtDesk, key: str, asked: Signed) -> dict[str, Any]:
     ports.sign(desk, key, asked.by)
     return _shown(desk, key)
 
 
-@resource.write("/ports/{key}/answer", May.BUY)
+@resource.write("/ports/{key}/answer", May.PORT)
 def answer(desk: AtDesk, key: str, asked: Answer) -> dict[str, Any]:
     with_it = {"filename": asked.attached.name, "content": asked.attached.content} if asked.attached else {}
     port_talking.answer_query(desk, key, asked.text, **with_it)
     return _shown(desk, key)
 
 
-@resource.write("/ports/{key}/bill", May.BUY)
+@resource.write("/ports/{key}/bill", May.PORT)
 def put_bill(desk: AtDesk, key: str, asked: Attached) -> dict[str, Any]:
     """A copy of the losing carrier's bill, kept on file."""
     ports.put_bill(desk, key, asked.name, asked.content)
     return _shown(desk, key)
 
 
-@resource.write("/ports/{key}/remind", May.BUY)
+@resource.write("/ports/{key}/remind", May.PORT)
 def remind(desk: AtDesk, key: str) -> dict[str, Any]:
     """The losing carrier is past its time and is told so."""
     port_talking.remind(desk, key)
     return _shown(desk, key)
 
 
-@resource.write("/ports/{key}/split", May.BUY, status_code=201)
+@resource.write("/ports/{key}/split", May.PORT, status_code=201)
 def split(desk: AtDesk, key: str, asked: Apart) -> dict[str, Any]:
     """Numbers into a port of their own, which is given back."""
     return _shown(desk, port_talking.split(desk, key, asked.numbers).id)
@@ -254,7 +254,7 @@ def holders(desk: AtDesk, key: str) -> dict[str, Any]:
     }  # fmt: skip
 
 
-@resource.write("/ports/{key}/holders", May.BUY)
+@resource.write("/ports/{key}/holders", May.PORT)
 def choose(desk: AtDesk, key: str, asked: Holders) -> dict[str, Any]:
     """For the numbers named; the others stay as they are."""
     lines = {read_one(x.number, "GB", field="lines"): x for x in asked.lines}
@@ -265,48 +265,48 @@ def choose(desk: AtDesk, key: str, asked: Holders) -> dict[str, Any]:
     return holders(desk, key)
 
 
-@resource.write("/ports/{key}/holders/proposed", May.BUY)
+@resource.write("/ports/{key}/holders/proposed", May.PORT)
 def take_proposals(desk: AtDesk, key: str, asked: Proposed) -> dict[str, Any]:
     port_switching.take_proposals(desk, key, unsure=asked.unsure)
     return holders(desk, key)
 
 
-@resource.write("/ports/{key}/submit", May.BUY, status_code=201)
+@resource.write("/ports/{key}/submit", May.PORT, status_code=201)
 def submit(desk: AtDesk, key: str) -> dict[str, Any]:
     """A draft of the work order that submits it."""
     return shapes.drafted(ports.submission(desk, key))
 
 
-@resource.write("/ports/{key}/switch", May.BUY, status_code=201)
+@resource.write("/ports/{key}/switch", May.PORT, status_code=201)
 def switch(desk: AtDesk, key: str) -> dict[str, Any]:
     """A draft of the work order of the day: what is missing before, the switch, calls to and from each number that somebody has."""
     return shapes.drafted(port_switching.activation(desk, key))
 
 
-@resource.write("/ports/{key}/prove", May.BUY, status_code=201)
+@resource.write("/ports/{key}/prove", May.PORT, status_code=201)
 def prove(desk: AtDesk, key: str) -> dict[str, Any]:
     return shapes.drafted(port_switching.proof(desk, key))
 
 
-@resource.write("/ports/{key}/back-out", May.BUY, status_code=201)
+@resource.write("/ports/{key}/back-out", May.PORT, status_code=201)
 def back_out(desk: AtDesk, key: str, asked: Reason) -> dict[str, Any]:
     """A draft of the work order that gives the numbers back, while the losing carrier takes them."""
     return shapes.drafted(port_switching.backing_out(desk, key, asked.reason))
 
 
-@resource.write("/ports/{key}/close", May.BUY)
+@resource.write("/ports/{key}/close", May.PORT)
 def close(desk: AtDesk, key: str) -> dict[str, Any]:
     port_switching.close(desk, key)
     return _shown(desk, key)
 
 
-@resource.write("/ports/{key}/date", May.BUY)
+@resource.write("/ports/{key}/date", May.PORT)
 def move_date(desk: AtDesk, key: str, asked: Day) -> dict[str, Any]:
     port_talking.move_date(desk, key, asked.wanted_date.isoformat())
     return _shown(desk, key)
 
 
-@resource.write("/ports/{key}/cancel", May.BUY)
+@resource.write("/ports/{key}/cancel", May.PORT)
 def cancel(desk: AtDesk, key: str) -> dict[str, Any]:
     port_talking.cancel(desk, key)
     return _shown(desk, key)

@@ -84,7 +84,7 @@ def tidy_up(desk: AtDesk, days: str = "") -> dict[str, Any]:
     }  # fmt: skip
 
 
-@resource.write("/retiring/tidy-up", May.CHANGE_ESTATE, status_code=201)
+@resource.write("/retiring/tidy-up", May.RELEASE, status_code=201)
 def retire_chosen(desk: AtDesk, asked: Chosen) -> dict[str, Any]:
     chosen = [numbers.the_number(desk, n) for n in asked.numbers]
     tasks, title = tidying.plan(desk, chosen, then=asked.then, rest="" if asked.rest is None else str(asked.rest))
@@ -106,7 +106,7 @@ def site(desk: AtDesk, key: str) -> dict[str, Any]:
     }  # fmt: skip
 
 
-@resource.write("/retiring/sites/{key}", May.CHANGE_ESTATE, status_code=201)
+@resource.write("/retiring/sites/{key}", May.RELEASE, status_code=201)
 def close_site(desk: AtDesk, key: str, asked: CloseSite) -> dict[str, Any]:
     rest = "" if asked.rest is None else str(asked.rest)
     tasks, title = closing.plan(desk, key, then=asked.then, rest=rest, announcement=asked.announcement, people=asked.people)

@@ -40,7 +40,7 @@ async def _body(request: Request) -> Any:
         raise NotUnderstood("The body is no JSON.", field="body", reason="invalidSyntax") from error
 
 
-@resource.read("/ServiceProviderConfig", May.CHANGE_HOLDERS)
+@resource.read("/ServiceProviderConfig", May.DIRECTORY)
 def service_provider_config() -> Response:
     """What this server can do (RFC 7643 §5)."""
     no, yes = {"supported": False}, {"supported": True}
@@ -53,7 +53,7 @@ def service_provider_config() -> Response:
     )  # fmt: skip
 
 
-@resource.read("/ResourceTypes", May.CHANGE_HOLDERS)
+@resource.read("/ResourceTypes", May.DIRECTORY)
 def resource_types() -> Response:
     """Users with the enterprise extension, and groups (RFC 7643 §6)."""
     schema = "urn:ietf:params:scim:schemas:core:2.0:ResourceType"
@@ -65,7 +65,7 @@ def resource_types() -> Response:
     return answer(_list(kinds, 1, len(kinds)))
 
 
-@resource.read("/Schemas", May.CHANGE_HOLDERS)
+@resource.read("/Schemas", May.DIRECTORY)
 def schemas() -> Response:
     """The schemas as the standard has them (RFC 7643 §7)."""
     from scim2_models import EnterpriseUser, Group, User
@@ -95,25 +95,25 @@ def _number(text: str | None, otherwise: int) -> int:
     return int(text)
 
 
-@resource.read("/Users", May.CHANGE_HOLDERS)
+@resource.read("/Users", May.DIRECTORY)
 def users(request: Request, desk: AtDesk) -> Response:
     """Everybody, as the directory said it last; `filter`, `startIndex`, `count`."""
     return _listed(request, desk, "User")
 
 
-@resource.read("/Groups", May.CHANGE_HOLDERS)
+@resource.read("/Groups", May.DIRECTORY)
 def groups(request: Request, desk: AtDesk) -> Response:
     """All groups; `filter`, `startIndex`, `count`."""
     return _listed(request, desk, "Group")
 
 
-@resource.write("/Users", May.CHANGE_HOLDERS)
+@resource.write("/Users", May.DIRECTORY)
 async def add_user(request: Request, desk: AtDesk) -> Response:
     """Somebody new, or somebody known of whom the directory tells for the first time."""
     return await run_in_threadpool(_add, request, desk, await _body(request), "User")
 
 
-@resource.write("/Groups", May.CHANGE_HOLDERS)
+@resource.write("/Groups", May.DIRECTORY)
 async def add_group(request: Request, desk: AtDesk) -> Response:
     """A group of the directory's."""
     return await run_in_threadpool(_add, request, desk, await _body(request), "Group")
@@ -124,22 +124,22 @@ def _add(request: Request, desk: Desk, raw: Any, kind: str) -> Response:
     return answer(shown, 201, shown["meta"]["location"])
 
 
-@resource.read("/Users/{key}", May.CHANGE_HOLDERS)
+@resource.read("/Users/{key}", May.DIRECTORY)
 def user(request: Request, desk: AtDesk, key: str) -> Response:
     return answer(_shown(request, "User", directory.the_resource(desk, key)))
 
 
-@resource.read("/Groups/{key}", May.CHANGE_HOLDERS)
+@resource.read("/Groups/{key}", May.DIRECTORY)
 def group(request: Request, desk: AtDesk, key: str) -> Response:
     return answer(_shown(request, "Group", directory.the_resource(desk, key, group=True)))
 
 
-@resource.write("/Users/{key}", May.CHANGE_HOLDERS, method="PUT")
+@resource.write("/Users/{key}", May.DIRECTORY, method="PUT")
 async def replace_user(request: Request, desk: AtDesk, key: str) -> Response:
     return await run_in_threadpool(_replace, request, desk, key, await _body(request), "User")
 
 
-@resource.write("/Groups/{key}", May.CHANGE_HOLDERS, method="PUT")
+@resource.write("/Groups/{key}", May.DIRECTORY, method="PUT")
 async def replace_group(request: Request, desk: AtDesk, key: str) -> Response:
     return await run_in_threadpool(_replace, request, desk, key, await _body(request), "Group")
 
@@ -148,13 +148,13 @@ def _replace(request: Request, desk: Desk, key: str, raw: Any, kind: str) -> Res
     return answer(_shown(request, kind, directory.replace_with(desk, key, raw, group=kind == "Group")))
 
 
-@resource.write("/Users/{key}", May.CHANGE_HOLDERS, method="PATCH")
+@resource.write("/Users/{key}", May.DIRECTORY, method="PATCH")
 async def change_user(request: Request, desk: AtDesk, key: str) -> Response:
     """Some attributes (RFC 7644 §3.5.2); `active` false means that somebody has left."""
     return await run_in_threadpool(_change, request, desk, key, await _body(request), "User")
 
 
-@resource.write("/Groups/{key}", May.CHANGE_HOLDERS, method="PATCH")
+@resource.write("/Groups/{key}", May.DIRECTORY, method="PATCH")
 async def change_group(request: Request, desk: AtDesk, key: str) -> Response:
     """Some attributes or members (RFC 7644 §3.5.2)."""
     return await run_in_threadpool(_change, request, desk, key, await _body(request), "Group")
@@ -164,14 +164,14 @@ def _change(request: Request, desk: Desk, key: str, operations: Any, kind: str) 
     return answer(_shown(request, kind, directory.change(desk, key, operations, group=kind == "Group")))
 
 
-@resource.write("/Users/{key}", May.CHANGE_HOLDERS, method="DELETE")
+@resource.write("/Users/{key}", May.DIRECTORY, method="DELETE")
 def remove_user(desk: AtDesk, key: str) -> Response:
     """Deleted over there: proposed as a leaver here."""
     directory.forget(desk, key)
     return Response(status_code=204)
 
 
-@resource.write("/Groups/{key}", May.CHANGE_HOLDERS, method="DELETE")
+@resource.write("/Groups/{key}", May.DIRECTORY, method="DELETE")
 def remove_group(desk: AtDesk, key: str) -> Response:
     directory.forget(desk, key, group=True)
     return Response(status_code=204)

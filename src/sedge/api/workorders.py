@@ -182,7 +182,7 @@ def when(desk: AtDesk, key: str, asked: When) -> dict[str, Any]:
     return shapes.work_order(workorders.look(desk, key))
 
 
-@resource.write("/{key}/comments", May.EDIT_FACTS)
+@resource.write("/{key}/comments", May.NOTE)
 def say(desk: AtDesk, key: str, asked: Said) -> dict[str, Any]:
     made = drafts.comment(desk, key, asked.text)
     return {"at": shapes.moment(made.at), "actor": made.actor, "text": made.text}

@@ -7,8 +7,10 @@ what two estates are compared by; it must not change without a new `FORMAT`.
 import json
 from datetime import UTC, datetime
 from decimal import ROUND_HALF_UP, Decimal
+from functools import lru_cache
 from typing import Any, Self
 
+from babel.numbers import format_currency, get_currency_precision
 from pydantic import BaseModel, ConfigDict
 
 FORMAT = 1
@@ -40,18 +42,30 @@ class Money(Fact):
         return Money(amount=self.amount * factor, currency=self.currency)
 
     def rounded(self) -> "Money":
-        """To the currency's minor unit (two places for all of the demo's currencies), half up."""
-        return Money(amount=self.amount.quantize(Decimal("0.01"), ROUND_HALF_UP), currency=self.currency)
+        """To the currency's minor unit (ISO 4217), half up."""
+        return Money(amount=self.amount.quantize(Decimal(1).scaleb(-digits_of(self.currency)), ROUND_HALF_UP), currency=self.currency)
 
 
-SYMBOLS = {"GBP": "£", "EUR": "€", "USD": "$", "CAD": "CA$", "AUD": "AU$"}
+SHOWN_IN = "en"  # the language of the interface
+MINUS = "−"
+
+
+@lru_cache
+def digits_of(currency: str) -> int:
+    """Digits after the point of a currency's minor unit (ISO 4217, from CLDR): 2 for GBP, 0 for JPY, 3 for KWD."""
+    return get_currency_precision(currency)
+
+
+def in_currency(amount: Decimal, currency: str) -> str:
+    """`£3.10`, `−€1,200.00`, `¥500`, `CHF 3.10`: as the interface shows amounts."""
+    words = format_currency(amount, currency, locale=SHOWN_IN).replace("\xa0", "")
+    return words.replace("-", MINUS).replace(currency, f"{currency} ")
 
 
 def in_words(value: Money) -> str:
-    """`£3.10`, `−£1,200.00`; a currency without a symbol of its own by its ISO 4217 code."""
+    """`£3.10`, `−£1,200.00`; a currency without a sign of its own by its ISO 4217 code."""
     rounded = value.rounded()
-    sign = "−" if rounded.amount < 0 else ""
-    return f"{sign}{SYMBOLS.get(rounded.currency, rounded.currency + ' ')}{abs(rounded.amount):,.2f}"
+    return in_currency(rounded.amount, rounded.currency)
 
 
 def counted(n: int, thing: str) -> str:

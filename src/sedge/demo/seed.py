@@ -63,6 +63,7 @@ MEMBERS = (
     Member("marta", "Marta Kowalczyk", "marta.kowalczyk@lanternfield.example", TRUST.id, AccessRole.FINANCE),
     Member("gethin", "Gethin Trevelyan", "gethin.trevelyan@lanternfield.example", TRUST.id, AccessRole.SAFETY_OFFICER),
     Member("noor", "Noor Siddiqui", "noor.siddiqui@lanternfield.example", TRUST.id, AccessRole.SITE_MANAGER, ("wharf-house",)),
+    Member("olive", "Olive Brightwater", "olive.brightwater@lanternfield.example", TRUST.id, AccessRole.OBSERVER),
 )
 DAY = timedelta(days=1)
 WHARF, CANAL, SPREE = "wharf-house", "canal-museum", "spree-depot"

@@ -2,12 +2,14 @@
 
 import re
 from dataclasses import dataclass
+from datetime import timedelta
 from decimal import Decimal
 from itertools import pairwise
 
 from sedge.core.access.roles import May
-from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood, OutsideRefused, OutsideSilent, OutsideTrouble
-from sedge.core.facts import Money, in_words
+from sedge.core.amounts import CURRENCIES, locale_of, read_amount
+from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused, OutsideSilent, OutsideTrouble
+from sedge.core.facts import Money, in_currency, in_words
 from sedge.core.ledger.chain import Entry
 from sedge.core.numbers.e164 import read_one
 from sedge.core.records import Account, Carrier, Subject
@@ -22,6 +24,8 @@ from sedge.store import secrets as secrets_store
 
 MOST_AT_ONCE = 200
 TOP_UP = "top-up-"
+KEYS_KEPT = 100  # of payments that have ended, for each account
+SHOWN_AGAIN = timedelta(minutes=10)
 LEAST_DEPOSIT, MOST_DEPOSIT = Decimal(1), Decimal(100_000)
 
 
@@ -44,20 +48,15 @@ class Opened:
     problem: str
 
 
-def amount_in(text: str, field: str, *, least: Decimal = LEAST_DEPOSIT, most: Decimal = MOST_DEPOSIT) -> Decimal:
-    """A typed amount, such as 100 or 1,250.00. Raises NotUnderstood."""
-    try:
-        value = Decimal(text.strip().replace(",", "") or "x")
-    except ArithmeticError as error:
-        raise NotUnderstood("Type an amount such as 100 or 250.00.", field=field) from error
-    if not value.is_finite() or not least <= value <= most:
-        raise NotUnderstood(f"Type an amount between {least:,} and {most:,}.", field=field)
-    if value != value.quantize(Decimal("0.01")):
-        raise NotUnderstood("An amount has two places after the point at most.", field=field)
+def amount_in(desk: Desk, text: str, currency: str, field: str, *, least: Decimal = LEAST_DEPOSIT, most: Decimal = MOST_DEPOSIT) -> Decimal:
+    """An amount as somebody of the organisation's country types it. Raises NotUnderstood, also for one that could mean two."""
+    value = read_amount(text, currency, locale_of(desk.organisation.home_country), field=field)
+    if not least <= value <= most:
+        raise NotUnderstood(f"Type an amount between {in_currency(least, currency)} and {in_currency(most, currency)}.", field=field)
     return value
 
 
-def lines_in(text: str) -> list[Wanted]:
+def lines_in(desk: Desk, text: str, currency: str) -> list[Wanted]:
     """Lines such as `Copperleaf Cafés; 50.00; office@copperleaf.example`: a name, what is paid in, a mail address; the last two
     can be left out. Raises NotUnderstood naming the line."""
     found: list[Wanted] = []
@@ -66,14 +65,20 @@ def lines_in(text: str) -> list[Wanted]:
             continue
         name, opening, contact = (*(part.strip() for part in re.split(r"[;\t]", line)), "", "")[:3]
         try:
-            amount = amount_in(opening, "lines", least=Decimal(0)) if opening else Decimal(0)
+            amount = amount_in(desk, opening, currency, "lines", least=Decimal(0)) if opening else Decimal(0)
         except NotUnderstood as error:
             raise NotUnderstood(f"Line {number}: {error.message}", field="lines") from error
-        if not 1 <= len(name) <= 80:
-            raise NotUnderstood(f"Line {number}: a name of 1 to 80 characters comes first.", field="lines")
-        if contact and not re.fullmatch(r"[^@\s]+@[^@\s]+", contact):
-            raise NotUnderstood(f"Line {number}: “{contact[:60]}” is no mail address.", field="lines")
         found.append(Wanted(name, amount, contact))
+    return checked_lines(found)
+
+
+def checked_lines(found: list[Wanted]) -> list[Wanted]:
+    """Accounts as they are asked for, each with a name of its own. Raises NotUnderstood naming the line."""
+    for number, wanted in enumerate(found, start=1):
+        if not 1 <= len(wanted.name) <= 80:
+            raise NotUnderstood(f"Line {number}: a name of 1 to 80 characters comes first.", field="lines")
+        if wanted.contact and not re.fullmatch(r"[^@\s]+@[^@\s]+", wanted.contact):
+            raise NotUnderstood(f"Line {number}: “{wanted.contact[:60]}” is no mail address.", field="lines")
     if not 1 <= len(found) <= MOST_AT_ONCE:
         raise NotUnderstood(f"Type a line for each account, {MOST_AT_ONCE} at most; these are {len(found)}.", field="lines")
     names = [w.name.casefold() for w in found]
@@ -82,27 +87,81 @@ def lines_in(text: str) -> list[Wanted]:
     return found
 
 
-def open_many(desk: Desk, carrier_id: str, wanted: list[Wanted], *, batch: str, currency: str = "") -> list[Opened]:
-    """Accounts at a carrier, each with its own balance. The same `batch` again opens none twice, and goes on where one failed.
+def currency_for(desk: Desk, carrier_id: str, asked: str = "") -> str:
+    """The currency of new accounts with a carrier: the one asked for, else that of the account whose key asks for them."""
+    if asked:
+        return asked
+    with desk.reading() as reading:
+        _, ours = _with_accounts(reading, carrier_id)
+    main = _main_account(desk, ours)
+    return main.balance.currency if main else CURRENCIES[desk.organisation.home_country]
+
+
+def _main_account(desk: Desk, ours: list[Account]) -> Account | None:
+    """The account whose key asks for more of them: one for the home country first."""
+    home = desk.organisation.home_country
+    return next(iter(sorted(ours, key=lambda a: home not in a.countries)), None)
+
+
+def opens_accounts(desk: Desk, carrier: str, ours: list[Account]) -> bool:
+    """Whether a carrier opens more accounts over the wire: it is reached, and we have an account whose key asks for them."""
+    return carrier in desk.outside.carriers and bool(ours)
+
+
+def open_many(
+    desk: Desk, carrier_id: str, wanted: list[Wanted], *, batch: str, currency: str = "", show_again: bool = False
+) -> list[Opened]:
+    """Accounts at a carrier, each with its own balance. The same `batch` again opens none twice, and goes on where one failed; with
+    `show_again` it tells keys made some minutes ago once more, for who pressed twice.
 
     Raises NotFound, NotUnderstood (a name that has an account there already).
     """
-    desk.require(May.BUY)
+    desk.require(May.PAY)
     with desk.reading() as reading:
         carrier, ours = _with_accounts(reading, carrier_id)
-    home = desk.organisation.home_country
-    main = next(iter(sorted(ours, key=lambda a: home not in a.countries)), None)
-    if main is None or carrier.id not in desk.outside.carriers:
-        raise NotFound(f"{carrier.name} opens no accounts over the wire.", subject="carrier", id=carrier_id)
+    main = _main_account(desk, ours)
+    if main is None or not opens_accounts(desk, carrier.id, ours):
+        raise _not_over_the_wire(carrier)
+    _refuse_taken(ours, wanted, batch)
+    return [
+        _open(desk, carrier, main, w, f"{batch}-{i}", currency or main.balance.currency, show_again=show_again)
+        for i, w in enumerate(wanted)
+    ]
+
+
+@dataclass(frozen=True)
+class Opening:
+    """Accounts before they are opened: `paid_in` is what goes onto them together."""
+
+    wanted: list[Wanted]
+    batch: str
+    currency: str
+    paid_in: Money
+
+
+def plan_opening(desk: Desk, carrier_id: str, wanted: list[Wanted], *, batch: str, currency: str = "") -> Opening:
+    """What opening accounts does, before it is done. Raises as `open_many`."""
+    desk.require(May.PAY)
+    with desk.reading() as reading:
+        carrier, ours = _with_accounts(reading, carrier_id)
+    if not opens_accounts(desk, carrier.id, ours):
+        raise _not_over_the_wire(carrier)
+    _refuse_taken(ours, wanted, batch)
+    of = currency_for(desk, carrier_id, currency)
+    total = Money(amount=sum((w.opening for w in wanted), Decimal(0)), currency=of)
+    return Opening(wanted, batch, of, total)
+
+
+def _refuse_taken(ours: list[Account], wanted: list[Wanted], batch: str) -> None:
+    """Raises NotUnderstood for a name that has an account already, NotAllowedNow where this batch was sent with other names."""
     taken = {a.name.casefold(): a.id for a in ours}
     opened = {a.id: a.name for a in ours}
     for i, w in enumerate(wanted):
         key = f"{batch}-{i}"
         if taken.get(w.name.casefold(), key) != key:
-            raise NotUnderstood(f"“{w.name}” has an account with {carrier.name} already.", field="lines")
+            raise NotUnderstood(f"There is an account called “{w.name}” with this carrier already.", field="lines")
         if opened.get(key, w.name) != w.name:
             raise NotAllowedNow("These lines have been sent before with other names. Begin anew.", reason="other-lines", field="lines")
-    return [_open(desk, carrier, main, w, f"{batch}-{i}", currency or main.balance.currency) for i, w in enumerate(wanted)]
 
 
 def _with_accounts(reading: Reading, carrier: str) -> tuple[Carrier, list[Account]]:
@@ -111,20 +170,37 @@ def _with_accounts(reading: Reading, carrier: str) -> tuple[Carrier, list[Accoun
     )
 
 
+def _not_over_the_wire(carrier: Carrier) -> NotAllowedNow:
+    return NotAllowedNow(
+        f"You have no account with {carrier.name} yet whose key could ask for more. Add the first one with the key it gives you.",
+        reason="no-account", id=carrier.id,
+    )  # fmt: skip
+
+
 def open_for(desk: Desk, into: Desk, carrier_id: str, wanted: Wanted, *, key: str) -> Opened:
     """An account for another organisation, asked for with the key of one of ours; it is theirs alone from then on. The same `key` again
     opens none twice. Raises NotFound where we have no account there ourselves."""
-    desk.require(May.BUY)
+    desk.require(May.PAY)
     with desk.reading() as reading:
         carrier, ours = _with_accounts(reading, carrier_id)
     home = into.organisation.home_country
     main = next(iter(sorted((a for a in ours if not a.receives_only), key=lambda a: home not in a.countries)), None)
     if main is None or carrier.id not in desk.outside.carriers:
-        raise NotFound(f"{carrier.name} opens no accounts over the wire.", subject="carrier", id=carrier_id)
+        raise _not_over_the_wire(carrier)
     return _open(desk, carrier, main, wanted, key, main.balance.currency, into)
 
 
-def _open(desk: Desk, carrier: Carrier, main: Account, wanted: Wanted, key: str, currency: str, into: Desk | None = None) -> Opened:
+def _open(
+    desk: Desk,
+    carrier: Carrier,
+    main: Account,
+    wanted: Wanted,
+    key: str,
+    currency: str,
+    into: Desk | None = None,
+    *,
+    show_again: bool = False,
+) -> Opened:
     owner = into or desk
     try:
         theirs = desk.at_carrier(main).open_account(key, wanted.name, currency)
@@ -141,19 +217,48 @@ def _open(desk: Desk, carrier: Carrier, main: Account, wanted: Wanted, key: str,
             account = writing.save([changed(Subject.ACCOUNT, None, fresh, "account.added")])[0].after
         if theirs.key:
             secrets_store.keep(writing.connection, desk.house.keyring, f"key of {key}", theirs.key, writing.stamp)
+    shown = theirs.key or (_key_just_made(owner, account) if show_again else "")
     if not wanted.opening or not account.receives_only:
-        return Opened(wanted, account, theirs.key or "", "")
+        return Opened(wanted, account, shown, "")
     try:
         account = _pay_in(owner, account.id, wanted.opening, f"{key}-opening")
     except OutsideTrouble as error:
-        return Opened(wanted, account, theirs.key or "", f"Opened, but the opening balance has not arrived: {error.message}")
-    return Opened(wanted, account, theirs.key or "", "")
+        return Opened(wanted, account, shown, f"Opened, but the opening balance has not arrived: {error.message}")
+    return Opened(wanted, account, shown, "")
+
+
+def _key_just_made(desk: Desk, account: Account) -> str:
+    """The key of an account that was opened a moment ago, for who presses twice; '' later."""
+    with desk.reading() as reading:
+        entries = ledger.entries(reading.connection, subject=Subject.ACCOUNT, key=account.id, limit=50).entries
+        if not entries or entries[-1].action != "account.added" or reading.now - entries[-1].at > SHOWN_AGAIN:
+            return ""
+        return secrets_store.read(reading.connection, desk.house.keyring, f"key of {account.id}") or ""
+
+
+@dataclass(frozen=True)
+class Payment:
+    """A payment before it is made: what the balance is and will be. `key` makes it one payment however often it is asked for."""
+
+    account: Account
+    amount: Money
+    after: Money
+    key: str
+
+
+def plan_deposit(desk: Desk, account_id: str, amount: str) -> Payment:
+    """Read an amount and say what paying it in does. Raises NotUnderstood, NotFound."""
+    desk.require(May.PAY)
+    account, _, _ = look(desk, account_id)
+    value = amount_in(desk, amount, account.balance.currency, "amount")
+    paid = Money(amount=value, currency=account.balance.currency)
+    return Payment(account, paid, account.balance + paid, desk.new_id("deposit"))
 
 
 def deposit(desk: Desk, account_id: str, amount: str, *, identity: str | None = None) -> Account:
-    """A simulated payment onto a prepaid account, in the ledger. Raises as `_pay_in`, and NotUnderstood."""
-    desk.require(May.BUY)
-    paid = _pay_in(desk, account_id, amount_in(amount, "amount"), identity or desk.new_id("deposit"))
+    """A payment onto a prepaid account, in the ledger; the same `identity` again pays nothing. Raises as `_pay_in`, and NotUnderstood."""
+    planned = plan_deposit(desk, account_id, amount)
+    paid = _pay_in(desk, account_id, planned.amount.amount, identity or planned.key)
     return charges.fetch(desk.as_system(), paid) if paid.suspended_since else paid
 
 
@@ -164,6 +269,8 @@ def _pay_in(desk: Desk, account_id: str, value: Decimal, key: str) -> Account:
     """
     with desk.writing() as writing:
         account = writing.records.the(Account, account_id)
+        if key in account.paid:
+            return account
         if key not in account.paying:
             begun = account.but(paying={**account.paying, key: value})
             account = writing.save([changed(Subject.ACCOUNT, account, begun, "account.paying")])[0].after
@@ -187,7 +294,7 @@ def _settle(desk: Desk, account_id: str, key: str, *, arrived: bool) -> Account:
         if key not in now.paying:
             return now
         value = now.paying[key]
-        after = now.but(paying={k: v for k, v in now.paying.items() if k != key})
+        after = now.but(paying={k: v for k, v in now.paying.items() if k != key}, paid=(*now.paid, key)[-KEYS_KEPT:])
         action = "account.not-paid"
         if arrived:
             after = after.but(balance=now.balance + Money(amount=value, currency=now.balance.currency), receives_only=False)
@@ -231,15 +338,15 @@ def moves(desk: Desk, account_id: str, *, limit: int = 30) -> list[Move]:
 
 def set_terms(desk: Desk, account_id: str, form: dict[str, str]) -> Account:
     """Low mark, whom to tell, the top-up rule, the days of grace. Raises NotUnderstood naming the field, NotAllowedNow."""
-    desk.require(May.BUY)
+    desk.require(May.PAY)
     account, carrier, _ = look(desk, account_id)
     currency = account.balance.currency
     values = {
-        "low_mark": Money(amount=amount_in(form.get("low_mark", "0"), "low_mark", least=-MOST_DEPOSIT), currency=currency),
+        "low_mark": Money(amount=amount_in(desk, form.get("low_mark", "0"), currency, "low_mark", least=-MOST_DEPOSIT), currency=currency),
         "contact": form.get("contact", "").strip()[:200],
         "alert_mail": _mail_in(form.get("alert_mail", "")),
         "alert_phone": _phone_in(desk, form.get("alert_phone", "")),
-        "top_up": _rule_in(form) if account.prepaid else None,
+        "top_up": _rule_in(desk, form, currency) if account.prepaid else None,
         "grace_days": _grace_in(form.get("grace_days", ""), carrier),
     }
     if values["grace_days"] != account.grace_days and values["grace_days"] is not None and carrier.id in desk.outside.carriers:
@@ -260,13 +367,13 @@ def _phone_in(desk: Desk, text: str) -> str:
     return read_one(text, desk.organisation.home_country, field="alert_phone") if text.strip() else ""
 
 
-def _rule_in(form: dict[str, str]) -> TopUp | None:
+def _rule_in(desk: Desk, form: dict[str, str], currency: str) -> TopUp | None:
     if not form.get("top_up_amount", "").strip():
         return None
     rule = TopUp(
-        at=amount_in(form.get("top_up_at", ""), "top_up_at", least=Decimal(0)),
-        amount=amount_in(form["top_up_amount"], "top_up_amount"),
-        most_a_month=amount_in(form.get("top_up_most", ""), "top_up_most"),
+        at=amount_in(desk, form.get("top_up_at", ""), currency, "top_up_at", least=Decimal(0)),
+        amount=amount_in(desk, form["top_up_amount"], currency, "top_up_amount"),
+        most_a_month=amount_in(desk, form.get("top_up_most", ""), currency, "top_up_most"),
     )
     if rule.most_a_month < rule.amount:
         raise NotUnderstood("The most in a month can't be less than one payment.", field="top_up_most")
@@ -283,7 +390,7 @@ def _grace_in(text: str, carrier: Carrier) -> int | None:
 
 def put_key(desk: Desk, account_id: str, key: str) -> None:
     """Another key for the account, as the carrier has given it. Nobody is shown it again. Raises NotUnderstood, OutsideRefused, OutsideSilent, OutsideTrouble."""
-    desk.require(May.BUY)
+    desk.require(May.PAY)
     account, carrier, _ = look(desk, account_id)
     key = key.strip()
     if not 8 <= len(key) <= 500 or not key.isascii() or not key.isprintable():
@@ -294,7 +401,7 @@ def put_key(desk: Desk, account_id: str, key: str) -> None:
 
 def make_key(desk: Desk, account_id: str) -> str:
     """A new key made at the carrier; the old one opens nothing any more. Told this once."""
-    desk.require(May.BUY)
+    desk.require(May.PAY)
     account, _, has_key = look(desk, account_id)
     if not has_key:
         raise NotAllowedNow("No key of this account is kept. Put in the one the carrier gave you.", reason="no-key")

@@ -168,6 +168,7 @@ def place_help_call(desk: Desk, e164: str, digits: str = "") -> Proof:
     with desk.reading() as reading:
         estate = reading.look_at(Subject.NUMBER, e164)
     number = estate.number(e164)
+    desk.require_site(number.site)
     if number.holder is None:
         raise NotAllowedNow(f"{number.national} is {number.state}; no phone has it.", reason="no-holder")
     dialled = digits or COUNTRIES[number.country].emergency[0]
@@ -204,6 +205,7 @@ def place_test_call(
     with desk.reading() as reading:
         estate = reading.look_at(Subject.NUMBER, e164)
     number = estate.number(e164)
+    desk.require_site(number.site)
     trunk = estate.get(Trunk, number.trunk)
     if number.holder is None and not (direction == "in" and trunk and trunk.connection):
         raise NotAllowedNow(f"{number.national} is {number.state}; there is nobody to ring.", reason="no-holder")

@@ -91,7 +91,7 @@ def _numbers(reading: Reading, site: str) -> tuple[list[Number], int]:
 def plan(desk: Desk, key: str, *, then: str, rest: str = "", announcement: str = "", people: str = "stay") -> tuple[list[Any], str]:
     """One work order for all of a site's numbers: taken back, idle seats saved, then released, or rested and released, or kept. Its people
     `stay` as they are, `leave`, or move to the site of that id. Raises NotUnderstood naming the field, NotAllowedNow where nothing is left."""
-    desk.require(May.CHANGE_ESTATE)
+    desk.require(May.RELEASE)
     days = retiring.days_of_rest(rest)
     if then not in retiring.THENS:
         raise NotUnderstood("Choose what becomes of the numbers.", field="then")

@@ -44,6 +44,7 @@ def make_link(desk: Desk, code: str, *, to: str = "") -> str:
     path = f"/confirm/{token}"
     with desk.writing() as writing:
         spot = writing.records.the(Spot, code)
+        desk.require_site(spot.site)
         site = writing.records.the(Site, spot.site)
         values = {"token_hash": _hash(token), "spot": code, "sent_to": to, "expires_at": writing.now + GOOD_FOR, "used_at": None}
         writing.connection.execute(insert(confirm_link).values(**values))

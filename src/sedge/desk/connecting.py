@@ -63,7 +63,10 @@ def connect(desk: Desk, form: dict[str, str]) -> WorkOrder:
         account = reading.records.the(Account, form.get("account", ""))
         site = reading.records.the(Site, form.get("site", ""))
     capacity = Capacity(form["capacity"]) if form.get("capacity") in set(Capacity) else Capacity.ANY
-    monthly = Money(amount=amount_in(form.get("monthly") or "0", "monthly", least=Decimal(0)), currency=account.balance.currency)
+    monthly = Money(
+        amount=amount_in(desk, form.get("monthly") or "0", account.balance.currency, "monthly", least=Decimal(0)),
+        currency=account.balance.currency,
+    )
     trunk = _known(desk, form["trunk"], account) if form.get("trunk") else _added(desk, form, account, site)
     made = [
         t.ConnectNumber(number=n, trunk=trunk.id, account=account.id, site=site.id, capacity=capacity, monthly=monthly) for n in numbers

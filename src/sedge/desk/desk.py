@@ -12,6 +12,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import Connection
 
 from sedge.core.access.roles import AccessRole, May, allowed
+from sedge.core.access.scope import Scope
 from sedge.core.errors import Forbidden, NotFound
 from sedge.core.estate import Change, Estate
 from sedge.core.numbers.plan import COUNTRIES
@@ -22,7 +23,7 @@ from sedge.outside.carrier import CarrierService
 from sedge.outside.outside import Outside
 from sedge.settings import Settings
 from sedge.store import estate as estate_store
-from sedge.store import installation, ledger, rule_levels, saving, workorders
+from sedge.store import installation, ledger, reach, rule_levels, saving, workorders
 from sedge.store import secrets as secrets_store
 from sedge.store.database import Database
 from sedge.store.installation import Member, Organisation
@@ -78,13 +79,14 @@ class House:
         self.organisations[organisation.id] = organisation
         return database
 
-    def add_organisation(self, organisation: Organisation, first: Member | None = None) -> None:
-        """With whoever is its first member, in one transaction: an organisation nobody can get into would be lost."""
+    def add_organisation(self, organisation: Organisation, first: Sequence[Member] = ()) -> None:
+        """With its first members, in one transaction: an organisation nobody can get into would be lost."""
         with self.installation.writing() as connection:
             installation.add_organisation(connection, organisation, self.clock.real())
-            if first:
-                installation.add_membership(connection, first)
-        self.open_estate(organisation)
+            for member in first:
+                installation.add_membership(connection, member)
+        if organisation.id not in self.estates:
+            self.open_estate(organisation)
 
     def desk(self, who: Member) -> "Desk":
         if who.organisation not in self.estates:
@@ -152,20 +154,28 @@ class Writing(Reading):
     def __init__(self, connection: Connection, desk: "Desk", stamp: saving.Stamp) -> None:
         super().__init__(connection, desk)
         self.stamp = stamp
+        self.scope = desk.who.scope
         self._installation = desk.house.installation
+        self._organisation_id = desk.who.organisation
         self.organisation = desk.organisation.name
         self.language = COUNTRIES[desk.organisation.home_country].language
 
     def save(self, changes: Sequence[Change]) -> list[Change]:
+        """Persist changes. Raises Forbidden for a record that is, or would come to be, outside the member's reach."""
+        refuse_outside(self, self.scope, changes)
         return saving.save(self.connection, changes, self.stamp)
 
     def remark(self, action: str, subject: Subject, key: str, title: str, after: Any = None) -> None:
+        """An entry about what is no record: a work order, a plan of a floor. Raises Forbidden for a site outside the member's reach."""
+        if subject is Subject.SITE:
+            self.scope.require(key)
         saving.remark(self.connection, self.stamp, action=action, subject=subject, key=key, title=title, after=after)
 
-    def address_of(self, name: str) -> str | None:
-        """The mail address under which somebody signs in; None for Sedge itself."""
+    def address_of(self, sign_in: str) -> str | None:
+        """The mail address of a member of this organisation; None for Sedge itself, and for who is no member any more."""
         with self._installation.reading() as connection:
-            return next((m.email for m in installation.members(connection) if m.name == name), None)
+            here = installation.members_of(connection, self._organisation_id)
+        return next((m.email for m in here if m.sign_in == sign_in), None)
 
     def touch(self) -> None:
         saving.touch(self.connection)
@@ -213,8 +223,12 @@ class Desk:
 
     def require_site(self, site: str | None) -> None:
         """A site manager changes what is at their own sites only. Raises Forbidden."""
-        if self.who.sites and site and site not in self.who.sites:
-            raise Forbidden("You look after your own sites; this is at another one. Ask an administrator.", site=site)
+        if site:
+            self.who.scope.require(site)
+
+    def require_whole(self) -> None:
+        """For what concerns the whole organisation. Raises Forbidden for who looks after sites only."""
+        self.who.scope.require(None)
 
     @contextmanager
     def reading(self) -> Iterator[Reading]:
@@ -224,7 +238,12 @@ class Desk:
     @contextmanager
     def writing(self, *, reason: str = "", work_order: str | None = None) -> Iterator[Writing]:
         with self.house.estates[self.who.organisation].writing() as connection:
-            yield Writing(connection, self, saving.Stamp(self.now(), self.actor, reason, work_order))
+            yield Writing(connection, self, saving.Stamp(self.now(), self.actor, reason, work_order, self.who.sign_in))
+
+
+def refuse_outside(reading: Reading, scope: Scope, changes: Sequence[Change]) -> None:
+    """Raises Forbidden where a change touches a record outside a member's reach."""
+    scope.refuse_outside(changes, lambda pairs: reach.sites_of(reading.connection, pairs))
 
 
 def system_member(organisation: str) -> Member:

@@ -207,7 +207,7 @@ def _kept(raw: dict[str, Any]) -> dict[str, Any]:
 
 def add(desk: Desk, raw: Any, *, group: bool = False) -> dict[str, Any]:
     """A resource the directory tells of for the first time. Raises NotUnderstood, NotAllowedNow where it has told of it already."""
-    desk.require(May.CHANGE_HOLDERS)
+    desk.require(May.DIRECTORY)
     with desk.writing(reason="the directory says so") as writing:
         key = _key_for(writing, desk, raw, group=group)
         said = _understood(raw, key, group=group)
@@ -234,7 +234,7 @@ def _key_for(reading: Reading, desk: Desk, raw: Any, *, group: bool) -> str:
 
 def replace_with(desk: Desk, key: str, raw: Any, *, group: bool = False) -> dict[str, Any]:
     """A resource said anew as a whole. Raises NotFound, NotUnderstood."""
-    desk.require(May.CHANGE_HOLDERS)
+    desk.require(May.DIRECTORY)
     with desk.writing(reason="the directory says so") as writing:
         _the(writing, key, group=group)
         _hear(writing, desk, _understood(raw, key, group=group), _kept(raw))
@@ -243,7 +243,7 @@ def replace_with(desk: Desk, key: str, raw: Any, *, group: bool = False) -> dict
 
 def change(desk: Desk, key: str, operations: Any, *, group: bool = False) -> dict[str, Any]:
     """Some attributes of a resource; of two at once the second changes what the first left. Raises NotFound, NotUnderstood."""
-    desk.require(May.CHANGE_HOLDERS)
+    desk.require(May.DIRECTORY)
     with desk.writing(reason="the directory says so") as writing:
         raw = scim.patched(_the(writing, key, group=group), operations, group=group)
         _hear(writing, desk, _understood(raw, key, group=group), _kept(raw))
@@ -252,7 +252,7 @@ def change(desk: Desk, key: str, operations: Any, *, group: bool = False) -> dic
 
 def forget(desk: Desk, key: str, *, group: bool = False) -> None:
     """A resource the directory has deleted: whoever it was about has left, as it seems."""
-    desk.require(May.CHANGE_HOLDERS)
+    desk.require(May.DIRECTORY)
     with desk.writing(reason="the directory says so") as writing:
         raw = _the(writing, key, group=group)
         if group:
@@ -279,7 +279,7 @@ def proposals(desk: Desk, *, state: str = "open") -> list[Open]:
 def take(desk: Desk, keys: Iterable[str], *, sites: dict[str, str] | None = None) -> WorkOrder:
     """One work order for the proposals: checked and mended like any other before it runs. `sites` says where a joiner shall be whose site
     the directory does not name. Raises NotUnderstood naming the proposal that some decision lacks."""
-    desk.require(May.CHANGE_ESTATE)
+    desk.require(May.DIRECTORY)
     wanted = set(keys)
     chosen = [o for o in proposals(desk) if o.id in wanted]
     if not chosen:
@@ -352,7 +352,7 @@ def _joiner(desk: Desk, proposal: Proposal, site: str, key: str) -> Any:
 
 def dismiss(desk: Desk, keys: Iterable[str]) -> int:
     """Not wanted: proposed again only when the directory says something else."""
-    desk.require(May.CHANGE_ESTATE)
+    desk.require(May.DIRECTORY)
     table = holder_tables.proposal
     done = 0
     with desk.writing() as writing:

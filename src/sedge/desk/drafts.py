@@ -17,7 +17,8 @@ from sedge.core.workorders.checks import replaced, with_remedies
 from sedge.core.workorders.plan import leans_on, moved
 from sedge.core.workorders.tasks import TASK
 from sedge.desk import holders, workorders
-from sedge.desk.desk import Desk, Reading
+from sedge.desk.desk import Desk, Reading, Writing
+from sedge.desk.order_access import require_order, require_tasks
 from sedge.store import holder_tables, tables
 from sedge.store import touching as touching_store
 from sedge.store import workorders as store
@@ -30,7 +31,6 @@ MOST_COMMENTS = 500
 
 def change_tasks(desk: Desk, was: WorkOrder, tasks: Sequence[Any], marks: Sequence[int | None] | None = None) -> WorkOrder:
     """Replace a draft's tasks. Raises ChangedMeanwhile where somebody else changed the draft since it was read as `was`."""
-    desk.require(May.CHANGE_ESTATE)
     if not tasks:
         raise NotAllowedNow("A work order needs at least one task; throw the draft away instead.", reason="empty")
     if len(tasks) > workorders.MOST_TASKS:
@@ -43,7 +43,8 @@ def change_tasks(desk: Desk, was: WorkOrder, tasks: Sequence[Any], marks: Sequen
                 "Somebody else has changed this draft meanwhile. Look at it again, then do it.", subject=Subject.WORK_ORDER, id=order.id
             )
         estate = workorders.load(writing, tasks)
-        workorders.own_sites_only(desk, tasks, estate)
+        require_order(desk, writing, order, lambda: workorders.load(writing, [x.body for x in order.tasks]))
+        require_tasks(desk, writing, tasks, lambda: estate)
         order = replace(order, tasks=workorders.stored_tasks(order.id, tasks, estate, marks or [None] * len(tasks)))
         store.put_tasks(writing.connection, order)
         order = store.save(writing.connection, order)
@@ -157,11 +158,17 @@ def make_temporary(desk: Desk, key: str, position: int, until: datetime | None) 
     return change_tasks(desk, order, bodies, marks)
 
 
+def _mine(desk: Desk, writing: Writing, key: str) -> WorkOrder:
+    """A work order that the member may touch. Raises Forbidden."""
+    order = store.get(writing.connection, key)
+    require_order(desk, writing, order, lambda: workorders.load(writing, [x.body for x in order.tasks]))
+    return order
+
+
 def set_when(desk: Desk, key: str, *, run_at: datetime | None = None, awaits: str | None = None) -> WorkOrder:
     """When a draft shall begin once it is run: at once, at a moment, or when an order has arrived."""
-    desk.require(May.CHANGE_ESTATE)
     with desk.writing() as writing:
-        order = store.get(writing.connection, key)
+        order = _mine(desk, writing, key)
         workorders.must_be(order, OrderState.DRAFT)
         if run_at is not None and run_at <= writing.now:
             raise NotUnderstood("Choose a moment that is still to come.", field="run_at")
@@ -174,9 +181,8 @@ def set_when(desk: Desk, key: str, *, run_at: datetime | None = None, awaits: st
 
 def back_to_draft(desk: Desk, key: str) -> WorkOrder:
     """A scheduled work order to be changed once more."""
-    desk.require(May.CHANGE_ESTATE)
     with desk.writing() as writing:
-        order = store.get(writing.connection, key)
+        order = _mine(desk, writing, key)
         workorders.must_be(order, OrderState.SCHEDULED)
         order = store.save(writing.connection, replace(order, state=OrderState.DRAFT))
         writing.remark("work-order.drafted", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
@@ -188,7 +194,7 @@ def rename(desk: Desk, key: str, title: str, reason: str) -> WorkOrder:
     if not title.strip():
         raise NotUnderstood("A work order needs a title.", field="title")
     with desk.writing() as writing:
-        order = store.get(writing.connection, key)
+        order = _mine(desk, writing, key)
         workorders.must_be(order, OrderState.DRAFT)
         order = store.save(writing.connection, replace(order, title=title.strip()[:200], reason=reason.strip()[:400]))
         writing.touch()
@@ -223,7 +229,7 @@ def comments(desk: Desk, order: str) -> list[Comment]:
 
 def comment(desk: Desk, key: str, text: str) -> Comment:
     """Say something of a work order, whatever state it is in. Raises NotUnderstood for nothing, or too much."""
-    desk.require(May.EDIT_FACTS)
+    desk.require(May.NOTE)
     said = text.strip()
     if not 1 <= len(said) <= MOST_COMMENT:
         raise NotUnderstood(f"Write something, {MOST_COMMENT:,} characters at most.", field="text")
@@ -288,7 +294,7 @@ def keep_as_template(desk: Desk, key: str, name: str) -> Template:
         raise NotUnderstood("A template needs a name of at most 80 characters.", field="name")
     table = holder_tables.order_template
     with desk.writing() as writing:
-        order = store.get(writing.connection, key)
+        order = _mine(desk, writing, key)
         if any(isinstance(x.body, t.PutBack) for x in order.tasks):
             raise NotAllowedNow("An undo can't be kept as a template.", reason="undo")
         if writing.connection.execute(select(table.c.id).where(table.c.name == name)).first():

@@ -64,7 +64,7 @@ def open_draft(desk: Desk, path: str) -> Drawing:
     with desk.reading() as reading:
         draft = _the(reading, path)
         estate = reading.estate(needs(task_of(draft)) | Needs(sites={draft.site}))
-        clip = store.clip_of(reading.connection, desk.actor)
+        clip = store.clip_of(reading.connection, desk.who.sign_in)
     task = task_of(draft)
     findings = [f for f in judge(task, estate) if not f.is_pass]
     return Drawing(draft, estate, findings, names_in(draft.body, estate), clip, estate.get(PathVersion, path), _called(draft, estate))
@@ -132,7 +132,7 @@ def _site_of(reading: Reading, published: PathVersion) -> str:
 def begin_new(desk: Desk, name: str, site: str, body: Path | None = None) -> Draft:
     """Begin a path that is not there yet, empty or from a pattern. Raises NotUnderstood for a name that is no name, or is taken."""
     desk.require(May.CHANGE_ESTATE)
-    desk.require_site(site)
+    desk.who.scope.require(site or None)
     name = named(name)
     with desk.writing() as writing:
         where = writing.records.the(Site, site)
@@ -210,7 +210,7 @@ def step_back(desk: Desk, path: str, was: int, *, forward: bool = False) -> None
 def copy(desk: Desk, path: str, key: str) -> None:
     """A branch onto one's own clipboard, from where it can be put into any path."""
     with desk.writing() as writing:
-        store.put_clip(writing.connection, desk.actor, editing.copy(_the(writing, path).body, key))
+        store.put_clip(writing.connection, desk.who.sign_in, editing.copy(_the(writing, path).body, key))
 
 
 def cut(desk: Desk, path: str, was: int, key: str) -> None:
@@ -218,7 +218,7 @@ def cut(desk: Desk, path: str, was: int, key: str) -> None:
     with desk.writing() as writing:
         draft = _guarded(desk, writing, path, was)
         body, clip = editing.cut(draft.body, key)
-        store.put_clip(writing.connection, desk.actor, clip)
+        store.put_clip(writing.connection, desk.who.sign_in, clip)
         _kept(store.keep(writing.connection, draft, body=body, name=draft.name, at=desk.now(), actor=desk.actor))
         writing.touch()
 
@@ -226,7 +226,7 @@ def cut(desk: Desk, path: str, was: int, key: str) -> None:
 def paste(desk: Desk, path: str, was: int, key: str, way_out: str) -> str:
     """The clipboard's branch on an exit. Raises NotAllowedNow where nothing is on the clipboard."""
     with desk.reading() as reading:
-        clip = store.clip_of(reading.connection, desk.actor)
+        clip = store.clip_of(reading.connection, desk.who.sign_in)
     if clip is None:
         raise NotAllowedNow("Nothing has been cut or copied yet.", reason="empty-clipboard")
     return change(desk, path, was, lambda body, _place: editing.paste(body, key, way_out, clip))

@@ -269,7 +269,7 @@ def put_right(desk: Desk, chosen: Sequence[str], *, direction: str, site: str = 
 
     Raises NotUnderstood naming the field, NotFound.
     """
-    desk.require(May.CHANGE_ESTATE)
+    desk.require(May.RELEASE)
     if direction not in {"follow", "tell"}:
         raise NotUnderstood("Choose whether the estate follows the carrier, or the carrier is told.", field="direction")
     rows = _chosen(desk, chosen)
@@ -297,7 +297,7 @@ def _task(row: Any, direction: str, account: Account, carrier: Carrier, home: Si
 
 def accept(desk: Desk, chosen: Sequence[str], why: str) -> int:
     """They are known and may stay, for a reason; on Today no longer, here still. Raises NotUnderstood."""
-    desk.require(May.CHANGE_ESTATE)
+    desk.require(May.RELEASE)
     if not 3 <= len(why.strip()) <= MOST_WORDS:
         raise NotUnderstood(f"Say why it may stay, in at most {MOST_WORDS} characters.", field="why")
     rows = _chosen(desk, chosen)

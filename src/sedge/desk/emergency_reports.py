@@ -101,6 +101,8 @@ class _Sheet:
 def begin(desk: Desk, *, site: str = "") -> Report:
     """Test everything (or a site): a small estate at once, a large one in slices that the runner goes on with, so that it can be left and
     come back to. Raises NotFound for an unknown site."""
+    desk.require(May.PLACE_TEST_CALL)
+    desk.who.scope.require(site or None)
     sheet = _new_sheet(desk, site)
     _keep(desk, sheet, _slice(desk, sheet), part=0, is_new=True)
     return sheet.report

@@ -147,7 +147,7 @@ def cancel(desk: Desk, key: str) -> Order:
 def arrivals_in(desk: Desk, text: str, currency: str, *, setup: str, monthly: str) -> list[ArrivedLine]:
     """Lines of a letter or a file: a number, and where they differ from the usual ones its set-up and monthly price, with commas,
     semicolons or tabs between. A first line of headings is passed over. Raises NotUnderstood naming the line."""
-    usual = tuple(amount_in(x or "0", field, least=Decimal(0)) for x, field in ((setup, "setup"), (monthly, "monthly")))
+    usual = tuple(amount_in(desk, x or "0", currency, field, least=Decimal(0)) for x, field in ((setup, "setup"), (monthly, "monthly")))
     delimiter = max(";\t,", key=text.count)
     found: dict[str, ArrivedLine] = {}
     rows = ([c.strip() for c in row] for row in csv.reader(io.StringIO(text), delimiter=delimiter))
@@ -158,7 +158,10 @@ def arrivals_in(desk: Desk, text: str, currency: str, *, setup: str, monthly: st
         if len(candidates) != 1:
             raise NotUnderstood(f"Line {number}: “{cells[0][:40]}” is not one whole number.", field="lines")
         try:
-            prices = [amount_in(cells[i], "lines", least=Decimal(0)) if len(cells) > i and cells[i] else usual[i - 1] for i in (1, 2)]
+            prices = [
+                amount_in(desk, cells[i], currency, "lines", least=Decimal(0)) if len(cells) > i and cells[i] else usual[i - 1]
+                for i in (1, 2)
+            ]
         except NotUnderstood as error:
             raise NotUnderstood(f"Line {number}: {error.message}", field="lines") from error
         money = [Money(amount=p, currency=currency) for p in prices]

@@ -387,7 +387,7 @@ def add_site(
 
     Raises NotUnderstood naming the field, NotAllowedNow where another site has the letters, OutsideSilent where the register doesn't answer.
     """
-    desk.require(May.CHANGE_HOLDERS)
+    desk.require(May.ADD_SITE)
     country = typed.country.upper()
     if not 1 <= len(name.strip()) <= 120:
         raise NotUnderstood("A site needs a name of at most 120 characters.", field="name")

@@ -45,7 +45,7 @@ def _kept(reading: Reading | Writing, since: date) -> list[KeptFree]:
 
 def keep(desk: Desk, *, first: str, last: str, why: str, site: str = "") -> KeptFree:
     """Raises NotUnderstood naming the field."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     begins = _day(first, "first")
     ends = _day(last, "last") if last.strip() else begins
     if ends < begins:
@@ -63,7 +63,7 @@ def keep(desk: Desk, *, first: str, last: str, why: str, site: str = "") -> Kept
 
 def give_back(desk: Desk, key: str) -> None:
     """Something may be switched on these days again."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     with desk.writing() as writing:
         kept = writing.records.the(KeptFree, key)
         if not kept.given_back:

@@ -2,12 +2,14 @@
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from decimal import Decimal, InvalidOperation
+from decimal import Decimal
 from typing import Any
 
+from babel.numbers import is_currency
 from sqlalchemy import func, select
 
 from sedge.core.access.roles import May
+from sedge.core.amounts import CURRENCIES, locale_of, read_amount
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.facts import Money
 from sedge.core.holding import HolderRef
@@ -166,7 +168,7 @@ def put_product(desk: Desk, form: dict[str, Any], key: str | None = None) -> Pro
     with desk.writing() as writing:
         known = {p.id: p for p in writing.records.all(Product)}
         before = writing.records.the(Product, key) if key else None
-        product = _product_from(form, before, key or desk.new_id("product"), known)
+        product = _product_from(desk, form, before, key or desk.new_id("product"), known)
         known[product.id] = product
         if round_ := circle(known):
             names = " needs ".join(known[k].name for k in (*round_, round_[0]))
@@ -183,14 +185,18 @@ def put_product(desk: Desk, form: dict[str, Any], key: str | None = None) -> Pro
         return saved[0].after
 
 
-def _product_from(form: dict[str, Any], before: Product | None, key: str, known: dict[str, Product]) -> Product:
+def _product_from(desk: Desk, form: dict[str, Any], before: Product | None, key: str, known: dict[str, Product]) -> Product:
     name = str(form.get("name", before.name if before else "")).strip()
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("A product needs a name of at most 80 characters.", field="name")
     if any(p.name.lower() == name.lower() and p.id != key for p in known.values()):
         raise NotUnderstood(f"There is a product called {name} already. Choose another name.", field="name")
     base = before or Product(
-        id=key, name=name, for_holders=(HolderKind.PERSON,), monthly=Money(amount=Decimal(0), currency="GBP"), propagation_minutes=10
+        id=key,
+        name=name,
+        for_holders=(HolderKind.PERSON,),
+        monthly=Money(amount=Decimal(0), currency=CURRENCIES[desk.organisation.home_country]),
+        propagation_minutes=10,
     )
     values: dict[str, Any] = {"name": name}
     for field in ("needs_all", "needs_any"):
@@ -203,7 +209,7 @@ def _product_from(form: dict[str, Any], before: Product | None, key: str, known:
         values["for_holders"] = _kinds(form["for_holders"])
     if "price" in form or "currency" in form:
         currency = str(form.get("currency", base.monthly.currency)).upper()
-        values["monthly"] = Money(amount=_price(form.get("price", base.monthly.amount)), currency=_currency(currency))
+        values["monthly"] = Money(amount=_price(desk, form.get("price", base.monthly.amount), _currency(currency)), currency=currency)
     for field, most in (
         ("propagation_minutes", 20_160),
         ("trial_days", 365),
@@ -228,19 +234,18 @@ def _kinds(raw: Any) -> tuple[HolderKind, ...]:
     return kinds
 
 
-def _price(raw: Any) -> Decimal:
-    try:
-        amount = Decimal(str(raw).strip())
-    except InvalidOperation as error:
-        raise NotUnderstood("The price is an amount such as 6.40.", field="price") from error
-    if not (amount.is_finite() and 0 <= amount <= MOST_PRICE):
+def _price(desk: Desk, raw: Any, currency: str) -> Decimal:
+    if isinstance(raw, Decimal):
+        return raw
+    amount = read_amount(str(raw), currency, locale_of(desk.organisation.home_country), field="price")
+    if not 0 <= amount <= MOST_PRICE:
         raise NotUnderstood(f"The price is from 0 to {MOST_PRICE:,}.", field="price")
-    return amount.quantize(Decimal("0.01"))
+    return amount
 
 
 def _currency(code: str) -> str:
-    if not (len(code) == 3 and code.isascii() and code.isalpha()):
-        raise NotUnderstood("The currency has three letters, such as GBP.", field="currency")
+    if not is_currency(code):
+        raise NotUnderstood("The currency is an ISO 4217 code of three letters, such as GBP.", field="currency")
     return code
 
 

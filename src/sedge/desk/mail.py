@@ -37,7 +37,7 @@ def write_for(writing: Writing, order: WorkOrder) -> None:
     facts = facts_for(writing, order, writing.organisation)
     texts = {("author", writing.language), *(("holder", language) for language in facts.languages.values())}
     known = {of: letters.text_of(writing, *of).text for of in texts}
-    if author := writing.address_of(order.created_by):
+    if author := writing.address_of(order.author):
         letter = _letter(known["author", writing.language], facts.author)
         write(writing, f"{order.id}-author-{order.version}", author, letter, order.id)
     if order.state is not OrderState.DONE:

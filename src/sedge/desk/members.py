@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
-from sedge.core.access.roles import ALLOWED, AccessRole, May
+from sedge.core.access.roles import KEPT_TO_SITES, AccessRole, May, permissions
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.records import Site, Subject
 from sedge.desk import access, mail
@@ -30,7 +30,7 @@ class Role:
     may: list[str]
 
 
-ROLES = [Role(r.value, [m.value for m in May if m in ALLOWED[r] and m not in {May.OPEN, May.LOOK}]) for r in AccessRole]
+ROLES = [Role(r.value, [m.value for m in permissions(r)]) for r in AccessRole]
 
 
 def listing(desk: Desk) -> tuple[list[Member], list[Invitation]]:
@@ -172,10 +172,12 @@ def _role(form: dict[str, Any]) -> AccessRole:
 
 
 def _sites(desk: Desk, form: dict[str, Any]) -> tuple[str, ...]:
-    """The sites a site manager keeps to; all where none is named. Other roles are for the whole organisation."""
-    if _role(form) is not AccessRole.SITE_MANAGER:
+    """The sites a site manager looks after, at least one. Other roles are for the whole organisation. Raises NotUnderstood."""
+    if _role(form) not in KEPT_TO_SITES:
         return ()
     wanted = [str(s) for s in form.get("sites", [])]
+    if not wanted:
+        raise NotUnderstood("Choose at least one site: a site manager changes nothing elsewhere.", field="sites")
     with desk.reading() as reading:
         known = {s.id for s in reading.records.many(Site, wanted)}
     if missing := [s for s in wanted if s not in known]:

@@ -5,6 +5,7 @@ from datetime import datetime
 
 from sqlalchemy import literal_column, select
 
+from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.ledger.chain import Entry
@@ -214,8 +215,10 @@ def edit_facts(
 ) -> Number:  # fmt: skip
     """Label, note, tags (separated by commas), cost centre and other systems' ids, directly; None leaves a fact as it is.
 
-    `known` are pairs of system and id; an empty id forgets what that system called it.
+    `known` are pairs of system and id; an empty id forgets what that system called it. A note takes `May.NOTE`, all else
+    `May.EDIT_FACTS`.
     """
+    desk.require(May.NOTE)
     values: dict[str, object] = {}
     for name, value, most in (("label", label, 80), ("note", note, 2000), ("cost_centre", cost_centre, 40)):
         if value is None:
@@ -232,6 +235,8 @@ def edit_facts(
         after = number.but(**values)
         if after == number:
             return number
+        if after.but(note=number.note) != number:
+            desk.require(May.EDIT_FACTS)
         return writing.save([changed(Subject.NUMBER, number, after, "number.labelled")])[0].after
 
 

@@ -4,6 +4,7 @@ Each has a database file of its own, so nobody sees across. Carriers' descriptio
 from the pattern; people, sites, numbers, accounts and work are not.
 """
 
+import hashlib
 import re
 from dataclasses import dataclass
 from decimal import Decimal
@@ -18,7 +19,7 @@ from sedge.core.records import Account, Carrier, CivicElements, Product, Subject
 from sedge.core.reduce import changed
 from sedge.desk import accounts, holders, safety, today
 from sedge.desk.accounts import Wanted
-from sedge.desk.desk import Desk, House
+from sedge.desk.desk import Desk
 from sedge.store import holder_tables, installation, tables
 from sedge.store.installation import Member, Organisation
 from sedge.store.workorders import running_count
@@ -86,14 +87,9 @@ def review(desk: Desk, form: dict[str, Any]) -> Review:
     """Everything looked at and nothing made. Raises NotUnderstood naming the field for what can't be read at all."""
     desk.require(May.SET_RULES)
     name, country = _name(form), _country(form)
-    with desk.house.installation.reading() as connection:
-        taken = installation.organisation_named(connection, name)
-    ours = taken is not None and taken.id == _id_of(form, name) and taken.id in _mine(desk)
-    checks = [
-        Check(
-            "Name", taken is None or ours, f"{name} is new here." if taken is None else f"There is an organisation called {name} already."
-        )
-    ]
+    known = _mine(desk)
+    taken = any(o.name.casefold() == name.casefold() and o.id != _identity(desk, form) for o in known)
+    checks = [Check("Name", not taken, f"You have an organisation called {name} already." if taken else f"{name} is new here.")]
     checks += [_administrator_checked(desk, mail) for mail in _mails(form)]
     with desk.reading() as reading:
         carriers = {c.id: c for c in reading.records.all(Carrier)}
@@ -118,9 +114,11 @@ def review(desk: Desk, form: dict[str, Any]) -> Review:
     return Review(checks, form)
 
 
-def _mine(desk: Desk) -> set[str]:
+def _mine(desk: Desk) -> list[Organisation]:
+    """The organisations of the member; of others nothing is told, not even that a name is taken."""
     with desk.house.installation.reading() as connection:
-        return {m.organisation for m in installation.memberships_of(connection, desk.who.sign_in)}
+        ids = {m.organisation for m in installation.memberships_of(connection, desk.who.sign_in)}
+        return [o for o in installation.organisations(connection) if o.id in ids]
 
 
 def _name(form: dict[str, Any]) -> str:
@@ -168,38 +166,44 @@ def _address_checked(desk: Desk, form: dict[str, Any], country: str) -> Check:
     return Check("First site", True, f"{found.elements.one_line} is in the register ({found.verdict.value}).")
 
 
-def _id_of(form: dict[str, Any], name: str) -> str:
-    """The same form gives the same organisation, however often it is sent."""
-    plain = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:26] or "organisation"
-    token = re.sub(r"[^a-z0-9]", "", str(form.get("token", "")).lower())[:8]
-    return f"{plain}-{token}" if token else plain
+def _identity(desk: Desk, form: dict[str, Any]) -> str:
+    """The id that a form's token stands for: always made here, out of who asks and the token, so that nobody can name another's.
+
+    The same form sent twice by the same person means the same organisation; a form without a token a new one each time.
+    """
+    token = str(form.get("token", ""))
+    if not token:
+        return ""
+    return "org-" + hashlib.sha256(f"{desk.who.sign_in}/{desk.who.organisation}/{token}".encode()).hexdigest()[:12]
 
 
 def create(desk: Desk, form: dict[str, Any]) -> Organisation:
-    """Make it: organisation, administrators, what the pattern has, accounts, first site. Sent again after something failed it goes on
-    where it stopped. Raises NotUnderstood with what stops it, OutsideTrouble where a carrier or the register is silent."""
+    """Make it: what the pattern has, accounts with their trunks, the first site; and last, in one transaction, the organisation with its
+    administrators. Until then nobody can get in, and the same form sent again goes on where it stopped; afterwards it changes nothing.
+
+    Raises NotUnderstood with what stops it, OutsideTrouble where a carrier or the register is silent.
+    """
+    desk.require(May.SET_RULES)
+    house, key = desk.house, _identity(desk, form) or desk.new_id("org")
+    if made := next((o for o in _mine(desk) if o.id == key), None):
+        return made
     found = review(desk, form)
     if stopped := next((c for c in found.checks if not c.ok), None):
         raise NotUnderstood(f"{stopped.what}: {stopped.says}", field="name" if stopped.what == "Name" else None)
-    house, name = desk.house, _name(form)
-    organisation = Organisation(_id_of(form, name), name, _country(form))
+    organisation = Organisation(key, _name(form), _country(form))
     first = Member(desk.who.sign_in, desk.who.name, desk.who.email, organisation.id, AccessRole.ADMINISTRATOR)
     if organisation.id not in house.estates:
-        house.add_organisation(organisation, first)
-    _let_in(house, organisation, _mails(form))
+        house.open_estate(organisation)
     into = house.desk(first)
     _copy_pattern(desk, into)
     trouble = [opened.problem for key in form.get("carriers", []) if (opened := _account(desk, into, key, organisation)).problem]
-    _first_site(into, form, organisation)
     if trouble:
-        raise OutsideTrouble(f"{organisation.name} is set up but for an account: {trouble[0]} Send the form again, and it goes on.")
+        raise OutsideTrouble(f"An account could not be opened: {trouble[0]} Nothing is set up yet. Send the form again, and it goes on.")
+    _first_site(into, form, organisation)
+    with house.installation.reading() as connection:
+        others = [known.id for mail in _mails(form) if (known := installation.by_email(connection, mail))]
+    house.add_organisation(organisation, [first, *(Member(key, "", "", organisation.id, AccessRole.ADMINISTRATOR) for key in others)])
     return organisation
-
-
-def _let_in(house: House, organisation: Organisation, mails: list[str]) -> None:
-    with house.installation.writing() as connection:
-        for key in dict.fromkeys(found.id for mail in mails if (found := installation.by_email(connection, mail))):
-            installation.add_membership(connection, Member(key, "", "", organisation.id, AccessRole.ADMINISTRATOR))
 
 
 def _copy_pattern(desk: Desk, into: Desk) -> None:

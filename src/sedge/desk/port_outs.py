@@ -120,7 +120,7 @@ def _pin_of(desk: Desk, reading: Reading, account: str) -> str | None:
 
 def keep_pin(desk: Desk, account: str, pin: str) -> None:
     """What others must know before our numbers may leave this account; sealed. Raises NotUnderstood."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     if not 3 <= len(pin.strip()) <= MOST_PIN:
         raise NotUnderstood(f"Three to {MOST_PIN} characters, as the carrier has it.", field="pin")
     with desk.writing(reason="the PIN that others must know") as writing:
@@ -131,7 +131,7 @@ def keep_pin(desk: Desk, account: str, pin: str) -> None:
 
 def approval(desk: Desk, key: str) -> WorkOrder:
     """A draft that lets the numbers go; its checks say what would be lost. Raises NotAllowedNow where what they say of us is wrong."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     view = look(desk, key)
     if view.doubts:
         raise NotAllowedNow(f"{view.doubts[0].says} Refuse it with that, or find out who asks.", reason="doubts")
@@ -142,7 +142,7 @@ def approval(desk: Desk, key: str) -> WorkOrder:
 
 def refuse(desk: Desk, key: str, code: str) -> PortOut:
     """Answered with one of the trade's codes. Raises NotUnderstood, NotAllowedNow once it is answered, OutsideSilent."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     if code not in REFUSALS:
         raise NotUnderstood(f"Choose why: {', '.join(REFUSALS)}.", field="code")
     view = look(desk, key)
@@ -164,7 +164,7 @@ def refuse(desk: Desk, key: str, code: str) -> PortOut:
 
 def claim(desk: Desk, key: str) -> PortOut:
     """Numbers that went without our word are fetched back. Raises NotAllowedNow, OutsideSilent."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     with desk.reading() as reading:
         request = reading.records.the(PortOut, key)
         account = reading.records.the(Account, request.account)
@@ -181,7 +181,7 @@ def claim(desk: Desk, key: str) -> PortOut:
 def let_go(desk: Desk, key: str) -> WorkOrder | None:
     """Numbers that went without our word may stay away: their lives here end, and what depended on them is cleaned up. Gives that draft;
     None where nothing did."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     with desk.reading() as reading:
         request = reading.records.the(PortOut, key)
     if request.state not in {PortOutState.UNASKED, PortOutState.CLAIMED}:

@@ -132,7 +132,7 @@ def _named(reading: Reading, names: Iterable[str]) -> list[Person]:
 def choose(desk: Desk, key: str, form: dict[str, str]) -> Port:
     """Who has which number, from the fields `who:`, `spot:`, `path:`, `fallback:` and `extra:` of each; `features` for all. What is not in the form stays.
     Raises NotUnderstood naming the field, ChangedMeanwhile, NotAllowedNow once it is switched."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     before = preparation(desk, key).port
     lines = {line.e164: line for line in before.lines}
     for e164, line in lines.items():
@@ -177,7 +177,7 @@ def holder_named(desk: Desk, typed: str, *, field: str) -> HolderRef | None:
 def give(desk: Desk, key: str, given: dict[str, PortLine], features: list[str] | None) -> Port:
     """Holders, roles, spots, paths and fallbacks of some lines, by E.164. Raises NotUnderstood for a number that is not in the port,
     NotFound for a holder, spot or path that is not there."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
         if unknown := sorted(set(given) - {line.e164 for line in port.lines}):
@@ -199,7 +199,7 @@ def give(desk: Desk, key: str, given: dict[str, PortLine], features: list[str] |
 
 def take_proposals(desk: Desk, key: str, *, unsure: bool = False) -> Port:
     """Everything that was proposed and is sure, or all of it."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
         proposals = _proposals(reading, port)
@@ -210,7 +210,7 @@ def take_proposals(desk: Desk, key: str, *, unsure: bool = False) -> Port:
 
 def paste(desk: Desk, key: str, text: str) -> Port:
     """A list, a number and a holder in each line: *0117 496 0806 Hattie Brandreth*. Raises NotUnderstood naming the line."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
     lines = {line.e164: line for line in port.lines}
@@ -318,7 +318,7 @@ def ticked(desk: Desk, port: Port) -> list[tuple[str, str, bool | None]]:
 
 def close(desk: Desk, key: str) -> Port:
     """Done with: every number that somebody has is proven. Raises NotAllowedNow naming the first that is not."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     port = look(desk, key).port
     with desk.reading() as reading:
         held = {n.e164 for n in reading.records.many(Number, port.numbers) if n.state is State.ASSIGNED}

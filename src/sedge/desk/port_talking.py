@@ -23,7 +23,7 @@ from sedge.desk.ports import MOST_TEXT, day_of, last_no
 def answer_query(desk: Desk, key: str, text: str, *, filename: str = "", content: bytes = b"") -> Port:
     """What we say to what the losing carrier asks, with a document where there is one, which stays on file. Raises NotUnderstood,
     OutsideSilent."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     if not 2 <= len(text.strip()) <= MOST_TEXT * 5:
         raise NotUnderstood("Write an answer.", field="text")
     with desk.reading() as reading:
@@ -46,7 +46,7 @@ def answer_query(desk: Desk, key: str, text: str, *, filename: str = "", content
 
 def move_date(desk: Desk, key: str, day: str) -> Port:
     """Another, later day. Raises NotUnderstood with the losing carrier's reason, OutsideSilent."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     wanted = day_of(day)
     if wanted is None:
         raise NotUnderstood("Say which day.", field="wanted")
@@ -76,7 +76,7 @@ def move_date(desk: Desk, key: str, day: str) -> Port:
 
 def cancel(desk: Desk, key: str) -> Port:
     """Taken back, at the losing carrier too. Raises NotAllowedNow once it is switched, OutsideSilent."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
         gaining = reading.records.the(Account, port.account).carrier
@@ -92,7 +92,7 @@ def cancel(desk: Desk, key: str) -> Port:
 
 def remind(desk: Desk, key: str) -> Port:
     """Tell a losing carrier that its time is over. Raises NotAllowedNow before that, OutsideSilent."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
         gaining = reading.records.the(Account, port.account).carrier
@@ -108,7 +108,7 @@ def remind(desk: Desk, key: str) -> Port:
 def split(desk: Desk, key: str, text: str) -> Port:
     """Numbers of a port into one of their own, with the same account and answers; both papers are to be signed anew. Gives the new one.
     Raises NotUnderstood, NotAllowedNow while the losing carrier has it or where nothing would be left."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     with desk.writing() as writing:
         port = writing.records.the(Port, key)
         wanted = {f"+{n}" for n in numbers_in(text, port.country).numbers}

@@ -102,7 +102,7 @@ def _ours(reading: Reading, numbers: list[str]) -> dict[str, str]:
 
 def begin(desk: Desk, text: str, *, account: str, site: str) -> list[Port]:
     """A draft for each port of the plan that has a number that can move. Raises as `plan_ports`, NotAllowedNow where none can."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     planned = plan_ports(desk, text, account=account, site=site)
     wanted = [p for p in planned.plan.ports if p.eligible]
     if not wanted:
@@ -247,7 +247,7 @@ def change(desk: Desk, key: str, form: dict[str, str]) -> Port:
     `version` is the one the form was filled in from. Raises NotUnderstood naming the field, ChangedMeanwhile, NotAllowedNow while the losing
     carrier has it.
     """
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     with desk.writing() as writing:
         port = writing.records.the(Port, key)
         if form.get("version", str(port.version)) != str(port.version):
@@ -321,7 +321,7 @@ def compare_with_bill(desk: Desk, key: str, bill: str) -> list[Compared]:
 
 def put_bill(desk: Desk, key: str, filename: str, content: bytes) -> Port:
     """The bill from which the account was copied, kept on file with the port. Raises NotUnderstood for what is no PDF or picture."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
     document = papers.put_on_file(
@@ -334,7 +334,7 @@ def put_bill(desk: Desk, key: str, filename: str, content: bytes) -> Port:
 
 def leave_out(desk: Desk, key: str, number: str) -> Port:
     """A number that is not to move after all; it stays on the account. Raises NotAllowedNow for the last one."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     with desk.writing() as writing:
         port = writing.records.the(Port, key)
         left = tuple(x for x in port.lines if x.e164 != number)
@@ -346,7 +346,7 @@ def leave_out(desk: Desk, key: str, number: str) -> Port:
 
 def sign(desk: Desk, key: str, by: str) -> Port:
     """The mandate is signed, by whom. Raises NotUnderstood."""
-    desk.require(May.BUY)
+    desk.require(May.PORT)
     if not 2 <= len(by.strip()) <= 120:
         raise NotUnderstood("Who signed the mandate?", field="signed")
     with desk.writing() as writing:

@@ -144,7 +144,7 @@ def _execute(desk: Desk, stored: StoredTask) -> int:
             order = store.get(writing.connection, order.id)
         writing.touch()
     stored = replace(stored, attempts=stored.attempts + 1)
-    acting = replace(desk, who=replace(desk.who, name=order.created_by))
+    acting = replace(desk, who=replace(desk.who, name=order.created_by, sign_in=order.author or desk.who.sign_in))
     outcome = _outcome(acting, stored, order)
     try:
         keep(acting, stored, order, outcome)

@@ -7,7 +7,8 @@ from typing import Any
 from sqlalchemy import delete, insert, select
 from sqlalchemy.exc import IntegrityError
 
-from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
+from sedge.core.access.roles import May, allowed
+from sedge.core.errors import Forbidden, NotAllowedNow, NotFound, NotUnderstood
 from sedge.desk.desk import Desk
 from sedge.store import tables
 
@@ -23,6 +24,7 @@ class SavedView:
     query: str
     created_by: str
     created_at: datetime
+    owner: str = ""
 
 
 def listing(desk: Desk) -> list[SavedView]:
@@ -33,11 +35,12 @@ def listing(desk: Desk) -> list[SavedView]:
 
 def _columns() -> list[Any]:
     view = tables.saved_view
-    return [view.c.id, view.c.name, view.c.query, view.c.created_by, view.c.created_at]
+    return [view.c.id, view.c.name, view.c.query, view.c.created_by, view.c.created_at, view.c.owner]
 
 
 def save(desk: Desk, name: str, query: str) -> SavedView:
     """Keep a view under a name; the same name by the same person replaces theirs. Raises NotUnderstood, NotAllowedNow."""
+    desk.require(May.NOTE)
     name = name.strip()
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("Give the view a name of up to 80 characters.", field="name")
@@ -45,10 +48,10 @@ def save(desk: Desk, name: str, query: str) -> SavedView:
         raise NotUnderstood("This view is too long to be kept. Choose fewer numbers.", field="name")
     view = tables.saved_view
     with desk.writing() as writing:
-        writing.connection.execute(delete(view).where(view.c.name == name, view.c.created_by == desk.actor))
+        writing.connection.execute(delete(view).where(view.c.name == name, view.c.owner == desk.who.sign_in))
         if len(writing.connection.execute(select(view.c.id)).all()) >= MOST_VIEWS:
             raise NotAllowedNow(f"{MOST_VIEWS} views are kept already. Remove one first.", reason="many")
-        saved = SavedView(desk.new_id("view"), name, query, desk.actor, writing.now)
+        saved = SavedView(desk.new_id("view"), name, query, desk.actor, writing.now, desk.who.sign_in)
         try:
             writing.connection.execute(insert(view).values(**vars(saved)))
         except IntegrityError as error:
@@ -58,8 +61,14 @@ def save(desk: Desk, name: str, query: str) -> SavedView:
 
 
 def forget(desk: Desk, key: str) -> None:
+    """Remove a view: one's own, or as an administrator anybody's. Raises NotFound, Forbidden."""
+    desk.require(May.NOTE)
     view = tables.saved_view
     with desk.writing() as writing:
-        if writing.connection.execute(delete(view).where(view.c.id == key)).rowcount == 0:
+        kept = writing.connection.execute(select(view.c.owner, view.c.created_by).where(view.c.id == key)).first()
+        if kept is None:
             raise NotFound("That view is gone already.", subject="view", id=key)
+        if kept.owner != desk.who.sign_in and not allowed(desk.who.role, May.SET_RULES):
+            raise Forbidden(f"{kept.created_by} saved this view. Ask them, or an administrator, to remove it.")
+        writing.connection.execute(delete(view).where(view.c.id == key))
         writing.touch()

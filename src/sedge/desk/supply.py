@@ -271,7 +271,9 @@ def order_when_free(desk: Desk, form: dict[str, str]) -> WorkOrder:
     if not (quantity.isascii() and quantity.isdigit() and 1 <= int(quantity) <= MOST_WHEN_FREE):
         raise NotUnderstood(f"Ask for 1 to {MOST_WHEN_FREE} numbers.", field="quantity")
     limits = {
-        name: Money(amount=amount_in(form.get(name, ""), name, least=Decimal(0)), currency=account.balance.currency)
+        name: Money(
+            amount=amount_in(desk, form.get(name, ""), account.balance.currency, name, least=Decimal(0)), currency=account.balance.currency
+        )
         for name in ("most_setup", "most_monthly")
     }
     task = t.OrderWhenFree(

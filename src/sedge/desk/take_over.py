@@ -59,7 +59,7 @@ def listing(desk: Desk) -> list[TakeOver]:
 
 
 def begin(desk: Desk, name: str) -> TakeOver:
-    desk.require(May.CHANGE_ESTATE)
+    desk.require(May.IMPORT)
     name = name.strip()[:120]
     if not name:
         raise NotUnderstood("Give the take-over a name, such as that of the organisation.", field="name")

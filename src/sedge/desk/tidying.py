@@ -218,7 +218,7 @@ def _used(reading: Reading, site: str) -> int:
 
 def plan(desk: Desk, numbers: Sequence[str], *, then: str, rest: str = "") -> tuple[list[Any], str]:
     """The tasks that retire what was chosen. Raises NotUnderstood naming the field."""
-    desk.require(May.CHANGE_ESTATE)
+    desk.require(May.RELEASE)
     if not numbers:
         raise NotUnderstood("Choose some numbers first.", field="numbers")
     if len(numbers) > MOST_CHOSEN:

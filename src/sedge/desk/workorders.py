@@ -7,10 +7,10 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from sedge.core.access.roles import May
-from sedge.core.errors import Forbidden, NotAllowedNow, NotRunnable, NotUnderstood
-from sedge.core.estate import Estate
-from sedge.core.records import RECORD_TYPES, HolderKind, HolderRef, Number, Order, Person, Product, Site, Subject
+from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotRunnable, NotUnderstood
+from sedge.core.estate import Change, Estate
+from sedge.core.ledger.sentences import sentence
+from sedge.core.records import RECORD_TYPES, HolderKind, HolderRef, Number, Order, Product, Subject
 from sedge.core.reduce import apply
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import Costs, Report, check, costs_of, is_idle, totals
@@ -25,6 +25,8 @@ from sedge.desk import mail
 from sedge.desk.aftermath import Aftermath, aftermath
 from sedge.desk.desk import Desk, Reading, Writing
 from sedge.desk.numbers import the_number
+from sedge.desk.order_access import require_order, require_tasks
+from sedge.store import ledger as ledger_store
 from sedge.store import workorders as store
 from sedge.store.workorders import OrderState, StoredTask, TaskState, WorkOrder
 
@@ -48,7 +50,7 @@ class TaskView:
 
 @dataclass(frozen=True)
 class OrderView:
-    """A work order with its checks and the estate as it will be."""
+    """A work order with its checks and the estate as it will be; `seen` is the last ledger entry that the checks knew of."""
 
     order: WorkOrder
     tasks: list[TaskView]
@@ -59,6 +61,7 @@ class OrderView:
     overlaps: tuple[Any, ...] = ()
     awaited: str = ""
     after: tuple[Aftermath, ...] = ()
+    seen: int = 0
 
     @property
     def runnable(self) -> bool:
@@ -99,17 +102,16 @@ def draft(
 
     Raises NotUnderstood where tasks wait for each other.
     """
-    desk.require(May.CHANGE_ESTATE)
-    if identity and (begun := find(desk, identity)):
-        return begun
     title = title.strip()[:200] or "Work order"
     order_id = f"wo-{identity}" if identity else desk.new_id("wo")
     with desk.writing(reason=reason, work_order=order_id) as writing:
+        if identity and (begun := store.find(writing.connection, order_id)):
+            return begun
         estate = load(writing, tasks)
-        own_sites_only(desk, tasks, estate)
+        require_tasks(desk, writing, tasks, lambda: estate)
         order = WorkOrder(
-            id=order_id, no=0, title=title, state=OrderState.DRAFT, reason=reason[:400], created_at=writing.now, created_by=desk.actor, run_at=run_at,
-            undo_of=undo_of, tasks=stored_tasks(order_id, tasks, estate, [None] * len(tasks)),
+            id=order_id, no=0, title=title, state=OrderState.DRAFT, reason=reason[:400], created_at=writing.now, created_by=desk.actor,
+            author=desk.who.sign_in, run_at=run_at, undo_of=undo_of, tasks=stored_tasks(order_id, tasks, estate, [None] * len(tasks)),
         )  # fmt: skip
         order = store.add(writing.connection, order)
         writing.remark("work-order.drafted", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
@@ -157,21 +159,6 @@ def stored_tasks(order_id: str, tasks: Sequence[Any], estate: Estate, marks: Seq
     return tuple(stored)
 
 
-def own_sites_only(desk: Desk, tasks: Sequence[Any], estate: Estate) -> None:
-    """A site manager plans for their own sites only."""
-    if not desk.who.sites:
-        return
-    for task in tasks:
-        ref, named, person = getattr(task, "holder", None), getattr(task, "site", None), getattr(task, "person", None)
-        known = estate.get(Person, person) if isinstance(person, str) else None
-        concerned = [named, known.site if known else None]
-        if not named:
-            concerned.append(estate.site_of(ref).id if ref else (estate.number(task.e164).site if task.e164 else None))
-        for site in (s for s in concerned if s and s not in desk.who.sites):
-            name = estate.the(Site, site).name
-            raise Forbidden(f"You plan for your own sites; {name} is not one of them. Ask an administrator.", site=site)
-
-
 def look(desk: Desk, key: str) -> OrderView:
     """A work order as it stands; drafts are checked anew each time they are looked at."""
     from sedge.desk import drafts
@@ -182,7 +169,8 @@ def look(desk: Desk, key: str) -> OrderView:
         estate = load(reading, bodies)
         overlapping = tuple(drafts.overlaps(reading, order)) if order.state in {OrderState.DRAFT, OrderState.SCHEDULED} else ()
         awaited = reading.records.find(Order, order.awaits)
-        undone_by = next((w.id for w in store.listing(reading.connection, limit=200) if w.undo_of == order.id), "")
+        undo, _ = store.undo_of(reading.connection, order.id)
+        seen = ledger_store.last_sequence(reading.connection)
     report = check(bodies, estate, awaits=order.awaits) if order.state is OrderState.DRAFT else None
     estate = _with_newcomers(bodies, estate)
     idle = {i for i, b in enumerate(bodies) if report and is_idle(b, bodies, estate)}
@@ -194,10 +182,11 @@ def look(desk: Desk, key: str) -> OrderView:
         report,
         totals([b for i, b in enumerate(bodies) if i not in idle], estate),
         undo_words(order),
-        undone_by,
+        undo.id if undo else "",
         overlapping,
         awaited.reference if awaited else "",
         after,
+        seen,
     )
 
 
@@ -259,31 +248,38 @@ def undo_words(order: WorkOrder) -> str:
 
 
 def discard(desk: Desk, key: str) -> None:
-    """Throw a draft away."""
-    _settle(desk, key, OrderState.DRAFT, OrderState.STOPPED, "work-order.stopped")
-
-
-def _settle(desk: Desk, key: str, was: OrderState, becomes: OrderState, action: str) -> WorkOrder:
+    """Discard a draft."""
     with desk.writing() as writing:
         order = store.get(writing.connection, key)
-        must_be(order, was)
-        order = store.save(writing.connection, replace(order, state=becomes, finished_at=writing.now))
-        writing.remark(action, Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
-    return order
+        _require(desk, writing, order)
+        must_be(order, OrderState.DRAFT)
+        order = store.save(writing.connection, replace(order, state=OrderState.STOPPED, finished_at=writing.now))
+        writing.remark("work-order.stopped", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
 
 
-def run(desk: Desk, key: str) -> WorkOrder:
+def _require(desk: Desk, reading: Reading, order: WorkOrder) -> None:
+    require_order(desk, reading, order, lambda: load(reading, [x.body for x in order.tasks]))
+
+
+def run(desk: Desk, key: str, *, seen: int | None = None) -> WorkOrder:
     """Check once more, then hand the tasks to the runner. Running twice is the same as running once.
 
-    Raises NotRunnable with the stopping sentences.
+    `seen` is the last ledger entry that whoever runs it knew of (`OrderView.seen`). Raises NotRunnable with the stopping
+    sentences, ChangedMeanwhile with who changed what where something the checks rest on has moved since.
     """
-    desk.require(May.CHANGE_ESTATE)
-    order = get(desk, key)
-    if order.state in {OrderState.RUNNING, OrderState.DONE, OrderState.SCHEDULED}:
-        return order
-    must_be(order, OrderState.DRAFT)
-    report = preview(desk, [x.body for x in order.tasks], awaits=order.awaits)
+    with desk.reading() as reading:
+        order = store.get(reading.connection, key)
+        _require(desk, reading, order)
+        checked = ledger_store.last_sequence(reading.connection)
+        if order.state in {OrderState.RUNNING, OrderState.DONE, OrderState.SCHEDULED}:
+            return order
+        must_be(order, OrderState.DRAFT)
+        bodies = [x.body for x in order.tasks]
+        report = check(bodies, load(reading, bodies), awaits=order.awaits)
+    known = checked if seen is None else min(seen, checked)
     if report.stops:
+        with desk.reading() as reading:
+            _refuse_if_moved(reading, report, known)
         sentences = [f"Task {f.task + 1}: {f.message}" for f in report.stops]
         raise NotRunnable(
             sentences[0] if len(sentences) == 1 else f"{len(sentences)} checks stop this. {sentences[0]}", stops=sentences, id=order.id
@@ -292,11 +288,48 @@ def run(desk: Desk, key: str) -> WorkOrder:
         current = store.get(writing.connection, order.id)
         if current.state is not OrderState.DRAFT:
             return current
+        _refuse_if_moved(writing, report, known)
         if (order.run_at and order.run_at > writing.now) or _still_awaited(writing, order):
             order = store.save(writing.connection, replace(order, state=OrderState.SCHEDULED))
             writing.remark("work-order.scheduled", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
             return order
         return start(writing, order)
+
+
+FOLLOWED = frozenset(  # what the checks rest on; balances, seats in use and what devices report move all the time
+    {
+        Subject.NUMBER,
+        Subject.PERSON,
+        Subject.SERVICE_LINE,
+        Subject.SITE,
+        Subject.SPOT,
+        Subject.ADDRESS,
+        Subject.PATH,
+        Subject.GROUP,
+        Subject.GRANT,
+    }
+)
+
+
+def _refuse_if_moved(reading: Reading, report: Report, known: int) -> None:
+    """Raises ChangedMeanwhile where a record that the tasks change, or that those lean on, has an entry after `known`."""
+    rests_on = {pair for change in report.changes for side in (change.before, change.after) if side for pair in _rests_on(change, side)}
+    moved = ledger_store.first_change(reading.connection, {p for p in rests_on if p[0] in FOLLOWED}, since=known)
+    if moved:
+        raise ChangedMeanwhile(
+            f"{moved.actor} has changed {moved.title} since these checks ({sentence(moved.action)}). Look at the checks again, then run it.",
+            subject=moved.subject, id=moved.subject_id, actor=moved.actor, action=moved.action,
+        )  # fmt: skip
+
+
+def _rests_on(change: Change, side: Any) -> list[tuple[Subject, str]]:
+    found = [(change.subject, change.id)]
+    for attribute, subject in (("spot", Subject.SPOT), ("path", Subject.PATH), ("site", Subject.SITE)):
+        if key := getattr(side, attribute, None):
+            found.append((subject, key))
+    if holder := getattr(side, "holder", None):
+        found.append((holder.subject, holder.id))
+    return found
 
 
 def _still_awaited(reading: Reading, order: WorkOrder) -> bool:
@@ -324,6 +357,7 @@ def stop_order(desk: Desk, key: str) -> WorkOrder:
     """Stop what has not been done yet; what is done stays, and can be undone."""
     with desk.writing(work_order=key) as writing:
         order = store.get(writing.connection, key)
+        _require(desk, writing, order)
         if order.state not in {OrderState.RUNNING, OrderState.SCHEDULED}:
             raise NotAllowedNow(f"Work order {order.no} is {order.state}; there is nothing to stop.", reason="state")
         for stored in order.tasks:
@@ -338,6 +372,7 @@ def try_again(desk: Desk, key: str) -> WorkOrder:
     """Failed tasks get another try; those that were skipped because of them wait again."""
     with desk.writing(work_order=key) as writing:
         order = store.get(writing.connection, key)
+        _require(desk, writing, order)
         if order.state is not OrderState.FAILED:
             raise NotAllowedNow(f"Work order {order.no} is {order.state}; nothing of it failed.", reason="state")
         done = {x.position for x in order.tasks if x.state is TaskState.DONE}
@@ -354,9 +389,9 @@ def try_again(desk: Desk, key: str) -> WorkOrder:
 
 def skip_task(desk: Desk, key: str, position: int) -> WorkOrder:
     """Go on without a task that failed or waits: what was to come after it no longer waits for it, and is checked by itself."""
-    desk.require(May.CHANGE_ESTATE)
     with desk.writing(work_order=key) as writing:
         order = store.get(writing.connection, key)
+        _require(desk, writing, order)
         stored = next((x for x in order.tasks if x.position == position), None)
         if (
             stored is None
@@ -383,9 +418,9 @@ def skip_task(desk: Desk, key: str, position: int) -> WorkOrder:
 
 def look_now(desk: Desk, key: str, position: int) -> None:
     """A waiting task is tried at once."""
-    desk.require(May.CHANGE_ESTATE)
     with desk.writing() as writing:
         order = store.get(writing.connection, key)
+        _require(desk, writing, order)
         stored = next((x for x in order.tasks if x.position == position and x.state is TaskState.WAITING), None)
         if stored is None:
             raise NotAllowedNow("This task does not wait any more.", reason="state")
@@ -413,19 +448,19 @@ def settle(writing: Writing, key: str) -> None:
 
 
 def undo(desk: Desk, key: str) -> WorkOrder:
-    """Build and run the reverse work order. Raises NotAllowedNow where nothing can be reversed, NotRunnable where
-    somebody has changed things since (the draft is kept)."""
-    desk.require(May.CHANGE_ESTATE)
-    order = get(desk, key)
+    """Build and run the reverse work order; however often it is asked for, there is one. Raises NotAllowedNow where nothing can
+    be reversed, NotRunnable where somebody has changed things since (the draft is kept)."""
+    with desk.reading() as reading:
+        order = store.get(reading.connection, key)
+        _require(desk, reading, order)
+        begun, stopped = store.undo_of(reading.connection, order.id)
+        estate = load(reading, [x.body for x in order.tasks])
+    if begun:
+        return begun
     if order.state not in {OrderState.DONE, OrderState.FAILED, OrderState.STOPPED}:
         raise NotAllowedNow(f"Work order {order.no} is {order.state}; only one that has ended can be undone.", reason="state")
     if order.undo_of:
         raise NotAllowedNow("This is an undo itself. Do the work again instead.", reason="undo")
-    with desk.reading() as reading:
-        estate = load(reading, [x.body for x in order.tasks])
-        earlier = [w for w in store.listing(reading.connection, limit=200) if w.undo_of == order.id and w.state is not OrderState.STOPPED]
-    if earlier:
-        return earlier[0]
     bodies = [x.body for x in order.tasks]
     back = [
         _reverse(resolve(x.body, bodies), x, estate)
@@ -434,7 +469,8 @@ def undo(desk: Desk, key: str) -> WorkOrder:
     ]
     if not back:
         raise NotAllowedNow("Nothing of this work order can be undone: what it did is for good, or nothing was done.", reason="nothing")
-    reverse = draft(desk, f"Undo of {order.no}: {order.title}"[:200], back, reason=f"undo of work order {order.no}", undo_of=order.id)
+    title, reason = f"Undo of {order.no}: {order.title}"[:200], f"undo of work order {order.no}"
+    reverse = draft(desk, title, back, reason=reason, undo_of=order.id, identity=f"undo-{order.id}-{stopped}"[:70])
     return run(desk, reverse.id)
 
 

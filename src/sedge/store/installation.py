@@ -7,7 +7,8 @@ from datetime import datetime, timedelta
 
 from sqlalchemy import Connection, delete, func, insert, select, update
 
-from sedge.core.access.roles import AccessRole
+from sedge.core.access.roles import KEPT_TO_SITES, AccessRole
+from sedge.core.access.scope import Scope
 from sedge.store import installation_tables as tables
 from sedge.store.secrets import Keyring
 
@@ -17,7 +18,7 @@ SEALED_SECRET = "callback secret, sealed"  # noqa: S105  the name it is kept und
 
 @dataclass(frozen=True)
 class Member:
-    """Somebody who is signed in and acts for one organisation. `sites` restricts site managers; empty: all."""
+    """Somebody who is signed in and acts for one organisation. `sites` are those a site manager looks after."""
 
     sign_in: str
     name: str
@@ -25,6 +26,11 @@ class Member:
     organisation: str
     role: AccessRole
     sites: tuple[str, ...] = ()
+
+    @property
+    def scope(self) -> Scope:
+        """How far they reach: a site manager to their sites, whoever else to the whole organisation."""
+        return Scope(frozenset(self.sites)) if self.role in KEPT_TO_SITES else Scope()
 
 
 @dataclass(frozen=True)

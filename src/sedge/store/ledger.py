@@ -28,6 +28,21 @@ def pulse(connection: Connection) -> int:
     return connection.execute(select(tables.ledger_head.c.pulse)).scalar() or 0
 
 
+def last_sequence(connection: Connection) -> int:
+    """The sequence of the newest entry, 0 before the first."""
+    return connection.execute(select(tables.ledger_head.c.sequence)).scalar() or 0
+
+
+def first_change(connection: Connection, things: set[tuple[Subject, str]], *, since: int) -> Entry | None:
+    """The first entry after `since` about one of `things`, without its snapshot."""
+    table = tables.ledger
+    plain = [table.c[name] for name in Entry.model_fields if name != "after"]
+    for row in connection.execute(select(*plain).where(table.c.sequence > since).order_by(table.c.sequence)):
+        if (row.subject, row.subject_id) in things:
+            return Entry.model_construct(**row._mapping, after=None)
+    return None
+
+
 def entries(
     connection: Connection,
     *,

@@ -35,6 +35,7 @@ class Stamp:
     actor: str
     reason: str = ""
     work_order: str | None = None
+    actor_id: str = ""
 
 
 def save(connection: Connection, changes: Sequence[Change], stamp: Stamp) -> list[Change]:
@@ -221,6 +222,7 @@ def _write_entries(connection: Connection, entries: Sequence[tuple[str, Subject,
             sequence=sequence,
             at=stamp.at,
             actor=stamp.actor,
+            actor_id=stamp.actor_id,
             action=action,
             subject=subject.value,
             subject_id=key,

@@ -402,6 +402,7 @@ saved_view = Table(
     Column("name", String(80), nullable=False, unique=True),
     Column("query", Text, nullable=False),
     Column("created_by", String(120), nullable=False),
+    Column("owner", String(80), nullable=False, server_default=""),
     Column("created_at", Moment, nullable=False),
 )
 kept_choice = Table(
@@ -424,6 +425,7 @@ ledger = Table(
     Column("sequence", Integer, primary_key=True, autoincrement=False),
     Column("at", Moment, nullable=False),
     Column("actor", String(120), nullable=False),
+    Column("actor_id", String(80), nullable=False, server_default=""),
     Column("action", String(40), nullable=False),
     Column("subject", String(20), nullable=False),
     Column("subject_id", String(80), nullable=False),

@@ -14,6 +14,7 @@ work_order = Table(
     Column("reason", String(400), nullable=False),
     Column("created_at", Moment, nullable=False),
     Column("created_by", String(120), nullable=False),
+    Column("author", String(80), nullable=False, server_default=""),  # the sign-in of who wrote it
     Column("run_at", Moment),
     Column("awaits", String(80)),
     Column("started_at", Moment),
@@ -21,6 +22,7 @@ work_order = Table(
     Column("undo_of", String(80)),
     Column("version", Integer, nullable=False),
     Index("work_order_state", "state", "created_at"),
+    Index("work_order_undo", "undo_of", sqlite_where=text("undo_of IS NOT NULL"), postgresql_where=text("undo_of IS NOT NULL")),
 )
 task = Table(
     "task",

@@ -63,6 +63,7 @@ class WorkOrder:
     reason: str
     created_at: datetime
     created_by: str
+    author: str = ""  # the sign-in of who wrote it; created_by is their name then
     run_at: datetime | None = None
     awaits: str | None = None
     started_at: datetime | None = None
@@ -134,6 +135,15 @@ def listing(
     if after_no is not None:
         query = query.where(table.c.no < after_no)
     return [_order(row, ()) for row in connection.execute(query)]
+
+
+def undo_of(connection: Connection, key: str) -> tuple[WorkOrder | None, int]:
+    """The undo of a work order that was not stopped, if there is one; how many were stopped. Without their tasks."""
+    table = workorder_tables.work_order
+    rows = connection.execute(select(table).where(table.c.undo_of == key).order_by(table.c.no)).all()
+    found = [_order(row, ()) for row in rows]
+    stopped = sum(o.state is OrderState.STOPPED for o in found)
+    return next((o for o in found if o.state is not OrderState.STOPPED), None), stopped
 
 
 def running_count(connection: Connection) -> int:

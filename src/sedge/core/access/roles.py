@@ -1,4 +1,4 @@
-"""Who may do what: one table, read by every door, by the menu and by the route × role test."""
+"""Who may do what: one table, read by every route, by the menu, by tasks and by the role tests."""
 
 from enum import StrEnum
 
@@ -9,35 +9,58 @@ class AccessRole(StrEnum):
     HELP_DESK = "help desk"
     FINANCE = "finance"
     SAFETY_OFFICER = "safety officer"
+    OBSERVER = "observer"
 
 
 class May(StrEnum):
-    """What a door asks for. `OPEN` doors need no sign-in."""
+    """What a route or a task asks for. `OPEN` routes need no sign-in."""
 
     OPEN = "open"
     LOOK = "look"
-    SEE_MONEY = "see money"
+    SEE_MONEY = "see prices, balances and charges"
     SEE_LEDGER = "see the ledger"
     PLACE_TEST_CALL = "place test calls"
-    EDIT_FACTS = "edit labels and notes"
+    NOTE = "write notes, comments and saved views"
+    EDIT_FACTS = "edit labels, tags and cost centres"
     CHANGE_ESTATE = "plan and run work orders"
     CHANGE_HOLDERS = "change people and sites"
     CHANGE_SAFETY = "change addresses and spots"
-    BUY = "hold and order numbers"
-    SET_RULES = "set rules, licence products, letters and organisations"
-    STEER = "steer the stand-ins"
+    BUY = "order numbers and licence seats"
+    PAY = "open carrier accounts and pay into them"
+    PORT = "port numbers in and out"
+    RELEASE = "release numbers to their carrier"
+    IMPORT = "import numbers and take over estates"
+    ADD_SITE = "add sites"
+    DIRECTORY = "connect the directory and take over its changes"
+    SET_RULES = "set rules, licence products, email templates, members and organisations"
+    STEER = "steer the simulation"
 
 
-EVERYBODY = {May.OPEN, May.LOOK}
-ALLOWED: dict[AccessRole, set[May]] = {
-    AccessRole.ADMINISTRATOR: set(May),
-    AccessRole.SITE_MANAGER: EVERYBODY | {May.PLACE_TEST_CALL, May.EDIT_FACTS, May.CHANGE_ESTATE, May.CHANGE_HOLDERS, May.CHANGE_SAFETY},
-    AccessRole.HELP_DESK: EVERYBODY | {May.PLACE_TEST_CALL, May.EDIT_FACTS},
-    AccessRole.FINANCE: EVERYBODY | {May.SEE_MONEY, May.SEE_LEDGER},
-    AccessRole.SAFETY_OFFICER: EVERYBODY | {May.CHANGE_SAFETY, May.PLACE_TEST_CALL, May.SEE_LEDGER},
+EVERYBODY = frozenset({May.OPEN, May.LOOK})
+ALLOWED: dict[AccessRole, frozenset[May]] = {
+    AccessRole.ADMINISTRATOR: frozenset(May),
+    AccessRole.SITE_MANAGER: EVERYBODY
+    | {
+        May.PLACE_TEST_CALL,
+        May.NOTE,
+        May.EDIT_FACTS,
+        May.CHANGE_ESTATE,
+        May.CHANGE_HOLDERS,
+        May.CHANGE_SAFETY,
+    },
+    AccessRole.HELP_DESK: EVERYBODY | {May.PLACE_TEST_CALL, May.NOTE},
+    AccessRole.FINANCE: EVERYBODY | {May.SEE_MONEY, May.SEE_LEDGER, May.NOTE},
+    AccessRole.SAFETY_OFFICER: EVERYBODY | {May.CHANGE_SAFETY, May.PLACE_TEST_CALL, May.SEE_LEDGER, May.NOTE},
+    AccessRole.OBSERVER: EVERYBODY | {May.SEE_LEDGER},
 }
+KEPT_TO_SITES = frozenset({AccessRole.SITE_MANAGER})  # roles that reach as far as the sites they are given
 
 
 def allowed(role: AccessRole | None, what: May) -> bool:
     """Whether somebody in `role` (None: not signed in) may pass a door that asks for `what`."""
     return what is May.OPEN if role is None else what in ALLOWED[role]
+
+
+def permissions(role: AccessRole) -> list[May]:
+    """What a role may do beyond looking, in the order of `May`: what the table of roles shows."""
+    return [may for may in May if may in ALLOWED[role] and may not in EVERYBODY]

@@ -15,7 +15,7 @@ BEGINNING = "0" * 64
 
 
 class Entry(Fact):
-    """`after` is the record's whole snapshot after the change (None when it is a remark only).
+    """`actor` is the name of who did it, `actor_id` their sign-in: two people of one name stay apart. `after` is the record's whole snapshot after the change (None when it is a remark only).
 
     What it was before stands in the subject's previous entry.
     """
@@ -23,6 +23,7 @@ class Entry(Fact):
     sequence: int
     at: datetime
     actor: str
+    actor_id: str = ""
     action: str
     subject: str
     subject_id: str
@@ -33,8 +34,10 @@ class Entry(Fact):
 
 
 def link(previous_hash: str, entry: Entry) -> str:
-    """SHA-256 over the previous hash and this entry's canonical JSON, as hex."""
-    return hashlib.sha256((previous_hash + canonical(entry)).encode()).hexdigest()
+    """SHA-256 over the previous hash and this entry's canonical JSON, as hex. Entries from before identities were
+    kept have none, and are linked without."""
+    told = {name: getattr(entry, name) for name in Entry.model_fields if name != "actor_id" or entry.actor_id}
+    return hashlib.sha256((previous_hash + canonical(told)).encode()).hexdigest()
 
 
 def first_broken(entries: Iterable[tuple[Entry, str]], head: str) -> int | None:

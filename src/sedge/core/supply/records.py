@@ -65,7 +65,8 @@ class Account(Fact):
     `countries`: numbers of these are bought on it (none named: of any). `receives_only`: before its first deposit nothing can
     be ordered or called. `grace_days`: how long the carrier waits at zero; None: as its terms say. `alerted_at`: since when
     somebody knows that the balance is low. `topped_up`: what the rule has paid in, by month as `2026-11`. `theirs`: the
-    carrier's own id of it. `paying`: payments begun and not yet known to have arrived, by their key. `charged_to`: the last charge for
+    carrier's own id of it. `paying`: payments begun and not yet known to have arrived, by their key; `paid`: the keys
+    of the last ones that have ended, so that none is made twice. `charged_to`: the last charge for
     numbers in service that is in the balance. `suspended_since`: from when the carrier has let nothing through.
     """
 
@@ -82,6 +83,7 @@ class Account(Fact):
     top_up: TopUp | None = None
     topped_up: dict[str, Decimal] = {}
     paying: dict[str, Decimal] = {}
+    paid: tuple[str, ...] = ()
     grace_days: int | None = None
     receives_only: bool = False
     alerted_at: datetime | None = None

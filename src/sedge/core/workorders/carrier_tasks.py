@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from sedge.core.access.roles import May
 from sedge.core.facts import Fact, Money
 from sedge.core.records import Capacity
 from sedge.core.workorders.task_base import E164, AnyTask, Name, NumberField
@@ -14,6 +15,7 @@ class SubmitPort(AnyTask):
     """Ask the losing carrier, through the gaining one, to let the numbers of a port go; after a rejection the same port again."""
 
     kind: Literal["submit_port"] = "submit_port"
+    takes = frozenset({May.PORT})
     port: Name
 
 
@@ -21,6 +23,7 @@ class ActivatePort(AnyTask):
     """Switch the numbers of a port whose day has come; those that were accepted become ours."""
 
     kind: Literal["activate_port"] = "activate_port"
+    takes = frozenset({May.PORT})
     port: Name
 
 
@@ -28,6 +31,7 @@ class BackOutPort(AnyTask):
     """Give the numbers of a port back to the losing carrier, while it still takes them: whatever went wrong, callers get through again."""
 
     kind: Literal["back_out_port"] = "back_out_port"
+    takes = frozenset({May.PORT})
     port: Name
     reason: str = Field(min_length=3, max_length=200)
 
@@ -36,6 +40,7 @@ class ApprovePortOut(AnyTask):
     """Let numbers go that another carrier has asked ours for; `vouched` is who has compared what it says of our account."""
 
     kind: Literal["approve_port_out"] = "approve_port_out"
+    takes = frozenset({May.PORT})
     request: Name
     vouched: str = Field(default="", max_length=120)
 
@@ -52,6 +57,7 @@ class OrderedLine(Fact):
 
 class OrderNumbers(AnyTask):
     kind: Literal["order_numbers"] = "order_numbers"
+    takes = frozenset({May.BUY})
     reference: Name
     account: Name
     site: Name
@@ -63,6 +69,7 @@ class OrderNumbers(AnyTask):
 
 class CancelOrder(AnyTask):
     kind: Literal["cancel_order"] = "cancel_order"
+    takes = frozenset({May.BUY})
     order: Name
 
 
@@ -73,6 +80,7 @@ class OrderWhenFree(AnyTask):
     """
 
     kind: Literal["order_when_free"] = "order_when_free"
+    takes = frozenset({May.BUY})
     reference: Name
     account: Name
     site: Name
@@ -102,6 +110,7 @@ class RecordArrival(AnyTask):
     """Numbers that were ordered on a form have arrived."""
 
     kind: Literal["record_arrival"] = "record_arrival"
+    takes = frozenset({May.BUY})
     order: Name
     lines: tuple[ArrivedLine, ...] = Field(min_length=1, max_length=1000)
 
@@ -110,6 +119,7 @@ class SendPaper(AnyTask):
     """Send a carrier another document for one of an order's that it has rejected."""
 
     kind: Literal["send_paper"] = "send_paper"
+    takes = frozenset({May.BUY})
     order: Name
     document: Name
     instead_of: Name
@@ -119,6 +129,7 @@ class ReleaseNumber(AnyTask):
     """Hand a number back to its carrier; with `after_rest` once its rest is over."""
 
     kind: Literal["release_number"] = "release_number"
+    takes = frozenset({May.RELEASE})
     number: NumberField
     after_rest: bool = False
 
@@ -127,6 +138,7 @@ class ConnectNumber(AnyTask):
     """A number that stays with its carrier comes into the estate and is reached over a connection, which is a trunk."""
 
     kind: Literal["connect_number"] = "connect_number"
+    takes = frozenset({May.BUY})
     number: E164
     trunk: Name
     account: Name
@@ -142,6 +154,7 @@ class FollowCarrier(AnyTask):
     """Make our record of a number what its carrier lists; `theirs` as the comparison found it."""
 
     kind: Literal["follow_carrier"] = "follow_carrier"
+    takes = frozenset({May.SEE_MONEY})
     number: E164
     drift: DriftWord
     theirs: str = Field(max_length=200)
@@ -151,6 +164,7 @@ class TellCarrier(AnyTask):
     """Tell a carrier that its list is to be what is so here; with `not ours`: hand the number back. `ours` as it is told."""
 
     kind: Literal["tell_carrier"] = "tell_carrier"
+    takes = frozenset({May.RELEASE})
     number: E164
     account: Name
     drift: DriftWord
@@ -161,6 +175,7 @@ class SetFeature(AnyTask):
     """Switch a feature of a number on or off at its carrier."""
 
     kind: Literal["set_feature"] = "set_feature"
+    takes = frozenset({May.BUY})
     number: NumberField
     feature: Name
     on: bool = True

@@ -21,11 +21,13 @@ AT_THE_END = {"life.help-rings-back"}  # judged by how the whole work order leav
 
 @dataclass(frozen=True)
 class Report:
-    """`after` is the projected estate once all tasks are done; `order` the running order with what each waits for."""
+    """`after` is the projected estate once all tasks are done; `order` the running order with what each waits for; `changes`
+    all that the tasks would change."""
 
     findings: list[Finding]
     after: Estate
     order: list[tuple[int, tuple[int, ...]]] = field(default_factory=list)
+    changes: list[Change] = field(default_factory=list)
 
     @property
     def stops(self) -> list[Finding]:
@@ -54,16 +56,19 @@ def check(tasks: Sequence[Any], estate: Estate, *, awaits: str | None = None) ->
             [_as_delivered(Change(subject=Subject.NUMBER, id=n.e164, action="", before=n, after=n)) for n in _awaited(awaits, world)]
         )
     findings: list[Finding] = []
+    changes: list[Change] = []
     for position, _before in order:
         task = resolve(tasks[position], tasks)
         found = [replace(f, task=position) for f in judge(task, world)]
         findings += found
         try:
-            world.absorb(project(task, world, f"task-{position}"))
+            made = project(task, world, f"task-{position}")
+            world.absorb(made)
+            changes += made
         except SedgeError as error:
             if not any(f.level is Level.STOP for f in found):
                 findings.append(replace(stop(error.message), rule="life.allowed", task=position))
-    return Report([_seen_from_the_end(f, tasks, world) for f in findings], world, order)
+    return Report([_seen_from_the_end(f, tasks, world) for f in findings], world, order, changes)
 
 
 def _awaited(order: str, estate: Estate) -> list[Number]:

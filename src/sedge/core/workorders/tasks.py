@@ -10,6 +10,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AwareDatetime, Field, TypeAdapter, field_validator
 
+from sedge.core.access.roles import May
 from sedge.core.facts import Fact, Money
 from sedge.core.paths.steps import Path
 from sedge.core.records import Answering, Capacity, HolderRef, Right, Role, Subject
@@ -29,25 +30,28 @@ from sedge.core.workorders.carrier_tasks import (
     SubmitPort,
     TellCarrier,
 )
-from sedge.core.workorders.task_base import E164, AnyTask, Name, NumberField
+from sedge.core.workorders.task_base import E164, NOTHING_MORE, AnyTask, Name, NumberField
 
 PAGES_OF_PATHS = frozenset({"bring-in", "draw", "new", "out", "prove", "questions", "sounds", "week"})  # stand where a path's id would
 
 
 class GrantLicence(AnyTask):
     kind: Literal["grant_licence"] = "grant_licence"
+    takes = NOTHING_MORE
     holder: HolderRef
     product: Name
 
 
 class RevokeLicence(AnyTask):
     kind: Literal["revoke_licence"] = "revoke_licence"
+    takes = NOTHING_MORE
     holder: HolderRef
     product: Name
 
 
 class BuySeats(AnyTask):
     kind: Literal["buy_seats"] = "buy_seats"
+    takes = frozenset({May.BUY})
     product: Name
     seats: int = Field(ge=1, le=10_000)
 
@@ -56,6 +60,7 @@ class StartTrial(AnyTask):
     """Seats of a product for its trial's days, without cost."""
 
     kind: Literal["start_trial"] = "start_trial"
+    takes = frozenset({May.BUY})
     product: Name
     seats: int = Field(ge=1, le=10_000)
 
@@ -64,6 +69,7 @@ class CancelSeats(AnyTask):
     """Seats that are not wanted after the subscription's term."""
 
     kind: Literal["cancel_seats"] = "cancel_seats"
+    takes = frozenset({May.BUY})
     subscription: Name
     seats: int = Field(ge=1, le=100_000)
 
@@ -72,6 +78,7 @@ class ExchangeLicence(AnyTask):
     """One product for another: the old seat goes on until the new one works."""
 
     kind: Literal["exchange_licence"] = "exchange_licence"
+    takes = NOTHING_MORE
     holder: HolderRef
     product: Name
     to: Name
@@ -79,6 +86,7 @@ class ExchangeLicence(AnyTask):
 
 class AssignNumber(AnyTask):
     kind: Literal["assign_number"] = "assign_number"
+    takes = NOTHING_MORE
     number: NumberField
     holder: HolderRef
     role: Role = Role.MAIN
@@ -90,6 +98,7 @@ class UnassignNumber(AnyTask):
     while it rests; empty: that it is not in use."""
 
     kind: Literal["unassign_number"] = "unassign_number"
+    takes = NOTHING_MORE
     number: NumberField
     holder: HolderRef | None = None
     rest: int | None = Field(default=None, ge=0, le=3650)
@@ -98,6 +107,7 @@ class UnassignNumber(AnyTask):
 
 class ReserveNumber(AnyTask):
     kind: Literal["reserve_number"] = "reserve_number"
+    takes = NOTHING_MORE
     number: NumberField
     holder: HolderRef | None = None
     reason: str = Field(default="", max_length=200)
@@ -106,22 +116,26 @@ class ReserveNumber(AnyTask):
 
 class UnreserveNumber(AnyTask):
     kind: Literal["unreserve_number"] = "unreserve_number"
+    takes = NOTHING_MORE
     number: NumberField
 
 
 class SetAside(AnyTask):
     kind: Literal["set_aside"] = "set_aside"
+    takes = NOTHING_MORE
     number: NumberField
     reason: str = Field(default="", max_length=200)
 
 
 class ReturnNumber(AnyTask):
     kind: Literal["return_number"] = "return_number"
+    takes = NOTHING_MORE
     number: NumberField
 
 
 class EndRest(AnyTask):
     kind: Literal["end_rest"] = "end_rest"
+    takes = NOTHING_MORE
     number: NumberField
     reason: str = Field(min_length=3, max_length=200)
 
@@ -130,6 +144,7 @@ class AdoptNumber(AnyTask):
     """A number that is the organisation's already, brought in as found."""
 
     kind: Literal["adopt_number"] = "adopt_number"
+    takes = frozenset({May.IMPORT})
     number: E164
     account: Name
     site: Name
@@ -150,6 +165,7 @@ class AddPerson(AnyTask):
     """Somebody new, with a phone of their own. `id` is chosen beforehand, so that other tasks can name them."""
 
     kind: Literal["add_person"] = "add_person"
+    takes = frozenset({May.CHANGE_HOLDERS})
     id: Annotated[str, Field(pattern=r"^[a-z0-9-]{1,80}$")]
     name: Annotated[str, Field(min_length=1, max_length=120)]
     email: Annotated[str, Field(min_length=3, max_length=200, pattern=r"^[^@\s]+@[^@\s]+$")]
@@ -165,6 +181,7 @@ class ChangePerson(AnyTask):
     """What is known of somebody; what is None stays. `left`: they are no longer here."""
 
     kind: Literal["change_person"] = "change_person"
+    takes = frozenset({May.CHANGE_HOLDERS})
     person: Name
     name: str | None = Field(default=None, min_length=1, max_length=120)
     email: str | None = Field(default=None, min_length=3, max_length=200, pattern=r"^[^@\s]+@[^@\s]+$")
@@ -181,6 +198,7 @@ class SetGroup(AnyTask):
     """A group and all its members, people by their ids; one that is not there comes to be."""
 
     kind: Literal["set_group"] = "set_group"
+    takes = frozenset({May.CHANGE_HOLDERS})
     group: Annotated[str, Field(pattern=r"^[a-z0-9-]{1,80}$")]
     name: Name
     members: tuple[str, ...] = Field(default=(), max_length=5000)
@@ -192,6 +210,7 @@ class SetSpot(AnyTask):
     """For a number or a person, exactly one of them."""
 
     kind: Literal["set_spot"] = "set_spot"
+    takes = frozenset({May.CHANGE_SAFETY})
     number: NumberField | None = None
     person: str | None = None
     spot: str
@@ -201,6 +220,7 @@ class RegisterAddress(AnyTask):
     """Send the number's spot to its carrier, for the emergency service."""
 
     kind: Literal["register_address"] = "register_address"
+    takes = frozenset({May.CHANGE_SAFETY})
     number: NumberField
 
 
@@ -209,17 +229,20 @@ class TellPlace(AnyTask):
     where it keeps addresses."""
 
     kind: Literal["tell_place"] = "tell_place"
+    takes = frozenset({May.CHANGE_SAFETY})
     number: NumberField
 
 
 class SetPath(AnyTask):
     kind: Literal["set_path"] = "set_path"
+    takes = NOTHING_MORE
     number: NumberField
     path: str
 
 
 class PublishPath(AnyTask):
     kind: Literal["publish_path"] = "publish_path"
+    takes = NOTHING_MORE
     path: Annotated[str, Field(pattern=r"^[a-z0-9-]{1,80}$")]
     name: Name
     body: Path
@@ -238,6 +261,7 @@ class SetAnswering(AnyTask):
     """A person's own answering rules: hours, ring time, devices, mobile, who may pick up, what then."""
 
     kind: Literal["set_answering"] = "set_answering"
+    takes = NOTHING_MORE
     holder: HolderRef
     ring_seconds: Annotated[int, Field(ge=5, le=300)] = 25
     answering: Answering
@@ -247,6 +271,7 @@ class SetFallback(AnyTask):
     """Where the number's carrier sends its calls while its trunk does not take them; nowhere where `to` is empty."""
 
     kind: Literal["set_fallback"] = "set_fallback"
+    takes = NOTHING_MORE
     number: NumberField
     to: Annotated[str, Field(pattern=r"^(\+\d{5,15})?$")]
 
@@ -256,6 +281,7 @@ class SetCallerId(AnyTask):
     then the organisation says; `caller_id` is the number, or for `own` the one of who has none."""
 
     kind: Literal["set_caller_id"] = "set_caller_id"
+    takes = NOTHING_MORE
     holder: HolderRef | None = None
     shows: Literal["", "own", "number", "withheld"] = "own"
     caller_id: Annotated[str, Field(pattern=r"^(\+\d{5,15})?$")] = ""
@@ -263,18 +289,21 @@ class SetCallerId(AnyTask):
 
 class SetCallingRights(AnyTask):
     kind: Literal["set_calling_rights"] = "set_calling_rights"
+    takes = NOTHING_MORE
     holder: HolderRef
     rights: tuple[Right, ...]
 
 
 class ListOnTrunk(AnyTask):
     kind: Literal["list_on_trunk"] = "list_on_trunk"
+    takes = NOTHING_MORE
     number: NumberField
     trunk: Name
 
 
 class UnlistFromTrunk(AnyTask):
     kind: Literal["unlist_from_trunk"] = "unlist_from_trunk"
+    takes = NOTHING_MORE
     number: NumberField
 
 
@@ -285,6 +314,7 @@ class LabelNumbers(AnyTask):
     """Small facts of many numbers; what is None or empty stays. `tags` replaces all, `add_tags` and `drop_tags` change some."""
 
     kind: Literal["label_numbers"] = "label_numbers"
+    takes = frozenset({May.EDIT_FACTS})
     numbers: tuple[E164, ...] = Field(min_length=1, max_length=10_000)
     label: str | None = Field(default=None, max_length=80)
     note: str | None = Field(default=None, max_length=2000)
@@ -298,11 +328,13 @@ class ImportNumbers(AnyTask):
     """The good rows of a file that was looked through: numbers brought in as found, small facts of known ones taken over."""
 
     kind: Literal["import_numbers"] = "import_numbers"
+    takes = frozenset({May.IMPORT})
     file: Name
 
 
 class PlaceTestCall(AnyTask):
     kind: Literal["place_test_call"] = "place_test_call"
+    takes = frozenset({May.PLACE_TEST_CALL})
     number: NumberField
     direction: Literal["in", "out"] = "in"
 
@@ -320,6 +352,7 @@ class PutBack(AnyTask):
     """Undo of one task: every record it changed, as it was before; refused where somebody changed it since."""
 
     kind: Literal["put_back"] = "put_back"
+    takes = NOTHING_MORE
     of: str = Field(description="the title of the task that is undone")
     snapshots: tuple[Snapshot, ...]
 
@@ -328,6 +361,7 @@ class PutBackLater(AnyTask):
     """A temporary change: at that moment what another task of the same work order changed is put back as it was."""
 
     kind: Literal["put_back_later"] = "put_back_later"
+    takes = NOTHING_MORE
     task: int = Field(ge=0, description="position of the other task, from 0")
     at: AwareDatetime
     of_kind: str = Field(default="", description="filled in by Sedge: the kind of the other task")

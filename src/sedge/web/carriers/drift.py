@@ -24,7 +24,7 @@ def compare(request: Request, desk: AtDesk) -> Response:
     return go(request, "/carriers/drift")
 
 
-@place.action("/carriers/drift/put-right", May.CHANGE_ESTATE)
+@place.action("/carriers/drift/put-right", May.RELEASE)
 async def put_right(request: Request, desk: AtDesk) -> Response:
     """A work order in the direction chosen; or, with a reason, kept as known."""
     form = await request.form(max_fields=5_000)

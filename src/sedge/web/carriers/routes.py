@@ -6,6 +6,7 @@ from fastapi import Form, Request
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
+from sedge.core.errors import NotUnderstood
 from sedge.desk import accounts, connections, money, proving, trunks
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.drawings.runway import runway_chart
@@ -13,6 +14,7 @@ from sedge.web.shared.rendering import draw, go, target
 
 place = Place()
 Typed = Annotated[str, Form(max_length=500)]
+DEPOSIT = r"^deposit-[0-9a-f]{1,40}$"
 
 
 def _facts(desk: AtDesk) -> dict[str, Any]:
@@ -44,7 +46,7 @@ def test_connection(request: Request, desk: AtDesk, carrier: str) -> Response:
     return draw(request, "carriers.html", **_facts(desk), tried=tried)
 
 
-@place.page("/carriers/{carrier}/accounts", May.BUY)
+@place.page("/carriers/{carrier}/accounts", May.PAY)
 def new_accounts(request: Request, desk: AtDesk, carrier: str) -> Response:
     """The form for one more account, or for many at once."""
     return draw(
@@ -52,15 +54,19 @@ def new_accounts(request: Request, desk: AtDesk, carrier: str) -> Response:
     )
 
 
-@place.action("/carriers/{carrier}/accounts", May.BUY)
+@place.action("/carriers/{carrier}/accounts", May.PAY)
 def open_accounts(
     request: Request, desk: AtDesk, carrier: str, lines: Annotated[str, Form()] = "", batch: Annotated[str, Form(pattern=r"^account-[0-9a-f]{1,40}$")] = "account-0",
-    currency: Annotated[str, Form(pattern=r"^([A-Z]{3})?$")] = "",
+    currency: Annotated[str, Form(pattern=r"^([A-Z]{3})?$")] = "", confirmed: Annotated[bool, Form()] = False,
 ) -> Response:  # fmt: skip
-    """What was opened, with each key this one time. Sent again, nothing is opened twice."""
-    opened = accounts.open_many(desk, carrier, accounts.lines_in(lines), batch=batch, currency=currency)
-    whole = "" if target(request) else "opened_accounts.html"
-    return draw(request, whole or "_opened_accounts.html", opened=opened, carrier=accounts.carrier_of(desk, carrier))
+    """First what would be opened and paid in, then what was opened, with each key. Sent again, nothing is opened or paid twice."""
+    of = accounts.carrier_of(desk, carrier)
+    wanted = accounts.lines_in(desk, lines, accounts.currency_for(desk, carrier, currency))
+    if not confirmed:
+        plan = accounts.plan_opening(desk, carrier, wanted, batch=batch, currency=currency)
+        return draw(request, "_plan_accounts.html" if target(request) else "plan_accounts.html", plan=plan, carrier=of, lines=lines)
+    opened = accounts.open_many(desk, carrier, wanted, batch=batch, currency=currency, show_again=True)
+    return draw(request, "_opened_accounts.html" if target(request) else "opened_accounts.html", opened=opened, carrier=of)
 
 
 @place.page("/carriers/accounts/{account}", May.SEE_MONEY)
@@ -73,7 +79,7 @@ def account_page(request: Request, desk: AtDesk, account: str) -> Response:
     )  # fmt: skip
 
 
-@place.action("/carriers/accounts/{account}/terms", May.BUY)
+@place.action("/carriers/accounts/{account}/terms", May.PAY)
 def set_terms(
     request: Request, desk: AtDesk, account: str, low_mark: Typed = "", contact: Typed = "", alert_mail: Typed = "", alert_phone: Typed = "",
     top_up_at: Typed = "", top_up_amount: Typed = "", top_up_most: Typed = "", grace_days: Typed = "",
@@ -86,13 +92,13 @@ def set_terms(
     return go(request, f"/carriers/accounts/{account}")
 
 
-@place.action("/carriers/accounts/{account}/key", May.BUY)
+@place.action("/carriers/accounts/{account}/key", May.PAY)
 def put_key(request: Request, desk: AtDesk, account: str, key: Typed = "") -> Response:
     accounts.put_key(desk, account, key)
     return go(request, f"/carriers/accounts/{account}")
 
 
-@place.action("/carriers/accounts/{account}/new-key", May.BUY)
+@place.action("/carriers/accounts/{account}/new-key", May.PAY)
 def make_key(request: Request, desk: AtDesk, account: str) -> Response:
     """A key made anew, shown this once."""
     key = accounts.make_key(desk, account)
@@ -100,7 +106,21 @@ def make_key(request: Request, desk: AtDesk, account: str) -> Response:
     return draw(request, "_new_key.html" if target(request) else "new_key.html", key=key, account=found, carrier=carrier)
 
 
-@place.action("/carriers/accounts/{account}/deposit", May.BUY)
-def deposit(request: Request, desk: AtDesk, account: str, amount: Annotated[str, Form()] = "") -> Response:
-    accounts.deposit(desk, account, amount)
+@place.page("/carriers/accounts/{account}/deposit", May.PAY)
+def plan_deposit(request: Request, desk: AtDesk, account: str, amount: str = "") -> Response:
+    """What a payment does before it is made, with a button that names it; an amount that can't be used is asked for again."""
+    found, carrier, _ = accounts.look(desk, account)
+    try:
+        plan, problem = (accounts.plan_deposit(desk, account, amount) if amount.strip() else None), ""
+    except NotUnderstood as error:
+        plan, problem = None, error.message
+    return draw(request, "deposit.html", plan=plan, account=found, carrier=carrier, amount=amount[:40], problem=problem)
+
+
+@place.action("/carriers/accounts/{account}/deposit", May.PAY)
+def deposit(
+    request: Request, desk: AtDesk, account: str, amount: Annotated[str, Form()], key: Annotated[str, Form(pattern=DEPOSIT)]
+) -> Response:
+    """The payment that was shown, once however often its button is pressed."""
+    accounts.deposit(desk, account, amount, identity=key)
     return go(request, f"/carriers/accounts/{account}")

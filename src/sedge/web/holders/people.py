@@ -203,7 +203,7 @@ def proposals(request: Request, desk: AtDesk) -> Response:
     )
 
 
-@place.action("/holders/directory", May.CHANGE_ESTATE)
+@place.action("/holders/directory", May.DIRECTORY)
 async def take(request: Request, desk: AtDesk) -> Response:
     form = await request.form()
     picked = [str(value)[:80] for value in form.getlist("pick")][:500]
@@ -215,7 +215,7 @@ async def take(request: Request, desk: AtDesk) -> Response:
     return go(request, f"/work-orders/{order.no}")
 
 
-@place.action("/holders/directory/ask", May.CHANGE_HOLDERS)
+@place.action("/holders/directory/ask", May.DIRECTORY)
 def ask_directory(request: Request, desk: AtDesk) -> Response:
     directory.pull(desk)
     return go(request, "/holders/directory")

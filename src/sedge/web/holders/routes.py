@@ -124,6 +124,8 @@ def _sites(desk: AtDesk) -> list[tuple[str, str]]:
 @place.page("/holders/new/{what}", May.CHANGE_HOLDERS)
 def new(request: Request, desk: AtDesk, what: str, country: str = "") -> Response:
     kind = what if what in NEW else "person"
+    if kind == "site":
+        desk.require(May.ADD_SITE)
     home = country.upper() if country.upper() in FORMS else desk.organisation.home_country
     sites_ = _sites(desk)
     spots = holders.spot_choices(desk, sites_) if kind == "line" else []
@@ -151,7 +153,7 @@ def add_line(
     return go(request, f"/holders/lines/{made.id}")
 
 
-@place.action("/holders/sites", May.CHANGE_HOLDERS)
+@place.action("/holders/sites", May.ADD_SITE)
 def add_site(
     request: Request, desk: AtDesk, name: Annotated[str, Form()] = "", code: Annotated[str, Form()] = "", country: Annotated[str, Form()] = "GB",
     street: Annotated[str, Form()] = "", house_number: Annotated[str, Form()] = "", city: Annotated[str, Form()] = "", postcode: Annotated[str, Form()] = "",

@@ -73,19 +73,19 @@ def _order(request: Request, desk: AtDesk, title: str, *tasks: dict[str, Any]) -
     return go(request, to)
 
 
-@place.action("/licences/{product}/seats", May.CHANGE_ESTATE)
+@place.action("/licences/{product}/seats", May.BUY)
 def buy(request: Request, desk: AtDesk, product: str, seats: Annotated[str, Form()] = "1") -> Response:
     n, name = _seats(seats), licences.one_product(desk, product).pool.product.name
     return _order(request, desk, f"Buy {counted(n, 'seat')} of {name}", {"kind": "buy_seats", "product": product, "seats": n})
 
 
-@place.action("/licences/{product}/trial", May.CHANGE_ESTATE)
+@place.action("/licences/{product}/trial", May.BUY)
 def try_out(request: Request, desk: AtDesk, product: str, seats: Annotated[str, Form()] = "5") -> Response:
     n, name = _seats(seats), licences.one_product(desk, product).pool.product.name
     return _order(request, desk, f"Try {name}", {"kind": "start_trial", "product": product, "seats": n})
 
 
-@place.action("/licences/{product}/cancel", May.CHANGE_ESTATE)
+@place.action("/licences/{product}/cancel", May.BUY)
 def cancel(
     request: Request, desk: AtDesk, product: str, subscription: Annotated[str, Form()] = "", seats: Annotated[str, Form()] = "1"
 ) -> Response:

@@ -17,25 +17,25 @@ from sedge.web.shared.rendering import draw, go, target
 place = Place()
 
 
-@place.page("/numbers/files", May.CHANGE_ESTATE)
+@place.page("/numbers/files", May.IMPORT)
 def files(request: Request, desk: AtDesk) -> Response:
     rows = [file_views.row(f) for f in number_files.listing(desk)]
     return draw(request, "_number_files.html" if target(request) == "files" else "number_files.html", files=rows)
 
 
-@place.action("/numbers/files", May.CHANGE_ESTATE)
+@place.action("/numbers/files", May.IMPORT)
 def receive(request: Request, desk: AtDesk, file: Annotated[UploadFile, File()]) -> Response:
     kept = number_files.receive(desk, file.filename or "file", file.file)
     return go(request, f"/numbers/files/{kept.id}")
 
 
-@place.page("/numbers/files/{key}", May.CHANGE_ESTATE)
+@place.page("/numbers/files/{key}", May.IMPORT)
 def one_file(request: Request, desk: AtDesk, key: str) -> Response:
     page = file_views.page(number_files.get(desk, key), [name for _, name in holders.site_choices(desk)], trunks.account_names(desk))
     return draw(request, "_number_file.html" if target(request) == "file" else "number_file.html", page=page)
 
 
-@place.action("/numbers/files/{key}/columns", May.CHANGE_ESTATE)
+@place.action("/numbers/files/{key}/columns", May.IMPORT)
 async def settle_columns(request: Request, desk: AtDesk, key: str) -> Response:
     form = {name: str(value).strip() for name, value in (await request.form()).items()}
     return await run_in_threadpool(_settle_columns, request, desk, key, form)
@@ -57,19 +57,19 @@ def _settle_columns(request: Request, desk: AtDesk, key: str, form: dict[str, st
     return go(request, f"/numbers/files/{key}")
 
 
-@place.action("/numbers/files/{key}/begin", May.CHANGE_ESTATE)
+@place.action("/numbers/files/{key}/begin", May.IMPORT)
 def begin(request: Request, desk: AtDesk, key: str) -> Response:
     number_files.begin(desk, key)
     return go(request, f"/numbers/files/{key}")
 
 
-@place.action("/numbers/files/{key}/leave", May.CHANGE_ESTATE)
+@place.action("/numbers/files/{key}/leave", May.IMPORT)
 def leave(request: Request, desk: AtDesk, key: str) -> Response:
     number_files.leave(desk, key)
     return go(request, "/numbers/files")
 
 
-@place.page("/numbers/files/{key}/faults.csv", May.CHANGE_ESTATE)
+@place.page("/numbers/files/{key}/faults.csv", May.IMPORT)
 def faults(desk: AtDesk, key: str) -> Response:
     """The rows that can't be brought in, each with why."""
     return StreamingResponse(

@@ -55,13 +55,13 @@ def find(request: Request, desk: AtDesk, find: str = "") -> Response:
     return draw(request, "_found.html", groups=views.answers(found, find[:2000]), problem=found.problem, text=find[:2000])
 
 
-@place.action("/numbers/views", May.LOOK)
+@place.action("/numbers/views", May.NOTE)
 def save_view(request: Request, desk: AtDesk, name: Annotated[str, Form()] = "", query: Annotated[str, Form()] = "") -> Response:
     saved = saved_views.save(desk, name, query)
     return go(request, f"/numbers?{saved.query}")
 
 
-@place.action("/numbers/views/{key}/forget", May.LOOK)
+@place.action("/numbers/views/{key}/forget", May.NOTE)
 def forget_view(request: Request, desk: AtDesk, key: str) -> Response:
     saved_views.forget(desk, key)
     return go(request, "/numbers")
@@ -75,7 +75,7 @@ def number_page(request: Request, desk: AtDesk, number: str, at: str = "") -> Re
     return draw(request, "number.html", card=views.card_view(card, desk.now()), number=e164[1:], close="/numbers", at=at)
 
 
-@place.action("/numbers/{number}/facts", May.EDIT_FACTS)
+@place.action("/numbers/{number}/facts", May.NOTE)
 async def edit_facts(request: Request, desk: AtDesk, number: str) -> Response:
     """Only what is sent is changed. Asked from the card itself (`here`), nothing is drawn anew."""
     from starlette.concurrency import run_in_threadpool
@@ -102,7 +102,7 @@ def features_page(request: Request, desk: AtDesk, number: str) -> Response:
     return draw(request, "features.html", number=found, carrier=carrier, rows=rows, can_switch=features.can_be_switched(found))
 
 
-@place.action("/numbers/{number}/features", May.CHANGE_ESTATE)
+@place.action("/numbers/{number}/features", May.BUY)
 def switch_feature(
     request: Request, desk: AtDesk, number: str, feature: Annotated[str, Form()] = "", switch: Annotated[str, Form()] = "on"
 ) -> Response:

@@ -16,12 +16,12 @@ from sedge.web.shared.rendering import draw, go, is_swap
 place = Place()
 
 
-@place.page("/numbers/take-over", May.CHANGE_ESTATE)
+@place.page("/numbers/take-over", May.IMPORT)
 def listing(request: Request, desk: AtDesk) -> Response:
     return draw(request, "take_overs.html", rows=take_over.listing(desk))
 
 
-@place.action("/numbers/take-over", May.CHANGE_ESTATE)
+@place.action("/numbers/take-over", May.IMPORT)
 def begin(
     request: Request, desk: AtDesk, name: Annotated[str, Form()] = "", files: Annotated[list[UploadFile] | None, File()] = None
 ) -> Response:
@@ -32,12 +32,12 @@ def begin(
     return go(request, f"/numbers/take-over/{one.id}")
 
 
-@place.action("/numbers/take-over/untidy", May.CHANGE_ESTATE)
+@place.action("/numbers/take-over/untidy", May.IMPORT)
 def begin_with_untidy_files(request: Request, desk: AtDesk) -> Response:
     return go(request, f"/numbers/take-over/{take_over.begin_with_untidy_files(desk).id}")
 
 
-@place.page("/numbers/take-over/{key}", May.CHANGE_ESTATE)
+@place.page("/numbers/take-over/{key}", May.IMPORT)
 def worksheet(request: Request, desk: AtDesk, key: str) -> Response:
     page = views.page(take_over.look(desk, key))
     return draw(request, "_worksheet.html" if is_swap(request) else "take_over.html", page=page)
@@ -49,18 +49,18 @@ def _again(request: Request, desk: AtDesk, key: str) -> Response:
     return RedirectResponse(f"/numbers/take-over/{key}", 303)
 
 
-@place.action("/numbers/take-over/{key}/files", May.CHANGE_ESTATE)
+@place.action("/numbers/take-over/{key}/files", May.IMPORT)
 def add_file(request: Request, desk: AtDesk, key: str, file: Annotated[UploadFile, File()]) -> Response:
     take_over.add_file(desk, key, file.filename or "file", file.file)
     return go(request, f"/numbers/take-over/{key}")
 
 
-@place.page("/numbers/take-over/{key}/files/{file}", May.CHANGE_ESTATE)
+@place.page("/numbers/take-over/{key}/files/{file}", May.IMPORT)
 def columns_page(request: Request, desk: AtDesk, key: str, file: int) -> Response:
     return draw(request, "take_over_columns.html", page=views.columns_page(take_over.look(desk, key), file))
 
 
-@place.action("/numbers/take-over/{key}/files/{file}", May.CHANGE_ESTATE)
+@place.action("/numbers/take-over/{key}/files/{file}", May.IMPORT)
 async def settle_columns(request: Request, desk: AtDesk, key: str, file: int) -> Response:
     form = {name: str(value) for name, value in (await request.form()).items()}
     mapping: dict[str, int] = {}
@@ -74,7 +74,7 @@ async def settle_columns(request: Request, desk: AtDesk, key: str, file: int) ->
     return go(request, f"/numbers/take-over/{key}")
 
 
-@place.action("/numbers/take-over/{key}/words", May.CHANGE_ESTATE)
+@place.action("/numbers/take-over/{key}/words", May.IMPORT)
 def settle_word(
     request: Request,
     desk: AtDesk,
@@ -87,7 +87,7 @@ def settle_word(
     return _again(request, desk, key)
 
 
-@place.action("/numbers/take-over/{key}/rows", May.CHANGE_ESTATE)
+@place.action("/numbers/take-over/{key}/rows", May.IMPORT)
 def settle_rows(
     request: Request, desk: AtDesk, key: str, rows: Annotated[str, Form()] = "", number: Annotated[str, Form()] = "", who: Annotated[str, Form()] = "",
     email: Annotated[str, Form()] = "", leave: Annotated[str, Form()] = "",
@@ -96,24 +96,24 @@ def settle_rows(
     return _again(request, desk, key)
 
 
-@place.action("/numbers/take-over/{key}/leave", May.CHANGE_ESTATE)
+@place.action("/numbers/take-over/{key}/leave", May.IMPORT)
 def leave_open_ones(request: Request, desk: AtDesk, key: str) -> Response:
     take_over.leave_open_ones(desk, key)
     return _again(request, desk, key)
 
 
-@place.action("/numbers/take-over/{key}/again", May.CHANGE_ESTATE)
+@place.action("/numbers/take-over/{key}/again", May.IMPORT)
 def ask_again(request: Request, desk: AtDesk, key: str) -> Response:
     take_over.ask_again(desk, key)
     return _again(request, desk, key)
 
 
-@place.action("/numbers/take-over/{key}/forget", May.CHANGE_ESTATE)
+@place.action("/numbers/take-over/{key}/forget", May.IMPORT)
 def forget(request: Request, desk: AtDesk, key: str) -> Response:
     take_over.forget(desk, key)
     return go(request, "/numbers/take-over")
 
 
-@place.action("/numbers/take-over/{key}/order", May.CHANGE_ESTATE)
+@place.action("/numbers/take-over/{key}/order", May.IMPORT)
 def make_order(request: Request, desk: AtDesk, key: str) -> Response:
     return go(request, f"/work-orders/{take_over.make_order(desk, key).no}")

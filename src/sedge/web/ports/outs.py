@@ -25,30 +25,30 @@ def look(request: Request, desk: AtDesk, key: str) -> Response:
     return draw(request, "port_out.html", view=port_outs.look(desk, key), refusals=REFUSALS)
 
 
-@place.action("/port-outs/{key}/approve", May.BUY)
+@place.action("/port-outs/{key}/approve", May.PORT)
 def approve(request: Request, desk: AtDesk, key: str) -> Response:
     return go(request, f"/work-orders/{port_outs.approval(desk, key).no}")
 
 
-@place.action("/port-outs/{key}/refuse", May.BUY)
+@place.action("/port-outs/{key}/refuse", May.PORT)
 def refuse(request: Request, desk: AtDesk, key: str, code: Typed = "") -> Response:
     port_outs.refuse(desk, key, code)
     return go(request, f"/port-outs/{key}")
 
 
-@place.action("/port-outs/{key}/claim", May.BUY)
+@place.action("/port-outs/{key}/claim", May.PORT)
 def claim(request: Request, desk: AtDesk, key: str) -> Response:
     port_outs.claim(desk, key)
     return go(request, f"/port-outs/{key}")
 
 
-@place.action("/port-outs/{key}/let-go", May.BUY)
+@place.action("/port-outs/{key}/let-go", May.PORT)
 def let_go(request: Request, desk: AtDesk, key: str) -> Response:
     order = port_outs.let_go(desk, key)
     return go(request, f"/work-orders/{order.no}" if order else f"/port-outs/{key}")
 
 
-@place.action("/carriers/accounts/{key}/port-pin", May.BUY)
+@place.action("/carriers/accounts/{key}/port-pin", May.PORT)
 def keep_pin(request: Request, desk: AtDesk, key: str, pin: Typed = "", back: Typed = "") -> Response:
     port_outs.keep_pin(desk, key, pin)
     return go(

@@ -31,7 +31,7 @@ def listing(request: Request, desk: AtDesk) -> Response:
     return draw(request, "ports.html", ports=ports.listing(desk), dates=ports.dates(desk), waits=WAITS)
 
 
-@place.page("/ports/new", May.BUY)
+@place.page("/ports/new", May.PORT)
 def new(request: Request, desk: AtDesk, text: str = "", account: str = "", site: str = "") -> Response:
     return draw(request, "port_new.html", planned=None, **_choices(desk, text, account, site))
 
@@ -41,7 +41,7 @@ def _choices(desk: Desk, text: str, account: str, site: str) -> dict[str, Any]:
     return {"sites": holders.site_choices(desk), "accounts": accounts, "text": text, "account": account, "site": site}
 
 
-@place.action("/ports/new", May.BUY)
+@place.action("/ports/new", May.PORT)
 def plan(
     request: Request, desk: AtDesk, text: Annotated[str, Form(max_length=200_000)] = "", account: Typed = "", site: Typed = "", what: Typed = "plan",
     file: UploadFile | None = None,
@@ -72,13 +72,13 @@ def calendar(request: Request, desk: AtDesk, begin: str = "") -> Response:
     )
 
 
-@place.action("/ports/days", May.BUY)
+@place.action("/ports/days", May.PORT)
 def keep_free(request: Request, desk: AtDesk, first: Typed = "", last: Typed = "", why: Typed = "", site: Typed = "") -> Response:
     kept_free.keep(desk, first=first, last=last, why=why, site=site)
     return go(request, "/ports/calendar")
 
 
-@place.action("/ports/days/{key}/give-back", May.BUY)
+@place.action("/ports/days/{key}/give-back", May.PORT)
 def give_back(request: Request, desk: AtDesk, key: str) -> Response:
     kept_free.give_back(desk, key)
     return go(request, "/ports/calendar")
@@ -129,14 +129,14 @@ def dates(desk: AtDesk, key: str) -> Response:
     return Response(ports.calendar(desk, [ports.look(desk, key).port]), media_type="text/calendar; charset=utf-8")
 
 
-@place.action("/ports/{key}/compare", May.BUY)
+@place.action("/ports/{key}/compare", May.PORT)
 def compare(request: Request, desk: AtDesk, key: str, bill: Annotated[str, Form(max_length=200_000)] = "") -> Response:
     """Beside the form for who has JavaScript, else as a page of its own."""
     found = ports.compare_with_bill(desk, key, bill)
     return draw(request, "_port_compared.html" if is_swap(request) else "port_compared.html", compared=found, key=key)
 
 
-def _act(name: str, change: Callable[[Desk, str, dict[str, str]], Any], may: May = May.BUY) -> None:
+def _act(name: str, change: Callable[[Desk, str, dict[str, str]], Any], may: May = May.PORT) -> None:
     """An act on one port: `change` is given what was typed; it gives the port, or a work order where it drafts one."""
 
     @place.action(f"/ports/{{key}}/{name}", may)
@@ -160,14 +160,14 @@ _act("back-out", lambda desk, key, typed: port_switching.backing_out(desk, key, 
 _act("close", lambda desk, key, _: port_switching.close(desk, key))
 
 
-@place.action("/ports/{key}/answer", May.BUY)
+@place.action("/ports/{key}/answer", May.PORT)
 def answer(request: Request, desk: AtDesk, key: str, text: Typed = "", file: UploadFile | None = None) -> Response:
     content = file.file.read(papers.MOST_BYTES + 1) if file and file.filename else b""
     port_talking.answer_query(desk, key, text, filename=(file.filename or "letter") if file else "", content=content)
     return go(request, f"/ports/{key}")
 
 
-@place.action("/ports/{key}/bill", May.BUY)
+@place.action("/ports/{key}/bill", May.PORT)
 def put_bill(request: Request, desk: AtDesk, key: str, file: UploadFile | None = None) -> Response:
     content = file.file.read(papers.MOST_BYTES + 1) if file and file.filename else b""
     ports.put_bill(desk, key, (file.filename or "bill") if file else "bill", content)
@@ -182,20 +182,20 @@ def who(request: Request, desk: AtDesk, key: str) -> Response:
     return draw(request, "port_holders.html", of=port_switching.preparation(desk, key))
 
 
-@place.action("/ports/{key}/holders", May.BUY)
+@place.action("/ports/{key}/holders", May.PORT)
 async def choose(request: Request, desk: AtDesk, key: str) -> Response:
     form = {name: str(value)[:MOST_TYPED] for name, value in (await request.form(max_fields=60_000)).items()}
     await run_in_threadpool(port_switching.choose, desk, key, form)
     return go(request, f"/ports/{key}/holders")
 
 
-@place.action("/ports/{key}/holders/proposed", May.BUY)
+@place.action("/ports/{key}/holders/proposed", May.PORT)
 def take_proposals(request: Request, desk: AtDesk, key: str, unsure: Typed = "") -> Response:
     port_switching.take_proposals(desk, key, unsure=bool(unsure))
     return go(request, f"/ports/{key}/holders")
 
 
-@place.action("/ports/{key}/holders/list", May.BUY)
+@place.action("/ports/{key}/holders/list", May.PORT)
 def paste(request: Request, desk: AtDesk, key: str, who: Annotated[str, Form(alias="list", max_length=500_000)] = "") -> Response:
     port_switching.paste(desk, key, who)
     return go(request, f"/ports/{key}/holders")

@@ -15,12 +15,12 @@ place = Place()
 Typed = Annotated[str, Form(max_length=2000)]
 
 
-@place.page("/numbers/tidy-up", May.CHANGE_ESTATE)
+@place.page("/numbers/tidy-up", May.RELEASE)
 def tidy_up(request: Request, desk: AtDesk, days: str = "") -> Response:
     return draw(request, "tidy_up.html", view=tidying.tidy_up(desk, days))
 
 
-@place.action("/numbers/tidy-up", May.CHANGE_ESTATE)
+@place.action("/numbers/tidy-up", May.RELEASE)
 async def retire_chosen(request: Request, desk: AtDesk) -> Response:
     form = await request.form(max_fields=10_000)
     chosen = [str(value) for name, value in form.multi_items() if name == "numbers"]
@@ -55,14 +55,14 @@ def retire(
     return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, reason=reason[:200]).no}")
 
 
-@place.page("/holders/sites/{key}/close", May.CHANGE_ESTATE)
+@place.page("/holders/sites/{key}/close", May.RELEASE)
 def close_page(request: Request, desk: AtDesk, key: str) -> Response:
     view = closing.look(desk, key)
     others = [(k, name) for k, name in holders.site_choices(desk) if k != key]
     return draw(request, "close_site.html", view=view, sites=others)
 
 
-@place.action("/holders/sites/{key}/close", May.CHANGE_ESTATE)
+@place.action("/holders/sites/{key}/close", May.RELEASE)
 def close(
     request: Request, desk: AtDesk, key: str, then: Typed = "", rest: Typed = "", announcement: Typed = "", people: Typed = "stay", reason: Typed = "",
 ) -> Response:  # fmt: skip

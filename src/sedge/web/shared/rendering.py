@@ -12,7 +12,8 @@ from jinja2 import ChoiceLoader, Environment, FileSystemLoader, StrictUndefined,
 from markupsafe import Markup
 
 from sedge.core.access.roles import May, allowed
-from sedge.core.facts import Money, counted, in_words
+from sedge.core.amounts import as_typed
+from sedge.core.facts import Money, counted, in_currency, in_words
 from sedge.core.ledger.sentences import sentence
 from sedge.core.moments import lasting
 from sedge.core.numbers.e164 import describe, ending, in_national
@@ -47,6 +48,9 @@ def environment(now: Any) -> Environment:
     )
     env.filters |= {
         "money": money,
+        "typed": lambda value: as_typed(value.amount, value.currency),
+        "in_currency": in_currency,
+        "in_field": as_typed,
         "rate": in_words_exact,
         "national": lambda e164: describe(e164).national,
         "told": in_national,
@@ -116,7 +120,8 @@ def draw(request: Request, template: str, *, status: int = 200, headers: dict[st
     shared = {
         "member": member,
         "places": [place for place in PLACES if member and allowed(member.role, place[3])],
-        "may": lambda what: member is not None and allowed(member.role, May(what)),
+        "may": lambda what: member is not None and allowed(member.role, May[what]),
+        "reaches": lambda site: member is not None and member.scope.covers(site),
         "demo": house_of(request).settings.demo,
         "zone": house_of(request).home_zone(member.organisation) if member else ZoneInfo("UTC"),
         "desk_facts": request.app.state.desk_facts(request) if member and not is_swap(request) else None,

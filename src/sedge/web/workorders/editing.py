@@ -100,7 +100,7 @@ def rename(request: Request, desk: AtDesk, key: str, title: Annotated[str, Form(
     return again(request, desk, key)
 
 
-@place.action("/work-orders/{key}/comments", May.EDIT_FACTS)
+@place.action("/work-orders/{key}/comments", May.NOTE)
 def comment(request: Request, desk: AtDesk, key: str, text: Annotated[str, Form()] = "") -> Response:
     drafts.comment(desk, key, text)
     return again(request, desk, key)
