@@ -21,7 +21,7 @@ Made from the code by `python -m scripts.docs`; `make check` fails when it is no
 
 
 def reference() -> str:
-    parts = [HEAD, *_settings(), *_commands(), *_life(), *_checks(), *_tasks(), *_errors(), *_api(), *_ledger()]
+    parts = [HEAD, *_settings(), *_commands(), *_roles(), *_life(), *_checks(), *_tasks(), *_errors(), *_api(), *_ledger()]
     return "\n".join(parts).rstrip() + "\n"
 
 
@@ -59,6 +59,15 @@ def _commands() -> Iterator[str]:
         options = ", ".join(f"`--{name.replace('_', '-')}`" for name in inspect.signature(call).parameters)
         rows.append((f"`sedge {call.__name__}`", first_sentence(call.__doc__), options))
     yield from table(("command", "what it does", "options"), rows)
+
+
+def _roles() -> Iterator[str]:
+    from sedge.core.access.roles import AccessRole, permissions
+
+    roles = list(AccessRole)
+    yield "## What each role may do\n\nEverybody may look. A site manager changes what belongs to their own sites only.\n"
+    rows = [(may.value, *("yes" if may in permissions(r) else "" for r in roles)) for may in permissions(AccessRole.ADMINISTRATOR)]
+    yield from table(("may", *(r.value for r in roles)), rows)
 
 
 def _life() -> Iterator[str]:

@@ -74,6 +74,7 @@ from sedge.web.ports.views import place as ports_place
 from sedge.web.retiring.views import place as retiring_place
 from sedge.web.safety.places import place as safety_places_place
 from sedge.web.safety.routes import place as safety_place
+from sedge.web.shared.permitted import Permitted
 from sedge.web.shared.rendering import environment
 from sedge.web.signin.members import place as members_place
 from sedge.web.signin.organisations import place as organisations_place
@@ -178,6 +179,7 @@ def build_app() -> FastAPI:
         return app.state.house.clock.now()
 
     app.state.templates = environment(now)
+    app.state.permitted = Permitted(PLACES)
     app.state.desk_facts = _desk_facts
     problems.dress(app)
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=5)

@@ -51,7 +51,7 @@ MATRIX = {
     "POST /supply/orders/{key}/sent": {ADMIN}, "POST /supply/orders/{key}/give-up": {ADMIN}, "POST /supply/orders/{key}/arrivals": {ADMIN},
     "GET /holders": EVERYBODY, "GET /holders/lines": EVERYBODY, "GET /holders/sites": EVERYBODY, "GET /holders/people/{key}": EVERYBODY,
     "GET /holders/lines/{key}": EVERYBODY, "GET /holders/sites/{key}": EVERYBODY,
-    "GET /holders/new/{what}": {ADMIN, SITE}, "POST /holders/people": {ADMIN, SITE}, "POST /holders/lines": {ADMIN, SITE}, "POST /holders/sites": {ADMIN},
+    "GET /holders/new/site": {ADMIN}, "GET /holders/new/{what}": {ADMIN, SITE}, "POST /holders/people": {ADMIN, SITE}, "POST /holders/lines": {ADMIN, SITE}, "POST /holders/sites": {ADMIN},
     "GET /holders/import": {ADMIN, SITE}, "POST /holders/import": {ADMIN, SITE}, "POST /holders/import/run": {ADMIN, SITE},
     "GET /licences": {ADMIN, MONEY}, "POST /licences/{product}/seats": {ADMIN}, "GET /licences/new": {ADMIN}, "POST /licences/new": {ADMIN},
     "GET /licences/{product}": {ADMIN, MONEY}, "POST /licences/{product}/change": {ADMIN}, "POST /licences/{product}/trial": {ADMIN},

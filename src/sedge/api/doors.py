@@ -2,12 +2,14 @@
 
 import hashlib
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Coroutine
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, Response
+from fastapi.routing import APIRoute
 
+from sedge.core.access.hiding import without_amounts
 from sedge.core.access.roles import May, allowed
 from sedge.core.errors import Forbidden, NotSignedIn, NotUnderstood
 from sedge.desk import access, answers
@@ -62,8 +64,27 @@ def _desk(request: Request) -> Desk:
 AtDesk = Annotated[Desk, Depends(_desk)]
 
 
+class WithoutMoney(APIRoute):
+    """A route whose JSON has no amounts for callers who may not see money, whatever its handler put in."""
+
+    def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
+        answer = super().get_route_handler()
+
+        async def handled(request: Request) -> Response:
+            response = await answer(request)
+            member = getattr(request.state, "member", None)
+            if member is None or allowed(member.role, May.SEE_MONEY) or not isinstance(response, JSONResponse):
+                return response
+            return JSONResponse(without_amounts(json.loads(response.body)), response.status_code)
+
+        return handled
+
+
 class Resource(APIRouter):
     """One resource of the interface; every route says what it asks of its caller."""
+
+    def __init__(self, **options: Any) -> None:
+        super().__init__(route_class=WithoutMoney, **options)
 
     def read(self, path: str, may: May = May.LOOK, **options: Any) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
         return self.api_route(path, methods=["GET"], dependencies=[Depends(ApiGuard(may))], **options)

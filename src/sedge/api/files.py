@@ -69,7 +69,7 @@ def begin_import(desk: AtDesk, key: str) -> dict[str, Any]:
 @resource.read("/exports/numbers.{form}")
 def export_numbers(desk: AtDesk, wanted: Wanted, form: str, show: str = "", sort: str = "number") -> Response:
     """Numbers as csv, xlsx or json; the filters are those of `/numbers`, `show` has columns with commas between."""
-    shown = columns.chosen(show) if show else list(columns.COLUMNS.values())
+    shown = columns.chosen(show, desk.who.role) if show else columns.seen_by(desk.who.role)
     return StreamingResponse(exporting.numbers(desk, form, wanted, shown, sort=sort), media_type=exporting.TYPES[form])
 
 

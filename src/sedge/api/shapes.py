@@ -161,7 +161,7 @@ def work_order(view: OrderView) -> dict[str, Any]:
         "id": o.id, "no": o.no, "title": o.title, "state": o.state, "reason": o.reason, "created_at": moment(o.created_at), "created_by": o.created_by,
         "run_at": moment(o.run_at), "awaits": o.awaits, "overlaps": [{"no": x.no, "title": x.title, "by": x.by, "state": x.state} for x in view.overlaps], "finished_at": moment(o.finished_at), "undo_of": o.undo_of, "tasks": tasks,
         "checks": [check(f) for f in view.report.findings] if view.report else [], "runnable": view.runnable,
-        "monthly": [money(m) for m in view.costs.monthly.values()], "once": [money(m) for m in view.costs.once.values()], "cannot_be_undone": view.undo,
+        "monthly": [money(m) for m in view.costs.monthly.values()], "once": [money(m) for m in view.costs.once.values()], "cannot_be_undone": view.undo, "seen": view.seen,
     }  # fmt: skip
 
 

@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Annotated, Any
 
-from fastapi import Body, Request
+from fastapi import Body, Query, Request
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -89,8 +89,9 @@ def add_remedies(desk: AtDesk, key: str) -> dict[str, Any]:
 
 
 @resource.write("/{key}/run", May.CHANGE_ESTATE)
-def run(desk: AtDesk, key: str) -> dict[str, Any]:
-    workorders.run(desk, key)
+def run(desk: AtDesk, key: str, seen: int | None = Query(default=None, ge=0)) -> dict[str, Any]:
+    """`seen`, as the work order told it, refuses to run (409, changed-meanwhile) where what the checks rest on has changed since."""
+    workorders.run(desk, key, seen=seen)
     return shapes.work_order(workorders.look(desk, key))
 
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from sedge.core.errors import NotUnderstood
 from sedge.desk import estate
-from sedge.desk.columns import COLUMNS, Column
+from sedge.desk.columns import Column, seen_by
 from sedge.desk.desk import Desk
 from sedge.formats import sheets
 from sedge.store import numbers as store
@@ -25,13 +25,13 @@ TYPES = {
 def numbers(
     desk: Desk, form: str, wanted: Filter, columns: Sequence[Column], *, sort: str = "number", at: datetime | None = None
 ) -> Iterator[bytes]:
-    """The file, piece by piece. JSON has every column. Raises NotUnderstood for another form, or more than a spreadsheet holds."""
+    """The file, piece by piece. JSON has every column the member may see. Raises NotUnderstood for another form, or more than a spreadsheet holds."""
     if form not in TYPES:
         raise NotUnderstood(f"Numbers are exported as {', '.join(TYPES)}.", field="form")
     rows = _rows(desk, wanted, sort=sort, at=at)
     if form == "json":
-        return _as_json(rows)
-    header, cells = [c.title for c in columns], ([c.value(row) for c in columns] for row in rows)
+        return _as_json(rows, seen_by(desk.who.role))
+    header, cells = [c.title for c in columns], ([c.exported(row) for c in columns] for row in rows)
     if form == "csv":
         return sheets.to_csv(header, cells)
     if at is None and estate.counts_of(desk, wanted).total > MOST_SPREADSHEET_ROWS:
@@ -52,10 +52,10 @@ def _rows(desk: Desk, wanted: Filter, *, sort: str, at: datetime | None) -> Iter
         yield from found
 
 
-def _as_json(rows: Iterator[estate.Row]) -> Iterator[bytes]:
+def _as_json(rows: Iterator[estate.Row], columns: Sequence[Column]) -> Iterator[bytes]:
     yield b"["
     for i, row in enumerate(rows):
-        values: dict[str, Any] = {key: column.value(row) for key, column in COLUMNS.items()}
+        values: dict[str, Any] = {column.key: column.value(row) for column in columns}
         values["tags"], values["known_as"] = list(row.number.tags), row.number.known_as
         yield ((",\n" if i else "\n") + json.dumps(values, ensure_ascii=False)).encode()
     yield b"\n]\n"

@@ -28,9 +28,11 @@ class Role:
 
     name: str
     may: list[str]
+    kept_to_sites: bool = False
 
 
-ROLES = [Role(r.value, [m.value for m in permissions(r)]) for r in AccessRole]
+ROLES = [Role(r.value, [m.value for m in permissions(r)], r in KEPT_TO_SITES) for r in AccessRole]
+PERMISSIONS = [m.value for m in permissions(AccessRole.ADMINISTRATOR)]
 
 
 def listing(desk: Desk) -> tuple[list[Member], list[Invitation]]:

@@ -7,7 +7,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotRunnable, NotUnderstood
+from sedge.core.errors import ChangedMeanwhile, Forbidden, NotAllowedNow, NotRunnable, NotUnderstood
 from sedge.core.estate import Change, Estate
 from sedge.core.ledger.sentences import sentence
 from sedge.core.records import RECORD_TYPES, HolderKind, HolderRef, Number, Order, Product, Subject
@@ -50,7 +50,8 @@ class TaskView:
 
 @dataclass(frozen=True)
 class OrderView:
-    """A work order with its checks and the estate as it will be; `seen` is the last ledger entry that the checks knew of."""
+    """A work order with its checks and the estate as it will be; `seen` is the last ledger entry that the checks knew of,
+    `refusal` why the member may only look at it, "" where they may do more."""
 
     order: WorkOrder
     tasks: list[TaskView]
@@ -62,6 +63,7 @@ class OrderView:
     awaited: str = ""
     after: tuple[Aftermath, ...] = ()
     seen: int = 0
+    refusal: str = ""
 
     @property
     def runnable(self) -> bool:
@@ -171,6 +173,7 @@ def look(desk: Desk, key: str) -> OrderView:
         awaited = reading.records.find(Order, order.awaits)
         undo, _ = store.undo_of(reading.connection, order.id)
         seen = ledger_store.last_sequence(reading.connection)
+        refusal = _refusal(desk, reading, order)
     report = check(bodies, estate, awaits=order.awaits) if order.state is OrderState.DRAFT else None
     estate = _with_newcomers(bodies, estate)
     idle = {i for i, b in enumerate(bodies) if report and is_idle(b, bodies, estate)}
@@ -187,6 +190,7 @@ def look(desk: Desk, key: str) -> OrderView:
         awaited.reference if awaited else "",
         after,
         seen,
+        refusal,
     )
 
 
@@ -255,6 +259,14 @@ def discard(desk: Desk, key: str) -> None:
         must_be(order, OrderState.DRAFT)
         order = store.save(writing.connection, replace(order, state=OrderState.STOPPED, finished_at=writing.now))
         writing.remark("work-order.stopped", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
+
+
+def _refusal(desk: Desk, reading: Reading, order: WorkOrder) -> str:
+    try:
+        _require(desk, reading, order)
+    except Forbidden as error:
+        return error.message
+    return ""
 
 
 def _require(desk: Desk, reading: Reading, order: WorkOrder) -> None:

@@ -11,6 +11,7 @@ import zipfile
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
+from decimal import Decimal
 from itertools import islice
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -160,12 +161,18 @@ def _cell(value: Any) -> str:
             return str(value)
 
 
-def safe(cell: str) -> str:
-    """The cell so that no spreadsheet takes it for a formula."""
-    return f"'{cell}" if cell.startswith(FORMULA) else cell
+Cell = str | Decimal | date
+E164 = re.compile(r"\+[0-9]{1,15}")
 
 
-def to_csv(header: Sequence[str], rows: Iterable[Sequence[str]]) -> Iterator[bytes]:
+def safe(cell: Cell) -> str:
+    """The cell as text, so that no spreadsheet takes it for a formula. A telephone number with its plus is left as it is: digits only,
+    it does nothing, and every other program wants it so."""
+    text = format(cell, "f") if isinstance(cell, Decimal) else cell.isoformat() if isinstance(cell, date) else cell
+    return f"'{text}" if text.startswith(FORMULA) and not isinstance(cell, Decimal) and not E164.fullmatch(text) else text
+
+
+def to_csv(header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> Iterator[bytes]:
     """CSV in UTF-8 with a byte order mark (without it, spreadsheets guess), piece by piece."""
     out = io.StringIO(newline="")
     writer = csv.writer(out)
@@ -180,8 +187,8 @@ def to_csv(header: Sequence[str], rows: Iterable[Sequence[str]]) -> Iterator[byt
     yield out.getvalue().encode()
 
 
-def to_spreadsheet(header: Sequence[str], rows: Iterable[Sequence[str]], *, title: str = "Numbers") -> bytes:
-    """XLSX with every cell as text, the header bold and fixed."""
+def to_spreadsheet(header: Sequence[str], rows: Iterable[Sequence[Cell]], *, title: str = "Numbers") -> bytes:
+    """XLSX: amounts as numbers, days as dates, all else as text; the header bold and fixed."""
     import openpyxl
     from openpyxl.cell import WriteOnlyCell
     from openpyxl.styles import Font
@@ -189,6 +196,9 @@ def to_spreadsheet(header: Sequence[str], rows: Iterable[Sequence[str]], *, titl
     book = openpyxl.Workbook(write_only=True)
     sheet = book.create_sheet(title)
     sheet.freeze_panes = "A2"
+
+    def typed(value: Cell) -> Any:
+        return text(value) if isinstance(value, str) else value
 
     def text(value: str, *, bold: bool = False) -> Any:
         cell = WriteOnlyCell(sheet, value=_ILLEGAL.sub("", value))
@@ -199,7 +209,7 @@ def to_spreadsheet(header: Sequence[str], rows: Iterable[Sequence[str]], *, titl
 
     sheet.append([text(name, bold=True) for name in header])
     for row in rows:
-        sheet.append([text(cell) for cell in row])
+        sheet.append([typed(cell) for cell in row])
     out = io.BytesIO()
     book.save(out)
     return out.getvalue()

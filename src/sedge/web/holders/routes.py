@@ -121,11 +121,17 @@ def _sites(desk: AtDesk) -> list[tuple[str, str]]:
     return [(site.id, site.name) for site in holders.plain_sites(desk)]
 
 
+@place.page("/holders/new/site", May.ADD_SITE)
+def new_site(request: Request, desk: AtDesk, country: str = "") -> Response:
+    return _new(request, desk, "site", country)
+
+
 @place.page("/holders/new/{what}", May.CHANGE_HOLDERS)
-def new(request: Request, desk: AtDesk, what: str, country: str = "") -> Response:
-    kind = what if what in NEW else "person"
-    if kind == "site":
-        desk.require(May.ADD_SITE)
+def new(request: Request, desk: AtDesk, what: str) -> Response:
+    return _new(request, desk, what if what in NEW else "person")
+
+
+def _new(request: Request, desk: AtDesk, kind: str, country: str = "") -> Response:
     home = country.upper() if country.upper() in FORMS else desk.organisation.home_country
     sites_ = _sites(desk)
     spots = holders.spot_choices(desk, sites_) if kind == "line" else []

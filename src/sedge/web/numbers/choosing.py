@@ -33,7 +33,7 @@ def look(request: Request, desk: AtDesk, pick: str = "", act: str = "", unread: 
         raise NotUnderstood("No numbers are chosen. Pick some on the maps or in the list, or paste them.", field="pick")
     choice = choosing.look(desk, pick)
     listing = estate.listing(desk, Filter(chosen=choice.here), limit=SHOWN) if choice.here else None
-    columns = chosen_columns("")
+    columns = chosen_columns("", desk.who.role)
     query = Query(view="list", pick=pick)
     return draw(
         request, "chosen.html", choice=choice, act=act if act in ACTS else "", acts=[(key, words, choice.how_many(key)) for key, words in ACTS.items()],

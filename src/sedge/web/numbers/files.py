@@ -80,7 +80,9 @@ def faults(desk: AtDesk, key: str) -> Response:
 @place.page("/exports/numbers.{form}", May.LOOK)
 def export(desk: AtDesk, query: ThePage, form: str) -> Response:
     """What the page shows, as a file."""
-    found = exporting.numbers(desk, form, query.filter(desk), columns.chosen(query.show), sort=query.sort, at=end_of_day(desk, query.at))
+    found = exporting.numbers(
+        desk, form, query.filter(desk), columns.chosen(query.show, desk.who.role), sort=query.sort, at=end_of_day(desk, query.at)
+    )
     return StreamingResponse(found, media_type=exporting.TYPES[form], headers=_saved_as(f"numbers.{form}"))
 
 

@@ -26,7 +26,7 @@ def numbers_page(request: Request, desk: AtDesk, query: ThePage) -> Response:
     facts = views.page_facts(query, overview, saved_views.listing(desk), desk.now())
     if query.is_list:
         listing = estate.listing(desk, wanted, sort=query.sort, after=query.after, at=at)
-        facts |= views.list_facts(query, overview, listing, columns.chosen(query.show), estate.tags(desk, wanted))
+        facts |= views.list_facts(query, overview, listing, columns.chosen(query.show, desk.who.role), estate.tags(desk, wanted))
     else:
         blocks, following = estate.blocks(desk, wanted, by_area=query.group == "area", after=query.after, at=at, within=query.range)
         facts |= views.block_facts(query, overview, blocks, following, estate.counts_of(desk, wanted))

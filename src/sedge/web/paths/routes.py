@@ -28,9 +28,14 @@ def listing(request: Request, desk: AtDesk) -> Response:
 
 @place.page("/paths/out", May.LOOK)
 def out(request: Request, desk: AtDesk, person: str = "", dialled: str = "") -> Response:
-    row = holders.one_holder(desk, HolderKind.PERSON, person)
-    trace = calls.follow_out(desk, person, dialled[:40]) if dialled.strip() else None
-    return draw(request, "follow_out.html", row=row, dialled=dialled, trace=trace)
+    """What somebody's call out becomes; `person` is an id, or a name, extension or mail address as typed."""
+    row, trace, problem = None, None, ""
+    try:
+        row = holders.one_holder(desk, HolderKind.PERSON, holders.person_named(desk, person).id) if person.strip() else None
+        trace = calls.follow_out(desk, row.holder.id, dialled[:40]) if row and dialled.strip() else None
+    except NotUnderstood as error:
+        problem = error.message
+    return draw(request, "follow_out.html", row=row, person=person[:80], problem=problem, dialled=dialled, trace=trace)
 
 
 @place.page("/paths/new", May.CHANGE_ESTATE)

@@ -181,6 +181,10 @@ class PathPage:
     follow: str
     drawing: bool
 
+    @property
+    def has_hours(self) -> bool:
+        return any(step.kind == "hours" for step in self.view.path.steps.values())
+
 
 def more_words(numbers: int) -> str:
     """How many numbers follow a path besides the one that is named."""

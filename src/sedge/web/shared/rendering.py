@@ -20,6 +20,7 @@ from sedge.core.numbers.e164 import describe, ending, in_national
 from sedge.core.outbound.forwarding import in_words_exact
 from sedge.web.doors import house_of, who_asks
 from sedge.web.shared.drawings.ruler import ruler
+from sedge.web.shared.permitted import opener
 
 WEB = Path(__file__).parent.parent
 PLACES = (
@@ -117,16 +118,21 @@ def draw(request: Request, template: str, *, status: int = 200, headers: dict[st
     """A page or fragment from ready facts."""
     member = who_asks(request)
     env: Environment = request.app.state.templates
+    permitted = request.app.state.permitted
     shared = {
         "member": member,
         "places": [place for place in PLACES if member and allowed(member.role, place[3])],
         "may": lambda what: member is not None and allowed(member.role, May[what]),
+        "opens": opener(permitted, member.role if member else None),
         "reaches": lambda site: member is not None and member.scope.covers(site),
         "demo": house_of(request).settings.demo,
         "zone": house_of(request).home_zone(member.organisation) if member else ZoneInfo("UTC"),
         "desk_facts": request.app.state.desk_facts(request) if member and not is_swap(request) else None,
     }
-    return HTMLResponse(env.get_template(template).render(**shared, **facts), status_code=status, headers=headers)
+    html = env.get_template(template).render(**shared, **facts)
+    if member:
+        html = permitted.page(member.role, html)
+    return HTMLResponse(html, status_code=status, headers=headers)
 
 
 def go(request: Request, to: str) -> Response:

@@ -22,7 +22,7 @@ def listing(request: Request, desk: AtDesk) -> Response:
     here, invited = members.listing(desk)
     sites = holders.site_choices(desk)
     return draw(
-        request, "members.html", here=here, invited=invited, roles=members.ROLES, choices=[(r.name, r.name) for r in members.ROLES],
+        request, "members.html", here=here, invited=invited, roles=members.ROLES, permissions=members.PERMISSIONS, choices=[(r.name, r.name) for r in members.ROLES],
         sites=sites, names=dict(sites), me=desk.who.sign_in,
     )  # fmt: skip
 

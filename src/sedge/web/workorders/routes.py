@@ -159,9 +159,10 @@ def choose_remedy(
 
 
 @place.action("/work-orders/{key}/run", May.CHANGE_ESTATE)
-def run(request: Request, desk: AtDesk, key: str) -> Response:
+def run(request: Request, desk: AtDesk, key: str, seen: Annotated[int | None, Form(ge=0)] = None) -> Response:
+    """`seen` is the last ledger entry that the page's checks knew of: what has changed since is told instead of run over."""
     try:
-        workorders.run(desk, key)
+        workorders.run(desk, key, seen=seen)
     except NotRunnable:
         if not is_swap(request):
             return RedirectResponse(f"/work-orders/{key}", 303)
