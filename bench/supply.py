@@ -19,7 +19,7 @@ from sedge.core.supply.offers import StockNumber, Wish, rank_offers
 from sedge.core.words import Capacity
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
-from sedge.desk import accounts, runner, searching, steps, supply
+from sedge.desk import accounts, ordering, runner, searching, steps
 from sedge.desk.clock import Clock
 from sedge.desk.desk import Desk, House
 from sedge.settings import Settings
@@ -64,7 +64,7 @@ def polling(house: House, desk: Desk, clock: Clock) -> None:
     accounts.deposit(desk, "brackwater-main", str(3 * ORDERS))
     started = time.perf_counter()
     for i, number in enumerate(numbers):
-        supply.order(desk, reference=f"bench {i}", account="brackwater-main", site="wharf-house", numbers=[number])
+        ordering.order(desk, reference=f"bench {i}", account="brackwater-main", site="wharf-house", numbers=[number])
     while runner.tick(house):
         pass
     say(f"{len(numbers):,} orders written and placed", time.perf_counter() - started, "s")

@@ -105,6 +105,7 @@ class DeskFacts:
     offset: int
     organisation: str
     several: bool
+    holds: list[tuple[str, int, datetime]]
 
 
 PLACES = (

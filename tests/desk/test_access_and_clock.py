@@ -8,7 +8,7 @@ import pytest
 from sedge.core.access.roles import AccessRole, May, allowed
 from sedge.core.errors import Forbidden, KeyReused, NotFound, NotSignedIn, NotUnderstood, TooMany
 from sedge.demo.seed import MEMBERS, PASSWORD
-from sedge.desk import access, answers, estate, searching, steering, supply
+from sedge.desk import access, answers, estate, holds, ordering, searching, steering, supply
 from sedge.desk.clock import Clock
 from sedge.store.installation import Member
 
@@ -108,7 +108,7 @@ def test_the_open_door_is_open_to_all_and_no_other_to_nobody(role):
 def test_the_desk_refuses_what_the_door_would_have_refused(house):
     finance = house.desk(next(m for m in MEMBERS if m.role is AccessRole.FINANCE))
     with pytest.raises(Forbidden) as raised:
-        supply.hold(finance, "brackwater-main", ["+441134960330"])
+        holds.hold(finance, "brackwater-main", ["+441134960330"])
     assert "As finance you may not order numbers" in raised.value.message
 
 
@@ -210,7 +210,7 @@ def test_an_order_asked_again_after_its_process_died_is_the_same_order(house, de
     numbers = [n.e164 for n in searching.one(desk, Wish("GB", area="Leeds", quantity=2), "brackwater").offers[0].numbers]
 
     def order(identity):
-        return supply.order(desk, reference="R", account="brackwater-main", site="wharf-house", numbers=numbers, identity=identity)
+        return ordering.order(desk, reference="R", account="brackwater-main", site="wharf-house", numbers=numbers, identity=identity)
 
     first, work_order = order("abc")
     second, again = order("abc")
@@ -227,7 +227,7 @@ def test_features_are_priced_into_the_lines_and_told_to_the_carrier(house, desk)
     from tests.conftest import until_quiet
 
     numbers = [n.e164 for n in searching.one(desk, Wish("GB", area="Leeds", quantity=2), "brackwater").offers[0].numbers]
-    key, _ = supply.order(desk, reference="T", account="brackwater-main", site="wharf-house", numbers=numbers, features=("texts",))
+    key, _ = ordering.order(desk, reference="T", account="brackwater-main", site="wharf-house", numbers=numbers, features=("texts",))
     until_quiet(house)
     with desk.reading() as reading:
         record = reading.records.the(Order, key)
@@ -240,6 +240,6 @@ def test_a_feature_the_carrier_does_not_offer_is_refused_before_anything_is_boug
 
     numbers = [n.e164 for n in searching.one(desk, Wish("GB", area="Leeds", quantity=1), "brackwater").offers[0].numbers]
     with pytest.raises(NotUnderstood) as raised:
-        supply.order(desk, reference="F", account="brackwater-main", site="wharf-house", numbers=numbers, features=("CNAM",))
+        ordering.order(desk, reference="F", account="brackwater-main", site="wharf-house", numbers=numbers, features=("CNAM",))
     assert raised.value.field == "features"
     assert "emergency registration, texts" in raised.value.message

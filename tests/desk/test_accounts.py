@@ -9,7 +9,7 @@ from sedge.core.errors import Forbidden, NotAllowedNow, NotFound, NotUnderstood,
 from sedge.core.facts import money
 from sedge.core.records import Account
 from sedge.core.supply.offers import Wish
-from sedge.desk import accounts, connections, searching, supply
+from sedge.desk import accounts, connections, holds, ordering, searching, supply
 from sedge.store import tables
 from tests.conftest import until_quiet
 
@@ -146,13 +146,13 @@ def test_a_wrong_key_is_named_by_the_connection_test(house, desk):
 def test_a_new_account_only_receives_calls_until_money_has_come_in(house, desk):
     _, two = opened(desk)
     found = searching.one(desk, Wish("GB", area="Leeds"), "brackwater")
-    hold = supply.hold(desk, two.account.id, [found.offers[0].numbers[0].e164])
+    hold = holds.hold(desk, two.account.id, [found.offers[0].numbers[0].e164])
     from sedge.core.errors import NotRunnable
 
     with pytest.raises(NotRunnable, match="can only receive calls until"):
-        supply.order(desk, reference="R", account="", site="wharf-house", hold_id=hold.id)
+        ordering.order(desk, reference="R", account="", site="wharf-house", hold_id=hold.id)
     accounts.deposit(desk, two.account.id, "20")
-    key, _ = supply.order(desk, reference="R", account="", site="wharf-house", hold_id=hold.id)
+    key, _ = ordering.order(desk, reference="R", account="", site="wharf-house", hold_id=hold.id)
     until_quiet(house, timedelta(minutes=3))
     assert supply.order_view(desk, key).state == "delivered"
     assert the(desk, two.account.id).balance == money("17.50", "GBP")

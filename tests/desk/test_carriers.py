@@ -12,7 +12,7 @@ from sedge.core.records import Account, Subject
 from sedge.core.reduce import changed
 from sedge.core.supply.offers import Wish, leading
 from sedge.core.supply.records import LineState
-from sedge.desk import connections, money, runner, searching, supply, today, workorders
+from sedge.desk import connections, holds, money, ordering, runner, searching, supply, today, workorders
 from sedge.outside.callbacks import Listener, signature
 from sedge.store import installation, installation_tables
 from sedge.store.workorders import OrderState
@@ -31,11 +31,11 @@ CALLS = ("the order", "the first look", "a later look")
 def hold_of(desk, carrier, wish=None):
     found = searching.one(desk, wish or CARRIERS[carrier], carrier)
     assert found.problem == ""
-    return supply.hold(desk, found.account.id, [n.e164 for n in found.offers[0].numbers])
+    return holds.hold(desk, found.account.id, [n.e164 for n in found.offers[0].numbers])
 
 
 def order_of(desk, hold, **more):
-    return supply.order(desk, reference="R", account="", site="wharf-house", hold_id=hold.id, **more)
+    return ordering.order(desk, reference="R", account="", site="wharf-house", hold_id=hold.id, **more)
 
 
 def fault(house, service, kind, count=1):
@@ -111,12 +111,12 @@ def test_cancelling_pays_back_what_has_not_arrived(house, desk):
 
 def test_a_price_that_has_changed_is_never_paid_silently(house, desk):
     hold = hold_of(desk, "fellgate")
-    seen = supply.quoted(desk, hold.id)
+    seen = ordering.plan(desk, ordering.Wanted(hold=hold.id))
     house.outside.control.call("PUT", "prices/fellgate", json={"percent": 10})
-    with pytest.raises(NotAllowedNow, match="other prices") as raised:
+    with pytest.raises(NotAllowedNow, match="it costs") as raised:
         order_of(desk, hold, agreed=seen.agreed)
     assert raised.value.reason == "price"
-    again = supply.quoted(desk, hold.id)
+    again = ordering.plan(desk, ordering.Wanted(hold=hold.id))
     assert again.quote.setup.amount == seen.quote.setup.amount * Decimal("1.1")
     key, _ = order_of(desk, hold, agreed=again.agreed)
     until_quiet(house, timedelta(minutes=10))
@@ -138,14 +138,14 @@ def test_a_price_that_changes_on_the_way_to_the_carrier_sells_nothing(house, des
 
 def test_a_hold_is_prolonged_once_where_the_carrier_allows_it(house, desk):
     hold = hold_of(desk, "brackwater")
-    longer = supply.hold_longer(desk, hold.id)
+    longer = holds.hold_longer(desk, hold.id)
     assert longer.expires_at - hold.expires_at == timedelta(minutes=15)
     with pytest.raises(NotAllowedNow, match="no longer"):
-        supply.hold_longer(desk, hold.id)
+        holds.hold_longer(desk, hold.id)
     until_quiet(house, timedelta(minutes=20))
-    assert supply.quoted(desk, hold.id).hold.state == "held"
+    assert ordering.plan(desk, ordering.Wanted(hold=hold.id)).hold.state == "held"
     with pytest.raises(NotAllowedNow, match="no longer"):
-        supply.hold_longer(desk, hold_of(desk, "fellgate").id)
+        holds.hold_longer(desk, hold_of(desk, "fellgate").id)
 
 
 def test_a_carrier_that_wants_to_be_asked_less_often_is_waited_for(house, desk):

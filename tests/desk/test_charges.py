@@ -9,7 +9,7 @@ from sedge.core.facts import money
 from sedge.core.paths.trace import EndingKind, World
 from sedge.core.records import Account, Number
 from sedge.core.supply.quote import pro_rata
-from sedge.desk import accounts, calls, charges, connections, steering, supply, today
+from sedge.desk import accounts, calls, charges, connections, ordering, steering, today
 from sedge.desk.desk import NIGHT_AGAIN
 from tests.conftest import until_quiet
 
@@ -52,7 +52,7 @@ def test_the_first_of_a_month_is_charged_and_both_books_agree(house, desk):
 
 def test_the_rest_of_the_first_month_is_charged_as_the_quote_says(house, desk):
     stock = desk.at_carrier(account(desk)).stock("GB", "+44161496", "")[:2]
-    supply.order(desk, reference="pro rata", account="fellgate-main", site="canal-museum", numbers=[s.e164 for s in stock])
+    ordering.order(desk, reference="pro rata", account="fellgate-main", site="canal-museum", numbers=[s.e164 for s in stock])
     until_quiet(house, timedelta(minutes=2))
     with desk.reading() as reading:
         bought = [n for n in reading.records.many(Number, [s.e164 for s in stock]) if n.state == "available"]

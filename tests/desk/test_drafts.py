@@ -11,7 +11,7 @@ from sedge.core.reduce import changed
 from sedge.core.supply.offers import Wish
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
-from sedge.desk import checking, drafts, holders, searching, supply, usual_work, workorders
+from sedge.desk import checking, drafts, holders, ordering, searching, supply, usual_work, workorders
 from sedge.store.workorders import OrderState, TaskState
 from tests.conftest import until_quiet
 from tests.desk.test_work_orders import OTHER, newcomer, number, ref
@@ -81,7 +81,7 @@ def test_it_begins_at_its_moment_and_can_be_changed_once_more_before(house, desk
 
 def test_it_begins_when_an_order_has_arrived_and_is_checked_as_if_it_had(house, desk):
     numbers = [n.e164 for n in searching.one(desk, Wish("GB", area="Leeds", quantity=1), "brackwater").offers[0].numbers]
-    supply.order(desk, reference="AWAITED", account="brackwater-main", site="wharf-house", numbers=numbers)
+    ordering.order(desk, reference="AWAITED", account="brackwater-main", site="wharf-house", numbers=numbers)
     until_quiet(house)
     waiting = next(o for o in supply.open_orders(desk) if o.reference == "AWAITED")
     number_ = waiting.lines[0].e164

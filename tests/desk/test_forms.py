@@ -8,7 +8,7 @@ from sedge.core.errors import NotAllowedNow, NotRunnable, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Number, Order
 from sedge.core.supply.offers import Wish
-from sedge.desk import forms, searching, supply, workorders
+from sedge.desk import forms, holds, ordering, searching, supply, workorders
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
 
@@ -88,7 +88,7 @@ def test_the_paper_says_all_that_was_asked(desk, monkeypatch):
     [
         ("", "one a line"),
         ("0117 496", "Line 1: “0117 496” is not one whole number"),
-        ("number\n0117 496 0900; cheap", "Line 2: Type an amount"),
+        ("number\n0117 496 0900; cheap", "Line 2: “cheap” is no amount"),
         ("number", "one a line"),
     ],
 )
@@ -148,8 +148,8 @@ def test_a_form_is_sent_once_and_given_up_once(desk):
 
 def test_an_order_over_the_wire_has_no_form(desk):
     found = searching.one(desk, Wish("GB", area="Leeds"), "brackwater")
-    hold = supply.hold(desk, found.account.id, [found.offers[0].numbers[0].e164])
-    key, _ = supply.order(desk, reference="R", account="", site="wharf-house", hold_id=hold.id)
+    hold = holds.hold(desk, found.account.id, [found.offers[0].numbers[0].e164])
+    key, _ = ordering.order(desk, reference="R", account="", site="wharf-house", hold_id=hold.id)
     from sedge.desk import runner
 
     runner.tick(desk.house)

@@ -1,14 +1,15 @@
 """From a need to an order: joiners without a number get theirs as it arrives, with all they lack, by themselves."""
 
+from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 
 import pytest
 
-from sedge.core.errors import NotUnderstood
+from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.life import State
-from sedge.core.records import HolderKind, HolderRef, Number
+from sedge.core.records import HolderKind, HolderRef, Number, Subscription
 from sedge.core.supply.offers import Wish
-from sedge.desk import holders, importing, joining, searching, supply, workorders
+from sedge.desk import holders, holds, importing, joining, ordering, searching, supply, workorders
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
 
@@ -23,7 +24,7 @@ def joiners(desk):
 
 def hold(desk, carrier="brackwater", count=3):
     found = searching.one(desk, Wish("GB", area="Leeds", quantity=count, capacity="single"), carrier)
-    return supply.hold(desk, found.account.id, [n.e164 for n in found.offers[0].numbers])
+    return holds.hold(desk, found.account.id, [n.e164 for n in found.offers[0].numbers])
 
 
 def numbers_of(desk, person):
@@ -38,10 +39,10 @@ def test_a_joiner_list_is_ordered_for_and_given_numbers_by_itself(house, desk, c
     need = joining.need_of(desk, "wharf-house")
     assert {p.email for p in need.people} >= set(mails)
     assert need.area == "Leeds"
-    key, order = supply.order(
-        desk, reference="Joiners", account="", site="wharf-house", hold_id=hold(desk, carrier).id, spot=_spot(desk),
-        people="\n".join(mails), reserve_for="the next ones",
-    )  # fmt: skip
+    wanted = ordering.Wanted(
+        "Joiners", site="wharf-house", hold=hold(desk, carrier).id, spot=_spot(desk), people="\n".join(mails), reserve_for="the next ones"
+    )
+    key, order = ordering.place(desk, wanted, agreed=ordering.plan(desk, wanted).agreed)
     until_quiet(house, timedelta(hours=1))
     done = workorders.look(desk, order.id).order
     assert [x.error for x in done.tasks if x.error] == []
@@ -82,7 +83,7 @@ def test_more_people_than_numbers_and_unknown_ones_are_refused_before_anything_i
         (f"{mails[0]}\n{mails[0]}", "there twice"),
     ):
         with pytest.raises(NotUnderstood, match=words) as error:
-            supply.order(desk, reference="R", account="", site="wharf-house", hold_id=held.id, people=people)
+            ordering.order(desk, reference="R", account="", site="wharf-house", hold_id=held.id, people=people)
         assert error.value.field == "people"
     assert house.outside.control.call("GET", "orders")["orders"] == []
 
@@ -97,3 +98,50 @@ def test_more_people_than_numbers_and_unknown_ones_are_refused_before_anything_i
 )
 def test_an_order_is_for_the_site_that_is_likely(desk, account, e164, site):
     assert holders.likely_site(desk, account, e164) == site
+
+
+def test_nothing_is_bought_along_that_was_not_shown(house, desk):
+    """Quoted the numbers alone, a licence for their holders would have come with them silently."""
+    mails = joiners(desk)
+    before = [(s.seats, s.used) for s in seats(desk)]
+    wanted = ordering.Wanted("Joiners", site="wharf-house", hold=hold(desk, "brackwater").id, spot=_spot(desk), people=mails[0])
+    alone = ordering.plan(desk, ordering.Wanted(hold=wanted.hold, site="wharf-house"))
+    planned = ordering.plan(desk, wanted)
+    assert planned.buys_more
+    assert not alone.buys_more
+    assert "£" in planned.price
+    assert planned.view.costs.monthly["GBP"].amount > alone.view.costs.monthly["GBP"].amount
+    for agreed in ("", alone.agreed, "x"):
+        with pytest.raises(NotAllowedNow, match="Nothing was bought") as refused:
+            ordering.place(desk, wanted, agreed=agreed)
+        assert planned.price in refused.value.message
+    assert [(s.seats, s.used) for s in seats(desk)] == before
+    assert supply.open_orders(desk) == []
+
+
+def seats(desk):
+    with desk.reading() as reading:
+        return sorted(reading.records.all(Subscription), key=lambda s: s.id)
+
+
+def test_a_hold_is_ordered_once_however_often_it_is_pressed(house, desk):
+    wanted = ordering.Wanted("Once", site="wharf-house", hold=hold(desk, "fellgate").id)
+    agreed = ordering.plan(desk, wanted).agreed
+    with ThreadPoolExecutor(4) as pool:
+        keys = {key for key, _ in pool.map(lambda _: ordering.place(desk, wanted, agreed=agreed), range(4))}
+    assert len(keys) == 1
+    until_quiet(house)
+    assert ordering.order_of_hold(desk, wanted.hold) == keys.pop()
+    with pytest.raises(NotAllowedNow, match="hold has run out"):
+        ordering.plan(desk, wanted)
+
+
+def test_the_same_numbers_in_two_open_orders_are_refused_at_once(desk):
+    found = hold(desk, "fellgate")
+    holds.end_hold(desk, found.id)
+    numbers = list(found.numbers)
+    ordering.order(desk, reference="first", account="fellgate-main", site="wharf-house", numbers=numbers)
+    drafts_before = len(workorders.listing(desk))
+    with pytest.raises(NotAllowedNow, match="being ordered already"):
+        ordering.order(desk, reference="second", account="fellgate-main", site="wharf-house", numbers=numbers)
+    assert len(workorders.listing(desk)) == drafts_before, "no draft is left behind"

@@ -10,7 +10,7 @@ from sedge.core.records import Account, Document
 from sedge.core.supply.offers import Wish
 from sedge.core.supply.papers import PAPERS, asked, good_until, held
 from sedge.core.supply.records import PaperState
-from sedge.desk import papers, searching, supply, today, workorders
+from sedge.desk import holds, ordering, papers, searching, supply, today, workorders
 from sedge.store.workorders import OrderState
 from tests.conftest import NOW, until_quiet
 
@@ -26,11 +26,11 @@ def the_account(desk):
 def hold(desk, count=3):
     found = searching.one(desk, Wish("DE", area="Berlin", quantity=count), "brackwater")
     assert found.problem == ""
-    return supply.hold(desk, found.account.id, [n.e164 for n in found.offers[0].numbers])
+    return holds.hold(desk, found.account.id, [n.e164 for n in found.offers[0].numbers])
 
 
 def ordered(desk, **more):
-    return supply.order(desk, reference="Depot", account="", site="spree-depot", hold_id=hold(desk).id, **more)
+    return ordering.order(desk, reference="Depot", account="", site="spree-depot", hold_id=hold(desk).id, **more)
 
 
 def put(desk, **more):

@@ -9,7 +9,7 @@ from sedge.core.errors import NotAllowedNow, NotRunnable, NotUnderstood, Outside
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Number
 from sedge.core.supply.offers import Wish
-from sedge.desk import accounts, runner, searching, supply, workorders
+from sedge.desk import accounts, holds, ordering, runner, searching, supply, workorders
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
 
@@ -18,11 +18,11 @@ WISH = Wish("GB", area="Leeds", quantity=3, consecutive=True)
 
 def held(desk, place=0, wish=WISH):
     offer = searching.one(desk, wish, "brackwater").offers[place]
-    return supply.hold(desk, "brackwater-main", [n.e164 for n in offer.numbers])
+    return holds.hold(desk, "brackwater-main", [n.e164 for n in offer.numbers])
 
 
 def ordered(desk, hold, reference="R-1"):
-    return supply.order(desk, reference=reference, account="", site="wharf-house", hold_id=hold.id, spot=None)
+    return ordering.order(desk, reference=reference, account="", site="wharf-house", hold_id=hold.id, spot=None)
 
 
 def bought(house):
@@ -87,7 +87,7 @@ def test_numbers_whose_order_failed_can_be_ordered_again(house, desk):
     ordered(desk, hold)
     house.outside.control.order_fault({"service": "carrier", "fault": "reject", "count": 1})
     until_quiet(house, timedelta(minutes=5))
-    key, _ = supply.order(desk, reference="R-2", account="brackwater-main", site="wharf-house", numbers=list(hold.numbers))
+    key, _ = ordering.order(desk, reference="R-2", account="brackwater-main", site="wharf-house", numbers=list(hold.numbers))
     until_quiet(house, timedelta(hours=1))
     assert supply.order_view(desk, key).state in {"delivered", "failed"}
     with desk.reading() as reading:
@@ -97,31 +97,31 @@ def test_numbers_whose_order_failed_can_be_ordered_again(house, desk):
 def test_what_somebody_else_holds_cannot_be_held(desk):
     offer = searching.one(desk, WISH, "brackwater").offers[0]
     numbers = [n.e164 for n in offer.numbers]
-    supply.hold(desk, "brackwater-main", numbers)
+    holds.hold(desk, "brackwater-main", numbers)
     with pytest.raises(OutsideRefused) as raised:
-        supply.hold(desk, "brackwater-main", numbers)
+        holds.hold(desk, "brackwater-main", numbers)
     assert (raised.value.field, raised.value.reason) == ("numbers", "taken")
 
 
 def test_a_hold_that_has_run_out_says_so(house, desk):
     hold = held(desk)
     until_quiet(house, timedelta(minutes=16))
-    for attempt in (lambda: supply.quoted(desk, hold.id), lambda: ordered(desk, hold)):
+    for attempt in (lambda: ordering.plan(desk, ordering.Wanted(hold=hold.id)), lambda: ordered(desk, hold)):
         with pytest.raises(NotAllowedNow, match="has run out"):
             attempt()
 
 
 def test_holds_can_be_let_go(desk):
     hold = held(desk)
-    supply.end_hold(desk, hold.id)
-    assert supply.hold(desk, "brackwater-main", list(hold.numbers)).numbers == hold.numbers
+    holds.end_hold(desk, hold.id)
+    assert holds.hold(desk, "brackwater-main", list(hold.numbers)).numbers == hold.numbers
 
 
 def test_an_order_without_the_money_is_stopped_before_it_is_placed(house, desk):
     hold = held(desk, wish=Wish("GB", capacity="many", quantity=120))
-    assert supply.quoted(desk, hold.id).quote.short is not None
+    assert ordering.plan(desk, ordering.Wanted(hold=hold.id)).quote.short is not None
     with pytest.raises(NotRunnable, match="short"):
-        supply.order(desk, reference="big", account="", site="wharf-house", hold_id=hold.id)
+        ordering.order(desk, reference="big", account="", site="wharf-house", hold_id=hold.id)
     until_quiet(house, timedelta(minutes=1))
     assert bought(house) == []
 
@@ -148,9 +148,9 @@ def test_a_bad_order_names_its_field_and_the_hold_stays(desk, values, field):
 
     hold = held(desk)
     with pytest.raises(SedgeError) as raised:
-        supply.order(desk, **{"reference": "R", "account": "", "site": "wharf-house", "hold_id": hold.id, **values})
+        ordering.order(desk, **{"reference": "R", "account": "", "site": "wharf-house", "hold_id": hold.id, **values})
     assert field is None or raised.value.field == field
-    assert supply.quoted(desk, hold.id).hold.state == "held"
+    assert ordering.plan(desk, ordering.Wanted(hold=hold.id)).hold.state == "held"
 
 
 def test_an_order_larger_than_the_stock_finds_no_offer(desk):

@@ -75,7 +75,7 @@ class WithoutMoney(APIRoute):
             member = getattr(request.state, "member", None)
             if member is None or allowed(member.role, May.SEE_MONEY) or not isinstance(response, JSONResponse):
                 return response
-            return JSONResponse(without_amounts(json.loads(response.body)), response.status_code)
+            return JSONResponse(without_amounts(json.loads(bytes(response.body))), response.status_code)
 
         return handled
 

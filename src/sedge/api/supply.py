@@ -10,7 +10,7 @@ from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May
 from sedge.core.supply.offers import Wish
-from sedge.desk import connections, forms, searching, supply
+from sedge.desk import connections, forms, holds, ordering, searching, supply
 from sedge.desk.numbers import the_number
 
 resource = Resource(tags=["supply"])
@@ -33,6 +33,7 @@ class OrderAsked(BaseModel):
     features: list[str] = Field(default=[], max_length=20)
     people: list[str] = Field(default=[], max_length=60, description="given the numbers as they arrive: names, mail addresses, extensions")
     reserve_for: str = Field(default="", max_length=200, description="what the rest is reserved for")
+    agreed: str = Field(default="", max_length=40, description="of /orders/plan; needed where licences are bought along")
 
 
 @resource.read("/supply/offers", May.SEE_MONEY)
@@ -56,7 +57,7 @@ def offers(
 def hold(request: Request, desk: AtDesk, asked: HoldAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
         numbers = [the_number(desk, n, field="numbers") for n in asked.numbers]
-        held = supply.hold(desk, asked.carrier_account, numbers)
+        held = holds.hold(desk, asked.carrier_account, numbers)
         return 201, {
             "id": held.id,
             "expires_at": shapes.moment(held.expires_at),
@@ -70,18 +71,33 @@ def hold(request: Request, desk: AtDesk, asked: HoldAsked) -> Response:
 @resource.write("/supply/holds/{key}/longer", May.BUY)
 def hold_longer(desk: AtDesk, key: str) -> dict[str, Any]:
     """Once, where the carrier allows it (`can_be_longer`)."""
-    held = supply.hold_longer(desk, key)
+    held = holds.hold_longer(desk, key)
     return {"id": held.id, "expires_at": shapes.moment(held.expires_at), "numbers": list(held.numbers), "can_be_longer": held.can_be_longer}
+
+
+@resource.write("/orders/plan", May.BUY)
+def plan(desk: AtDesk, asked: OrderAsked) -> dict[str, Any]:
+    """What an order would do and cost in all, licences and features included, before it is placed. `agreed` goes with the order."""
+    planned = ordering.plan(desk, _wanted(desk, asked))
+    return {
+        "price": planned.price, "agreed": planned.agreed, "stops": planned.stops, "once": [shapes.money(m) for m in planned.view.costs.once.values()],
+        "monthly": [shapes.money(m) for m in planned.view.costs.monthly.values()],
+        "tasks": [{"kind": x.stored.body.kind, "words": f"{x.verb} {x.rest}".strip(), "remedy_for": x.stored.added_as_remedy_for} for x in planned.view.tasks],
+    }  # fmt: skip
+
+
+def _wanted(desk: AtDesk, asked: OrderAsked) -> ordering.Wanted:
+    numbers = tuple(the_number(desk, n, field="numbers") for n in asked.numbers or [])
+    return ordering.Wanted(
+        asked.reference, asked.carrier_account, asked.site, asked.hold, numbers, asked.spot, tuple(asked.features), "\n".join(asked.people),
+        asked.reserve_for,
+    )  # fmt: skip
 
 
 @resource.write("/orders", May.BUY)
 def order(request: Request, desk: AtDesk, asked: OrderAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
-        numbers = [the_number(desk, n, field="numbers") for n in asked.numbers or []]
-        key, work_order = supply.order(
-            desk, reference=asked.reference, account=asked.carrier_account, site=asked.site, hold_id=asked.hold, numbers=numbers, spot=asked.spot,
-            features=tuple(asked.features), identity=identity, people="\n".join(asked.people), reserve_for=asked.reserve_for,
-        )  # fmt: skip
+        key, work_order = ordering.place(desk, _wanted(desk, asked), identity=identity, agreed=asked.agreed)
         return 201, {**shapes.supply_order(supply.order_view(desk, key)), "work_order": work_order.id}
 
     return once(request, desk, asked.model_dump(), make)

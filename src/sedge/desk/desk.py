@@ -16,14 +16,14 @@ from sedge.core.access.scope import Scope
 from sedge.core.errors import Forbidden, NotFound
 from sedge.core.estate import Change, Estate
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.records import Account, Subject
+from sedge.core.records import Account, Hold, Subject
 from sedge.core.workorders.needs import Needs
 from sedge.desk.clock import Clock
 from sedge.outside.carrier import CarrierService
 from sedge.outside.outside import Outside
 from sedge.settings import Settings
 from sedge.store import estate as estate_store
-from sedge.store import installation, ledger, reach, rule_levels, saving, workorders
+from sedge.store import installation, ledger, reach, rule_levels, saving, tables, workorders
 from sedge.store import secrets as secrets_store
 from sedge.store.database import Database
 from sedge.store.installation import Member, Organisation
@@ -250,6 +250,13 @@ def system_member(organisation: str) -> Member:
     return Member(sign_in="sedge", name="Sedge", email="sedge@example.test", organisation=organisation, role=AccessRole.ADMINISTRATOR)
 
 
+def _open_holds(reading: Reading) -> list[tuple[str, int, datetime]]:
+    """Holds that have neither run out nor been used: id, how many numbers, until when; the one that ends first before the others."""
+    table = tables.hold
+    found = reading.records.where(Hold, table.c.state == "held", table.c.expires_at > reading.now, order_by=table.c.expires_at, limit=20)
+    return [(h.id, len(h.numbers), h.expires_at) for h in found]
+
+
 def desk_member_facts(desk: Desk, todo: int) -> dict[str, Any]:
     """What the head of a page tells of the organisation: running work orders, things to do, its name, whether the member has several."""
     with desk.house.installation.reading() as connection:
@@ -257,6 +264,7 @@ def desk_member_facts(desk: Desk, todo: int) -> dict[str, Any]:
     with desk.reading() as reading:
         return {
             "running": workorders.running_count(reading.connection),
+            "holds": _open_holds(reading) if allowed(desk.who.role, May.BUY) else [],
             "todo": todo,
             "organisation": desk.organisation.name,
             "several": several,

@@ -13,10 +13,10 @@ from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotFound, NotUnde
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Order, Subject
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.checks import replaced, with_remedies
+from sedge.core.workorders.checks import replaced
 from sedge.core.workorders.plan import leans_on, moved
 from sedge.core.workorders.tasks import TASK
-from sedge.desk import holders, workorders
+from sedge.desk import holders, remedies, workorders
 from sedge.desk.desk import Desk, Reading, Writing
 from sedge.desk.order_access import require_order, require_tasks
 from sedge.store import holder_tables, tables
@@ -24,7 +24,6 @@ from sedge.store import touching as touching_store
 from sedge.store import workorders as store
 from sedge.store.workorders import OrderState, WorkOrder
 
-ROUNDS = 6
 MOST_COMMENT = 2000
 MOST_COMMENTS = 500
 
@@ -56,23 +55,9 @@ def add_remedies(desk: Desk, key: str) -> WorkOrder:
     """Add every automatic remedy and check again, until nothing more can be added by itself."""
     order = workorders.get(desk, key)
     workorders.must_be(order, OrderState.DRAFT)
-    for _ in range(ROUNDS):
-        bodies = [x.body for x in order.tasks]
-        report = workorders.preview(desk, bodies, awaits=order.awaits)
-        mended, marks = with_remedies(bodies, report)
-        if mended == bodies:
-            break
-        old = {id(x.body): x.added_as_remedy_for for x in order.tasks}
-        kept = [m if m is not None else _kept_mark(old.get(id(task)), bodies, mended) for task, m in zip(mended, marks, strict=True)]
-        order = change_tasks(desk, order, mended, kept)
-    return order
-
-
-def _kept_mark(mark: int | None, bodies: list[Any], mended: list[Any]) -> int | None:
-    """An earlier round's mark, moved to where its task now stands."""
-    if mark is None:
-        return None
-    return next((i for i, task in enumerate(mended) if task is bodies[mark]), None)
+    bodies = [x.body for x in order.tasks]
+    mended, marks = remedies.add_all(desk, bodies, [x.added_as_remedy_for for x in order.tasks], awaits=order.awaits)
+    return order if mended == bodies else change_tasks(desk, order, mended, marks)
 
 
 def choose_remedy(desk: Desk, key: str, task: int, rule: str, remedy: int, reason: str = "") -> WorkOrder:

@@ -25,7 +25,7 @@ from sedge.core.workorders.needs import needs
 from sedge.core.workorders.plan import resolve
 from sedge.core.workorders.telling import tell_whole
 from sedge.core.workorders.waiting import must_wait
-from sedge.desk import papers, port_steps
+from sedge.desk import ordering, papers, port_steps
 from sedge.desk.desk import Desk, Writing
 from sedge.desk.outcomes import Changes, Done, Failed, Outcome, Wait, estate_for, register_with_carrier, tell
 from sedge.desk.routing import routing_of
@@ -326,7 +326,7 @@ def _look_after(desk: Desk, task: t.OrderNumbers, stored: StoredTask, answer: An
 
 def _when_free(desk: Desk, task: t.OrderWhenFree, stored: StoredTask) -> Outcome:
     """Asked for now and then; what is found is ordered under this task's name, so that it is one order whatever happens between."""
-    from sedge.desk import searching, supply, workorders
+    from sedge.desk import searching, workorders
 
     identity = f"{stored.id}-free"
     if begun := workorders.find(desk, identity):
@@ -341,7 +341,7 @@ def _when_free(desk: Desk, task: t.OrderWhenFree, stored: StoredTask) -> Outcome
     numbers = searching.within(desk, task)
     if not numbers:
         return Wait(min(desk.now() + ASKED_AGAIN, task.until), "such numbers to come into stock")
-    supply.order(desk, reference=task.reference, account=task.account, site=task.site, numbers=numbers, spot=task.spot, identity=identity)
+    ordering.order(desk, reference=task.reference, account=task.account, site=task.site, numbers=numbers, spot=task.spot, identity=identity)
     return Done()
 
 

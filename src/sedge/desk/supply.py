@@ -1,24 +1,18 @@
 """Supply at the desk: search a carrier's stock, hold, quote, order, watch it arrive."""
 
-import hashlib
 import statistics
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
 
 from sedge.core.access.roles import May
-from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused
-from sedge.core.facts import Money, counted
-from sedge.core.numbers.e164 import describe
-from sedge.core.numbers.life import ENDED
-from sedge.core.records import Account, Carrier, Hold, Number, Order, Site, Spot, Subject
-from sedge.core.reduce import changed
+from sedge.core.errors import NotUnderstood
+from sedge.core.facts import Money
+from sedge.core.records import Account, Carrier, Number, Order, Site, Spot
 from sedge.core.supply.offers import StockNumber
-from sedge.core.supply.quote import Quote, quote
 from sedge.core.supply.records import LineState, OrderForm
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.carrier_tasks import OrderedLine
-from sedge.desk import drafts, joining, workorders
+from sedge.desk import workorders
 from sedge.desk.accounts import amount_in
 from sedge.desk.desk import Desk, Reading
 from sedge.outside.carrier import StockItem
@@ -26,19 +20,6 @@ from sedge.store import tables
 from sedge.store.workorders import WorkOrder
 
 MOST_NUMBERS, MOST_WHEN_FREE = 1000, 100
-
-
-@dataclass(frozen=True)
-class HeldQuote:
-    hold: Hold
-    quote: Quote
-    numbers: list[StockNumber]
-    account: Account
-    carrier: Carrier
-
-    @property
-    def agreed(self) -> str:
-        return agreed_on(self.numbers)
 
 
 @dataclass(frozen=True)
@@ -56,12 +37,6 @@ class OrderView:
     @property
     def delivered(self) -> int:
         return sum(1 for line in self.order.lines if line.state is LineState.DELIVERED)
-
-
-def agreed_on(numbers: list[StockNumber]) -> str:
-    """The prices seen of numbers, as a short text to compare."""
-    seen = sorted(f"{n.e164} {n.setup.amount} {n.monthly.amount}" for n in numbers)
-    return hashlib.blake2b("\n".join(seen).encode(), digest_size=10).hexdigest()
 
 
 def order_state(order: Order) -> str:
@@ -97,161 +72,13 @@ def buyable_accounts(desk: Desk) -> list[tuple[Account, Carrier]]:
     return [(a, carriers[a.carrier]) for a in accounts if a.carrier in desk.outside.carriers]
 
 
-def hold(desk: Desk, account_id: str, numbers: list[str]) -> Hold:
-    """Hold numbers at their carrier. Raises OutsideRefused with the sentence about those that are gone."""
-    desk.require(May.BUY)
-    if not numbers:
-        raise NotUnderstood("Choose at least one number to hold.", field="numbers")
-    if len(numbers) > MOST_NUMBERS:
-        raise NotUnderstood(f"At most {MOST_NUMBERS:,} numbers can be held at once; these are {len(numbers):,}.", field="numbers")
-    with desk.reading() as reading:
-        account = reading.records.the(Account, account_id)
-        ours = [n for n in reading.records.many(Number, numbers) if n.state not in ENDED]
-    if ours:
-        raise NotAllowedNow(
-            f"{ours[0].national} is in the estate already. Choose others.", field="numbers", reason="ours", numbers=[n.e164 for n in ours]
-        )
-    try:
-        held = desk.at_carrier(account).hold(numbers)
-    except OutsideRefused as error:
-        if error.reason == "taken":
-            gone = error.facts.get("numbers", [])
-            names = ", ".join(describe(n).national for n in gone[:3])
-            raise OutsideRefused(
-                f"{names} {'is' if len(gone) == 1 else 'are'} no longer to be had. Search again and choose others.",
-                field="numbers",
-                reason="taken",
-                numbers=gone,
-            ) from error
-        raise
-    record = Hold(
-        id=f"{account.carrier}:{held.id}", account=account.id, numbers=tuple(numbers), expires_at=held.expires_at, can_be_longer=held.can_be_longer
-    )  # fmt: skip
-    with desk.writing() as writing:
-        return writing.save([changed(Subject.HOLD, None, record, "hold.taken")])[0].after
-
-
-def hold_longer(desk: Desk, key: str) -> Hold:
-    """Prolong a hold, once, where the carrier allows it. Raises NotAllowedNow."""
-    desk.require(May.BUY)
-    with desk.reading() as reading:
-        record = reading.records.the(Hold, key)
-        account = reading.records.the(Account, record.account)
-        carrier = reading.records.the(Carrier, account.carrier)
-    _still_held(record, desk.now())
-    if not record.can_be_longer:
-        raise NotAllowedNow(
-            f"{carrier.name} holds these numbers no longer. Order them, or search again later.", reason="no-longer", field="hold"
-        )
-    try:
-        longer = desk.at_carrier(account).hold_longer(key.partition(":")[2])
-    except OutsideRefused as error:
-        raise NotAllowedNow(
-            f"{carrier.name} does not hold these numbers any longer. Order them, or search again.", reason="no-longer", field="hold"
-        ) from error
-    with desk.writing() as writing:
-        now = writing.records.the(Hold, key)
-        after = now.but(expires_at=longer.expires_at, can_be_longer=longer.can_be_longer)
-        return writing.save([changed(Subject.HOLD, now, after, "hold.longer")])[0].after
-
-
-def end_hold(desk: Desk, key: str) -> None:
-    with desk.reading() as reading:
-        record = reading.records.the(Hold, key)
-        account = reading.records.the(Account, record.account)
-    if record.state != "held":
-        return
-    desk.at_carrier(account).end_hold(key.partition(":")[2])
-    with desk.writing() as writing:
-        now = writing.records.the(Hold, key)
-        writing.save([changed(Subject.HOLD, now, now.but(state="ended"), "hold.ended")])
-
-
-def quoted(desk: Desk, key: str, features: list[str] | None = None) -> HeldQuote:
-    """The quote for a hold. Raises NotAllowedNow when it has run out."""
-    with desk.reading() as reading:
-        record = reading.records.the(Hold, key)
-        account = reading.records.the(Account, record.account)
-        carrier = reading.records.the(Carrier, account.carrier)
-    _still_held(record, desk.now())
-    numbers = _priced(desk, account, list(record.numbers))
-    return HeldQuote(record, quote(numbers, features or [], account, desk.now().date()), numbers, account, carrier)
-
-
-def _still_held(record: Hold, now: datetime) -> None:
-    if record.state != "held" or record.expires_at <= now:
-        raise NotAllowedNow(
-            "The hold has run out, so somebody else may buy the numbers. Search again: they are probably still there.",
-            field="hold",
-            reason="hold-over",
-        )
-
-
-def _priced(desk: Desk, account: Account, numbers: list[str]) -> list[StockNumber]:
+def priced(desk: Desk, account: Account, numbers: list[str]) -> list[StockNumber]:
     """Prices of numbers as the carrier's stock has them, held ones included."""
     return [stock_number(s) for s in desk.at_carrier(account).prices(numbers)]
 
 
 def stock_number(s: StockItem) -> StockNumber:
     return StockNumber(s.e164, s.capacity, s.setup, s.monthly, s.features)
-
-
-def order(
-    desk: Desk, *, reference: str, account: str, site: str, hold_id: str | None = None, numbers: list[str] | None = None, spot: str | None = None,
-    features: tuple[str, ...] = (), identity: str | None = None, agreed: str = "", people: str = "", reserve_for: str = "",
-) -> tuple[str, WorkOrder]:  # fmt: skip
-    """Order held (or named) numbers: writes and runs a work order. Gives the order's id and the work order.
-
-    Asked again with the same `identity`, it goes on with the work order of the first time. `agreed` is what was seen of the
-    prices (`HeldQuote.agreed`); where they are others by now, nothing is ordered. `people` (one a line) are given the numbers as they
-    arrive, in their order, with all they lack; the rest is reserved `reserve_for`.
-
-    Raises NotUnderstood (no reference, a spot of another site), NotAllowedNow (hold over), NotRunnable (no money).
-    """
-    desk.require(May.BUY)
-    if identity and (begun := workorders.find(desk, identity)):
-        return _ordering(begun), workorders.run(desk, begun.id)
-    reference = reference.strip()
-    if not reference:
-        raise NotUnderstood("Give the order a reference, so that you find it again.", field="reference")
-    if len(reference) > 80:
-        raise NotUnderstood("A reference has at most 80 characters.", field="reference")
-    with desk.reading() as reading:
-        held = reading.records.the(Hold, hold_id) if hold_id else None
-        paying = reading.records.the(Account, held.account if held else account)
-        carrier = reading.records.the(Carrier, paying.carrier)
-        reading.records.the(Site, site)
-        _check_spot(reading, spot, site)
-    if held:
-        _still_held(held, desk.now())
-    wanted = list(held.numbers) if held else list(numbers or [])
-    if not wanted:
-        raise NotUnderstood("Name the numbers to order, or a hold.", field="numbers")
-    priced = _priced(desk, paying, wanted)
-    if agreed and agreed != agreed_on(priced):
-        raise NotAllowedNow(
-            f"{carrier.name} asks other prices than when this quote was made. Nothing was ordered. Load the page again to see them.",
-            field="hold", reason="price",
-        )  # fmt: skip
-    lines = tuple(_line(s, features) for s in priced)
-    task = t.OrderNumbers(
-        reference=reference, account=paying.id, site=site, spot=spot or None, hold=hold_id, features=features, lines=lines
-    )
-    afterwards = joining.plan(desk, len(lines), people=people, reserve_for=reserve_for)
-    written = workorders.draft(desk, f"Order {reference}: {counted(len(lines), 'number')}", [task, *afterwards], identity=identity)
-    if afterwards:
-        drafts.add_remedies(desk, written.id)
-    work_order = workorders.run(desk, written.id)
-    if held:
-        with desk.writing() as writing:
-            now = writing.records.the(Hold, held.id)
-            writing.save([changed(Subject.HOLD, now, now.but(state="ordered"), "hold.ended")])
-    return _ordering(work_order), work_order
-
-
-def _ordering(work_order: WorkOrder) -> str:
-    """The id of the order that a work order places."""
-    return next(f"{x.id}-order" for x in work_order.tasks if isinstance(x.body, t.OrderNumbers))
 
 
 def order_when_free(desk: Desk, form: dict[str, str]) -> WorkOrder:
@@ -261,7 +88,7 @@ def order_when_free(desk: Desk, form: dict[str, str]) -> WorkOrder:
     with desk.reading() as reading:
         account = reading.records.the(Account, form.get("account", ""))
         reading.records.the(Site, form.get("site", ""))
-        _check_spot(reading, form.get("spot") or None, form.get("site", ""))
+        check_spot(reading, form.get("spot") or None, form.get("site", ""))
     if not form.get("reference"):
         raise NotUnderstood("Give the order a reference, so that you find it again.", field="reference")
     until = end_of(form.get("until", ""))
@@ -293,22 +120,9 @@ def end_of(day: str) -> datetime | None:
         raise NotUnderstood("Type the day as 2026-12-24.", field="until") from error
 
 
-def _line(number: StockNumber, features: tuple[str, ...]) -> OrderedLine:
-    """What a number costs with the features that are switched on. Raises NotUnderstood where the carrier doesn't offer one."""
-    monthly = number.monthly
-    for name in features:
-        if name not in number.features:
-            offered = ", ".join(number.features) or "nothing"
-            raise NotUnderstood(f"“{name}” can't be switched on for {number.e164}; the carrier offers: {offered}.", field="features")
-        monthly = monthly + number.features[name]
-    return OrderedLine(number=number.e164, capacity=number.capacity, setup=number.setup, monthly=monthly, listed=number.monthly)
-
-
-def _check_spot(reading: Reading, spot: str | None, site: str) -> None:
-    if not spot:
-        return
-    found = reading.records.the(Spot, spot)
-    if found.site != site:
+def check_spot(reading: Reading, spot: str | None, site: str) -> None:
+    """Raises NotUnderstood where the spot is another site's, NotFound."""
+    if spot and reading.records.the(Spot, spot).site != site:
         raise NotUnderstood(f"{spot} is a spot of another site. Choose one of this site.", field="spot")
 
 

@@ -98,9 +98,10 @@ def _read_task(desk: Desk, i: int, item: Any) -> Any:
 
 def draft(
     desk: Desk, title: str, tasks: Sequence[Any], *, reason: str = "", run_at: datetime | None = None, undo_of: str | None = None,
-    identity: str | None = None,
+    identity: str | None = None, marks: Sequence[int | None] = (),
 ) -> WorkOrder:  # fmt: skip
     """Write a work order; nothing is changed yet. Asked again with the same `identity`, it is the one of the first time.
+    `marks` say of each task for which other it is a remedy.
 
     Raises NotUnderstood where tasks wait for each other.
     """
@@ -113,7 +114,7 @@ def draft(
         require_tasks(desk, writing, tasks, lambda: estate)
         order = WorkOrder(
             id=order_id, no=0, title=title, state=OrderState.DRAFT, reason=reason[:400], created_at=writing.now, created_by=desk.actor,
-            author=desk.who.sign_in, run_at=run_at, undo_of=undo_of, tasks=stored_tasks(order_id, tasks, estate, [None] * len(tasks)),
+            author=desk.who.sign_in, run_at=run_at, undo_of=undo_of, tasks=stored_tasks(order_id, tasks, estate, marks or [None] * len(tasks)),
         )  # fmt: skip
         order = store.add(writing.connection, order)
         writing.remark("work-order.drafted", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
@@ -167,31 +168,25 @@ def look(desk: Desk, key: str) -> OrderView:
 
     with desk.reading() as reading:
         order = store.get(reading.connection, key)
-        bodies = [x.body for x in order.tasks]
-        estate = load(reading, bodies)
+        estate = load(reading, [x.body for x in order.tasks])
         overlapping = tuple(drafts.overlaps(reading, order)) if order.state in {OrderState.DRAFT, OrderState.SCHEDULED} else ()
         awaited = reading.records.find(Order, order.awaits)
         undo, _ = store.undo_of(reading.connection, order.id)
-        seen = ledger_store.last_sequence(reading.connection)
-        refusal = _refusal(desk, reading, order)
+        view = viewed(desk, reading, order, estate)
+    return replace(view, undone_by=undo.id if undo else "", overlaps=overlapping, awaited=awaited.reference if awaited else "")
+
+
+def viewed(desk: Desk, reading: Reading, order: WorkOrder, estate: Estate) -> OrderView:
+    """A work order on an estate, kept or not, with its checks while it is a draft."""
+    bodies = [x.body for x in order.tasks]
+    refusal, seen = _refusal(desk, reading, order), ledger_store.last_sequence(reading.connection)
     report = check(bodies, estate, awaits=order.awaits) if order.state is OrderState.DRAFT else None
     estate = _with_newcomers(bodies, estate)
     idle = {i for i, b in enumerate(bodies) if report and is_idle(b, bodies, estate)}
     views = [_task_view(stored, bodies, estate, report, costs=i not in idle) for i, stored in enumerate(order.tasks)]
     after = tuple(aftermath(bodies, report)) if report and report.runnable else ()
-    return OrderView(
-        order,
-        views,
-        report,
-        totals([b for i, b in enumerate(bodies) if i not in idle], estate),
-        undo_words(order),
-        undo.id if undo else "",
-        overlapping,
-        awaited.reference if awaited else "",
-        after,
-        seen,
-        refusal,
-    )
+    costs = totals([b for i, b in enumerate(bodies) if i not in idle], estate)
+    return OrderView(order, views, report, costs, undo_words(order), after=after, seen=seen, refusal=refusal)
 
 
 def _with_newcomers(bodies: list[Any], estate: Estate) -> Estate:

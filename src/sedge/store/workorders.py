@@ -282,6 +282,19 @@ def _task_row(task: StoredTask) -> dict[str, Any]:
     }
 
 
+def open_of_kind(connection: Connection, kind: str) -> list[StoredTask]:
+    """Tasks of a kind that are still to be done, of work orders that run or wait for their time."""
+    task, order = workorder_tables.task, workorder_tables.work_order
+    going = (OrderState.RUNNING.value, OrderState.SCHEDULED.value)
+    left = (TaskState.PLANNED.value, TaskState.WAITING.value, TaskState.RUNNING.value)
+    query = (
+        select(task)
+        .join(order, order.c.id == task.c.work_order)
+        .where(order.c.state.in_(going), task.c.state.in_(left), task.c.body.contains(f'"kind":"{kind}"', autoescape=True))
+    )
+    return [_task(row) for row in connection.execute(query)]
+
+
 def titled(connection: Connection, text: str, *, limit: int) -> list[tuple[int, str]]:
     """Number and title of work orders that have the text in their title, newest first."""
     order = workorder_tables.work_order

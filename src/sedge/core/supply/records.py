@@ -99,6 +99,7 @@ class Hold(Fact):
     numbers: tuple[str, ...]
     expires_at: datetime
     state: str = "held"
+    order: str | None = None
     can_be_longer: bool = False
     version: int = 0
 

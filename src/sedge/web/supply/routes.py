@@ -1,5 +1,7 @@
 """Supply: search a carrier's stock, hold, quote, order, watch it arrive."""
 
+from dataclasses import dataclass
+from dataclasses import field as dataclass_field
 from datetime import timedelta
 from typing import Annotated
 from urllib.parse import urlencode
@@ -9,14 +11,15 @@ from fastapi.responses import Response
 from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
-from sedge.core.errors import SedgeError
+from sedge.core.errors import NotAllowedNow, NotUnderstood, SedgeError
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.supply.offers import Wish
-from sedge.desk import holders, joining, papers, searching, supply
+from sedge.desk import holders, holds, joining, ordering, papers, searching, supply
 from sedge.desk.numbers import the_number
 from sedge.web.doors import AtDesk, Place
-from sedge.web.shared.rendering import draw, go, target
+from sedge.web.shared.rendering import draw, go, is_swap, target
 from sedge.web.supply import views
+from sedge.web.workorders.views import order_page as order_rows
 
 place = Place()
 FIELDS = {"starts", "pattern", "quantity", "endings"}
@@ -95,7 +98,7 @@ def hold(
     request: Request, desk: AtDesk, account: Annotated[str, Form()], numbers: Annotated[str, Form()], site: Annotated[str, Form()] = "",
     joiners: Annotated[str, Form()] = "",
 ) -> Response:  # fmt: skip
-    held = supply.hold(desk, account, [the_number(desk, n, field="numbers") for n in numbers.split()])
+    held = holds.hold(desk, account, [the_number(desk, n, field="numbers") for n in numbers.split()])
     more = urlencode({k: v for k, v in (("site", site), ("joiners", joiners)) if v})
     return go(request, f"/supply/holds/{held.id}{'?' + more if more else ''}")
 
@@ -144,18 +147,60 @@ def joiners(request: Request, desk: AtDesk) -> Response:
     return draw(request, "joiners.html", needs=needs, more=more)
 
 
+@dataclass
+class HoldForm:
+    """What somebody has filled in beside held numbers, from the page's address while they choose, from the form when they order."""
+
+    site: str = ""
+    spot: str = ""
+    feature: list[str] = dataclass_field(default_factory=list)
+    reference: str = ""
+    people: str = ""
+    reserve_for: str = ""
+
+    def wanted(self, hold: str) -> ordering.Wanted:
+        return ordering.Wanted(
+            reference=self.reference, site=self.site, hold=hold, spot=self.spot or None, features=tuple(self.feature), people=self.people,
+            reserve_for=self.reserve_for,
+        )  # fmt: skip
+
+
 @place.page("/supply/holds/{key}", May.SEE_MONEY)
-def quoted(
-    request: Request, desk: AtDesk, key: str, feature: Annotated[list[str] | None, Query()] = None, site: str = "", joiners: str = ""
+def held_page(
+    request: Request, desk: AtDesk, key: str, site: Text = "", spot: Text = "", feature: Annotated[list[str] | None, Query()] = None,
+    reference: Text = "", people: Annotated[str, Query(max_length=10_000)] = "", reserve_for: Text = "", joiners: str = "",
+    spots_of: Text = "",
+) -> Response:  # fmt: skip
+    """Held numbers with the order that is being put together, planned and priced as it is chosen. One that was ordered leads to its order."""
+    if made := ordering.order_of_hold(desk, key):
+        return go(request, f"/supply/orders/{made}")
+    form = HoldForm(site, spot, feature or [], reference, people, reserve_for)
+    return _held(request, desk, key, form, joiners=bool(joiners), spots_of=spots_of)
+
+
+def _held(
+    request: Request, desk: AtDesk, key: str, form: HoldForm, *, joiners: bool = False, problem: str = "", spots_of: str = ""
 ) -> Response:
-    held = supply.quoted(desk, key, feature or [])
-    sites = holders.plain_sites(desk)
-    chosen = site or holders.likely_site(desk, held.account.id, held.numbers[0].e164)
-    return draw(
-        request, "hold.html", held=held, sites=[(s.id, s.name) for s in sites], site=chosen, chosen=feature or [],
-        spots=[(s.id, f"{s.name} ({s.id})") for s in holders.spots_of(desk, chosen)] if chosen else [],
-        people=_joiners(desk, chosen, len(held.numbers)) if joiners else [], joiners=joiners, features=list(held.numbers[0].features.items()), needed=papers.needed(desk, held.carrier.id, held.hold.numbers, chosen),
+    first = ordering.plan(desk, ordering.Wanted(hold=key, site=form.site))
+    form.site = first.site
+    spots = [(s.id, f"{s.name} ({s.id})") for s in holders.spots_of(desk, form.site)]
+    if form.spot not in {code for code, _ in spots}:
+        form.spot = ""
+    if joiners and not form.people:
+        form.people = "\n".join(_joiners(desk, form.site, len(first.numbers)))
+    planned, problems = first, {}
+    try:
+        planned = ordering.plan(desk, form.wanted(key))
+    except SedgeError as error:
+        problems = {error.field or "": error.message}
+    swap = target(request) == "plan"
+    response = draw(
+        request, "_hold_plan.html" if swap else "hold.html", swap=swap, other_site=spots_of != form.site, planned=planned, form=form, problem=problem, problems=problems, page=order_rows(planned.view, desk.now()), spots=spots,
+        sites=[(s.id, s.name) for s in holders.plain_sites(desk)], features=list(first.numbers[0].features.items()),
+        needed=papers.needed(desk, first.carrier.id, first.hold.numbers if first.hold else (), form.site),
     )  # fmt: skip
+    response.headers["Cache-Control"] = "no-store"  # going back asks anew, and is led to the order
+    return response
 
 
 def _joiners(desk: AtDesk, site: str, count: int) -> list[str]:
@@ -165,26 +210,30 @@ def _joiners(desk: AtDesk, site: str, count: int) -> list[str]:
 
 @place.action("/supply/holds/{key}/longer", May.BUY)
 def hold_longer(request: Request, desk: AtDesk, key: str) -> Response:
-    supply.hold_longer(desk, key)
+    holds.hold_longer(desk, key)
     return go(request, f"/supply/holds/{key}")
 
 
 @place.action("/supply/holds/{key}/end", May.BUY)
 def end_hold(request: Request, desk: AtDesk, key: str) -> Response:
-    supply.end_hold(desk, key)
+    holds.end_hold(desk, key)
     return go(request, "/supply")
 
 
 @place.action("/supply/orders", May.BUY)
 def order(
-    request: Request, desk: AtDesk, hold: Annotated[str, Form()], reference: Annotated[str, Form()] = "", site: Annotated[str, Form()] = "",
-    spot: Annotated[str, Form()] = "", feature: Annotated[list[str] | None, Form()] = None, agreed: Annotated[str, Form()] = "",
+    request: Request, desk: AtDesk, hold: Annotated[str, Form()], agreed: Annotated[str, Form()] = "", reference: Annotated[str, Form()] = "",
+    site: Annotated[str, Form()] = "", spot: Annotated[str, Form()] = "", feature: Annotated[list[str] | None, Form()] = None,
     people: Annotated[str, Form(max_length=10_000)] = "", reserve_for: Annotated[str, Form(max_length=200)] = "",
 ) -> Response:  # fmt: skip
-    key, _ = supply.order(
-        desk, reference=reference, account="", site=site, hold_id=hold, spot=spot or None, features=tuple(feature or ()), agreed=agreed, people=people,
-        reserve_for=reserve_for,
-    )  # fmt: skip
+    """Buy what was shown. Where that is another by now, or can't be run, the page comes back as it was filled in, and says why."""
+    form = HoldForm(site, spot, feature or [], reference, people, reserve_for)
+    try:
+        key, _ = ordering.place(desk, form.wanted(hold), agreed=agreed)
+    except (NotAllowedNow, NotUnderstood) as error:
+        if is_swap(request) or error.reason == "hold-over":
+            raise
+        return _held(request, desk, hold, form, problem=error.message)
     return go(request, f"/supply/orders/{key}")
 
 

@@ -61,7 +61,7 @@ class TaskRow:
     when: str
     next_look: datetime | None
     works_from: datetime | None
-    price: Money | None
+    price: str
     holder: str = ""
     is_first: bool = False
     is_last: bool = False
@@ -148,7 +148,7 @@ def _row(task: TaskView, now: datetime, count: int, put_back_at: datetime | None
         when=task.when,
         next_look=stored.next_try if waits else None,
         works_from=stored.works_from if stored.works_from and stored.works_from > now else None,
-        price=task.monthly or task.once,
+        price=_price(task.monthly, task.once),
         holder=task.holder,
         is_first=stored.position == 0,
         is_last=stored.position == count - 1,
@@ -157,6 +157,13 @@ def _row(task: TaskView, now: datetime, count: int, put_back_at: datetime | None
         may_skip=can_skip and stored.state in {TaskState.FAILED, TaskState.WAITING, TaskState.PLANNED},
         is_waiting=stored.state is TaskState.WAITING,
     )
+
+
+def _price(monthly: Money | None, once: Money | None) -> str:
+    """`£3.00 once, £10.15 a month`; '' for what costs nothing."""
+    parts = [f"{money(once)} once"] if once and once.amount else []
+    parts += [f"{money(monthly)} a month"] if monthly and monthly.amount else []
+    return ", ".join(parts)
 
 
 def _classes(task: TaskView, *, stopped: bool) -> str:
