@@ -90,6 +90,11 @@ class Number(Fact):
         return describe(self.e164).national
 
     @property
+    def shown(self) -> str:
+        """As its reader has to see it: see `NumberFacts.shown`."""
+        return describe(self.e164).shown
+
+    @property
     def kind(self) -> Kind:
         return describe(self.e164).kind
 

@@ -127,7 +127,7 @@ def _adopt(task: t.AdoptNumber, estate: Estate, identity: str) -> list[Change]:
     state = next_state(None, Event.ADOPT, State(task.state))
     existing = estate.get(Number, task.number)
     if existing and existing.state not in {State.RELEASED, State.PORTED_OUT, State.CLOSED}:
-        raise NotAllowedNow(f"{existing.national} is in the estate already, {existing.state}.", reason="exists", field="number")
+        raise NotAllowedNow(f"{existing.shown} is in the estate already, {existing.state}.", reason="exists", field="number")
     assignment = None
     if state is State.ASSIGNED:
         if task.holder is None:
@@ -192,7 +192,7 @@ def _is_elsewhere(spot: str | None, site: str, estate: Estate) -> bool:
 def _register(task: t.RegisterAddress, estate: Estate, _identity: str) -> list[Change]:
     number = estate.number(number_in(task))
     if number.spot is None:
-        raise NotAllowedNow(f"{number.national} has no spot to register. Set its spot first.", reason="no-spot")
+        raise NotAllowedNow(f"{number.shown} has no spot to register. Set its spot first.", reason="no-spot")
     return number_changed(number, "number.address-registered", registered_spot=number.spot)
 
 

@@ -16,7 +16,7 @@ from sedge.core.workorders.plan import resolve
 class Aftermath:
     """How one number will stand once the work order is done."""
 
-    national: str
+    shown: str
     rings: str
     somebody_answers: bool
     may_call: str
@@ -42,7 +42,7 @@ def aftermath(bodies: list[Any], report: Report) -> Iterator[Aftermath]:
         may = ", ".join(r.value for r in getattr(holder, "rights", ())) or "takes calls only"
         at_once = usable <= estate.now
         yield Aftermath(
-            national=number.national,
+            shown=number.shown,
             rings=" ".join(rings) or trace.ending.reason,
             somebody_answers=trace.ending.kind is EndingKind.ANSWERED,
             may_call=may,

@@ -84,4 +84,4 @@ def _suits(lines: list[ServiceLine], reading: Reading, site: str) -> list[tuple[
     refs = [HolderRef(kind=kind, id=key) for kind, key in names]
     held = reading.records.held_by(Number, refs)
     held.sort(key=lambda n: (n.site != site, n.e164))
-    return [(n.e164, f"{n.national} ({names[n.holder.kind, n.holder.id]})") for n in held if n.holder]
+    return [(n.e164, f"{n.shown} ({names[n.holder.kind, n.holder.id]})") for n in held if n.holder]

@@ -136,7 +136,7 @@ def caller_words(desk: Desk, text: str) -> str:
         return ""
     if text.strip().lower() in {"withheld", "anonymous"}:
         return "a withheld number"
-    return describe(read_one(text, desk.organisation.home_country, field="caller")).national
+    return describe(read_one(text, desk.organisation.home_country, field="caller")).shown
 
 
 def read_number(desk: Desk, text: str) -> str:
@@ -170,7 +170,7 @@ def place_help_call(desk: Desk, e164: str, digits: str = "") -> Proof:
     number = estate.number(e164)
     desk.require_site(number.site)
     if number.holder is None:
-        raise NotAllowedNow(f"{number.national} is {number.state}; no phone has it.", reason="no-holder")
+        raise NotAllowedNow(f"{number.shown} is {number.state}; no phone has it.", reason="no-holder")
     dialled = digits or COUNTRIES[number.country].emergency[0]
     answer = emergency_test(number, dialled, estate)
     key = desk.new_id("proof")
@@ -208,7 +208,7 @@ def place_test_call(
     desk.require_site(number.site)
     trunk = estate.get(Trunk, number.trunk)
     if number.holder is None and not (direction == "in" and trunk and trunk.connection):
-        raise NotAllowedNow(f"{number.national} is {number.state}; there is nobody to ring.", reason="no-holder")
+        raise NotAllowedNow(f"{number.shown} is {number.state}; there is nobody to ring.", reason="no-holder")
     make = _call_out if direction == "out" else _call_in if number.holder else _call_over
     ok, heard, rang, differs = make(desk, number, estate, presses)
     proof = Proof(

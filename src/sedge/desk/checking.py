@@ -203,7 +203,7 @@ def _of_numbers(reading: Reading, keys: Iterable[str]) -> Iterator[tuple[Subject
     wanted = {f"+{n}" for n in rows}  # the estate holds more: whatever else their holders have
     estate = reading.estate(Needs(numbers=wanted))
     for number in [n for n in estate.all(Number) if n.e164 in wanted and n.in_use]:
-        yield Subject.NUMBER, number.e164, number.national, standing.of_number(number, estate)
+        yield Subject.NUMBER, number.e164, number.shown, standing.of_number(number, estate)
 
 
 def _of_grants(reading: Reading, keys: Iterable[str]) -> Iterator[tuple[Subject, str, str, list[Finding]]]:

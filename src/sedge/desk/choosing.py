@@ -184,7 +184,7 @@ def _feature(numbers: Sequence[Number], form: dict[str, str]) -> tuple[list[Any]
 def _title(act: str, numbers: Sequence[str], to: str = "") -> str:
     from sedge.core.numbers.e164 import describe
 
-    first = describe(numbers[0]).national
+    first = describe(numbers[0]).shown
     return TITLES[act].format(first if len(numbers) == 1 else f"{len(numbers):,} numbers from {first}", to)[:200]
 
 

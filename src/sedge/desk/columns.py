@@ -47,7 +47,7 @@ def _known(row: Row) -> str:
 COLUMNS = {
     c.key: c
     for c in (
-        Column("number", "Number", lambda r: r.number.national, "number", is_code=True),
+        Column("number", "Number", lambda r: r.number.shown, "number", is_code=True),
         Column("e164", "E.164", lambda r: r.number.e164, is_code=True),
         Column("international", "International", lambda r: describe(r.number.e164).international, is_code=True),
         Column("state", "State", lambda r: r.number.state.value),

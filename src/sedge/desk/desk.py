@@ -15,6 +15,7 @@ from sedge.core.access.roles import AccessRole, May, allowed
 from sedge.core.access.scope import Scope
 from sedge.core.errors import Forbidden, NotFound
 from sedge.core.estate import Change, Estate
+from sedge.core.numbers.e164 import read_by
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Account, Hold, Subject
 from sedge.core.workorders.needs import Needs
@@ -232,11 +233,13 @@ class Desk:
 
     @contextmanager
     def reading(self) -> Iterator[Reading]:
+        read_by(self.organisation.home_country)
         with self.house.estates[self.who.organisation].reading() as connection:
             yield Reading(connection, self)
 
     @contextmanager
     def writing(self, *, reason: str = "", work_order: str | None = None) -> Iterator[Writing]:
+        read_by(self.organisation.home_country)
         with self.house.estates[self.who.organisation].writing() as connection:
             yield Writing(connection, self, saving.Stamp(self.now(), self.actor, reason, work_order, self.who.sign_in))
 

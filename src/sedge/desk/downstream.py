@@ -65,7 +65,7 @@ def written(number: Number, number_format: str) -> str:
         case "country code":
             return number.e164[1:]
         case "national":
-            return "".join(c for c in number.national if c.isdigit())
+            return "".join(c for c in number.shown if c.isdigit())
         case "last 4 digits":
             return number.e164[-4:]
         case _:

@@ -44,11 +44,24 @@ def change_tasks(desk: Desk, was: WorkOrder, tasks: Sequence[Any], marks: Sequen
         estate = workorders.load(writing, tasks)
         require_order(desk, writing, order, lambda: workorders.load(writing, [x.body for x in order.tasks]))
         require_tasks(desk, writing, tasks, lambda: estate)
-        order = replace(order, tasks=workorders.stored_tasks(order.id, tasks, estate, marks or [None] * len(tasks)))
+        order = replace(
+            order,
+            title=_retitled(order.title, [x.body for x in was.tasks], tasks),
+            tasks=workorders.stored_tasks(order.id, tasks, estate, marks or [None] * len(tasks)),
+        )
         store.put_tasks(writing.connection, order)
         order = store.save(writing.connection, order)
         writing.touch()
     return order
+
+
+def _retitled(title: str, before: Sequence[Any], after: Sequence[Any]) -> str:
+    """The title of a draft in which one number has taken another's place: it names the one that is meant now."""
+    old, new = ({task.e164 for task in tasks if task.e164} for tasks in (before, after))
+    if len(old - new) != 1 or len(new - old) != 1:
+        return title
+    gone, come = describe((old - new).pop()), describe((new - old).pop())
+    return title.replace(gone.international, come.shown).replace(gone.national, come.shown)[:200]
 
 
 def add_remedies(desk: Desk, key: str) -> WorkOrder:
@@ -247,7 +260,7 @@ def overlaps(reading: Reading, order: WorkOrder) -> list[Overlap]:
     rows = touching_store.others(reading.connection, order.id)
     names = reading.records.names((Subject(kind), ref) for _, kind, ref in rows if kind != Subject.NUMBER)
     for other, kind, ref in rows:
-        said = describe(ref).national if kind == Subject.NUMBER else names.get((Subject(kind), ref), ref)
+        said = describe(ref).shown if kind == Subject.NUMBER else names.get((Subject(kind), ref), ref)
         if other.id not in found:
             found[other.id] = Overlap(other.no, other.title, other.state.value, other.created_by, [])
         found[other.id].things.append(said)
@@ -288,7 +301,7 @@ def keep_as_template(desk: Desk, key: str, name: str) -> Template:
         things = touching_store.things_of([x.body for x in order.tasks])
         names = writing.records.names((Subject(kind), ref) for kind, ref in things if kind != Subject.NUMBER)
         slots = [
-            (kind, ref, describe(ref).national if kind == Subject.NUMBER else names.get((Subject(kind), ref), ref)) for kind, ref in things
+            (kind, ref, describe(ref).shown if kind == Subject.NUMBER else names.get((Subject(kind), ref), ref)) for kind, ref in things
         ]
         row = {"id": desk.new_id("template"), "name": name, "created_by": desk.actor, "created_at": writing.now}
         writing.connection.execute(table.insert().values(**row, body=json.dumps({"tasks": tasks, "slots": slots})))

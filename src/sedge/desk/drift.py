@@ -289,7 +289,7 @@ def _task(row: Any, direction: str, account: Account, carrier: Carrier, home: Si
     if kind is not DriftKind.NOT_OURS:
         return t.FollowCarrier(number=e164, drift=kind.value, theirs=row.theirs)
     if home is None:
-        raise NotUnderstood(f"Choose the site that {describe(e164).national} comes to.", field="site")
+        raise NotUnderstood(f"Choose the site that {describe(e164).shown} comes to.", field="site")
     price = row.theirs.rpartition(", ")[2].split()[0]
     capacity = carrier.capacities[0] if carrier.capacities else Capacity.ANY
     return t.AdoptNumber(number=e164, account=account.id, site=home.id, capacity=capacity, monthly=money(price, account.balance.currency))

@@ -79,7 +79,7 @@ class _Sheet:
         of_site[1] += line.comes
         if line.comes and not line.cautions:
             return
-        national = describe(line.e164).national
+        national = describe(line.e164).shown
         for reason in {link.replace(national, "the number") for link in (*line.broken, *line.cautions)}:
             self.reasons[reason] = self.reasons.get(reason, 0) + 1
         self.wrong_count += 1
@@ -248,7 +248,7 @@ def as_pdf(desk: Desk, key: str) -> bytes:
     """The report on paper: figures, reasons, and every number for which help would not come."""
     report, lines, _ = look(desk, key)
     wrong = [x for x in lines if not x.comes]
-    rows = tuple((describe(x.e164).national, x.holder, x.site, " ".join(x.broken)) for x in wrong[:MOST_ON_PAPER])
+    rows = tuple((describe(x.e164).shown, x.holder, x.site, " ".join(x.broken)) for x in wrong[:MOST_ON_PAPER])
     figures = (
         ("Tested", f"{report.numbers:,} numbers in use, {report.of}"), ("Help comes", f"for {report.comes:,} of them"), ("To look at", f"{report.cautions:,}"),
         ("People without a spot", f"{report.people_without_spot:,}"), ("By", report.by), ("When", f"{report.at:%-d %B %Y, %H:%M} UTC"),

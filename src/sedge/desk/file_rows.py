@@ -277,7 +277,7 @@ def _compare(out: SortedOut, line: int, row: Incoming, number: Number) -> None:
     if row.holder and number.holder != row.holder:
         found.append("its holder is another one here")
     if found:
-        out.differs.append((line, describe(number.e164).national, "; ".join(found)))
+        out.differs.append((line, describe(number.e164).shown, "; ".join(found)))
     if after != number:
         out.changed.append((line, number, after))
     elif not found:
@@ -288,7 +288,7 @@ def added(report: Report, rows: Rows, out: SortedOut) -> Report:
     first = report.first
     if len(first) < MOST_SHOWN:
         new = out.first(MOST_SHOWN - len(first))
-        first += tuple((line, describe(f"+{r.number}").national, r.state.value, r.site, r.label) for line, r in new)
+        first += tuple((line, describe(f"+{r.number}").shown, r.state.value, r.site, r.label) for line, r in new)
     return Report(
         rows=report.rows + rows.length,
         new=report.new + out.count_of_new,

@@ -181,6 +181,6 @@ def arrived(desk: Desk, key: str, text: str, *, setup: str = "", monthly: str = 
         account = reading.records.the(Account, order.account)
     _form_of(order)
     lines = arrivals_in(desk, text, account.balance.currency, setup=setup, monthly=monthly)
-    first = describe(lines[0].number).national
+    first = describe(lines[0].number).shown
     title = f"Arrived for {order.reference}: {first if len(lines) == 1 else f'{len(lines)} numbers from {first}'}"
     return workorders.draft(desk, title[:200], [t.RecordArrival(order=order.id, lines=tuple(lines))])

@@ -257,7 +257,7 @@ def one_site(desk: Desk, key: str) -> SiteView:
         if row is None:
             row = SiteRow(reading.records.the(Site, key), None, 0, 0, 0)
         held = reading.records.held_by(Number, [HolderRef(kind=HolderKind.SITE, id=key)])
-        main = next((n.national for n in held if n.assignment and n.assignment.role is Role.MAIN), "")
+        main = next((n.shown for n in held if n.assignment and n.assignment.role is Role.MAIN), "")
         account = reading.records.find(Account, row.site.account) if row.site.account else None
     return SiteView(row, spots_of(desk, key), main, f"{account.name}, {row.site.supply_model.value}" if account else "")
 

@@ -25,14 +25,14 @@ def hold(desk: Desk, account_id: str, numbers: list[str]) -> Hold:
         ours = [n for n in reading.records.many(Number, numbers) if n.state not in ENDED]
     if ours:
         raise NotAllowedNow(
-            f"{ours[0].national} is in the estate already. Choose others.", field="numbers", reason="ours", numbers=[n.e164 for n in ours]
+            f"{ours[0].shown} is in the estate already. Choose others.", field="numbers", reason="ours", numbers=[n.e164 for n in ours]
         )
     try:
         held = desk.at_carrier(account).hold(numbers)
     except OutsideRefused as error:
         if error.reason == "taken":
             gone = error.facts.get("numbers", [])
-            names = ", ".join(describe(n).national for n in gone[:3])
+            names = ", ".join(describe(n).shown for n in gone[:3])
             raise OutsideRefused(
                 f"{names} {'is' if len(gone) == 1 else 'are'} no longer to be had. Search again and choose others.",
                 field="numbers",

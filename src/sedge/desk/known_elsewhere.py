@@ -49,7 +49,7 @@ def listing(desk: Desk, *, find: str = "", system: str = "", kind: str = "", lim
         names = reading.records.names(others)
     return [
         Known(
-            row.subject, row.ref, describe(row.ref).national if row.subject == Subject.NUMBER else names.get((Subject(row.subject), row.ref)) or row.ref,
+            row.subject, row.ref, describe(row.ref).shown if row.subject == Subject.NUMBER else names.get((Subject(row.subject), row.ref)) or row.ref,
             row.system, row.value,
         )
         for row in rows

@@ -92,12 +92,12 @@ def _of_person(person: Person, held: list[Number], gone: list[Number], estate: E
         "name": person.name, "organisation": organisation, "signature": SENDER_NOTE,
         "held": [
             {
-                "national": n.national, "e164": n.e164, "role": n.assignment.role.value if n.assignment else "",
+                "national": n.shown, "e164": n.e164, "role": n.assignment.role.value if n.assignment else "",
                 "works_from": estate.clock(n.assignment.works_from) if n.assignment else "–",
             }
             for n in held
         ],
-        "lost": [{"national": n.national, "e164": n.e164} for n in gone],
+        "lost": [{"national": n.shown, "e164": n.e164} for n in gone],
         "places": [_place(spot, estate) for spot in sorted({n.spot for n in held if n.spot})],
     }  # fmt: skip
 

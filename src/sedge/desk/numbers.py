@@ -70,7 +70,7 @@ def card(desk: Desk, e164: str, at: datetime | None = None) -> Card:
         if at is not None:
             number = ledger.as_it_stood(reading.connection, Subject.NUMBER, e164, at)
         if number is None:
-            name = describe(e164).national
+            name = describe(e164).shown
             missing = (
                 f"{name} was not in the estate on {at:%-d %B %Y}." if at else f"{name} is not in the estate. Check its digits, or order it."
             )
@@ -155,7 +155,7 @@ def find(desk: Desk, text: str, *, limit: int = 8) -> Found:
     for n in numbers:
         holder = names.get((n.holder.subject, n.holder.id), "") if n.holder else ""
         detail = ", ".join(x for x in (holder, n.label, n.state.value if not holder else "") if x)
-        groups.setdefault("Numbers", []).append((n.national, detail, Subject.NUMBER, n.e164))
+        groups.setdefault("Numbers", []).append((n.shown, detail, Subject.NUMBER, n.e164))
     for tag, count in tags:
         groups.setdefault("Tags", []).append((tag, counted(count, "number"), Subject.TAG, tag))
     for no, title in orders:

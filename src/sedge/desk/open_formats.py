@@ -37,7 +37,7 @@ def number_pidf_lo(desk: Desk, e164: str) -> bytes:
     with desk.reading() as reading:
         number = reading.records.the(Number, e164)
         if not number.spot:
-            raise NotAllowedNow(f"{number.national} has no spot. Set one first.", reason="no-spot")
+            raise NotAllowedNow(f"{number.shown} has no spot. Set one first.", reason="no-spot")
         spot = reading.records.the(Spot, number.spot)
         address, site = reading.records.the(Address, spot.address), reading.records.the(Site, spot.site)
     return pidf_lo(_place(desk, spot, address, site, f"tel:{e164}"))

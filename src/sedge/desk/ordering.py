@@ -186,7 +186,7 @@ def _not_twice(desk: Desk, numbers: tuple[str, ...]) -> None:
         ordered = {line.number for task in store.open_of_kind(reading.connection, "order_numbers") for line in task.body.lines}
     if taken := [n for n in numbers if n in ours or n in ordered]:
         what = "is in the estate already" if taken[0] in ours else "is being ordered already"
-        raise NotAllowedNow(f"{describe(taken[0]).national} {what}. Choose others.", field="numbers", reason="ours", numbers=taken)
+        raise NotAllowedNow(f"{describe(taken[0]).shown} {what}. Choose others.", field="numbers", reason="ours", numbers=taken)
 
 
 def order_of(work_order: WorkOrder) -> str:

@@ -189,7 +189,7 @@ def remove(desk: Desk, code: str) -> Spot:
             f"{found.spot.name} is the usual spot of {found.site.name}. Choose another for the site first.", reason="usual", field="spot"
         )
     if found.in_use:
-        names = [*(p.name for p in found.people), *(x.name for x in found.lines), *(n.national for n in found.numbers)]
+        names = [*(p.name for p in found.people), *(x.name for x in found.lines), *(n.shown for n in found.numbers)]
         more = f" and {len(names) - 4} more" if len(names) > 4 else ""
         raise NotAllowedNow(
             f"{found.spot.name} is where {', '.join(names[:4])}{more} would be looked for. Move them first.",

@@ -81,7 +81,7 @@ def plan(desk: Desk, asked: Asked) -> Planned:
     strange = next((n for n in pins.values() if n not in known), None)
     if strange:
         person = next(p for p, n in pins.items() if n == strange)
-        raise NotUnderstood(f"{describe(strange).national} is not among the numbers that may be given.", field=f"pin-{person}")
+        raise NotUnderstood(f"{describe(strange).shown} is not among the numbers that may be given.", field=f"pin-{person}")
     weights = {wish: max(0, min(MOST_WEIGHT, w)) for wish, w in (asked.weights or {}).items()}
     problem = Problem(people=tuple(wants), numbers=tuple(free), pins=pins, barred=asked.barred, **({"weights": weights} if weights else {}))
     return Planned(problem, solve(problem), {key: n.e164 for key, n in held.items()}, {s.id: s.name for s in sites.values()})

@@ -115,7 +115,7 @@ def _prepare(desk: Desk, port: Port, estate: Estate) -> str:
                 if error.reason != "address":
                     raise
                 name = estate.carrier_of(number).name
-                return f"{name} does not register the address for {number.national}, so nothing was switched: {error.facts.get('why', 'it says no more')}."
+                return f"{name} does not register the address for {number.shown}, so nothing was switched: {error.facts.get('why', 'it says no more')}."
     tell(desk, changes, estate)
     return ""
 

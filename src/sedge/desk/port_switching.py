@@ -181,7 +181,7 @@ def give(desk: Desk, key: str, given: dict[str, PortLine], features: list[str] |
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
         if unknown := sorted(set(given) - {line.e164 for line in port.lines}):
-            raise NotUnderstood(f"{describe(unknown[0]).national} is not in this port.", field="lines")
+            raise NotUnderstood(f"{describe(unknown[0]).shown} is not in this port.", field="lines")
         for line in given.values():
             if line.holder:
                 reading.records.the(RECORD_TYPES[line.holder.subject], line.holder.id)
@@ -324,9 +324,7 @@ def close(desk: Desk, key: str) -> Port:
         held = {n.e164 for n in reading.records.many(Number, port.numbers) if n.state is State.ASSIGNED}
     open_ = next((e164 for e164, _, ok in ticked(desk, port) if e164 in held and not ok), None)
     if open_:
-        raise NotAllowedNow(
-            f"{describe(open_).national} is not proven since it was switched. Call it first.", reason="unproven", number=open_
-        )
+        raise NotAllowedNow(f"{describe(open_).shown} is not proven since it was switched. Call it first.", reason="unproven", number=open_)
     with desk.writing() as writing:
         proven = gone_through(writing.records.the(Port, key), PortEvent.PROVE)
         closed = gone_through(proven.after, PortEvent.CLOSE, Said(at=writing.now, by=desk.actor, what="noted", text="closed"))
@@ -381,7 +379,7 @@ def run_sheet(desk: Desk, key: str) -> RunSheet:
         phone = f"extension {holder.extension}" if isinstance(holder, Person) and holder.extension else ""
         return SheetLine(
             line.e164, line.used_for, holder.name if holder else "", phone, f"{spot.name} ({spot.id})" if spot else "", paths.get(line.path or "", ""),
-            describe(line.fallback).national if line.fallback else "",
+            describe(line.fallback).shown if line.fallback else "",
         )  # fmt: skip
 
     hours = [

@@ -116,7 +116,7 @@ def split(desk: Desk, key: str, text: str) -> Port:
         if not apart:
             raise NotUnderstood("Name numbers of this port, in any form, ranges with a dash.", field="apart")
         if unknown := sorted(wanted - {x.e164 for x in port.lines}):
-            raise NotUnderstood(f"{describe(unknown[0]).national} is not in this port.", field="apart")
+            raise NotUnderstood(f"{describe(unknown[0]).shown} is not in this port.", field="apart")
         stay = tuple(x for x in port.lines if x.e164 not in wanted)
         if not stay:
             raise NotAllowedNow("That is all of them; nothing would be left of this port.", reason="all", field="apart")

@@ -200,9 +200,7 @@ def look(desk: Desk, key: str) -> PortView:
         )
     last = next((s for s in reversed(port.said) if s.what == "rejected"), None)
     rejected = (last, rejection(last.code)) if last and port.state in {PortState.REJECTED, PortState.DRAFT} else None
-    spans = [
-        (describe(f"+{s.first}").national, describe(f"+{s.last}").national, s.last - s.first + 1) for s in NumberSet.of(port.numbers).spans
-    ]
+    spans = [(describe(f"+{s.first}").shown, describe(f"+{s.last}").shown, s.last - s.first + 1) for s in NumberSet.of(port.numbers).spans]
     told = [first if first == last_ else f"{first} to {last_} ({count})" for first, last_, count in spans]
     wrong = ""
     if port.foc and port.state in {PortState.ACCEPTED, PortState.DUE}:
@@ -218,7 +216,7 @@ def _lacking(port: Port) -> list[Lacking]:
         settled = next((s for s in port.settled if line.e164 in s), "")
         found.append(
             Lacking(
-                f"{describe(line.e164).national} carries the {line.hangs}",
+                f"{describe(line.e164).shown} carries the {line.hangs}",
                 bool(settled),
                 settled.partition(": ")[2] or "what becomes of it?",
             )
@@ -226,7 +224,7 @@ def _lacking(port: Port) -> list[Lacking]:
     if port.left_behind and any(x.hangs == "main billing number" for x in port.lines):
         main = d.new_main_number
         found.append(
-            Lacking("A new main billing number", bool(main), describe(main).national if main else "numbers stay behind: which becomes it?")
+            Lacking("A new main billing number", bool(main), describe(main).shown if main else "numbers stay behind: which becomes it?")
         )
     if code := LEADS[port.country].needs_code if port.country in LEADS else "":
         without = sum(not x.code for x in port.lines if not x.refused)
@@ -284,13 +282,13 @@ def _codes(port: Port, form: dict[str, str]) -> dict[str, str]:
             raise NotUnderstood(f"Line {no}: put a semicolon or a tab between the number and its code.", field="codes")
         e164 = _number(number, port, "codes")
         if e164 not in told:
-            raise NotUnderstood(f"Line {no}: {describe(e164).national} is not in this port.", field="codes")
+            raise NotUnderstood(f"Line {no}: {describe(e164).shown} is not in this port.", field="codes")
         told[e164] = rest[0][:MOST_CODE]
     lead = LEADS.get(port.country)
     wrong = next(((e164, why) for e164, code in told.items() if lead and code and (why := lead.code_problem(code))), None)
     if wrong:
         field = "codes" if form.get("codes", "").strip() else f"code:{wrong[0]}"
-        raise NotUnderstood(f"{describe(wrong[0]).national}: {wrong[1]}", field=field)
+        raise NotUnderstood(f"{describe(wrong[0]).shown}: {wrong[1]}", field=field)
     return told
 
 
@@ -370,7 +368,7 @@ def mandate_of(desk: Desk, key: str) -> bytes:
     view = look(desk, key)
     port, d = view.port, view.port.details
     account = tuple((name, getattr(d, name)) for name in ("name", "address", "account", "pin") if getattr(d, name))
-    account += tuple((name, describe(getattr(d, name)).national) for name in ("main_number", "new_main_number") if getattr(d, name))
+    account += tuple((name, describe(getattr(d, name)).shown) for name in ("main_number", "new_main_number") if getattr(d, name))
     codes = tuple((x.e164, x.code) for x in port.lines if x.code and not x.refused)
     return mandate(
         MandateFacts(

@@ -53,7 +53,7 @@ def depends_on(desk: Desk, e164: str) -> Retirement:
             (n for n in estate.numbers_of(_site_ref(site)) if n.assignment and n.assignment.role is Role.MAIN and n.e164 != e164), None
         )
     rest = rest_of(number, estate)
-    instead = f" Please call {main.national}." if main else ""
+    instead = f" Please call {main.shown}." if main else ""
     return Retirement(number, found, choices(number, carrier, desk.now().date(), rest), rest, f"This number is no longer in use.{instead}")
 
 
@@ -90,9 +90,9 @@ def plan(desk: Desk, e164: str, *, then: str, rest: str = "", announcement: str 
         tasks.append(t.ReleaseNumber(number=e164, after_rest=True))
     if not tasks:
         raise NotAllowedNow(
-            f"{number.national} is {number.state} already. Choose to release it, if it shall go.", reason="nothing", field="then"
+            f"{number.shown} is {number.state} already. Choose to release it, if it shall go.", reason="nothing", field="then"
         )
-    return tasks, f"Retire {number.national}"
+    return tasks, f"Retire {number.shown}"
 
 
 # ── many at once ──

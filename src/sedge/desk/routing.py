@@ -80,7 +80,7 @@ def _names(number: Number, estate: Estate) -> dict[str, Any]:
     body = path_of(number, estate).model_dump(mode="json")
     steps = body["steps"].values()
     outside = {key for step in steps for key in (*step.get("mobiles", ()), *((step["to"],) if step.get("to") else ()))}
-    names = {key: describe(key).national for key in outside}
+    names = {key: describe(key).shown for key in outside}
     names |= {s.id: s.name for s in estate.all(Downstream)}
     if not any(step.get("extensions") for step in steps):
         return {"names": names}
@@ -97,7 +97,7 @@ def rules_of(person: Person, estate: Estate) -> dict[str, Any]:
         "timezone": site.timezone if site else "UTC",
         "devices": list(rules.devices),
         "mobile": rules.mobile,
-        "mobile_shown": describe(rules.mobile).national if rules.mobile else "",
+        "mobile_shown": describe(rules.mobile).shown if rules.mobile else "",
         "left": person.left,
     }
 

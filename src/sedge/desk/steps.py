@@ -169,7 +169,7 @@ def _told(desk: Desk, task: t.RegisterAddress | t.TellPlace, estate: Estate) -> 
     except OutsideRefused as error:
         if error.reason != "address":
             raise
-        return Failed(f"{carrier.name} does not register the address for {number.national}: {error.facts.get('why', 'it says no more')}.")
+        return Failed(f"{carrier.name} does not register the address for {number.shown}: {error.facts.get('why', 'it says no more')}.")
     return None
 
 
@@ -271,7 +271,7 @@ def _refusal(error: OutsideRefused) -> str:
 
 def _other_prices(error: OutsideRefused) -> str:
     prices: dict[str, dict[str, str]] = error.facts.get("prices", {})
-    one = next((f": {describe(n).national} is {now['setup']} once and {now['monthly']} a month by now" for n, now in prices.items()), "")
+    one = next((f": {describe(n).shown} is {now['setup']} once and {now['monthly']} a month by now" for n, now in prices.items()), "")
     more = f", and {len(prices) - 1} more" if len(prices) > 1 else ""
     return (
         f"{error.facts['service']} asks other prices than it did{one}{more}. Nothing was bought. "
@@ -411,7 +411,7 @@ def _set_feature(desk: Desk, task: t.SetFeature) -> Outcome:
     except OutsideRefused as error:
         name = estate.carrier_of(number).name
         why = error.facts.get("why") or error.reason
-        return Failed(f"{name} does not switch {task.feature} {'on' if task.on else 'off'} for {number.national}: {why}.")
+        return Failed(f"{name} does not switch {task.feature} {'on' if task.on else 'off'} for {number.shown}: {why}.")
 
     def switched(writing: Writing) -> list[Change]:
         now = writing.estate(needs(task))
@@ -437,7 +437,7 @@ def _tell_carrier(desk: Desk, task: t.TellCarrier) -> Outcome:
         carrier.put_right(task.number, task.drift, task.ours)
     except OutsideRefused as error:
         why = error.facts.get("why", error.reason)
-        return Failed(f"{carrier.name} does not put it right for {describe(task.number).national}: {why}.")
+        return Failed(f"{carrier.name} does not put it right for {describe(task.number).shown}: {why}.")
     return Done()
 
 

@@ -60,7 +60,7 @@ def _wanting(reading: Reading, column: Any) -> tuple[int, str]:
     life = tables.life
     query = select(life.c.number).where(text("attention = 1"), column.is_(None), is_open()).order_by(life.c.number)
     numbers = list(reading.connection.execute(query.limit(MOST_COUNTED + 1)).scalars())
-    return len(numbers), describe(f"+{numbers[0]}").national if numbers else ""
+    return len(numbers), describe(f"+{numbers[0]}").shown if numbers else ""
 
 
 def _ports(reading: Reading) -> Iterator[Todo]:
@@ -92,7 +92,7 @@ def _gone_unasked(reading: Reading) -> Iterator[Todo]:
 
 def _first_of(numbers: Sequence[str]) -> str:
     more = f" and {_count(len(numbers) - 1, 'other')}" if len(numbers) > 1 else ""
-    return f"{describe(numbers[0]).national}{more}"
+    return f"{describe(numbers[0]).shown}{more}"
 
 
 def _port_outs(desk: Desk, reading: Reading) -> Iterator[Todo]:
@@ -141,7 +141,7 @@ def _emergency(reading: Reading) -> Iterator[Todo]:
         yield Todo(
             Mark.WRONG,
             f"{_count(len(unregistered), 'number')} registered elsewhere than where help must go",
-            f"For {unregistered[0].national} the carrier would show the operator another place, or none.",
+            f"For {unregistered[0].shown} the carrier would show the operator another place, or none.",
             "/safety",
             "Put it right",
         )
@@ -180,7 +180,7 @@ def _odd_numbers(reading: Reading) -> Iterator[Todo]:
     if endless:
         first = endless[0]
         yield Todo(
-            Mark.WAITING, f"{_count(len(endless), 'number')} reserved or resting without an end", f"{first.national} is {first.state} for good, as it looks.",
+            Mark.WAITING, f"{_count(len(endless), 'number')} reserved or resting without an end", f"{first.shown} is {first.state} for good, as it looks.",
             f"/numbers/{first.e164[1:]}", "Look at it",
         )  # fmt: skip
     departed = select(person.c.id).where(person.c.departed.is_(True))
@@ -193,7 +193,7 @@ def _odd_numbers(reading: Reading) -> Iterator[Todo]:
     if left:
         numbers = ",".join(str(row.number) for row in left)
         yield Todo(
-            Mark.WRONG, f"{_count(len(left), 'number')} held by people who have left", f"{describe(f'+{left[0].number}').national} still rings {left[0].name}.",
+            Mark.WRONG, f"{_count(len(left), 'number')} held by people who have left", f"{describe(f'+{left[0].number}').shown} still rings {left[0].name}.",
             f"/numbers/chosen?pick={numbers}&act=unassign", "Take them back",
         )  # fmt: skip
 
@@ -214,7 +214,7 @@ def _lapsing(reading: Reading) -> Iterator[Todo]:
         first = found[0]
         until = f"{first.state_until:%-d %B}" if first.state_until else ""
         yield Todo(
-            Mark.WAITING, f"{_count(len(found), 'reservation')} about to lapse", f"{first.national}, {first.state_reason or 'reserved'}, until {until}.",
+            Mark.WAITING, f"{_count(len(found), 'reservation')} about to lapse", f"{first.shown}, {first.state_reason or 'reserved'}, until {until}.",
             "/numbers?view=list&state=reserved&sort=until&show=number,state,until,label,site", "Look at them",
         )  # fmt: skip
 
@@ -246,7 +246,7 @@ def _idle(reading: Reading) -> Iterator[Todo]:
         at = life.c.number.between(first.hundred * 100, first.hundred * 100 + 99), life.c.site == first.site, is_open()
         one = reading.records.where(Number, *at, order_by=life.c.number, limit=1)[0]
         yield Todo(
-            Mark.NONE, f"{_count(total, 'number')} in {_count(len(idle), 'block')} that nobody uses", f"{one.national[:-2]}xx costs {in_words(one.monthly.times(int(first.numbers)))} a month.",
+            Mark.NONE, f"{_count(total, 'number')} in {_count(len(idle), 'block')} that nobody uses", f"{one.shown[:-2]}xx costs {in_words(one.monthly.times(int(first.numbers)))} a month.",
             f"/numbers?view=list&find=%2B{first.hundred}xx", "Look at them",
         )  # fmt: skip
 
@@ -416,7 +416,7 @@ def _proofs(desk: Desk) -> Iterator[Todo]:
     stale = calls.proofs(desk, stale=True, limit=PROOFS_LOOKED_AT)
     if stale:
         first, _ = stale[0]
-        national = describe(first.e164).national
+        national = describe(first.e164).shown
         yield Todo(
             Mark.WAITING, f"{_count(len(stale), 'proof')} gone stale", f"Something on the way of calls to {national} has changed since.",
             f"/numbers/{first.e164[1:]}/test-call", "Prove again",

@@ -46,4 +46,4 @@ def draft(desk: Desk, e164: str, holder: HolderRef, role: Role = Role.MAIN) -> W
     """The shortest way as the draft of a work order; the assignment alone where nothing makes it work, with its stops."""
     answer = ask(desk, e164, holder, role)
     tasks = answer.found.tasks or [t.AssignNumber(number=e164, holder=holder, role=role)]
-    return workorders.draft(desk, f"Give {answer.number.national} to {answer.holder}", tasks)
+    return workorders.draft(desk, f"Give {answer.number.shown} to {answer.holder}", tasks)

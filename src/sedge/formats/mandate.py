@@ -122,7 +122,7 @@ def ranges(numbers: tuple[str, ...], to: str) -> list[str]:
     """`0117 496 0800 to 0117 496 0859`, or a number alone, ascending."""
     found = []
     for span in NumberSet.of(numbers).spans:
-        first, last = (describe(f"+{n}").national for n in (span.first, span.last))
+        first, last = (describe(f"+{n}").shown for n in (span.first, span.last))
         found.append(first if first == last else f"{first} {to} {last}")
     return found
 
@@ -138,7 +138,7 @@ def _ranges(pdf: "FPDF", facts: MandateFacts, words: _Words) -> None:
     pdf.set_text_color(*INK)
     if codes:
         for e164 in facts.numbers:
-            pdf.cell(0, 5.4, f"{describe(e164).national}    {words.code} {codes.get(e164, '–')}", new_x="LMARGIN", new_y="NEXT")
+            pdf.cell(0, 5.4, f"{describe(e164).shown}    {words.code} {codes.get(e164, '–')}", new_x="LMARGIN", new_y="NEXT")
         return
     listed = ranges(facts.numbers, words.to)
     for left, right in zip(listed[::2], [*listed[1::2], ""], strict=False):

@@ -151,7 +151,7 @@ def title_of(record: Any) -> str:
     """The name under which people know a record."""
     match record:
         case Number():
-            return record.national
+            return record.shown
         case Address():
             return record.elements.one_line
         case Port():
@@ -161,7 +161,7 @@ def title_of(record: Any) -> str:
         case KeptFree():
             return record.why
         case Proof():
-            return describe(record.e164).national
+            return describe(record.e164).shown
         case _:
             for attribute in ("name", "reference", "e164"):
                 if value := getattr(record, attribute, ""):

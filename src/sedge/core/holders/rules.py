@@ -69,7 +69,7 @@ def holds_nothing(task: t.ChangePerson, estate: Estate) -> Finding | None:
     products = {p.id: p for p in estate.all(Product)}
     back = [t.UnassignNumber(number=n.e164, holder=ref) for n in numbers]
     seats = sorted(grants, key=lambda g: -len(products[g.product].prerequisites))
-    names = [n.national for n in numbers] + [products[g.product].name for g in seats]
+    names = [n.shown for n in numbers] + [products[g.product].name for g in seats]
     tasks = (*back, *(t.RevokeLicence(holder=ref, product=g.product) for g in seats))
     return stop(
         f"{person.name} still has {', '.join(names[:4])}{' and more' if len(names) > 4 else ''}.",
@@ -126,7 +126,7 @@ def spot_after_move(task: t.ChangePerson, estate: Estate) -> Finding | None:
     held = estate.numbers_of(ref_of(person.id))
     words = f"{person.name} moves to {site.name} and has no spot there. Choose where they will be."
     other = remedies or [elsewhere(f"Add a spot of {site.name}", "spots", site.id)]
-    return stop(f"{words} {held[0].national} would still send help to where they were.", *other) if held else warn(words, *other)
+    return stop(f"{words} {held[0].shown} would still send help to where they were.", *other) if held else warn(words, *other)
 
 
 @rule("group.members-are-here", t.SetGroup)

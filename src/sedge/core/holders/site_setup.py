@@ -123,8 +123,8 @@ def _main(facts: Facts) -> Step:
             "main", "Main number", Level.STOP, "None: who calls for help from a phone without a number could not be rung back.", "give-main"
         )
     if found.path is None:
-        return Step("main", "Main number", Level.WARN, f"{found.national} has no call path; callers would hear nothing.", "path")
-    return Step("main", "Main number", Level.PASS, found.national)
+        return Step("main", "Main number", Level.WARN, f"{found.shown} has no call path; callers would hear nothing.", "path")
+    return Step("main", "Main number", Level.PASS, found.shown)
 
 
 def _with_role(facts: Facts, role: Role) -> Number | None:
@@ -133,7 +133,7 @@ def _with_role(facts: Facts, role: Role) -> Number | None:
 
 def _role(facts: Facts, role: Role, key: str, what: str, why: str, otherwise: Level) -> Step:
     found = _with_role(facts, role)
-    return Step(key, what, Level.PASS, found.national) if found else Step(key, what, otherwise, f"None yet. {why}", f"give-{key}")
+    return Step(key, what, Level.PASS, found.shown) if found else Step(key, what, otherwise, f"None yet. {why}", f"give-{key}")
 
 
 def _desk(facts: Facts) -> Step:

@@ -382,7 +382,7 @@ class _Matching:
                 self._number(number, of, people)
 
     def _number(self, number: int, rows: list[Row], people: dict[tuple[int, int], Somebody]) -> None:
-        national = describe(f"+{number}").national
+        national = describe(f"+{number}").shown
         keys = tuple(row.key for row in rows)
         asked_before = len(self.sheet.questions) + sum(map(len, self.asked.values()))
         holders = _once(people[row.key] for row in rows if row.key in people)
@@ -414,7 +414,7 @@ class _Matching:
         site = (sites[0] if sites else "") or (
             who.site if who and who.site else self.known.holders.sites.get(who.ref, "") if who and who.ref else ""
         )
-        national = describe(f"+{number}").national
+        national = describe(f"+{number}").shown
         keys = [row.key for row in rows]
         if not site:
             self.sheet.questions.append(

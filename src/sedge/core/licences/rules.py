@@ -114,8 +114,8 @@ def _still_needed(key: str, ref: HolderRef, left: set[str], estate: Estate) -> F
     works = working(left, products)
     for number in estate.numbers_of(ref):
         if key in estate.carrier_of(number).asks_of.get(ref.kind, ()) and key not in works:
-            back = add_before(f"Take {number.national} back first", t.UnassignNumber(number=number.e164, holder=ref), automatic=False)
-            return stop(f"{holder.name} needs {product.name} for {number.national}, which would stop working.", back)
+            back = add_before(f"Take {number.shown} back first", t.UnassignNumber(number=number.e164, holder=ref), automatic=False)
+            return stop(f"{holder.name} needs {product.name} for {number.shown}, which would stop working.", back)
     idle = [products[k] for k in left if k in products and k not in works]
     if idle:
         names = " and ".join(p.name for p in idle)

@@ -7,6 +7,7 @@ most likely first, or one named problem. The ranges reserved for fiction count a
 import re
 import unicodedata
 from collections.abc import Iterator
+from contextvars import ContextVar
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import NamedTuple
@@ -46,6 +47,23 @@ class NumberFacts:
     national: str
     international: str
     parts: tuple[str, str, str]
+
+    @property
+    def shown(self) -> str:
+        """As its reader has to see it: nationally at home, with plus and country code (ITU-T E.123) where it could be misread."""
+        home = _reader.get()
+        return self.national if home in {"", self.country} else self.international
+
+
+_reader: ContextVar[str] = ContextVar("the reader's country", default="")
+
+
+def read_by(country: str) -> None:
+    """Whoever reads what is written from now on, in this thread or task, is at home in `country` (ISO 3166): the ambient half of a locale.
+
+    Every desk says so when it begins to read or write, so that sentences of the core, pages, mails and files agree.
+    """
+    _reader.set(country)
 
 
 class Candidate(NamedTuple):
@@ -197,7 +215,7 @@ def _described(e164: str) -> NumberFacts:
 
 def in_national(text: str) -> str:
     """What somebody outside wrote, with E.164 numbers in it as people read them."""
-    return re.sub(r"\+[1-9]\d{6,14}", lambda found: describe(found[0]).national, text)
+    return re.sub(r"\+[1-9]\d{6,14}", lambda found: describe(found[0]).shown, text)
 
 
 def block_of(e164: str, size: int = 100) -> str:

@@ -71,9 +71,9 @@ def _caller_id(number: Number, estate: Estate) -> Standing:
     if shown.withheld:
         return Standing("Caller ID", f"withheld: {shown.because}", Mark.GOOD)
     if shown.number == number.e164:
-        return Standing("Caller ID", f"{number.national}, this number", Mark.GOOD)
+        return Standing("Caller ID", f"{number.shown}, this number", Mark.GOOD)
     known = estate.get(Number, shown.number)
-    return Standing("Caller ID", f"{describe(shown.number).national}: {shown.because}", Mark.GOOD if known and known.holder else Mark.WRONG)
+    return Standing("Caller ID", f"{describe(shown.number).shown}: {shown.because}", Mark.GOOD if known and known.holder else Mark.WRONG)
 
 
 def _proof(number: Number, estate: Estate) -> Standing:

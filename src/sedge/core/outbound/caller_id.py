@@ -37,19 +37,17 @@ def presented(person: Person, own: Number | None, estate: Estate) -> Presented:
     if said.shows == "withheld":
         return Presented("", True, f"{who} withholds it", own or estate.get(Number, default))
     if said.shows == "number":
-        return Presented(said.number, False, f"{who} shows {describe(said.number).national}", estate.get(Number, said.number))
+        return Presented(said.number, False, f"{who} shows {describe(said.number).shown}", estate.get(Number, said.number))
     if own is not None:
         return Presented(own.e164, False, "their own number", own)
-    because = f"{person.name} has none of their own; {by_default} shows {describe(default).national}" if default else ""
+    because = f"{person.name} has none of their own; {by_default} shows {describe(default).shown}" if default else ""
     return Presented(default, False, because, estate.get(Number, default))
 
 
 def shown_in_words(person: Person, estate: Estate) -> str:
     """`0113 496 0100`, or why nothing is shown."""
     shown = presented(person, own_number(person, estate), estate)
-    return (
-        "nothing, it is withheld" if shown.withheld else describe(shown.number).national if shown.number else "nothing: there is no number"
-    )
+    return "nothing, it is withheld" if shown.withheld else describe(shown.number).shown if shown.number else "nothing: there is no number"
 
 
 def _levels(person: Person, site: Site, estate: Estate) -> list[tuple[str, CallerId]]:
@@ -59,7 +57,7 @@ def _levels(person: Person, site: Site, estate: Estate) -> list[tuple[str, Calle
 
 def in_words(said: CallerId, above: str) -> str:
     """`above` is who decides where nothing is chosen here."""
-    number = describe(said.number).national if said.number else ""
+    number = describe(said.number).shown if said.number else ""
     match said.shows:
         case "number":
             return f"always {number}"

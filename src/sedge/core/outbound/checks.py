@@ -29,10 +29,10 @@ def is_ours(task: t.SetCallerId, estate: Estate) -> Finding | None:
     if number is None:
         return stop(f"{task.caller_id} is none of our numbers; no carrier would take a call that shows it.")
     if not number.in_use or number.holder is None:
-        return stop(f"{number.national} is {number.state}; whoever rings it back would reach nobody. Show one that is in use.")
+        return stop(f"{number.shown} is {number.state}; whoever rings it back would reach nobody. Show one that is in use.")
     if number.kind is Kind.PREMIUM:
-        return stop(f"{number.national} is a premium number; whoever rings back would pay for it.")
-    return passed(f"{number.national} is ours, and {estate.holder(number.holder).name} answers who rings back")
+        return stop(f"{number.shown} is a premium number; whoever rings back would pay for it.")
+    return passed(f"{number.shown} is ours, and {estate.holder(number.holder).name} answers who rings back")
 
 
 @rule("caller-id.goes-out", t.SetCallerId)
@@ -43,9 +43,9 @@ def goes_out(task: t.SetCallerId, estate: Estate) -> Finding | None:
         return None
     over = [x for x in estate.all(Trunk) if x.carrier == number.carrier]
     if not over:
-        return stop(f"No trunk leads to {estate.the(Carrier, number.carrier).name}, so calls that show {number.national} would be refused.")
+        return stop(f"No trunk leads to {estate.the(Carrier, number.carrier).name}, so calls that show {number.shown} would be refused.")
     if number.trunk is None:
-        return warn(f"{number.national} is on no trunk's list: calls that show it go out, but whoever rings back does not get through.")
+        return warn(f"{number.shown} is on no trunk's list: calls that show it go out, but whoever rings back does not get through.")
     return passed(f"Calls that show it leave over {over[0].name}")
 
 
@@ -58,9 +58,9 @@ def same_country(task: t.SetCallerId, estate: Estate) -> Finding | None:
     site = estate.site_of(task.holder)
     if site.country != number.country:
         return warn(
-            f"{number.national} is a number of {country_name(number.country)}, and {site.name} is in {country_name(site.country)}: many networks drop such calls."
+            f"{number.shown} is a number of {country_name(number.country)}, and {site.name} is in {country_name(site.country)}: many networks drop such calls."
         )
-    return passed(f"{number.national} and {site.name} are in the same country")
+    return passed(f"{number.shown} and {site.name} are in the same country")
 
 
 @rule("life.shown-by-nobody-else", t.UnassignNumber)
@@ -82,6 +82,4 @@ def shown_by_nobody_else(task: t.UnassignNumber, estate: Estate) -> Finding:
     named = ", ".join(others[:MOST_NAMED]) + (f" and {len(others) - MOST_NAMED} more" if len(others) > MOST_NAMED else "")
     tasks = [t.SetCallerId(holder=holder, shows="own") for holder, _ in showing] + ([t.SetCallerId(shows="own")] if for_all else [])
     remedy = add_before("Let each show their own number", *tasks, automatic=False)
-    return stop(
-        f"{named} {'show' if len(others) > 1 else 'shows'} {number.national} on calls out; who rings back would reach nobody.", remedy
-    )
+    return stop(f"{named} {'show' if len(others) > 1 else 'shows'} {number.shown} on calls out; who rings back would reach nobody.", remedy)

@@ -31,7 +31,7 @@ def problem_with(to: str) -> str:
     if not is_canonical(to) or not is_in_service(to):
         return f"“{to}” is not a number in service. Type it in full, with its country code."
     if describe(to).kind is Kind.PREMIUM:
-        return f"{describe(to).national} is a premium number; every caller could run up its charge."
+        return f"{describe(to).shown} is a premium number; every caller could run up its charge."
     return ""
 
 

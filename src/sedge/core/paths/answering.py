@@ -44,7 +44,7 @@ def ringing_of(person: Person, at: datetime, estate: Estate) -> Ringing:
     chosen = [d for d in estate.devices_of(person.id) if not rules.devices or d.id in rules.devices]
     phones = [d.name for d in chosen if d.registered]
     if rules.mobile:
-        phones.append(f"mobile {describe(rules.mobile).national}")
+        phones.append(f"mobile {describe(rules.mobile).shown}")
     colleagues = (estate.get(Person, key) for key in rules.pickup)
     pickup = tuple((p.id, p.name) for p in colleagues if p and not p.left and has_phone(p, estate))
     if not phones:
@@ -105,7 +105,7 @@ def rung_by(called: Called, step: Ring, at: datetime, estate: Estate) -> list[Ri
     people = [] if others and not (step.people or step.groups) else people_of(called, step.people, step.groups, estate)
     found = [ringing_of(p, at, estate) for p in people]
     found += [_device(key, estate) for key in step.devices]
-    found += [Ringing(m, describe(m).national, (describe(m).national,), outside=m, is_person=False) for m in step.mobiles]
+    found += [Ringing(m, describe(m).shown, (describe(m).shown,), outside=m, is_person=False) for m in step.mobiles]
     found += [_system(key, estate) for key in step.systems]
     return found
 

@@ -383,7 +383,7 @@ class Call:
         if not judged.allowed:
             self.say(step.title, f"is not put through: {judged.reason}.", "not put through", wrong=True)
             return "not put through"
-        national = describe(step.to).national
+        national = describe(step.to).shown
         result = self._outside(
             step.title, step.to, national, step.seconds, f"over {judged.trunk}" if judged.trunk else "", self._sees(step.shown), judged
         )

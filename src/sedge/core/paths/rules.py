@@ -348,8 +348,8 @@ def path_number_in_use(task: t.SetPath, estate: Estate) -> Finding:
     """A call path answers for a holder; a number without one has nobody to answer for."""
     number = estate.number(task.e164 or "")
     if number.state is not State.ASSIGNED:
-        return stop(f"{number.national} is {number.state}; a call path needs a number in use.")
-    return passed(f"Calls to {number.national} will follow {estate.the(PathVersion, task.path).name}")
+        return stop(f"{number.shown} is {number.state}; a call path needs a number in use.")
+    return passed(f"Calls to {number.shown} will follow {estate.the(PathVersion, task.path).name}")
 
 
 @rule("person.answering-makes-sense", t.SetAnswering)
@@ -381,14 +381,12 @@ def fallback_reachable(task: t.SetFallback, estate: Estate) -> Finding:
     """While a trunk is down the carrier sends its calls on; to the same trunk, or to no number in service, they are lost."""
     number = estate.number(task.e164 or "")
     if not task.to:
-        return passed(f"Calls to {number.national} are lost while its trunk is down")
+        return passed(f"Calls to {number.shown} are lost while its trunk is down")
     if problem := problem_with(task.to):
         return stop(f"Calls can't fall back there. {problem}")
     if task.to == number.e164:
         return stop("A number can't be its own fallback.")
     other = estate.get(Number, task.to)
     if other and other.trunk and other.trunk == number.trunk:
-        return stop(
-            f"{other.national} comes over the same trunk as {number.national}; when it is down, both are. Choose a number elsewhere."
-        )
+        return stop(f"{other.shown} comes over the same trunk as {number.shown}; when it is down, both are. Choose a number elsewhere.")
     return passed("The fallback does not come over the same trunk")

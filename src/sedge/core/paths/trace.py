@@ -52,7 +52,7 @@ def trace_inbound(
         and (trunk.id in world.trunks_down or not trunk.up)
         and not stopped_before(number, trunk.but(up=True), at, World(), estate.get(Account, number.account))
     ):
-        to = describe(number.fallback).national
+        to = describe(number.fallback).shown
         words = f"finds trunk {trunk.name} down and sends the call on to {to}, the fallback{in_money(number, estate)}."
         return Trace([Happening(0, "carrier", carrier, words)], Ending(EndingKind.FORWARDED, f"fallback to {to}", to, "carrier"), [])
     if reason := stopped_before(number, trunk, at, world, estate.get(Account, number.account)):

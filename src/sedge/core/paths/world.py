@@ -53,7 +53,7 @@ class Called:
 
     @classmethod
     def number(cls, number: Number) -> "Called":
-        return cls(number.national, number.site, number.holder, number.e164, number.label)
+        return cls(number.shown, number.site, number.holder, number.e164, number.label)
 
 
 @dataclass(frozen=True)

@@ -53,7 +53,7 @@ class Seen:
         if not self.problem.weight(Wish.BEFORE) or not person.before:
             return None
         if same_ending(person, number):
-            return Met(wish=Wish.BEFORE, met=True, why=f"ends in {person.before[-3:]}, as {describe(person.before).national} did")
+            return Met(wish=Wish.BEFORE, met=True, why=f"ends in {person.before[-3:]}, as {describe(person.before).shown} did")
         return Met(wish=Wish.BEFORE, met=False, why=self._why_not(person, person.before[-3:]))
 
     def _why_not(self, person: Wants, end: str) -> str:
@@ -61,7 +61,7 @@ class Seen:
         if not fitting:
             return f"no number that may be given ends in {end}"
         holder = self.holders.get(fitting[0].e164)
-        national = describe(fitting[0].e164).national
+        national = describe(fitting[0].e164).shown
         if holder:
             return f"{national} goes to {holder}, for whom it is worth as much or more"
         return f"{national} would cost more of the other wishes than this one is worth"

@@ -51,7 +51,7 @@ def doubts(request: PortOut, account: Account, pin: str | None, name: str, numbe
     if pin is not None and given.pin != pin:
         found.append(Doubt("pin-wrong", "The PIN is not the account's.", "another" if given.pin else "none", "as on file"))
     for e164, number in numbers.items():
-        told = describe(e164).national
+        told = describe(e164).shown
         if number is None or number.state in ENDED or number.account != account.id:
             found.append(Doubt("not-in-service", f"{told} is not on this account.", told, "not ours there"))
         elif number.leaving_on:

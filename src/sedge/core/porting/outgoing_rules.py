@@ -49,7 +49,7 @@ def help_rings_back(task: t.ApprovePortOut, estate: Estate) -> Finding:
         site = estate.the(Site, number.site)
         if without := left_without(site, estate, going=request.numbers):
             return stop(
-                f"Without {number.national}, {told(site, without)}. Give the site another main number first.",
+                f"Without {number.shown}, {told(site, without)}. Give the site another main number first.",
                 elsewhere(f"Choose one for {site.name}", "site", site.id),
             )
     return passed("Everybody can still be rung back after a call for help")

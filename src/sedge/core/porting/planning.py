@@ -148,7 +148,7 @@ def _questions(members: Iterable[Served], behind: Collection[Served]) -> Iterabl
         yield "The account's main billing number moves and numbers stay behind: which becomes the main one?"
     for s in moving:
         if s.hangs != MAIN:
-            yield f"{describe(s.e164).national} carries {_article(s.hangs)}: it stops when the number moves. What becomes of it?"
+            yield f"{describe(s.e164).shown} carries {_article(s.hangs)}: it stops when the number moves. What becomes of it?"
     stays = next((s for s in behind if s.hangs == MAIN), None)
     if behind and not stays and not any(s.hangs == MAIN for s in moving):
         yield "Numbers stay behind on the account: does it go on, or are they to be ended?"

@@ -57,7 +57,7 @@ def questions_settled(task: t.SubmitPort, estate: Estate) -> Finding:
     if unsettled:
         first = unsettled[0]
         return stop(
-            f"{describe(first.e164).national} carries the {first.hangs}. Say what becomes of it.", elsewhere("Settle it", "port", port.id)
+            f"{describe(first.e164).shown} carries the {first.hangs}. Say what becomes of it.", elsewhere("Settle it", "port", port.id)
         )
     main = next((x for x in port.lines if x.hangs == "main billing number"), None)
     if main and port.left_behind and port.details.new_main_number not in port.left_behind:
@@ -78,12 +78,12 @@ def numbers_can_move(task: t.SubmitPort, estate: Estate) -> Finding:
     ours = next((n for n in known if n and n.state not in ENDED and n.order != port.id), None)
     if ours:
         return stop(
-            f"{ours.national} is in the estate already, {ours.state}. Take it out of the port.", elsewhere("Take it out", "port", port.id)
+            f"{ours.shown} is in the estate already, {ours.state}. Take it out of the port.", elsewhere("Take it out", "port", port.id)
         )
     lead = LEADS.get(port.country)
     for line in port.lines:
         if lead and not line.refused and (why := lead.code_problem(line.code)):
-            return stop(f"{describe(line.e164).national}: {why} Ask for it from the line itself.", elsewhere("Fill it in", "port", port.id))
+            return stop(f"{describe(line.e164).shown}: {why} Ask for it from the line itself.", elsewhere("Fill it in", "port", port.id))
     return passed(f"{counted(len(port.numbers), 'number')} can move")
 
 

@@ -71,7 +71,7 @@ def _holder(number: Number, estate: Estate) -> Iterator[Dependence]:
     ref = number.assignment.holder
     holder = estate.holder(ref)
     others = [n for n in estate.numbers_of(ref) if n.e164 != number.e164]
-    left = f"keeps {_some(n.national for n in others)}" if others else "is left without any number"
+    left = f"keeps {_some(n.shown for n in others)}" if others else "is left without any number"
     main = number.assignment.role is Role.MAIN and others
     yield Dependence(
         f"{holder.name}, {number.assignment.role} number", f"{left}{'; none of them is the main one' if main else ''}", href=_page(ref), grave=not others
@@ -141,7 +141,7 @@ def _others(number: Number, around: Around) -> Iterator[Dependence]:
     for other in around.falling_back:
         away = (t.SetFallback(number=other.e164, to=""),)
         yield Dependence(
-            f"Fallback of {other.national}",
+            f"Fallback of {other.shown}",
             "sends calls here while its trunk is down; they would be lost",
             away,
             f"/numbers?number={other.e164[1:]}",

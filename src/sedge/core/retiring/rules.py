@@ -19,5 +19,5 @@ def help_rings_back(task: t.UnassignNumber, estate: Estate) -> Finding | None:
         return None
     site = estate.the(Site, number.site)
     if without := left_without(site, estate, going={number.e164}):
-        return stop(f"Without {number.national}, {told(site, without)}.", elsewhere(f"Choose another for {site.name}", "site", site.id))
+        return stop(f"Without {number.shown}, {told(site, without)}.", elsewhere(f"Choose another for {site.name}", "site", site.id))
     return passed("Everybody can still be rung back after a call for help")

@@ -79,7 +79,7 @@ def dialled_at(site: Site, keys: str, estate: Estate) -> Dialled:
 
 
 def _no_phone(number: Number, dialled: str) -> EmergencyAnswer:
-    nobody = f"{number.national} is {number.state}: no phone has it, so nobody can call for help from it. Give it to somebody first."
+    nobody = f"{number.shown} is {number.state}: no phone has it, so nobody can call for help from it. Give it to somebody first."
     return EmergencyAnswer(dialled, False, False, "", "", "", "", "", "", [nobody])
 
 
@@ -89,7 +89,7 @@ def unregistered(number: Number, estate: Estate) -> str:
     if not carrier.registers_addresses or number.spot is None or number.registered_spot == number.spot:
         return ""
     has = f"still has {number.registered_spot}" if number.registered_spot else "has no address"
-    return f"{carrier.name} {has} for {number.national}; the operator would be shown that. Register the address."
+    return f"{carrier.name} {has} for {number.shown}; the operator would be shown that. Register the address."
 
 
 def help_trunks(number: Number, site: Site, estate: Estate) -> list[Trunk]:
@@ -128,7 +128,7 @@ def _rings(number: Number, estate: Estate) -> bool:
 def _spot(number: Number, estate: Estate, broken: list[str]) -> tuple[str, str, str]:
     spot = estate.get(Spot, number.spot)
     if spot is None:
-        broken.append(f"{number.national} has no emergency spot: nobody would know where to send help.")
+        broken.append(f"{number.shown} has no emergency spot: nobody would know where to send help.")
         return "", "", ""
     address = estate.the(Address, spot.address)
     if problem := spot_problem(spot, address, estate.now):

@@ -41,7 +41,7 @@ def _connect(task: t.ConnectNumber, estate: Estate, identity: str) -> list[Chang
     """The number is available from now on; calls to it arrive over the connection."""
     account, existing = estate.the(Account, task.account), estate.get(Number, task.number)
     if existing and existing.state not in ENDED:
-        raise NotAllowedNow(f"{existing.national} is in the estate already, {existing.state}.", reason="exists", field="number")
+        raise NotAllowedNow(f"{existing.shown} is in the estate already, {existing.state}.", reason="exists", field="number")
     number = Number(
         id=f"{identity}-{task.number[1:]}", e164=task.number, capacity=task.capacity, state=next_state(None, Event.REGISTER), account=account.id,
         carrier=account.carrier, site=task.site, trunk=estate.the(Trunk, task.trunk).id, monthly=task.monthly,
@@ -56,14 +56,14 @@ def number_is_new(task: t.ConnectNumber, estate: Estate) -> Finding:
     account, site = estate.the(Account, task.account), estate.the(Site, task.site)
     carrier = estate.the(Carrier, account.carrier)
     if existing and existing.state not in ENDED:
-        return stop(f"{number.national} is in the estate already, {existing.state}. Leave it out.")
+        return stop(f"{number.shown} is in the estate already, {existing.state}. Leave it out.")
     if number.country not in carrier.countries:
         return stop(f"{task.number} is not of a country that {carrier.name} serves. Is it of another carrier?")
     if task.monthly.currency != account.balance.currency:
         return stop(f"{account.name} is kept in {account.balance.currency}; say what the number costs in that.")
     if number.country != site.country:
         return warn(
-            f"{number.national} is a number of {country_name(number.country)} and {site.name} is in {country_name(site.country)}; help could not be sent to it."
+            f"{number.shown} is a number of {country_name(number.country)} and {site.name} is in {country_name(site.country)}; help could not be sent to it."
         )
     return passed(f"It stays with {carrier.name} and belongs to {site.name}")
 

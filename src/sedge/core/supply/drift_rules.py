@@ -19,7 +19,7 @@ def known_here(task: t.FollowCarrier, estate: Estate) -> Finding:
     """Following a carrier changes a number of ours; one that nobody knows is brought in instead."""
     number = estate.number(task.e164 or "")
     if number.state in ENDED:
-        return stop(f"{number.national} is {number.state} here already. Bring it in again, if the carrier still bills it.")
+        return stop(f"{number.shown} is {number.state} here already. Bring it in again, if the carrier still bills it.")
     if task.drift == DriftKind.TRUNK and estate.get(Trunk, task.theirs) is None:
         return stop(
             f"The carrier sends calls over “{task.theirs}”, and there is no such trunk here. Set it up first, or tell the carrier ours."
@@ -35,7 +35,7 @@ def nobody_loses(task: t.FollowCarrier, estate: Estate) -> Finding | None:
     number = estate.number(task.e164 or "")
     if number.holder:
         return warn(
-            f"{estate.holder(number.holder).name} has {number.national} and loses it. To keep it, ask the carrier to have it back in service."
+            f"{estate.holder(number.holder).name} has {number.shown} and loses it. To keep it, ask the carrier to have it back in service."
         )
     return passed("Nobody has it")
 
@@ -49,7 +49,7 @@ def price_told(task: t.FollowCarrier, estate: Estate) -> Finding | None:
     more = (_price(task) - number.monthly.amount) * 12
     year = in_words(number.monthly.but(amount=abs(more)))
     if more > 0:
-        return warn(f"{number.national} costs {year} a year more than agreed. To dispute that, tell the carrier instead.")
+        return warn(f"{number.shown} costs {year} a year more than agreed. To dispute that, tell the carrier instead.")
     return passed(f"It costs {year} a year less")
 
 
@@ -63,11 +63,11 @@ def can_be_told(task: t.TellCarrier, estate: Estate) -> Finding:
     if task.drift == DriftKind.NOT_OURS:
         known = estate.get(Number, task.number)
         if known and known.state not in ENDED:
-            return stop(f"{known.national} is in the estate by now; release it as any other.")
+            return stop(f"{known.shown} is in the estate by now; release it as any other.")
         return warn("It goes back to its carrier for good; nobody here has known of it.")
     number = estate.number(task.number)
     if number.state in ENDED:
-        return stop(f"{number.national} is {number.state} here; there is nothing to tell.")
+        return stop(f"{number.shown} is {number.state} here; there is nothing to tell.")
     return passed(f"{estate.carrier_of(number).name} is told what is so here")
 
 

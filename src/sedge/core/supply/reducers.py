@@ -38,7 +38,7 @@ def _order(task: t.OrderNumbers, estate: Estate, identity: str) -> list[Change]:
 def _ordered(line: OrderLine, order: Order, account: Account, estate: Estate, identity: str) -> Change:
     existing = estate.get(Number, line.e164)
     if existing and existing.state not in ENDED:
-        raise NotAllowedNow(f"{existing.national} is in the estate already, {existing.state}.", reason="exists", field="numbers")
+        raise NotAllowedNow(f"{existing.shown} is in the estate already, {existing.state}.", reason="exists", field="numbers")
     number = Number(
         id=f"{identity}-{line.e164[1:]}",
         e164=line.e164,

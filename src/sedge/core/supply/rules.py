@@ -47,7 +47,7 @@ def not_ours_already(task: t.OrderNumbers, estate: Estate) -> Finding:
     """A number is bought once."""
     ours = [n for line in task.lines if (n := estate.get(Number, line.number)) and n.state not in ENDED]
     if ours:
-        return stop(f"{ours[0].national} is in the estate already, {ours[0].state}. Take it off the order.")
+        return stop(f"{ours[0].shown} is in the estate already, {ours[0].state}. Take it off the order.")
     return passed("None of these numbers is in the estate yet")
 
 
@@ -115,11 +115,11 @@ def arrival_numbers_fit(task: t.RecordArrival, estate: Estate) -> Finding:
     for line in task.lines:
         number, here = describe(line.number), estate.get(Number, line.number)
         if line.number not in ours and here is not None and here.state not in ENDED:
-            return stop(f"{number.national} is in the estate already, {here.state}. Look at the letter again.")
+            return stop(f"{number.shown} is in the estate already, {here.state}. Look at the letter again.")
         if number.country not in carrier.countries:
             return stop(f"{line.number} is not of a country that {carrier.name} serves. Look at the letter again.")
         if {line.setup.currency, line.monthly.currency} != {account.balance.currency}:
-            return stop(f"The account is kept in {account.balance.currency}; the price of {number.national} is in another currency.")
+            return stop(f"The account is kept in {account.balance.currency}; the price of {number.shown} is in another currency.")
     return passed("The numbers are new here and fit the carrier")
 
 
@@ -168,7 +168,7 @@ def feature_offered(task: t.SetFeature, estate: Estate) -> Finding:
     offered = carrier.features_for(number.kind)
     if task.feature not in offered:
         others = f"It offers {', '.join(offered)} for it." if offered else "It offers nothing for such numbers."
-        return stop(f"{carrier.name} does not offer “{task.feature}” for {number.national}, a {number.kind} number. {others}")
+        return stop(f"{carrier.name} does not offer “{task.feature}” for {number.shown}, a {number.kind} number. {others}")
     return passed(f"{carrier.name} offers {task.feature}, {in_words(carrier.fee(task.feature, number.monthly.currency))} a month")
 
 
@@ -177,9 +177,9 @@ def feature_number_here(task: t.SetFeature, estate: Estate) -> Finding:
     """Only a number that has been delivered can be changed at its carrier."""
     number = estate.number(task.e164 or "")
     if number.state is State.ON_ORDER:
-        return stop(f"{number.national} is on order. Ask for the feature in the order, or wait until it is delivered.")
+        return stop(f"{number.shown} is on order. Ask for the feature in the order, or wait until it is delivered.")
     if number.state in ENDED or number.leaving_on:
-        return stop(f"{number.national} is {'on its way back' if number.leaving_on else number.state}; nothing is switched at it any more.")
+        return stop(f"{number.shown} is {'on its way back' if number.leaving_on else number.state}; nothing is switched at it any more.")
     if (task.feature in number.features) is task.on:
         return passed(f"{task.feature.capitalize()} is {'on' if task.on else 'off'} already")
     return passed("The number is in service at its carrier")
@@ -193,6 +193,6 @@ def feature_help(task: t.SetFeature, estate: Estate) -> Finding | None:
     number = estate.number(task.e164 or "")
     if number.state is State.ASSIGNED and estate.carrier_of(number).registers_addresses:
         return stop(
-            f"{number.national} is in use: without emergency registration a call for help would not say where. Take the number back first."
+            f"{number.shown} is in use: without emergency registration a call for help would not say where. Take the number back first."
         )
     return warn("Without emergency registration nobody may be given the number until it is switched on again.")

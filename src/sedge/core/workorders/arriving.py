@@ -18,7 +18,7 @@ def not_here(task: t.AdoptNumber, estate: Estate) -> Finding:
     """A number exists once: one open life."""
     number = estate.get(Number, task.number)
     if number is not None and number.state not in ENDED:
-        return stop(f"{number.national} is in the estate already, {number.state}. Leave it out.")
+        return stop(f"{number.shown} is in the estate already, {number.state}. Leave it out.")
     return passed("The number is not in the estate yet")
 
 
@@ -47,7 +47,7 @@ def role_free(task: t.AdoptNumber, estate: Estate) -> Finding | None:
         return None
     main = [n for n in estate.numbers_of(task.holder) if n.assignment and n.assignment.role == task.role and n.e164 != task.number]
     if main:
-        return stop(f"{estate.holder(task.holder).name} has {main[0].national} in that role already. Bring it in as an extra number.")
+        return stop(f"{estate.holder(task.holder).name} has {main[0].shown} in that role already. Bring it in as an extra number.")
     return passed("The role is free")
 
 

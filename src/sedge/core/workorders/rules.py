@@ -56,31 +56,31 @@ def number_is_free(task: t.AssignNumber, estate: Estate) -> Finding:
     until = f" until {number.state_until:%-d %B}" if number.state_until else ""
     match number.state:
         case State.AVAILABLE:
-            return passed(f"{number.national} is free")
+            return passed(f"{number.shown} is free")
         case State.RESERVED if number.reserved_for in (None, task.holder):
-            return passed(f"{number.national} is reserved, and free for this")
+            return passed(f"{number.shown} is reserved, and free for this")
         case State.RESERVED:
-            return stop(f"{number.national} is reserved for somebody else{until}.", *other)
+            return stop(f"{number.shown} is reserved for somebody else{until}.", *other)
         case State.AGING:
             end = add_before("End the rest, with a reason", t.EndRest(number=number.e164, reason="needed again at once"), automatic=False)
-            return stop(f"{number.national} rests{until}; callers may still expect whoever had it.", *other, end)
+            return stop(f"{number.shown} rests{until}; callers may still expect whoever had it.", *other, end)
         case State.ASSIGNED:
             name = estate.holder(number.holder).name if number.holder else "somebody"
-            return stop(f"{number.national} is {name}'s already. Take it back first, or choose another.", *other)
+            return stop(f"{number.shown} is {name}'s already. Take it back first, or choose another.", *other)
         case State.ON_ORDER:
-            return stop(f"{number.national} is on order and has not arrived. The work order can be run once it has.", *other)
+            return stop(f"{number.shown} is on order and has not arrived. The work order can be run once it has.", *other)
         case State.ADMINISTRATIVE:
             back = add_before("Return it first", t.ReturnNumber(number=number.e164), automatic=False)
-            return stop(f"{number.national} is set aside ({number.state_reason or 'no reason given'}).", *other, back)
+            return stop(f"{number.shown} is set aside ({number.state_reason or 'no reason given'}).", *other, back)
         case _:
-            return stop(f"{number.national} is {number.state}; it can't be given to anybody.", *other)
+            return stop(f"{number.shown} is {number.state}; it can't be given to anybody.", *other)
 
 
 def _another(task: t.AssignNumber, number: Number, estate: Estate) -> tuple[Remedy, ...]:
     wanted = {Capacity.MANY, Capacity.ANY} if task.holder.kind is HolderKind.SERVICE_LINE else {Capacity.SINGLE, Capacity.ANY}
     other = estate.first_available(site=number.site, capacity=wanted, carrier=number.carrier)
     if other:
-        return (instead(f"Take {other.national} instead", task.but(number=other.e164), automatic=False),)
+        return (instead(f"Take {other.shown} instead", task.but(number=other.e164), automatic=False),)
     return (elsewhere(f"Look for one to order for {estate.the(Site, number.site).name}", "supply", number.site),)
 
 
@@ -100,8 +100,8 @@ def usable_yet(task: t.AssignNumber, estate: Estate) -> Finding:
     """A delivered number may be usable only later: no reason to stop, the runner waits."""
     number = estate.number(task.e164 or "")
     if number.usable_from and number.usable_from > estate.now:
-        return warn(f"{number.national} can be used from {estate.clock(number.usable_from)}; the task waits for that by itself.")
-    return passed(f"{number.national} can be used now")
+        return warn(f"{number.shown} can be used from {estate.clock(number.usable_from)}; the task waits for that by itself.")
+    return passed(f"{number.shown} can be used now")
 
 
 @rule("assignment.not-leaving", t.AssignNumber)
@@ -109,7 +109,7 @@ def not_leaving(task: t.AssignNumber, estate: Estate) -> Finding:
     """A number that goes back to its carrier would be taken from its holder within days."""
     number = estate.number(task.e164 or "")
     if number.leaving_on:
-        return stop(f"{number.national} is on its way back to its carrier.", *_another(task, number, estate))
+        return stop(f"{number.shown} is on its way back to its carrier.", *_another(task, number, estate))
     return passed("No release or port is in progress")
 
 
@@ -120,10 +120,10 @@ def capacity_suits_holder(task: t.AssignNumber, estate: Estate) -> Finding:
     is_line = task.holder.kind is HolderKind.SERVICE_LINE
     if number.capacity is Capacity.SINGLE and is_line:
         other = estate.first_available(site=number.site, capacity={Capacity.MANY, Capacity.ANY}, carrier=number.carrier)
-        remedies = (instead(f"Take {other.national} instead, for many callers", task.but(number=other.e164)),) if other else ()
-        return stop(f"{number.national} carries one call at a time; {holder.name} needs a number for many callers.", *remedies)
+        remedies = (instead(f"Take {other.shown} instead, for many callers", task.but(number=other.e164)),) if other else ()
+        return stop(f"{number.shown} carries one call at a time; {holder.name} needs a number for many callers.", *remedies)
     if number.capacity is Capacity.MANY and task.holder.kind is HolderKind.PERSON:
-        return warn(f"{number.national} is sold for many calls at once; one person needs less, and it costs more.")
+        return warn(f"{number.shown} is sold for many calls at once; one person needs less, and it costs more.")
     return passed("The number suits a service line" if is_line else "The number suits one holder")
 
 
@@ -167,7 +167,7 @@ def dispatchable_spot(task: t.AssignNumber, estate: Estate) -> Finding:
         onward = "Choose where they are." if choices else "Add a spot that says more."
         return stop(f"The spot “{spot.name}” of {site.name} is not good enough to send help to: {problem}. {onward}", *remedies)
     if estate.the(Address, spot.address).elements.country != number.country:
-        return stop(f"{spot.id} is in another country than {number.national}; help would be sent from the wrong place.", *remedies)
+        return stop(f"{spot.id} is in another country than {number.shown}; help would be sent from the wrong place.", *remedies)
     return passed(f"Help is sent to {site.name}, {spot.name}")
 
 
@@ -184,10 +184,8 @@ def role_free(task: t.AssignNumber, estate: Estate) -> Finding:
     taken = [n for n in estate.numbers_of(task.holder) if n.assignment and n.assignment.role is task.role and n.e164 != task.e164]
     if taken:
         extra = instead("Give it as an extra number", task.but(role=Role.EXTRA))
-        back = add_before(
-            f"Take {taken[0].national} back first", t.UnassignNumber(number=taken[0].e164, holder=task.holder), automatic=False
-        )
-        return stop(f"{holder.name} has a {task.role} number already: {taken[0].national}.", extra, back)
+        back = add_before(f"Take {taken[0].shown} back first", t.UnassignNumber(number=taken[0].e164, holder=task.holder), automatic=False)
+        return stop(f"{holder.name} has a {task.role} number already: {taken[0].shown}.", extra, back)
     return passed(f"{holder.name} has no other {task.role} number")
 
 
@@ -218,7 +216,7 @@ def on_trunk_list(task: t.AssignNumber, estate: Estate) -> Finding:
     if trunk is None:
         fitting = sorted((x for x in estate.all(Trunk) if x.carrier == number.carrier), key=lambda x: x.site != number.site)
         remedies = [add_before(f"Put it on the list of {x.name}", t.ListOnTrunk(number=number.e164, trunk=x.id)) for x in fitting[:1]]
-        return stop(f"{number.national} is on no trunk's list, so calls to it would not arrive.", *remedies)
+        return stop(f"{number.shown} is on no trunk's list, so calls to it would not arrive.", *remedies)
     if not trunk.up:
         return warn(f"Trunk {trunk.name} is down; calls arrive when it is up again.")
     return passed(f"It is on the list of {trunk.name}, which is up")
@@ -271,7 +269,7 @@ def _registration(number: Number, spot: Spot, estate: Estate) -> Finding:
         return passed(f"{carrier.name} has {spot.id} registered for it")
     has = f"still has {number.registered_spot}" if number.registered_spot else "has no address"
     remedy = add_before("Register the address with it", t.RegisterAddress(number=number.e164))
-    return warn(f"{carrier.name} {has} for {number.national}; a call for help would show that until {spot.id} is registered.", remedy)
+    return warn(f"{carrier.name} {has} for {number.shown}; a call for help would show that until {spot.id} is registered.", remedy)
 
 
 # ── taking back, resting, releasing ──
@@ -282,12 +280,12 @@ def can_be_taken_back(task: t.UnassignNumber, estate: Estate) -> Finding:
     """Only what somebody has can be taken back, and only from whoever is meant."""
     number = estate.number(task.e164 or "")
     if number.state is not State.ASSIGNED:
-        return stop(f"{number.national} is {number.state}; nobody has it.")
+        return stop(f"{number.shown} is {number.state}; nobody has it.")
     if task.holder and number.holder and number.holder != task.holder:
         return stop(
-            f"{number.national} is {estate.holder(number.holder).name}'s by now, not {estate.holder(task.holder).name}'s. Take this task out."
+            f"{number.shown} is {estate.holder(number.holder).name}'s by now, not {estate.holder(task.holder).name}'s. Take this task out."
         )
-    return passed(f"{number.national} is in use and can be taken back")
+    return passed(f"{number.shown} is in use and can be taken back")
 
 
 @rule("life.can-be-reserved", t.ReserveNumber)
@@ -295,8 +293,8 @@ def can_be_reserved(task: t.ReserveNumber, estate: Estate) -> Finding:
     """What is used or promised already can't be promised again."""
     number = estate.number(task.e164 or "")
     if number.state is not State.AVAILABLE:
-        return stop(f"{number.national} is {number.state}; only an available number can be reserved.")
-    return passed(f"{number.national} is free to reserve")
+        return stop(f"{number.shown} is {number.state}; only an available number can be reserved.")
+    return passed(f"{number.shown} is free to reserve")
 
 
 @rule("life.rests", t.EndRest)
@@ -304,7 +302,7 @@ def rests(task: t.EndRest, estate: Estate) -> Finding:
     """Callers of whoever had a number before go on calling it for weeks."""
     number = estate.number(task.e164 or "")
     if number.state is not State.AGING:
-        return stop(f"{number.national} is {number.state}, not resting.")
+        return stop(f"{number.shown} is {number.state}, not resting.")
     return warn(f"Ending the rest early means callers of the last holder may reach the next one. Reason given: {task.reason}.")
 
 
@@ -314,13 +312,13 @@ def can_be_released(task: t.ReleaseNumber, estate: Estate) -> Finding:
     number = estate.number(task.e164 or "")
     if number.state is State.ASSIGNED:
         back = add_before("Take it back first", t.UnassignNumber(number=number.e164))
-        return stop(f"{number.national} is in use; take it back first.", back)
+        return stop(f"{number.shown} is in use; take it back first.", back)
     if number.state not in {State.AVAILABLE, State.RESERVED, State.AGING, State.ADMINISTRATIVE}:
-        return stop(f"{number.national} is {number.state}; it can't be released.")
+        return stop(f"{number.shown} is {number.state}; it can't be released.")
     if number.leaving_on:
-        return stop(f"{number.national} is being released already.")
+        return stop(f"{number.shown} is being released already.")
     return warn(
-        f"{number.national} goes back to {estate.carrier_of(number).name} for good; it can't be undone. Until a month after, it can still be ported."
+        f"{number.shown} goes back to {estate.carrier_of(number).name} for good; it can't be undone. Until a month after, it can still be ported."
     )
 
 
@@ -368,7 +366,7 @@ def can_be_registered(task: t.RegisterAddress, estate: Estate) -> Finding:
     if not carrier.registers_addresses:
         return stop(f"{carrier.name} keeps no addresses; the place travels with each call. Take this task out.")
     if number.spot is None:
-        return stop(f"{number.national} has no spot to register. Set its spot first.")
+        return stop(f"{number.shown} has no spot to register. Set its spot first.")
     return passed("The number has a spot to register")
 
 
@@ -377,7 +375,7 @@ def place_can_be_told(task: t.TellPlace, estate: Estate) -> Finding:
     """There must be a place to tell of."""
     number = estate.number(task.e164 or "")
     if number.spot is None or number.state is not State.ASSIGNED:
-        return passed(f"{number.national} is not in use, or has no spot; there is nothing to tell")
+        return passed(f"{number.shown} is not in use, or has no spot; there is nothing to tell")
     return passed("The number has a place to tell of")
 
 
@@ -386,7 +384,7 @@ def same_carrier(task: t.ListOnTrunk, estate: Estate) -> Finding:
     """Calls to a number come from its own carrier only."""
     number, trunk = estate.number(task.e164 or ""), estate.the(Trunk, task.trunk)
     if trunk.carrier != number.carrier:
-        return stop(f"{trunk.name} leads to another carrier than {number.national}'s.")
+        return stop(f"{trunk.name} leads to another carrier than {number.shown}'s.")
     return passed(f"{trunk.name} leads to the number's carrier")
 
 
@@ -398,7 +396,7 @@ def can_be_called(task: t.PlaceTestCall, estate: Estate) -> Finding:
     if task.direction == "in" and number.state not in ENDED and trunk and trunk.connection:
         return passed(f"A test call shows whether calls arrive over {trunk.name}")
     if number.state is not State.ASSIGNED:
-        return stop(f"{number.national} is {number.state}; there is nobody to ring.")
+        return stop(f"{number.shown} is {number.state}; there is nobody to ring.")
     if task.direction == "out" and number.holder and number.holder.kind is not HolderKind.PERSON:
         return stop("A test call out is placed from a person's phone; this number is not a person's.")
     return passed(f"A test call {task.direction} can be placed")

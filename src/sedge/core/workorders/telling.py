@@ -29,7 +29,7 @@ from sedge.core.workorders import tasks as t
 
 def tell(task: Any, estate: Estate) -> tuple[str, str]:
     """The task's verb with its object, and the rest of the sentence: (`Assign 0113 496 0142`, `to Ifeoma Okafor as …`)."""
-    n = describe(task.e164).national if task.e164 else "the number that arrives"
+    n = describe(task.e164).shown if task.e164 else "the number that arrives"
     match task:
         case t.GrantLicence():
             return f"Grant {_name(estate, Product, task.product)}", f"to {_holder(task.holder, estate)}"
@@ -78,7 +78,7 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
                 f"rung for {task.ring_seconds} s, then {task.answering.then}",
             )
         case t.SetFallback():
-            to = f"to {describe(task.to).national}" if task.to else "to nothing"
+            to = f"to {describe(task.to).shown}" if task.to else "to nothing"
             return f"Set the fallback of {n}", to
         case t.SubmitPort() | t.ActivatePort() | t.BackOutPort():
             port = estate.get(Port, task.port)
@@ -149,7 +149,7 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
 
 def _settled(task: t.FollowCarrier | t.TellCarrier, what: str, value: str) -> tuple[str, str]:
     """A difference from a carrier's list and the way in which it is settled."""
-    return f"{describe(task.number).national}: {what[0].lower()}{what[1:]}", as_told(value)
+    return f"{describe(task.number).shown}: {what[0].lower()}{what[1:]}", as_told(value)
 
 
 def _changed_person(task: t.ChangePerson, estate: Estate) -> tuple[str, str]:

@@ -15,7 +15,7 @@ def must_wait(task: Any, estate: Estate) -> tuple[datetime, str] | None:
     number = estate.number(task.e164) if task.e164 and not isinstance(task, t.Bringing) else None
     match task:
         case t.AssignNumber() if number and number.usable_from and number.usable_from > estate.now:
-            return number.usable_from, f"{number.national} to become usable at its carrier"
+            return number.usable_from, f"{number.shown} to become usable at its carrier"
         case t.AssignNumber() if number:
             asked = estate.carrier_of(number).asks_of.get(task.holder.kind, ())
             late = [g for g in estate.grants_of(task.holder) if g.product in asked and g.works_from > estate.now]
@@ -23,11 +23,11 @@ def must_wait(task: Any, estate: Estate) -> tuple[datetime, str] | None:
                 last = max(late, key=lambda g: g.works_from)
                 return last.works_from, f"{estate.the(Product, last.product).name} to work"
         case t.PlaceTestCall() if number and number.assignment and number.assignment.works_from > estate.now:
-            return number.assignment.works_from, f"{number.national} to work for its holder"
+            return number.assignment.works_from, f"{number.shown} to work for its holder"
         case t.ReleaseNumber(after_rest=True) if (
             number and number.state is State.AGING and number.state_until and number.state_until > estate.now
         ):
-            return number.state_until, f"the rest of {number.national}"
+            return number.state_until, f"the rest of {number.shown}"
         case t.ActivatePort():
             port = estate.the(Port, task.port)
             if port.state is PortState.ACCEPTED and port.foc and port.foc > estate.now:

@@ -155,7 +155,7 @@ def block_view(block: Block, query: Query) -> BlockView:
     site = block.site.name.split(",")[0]
     by_area = query.group == "area"
     free = 4 if block.is_large else 2
-    national = describe(f"+{block.lead}{'0' * free}").national
+    national = describe(f"+{block.lead}{'0' * free}").shown
     assigned = block.by_state[State.ASSIGNED]
     lines = [f"{assigned:,} of {block.total:,} in use"]
     if not block.is_large:
@@ -318,7 +318,7 @@ def card_view(card: Card, now: datetime) -> CardView:
         call_ends=card.call.ending.kind.value if card.call else "",
         lives=sum(1 for s in card.life if s.state in ENDED) + (n.state not in ENDED),
         spent=_spent(card, card.at or now),
-        forms=[("International", describe(n.e164).international), ("National", n.national), ("Digits", n.e164[1:])],
+        forms=[("International", describe(n.e164).international), ("National", n.shown), ("Digits", n.e164[1:])],
         last_call=_last_call(card),
     )
 
@@ -376,7 +376,7 @@ def chosen_link(name: str, act: str = "", *, unread: tuple[str, ...] = ()) -> st
 def numbers_in_words(numbers: NumberSet, most: int = 12) -> str:
     """The first ranges as people write them."""
     spans = numbers.spans
-    both = [(describe(f"+{s.first}").national, describe(f"+{s.last}").national) for s in spans[:most]]
+    both = [(describe(f"+{s.first}").shown, describe(f"+{s.last}").shown) for s in spans[:most]]
     words = [f"{first} to {ending(first, last)}" if first != last else first for first, last in both]
     return ", ".join(words) + (f" and {len(spans) - most:,} more ranges" if len(spans) > most else "")
 
@@ -384,7 +384,7 @@ def numbers_in_words(numbers: NumberSet, most: int = 12) -> str:
 @dataclass(frozen=True)
 class DifferenceRow:
     digits: str
-    national: str
+    shown: str
     before: str
     after: str
     since: datetime | None
@@ -393,7 +393,7 @@ class DifferenceRow:
 def difference(row: Difference, sites: Mapping[str, str]) -> DifferenceRow:
     return DifferenceRow(
         str(row.number),
-        describe(f"+{row.number}").national,
+        describe(f"+{row.number}").shown,
         _was(row.before, sites),
         _was(row.after, sites),
         row.after.since if row.after else None,

@@ -114,7 +114,7 @@ def drawing_page(drawing: Drawing, step: str, way_out: str, choices: Choices, *,
 
 def _called_words(drawing: Drawing) -> tuple[str, str]:
     users = [n for n in drawing.estate.all(Number) if n.path == drawing.draft.path]
-    return (users[0].national if users else "no number yet"), more_words(len(users))
+    return (users[0].shown if users else "no number yet"), more_words(len(users))
 
 
 def _marks(findings: list[Finding]) -> dict[str, str]:

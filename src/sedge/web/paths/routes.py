@@ -17,7 +17,7 @@ from sedge.web.paths import views
 from sedge.web.shared.rendering import draw, go, is_swap
 
 place = Place()
-CALLER = describe("+441314960999").national
+CALLER = describe("+441314960999").shown
 
 
 @place.page("/paths", May.LOOK)

@@ -127,7 +127,7 @@ def follow_page(call: Followed, asked: Asked, number: str, moment: datetime) -> 
     drawn_path, way = call.path, tuple(call.trace.way)
     picture = drawn(
         drawn_path, call.names,
-        Shown(way, last if last in drawn_path.steps else "", (call.number.national, f"from {asked.caller or 'a caller'}")),
+        Shown(way, last if last in drawn_path.steps else "", (call.number.shown, f"from {asked.caller or 'a caller'}")),
     )  # fmt: skip
     made = shown.made() or ()
     options = [
@@ -211,7 +211,7 @@ def path_page(view: PathView, analysis: Analysis, versions: list[tuple[int, date
         return f"{follow}?{urlencode({'at': at(part.start)})}" if follow else f"#{part.start:%a%H}"
 
     marks = {key: f.level.value for f in analysis.findings for key in f.steps}
-    above = (number.national if number else "no number yet", more_words(len(view.numbers)))
+    above = (number.shown if number else "no number yet", more_words(len(view.numbers)))
     picture = drawn(view.path, view.names, Shown(above=above, marks=marks))
     ended = [
         EndedRow(

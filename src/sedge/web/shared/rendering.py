@@ -16,7 +16,7 @@ from sedge.core.amounts import as_typed
 from sedge.core.facts import Money, counted, in_currency, in_words
 from sedge.core.ledger.sentences import sentence
 from sedge.core.moments import lasting
-from sedge.core.numbers.e164 import describe, ending, in_national
+from sedge.core.numbers.e164 import describe, ending, in_national, read_by
 from sedge.core.outbound.forwarding import in_words_exact
 from sedge.web.doors import house_of, who_asks
 from sedge.web.shared.drawings.ruler import ruler
@@ -53,7 +53,8 @@ def environment(now: Any) -> Environment:
         "in_currency": in_currency,
         "in_field": as_typed,
         "rate": in_words_exact,
-        "national": lambda e164: describe(e164).national,
+        "shown": lambda e164: describe(e164).shown,
+        "full": lambda e164: describe(e164).international if e164 else "",
         "told": in_national,
         "moment": pass_context(lambda c, m: moment(m, now(), zone_of(c))),
         "span": lasting,
@@ -117,6 +118,8 @@ def moment(then: datetime | None, now: datetime, zone: ZoneInfo) -> str:
 def draw(request: Request, template: str, *, status: int = 200, headers: dict[str, str] | None = None, **facts: Any) -> HTMLResponse:
     """A page or fragment from ready facts."""
     member = who_asks(request)
+    if member:
+        read_by(house_of(request).organisations[member.organisation].home_country)
     env: Environment = request.app.state.templates
     permitted = request.app.state.permitted
     shared = {

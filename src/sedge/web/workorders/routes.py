@@ -65,7 +65,7 @@ def _begin(desk: AtDesk, kind: str, form: dict[str, str]) -> int:
 def _tasks(desk: AtDesk, kind: str, form: dict[str, str]) -> tuple[list[Any], str]:
     """The tasks a filled-in form means, and the work order's title. Raises NotUnderstood naming the field."""
     number = numbers.the_number(desk, form.get("number", "")) if kind != "grant" else ""
-    national = numbers.card(desk, number).number.national if number else ""
+    national = numbers.card(desk, number).number.shown if number else ""
     raw: list[dict[str, Any]]
     match kind:
         case "assign":

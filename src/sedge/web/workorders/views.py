@@ -245,7 +245,7 @@ def new_form(desk: Desk, kind: str, title: str, *, number: str = "", person: str
     return NewForm(
         kind=kind,
         title=title,
-        number=card.number.national if card else "",
+        number=card.number.shown if card else "",
         card=card,
         holder_name=to.name if to else "",
         holder_value=to.value if to else "",

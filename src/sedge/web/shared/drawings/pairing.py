@@ -74,7 +74,7 @@ def _right(problem: Problem, used: set[str]) -> tuple[dict[str, _Spot], Markup, 
     for hundred, found in sorted(hundreds.items()):
         if hundred not in wanted:
             continue
-        national = describe(f"+{found[0]}").national[:-2]
+        national = describe(f"+{found[0]}").shown[:-2]
         parts.append(Markup('<text class="block" x="{}" y="{:.0f}">{}xx</text>').format(RIGHT, y + 3, national))
         y += ROW
         for n in range(hundred * 100, hundred * 100 + 100):

@@ -180,7 +180,7 @@ def describe_step(step: Step, names: Mapping[str, str]) -> str:
         case Mailbox():
             return f"mail to {_who((*step.recipients, *step.groups), names) or 'the holder'}"
         case Forward():
-            return f"to {describe(step.to).national}" if is_canonical(step.to) else "to no number yet"
+            return f"to {describe(step.to).shown}" if is_canonical(step.to) else "to no number yet"
         case SipAddress():
             return step.address or "no address yet"
         case OtherPath():
