@@ -24,11 +24,11 @@ AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
 
 
 class Served:
-    """Sedge with its runner, on a port of its own."""
+    """Sedge, usually with its runner, on a port of its own."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, *, runner: bool = True) -> None:
         self.standins = StandinServer(folder).start()
-        self.house = open_house(Settings(data=folder, demo=True, durable=False, runner_seconds=0.2), self.standins.url)
+        self.house = open_house(Settings(data=folder, demo=True, durable=False, runner=runner, runner_seconds=0.2), self.standins.url)
         self._app = ExitStack()
         app = self._app.enter_context(serving(self.house))
         self._server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=0, log_level="error"))

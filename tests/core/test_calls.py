@@ -247,7 +247,10 @@ def test_a_call_for_help_says_where_to_go_and_who_rings_back(estate):
     ("break_it", "words"),
     [
         (lambda b: b.given(142, b.person(), spot=None), "no emergency spot"),
-        (lambda b: (b.given(142, b.person()), b.put(b.records["Address/leeds-address"].but(verdict="unknown"))), "not good enough"),
+        (
+            lambda b: (b.given(142, b.person()), b.put(b.records["Address/leeds-address"].but(verdict="unknown"))),
+            "not confirmed by the register",
+        ),
         (lambda b: (b.given(142, b.person()), b.put(b.records["Site/leeds"].but(security_desk=""))), "would be told"),
         (
             lambda b: (b.given(142, b.person()), *(b.put(x.but(up=False)) for x in list(b.records.values()) if isinstance(x, Trunk))),

@@ -107,8 +107,18 @@ def test_nobody_is_given_a_number_without_a_spot(estate):
     person = estate.person(spot=None)
     number = estate.number(142)
     finding = stops([t.AssignNumber(number=number, holder=person)], estate.build())["assignment.dispatchable-spot"]
-    assert [r.tasks[0].spot for r in finding.remedies] == ["WHF-001-K"]
-    assert not any(r.automatic for r in finding.remedies), "where somebody sits is never guessed"
+    assert [(type(r.tasks[0]), r.tasks[0].spot, r.automatic) for r in finding.remedies] == [(t.SetSpot, "WHF-001-K", True)], (
+        "the only one there is"
+    )
+    assert finding.remedies[0].tasks[0].person == person.id, "theirs too, not the number's alone"
+
+
+def test_where_somebody_sits_is_never_guessed_among_several(estate):
+    estate.put(Spot(id="WHF-002-W", address="leeds-address", site="leeds", name="shop", floor="1st floor", room="shop", confirmed_at=NOW))
+    person, number = estate.person(spot=None), estate.number(142)
+    finding = stops([t.AssignNumber(number=number, holder=person)], estate.build())["assignment.dispatchable-spot"]
+    assert len(finding.remedies) == 2
+    assert not any(r.automatic for r in finding.remedies)
 
 
 def test_the_whole_address_is_not_enough_in_a_building_of_four_floors(estate):

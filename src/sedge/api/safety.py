@@ -237,7 +237,7 @@ def floor_plan(desk: AtDesk, key: str, floor: str) -> Response:
 def _share(share: Share) -> dict[str, Any]:
     return {
         "numbers": share.numbers, "people": share.people, "found_numbers": share.found_numbers, "found_people": share.found_people,
-        "per_cent": share.per_cent, "reasons": dict(share.reasons),
+        "per_cent": None if share.is_empty else share.per_cent, "reasons": dict(share.reasons),
     }  # fmt: skip
 
 

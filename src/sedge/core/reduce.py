@@ -18,6 +18,7 @@ from sedge.core.records import (
     ORGANISATION,
     RECORD_TYPES,
     Account,
+    Answering,
     Assignment,
     CallerId,
     Defaults,
@@ -36,6 +37,7 @@ from sedge.core.records import (
 )
 from sedge.core.reducing import REDUCERS, changed, number_changed, number_in, reduces, step
 from sedge.core.retiring.resting import rest_of
+from sedge.core.safety.effective import effective_spot, misplaced, own_spot, spot_when_given
 from sedge.core.supply.reducers import charge, refund, settle_lines
 from sedge.core.workorders import tasks as t
 
@@ -57,15 +59,28 @@ def apply(task: Any, estate: Estate, identity: str = "new") -> list[Change]:
 @reduces(t.AssignNumber)
 def _assign(task: t.AssignNumber, estate: Estate, _identity: str) -> list[Change]:
     number = estate.number(number_in(task))
-    spot = task.spot or _own_spot(task.holder, estate) or number.spot
+    spot = spot_when_given(number, task.holder, task.spot, estate)
     works_from = max([estate.now, *(g.works_from for g in estate.grants_of(task.holder))])
     assignment = Assignment(holder=task.holder, role=task.role, since=estate.now, works_from=works_from)
     site = estate.site_of(task.holder)
-    return number_changed(number, "number.assigned", **step(number, Event.ASSIGN), assignment=assignment, spot=spot, site=site.id)
+    if number.site != site.id:
+        here = estate.the(Site, number.site).name
+        raise NotAllowedNow(
+            f"{number.shown} belongs to {here}, and {estate.holder(task.holder).name} is at {site.name}. Move the number there first.",
+            reason="other-site", site=site.id,
+        )  # fmt: skip
+    return number_changed(number, "number.assigned", **step(number, Event.ASSIGN), assignment=assignment, spot=spot.id if spot else None)
 
 
-def _own_spot(holder: HolderRef, estate: Estate) -> str | None:
-    return getattr(estate.holder(holder), "spot", None)
+@reduces(t.MoveNumber)
+def _move(task: t.MoveNumber, estate: Estate, _identity: str) -> list[Change]:
+    """To another site; a spot at the old one does not go along."""
+    number, site = estate.number(number_in(task)), estate.the(Site, task.site)
+    if number.site == site.id:
+        return []
+    spot = effective_spot(number, estate)
+    kept = spot.id if spot and not misplaced(spot, number.holder, site.id, estate) else None
+    return number_changed(number, "number.moved-site", site=site.id, spot=kept)
 
 
 @reduces(t.UnassignNumber)
@@ -145,7 +160,7 @@ def _adopt(task: t.AdoptNumber, estate: Estate, identity: str) -> list[Change]:
         site=task.site,
         assignment=assignment,
         reserved_for=task.holder if state is State.RESERVED else None,
-        spot=task.spot or (_own_spot(task.holder, estate) if task.holder else None),
+        spot=task.spot or (own_spot(task.holder, estate) if task.holder else None),
         path=task.path,
         trunk=task.trunk,
         label=task.label,
@@ -269,7 +284,7 @@ def _unlist(task: t.UnlistFromTrunk, estate: Estate, _identity: str) -> list[Cha
 
 @reduces(t.AddPerson)
 def _add_person(task: t.AddPerson, estate: Estate, _identity: str) -> list[Change]:
-    """Somebody new and their desk phone."""
+    """Somebody new; their phones are set up one by one."""
     if estate.get(Person, task.id):
         return []
     site = estate.the(Site, task.site)
@@ -277,19 +292,12 @@ def _add_person(task: t.AddPerson, estate: Estate, _identity: str) -> list[Chang
         id=task.id, name=task.name, email=task.email, site=site.id, department=task.department, extension=task.extension, spot=task.spot, job=task.job,
         known_elsewhere_as=task.known_elsewhere_as,
     )  # fmt: skip
-    phone = Device(
-        id=f"phone-{task.id}"[:80],
-        person=person.id,
-        kind="desk phone",
-        name=f"desk phone {task.extension or task.name.split()[-1]}",
-        registered=True,
-    )
-    return [changed(Subject.PERSON, None, person, "person.added"), changed(Subject.DEVICE, None, phone, "device.added")]
+    return [changed(Subject.PERSON, None, person, "person.added")]
 
 
 @reduces(t.ChangePerson)
 def _change_person(task: t.ChangePerson, estate: Estate, _identity: str) -> list[Change]:
-    """Who leaves a site leaves its spot: theirs there is no longer true."""
+    """Who leaves a site leaves its spot: theirs there is no longer true. Who leaves altogether keeps no phone, right, extension or caller ID."""
     person = estate.the(Person, task.person)
     given = {name: getattr(task, name) for name in PERSONS_FACTS if getattr(task, name) is not None}
     if task.site and task.site != person.site:
@@ -298,7 +306,13 @@ def _change_person(task: t.ChangePerson, estate: Estate, _identity: str) -> list
     after = person.but(**given)
     if same(after, person):
         return []
-    return [changed(Subject.PERSON, person, after, "person.left" if after.left and not person.left else "person.changed")]
+    if not after.left or person.left:
+        return [changed(Subject.PERSON, person, after, "person.changed")]
+    after = after.but(extension="", spot=None, rights=(), caller_id=CallerId(), answering=Answering())
+    phones = [
+        changed(Subject.DEVICE, d, d.but(removed=True, registered=False, said=""), "device.removed") for d in estate.devices_of(person.id)
+    ]
+    return [changed(Subject.PERSON, person, after, "person.left"), *phones]
 
 
 @reduces(t.SetGroup)
@@ -387,6 +401,8 @@ def _restored(snapshot: t.Snapshot, estate: Estate) -> list[Change]:
         before = before.but(
             number=now.number + 1, in_force_from=estate.now
         )  # versions are never rewritten; the old one comes back as a new one
+    if isinstance(now, Device) and isinstance(before, Device):
+        before = before.but(registered=False, said="secret")  # it has to sign in again before it rings
     action = "number.restored" if isinstance(now, Number) else "record.restored"
     return [changed(snapshot.subject, now, before.but(version=now.version), action)]  # type: ignore[arg-type]
 

@@ -27,11 +27,11 @@ from sedge.core.records import (
     Person,
     Proof,
     Site,
-    Spot,
     Subject,
     Trunk,
 )
 from sedge.core.reduce import changed
+from sedge.core.safety.effective import effective_spot
 from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
 from sedge.core.workorders.needs import Needs, needs
 from sedge.core.workorders.tasks import PublishPath
@@ -186,7 +186,7 @@ def place_help_call(desk: Desk, e164: str, digits: str = "") -> Proof:
 
 
 def _help_differs(answer: EmergencyAnswer, placed: HelpCall, number: Number, estate: Estate) -> str:
-    spot = estate.get(Spot, number.spot)
+    spot = effective_spot(number, estate)
     if placed.ended != "answered":
         return "" if answer.broken else f"computed: help comes; really: {placed.heard}"
     if spot and not all(part in placed.place for part in (spot.floor, spot.room) if part):
@@ -225,8 +225,10 @@ def _call_in(desk: Desk, number: Number, estate: Estate, presses: tuple[str, ...
     placed = desk.outside.telephony.call_in(number.e164, list(presses))
     trace = trace_inbound(number.e164, placed.at or desk.now(), World(presses=presses, turns=placed.turns), estate)
     differs = difference(trace, placed.ended, placed.rang)
-    reached = placed.ended in {EndingKind.ANSWERED, EndingKind.MAILBOX, EndingKind.ANNOUNCED, EndingKind.FORWARDED}
-    return not differs and reached, placed.heard, placed.rang, differs
+    reached = {EndingKind.ANSWERED, EndingKind.MAILBOX, EndingKind.FORWARDED}
+    if number.path:  # without a path the only announcement is that nobody answers this number
+        reached.add(EndingKind.ANNOUNCED)
+    return not differs and placed.ended in reached, placed.heard, placed.rang, differs
 
 
 def _call_over(desk: Desk, number: Number, estate: Estate, presses: tuple[str, ...]) -> tuple[bool, str, tuple[str, ...], str]:

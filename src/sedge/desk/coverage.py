@@ -4,11 +4,11 @@ from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from sqlalchemy import ColumnElement, literal_column, select
+from sqlalchemy import ColumnElement, Select, exists, func, literal_column, select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound
-from sedge.core.records import Address, Number, Person, Site, Spot
+from sedge.core.records import Address, HolderKind, Number, Person, Site, Spot
 from sedge.core.safety.coverage import SiteCoverage, coverage_of
 from sedge.core.safety.spots import spot_problem
 from sedge.core.workorders import tasks as t
@@ -40,7 +40,26 @@ def by_site(desk: Desk) -> list[SiteCoverage]:
     with desk.reading() as reading:
         spots = reading.records.all(Spot)
         addresses = {a.id: a for a in reading.records.all(Address)}
-        return coverage_of(placing.counts(reading.connection), spots, addresses, reading.records.all(Site), reading.now)
+        sites, counts = reading.records.all(Site), list(placing.counts(reading.connection))
+        return coverage_of(counts, spots, addresses, sites, reading.now, _own_elsewhere(reading, counts, {s.id: s.site for s in spots}))
+
+
+def _own_elsewhere(reading: Reading, counts: list[tuple[str, str, str, int]], at: dict[str, str]) -> dict[tuple[str, str, str], int]:
+    """Of those whose spot is at another site than their own, how many are right there: people who work elsewhere, and their numbers."""
+    away = [(site, kind, spot) for site, kind, spot, _ in counts if at.get(spot, site) != site]
+    if not away:
+        return {}
+    life, person = tables.life, tables.person
+    query = (
+        select(life.c.site, life.c.spot, func.count())
+        .join(person, (life.c.holder_kind == HolderKind.PERSON.value) & (person.c.id == life.c.holder_id) & (person.c.spot == life.c.spot))
+        .where(tables.IN_USE, life.c.spot.in_({spot for _, _, spot in away}))
+        .group_by(life.c.site, life.c.spot)
+    )
+    found = {(site, placing.NUMBER, spot): count for site, spot, count in reading.connection.execute(query)}
+    return found | {
+        (site, kind, spot): count for site, kind, spot, count in counts if kind == placing.PERSON and at.get(spot, site) != site
+    }
 
 
 def gaps(desk: Desk, *, limit: int = SHOWN) -> list[Gap]:
@@ -58,6 +77,7 @@ def gaps(desk: Desk, *, limit: int = SHOWN) -> list[Gap]:
         found = [
             _without(reading, nowhere, limit),
             _weak(reading, bad, here, limit),
+            _misplaced(reading, limit),
             _elsewhere(reading, limit),
             _people(reading, nowhere, limit),
         ]
@@ -86,6 +106,23 @@ def _without(reading: Reading, nowhere: Counter[str], limit: int) -> list[Gap]:
         return []
     numbers = _numbers(reading, tables.life.c.spot.is_(None), limit=limit)
     return [Gap("no-spot", "numbers in use without a spot", nowhere[placing.NUMBER], numbers, [], "Take the holder's spot, or the site's")]
+
+
+def _misplaced(reading: Reading, limit: int) -> list[Gap]:
+    """Numbers in use whose spot is at another site than theirs, and not their holder's own."""
+    life, spot, person = tables.life, tables.spot, tables.person
+    own = exists().where(life.c.holder_kind == HolderKind.PERSON.value, person.c.id == life.c.holder_id, person.c.spot == life.c.spot)
+    where = (tables.IN_USE, spot.c.id == life.c.spot, spot.c.site != life.c.site, ~own)
+    count = (
+        reading.connection.execute(select(func.count()).select_from(life).join(spot, spot.c.id == life.c.spot).where(*where)).scalar() or 0
+    )
+    if not count:
+        return []
+    query: Select[tuple[int]] = (
+        select(life.c.number).join(spot, spot.c.id == life.c.spot).where(*where).order_by(life.c.number).limit(limit)
+    )
+    numbers = [f"+{n}" for n in reading.connection.execute(query).scalars()]
+    return [Gap("other-site", "numbers in use whose spot is at another site", count, numbers, [], "Choose a spot where their holders work")]
 
 
 def _weak(reading: Reading, bad: dict[str, str], here: Counter[str], limit: int) -> list[Gap]:

@@ -36,7 +36,8 @@ def look(desk: Desk, key: str) -> GroupView:
     """Raises NotFound."""
     with desk.reading() as reading:
         group = reading.records.the(Group, key)
-        members = sorted(reading.records.many(Person, group.members), key=lambda p: p.name)
+        found = {p.id: p for p in reading.records.many(Person, group.members)}
+        members = [found[key] for key in group.members if key in found]
         names = tables.path_names
         query = select(names.c.path).where(names.c.subject == Subject.GROUP.value, names.c.subject_id == key)
         paths = reading.records.many(PathVersion, reading.connection.execute(query).scalars())

@@ -1,5 +1,6 @@
 """People, sites, service lines and devices at the desk."""
 
+import re
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -11,6 +12,7 @@ from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import COUNTRIES, country_name
+from sedge.core.paths.asked_again import line_changed
 from sedge.core.records import (
     RECORD_TYPES,
     Account,
@@ -33,7 +35,8 @@ from sedge.core.records import (
     SupplyModel,
 )
 from sedge.core.reduce import changed
-from sedge.core.safety.spots import spot_code
+from sedge.core.safety.spots import spot_code, spot_problem
+from sedge.core.workorders.findings import Level
 from sedge.desk import safety
 from sedge.desk.desk import Desk, Reading
 from sedge.desk.routing import routing_of
@@ -126,6 +129,8 @@ def missing_for(
     products: dict[str, str],
 ) -> list[str]:  # fmt: skip
     """What a holder lacks to call and be called, in a person's words."""
+    if isinstance(holder, Person) and holder.left:
+        return []
     missing = []
     if not numbers:
         missing.append("a number")
@@ -135,7 +140,7 @@ def missing_for(
     asked = {p for n in numbers for p in carriers[n.carrier].asks_of.get(kind, ())}
     missing += [products[p] for p in sorted(asked - held)]
     if kind is HolderKind.PERSON and not any(d.registered for d in devices):
-        missing.append("a registered phone")
+        missing.append("a registered phone" if devices else "a phone")
     if kind is HolderKind.SERVICE_LINE and numbers and all(n.path is None for n in numbers):
         missing.append("a call path")
     return missing
@@ -177,11 +182,13 @@ def person_named(desk: Desk, typed: str) -> Person:
 
 
 def names_of(desk: Desk, line: Person | ServiceLine) -> list[Person]:
-    """The people who answer a service line themselves, not through groups."""
+    """The people who answer a service line themselves, not through groups, in their order."""
     if not isinstance(line, ServiceLine):
         return []
     with desk.reading() as reading:
-        return reading.records.many(Person, line.members or line.recipients)
+        keys = line.members or line.recipients
+        found = {p.id: p for p in reading.records.many(Person, keys)}
+    return [found[key] for key in keys if key in found]
 
 
 def name_of(desk: Desk, ref: HolderRef) -> str:
@@ -270,46 +277,65 @@ def supply_choices(desk: Desk) -> list[tuple[str, str]]:
 
 
 def spot_choices(desk: Desk, sites: list[tuple[str, str]], *, whole: bool = True) -> list[tuple[str, str]]:
-    """Spots (code, words) of these sites for a form to choose from, site by site; the first thousand."""
+    """Spots (code, words) of these sites that help can be sent to, for a form to choose from, site by site; the first thousand."""
     names = dict(sites)
     table = tables.spot
     with desk.reading() as reading:
-        found = reading.records.where(Spot, table.c.site.in_(list(names)[:MOST_SITES]), limit=MOST_SPOTS)
+        found = [s for s in reading.records.where(Spot, table.c.site.in_(list(names)[:MOST_SITES]), limit=MOST_SPOTS) if not s.removed]
+        good = _dispatchable(reading, found)
     order = {key: i for i, key in enumerate(names)}
-    found = sorted((s for s in found if not s.removed and (whole or not s.whole)), key=lambda s: (order[s.site], s.id))
+    found = sorted((s for s in found if s.id in good and (whole or not s.whole)), key=lambda s: (order[s.site], s.id))
     return [(s.id, f"{names[s.site]}: {s.name} ({s.id})") for s in found]
 
 
+def good_spots(desk: Desk, site: str, *, keep: str | None = None) -> list[tuple[str, str]]:
+    """Spots of a site that help can be sent to, as code and words for a form; and the one that stands there now, whatever it is."""
+    with desk.reading() as reading:
+        found = [s for s in reading.records.where(Spot, tables.spot.c.site == site, order_by=tables.spot.c.id) if not s.removed]
+        good = _dispatchable(reading, found)
+    return [(s.id, f"{s.name} ({s.id})") for s in found if s.id in good or s.id == keep]
+
+
+def _dispatchable(reading: Reading, found: list[Spot]) -> set[str]:
+    addresses = {a.id: a for a in reading.records.many(Address, {s.address for s in found})}
+    return {s.id for s in found if spot_problem(s, addresses[s.address], reading.now) is None}
+
+
 def spots_of(desk: Desk, site: str) -> list[Spot]:
+    """All spots in use of a site, also those help can't be sent to."""
     with desk.reading() as reading:
         return [s for s in reading.records.where(Spot, tables.spot.c.site == site) if not s.removed]
 
 
 def add_person(desk: Desk, *, name: str, email: str, site: str, department: str = "", job: str = "", extension: str = "") -> Person:
-    """A new person with one phone. Raises NotUnderstood naming the field, NotAllowedNow where the mail address is taken."""
+    """A new person; their phones are added one by one, each with a sign-in of its own. Raises NotUnderstood naming the field, NotAllowedNow
+    where the mail address or the extension is taken."""
     desk.require(May.CHANGE_HOLDERS)
     desk.require_site(site)
-    name, email = name.strip(), email.strip()
+    name, email, extension = name.strip(), email.strip(), extension.strip()
     if not 1 <= len(name) <= 120:
         raise NotUnderstood("A person needs a name of at most 120 characters.", field="name")
     if "@" not in email or " " in email or len(email) > 200:
         raise NotUnderstood("Type the mail address, such as ifeoma.okafor@lanternfield.example.", field="email")
-    if extension and not (extension.isdigit() and len(extension) <= 7):
+    if extension and not (extension.isascii() and extension.isdigit() and len(extension) <= 7):
         raise NotUnderstood("An extension has digits only, seven at most.", field="extension")
-    key = desk.new_id("person")
-    device = Device(
-        id=desk.new_id("phone"), person=key, kind="desk phone", name=f"desk phone {extension or name.split()[-1]}", registered=True
-    )
+    table = tables.person
     with desk.reading() as reading:
-        _site_named(reading, site)
-        same = reading.records.where(Person, func.lower(tables.person.c.email) == email.lower(), tables.person.c.departed.is_(False))
+        of = _site_named(reading, site)
+        same = reading.records.where(Person, func.lower(table.c.email) == email.lower(), table.c.departed.is_(False))
+        held = reading.records.where(Person, table.c.extension == (extension or "-"), table.c.site == site, table.c.departed.is_(False))
     if same:
         raise NotAllowedNow(f"{same[0].name} has this mail address already.", field="email", reason="email-taken", id=same[0].id)
-    desk.outside.telephony.put_device(device.id, {"person": key, "kind": device.kind, "name": device.name, "registered": True})
-    person = Person(id=key, name=name, email=email, site=site, department=department[:80], job=job[:80], extension=extension)
+    if held:
+        raise NotAllowedNow(
+            f"{held[0].name} has extension {extension} at {of.name} already. Choose another, or leave it empty.",
+            field="extension", reason="extension-taken", id=held[0].id,
+        )  # fmt: skip
+    person = Person(
+        id=desk.new_id("person"), name=name, email=email, site=site, department=department[:80], job=job[:80], extension=extension
+    )
     with desk.writing() as writing:
-        saved = writing.save([changed(Subject.PERSON, None, person, "person.added"), changed(Subject.DEVICE, None, device, "device.added")])
-    return saved[0].after
+        return writing.save([changed(Subject.PERSON, None, person, "person.added")])[0].after
 
 
 def _site_named(reading: Reading, key: str) -> Site:
@@ -362,7 +388,7 @@ def change_line(desk: Desk, key: str, *, name: str, kind: str, members: str, gro
             "name": name.strip(),
             "kind": kind,
             "members": tuple(p.id for p in people_),
-            "groups": tuple(groups),
+            "groups": tuple(sorted(groups, key=lambda g: line.groups.index(g) if g in line.groups else len(line.groups))),
             "spot": spot or None,
         }
         after = line.but(**values)
@@ -370,6 +396,9 @@ def change_line(desk: Desk, key: str, *, name: str, kind: str, members: str, gro
             return line
         ref = HolderRef(kind=HolderKind.SERVICE_LINE, id=key)
         estate = writing.look_at(Subject.SERVICE_LINE, key)
+        broken = line_changed(line, after, estate)
+        if broken and broken.level is Level.STOP:
+            raise NotAllowedNow(f"{broken.message} Change the call path first.", reason="path", field="members")
         estate.put(after)
         for group in writing.records.many(Group, groups):
             estate.put(group)
@@ -413,10 +442,12 @@ def add_site(
         id=f"{key}-address", site=key, elements=checked.elements, verdict=checked.verdict, accepted=accepted, psap=checked.psap, point=checked.point, floors=floors,
         area_m2=area_m2,
     )  # fmt: skip
+    told = mail_told(security_desk)
     whole = Spot(id=spot_code(code, 0), address=address.id, site=key, name="whole address", whole=True, confirmed_at=desk.now())
     site = Site(
         id=key, name=name.strip(), code=code.upper(), country=country, timezone=of.timezone, language=of.language, supply_model=supply_model,
-        account=account, address=address.id, spot=whole.id, outside_prefix=of.outside_line, security_desk=security_desk.strip()[:200],
+        account=account, address=address.id, spot=None if spot_problem(whole, address, desk.now()) else whole.id, outside_prefix=of.outside_line,
+        security_desk=told,
     )  # fmt: skip
     with desk.writing() as writing:
         saved = writing.save(
@@ -427,6 +458,14 @@ def add_site(
             ]
         )
     return saved[0].after
+
+
+def mail_told(text: str) -> str:
+    """The mail address of who is told of emergency calls; '' for nobody yet. Raises NotUnderstood."""
+    told = text.strip()
+    if told and not re.fullmatch(r"[^@\s]{1,64}@[^@\s]{1,135}", told):
+        raise NotUnderstood("Who is told of emergency calls is a mail address, such as desk@example.org.", field="security_desk")
+    return told
 
 
 def _supply_of(desk: Desk, account: str | None, country: str) -> SupplyModel:

@@ -6,7 +6,7 @@ from typing import Any
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow
-from sedge.core.records import Device, Person, Site, Subject
+from sedge.core.records import Person, Site, Subject
 from sedge.core.reduce import changed
 from sedge.desk.desk import Desk
 from sedge.formats.people_csv import Row, Sheet, read_people
@@ -92,21 +92,13 @@ def _person(desk: Desk, row: Row, site: Site, known: Person | None) -> Person:
 
 
 def bring_in_people(desk: Desk, data: bytes, digest: str, default_site: str = "") -> Preview:
-    """Bring in the good rows, all or none; a phone is set up for each new person. Raises NotAllowedNow for another file."""
+    """Bring in the good rows, all or none. Raises NotAllowedNow for another file."""
     found = preview_people(desk, data, default_site)
     if found.digest != digest:
         raise NotAllowedNow("This is another file than the one you looked at. Look at the preview again.", reason="other-file")
-    phones = [
-        Device(
-            id=desk.new_id("phone"), person=p.id, kind="desk phone", name=f"desk phone {p.extension or p.name.split()[-1]}", registered=True
-        )
-        for p in found.new
-    ]
-    desk.outside.telephony.set_up({d.id: {"person": d.person, "kind": d.kind, "name": d.name, "registered": True} for d in phones}, {})
     with desk.reading() as reading:
         before = {p.id: p for p in reading.records.many(Person, [p.id for p in found.changed])}
     changes = [changed(Subject.PERSON, None, p, "person.added") for p in found.new]
-    changes += [changed(Subject.DEVICE, None, d, "device.added") for d in phones]
     changes += [changed(Subject.PERSON, before[p.id], p, "person.changed") for p in found.changed]
     if changes:
         with desk.writing(reason=f"brought in from a file, {len(found.sheet.rows)} rows") as writing:

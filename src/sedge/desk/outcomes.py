@@ -5,8 +5,10 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
+from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
-from sedge.core.records import Account, Address, Number, Site, Spot
+from sedge.core.records import Account, Address, Number, Site
+from sedge.core.safety.effective import effective_spot
 from sedge.core.workorders.needs import needs
 from sedge.desk.desk import Desk, Writing
 from sedge.desk.routing import tell_telephony
@@ -53,7 +55,9 @@ def tell(desk: Desk, changes: list[Change], estate: Estate) -> None:
 
 def register_with_carrier(desk: Desk, number: Number, estate: Estate) -> None:
     """Send the number's civic address and spot to its carrier. Sending the same again changes nothing."""
-    spot = estate.the(Spot, number.spot or "")
+    spot = effective_spot(number, estate)
+    if spot is None:
+        raise NotAllowedNow(f"{number.shown} has no spot to register. Set its spot first.", reason="no-spot")
     elements = estate.the(Address, spot.address).elements
     body = {**elements.model_dump(), "floor": spot.floor, "room": spot.room, "site": estate.the(Site, spot.site).name}
     desk.at_carrier(estate.the(Account, number.account)).register_address(number.e164, body)

@@ -143,7 +143,10 @@ def _how_many(reading: Reading, code: str) -> tuple[int, int]:
 
 
 def change(desk: Desk, code: str, form: dict[str, str]) -> Spot:
-    """Other words for a spot; it counts as confirmed by whoever changed it. Raises NotUnderstood naming the field."""
+    """Other words for a spot; it counts as confirmed by whoever changed it. Words that stay as they are confirm nothing.
+
+    Raises NotUnderstood naming the field.
+    """
     desk.require(May.CHANGE_SAFETY)
     words = {name: form.get(name, "").strip() for name in LENGTHS}
     for name, most in LENGTHS.items():
@@ -158,6 +161,8 @@ def change(desk: Desk, code: str, form: dict[str, str]) -> Spot:
         if wrong := floor_problem(words["floor"], address):
             raise NotUnderstood(wrong, field="floor")
         words["name"] = words["name"] or ", ".join(x for x in (words["floor"], words["room"]) if x) or spot.name
+        if all(getattr(spot, name) == words[name] for name in LENGTHS):
+            return spot
         place = spot.place if words["floor"] == spot.floor else None
         after = spot.but(**words, place=place, confirmed_at=writing.now, confirmed_by=desk.actor, doubt="")
         moved = any(getattr(spot, name) != getattr(after, name) for name in ("building", "floor", "wing", "room"))

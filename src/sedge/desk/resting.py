@@ -54,7 +54,7 @@ def put(desk: Desk, country: str, *, days: str, toll_free: str) -> list[RestRow]
         kept = {key: n for key, n in (before.rests if before else {}).items() if key not in wanted}
         kept |= {key: n for key, n in wanted.items() if n is not None and n != usual[key]}
         after = (before or Defaults(id=ORGANISATION)).but(rests=kept)
-        if after != before:
+        if after.rests != (before.rests if before else {}):
             writing.save([changed(Subject.DEFAULTS, before, after, "organisation.rest-set")])
     return listing(desk)
 

@@ -26,9 +26,9 @@ from sedge.core.records import (
     Product,
     ServiceLine,
     Site,
-    Spot,
     Trunk,
 )
+from sedge.core.safety.effective import effective_spot
 from sedge.core.safety.emergency import help_trunks
 from sedge.outside.telephony import Telephony
 
@@ -104,7 +104,7 @@ def rules_of(person: Person, estate: Estate) -> dict[str, Any]:
 
 def _help(number: Number, estate: Estate) -> dict[str, Any]:
     """What goes along with a call for help, where the carrier keeps no address, who at the site is told, and over which trunks it may go."""
-    spot, site = estate.get(Spot, number.spot), estate.get(Site, number.site)
+    spot, site = effective_spot(number, estate), estate.get(Site, number.site)
     address = estate.get(Address, spot.address) if spot else None
     parts = (
         (f"{address.elements.street} {address.elements.house_number}, {address.elements.city}", spot.floor, spot.room)
@@ -148,6 +148,10 @@ def tell_telephony(telephony: Telephony, changes: Iterable[Change], after: Estat
                     telephony.remove_licence(grant.holder.id, grant.product)
             case Device() as device if change.before is None:
                 telephony.set_up({device.id: device_wish(device)}, {})
+            case Device(removed=True) as device if not change.before.removed:
+                telephony.remove_device(device.id)
+            case Device() as device if change.before.removed and not device.removed:
+                telephony.set_up({device.id: {**device_wish(device), "registered": False}}, {})
             case Site() | Defaults() as above:
                 if _shows_otherwise(change.before, above):
                     telephony.put_caller_id(above.id, above.caller_id.model_dump())

@@ -46,7 +46,16 @@ log = structlog.get_logger("sedge.runner")
 LEASE = timedelta(seconds=60)
 FIRST_PAUSE, LONGEST_PAUSE = timedelta(seconds=2), timedelta(minutes=5)
 BATCH = 50
-UNDONE = {Subject.NUMBER, Subject.PERSON, Subject.GRANT, Subject.SUBSCRIPTION, Subject.PATH, Subject.SERVICE_LINE, Subject.GROUP}
+UNDONE = {
+    Subject.DEVICE,
+    Subject.NUMBER,
+    Subject.PERSON,
+    Subject.GRANT,
+    Subject.SUBSCRIPTION,
+    Subject.PATH,
+    Subject.SERVICE_LINE,
+    Subject.GROUP,
+}
 _ticking = threading.Lock()
 
 

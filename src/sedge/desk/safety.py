@@ -161,7 +161,9 @@ def _differs() -> tuple[ColumnElement[bool], ...]:
 
 
 def add_spot(desk: Desk, *, site: str, floor: str, room: str, name: str = "") -> Spot:
-    """A new spot in a site's address, with the next code. Raises NotUnderstood where floor and room are needed."""
+    """A new spot in a site's address, with the next code; the first that help can be sent to becomes the site's usual one. One that names only
+    a floor can be kept where a room is needed, and is told of as not good enough yet. Raises NotUnderstood without a floor where one is
+    needed, NotAllowedNow for one that is there."""
     desk.require(May.CHANGE_SAFETY)
     floor, room = floor.strip()[:60], room.strip()[:60]
     with desk.writing() as writing:
@@ -173,17 +175,26 @@ def add_spot(desk: Desk, *, site: str, floor: str, room: str, name: str = "") ->
             raise NotUnderstood(
                 f"{of.name} has {address.floors} floors: say which one, or help searches the whole building.", field="floor"
             )
-        if needs_detail(address) and not room:
-            raise NotUnderstood("Say the room or zone too; on a large floor help would search.", field="room")
         if wrong := floor_problem(floor, address):
             raise NotUnderstood(wrong, field="floor")
-        taken = [int(s.id.split("-")[1]) for s in writing.records.where(Spot, tables.spot.c.site == site)]
+        known = writing.records.where(Spot, tables.spot.c.site == site)
+        twin = next((s for s in known if not s.removed and _same_place(s, address.id, floor, room)), None)
+        if twin:
+            raise NotAllowedNow(f"{of.name} has that spot already: {twin.name} ({twin.id}).", field="room", reason="exists", spot=twin.id)
+        taken = [int(s.id.split("-")[1]) for s in known]
         code = spot_code(of.code, max(taken, default=-1) + 1)
         spot = Spot(
             id=code, address=address.id, site=site, name=name.strip()[:120] or ", ".join(x for x in (floor, room) if x) or "spot", floor=floor, room=room,
             confirmed_at=writing.now,
         )  # fmt: skip
-        return writing.save([changed(Subject.SPOT, None, spot, "spot.added")])[0].after
+        changes = [changed(Subject.SPOT, None, spot, "spot.added")]
+        if of.spot is None and spot_problem(spot, address, writing.now) is None:
+            changes.append(changed(Subject.SITE, of, of.but(spot=code), "site.changed"))
+        return writing.save(changes)[0].after
+
+
+def _same_place(spot: Spot, address: str, floor: str, room: str) -> bool:
+    return not spot.whole and (spot.address, spot.floor.casefold(), spot.room.casefold()) == (address, floor.casefold(), room.casefold())
 
 
 def confirm_spot(desk: Desk, code: str) -> Spot:

@@ -8,7 +8,7 @@ from sedge.core.safety.countries import FORMS
 from sedge.core.safety.spots import floor_problem
 from sedge.desk import place_words, safety
 from sedge.desk.desk import Desk
-from sedge.desk.holders import MOST_AREA, MOST_FLOORS
+from sedge.desk.holders import MOST_AREA, MOST_FLOORS, mail_told
 from sedge.store import tables
 
 
@@ -24,11 +24,9 @@ def change(desk: Desk, key: str, form: dict[str, str]) -> Site:
     along is told. Raises NotUnderstood naming the field, OutsideSilent."""
     desk.require(May.CHANGE_SAFETY)
     site, address = look(desk, key)
-    name, told = form.get("name", "").strip(), form.get("security_desk", "").strip()
+    name, told = form.get("name", "").strip(), mail_told(form.get("security_desk", ""))
     if not 1 <= len(name) <= 120:
         raise NotUnderstood("A site needs a name of at most 120 characters.", field="name")
-    if told and ("@" not in told or len(told) > 200 or any(ch.isspace() for ch in told)):
-        raise NotUnderstood("Say who is told as a mail address.", field="security_desk")
     after = _address(desk, address, form) if address else None
     with desk.writing() as writing:
         now = writing.records.the(Site, key)

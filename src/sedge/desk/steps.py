@@ -30,6 +30,7 @@ from sedge.desk.desk import Desk, Writing
 from sedge.desk.outcomes import Changes, Done, Failed, Outcome, Wait, estate_for, register_with_carrier, tell
 from sedge.desk.routing import routing_of
 from sedge.outside.carrier import WantedOrder
+from sedge.store import paths as path_store
 from sedge.store import workorders as workorder_store
 from sedge.store.workorders import OrderState, StoredTask, TaskState, WorkOrder
 
@@ -100,7 +101,13 @@ def _plain(desk: Desk, task: Any, stored: StoredTask) -> Outcome:
     if isinstance(task, t.RegisterAddress | t.TellPlace) and (refused := _told(desk, task, estate)):
         return refused
     tell(desk, foreseen, estate)
-    return Done(lambda writing: apply(task, writing.estate(needs(task)), stored.id), _works_from(foreseen))
+
+    def done(writing: Writing) -> list[Change]:
+        if isinstance(task, t.PublishPath):
+            path_store.published(writing.connection, task.path, task.body)
+        return apply(task, writing.estate(needs(task)), stored.id)
+
+    return Done(done, _works_from(foreseen))
 
 
 def _stops_amid(desk: Desk, task: Any, stored: StoredTask) -> list[Finding]:

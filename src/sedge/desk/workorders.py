@@ -27,6 +27,7 @@ from sedge.desk.desk import Desk, Reading, Writing
 from sedge.desk.numbers import the_number
 from sedge.desk.order_access import require_order, require_tasks
 from sedge.store import ledger as ledger_store
+from sedge.store import paths as path_store
 from sedge.store import workorders as store
 from sedge.store.workorders import OrderState, StoredTask, TaskState, WorkOrder
 
@@ -296,6 +297,7 @@ def run(desk: Desk, key: str, *, seen: int | None = None) -> WorkOrder:
         if current.state is not OrderState.DRAFT:
             return current
         _refuse_if_moved(writing, report, known)
+        _refuse_if_redrawn(writing, bodies)
         if (order.run_at and order.run_at > writing.now) or _still_awaited(writing, order):
             order = store.save(writing.connection, replace(order, state=OrderState.SCHEDULED))
             writing.remark("work-order.scheduled", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
@@ -327,6 +329,17 @@ def _refuse_if_moved(reading: Reading, report: Report, known: int) -> None:
             f"{moved.actor} has changed {moved.title} since these checks ({sentence(moved.action)}). Look at the checks again, then run it.",
             subject=moved.subject, id=moved.subject_id, actor=moved.actor, action=moved.action,
         )  # fmt: skip
+
+
+def _refuse_if_redrawn(reading: Reading, tasks: Sequence[Any]) -> None:
+    """What is published is what was seen: raises ChangedMeanwhile where a drawing has gone on since."""
+    for task in tasks:
+        drawn = path_store.draft(reading.connection, task.path) if isinstance(task, t.PublishPath) else None
+        if drawn and drawn.body != task.body and drawn.based_on == task.based_on:
+            raise ChangedMeanwhile(
+                f"The drawing of {task.name} has changed since it was checked, last by {drawn.actor}. Check and publish it again from the drawing.",
+                subject=Subject.PATH, id=task.path, actor=drawn.actor,
+            )  # fmt: skip
 
 
 def _rests_on(change: Change, side: Any) -> list[tuple[Subject, str]]:

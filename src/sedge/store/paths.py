@@ -165,6 +165,19 @@ def drop(connection: Connection, path: str) -> None:
 # ── clipboards ──
 
 
+def published(connection: Connection, path: str, body: Path) -> None:
+    """A drawing that has been published as it stands is over; one that has gone on since goes on from the new version."""
+    known = draft(connection, path)
+    if known is None:
+        return
+    if known.body == body:
+        drop(connection, path)
+        return
+    table = path_tables.path_draft
+    version = connection.execute(select(func.max(tables.path_version.c.number)).where(tables.path_version.c.path == path)).scalar() or 0
+    connection.execute(update(table).where(table.c.path == path).values(based_on=version + 1))
+
+
 def clip_of(connection: Connection, actor: str) -> Clip | None:
     table = path_tables.clip
     row = connection.execute(select(table.c.body).where(table.c.actor == actor)).first()

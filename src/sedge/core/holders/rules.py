@@ -129,6 +129,24 @@ def spot_after_move(task: t.ChangePerson, estate: Estate) -> Finding | None:
     return stop(f"{words} {held[0].shown} would still send help to where they were.", *other) if held else warn(words, *other)
 
 
+@rule("person.numbers-after-move", t.ChangePerson)
+def numbers_after_move(task: t.ChangePerson, estate: Estate) -> Finding | None:
+    """Numbers belong to a site: those of who moves away go along on purpose, or are taken back."""
+    if not task.site or task.left:
+        return None
+    person, site = estate.the(Person, task.person), estate.the(Site, task.site)
+    behind = [n for n in estate.numbers_of(ref_of(person.id)) if n.site != site.id]
+    if not behind:
+        return passed(f"No number of {person.name} stays behind")
+    of = estate.the(Site, behind[0].site).name
+    names = ", ".join(n.shown for n in behind[:3])
+    moves = tuple(t.MoveNumber(number=n.e164, site=site.id) for n in behind)
+    return warn(
+        f"{person.name} moves to {site.name}, and {names} would still be counted, dial and call for help as {of} does.",
+        add_before(f"Move the numbers to {site.name} too", *moves),
+    )
+
+
 @rule("group.members-are-here", t.SetGroup)
 def members_are_here(task: t.SetGroup, estate: Estate) -> Finding:
     """Somebody who has left answers nothing."""

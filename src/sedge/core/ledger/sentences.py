@@ -10,6 +10,7 @@ SENTENCES = {
     "number.unreserved": "Reservation taken back",
     "number.assigned": "Assigned",
     "number.moved": "Moved to another holder",
+    "number.moved-site": "Moved to another site",
     "number.unassigned": "Taken back",
     "number.set-aside": "Set aside",
     "number.returned": "Returned to the available ones",

@@ -15,7 +15,6 @@ from sedge.core.outbound.caller_id import own_number, presented
 from sedge.core.proof.compare import is_stale
 from sedge.core.records import (
     Account,
-    Address,
     Carrier,
     HolderKind,
     Number,
@@ -25,11 +24,10 @@ from sedge.core.records import (
     Proof,
     ServiceLine,
     Site,
-    Spot,
     Trunk,
 )
+from sedge.core.safety.effective import effective_spot, place_words, problem_with
 from sedge.core.safety.emergency import unregistered
-from sedge.core.safety.spots import spot_problem
 
 
 class Mark(StrEnum):
@@ -118,15 +116,14 @@ def _licences(number: Number, estate: Estate) -> Standing:
 
 
 def _safety(number: Number, estate: Estate) -> Standing:
-    spot = estate.get(Spot, number.spot)
+    spot = effective_spot(number, estate)
     if spot is None:
         wrong = number.in_use
         return Standing("Safety", "no emergency spot set", Mark.WRONG if wrong else Mark.NONE)
-    problem = spot_problem(spot, estate.the(Address, spot.address), estate.now)
-    site = estate.the(Site, spot.site)
-    words = ", ".join(x for x in (site.name, spot.floor, spot.room) if x) or site.name
+    problem = problem_with(spot, number, number.holder, estate, estate.now)
+    words = place_words(spot, estate)
     if problem:
-        return Standing("Safety", f"{words}; {problem}", Mark.WRONG, ("spot", spot.id))
+        return Standing("Safety", problem if problem.startswith(words) else f"{words}; {problem}", Mark.WRONG, ("spot", spot.id))
     if number.in_use and unregistered(number, estate):
         return Standing("Safety", f"{words}; its carrier has another address, or none", Mark.WAITING, ("spot", spot.id))
     return Standing("Safety", words, Mark.GOOD, ("spot", spot.id))

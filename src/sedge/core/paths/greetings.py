@@ -55,14 +55,19 @@ def _faults(key: str, step: Step) -> Iterator[Fault]:
     if isinstance(step, Menu | Announce):
         for language, text in sayings(step):
             tongue = f" in {LANGUAGES.get(language, language)}" if len(sayings(step)) > 1 and language else ""
-            if not text.strip():
+            if not text.strip() and not _is_recorded(step, language):
                 yield Fault(key, "missing", f"says nothing{tongue}")
-            elif len(text.split()) < FEWEST_WORDS:
+            elif text.strip() and len(text.split()) < FEWEST_WORDS:
                 yield Fault(key, "short", f"says only “{text}”{tongue}; callers are not ready to listen so soon")
             if isinstance(step, Menu) and text.strip():
                 yield from _menu_faults(key, step, language, text, tongue)
     if isinstance(step, Menu) and not step.keys:
         yield Fault(key, "missing", "has no key to press")
+
+
+def _is_recorded(step: Menu | Announce, language: str) -> bool:
+    """Whether callers hear a recorded sound where nothing is written."""
+    return bool(step.sound) if language == step.language else any(s.sound for s in step.also if s.language == language)
 
 
 def _menu_faults(key: str, menu: Menu, language: str, text: str, tongue: str) -> Iterator[Fault]:

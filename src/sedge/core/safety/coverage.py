@@ -10,6 +10,7 @@ from sedge.core.safety.spots import review_due, spot_problem
 
 UNPLACED, ROOF = 500, 999  # where floors stand whose names nobody can place, and what is on the roof
 NO_SPOT = "no spot: nobody would know where to send help"
+OTHER_SITE = "the spot is at another site"
 
 
 @dataclass
@@ -32,8 +33,12 @@ class Share:
 
     @property
     def per_cent(self) -> int:
-        """Rounded down: 100 only when everybody is found."""
-        return 100 * self.found // self.all if self.all else 100
+        """Rounded down: 100 only when everybody is found, and there is somebody to be found."""
+        return 100 * self.found // self.all if self.all else 0
+
+    @property
+    def is_empty(self) -> bool:
+        return self.all == 0
 
     def add(self, kind: str, count: int, problem: str) -> None:
         if kind == "number":
@@ -62,8 +67,12 @@ def coverage_of(
     addresses: Mapping[str, Address],
     sites: Sequence[Site],
     now: datetime,
+    elsewhere: Mapping[tuple[str, str, str], int] | None = None,
 ) -> list[SiteCoverage]:
-    """Every site's coverage from counts of (site, kind, spot or '', how many), the least covered first."""
+    """Every site's coverage from counts of (site, kind, spot or '', how many), the least covered first, those without anybody last.
+
+    `elsewhere` are, by (site, kind, spot), those whose spot is at another site and right there all the same: their own.
+    """
     by_id = {s.id: s for s in spots}
     problems = {s.id: spot_problem(s, addresses[s.address], now) or "" for s in spots}
     found = {site.id: SiteCoverage(site) for site in sites}
@@ -72,12 +81,16 @@ def coverage_of(
             continue
         problem = problems.get(spot, NO_SPOT) if spot else NO_SPOT
         floor = by_id[spot].floor if spot in by_id else ""
-        found[site].whole.add(kind, count, problem)
-        found[site].floors[floor].add(kind, count, problem)
+        own = min(count, (elsewhere or {}).get((site, kind, spot), 0))
+        away = count - own if spot in by_id and by_id[spot].site != site and not problem else 0
+        for part, why in ((count - away, problem), (away, OTHER_SITE)):
+            if part:
+                found[site].whole.add(kind, part, why)
+                found[site].floors[floor].add(kind, part, why)
     for spot in spots:
         if spot.site in found and not spot.removed and not spot.whole and review_due(spot, now):
             found[spot.site].unconfirmed += 1
-    return sorted(found.values(), key=lambda c: (c.whole.per_cent, -c.whole.all, c.site.name))
+    return sorted(found.values(), key=lambda c: (c.whole.is_empty, c.whole.per_cent, -c.whole.all, c.site.name))
 
 
 def floor_order(name: str) -> tuple[int, str]:

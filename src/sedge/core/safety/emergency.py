@@ -7,11 +7,11 @@ the same everywhere. Any broken link is a stop. No call is ever placed to a real
 from dataclasses import dataclass, field
 
 from sedge.core.estate import Estate
-from sedge.core.numbers.plan import COUNTRIES, Kind, country_name
+from sedge.core.numbers.plan import COUNTRIES, Kind
 from sedge.core.outbound.dialplan import Dialled, dial
 from sedge.core.paths.trace import EndingKind, World, trace_inbound
-from sedge.core.records import Address, Carrier, HolderKind, HolderRef, Number, Role, Site, Spot, Trunk
-from sedge.core.safety.spots import spot_problem
+from sedge.core.records import Address, Carrier, HolderKind, HolderRef, Number, Role, Site, Trunk
+from sedge.core.safety.effective import effective_spot, place_words, problem_with
 
 AS_USUAL = World()
 
@@ -56,7 +56,7 @@ def emergency_test(number: Number, dialled: str, estate: Estate) -> EmergencyAns
             "The operator could not ring back: neither this number, nor another of its holder, nor the site's main number rings somebody now."
         )
     spot, words, psap = _spot(number, estate, broken)
-    if not site.security_desk:
+    if "@" not in site.security_desk:
         broken.append(f"Nobody at {site.name} would be told that a call for help was made. Name a security desk.")
     return EmergencyAnswer(
         dialled=dialled,
@@ -126,18 +126,13 @@ def _rings(number: Number, estate: Estate) -> bool:
 
 
 def _spot(number: Number, estate: Estate, broken: list[str]) -> tuple[str, str, str]:
-    spot = estate.get(Spot, number.spot)
+    spot = effective_spot(number, estate)
     if spot is None:
         broken.append(f"{number.shown} has no emergency spot: nobody would know where to send help.")
         return "", "", ""
     address = estate.the(Address, spot.address)
-    if problem := spot_problem(spot, address, estate.now):
-        broken.append(f"The spot {spot.id} is not good enough to send help to: {problem}.")
-    if address.elements.country != number.country:
-        broken.append(
-            f"The spot {spot.id} is in {country_name(address.elements.country)}, the number in {country_name(number.country)}: help would start in the wrong country."
-        )
+    if problem := problem_with(spot, number, number.holder, estate, estate.now):
+        broken.append(f"The spot {spot.id} is not right for {number.shown}: {problem}.")
     if not address.psap:
         broken.append("The register names no public safety answering point for this address.")
-    place = ", ".join(x for x in (spot.floor, spot.room) if x) or spot.name
-    return spot.id, f"{estate.the(Site, spot.site).name}, {place}; {address.elements.one_line}", address.psap
+    return spot.id, f"{place_words(spot, estate)}; {address.elements.one_line}", address.psap

@@ -98,6 +98,8 @@ def gives(task: Any) -> Iterator[Thing]:
         case t.SetSpot():
             yield ("moves",)
             yield "spot", "number", task.e164 or ""
+        case t.MoveNumber():
+            yield "at its site", task.e164 or ""
         case t.AssignNumber():
             yield "assigned", task.e164 or ""
         case t.ListOnTrunk():
@@ -157,9 +159,14 @@ def wants(task: Any) -> Iterator[Thing]:
             yield "given up", task.holder.kind.value, task.holder.id
             yield "person as changed", task.holder.id
             yield "free", n
+            yield "at its site", n
             yield "spot", task.holder.kind.value, task.holder.id
             yield "spot", "number", n
             yield "rights", task.holder.id
+        case t.SetSpot() if task.e164:
+            yield "at its site", n
+        case t.MoveNumber():
+            yield "free", n
         case t.SetPath():
             yield "path", task.path
             yield "assigned", n

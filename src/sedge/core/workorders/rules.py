@@ -12,6 +12,7 @@ from sedge.core.facts import in_words
 from sedge.core.licences.standing import lacking, working
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import (
+    Account,
     Address,
     Capacity,
     HolderKind,
@@ -27,6 +28,7 @@ from sedge.core.records import (
     SupplyModel,
     Trunk,
 )
+from sedge.core.safety.effective import effective_spot, misplaced, own_spot, place_words, problem_with, spot_when_given
 from sedge.core.safety.spots import spot_problem
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, Level, Remedy, add_before, elsewhere, instead, passed, stop, warn
@@ -154,21 +156,28 @@ def licences_held(task: t.AssignNumber, estate: Estate) -> Finding:
 def dispatchable_spot(task: t.AssignNumber, estate: Estate) -> Finding:
     """Everywhere: help must find whoever calls (47 CFR 9.3 and 9.16 ask it of US systems; Sedge asks it everywhere)."""
     number, holder = estate.number(task.e164 or ""), estate.holder(task.holder)
-    spot = estate.get(Spot, task.spot or getattr(holder, "spot", None) or number.spot)
-    site = estate.site_of(task.holder)
+    spot, site = spot_when_given(number, task.holder, task.spot, estate), estate.site_of(task.holder)
     choices = estate.once("good spots", site.id, lambda: _good_spots(site.id, estate))
-    remedies = tuple(instead(f"{s.name} ({s.id})", task.but(spot=s.id), automatic=False) for s in choices[:MOST_SPOTS])
+    fitting = [c for c in choices if estate.the(Address, c.address).elements.country == number.country]
+    remedies = tuple(_at_spot(task, c, estate, automatic=len(fitting) == 1) for c in fitting[:MOST_SPOTS])
     if not choices:
         remedies = (elsewhere(f"Add a spot of {site.name}", "spots", site.id),)
     if spot is None:
         return stop(f"{holder.name} has no emergency spot: a call for help would not say where to go. Choose where they are.", *remedies)
-    problem = spot_problem(spot, estate.the(Address, spot.address), estate.now)
-    if problem:
+    if problem := problem_with(spot, number, task.holder, estate, estate.now):
         onward = "Choose where they are." if choices else "Add a spot that says more."
-        return stop(f"The spot “{spot.name}” of {site.name} is not good enough to send help to: {problem}. {onward}", *remedies)
-    if estate.the(Address, spot.address).elements.country != number.country:
-        return stop(f"{spot.id} is in another country than {number.shown}; help would be sent from the wrong place.", *remedies)
-    return passed(f"Help is sent to {site.name}, {spot.name}")
+        where = place_words(spot, estate)
+        what = problem if problem.startswith(where) else f"{where} is not good enough: {problem}"
+        return stop(f"Help would not find {holder.name}. {what}. {onward}", *remedies)
+    return passed(f"Help is sent to {place_words(spot, estate)}")
+
+
+def _at_spot(task: t.AssignNumber, spot: Spot, estate: Estate, *, automatic: bool) -> Remedy:
+    """A spot for this number; where the holder is a person without one, theirs too, so that they are found from every phone."""
+    words = f"{spot.name} ({spot.id})"
+    if task.holder.kind is HolderKind.PERSON and own_spot(task.holder, estate) is None and not task.spot:
+        return add_before(words, t.SetSpot(person=task.holder.id, spot=spot.id), automatic=automatic)
+    return instead(words, task.but(spot=spot.id), automatic=automatic)
 
 
 def _good_spots(site: str, estate: Estate) -> list[Spot]:
@@ -196,6 +205,17 @@ def holder_is_here(task: t.AssignNumber, estate: Estate) -> Finding:
     if isinstance(holder, Person) and holder.left:
         return stop(f"{holder.name} has left the organisation. Choose somebody else.")
     return passed("The holder is in the directory")
+
+
+@rule("assignment.at-its-site", t.AssignNumber)
+def at_its_site(task: t.AssignNumber, estate: Estate) -> Finding:
+    """A number belongs to a site, which pays for it and whose people call for help from it: it moves on purpose, never along."""
+    number, site = estate.number(task.e164 or ""), estate.site_of(task.holder)
+    if number.site == site.id:
+        return passed(f"It is a number of {site.name}")
+    move = add_before(f"Move it to {site.name} first", t.MoveNumber(number=number.e164, site=site.id))
+    of, name = estate.the(Site, number.site).name, estate.holder(task.holder).name
+    return stop(f"{number.shown} is a number of {of}; {name} is at {site.name}.", move)
 
 
 @rule("assignment.country-served", t.AssignNumber)
@@ -256,8 +276,8 @@ def line_has_path(task: t.AssignNumber, estate: Estate) -> Finding | None:
 @rule("assignment.address-registered", t.AssignNumber)
 def address_registered(task: t.AssignNumber, estate: Estate) -> Finding | None:
     """A carrier that keeps addresses would send help to the one it has, whatever Sedge knows."""
-    number, holder = estate.number(task.e164 or ""), estate.holder(task.holder)
-    spot = estate.get(Spot, task.spot or getattr(holder, "spot", None) or number.spot)
+    number = estate.number(task.e164 or "")
+    spot = spot_when_given(number, task.holder, task.spot, estate)
     return _registration(number, spot, estate) if spot else None
 
 
@@ -270,6 +290,67 @@ def _registration(number: Number, spot: Spot, estate: Estate) -> Finding:
     has = f"still has {number.registered_spot}" if number.registered_spot else "has no address"
     remedy = add_before("Register the address with it", t.RegisterAddress(number=number.e164))
     return warn(f"{carrier.name} {has} for {number.shown}; a call for help would show that until {spot.id} is registered.", remedy)
+
+
+# ── moving to another site ──
+
+
+@rule("move.may-go", t.MoveNumber)
+def may_go(task: t.MoveNumber, estate: Estate) -> Finding:
+    """What somebody has goes where they are; what is on its way somewhere stays until it is there."""
+    number, site = estate.number(task.e164 or ""), estate.the(Site, task.site)
+    if number.site == site.id:
+        return passed(f"{number.shown} is a number of {site.name} already; nothing happens")
+    if number.leaving_on:
+        return stop(f"{number.shown} is on its way back to its carrier; it can't be moved now.")
+    if number.state in {State.ON_ORDER, State.PORTING_IN, State.PORTING_OUT} or number.state in ENDED:
+        return stop(f"{number.shown} is {number.state}; it can't be moved now.")
+    holder = estate.holder(number.holder) if number.holder else None
+    if isinstance(holder, Site):
+        return stop(
+            f"{number.shown} is the {number.assignment.role if number.assignment else ''} number of {holder.name}. Take it back first."
+        )
+    if holder and number.holder and estate.site_of(number.holder).id != site.id:
+        there = estate.site_of(number.holder).name
+        return warn(f"{holder.name}, who has it, is at {there}. Move them too, or take the number back first.")
+    return passed(f"{number.shown} can be moved to {site.name}")
+
+
+@rule("move.its-spot", t.MoveNumber)
+def its_spot(task: t.MoveNumber, estate: Estate) -> Finding | None:
+    """A spot at the old site would send help there."""
+    number = estate.number(task.e164 or "")
+    spot = effective_spot(number, estate)
+    if spot is None:
+        return None
+    if not misplaced(spot, number.holder, task.site, estate):
+        return passed("Its emergency spot stays right")
+    there = estate.the(Site, task.site).name
+    return warn(f"Its emergency spot, {place_words(spot, estate)}, does not go along. Choose one at {there} with the next holder.")
+
+
+@rule("move.its-trunk", t.MoveNumber)
+def its_trunk(task: t.MoveNumber, estate: Estate) -> Finding | None:
+    """Calls arrive where the trunk ends."""
+    number, site = estate.number(task.e164 or ""), estate.the(Site, task.site)
+    trunk = estate.get(Trunk, number.trunk)
+    if trunk is None:
+        return None
+    there = next((x for x in estate.all(Trunk) if x.site == site.id and x.carrier == number.carrier), None)
+    if trunk.site == site.id or there is None:
+        return passed(f"It stays on the list of {trunk.name}")
+    onto = add_before(f"Put it on {there.name}", t.ListOnTrunk(number=number.e164, trunk=there.id))
+    return warn(f"It stays on the list of {trunk.name}; {site.name} has {there.name}.", onto)
+
+
+@rule("move.who-pays", t.MoveNumber)
+def who_pays(task: t.MoveNumber, estate: Estate) -> Finding:
+    """The account it is paid on stays; the site it is counted at changes."""
+    number, site = estate.number(task.e164 or ""), estate.the(Site, task.site)
+    account = estate.get(Account, number.account)
+    if account and site.account and site.account != account.id:
+        return warn(f"It is still paid on {account.name}, which is not the account of {site.name}; its cost counts there from now on.")
+    return passed(f"Its cost counts at {site.name} from now on")
 
 
 # ── taking back, resting, releasing ──
@@ -329,6 +410,10 @@ def can_be_released(task: t.ReleaseNumber, estate: Estate) -> Finding:
 def spot_is_dispatchable(task: t.SetSpot, estate: Estate) -> Finding:
     """A spot that help can't be sent to is worse than none: it looks right."""
     spot = estate.the(Spot, task.spot)
+    number = estate.get(Number, task.e164)
+    if number and number.in_use and (wrong := misplaced(spot, number.holder, number.site, estate)):
+        at = estate.site_of(number.holder).id if number.holder else number.site
+        return stop(f"{wrong}. Choose a spot where they are.", elsewhere("Look after the spots there", "spots", at))
     problem = spot_problem(spot, estate.the(Address, spot.address), estate.now)
     if problem:
         return stop(

@@ -140,6 +140,15 @@ class EndRest(AnyTask):
     reason: str = Field(min_length=3, max_length=200)
 
 
+class MoveNumber(AnyTask):
+    """To another site of the organisation. Its spot, if that is at the old site, does not go along."""
+
+    kind: Literal["move_number"] = "move_number"
+    takes = NOTHING_MORE
+    number: NumberField
+    site: Name
+
+
 class AdoptNumber(AnyTask):
     """A number that is the organisation's already, brought in as found."""
 
@@ -369,7 +378,7 @@ class PutBackLater(AnyTask):
 
 Task = Annotated[
     GrantLicence | RevokeLicence | ExchangeLicence | BuySeats | StartTrial | CancelSeats | ChangePerson | SetGroup | PutBackLater | AssignNumber | UnassignNumber | ReserveNumber | UnreserveNumber | SetAside | ReturnNumber
-    | EndRest | AdoptNumber | SetSpot | RegisterAddress | TellPlace | SetPath | PublishPath | SetAnswering | SetFallback | SetCallerId | SubmitPort | ActivatePort | BackOutPort | ApprovePortOut | SetCallingRights | ListOnTrunk | UnlistFromTrunk
+    | EndRest | MoveNumber | AdoptNumber | SetSpot | RegisterAddress | TellPlace | SetPath | PublishPath | SetAnswering | SetFallback | SetCallerId | SubmitPort | ActivatePort | BackOutPort | ApprovePortOut | SetCallingRights | ListOnTrunk | UnlistFromTrunk
     | LabelNumbers | AddPerson | ImportNumbers | OrderNumbers | OrderWhenFree | RecordArrival | SendPaper | CancelOrder | ReleaseNumber | ConnectNumber | FollowCarrier | TellCarrier | SetFeature | PlaceTestCall | PutBack,
     Field(discriminator="kind"),
 ]  # fmt: skip

@@ -61,6 +61,8 @@ def tell(task: Any, estate: Estate) -> tuple[str, str]:
         case t.AssignNumber():
             spot = f", at {_name(estate, Spot, task.spot)}" if task.spot else ""
             return f"Assign {n}", f"to {_holder(task.holder, estate)} as {_article(task.role.value)} number{spot}"
+        case t.MoveNumber():
+            return f"Move {n}", f"to {_name(estate, Site, task.site)}"
         case t.UnassignNumber():
             return f"Take {n} back", "and let it rest" if task.rest != 0 else "without a rest"
         case t.ReserveNumber():

@@ -2,6 +2,7 @@
 
 import base64
 from typing import Annotated
+from urllib.parse import urlencode
 
 from fastapi import File, Form, Request, UploadFile
 from fastapi.responses import Response
@@ -43,14 +44,14 @@ def sites(request: Request, desk: AtDesk) -> Response:
 
 
 @place.page("/holders/people/{key}", May.LOOK)
-def person(request: Request, desk: AtDesk, key: str) -> Response:
+def person(request: Request, desk: AtDesk, key: str, phone: str = "") -> Response:
     card = persons_card.look(desk, key)
     row = holders.one_holder(desk, HolderKind.PERSON, key)
     what = ", ".join(x for x in (card.person.job, card.person.department) if x) or "person"
     history = ledger.read(desk, subject=Subject.PERSON, key=key, limit=20).entries
     return draw(
         request, "person.html", row=row, card=card, what=what, history=history, spots=[(s.id, f"{s.name} ({s.id})") for s in card.spots],
-        spot_name=_spot_name(desk, row), kinds=[(k, k) for k in KINDS], rights=[(r.value, r in card.person.rights) for r in Right],
+        spot_name=_spot_name(desk, row), kinds=[(k, k) for k in KINDS], phone=phone if phone in KINDS else "", rights=[(r.value, r in card.person.rights) for r in Right],
     )  # fmt: skip
 
 
@@ -61,7 +62,7 @@ def line(request: Request, desk: AtDesk, key: str) -> Response:
     known = groups.listing(desk)
     return draw(
         request, "line.html", row=row, history=history, spot_name=_spot_name(desk, row), members=holders.names_of(desk, row.holder), groups=known,
-        kinds=[(k, k) for k in LINE_KINDS], spots=[(s.id, f"{s.name} ({s.id})") for s in holders.spots_of(desk, row.holder.site)],
+        kinds=[(k, k) for k in LINE_KINDS], spots=holders.good_spots(desk, row.holder.site, keep=row.holder.spot),
     )  # fmt: skip
 
 
@@ -137,7 +138,7 @@ def _new(request: Request, desk: AtDesk, kind: str, country: str = "") -> Respon
     spots = holders.spot_choices(desk, sites_) if kind == "line" else []
     return draw(
         request, "holder_new.html", what=kind, words=NEW[kind], sites=sites_, kinds=[(k, k) for k in LINE_KINDS], spots=spots,
-        countries=[(c.code, c.name) for c in COUNTRIES.values()], accounts=holders.supply_choices(desk), country=home, fields=FORMS[home],
+        countries=[(c.code, c.name) for c in COUNTRIES.values()], accounts=holders.supply_choices(desk), phones=[(k, k) for k in KINDS], country=home, fields=FORMS[home],
     )  # fmt: skip
 
 
@@ -145,9 +146,10 @@ def _new(request: Request, desk: AtDesk, kind: str, country: str = "") -> Respon
 def add_person(
     request: Request, desk: AtDesk, name: Annotated[str, Form()] = "", email: Annotated[str, Form()] = "", site: Annotated[str, Form()] = "",
     department: Annotated[str, Form()] = "", job: Annotated[str, Form()] = "", extension: Annotated[str, Form()] = "",
+    phone: Annotated[str, Form()] = "",
 ) -> Response:  # fmt: skip
     made = holders.add_person(desk, name=name, email=email, site=site, department=department, job=job, extension=extension)
-    return go(request, f"/holders/people/{made.id}")
+    return go(request, f"/holders/people/{made.id}{'?' + urlencode({'phone': phone}) if phone else ''}")
 
 
 @place.action("/holders/lines", May.CHANGE_HOLDERS)

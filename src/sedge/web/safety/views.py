@@ -42,7 +42,7 @@ def rows(found: Sequence[SiteCoverage]) -> list[CoverRow]:
             CoverRow(c.site.name, f"/safety/sites/{quote(c.site.id)}", c.whole, sorted(c.whole.reasons.items()), c.unconfirmed, True)
         )
         for floor, share in sorted(c.floors.items()):
-            if share.per_cent < 100:
+            if not share.is_empty and share.per_cent < 100:
                 href = f"/safety/sites/{quote(c.site.id)}?{urlencode({'floor': floor})}"
                 out.append(CoverRow(floor or "no floor named", href, share, sorted(share.reasons.items()), 0, False))
     return out

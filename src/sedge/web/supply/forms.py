@@ -23,7 +23,7 @@ def new_form(request: Request, desk: AtDesk, account: str = "", site: str = "", 
     chosen = site or (sites[0][0] if sites else "")
     return draw(
         request, "order_form.html", accounts=[(a.id, f"{a.name} ({c.name})") for a, c in accounts], account=account, sites=sites, site=chosen, area=area,
-        quantity=quantity, kinds=[(k, k) for k in forms.KINDS], spots=[(s.id, f"{s.name} ({s.id})") for s in holders.spots_of(desk, chosen)] if chosen else [],
+        quantity=quantity, kinds=[(k, k) for k in forms.KINDS], spots=holders.good_spots(desk, chosen) if chosen else [],
     )  # fmt: skip
 
 

@@ -124,7 +124,7 @@ def when_free_page(request: Request, desk: AtDesk, asked: AsAsked) -> Response:
     sites = [(s.id, s.name) for s in holders.plain_sites(desk)]
     site = asked.typed["site"] or next((s.id for s in holders.plain_sites(desk) if s.account == seller[0].id), sites[0][0] if sites else "")
     until = (desk.now() + timedelta(days=30)).date().isoformat()
-    spots = [(s.id, f"{s.name} ({s.id})") for s in holders.spots_of(desk, site)] if site else []
+    spots = holders.good_spots(desk, site) if site else []
     return draw(
         request, "when_free.html", asked=asked, account=seller[0], carrier=seller[1], sites=sites, site=site, spots=spots, until=until
     )
@@ -183,7 +183,7 @@ def _held(
 ) -> Response:
     first = ordering.plan(desk, ordering.Wanted(hold=key, site=form.site))
     form.site = first.site
-    spots = [(s.id, f"{s.name} ({s.id})") for s in holders.spots_of(desk, form.site)]
+    spots = holders.good_spots(desk, form.site)
     if form.spot not in {code for code, _ in spots}:
         form.spot = ""
     if joiners and not form.people:

@@ -251,7 +251,7 @@ def new_form(desk: Desk, kind: str, title: str, *, number: str = "", person: str
         holder_value=to.value if to else "",
         own_spot=f"their own ({to.spot})" if to and to.spot else "the holder's own",
         free=holders.waiting_numbers(desk, where) if kind == "assign" and not card else [],
-        spots=[(s.id, f"{s.name} ({s.id})") for s in holders.spots_of(desk, where)] if where else [],
+        spots=holders.good_spots(desk, where) if where else [],
         paths=[(p.id, p.name) for p in paths.listing(desk)] if kind in {"set-path", "assign"} else [],
         trunks=_trunks(desk, carrier) if kind == "list-on-trunk" else [],
         products=[(p.id, f"{p.name}, {money(p.monthly)} a month") for p in licences.products(desk)] if kind == "grant" else [],
