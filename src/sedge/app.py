@@ -37,9 +37,11 @@ from sedge.api import scim as api_scim
 from sedge.api import supply as api_supply
 from sedge.api import workorders as api_workorders
 from sedge.api.describing import describe
+from sedge.core.access.roles import May, allowed
 from sedge.desk import ledger, runner, serving, steering, today
 from sedge.desk.clock import Clock
 from sedge.desk.desk import House, desk_member_facts
+from sedge.desk.first_steps import FirstSteps, first_steps
 from sedge.outside.callbacks import Listener, told_in
 from sedge.outside.carrier import Callback
 from sedge.outside.outside import at_standins
@@ -106,6 +108,7 @@ class DeskFacts:
     organisation: str
     several: bool
     holds: list[tuple[str, int, datetime]]
+    first: FirstSteps | None
 
 
 PLACES = (
@@ -227,6 +230,7 @@ def _desk_facts(request: Request) -> DeskFacts:
     pulse = getattr(request.state, "pulse", None)
     return DeskFacts(
         **desk_member_facts(desk, today.count(desk)),
+        first=first_steps(desk) if allowed(member.role, May.SET_RULES) else None,
         pulse=ledger.pulse(desk) if pulse is None else pulse,
         offset=int(house.clock.offset.total_seconds()),
     )

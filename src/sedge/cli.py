@@ -1,6 +1,5 @@
 """The commands of Sedge."""
 
-import shutil
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -19,11 +18,15 @@ def demo(
     data: Annotated[Path, typer.Option(help="folder of the databases")] = Path("var/demo"),
 ) -> None:
     """Start Sedge with the demo data and the stand-ins."""
-    from sedge.demo.running import run_demo
+    from sedge.demo.running import NotOurs, clear, run_demo
 
-    if fresh and data.exists():
-        shutil.rmtree(data)
-    run_demo(_settings(data=data, port=port, demo=True, sip_domain="sip.example"))
+    try:
+        if fresh:
+            clear(data)
+        run_demo(_settings(data=data, port=port, demo=True, sip_domain="sip.example"))
+    except NotOurs as error:
+        typer.echo(str(error), err=True)
+        raise typer.Exit(2) from error
 
 
 @main.command()

@@ -2,10 +2,11 @@
 
 import hashlib
 import json
+import re
 from collections.abc import Callable, Coroutine
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import JSONResponse, Response
 from fastapi.routing import APIRoute
 
@@ -20,6 +21,8 @@ COOKIE = "sedge_session"
 SAFE = {"GET", "HEAD", "OPTIONS"}
 LOOPBACK = {"127.0.0.1", "::1", "localhost", "testclient"}
 MOST_LISTED = 1000
+MOST_CURSOR = 2**53
+Cursor = Annotated[int, Query(ge=0, le=MOST_CURSOR, description="`next` of the page before")]
 
 
 class ApiGuard:
@@ -64,6 +67,36 @@ def _desk(request: Request) -> Desk:
 AtDesk = Annotated[Desk, Depends(_desk)]
 
 
+NO_TEXT = re.compile(r"[\x00\ud800-\udfff]")
+
+
+def refuse_no_text(body: bytes) -> None:
+    """Raises NotUnderstood, naming the field, for JSON with characters that are no text: NUL, and halves of surrogate pairs (RFC 8259, 8.2)."""
+    if b"\\u" not in body:
+        return
+    try:
+        plain = json.loads(body)
+    except ValueError:
+        return  # answered as what it is by whoever reads it
+    if (field := _without_text(plain, "")) is not None:
+        raise NotUnderstood(f"{field or 'The body'} has characters that are no text. Leave them out.", field=field or None)
+
+
+def _without_text(value: Any, at: str) -> str | None:
+    """Where the first such character is, as a dotted path; None where there is none."""
+    match value:
+        case str():
+            return at if NO_TEXT.search(value) else None
+        case dict():
+            pairs = ((f"{at}.{key}".lstrip("."), item) for key, item in value.items())
+            return next((found for where, item in pairs if (found := _without_text(item, where)) is not None), None)
+        case list():
+            inner = ((f"{at}.{i}".lstrip("."), item) for i, item in enumerate(value))
+            return next((found for where, item in inner if (found := _without_text(item, where)) is not None), None)
+        case _:
+            return None
+
+
 class WithoutMoney(APIRoute):
     """A route whose JSON has no amounts for callers who may not see money, whatever its handler put in."""
 
@@ -71,6 +104,8 @@ class WithoutMoney(APIRoute):
         answer = super().get_route_handler()
 
         async def handled(request: Request) -> Response:
+            if request.method not in SAFE:
+                refuse_no_text(await request.body())
             response = await answer(request)
             member = getattr(request.state, "member", None)
             if member is None or allowed(member.role, May.SEE_MONEY) or not isinstance(response, JSONResponse):

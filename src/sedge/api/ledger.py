@@ -8,7 +8,7 @@ from fastapi import Request
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
-from sedge.api.doors import AtDesk, Resource, page_limit
+from sedge.api.doors import AtDesk, Cursor, Resource, page_limit
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.records import Subject
@@ -21,7 +21,7 @@ PERIOD = re.compile(r"^P(?:(\d{1,4})D)?(?:T(?:(\d{1,6})H)?(?:(\d{1,7})M)?(?:(\d{
 
 @resource.read("", May.SEE_LEDGER)
 def entries(
-    desk: AtDesk, subject: str = "", actor: str = "", since: datetime | None = None, limit: int = 100, after: int = 0
+    desk: AtDesk, subject: str = "", actor: str = "", since: datetime | None = None, limit: int = 100, after: Cursor = 0
 ) -> dict[str, Any]:
     """`subject` is a kind (`number`) or a kind and an id (`number:+441134960142`)."""
     kind, _, key = subject.partition(":")

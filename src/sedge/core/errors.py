@@ -12,8 +12,8 @@ SedgeError
 │   └── KeyReused        the same idempotency key with another body             (409)
 ├── TooMany              asked too often; wait                                  (429)
 └── OutsideTrouble       a service outside did not do what was asked            (502)
-    ├── OutsideSilent    it did not answer; the same call may go through later
-    └── OutsideRefused   it answered no, with its reason; trying again is no use
+    ├── OutsideSilent    it did not answer; the same call may go through later  (502)
+    └── OutsideRefused   it answered no to what we asked, with its reason       (409)
 
 Each carries a stable code, a sentence for the administrator, the field at fault and facts as data.
 Pages and API dress them; nothing else turns an error into a status or a sentence.
@@ -85,4 +85,4 @@ class OutsideSilent(OutsideTrouble):
 
 
 class OutsideRefused(OutsideTrouble):
-    code = "outside-refused"
+    code, status = "outside-refused", 409

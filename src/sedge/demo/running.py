@@ -14,6 +14,12 @@ from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 
 SEEDED = "seeded"
+MADE_HERE = "made-by-sedge-demo"  # lies in a folder from before its first file is made
+FILES = ("installation.sqlite*", "estate-*.sqlite*", "standins.sqlite*", "secret.key", SEEDED, MADE_HERE)
+
+
+class NotOurs(Exception):
+    """The folder holds something that the demo did not make; it touches none of it."""
 
 
 def ready_data(settings: Settings, *, ahead: timedelta = timedelta(0)) -> None:
@@ -21,7 +27,9 @@ def ready_data(settings: Settings, *, ahead: timedelta = timedelta(0)) -> None:
     before real time, for tests that must not run into the night."""
     if (settings.data / SEEDED).exists():
         return
-    _clear(settings.data)
+    clear(settings.data)
+    settings.data.mkdir(parents=True, exist_ok=True)
+    (settings.data / MADE_HERE).touch()
     standins = StandinServer(settings.data).start(ticking=False)
     make_data(settings, standins.url, ahead)
     standins.stop()
@@ -55,9 +63,15 @@ def run_demo(settings: Settings) -> None:
     standins.stop()
 
 
-def _clear(folder: Path) -> None:
-    for file in folder.glob("*.sqlite*") if folder.exists() else ():
-        file.unlink()
+def clear(folder: Path) -> None:
+    """Remove what the demo made in a folder, and nothing else. Raises NotOurs where it made nothing there and there is something."""
+    if not folder.exists() or not any(folder.iterdir()):
+        return
+    if not (folder / MADE_HERE).exists() and not (folder / SEEDED).exists():
+        raise NotOurs(f"{folder} holds files that the demo did not make. Nothing was touched. Choose another folder with --data.")
+    for pattern in FILES:
+        for file in folder.glob(pattern):
+            file.unlink()
 
 
 def _print(text: str) -> None:

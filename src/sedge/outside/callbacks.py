@@ -14,6 +14,7 @@ from pydantic import BaseModel, Field, ValidationError
 from sedge.core.errors import Forbidden, NotUnderstood
 
 FRESH = timedelta(minutes=5)
+LATEST = 4_102_444_800  # the second in which 2100 begins
 
 
 class Told(BaseModel):
@@ -46,7 +47,7 @@ class Listener:
     def check(self, headers: Mapping[str, str], body: bytes, now: datetime) -> None:
         """Raises Forbidden with `reason` forged, stale or replayed."""
         moment, signed = headers.get("callback-time", ""), headers.get("callback-signature", "")
-        if not moment.isascii() or not moment.isdigit() or len(moment) > 12:
+        if not moment.isascii() or not moment.isdigit() or len(moment) > 11 or int(moment) > LATEST:
             raise Forbidden("The callback doesn't say when it was sent. Sign it as agreed.", reason="forged")
         if not hmac.compare_digest(signature(self._secret, moment, body), signed.encode("ascii", "replace").decode()):
             raise Forbidden("The callback isn't signed with the secret agreed on.", reason="forged")

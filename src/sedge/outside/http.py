@@ -1,11 +1,17 @@
-"""One HTTP client per service outside; its errors translated in this one place."""
+"""One HTTP client per service outside; its errors translated in this one place.
+
+Whatever a service answers, callers see an answer they can use, OutsideSilent or OutsideRefused: an error page, an empty body, a
+list where an object was promised, a field that is missing or can't be read are a service that has trouble, never an error of ours.
+"""
 
 import ssl
+from collections.abc import Callable
 from copy import copy
-from functools import cache
+from functools import cache, wraps
 from typing import Any, Self
 
 import httpx
+import structlog
 
 from sedge.core.errors import OutsideRefused, OutsideSilent
 
@@ -13,6 +19,52 @@ TIMEOUT = httpx.Timeout(5.0)
 CLOSED = (httpx.RemoteProtocolError, httpx.ReadError, httpx.WriteError)
 # given up before the other side does (servers close an idle connection after 5 seconds or more): what is sent as it closes gets no answer
 KEPT = httpx.Limits(max_connections=100, max_keepalive_connections=20, keepalive_expiry=2.0)
+
+
+OURS = frozenset({"message", "field", "reason", "service", "self"})
+UNREADABLE = (AttributeError, KeyError, IndexError, TypeError, ValueError, ArithmeticError)
+log = structlog.get_logger("sedge.outside")
+
+
+class Answer(dict[str, Any]):
+    """An answer of a service. Asking it for a field it has not says so as trouble over there."""
+
+    def __init__(self, service: str, values: dict[str, Any]) -> None:
+        super().__init__(values)
+        self.service = service
+
+    def __missing__(self, key: str) -> Any:
+        raise OutsideSilent(f"{self.service} answered without “{key}”. Try again in a minute.", service=self.service, missing=key)
+
+
+def _wrapped(service: str, value: Any) -> Any:
+    match value:
+        case dict():
+            return Answer(service, {key: _wrapped(service, item) for key, item in value.items()})
+        case list():
+            return [_wrapped(service, item) for item in value]
+        case _:
+            return value
+
+
+def not_understood(service: str, error: Exception) -> OutsideSilent:
+    log.warning("answer not understood", service=service, error=repr(error)[:300])
+    return OutsideSilent(
+        f"{service} answers in a way that Sedge does not understand. Try again in a minute.", service=service, cause=type(error).__name__
+    )
+
+
+def _guarded(method: Callable[..., Any]) -> Callable[..., Any]:
+    """A method of a client, whose troubles with reading an answer are trouble of the service."""
+
+    @wraps(method)
+    def call(self: "Service", *args: Any, **named: Any) -> Any:
+        try:
+            return method(self, *args, **named)
+        except UNREADABLE as error:
+            raise not_understood(self.name, error) from error
+
+    return call
 
 
 @cache
@@ -56,14 +108,38 @@ class Service:
             )  # fmt: skip
         if answer.status_code >= 500:
             raise OutsideSilent(
-                f"{self.name} has trouble of its own just now. Try again in a minute.", service=self.name, status=answer.status_code
+                f"{self.name} has trouble of its own just now. Try again in a minute.", service=self.name, answered=answer.status_code
             )
         if answer.status_code >= 400:
-            detail = answer.json().get("detail", {}) if answer.headers.get("content-type", "").startswith("application/json") else {}
-            facts = detail if isinstance(detail, dict) else {}
-            reason = str(facts.pop("reason", answer.status_code))
-            raise OutsideRefused(f"{self.name} refused: {reason}.", reason=reason, service=self.name, **facts)
-        return answer.json()
+            raise self._refused(answer)
+        return self._read(answer)
+
+    def _refused(self, answer: httpx.Response) -> OutsideRefused:
+        """The refusal with the service's own facts, as far as it gave any; none of them can take the place of ours."""
+        try:
+            told = answer.json()
+        except ValueError:
+            told = {}
+        detail = told.get("detail") if isinstance(told, dict) else None
+        given = {str(key): value for key, value in detail.items()} if isinstance(detail, dict) else {}
+        reason = str(given.pop("reason", answer.status_code))[:200]
+        facts = {key: value for key, value in given.items() if key not in OURS}
+        return OutsideRefused(f"{self.name} refused: {reason}.", reason=reason, service=self.name, **facts)
+
+    def _read(self, answer: httpx.Response) -> Any:
+        """The answer's JSON object, whose missing fields tell of themselves. Raises OutsideSilent for anything else."""
+        if answer.status_code == httpx.codes.NO_CONTENT:
+            return Answer(self.name, {})
+        try:
+            return _wrapped(self.name, answer.json())
+        except ValueError as error:
+            raise not_understood(self.name, error) from error
+
+    def __init_subclass__(cls, **options: Any) -> None:
+        super().__init_subclass__(**options)
+        for name, method in list(vars(cls).items()):
+            if callable(method) and not name.startswith("_") and not isinstance(method, type):
+                setattr(cls, name, _guarded(method))
 
     def _ask(self, method: str, path: str, **options: Any) -> httpx.Response:
         """What only reads is asked once more where the other side closed a kept connection just then (RFC 9110, 9.2.2)."""

@@ -5,6 +5,7 @@ get the sentence from the `Sedge-Problem` header, plain forms come back by the b
 """
 
 import json
+from collections.abc import Mapping
 from typing import Any
 
 import structlog
@@ -72,7 +73,7 @@ def _sedge(request: Request, error: Exception) -> Response:
         status = {"uniqueness": 409}.get(error.reason or "", 400 if error.status == 422 else error.status)
         return scim_error(status, error.message, error.reason)
     if is_api(request):
-        return problem_details(error.status, error.code, error.message, field=error.field, reason=error.reason, **error.facts)
+        return problem_details(error.status, error.code, error.message, {**error.facts, "field": error.field, "reason": error.reason})
     if isinstance(error, NotSignedIn) and request.url.path != "/sign-in":
         return _to_sign_in(request)
     if request.url.path == "/sign-in" and request.method == "POST":
@@ -110,7 +111,7 @@ def _validation(request: Request, error: Exception) -> Response:
     if is_scim(request):
         return scim_error(400, message, "invalidValue")
     if is_api(request):
-        return problem_details(422, "not-understood", message, field=first["field"], faults=faults[:20])
+        return problem_details(422, "not-understood", message, {"field": first["field"], "faults": faults[:20]})
     return _page(request, 422, "not-understood", message, first["field"])
 
 
@@ -146,8 +147,9 @@ def scim_error(status: int, detail: str, reason: str | None) -> Response:
     return JSONResponse(body, status, media_type="application/scim+json")
 
 
-def problem_details(status: int, code: str, message: str, **facts: Any) -> Response:
-    """RFC 9457 problem details; `facts` without a value are left out."""
-    body = {"type": TYPES + code, "title": HEADINGS.get(code, "Error"), "status": status, "code": code, "detail": message}
-    body |= {key: value for key, value in facts.items() if value is not None}
-    return JSONResponse(json.loads(json.dumps(body, default=str)), status, media_type="application/problem+json")
+def problem_details(status: int, code: str, message: str, facts: Mapping[str, Any] | None = None) -> Response:
+    """RFC 9457 problem details. `facts` without a value are left out; none takes the place of the answer's own members."""
+    body = {key: value for key, value in (facts or {}).items() if value is not None}
+    body |= {"type": TYPES + code, "title": HEADINGS.get(code, "Error"), "status": status, "code": code, "detail": message}
+    written = json.dumps(body, default=str, ensure_ascii=True).encode()
+    return Response(written, status, media_type="application/problem+json")
