@@ -12,11 +12,11 @@ from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused, Outs
 from sedge.core.facts import Money, in_currency, in_words
 from sedge.core.ledger.chain import Entry
 from sedge.core.numbers.e164 import read_one
-from sedge.core.records import Account, Carrier, Subject
+from sedge.core.records import Account, Carrier, Site, Subject
 from sedge.core.reduce import changed
 from sedge.core.supply.keeping import is_low, topped_up, wants_top_up
 from sedge.core.supply.records import TopUp
-from sedge.desk import charges, mail
+from sedge.desk import charges, mail, trunk_setup
 from sedge.desk.desk import Desk, Reading, Writing
 from sedge.formats.letters import Letter
 from sedge.store import ledger, tables
@@ -95,6 +95,11 @@ def currency_for(desk: Desk, carrier_id: str, asked: str = "") -> str:
         _, ours = _with_accounts(reading, carrier_id)
     main = _main_account(desk, ours)
     return main.balance.currency if main else CURRENCIES[desk.organisation.home_country]
+
+
+def has_one(desk: Desk, carrier_id: str) -> bool:
+    with desk.reading() as reading:
+        return bool(_with_accounts(reading, carrier_id)[1])
 
 
 def _main_account(desk: Desk, ours: list[Account]) -> Account | None:
@@ -215,6 +220,7 @@ def _open(
                 contact=wanted.contact, alert_mail=wanted.contact, countries=main.countries,
             )  # fmt: skip
             account = writing.save([changed(Subject.ACCOUNT, None, fresh, "account.added")])[0].after
+        _with_its_trunk(owner, writing, account)
         if theirs.key:
             secrets_store.keep(writing.connection, desk.house.keyring, f"key of {key}", theirs.key, writing.stamp)
     shown = theirs.key or (_key_just_made(owner, account) if show_again else "")
@@ -225,6 +231,43 @@ def _open(
     except OutsideTrouble as error:
         return Opened(wanted, account, shown, f"Opened, but the opening balance has not arrived: {error.message}")
     return Opened(wanted, account, shown, "")
+
+
+def add_first(desk: Desk, carrier_id: str, *, name: str, key: str = "", currency: str = "") -> Account:
+    """An account that the carrier has opened for us already. Where the carrier is reached, its key says what stands on it; else the account
+    begins at nothing, and its orders go on paper. Raises NotUnderstood naming the field, OutsideRefused for a key it does not take."""
+    desk.require(May.PAY)
+    name, key = name.strip(), key.strip()
+    if not 1 <= len(name) <= 80:
+        raise NotUnderstood("An account needs a name of at most 80 characters.", field="name")
+    of = carrier_of(desk, carrier_id)
+    zero = Money(amount=Decimal(0), currency=currency or CURRENCIES[desk.organisation.home_country])
+    theirs = None
+    if of.id in desk.outside.carriers:
+        if not key:
+            raise NotUnderstood(f"Type the key that {of.name} gave you; it says which account is yours.", field="key")
+        theirs = desk.outside.carrier(of.id).with_key(key).account()
+    made = Account(
+        id=desk.new_id("account"), carrier=of.id, name=name, balance=theirs.balance if theirs else zero,
+        low_mark=theirs.balance.times(0) if theirs else zero, prepaid=theirs is not None, theirs=theirs.id if theirs else "",
+        receives_only=theirs.receives_only if theirs else False,
+    )  # fmt: skip
+    with desk.writing() as writing:
+        if any(a.name.casefold() == name.casefold() for a in writing.records.all(Account)):
+            raise NotAllowedNow(f"There is an account called {name} already.", field="name", reason="exists")
+        saved = writing.save([changed(Subject.ACCOUNT, None, made, "account.added")])[0].after
+        if key:
+            secrets_store.keep(writing.connection, desk.house.keyring, f"key of {saved.id}", key, writing.stamp)
+        _with_its_trunk(desk, writing, saved)
+    return saved
+
+
+def _with_its_trunk(desk: Desk, writing: Writing, account: Account) -> None:
+    """The trunk that a carrier brings along, at the site that uses the account, else at the first one; later, with the first site."""
+    sites = sorted(writing.records.all(Site), key=lambda s: (s.account != account.id, s.name))
+    if sites:
+        key = desk.new_id("trunk")
+        trunk_setup.come_with(writing, account, sites[0], key=key, up=trunk_setup.is_up(desk, key))
 
 
 def _key_just_made(desk: Desk, account: Account) -> str:

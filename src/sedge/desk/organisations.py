@@ -14,9 +14,11 @@ from sqlalchemy import func, insert, select
 
 from sedge.core.access.roles import AccessRole, May
 from sedge.core.errors import NotUnderstood, OutsideTrouble, SedgeError
+from sedge.core.licences.reducers import free_seats
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Account, Carrier, CivicElements, Product, Subject
 from sedge.core.reduce import changed
+from sedge.core.workorders.needs import Needs
 from sedge.desk import accounts, holders, safety, today
 from sedge.desk.accounts import Wanted
 from sedge.desk.desk import Desk
@@ -216,6 +218,8 @@ def _copy_pattern(desk: Desk, into: Desk) -> None:
         fresh = [r for r in records if r.id not in known]
         if fresh:
             writing.save([changed(subjects[type(r)][0], None, r.but(version=0), subjects[type(r)][1]) for r in fresh])
+        if free := free_seats([], writing.estate(Needs())):
+            writing.save(free)
         for table, found in rows.items():
             if found and writing.connection.execute(select(func.count()).select_from(table)).scalar() == 0:
                 writing.connection.execute(insert(table), found)

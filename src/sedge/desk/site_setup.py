@@ -10,9 +10,10 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.holders.site_setup import Facts, Step, steps
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.records import Account, Address, HolderKind, HolderRef, Number, Site, Spot, Subject, Trunk
+from sedge.core.records import Account, Address, Carrier, HolderKind, HolderRef, Number, Site, Spot, Subject, Trunk
 from sedge.core.reduce import changed
 from sedge.core.safety.spots import spot_code
+from sedge.desk import trunk_setup
 from sedge.desk.desk import Desk, Reading
 from sedge.store import tables
 
@@ -83,6 +84,28 @@ def like(desk: Desk, key: str, pattern: str) -> Site:
         if changes:
             writing.save(changes)
         return after
+
+
+def choose_account(desk: Desk, key: str, account: str) -> Site:
+    """The carrier account a site's numbers and calls are paid on, and with it its supply model; a trunk that the carrier brings comes along.
+
+    Raises NotUnderstood.
+    """
+    desk.require(May.ADD_SITE)
+    trunk = desk.new_id("trunk")
+    up = trunk_setup.is_up(desk, trunk)
+    with desk.writing() as writing:
+        site, chosen = writing.records.the(Site, key), writing.records.find(Account, account)
+        if chosen is None:
+            raise NotUnderstood("Choose one of the accounts.", field="account")
+        carrier = writing.records.the(Carrier, chosen.carrier)
+        if site.country not in carrier.countries:
+            raise NotUnderstood(f"{carrier.name} does not serve {COUNTRIES[site.country].name}. Choose another account.", field="account")
+        after = site.but(account=chosen.id, supply_model=carrier.supply_model)
+        if after != site:
+            after = writing.save([changed(Subject.SITE, site, after, "site.changed")])[0].after
+        trunk_setup.come_with(writing, chosen, after, key=trunk, up=up)
+    return after
 
 
 def _spots_like(reading: Reading, site: Site, other: Site) -> list[Any]:

@@ -97,7 +97,7 @@ def _supply(facts: Facts) -> Step:
             "Supply model and account",
             Level.STOP,
             "Not chosen. It decides which licences people need, and who sends the bill.",
-            "change",
+            "supply",
         )
     if not facts.trunks:
         return Step(
@@ -107,7 +107,7 @@ def _supply(facts: Facts) -> Step:
             f"{facts.site.supply_model}; no trunk leads to its carrier yet, so calls would not arrive.",
             "carriers",
         )
-    return Step("supply", "Supply model and account", Level.PASS, f"{facts.site.supply_model}, over {facts.trunks[0].name}.", "change")
+    return Step("supply", "Supply model and account", Level.PASS, f"{facts.site.supply_model}, over {facts.trunks[0].name}.", "supply")
 
 
 def _numbers(facts: Facts) -> Step:

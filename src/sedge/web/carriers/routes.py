@@ -7,7 +7,7 @@ from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
-from sedge.desk import accounts, connections, money, proving, trunks
+from sedge.desk import accounts, connections, holders, money, proving, trunk_setup, trunks
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.drawings.runway import runway_chart
 from sedge.web.shared.rendering import draw, go, target
@@ -24,6 +24,22 @@ def _facts(desk: AtDesk) -> dict[str, Any]:
 @place.page("/carriers", May.LOOK)
 def carriers(request: Request, desk: AtDesk) -> Response:
     return draw(request, "_carriers.html" if target(request) == "carriers" else "carriers.html", **_facts(desk), tried=None)
+
+
+@place.page("/carriers/trunks/new", May.TRUNKS)
+def new_trunk(request: Request, desk: AtDesk, site: str = "", account: str = "") -> Response:
+    """The simple form of one's own trunk."""
+    found = [(a.id, f"{a.name}, {v.carrier.name}") for v in trunks.carriers(desk) for a in v.accounts]
+    sites = holders.site_choices(desk)
+    return draw(request, "trunk_new.html", accounts=found, sites=sites, site=site, account=account)
+
+
+@place.action("/carriers/trunks", May.TRUNKS)
+def add_trunk(
+    request: Request, desk: AtDesk, name: Typed = "", account: Typed = "", site: Typed = "", host: Typed = "", channels: Typed = ""
+) -> Response:
+    calls = int(channels) if channels.isascii() and channels.isdigit() and len(channels) < 7 else 0
+    return go(request, f"/carriers/trunks/{trunk_setup.add(desk, name=name, account=account, site=site, host=host, channels=calls).id}")
 
 
 @place.page("/carriers/trunks/{key}", May.LOOK)
@@ -48,7 +64,10 @@ def test_connection(request: Request, desk: AtDesk, carrier: str) -> Response:
 
 @place.page("/carriers/{carrier}/accounts", May.PAY)
 def new_accounts(request: Request, desk: AtDesk, carrier: str) -> Response:
-    """The form for one more account, or for many at once."""
+    """The form for one more account, or for many at once; for the first one where we have none with this carrier yet."""
+    if not accounts.has_one(desk, carrier):
+        of = accounts.carrier_of(desk, carrier)
+        return draw(request, "first_account.html", carrier=of, on_the_wire=of.id in desk.outside.carriers)
     return draw(
         request, "new_accounts.html", carrier=accounts.carrier_of(desk, carrier), batch=desk.new_id("account"), most=accounts.MOST_AT_ONCE
     )
@@ -67,6 +86,11 @@ def open_accounts(
         return draw(request, "_plan_accounts.html" if target(request) else "plan_accounts.html", plan=plan, carrier=of, lines=lines)
     opened = accounts.open_many(desk, carrier, wanted, batch=batch, currency=currency, show_again=True)
     return draw(request, "_opened_accounts.html" if target(request) else "opened_accounts.html", opened=opened, carrier=of)
+
+
+@place.action("/carriers/{carrier}/first-account", May.PAY)
+def add_first_account(request: Request, desk: AtDesk, carrier: str, name: Typed = "", key: Typed = "") -> Response:
+    return go(request, f"/carriers/accounts/{accounts.add_first(desk, carrier, name=name, key=key).id}")
 
 
 @place.page("/carriers/accounts/{account}", May.SEE_MONEY)

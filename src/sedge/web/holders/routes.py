@@ -82,9 +82,20 @@ def site_page(request: Request, desk: AtDesk, key: str, dialled: str = "") -> Re
 
 
 SETUP = {
-    "change": "/holders/sites/{}/change", "spots": "/safety?site={}", "carriers": "/carriers", "order": "/supply/for-site?site={}", "path": "/paths/new?site={}",
-    "give-main": "/work-orders/new/assign?site={}", "give-mailbox": "/work-orders/new/assign?site={}", "people": "/holders/import",
+    "change": "/holders/sites/{}/change", "spots": "/safety?site={}", "carriers": "/carriers/trunks/new?site={}", "supply": "/holders/sites/{}/supply", "order": "/supply/for-site?site={}", "path": "/paths/new?site={}",
+    "give-main": "/work-orders/new/assign?site={}&role=main", "give-mailbox": "/work-orders/new/assign?site={}&role=mailbox+access", "people": "/holders/import",
 }  # fmt: skip
+
+
+@place.page("/holders/sites/{key}/supply", May.ADD_SITE)
+def supply_page(request: Request, desk: AtDesk, key: str) -> Response:
+    return draw(request, "site_supply.html", site=holders.one_site(desk, key).row.site, accounts=holders.supply_choices(desk))
+
+
+@place.action("/holders/sites/{key}/supply", May.ADD_SITE)
+def choose_supply(request: Request, desk: AtDesk, key: str, account: Annotated[str, Form()] = "") -> Response:
+    site_setup.choose_account(desk, key, account)
+    return go(request, f"/holders/sites/{key}/set-up")
 
 
 @place.page("/holders/sites/{key}/set-up", May.LOOK)

@@ -4,7 +4,7 @@ from fastapi import Request
 from fastapi.responses import JSONResponse, Response
 
 from sedge.core.access.roles import May
-from sedge.desk import ledger, today
+from sedge.desk import first_steps, ledger, today
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, target
 
@@ -16,7 +16,7 @@ def today_page(request: Request, desk: AtDesk) -> Response:
     recent = ledger.read(desk, limit=8).entries
     lines = today.todo(desk)
     template = "_today.html" if target(request) == "today" else "today.html"
-    return draw(request, template, lines=lines, recent=recent, href=ledger.href_of)
+    return draw(request, template, lines=lines, recent=recent, href=ledger.href_of, first=first_steps.first_steps(desk))
 
 
 @place.page("/running", May.LOOK)
