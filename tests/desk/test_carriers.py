@@ -111,12 +111,12 @@ def test_cancelling_pays_back_what_has_not_arrived(house, desk):
 
 def test_a_price_that_has_changed_is_never_paid_silently(house, desk):
     hold = hold_of(desk, "fellgate")
-    seen = ordering.plan(desk, ordering.Wanted(hold=hold.id))
+    seen = ordering.plan(desk, ordering.Wanted(hold=hold.id, site="wharf-house"))
     house.outside.control.call("PUT", "prices/fellgate", json={"percent": 10})
     with pytest.raises(NotAllowedNow, match="it costs") as raised:
         order_of(desk, hold, agreed=seen.agreed)
     assert raised.value.reason == "price"
-    again = ordering.plan(desk, ordering.Wanted(hold=hold.id))
+    again = ordering.plan(desk, ordering.Wanted(hold=hold.id, site="wharf-house"))
     assert again.quote.setup.amount == seen.quote.setup.amount * Decimal("1.1")
     key, _ = order_of(desk, hold, agreed=again.agreed)
     until_quiet(house, timedelta(minutes=10))

@@ -46,6 +46,8 @@ for line in sys.stdin:
         os.waitpid(child, 0)
         child = 0
     print("done", flush=True)
+if child:  # whoever started this is gone
+    os.kill(child, signal.SIGKILL)
 """
 
 

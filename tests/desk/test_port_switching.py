@@ -11,7 +11,7 @@ from sedge.core.porting.records import PortState
 from sedge.core.records import Account, Number, Person, Proof, Subject
 from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
-from sedge.desk import holders, kept_free, papers, port_days, port_steps, port_switching, port_talking, ports, today, workorders
+from sedge.desk import devices, holders, kept_free, papers, port_days, port_steps, port_switching, port_talking, ports, today, workorders
 from sedge.desk.runner import recover, tick
 from sedge.store import tables
 from sedge.store.workorders import OrderState
@@ -276,6 +276,7 @@ def test_a_copy_of_the_bill_is_kept_with_the_port(desk):
 
 def test_a_german_port_grants_seats_and_registers_addresses_before_the_switch(house, desk):
     person = holders.add_person(desk, name="Neele Voss", email="neele.voss@lanternfield.example", site="harbour-loft")
+    devices.add(desk, person.id, "desk phone")
     workorders.run_now(desk, "where she sits", [t.SetSpot(person=person.id, spot=holders.spots_of(desk, "harbour-loft")[1].id)])
     until_quiet(house)
     (port,) = ports.begin(desk, "+49 69 90009001, +49 69 90009002", account="brackwater-berlin", site="harbour-loft")

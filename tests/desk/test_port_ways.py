@@ -64,7 +64,7 @@ def test_each_french_number_needs_its_code_and_a_wrong_one_is_sent_back(house, d
     ports.change(desk, paris.id, PARIS)
     ports.sign(desk, paris.id, "Imogen Vance")
     stops = [f.message for f in workorders.look(desk, ports.submission(desk, paris.id).id).report.stops]
-    assert stops == ["01 99 00 01 01: it needs its RIO. Ask for it from the line itself."]
+    assert stops == ["+33 1 99 00 01 01: it needs its RIO. Ask for it from the line itself."]
     codes = {f"code:{n}": rio(n) for n in FRENCH}
     submitted(house, desk, paris.id, **PARIS, **{**codes, f"code:{FRENCH[1]}": "01P1A2B3C4D5"})
     until_quiet(house, timedelta(days=4))
@@ -102,12 +102,12 @@ def test_a_toll_free_number_changes_its_responsible_organisation(house, desk, tm
 
 
 def test_codes_can_be_pasted_and_what_is_wrong_with_them_is_said_at_once(desk, paris):
-    ports.change(desk, paris.id, {**PARIS, "codes": f"01 99 00 01 01; {rio(FRENCH[0])}\n\n+33199000102\t{rio(FRENCH[1])}\n"})
+    ports.change(desk, paris.id, {**PARIS, "codes": f"+33 1 99 00 01 01; {rio(FRENCH[0])}\n\n+33199000102\t{rio(FRENCH[1])}\n"})
     assert [x.code for x in ports.look(desk, paris.id).port.lines] == [rio(n) for n in FRENCH]
     for typed, said in (
-        ("01 99 00 01 01 01P101QUAI3Z", "Line 1: put a semicolon or a tab between the number and its code."),
-        ("01 99 00 01 03; 01P103QUAI5Z", "Line 1: 01 99 00 01 03 is not in this port."),
-        ("01 99 00 01 02; 01P102QUAI4", "01 99 00 01 02: a RIO has 12 letters and digits, this one has 11."),
+        ("+33 1 99 00 01 01 01P101QUAI3Z", "Line 1: put a semicolon or a tab between the number and its code."),
+        ("+33 1 99 00 01 03; 01P103QUAI5Z", "Line 1: +33 1 99 00 01 03 is not in this port."),
+        ("+33 1 99 00 01 02; 01P102QUAI4", "+33 1 99 00 01 02: a RIO has 12 letters and digits, this one has 11."),
     ):
         with pytest.raises(NotUnderstood) as wrong:
             ports.change(desk, paris.id, {**PARIS, "codes": typed})
@@ -135,7 +135,7 @@ def test_a_code_of_the_wrong_length_is_stopped_before_the_carrier_sees_it(desk, 
         writing.save([changed(Subject.PORT, port, port.but(lines=lines), "port.changed")])
     ports.sign(desk, paris.id, "Imogen Vance")
     (stop,) = workorders.look(desk, ports.submission(desk, paris.id).id).report.stops
-    assert stop.message == "01 99 00 01 02: a RIO has 12 letters and digits, this one has 4. Ask for it from the line itself."
+    assert stop.message == "+33 1 99 00 01 02: a RIO has 12 letters and digits, this one has 4. Ask for it from the line itself."
 
 
 def test_numbers_that_nobody_has_yet_are_given_out_by_a_form_or_by_the_planner(paris):

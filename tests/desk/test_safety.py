@@ -2,7 +2,7 @@
 
 import pytest
 
-from sedge.core.errors import Forbidden, NotUnderstood, OutsideSilent
+from sedge.core.errors import Forbidden, NotAllowedNow, NotUnderstood, OutsideSilent
 from sedge.core.records import CivicElements, HolderKind, HolderRef, Number, Verdict
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
@@ -119,10 +119,20 @@ def test_a_new_spot_gets_the_next_code_with_its_check_character(desk):
 
 
 def test_in_a_building_of_several_floors_floor_and_room_are_asked(desk):
-    for values, field in (({"floor": "", "room": "x"}, "floor"), ({"floor": "2nd floor", "room": " "}, "room")):
-        with pytest.raises(NotUnderstood) as raised:
-            safety.add_spot(desk, site="wharf-house", **values)
-        assert raised.value.field == field
+    with pytest.raises(NotUnderstood) as raised:
+        safety.add_spot(desk, site="wharf-house", floor="", room="x")
+    assert raised.value.field == "floor"
+    plain = safety.add_spot(desk, site="wharf-house", floor="2nd floor", room=" ")
+    assert next(row.problem for row in safety.spots(desk) if row.spot.id == plain.id) == "floor and room are missing", (
+        "kept, and not offered"
+    )
+    assert plain.id not in {code for code, _ in holders.good_spots(desk, "wharf-house")}
+
+
+def test_the_same_spot_is_not_added_twice(desk):
+    safety.add_spot(desk, site="wharf-house", floor="2nd floor", room="Studio")
+    with pytest.raises(NotAllowedNow, match="has that spot already"):
+        safety.add_spot(desk, site="wharf-house", floor="2nd Floor", room="studio")
 
 
 def test_confirming_a_spot_takes_it_off_todays_list(desk):
@@ -210,12 +220,12 @@ def test_a_file_is_looked_at_first_and_nothing_is_changed(desk):
     assert holders.people(desk, find="reed")[0] == []
 
 
-def test_people_come_in_with_a_phone_that_registers_and_bringing_them_in_again_changes_nothing(house, desk):
+def test_people_come_in_without_phones_nobody_set_up_and_bringing_them_in_again_changes_nothing(house, desk):
     found = importing.preview_people(desk, FILE)
     importing.bring_in_people(desk, FILE, found.digest)
     row = holders.people(desk, find="ada reed")[0][0]
-    assert row.devices[0].registered
-    assert house.outside.telephony.devices()[row.devices[0].id] is None
+    assert row.devices == []
+    assert "a phone" in row.missing
     again = importing.preview_people(desk, FILE)
     assert (len(again.new), len(again.changed), again.same) == (0, 0, 2)
 
@@ -239,18 +249,15 @@ def test_another_file_than_the_one_looked_at_is_not_brought_in(desk):
     assert raised.value.reason == "other-file"
 
 
-def test_a_telephone_system_that_does_not_answer_brings_nobody_in(house, desk):
-    digest = importing.preview_people(desk, FILE).digest
-    house.outside.control.order_fault({"service": "telephony", "fault": "error", "count": 1})
-    with pytest.raises(OutsideSilent):
-        importing.bring_in_people(desk, FILE, digest)
-    assert holders.people(desk, find="ada reed")[0] == []
-
-
 def test_a_site_is_a_holder_too_and_its_main_number_is_rung_back(house, desk):
     site = holders.add_site(desk, name="Reed House", code="RDH", typed=WHARF, account="fellgate-main", security_desk="x@y.example")
     ref = HolderRef(kind=HolderKind.SITE, id=site.id)
-    tasks = [t.AssignNumber(number="+441134960160", holder=ref), t.SetPath(number="+441134960160", path="wharf-front-desk")]
+    spot = safety.add_spot(desk, site=site.id, floor="ground floor", room="desk")
+    tasks = [
+        t.MoveNumber(number="+441134960160", site=site.id),
+        t.AssignNumber(number="+441134960160", holder=ref, spot=spot.id),
+        t.SetPath(number="+441134960160", path="wharf-front-desk"),
+    ]
     order = workorders.draft(desk, "main number", tasks)
     workorders.run(desk, order.id)
     until_quiet(house)

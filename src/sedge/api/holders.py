@@ -11,7 +11,7 @@ from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May
 from sedge.core.records import CivicElements, Device, HolderKind, ServiceLine, Spot
-from sedge.desk import holders, importing, money, site_facts, trunks
+from sedge.desk import holders, importing, money, site_facts, trunk_setup, trunks
 from sedge.desk.desk import Desk
 from sedge.desk.holders import HolderRow
 
@@ -216,6 +216,31 @@ def _sees_money(desk: Desk) -> bool:
     from sedge.core.access.roles import allowed
 
     return allowed(desk.who.role, May.SEE_MONEY)
+
+
+class NewTrunk(BaseModel):
+    """One's own trunk to the carrier of an account."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(min_length=1, max_length=80)
+    carrier_account: str = Field(max_length=80)
+    site: str = Field(max_length=80)
+    host: str = Field(max_length=253, description="domain name or IP address")
+    channels: int = Field(ge=1, le=10_000, description="calls at once")
+
+
+@resource.write("/trunks", May.TRUNKS, status_code=201)
+def add_trunk(desk: AtDesk, asked: NewTrunk) -> dict[str, Any]:
+    made = trunk_setup.add(desk, name=asked.name, account=asked.carrier_account, site=asked.site, host=asked.host, channels=asked.channels)
+    return {
+        "id": made.id,
+        "name": made.name,
+        "carrier": made.carrier,
+        "site": made.site,
+        "host": made.host,
+        "channels": made.channels,
+        "up": made.up,
+    }
 
 
 @resource.read("/trunks")

@@ -7,7 +7,7 @@ from fastapi import Depends, Request
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
-from sedge.api.doors import AtDesk, Resource, page_limit
+from sedge.api.doors import AtDesk, Cursor, Resource, page_limit
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import read
@@ -142,7 +142,7 @@ def features_of(desk: AtDesk, number: str) -> dict[str, Any]:
 
 
 @resource.read("/{number}/history")
-def history(desk: AtDesk, number: str, limit: int = 100, after: int = 0) -> dict[str, Any]:
+def history(desk: AtDesk, number: str, limit: int = 100, after: Cursor = 0) -> dict[str, Any]:
     e164 = desk_numbers.the_number(desk, number)
     page = ledger.read(desk, subject=Subject.NUMBER, key=e164, limit=page_limit(limit), before=after or None)
     return {"items": [shapes.entry(e) for e in page.entries], "next": str(page.next) if page.next else None}

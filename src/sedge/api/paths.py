@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal
 
 from fastapi import Body, File, Form, UploadFile
 from fastapi.responses import Response
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource
@@ -21,6 +21,16 @@ from sedge.desk.numbers import the_number
 from sedge.formats import path_json
 from sedge.store.paths import Draft
 
+FIRST_YEAR, LAST_YEAR = 1970, 2199  # of which holidays and time zones are known
+
+
+def _a_monday_of_ours(day: date) -> date:
+    if not FIRST_YEAR <= day.year <= LAST_YEAR:
+        raise ValueError(f"a day of the years {FIRST_YEAR} to {LAST_YEAR}")
+    return day
+
+
+Monday = Annotated[date, AfterValidator(_a_monday_of_ours)]
 resource = Resource(tags=["call paths"])
 
 
@@ -75,7 +85,7 @@ def schema() -> dict[str, Any]:
 
 
 @resource.read("/paths/week")
-def week_of_many(desk: AtDesk, site: str = "", monday: date | None = None) -> dict[str, Any]:
+def week_of_many(desk: AtDesk, site: str = "", monday: Monday | None = None) -> dict[str, Any]:
     """How many numbers end how, for each hour of a week, over a site or all sites."""
     many = path_analysis.week_of_many(desk, site=site, monday=monday)
     days = [
@@ -126,12 +136,12 @@ def findings(desk: AtDesk, key: str) -> dict[str, Any]:
 
 
 @resource.read("/paths/{key}/week")
-def week(desk: AtDesk, key: str, monday: date | None = None) -> dict[str, Any]:
+def week(desk: AtDesk, key: str, monday: Monday | None = None) -> dict[str, Any]:
     return _week(path_analysis.analyse(desk, key, monday=monday).week)
 
 
 @resource.read("/numbers/{number}/week")
-def week_of_number(desk: AtDesk, number: str, monday: date | None = None) -> dict[str, Any]:
+def week_of_number(desk: AtDesk, number: str, monday: Monday | None = None) -> dict[str, Any]:
     return _week(path_analysis.week_of_number(desk, the_number(desk, number), monday=monday))
 
 

@@ -8,7 +8,7 @@ from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
-from sedge.api.doors import AtDesk, Resource, once, page_limit
+from sedge.api.doors import AtDesk, Cursor, Resource, once, page_limit
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import Role
@@ -52,7 +52,7 @@ def draft(request: Request, desk: AtDesk, asked: Draft, dry_run: bool = False) -
 
 
 @resource.read("")
-def listing(desk: AtDesk, state: str = "", limit: int = 50, after: int = 0) -> dict[str, Any]:
+def listing(desk: AtDesk, state: str = "", limit: int = 50, after: Cursor = 0) -> dict[str, Any]:
     if state and state not in set(OrderState):
         raise NotUnderstood(f"state is one of: {', '.join(OrderState)}.", field="state")
     states = (OrderState(state),) if state else ()

@@ -327,8 +327,8 @@ class Connection(Fact):
 
 
 class Trunk(Fact):
-    """A SIP trunk. Which numbers are on its list stands with the numbers (`Number.trunk`). With a `connection` it leads to a carrier
-    that keeps its numbers and lets us sign in for them."""
+    """A SIP trunk. Which numbers are on its list stands with the numbers (`Number.trunk`). `channels` 0: the carrier has said no limit.
+    With a `connection` it leads to a carrier that keeps its numbers and lets us sign in for them; `host` is where an own one ends."""
 
     id: str
     name: str
@@ -338,6 +338,7 @@ class Trunk(Fact):
     up: bool = True
     seen_at: datetime | None = None
     emergency: bool = True
+    host: str = ""
     connection: Connection | None = None
     version: int = 0
 

@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from datetime import date, datetime
 
+from sqlalchemy import case, select
+
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.estate import Estate
@@ -40,6 +42,7 @@ from sedge.desk.desk import Desk
 from sedge.outside.telephony import HelpCall
 from sedge.store import paths as store
 from sedge.store import tables
+from sedge.store.records import is_open
 
 MOST_NOTE = 400
 
@@ -75,15 +78,24 @@ def path_in_force(desk: Desk, e164: str) -> tuple[Path, Site, str | None]:
 
 
 def follow(
-    desk: Desk, e164: str, at: datetime | None, world: World, *, caller: str = "", monday: date | None = None, drawn: bool = False
+    desk: Desk,
+    e164: str,
+    at: datetime | None,
+    world: World,
+    *,
+    caller: str = "",
+    monday: date | None = None,
+    drawn: bool = False,
+    of: str = "",
 ) -> Followed:
     """Follow a call in, at a moment (None: now), from `caller` as people read it; with the week of its calls from `monday` on. With `drawn`
-    as if the drawing of the number's path were published. A moment that is past follows the version of the path that was in force."""
+    as if the drawing of the number's path (or of the path `of`) were published. A moment that is past follows the version of the path that was in force."""
     with desk.reading() as reading:
         estate = reading.look_at(Subject.NUMBER, e164)
         number = estate.number(e164)
         published = estate.get(PathVersion, number.path)
-        draft = store.draft(reading.connection, number.path) if drawn and number.path else None
+        key = of or number.path or ""
+        draft = store.draft(reading.connection, key) if drawn and key else None
         extensions = {(number.site, key) for key in (*world.presses, *world.says) if key.isdigit() and len(key) > 1}
         if extensions or draft:
             body = PublishPath(path=draft.path, name=draft.name, body=draft.body) if draft else None
@@ -103,8 +115,29 @@ def follow(
     agents = [p for p in estate.all(Person) if p.id in people_of(path, number)]
     name = published.name if published else "rings the holder, then their mailbox"
     return Followed(
-        number, site, path, f"{name}, as drawn" if draft else name, trace, names_of(estate), agents, week, number.path or "", draft is not None
+        number, site, path, f"{draft.name if of else name}, as drawn" if draft else name, trace, names_of(estate), agents, week, key, draft is not None
     )  # fmt: skip
+
+
+def number_to_follow(desk: Desk, path: str) -> str:
+    """A number (E.164) on which calls through a path can be followed: one that follows it, else one of the site it is drawn for, as if it did.
+
+    Raises NotFound, NotAllowedNow where that site has none.
+    """
+    life = tables.life
+    with desk.reading() as reading:
+        followers = select(life.c.number).where(life.c.path == path, is_open()).order_by(life.c.number).limit(1)
+        found = reading.connection.execute(followers).scalar()
+        draft = store.draft(reading.connection, path)
+        if found is None and draft is None:
+            reading.records.the(PathVersion, path)
+        if found is None and draft is not None:
+            in_use = case((life.c.state == "assigned", 0), else_=1)
+            near = select(life.c.number).where(life.c.site == draft.site, is_open()).order_by(in_use, life.c.number).limit(1)
+            found = reading.connection.execute(near).scalar()
+    if found is None:
+        raise NotAllowedNow("No number follows this path, and its site has none to try it on. Get a number first.", reason="no-number")
+    return f"+{found}"
 
 
 def names_of(estate: Estate) -> dict[str, str]:

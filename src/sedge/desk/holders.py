@@ -37,7 +37,7 @@ from sedge.core.records import (
 from sedge.core.reduce import changed
 from sedge.core.safety.spots import spot_code, spot_problem
 from sedge.core.workorders.findings import Level
-from sedge.desk import safety
+from sedge.desk import safety, trunk_setup
 from sedge.desk.desk import Desk, Reading
 from sedge.desk.routing import routing_of
 from sedge.store import finder, tables
@@ -449,6 +449,8 @@ def add_site(
         account=account, address=address.id, spot=None if spot_problem(whole, address, desk.now()) else whole.id, outside_prefix=of.outside_line,
         security_desk=told,
     )  # fmt: skip
+    trunk = desk.new_id("trunk")
+    up = trunk_setup.is_up(desk, trunk) if account else False
     with desk.writing() as writing:
         saved = writing.save(
             [
@@ -457,6 +459,8 @@ def add_site(
                 changed(Subject.SPOT, None, whole, "spot.added"),
             ]
         )
+        if account:
+            trunk_setup.come_with(writing, writing.records.the(Account, account), saved[0].after, key=trunk, up=up)
     return saved[0].after
 
 

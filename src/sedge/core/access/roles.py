@@ -29,6 +29,7 @@ class May(StrEnum):
     PAY = "open carrier accounts and pay into them"
     PORT = "port numbers in and out"
     RELEASE = "release numbers to their carrier"
+    TRUNKS = "set up trunks"
     IMPORT = "import numbers and take over estates"
     ADD_SITE = "add sites"
     DIRECTORY = "connect the directory and take over its changes"

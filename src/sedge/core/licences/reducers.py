@@ -114,16 +114,22 @@ def _cancel(task: t.CancelSeats, estate: Estate, _identity: str) -> list[Change]
 
 
 def free_seats(after: Iterable[Subscription], estate: Estate) -> list[Change]:
-    """Free seats follow the paid ones they come with, but never fall below their grants."""
+    """Free seats follow the paid ones they come with, but never fall below their grants; a pool of them comes to be with the first."""
     world = estate.fork()
     for subscription in after:
         world.put(subscription)
     changes = []
     for product in world.all(Product):
         pool = next((s for s in world.all(Subscription) if s.product == product.id and not s.ended), None)
-        if product.entitlement is None or pool is None:
+        if product.entitlement is None or product.withdrawn:
             continue
-        seats = max(entitled(product, world.all(Subscription)), pool.used)
+        free = entitled(product, world.all(Subscription))
+        if pool is None:
+            if free:
+                fresh = Subscription(id=f"{product.id}-free", product=product.id, seats=free)
+                changes.append(changed(Subject.SUBSCRIPTION, None, fresh, "subscription.free-seats-counted"))
+            continue
+        seats = max(free, pool.used)
         if seats != pool.seats:
             changes.append(changed(Subject.SUBSCRIPTION, pool, pool.but(seats=seats), "subscription.free-seats-counted"))
     return changes

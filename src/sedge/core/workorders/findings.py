@@ -12,7 +12,7 @@ class Level(StrEnum):
 
 
 Leads = Literal[
-    "spots", "deposit", "new path", "papers", "supply", "connection", "path", "drawing", "port", "port holders", "port out", "site"
+    "spots", "deposit", "new path", "papers", "supply", "connection", "path", "drawing", "port", "port holders", "port out", "site", "trunk"
 ]
 
 

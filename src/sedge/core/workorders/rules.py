@@ -236,6 +236,8 @@ def on_trunk_list(task: t.AssignNumber, estate: Estate) -> Finding:
     if trunk is None:
         fitting = sorted((x for x in estate.all(Trunk) if x.carrier == number.carrier), key=lambda x: x.site != number.site)
         remedies = [add_before(f"Put it on the list of {x.name}", t.ListOnTrunk(number=number.e164, trunk=x.id)) for x in fitting[:1]]
+        if not remedies:
+            remedies = [elsewhere(f"Set up a trunk to {estate.carrier_of(number).name}", "trunk", number.site)]
         return stop(f"{number.shown} is on no trunk's list, so calls to it would not arrive.", *remedies)
     if not trunk.up:
         return warn(f"Trunk {trunk.name} is down; calls arrive when it is up again.")

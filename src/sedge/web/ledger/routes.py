@@ -1,6 +1,8 @@
 """The ledger: everything that happened, who did it and why."""
 
-from fastapi import Request
+from typing import Annotated
+
+from fastapi import Query, Request
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
@@ -12,7 +14,7 @@ place = Place()
 
 
 @place.page("/ledger", May.SEE_LEDGER)
-def ledger_page(request: Request, desk: AtDesk, actor: str = "", before: int = 0) -> Response:
+def ledger_page(request: Request, desk: AtDesk, actor: str = "", before: Annotated[int, Query(ge=0, le=2**53)] = 0) -> Response:
     page = desk_ledger.read(desk, actor=actor[:120] or None, before=before or None)
     return draw(request, "ledger.html", page=page, actor=actor, verified=None, href=desk_ledger.href_of)
 

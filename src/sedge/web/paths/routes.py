@@ -1,6 +1,7 @@
 """Call paths, followed calls, test calls: all that concerns what happens to a number's calls."""
 
 from typing import Annotated
+from urllib.parse import urlencode
 from zoneinfo import ZoneInfo
 
 from fastapi import Form, Request
@@ -49,6 +50,13 @@ async def plan_new(request: Request, desk: AtDesk) -> Response:
     return await _plan(request, desk, "")
 
 
+@place.page("/paths/{key}/follow", May.LOOK)
+def follow_path(request: Request, desk: AtDesk, key: str, drawn: str = "") -> Response:
+    """A call through a path: on a number that follows it, else on one of its site as if it did."""
+    more = {"drawn": "1", "of": key} if drawn else {}
+    return go(request, f"/numbers/{calls.number_to_follow(desk, key)[1:]}/follow{'?' + urlencode(more) if more else ''}")
+
+
 @place.page("/paths/{key}", May.LOOK)
 def path_page(request: Request, desk: AtDesk, key: str) -> Response:
     view = paths.look(desk, key)
@@ -92,7 +100,7 @@ async def _plan(request: Request, desk: AtDesk, key: str) -> Response:
 @place.page("/numbers/{number}/follow", May.LOOK)
 def follow(
     request: Request, desk: AtDesk, number: str, at: str = "", caller: str = CALLER, presses: str = "", nobody: str = "", busy: str = "",
-    waiting: str = "", down: str = "", step_by_step: str = "", choices: str = "", drawn: str = "",
+    waiting: str = "", down: str = "", step_by_step: str = "", choices: str = "", drawn: str = "", of: str = "",
 ) -> Response:  # fmt: skip
     """A call to a number, followed: the picture with its way, the story beside it, the week underneath."""
     e164 = numbers.the_number(desk, number)
@@ -100,7 +108,9 @@ def follow(
     asked = views.Asked(at, caller[:60], presses[:60], busy, waiting[:6], bool(nobody), bool(down), made, bool(drawn))
     path, site, trunk = calls.path_in_force(desk, e164)
     moment = views.moment_of(at, ZoneInfo(site.timezone), desk.now())
-    call = calls.follow(desk, e164, moment, views.world_of(asked, path, trunk), caller=calls.caller_words(desk, caller), drawn=bool(drawn))
+    call = calls.follow(
+        desk, e164, moment, views.world_of(asked, path, trunk), caller=calls.caller_words(desk, caller), drawn=bool(drawn), of=of[:80]
+    )
     return draw(request, "follow.html", page=views.follow_page(call, asked, e164[1:], moment))
 
 

@@ -2,7 +2,7 @@
 
 from typing import Annotated, Any
 
-from fastapi import Form, Request
+from fastapi import Form, Query, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 
@@ -20,7 +20,7 @@ place = Place()
 
 
 @place.page("/work-orders", May.LOOK)
-def listing(request: Request, desk: AtDesk, state: str = "", after: int = 0) -> Response:
+def listing(request: Request, desk: AtDesk, state: str = "", after: Annotated[int, Query(ge=0, le=2**53)] = 0) -> Response:
     states = (OrderState(state),) if state in set(OrderState) else ()
     found = workorders.listing(desk, states=states, after_no=after or None)
     following = found[-1].no if len(found) == workorders.A_PAGE else None

@@ -190,6 +190,7 @@ def page_of(remedy: Remedy) -> str:
         return ""
     pages = {
         "spots": "/safety?site={}",
+        "trunk": "/carriers/trunks/new?site={}",
         "deposit": "/carriers/accounts/{}",
         "papers": "/supply/papers?site={}",
         "supply": "/supply/for-site?site={}",
