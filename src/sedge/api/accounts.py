@@ -90,6 +90,20 @@ def open_accounts(request: Request, desk: AtDesk, key: str, asked: AccountsAsked
     return JSONResponse({"items": rows}, 201)
 
 
+class FirstAccount(BaseModel):
+    """An account that the carrier has opened, with the key it gave for it."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(max_length=80)
+    key: str = Field(default="", max_length=500, description="none where the carrier can't be reached over the network")
+
+
+@resource.write("/carriers/{key}/first-account", May.PAY, status_code=201)
+def add_first_account(desk: AtDesk, key: str, asked: FirstAccount) -> dict[str, Any]:
+    """The account from which more can be opened later; the key is tried at once and kept sealed."""
+    return _shape(desk, accounts.add_first(desk, key, name=asked.name, key=asked.key))
+
+
 @resource.write("/carrier-accounts/{key}/terms", May.PAY)
 def terms(desk: AtDesk, key: str, asked: Terms) -> dict[str, Any]:
     return _shape(desk, accounts.set_terms(desk, key, asked.model_dump()))

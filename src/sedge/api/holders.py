@@ -11,7 +11,7 @@ from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May
 from sedge.core.records import CivicElements, Device, HolderKind, ServiceLine, Spot
-from sedge.desk import holders, importing, money, site_facts, trunk_setup, trunks
+from sedge.desk import holders, importing, money, site_facts, site_setup, trunk_setup, trunks
 from sedge.desk.desk import Desk
 from sedge.desk.holders import HolderRow
 
@@ -173,6 +173,18 @@ def change_site(desk: AtDesk, key: str, asked: SiteChanged) -> dict[str, Any]:
     site_facts.change(
         desk, key, {**now, **{name: ("1" if value is True else "" if value is False else str(value)) for name, value in typed.items()}}
     )
+    return _site(desk, key)
+
+
+class SupplyChosen(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    account: str = Field(max_length=80)
+
+
+@resource.write("/sites/{key}/supply", May.ADD_SITE, method="PUT")
+def choose_supply(desk: AtDesk, key: str, asked: SupplyChosen) -> dict[str, Any]:
+    """The carrier account that the site's numbers and calls are paid on; where the carrier brings the trunk, it comes along."""
+    site_setup.choose_account(desk, key, asked.account)
     return _site(desk, key)
 
 
