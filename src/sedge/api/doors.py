@@ -75,10 +75,10 @@ def refuse_no_text(body: bytes) -> None:
     if b"\\u" not in body:
         return
     try:
-        plain = json.loads(body)
-    except ValueError:
+        field = _without_text(json.loads(body), "")
+    except (ValueError, RecursionError):
         return  # answered as what it is by whoever reads it
-    if (field := _without_text(plain, "")) is not None:
+    if field is not None:
         raise NotUnderstood(f"{field or 'The body'} has characters that are no text. Leave them out.", field=field or None)
 
 
