@@ -3,7 +3,6 @@
 A path is checked when it is published. What it promises can break later: it is put on a number whose holder may not call
 out, a line without members gets a number with it, somebody is taken out of the group it rings, a right is taken away. Each of
 these tasks asks the path's rules once more on the estate as it will be; what was wrong before the task is not said again.
-`READS` names the facts that each rule of a path rests on; a test changes each of them and sees the rule asked.
 """
 
 from collections.abc import Iterable
@@ -13,28 +12,19 @@ from sedge.core.errors import SedgeError
 from sedge.core.estate import Estate
 from sedge.core.paths.steps import Path
 from sedge.core.records import Group, HolderKind, HolderRef, Number, PathVersion, Person, ServiceLine
-from sedge.core.words import Subject
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, Level, elsewhere, passed
 from sedge.core.workorders.rules import RULES, rule
 
-NUMBER, PERSON, GROUP, LINE, DEVICE, PATH = (
-    Subject.NUMBER,
-    Subject.PERSON,
-    Subject.GROUP,
-    Subject.SERVICE_LINE,
-    Subject.DEVICE,
-    Subject.PATH,
+ASKED = (
+    "path.people-are-here",
+    "path.somebody-rings",
+    "path.mailbox-is-read",
+    "path.every-call-ends",
+    "path.nobody-is-hung-up-on",
+    "path.forwards-go-through",
+    "path.other-paths-lead-on",
 )
-READS: dict[str, frozenset[Subject]] = {
-    "path.people-are-here": frozenset({PATH, PERSON, GROUP}),
-    "path.somebody-rings": frozenset({PATH, NUMBER, PERSON, GROUP, LINE, DEVICE}),
-    "path.mailbox-is-read": frozenset({PATH, NUMBER, GROUP}),
-    "path.every-call-ends": frozenset({PATH, NUMBER}),
-    "path.nobody-is-hung-up-on": frozenset({PATH, NUMBER}),
-    "path.forwards-go-through": frozenset({PATH, NUMBER, PERSON}),
-    "path.other-paths-lead-on": frozenset({PATH}),
-}
 
 
 def worst_of(path: PathVersion, estate: Estate) -> list[Finding]:
@@ -44,7 +34,7 @@ def worst_of(path: PathVersion, estate: Estate) -> list[Finding]:
     except ValueError:
         return []
     found: list[Finding] = []
-    for name in READS:
+    for name in ASKED:
         try:
             finding = RULES[name][1](task, estate)
         except SedgeError:
