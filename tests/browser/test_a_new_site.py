@@ -127,7 +127,6 @@ def test_features_are_chosen_while_the_numbers_are_held(page):
     plain = quote.text_content()
     page.get_by_label("texts").check()
     page.get_by_label("For site").select_option(label="Canal Museum")
-    page.get_by_role("button", name="Show spots and quote").click()
     expect(quote).not_to_have_text(plain)
     page.get_by_label("Our reference").fill("With texts")
     page.get_by_label("Emergency spot").select_option(label="ground floor, shop (CNL-002-W)")

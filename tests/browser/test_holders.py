@@ -128,7 +128,7 @@ def test_a_device_is_set_up_and_its_secret_seen_once(page):
     sign_in(page)
     page.goto("/holders/people/person-adaeze-zhou")
     page.get_by_label("Another device").select_option(label="soft phone")
-    page.get_by_role("button", name="Set it up").click()
+    page.get_by_role("button", name="Add phone").click()
     expect(page.get_by_text("The secret is shown this once")).to_be_visible()
     page.reload()
     page.get_by_role("link", name=re.compile("soft phone")).click()

@@ -42,7 +42,7 @@ def test_a_number_is_retired_with_the_keyboard(page):
     accessible(page)
     page.get_by_label("Release it now").press("Space")
     page.get_by_role("button", name="Check it").press("Enter")
-    expect(page.get_by_role("heading", name=re.compile("Retire 040 66969702"))).to_be_visible()
+    expect(page.get_by_role("heading", name="Retire +49 40 66969702")).to_be_visible()
 
 
 def test_another_carrier_is_refused_in_time(page):
@@ -60,7 +60,7 @@ def test_another_carrier_is_refused_in_time(page):
 def test_drift_is_put_right_by_a_work_order(page):
     sign_in(page)
     page.goto("/carriers")
-    page.get_by_role("link", name="Their lists and ours").click()
+    page.get_by_role("link", name="Reconcile").click()
     with page.expect_navigation():
         page.get_by_role("button", name="Compare now").click()
     expect(page.get_by_role("row", name=re.compile("0131 496 0512"))).to_contain_text("nobody here knows of it")

@@ -31,10 +31,10 @@ class Answer(dict[str, Any]):
 
     def __init__(self, service: str, values: dict[str, Any]) -> None:
         super().__init__(values)
-        self.service = service
+        self._from = service
 
     def __missing__(self, key: str) -> Any:
-        raise OutsideSilent(f"{self.service} answered without “{key}”. Try again in a minute.", service=self.service, missing=key)
+        raise OutsideSilent(f"{self._from} answered without “{key}”. Try again in a minute.", service=self._from, missing=key)
 
 
 def _wrapped(service: str, value: Any) -> Any:
