@@ -38,7 +38,7 @@ DOES_SOMETHING = {
     r"/licences/[^/]+/(seats|trial|cancel|exchange)|/checks.*|/why-not": "buys, checks", r"/holders/(people|lines|sites|groups|systems)": "adds one",
     r"/holders/(people/[^/]+/devices|devices/.*|groups/[^/]+/remove|systems/[^/]+/numbers|directory.*|import.*|sites/[^/]+/(like|close))": "adds, removes, takes over",
     r"/work-orders/(new/.*|planner|templates/.*)": "writes a work order", r"/safety/(files|move|spots|people/.*)": "adds, moves, imports", r"/confirm/.*": "confirms", r"/paths/(sounds.*|bring-in|new|draw)": "adds one",
-    r"/holders/caller-ids": "asks for a work order", r"/licences/new|/ports/new|/carriers/trunks/new": "adds one",
+    r"/holders/caller-ids": "asks for a work order", r"/licences/new|/ports/new|/carriers/trunks(/new)?": "adds one",
 }  # fmt: skip
 SERIAL = """() => [...document.querySelectorAll('form')].map(form => ({
     action: form.getAttribute('action') || location.pathname, method: (form.method || 'get').toLowerCase(),

@@ -30,6 +30,7 @@ from sedge.store import workorders as store
 from sedge.store.workorders import OrderState, WorkOrder
 
 UNNAMED = "your reference"
+OWN: dict[str, str | None] = {"reference": UNNAMED, "spot": None}  # of a task: chosen by whoever orders, and no change of the plan
 _ordering = threading.Lock()  # one process orders one thing at a time; between processes the carrier sells nothing twice
 
 
@@ -65,8 +66,8 @@ class Planned:
 
     @property
     def agreed(self) -> str:
-        """What was seen of tasks and prices, as a short text to compare."""
-        seen = [body.but(reference=UNNAMED) if isinstance(body, t.OrderNumbers) else body for body in self.bodies]
+        """What was seen of tasks and prices, as a short text to compare; what whoever orders types themselves is left out: reference, spot."""
+        seen = [body.but(**{name: own for name, own in OWN.items() if name in type(body).model_fields}) for body in self.bodies]
         costs = [sorted(side) + [side[c] for c in sorted(side)] for side in (self.view.costs.once, self.view.costs.monthly)]
         return hashlib.blake2b(canonical([seen, costs]).encode(), digest_size=10).hexdigest()
 
