@@ -4,23 +4,14 @@ import secrets
 
 import pytest
 
+from tests.api.test_organisations_api import SITE
 from tests.api.test_resources import advance, get, post
-
-FIRST = {
-    "site_name": "Reedbed House",
-    "code": "RBH",
-    "street": "Saltgate Lane",
-    "house_number": "11",
-    "city": "Leeds",
-    "postcode": "LS2 7ZZ",
-    "security_desk": "desk@reedbed.example",
-}
 
 
 @pytest.mark.parametrize("carrier", ["brackwater", "fellgate"])
 def test_a_new_organisation_gets_to_its_first_phone(api, carrier):
     made = post(
-        api, "organisations", {"name": "Reedbed Archive", "country": "GB", "token": secrets.token_hex(4), "carriers": [carrier], **FIRST}
+        api, "organisations", {"name": "Reedbed Archive", "country": "GB", "token": secrets.token_hex(4), "carriers": [carrier], **SITE}
     )
     api.headers["Sedge-Organisation"] = made["id"]
     site = get(api, "sites")["items"][0]["id"]

@@ -10,6 +10,7 @@ from sedge.core.workorders.findings import Level
 from tests.conftest import NOW
 
 BOX = Mailbox(recipients=("amara",))
+HOSTS = Ring(title="Hosts", groups=("hosts",), exits=dict.fromkeys(EXITS["ring"], "box"))
 
 
 def published(estate, steps, first="ring"):
@@ -30,7 +31,7 @@ def desks(estate):
 
 
 def test_the_last_member_of_a_group_that_rings_is_not_taken_out_unsaid(desks):
-    published(desks, {"ring": Ring(groups=("hosts",), exits=dict.fromkeys(EXITS["ring"], "box")), "box": BOX})
+    published(desks, {"ring": HOSTS, "box": BOX})
     level, message = said(desks, t.SetGroup(group="hosts", name="Hosts", members=()), "group.paths-still-answer")
     assert level is not Level.PASS
     assert message.startswith("Call path Front desk: ")
@@ -57,5 +58,5 @@ def test_a_path_that_forwards_is_no_good_on_the_number_of_somebody_without_the_r
 
 
 def test_what_was_wrong_before_is_not_said_again(desks):
-    published(desks, {"ring": Ring(groups=("hosts",), people=("nobody",), exits=dict.fromkeys(EXITS["ring"], "box")), "box": BOX})
+    published(desks, {"ring": HOSTS.but(people=("nobody",)), "box": BOX})
     assert said(desks, t.SetGroup(group="hosts", name="Hosts", members=("amara",)), "group.paths-still-answer")[0] is Level.PASS
