@@ -113,7 +113,7 @@ def prove_it(page: Page, number: str) -> None:
     page.goto(f"/numbers?number=44{number[1:]}")
     card = page.locator("#card")
     expect(card).to_contain_text("has no phone")
-    found = page.request.get("/api/v1/people?find=Saoirse", headers={"Authorization": "Bearer demo"}).json()["items"]
+    found = page.request.get("/api/v1/people?find=Saoirse%20Reed", headers={"Authorization": "Bearer demo"}).json()["items"]
     page.goto(f"/holders/people/{found[0]['id']}")
     page.get_by_role("button", name="Add phone").click()
     expect(page.get_by_text("The secret is shown this once")).to_be_visible()

@@ -1,6 +1,7 @@
 """Carriers: accounts and their balances, trunks and their status."""
 
 from typing import Annotated, Any
+from urllib.parse import quote
 
 from fastapi import Form, Request
 from fastapi.responses import Response
@@ -131,20 +132,31 @@ def make_key(request: Request, desk: AtDesk, account: str) -> Response:
 
 
 @place.page("/carriers/accounts/{account}/deposit", May.PAY)
-def plan_deposit(request: Request, desk: AtDesk, account: str, amount: str = "") -> Response:
-    """What a payment does before it is made, with a button that names it; an amount that can't be used is asked for again."""
+def plan_deposit(request: Request, desk: AtDesk, account: str, amount: str = "", hold: str = "") -> Response:
+    """What a payment does before it is made, with a button that names it; an amount that can't be used is asked for again.
+    `hold` is the one that waits for the money."""
     found, carrier, _ = accounts.look(desk, account)
     try:
         plan, problem = (accounts.plan_deposit(desk, account, amount) if amount.strip() else None), ""
     except NotUnderstood as error:
         plan, problem = None, error.message
-    return draw(request, "deposit.html", plan=plan, account=found, carrier=carrier, amount=amount[:40], problem=problem)
+    here, back = f"/carriers/accounts/{account}/deposit", _after_deposit(account, hold)
+    return draw(request, "deposit.html", plan=plan, account=found, amount=amount[:40], problem=problem, hold=hold, here=here, back=back)
 
 
 @place.action("/carriers/accounts/{account}/deposit", May.PAY)
 def deposit(
-    request: Request, desk: AtDesk, account: str, amount: Annotated[str, Form()], key: Annotated[str, Form(pattern=DEPOSIT)]
+    request: Request,
+    desk: AtDesk,
+    account: str,
+    amount: Annotated[str, Form()],
+    key: Annotated[str, Form(pattern=DEPOSIT)],
+    hold: Typed = "",
 ) -> Response:
-    """The payment that was shown, once however often its button is pressed."""
+    """The payment that was shown, once however often its button is pressed; then back to the hold that waited for it."""
     accounts.deposit(desk, account, amount, identity=key)
-    return go(request, f"/carriers/accounts/{account}")
+    return go(request, _after_deposit(account, hold))
+
+
+def _after_deposit(account: str, hold: str) -> str:
+    return f"/supply/holds/{quote(hold, safe=':')}" if hold else f"/carriers/accounts/{account}"

@@ -10,6 +10,7 @@ import { keepFresh } from "./live.js";
 import { floorPlan } from "./plan.js";
 import { pick } from "./pick.js";
 import { pickedBar } from "./picked.js";
+import { keepPrice } from "./priced.js";
 import { sayProblems } from "./problems.js";
 import { recorder } from "./recorder.js";
 import { story } from "./story.js";
@@ -33,3 +34,4 @@ document.addEventListener("alpine:init", () => {
 sayProblems();
 keepFresh();
 keepTyped();
+keepPrice();

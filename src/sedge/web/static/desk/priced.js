@@ -1,0 +1,25 @@
+// A button that spends names its price. From the first key or click that may change the price until the new one stands
+// there, it can't be pressed: nobody agrees to a price that was true a moment ago.
+export function keepPrice() {
+  document.addEventListener("input", ({ target }) => {
+    const buttons = buttonsOf(target.closest("[data-prices]"));
+    for (const button of buttons.filter((one) => !one.disabled)) {
+      button.disabled = true;
+      button.dataset.price = button.textContent;
+      button.textContent = "Working out the price…";
+    }
+  });
+  for (const failed of ["htmx:responseError", "htmx:sendError"]) {
+    document.addEventListener(failed, ({ detail }) => {
+      for (const button of buttonsOf(detail.elt.closest("[data-prices]")).filter((one) => one.dataset.price)) {
+        button.disabled = false;
+        button.textContent = button.dataset.price;
+        delete button.dataset.price;
+      }
+    });
+  }
+}
+
+function buttonsOf(fields) {
+  return fields ? [...document.querySelector(fields.dataset.prices).querySelectorAll("button")] : [];
+}
