@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from sedge.core.errors import NotOneNumber
 from sedge.core.numbers.e164 import describe, ending, is_in_service, read, read_one
 from sedge.core.numbers.finding import SearchKind, understand
-from sedge.core.numbers.plan import FICTION, Kind, fiction_range
+from sedge.core.numbers.plan import FICTION, Kind, areas_called, fiction_range
 
 
 @pytest.mark.parametrize(
@@ -97,7 +97,8 @@ def test_any_text_is_answered_with_candidates_or_a_problem(text, country):
     [
         ("0113 496 0142", SearchKind.EXACT), ("*0142", SearchKind.ENDING), ("496 01", SearchKind.FRAGMENT), ("0113 496 0100-0149", SearchKind.RANGE),
         ("+44 113 496 01xx", SearchKind.RANGE), ("okafor", SearchKind.WORDS), ("Wharf House", SearchKind.WORDS), ("", SearchKind.NOTHING),
-        ("0142", SearchKind.FRAGMENT), ("0800 LANTERN", SearchKind.EXACT), ("ext 12", SearchKind.WORDS),
+        ("0142", SearchKind.FRAGMENT), ("0800 LANTERN", SearchKind.EXACT), ("ext 12", SearchKind.EXTENSION),
+        ("+441134960100-+441134960199", SearchKind.RANGE),
     ],
 )  # fmt: skip
 def test_what_the_finder_understands(text, kind):
@@ -108,6 +109,28 @@ def test_a_range_and_a_pattern_mean_their_numbers():
     between, pattern = understand("0113 496 0100-0149", "GB"), understand("+44 113 496 01xx", "GB")
     assert (between.first, between.last) == (441134960100, 441134960149)
     assert (pattern.first, pattern.last) == (441134960100, 441134960199)
+
+
+@pytest.mark.parametrize("text", ["Tel.: 0113 4960142 (mobile)", "M: +44 113 496 0142", "0113-496-O142", "0113 496 O142", "0l13 496 0142"])
+def test_labels_asides_and_letters_that_look_like_digits_hide_no_number(text):
+    assert understand(text, "GB").exact == ("+441134960142",)
+
+
+def test_letters_of_the_keypad_are_still_digits():
+    assert understand("0800 LANTERN", "GB").exact == ("+448005268376",)
+
+
+def test_an_extension_typed_with_a_number_is_told_apart():
+    assert understand("0113 496 0142 ext 3", "GB").extension == "3"
+    assert understand("x 421", "GB").extension == "421"
+
+
+@pytest.mark.parametrize(
+    ("text", "leads"), [("leeds", ("44113",)), ("Lee", ("44113",)), ("north-w france", ("332",)), ("no", ()), ("xyz", ())]
+)
+def test_towns_are_known_by_the_beginnings_of_their_words(text, leads):
+    assert set(leads) <= set(areas_called(text))
+    assert bool(areas_called(text)) is bool(leads)
 
 
 def test_a_fragment_is_tried_without_its_trunk_prefix():

@@ -1,18 +1,21 @@
 """One number and finding it: the card, its history, its small facts, the finder, reading typed text."""
 
+import re
 from dataclasses import dataclass, field
 from datetime import datetime
 
 from sqlalchemy import literal_column, select
 
 from sedge.core.access.roles import May
-from sedge.core.errors import NotFound, NotUnderstood
+from sedge.core.errors import NotFound, NotOneNumber, NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.ledger.chain import Entry
+from sedge.core.numbers.e164 import Reading as Typed
 from sedge.core.numbers.e164 import describe, read, read_one
 from sedge.core.numbers.finding import Search, SearchKind, understand
 from sedge.core.numbers.life import State
 from sedge.core.numbers.pasted import numbers_in
+from sedge.core.numbers.plan import AREAS
 from sedge.core.numbers.standing import Standing, next_actions, standing
 from sedge.core.paths.trace import Trace, World, trace_inbound
 from sedge.core.records import HolderKind, HolderRef, KnownAs, Number, Person, Proof, Site, Subject, tags_in
@@ -61,6 +64,7 @@ class Found:
     search: Search
     groups: list[tuple[str, list[tuple[str, str, Subject, str]]]]
     problem: str = ""
+    note: str = ""  # what of the text was not looked for, or how it was read otherwise
 
 
 def card(desk: Desk, e164: str, at: datetime | None = None) -> Card:
@@ -107,9 +111,12 @@ def card(desk: Desk, e164: str, at: datetime | None = None) -> Card:
 
 
 def the_number(desk: Desk, text: str, *, field: str = "number") -> str:
-    """The E.164 number meant by a typed text; one in the estate wins over a merely possible one. Raises NotOneNumber."""
+    """The E.164 number meant by a typed text: one in the estate before one that is merely possible, and the end of a number where
+    only one in the estate ends so. Raises NotOneNumber."""
     also = also_countries(desk)
     reading = read(text, desk.organisation.home_country, also)
+    if not reading.candidates and (whole := _by_its_end(desk, reading, field)):
+        return whole
     if len(reading.candidates) > 1:
         with desk.reading() as store_:
             owned = {n.e164 for n in store_.records.many(Number, [c.e164 for c in reading.candidates])}
@@ -117,6 +124,25 @@ def the_number(desk: Desk, text: str, *, field: str = "number") -> str:
             if candidate.e164 in owned:
                 return candidate.e164
     return read_one(text, desk.organisation.home_country, field=field, also=also)
+
+
+def _by_its_end(desk: Desk, reading: Typed, field: str) -> str | None:
+    """The one number of the estate that ends in the few digits typed. Raises NotOneNumber, with those that do, where several end so."""
+    text = reading.text
+    digits = re.sub(r"[\s().\-/]", "", text)
+    if not (digits.isascii() and digits.isdecimal() and 3 <= len(digits) <= 9):
+        return None
+    search = Search(SearchKind.ENDING, digits=(digits,))
+    with desk.reading() as store_:
+        found = store.page(store_.connection, Filter(search=search), limit=5).numbers
+    if len(found) > 1:
+        several = ", ".join(n.shown for n in found[:4]) + (" and more" if len(found) > 4 else "")
+        raise NotOneNumber(f"{several} end in {digits}. Type more of the number.", field=field, reason="several", text=text)
+    if not found and reading.problem and reading.problem.code == "too-short":
+        raise NotOneNumber(
+            f"None of your numbers ends in {text.strip()}. Type the whole number.", field=field, reason="too-short", text=text
+        )
+    return found[0].e164 if found else None
 
 
 def also_countries(desk: Desk) -> tuple[str, ...]:
@@ -144,11 +170,16 @@ def find(desk: Desk, text: str, *, limit: int = 8) -> Found:
         numbers = store.page(reading.connection, Filter(search=search), limit=limit, hits=store.WHILE_TYPING).numbers
         refs = [n.holder for n in numbers if n.holder]
         names = reading.records.names((ref.subject, ref.id) for ref in refs)
-        hits = finder.match_all_words(reading.connection, text, limit=60) if search.kind is SearchKind.WORDS else []
-        hits += _extensions(reading, text)
+        areas = store.areas_like(reading.connection, text) if search.kind is SearchKind.WORDS else []
+        hits, spelt = finder.find_words(reading.connection, text, limit=60) if search.kind is SearchKind.WORDS else ([], True)
+        if areas and not spelt:
+            hits, spelt = [], True
+        hits += _extensions(reading, search.extension if search.kind is SearchKind.EXTENSION else text)
         tags = store.tags_like(reading.connection, text.strip().lower(), limit=5) if search.kind is SearchKind.WORDS else []
         orders = workorder_store.titled(reading.connection, text.strip(), limit=4) if search.kind is SearchKind.WORDS else []
     groups: dict[str, list[tuple[str, str, Subject, str]]] = {}
+    for lead, count in areas:
+        groups.setdefault("Areas", []).append((AREAS[lead], counted(count, "number"), Subject.AREA, lead))
     for hit in hits:
         if hit.subject in HEADINGS:
             groups.setdefault(HEADINGS[hit.subject], []).append((hit.title, "", hit.subject, hit.ref))
@@ -161,7 +192,12 @@ def find(desk: Desk, text: str, *, limit: int = 8) -> Found:
     for no, title in orders:
         groups.setdefault("Work orders", []).append((f"{no} {title}", "", Subject.WORK_ORDER, str(no)))
     problem = "" if groups else "Nothing here matches. Try fewer digits, an ending such as *0142, or part of a name."
-    return Found(search, [(heading, rows[:limit]) for heading, rows in groups.items()], problem)
+    if not groups and search.kind is SearchKind.EXTENSION:
+        problem = f"Nobody has extension {search.extension}."
+    note = "" if spelt or not hits else f"Nobody and nothing is spelt “{text.strip()}”. These nearly are:"
+    if search.kind is SearchKind.EXACT and search.extension:
+        note = f"Extension {search.extension} was left out: it is no part of the number."
+    return Found(search, [(heading, rows[:limit]) for heading, rows in groups.items()], problem, note)
 
 
 LEAST_FOR_MANY = 16
@@ -183,7 +219,7 @@ def _many(desk: Desk, text: str) -> Found | None:
 def _extensions(reading: Reading, text: str) -> list[finder.Hit]:
     """People with this extension, where a few digits were typed."""
     digits = text.strip()
-    if not (digits.isascii() and digits.isdecimal() and 2 <= len(digits) <= 7):
+    if not (digits.isascii() and digits.isdecimal() and 1 <= len(digits) <= 7):
         return []
     person = tables.person
     found = reading.records.where(

@@ -118,6 +118,49 @@ def numbers_with(connection: Connection, fragments: Iterable[str], *, ending: bo
     return list(connection.exec_driver_sql("SELECT rowid FROM digits WHERE written MATCH ? LIMIT ?", (query, limit)).scalars())
 
 
+MOST_READ = 50_000  # entries looked through for a word that nobody spells so
+
+
+def find_words(connection: Connection, text: str, *, subject: Subject | None = None, limit: int = 50) -> tuple[list[Hit], bool]:
+    """Records with every typed word, best first, and True; where there are none, those with one slip of the keys forgiven, and False."""
+    if hits := match_all_words(connection, text, subject=subject, limit=4 * limit):
+        return sorted(hits, key=lambda hit: (_rank(hit.title, text), hit.title))[:limit], True
+    return nearly(connection, text, subject=subject, limit=limit), False
+
+
+def _rank(title: str, text: str) -> int:
+    """0 the very name, 1 it begins so, 2 a word of it begins so, 3 it stands somewhere in it, 4 only in other words of the record."""
+    title, text = title.casefold(), text.strip().casefold()
+    if title == text:
+        return 0
+    if title.startswith(text):
+        return 1
+    return 2 if f" {text}" in title else 3 if text in title else 4
+
+
+def nearly(connection: Connection, text: str, *, subject: Subject | None = None, limit: int = 50) -> list[Hit]:
+    """Records in which each typed word of four letters or more stands with one letter wrong, missing, too many or swapped with its
+    neighbour (the optimal string alignment distance is 1)."""
+    from rapidfuzz.distance import OSA
+    from rapidfuzz.process import extract
+
+    wanted = [word for word in text.casefold().split() if len(word) >= 4]
+    if not wanted or any(c.isdecimal() for c in text):
+        return []
+    sql = "SELECT words, subject, ref, title FROM finder WHERE subject = ?" if subject else "SELECT words, subject, ref, title FROM finder"
+    rows = connection.exec_driver_sql(sql + " LIMIT ?", (*((subject.value,) if subject else ()), MOST_READ)).all()
+    lines: dict[str, set[int]] = {}
+    for line, row in enumerate(rows):
+        for word in row[0].casefold().split():
+            lines.setdefault(word.rstrip(END_MARK), set()).add(line)
+    found: set[int] | None = None
+    for word in wanted:
+        alike = extract(word, lines.keys(), scorer=OSA.distance, processor=None, score_cutoff=1, limit=None)
+        on = set[int]().union(*(lines[name] for name, *_ in alike))
+        found = on if found is None else found & on
+    return sorted((Hit(Subject(rows[n][1]), rows[n][2], rows[n][3]) for n in found or ()), key=lambda hit: hit.title)[:limit]
+
+
 def match_all_words(connection: Connection, text: str, *, subject: Subject | None = None, limit: int = 50) -> list[Hit]:
     """Records that contain every typed word of three letters or more (shorter words narrow nothing)."""
     words = [w for w in text.split() if len(w) >= 3]

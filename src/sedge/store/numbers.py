@@ -14,8 +14,9 @@ from sqlalchemy import ColumnElement, Connection, and_, func, literal_column, or
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.finding import Search, SearchKind
 from sedge.core.numbers.life import ENDED
+from sedge.core.numbers.plan import areas_called
 from sedge.core.numbers.ranges import NumberSet
-from sedge.core.records import HolderRef, Number, Subject
+from sedge.core.records import HolderKind, HolderRef, Number, Subject
 from sedge.store import finder, tables
 from sedge.store.records import is_open, plus
 
@@ -220,6 +221,10 @@ def _searched(connection: Connection, search: Search, most: int) -> list[ColumnE
             return [life.c.number.in_({*numbers, *_hit_numbers(connection, search, most)})]
         case SearchKind.RANGE:
             return [life.c.number.between(search.first, search.last)]
+        case SearchKind.EXTENSION:
+            person = tables.person
+            at_it = select(person.c.id).where(person.c.extension == search.extension, person.c.departed.is_(False))
+            return [and_(life.c.holder_kind == HolderKind.PERSON.value, life.c.holder_id.in_(at_it))]
         case SearchKind.FRAGMENT if search.leading and (beginning := _beginning(connection, search.leading)) is not None:
             return beginning
         case SearchKind.FRAGMENT if not search.digits:
@@ -248,7 +253,7 @@ def _beginning(connection: Connection, leading: tuple[str, ...]) -> list[ColumnE
 
 def _by_index(connection: Connection, search: Search, most: int) -> list[ColumnElement[bool]]:
     life = tables.life
-    hits = finder.match_all_words(connection, search.words, limit=most) if search.kind is SearchKind.WORDS else []
+    hits = finder.find_words(connection, search.words, limit=most)[0] if search.kind is SearchKind.WORDS else []
     numbers = _hit_numbers(connection, search, most)
     found: dict[Subject, set[str]] = {}
     for hit in hits:
@@ -266,6 +271,8 @@ def _by_index(connection: Connection, search: Search, most: int) -> list[ColumnE
     ):  # fmt: skip
         if subject in found:
             conditions.append(column.in_(found[subject]))
+    if search.kind is SearchKind.WORDS and (areas := areas_called(search.words)):
+        conditions.extend(_beginning(connection, areas) or ())
     return conditions
 
 
@@ -380,6 +387,16 @@ def tags_like(connection: Connection, begin: str, *, limit: int) -> list[tuple[s
     names = [name for (name,) in connection.execute(select(tag.c.tag).where(*near).distinct().order_by(tag.c.tag).limit(limit))]
     count = select(tag.c.tag, func.count()).where(tag.c.tag.in_(names)).group_by(tag.c.tag)
     return sorted((name, n) for name, n in connection.execute(count)) if names else []
+
+
+def areas_like(connection: Connection, text: str) -> list[tuple[str, int]]:
+    """Areas called so that the estate has numbers in, as country code and area digits, with how many."""
+    found = []
+    for lead in areas_called(text):
+        begins = _beginning(connection, (lead,))
+        if begins and (n := connection.execute(select(func.count()).select_from(tables.life).where(or_(*begins), is_open())).scalar()):
+            found.append((lead, n))
+    return found
 
 
 def owned(connection: Connection, numbers: NumberSet) -> NumberSet:

@@ -33,6 +33,7 @@ _KINDS = {
 }
 _KEYPAD = str.maketrans("ABCDEFGHIJKLMNOPQRSTUVWXYZ", "22233344455566677778889999")  # ITU-T E.161
 _EXTENSION = re.compile(r"(?:;\s*ext=|\bext(?:ension)?\.?\s*|(?<=\d)\s*x\s*|\s+#)(\d{1,7})\s*$", re.IGNORECASE)
+_LONE_LETTER = re.compile(r"(?<![A-Za-z])(?:([Oo])|[Il])(?![A-Za-z])")
 _RANGE = re.compile(r"\d\s*(?:-|–|to|\.\.)\s*\+?\d{2,}\s*$", re.IGNORECASE)
 
 
@@ -235,6 +236,7 @@ def _plain(text: str) -> tuple[str, str | None]:
     text = re.sub(r";.*$", "", text)
     text = re.sub(r"(\+\s*\d{1,3}\s*)\(\s*0\s*\)", r"\1", text)
     if re.search(r"[A-Za-z]", text) and re.match(r"^[\s(+]*\d{1,}", text) and not _RANGE.search(text):
+        text = _LONE_LETTER.sub(lambda found: "0" if found[1] else "1", text)  # a letter alone among digits is a slip for the digit
         text = text.upper().translate(_KEYPAD)
     return text, extension
 

@@ -19,13 +19,14 @@ class SearchKind(StrEnum):
     LEADING = "leading"
     ENDING = "ending"
     FRAGMENT = "fragment"
+    EXTENSION = "extension"
     WORDS = "words"
 
 
 @dataclass(frozen=True)
 class Search:
     """`exact` are whole numbers; `first`..`last` a range; `leading` are E.164 digits a number may begin with; `digits` lists
-    fragments of which any may match anywhere (or, for an ending, at the end)."""
+    fragments of which any may match anywhere (or, for an ending, at the end). `extension` was typed alone, or behind a number."""
 
     kind: SearchKind
     exact: tuple[str, ...] = ()
@@ -34,17 +35,24 @@ class Search:
     digits: tuple[str, ...] = ()
     words: str = ""
     leading: tuple[str, ...] = ()
+    extension: str = ""
 
 
-_RANGE = re.compile(r"^(?P<first>[+\d][\d\s().\-/]*?\d)\s*(?:–|\.\.|-|\bto\b)\s*(?P<last>\d{2,})$")
+_RANGE = re.compile(r"^(?P<first>[+\d][\d\s().\-/]*?\d)\s*(?:–|\.\.|-|\bto\b)\s*(?P<last>\+?\d{2,})$")
+_LABEL = re.compile(r"^(?:tel(?:ephone)?|phone|mob(?:ile)?|cell|fax|direct|ddi|[tmpf])\b\s*[.:]+\s*(?=[+(\d])", re.IGNORECASE)
+_ASIDE = re.compile(r"(?<=\d)\s*[(\[][^)\]\d]*[)\]]$")  # (mobile), behind a number
+_EXTENSION = re.compile(r"^(?:ext(?:ension)?\b\.?|x)\s*(\d{1,7})$", re.IGNORECASE)
 
 
 def understand(text: str, home: str, also: tuple[str, ...] = ()) -> Search:
     """The search meant by `text`: `0113 496 0142`, `*0142`, `496 01`, `0113 496 0100-0149`, `+44 113 496 01xx`, `okafor`."""
     text = unicodedata.normalize("NFKC", text).strip()[:200]
+    text = _ASIDE.sub("", _LABEL.sub("", text))
     digits = re.sub(r"\D", "", text)
     if not text:
         return Search(SearchKind.NOTHING)
+    if alone := _EXTENSION.match(text):
+        return Search(SearchKind.EXTENSION, extension=alone[1])
     if text.startswith("*") and digits:
         return Search(SearchKind.ENDING, digits=(digits,))
     if re.search(r"[A-Za-z]", re.sub(r"(?i)[x?]+$", "", text)) and not re.match(r"(?i)^\s*tel:", text):
@@ -62,7 +70,12 @@ def understand(text: str, home: str, also: tuple[str, ...] = ()) -> Search:
 def _number_or_words(text: str, home: str, also: tuple[str, ...]) -> Search:
     reading = read(text, home, also)
     if reading.candidates:
-        return Search(SearchKind.EXACT, exact=tuple(c.e164 for c in reading.candidates), words=text)
+        return Search(
+            SearchKind.EXACT,
+            exact=tuple(c.e164 for c in reading.candidates),
+            words=text,
+            extension=reading.candidates[0].extension or "",
+        )
     return Search(SearchKind.WORDS, words=text)
 
 
@@ -106,7 +119,7 @@ def _range(text: str, home: str, also: tuple[str, ...]) -> Search | None:
         return None
     first = reading.candidates[0].e164[1:]
     tail = match["last"]
-    if len(tail) >= len(first):
+    if tail.startswith("+") or len(tail) >= len(first):
         last = read(tail, home, also).candidates
         end = int(last[0].e164) if last else 0
     else:

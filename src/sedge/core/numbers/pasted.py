@@ -18,11 +18,12 @@ LONGEST_PASTE = 2_000_000
 LONGEST_RANGE = 10_000
 _HARD = re.compile(r"[\n\r\t,;|<>\"“”'’‚‘\[\]{}]+|\s{3,}|:\s|\s(?:and|und|et|or|oder)\s", re.IGNORECASE)
 _TOKEN = re.compile(
-    r"(?<![A-Za-z\d])(?<![A-Za-z]-)(?:tel:)?[+(*]?\d(?:[\d\s().\-/–]|\b(?:to|bis)\b|\.\.|(?<=\d)[xX?]{1,5}(?!\w))*(?:;ext=\d{1,7}|\s*(?:ext\.?|x)\s*\d{1,7}\b)?",
+    r"(?<![A-Za-z\d])(?<![A-Za-z]-)(?:tel:)?[+(*]?\d(?:[\d\s().\-/–]|(?<=[-–])\+|(?<=[-–]\s)\+|\b(?:to|bis)\b|\.\.|(?<=\d)[xX?]{1,5}(?!\w))*(?:;ext=\d{1,7}|\s*(?:ext\.?|x)\s*\d{1,7}\b)?",
     re.IGNORECASE,
 )
 _DATE = re.compile(r"^(?:\d{4}[-./]\d{1,2}[-./]\d{1,2}|\d{1,2}[-./]\d{1,2}[-./]\d{2,4})(?:\s+\d{1,2}(?:[.:]\d{2})?)?$")
-_FROM_TO = re.compile(r"^(?P<first>.*\d)\s*(?:\b(?:to|bis)\b|\.\.|\s[-–]\s)\s*(?P<last>[+(\d].*)$", re.IGNORECASE)
+_FROM_TO = re.compile(r"^(?P<first>.*\d)\s*(?:\b(?:to|bis)\b|\.\.|\s[-–]\s|[-–](?=\+))\s*(?P<last>[+(\d].*)$", re.IGNORECASE)
+_AND_ENDING = re.compile(r"^(?P<first>[+(\d].*\d)\s*/\s*(?P<last>\d{1,4})$")
 _HOW_MANY = re.compile(r"\s\(\d{1,6}\)?$")  # behind a range, as we write it ourselves
 _FREE_END = re.compile(r"\d[xX?]{1,5}$")
 LEAST_DIGITS = 7
@@ -65,6 +66,10 @@ def _read(token: str, home: str, also: tuple[str, ...]) -> Iterator[tuple[Span |
     if len(digits) < LEAST_DIGITS - 1 or _DATE.match(token):
         yield None, token
         return
+    if (both := _AND_ENDING.match(token)) and (first := _whole(both["first"], home, also)):
+        yield first, ""
+        yield _from_to(both["first"], both["last"], home, also, alone=True), both["last"]
+        return
     if whole := _whole(token, home, also):
         yield whole, ""
         return
@@ -100,8 +105,8 @@ def _whole(text: str, home: str, also: tuple[str, ...]) -> Span | None:
     return None
 
 
-def _from_to(first: str, last: str, home: str, also: tuple[str, ...]) -> Span | None:
-    """From one number to another, each written in any way, the second perhaps by its last digits only."""
+def _from_to(first: str, last: str, home: str, also: tuple[str, ...], *, alone: bool = False) -> Span | None:
+    """From one number to another, each written in any way, the second perhaps by its last digits only; `alone`: only the second."""
     begins = read(first, home, also).candidates
     if not begins:
         return None
@@ -109,4 +114,4 @@ def _from_to(first: str, last: str, home: str, also: tuple[str, ...]) -> Span | 
     ends = read(last, home, also).candidates if len(digits) >= LEAST_DIGITS else ()
     end = ends[0].e164[1:] if ends else begin[: -len(digits)] + digits
     fits = len(begin) == len(end) and 0 <= int(end) - int(begin) < LONGEST_RANGE
-    return Span(len(begin), int(begin), int(end)) if fits else None
+    return Span(len(begin), int(end if alone else begin), int(end)) if fits else None

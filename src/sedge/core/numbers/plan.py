@@ -68,6 +68,14 @@ AREAS = {
     "335": "south-west France", "33639": "mobile",
 }  # fmt: skip
 
+
+def areas_called(text: str) -> tuple[str, ...]:
+    """Country code and area digits of the areas whose name has a word beginning with each word of the text: 44113 for `leeds`."""
+    wanted = [word for word in text.casefold().split() if len(word) >= 3]
+    named = ((lead, name.casefold().split()) for lead, name in AREAS.items())
+    return tuple(lead for lead, words in named if wanted and all(any(w.startswith(x) for w in words) for x in wanted))
+
+
 AREA_COUNTRY = {"1416": "CA", "1617": "US", "1800": "US"}
 
 NORTH_AMERICA_OTHER = {"CA": ("204", "226", "236", "249", "250", "289", "306", "343", "365", "403", "416", "418", "431", "437", "438", "450",

@@ -135,7 +135,7 @@ def make_key(request: Request, desk: AtDesk, account: str) -> Response:
 def plan_deposit(request: Request, desk: AtDesk, account: str, amount: str = "", hold: str = "") -> Response:
     """What a payment does before it is made, with a button that names it; an amount that can't be used is asked for again.
     `hold` is the one that waits for the money."""
-    found, carrier, _ = accounts.look(desk, account)
+    found, _, _ = accounts.look(desk, account)
     try:
         plan, problem = (accounts.plan_deposit(desk, account, amount) if amount.strip() else None), ""
     except NotUnderstood as error:

@@ -1,6 +1,7 @@
 """Numbers: block maps and list, the card, the finder."""
 
 from typing import Annotated
+from urllib.parse import urlencode
 
 from fastapi import Form, Request
 from fastapi.responses import Response
@@ -52,7 +53,14 @@ def choose_site(request: Request, desk: AtDesk, query: ThePage, name: str = "") 
 @place.page("/find", May.LOOK)
 def find(request: Request, desk: AtDesk, find: str = "") -> Response:
     found = desk_numbers.find(desk, find[:2000])
-    return draw(request, "_found.html", groups=views.answers(found, find[:2000]), problem=found.problem, text=find[:2000])
+    return draw(request, "_found.html", groups=views.answers(found, find[:2000]), problem=found.problem, note=found.note, text=find[:2000])
+
+
+@place.page("/find/open", May.LOOK)
+def open_found(request: Request, desk: AtDesk, find: str = "") -> Response:
+    """Enter in the finder: the only thing found, or else the list of numbers that fit."""
+    rows = [row for _, rows in views.answers(desk_numbers.find(desk, find[:2000]), find[:2000]) for row in rows]
+    return go(request, rows[0].href if len(rows) == 1 else f"/numbers?{urlencode({'find': find[:200]})}")
 
 
 @place.action("/numbers/views", May.NOTE)

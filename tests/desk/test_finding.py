@@ -1,0 +1,78 @@
+"""Finding: what was typed one way or another, with a slip of the keys, by a town, by the end of a number."""
+
+import pytest
+
+from sedge.core.errors import NotOneNumber
+from sedge.core.numbers.life import State
+from sedge.core.records import Number, Subject
+from sedge.core.reduce import changed
+from sedge.desk import choosing, estate, numbers
+from sedge.store.numbers import Filter
+
+
+def titles(desk, text):
+    return {heading: [row[0] for row in rows] for heading, rows in numbers.find(desk, text).groups}
+
+
+@pytest.mark.parametrize("text", ["Tel.: 0113 4960142 (mobile)", "0113-496-O142", "0113 496 0142 ext 3", "+44 (0)113 496 0142"])
+def test_one_number_is_found_however_it_is_written(desk, text):
+    assert titles(desk, text) == {"Numbers": ["0113 496 0142"]}
+
+
+def test_an_extension_that_was_not_looked_for_is_said(desk):
+    assert numbers.find(desk, "0113 496 0142 ext 3").note == "Extension 3 was left out: it is no part of the number."
+    assert numbers.find(desk, "ext 9999").problem == "Nobody has extension 9999."
+    assert titles(desk, "ext 107")["People"] == ["Saoirse Farrow, extension 107"]
+
+
+def test_a_range_with_two_whole_numbers_and_a_second_ending_are_understood(desk):
+    wanted = Filter(search=numbers.meant(desk, "+441134960100-+441134960104"))
+    assert estate.counts_of(desk, wanted).total == 5
+    (row,) = numbers.find(desk, "01134960142 / 143").groups[0][1]
+    assert row[0] == "2 numbers"
+    assert list(choosing.named(desk, row[3])) == [441134960142, 441134960143]
+
+
+def test_a_town_finds_its_area_and_its_numbers(desk):
+    found = titles(desk, "Leeds")
+    assert found["Areas"] == ["Leeds"]
+    assert all(shown.startswith("0113") for shown in found["Numbers"])
+    assert estate.counts_of(desk, Filter(search=numbers.meant(desk, "Leeds"))).total > 100
+
+
+@pytest.mark.parametrize(
+    ("text", "name"),
+    [("okafr", "Ifeoma Okafor"), ("Whitlok", "Sunniva Whitlock"), ("wharf huose", "Wharf House"), ("Farow", "Saoirse Farrow")],
+)
+def test_one_slip_of_the_keys_is_forgiven_and_said(desk, text, name):
+    found = numbers.find(desk, text)
+    assert name in [row[0] for _, rows in found.groups for row in rows]
+    assert found.note == f"Nobody and nothing is spelt “{text}”. These nearly are:"
+
+
+def test_nothing_is_guessed_where_the_word_is_spelt_right_or_too_far_off(desk):
+    assert numbers.find(desk, "okafor").note == ""
+    assert numbers.find(desk, "okxxr").groups == []
+
+
+def test_the_very_name_comes_before_those_that_only_hold_it(desk):
+    assert titles(desk, "Saoirse Farrow")["People"][0] == "Saoirse Farrow"
+    people = titles(desk, "amara")["People"]
+    assert people == sorted(people) and all(name.startswith("Amara") for name in people)
+
+
+def test_the_end_of_a_number_is_enough_where_only_one_ends_so(desk):
+    assert numbers.the_number(desk, "496 0103") == "+441134960103"
+    with pytest.raises(NotOneNumber, match="None of your numbers ends in 98765"):
+        numbers.the_number(desk, "98765")
+    with desk.writing() as writing:
+        one = writing.records.the(Number, "+441134960103")
+        writing.save([changed(Subject.NUMBER, None, one.but(e164="+441174960103", version=0, assignment=None, state=State.AVAILABLE), "number.added")])
+    with pytest.raises(NotOneNumber, match="0113 496 0103, 0117 496 0103 end in 0103. Type more of the number") as several:
+        numbers.the_number(desk, "0103")
+    assert several.value.field == "number"
+
+
+def test_what_is_found_says_what_it_is(desk):
+    kinds = {row[2] for _, rows in numbers.find(desk, "Leeds").groups for row in rows}
+    assert {Subject.AREA, Subject.NUMBER} <= kinds
