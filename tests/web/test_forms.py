@@ -307,7 +307,7 @@ def test_a_hold_that_has_run_out_says_so_and_offers_the_search(rowan, house):
         ({"quantity": "a lot"}, "ask for 1 to 1,000 numbers"),
         ({"quantity": "100000"}, "ask for 1 to 1,000 numbers"),
         ({"pattern": "<script>"}, "pattern"),
-        ({"starts": "0131", "quantity": "500"}, "nothing like that in stock"),
+        ({"starts": "0131", "quantity": "500"}, "nothing like that is in stock in leeds"),
     ],
 )
 def test_a_search_that_cannot_be_says_why_and_keeps_what_was_typed(rowan, wish, words):
@@ -315,6 +315,16 @@ def test_a_search_that_cannot_be_says_why_and_keeps_what_was_typed(rowan, wish, 
     assert words in page.lower()
     for value in wish.values():
         assert value in page or value.replace("<", "&lt;").replace(">", "&gt;") in page
+
+
+def test_an_area_without_stock_says_where_there_is_some_and_a_town_is_enough(rowan):
+    nothing = rowan.get("/supply", params={"country": "US", "area": "646", "carrier": "maplecourt"}).text
+    assert "0 in stock" in nothing
+    elsewhere = re.search(r'href="(/supply\?[^"]*area=212[^"]*)"', nothing)
+    assert elsewhere, "where there is some is a link that searches there"
+    there = rowan.get(elsewhere[1].replace("&amp;", "&").replace("/supply", "/supply/answers/maplecourt")).text
+    assert "(212) 555-01" in there
+    assert "(212) 555-01" in rowan.get("/supply", params={"country": "US", "area": "new york", "carrier": "maplecourt"}).text
 
 
 def test_a_deposit_changes_the_balance_and_is_written_down(rowan):

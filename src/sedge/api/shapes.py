@@ -106,6 +106,7 @@ def answer(said: Answer) -> dict[str, Any]:
     """What one carrier said; periods in seconds."""
     return {
         "id": said.carrier.id, "name": said.carrier.name, "in_stock": said.in_stock, "problem": said.problem or None,
+        "elsewhere": [{"area": name, "digits": digits, "in_stock": n} for name, digits, n in said.elsewhere],
         "answered_after": round(said.took.total_seconds(), 3), "usual": said.usual.total_seconds() if said.usual else None,
         "late": said.late.total_seconds() if said.late else None,
     }  # fmt: skip

@@ -11,7 +11,7 @@ from sqlalchemy import or_, select
 from sedge.core.errors import NotUnderstood, OutsideRefused, OutsideSilent
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Account, Capacity, Carrier
-from sedge.core.supply.offers import Offer, StockNumber, Wish, leading, rank_offers
+from sedge.core.supply.offers import Offer, StockNumber, Wish, areas_in, fitting_numbers, leading, offers_of, rank_offers
 from sedge.core.workorders.tasks import OrderWhenFree
 from sedge.desk import money
 from sedge.desk.desk import Desk, Reading
@@ -24,12 +24,15 @@ MOST_ENDINGS = 200
 
 @dataclass(frozen=True)
 class Answer:
-    """What one carrier says to a wish: offers, best first, or the trouble it has. `took` is how long it took to answer."""
+    """What one carrier says to a wish: offers, best first, or the trouble it has. `in_stock` counts what is of the area, kind and
+    digits asked for; `elsewhere` says where else in the country there is stock, where there is no offer. `took` is how long it
+    took to answer."""
 
     carrier: Carrier
     account: Account
     offers: list[Offer] = field(default_factory=list)
     in_stock: int = 0
+    elsewhere: list[tuple[str, str, int]] = field(default_factory=list)
     problem: str = ""
     took: timedelta = timedelta(0)
     usual: timedelta | None = None
@@ -89,14 +92,21 @@ def ask(desk: Desk, wish: Wish, account: Account, of: Carrier) -> Answer:
         usual, late = lead_times(reading, of.id)
     said = Answer(of, account, usual=usual, late=late)
     try:
-        found = desk.at_carrier(account).stock(wish.country, wish.starts or leading(wish), wish.capacity)
+        left, owned = _stock(desk, account, wish, wish.starts or leading(wish))
+        fitting = fitting_numbers(left, wish)
+        offers = offers_of(fitting, wish, owned)
+        everywhere = _stock(desk, account, wish, "")[0] if wish.area and not offers else []
     except (OutsideSilent, OutsideRefused) as error:
         return _timed(said, begun, problem=error.message)
-    stock = [stock_number(s) for s in found]
+    return _timed(said, begun, offers=offers, in_stock=len(fitting), elsewhere=areas_in(everywhere))
+
+
+def _stock(desk: Desk, account: Account, wish: Wish, begins: str) -> tuple[list[StockNumber], NumberSet]:
+    """What a carrier has that is not ours already, and what is ours near it. Raises OutsideSilent, OutsideRefused."""
+    stock = [stock_number(s) for s in desk.at_carrier(account).stock(wish.country, begins, wish.capacity)]
     with desk.reading() as reading:
         owned = _owned_near(reading, stock)
-    left = [n for n in stock if n.e164 not in owned]
-    return _timed(said, begun, offers=rank_offers(left, wish, owned), in_stock=len(left))
+    return [n for n in stock if n.e164 not in owned], owned
 
 
 def within(desk: Desk, task: OrderWhenFree) -> list[str]:

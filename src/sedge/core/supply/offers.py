@@ -5,6 +5,7 @@ objects exist only for the best.
 """
 
 import re
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -12,7 +13,7 @@ from heapq import nlargest
 from itertools import islice, pairwise
 
 from sedge.core.facts import Money
-from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.e164 import NumberFacts, describe
 from sedge.core.numbers.plan import AREAS, COUNTRIES
 from sedge.core.numbers.ranges import NumberSet, consecutive, tidy_cut
 from sedge.core.records import Capacity
@@ -85,8 +86,25 @@ def leading(wish: Wish) -> str:
 
 def rank_offers(stock: Sequence[StockNumber], wish: Wish, owned: NumberSet, *, best: int = BEST) -> list[Offer]:
     """The best offers for a wish, best first; runs are offered as runs. Empty where nothing fits."""
+    return offers_of(fitting_numbers(stock, wish), wish, owned, best=best)
+
+
+def fitting_numbers(stock: Sequence[StockNumber], wish: Wish) -> Sequence[StockNumber]:
+    """Those of the stock that are of the area, kind, capacity and digits asked for, however many are wanted."""
     filters = _filters(wish)
-    fitting = {int(n.e164): n for n in stock if all(fits(n) for fits in filters)} if filters else {int(n.e164): n for n in stock}
+    return [n for n in stock if all(fits(n) for fits in filters)] if filters else stock
+
+
+def areas_in(stock: Sequence[StockNumber], most: int = 8) -> list[tuple[str, str, int]]:
+    """The areas with most numbers: name, digits as dialled within the country ('' where there are none), how many."""
+    counted = Counter((facts.area, facts.parts[1], facts.country) for facts in (describe(n.e164) for n in stock))
+    trunk = {code: country.trunk if country.trunk == "0" else "" for code, country in COUNTRIES.items()}
+    return [(name or digits, trunk.get(of, "") + digits if digits else "", n) for (name, digits, of), n in counted.most_common(most)]
+
+
+def offers_of(numbers: Sequence[StockNumber], wish: Wish, owned: NumberSet, *, best: int = BEST) -> list[Offer]:
+    """The best offers out of numbers that fit, best first."""
+    fitting = {int(n.e164): n for n in numbers}
     groups: Sequence[Sequence[int]]
     if wish.quantity > 1 and wish.consecutive:
         length = wish.quantity
@@ -119,8 +137,16 @@ def _filters(wish: Wish) -> list[Callable[[StockNumber], object]]:
 
 def _of_area_and_kind(n: StockNumber, wish: Wish) -> bool:
     facts = describe(n.e164)
-    in_area = not wish.area or wish.area.lower() in {facts.area.lower(), facts.parts[1], "0" + facts.parts[1]}
-    return in_area and (not wish.kind or facts.kind == wish.kind)
+    return (not wish.area or is_in_area(facts, wish.area)) and (not wish.kind or facts.kind == wish.kind)
+
+
+def is_in_area(facts: NumberFacts, typed: str) -> bool:
+    """Whether a number is of the area meant by `0113`, `113`, `Leeds`, or `New York` for the plan's `New York, NY`."""
+    digits = typed.strip("() ")
+    if digits.isdecimal():
+        return digits in {facts.parts[1], "0" + facts.parts[1]}
+    name, wanted = facts.area.casefold(), " ".join(typed.casefold().split())
+    return name == wanted or name.startswith((f"{wanted},", f"{wanted} "))
 
 
 @lru_cache(maxsize=64)

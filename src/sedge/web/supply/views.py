@@ -125,9 +125,9 @@ class Asked:
     wish: Wish
     typed: dict[str, str]
 
-    def link(self, carrier: str = "") -> str:
-        """The query string that asks the same, of one carrier where it is named."""
-        return urlencode({k: v for k, v in {**self.typed, "carrier": carrier}.items() if v})
+    def link(self, carrier: str = "", **other: str) -> str:
+        """The query string that asks the same, of one carrier where it is named, with some of it otherwise."""
+        return urlencode({k: v for k, v in {**self.typed, "carrier": carrier, **other}.items() if v})
 
 
 @dataclass(frozen=True)
