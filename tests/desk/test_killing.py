@@ -18,10 +18,10 @@ from pathlib import Path
 import httpx
 import pytest
 
-KILLS = int(os.environ.get("KILLS", "6"))
+KILLS = int(os.environ.get("KILLS", "4"))
 MOMENTS = min(KILLS, 10)  # of one life of the server, as many as the demo's seats and people last for
-ORDERS, ORDER_KILLS = 20, int(os.environ.get("ORDER_KILLS", "8"))
-TASK_KILLS = int(os.environ.get("TASK_KILLS", "5"))
+ORDERS, ORDER_KILLS = 20, int(os.environ.get("ORDER_KILLS", "4"))
+TASK_KILLS = int(os.environ.get("TASK_KILLS", "3"))
 ROUNDS = range(max(1, KILLS // 10))
 
 

@@ -89,7 +89,7 @@ MATRIX = {
     "POST /work-orders/new/{kind}": {ADMIN, SITE}, "POST /work-orders/{key}/remedies": {ADMIN, SITE}, "POST /work-orders/{key}/remedy": {ADMIN, SITE},
     "POST /work-orders/{key}/run": {ADMIN, SITE}, "POST /work-orders/{key}/tasks/{position}/remove": {ADMIN, SITE},
     "POST /work-orders/{key}/undo": {ADMIN, SITE}, "POST /work-orders/{key}/retry": {ADMIN, SITE}, "POST /work-orders/{key}/stop": {ADMIN, SITE},
-    "POST /work-orders/{key}/discard": {ADMIN, SITE},
+    "POST /work-orders/{key}/discard": {ADMIN, SITE}, "POST /work-orders/{key}/keep": {ADMIN, SITE},
     "GET /paths/new": {ADMIN, SITE}, "POST /paths/new": {ADMIN, SITE}, "GET /paths/{key}/change": {ADMIN, SITE}, "POST /paths/{key}/change": {ADMIN, SITE},
     "GET /carriers/trunks/{key}": EVERYBODY, "POST /carriers/trunks/{key}/prove": {ADMIN, SITE}, "GET /paths/week": EVERYBODY, "GET /paths/questions": EVERYBODY, "GET /paths/sounds": EVERYBODY, "POST /paths/sounds": {ADMIN, SITE},
     "POST /paths/sounds/{key}/remove": {ADMIN, SITE}, "GET /paths/sounds/{key}/sound": EVERYBODY, "POST /paths/prove": {ADMIN, SITE}, "POST /paths/{key}/prove": {ADMIN, SITE},

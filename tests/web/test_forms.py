@@ -323,8 +323,9 @@ def test_an_area_without_stock_says_where_there_is_some_and_a_town_is_enough(row
     elsewhere = re.search(r'href="(/supply\?[^"]*area=212[^"]*)"', nothing)
     assert elsewhere, "where there is some is a link that searches there"
     there = rowan.get(elsewhere[1].replace("&amp;", "&").replace("/supply", "/supply/answers/maplecourt")).text
-    assert "(212) 555-01" in there
-    assert "(212) 555-01" in rowan.get("/supply", params={"country": "US", "area": "new york", "carrier": "maplecourt"}).text
+    assert "+1 212-555-01" in there
+    town = {"country": "US", "area": "new york", "carrier": "maplecourt"}
+    assert "+1 212-555-01" in rowan.get("/supply/answers/maplecourt", params=town).text
 
 
 def test_a_deposit_changes_the_balance_and_is_written_down(rowan):

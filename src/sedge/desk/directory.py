@@ -373,7 +373,7 @@ def follow(desk: Desk, *, after_a_death: bool = False) -> int:
     with desk.reading() as reading:
         rows = reading.connection.execute(select(table.c.id, table.c.work_order).where(table.c.state == "taken")).all()
         orders = {row.id: order_store.find(reading.connection, row.work_order) for row in rows}
-    ended = {OrderState.DONE: "done", OrderState.STOPPED: "open", OrderState.UNDONE: "open"}
+    ended = {OrderState.DONE: "done", OrderState.STOPPED: "open", OrderState.DISCARDED: "open", OrderState.UNDONE: "open"}
     moved = {key: ended[order.state] for key, order in orders.items() if order and order.state in ended}
     moved |= {key: "open" for key, order in orders.items() if order is None and after_a_death}
     if moved:

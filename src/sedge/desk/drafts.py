@@ -16,7 +16,7 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import replaced
 from sedge.core.workorders.plan import leans_on, moved
 from sedge.core.workorders.tasks import TASK
-from sedge.desk import holders, remedies, workorders
+from sedge.desk import holders, looks, remedies, workorders
 from sedge.desk.desk import Desk, Reading, Writing
 from sedge.desk.order_access import require_order, require_tasks
 from sedge.store import holder_tables, tables
@@ -28,8 +28,10 @@ MOST_COMMENT = 2000
 MOST_COMMENTS = 500
 
 
-def change_tasks(desk: Desk, was: WorkOrder, tasks: Sequence[Any], marks: Sequence[int | None] | None = None) -> WorkOrder:
-    """Replace a draft's tasks. Raises ChangedMeanwhile where somebody else changed the draft since it was read as `was`."""
+def change_tasks(
+    desk: Desk, was: WorkOrder, tasks: Sequence[Any], marks: Sequence[int | None] | None = None, *, look: bool = False
+) -> WorkOrder:
+    """Replace a draft's tasks; a look becomes a draft that stays, unless it is still only a `look`. Raises ChangedMeanwhile where somebody else changed the draft since it was read as `was`."""
     if not tasks:
         raise NotAllowedNow("A work order needs at least one task; throw the draft away instead.", reason="empty")
     if len(tasks) > workorders.MOST_TASKS:
@@ -46,6 +48,7 @@ def change_tasks(desk: Desk, was: WorkOrder, tasks: Sequence[Any], marks: Sequen
         require_tasks(desk, writing, tasks, lambda: estate)
         order = replace(
             order,
+            is_look=order.is_look and look,
             title=_retitled(order.title, [x.body for x in was.tasks], tasks),
             tasks=workorders.stored_tasks(order.id, tasks, estate, marks or [None] * len(tasks)),
         )
@@ -70,7 +73,7 @@ def add_remedies(desk: Desk, key: str) -> WorkOrder:
     workorders.must_be(order, OrderState.DRAFT)
     bodies = [x.body for x in order.tasks]
     mended, marks = remedies.add_all(desk, bodies, [x.added_as_remedy_for for x in order.tasks], awaits=order.awaits)
-    return order if mended == bodies else change_tasks(desk, order, mended, marks)
+    return order if mended == bodies else change_tasks(desk, order, mended, marks, look=True)
 
 
 def choose_remedy(desk: Desk, key: str, task: int, rule: str, remedy: int, reason: str = "") -> WorkOrder:
@@ -87,12 +90,12 @@ def choose_remedy(desk: Desk, key: str, task: int, rule: str, remedy: int, reaso
     tasks = [x.but(reason=reason) if isinstance(x, t.EndRest) and reason else x for x in chosen.tasks]
     if chosen.replaces:
         bodies = replaced(bodies, task, tasks[0])
-        return change_tasks(desk, order, bodies, [x.added_as_remedy_for for x in order.tasks])
+        return change_tasks(desk, order, bodies, [x.added_as_remedy_for for x in order.tasks], look=True)
     shift = len(tasks)
     renumbered = [moved(b, lambda p: p + shift if p >= task else p) for b in bodies]
     mended = [*renumbered[:task], *tasks, *renumbered[task:]]
     old = [None if m is None else m + (shift if m >= task else 0) for m in (x.added_as_remedy_for for x in order.tasks)]
-    return change_tasks(desk, order, mended, [*old[:task], *([task + shift] * shift), *old[task:]])
+    return change_tasks(desk, order, mended, [*old[:task], *([task + shift] * shift), *old[task:]], look=True)
 
 
 def remove_task(desk: Desk, key: str, position: int) -> WorkOrder:
@@ -172,7 +175,7 @@ def set_when(desk: Desk, key: str, *, run_at: datetime | None = None, awaits: st
             raise NotUnderstood("Choose a moment that is still to come.", field="run_at")
         if awaits is not None and not writing.records.the(Order, awaits).is_open:
             raise NotUnderstood("That order is waited for by nobody any more: it has arrived, or failed.", field="awaits")
-        order = store.save(writing.connection, replace(order, run_at=run_at, awaits=awaits))
+        order = store.save(writing.connection, replace(order, run_at=run_at, awaits=awaits, is_look=False))
         writing.touch()
     return order
 
@@ -194,7 +197,7 @@ def rename(desk: Desk, key: str, title: str, reason: str) -> WorkOrder:
     with desk.writing() as writing:
         order = _mine(desk, writing, key)
         workorders.must_be(order, OrderState.DRAFT)
-        order = store.save(writing.connection, replace(order, title=title.strip()[:200], reason=reason.strip()[:400]))
+        order = store.save(writing.connection, replace(order, title=title.strip()[:200], reason=reason.strip()[:400], is_look=False))
         writing.touch()
     return order
 
@@ -236,6 +239,7 @@ def comment(desk: Desk, key: str, text: str) -> Comment:
         order = store.get(writing.connection, key)
         row = {"id": desk.new_id("comment"), "work_order": order.id, "at": writing.now, "actor": desk.actor, "text": said}
         writing.connection.execute(table.insert().values(**row))
+        looks.kept(writing, order)
         writing.remark("work-order.commented", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}", {"text": said})
     return Comment(row["at"], row["actor"], said)
 

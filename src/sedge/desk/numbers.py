@@ -15,7 +15,7 @@ from sedge.core.numbers.e164 import describe, read, read_one
 from sedge.core.numbers.finding import Search, SearchKind, understand
 from sedge.core.numbers.life import State
 from sedge.core.numbers.pasted import numbers_in
-from sedge.core.numbers.plan import AREAS
+from sedge.core.numbers.plan import AREAS, is_area_code
 from sedge.core.numbers.standing import Standing, next_actions, standing
 from sedge.core.paths.trace import Trace, World, trace_inbound
 from sedge.core.records import HolderKind, HolderRef, KnownAs, Number, Person, Proof, Site, Subject, tags_in
@@ -130,7 +130,7 @@ def _by_its_end(desk: Desk, reading: Typed, field: str) -> str | None:
     """The one number of the estate that ends in the few digits typed. Raises NotOneNumber, with those that do, where several end so."""
     text = reading.text
     digits = re.sub(r"[\s().\-/]", "", text)
-    if not (digits.isascii() and digits.isdecimal() and 3 <= len(digits) <= 9):
+    if not (digits.isascii() and digits.isdecimal() and 3 <= len(digits) <= 9) or is_area_code(digits, desk.organisation.home_country):
         return None
     search = Search(SearchKind.ENDING, digits=(digits,))
     with desk.reading() as store_:

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from sedge.core.access.roles import May
-from sedge.core.errors import NotAllowedNow, NotRunnable, NotUnderstood
+from sedge.core.errors import NotAllowedNow, NotRunnable, NotUnderstood, SedgeError
 from sedge.core.facts import Money, canonical, counted, in_words
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED
@@ -134,7 +134,7 @@ def place(desk: Desk, wanted: Wanted, *, identity: str | None = None, agreed: st
     desk.require(May.BUY)
     identity = identity or (f"hold-{hashlib.sha256(wanted.hold.encode()).hexdigest()[:16]}" if wanted.hold else None)
     with _ordering:
-        if identity and (begun := workorders.find(desk, identity)) and begun.state is not OrderState.STOPPED:
+        if identity and (begun := workorders.find(desk, identity)) and begun.state not in {OrderState.STOPPED, OrderState.DISCARDED}:
             return order_of(begun), workorders.run(desk, begun.id)
         reference = wanted.reference.strip()
         if not reference:
@@ -152,7 +152,11 @@ def place(desk: Desk, wanted: Wanted, *, identity: str | None = None, agreed: st
             _not_twice(desk, wanted.numbers)
         title = title_of(wanted, len(planned.numbers))
         written = workorders.draft(desk, title, planned.bodies, marks=planned.marks, identity=identity)
-        work_order = workorders.run(desk, written.id)
+        try:
+            work_order = workorders.run(desk, written.id)
+        except SedgeError:  # what stops it came up in between; nothing was bought, and nothing stays
+            workorders.discard(desk, written.id)
+            raise
         if wanted.hold:
             _hold_used(desk, wanted.hold, order_of(work_order))
     return order_of(work_order), work_order

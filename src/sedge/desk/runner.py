@@ -26,6 +26,7 @@ from sedge.desk import (
     drift,
     emergency_reports,
     licences,
+    looks,
     mail,
     number_files,
     place_words,
@@ -113,6 +114,7 @@ def _tick_one(desk: Desk) -> int:
     for stored in due:
         done += _execute(desk, stored)
     done += charges.fetch_nightly(desk) + rechecking.recheck_nightly(desk) + checking.check_nightly(desk) + directory.pull_nightly(desk)
+    done += looks.tidy_nightly(desk)
     done += drift.compare_nightly(desk)
     done += desk.house.while_unchanged(desk.who.organisation, "accounts watched", lambda: accounts.watch(desk))
     done += emergency_reports.go_on(desk) + desk.house.while_unchanged(desk.who.organisation, "proposals", lambda: directory.follow(desk))

@@ -278,14 +278,14 @@ def _work_orders(reading: Reading) -> Iterator[Todo]:
             f"/work-orders/{order.no}",
             "Look at it",
         )
-    for order in workorders.listing(reading.connection, states=(OrderState.DRAFT,), limit=20):
-        yield Todo(
-            Mark.WAITING,
-            f"Work order {order.no} is a draft: {order.title}",
-            f"Written by {order.created_by}.",
-            f"/work-orders/{order.no}",
-            "Finish it",
-        )
+    drafts = [x for x in workorders.listing(reading.connection, states=(OrderState.DRAFT,), limit=200) if not x.is_look]
+    if len(drafts) == 1:
+        only = drafts[0]
+        title = f"Work order {only.no} is a draft: {only.title}"
+        yield Todo(Mark.WAITING, title, f"Written by {only.created_by}.", f"/work-orders/{only.no}", "Finish it")
+    elif drafts:
+        titles = ", ".join(x.title for x in drafts[:3]) + (" and more" if len(drafts) > 3 else "")
+        yield Todo(Mark.WAITING, f"{len(drafts)} work orders are drafts", f"{titles}.", "/work-orders?state=draft", "See them")
 
 
 def _directory(desk: Desk) -> Iterator[Todo]:

@@ -21,7 +21,7 @@ from sedge.core.workorders.reversing import FOR_GOOD
 from sedge.core.workorders.tasks import TASK
 from sedge.core.workorders.telling import tell, tell_whole
 from sedge.core.workorders.waiting import estimated_delay
-from sedge.desk import mail
+from sedge.desk import looks, mail
 from sedge.desk.aftermath import Aftermath, aftermath
 from sedge.desk.desk import Desk, Reading, Writing
 from sedge.desk.numbers import the_number
@@ -99,10 +99,10 @@ def _read_task(desk: Desk, i: int, item: Any) -> Any:
 
 def draft(
     desk: Desk, title: str, tasks: Sequence[Any], *, reason: str = "", run_at: datetime | None = None, undo_of: str | None = None,
-    identity: str | None = None, marks: Sequence[int | None] = (),
+    identity: str | None = None, marks: Sequence[int | None] = (), look: bool = False,
 ) -> WorkOrder:  # fmt: skip
     """Write a work order; nothing is changed yet. Asked again with the same `identity`, it is the one of the first time.
-    `marks` say of each task for which other it is a remedy.
+    `marks` say of each task for which other it is a remedy. A `look` goes by itself unless somebody keeps it (`desk.looks`).
 
     Raises NotUnderstood where tasks wait for each other.
     """
@@ -116,8 +116,10 @@ def draft(
         order = WorkOrder(
             id=order_id, no=0, title=title, state=OrderState.DRAFT, reason=reason[:400], created_at=writing.now, created_by=desk.actor,
             author=desk.who.sign_in, run_at=run_at, undo_of=undo_of, tasks=stored_tasks(order_id, tasks, estate, marks or [None] * len(tasks)),
+            is_look=look,
         )  # fmt: skip
         order = store.add(writing.connection, order)
+        looks.supersede(writing, order)
         writing.remark("work-order.drafted", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
     return order
 
@@ -253,8 +255,8 @@ def discard(desk: Desk, key: str) -> None:
         order = store.get(writing.connection, key)
         _require(desk, writing, order)
         must_be(order, OrderState.DRAFT)
-        order = store.save(writing.connection, replace(order, state=OrderState.STOPPED, finished_at=writing.now))
-        writing.remark("work-order.stopped", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
+        order = store.save(writing.connection, replace(order, state=OrderState.DISCARDED, finished_at=writing.now))
+        writing.remark("work-order.discarded", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
 
 
 def _refusal(desk: Desk, reading: Reading, order: WorkOrder) -> str:

@@ -1,6 +1,6 @@
 """The tables of work orders and their tasks."""
 
-from sqlalchemy import Column, Index, Integer, String, Table, Text, text
+from sqlalchemy import Boolean, Column, Index, Integer, String, Table, Text, false, text
 
 from sedge.store.tables import Moment, estate_metadata
 
@@ -21,6 +21,8 @@ work_order = Table(
     Column("finished_at", Moment),
     Column("undo_of", String(80)),
     Column("version", Integer, nullable=False),
+    Column("is_look", Boolean, nullable=False, server_default=false()),  # a draft that goes by itself
+    Column("superseded_by", Integer),
     Index("work_order_state", "state", "created_at"),
     Index("work_order_undo", "undo_of", sqlite_where=text("undo_of IS NOT NULL"), postgresql_where=text("undo_of IS NOT NULL")),
 )

@@ -23,6 +23,7 @@ class OrderState(StrEnum):
     FAILED = "failed"
     STOPPED = "stopped"
     UNDONE = "undone"
+    DISCARDED = "discarded"
 
 
 class TaskState(StrEnum):
@@ -70,6 +71,8 @@ class WorkOrder:
     finished_at: datetime | None = None
     undo_of: str | None = None
     version: int = 1
+    is_look: bool = False
+    superseded_by: int | None = None
     tasks: tuple[StoredTask, ...] = ()
 
     @property
@@ -127,23 +130,31 @@ def set_state(connection: Connection, task: str, state: TaskState, next_try: dat
 def listing(
     connection: Connection, *, states: tuple[OrderState, ...] = (), after_no: int | None = None, limit: int = 50
 ) -> list[WorkOrder]:
-    """Newest first, without their tasks."""
+    """Newest first, without their tasks; discarded drafts only where they are asked for."""
     table = workorder_tables.work_order
     query = select(table).order_by(table.c.no.desc()).limit(limit)
-    if states:
-        query = query.where(table.c.state.in_([s.value for s in states]))
+    wanted = states or tuple(s for s in OrderState if s is not OrderState.DISCARDED)
+    query = query.where(table.c.state.in_([s.value for s in wanted]))
     if after_no is not None:
         query = query.where(table.c.no < after_no)
     return [_order(row, ()) for row in connection.execute(query)]
 
 
+def looks(connection: Connection, *, author: str = "") -> list[WorkOrder]:
+    """Drafts that were only a look, of one author or of all, without their tasks."""
+    table = workorder_tables.work_order
+    query = select(table).where(table.c.state == OrderState.DRAFT.value, table.c.is_look.is_(True))
+    query = query.where(table.c.author == author) if author else query
+    return [_order(row, ()) for row in connection.execute(query.order_by(table.c.no.desc()))]
+
+
 def undo_of(connection: Connection, key: str) -> tuple[WorkOrder | None, int]:
-    """The undo of a work order that was not stopped, if there is one; how many were stopped. Without their tasks."""
+    """The undo of a work order that was not given up, if there is one; how many were. Without their tasks."""
     table = workorder_tables.work_order
     rows = connection.execute(select(table).where(table.c.undo_of == key).order_by(table.c.no)).all()
     found = [_order(row, ()) for row in rows]
-    stopped = sum(o.state is OrderState.STOPPED for o in found)
-    return next((o for o in found if o.state is not OrderState.STOPPED), None), stopped
+    over = {OrderState.STOPPED, OrderState.DISCARDED}
+    return next((o for o in found if o.state not in over), None), sum(o.state in over for o in found)
 
 
 def running_count(connection: Connection) -> int:

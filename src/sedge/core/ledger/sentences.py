@@ -178,6 +178,7 @@ SENTENCES = {
     "work-order.finished": "Work order finished",
     "work-order.failed": "Work order failed",
     "work-order.stopped": "Work order stopped",
+    "work-order.discarded": "Draft discarded",
     "proof.made": "Test call placed",
     "sign-in.used": "Signed in",
     "record.restored": "Put back as it was (undo)",

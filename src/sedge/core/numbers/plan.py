@@ -76,6 +76,12 @@ def areas_called(text: str) -> tuple[str, ...]:
     return tuple(lead for lead, words in named if wanted and all(any(w.startswith(x) for w in words) for x in wanted))
 
 
+def is_area_code(digits: str, home: str) -> bool:
+    """Whether the digits are an area code as dialled at home: 0113, or 113."""
+    country = COUNTRIES.get(home)
+    return country is not None and f"{country.calling_code}{digits.removeprefix(country.trunk)}" in AREAS
+
+
 AREA_COUNTRY = {"1416": "CA", "1617": "US", "1800": "US"}
 
 NORTH_AMERICA_OTHER = {"CA": ("204", "226", "236", "249", "250", "289", "306", "343", "365", "403", "416", "418", "431", "437", "438", "450",

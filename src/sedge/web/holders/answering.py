@@ -58,7 +58,7 @@ async def set_rules(request: Request, desk: AtDesk, key: str, ring_seconds: Anno
     def planned() -> int:
         raw = {"kind": "set_answering", "holder": {"kind": "person", "id": key}, **_read(desk, form, ring_seconds)}
         name = path_analysis.reachable(desk, key).person.name
-        return workorders.draft(desk, f"Answering rules of {name}", workorders.read_tasks(desk, [raw])).no
+        return workorders.draft(desk, f"Answering rules of {name}", workorders.read_tasks(desk, [raw]), look=True).no
 
     return go(request, f"/work-orders/{await run_in_threadpool(planned)}")
 

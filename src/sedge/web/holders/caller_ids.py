@@ -35,4 +35,6 @@ def set_it(
     caller_id = read_one(number, desk.organisation.home_country, field="number") if number.strip() else suits
     holder = line.holder.model_dump(mode="json") if line.holder else None
     raw = {"kind": "set_caller_id", "holder": holder, "shows": shows, "caller_id": "" if shows == "withheld" else caller_id}
-    return go(request, f"/work-orders/{workorders.draft(desk, f'Caller ID of {line.name}', workorders.read_tasks(desk, [raw])).no}")
+    return go(
+        request, f"/work-orders/{workorders.draft(desk, f'Caller ID of {line.name}', workorders.read_tasks(desk, [raw]), look=True).no}"
+    )

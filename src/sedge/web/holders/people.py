@@ -79,7 +79,9 @@ def change_person(
         fresh["manager"] = joining.people_in(desk, manager, most=1, field="manager")[0].id
     if not fresh:
         raise NotUnderstood("Nothing is different from what is known.", field="name")
-    order = workorders.draft(desk, f"Change {known.name}", workorders.read_tasks(desk, [{"kind": "change_person", "person": key, **fresh}]))
+    order = workorders.draft(
+        desk, f"Change {known.name}", workorders.read_tasks(desk, [{"kind": "change_person", "person": key, **fresh}]), look=True
+    )
     return go(request, f"/work-orders/{order.no}")
 
 

@@ -68,7 +68,7 @@ def _seats(text: str) -> int:
 
 
 def _order(request: Request, desk: AtDesk, title: str, *tasks: dict[str, Any]) -> Response:
-    order = workorders.draft(desk, title, workorders.read_tasks(desk, list(tasks)))
+    order = workorders.draft(desk, title, workorders.read_tasks(desk, list(tasks)), look=True)
     to = f"/work-orders/{order.no}"
     return go(request, to)
 

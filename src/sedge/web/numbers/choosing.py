@@ -82,4 +82,4 @@ async def begin(request: Request, desk: AtDesk, act: str) -> Response:
 
 def _begin(request: Request, desk: AtDesk, act: str, form: dict[str, str]) -> Response:
     tasks, title = choosing.plan(desk, act, choosing.look(desk, form.get("pick", "")), form)
-    return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, reason=form.get('reason', '')).no}")
+    return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, reason=form.get('reason', ''), look=True).no}")

@@ -117,7 +117,7 @@ def switch_feature(
     """The draft of a work order that switches one."""
     e164 = desk_numbers.the_number(desk, number)
     tasks, title = choosing.plan(desk, "feature", choosing.look(desk, e164[1:]), {"feature": feature, "switch": switch})
-    return go(request, f"/work-orders/{workorders.draft(desk, title, tasks).no}")
+    return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, look=True).no}")
 
 
 @place.page("/numbers/{number}/card", May.LOOK)

@@ -52,7 +52,7 @@ def retire(
 ) -> Response:  # fmt: skip
     e164 = numbers.the_number(desk, number)
     tasks, title = retiring.plan(desk, e164, then=then, rest=rest.strip(), announcement=announcement, settle=bool(settle))
-    return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, reason=reason[:200]).no}")
+    return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, reason=reason[:200], look=True).no}")
 
 
 @place.page("/holders/sites/{key}/close", May.RELEASE)
@@ -67,4 +67,4 @@ def close(
     request: Request, desk: AtDesk, key: str, then: Typed = "", rest: Typed = "", announcement: Typed = "", people: Typed = "stay", reason: Typed = "",
 ) -> Response:  # fmt: skip
     tasks, title = closing.plan(desk, key, then=then, rest=rest.strip(), announcement=announcement, people=people)
-    return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, reason=reason[:200]).no}")
+    return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, reason=reason[:200], look=True).no}")

@@ -53,7 +53,7 @@ def put_right(request: Request, desk: AtDesk, gap: Annotated[str, Form(max_lengt
 def person_spot(request: Request, desk: AtDesk, person: str, spot: Annotated[str, Form()]) -> Response:
     """A person's numbers follow their spot; as a work order, so that it can be undone."""
     tasks = workorders.read_tasks(desk, [{"kind": "set_spot", "person": person, "spot": spot}])
-    order = workorders.draft(desk, "Set a person's emergency spot", tasks)
+    order = workorders.draft(desk, "Set a person's emergency spot", tasks, look=True)
     return go(request, f"/work-orders/{order.no}")
 
 

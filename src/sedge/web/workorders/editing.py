@@ -9,7 +9,7 @@ from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotUnderstood
-from sedge.desk import drafts, holders, paths, supply, usual_work, workorders
+from sedge.desk import drafts, holders, looks, paths, supply, usual_work, workorders
 from sedge.desk.desk import Desk
 from sedge.desk.when import moment_of
 from sedge.web.doors import AtDesk, Place
@@ -88,6 +88,13 @@ def when(
     return again(request, desk, key)
 
 
+@place.action("/work-orders/{key}/keep", May.CHANGE_ESTATE)
+def keep_draft(request: Request, desk: AtDesk, key: str) -> Response:
+    """A draft that was only a look stays."""
+    looks.keep(desk, key)
+    return go(request, f"/work-orders/{key}")
+
+
 @place.action("/work-orders/{key}/draft", May.CHANGE_ESTATE)
 def back_to_draft(request: Request, desk: AtDesk, key: str) -> Response:
     drafts.back_to_draft(desk, key)
@@ -149,7 +156,7 @@ async def use_template(request: Request, desk: AtDesk, key: str) -> Response:
 def _use(desk: Desk, key: str, form: dict[str, str]) -> int:
     if key in usual_work.KINDS:
         tasks, title = usual_work.plan(desk, key, form)
-        return workorders.draft(desk, title, tasks, reason=form.get("reason", "")).no
+        return workorders.draft(desk, title, tasks, reason=form.get("reason", ""), look=True).no
     filled = {int(name[5:]): value for name, value in form.items() if name.startswith("slot-") and name[5:].isdigit() and len(name) < 10}
     return drafts.from_template(desk, key, filled).no
 

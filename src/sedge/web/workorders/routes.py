@@ -59,7 +59,7 @@ def _begin(desk: AtDesk, kind: str, form: dict[str, str]) -> int:
     tasks, title = _tasks(desk, kind, form)
     if form.get("to"):
         return drafts.add_tasks(desk, form["to"], tasks).no
-    return workorders.draft(desk, title, tasks, reason=form.get("reason", "")).no
+    return workorders.draft(desk, title, tasks, reason=form.get("reason", ""), look=True).no
 
 
 def _tasks(desk: AtDesk, kind: str, form: dict[str, str]) -> tuple[list[Any], str]:

@@ -10,7 +10,7 @@ from sedge.core.records import HolderKind, Number, Person
 from sedge.core.workorders.findings import Finding, Level, Remedy
 from sedge.core.workorders.reversing import FOR_GOOD
 from sedge.core.workorders.tasks import PutBack, PutBackLater
-from sedge.desk import holders, licences, numbers, paths, trunks
+from sedge.desk import holders, licences, looks, numbers, paths, trunks
 from sedge.desk.desk import Desk
 from sedge.desk.numbers import Card
 from sedge.desk.workorders import OrderView, TaskView
@@ -88,6 +88,7 @@ class OrderPage:
     can_undo: bool
     can_duplicate: bool
     is_scheduled: bool
+    goes_at: datetime | None
     groups: list[tuple[str, list[TaskRow]]]
 
 
@@ -104,6 +105,7 @@ def order_page(view: OrderView, now: datetime, *, by_holder: bool = False) -> Or
         groups=_groups(rows) if by_holder else [("", rows)],
         can_duplicate=not view.order.undo_of and not any(isinstance(x.stored.body, PutBack) for x in view.tasks),
         is_scheduled=state is OrderState.SCHEDULED,
+        goes_at=looks.goes_at(view.order),
         tone=TONES.get(state, ""),
         done=sum(1 for task in view.tasks if task.stored.state in {TaskState.DONE, TaskState.SKIPPED}),
         counts=_counts(len(report.stops), len(report.warnings), len(report.passes)) if report else "",

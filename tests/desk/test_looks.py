@@ -1,0 +1,95 @@
+"""Drafts that were only a look: they go by themselves unless somebody keeps them, and Today does not nag about them."""
+
+from datetime import timedelta
+
+import pytest
+
+from sedge.core.errors import NotAllowedNow
+from sedge.core.records import HolderKind, HolderRef, Role
+from sedge.core.workorders import tasks as t
+from sedge.desk import drafts, looks, today, workorders
+from sedge.store.workorders import OrderState
+
+MAYA = HolderRef(kind=HolderKind.PERSON, id="person-saoirse-ashgrove")
+
+
+def look(desk, number="+441134960330", holder=MAYA, title="Give a number"):
+    return workorders.draft(desk, title, [t.AssignNumber(number=number, holder=holder, role=Role.EXTRA)], look=True)
+
+
+def state(desk, order):
+    return workorders.get(desk, order.id).state
+
+
+def test_looking_at_the_same_thing_another_way_supersedes_the_first_look(desk):
+    first, second = look(desk), look(desk, number="+441134960331")
+    gone = workorders.get(desk, first.id)
+    assert (gone.state, gone.superseded_by) == (OrderState.DISCARDED, second.no)
+    assert state(desk, second) is OrderState.DRAFT
+
+
+def test_looks_at_other_things_and_of_other_people_stay(desk, house):
+    from sedge.demo.seed import MEMBERS
+
+    mine = look(desk)
+    look(desk, number="+441134960331", holder=HolderRef(kind=HolderKind.PERSON, id="person-saoirse-farrow"))
+    other = next(
+        m for m in MEMBERS if m.sign_in != MEMBERS[0].sign_in and m.organisation == MEMBERS[0].organisation and m.role == MEMBERS[0].role
+    )
+    look(house.desk(other), number="+441134960332")
+    assert state(desk, mine) is OrderState.DRAFT
+
+
+@pytest.mark.parametrize(
+    "touch",
+    [
+        lambda desk, key: looks.keep(desk, key),
+        lambda desk, key: drafts.rename(desk, key, "Maya's desk", ""),
+        lambda desk, key: drafts.comment(desk, key, "please wait"),
+        lambda desk, key: drafts.set_when(desk, key, run_at=desk.now() + timedelta(days=9)),
+    ],
+    ids=["kept", "renamed", "commented", "timed"],
+)
+def test_what_somebody_touched_stays(desk, house, touch):
+    first = look(desk)
+    touch(desk, first.id)
+    look(desk, number="+441134960331")
+    house.clock.advance(timedelta(days=4))
+    looks.tidy(desk.as_system())
+    assert state(desk, first) is OrderState.DRAFT
+
+
+def test_remedies_alone_make_no_draft_that_stays(desk):
+    first = look(desk)
+    drafts.add_remedies(desk, first.id)
+    look(desk, number="+441134960331")
+    assert state(desk, first) is OrderState.DISCARDED
+
+
+def test_a_look_goes_after_three_days_and_the_ledger_says_why(desk, house):
+    order = look(desk)
+    assert looks.goes_at(order) == order.created_at + timedelta(days=3)
+    assert looks.tidy(desk.as_system()) == 0
+    house.clock.advance(timedelta(days=3, minutes=1))
+    assert looks.tidy(desk.as_system()) == 1
+    assert state(desk, order) is OrderState.DISCARDED
+    with pytest.raises(NotAllowedNow):
+        workorders.run(desk, order.id)
+
+
+def test_today_tells_of_drafts_in_one_line_and_of_looks_not_at_all(desk):
+    def lines():
+        return [line.what for line in today.todo(desk) if "draft" in line.what]
+
+    before = lines()
+    look(desk)
+    assert lines() == before
+    workorders.draft(desk, "A second one", [t.AssignNumber(number="+441134960331", holder=MAYA, role=Role.EXTRA)])
+    assert lines() == ["2 work orders are drafts"]
+
+
+def test_discarded_drafts_are_out_of_the_list_unless_asked_for(desk):
+    order = look(desk)
+    workorders.discard(desk, order.id)
+    assert order.no not in [x.no for x in workorders.listing(desk)]
+    assert order.no in [x.no for x in workorders.listing(desk, states=(OrderState.DISCARDED,))]
