@@ -1,11 +1,28 @@
 """An organisation that has nothing yet, to its first phone that rings: at a carrier of each way of supply."""
 
+import re
 import secrets
 
 import pytest
+from starlette.testclient import TestClient
 
 from tests.api.test_organisations_api import SITE
 from tests.api.test_resources import advance, get, post
+from tests.web.test_pages import PAGES
+
+
+FINDS_ITS_OWN = re.compile(r"^/[a-z/-]*$")  # no name of anything of the demo in it
+
+
+def every_page(api, organisation):
+    """Each page that names nothing opens, whatever the organisation has so far."""
+    pages = TestClient(api.app, base_url="http://127.0.0.1:8420", follow_redirects=True)
+    pages.post("/sign-in", data={"who": "rowan"})
+    pages.post(f"/organisations/{organisation}/act")
+    assert "Reedbed Archive" in pages.get("/").text
+    found = {address: pages.get(address).status_code for address in PAGES if FINDS_ITS_OWN.match(address)}
+    wrong = {address: status for address, status in found.items() if status not in {200, 404}}
+    assert wrong == {}
 
 
 @pytest.mark.parametrize("carrier", ["brackwater", "fellgate"])
@@ -14,13 +31,14 @@ def test_a_new_organisation_gets_to_its_first_phone(api, carrier):
         api, "organisations", {"name": "Reedbed Archive", "country": "GB", "token": secrets.token_hex(4), "carriers": [carrier], **SITE}
     )
     api.headers["Sedge-Organisation"] = made["id"]
+    every_page(api, made["id"])
     site = get(api, "sites")["items"][0]["id"]
-
     [account] = [a["id"] for c in get(api, "carriers")["items"] for a in c.get("accounts", [])]
     assert api.put(f"sites/{site}/supply", json={"account": account}).status_code == 200
     if carrier == "fellgate":  # one's own trunk; the other comes with the account
         post(api, "trunks", {"name": "Own trunk", "carrier_account": account, "site": site, "host": "sbc.reedbed.example", "channels": 10})
     assert len(get(api, "trunks")["items"]) == 1
+    every_page(api, made["id"])
     spot = post(api, "spots", {"site": site, "floor": "Ground floor", "room": "Archive"})
     best = get(api, "supply/offers", country="GB", area="Leeds", carrier=carrier, quantity=2, limit=1)["items"][0]
     hold = post(api, "supply/holds", {"carrier_account": account, "numbers": best["numbers"]})
@@ -32,6 +50,7 @@ def test_a_new_organisation_gets_to_its_first_phone(api, carrier):
     assert get(api, f"orders/{order['id']}")["state"] == "delivered"
 
     person = post(api, "people", {"name": "Petra Vogel", "email": "petra@reedbed.example", "site": site})["id"]
+    every_page(api, made["id"])
     post(api, "devices", {"person": person, "kind": "desk phone", "name": "Desk"})
     main, own = best["numbers"]
     tasks = [
@@ -43,6 +62,7 @@ def test_a_new_organisation_gets_to_its_first_phone(api, carrier):
     post(api, f"{work}/remedies")
     post(api, f"{work}/run")
     advance(api, "P2D")
+    every_page(api, made["id"])
     done = get(api, work)
     assert done["state"] == "done", [(t["words"], t["state"], t["waits_for"], t["error"]) for t in done["tasks"]]
     card = get(api, f"numbers/{own}")

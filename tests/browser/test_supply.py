@@ -100,7 +100,8 @@ def test_an_order_the_balance_does_not_cover_leads_to_the_deposit_and_goes_throu
     page.get_by_label(re.compile("^Amount")).fill("500")
     page.get_by_role("button", name="Review deposit").click()
     page.get_by_role("button", name="Deposit £500.00").click()
-    page.wait_for_url(held)  # back to what waited for the money
+    page.wait_for_url(f"{held}**")  # back to what waited for the money, as it was filled in
+    expect(page.get_by_label("Our reference")).to_have_value("Too much")
     expect(page.get_by_label("Quote")).to_contain_text("£1,140.00")
     ordered(page, "Just enough")
 

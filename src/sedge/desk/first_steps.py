@@ -137,9 +137,7 @@ def _licences(reading: Reading, carrier: Carrier | None) -> FirstStep:
         return FirstStep("licences", "Licences", how, carrier is not None, "/licences", "Licences")
     wanted = [products[p] for p in lacking(asked, set(), products) if p in products]
     seats = tables.subscription
-    left = dict(
-        reading.connection.execute(select(seats.c.product, func.sum(seats.c.seats - seats.c.used)).group_by(seats.c.product)).tuples()
-    )
+    left = dict(reading.connection.execute(select(seats.c.product, func.sum(seats.c.seats - seats.c.used)).group_by(seats.c.product)).all())
     missing = [p for p in wanted if not left.get(p.id)]
     names = " and ".join(p.name for p in (missing or wanted))
     how = f"Seats of {names} are needed for each person; work orders grant them." if missing else f"Seats of {names} are there."

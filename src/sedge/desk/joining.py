@@ -10,7 +10,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
-from sedge.core.records import HolderKind, HolderRef, Number, Person, Role, Site
+from sedge.core.records import Address, HolderKind, HolderRef, Number, Person, Role, Site
 from sedge.core.words import Capacity
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.task_base import OutputOf
@@ -50,11 +50,13 @@ def needs(desk: Desk) -> tuple[list[Need], bool]:
 
 
 def need_of(desk: Desk, site: str) -> Need:
-    """One site's, also where everybody has a number. Raises NotFound."""
+    """One site's, also where everybody has a number; before its first number the area is that of its town. Raises NotFound."""
     with desk.reading() as reading:
         here = reading.records.the(Site, site)
+        address = reading.records.find(Address, here.address) if here.address else None
+        town = address.elements.city if address else ""
         people = _without_number(reading, site)[:MOST_LOOKED_AT]
-        return Need(here, people, _free(reading, [site]).get(site, 0), _areas(reading, [site]).get(site, ""))
+        return Need(here, people, _free(reading, [site]).get(site, 0), _areas(reading, [site]).get(site, town))
 
 
 def _without_number(reading: Reading, site: str | None = None) -> list[Person]:

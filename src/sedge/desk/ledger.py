@@ -1,5 +1,6 @@
 """Reading the ledger from the desk."""
 
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from sedge.core.ledger.chain import Entry
@@ -33,6 +34,34 @@ def read(
 ) -> LedgerPage:  # fmt: skip
     with desk.reading() as reading:
         return ledger.entries(reading.connection, subject=subject, key=key, actor=actor, since=since, before=before, limit=limit)
+
+
+@dataclass(frozen=True)
+class Happening:
+    """One thing that happened: its last entry, and how many others belong to it."""
+
+    entry: Entry
+    others: int
+
+
+def recent(desk: Desk, *, limit: int = 8) -> list[Happening]:
+    """What happened last: entries of one work order, or of one person for one reason, are one."""
+    found: list[Happening] = []
+    for entry in read(desk, limit=40 * limit).entries:
+        last = found[-1] if found else None
+        if last and _belong_together(last.entry, entry):
+            found[-1] = replace(last, others=last.others + 1)
+        elif len(found) == limit:
+            break
+        else:
+            found.append(Happening(entry, 0))
+    return found
+
+
+def _belong_together(one: Entry, other: Entry) -> bool:
+    if one.work_order or other.work_order:
+        return one.work_order == other.work_order
+    return bool(one.reason) and (one.actor_id, one.reason) == (other.actor_id, other.reason)
 
 
 def verify(desk: Desk) -> tuple[int, int | None]:

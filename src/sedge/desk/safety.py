@@ -75,17 +75,25 @@ def checked_address(desk: Desk, typed: CivicElements, *, accepted: bool) -> Chec
                 field="house_number" if found.why else "street",
             )
         case Verdict.AMBIGUOUS:
-            choices = "; ".join(c.elements.one_line for c in found.candidates[:3])
-            raise NotUnderstood(f"{found.why} Did you mean {choices}? Type the right one whole.".strip(), field="street")
+            meant = "; ".join(c.elements.one_line for c in found.candidates[:3])
+            choices = [_as_choice(c.elements) for c in found.candidates[:5]]
+            raise NotUnderstood(f"{found.why} Did you mean {meant}?".strip(), field="street", choices=choices)
         case Verdict.CORRECTED if not accepted:
             changes = "; ".join(
                 f"{name.replace('_', ' ')} “{was}” becomes “{is_}”" for name, (was, is_) in found.differences.items() if was
             )
-            best = found.candidates[0].elements.one_line
-            raise NotUnderstood(f"The register has it as {best} ({changes}). Tick the box to accept that.", field="accepted")
+            best = found.candidates[0].elements
+            words = f"The register has it as {best.one_line} ({changes}). Use that, or tick the box to accept it."
+            raise NotUnderstood(words, field="accepted", choices=[_as_choice(best)])
         case _:
             best = found.candidates[0]
             return CheckedAddress(best.elements, found.verdict, best.psap, best.point)
+
+
+def _as_choice(elements: CivicElements) -> dict[str, Any]:
+    """An address of the register to be taken by a click: what it is called, and what the form's fields then hold."""
+    fields = ("house_number", "street", "city", "postcode", "region")
+    return {"label": elements.one_line, "fields": {name: getattr(elements, name) for name in fields}}
 
 
 def spots(desk: Desk, sites: Sequence[str] | None = None) -> list[SpotRow]:

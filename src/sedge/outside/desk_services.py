@@ -54,6 +54,10 @@ class Control(Service):
         """Numbers that accounts have had since before the carriers' books begin: number, carrier, account, monthly."""
         self.call("PUT", "in-service", json={"numbers": numbers})
 
+    def open_account(self, carrier: str, name: str, country: str) -> str:
+        """The carrier's sales desk opens an account for who has none there, in the country's currency; its key."""
+        return self.call("POST", f"accounts/{quote(carrier)}", json={"name": name, "country": country})["key"]
+
     def set_prices(self, carrier: str, percent: float) -> None:
         """From now on everything there costs so many per cent more than on its list."""
         self.call("PUT", f"prices/{quote(carrier)}", json={"percent": percent})

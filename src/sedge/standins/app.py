@@ -3,6 +3,7 @@
 `/control` steers them: clock, faults, the mailbox. Nothing here imports Sedge.
 """
 
+import secrets
 import threading
 import time
 from collections.abc import Awaitable, Callable
@@ -16,7 +17,7 @@ from fastapi import FastAPI, Request
 from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
-from sedge.standins.accounts import every_balance
+from sedge.standins.accounts import AccountAsked, Ledger, every_balance
 from sedge.standins.billing import drift, put_in_service
 from sedge.standins.book import Book, stamp
 from sedge.standins.callbacks import Callbacks
@@ -137,6 +138,14 @@ def create_standins(folder: Path) -> FastAPI:
         """From now on everything costs so many per cent more than on its list."""
         book.put("dearer", carrier, body["percent"])
         return {}
+
+    @app.post("/control/accounts/{carrier}")
+    def sales_desk(carrier: str, body: dict[str, str]) -> dict[str, Any]:
+        """The carrier's sales desk opens an account for somebody who has none there yet: its key, told once."""
+        currencies = MANNERS[carrier].currencies
+        asked = AccountAsked(name=body["name"], currency=currencies.get(body["country"]) or next(iter(currencies.values())))
+        with book.writing():
+            return {"key": Ledger(book, carrier).open(asked, secrets.token_urlsafe(12))["key"]}
 
     @app.post("/control/freed")
     def free_numbers(body: dict[str, list[str]]) -> dict[str, Any]:

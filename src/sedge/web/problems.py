@@ -79,7 +79,7 @@ def _sedge(request: Request, error: Exception) -> Response:
     if request.url.path == "/sign-in" and request.method == "POST":
         people = access.demo_people(house_of(request))
         return draw(request, "sign_in.html", status=error.status, people=people, to="/", email="", problem=error.message)
-    return _page(request, error.status, error.code, error.message, error.field)
+    return _page(request, error.status, error.code, error.message, error.field, error.facts.get("choices"))
 
 
 def _to_sign_in(request: Request) -> Response:
@@ -90,10 +90,13 @@ def _to_sign_in(request: Request) -> Response:
     return RedirectResponse(f"/sign-in?to={request.url.path}", 303)
 
 
-def _page(request: Request, status: int, code: str, message: str, field: str | None = None) -> Response:
+def _page(
+    request: Request, status: int, code: str, message: str, field: str | None = None, choices: list[dict[str, Any]] | None = None
+) -> Response:
+    """`choices` are what was perhaps meant: each with a `label` and the `fields` that it fills in."""
     if is_swap(request):
         beside = field.rsplit(".", 1)[-1] if field and field.startswith("tasks.") else field  # a form has one task, and its fields
-        problem = json.dumps({"message": message, "field": beside, "code": code})
+        problem = json.dumps({"message": message, "field": beside, "code": code, **({"choices": choices} if choices else {})})
         return Response(status_code=status, headers={"Sedge-Problem": problem})
     onward = request.headers.get("referer") or "/"
     words = "Back to where you were" if request.headers.get("referer") else "To Today"

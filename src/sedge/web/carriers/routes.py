@@ -1,7 +1,6 @@
 """Carriers: accounts and their balances, trunks and their status."""
 
 from typing import Annotated, Any
-from urllib.parse import quote
 
 from fastapi import Form, Request
 from fastapi.responses import Response
@@ -132,16 +131,16 @@ def make_key(request: Request, desk: AtDesk, account: str) -> Response:
 
 
 @place.page("/carriers/accounts/{account}/deposit", May.PAY)
-def plan_deposit(request: Request, desk: AtDesk, account: str, amount: str = "", hold: str = "") -> Response:
+def plan_deposit(request: Request, desk: AtDesk, account: str, amount: str = "", back: str = "") -> Response:
     """What a payment does before it is made, with a button that names it; an amount that can't be used is asked for again.
-    `hold` is the one that waits for the money."""
+    `back` is the page of the hold that waits for the money, with what was typed there."""
     found, _, _ = accounts.look(desk, account)
     try:
         plan, problem = (accounts.plan_deposit(desk, account, amount) if amount.strip() else None), ""
     except NotUnderstood as error:
         plan, problem = None, error.message
-    here, back = f"/carriers/accounts/{account}/deposit", _after_deposit(account, hold)
-    return draw(request, "deposit.html", plan=plan, account=found, amount=amount[:40], problem=problem, hold=hold, here=here, back=back)
+    here, onward = f"/carriers/accounts/{account}/deposit", _after_deposit(account, back)
+    return draw(request, "deposit.html", plan=plan, account=found, amount=amount[:40], problem=problem, here=here, back=back, onward=onward)
 
 
 @place.action("/carriers/accounts/{account}/deposit", May.PAY)
@@ -151,12 +150,13 @@ def deposit(
     account: str,
     amount: Annotated[str, Form()],
     key: Annotated[str, Form(pattern=DEPOSIT)],
-    hold: Typed = "",
+    back: Annotated[str, Form(max_length=4000)] = "",
 ) -> Response:
     """The payment that was shown, once however often its button is pressed; then back to the hold that waited for it."""
     accounts.deposit(desk, account, amount, identity=key)
-    return go(request, _after_deposit(account, hold))
+    return go(request, _after_deposit(account, back))
 
 
-def _after_deposit(account: str, hold: str) -> str:
-    return f"/supply/holds/{quote(hold, safe=':')}" if hold else f"/carriers/accounts/{account}"
+def _after_deposit(account: str, back: str) -> str:
+    is_hold = back.startswith("/supply/holds/") and back.isascii() and back.isprintable() and "\\" not in back
+    return back if is_hold else f"/carriers/accounts/{account}"

@@ -57,4 +57,4 @@ def _add(request: Request, desk: AtDesk, raw: FormData) -> Response:
         return draw(request, "organisation_new.html", **_form_facts(desk), form=form, review=found)
     made = organisations.create(desk, form)
     access.act_for(house_of(request), request.cookies.get(COOKIE), desk.who, made.id)
-    return go(request, "/holders/sites")
+    return go(request, "/")

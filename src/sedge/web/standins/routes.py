@@ -8,13 +8,13 @@ from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from sedge.core.access.roles import May
-from sedge.core.errors import NotFound, NotUnderstood
+from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.numbers.e164 import read_one
 from sedge.core.numbers.pasted import numbers_in
-from sedge.desk import steering, supply, trunks
+from sedge.desk import accounts, steering, supply, trunks
 from sedge.outside.desk_services import Control
 from sedge.web.doors import AtDesk, Place
-from sedge.web.shared.rendering import draw
+from sedge.web.shared.rendering import draw, go
 
 place = Place()
 Typed = Annotated[str, Form(max_length=200)]
@@ -51,6 +51,16 @@ def clock(desk: AtDesk, seconds: Typed = "") -> Response:
         raise NotUnderstood("Choose one of the steps.", field="seconds")
     steering.advance(desk.house, timedelta(seconds=int(seconds)))
     return _back()
+
+
+@place.action("/standins/panel/accounts", May.PAY)
+def open_account(request: Request, desk: AtDesk, carrier: Typed = "", name: Typed = "") -> Response:
+    """The simulated sales desk opens a first account; its key is kept at once. Pressed again, there is one already."""
+    of = accounts.carrier_of(desk, carrier)
+    if accounts.has_one(desk, of.id) or of.id not in desk.outside.carriers:
+        raise NotAllowedNow(f"{of.name} has an account for you already, or opens none over the wire.", reason="exists")
+    key = _control(desk).open_account(of.id, name.strip()[:80] or of.name, desk.organisation.home_country)
+    return go(request, f"/carriers/accounts/{accounts.add_first(desk, of.id, name=name, key=key).id}")
 
 
 @place.action("/standins/panel/faults", May.STEER)

@@ -110,7 +110,7 @@ def for_site(request: Request, desk: AtDesk, site: str = "", joiners: str = "") 
     asked = {
         "country": need.site.country,
         "area": need.area,
-        "capacity": "single",
+        "capacity": "single" if need.people else "",
         "quantity": str(max(1, need.short)),
         "site": need.site.id,
     }
@@ -185,7 +185,7 @@ def _held(
     form.site = first.site
     spots = holders.good_spots(desk, form.site)
     if form.spot not in {code for code, _ in spots}:
-        form.spot = ""
+        form.spot = spots[0][0] if len(spots) == 1 and spots_of != form.site else ""
     if joiners and not form.people:
         form.people = "\n".join(_joiners(desk, form.site, len(first.numbers)))
     planned, problems = first, {}

@@ -13,7 +13,7 @@ place = Place()
 
 @place.page("/", May.LOOK)
 def today_page(request: Request, desk: AtDesk) -> Response:
-    recent = ledger.read(desk, limit=8).entries
+    recent = ledger.recent(desk)
     lines = today.todo(desk)
     template = "_today.html" if target(request) == "today" else "today.html"
     return draw(request, template, lines=lines, recent=recent, href=ledger.href_of, first=first_steps.first_steps(desk))

@@ -30,6 +30,7 @@ function show(form, problem) {
   note.className = "said";
   note.setAttribute("role", "alert");
   note.textContent = problem.message;
+  for (const choice of problem.choices || []) note.append(document.createElement("br"), buttonFor(form, choice));
   const field = fieldOf(form, problem.field);
   if (!field) return form.append(note);
   note.id = "said-" + problem.field;
@@ -37,6 +38,25 @@ function show(form, problem) {
   field.setAttribute("aria-describedby", note.id);
   (field.closest(".field") || field.parentElement).append(note);
   field.focus();
+}
+
+// What was perhaps meant, as a button that fills it in.
+function buttonFor(form, choice) {
+  const button = document.createElement("button");
+  button.type = "button";
+  button.className = "as-link";
+  button.textContent = "Use " + choice.label;
+  button.addEventListener("click", () => {
+    for (const [name, value] of Object.entries(choice.fields)) {
+      const field = fieldOf(form, name);
+      if (!field) continue;
+      field.value = value;
+      field.dispatchEvent(new Event("input", { bubbles: true }));
+    }
+    clear(form);
+    form.querySelector("button:not([type=button])")?.focus();
+  });
+  return button;
 }
 
 function fieldOf(form, name) {

@@ -20,6 +20,18 @@ export function keepPrice() {
   }
 }
 
+// A link away from a half-filled form (`data-carries` names it) takes along what was typed, in its `back` address.
+export function carryForms() {
+  document.addEventListener("click", (event) => {
+    const link = event.target.closest("a[data-carries]");
+    if (!link) return;
+    const typed = new URLSearchParams(new FormData(document.querySelector(link.dataset.carries)));
+    const away = new URL(link.href);
+    away.searchParams.set("back", away.searchParams.get("back").split("?")[0] + "?" + typed);
+    link.href = away;
+  });
+}
+
 function buttonsOf(fields) {
   return fields ? [...document.querySelector(fields.dataset.prices).querySelectorAll("button")] : [];
 }
