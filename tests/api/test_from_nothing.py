@@ -10,7 +10,6 @@ from tests.api.test_organisations_api import SITE
 from tests.api.test_resources import advance, get, post
 from tests.web.test_pages import PAGES
 
-
 FINDS_ITS_OWN = re.compile(r"^/[a-z/-]*$")  # no name of anything of the demo in it
 
 

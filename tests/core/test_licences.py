@@ -135,6 +135,17 @@ def test_seats_never_go_below_grants(estate):
     assert "licence.can-be-cancelled" in stops([t.CancelSeats(subscription="staff-sub", seats=6)], world)
 
 
+@pytest.mark.parametrize("left", [0, 2])
+def test_missing_seats_are_bought_at_once_however_many_people_lack_one(estate, left):
+    people = [estate.person(f"Person {i}") for i in range(5)]
+    estate.put(e.Subscription(id="staff-sub", product="staff", seats=left))
+    world = estate.build()
+    tasks = [t.GrantLicence(holder=p, product="staff") for p in people]
+    mended, _ = with_remedies(tasks, check(tasks, world))
+    assert [(x.product, x.seats) for x in mended if x.kind == "buy_seats"] == [("staff", 5 - left)]
+    assert check(mended, world).runnable
+
+
 def test_free_seats_follow_the_paid_ones_and_can_not_be_bought(estate):
     world = estate.build()
     report = check([t.BuySeats(product="home", seats=30)], world)

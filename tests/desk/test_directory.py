@@ -1,10 +1,11 @@
 """The directory: pushed and pulled, proposed and taken, dismissed, never a silent change; what nonsense is answered with."""
 
+from dataclasses import replace
 from datetime import timedelta
 
 import pytest
 
-from sedge.core.errors import NotUnderstood
+from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.holders.directory import ProposalKind
 from sedge.core.records import Person
 from sedge.desk import directory, drafts, today, workorders
@@ -199,3 +200,11 @@ def test_a_mover_is_warned_of_the_spot_before_it_runs(desk):
     report = workorders.look(desk, order.id).report
     assert any(f.rule == "person.spot-after-move" for f in (*report.stops, *report.warnings))
     drafts.comment(desk, order.id, "asked her where she sits")
+
+
+def test_another_organisation_hears_nothing_of_this_ones_people(house, desk):
+    theirs = house.desk(replace(desk.who, organisation="copperleaf"))
+    until_quiet(house, timedelta(days=2))
+    assert directory.proposals(theirs) == []
+    with pytest.raises(NotAllowedNow, match="No directory is connected"):
+        directory.pull(theirs)

@@ -100,7 +100,7 @@ MATRIX = {
         "add", "lead", "move", "begin-with", "remove", "copy", "cut", "paste", "undo", "redo", "step", "name", "drop-test", "discard", "publish", "go-on", "take-over", "calendar",
     )},
     "POST /numbers/{number}/keep-call": {ADMIN, SITE}, "GET /holders/people/{key}/answering": EVERYBODY, "POST /holders/people/{key}/answering": {ADMIN, SITE},
-    "GET /components": EVERYBODY, "GET /standins": {ADMIN}, "POST /standins/panel/clock": {ADMIN}, "POST /standins/panel/faults": {ADMIN}, "POST /standins/panel/accounts": {ADMIN, FINANCE},
+    "GET /components": EVERYBODY, "GET /standins": {ADMIN}, "POST /standins/panel/clock": {ADMIN}, "POST /standins/panel/faults": {ADMIN}, "POST /standins/panel/accounts": {ADMIN},
     "POST /standins/panel/port-outs": {ADMIN}, "POST /standins/panel/porting": {ADMIN}, "POST /standins/panel/drift": {ADMIN},
     "POST /standins/panel/directory": {ADMIN}, "POST /standins/panel/prices": {ADMIN}, "POST /standins/panel/review": {ADMIN}, "POST /standins/panel/trunks": {ADMIN},
     "GET /organisations/members": {ADMIN}, "POST /organisations/members": {ADMIN}, "POST /organisations/members/{sign_in}": {ADMIN}, "POST /organisations/members/{sign_in}/end": {ADMIN}, "POST /organisations/invitations/{key}/withdraw": {ADMIN},

@@ -54,7 +54,7 @@ from sedge.store import installation, secrets, tables
 from sedge.store.installation import Member, Organisation
 from sedge.store.records import is_open
 
-TRUST = Organisation("lanternfield", "The Lanternfield Museums Trust", "GB")
+TRUST = Organisation("lanternfield", "The Lanternfield Museums Trust", "GB", asks_directory=True)
 PASSWORD = "reeds and rushes"
 MEMBERS = (
     Member("rowan", "Rowan Achterberg", "rowan.achterberg@lanternfield.example", TRUST.id, AccessRole.ADMINISTRATOR),

@@ -390,8 +390,10 @@ def follow(desk: Desk, *, after_a_death: bool = False) -> int:
 def pull(desk: Desk) -> int:
     """Ask the directory for everybody and hear it all; whoever it no longer has seems to have left. How many proposals are open then.
 
-    Raises OutsideSilent, OutsideRefused.
+    Raises OutsideSilent, OutsideRefused, NotAllowedNow where it is another organisation's.
     """
+    if not desk.organisation.asks_directory:
+        raise NotAllowedNow("No directory is connected to this organisation. Bring people in from a file.", reason="no-directory")
     told = desk.outside.directory.users()
     told_groups = desk.outside.directory.groups()
     keys = _known_by(desk)
@@ -435,6 +437,9 @@ def _with_manager(raw: dict[str, Any], keys: dict[str, str]) -> dict[str, Any]:
 
 
 def pull_nightly(desk: Desk) -> int:
+    if not desk.organisation.asks_directory:
+        return 0
+
     def ask() -> tuple[int, bool]:
         try:
             return pull(desk), True

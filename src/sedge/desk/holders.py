@@ -134,7 +134,7 @@ def missing_for(
     missing = []
     if not numbers:
         missing.append("a number")
-    if holder.spot is None:
+    if holder.spot is None and not (numbers and all(n.spot for n in numbers)):
         missing.append("an emergency spot")
     held = {g.product for g in grants}
     asked = {p for n in numbers for p in carriers[n.carrier].asks_of.get(kind, ())}

@@ -1,11 +1,14 @@
 """A person's card: everything they have, what a call to them would do now, and every piece that is missing."""
 
 from dataclasses import dataclass
+from datetime import datetime
 
 from sqlalchemy import func, select
 
+from sedge.core.estate import Estate
 from sedge.core.outbound.caller_id import shown_in_words
 from sedge.core.paths.trace import Trace, World, trace_inbound
+from sedge.core.paths.world import EndingKind
 from sedge.core.records import Device, Group, HolderKind, HolderRef, Number, Person, Site, Spot, Subject
 from sedge.core.workorders import standing
 from sedge.core.workorders.findings import Finding
@@ -29,7 +32,13 @@ class Called:
 
     @property
     def well(self) -> bool:
-        return self.trace.ending.kind in {"answered", "mailbox"} and bool(self.trace.rang)
+        return self.trace.ending.kind in {EndingKind.ANSWERED, EndingKind.MAILBOX} and bool(self.trace.rang)
+
+    @property
+    def rings_nobody(self) -> bool:
+        """Neither somebody rings, nor is the caller told or sent on as the path means it."""
+        meant = {EndingKind.FORWARDED, EndingKind.ANNOUNCED, EndingKind.OPEN}
+        return not self.trace.rang and self.trace.ending.kind not in meant
 
 
 @dataclass(frozen=True)
@@ -50,6 +59,17 @@ class PersonsCard:
     shows: str
 
 
+def calls_to(desk: Desk, subject: Subject, holder: HolderRef) -> list[Called]:
+    """How a call to each number of a holder would go now, of five at most."""
+    with desk.reading() as reading:
+        estate = reading.look_at(subject, holder.id)
+        return _calls(estate, holder, reading.now)
+
+
+def _calls(estate: Estate, holder: HolderRef, now: datetime) -> list[Called]:
+    return [Called(n, trace_inbound(n.e164, now, World(), estate)) for n in estate.numbers_of(holder)[:5]]
+
+
 def look(desk: Desk, key: str) -> PersonsCard:
     """Raises NotFound."""
     silent = devices.of_person(desk, key)
@@ -57,7 +77,7 @@ def look(desk: Desk, key: str) -> PersonsCard:
         person = reading.records.the(Person, key)
         estate = reading.look_at(Subject.PERSON, key)
         held = estate.numbers_of(HolderRef(kind=HolderKind.PERSON, id=key))
-        calls = [Called(n, trace_inbound(n.e164, reading.now, World(), estate)) for n in held[:5]]
+        calls = _calls(estate, HolderRef(kind=HolderKind.PERSON, id=key), reading.now)
         findings = [f for n in held for f in standing.of_number(n, estate)]
         table = tables.person
         shares = (table.c.extension == person.extension, table.c.site == person.site, table.c.departed.is_(False), table.c.id != key)

@@ -148,8 +148,10 @@ def _emergency(reading: Reading) -> Iterator[Todo]:
 
 
 def _nowhere(reading: Reading) -> Iterator[Todo]:
-    person = tables.person
-    query = select(person.c.name).where(person.c.departed.is_(False), person.c.spot.is_(None)).order_by(person.c.name)
+    """People whom nothing leads help to: those with a number are told of by it."""
+    person, life = tables.person, tables.life
+    has = exists().where(life.c.holder_kind == "person", life.c.holder_id == person.c.id, is_open())
+    query = select(person.c.name).where(person.c.departed.is_(False), person.c.spot.is_(None), ~has).order_by(person.c.name)
     names = list(reading.connection.execute(query.limit(MOST_COUNTED + 1)).scalars())
     if names:
         yield Todo(

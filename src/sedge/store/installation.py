@@ -2,7 +2,7 @@
 
 import json
 import secrets
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from datetime import datetime, timedelta
 
 from sqlalchemy import Connection, delete, func, insert, select, update
@@ -35,9 +35,12 @@ class Member:
 
 @dataclass(frozen=True)
 class Organisation:
+    """`asks_directory`: the directory that this installation is connected to is theirs; no other organisation's people come from it."""
+
     id: str
     name: str
     home_country: str
+    asks_directory: bool = False
 
 
 @dataclass(frozen=True)
@@ -53,14 +56,18 @@ class SignIn:
 
 def organisations(connection: Connection) -> list[Organisation]:
     table = tables.organisation
-    rows = connection.execute(select(table.c.id, table.c.name, table.c.home_country).order_by(table.c.created_at))
+    rows = connection.execute(select(*(table.c[f.name] for f in fields(Organisation))).order_by(table.c.created_at))
     return [Organisation(*row) for row in rows]
 
 
 def add_organisation(connection: Connection, organisation: Organisation, at: datetime) -> None:
     connection.execute(
         insert(tables.organisation).values(
-            id=organisation.id, name=organisation.name, home_country=organisation.home_country, created_at=at
+            id=organisation.id,
+            name=organisation.name,
+            home_country=organisation.home_country,
+            asks_directory=organisation.asks_directory,
+            created_at=at,
         )
     )
 
@@ -118,7 +125,9 @@ def act_for(connection: Connection, token_hash: str, organisation: str) -> None:
 
 def organisation_named(connection: Connection, name: str) -> Organisation | None:
     table = tables.organisation
-    row = connection.execute(select(table.c.id, table.c.name, table.c.home_country).where(func.lower(table.c.name) == name.lower())).first()
+    row = connection.execute(
+        select(*(table.c[f.name] for f in fields(Organisation))).where(func.lower(table.c.name) == name.lower())
+    ).first()
     return Organisation(*row) if row else None
 
 

@@ -1,6 +1,6 @@
 """The tables of the installation's own small database."""
 
-from sqlalchemy import Column, Index, Integer, MetaData, PrimaryKeyConstraint, String, Table, Text
+from sqlalchemy import Boolean, Column, Index, Integer, MetaData, PrimaryKeyConstraint, String, Table, Text, false
 
 from sedge.store.tables import NAMING, Moment
 
@@ -12,6 +12,7 @@ organisation = Table(
     Column("id", String(40), primary_key=True),
     Column("name", String(120), nullable=False),
     Column("home_country", String(2), nullable=False),
+    Column("asks_directory", Boolean, nullable=False, server_default=false()),
     Column("created_at", Moment, nullable=False),
 )
 sign_in = Table(

@@ -159,7 +159,7 @@ def can_be_bought(task: t.BuySeats, estate: Estate) -> Finding:
     name = f"{counted(task.seats, 'seat')} of {product.name}"
     term = product.term_months
     if term > 1:
-        return warn(f"{name} are bought for {term} months; they can be cancelled to the end of that only.")
+        return warn(f"{name} for {term} months: they can be cancelled only to the end of that.")
     return passed(f"{name} for {in_words(product.monthly.times(task.seats))} a month")
 
 

@@ -154,14 +154,25 @@ def with_remedies(tasks: Sequence[Any], report: Report) -> tuple[list[Any], list
     out: list[Any] = []
     marks: list[int | None] = []
     places: dict[int, int] = {}
+    fresh: list[int] = []  # where the remedies of this round stand
     for position, task in enumerate(tasks):
         added = [a for r in chosen.get(position, []) for a in r.tasks]
-        added = [a for i, a in enumerate(added) if a not in added[:i] and a not in out]
+        added = [a for i, a in enumerate(added) if a not in added[:i] and not _joined(a, out, fresh) and a not in out]
+        fresh += range(len(out), len(out) + len(added))
         place = len(out) + len(added)
         places[position] = place
         out += [*added, task]
         marks += [*([place] * len(added)), None]
     return [moved(task, places.__getitem__) for task in out], marks
+
+
+def _joined(remedy: Any, out: list[Any], fresh: Sequence[int]) -> bool:
+    """Whether a remedy has been added to an earlier one of its kind: five seats are bought at once, not one after another."""
+    for place in fresh:
+        if (both := out[place].together(remedy)) is not None:
+            out[place] = both
+            return True
+    return False
 
 
 def replaced(tasks: Sequence[Any], position: int, task: Any) -> list[Any]:

@@ -39,6 +39,10 @@ class AnyTask(Fact):
         if "takes" not in cls.__dict__:
             raise TypeError(f"{cls.__name__} does not name the permissions it takes")
 
+    def together(self, other: Any) -> Any:
+        """One task that does what both do, where two remedies of one kind add up; None where each stands for itself."""
+        return None
+
     @property
     def e164(self) -> str | None:
         number = getattr(self, "number", None)

@@ -55,6 +55,10 @@ class BuySeats(AnyTask):
     product: Name
     seats: int = Field(ge=1, le=10_000)
 
+    def together(self, other: Any) -> Any:
+        same = isinstance(other, BuySeats) and other.product == self.product
+        return self.but(seats=self.seats + other.seats) if same and self.seats + other.seats <= 10_000 else None
+
 
 class StartTrial(AnyTask):
     """Seats of a product for its trial's days, without cost."""

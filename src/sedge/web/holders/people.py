@@ -24,7 +24,10 @@ place = Place()
 def add_device(
     request: Request, desk: AtDesk, key: str, kind: Annotated[str, Form()] = "desk phone", name: Annotated[str, Form()] = ""
 ) -> Response:
-    return _sheet(request, devices.add(desk, key, kind, name[:80]))
+    sheet = devices.add(desk, key, kind, name[:80])
+    if target(request):
+        return draw(request, "_device.html", sheet=sheet, qr=qr_of(sheet.code), there=devices.of_person(desk, key))
+    return _sheet(request, sheet)
 
 
 @place.action("/holders/devices/{key}/secret", May.CHANGE_HOLDERS)
@@ -202,6 +205,7 @@ def proposals(request: Request, desk: AtDesk) -> Response:
         rows=rows,
         taken=directory.proposals(desk, state="taken"),
         sites=holders.site_choices(desk),
+        connected=desk.organisation.asks_directory,
     )
 
 

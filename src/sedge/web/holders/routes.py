@@ -14,7 +14,7 @@ from sedge.core.holders.devices import KINDS
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.outbound.caller_id import in_words
 from sedge.core.outbound.dialplan import dial, plan_of
-from sedge.core.records import CivicElements, HolderKind, Subject
+from sedge.core.records import CivicElements, HolderKind, HolderRef, Subject
 from sedge.core.safety.countries import FORMS
 from sedge.core.words import Right
 from sedge.desk import groups, holders, importing, ledger, persons_card, site_facts, site_setup
@@ -61,7 +61,7 @@ def line(request: Request, desk: AtDesk, key: str) -> Response:
     history = ledger.read(desk, subject=Subject.SERVICE_LINE, key=key, limit=20).entries
     known = groups.listing(desk)
     return draw(
-        request, "line.html", row=row, history=history, spot_name=_spot_name(desk, row), members=holders.names_of(desk, row.holder), groups=known,
+        request, "line.html", row=row, calls=persons_card.calls_to(desk, Subject.SERVICE_LINE, HolderRef(kind=HolderKind.SERVICE_LINE, id=key)), history=history, spot_name=_spot_name(desk, row), members=holders.names_of(desk, row.holder), groups=known,
         kinds=[(k, k) for k in LINE_KINDS], spots=holders.good_spots(desk, row.holder.site, keep=row.holder.spot),
     )  # fmt: skip
 
