@@ -24,11 +24,14 @@ def every_page(api, organisation):
     assert wrong == {}
 
 
-@pytest.mark.parametrize("carrier", ["brackwater", "fellgate"])
-def test_a_new_organisation_gets_to_its_first_phone(api, carrier):
-    made = post(
-        api, "organisations", {"name": "Reedbed Archive", "country": "GB", "token": secrets.token_hex(4), "carriers": [carrier], **SITE}
-    )
+BOSTON = {**SITE, "street": "Harborline Street", "house_number": "12", "city": "Boston", "postcode": "02110", "region": "Massachusetts"}
+AREAS = {"GB": "Leeds", "US": "Boston"}
+
+
+@pytest.mark.parametrize(("carrier", "country"), [("brackwater", "GB"), ("fellgate", "GB"), ("maplecourt", "US")])
+def test_a_new_organisation_gets_to_its_first_phone(api, carrier, country):
+    wanted = {"name": "Reedbed Archive", "country": country, "token": secrets.token_hex(4), "carriers": [carrier]}
+    made = post(api, "organisations", wanted | (BOSTON if country == "US" else SITE))
     api.headers["Sedge-Organisation"] = made["id"]
     every_page(api, made["id"])
     site = get(api, "sites")["items"][0]["id"]
@@ -39,7 +42,7 @@ def test_a_new_organisation_gets_to_its_first_phone(api, carrier):
     assert len(get(api, "trunks")["items"]) == 1
     every_page(api, made["id"])
     spot = post(api, "spots", {"site": site, "floor": "Ground floor", "room": "Archive"})
-    best = get(api, "supply/offers", country="GB", area="Leeds", carrier=carrier, quantity=2, limit=1)["items"][0]
+    best = get(api, "supply/offers", country=country, area=AREAS[country], carrier=carrier, quantity=2, limit=1)["items"][0]
     hold = post(api, "supply/holds", {"carrier_account": account, "numbers": best["numbers"]})
     wanted = {"reference": "First", "hold": hold["id"], "site": site}
     assert "can only receive calls until money has been paid in" in post(api, "orders/plan", wanted)["stops"][0]

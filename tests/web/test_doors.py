@@ -217,4 +217,4 @@ def test_every_answer_carries_a_strict_policy(client):
 def test_site_managers_actions_are_kept_to_their_sites_at_the_door_of_work_orders(client):
     client.post("/sign-in", data={"who": "noor"})
     answer = client.post("/work-orders/new/set-path", data={"number": "0113 496 0201", "path": "canal-front-desk"})
-    assert answer.status_code == 403
+    assert answer.status_code in {403, 404}, "what is elsewhere is not there for them"

@@ -58,7 +58,7 @@ class House:
     organisations: dict[str, Organisation] = field(default_factory=dict)
     next_at: dict[tuple[str, str], datetime] = field(default_factory=dict)
     going_on: dict[tuple[str, str], Iterator[Any]] = field(default_factory=dict)
-    _remembered: dict[tuple[str, str], tuple[int, int, Any]] = field(default_factory=dict)
+    _remembered: dict[tuple[str, str, Scope], tuple[int, int, Any]] = field(default_factory=dict)
 
     @cached_property
     def keyring(self) -> Keyring:
@@ -94,21 +94,24 @@ class House:
             raise NotFound("There is no such organisation.", subject="organisation", id=who.organisation)
         return Desk(self, who)
 
-    def while_unchanged(self, organisation: str, name: str, make: Callable[[], T], *, minutes: int = 1) -> T:
-        """What `make` gives, made anew when something of the organisation has changed, or so many minutes later."""
-        with self.estates[organisation].reading() as connection:
+    def while_unchanged(self, desk: "Desk", name: str, make: Callable[[], T], *, minutes: int = 1) -> T:
+        """What `make` gives for who sees as much as this desk does, made anew when something of the organisation has changed, or so many
+        minutes later."""
+        with self.estates[desk.who.organisation].reading() as connection:
             seen = (ledger.pulse(connection), int(self.clock.now().timestamp()) // (60 * minutes))
-        known = self._remembered.get((organisation, name))
+        key = (desk.who.organisation, name, desk.who.scope)
+        known = self._remembered.get(key)
         if known is None or known[:2] != seen:
-            known = self._remembered[organisation, name] = (*seen, make())
+            known = self._remembered[key] = (*seen, make())
         return known[2]
 
-    def for_a_while(self, organisation: str, name: str, make: Callable[[], T], *, minutes: int = 10) -> T:
-        """What `make` gives, made anew every so many minutes: for estimates that move slowly and cost something."""
+    def for_a_while(self, desk: "Desk", name: str, make: Callable[[], T], *, minutes: int = 10) -> T:
+        """The same, made anew every so many minutes only: for estimates that move slowly and cost something."""
         slot = int(self.clock.now().timestamp()) // (60 * minutes)
-        known = self._remembered.get((organisation, name))
+        key = (desk.who.organisation, name, desk.who.scope)
+        known = self._remembered.get(key)
         if known is None or known[0] != slot:
-            known = self._remembered[organisation, name] = (slot, 0, make())
+            known = self._remembered[key] = (slot, 0, make())
         return known[2]
 
     def nightly(self, organisation: str, name: str, at: timedelta, do: Callable[[], tuple[int, bool]]) -> int:
@@ -139,11 +142,22 @@ class Reading:
         self.records = Records(connection)
         self.now = desk.now()
         self._home = desk.organisation.home_country
+        self._desk = desk
 
     def estate(self, needs: Needs) -> Estate:
-        estate = estate_store.load(self.records, needs, self.now, home=self._home)
-        estate.raised = rule_levels.raised(self.connection)
+        """What rules and traces look at: whole, also for somebody who is kept to sites, for a rule holds whoever asks."""
+        with self._whole() as connection:
+            estate = estate_store.load(Records(connection), needs, self.now, home=self._home)
+            estate.raised = rule_levels.raised(connection)
         return estate
+
+    @contextmanager
+    def _whole(self) -> Iterator[Connection]:
+        if self._desk.who.scope.is_whole:
+            yield self.connection
+        else:
+            with self._desk.house.estates[self._desk.who.organisation].reading() as connection:
+                yield connection
 
     def look_at(self, subject: Subject, key: str) -> Estate:
         return self.estate(estate_store.needs_of(subject, key))
@@ -160,6 +174,10 @@ class Writing(Reading):
         self._organisation_id = desk.who.organisation
         self.organisation = desk.organisation.name
         self.language = COUNTRIES[desk.organisation.home_country].language
+
+    @contextmanager
+    def _whole(self) -> Iterator[Connection]:
+        yield self.connection  # what is written must see itself; `save` refuses what is outside
 
     def save(self, changes: Sequence[Change]) -> list[Change]:
         """Persist changes. Raises Forbidden for a record that is, or would come to be, outside the member's reach."""
@@ -233,8 +251,10 @@ class Desk:
 
     @contextmanager
     def reading(self) -> Iterator[Reading]:
+        """Who is kept to sites reads of those only, and of what belongs to the whole organisation."""
         read_by(self.organisation.home_country)
-        with self.house.estates[self.who.organisation].reading() as connection:
+        database, sites = self.house.estates[self.who.organisation], self.who.scope.sites
+        with database.reading() if sites is None else database.reading_at(sites) as connection:
             yield Reading(connection, self)
 
     @contextmanager

@@ -94,7 +94,7 @@ class Listing:
 
 
 def overview(desk: Desk) -> Overview:
-    return desk.house.while_unchanged(desk.who.organisation, "overview", lambda: _overview(desk))
+    return desk.house.while_unchanged(desk, "overview", lambda: _overview(desk))
 
 
 def _overview(desk: Desk) -> Overview:
@@ -105,7 +105,7 @@ def _overview(desk: Desk) -> Overview:
         sites = reading.connection.execute(used).scalar() or 0
         how_many = maps.how_many(reading.connection, Filter())
         carriers = {c.id: c.name for c in reading.records.all(Carrier)}
-    soonest = desk.house.for_a_while(desk.who.organisation, "soonest", lambda: _soonest(desk))
+    soonest = desk.house.for_a_while(desk, "soonest", lambda: _soonest(desk))
     return Overview(counts.total, counts, carriers, sites, how_many, soonest)
 
 

@@ -73,7 +73,7 @@ def of_site(desk: Desk, site_id: str) -> list[Figure]:
 
 def worth_ordering(desk: Desk) -> list[Figure]:
     """Where numbers should be ordered now, soonest first: the sites that grew, asked once in ten minutes."""
-    return desk.house.for_a_while(desk.who.organisation, "worth ordering", lambda: _worth_ordering(desk))
+    return desk.house.for_a_while(desk, "worth ordering", lambda: _worth_ordering(desk))
 
 
 def _worth_ordering(desk: Desk) -> list[Figure]:

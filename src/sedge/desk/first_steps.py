@@ -43,7 +43,7 @@ class FirstSteps:
 
 def first_steps(desk: Desk) -> FirstSteps | None:
     """The list while the organisation has no tested phone; None afterwards."""
-    kept = desk.house.while_unchanged(desk.who.organisation, "first steps", lambda: [_look(desk)])
+    kept = desk.house.while_unchanged(desk, "first steps", lambda: [_look(desk)])
     return kept[0]
 
 

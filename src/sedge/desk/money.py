@@ -27,7 +27,7 @@ class AccountOutlook:
 
 def outlooks(desk: Desk) -> dict[str, AccountOutlook]:
     """Every account's outlook, by its id. What numbers cost is added up every minute at most."""
-    costs = desk.house.for_a_while(desk.who.organisation, "monthly by account", lambda: _costs(desk), minutes=1)
+    costs = desk.house.for_a_while(desk, "monthly by account", lambda: _costs(desk), minutes=1)
     with desk.reading() as reading:
         accounts = reading.records.all(Account)
         carriers = {c.id: c for c in reading.records.all(Carrier)}

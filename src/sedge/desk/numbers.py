@@ -7,6 +7,7 @@ from datetime import datetime
 from sqlalchemy import literal_column, select
 
 from sedge.core.access.roles import May
+from sedge.core.access.scope import OF_A_SITE
 from sedge.core.errors import NotFound, NotOneNumber, NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.ledger.chain import Entry
@@ -172,6 +173,7 @@ def find(desk: Desk, text: str, *, limit: int = 8) -> Found:
         names = reading.records.names((ref.subject, ref.id) for ref in refs)
         areas = store.areas_like(reading.connection, text) if search.kind is SearchKind.WORDS else []
         hits, spelt = finder.find_words(reading.connection, text, limit=60) if search.kind is SearchKind.WORDS else ([], True)
+        hits = _seen(desk, reading, hits)
         if areas and not spelt:
             hits, spelt = [], True
         hits += _extensions(reading, search.extension if search.kind is SearchKind.EXTENSION else text)
@@ -198,6 +200,15 @@ def find(desk: Desk, text: str, *, limit: int = 8) -> Found:
     if search.kind is SearchKind.EXACT and search.extension:
         note = f"Extension {search.extension} was left out: it is no part of the number."
     return Found(search, [(heading, rows[:limit]) for heading, rows in groups.items()], problem, note)
+
+
+def _seen(desk: Desk, reading: Reading, hits: list[finder.Hit]) -> list[finder.Hit]:
+    """Those that somebody kept to sites may see: the index of words knows all of the organisation's."""
+    if desk.who.scope.is_whole:
+        return hits
+    of_a_site = [(h.subject, h.ref) for h in hits if h.subject in OF_A_SITE and h.subject is not Subject.NUMBER]
+    there = reading.records.names(of_a_site)
+    return [h for h in hits if (h.subject, h.ref) in there or (h.subject, h.ref) not in of_a_site]
 
 
 LEAST_FOR_MANY = 16

@@ -143,9 +143,7 @@ def week_of_number(desk: Desk, e164: str, *, monday: date | None = None) -> Week
 def week_of_many(desk: Desk, *, site: str = "", monday: date | None = None, most: int = 10_000) -> WeekOfMany:
     """What is unanswered when, over the numbers in use of a site or of all sites; kept until something changes."""
     name = f"week {site} {monday} {most}"
-    return desk.house.while_unchanged(
-        desk.who.organisation, name, lambda: _week_of_many(desk, site=site, monday=monday, most=most), minutes=60
-    )
+    return desk.house.while_unchanged(desk, name, lambda: _week_of_many(desk, site=site, monday=monday, most=most), minutes=60)
 
 
 def _week_of_many(desk: Desk, *, site: str, monday: date | None, most: int) -> WeekOfMany:

@@ -183,4 +183,4 @@ def departments(desk: Desk) -> list[str]:
             rows = reading.connection.execute(select(column).where(tables.person.c.departed.is_(False)).distinct().limit(400)).scalars()
             return sorted(x for x in rows if x)
 
-    return desk.house.for_a_while(desk.who.organisation, "departments", look)
+    return desk.house.for_a_while(desk, "departments", look)

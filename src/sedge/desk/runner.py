@@ -116,9 +116,9 @@ def _tick_one(desk: Desk) -> int:
     done += charges.fetch_nightly(desk) + rechecking.recheck_nightly(desk) + checking.check_nightly(desk) + directory.pull_nightly(desk)
     done += looks.tidy_nightly(desk)
     done += drift.compare_nightly(desk)
-    done += desk.house.while_unchanged(desk.who.organisation, "accounts watched", lambda: accounts.watch(desk))
-    done += emergency_reports.go_on(desk) + desk.house.while_unchanged(desk.who.organisation, "proposals", lambda: directory.follow(desk))
-    done += desk.house.while_unchanged(desk.who.organisation, "terms", lambda: licences.end_terms(desk))
+    done += desk.house.while_unchanged(desk, "accounts watched", lambda: accounts.watch(desk))
+    done += emergency_reports.go_on(desk) + desk.house.while_unchanged(desk, "proposals", lambda: directory.follow(desk))
+    done += desk.house.while_unchanged(desk, "terms", lambda: licences.end_terms(desk))
     done += port_following.follow(desk) + port_outs.follow(desk)
     return done + number_files.go_on_reading(desk) + mail.send_waiting(desk)
 

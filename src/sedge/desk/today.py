@@ -228,7 +228,7 @@ def _unused(desk: Desk) -> list[Todo]:
         with desk.reading() as reading:
             return list(_idle(reading))
 
-    return desk.house.for_a_while(desk.who.organisation, "unused blocks", look)
+    return desk.house.for_a_while(desk, "unused blocks", look)
 
 
 def _idle(reading: Reading) -> Iterator[Todo]:
@@ -427,7 +427,7 @@ def _proofs(desk: Desk) -> Iterator[Todo]:
 
 def count(desk: Desk) -> int:
     """How many things there are to do, for the head of every page."""
-    return desk.house.while_unchanged(desk.who.organisation, f"todo of a {desk.who.role}", lambda: len(todo(desk)))
+    return desk.house.while_unchanged(desk, f"todo of a {desk.who.role}", lambda: len(todo(desk)))
 
 
 def glance(desk: Desk) -> dict[str, int]:

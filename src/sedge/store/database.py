@@ -7,14 +7,17 @@ Known hole: a second process would only be held off by SQLite's busy timeout.
 
 import sqlite3
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection, Engine, MetaData, QueuePool, create_engine, event
 
+from sedge.store.scoped import views
+
 BUSY_SECONDS = 10
+MOST_SCOPES = 20  # sets of sites with open connections at a time
 PAGE_BYTES = 16_384
 MIGRATIONS = Path(__file__).with_name("migrations")
 
@@ -28,6 +31,7 @@ class Database:
         self._lock = threading.RLock()
         self._reader = _engine(file, reading=True, durable=durable)
         self._writer = _engine(file, reading=False, durable=durable)
+        self._scoped: dict[frozenset[str], Engine] = {}
 
     def migrate(self) -> None:
         """Bring the file to the newest revision, creating it where it doesn't exist."""
@@ -58,6 +62,18 @@ class Database:
             yield connection
 
     @contextmanager
+    def reading_at(self, sites: frozenset[str]) -> Iterator[Connection]:
+        """A reading that sees what belongs to these sites, or to the whole organisation, and nothing of other sites."""
+        with self._lock:
+            engine = self._scoped.get(sites)
+            if engine is None:
+                while len(self._scoped) >= MOST_SCOPES:
+                    self._scoped.pop(next(iter(self._scoped))).dispose()
+                engine = self._scoped[sites] = _engine(self.file, reading=True, durable=True, views=views(sites, metadata_of(self.kind)))
+        with engine.begin() as connection:
+            yield connection
+
+    @contextmanager
     def writing(self) -> Iterator[Connection]:
         with self._lock, self._writer.begin() as connection:
             yield connection
@@ -65,6 +81,8 @@ class Database:
     def close(self) -> None:
         self._reader.dispose()
         self._writer.dispose()
+        for engine in self._scoped.values():
+            engine.dispose()
 
 
 def _lay_out(file: Path) -> None:
@@ -108,7 +126,7 @@ def metadata_of(kind: str) -> MetaData:
     return tables.estate_metadata if kind == "estate" else installation_tables.installation_metadata
 
 
-def _engine(file: Path, *, reading: bool, durable: bool) -> Engine:
+def _engine(file: Path, *, reading: bool, durable: bool, views: Sequence[str] = ()) -> Engine:
     size = {"pool_size": 10, "max_overflow": 40} if reading else {"pool_size": 1, "max_overflow": 1}
     connect_args = {"check_same_thread": False, "timeout": BUSY_SECONDS}
     engine = create_engine(f"sqlite:///{file}", connect_args=connect_args, poolclass=QueuePool, **size)
@@ -118,6 +136,8 @@ def _engine(file: Path, *, reading: bool, durable: bool) -> Engine:
         connection.isolation_level = None  # the driver must not decide when to BEGIN
         for pragma in ("foreign_keys=ON", f"busy_timeout={BUSY_SECONDS * 1000}", "temp_store=MEMORY", "cache_size=-65536"):
             connection.execute(f"PRAGMA {pragma}")
+        for view in views:
+            connection.execute(view)
         if reading:
             connection.execute("PRAGMA query_only=ON")
         else:

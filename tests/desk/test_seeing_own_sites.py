@@ -1,0 +1,99 @@
+"""Who is kept to sites sees those only: in lists, counts, cards, the finder, Today, pages and the API."""
+
+import pytest
+from sqlalchemy import select
+
+from sedge.core.access.roles import AccessRole
+from sedge.core.errors import NotFound
+from sedge.core.records import HolderKind, Number, Person, Site, Spot, Subject
+from sedge.demo.seed import MEMBERS
+from sedge.desk import estate, holders, ledger, numbers, safety, today, workorders
+from sedge.store import tables
+from sedge.store.numbers import Filter
+
+NOOR = next(m for m in MEMBERS if m.role is AccessRole.SITE_MANAGER)
+
+
+@pytest.fixture
+def noor(house):
+    assert NOOR.sites == ("wharf-house",)
+    return house.desk(NOOR)
+
+
+def test_every_record_that_is_read_is_of_their_sites(noor):
+    with noor.reading() as reading:
+        for kind in (Number, Person, Spot):
+            assert {r.site for r in reading.records.all(kind)} == {"wharf-house"}
+        assert [s.id for s in reading.records.all(Site)] == ["wharf-house"]
+        assert reading.records.find(Site, "canal-museum") is None
+        people = set(reading.connection.execute(select(tables.device.c.person)).scalars())
+        assert people <= {p.id for p in reading.records.all(Person)}
+
+
+def test_lists_and_counts_are_of_their_sites(desk, noor):
+    all_of_it, theirs = estate.counts_of(desk, Filter()).total, estate.counts_of(noor, Filter()).total
+    assert 0 < theirs < all_of_it
+    assert theirs == estate.counts_of(desk, Filter(site="wharf-house")).total
+    assert {r.number.site for r in estate.listing(noor, Filter(), limit=500).rows} == {"wharf-house"}
+    assert estate.overview(noor).sites == 1
+    assert [r.site.id for r in holders.sites(noor)] == ["wharf-house"]
+    assert {r.site.id for r in safety.spots(noor)} == {"wharf-house"}
+
+
+def test_what_is_remembered_for_one_is_not_shown_to_the_other(desk, noor):
+    assert estate.overview(desk).total > estate.overview(noor).total
+    assert estate.overview(desk).total > estate.overview(noor).total, "asked again, from memory"
+    assert today.count(noor) <= today.count(desk)
+
+
+def test_a_card_of_another_site_is_not_there(noor):
+    with pytest.raises(NotFound):
+        numbers.card(noor, "+441134960215")
+    with pytest.raises(NotFound):
+        holders.one_holder(noor, HolderKind.PERSON, "person-saoirse-ashgrove")
+    assert numbers.card(noor, "+441134960107").number.site == "wharf-house"
+
+
+def test_the_finder_finds_their_own_only(desk, noor):
+    def found(who, text):
+        return {row[0] for _, rows in numbers.find(who, text).groups for row in rows}
+
+    assert "Saoirse Ashgrove" in found(desk, "saoirse")
+    assert "Saoirse Ashgrove" not in found(noor, "saoirse")
+    assert "Saoirse Farrow" in found(noor, "saoirse")
+    assert "Canal Museum" in found(desk, "Canal Museum")
+    assert "Canal Museum" not in found(noor, "Canal Museum")
+    assert found(noor, "0113 496 0215") == set()
+
+
+def test_the_ledger_and_work_orders_tell_of_their_sites_only(desk, noor):
+    theirs = {(e.subject, e.subject_id) for e in ledger.read(noor, limit=500).entries}
+    assert not {key for subject, key in theirs if subject == Subject.SITE} - {"wharf-house"}
+    assert len(workorders.listing(noor)) <= len(workorders.listing(desk))
+
+
+def test_rules_see_the_whole_estate(desk, noor):
+    """A rule holds whoever asks: what is taken at another site is taken."""
+    with desk.reading() as reading, noor.reading() as theirs:
+        whole, seen = reading.look_at(Subject.NUMBER, "+441134960107"), theirs.look_at(Subject.NUMBER, "+441134960107")
+        assert {n.e164 for n in whole.all(Number)} == {n.e164 for n in seen.all(Number)}
+
+
+def test_no_list_of_the_api_names_people_or_numbers_of_other_sites(desk, client):
+    with desk.reading() as reading:
+        others = {p.email for p in reading.records.all(Person) if p.site != "wharf-house"}
+        others |= {n.e164 for n in reading.records.all(Number) if n.site != "wharf-house"}
+    assert told_of(client, NOOR.sign_in, others) == {}
+    assert len(told_of(client, "rowan", others)) > 3, "the administrator sees them in several lists"
+
+
+def told_of(client, who, names):
+    client.post("/sign-in", data={"who": who})
+    told = {}
+    for path, methods in client.get("/api/v1/openapi.json").json()["paths"].items():
+        if "get" in methods and "{" not in path and not path.startswith("/api/v1/standins"):
+            answer = client.get(path if path.startswith("/api") else f"/api/v1{path}", params={"limit": 100})
+            assert answer.status_code < 500, path
+            if found := [name for name in names if name in answer.text]:
+                told[path] = found[:3]
+    return told
