@@ -197,6 +197,20 @@ def test_a_branch_is_dragged_onto_another_exit(page):
     expect(page.locator("#outline-menu-1")).to_contain_text("2 → nowhere yet")
 
 
+def test_what_is_typed_into_a_step_is_saved_before_one_goes_on(page):
+    sign_in(page)
+    page.goto("/paths/members-line/draw?step=menu-1")
+    page.locator("input[name=title]").fill("Which tongue")
+    page.get_by_role("link", name="Finish…").click()
+    expect(page.get_by_role("heading", name="Finish the drawing")).to_be_visible()
+    page.goto("/paths/members-line/draw?step=menu-1")
+    expect(page.locator("input[name=title]")).to_have_value("Which tongue")
+    page.locator("input[name=wait_seconds]").fill("soon")
+    page.get_by_role("link", name="Finish…").click()
+    expect(page.get_by_role("alert")).to_be_visible()  # it can't be saved, so one stays with the reason
+    expect(page.locator("input[name=wait_seconds]")).to_have_value("soon")
+
+
 def test_what_a_colleague_draws_shows_without_a_reload(page, served):
     sign_in(page)
     page.goto("/paths/members-line/draw")

@@ -571,6 +571,21 @@ def test_a_note_is_kept_on_a_test_call(client, house):
     assert "rang late" in client.get("/numbers/441134960100/test-call").text
 
 
+def test_a_test_call_pressed_twice_is_placed_once_and_stands_among_the_earlier_ones(client, house):
+    client.post("/sign-in", data={"who": "rowan"})
+    shown = client.get("/numbers/441134960121/test-call").text
+    before, key = shown.count("/note"), re.search(r'name="key" value="([^"]+)"', shown)[1]
+    for _ in range(2):
+        part = client.post(
+            "/numbers/441134960121/test-call",
+            data={"direction": "in", "key": key},
+            headers={"HX-Request": "true", "HX-Target": "test-call"},
+        ).text
+    assert "Heard:" in part
+    assert part.count("/note") == min(before + 2, 20), "the form and its action, of one call more"
+    assert re.search(r'name="key" value="([^"]+)"', part)[1] != key, "the next call is another"
+
+
 def test_the_account_of_a_port_is_compared_with_the_bill(client, house):
     client.post("/sign-in", data={"who": "rowan"})
     at = sent(client, "/ports/new", text="0117 496 0800-0803", account="fellgate-main", site="wharf-house", what="begin")

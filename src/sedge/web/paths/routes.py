@@ -11,8 +11,9 @@ from starlette.concurrency import run_in_threadpool
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import describe
-from sedge.core.records import HolderKind
+from sedge.core.records import HolderKind, Proof
 from sedge.desk import calls, holders, numbers, path_analysis, paths, proving
+from sedge.desk.desk import Desk
 from sedge.web.doors import AtDesk, Place
 from sedge.web.paths import views
 from sedge.web.shared.rendering import draw, go, is_swap
@@ -131,8 +132,13 @@ def keep_call(
 
 @place.page("/numbers/{number}/test-call", May.PLACE_TEST_CALL)
 def test_call_page(request: Request, desk: AtDesk, number: str) -> Response:
-    card = numbers.card(desk, numbers.the_number(desk, number))
-    return draw(request, "test_call.html", card=card, number=card.number.e164[1:], proof=None)
+    return _test_call(request, desk, numbers.the_number(desk, number), None)
+
+
+def _test_call(request: Request, desk: Desk, e164: str, proof: Proof | None) -> Response:
+    """The page, or the part that a call changes; each has the key of the next call, so that pressing twice places one."""
+    template = "_test_call.html" if is_swap(request) else "test_call.html"
+    return draw(request, template, card=numbers.card(desk, e164), number=e164[1:], proof=proof, key=desk.new_id("proof"))
 
 
 @place.action("/numbers/{number}/test-call/{key}/note", May.PLACE_TEST_CALL)
@@ -144,10 +150,10 @@ def note_on_call(request: Request, desk: AtDesk, number: str, key: str, note: An
 @place.action("/numbers/{number}/test-call", May.PLACE_TEST_CALL)
 def place_call(
     request: Request, desk: AtDesk, number: str, direction: Annotated[str, Form()] = "in", presses: Annotated[str, Form()] = "",
+    key: Annotated[str, Form(pattern=r"^(proof-[0-9a-f]{1,40})?$")] = "",
 ) -> Response:  # fmt: skip
     e164 = numbers.the_number(desk, number)
     if direction not in {"in", "out"}:
         raise NotUnderstood("A test call goes in or out.", field="direction")
-    proof = calls.place_test_call(desk, e164, direction, presses=tuple(presses.split())[:20])
-    card = numbers.card(desk, e164)
-    return draw(request, "_proof.html" if is_swap(request) else "test_call.html", card=card, number=e164[1:], proof=proof)
+    proof = calls.place_test_call(desk, e164, direction, presses=tuple(presses.split())[:20], key=key or None)
+    return _test_call(request, desk, e164, proof)

@@ -6,7 +6,7 @@ const inField = (element) => element.matches("input, textarea, select, [contente
 export const desk = () => ({
   keys(event) {
     if (event.defaultPrevented) return;
-    if (event.ctrlKey && event.key === "Enter") return this.press("[data-run]:not([disabled])", event);
+    if (event.ctrlKey && event.key === "Enter") return this.run(event);
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     if (event.key === "Escape" && !document.querySelector("dialog[open]")) return this.press("[data-close]", event);
     if (inField(event.target)) return;
@@ -16,6 +16,14 @@ export const desk = () => ({
       this.shortcuts();
     }
     if (event.key === "ArrowDown" || event.key === "ArrowUp") this.alongRows(event);
+  },
+  // Where something warns, the first press only leads to the button.
+  run(event) {
+    const button = document.querySelector("[data-run]:not([disabled])");
+    if (!button?.dataset.warned || document.activeElement === button) return this.press("[data-run]:not([disabled])", event);
+    event.preventDefault();
+    button.focus();
+    say(button.dataset.warned + ". Press again to run it all the same.");
   },
   press(what, event) {
     const button = document.querySelector(what);

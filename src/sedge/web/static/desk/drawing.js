@@ -18,11 +18,30 @@ export const drawing = () => ({
   },
   // ── choosing ──
   choose(event) {
+    const typed = this.$el.querySelector("form[data-typed]");
+    const away = event.target.closest("a[href]");
+    if (typed && away && !event.defaultPrevented) return this.saveFirst(typed, away, event);
     const link = event.target.closest("svg a");
     if (!link || event.ctrlKey || event.metaKey || event.button) return;
     event.preventDefault();
     if (this.dragged) return;
     this.open(link.getAttribute("href"));
+  },
+  // What has been typed into a step is saved before one goes on; where it can't be, one stays with the reason.
+  saveFirst(form, away, event) {
+    event.preventDefault();
+    const done = (answered) => {
+      if (answered.detail.requestConfig?.elt !== form) return;
+      document.removeEventListener("htmx:afterRequest", done);
+      if (answered.detail.successful) setTimeout(() => this.goTo(away.getAttribute("href")));
+    };
+    document.addEventListener("htmx:afterRequest", done);
+    form.requestSubmit();
+  },
+  goTo(address) {
+    const inside = new URL(address, location.href).pathname === location.pathname;
+    if (inside) this.open(address);
+    else location.assign(address);
   },
   open(address) {
     htmx.ajax("GET", address, { target: "#drawing", swap: "innerHTML" }).then(() => history.replaceState(null, "", address));
