@@ -5,6 +5,7 @@ import pytest
 from tests.browser.conftest import accessible, sign_in
 from tests.web.test_pages import PAGES
 
+PHONE, DESK = {"width": 390, "height": 844}, {"width": 1280, "height": 800}
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 
 
@@ -35,4 +36,11 @@ def test_every_page_is_accessible(page, served):
             accessible(page)
         except AssertionError as error:
             failures.append(str(error)[:600])
+        page.set_viewport_size(PHONE)
+        if (width := page.evaluate("document.documentElement.scrollWidth")) > PHONE["width"]:
+            failures.append(f"{address} is {width} px wide on a phone")
+        page.set_viewport_size(DESK)
+    page.goto("/ledger")
+    page.keyboard.press("?")
+    accessible(page)  # the list of keys
     assert failures == [], "\n".join(failures)

@@ -255,7 +255,7 @@ def test_the_door_for_callbacks_refuses_what_is_not_signed(client, house):
 def test_a_connection_in_order_says_so_and_compares_the_books(house, desk):
     tried = connections.test(desk, "brackwater")
     assert tried.ok
-    assert tried.said == "All 2 accounts answer, and its books say what ours do: €180.00, £640.00."
+    assert tried.said == "Every account answers, and its books say what ours do: €180.00, £640.00."
     desk.outside.carrier("brackwater").with_key("key-of-brackwater-main").deposit("known to them only", "5")
     tried = connections.test(desk, "brackwater")
     assert not tried.ok

@@ -41,7 +41,7 @@ def test(desk: Desk, key: str) -> Tried:
 
 def _all_said(accounts: list[Account]) -> str:
     shown = ", ".join(in_words(a.balance) for a in accounts[:4]) + (" and so on" if len(accounts) > 4 else "")
-    return f"All {len(accounts)} accounts answer, and its books say what ours do: {shown}."
+    return f"{'Every account answers' if len(accounts) > 1 else 'The account answers'}, and its books say what ours do: {shown}."
 
 
 def test_account(desk: Desk, carrier: Carrier, account: Account) -> Tried:

@@ -64,7 +64,7 @@ def _site_ref(site: Site) -> HolderRef:
 def days_of_rest(typed: str) -> int | None:
     """None for nothing typed. Raises NotUnderstood."""
     if typed and not (typed.isdigit() and int(typed) <= MOST_REST):
-        raise NotUnderstood(f"Days of rest are a number, {MOST_REST:,} at most.", field="rest")
+        raise NotUnderstood(f"Aging days are a number, {MOST_REST:,} at most.", field="rest")
     return int(typed) if typed else None
 
 

@@ -182,7 +182,7 @@ def _odd_numbers(reading: Reading) -> Iterator[Todo]:
     if endless:
         first = endless[0]
         yield Todo(
-            Mark.WAITING, f"{_count(len(endless), 'number')} reserved or resting without an end", f"{first.shown} is {first.state} for good, as it looks.",
+            Mark.WAITING, f"{_count(len(endless), 'number')} reserved or aging without an end", f"{first.shown} is {first.state} for good, as it looks.",
             f"/numbers/{first.e164[1:]}", "Look at it",
         )  # fmt: skip
     departed = select(person.c.id).where(person.c.departed.is_(True))
@@ -353,7 +353,8 @@ def _money(desk: Desk) -> Iterator[Todo]:
             yield Todo(
                 Mark.WAITING,
                 f"{account.name}: the balance is {in_words(account.balance)}",
-                f"That is under the low mark of {in_words(account.low_mark)}. At zero the carrier stops service after some days.",
+                (f"That is under the low mark of {in_words(account.low_mark)}. " if account.low_mark.amount else "")
+                + "At zero the carrier stops service after some days.",
                 f"/carriers/accounts/{account.id}",
                 "Look at the account",
             )

@@ -98,7 +98,7 @@ def mover(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
 def leaver(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
     rest = form.get("rest", "")
     if rest and not (rest.isdigit() and int(rest) <= 3650):
-        raise NotUnderstood("Days of rest are a number, 3,650 at most.", field="rest")
+        raise NotUnderstood("Aging days are a number, 3,650 at most.", field="rest")
     with desk.reading() as reading:
         person = _person(reading, form.get("person", ""), "person")
         tasks = leaving(reading, person, rest=int(rest) if rest else None)

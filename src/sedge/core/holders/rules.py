@@ -1,6 +1,7 @@
 """What changing people and groups, and temporary changes, ask for."""
 
 from sedge.core.estate import Estate
+from sedge.core.facts import counted
 from sedge.core.holding import HolderRef
 from sedge.core.paths.steps import answered_by, groups_named, people_named, with_people
 from sedge.core.records import Group, PathVersion, Person, Product, Site, Spot
@@ -158,7 +159,7 @@ def members_are_here(task: t.SetGroup, estate: Estate) -> Finding:
         return stop(f"{names} can't be in {task.name}: not, or no longer, in the directory. Take them out.")
     if not task.members:
         return warn(f"{task.name} has no members; nobody would answer.")
-    return passed(f"All {len(task.members)} members are in the directory")
+    return passed(f"{counted(len(task.members), 'member')} in the directory")
 
 
 @rule("group.not-needed", t.SetGroup)

@@ -140,7 +140,7 @@ SENTENCES = {
     "port.bill-filed": "Copy of the bill put on file",
     "port.holders-chosen": "Holders chosen for a port's numbers",
     "port.reminded": "The losing carrier reminded",
-    "organisation.rest-set": "Days of rest set",
+    "organisation.rest-set": "Aging days set",
     "account.pin-kept": "The PIN that others must know kept",
     "account.drift-accepted": "Differences accepted as known",
     "port-out.asked": "Another carrier asks for numbers",

@@ -3,7 +3,7 @@
 import re
 
 from sedge.core.estate import Estate
-from sedge.core.facts import canonical
+from sedge.core.facts import canonical, counted
 from sedge.core.numbers.life import State
 from sedge.core.outbound.forwarding import judge_forward, problem_with
 from sedge.core.paths.answering import agents_of, rung_by
@@ -88,7 +88,7 @@ def path_people_are_here(task: t.PublishPath, estate: Estate) -> Finding:
             Level.STOP, f"{', '.join(list(gone)[:3])} can't answer: not, or no longer, in the directory. Choose somebody else.", steps=steps
         )
     named = dict.fromkeys(people_named(body))
-    return passed(f"All {len(named)} people of the path are in the directory" if named else "The path names nobody; it rings the holder")
+    return passed(f"Everybody the path names is in the directory, {len(named)} in all" if named else "The path names nobody; it rings the holder")
 
 
 def _gone(subject: Subject, key: str, estate: Estate, own: str) -> str:
@@ -179,7 +179,7 @@ def path_steps_are_reached(task: t.PublishPath, estate: Estate) -> Finding:
     unreached = {key: "is reached by no call" for key in task.body.steps if key in found.unreached}
     if unreached:
         return _at(Level.WARN, task.body, unreached)
-    return passed(f"All {len(task.body.steps)} steps are reached; calls end in {len(found.ways)} ways")
+    return passed(f"Every step is reached, {len(task.body.steps)} in all; calls end in {counted(len(found.ways), 'way')}")
 
 
 @rule("path.every-call-ends", t.PublishPath)
@@ -340,7 +340,7 @@ def path_test_cases_pass(task: t.PublishPath, estate: Estate) -> Finding | None:
     if failed:
         more = f" {len(failed) - 1} more of {len(verdicts)} fail." if len(failed) > 1 else ""
         return stop(f"Test case “{failed[0].case.name}” {failed[0].differs}.{more} Mend the path, or take the test case out.")
-    return passed(f"All {len(verdicts)} test cases end as they have to")
+    return passed(f"Every test case ends as it has to, {len(verdicts)} in all")
 
 
 @rule("path.number-in-use", t.SetPath)

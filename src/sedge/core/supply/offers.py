@@ -231,7 +231,7 @@ def _offer(group: Sequence[StockNumber], wish: Wish, owned: NumberSet) -> Offer:
         "run of the length asked": f"{len(group)} in a row",
         "wanted endings": "ends as wanted",
         "easily remembered": _remembered(group),
-        "exact area": f"in {wish.area}",
+        "exact area": f"in {describe(group[0].e164).area or wish.area}",
         "leading digits": "has the leading digits",
         "pattern": "fits the pattern",
     }

@@ -51,7 +51,7 @@ def _label(stretch: Stretch) -> str:
     if stretch.holder:
         names = stretch.holder.split()
         return f"to {names[0][0]}. {names[-1]}" if len(names) == 2 else f"to {stretch.holder}"
-    words = {State.ON_ORDER: "ordered", State.AVAILABLE: "available", State.AGING: "resting", State.ADMINISTRATIVE: "set aside"}
+    words = {State.ON_ORDER: "ordered", State.AVAILABLE: "available", State.AGING: "aging", State.ADMINISTRATIVE: "set aside"}
     return words.get(stretch.state, stretch.state.value)
 
 
