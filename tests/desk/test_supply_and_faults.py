@@ -97,9 +97,10 @@ def test_numbers_whose_order_failed_can_be_ordered_again(house, desk):
 def test_what_somebody_else_holds_cannot_be_held(desk):
     offer = searching.one(desk, WISH, "brackwater").offers[0]
     numbers = [n.e164 for n in offer.numbers]
-    holds.hold(desk, "brackwater-main", numbers)
+    first = holds.hold(desk, "brackwater-main", numbers)
+    assert holds.hold(desk, "brackwater-main", numbers).id == first.id, "pressed twice it is one hold"
     with pytest.raises(OutsideRefused) as raised:
-        holds.hold(desk, "brackwater-main", numbers)
+        holds.hold(desk, "brackwater-main", numbers[:1])
     assert (raised.value.field, raised.value.reason) == ("numbers", "taken")
 
 

@@ -317,6 +317,11 @@ def test_a_search_that_cannot_be_says_why_and_keeps_what_was_typed(rowan, wish, 
         assert value in page or value.replace("<", "&lt;").replace(">", "&gt;") in page
 
 
+def test_numbers_held_twice_are_one_hold(rowan):
+    wanted = {"account": "brackwater-main", "numbers": first_offer(rowan)}
+    assert sent(rowan, "/supply/holds", **wanted) == sent(rowan, "/supply/holds", **wanted)
+
+
 def test_an_area_without_stock_says_where_there_is_some_and_a_town_is_enough(rowan):
     nothing = rowan.get("/supply", params={"country": "US", "area": "646", "carrier": "maplecourt"}).text
     assert "0 in stock" in nothing

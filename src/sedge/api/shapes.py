@@ -66,6 +66,7 @@ def person(p: Person, numbers: list[str], licences: list[str], devices: list[dic
     return {
         "id": p.id, "name": p.name, "email": p.email, "site": p.site, "department": p.department, "job": p.job, "extension": p.extension, "spot": p.spot,
         "rights": list(p.rights), "licences": licences, "numbers": numbers, "devices": devices, "groups": [], "ready": ready, "left": p.left,
+        "answering": {**p.answering.model_dump(mode="json"), "ring_seconds": p.ring_seconds},
     }  # fmt: skip
 
 

@@ -2,10 +2,12 @@
 
 import sys
 import time
+import warnings
 from datetime import timedelta
 from pathlib import Path
 
 import uvicorn
+from pydantic.warnings import UnsupportedFieldAttributeWarning
 
 from sedge.app import create_app, open_house, set_up_logging, settle_memory
 from sedge.desk import steering
@@ -16,6 +18,10 @@ from sedge.standins.app import StandinServer
 SEEDED = "seeded"
 MADE_HERE = "made-by-sedge-demo"  # lies in a folder from before its first file is made
 FILES = ("installation.sqlite*", "estate-*.sqlite*", "standins.sqlite*", "secret.key", SEEDED, MADE_HERE)
+
+
+# FastAPI hides this one of its own from itself, in a way that doesn't hold while two applications are made at once.
+warnings.filterwarnings("ignore", category=UnsupportedFieldAttributeWarning)
 
 
 class NotOurs(Exception):

@@ -9,12 +9,14 @@ from sedge.core.numbers.life import ENDED
 from sedge.core.records import Account, Carrier, Hold, Number, Subject
 from sedge.core.reduce import changed
 from sedge.desk.desk import Desk
+from sedge.store import tables
 
 MOST_NUMBERS = 1000
 
 
 def hold(desk: Desk, account_id: str, numbers: list[str]) -> Hold:
-    """Hold numbers at their carrier. Raises OutsideRefused with the sentence about those that are gone."""
+    """Hold numbers at their carrier; those that are held for us already are that hold. Raises OutsideRefused with the sentence about
+    those that are gone."""
     desk.require(May.BUY)
     if not numbers:
         raise NotUnderstood("Choose at least one number to hold.", field="numbers")
@@ -23,6 +25,8 @@ def hold(desk: Desk, account_id: str, numbers: list[str]) -> Hold:
     with desk.reading() as reading:
         account = reading.records.the(Account, account_id)
         ours = [n for n in reading.records.many(Number, numbers) if n.state not in ENDED]
+    if known := _held_already(desk, account_id, numbers):
+        return known
     if ours:
         raise NotAllowedNow(
             f"{ours[0].shown} is in the estate already. Choose others.", field="numbers", reason="ours", numbers=[n.e164 for n in ours]
@@ -31,6 +35,8 @@ def hold(desk: Desk, account_id: str, numbers: list[str]) -> Hold:
         held = desk.at_carrier(account).hold(numbers)
     except OutsideRefused as error:
         if error.reason == "taken":
+            if known := _held_already(desk, account_id, numbers):  # pressed twice at once
+                return known
             gone = error.facts.get("numbers", [])
             names = ", ".join(describe(n).shown for n in gone[:3])
             raise OutsideRefused(
@@ -45,6 +51,13 @@ def hold(desk: Desk, account_id: str, numbers: list[str]) -> Hold:
     )  # fmt: skip
     with desk.writing() as writing:
         return writing.save([changed(Subject.HOLD, None, record, "hold.taken")])[0].after
+
+
+def _held_already(desk: Desk, account: str, numbers: list[str]) -> Hold | None:
+    table = tables.hold
+    with desk.reading() as reading:
+        running = reading.records.where(Hold, table.c.state == "held", table.c.expires_at > reading.now)
+    return next((h for h in running if h.account == account and set(h.numbers) == set(numbers)), None)
 
 
 def hold_longer(desk: Desk, key: str) -> Hold:

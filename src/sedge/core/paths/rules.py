@@ -88,7 +88,9 @@ def path_people_are_here(task: t.PublishPath, estate: Estate) -> Finding:
             Level.STOP, f"{', '.join(list(gone)[:3])} can't answer: not, or no longer, in the directory. Choose somebody else.", steps=steps
         )
     named = dict.fromkeys(people_named(body))
-    return passed(f"Everybody the path names is in the directory, {len(named)} in all" if named else "The path names nobody; it rings the holder")
+    return passed(
+        f"Everybody the path names is in the directory, {len(named)} in all" if named else "The path names nobody; it rings the holder"
+    )
 
 
 def _gone(subject: Subject, key: str, estate: Estate, own: str) -> str:

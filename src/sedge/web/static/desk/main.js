@@ -5,6 +5,7 @@ import { columns } from "./columns.js";
 import { countdown } from "./countdown.js";
 import { desk } from "./desk.js";
 import { drawing } from "./drawing.js";
+import { keepFocus } from "./focus.js";
 import { finder } from "./finder.js";
 import { keepFresh } from "./live.js";
 import { floorPlan } from "./plan.js";
@@ -34,5 +35,6 @@ document.addEventListener("alpine:init", () => {
 sayProblems();
 keepFresh();
 keepTyped();
+keepFocus();
 keepPrice();
 carryForms();
