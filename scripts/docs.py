@@ -65,7 +65,7 @@ def _roles() -> Iterator[str]:
     from sedge.core.access.roles import AccessRole, permissions
 
     roles = list(AccessRole)
-    yield "## What each role may do\n\nEverybody may look. A site manager sees and changes what belongs to their own sites only, and what belongs to all.\n"
+    yield "## What each role may do\n\nEverybody may look. A site manager changes only what belongs to their own sites, and sees that and what belongs to the whole organisation.\n"
     rows = [(may.value, *("yes" if may in permissions(r) else "" for r in roles)) for may in permissions(AccessRole.ADMINISTRATOR)]
     yield from table(("may", *(r.value for r in roles)), rows)
 
