@@ -2,8 +2,9 @@
 
 import tempfile
 from pathlib import Path
+from urllib.parse import urlencode, urlsplit
 
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import Page, sync_playwright
 from tests.browser.conftest import CHROMIUM, FLAGS, Served
 
 ROOT = Path(__file__).parent.parent
@@ -12,7 +13,6 @@ VIEWS = {
     "numbers": "/numbers?number=441134960100",
     "numbers-list": "/numbers?view=list&show=number,state,holder,site,tags,label,until,carrier&sort=holder",
     "retire": "/numbers/494066969701/retire",
-    "drift": "/carriers/drift",
     "supply": "/supply?country=GB&area=Leeds&quantity=8&consecutive=1",
     "work-order": "/work-orders/9",
     "follow-a-call": "/numbers/441134960200/follow?presses=1&at=2026-11-24T11:20",
@@ -22,7 +22,7 @@ VIEWS = {
     "site": "/holders/sites/wharf-house?dialled=9+0131+496+0500",
     "call-path": "/paths/school-visits",
     "drawing": "/paths/members-line/draw?step=menu-1",
-    "licences": "/licences",
+    "roles": "/organisations/members#roles",
 }
 
 
@@ -52,14 +52,33 @@ def main() -> None:
             page.request.post(f"/api/v1/spots/{code}/place", headers={"Authorization": "Bearer demo"}, data={"x": x, "y": y})
         port = page.request.get("/api/v1/ports", headers={"Authorization": "Bearer demo"}).json()["items"][0]["id"]
         page.request.post(f"/api/v1/ports/{port}/holders/proposed", headers={"Authorization": "Bearer demo"}, data={"unsure": True})
-        report = page.request.post("/api/v1/safety/tests", headers={"Authorization": "Bearer demo"}, data={}).json()["id"]
-        for name, address in {**VIEWS, "emergency-report": f"/safety/tests/{report}", "port": f"/ports/{port}"}.items():
+        for name, address in {**VIEWS, "port": f"/ports/{port}", "hold": held(page)}.items():
             page.goto(address)
             page.wait_for_load_state("networkidle")
             page.wait_for_timeout(300)
             page.screenshot(path=ROOT / f"docs/screenshots/{name}.png")
+        first_steps(page)
+        page.screenshot(path=ROOT / "docs/screenshots/first-steps.png")
         browser.close()
     served.stop()
+
+
+def held(page: Page) -> str:
+    """Numbers that are held for two people who lack some."""
+    page.goto("/supply?country=GB&area=Leeds&quantity=2&carrier=brackwater")
+    page.get_by_role("button", name="Hold").first.click()
+    page.wait_for_url("**/supply/holds/*")
+    people = urlencode({"people": "Ifeoma Haddad", "reference": "Second desk"})
+    return f"{urlsplit(page.url).path}?site=wharf-house&{people}"
+
+
+def first_steps(page: Page) -> None:
+    """A new organisation with nothing yet."""
+    page.goto("/organisations/new")
+    page.get_by_label("Name", exact=True).fill("Reedbed Archive")
+    page.get_by_role("button", name="Look at it").click()
+    page.get_by_role("button", name="Set it up").click()
+    page.get_by_role("heading", name="First steps").wait_for()
 
 
 if __name__ == "__main__":
