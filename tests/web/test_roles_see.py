@@ -4,6 +4,7 @@ not see them."""
 import re
 from html import unescape
 from html.parser import HTMLParser
+from typing import get_args
 from urllib.parse import urljoin, urlsplit
 
 import pytest
@@ -11,8 +12,11 @@ from fastapi.routing import APIRoute
 
 from sedge.app import PLACES
 from sedge.core.access.roles import May, allowed
+from sedge.core.workorders.findings import Leads
 from sedge.demo.seed import MEMBERS
+from sedge.desk import ledger
 from sedge.web.doors import Guard
+from sedge.web.workorders.views import LEADS_TO
 
 ROUTES = [
     (method, route.path, route.path_regex, next(d.call.may for d in route.dependant.dependencies if isinstance(d.call, Guard)))
@@ -101,3 +105,13 @@ def test_a_role_finds_only_what_it_may_use(shared, member):
             wrong += [(address, told[max(0, m.start() - 60) : m.end() + 20]) for m in AMOUNT.finditer(told)][:2]
     assert pages > 60
     assert not wrong, "\n".join(map(str, wrong))
+
+
+@pytest.mark.parametrize("pattern", [*LEADS_TO.values(), *ledger.PAGES.values()])
+def test_what_remedies_and_the_ledger_lead_to_is_a_page(pattern):
+    there = urlsplit(pattern.format("some-id", id="some-id", n="441134960100")).path
+    assert route_of("GET", there) != (None, None), there
+
+
+def test_every_place_a_remedy_can_lead_to_has_its_page():
+    assert set(LEADS_TO) == set(get_args(Leads))

@@ -12,7 +12,20 @@ class Level(StrEnum):
 
 
 Leads = Literal[
-    "spots", "deposit", "new path", "papers", "supply", "connection", "path", "drawing", "port", "port holders", "port out", "site", "trunk"
+    "spots",
+    "deposit",
+    "new path",
+    "papers",
+    "supply",
+    "connection",
+    "path",
+    "drawing",
+    "port",
+    "port holders",
+    "port out",
+    "site",
+    "supply many",
+    "trunk",
 ]
 
 

@@ -122,8 +122,12 @@ def capacity_suits_holder(task: t.AssignNumber, estate: Estate) -> Finding:
     is_line = task.holder.kind is HolderKind.SERVICE_LINE
     if number.capacity is Capacity.SINGLE and is_line:
         other = estate.first_available(site=number.site, capacity={Capacity.MANY, Capacity.ANY}, carrier=number.carrier)
-        remedies = (instead(f"Take {other.shown} instead, for many callers", task.but(number=other.e164)),) if other else ()
-        return stop(f"{number.shown} carries one call at a time; {holder.name} needs a number for many callers.", *remedies)
+        remedy = (
+            instead(f"Take {other.shown} instead, for many callers", task.but(number=other.e164))
+            if other
+            else elsewhere("Order a number for many callers", "supply many", number.site)
+        )
+        return stop(f"{number.shown} carries one call at a time; {holder.name} needs a number for many callers.", remedy)
     if number.capacity is Capacity.MANY and task.holder.kind is HolderKind.PERSON:
         return warn(f"{number.shown} is sold for many calls at once; one person needs less, and it costs more.")
     return passed("The number suits a service line" if is_line else "The number suits one holder")

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from dataclasses import field as dataclass_field
 from datetime import timedelta
-from typing import Annotated
+from typing import Annotated, Literal
 from urllib.parse import urlencode
 
 from fastapi import Depends, Form, Query, Request
@@ -104,13 +104,13 @@ def hold(
 
 
 @place.page("/supply/for-site", May.SEE_MONEY)
-def for_site(request: Request, desk: AtDesk, site: str = "", joiners: str = "") -> Response:
+def for_site(request: Request, desk: AtDesk, site: str = "", joiners: str = "", capacity: Literal["", "single", "many"] = "") -> Response:
     """The search for what a site lacks, filled in."""
     need = joining.need_of(desk, site)
     asked = {
         "country": need.site.country,
         "area": need.area,
-        "capacity": "single" if need.people else "",
+        "capacity": capacity or ("single" if need.people else ""),
         "quantity": str(max(1, need.short)),
         "site": need.site.id,
     }

@@ -7,7 +7,7 @@ from urllib.parse import quote
 
 from sedge.core.facts import Money, counted
 from sedge.core.records import HolderKind, Number, Person
-from sedge.core.workorders.findings import Finding, Level, Remedy
+from sedge.core.workorders.findings import Finding, Leads, Level, Remedy
 from sedge.core.workorders.reversing import FOR_GOOD
 from sedge.core.workorders.tasks import PutBack, PutBackLater
 from sedge.desk import holders, licences, looks, numbers, paths, trunks
@@ -186,26 +186,27 @@ def _notes(findings: list[Finding]) -> Iterator[Note]:
             yield Note("stop" if finding.level is Level.STOP else "warn", finding.rule, finding.message, remedies)
 
 
+LEADS_TO: dict[Leads, str] = {
+    "spots": "/safety?site={}",
+    "trunk": "/carriers/trunks/new?site={}",
+    "deposit": "/carriers/accounts/{}",
+    "papers": "/supply/papers?site={}",
+    "supply": "/supply/for-site?site={}",
+    "supply many": "/supply/for-site?site={}&capacity=many",
+    "new path": "/paths/draw?site={}",
+    "port": "/ports/{}",
+    "port out": "/port-outs/{}",
+    "site": "/holders/sites/{}",
+    "port holders": "/ports/{}/holders",
+    "drawing": "/paths/{}/compare",
+    "connection": "/carriers/connections/{}",
+    "path": "/paths/{}",
+}
+
+
 def page_of(remedy: Remedy) -> str:
     """The page a remedy leads to; '' for one that is tasks."""
-    if remedy.leads_to is None:
-        return ""
-    pages = {
-        "spots": "/safety?site={}",
-        "trunk": "/carriers/trunks/new?site={}",
-        "deposit": "/carriers/accounts/{}",
-        "papers": "/supply/papers?site={}",
-        "supply": "/supply/for-site?site={}",
-        "new path": "/paths/draw?site={}",
-        "port": "/ports/{}",
-        "port out": "/port-outs/{}",
-        "site": "/holders/sites/{}",
-        "port holders": "/ports/{}/holders",
-        "drawing": "/paths/{}/compare",
-        "connection": "/carriers/connections/{}",
-        "path": "/paths/{}/edit",
-    }
-    return pages[remedy.leads_to.what].format(quote(remedy.leads_to.id))
+    return LEADS_TO[remedy.leads_to.what].format(quote(remedy.leads_to.id)) if remedy.leads_to else ""
 
 
 @dataclass(frozen=True)
