@@ -131,7 +131,7 @@ def _by_its_end(desk: Desk, reading: Typed, field: str) -> str | None:
     """The one number of the estate that ends in the few digits typed. Raises NotOneNumber, with those that do, where several end so."""
     text = reading.text
     digits = re.sub(r"[\s().\-/]", "", text)
-    if not (digits.isascii() and digits.isdecimal() and 3 <= len(digits) <= 9) or is_area_code(digits, desk.organisation.home_country):
+    if not (digits.isascii() and digits.isdecimal() and 3 <= len(digits) <= 9):
         return None
     search = Search(SearchKind.ENDING, digits=(digits,))
     with desk.reading() as store_:
@@ -139,6 +139,9 @@ def _by_its_end(desk: Desk, reading: Typed, field: str) -> str | None:
     if len(found) > 1:
         several = ", ".join(n.shown for n in found[:4]) + (" and more" if len(found) > 4 else "")
         raise NotOneNumber(f"{several} end in {digits}. Type more of the number.", field=field, reason="several", text=text)
+    if found and is_area_code(digits, desk.organisation.home_country):
+        both = f"{digits} is an area code, and {found[0].shown} ends so. Type more of the number."
+        raise NotOneNumber(both, field=field, reason="several", text=text)
     if not found and reading.problem and reading.problem.code == "too-short":
         raise NotOneNumber(
             f"None of your numbers ends in {text.strip()}. Type the whole number.", field=field, reason="too-short", text=text
