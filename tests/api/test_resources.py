@@ -255,10 +255,12 @@ def test_a_feature_the_carrier_has_not_is_refused_before_anything_is_bought(api)
     assert all(o["reference"] != "x" for o in get(api, "orders")["items"])
 
 
-def test_two_cannot_hold_the_same_number(api):
-    one = offer(api)
-    post(api, "supply/holds", {"carrier_account": one["carrier_account"], "numbers": one["numbers"]})
-    status, code, _ = problem(api, "POST", "supply/holds", {"carrier_account": one["carrier_account"], "numbers": one["numbers"]})
+def test_the_same_numbers_are_held_once(api):
+    one = offer(api, quantity=2)
+    wanted = {"carrier_account": one["carrier_account"], "numbers": one["numbers"]}
+    first = post(api, "supply/holds", wanted)
+    assert post(api, "supply/holds", wanted)["id"] == first["id"]
+    status, code, _ = problem(api, "POST", "supply/holds", {**wanted, "numbers": one["numbers"][:1]})
     assert (status, code) in {(409, "changed-meanwhile"), (409, "not-allowed-now"), (409, "outside-refused")}
 
 

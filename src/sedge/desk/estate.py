@@ -97,6 +97,13 @@ def overview(desk: Desk) -> Overview:
     return desk.house.while_unchanged(desk, "overview", lambda: _overview(desk))
 
 
+def site_called(desk: Desk, key: str) -> str:
+    """The name of a site; what was asked for where there is none."""
+    with desk.reading() as reading:
+        found = reading.records.find(Site, key)
+    return found.name if found else key
+
+
 def _overview(desk: Desk) -> Overview:
     with desk.reading() as reading:
         counts = store.counts(reading.connection, Filter())

@@ -25,6 +25,7 @@ def numbers_page(request: Request, desk: AtDesk, query: ThePage) -> Response:
     wanted = query.filter(desk)
     overview = estate.overview(desk)
     facts = views.page_facts(query, overview, saved_views.listing(desk), desk.now())
+    facts["site_name"] = estate.site_called(desk, query.site) if query.site else ""
     if query.is_list:
         listing = estate.listing(desk, wanted, sort=query.sort, after=query.after, at=at)
         facts |= views.list_facts(query, overview, listing, columns.chosen(query.show, desk.who.role), estate.tags(desk, wanted))
