@@ -54,7 +54,7 @@ def test_a_joiner_list_is_ordered_for_and_given_numbers_by_itself(house, desk, c
     assert [n.state_reason for n in arrived if n.state is State.RESERVED] == ["the next ones"]
     assert all(n.trunk for n in arrived if n.state is State.ASSIGNED)
     if carrier == "brackwater":
-        assert holders.one_holder(desk, HolderKind.PERSON, people[0].id).missing == ["an emergency spot", "a phone"]  # of their own
+        assert holders.one_holder(desk, HolderKind.PERSON, people[0].id).missing == ["a phone"]  # help finds them by their number's spot
 
 
 def _spot(desk):
