@@ -5,7 +5,7 @@ from sqlalchemy import select
 
 from sedge.core.access.roles import AccessRole
 from sedge.core.errors import NotFound
-from sedge.core.records import HolderKind, Number, Person, Site, Spot, Subject
+from sedge.core.records import Address, Grant, HolderKind, Number, Person, ServiceLine, Site, Spot, Subject, Trunk
 from sedge.demo.seed import MEMBERS
 from sedge.desk import estate, holders, ledger, numbers, safety, today, workorders
 from sedge.store import tables
@@ -70,6 +70,22 @@ def test_the_ledger_and_work_orders_tell_of_their_sites_only(desk, noor):
     theirs = {(e.subject, e.subject_id) for e in ledger.read(noor, limit=500).entries}
     assert not {key for subject, key in theirs if subject == Subject.SITE} - {"wharf-house"}
     assert len(workorders.listing(noor)) <= len(workorders.listing(desk))
+    with noor.reading() as reading:
+        grants = {g.id for g in reading.records.all(Grant)}
+        every = {e.subject_id for e in ledger.read(desk, subject=Subject.GRANT, limit=500).entries}
+    seen = {key for subject, key in theirs if subject == Subject.GRANT}
+    assert seen <= grants
+    assert not every <= grants, "others have licences too, and the ledger knows"
+
+
+def test_every_line_of_the_ledger_about_a_record_of_a_site_is_of_theirs(desk, noor):
+    with desk.reading() as reading:
+        kinds = ((Subject.SERVICE_LINE, ServiceLine), (Subject.ADDRESS, Address), (Subject.TRUNK, Trunk), (Subject.SPOT, Spot))
+        elsewhere = {(subject, r.id) for subject, kind in kinds for r in reading.records.all(kind) if r.site != "wharf-house"}
+    assert {subject for subject, _ in elsewhere} == {subject for subject, _ in kinds}
+    told = {(e.subject, e.subject_id) for subject, _ in kinds for e in ledger.read(noor, subject=subject, limit=500).entries}
+    assert told
+    assert not told & elsewhere
 
 
 def test_rules_see_the_whole_estate(desk, noor):

@@ -10,6 +10,8 @@ from collections.abc import Iterable
 
 from sqlalchemy import MetaData
 
+from sedge.core.words import Subject
+
 TOTALS = ("facet", "movement")  # with rows for all sites together, whose site is ''
 BY_NUMBER = ("number_tag", "proof")
 
@@ -33,17 +35,22 @@ def views(sites: Iterable[str], metadata: MetaData) -> list[str]:
     made.append(_view("licence_grant", _of("holder_kind", "holder_id", {"person": "person", "service_line": "service_line"})))
     made.append(_view("supply_order", f"json_extract(body, '$.site') IN {here}"))
     subjects = {
-        "person": "person",
-        "service_line": "service_line",
-        "site": "site",
-        "spot": "spot",
-        "device": "device",
-        "order": "supply_order",
+        Subject.PERSON.value: "person",
+        Subject.SERVICE_LINE.value: "service_line",
+        Subject.SITE.value: "site",
+        Subject.SPOT.value: "spot",
+        Subject.DEVICE.value: "device",
+        Subject.ORDER.value: "supply_order",
+        Subject.GRANT.value: "licence_grant",
+        Subject.PROOF.value: "proof",
+        Subject.TRUNK.value: "trunk",
+        Subject.ADDRESS.value: "address",
+        Subject.DOWNSTREAM.value: "downstream",
     }
     made.append(_view("order_touch", _of("subject", "ref", subjects)))
     about = "SELECT 1 FROM {0}.order_touch t WHERE t.work_order = main.work_order.id"
     made.append(_view("work_order", f"EXISTS ({about.format('temp')}) OR NOT EXISTS ({about.format('main')})"))
-    made.append(_view("ledger", _of("subject", "subject_id", {**subjects, "work_order": "work_order"})))
+    made.append(_view("ledger", _of("subject", "subject_id", {**subjects, Subject.WORK_ORDER.value: "work_order"})))
     made.append(_view("known_as", _of("subject", "ref", subjects)))
     return made
 
@@ -55,6 +62,6 @@ def _view(name: str, condition: str) -> str:
 def _of(kind: str, key: str, tables: dict[str, str]) -> str:
     """Rows about a number, or about a record of one of the tables, that is seen; and about all that belongs to no site."""
     seen = [f"({kind} = '{name}' AND {key} IN (SELECT id FROM {table}))" for name, table in tables.items()]
-    listed = ", ".join(f"'{name}'" for name in (*tables, "number"))
+    listed = ", ".join(f"'{name}'" for name in (*tables, Subject.NUMBER.value))
     number = f"({kind} = 'number' AND CAST(ltrim({key}, '+') AS INTEGER) IN (SELECT number FROM life))"
     return " OR ".join([number, *seen, f"{kind} NOT IN ({listed})"])

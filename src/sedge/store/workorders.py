@@ -140,11 +140,11 @@ def listing(
     return [_order(row, ()) for row in connection.execute(query)]
 
 
-def looks(connection: Connection, *, author: str = "") -> list[WorkOrder]:
+def looks(connection: Connection, *, author: str | None = None) -> list[WorkOrder]:
     """Drafts that were only a look, of one author or of all, without their tasks."""
     table = workorder_tables.work_order
     query = select(table).where(table.c.state == OrderState.DRAFT.value, table.c.is_look.is_(True))
-    query = query.where(table.c.author == author) if author else query
+    query = query if author is None else query.where(table.c.author == author)
     return [_order(row, ()) for row in connection.execute(query.order_by(table.c.no.desc()))]
 
 
