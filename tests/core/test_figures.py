@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sedge.core.numbers.figures import months_to_exhaustion, order_advice
+from sedge.core.numbers.figures import is_a_pace, months_to_exhaustion, order_advice
 
 
 def test_months_are_the_available_over_the_mean_demand():
@@ -45,3 +45,8 @@ def test_what_is_advised_is_enough_and_no_block_too_much(demand, lead, available
     assert found.order % multiple == 0
     assert have + found.order >= found.need
     assert found.order == 0 or have + found.order - multiple < found.need
+
+
+@pytest.mark.parametrize(("net", "is_one"), [([0, 0, 0, 0, 0, 6], False), ([0, 0, 0, 0, 2, 6], True), ([], False)])
+def test_one_busy_month_is_no_pace(net, is_one):
+    assert is_a_pace(net) is is_one

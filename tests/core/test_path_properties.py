@@ -11,7 +11,7 @@ from sedge.core.errors import SedgeError
 from sedge.core.paths import editing
 from sedge.core.paths.call import MOST_VISITS
 from sedge.core.paths.endings import CIRCLE, endings_of
-from sedge.core.paths.layout import lay_out
+from sedge.core.paths.layout import LETTER, lay_out
 from sedge.core.paths.openings import calendar_of, local_moments, moments
 from sedge.core.paths.steps import Path
 from sedge.core.paths.trace import trace_path
@@ -197,6 +197,19 @@ def test_boxes_never_lie_on_each_other_and_lines_share_no_stretch(path):
     for spans in stretches.values():
         spans.sort()
         assert all(a[1] < b[0] for a, b in zip(spans, spans[1:], strict=False))
+
+
+@given(path=paths)
+def test_no_name_of_an_exit_lies_on_another(path):
+    layout = lay_out(path, stubs=True)
+    names = []
+    for line in layout.lines:
+        (x, y), (_, next_y) = line.points[:2]
+        if next_y > y:  # down from its box, its exits' names to the right of it
+            names.append((y, x, x + 6 + LETTER * max(map(len, line.exits))))
+    names.sort()
+    for (y, _begins, ends), (other_y, begins, _ends) in zip(names, names[1:], strict=False):
+        assert y != other_y or ends < begins
 
 
 def test_grades_tell_callers_apart():

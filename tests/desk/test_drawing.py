@@ -273,6 +273,7 @@ def test_all_numbers_of_a_path_are_called_again_at_once(house, desk):
     assert workorders.get(desk, order.id).state is OrderState.DONE
     [(proof, stale)] = proving.proofs_of(desk, path="school-visits")
     assert (proof.ok, stale, proving.without_proof(desk, "school-visits")) == (True, False, 0)
+    assert proving.proofs_by(desk, workorders.get(desk, order.id)) == {0: proof}
     with pytest.raises(NotAllowedNow):
         proving.prove_again(desk, path=drawing_without_number(house, desk))
     over = proving.proofs_of(desk, trunk="leeds-a")

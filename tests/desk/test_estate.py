@@ -440,3 +440,29 @@ def test_kept_rows_that_were_cut_off_are_not_taken_for_the_whole_file(desk, left
     assert (file.report.rows, file.done.rows, file.done.new) == (12_000, 12_000, file.report.new)
     assert file.done.new > 0
     assert not kept.exists()
+
+
+# ── as it stood ──
+
+
+def test_what_stood_on_a_day_is_counted_by_the_same_filters_as_its_rows(desk):
+    then = desk.now() - timedelta(days=200)
+    whole = estate.listing(desk, Filter(), at=then, limit=500)
+    assert len(whole.rows) == whole.counts.total == whole.counts.of > 100
+    holder = next(row.number.holder for row in whole.rows if row.number.holder)
+    narrowed = (
+        Filter(state="aging"),
+        Filter(site="wharf-house", holder_kind="person"),
+        Filter(holder=holder),
+        Filter(search=numbers.meant(desk, "*0142")),
+    )
+    for wanted in narrowed:
+        found = estate.listing(desk, wanted, at=then, limit=500)
+        assert 0 < len(found.rows) == found.counts.total < whole.counts.total == found.counts.of
+        assert estate.counts_of(desk, wanted, then) == found.counts
+
+
+@pytest.mark.parametrize("wanted", [Filter(kind="mobile"), Filter(tag="lift"), Filter(attention=True)])
+def test_a_filter_that_the_past_cannot_answer_is_named_and_not_passed_over(desk, wanted):
+    with pytest.raises(NotUnderstood, match="Take that filter off"):
+        estate.listing(desk, wanted, at=desk.now() - timedelta(days=200))

@@ -9,7 +9,7 @@ from sedge.core.numbers.life import State
 from sedge.core.planner.problem import Wish
 from sedge.core.records import Device, Grant, Group, HolderKind, HolderRef, Person, Product, Subscription
 from sedge.core.workorders import tasks as t
-from sedge.desk import calls, devices, downstream, drafts, groups, holders, licences, persons_card, planning, today, workorders
+from sedge.desk import calls, devices, downstream, drafts, groups, holders, joining, licences, persons_card, planning, today, workorders
 from sedge.store import tables
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
@@ -282,6 +282,12 @@ def test_a_site_is_planned_changed_by_hand_and_becomes_one_work_order(house, des
     view = workorders.look(desk, order.id)
     stops = {f.rule for f in view.report.stops}
     assert stops <= {"assignment.dispatchable-spot"}, "two of the demo's people have no spot, which only somebody can say"
+
+
+@pytest.mark.parametrize("site", ["wharf-house", "canal-museum"])
+def test_the_planner_means_the_same_people_without_a_number_as_supply_does(desk, site):
+    planned = planning.plan(desk, planning.Asked(sites=(site,)))
+    assert {p.id for p in planned.problem.people} == {p.id for p in joining.need_of(desk, site).people}
 
 
 def test_who_has_a_number_gets_another_only_where_that_is_asked_and_gives_it_back(desk):

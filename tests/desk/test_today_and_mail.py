@@ -49,7 +49,7 @@ def test_the_demo_begins_with_a_days_work_most_serious_first(desk):
     assert {
         "Work order 9 is a draft: A second number for the loans officer",
         "Home calling: 2 seats left of 21",
-        "3 phones no longer registered",
+        "3 people whose phone is not registered",
         "1 proof gone stale",
     } <= set(whats(desk))
 
@@ -70,7 +70,7 @@ def test_each_role_is_told_what_it_can_do_something_about(house):
         "Pellucid Telephony asks for 2 numbers",
         "1 number otherwise at the carrier than here",
         "Home calling: 2 seats left of 21",
-        "3 phones no longer registered",
+        "3 people whose phone is not registered",
     ]
     assert "2 people without an emergency spot" in told["safety officer"]
     assert not any("Work order" in what for what in told["help desk"])

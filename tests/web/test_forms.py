@@ -1,5 +1,6 @@
 """Forms as a browser without JavaScript sends them: what each makes, and what it says beside which field."""
 
+import html
 import json
 import re
 
@@ -600,3 +601,21 @@ def test_the_account_of_a_port_is_compared_with_the_bill(client, house):
     swapped = client.post(f"{at}/compare", data={"bill": "Millwheel Gallery Ltd, OQ-1184"}, headers=HTMX)
     assert "Every word is as on the bill." in swapped.text
     assert refused(client, f"{at}/compare", bill=" ")[0] == "bill"
+
+
+def test_an_address_that_is_nearly_known_is_taken_by_a_click(rowan):
+    asked = {
+        "name": "Tarn Works",
+        "country": "GB",
+        "site_name": "Works",
+        "code": "TRN",
+        "street": "Saltgat Lane",
+        "postcode": "LS2 7ZZ",
+        "house_number": "12",
+        "city": "Leeds",
+    }
+    page = html.unescape(rowan.post("/organisations/new", data=asked | {"token": "t1", "what": "look"}).text)
+    fills = json.loads(re.search(r'data-fills="(\{.*?\})"', page)[1])
+    assert "Saltgate Lane" in fills.values()
+    page = rowan.post("/organisations/new", data=asked | fills | {"token": "t1", "what": "look"}).text
+    assert "Set it up" in page

@@ -168,9 +168,10 @@ def _block(
     )  # fmt: skip
 
 
-def counts_of(desk: Desk, wanted: Filter) -> Counts:
+def counts_of(desk: Desk, wanted: Filter, at: datetime | None = None) -> Counts:
+    """How many numbers the filters leave, now or as it stood."""
     with desk.reading() as reading:
-        return store.counts(reading.connection, wanted)
+        return store.counts(reading.connection, wanted) if at is None else _counts_then(reading, wanted, at)
 
 
 def sites_to_choose(desk: Desk, wanted: Filter, name: str = "") -> list[tuple[str, str, int]]:
@@ -219,9 +220,14 @@ def _listing_then(reading: Reading, wanted: Filter, *, after: str, limit: int, a
         number = ledger.as_it_stood(reading.connection, Subject.NUMBER, f"+{was.number}", at)
         if number is not None:
             rows.append(Row(number, sites.get(was.site, was.site), carriers.get(was.carrier, was.carrier), was.holder_name, was.since))
-    states = past.count_by_state(reading.connection, at.date(), wanted.site or "")
+    return Listing(rows, following, _counts_then(reading, wanted, at))
+
+
+def _counts_then(reading: Reading, wanted: Filter, at: datetime) -> Counts:
+    all_then = past.count_by_state(reading.connection, at.date())
+    states = all_then if wanted == Filter() else past.count_wanted(reading.connection, wanted, at)
     by_state = Counter({state.value: n for state, n in states.items()})
-    return Listing(rows, following, Counts(sum(by_state.values()), {"state": by_state}))
+    return Counts(sum(by_state.values()), {"state": by_state}, of=sum(all_then.values()))
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 
 from sedge.core.errors import NotFound
 from sedge.core.numbers.e164 import describe
-from sedge.core.numbers.figures import MONTH_DAYS, Advice, Exhaustion, months_to_exhaustion, order_advice
+from sedge.core.numbers.figures import MONTH_DAYS, Advice, Exhaustion, is_a_pace, months_to_exhaustion, order_advice
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Carrier, Site
 from sedge.desk.desk import Desk, Reading
@@ -72,12 +72,12 @@ def of_site(desk: Desk, site_id: str) -> list[Figure]:
 
 
 def worth_ordering(desk: Desk) -> list[Figure]:
-    """Where numbers should be ordered now, soonest first: the sites that grew, asked once in ten minutes."""
+    """Where numbers should be ordered now, soonest first: the sites that grew for some months, asked once in ten minutes."""
     return desk.house.for_a_while(desk, "worth ordering", lambda: _worth_ordering(desk))
 
 
 def _worth_ordering(desk: Desk) -> list[Figure]:
-    return [f for f in growing(desk) if f.advice.order]
+    return [f for f in growing(desk) if f.advice.order and is_a_pace([m.net for m in f.months])]
 
 
 def soonest(desk: Desk, sites: Sequence[str]) -> dict[str, Exhaustion]:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from sqlalchemy import func, select
 
 from sedge.core.licences.standing import lacking
+from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Address, Carrier, Device, HolderKind, Product, Site, Spot, Trunk
 from sedge.core.safety.spots import spot_problem
 from sedge.core.words import SupplyModel
@@ -172,6 +173,6 @@ def _person(reading: Reading, at: str) -> list[FirstStep]:
     return [
         FirstStep("person", "A person", f"{people:,} here." if people else "One by one, or many from a file.", bool(people), "/holders/new/person", "New person"),
         FirstStep("phone", "A phone", "Signs in with a secret of its own." if phones else "Their first phone, with its sign-in.", bool(phones), f"{who}#devices", "Add phone"),
-        FirstStep("number", "A number for them", f"+{number}" if number else "With all it takes, checked first.", bool(number), f"/work-orders/new/assign?person={first}" if first else "/work-orders/new/assign", "Give a number"),
+        FirstStep("number", "A number for them", describe(f"+{number}").shown if number else "With all it takes, checked first.", bool(number), f"/work-orders/new/assign?person={first}" if first else "/work-orders/new/assign", "Give a number"),
         FirstStep("test", "A test call", "Shows that it really rings.", bool(proven and number), f"/numbers/{number}/test-call" if number else "/work-orders", "Place test call"),
     ]  # fmt: skip

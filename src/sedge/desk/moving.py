@@ -53,7 +53,8 @@ def draft(desk: Desk, to: str, *, people: Sequence[str] = (), named: str = "", f
         moving = [p for p in reading.records.many(Person, set(wanted)) if p.spot != spot.id and not p.left]
         tasks = _tasks(reading, spot, moving)
     if not moving:
-        raise NotUnderstood("Choose somebody who is not there already.", field="people")
+        nobody = "Everybody chosen is there already." if wanted else "Tick who moves, or everybody."
+        raise NotUnderstood(nobody, field="people")
     if len(moving) > MOST:
         raise NotUnderstood(f"At most {MOST} people at a time; these are {len(moving)}.", field="people")
     names = moving[0].name if len(moving) == 1 else f"{len(moving)} people"

@@ -66,11 +66,12 @@ def _glance(desk: Desk, *, is_here: bool) -> Mine:
 
 @dataclass(frozen=True)
 class Check:
-    """One thing that is looked at before anything is made: `ok` False stops it."""
+    """One thing that is looked at before anything is made: `ok` False stops it; `choices` are what was perhaps meant."""
 
     what: str
     ok: bool
     says: str
+    choices: tuple[dict[str, Any], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -164,7 +165,7 @@ def _address_checked(desk: Desk, form: dict[str, Any], country: str) -> Check:
     try:
         found = safety.checked_address(desk, typed, accepted=bool(form.get("accepted")))
     except SedgeError as error:
-        return Check("First site", False, error.message)
+        return Check("First site", False, error.message, tuple(error.facts.get("choices", ())))
     return Check("First site", True, f"{found.elements.one_line} is in the register ({found.verdict.value}).")
 
 

@@ -55,13 +55,11 @@ def plan(desk: Desk, asked: Asked) -> Planned:
     with desk.reading() as reading:
         sites = {s.id: s for s in reading.records.all(Site)}
         people = _people(desk, reading, asked, sites)
-        held = {
-            n.holder.id: n
-            for n in reading.records.held_by(Number, [_ref(p.id) for p in people])
-            if n.holder and n.assignment and n.assignment.role is Role.MAIN
-        }
+        theirs = [n for n in reading.records.held_by(Number, [_ref(p.id) for p in people]) if n.holder]
+        held = {n.holder.id: n for n in theirs if n.holder and n.assignment and n.assignment.role is Role.MAIN}
         if not asked.people.strip() and not asked.also_with_number:
-            people = [p for p in people if p.id not in held]
+            having = {n.holder.id for n in theirs if n.holder}
+            people = [p for p in people if p.id not in having]
         if not people:
             raise NotUnderstood("Nobody is chosen who wants a number. Choose a site, or name people.", field="sites")
         if len(people) > MOST_PEOPLE:

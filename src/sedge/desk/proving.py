@@ -10,7 +10,7 @@ from sedge.core.records import HolderKind, Number, PathVersion, Proof, Trunk
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.needs import Needs
 from sedge.desk import workorders
-from sedge.desk.calls import proofs
+from sedge.desk.calls import proof_of_task, proofs
 from sedge.desk.desk import Desk
 from sedge.store import tables
 from sedge.store.records import is_open
@@ -43,6 +43,15 @@ def prove_again(desk: Desk, *, path: str = "", trunk: str = "") -> workorders.Wo
     tasks = [t.PlaceTestCall(number=e164, direction=direction) for e164, direction in calls[:MOST_CALLS]]  # type: ignore[arg-type]
     order = workorders.draft(desk, title, tasks)
     return workorders.run(desk, order.id)
+
+
+def proofs_by(desk: Desk, order: workorders.WorkOrder) -> dict[int, Proof]:
+    """What the test calls of a work order showed, by the position of their task."""
+    placed = {proof_of_task(task.id): task.position for task in order.tasks if isinstance(task.body, t.PlaceTestCall)}
+    if not placed:
+        return {}
+    with desk.reading() as reading:
+        return {placed[proof.id]: proof for proof in reading.records.many(Proof, placed)}
 
 
 def proofs_of(desk: Desk, *, path: str = "", trunk: str = "") -> list[tuple[Proof, bool]]:

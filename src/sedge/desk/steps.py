@@ -466,12 +466,12 @@ def _import(desk: Desk, task: t.ImportNumbers, order: WorkOrder) -> Outcome:
 
 
 def _test_call(desk: Desk, task: t.PlaceTestCall, stored: StoredTask) -> Outcome:
-    from sedge.desk.calls import place_test_call
+    from sedge.desk.calls import place_test_call, proof_of_task
 
     estate = estate_for(desk, task)
     if waiting := must_wait(task, estate):
         return Wait(*waiting)
-    proof = place_test_call(desk, task.e164 or "", task.direction, keep=False, key=f"{stored.id}-proof")
+    proof = place_test_call(desk, task.e164 or "", task.direction, keep=False, key=proof_of_task(stored.id))
     if not proof.ok:
         return Failed(f"The test call {task.direction} did not prove it: {proof.differs or proof.heard}", lambda _w: [_proof(proof)])
     return Done(lambda _w: [_proof(proof)])

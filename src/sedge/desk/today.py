@@ -410,7 +410,7 @@ def _phones(reading: Reading) -> Iterator[Todo]:
     if silent:
         first = silent[0]
         yield Todo(
-            Mark.WAITING, f"{_count(len(silent), 'phone')} no longer registered", f"Calls to {first.name} go to the mailbox at once.",
+            Mark.WAITING, f"{_people(len(silent))} whose phone is not registered", f"Calls to {first.name} go to the mailbox at once.",
             f"/holders/people/{first.person}", "Look at it",
         )  # fmt: skip
 
@@ -436,6 +436,10 @@ def glance(desk: Desk) -> dict[str, int]:
     with desk.reading() as reading:
         total = reading.connection.execute(select(func.coalesce(func.sum(tables.tally.c.count), 0))).scalar() or 0
         return {"running": workorders.running_count(reading.connection), "numbers": total}
+
+
+def _people(n: int) -> str:
+    return "1 person" if n == 1 else f"{n:,} people"
 
 
 def _count(n: int, thing: str) -> str:

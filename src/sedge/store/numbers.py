@@ -288,11 +288,12 @@ def _short_fragment(digits: str) -> ColumnElement[bool]:
 @dataclass(frozen=True)
 class Counts:
     """How many numbers each value of a filter would leave, all other filters kept. `whole`: false where only the first
-    matches were looked at."""
+    matches were looked at; `of` how many there were in all, as it stood, None for now."""
 
     total: int
     values: dict[str, Counter[str]] = field(default_factory=dict)
     whole: bool = True
+    of: int | None = None
 
 
 def counts(connection: Connection, wanted: Filter) -> Counts:

@@ -7,6 +7,7 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, and_, case, func, or_, select
 
+from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.life import ENDED, State
 from sedge.store import tables
 from sedge.store.deriving import FOUND_IN_USE
@@ -47,11 +48,24 @@ def held_at(at: datetime) -> list[ColumnElement[bool]]:
 
 
 def page(connection: Connection, wanted: Filter, at: datetime, *, after: str = "", limit: int = LIMIT) -> tuple[list[Was], str | None]:
-    """Numbers in ascending order as they stood; filters by state, site, carrier, capacity, holder kind and search by digits."""
+    """Numbers in ascending order as they stood; filters by state, site, carrier, capacity, holder, selection and search by digits."""
+    span = tables.span
+    where = [*_wanted(connection, wanted, at), span.c.number > (int(after) if after.isdigit() else 0)]
+    query = select(span).where(*where).order_by(span.c.number).limit(limit + 1)
+    rows = [_was(row) for row in connection.execute(query)]
+    return rows[:limit], str(rows[limit - 1].number) if len(rows) > limit else None
+
+
+def _wanted(connection: Connection, wanted: Filter, at: datetime) -> list[ColumnElement[bool]]:
+    """The spans of a moment that the filters leave. Raises NotUnderstood for a filter that the past can't answer."""
     from sedge.store.numbers import searched_in
 
+    for name in ("kind", "tag", "attention"):
+        if getattr(wanted, name):
+            words = f"As it stood, numbers are not known by their {name}. Take that filter off, or look at them as they are now."
+            raise NotUnderstood(words, field=name)
     span = tables.span
-    where = [*held_at(at), span.c.number > (int(after) if after.isdigit() else 0)]
+    where = held_at(at)
     for column, value in (
         (span.c.site, wanted.site), (span.c.state, wanted.state), (span.c.carrier, wanted.carrier), (span.c.capacity, wanted.capacity),
     ):  # fmt: skip
@@ -60,11 +74,20 @@ def page(connection: Connection, wanted: Filter, at: datetime, *, after: str = "
     if wanted.holder_kind:
         held = span.c.holder_kind
         where.append(held.is_(None) if wanted.holder_kind == "nobody" else held == wanted.holder_kind)
+    if wanted.holder:
+        where += [span.c.holder_kind == wanted.holder.kind.value, span.c.holder_id == wanted.holder.id]
+    if wanted.chosen is not None:
+        where.append(span.c.number.in_(list(wanted.chosen)))
     if wanted.search:
         where.append(searched_in(connection, wanted.search, span))
-    query = select(span).where(*where).order_by(span.c.number).limit(limit + 1)
-    rows = [_was(row) for row in connection.execute(query)]
-    return rows[:limit], str(rows[limit - 1].number) if len(rows) > limit else None
+    return where
+
+
+def count_wanted(connection: Connection, wanted: Filter, at: datetime) -> Counter[State]:
+    """How many numbers the filters leave at a moment, by state."""
+    span = tables.span
+    query = select(span.c.state, func.count()).where(*_wanted(connection, wanted, at)).group_by(span.c.state)
+    return Counter({State(state): int(n) for state, n in connection.execute(query)})
 
 
 def _was(row: Any) -> Was:

@@ -57,6 +57,14 @@ def months_to_exhaustion(available: int, net_by_month: Sequence[int]) -> Exhaust
     return Exhaustion(available / mean, available / (mean + spread), available / slow if slow > 0 else None, mean)
 
 
+PACE_FROM = 2
+
+
+def is_a_pace(net_by_month: Sequence[int]) -> bool:
+    """Whether the months say how fast numbers go: one month with a change in it is a beginning, and no pace."""
+    return sum(1 for net in net_by_month if net) >= PACE_FROM
+
+
 @dataclass(frozen=True)
 class Advice:
     """How many numbers to order now, with everything it was worked out from. `order` is 0 where enough is there.

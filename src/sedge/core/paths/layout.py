@@ -16,6 +16,9 @@ LABEL = 13  # height of one exit's name
 TRACK = 7
 MARGIN = 20
 SWEEPS = 12
+LETTER = 6.6  # width of a letter of an exit's name
+LEAST_ROOM = 44.0
+PORT_INSET = 12.0
 
 
 @dataclass(frozen=True)
@@ -75,11 +78,21 @@ class _Drawing:
         self.layer = _layers(path, self.edges)
         for edge in self.edges:  # from what nobody reaches, lines lead up too
             edge.is_back = edge.is_back or self.layer[edge.target] <= self.layer[edge.source]
-        self.width = {key: STUB_WIDTH if key in self.stubs else WIDTH for key in self.layer}
+        self.width = {key: STUB_WIDTH if key in self.stubs else self._wide_enough(key) for key in self.layer}
         self._thread_long_lines()
         self.rows = self._ordered()
         self.x = self._placed()
         self.ports, self.entries = self._ends()
+
+    def _leaving(self, key: str) -> list[int]:
+        return [number for number, edge in enumerate(self.edges) if edge.source == key and not edge.is_back]
+
+    def _wide_enough(self, key: str) -> float:
+        """So wide that the names of the exits stand beside each other, whatever their order turns out to be."""
+        rooms = sorted(_room(self.edges[number]) for number in self._leaving(key))
+        if not rooms:
+            return WIDTH
+        return max(WIDTH, sum(rooms[1:]) + 2 * PORT_INSET, sum(rooms[:-1]) + 2 * (rooms[-1] - GAP_X))
 
     def _thread_long_lines(self) -> None:
         """A line that passes layers gets a narrow place in each of them, so that boxes make way for it."""
@@ -194,8 +207,11 @@ class _Drawing:
         ports, entries = [0.0] * len(self.edges), [0.0] * len(self.edges)
         for key, mine in leaving.items():
             mine.sort(key=lambda n: self.x[(self.edges[n].thread or [self.edges[n].target])[0]])
-            for number, at in zip(mine, _side_by_side(self.x[key], len(mine), self.width[key] - 24, 92.0), strict=True):
+            rooms = [_room(self.edges[number]) for number in mine[:-1]]
+            at = self.x[key] - sum(rooms) / 2
+            for number, room in zip(mine, [*rooms, 0.0], strict=True):
                 ports[number] = at
+                at += room
         for key, mine in coming.items():
             mine.sort(key=lambda n: self.x[self.edges[n].thread[-1]] if self.edges[n].thread else ports[n])
             for number, at in zip(mine, _side_by_side(self.x[key], len(mine), self.width[key] - 40, 22.0), strict=True):
@@ -249,6 +265,11 @@ class _Drawing:
                 points += [(a, bend), (b, bend)]
         points.append((stations[-1], boxes[edge.target].y))
         return Line(edge.source, edge.target, edge.exits, tuple(points))
+
+
+def _room(edge: _Edge) -> float:
+    """How much room the names of a line's exits take beside it."""
+    return max(LEAST_ROOM, LETTER * max(len(name) for name in edge.exits) + 18)
 
 
 def _side_by_side(middle: float, count: int, room: float, most: float) -> list[float]:

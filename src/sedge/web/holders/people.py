@@ -8,8 +8,9 @@ from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
+from sedge.core.records import HolderKind
 from sedge.core.words import Right
-from sedge.desk import devices, directory, downstream, groups, holders, joining, workorders
+from sedge.desk import devices, directory, downstream, groups, holders, joining, persons_card, workorders
 from sedge.web.doors import AtDesk, Place
 from sedge.web.safety.views import qr_of
 from sedge.web.shared.rendering import draw, go, target
@@ -26,7 +27,8 @@ def add_device(
 ) -> Response:
     sheet = devices.add(desk, key, kind, name[:80])
     if target(request):
-        return draw(request, "_device.html", sheet=sheet, qr=qr_of(sheet.code), there=devices.of_person(desk, key))
+        facts = {"qr": qr_of(sheet.code), "card": persons_card.look(desk, key), "row": holders.one_holder(desk, HolderKind.PERSON, key)}
+        return draw(request, "_device_added.html", sheet=sheet, **facts)
     return _sheet(request, sheet)
 
 

@@ -31,7 +31,7 @@ def numbers_page(request: Request, desk: AtDesk, query: ThePage) -> Response:
         facts |= views.list_facts(query, overview, listing, columns.chosen(query.show, desk.who.role), estate.tags(desk, wanted))
     else:
         blocks, following = estate.blocks(desk, wanted, by_area=query.group == "area", after=query.after, at=at, within=query.range)
-        facts |= views.block_facts(query, overview, blocks, following, estate.counts_of(desk, wanted))
+        facts |= views.block_facts(query, overview, blocks, following, estate.counts_of(desk, wanted, at))
     template = "_numbers_shelf.html" if target(request) == "shelf" else "numbers.html"
     return draw(request, template, card=_card(desk, query), number=query.number, close=query.link(), at=query.at, **facts)
 

@@ -99,14 +99,14 @@ def page_facts(query: Query, overview: Overview, saved: list[SavedView], now: da
 def block_facts(query: Query, overview: Overview, blocks: list[Block], following: str, counts: Counts) -> dict[str, Any]:
     drawn = [block_view(b, query) for b in blocks]
     return {
-        "blocks": drawn, "later": query.link(after=following) if following else "", "heading": heading(overview.total, counts.total),
+        "blocks": drawn, "later": query.link(after=following) if following else "", "heading": heading(_all(overview, counts), counts.total),
         "lede": lede(overview) if not query.at else "", "legend": legend(counts, query), "picks": picks(query, overview, counts, []),
     }  # fmt: skip
 
 
 def list_facts(query: Query, overview: Overview, listing: Listing, columns: list[Column], tags: list[tuple[str, int]]) -> dict[str, Any]:
     counts = listing.counts
-    found = heading(overview.total, counts.total) if counts.whole else f"More than {counts.total:,} numbers"
+    found = heading(_all(overview, counts), counts.total) if counts.whole else f"More than {counts.total:,} numbers"
     return {
         "rows": [row_view(row, columns, query) for row in listing.rows], "columns": [heads(c, query) for c in columns],
         "later": query.link(after=listing.next) if listing.next else "", "heading": found, "whole": counts.whole,
@@ -233,6 +233,11 @@ def lede(overview: Overview) -> str:
         site, exhaustion = overview.soonest
         text += f"; at the present pace {site} runs out in {spell_months(exhaustion.months or 0)}"
     return text + "."
+
+
+def _all(overview: Overview, counts: Counts) -> int:
+    """What the counts are a part of: the estate of today, or as it stood."""
+    return overview.total if counts.of is None else counts.of
 
 
 def heading(total: int, found: int) -> str:

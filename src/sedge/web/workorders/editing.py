@@ -9,7 +9,7 @@ from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotUnderstood
-from sedge.desk import drafts, holders, looks, paths, supply, usual_work, workorders
+from sedge.desk import drafts, holders, looks, paths, proving, supply, usual_work, workorders
 from sedge.desk.desk import Desk
 from sedge.desk.when import moment_of
 from sedge.web.doors import AtDesk, Place
@@ -40,7 +40,15 @@ def shown(desk: Desk, key: str, by: str = "") -> dict[str, Any]:
     view = workorders.look(desk, key)
     page = views.order_page(view, desk.now(), by_holder=by == "holder")
     awaited = [(o.id, f"{o.reference} ({len(o.lines)})") for o in supply.open_orders(desk)] if page.is_draft else []
-    return {"page": page, "by": by, "comments": drafts.comments(desk, view.order.id), "awaited": awaited, "kinds": list(KINDS.items())}
+    proofs = proving.proofs_by(desk, view.order)
+    return {
+        "page": page,
+        "by": by,
+        "proofs": proofs,
+        "comments": drafts.comments(desk, view.order.id),
+        "awaited": awaited,
+        "kinds": list(KINDS.items()),
+    }
 
 
 def again(request: Request, desk: AtDesk, key: str) -> Response:

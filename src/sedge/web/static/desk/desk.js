@@ -17,8 +17,14 @@ export const desk = () => ({
     }
     if (event.key === "ArrowDown" || event.key === "ArrowUp") this.alongRows(event);
   },
-  // Where something warns, the first press only leads to the button.
+  // Where something stops it, a press leads to the remedies; where something warns, the first press only leads to the button.
   run(event) {
+    const mending = document.querySelector(".runbar [action$='/remedies'] button, .runbar [hx-post$='/remedies'] button");
+    if (mending && document.querySelector("[data-run][disabled]")) {
+      event.preventDefault();
+      mending.focus();
+      return say("It can't run yet. Enter adds the remedies.");
+    }
     const button = document.querySelector("[data-run]:not([disabled])");
     if (!button?.dataset.warned || document.activeElement === button) return this.press("[data-run]:not([disabled])", event);
     event.preventDefault();

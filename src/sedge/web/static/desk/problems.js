@@ -11,6 +11,10 @@ export function sayProblems() {
     if (problem) show(elt.closest("form"), JSON.parse(problem));
     else say("That did not work (" + xhr.status + "). Nothing was changed; try again.", "problem");
   });
+  document.addEventListener("click", (event) => {
+    const button = event.target.closest("[data-fills]");
+    if (button) fill(button.closest("form"), JSON.parse(button.dataset.fills));
+  });
   document.addEventListener("htmx:sendError", () => {
     say("Sedge does not answer. Nothing was changed; it will be here again soon.", "problem");
   });
@@ -46,17 +50,19 @@ function buttonFor(form, choice) {
   button.type = "button";
   button.className = "as-link";
   button.textContent = "Use " + choice.label;
-  button.addEventListener("click", () => {
-    for (const [name, value] of Object.entries(choice.fields)) {
-      const field = fieldOf(form, name);
-      if (!field) continue;
-      field.value = value;
-      field.dispatchEvent(new Event("input", { bubbles: true }));
-    }
-    clear(form);
-    form.querySelector("button:not([type=button])")?.focus();
-  });
+  button.addEventListener("click", () => fill(form, choice.fields));
   return button;
+}
+
+function fill(form, fields) {
+  for (const [name, value] of Object.entries(fields)) {
+    const field = fieldOf(form, name);
+    if (!field) continue;
+    field.value = value;
+    field.dispatchEvent(new Event("input", { bubbles: true }));
+  }
+  clear(form);
+  form.querySelector("button:not([type=button])")?.focus();
 }
 
 function fieldOf(form, name) {
