@@ -6,6 +6,7 @@ from sqlalchemy import select
 from sedge.core.access.roles import AccessRole
 from sedge.core.errors import NotFound
 from sedge.core.records import Address, Grant, HolderKind, Number, Person, ServiceLine, Site, Spot, Subject, Trunk
+from sedge.core.reduce import changed
 from sedge.demo.seed import MEMBERS
 from sedge.desk import estate, holders, ledger, numbers, safety, today, workorders
 from sedge.store import tables
@@ -113,3 +114,12 @@ def told_of(client, who, names):
             if found := [name for name in names if name in answer.text]:
                 told[path] = found[:3]
     return told
+
+
+def test_one_of_theirs_is_found_among_many_of_other_sites(desk, noor):
+    names = [(f"Zephyrine {n:03d}", "canal-museum") for n in range(150)] + [("Zephyrine at the wharf", "wharf-house")]
+    people = [Person(id=f"z-{n}", name=name, email=f"z{n}@lanternfield.example", site=site) for n, (name, site) in enumerate(names)]
+    with desk.writing() as writing:
+        writing.save([changed(Subject.PERSON, None, person, "person.added") for person in people])
+    assert [row[0] for _, rows in numbers.find(noor, "zephyrine").groups for row in rows] == ["Zephyrine at the wharf"]
+    assert [row.holder.name for row in holders.people(noor, find="zephyrine")[0]] == ["Zephyrine at the wharf"]

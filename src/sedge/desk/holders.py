@@ -80,7 +80,7 @@ def people(desk: Desk, *, site: str = "", find: str = "", after: str = "", limit
         conditions.append(table.c.name > after)
     with desk.reading() as reading:
         if find:
-            hits = finder.find_words(reading.connection, find, subject=Subject.PERSON, limit=300)[0]
+            hits = finder.find_words(reading.connection, find, subject=Subject.PERSON, limit=300 if desk.who.scope.is_whole else 10_000)[0]
             conditions.append(table.c.id.in_([h.ref for h in hits]))
         rows = reading.records.where(Person, *conditions, order_by=table.c.name, limit=limit + 1)
         found = _rows(reading, rows[:limit], HolderKind.PERSON)

@@ -163,6 +163,9 @@ def meant(desk: Desk, text: str) -> Search:
     return understand(text, desk.organisation.home_country, also_countries(desk))
 
 
+MOST_HITS, MOST_HITS_OF_ALL = 60, 10_000  # records with the words; of all sites, before those that may be seen are picked out
+
+
 def find(desk: Desk, text: str, *, limit: int = 8) -> Found:
     """What the finder shows while one types."""
     if len(text) >= LEAST_FOR_MANY and (many := _many(desk, text)):
@@ -175,8 +178,9 @@ def find(desk: Desk, text: str, *, limit: int = 8) -> Found:
         refs = [n.holder for n in numbers if n.holder]
         names = reading.records.names((ref.subject, ref.id) for ref in refs)
         areas = store.areas_like(reading.connection, text) if search.kind is SearchKind.WORDS else []
-        hits, spelt = finder.find_words(reading.connection, text, limit=60) if search.kind is SearchKind.WORDS else ([], True)
-        hits = _seen(desk, reading, hits)
+        most = MOST_HITS if desk.who.scope.is_whole else MOST_HITS_OF_ALL
+        hits, spelt = finder.find_words(reading.connection, text, limit=most) if search.kind is SearchKind.WORDS else ([], True)
+        hits = _seen(desk, reading, hits)[:MOST_HITS]
         if areas and not spelt:
             hits, spelt = [], True
         hits += _extensions(reading, search.extension if search.kind is SearchKind.EXTENSION else text)
@@ -209,7 +213,7 @@ def _seen(desk: Desk, reading: Reading, hits: list[finder.Hit]) -> list[finder.H
     """Those that somebody kept to sites may see: the index of words knows all of the organisation's."""
     if desk.who.scope.is_whole:
         return hits
-    of_a_site = [(h.subject, h.ref) for h in hits if h.subject in OF_A_SITE and h.subject is not Subject.NUMBER]
+    of_a_site = {(h.subject, h.ref) for h in hits if h.subject in OF_A_SITE and h.subject is not Subject.NUMBER}
     there = reading.records.names(of_a_site)
     return [h for h in hits if (h.subject, h.ref) in there or (h.subject, h.ref) not in of_a_site]
 
