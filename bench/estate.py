@@ -26,8 +26,8 @@ from sedge.core.numbers.e164 import read
 from sedge.core.numbers.ranges import NumberSet, Span
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
-from sedge.desk import number_files
-from sedge.desk.desk import Desk
+from sedge.services.desk import Desk
+from sedge.services.imports import number_files
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 from sedge.store import deriving, placing

@@ -20,8 +20,8 @@ from sedge.core.words import HolderKind
 from sedge.core.workorders import tasks as t
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
-from sedge.desk import checking, workorders
-from sedge.desk.desk import Desk
+from sedge.services.desk import Desk
+from sedge.services.workorders import checking, workorders
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 from sedge.store import tables

@@ -13,9 +13,10 @@ from sedge.app import open_house
 from sedge.core.records import Account
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
-from sedge.desk import drift, retiring, tidying
-from sedge.desk.desk import Desk
 from sedge.outside.carrier import ListedNumber
+from sedge.services.carriers import drift
+from sedge.services.desk import Desk
+from sedge.services.retiring import retiring, tidying
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 

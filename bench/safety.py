@@ -13,7 +13,7 @@ from bench.pages import signed_in
 from sedge.app import open_house
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
-from sedge.desk import emergency_reports
+from sedge.services.safety import emergency_reports
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 

@@ -19,9 +19,11 @@ from sedge.core.supply.offers import StockNumber, Wish, rank_offers
 from sedge.core.words import Capacity
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
-from sedge.desk import accounts, ordering, runner, searching, steps
-from sedge.desk.clock import Clock
-from sedge.desk.desk import Desk, House
+from sedge.services.carriers import accounts
+from sedge.services.clock import Clock
+from sedge.services.desk import Desk, House
+from sedge.services.supply import ordering, searching
+from sedge.services.workorders import runner, steps
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 

@@ -38,13 +38,15 @@ from sedge.api import supply as api_supply
 from sedge.api import workorders as api_workorders
 from sedge.api.describing import describe
 from sedge.core.access.roles import May, allowed
-from sedge.desk import ledger, runner, serving, steering, today
-from sedge.desk.clock import Clock
-from sedge.desk.desk import House, desk_member_facts
-from sedge.desk.first_steps import FirstSteps, first_steps
 from sedge.outside.callbacks import Listener, told_in
 from sedge.outside.carrier import Callback
 from sedge.outside.outside import at_standins
+from sedge.services import serving, steering, today
+from sedge.services.clock import Clock
+from sedge.services.desk import House, desk_member_facts
+from sedge.services.first_steps import FirstSteps, first_steps
+from sedge.services.ledger import ledger
+from sedge.services.workorders import runner
 from sedge.settings import Settings
 from sedge.store import installation as installation_store
 from sedge.store.database import Database

@@ -33,8 +33,8 @@ def demo(
 def verify(data: Annotated[Path, typer.Option(help="folder of the databases")] = Path("var/demo")) -> None:
     """Verify the ledger's chain of every organisation."""
     from sedge.app import open_house
-    from sedge.desk import ledger
-    from sedge.desk.desk import system_member
+    from sedge.services.desk import system_member
+    from sedge.services.ledger import ledger
 
     house = open_house(_settings(data=data, runner=False), "http://127.0.0.1:9")
     broken = False

@@ -15,7 +15,8 @@ from sedge.core.access.roles import AccessRole, allowed
 from sedge.core.records import HolderKind, HolderRef, Subject
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
-from sedge.desk import drawing, workorders
+from sedge.services.callpaths import drawing
+from sedge.services.workorders import workorders
 from sedge.store import holder_tables, path_tables, safety_tables, tables, workorder_tables
 from sedge.store.installation import Member
 from sedge.web.doors import Guard

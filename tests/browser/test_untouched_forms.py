@@ -18,7 +18,9 @@ from sedge.core.records import Person, Subject
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check
 from sedge.demo.seed import MEMBERS
-from sedge.desk import accounts, drawing, sounds, workorders
+from sedge.services.callpaths import drawing, sounds
+from sedge.services.carriers import accounts
+from sedge.services.workorders import workorders
 from sedge.store import path_tables, tables, workorder_tables
 from tests.browser.conftest import Served
 from tests.conftest import until_quiet

@@ -8,8 +8,11 @@ import pytest
 from sedge.core.access.roles import AccessRole, May, allowed
 from sedge.core.errors import Forbidden, KeyReused, NotFound, NotSignedIn, NotUnderstood, TooMany
 from sedge.demo.seed import MEMBERS, PASSWORD
-from sedge.desk import access, answers, estate, holds, ordering, searching, steering, supply
-from sedge.desk.clock import Clock
+from sedge.services import answers, steering
+from sedge.services.access import access
+from sedge.services.clock import Clock
+from sedge.services.numbers import estate
+from sedge.services.supply import holds, ordering, searching, supply
 from sedge.store.installation import Member
 
 ROWAN = MEMBERS[0]
@@ -86,7 +89,8 @@ def test_a_desk_is_of_an_organisation_that_is_there(house):
 
 
 def test_two_organisations_see_nothing_of_each_other(house):
-    from sedge.desk import holders, numbers
+    from sedge.services.holders import holders
+    from sedge.services.numbers import numbers
     from sedge.store.installation import Organisation
 
     house.add_organisation(Organisation("somebody", "Somebody Else", "GB"))

@@ -9,7 +9,8 @@ from sedge.core.errors import Forbidden, NotAllowedNow, NotFound, NotUnderstood,
 from sedge.core.facts import money
 from sedge.core.records import Account
 from sedge.core.supply.offers import Wish
-from sedge.desk import accounts, connections, holds, ordering, searching, supply
+from sedge.services.carriers import accounts, connections
+from sedge.services.supply import holds, ordering, searching, supply
 from sedge.store import tables
 from tests.conftest import until_quiet
 
@@ -221,7 +222,7 @@ def test_rules_that_cannot_be_are_refused_with_their_field(desk, given, field):
 
 
 def test_the_days_of_grace_are_chosen_at_the_carrier_and_count_in_the_outlook(house, desk):
-    from sedge.desk import money as desk_money
+    from sedge.services.carriers import money as desk_money
 
     before = desk_money.outlooks(desk)["brackwater-main"].runway
     terms(desk, grace_days="20")

@@ -9,8 +9,12 @@ from sedge.core.paths.patterns import Choice, DeskForm
 from sedge.core.paths.trace import World
 from sedge.core.records import Device, HolderKind, HolderRef, Number, PathVersion, Person
 from sedge.core.workorders import tasks as t
-from sedge.desk import caller_ids, calls, numbers, paths, today, workorders
-from sedge.desk.desk import system_member
+from sedge.services import today
+from sedge.services.callpaths import calls, paths
+from sedge.services.desk import system_member
+from sedge.services.numbers import numbers
+from sedge.services.outbound import caller_ids
+from sedge.services.workorders import workorders
 from sedge.store import tables
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
@@ -126,7 +130,7 @@ def test_somebody_who_lets_it_ring_makes_the_call_differ_and_the_card_says_so(ho
 
 
 def test_a_trunk_that_is_down_rejects_the_call_in_both_worlds(house, desk):
-    from sedge.desk import trunks
+    from sedge.services.trunks import trunks
 
     control(house).call("PUT", "trunks/leeds-a", json={"up": False})
     trunks.refresh(desk)

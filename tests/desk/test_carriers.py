@@ -12,8 +12,11 @@ from sedge.core.records import Account, Subject
 from sedge.core.reduce import changed
 from sedge.core.supply.offers import Wish, leading
 from sedge.core.supply.records import LineState
-from sedge.desk import connections, holds, money, ordering, runner, searching, supply, today, workorders
 from sedge.outside.callbacks import Listener, signature
+from sedge.services import today
+from sedge.services.carriers import connections, money
+from sedge.services.supply import holds, ordering, searching, supply
+from sedge.services.workorders import runner, workorders
 from sedge.store import installation, installation_tables
 from sedge.store.workorders import OrderState
 from sedge.web.supply.views import order_page

@@ -9,8 +9,11 @@ from sedge.core.facts import money
 from sedge.core.paths.trace import EndingKind, World
 from sedge.core.records import Account, Number
 from sedge.core.supply.quote import pro_rata
-from sedge.desk import accounts, calls, charges, connections, ordering, steering, today
-from sedge.desk.desk import NIGHT_AGAIN
+from sedge.services import steering, today
+from sedge.services.callpaths import calls
+from sedge.services.carriers import accounts, charges, connections
+from sedge.services.desk import NIGHT_AGAIN
+from sedge.services.supply import ordering
 from tests.conftest import until_quiet
 
 IN_USE = "+441134960200"  # Fellgate Voice

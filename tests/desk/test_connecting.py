@@ -8,7 +8,11 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Device, HolderKind, HolderRef, Number, Person, Proof, Trunk
 from sedge.core.workorders import tasks as t
-from sedge.desk import calls, connecting, port_talking, ports, trunks, workorders
+from sedge.services.callpaths import calls
+from sedge.services.porting import port_talking, ports
+from sedge.services.supply import connecting
+from sedge.services.trunks import trunks
+from sedge.services.workorders import workorders
 from sedge.store.workorders import OrderState, TaskState
 from tests.conftest import until_quiet
 

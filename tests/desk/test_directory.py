@@ -8,8 +8,10 @@ import pytest
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.holders.directory import ProposalKind
 from sedge.core.records import Person
-from sedge.desk import directory, drafts, today, workorders
 from sedge.formats import scim
+from sedge.services import today
+from sedge.services.holders import directory
+from sedge.services.workorders import drafts, workorders
 from sedge.store import tables
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet

@@ -11,7 +11,9 @@ from sedge.core.reduce import changed
 from sedge.core.supply.offers import Wish
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
-from sedge.desk import checking, drafts, holders, ordering, searching, supply, usual_work, workorders
+from sedge.services.holders import holders
+from sedge.services.supply import ordering, searching, supply
+from sedge.services.workorders import checking, drafts, usual_work, workorders
 from sedge.store.workorders import OrderState, TaskState
 from tests.conftest import until_quiet
 from tests.desk.test_work_orders import OTHER, newcomer, number, ref

@@ -11,8 +11,10 @@ from sedge.core.paths.world import World
 from sedge.core.records import Answering, HolderKind, HolderRef, Number, PathVersion, Person
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
-from sedge.desk import calls, drawing, path_analysis, path_files, paths, proving, sounds, trunks, workorders
-from sedge.desk.applying import apply_at_once
+from sedge.services.callpaths import calls, drawing, path_analysis, path_files, paths, proving, sounds
+from sedge.services.trunks import trunks
+from sedge.services.workorders import workorders
+from sedge.services.workorders.applying import apply_at_once
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
 from tests.formats.test_sounds import tone

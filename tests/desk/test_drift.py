@@ -8,7 +8,9 @@ from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Number
 from sedge.core.supply.drift import DriftKind
-from sedge.desk import drift, today, workorders
+from sedge.services import today
+from sedge.services.carriers import drift
+from sedge.services.workorders import workorders
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
 

@@ -10,7 +10,9 @@ from sedge.core.errors import NotAllowedNow, NotFound
 from sedge.core.records import Number, Site, Subject
 from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
-from sedge.desk import calls, coverage, emergency_reports, registered, workorders
+from sedge.services.callpaths import calls
+from sedge.services.safety import coverage, emergency_reports, registered
+from sedge.services.workorders import workorders
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
 

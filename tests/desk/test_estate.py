@@ -14,22 +14,10 @@ from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Number, Person, Subject
 from sedge.core.reduce import changed
 from sedge.demo.seed import MEMBERS
-from sedge.desk import (
-    choosing,
-    columns,
-    estate,
-    exporting,
-    figures,
-    known_elsewhere,
-    number_files,
-    numbers,
-    runner,
-    saved_views,
-    steering,
-    take_over,
-    today,
-    workorders,
-)
+from sedge.services import steering, today
+from sedge.services.imports import number_files, take_over
+from sedge.services.numbers import choosing, columns, estate, exporting, figures, known_elsewhere, numbers, saved_views
+from sedge.services.workorders import runner, workorders
 from sedge.store import tables
 from sedge.store.number_files import FileState
 from sedge.store.numbers import Filter
@@ -427,7 +415,7 @@ def test_tags_are_counted_among_what_the_other_filters_leave(desk):
 @pytest.mark.parametrize("left", [0.4, 0.999, 1])
 def test_kept_rows_that_were_cut_off_are_not_taken_for_the_whole_file(desk, left):
     """What the dry run kept is a help; the file is what counts."""
-    from sedge.desk import file_rows
+    from sedge.services.imports import file_rows
 
     rows = "".join(f"+44113{5000000 + n},available,Wharf House,Fellgate Voice,0.80\n" for n in range(12_000))
     file = number_files.receive(desk, "large.csv", io.BytesIO(b"Number,State,Site,Carrier,A month\n" + rows.encode()))

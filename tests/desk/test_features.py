@@ -10,7 +10,8 @@ from sedge.core.records import Capacity, Carrier, HolderKind, Number, SupplyMode
 from sedge.core.supply.records import FeatureTerms
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check, totals
-from sedge.desk import choosing, features, workorders
+from sedge.services.numbers import choosing, features
+from sedge.services.workorders import workorders
 from sedge.store.workorders import OrderState, TaskState
 from tests.conftest import until_quiet
 

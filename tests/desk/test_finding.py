@@ -6,7 +6,7 @@ from sedge.core.errors import NotOneNumber
 from sedge.core.numbers.life import State
 from sedge.core.records import Number, Subject
 from sedge.core.reduce import changed
-from sedge.desk import choosing, estate, numbers
+from sedge.services.numbers import choosing, estate, numbers
 from sedge.store.numbers import Filter
 
 

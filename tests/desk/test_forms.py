@@ -8,7 +8,8 @@ from sedge.core.errors import NotAllowedNow, NotRunnable, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Number, Order
 from sedge.core.supply.offers import Wish
-from sedge.desk import forms, holds, ordering, searching, supply, workorders
+from sedge.services.supply import forms, holds, ordering, searching, supply
+from sedge.services.workorders import workorders
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
 
@@ -150,7 +151,7 @@ def test_an_order_over_the_wire_has_no_form(desk):
     found = searching.one(desk, Wish("GB", area="Leeds"), "brackwater")
     hold = holds.hold(desk, found.account.id, [found.offers[0].numbers[0].e164])
     key, _ = ordering.order(desk, reference="R", account="", site="wharf-house", hold_id=hold.id)
-    from sedge.desk import runner
+    from sedge.services.workorders import runner
 
     runner.tick(desk.house)
     assert get(desk, Order, key) is not None

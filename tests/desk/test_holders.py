@@ -9,7 +9,12 @@ from sedge.core.numbers.life import State
 from sedge.core.planner.problem import Wish
 from sedge.core.records import Device, Grant, Group, HolderKind, HolderRef, Person, Product, Subscription
 from sedge.core.workorders import tasks as t
-from sedge.desk import calls, devices, downstream, drafts, groups, holders, joining, licences, persons_card, planning, today, workorders
+from sedge.services import today
+from sedge.services.callpaths import calls
+from sedge.services.holders import devices, downstream, groups, holders, persons_card
+from sedge.services.licences import licences
+from sedge.services.supply import joining
+from sedge.services.workorders import drafts, planning, workorders
 from sedge.store import tables
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet

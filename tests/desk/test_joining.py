@@ -9,7 +9,10 @@ from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import HolderKind, HolderRef, Number, Subscription
 from sedge.core.supply.offers import Wish
-from sedge.desk import holders, holds, importing, joining, ordering, searching, supply, workorders
+from sedge.services.holders import holders
+from sedge.services.imports import importing
+from sedge.services.supply import holds, joining, ordering, searching, supply
+from sedge.services.workorders import workorders
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
 

@@ -6,8 +6,9 @@ import pytest
 
 from sedge.core.errors import ChangedMeanwhile, NotUnderstood
 from sedge.core.workorders import tasks as t
-from sedge.desk import letters, workorders
 from sedge.formats.letters import KINDS, LANGUAGES, LetterText, drawn, own
+from sedge.services import letters
+from sedge.services.workorders import workorders
 from tests.conftest import until_quiet
 from tests.desk.test_work_orders import OTHER, newcomer, ref
 

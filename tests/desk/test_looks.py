@@ -7,7 +7,8 @@ import pytest
 from sedge.core.errors import NotAllowedNow
 from sedge.core.records import HolderKind, HolderRef, Role
 from sedge.core.workorders import tasks as t
-from sedge.desk import drafts, looks, today, workorders
+from sedge.services import today
+from sedge.services.workorders import drafts, looks, workorders
 from sedge.store.workorders import OrderState
 
 MAYA = HolderRef(kind=HolderKind.PERSON, id="person-saoirse-ashgrove")

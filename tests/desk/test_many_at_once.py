@@ -18,7 +18,8 @@ from sedge.app import create_app, open_house
 from sedge.core.numbers.life import State
 from sedge.core.records import Number
 from sedge.demo.seed import MEMBERS
-from sedge.desk import ledger, runner
+from sedge.services.ledger import ledger
+from sedge.services.workorders import runner
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 from sedge.store import tables, workorder_tables

@@ -8,7 +8,9 @@ from sedge.core.access.roles import AccessRole
 from sedge.core.errors import Forbidden, NotAllowedNow, NotFound, NotSignedIn, NotUnderstood
 from sedge.core.records import Subject
 from sedge.demo.seed import MEMBERS, PASSWORD
-from sedge.desk import access, ledger, mail, members
+from sedge.services import mail
+from sedge.services.access import access, members
+from sedge.services.ledger import ledger
 from sedge.store import tables
 from tests.desk.test_organisations import in_
 

@@ -7,7 +7,9 @@ import pytest
 from sedge.core.errors import Forbidden, NotFound, NotUnderstood, OutsideTrouble
 from sedge.core.records import Account, Product, Site
 from sedge.demo.seed import MEMBERS
-from sedge.desk import access, estate, holders, numbers, organisations
+from sedge.services.access import access, organisations
+from sedge.services.holders import holders
+from sedge.services.numbers import estate, numbers
 from sedge.store import installation
 
 

@@ -10,7 +10,9 @@ from sedge.core.records import Account, Document
 from sedge.core.supply.offers import Wish
 from sedge.core.supply.papers import PAPERS, asked, good_until, held
 from sedge.core.supply.records import PaperState
-from sedge.desk import holds, ordering, papers, searching, supply, today, workorders
+from sedge.services import today
+from sedge.services.supply import holds, ordering, papers, searching, supply
+from sedge.services.workorders import workorders
 from sedge.store.workorders import OrderState
 from tests.conftest import NOW, until_quiet
 

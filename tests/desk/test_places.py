@@ -13,8 +13,11 @@ from sedge.core.records import Address, Number, Person, Spot
 from sedge.core.safety.coverage import floor_order
 from sedge.core.safety.spots import floor_problem
 from sedge.demo.seed import MEMBERS
-from sedge.desk import calls, confirming, coverage, moving, open_formats, places, runner, safety, site_facts, workorders
 from sedge.formats.pidf_lo import CIVIC, GEOPRIV, GML, PIDF
+from sedge.services.callpaths import calls
+from sedge.services.holders import moving, site_facts
+from sedge.services.safety import confirming, coverage, open_formats, places, safety
+from sedge.services.workorders import runner, workorders
 from sedge.store import placing
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet

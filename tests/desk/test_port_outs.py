@@ -9,8 +9,10 @@ from sedge.core.numbers.life import State
 from sedge.core.porting.outgoing_records import PortOutState
 from sedge.core.records import Account, Grant, Number
 from sedge.core.workorders import tasks as t
-from sedge.desk import port_outs, today, workorders
-from sedge.desk.runner import tick
+from sedge.services import today
+from sedge.services.porting import port_outs
+from sedge.services.workorders import workorders
+from sedge.services.workorders.runner import tick
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
 

@@ -11,8 +11,12 @@ from sedge.core.porting.records import PortState
 from sedge.core.records import Account, Number, Person, Proof, Subject
 from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
-from sedge.desk import devices, holders, kept_free, papers, port_days, port_steps, port_switching, port_talking, ports, today, workorders
-from sedge.desk.runner import recover, tick
+from sedge.services import today
+from sedge.services.holders import devices, holders
+from sedge.services.porting import kept_free, port_days, port_steps, port_switching, port_talking, ports
+from sedge.services.supply import papers
+from sedge.services.workorders import workorders
+from sedge.services.workorders.runner import recover, tick
 from sedge.store import tables
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet

@@ -11,7 +11,8 @@ from sedge.core.numbers.life import State
 from sedge.core.porting.records import Port, PortState
 from sedge.core.records import Carrier, Number, Site, Subject, Trunk
 from sedge.core.reduce import changed
-from sedge.desk import port_switching, ports, workorders
+from sedge.services.porting import port_switching, ports
+from sedge.services.workorders import workorders
 from sedge.store.workorders import OrderState
 from sedge.web.ports.views import _giving
 from tests.conftest import until_quiet

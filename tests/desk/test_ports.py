@@ -10,8 +10,10 @@ from sedge.core.numbers.life import State
 from sedge.core.porting.records import PortState
 from sedge.core.records import Number
 from sedge.core.workorders import tasks as t
-from sedge.desk import port_switching, port_talking, ports, today, workorders
-from sedge.desk.runner import tick
+from sedge.services import today
+from sedge.services.porting import port_switching, port_talking, ports
+from sedge.services.workorders import workorders
+from sedge.services.workorders.runner import tick
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
 from tests.desk.test_holders import some_people

@@ -3,7 +3,9 @@
 from datetime import timedelta
 
 from sedge.core.records import Address, Number, Verdict
-from sedge.desk import calls, coverage, rechecking, steering
+from sedge.services import steering
+from sedge.services.callpaths import calls
+from sedge.services.safety import coverage, rechecking
 
 
 def address(desk, key="wharf-house-address"):

@@ -8,7 +8,8 @@ from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Grant, HolderKind, HolderRef, Number, Person
 from sedge.core.workorders import tasks as t
-from sedge.desk import closing, resting, retiring, tidying, workorders
+from sedge.services.retiring import closing, resting, retiring, tidying
+from sedge.services.workorders import workorders
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
 from tests.desk.test_holders import some_people
@@ -52,7 +53,7 @@ def test_a_number_others_show_and_fall_back_to_is_settled_before_it_goes(house, 
 
 
 def test_the_trace_of_a_resting_number_agrees_with_what_is_heard(house, desk):
-    from sedge.desk import calls
+    from sedge.services.callpaths import calls
 
     workorders.run_now(desk, "take back", [t.UnassignNumber(number="+441134960101", rest=30, announcement="Nobody is here any more.")])
     until_quiet(house)

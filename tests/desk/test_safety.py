@@ -6,7 +6,13 @@ from sedge.core.errors import Forbidden, NotAllowedNow, NotUnderstood, OutsideSi
 from sedge.core.records import CivicElements, HolderKind, HolderRef, Number, Verdict
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
-from sedge.desk import calls, coverage, drafts, holders, importing, numbers, safety, today, workorders
+from sedge.services import today
+from sedge.services.callpaths import calls
+from sedge.services.holders import holders
+from sedge.services.imports import importing
+from sedge.services.numbers import numbers
+from sedge.services.safety import coverage, safety
+from sedge.services.workorders import drafts, workorders
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
 

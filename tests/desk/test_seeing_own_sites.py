@@ -8,7 +8,12 @@ from sedge.core.errors import NotFound
 from sedge.core.records import Address, Grant, HolderKind, Number, Person, ServiceLine, Site, Spot, Subject, Trunk
 from sedge.core.reduce import changed
 from sedge.demo.seed import MEMBERS
-from sedge.desk import estate, holders, ledger, numbers, safety, today, workorders
+from sedge.services import today
+from sedge.services.holders import holders
+from sedge.services.ledger import ledger
+from sedge.services.numbers import estate, numbers
+from sedge.services.safety import safety
+from sedge.services.workorders import workorders
 from sedge.store import tables
 from sedge.store.numbers import Filter
 

@@ -11,7 +11,13 @@ from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.records import CallerId, HolderKind, Number, Person
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
-from sedge.desk import calls, columns, drafts, drawing, exporting, holders, members, ordering, paths, safety, usual_work, workorders
+from sedge.services.access import members
+from sedge.services.callpaths import calls, drawing, paths
+from sedge.services.holders import holders
+from sedge.services.numbers import columns, exporting
+from sedge.services.safety import safety
+from sedge.services.supply import ordering
+from sedge.services.workorders import drafts, usual_work, workorders
 from sedge.store.numbers import Filter
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet

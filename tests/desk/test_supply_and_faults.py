@@ -9,7 +9,9 @@ from sedge.core.errors import NotAllowedNow, NotRunnable, NotUnderstood, Outside
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Number
 from sedge.core.supply.offers import Wish
-from sedge.desk import accounts, holds, ordering, runner, searching, supply, workorders
+from sedge.services.carriers import accounts
+from sedge.services.supply import holds, ordering, searching, supply
+from sedge.services.workorders import runner, workorders
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
 

@@ -9,8 +9,8 @@ from sqlalchemy import event
 from sedge.core.records import CallerId, HolderKind, HolderRef, Number, Person, Subject
 from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
-from sedge.desk import workorders
-from sedge.desk.surroundings import MOST_TOLD, around
+from sedge.services.retiring.surroundings import MOST_TOLD, around
+from sedge.services.workorders import workorders
 from sedge.store import tables
 from sedge.store.records import is_open
 from tests.conftest import until_quiet

@@ -10,7 +10,9 @@ from sedge.core.records import SUBJECT_OF, Account, HolderKind, HolderRef, Numbe
 from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
-from sedge.desk import ledger, mail, today, workorders
+from sedge.services import mail, today
+from sedge.services.ledger import ledger
+from sedge.services.workorders import workorders
 from sedge.store import tables
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet
@@ -237,7 +239,7 @@ def test_every_entry_of_the_demos_ledger_is_told_in_a_sentence(desk):
 
 
 def test_one_number_of_the_demo_had_three_holders(desk):
-    from sedge.desk import numbers
+    from sedge.services.numbers import numbers
 
     holders = [s.holder for s in numbers.card(desk, "+441134960121").life if s.holder]
     assert len(holders) == 3
@@ -273,7 +275,7 @@ def test_the_work_order_of_the_next_morning_runs_by_itself(house, desk):
 @pytest.mark.parametrize("day", range(0, 540, 30))
 def test_every_number_of_the_past_can_be_looked_at_as_it_stood(desk, day):
     from sedge.core.errors import NotFound
-    from sedge.desk import numbers
+    from sedge.services.numbers import numbers
 
     at = desk.now() - timedelta(days=day)
     seen = 0

@@ -6,7 +6,8 @@ import pytest
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.supply.offers import Wish
-from sedge.desk import searching, steps, supply, workorders
+from sedge.services.supply import searching, supply
+from sedge.services.workorders import steps, workorders
 from sedge.standins.manners import MANNERS
 from sedge.store.workorders import OrderState
 from tests.conftest import until_quiet

@@ -11,8 +11,10 @@ from sedge.core.numbers.life import State
 from sedge.core.records import HolderKind, HolderRef, Number, Person
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
-from sedge.desk import drafts, ledger, runner, steering, workorders
-from sedge.desk.applying import apply_at_once
+from sedge.services import steering
+from sedge.services.ledger import ledger
+from sedge.services.workorders import drafts, runner, workorders
+from sedge.services.workorders.applying import apply_at_once
 from sedge.store import tables
 from sedge.store.workorders import OrderState, TaskState
 from tests.conftest import until_quiet

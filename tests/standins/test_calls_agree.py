@@ -11,7 +11,7 @@ from sedge.core.paths.steps import Mailbox, Path, Ring
 from sedge.core.paths.trace import World, trace_inbound
 from sedge.core.proof.compare import difference
 from sedge.core.records import Device, Grant, PathVersion, Person
-from sedge.desk.routing import device_wish, plain_body, routing_of, rules_of
+from sedge.services.callpaths.routing import device_wish, plain_body, routing_of, rules_of
 from sedge.standins.app import create_standins
 from tests.random_paths import PEOPLE, estate_for, paths, rules
 

@@ -316,7 +316,7 @@ def agrees(connection):
 
 
 def test_grants_and_seats_are_written_down_by_the_names_of_product_and_holder(house, desk):
-    from sedge.desk import workorders
+    from sedge.services.workorders import workorders
     from tests.conftest import until_quiet
 
     holder = HolderRef(kind=HolderKind.PERSON, id="person-ifeoma-haddad")

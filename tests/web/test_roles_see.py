@@ -14,7 +14,7 @@ from sedge.app import PLACES
 from sedge.core.access.roles import May, allowed
 from sedge.core.workorders.findings import Leads
 from sedge.demo.seed import MEMBERS
-from sedge.desk import ledger
+from sedge.services.ledger import ledger
 from sedge.web.doors import Guard
 from sedge.web.workorders.views import LEADS_TO
 

@@ -13,7 +13,7 @@ from sedge.api.amounts import Amount, OptionalAmount
 from sedge.api.doors import AtDesk, Resource, once
 from sedge.core.access.roles import May
 from sedge.core.records import Account
-from sedge.desk import accounts, money
+from sedge.services.carriers import accounts, money
 
 resource = Resource(tags=["accounts"])
 

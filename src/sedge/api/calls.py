@@ -10,8 +10,8 @@ from sedge.api.doors import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.paths.trace import World
-from sedge.desk import calls
-from sedge.desk.numbers import the_number
+from sedge.services.callpaths import calls
+from sedge.services.numbers.numbers import the_number
 
 resource = Resource(tags=["calls"])
 

@@ -6,7 +6,7 @@ from pydantic import BaseModel, ConfigDict
 
 from sedge.api.doors import AtDesk, Resource, page_limit
 from sedge.core.access.roles import May
-from sedge.desk import checking
+from sedge.services.workorders import checking
 
 resource = Resource(prefix="/checks", tags=["work orders"])
 

@@ -11,8 +11,8 @@ from sedge.api.amounts import Amount
 from sedge.api.doors import AtDesk, Resource, once
 from sedge.core.access.roles import May
 from sedge.core.words import Transport
-from sedge.desk import connecting
-from sedge.desk.connecting import ConnectionView
+from sedge.services.supply import connecting
+from sedge.services.supply.connecting import ConnectionView
 
 resource = Resource(tags=["connections"])
 

@@ -13,8 +13,9 @@ from fastapi.routing import APIRoute
 from sedge.core.access.hiding import without_amounts
 from sedge.core.access.roles import May, allowed
 from sedge.core.errors import Forbidden, NotSignedIn, NotUnderstood
-from sedge.desk import access, answers
-from sedge.desk.desk import Desk, House
+from sedge.services import answers
+from sedge.services.access import access
+from sedge.services.desk import Desk, House
 from sedge.store.installation import Member
 
 COOKIE = "sedge_session"

@@ -7,7 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource
 from sedge.core.access.roles import May
-from sedge.desk import drift
+from sedge.services.carriers import drift
 
 resource = Resource(tags=["drift"])
 

@@ -13,8 +13,9 @@ from sedge.api.doors import AtDesk, Resource
 from sedge.api.numbers import Wanted
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
-from sedge.desk import columns, exporting, known_elsewhere, number_files, take_over
 from sedge.formats.sheets import MOST_BYTES
+from sedge.services.imports import number_files, take_over
+from sedge.services.numbers import columns, exporting, known_elsewhere
 
 resource = Resource(tags=["files"])
 

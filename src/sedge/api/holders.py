@@ -11,9 +11,12 @@ from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May
 from sedge.core.records import CivicElements, Device, HolderKind, ServiceLine, Spot
-from sedge.desk import holders, importing, money, site_facts, site_setup, trunk_setup, trunks
-from sedge.desk.desk import Desk
-from sedge.desk.holders import HolderRow
+from sedge.services.carriers import money
+from sedge.services.desk import Desk
+from sedge.services.holders import holders, site_facts, site_setup
+from sedge.services.holders.holders import HolderRow
+from sedge.services.imports import importing
+from sedge.services.trunks import trunk_setup, trunks
 
 resource = Resource(tags=["holders"])
 

@@ -12,7 +12,8 @@ from sedge.api.doors import AtDesk, Cursor, Resource, page_limit
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.records import Subject
-from sedge.desk import ledger, steering
+from sedge.services import steering
+from sedge.services.ledger import ledger
 
 resource = Resource(prefix="/ledger", tags=["ledger"])
 standins = Resource(prefix="/standins", tags=["stand-ins"])

@@ -10,8 +10,8 @@ from sedge.api import shapes
 from sedge.api.amounts import Amount
 from sedge.api.doors import AtDesk, Resource, once
 from sedge.core.access.roles import May
-from sedge.desk import licences
-from sedge.desk.licences import Pool
+from sedge.services.licences import licences
+from sedge.services.licences.licences import Pool
 
 resource = Resource(tags=["licences"])
 

@@ -16,9 +16,10 @@ from sedge.core.numbers.pasted import LONGEST_PASTE
 from sedge.core.numbers.plan import Kind
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Capacity, HolderKind, Subject
-from sedge.desk import choosing, estate, features, ledger, saved_views
-from sedge.desk import figures as desk_figures
-from sedge.desk import numbers as desk_numbers
+from sedge.services.ledger import ledger
+from sedge.services.numbers import choosing, estate, features, saved_views
+from sedge.services.numbers import figures as desk_figures
+from sedge.services.numbers import numbers as desk_numbers
 from sedge.store.numbers import Filter
 
 resource = Resource(prefix="/numbers", tags=["numbers"])

@@ -8,8 +8,10 @@ from pydantic import BaseModel, ConfigDict, Field
 from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource
 from sedge.core.access.roles import May
-from sedge.desk import drafts, letters, members, organisations, usual_work, workorders
 from sedge.formats.letters import LetterText
+from sedge.services import letters
+from sedge.services.access import members, organisations
+from sedge.services.workorders import drafts, usual_work, workorders
 from sedge.store.installation import Member
 from sedge.store.invitations import Invitation
 

@@ -10,7 +10,7 @@ from sedge.api.doors import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.supply.papers import good_until
 from sedge.core.supply.records import Document
-from sedge.desk import papers
+from sedge.services.supply import papers
 
 resource = Resource(prefix="/documents", tags=["papers"])
 Typed = Annotated[str, Form(max_length=200)]

@@ -16,9 +16,9 @@ from sedge.core.paths.steps import Path
 from sedge.core.paths.week import Week
 from sedge.core.records import PathVersion
 from sedge.core.workorders.findings import Finding
-from sedge.desk import drawing, path_analysis, path_files, paths, proving, sounds
-from sedge.desk.numbers import the_number
 from sedge.formats import path_json
+from sedge.services.callpaths import drawing, path_analysis, path_files, paths, proving, sounds
+from sedge.services.numbers.numbers import the_number
 from sedge.store.paths import Draft
 
 FIRST_YEAR, LAST_YEAR = 1970, 2199  # of which holidays and time zones are known

@@ -11,7 +11,8 @@ from sedge.api.doors import AtDesk, Resource, once
 from sedge.core.access.roles import May
 from sedge.core.planner.problem import Wish
 from sedge.core.records import Device, Downstream, Group
-from sedge.desk import devices, directory, downstream, groups, holders, planning, site_setup, workorders
+from sedge.services.holders import devices, directory, downstream, groups, holders, site_setup
+from sedge.services.workorders import planning, workorders
 
 resource = Resource(tags=["holders"])
 

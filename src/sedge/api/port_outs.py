@@ -8,7 +8,7 @@ from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.porting.outgoing_records import PortOut
-from sedge.desk import port_outs
+from sedge.services.porting import port_outs
 
 resource = Resource(tags=["ports out"])
 

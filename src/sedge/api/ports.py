@@ -17,7 +17,7 @@ from sedge.core.porting.dates import Earliest, earliest, part_of
 from sedge.core.porting.planning import PortPlan
 from sedge.core.porting.records import AccountDetails, KeptFree, PortLine
 from sedge.core.words import Role
-from sedge.desk import kept_free, port_switching, port_talking, ports
+from sedge.services.porting import kept_free, port_switching, port_talking, ports
 
 resource = Resource(tags=["ports"])
 

@@ -8,7 +8,9 @@ from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.retiring.depends import Dependence
-from sedge.desk import closing, numbers, resting, retiring, tidying, workorders
+from sedge.services.numbers import numbers
+from sedge.services.retiring import closing, resting, retiring, tidying
+from sedge.services.workorders import workorders
 
 resource = Resource(tags=["retiring"])
 Then = Literal["release", "rest", "keep"]

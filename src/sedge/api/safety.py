@@ -13,9 +13,11 @@ from sedge.core.access.roles import May
 from sedge.core.records import Spot
 from sedge.core.safety.countries import FORMS, RULES
 from sedge.core.safety.coverage import Share
-from sedge.desk import calls, confirming, coverage, emergency_reports, moving, open_formats, places, rechecking, registered, safety
-from sedge.desk.emergency_reports import Report
-from sedge.desk.numbers import the_number
+from sedge.services.callpaths import calls
+from sedge.services.holders import moving
+from sedge.services.numbers.numbers import the_number
+from sedge.services.safety import confirming, coverage, emergency_reports, open_formats, places, rechecking, registered, safety
+from sedge.services.safety.emergency_reports import Report
 
 resource = Resource(tags=["safety"])
 

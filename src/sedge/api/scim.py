@@ -9,9 +9,9 @@ from starlette.concurrency import run_in_threadpool
 from sedge.api.doors import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
-from sedge.desk import directory
-from sedge.desk.desk import Desk
 from sedge.formats import scim
+from sedge.services.desk import Desk
+from sedge.services.holders import directory
 
 resource = Resource(prefix="/scim/v2", tags=["directory"])
 MOST_LISTED = 200

@@ -11,14 +11,14 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Account, Number, Order, Person, Proof, ServiceLine, Site, Spot
 from sedge.core.supply.offers import Offer
 from sedge.core.workorders.findings import Finding, Remedy
-from sedge.desk.estate import Block
-from sedge.desk.figures import Figure
-from sedge.desk.money import AccountOutlook
-from sedge.desk.saved_views import SavedView
-from sedge.desk.searching import Answer
-from sedge.desk.supply import OrderView as SupplyOrder
-from sedge.desk.take_over import Sitting
-from sedge.desk.workorders import OrderView
+from sedge.services.carriers.money import AccountOutlook
+from sedge.services.imports.take_over import Sitting
+from sedge.services.numbers.estate import Block
+from sedge.services.numbers.figures import Figure
+from sedge.services.numbers.saved_views import SavedView
+from sedge.services.supply.searching import Answer
+from sedge.services.supply.supply import OrderView as SupplyOrder
+from sedge.services.workorders.workorders import OrderView
 from sedge.store.number_files import NumberFile, Report
 from sedge.store.past import Was
 from sedge.store.workorders import WorkOrder

@@ -10,8 +10,9 @@ from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May
 from sedge.core.supply.offers import Wish
-from sedge.desk import connections, forms, holds, ordering, searching, supply
-from sedge.desk.numbers import the_number
+from sedge.services.carriers import connections
+from sedge.services.numbers.numbers import the_number
+from sedge.services.supply import forms, holds, ordering, searching, supply
 
 resource = Resource(tags=["supply"])
 

@@ -13,7 +13,8 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import Role
 from sedge.core.workorders.tasks import Task
-from sedge.desk import drafts, numbers, why_not, workorders
+from sedge.services.numbers import numbers
+from sedge.services.workorders import drafts, why_not, workorders
 from sedge.store.workorders import OrderState
 
 resource = Resource(prefix="/work-orders", tags=["work orders"])

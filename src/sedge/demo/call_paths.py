@@ -22,9 +22,9 @@ from sedge.core.paths.steps import (
 )
 from sedge.core.records import Answering, HolderKind, HolderRef, Person
 from sedge.core.workorders import tasks as t
-from sedge.desk import drawing
-from sedge.desk.applying import apply_at_once
-from sedge.desk.desk import Desk
+from sedge.services.callpaths import drawing
+from sedge.services.desk import Desk
+from sedge.services.workorders.applying import apply_at_once
 
 LEEDS = Place(timezone="Europe/London", holidays_of="GB-ENG", language="en")
 LIVERPOOL = "+441514960400"

@@ -23,8 +23,8 @@ from sedge.core.safety.spots import spot_code
 from sedge.core.workorders import tasks as t
 from sedge.demo.agreements import carriers
 from sedge.demo.licences import products
-from sedge.desk.applying import add_records, apply_at_once
-from sedge.desk.desk import House
+from sedge.services.desk import House
+from sedge.services.workorders.applying import add_records, apply_at_once
 from sedge.store import installation
 from sedge.store.installation import Member, Organisation
 

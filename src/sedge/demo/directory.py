@@ -9,10 +9,10 @@ from sedge.core.safety.spots import spot_code
 from sedge.core.words import HolderKind
 from sedge.core.workorders import tasks as t
 from sedge.demo.licences import GUIDE
-from sedge.desk import directory
-from sedge.desk.applying import add_records, apply_at_once
-from sedge.desk.desk import Desk
 from sedge.formats import scim
+from sedge.services.desk import Desk
+from sedge.services.holders import directory
+from sedge.services.workorders.applying import add_records, apply_at_once
 
 JOINERS = (
     ("Tamsin Quennell", "Learning", "Wharf House"),

@@ -29,10 +29,12 @@ from sedge.core.reduce import changed
 from sedge.core.safety.spots import spot_code
 from sedge.core.workorders import tasks as t
 from sedge.demo.licences import HOME, RECEPTION, STAFF
-from sedge.desk import drift, port_outs, ports, safety
-from sedge.desk.applying import add_records, apply_at_once
-from sedge.desk.desk import Desk
-from sedge.desk.port_following import hear
+from sedge.services.carriers import drift
+from sedge.services.desk import Desk
+from sedge.services.porting import port_outs, ports
+from sedge.services.porting.port_following import hear
+from sedge.services.safety import safety
+from sedge.services.workorders.applying import add_records, apply_at_once
 
 GALLERY, HALL = "millwheel-gallery", "harbour-loft"
 ASKED_DAYS_AGO = 9

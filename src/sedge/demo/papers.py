@@ -4,8 +4,8 @@ from datetime import timedelta
 
 from fpdf import FPDF
 
-from sedge.desk import papers
-from sedge.desk.desk import Desk
+from sedge.services.desk import Desk
+from sedge.services.supply import papers
 
 
 def put_papers_on_file(desk: Desk) -> None:

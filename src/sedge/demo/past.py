@@ -19,10 +19,11 @@ from sedge.core.supply.records import LineState
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.carrier_tasks import OrderedLine
 from sedge.core.workorders.needs import needs
-from sedge.desk import mail, runner, workorders
-from sedge.desk.applying import apply_at_once
-from sedge.desk.desk import Writing
-from sedge.desk.steps import Done, Failed, Outcome
+from sedge.services import mail
+from sedge.services.desk import Writing
+from sedge.services.workorders import runner, workorders
+from sedge.services.workorders.applying import apply_at_once
+from sedge.services.workorders.steps import Done, Failed, Outcome
 from sedge.store import tables
 from sedge.store.workorders import StoredTask, WorkOrder
 

@@ -10,8 +10,8 @@ import uvicorn
 from pydantic.warnings import UnsupportedFieldAttributeWarning
 
 from sedge.app import create_app, open_house, set_up_logging, settle_memory
-from sedge.desk import steering
-from sedge.desk.clock import Clock
+from sedge.services import steering
+from sedge.services.clock import Clock
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 

@@ -44,12 +44,12 @@ from sedge.demo.more_sites import ask_for_the_gallery, set_up_sites, stir_the_ou
 from sedge.demo.papers import put_papers_on_file
 from sedge.demo.past import live_the_months, send_old_mail
 from sedge.demo.people import DemoPerson, demo_people
-from sedge.desk import safety
-from sedge.desk.access import hash_password
-from sedge.desk.applying import add_records, apply_at_once
-from sedge.desk.desk import Desk, House
-from sedge.desk.routing import device_wish, plain_body, routing_of, rules_of
-from sedge.desk.steps import register_with_carrier
+from sedge.services.access.access import hash_password
+from sedge.services.callpaths.routing import device_wish, plain_body, routing_of, rules_of
+from sedge.services.desk import Desk, House
+from sedge.services.safety import safety
+from sedge.services.workorders.applying import add_records, apply_at_once
+from sedge.services.workorders.steps import register_with_carrier
 from sedge.store import installation, secrets, tables
 from sedge.store.installation import Member, Organisation
 from sedge.store.records import is_open

@@ -12,8 +12,9 @@ from fastapi import APIRouter, Depends, Request
 
 from sedge.core.access.roles import May, allowed
 from sedge.core.errors import Forbidden, NotSignedIn
-from sedge.desk import access, ledger
-from sedge.desk.desk import Desk, House
+from sedge.services.access import access
+from sedge.services.desk import Desk, House
+from sedge.services.ledger import ledger
 from sedge.store.installation import Member
 
 COOKIE = "sedge_session"

@@ -15,7 +15,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.exceptions import HTTPException
 
 from sedge.core.errors import NotSignedIn, SedgeError
-from sedge.desk import access
+from sedge.services.access import access
 from sedge.web.doors import house_of
 from sedge.web.shared.rendering import draw, is_swap
 

@@ -5,7 +5,8 @@ from fastapi.responses import Response
 from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
-from sedge.desk import drift, holders
+from sedge.services.carriers import drift
+from sedge.services.holders import holders
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 

@@ -7,7 +7,10 @@ from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
-from sedge.desk import accounts, connections, holders, money, proving, trunk_setup, trunks
+from sedge.services.callpaths import proving
+from sedge.services.carriers import accounts, connections, money
+from sedge.services.holders import holders
+from sedge.services.trunks import trunk_setup, trunks
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.drawings.runway import runway_chart
 from sedge.web.shared.rendering import draw, go, target

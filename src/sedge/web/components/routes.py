@@ -12,7 +12,7 @@ from sedge.core.numbers.life import State
 from sedge.core.paths.patterns import Choice, DeskForm, plan_desk
 from sedge.core.paths.steps import Opening
 from sedge.core.paths.trace import Happening
-from sedge.desk.numbers import Stretch
+from sedge.services.numbers.numbers import Stretch
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.drawings.blockmap import MapCell, block_map, legend_shape
 from sedge.web.shared.drawings.pathmap import path_map

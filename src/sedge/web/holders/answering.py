@@ -13,8 +13,11 @@ from starlette.datastructures import FormData
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import read_one
-from sedge.desk import devices, holders, joining, path_analysis, workorders
-from sedge.desk.desk import Desk
+from sedge.services.callpaths import path_analysis
+from sedge.services.desk import Desk
+from sedge.services.holders import devices, holders
+from sedge.services.supply import joining
+from sedge.services.workorders import workorders
 from sedge.web.doors import AtDesk, Place
 from sedge.web.paths.drawing_views import openings_rows
 from sedge.web.paths.step_forms import opening_of

@@ -8,7 +8,8 @@ from fastapi.responses import Response
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import read_one
-from sedge.desk import caller_ids, workorders
+from sedge.services.outbound import caller_ids
+from sedge.services.workorders import workorders
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 

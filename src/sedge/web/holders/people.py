@@ -10,7 +10,9 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import HolderKind
 from sedge.core.words import Right
-from sedge.desk import devices, directory, downstream, groups, holders, joining, persons_card, workorders
+from sedge.services.holders import devices, directory, downstream, groups, holders, persons_card
+from sedge.services.supply import joining
+from sedge.services.workorders import workorders
 from sedge.web.doors import AtDesk, Place
 from sedge.web.safety.views import qr_of
 from sedge.web.shared.rendering import draw, go, target

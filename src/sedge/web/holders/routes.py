@@ -17,8 +17,10 @@ from sedge.core.outbound.dialplan import dial, plan_of
 from sedge.core.records import CivicElements, HolderKind, HolderRef, Subject
 from sedge.core.safety.countries import FORMS
 from sedge.core.words import Right
-from sedge.desk import groups, holders, importing, ledger, persons_card, site_facts, site_setup
-from sedge.desk.holders import LINE_KINDS
+from sedge.services.holders import groups, holders, persons_card, site_facts, site_setup
+from sedge.services.holders.holders import LINE_KINDS
+from sedge.services.imports import importing
+from sedge.services.ledger import ledger
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
 

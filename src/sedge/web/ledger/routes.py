@@ -6,7 +6,7 @@ from fastapi import Query, Request
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
-from sedge.desk import ledger as desk_ledger
+from sedge.services.ledger import ledger as desk_ledger
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw
 

@@ -10,7 +10,8 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.words import HolderKind
-from sedge.desk import licences, workorders
+from sedge.services.licences import licences
+from sedge.services.workorders import workorders
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
 

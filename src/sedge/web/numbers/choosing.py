@@ -9,8 +9,9 @@ from starlette.concurrency import run_in_threadpool
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.ranges import NumberSet
-from sedge.desk import choosing, estate, workorders
-from sedge.desk.columns import chosen as chosen_columns
+from sedge.services.numbers import choosing, estate
+from sedge.services.numbers.columns import chosen as chosen_columns
+from sedge.services.workorders import workorders
 from sedge.store.numbers import Filter
 from sedge.web.doors import AtDesk, Place
 from sedge.web.numbers import views

@@ -6,7 +6,7 @@ from fastapi import Form, Request
 from fastapi.responses import Response, StreamingResponse
 
 from sedge.core.access.roles import May
-from sedge.desk import exporting, known_elsewhere
+from sedge.services.numbers import exporting, known_elsewhere
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 

@@ -8,7 +8,10 @@ from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
-from sedge.desk import columns, exporting, holders, number_files, trunks
+from sedge.services.holders import holders
+from sedge.services.imports import number_files
+from sedge.services.numbers import columns, exporting
+from sedge.services.trunks import trunks
 from sedge.web.doors import AtDesk, Place
 from sedge.web.numbers import file_views
 from sedge.web.numbers.query import ThePage, end_of_day

@@ -7,7 +7,8 @@ from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
-from sedge.desk import estate, figures, holders
+from sedge.services.holders import holders
+from sedge.services.numbers import estate, figures
 from sedge.web.doors import AtDesk, Place
 from sedge.web.numbers import views
 from sedge.web.numbers.query import end_of_day

@@ -12,9 +12,9 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import Kind
 from sedge.core.records import Capacity, HolderKind
-from sedge.desk import choosing
-from sedge.desk import numbers as desk_numbers
-from sedge.desk.desk import Desk
+from sedge.services.desk import Desk
+from sedge.services.numbers import choosing
+from sedge.services.numbers import numbers as desk_numbers
 from sedge.store.numbers import SORTS, Filter
 
 PLAIN = {"view": "blocks", "sort": "number", "shape": "20"}

@@ -7,8 +7,9 @@ from fastapi import Form, Request
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
-from sedge.desk import choosing, columns, estate, features, saved_views, workorders
-from sedge.desk import numbers as desk_numbers
+from sedge.services.numbers import choosing, columns, estate, features, saved_views
+from sedge.services.numbers import numbers as desk_numbers
+from sedge.services.workorders import workorders
 from sedge.web.doors import AtDesk, Place
 from sedge.web.numbers import views
 from sedge.web.numbers.query import Query, ThePage, end_of_day

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from sedge.core.errors import NotFound
 from sedge.core.intake.fields import FIELDS
 from sedge.core.intake.takeover import Ask, Question
-from sedge.desk.take_over import Sitting, rows_of
+from sedge.services.imports.take_over import Sitting, rows_of
 from sedge.store.take_overs import FileRead, TakeOver
 
 SHOWN = 40

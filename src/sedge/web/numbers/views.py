@@ -15,12 +15,12 @@ from sedge.core.numbers.life import ENDED, State
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.paths.trace import Happening
 from sedge.core.records import Subject
-from sedge.desk.columns import COLUMNS, Column
-from sedge.desk.estate import Block, Listing, Overview, Row
-from sedge.desk.figures import Figure
-from sedge.desk.ledger import page_of
-from sedge.desk.numbers import Card, Found
-from sedge.desk.saved_views import SavedView
+from sedge.services.ledger.ledger import page_of
+from sedge.services.numbers.columns import COLUMNS, Column
+from sedge.services.numbers.estate import Block, Listing, Overview, Row
+from sedge.services.numbers.figures import Figure
+from sedge.services.numbers.numbers import Card, Found
+from sedge.services.numbers.saved_views import SavedView
 from sedge.store.numbers import Counts
 from sedge.store.past import Difference, Was
 from sedge.web.numbers.query import HOLDER_KINDS, Query

@@ -13,8 +13,9 @@ from sedge.core.errors import ChangedMeanwhile, NotUnderstood
 from sedge.core.paths import editing
 from sedge.core.paths.editing import Place as Where
 from sedge.core.paths.steps import Path
-from sedge.desk import drawing, holders, path_choices, paths
-from sedge.desk.desk import Desk
+from sedge.services.callpaths import drawing, path_choices, paths
+from sedge.services.desk import Desk
+from sedge.services.holders import holders
 from sedge.web.doors import AtDesk, Place
 from sedge.web.paths import drawing_views as views
 from sedge.web.paths import step_forms

@@ -14,8 +14,8 @@ from sedge.core.paths.rota import coming
 from sedge.core.paths.steps import Closure, Hours, Mailbox, Menu, Opening, Path, Queue, Ring, Rota, Saying, Shown, Step
 from sedge.core.records import Number
 from sedge.core.workorders.findings import Finding, Level
-from sedge.desk.drawing import Compared, Drawing
-from sedge.desk.path_choices import Choices
+from sedge.services.callpaths.drawing import Compared, Drawing
+from sedge.services.callpaths.path_choices import Choices
 from sedge.web.paths.views import DAYS, more_words
 from sedge.web.shared.drawings import pathmap
 from sedge.web.shared.drawings.pathmap import describe_step, drawn

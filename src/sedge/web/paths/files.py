@@ -6,8 +6,9 @@ from fastapi import Form, Request, UploadFile
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
-from sedge.desk import holders, path_files
 from sedge.formats.path_json import MOST_BYTES
+from sedge.services.callpaths import path_files
+from sedge.services.holders import holders
 from sedge.web.doors import AtDesk, Place
 from sedge.web.paths.drawing import again
 from sedge.web.shared.rendering import draw

@@ -12,8 +12,10 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import HolderKind, Proof
-from sedge.desk import calls, holders, numbers, path_analysis, paths, proving
-from sedge.desk.desk import Desk
+from sedge.services.callpaths import calls, path_analysis, paths, proving
+from sedge.services.desk import Desk
+from sedge.services.holders import holders
+from sedge.services.numbers import numbers
 from sedge.web.doors import AtDesk, Place
 from sedge.web.paths import views
 from sedge.web.shared.rendering import draw, go, is_swap

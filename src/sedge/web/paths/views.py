@@ -17,9 +17,9 @@ from sedge.core.paths.steps import Closure, Opening, Path, Queue
 from sedge.core.paths.week import Part
 from sedge.core.paths.world import EndingKind, World
 from sedge.core.records import Person
-from sedge.desk.calls import Followed
-from sedge.desk.path_analysis import Analysis
-from sedge.desk.paths import FormFacts, PathView
+from sedge.services.callpaths.calls import Followed
+from sedge.services.callpaths.path_analysis import Analysis
+from sedge.services.callpaths.paths import FormFacts, PathView
 from sedge.web.shared.drawings.pathmap import Shown, drawn
 from sedge.web.shared.drawings.weekmap import grades_in, legend, week_map
 

@@ -12,8 +12,10 @@ from starlette.concurrency import run_in_threadpool
 from sedge.core.access.roles import May
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.porting.records import Port
-from sedge.desk import holders, kept_free, papers, port_days, port_switching, port_talking, ports, supply
-from sedge.desk.desk import Desk
+from sedge.services.desk import Desk
+from sedge.services.holders import holders
+from sedge.services.porting import kept_free, port_days, port_switching, port_talking, ports
+from sedge.services.supply import papers, supply
 from sedge.store.workorders import WorkOrder
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.drawings.portcalendar import lanes

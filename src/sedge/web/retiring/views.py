@@ -7,7 +7,10 @@ from fastapi.responses import Response
 from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
-from sedge.desk import closing, holders, numbers, resting, retiring, tidying, workorders
+from sedge.services.holders import holders
+from sedge.services.numbers import numbers
+from sedge.services.retiring import closing, resting, retiring, tidying
+from sedge.services.workorders import workorders
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 

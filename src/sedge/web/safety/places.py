@@ -7,8 +7,9 @@ from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
-from sedge.desk import confirming, moving, open_formats, places, safety
-from sedge.desk.numbers import the_number
+from sedge.services.holders import moving
+from sedge.services.numbers.numbers import the_number
+from sedge.services.safety import confirming, open_formats, places, safety
 from sedge.web.doors import AtDesk, Place, house_of
 from sedge.web.safety import views
 from sedge.web.shared.rendering import draw, go, target

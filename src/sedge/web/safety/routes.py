@@ -8,8 +8,11 @@ from fastapi.responses import Response
 from sedge.core.access.roles import May
 from sedge.core.errors import SedgeError
 from sedge.core.safety.countries import RULES
-from sedge.desk import calls, coverage, emergency_reports, holders, rechecking, registered, safety, workorders
-from sedge.desk.numbers import the_number
+from sedge.services.callpaths import calls
+from sedge.services.holders import holders
+from sedge.services.numbers.numbers import the_number
+from sedge.services.safety import coverage, emergency_reports, rechecking, registered, safety
+from sedge.services.workorders import workorders
 from sedge.web.doors import AtDesk, Place
 from sedge.web.safety import views
 from sedge.web.shared.rendering import draw, go, target

@@ -13,10 +13,11 @@ from sedge.core.records import CivicElements, Person
 from sedge.core.safety.addresses import Match
 from sedge.core.safety.countries import FORMS, AddressField
 from sedge.core.safety.coverage import Share, SiteCoverage, floor_order
-from sedge.desk import holders, moving, safety
-from sedge.desk.desk import Desk
-from sedge.desk.numbers import the_number
-from sedge.desk.places import Building, Floor, SpotMark
+from sedge.services.desk import Desk
+from sedge.services.holders import holders, moving
+from sedge.services.numbers.numbers import the_number
+from sedge.services.safety import safety
+from sedge.services.safety.places import Building, Floor, SpotMark
 from sedge.web.shared.drawings.section import Room, Storey, plan, section
 
 MOST_LINES, FEW_SITES, MOST_SITES, NAMED, MOST_TARGETS = 100, 12, 30, 12, 40

@@ -9,7 +9,8 @@ from starlette.datastructures import FormData
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotSignedIn, NotUnderstood, TooMany
-from sedge.desk import holders, members
+from sedge.services.access import members
+from sedge.services.holders import holders
 from sedge.web.doors import AtDesk, Place, house_of
 from sedge.web.shared.rendering import draw, go
 from sedge.web.signin.routes import let_in

@@ -6,7 +6,7 @@ from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from sedge.core.access.roles import May
-from sedge.desk import access
+from sedge.services.access import access
 from sedge.web.doors import COOKIE, Place, house_of, who_asks
 from sedge.web.shared.rendering import draw
 

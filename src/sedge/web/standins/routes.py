@@ -11,8 +11,11 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.numbers.e164 import read_one
 from sedge.core.numbers.pasted import numbers_in
-from sedge.desk import accounts, steering, supply, trunks
 from sedge.outside.desk_services import Control
+from sedge.services import steering
+from sedge.services.carriers import accounts
+from sedge.services.supply import supply
+from sedge.services.trunks import trunks
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 

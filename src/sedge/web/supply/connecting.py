@@ -6,7 +6,8 @@ from fastapi import Form, Request
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
-from sedge.desk import connecting, holders
+from sedge.services.holders import holders
+from sedge.services.supply import connecting
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
 

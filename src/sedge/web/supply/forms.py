@@ -7,7 +7,8 @@ from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
-from sedge.desk import forms, holders
+from sedge.services.holders import holders
+from sedge.services.supply import forms
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 

@@ -8,7 +8,8 @@ from fastapi.responses import Response
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.supply.papers import PAPERS
-from sedge.desk import holders, papers
+from sedge.services.holders import holders
+from sedge.services.supply import papers
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 

@@ -14,8 +14,9 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood, SedgeError
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.supply.offers import Wish
-from sedge.desk import holders, holds, joining, ordering, papers, searching, supply
-from sedge.desk.numbers import the_number
+from sedge.services.holders import holders
+from sedge.services.numbers.numbers import the_number
+from sedge.services.supply import holds, joining, ordering, papers, searching, supply
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, is_swap, target
 from sedge.web.supply import views

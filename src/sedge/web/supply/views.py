@@ -10,9 +10,9 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Capacity
 from sedge.core.supply.offers import Offer, Wish
 from sedge.core.supply.records import LineState, OrderLine, PaperState
-from sedge.desk.papers import Filed
-from sedge.desk.searching import Answer
-from sedge.desk.supply import OrderView
+from sedge.services.supply.papers import Filed
+from sedge.services.supply.searching import Answer
+from sedge.services.supply.supply import OrderView
 
 TONES = {"delivered": "good", "failed": "wrong", "cancelled": "wrong"}
 CALLS = {Capacity.SINGLE: "One call at a time", Capacity.MANY: "Many calls at once", Capacity.ANY: "Any number of calls"}

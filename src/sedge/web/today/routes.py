@@ -4,7 +4,8 @@ from fastapi import Request
 from fastapi.responses import JSONResponse, Response
 
 from sedge.core.access.roles import May
-from sedge.desk import first_steps, ledger, today
+from sedge.services import first_steps, today
+from sedge.services.ledger import ledger
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, target
 

@@ -7,7 +7,7 @@ from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.core.records import Subject
-from sedge.desk import checking
+from sedge.services.workorders import checking
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 

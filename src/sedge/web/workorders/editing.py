@@ -9,9 +9,12 @@ from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotUnderstood
-from sedge.desk import drafts, holders, looks, paths, proving, supply, usual_work, workorders
-from sedge.desk.desk import Desk
-from sedge.desk.when import moment_of
+from sedge.services.callpaths import paths, proving
+from sedge.services.desk import Desk
+from sedge.services.holders import holders
+from sedge.services.supply import supply
+from sedge.services.when import moment_of
+from sedge.services.workorders import drafts, looks, usual_work, workorders
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, is_swap
 from sedge.web.workorders import views

@@ -7,8 +7,8 @@ from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.core.numbers.plan import LANGUAGES
-from sedge.desk import letters
 from sedge.formats.letters import KINDS, NAMES, LetterText
+from sedge.services import letters
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
 

@@ -9,8 +9,9 @@ from starlette.datastructures import FormData
 
 from sedge.core.access.roles import May
 from sedge.core.planner.problem import MOST_WEIGHT, USUAL, WORDS, Wish
-from sedge.desk import holders, planning
-from sedge.desk.desk import Desk
+from sedge.services.desk import Desk
+from sedge.services.holders import holders
+from sedge.services.workorders import planning
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.drawings.pairing import pairing, shown
 from sedge.web.shared.rendering import draw, go, is_swap

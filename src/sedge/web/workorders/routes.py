@@ -9,7 +9,9 @@ from starlette.concurrency import run_in_threadpool
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotRunnable, NotUnderstood
 from sedge.core.numbers.e164 import read_one
-from sedge.desk import choosing, drafts, holders, numbers, workorders
+from sedge.services.holders import holders
+from sedge.services.numbers import choosing, numbers
+from sedge.services.workorders import drafts, workorders
 from sedge.store.workorders import OrderState
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, is_swap

@@ -10,10 +10,15 @@ from sedge.core.records import HolderKind, Number, Person
 from sedge.core.workorders.findings import Finding, Leads, Level, Remedy
 from sedge.core.workorders.reversing import FOR_GOOD
 from sedge.core.workorders.tasks import PutBack, PutBackLater
-from sedge.desk import holders, licences, looks, numbers, paths, trunks
-from sedge.desk.desk import Desk
-from sedge.desk.numbers import Card
-from sedge.desk.workorders import OrderView, TaskView
+from sedge.services.callpaths import paths
+from sedge.services.desk import Desk
+from sedge.services.holders import holders
+from sedge.services.licences import licences
+from sedge.services.numbers import numbers
+from sedge.services.numbers.numbers import Card
+from sedge.services.trunks import trunks
+from sedge.services.workorders import looks
+from sedge.services.workorders.workorders import OrderView, TaskView
 from sedge.store.workorders import OrderState, TaskState
 from sedge.web.shared.rendering import money
 

@@ -8,8 +8,10 @@ from fastapi.responses import Response
 from sedge.core.access.roles import May
 from sedge.core.records import Role
 from sedge.core.workorders.findings import Level
-from sedge.desk import holders, numbers, why_not
-from sedge.desk.numbers import the_number
+from sedge.services.holders import holders
+from sedge.services.numbers import numbers
+from sedge.services.numbers.numbers import the_number
+from sedge.services.workorders import why_not
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 from sedge.web.workorders.views import page_of

@@ -7,7 +7,7 @@ from markupsafe import Markup
 
 from sedge.core.paths.openings import zone
 from sedge.core.paths.week import Cell, Day, Grade, Part, Week
-from sedge.desk.path_analysis import Held
+from sedge.services.callpaths.path_analysis import Held
 
 CELL, HIGH, GAP, LEFT, TOP = 28, 20, 3, 64, 20
 MANY = 30

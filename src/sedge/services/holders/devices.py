@@ -1,0 +1,132 @@
+"""Devices at the desk: phones set up for people, with a sign-in of their own, a secret shown once, and why one is not registered."""
+
+import secrets
+from dataclasses import dataclass
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotUnderstood
+from sedge.core.holders.devices import KINDS, RINGS, why_silent
+from sedge.core.records import Device, HolderKind, HolderRef, Number, Person, Site, Subject
+from sedge.core.reduce import changed
+from sedge.services.callpaths.routing import device_wish
+from sedge.services.desk import Desk, Writing
+from sedge.store import secrets as secrets_store
+from sedge.store import tables
+
+HOST, PORT, TRANSPORT = "phones.sedge.example", 5061, "TLS"
+CODECS, DTMF = "Opus, G.722, G.711 A-law", "RTP events (RFC 4733)"
+SECRET_BYTES = 18
+
+
+@dataclass(frozen=True)
+class Setting:
+    """One line of a settings sheet; `after` is what to do once it is typed in."""
+
+    name: str
+    value: str
+    after: str = ""
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """What is typed into a phone, or scanned. `secret` only the one time it is shown; `code` is a SIP URI (RFC 3261 §19.1) for the scan."""
+
+    device: Device
+    person: Person
+    settings: list[Setting]
+    code: str
+    secret: str = ""
+    silent: str = ""
+
+
+def of_person(desk: Desk, person: str) -> list[tuple[Device, str]]:
+    """Somebody's devices, each with why it is silent ('' where it would ring)."""
+    with desk.reading() as reading:
+        found = reading.records.where(Device, tables.device.c.person == person, order_by=tables.device.c.id)
+    return [(d, why_silent(d)) for d in found if not d.removed]
+
+
+def add(desk: Desk, person: str, kind: str, name: str = "") -> Sheet:
+    """A device with a sign-in and a secret of its own; told to the telephone system before it is kept. Raises NotUnderstood."""
+    desk.require(May.CHANGE_HOLDERS)
+    if kind not in KINDS:
+        raise NotUnderstood(f"A device is one of: {', '.join(KINDS)}.", field="kind")
+    with desk.reading() as reading:
+        owner = reading.records.the(Person, person)
+        site = reading.records.the(Site, owner.site)
+    desk.require_site(owner.site)
+    called = name.strip()[:80] or f"{kind} {owner.extension or owner.name.split()[-1]}"
+    key = desk.new_id("phone")
+    device = Device(
+        id=key,
+        person=owner.id,
+        kind=kind,
+        name=called,
+        user=f"{site.code.lower()}-{owner.extension or owner.id[-6:]}-{key[-4:]}",
+        said="never",
+    )
+    return _with_secret(desk, device, owner, None, "device.added")
+
+
+def new_secret(desk: Desk, key: str) -> Sheet:
+    """A secret made anew, shown this once; the phone signs in again once it has been typed in."""
+    desk.require(May.CHANGE_HOLDERS)
+    with desk.reading() as reading:
+        device = reading.records.the(Device, key)
+        owner = reading.records.the(Person, device.person)
+    desk.require_site(owner.site)
+    user = device.user or f"{owner.extension or owner.id[-6:]}-{key[-4:]}"
+    return _with_secret(desk, device.but(user=user, registered=False, said="secret"), owner, device, "device.secret-made")
+
+
+def _with_secret(desk: Desk, device: Device, owner: Person, before: Device | None, action: str) -> Sheet:
+    secret = secrets.token_urlsafe(SECRET_BYTES)
+    desk.outside.telephony.put_device(device.id, {**device_wish(device), "user": device.user, "secret": secret})
+    with desk.writing() as writing:
+        saved = writing.save([changed(Subject.DEVICE, before, device, action)])[0].after
+        secrets_store.keep(writing.connection, desk.house.keyring, f"secret of {device.id}", secret, writing.stamp)
+        shown = _shown_as(writing, owner)
+    return _sheet(saved, owner, shown, secret)
+
+
+def remove(desk: Desk, key: str) -> Device:
+    """A device that is no more: it rings nothing from now on."""
+    desk.require(May.CHANGE_HOLDERS)
+    with desk.reading() as reading:
+        desk.require_site(reading.records.the(Person, reading.records.the(Device, key).person).site)
+    desk.outside.telephony.remove_device(key)
+    with desk.writing() as writing:
+        device = writing.records.the(Device, key)
+        return writing.save([changed(Subject.DEVICE, device, device.but(removed=True, registered=False), "device.removed")])[0].after
+
+
+def sheet(desk: Desk, key: str) -> Sheet:
+    """The settings of a device, without its secret. Raises NotFound."""
+    with desk.reading() as reading:
+        device = reading.records.the(Device, key)
+        owner = reading.records.the(Person, device.person)
+        held = reading.records.held_by(Number, [HolderRef(kind=HolderKind.PERSON, id=owner.id)])
+    return _sheet(device, owner, held[0].e164 if held else "")
+
+
+def _shown_as(writing: Writing, owner: Person) -> str:
+    held = writing.records.held_by(Number, [HolderRef(kind=HolderKind.PERSON, id=owner.id)])
+    return held[0].e164 if held else ""
+
+
+def _sheet(device: Device, owner: Person, number: str, secret: str = "") -> Sheet:
+    transport = TRANSPORT.lower()
+    code = f"sip:{device.user}{':' + secret if secret else ''}@{HOST}:{PORT};transport={transport}"
+    rows = [
+        Setting("Server", HOST, "the name, not an address: its certificate is for the name"), Setting("Port", str(PORT)), Setting("Transport", TRANSPORT),
+        Setting("Sign-in name", device.user or "none yet: make a secret"), *([Setting("Secret", secret, "shown this once")] if secret else []),
+        Setting("Name to show", owner.name), *([Setting("Number to show", number)] if number else []), Setting("Codecs, in this order", CODECS),
+        Setting("Keys pressed are sent as", DTMF), Setting("Sign in again every", "300 seconds", "then save, and restart the phone"),
+    ]  # fmt: skip
+    return Sheet(device, owner, rows, code, secret, why_silent(device))
+
+
+def would_ring(desk: Desk, person: str) -> tuple[list[Device], list[tuple[Device, str]]]:
+    """Which of somebody's devices would ring now, and why the others would not."""
+    found = of_person(desk, person)
+    return [d for d, why in found if not why and d.kind in RINGS], [(d, why) for d, why in found if why]

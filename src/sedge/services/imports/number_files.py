@@ -1,0 +1,292 @@
+"""Bringing in numbers from a file: kept, its columns understood, looked through, then brought in by a work order.
+
+Reading goes on in slices of a second or two beside everything else, so that a file of a million rows shows how far it is
+and can be left alone; what was read is kept with it. Bringing in is a task of a work order and may be broken off and taken
+up at any moment: rows that are there already are the same as if they had been read twice.
+"""
+
+import hashlib
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+from functools import partial
+from pathlib import Path
+from typing import Any, BinaryIO
+
+from sqlalchemy import select
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotAllowedNow, NotUnderstood
+from sedge.core.estate import Change
+from sedge.core.intake.fields import FIELDS, fingerprint, recognised
+from sedge.core.intake.rows import Alike, Directory
+from sedge.core.records import HolderRef, Number, Role, Subject
+from sedge.core.reduce import changed
+from sedge.formats import sheets
+from sedge.services.desk import Desk, Writing
+from sedge.services.imports.file_rows import BringingIn, LookingThrough, added, bad_rows, folder, kept_of, sort_out, throw_away
+from sedge.store import bringing_in, tables
+from sedge.store import number_files as store
+from sedge.store.number_files import FileState, NumberFile, Report
+
+SMALL_ROWS = 3_000
+SLICE_SECONDS = 2.0
+CHUNKS_AT_ONCE = 5  # in one transaction, 25,000 rows hold the write lock for about a second
+
+
+def receive(desk: Desk, name: str, data: BinaryIO) -> NumberFile:
+    """Keep a file, find its columns and look through it (a large one goes on by itself). Raises NotUnderstood."""
+    desk.require(May.IMPORT)
+    key = desk.new_id("file")
+    raw = folder(desk) / f"{key}.raw"
+    try:
+        size, digest = _stored(data, raw)
+        target = folder(desk) / f"{key}.csv"
+        notes: tuple[str, ...] = ()
+        with raw.open("rb") as begun:
+            is_book = begun.read(4) == b"PK\x03\x04"
+        if is_book:
+            notes = sheets.from_spreadsheet(raw, target)
+        else:
+            raw.rename(target)
+        try:
+            head = sheets.head_of(target)
+        except NotUnderstood:
+            target.unlink(missing_ok=True)
+            raise
+    finally:
+        raw.unlink(missing_ok=True)
+    mapping, options = _understood(desk, head.header)
+    file = NumberFile(
+        id=key, name=name[:200] or "file", digest=digest, state=FileState.NEW, created_by=desk.actor, created_at=desk.now(), header=tuple(head.header),
+        encoding=head.encoding, delimiter=head.delimiter, size=size, total=_estimate(target), mapping=mapping, options=options, notes=(*notes, *head.notes),
+    )  # fmt: skip
+    with desk.writing() as writing:
+        store.add(writing.connection, file)
+        writing.touch()
+    return look_through(desk, file.id) if "number" in mapping else file
+
+
+def _stored(data: BinaryIO, to: Path) -> tuple[int, str]:
+    digest, size = hashlib.sha256(), 0
+    with to.open("wb") as out:
+        while piece := data.read(1 << 20):
+            size += len(piece)
+            if size > sheets.MOST_BYTES:
+                raise NotUnderstood(
+                    "A file may have 250 MB; this is larger. Split it into parts and bring in one after the other.", field="file"
+                )
+            digest.update(piece)
+            out.write(piece)
+    return size, digest.hexdigest()
+
+
+def _estimate(path: Path) -> int:
+    """About how many rows there are, from the length of the first ones."""
+    size = path.stat().st_size
+    with path.open("rb") as raw:
+        sample = raw.read(200_000)
+    lines = sample.count(b"\n") or sample.count(b"\r") or 1
+    return max(1, round(lines * size / max(1, len(sample))) - 1)
+
+
+def _understood(desk: Desk, header: list[str]) -> tuple[dict[str, int], dict[str, str]]:
+    """What the columns meant the last time, else by their words."""
+    with desk.reading() as reading:
+        known = store.remembered(reading.connection, fingerprint(header))
+    return known or (recognised(header), {})
+
+
+def get(desk: Desk, key: str) -> NumberFile:
+    with desk.reading() as reading:
+        return store.get(reading.connection, key)
+
+
+def listing(desk: Desk) -> list[NumberFile]:
+    with desk.reading() as reading:
+        return store.listing(reading.connection)
+
+
+def settle_columns(desk: Desk, key: str, mapping: dict[str, int], options: dict[str, str]) -> NumberFile:
+    """Say which column is which, and what stands for those that are missing; remembered for files with the same headers."""
+    file = get(desk, key)
+    _still_to_do(file)
+    unknown = [name for name in mapping if name not in FIELDS and not name.startswith("known:")]
+    if unknown or any(not 0 <= at < len(file.header) for at in mapping.values()):
+        raise NotUnderstood("That is no field, or no column of this file.", field=unknown[0] if unknown else "mapping")
+    if "number" not in mapping:
+        raise NotUnderstood("Say which column has the numbers.", field="number")
+    with desk.writing() as writing:
+        store.remember(writing.connection, fingerprint(file.header), mapping, options)
+        store.save(writing.connection, replace(file, mapping=mapping, options=options, state=FileState.NEW, report=Report(), problem=""))
+        writing.touch()
+    return look_through(desk, key)
+
+
+def _still_to_do(file: NumberFile) -> None:
+    if file.state in {FileState.BRINGING_IN, FileState.DONE}:
+        raise NotAllowedNow(f"{file.name} is {file.state} already. Bring the file in anew to change its columns.", reason="state")
+
+
+def look_through(desk: Desk, key: str) -> NumberFile:
+    """Begin the dry run; small files are read at once, others in slices by the runner."""
+    file = replace(get(desk, key), state=FileState.READING, report=Report(), problem="")
+    with desk.writing() as writing:
+        store.save(writing.connection, file)
+        writing.touch()
+    if file.total <= SMALL_ROWS:
+        while file.state is FileState.READING:
+            file = read_on(desk, file)
+    return file
+
+
+def leave(desk: Desk, key: str) -> None:
+    """Throw a file away that is not being brought in."""
+    file = get(desk, key)
+    if file.state is FileState.BRINGING_IN:
+        raise NotAllowedNow("It is being brought in. Stop its work order first.", reason="state")
+    with desk.writing() as writing:
+        store.forget(writing.connection, key)
+        writing.touch()
+    throw_away(desk, file)
+    _looking.pop(key, None)
+
+
+# ── reading on, slice by slice ──
+
+
+_looking: dict[str, LookingThrough] = {}
+_bringing: dict[str, BringingIn] = {}
+
+
+def read_on(desk: Desk, file: NumberFile, *, seconds: float = SLICE_SECONDS) -> NumberFile:
+    """Go on with the dry run for about so long."""
+    report = file.report
+    begun = time.monotonic()
+    try:
+        going = _looking.pop(file.id, None)
+        if going is None or going.at != report.rows:
+            going, report = LookingThrough(desk, file), Report()  # what is twice in the file is known only from its beginning
+        while rows := going.next():
+            with desk.reading() as reading:
+                sorted_out = sort_out(rows, partial(bringing_in.existing, reading.connection))
+            report = added(report, rows, sorted_out)
+            if time.monotonic() - begun > seconds:
+                file = replace(file, report=report, total=max(file.total, report.rows + 1))
+                _looking[file.id] = going
+                break
+        else:
+            file = replace(file, report=report, total=report.rows, state=FileState.READ)
+    except NotUnderstood as error:
+        file = replace(file, report=report, state=FileState.READ, problem=error.message)
+    with desk.writing() as writing:
+        store.save(writing.connection, file)
+        writing.touch()
+    return file
+
+
+# ── bringing in ──
+
+
+def begin(desk: Desk, key: str) -> Any:
+    """The work order that brings the good rows in, run at once. Asked again, it is the one of the first time."""
+    from sedge.core.workorders.tasks import ImportNumbers
+    from sedge.services.workorders import workorders
+
+    file = get(desk, key)
+    if file.work_order:
+        return workorders.find(desk, f"import-{key}")
+    if file.state is not FileState.READ or file.problem:
+        raise NotAllowedNow(file.problem or f"{file.name} is still being read. Wait until it has been looked through.", reason="state")
+    if not file.report.new and not file.report.changed:
+        raise NotAllowedNow("Nothing in this file is new, so nothing is brought in.", reason="nothing")
+    order = workorders.run_now(
+        desk,
+        f"Bring in {file.name}"[:200],
+        [ImportNumbers(file=key)],
+        reason=f"from a file of {file.report.rows:,} rows",
+        identity=f"import-{key}",
+    )
+    with desk.writing() as writing:
+        now = store.get(writing.connection, key)
+        if now.state is FileState.READ:
+            store.save(writing.connection, replace(now, state=FileState.BRINGING_IN, work_order=order.id))
+        writing.touch()
+    return order
+
+
+def bring_in_more(
+    desk: Desk, key: str, *, work_order: str, reason: str, seconds: float = SLICE_SECONDS, chunk_rows: int = bringing_in.CHUNK,
+    chunks: int = CHUNKS_AT_ONCE,
+) -> NumberFile:  # fmt: skip
+    """Bring in for about so long, some chunks to a transaction. Done when the state says so."""
+    file = get(desk, key)
+    going = _bringing.pop(key, None)  # what fails is begun anew, from where it had come to
+    if going is None or going.at != file.done.rows:
+        going = BringingIn(desk, file, skip=file.done.rows, chunk=chunk_rows)
+    begun = time.monotonic()
+    while file.state is not FileState.DONE:
+        with desk.writing(reason=reason, work_order=work_order) as writing:
+            for _ in range(chunks):
+                rows = going.next()
+                if rows is None:
+                    file = replace(file, state=FileState.DONE, work_order=work_order)
+                    break
+                out = sort_out(rows, partial(bringing_in.existing, writing.connection))
+                _bring_in(writing, file, out.new, going.holders)
+                _update(writing, out.changed)
+                file = replace(file, done=added(file.done, rows, out), state=FileState.BRINGING_IN, work_order=work_order)
+            store.save(writing.connection, file)
+            writing.touch()
+        going.at = file.done.rows
+        if time.monotonic() - begun > seconds:
+            break
+    if file.state is FileState.DONE:
+        kept_of(desk, file).unlink(missing_ok=True)
+    else:
+        _bringing[key] = going
+    return file
+
+
+def _bring_in(writing: Writing, file: NumberFile, found: list[Alike], holders: Directory) -> None:
+    if not found:
+        return
+    refs = set(row.holder for row, _, _ in found if row.holder)  # noqa: C401  pyright knows no frozen models in set displays
+    mains = _with_main(writing, refs)
+    bringing_in.bring_in(writing.connection, found, writing.stamp, batch=file.id, names=holders.names, mains=mains)
+
+
+def _with_main(writing: Writing, refs: set[HolderRef]) -> set[HolderRef]:
+    """Holders that have a main number already."""
+    if not refs:
+        return set()
+    life = tables.life
+    found: set[HolderRef] = set()
+    ids = sorted(ref.id for ref in refs)
+    for start in range(0, len(ids), 900):
+        query = select(life.c.holder_kind, life.c.holder_id).where(
+            life.c.holder_id.in_(ids[start : start + 900]), life.c.role == Role.MAIN.value
+        )
+        found.update(HolderRef.model_validate({"kind": kind, "id": key}) for kind, key in writing.connection.execute(query))
+    return found & refs
+
+
+def _update(writing: Writing, rows: list[tuple[int, Number, Number]]) -> None:
+    changes: list[Change] = [changed(Subject.NUMBER, before, after, "number.labelled") for _, before, after in rows]
+    for start in range(0, len(changes), 500):
+        writing.save(changes[start : start + 500])
+
+
+def faults_of(desk: Desk, key: str) -> Iterator[bytes]:
+    """The rows that can't be brought in, as they are in the file, each with why: to be mended and brought in again."""
+    file = get(desk, key)
+    return sheets.to_csv([*file.header, "line", "why not"], bad_rows(desk, file))
+
+
+def go_on_reading(desk: Desk) -> int:
+    """One slice of each file that is being looked through; how many were."""
+    with desk.reading() as reading:
+        files = store.listing(reading.connection, states=(FileState.READING,))
+    for file in files:
+        read_on(desk, file)
+    return len(files)

@@ -1,0 +1,85 @@
+"""Reading the ledger from the desk."""
+
+from dataclasses import dataclass, replace
+from datetime import datetime
+
+from sedge.core.ledger.chain import Entry
+from sedge.core.records import Subject
+from sedge.services.desk import Desk
+from sedge.store import ledger
+from sedge.store.ledger import LedgerPage
+
+PAGES = {
+    Subject.PORT: "/ports/{id}",
+    Subject.PORT_OUT: "/port-outs/{id}",
+    Subject.KEPT_FREE: "/ports/calendar",
+    Subject.NUMBER: "/numbers/{n}",
+    Subject.PERSON: "/holders/people/{id}",
+    Subject.SITE: "/holders/sites/{id}",
+    Subject.SERVICE_LINE: "/holders/lines/{id}",
+    Subject.ORDER: "/supply/orders/{id}",
+    Subject.WORK_ORDER: "/work-orders/{id}",
+    Subject.PATH: "/paths/{id}",
+    Subject.CARRIER: "/carriers",
+    Subject.ACCOUNT: "/carriers/accounts/{id}",
+    Subject.TRUNK: "/carriers",
+    Subject.PRODUCT: "/licences",
+    Subject.SPOT: "/numbers?view=list&find={id}",
+}
+
+
+def read(
+    desk: Desk, *, subject: Subject | None = None, key: str | None = None, actor: str | None = None, since: datetime | None = None,
+    before: int | None = None, limit: int = 100,
+) -> LedgerPage:  # fmt: skip
+    with desk.reading() as reading:
+        return ledger.entries(reading.connection, subject=subject, key=key, actor=actor, since=since, before=before, limit=limit)
+
+
+@dataclass(frozen=True)
+class Happening:
+    """One thing that happened: its last entry, and how many others belong to it."""
+
+    entry: Entry
+    others: int
+
+
+def recent(desk: Desk, *, limit: int = 8) -> list[Happening]:
+    """What happened last: entries of one work order, or of one person for one reason, are one."""
+    found: list[Happening] = []
+    for entry in read(desk, limit=40 * limit).entries:
+        last = found[-1] if found else None
+        if last and _belong_together(last.entry, entry):
+            found[-1] = replace(last, others=last.others + 1)
+        elif len(found) == limit:
+            break
+        else:
+            found.append(Happening(entry, 0))
+    return found
+
+
+def _belong_together(one: Entry, other: Entry) -> bool:
+    if one.work_order or other.work_order:
+        return one.work_order == other.work_order
+    return bool(one.reason) and (one.actor_id, one.reason) == (other.actor_id, other.reason)
+
+
+def verify(desk: Desk) -> tuple[int, int | None]:
+    """How many entries there are and where the chain breaks (None: nowhere)."""
+    with desk.reading() as reading:
+        return ledger.verify(reading.connection)
+
+
+def pulse(desk: Desk) -> int:
+    with desk.reading() as reading:
+        return ledger.pulse(reading.connection)
+
+
+def href_of(entry: Entry) -> str:
+    """Where the entry's subject is looked at; '' where it has no page."""
+    return page_of(Subject(entry.subject), entry.subject_id)
+
+
+def page_of(subject: Subject, key: str) -> str:
+    """The page of a record; '' where it has none."""
+    return PAGES.get(subject, "").format(id=key, n=key.lstrip("+"))

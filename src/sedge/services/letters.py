@@ -1,0 +1,109 @@
+"""The texts of letters at the desk: Sedge's own or the organisation's, with a preview of real letters."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import select
+
+from sedge.core.access.roles import May
+from sedge.core.errors import ChangedMeanwhile, NotUnderstood
+from sedge.core.numbers.plan import LANGUAGES
+from sedge.core.records import Subject
+from sedge.formats.letters import KINDS, Letter, LetterText, checked, own
+from sedge.services.desk import Desk, Reading
+from sedge.store.holder_tables import letter_text
+
+SAMPLE: dict[str, dict[str, Any]] = {
+    "holder": {
+        "name": "Ifeoma Okafor", "organisation": "", "lost": [{"national": "0113 496 0199", "e164": "+441134960199"}], "places": ["2nd floor, room 2.14, Wharf House (WHF-006-0)"],
+        "held": [{"national": "0113 496 0142", "e164": "+441134960142", "role": "main", "works_from": "today 09:20"}], "signature": "Sedge",
+    },
+    "author": {
+        "no": 12, "title": "Joiners of May", "outcome": "is done", "organisation": "", "lines": ["    done  Assign 0113 496 0142 to Ifeoma Okafor as the main number"],
+        "people": [{"name": "Ifeoma Okafor", "numbers": ["0113 496 0142"]}], "signature": "Sedge",
+    },
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A text with its version; 0 where it is Sedge's own."""
+
+    text: LetterText
+    version: int
+
+
+def text_of(reading: Reading, kind: str, language: str) -> Kept:
+    """The organisation's text, else Sedge's own."""
+    row = reading.connection.execute(select(letter_text).where(letter_text.c.kind == kind, letter_text.c.language == language)).first()
+    return Kept(LetterText(kind, language, row.subject, row.text, row.html), row.version) if row else Kept(own(kind, language), 0)
+
+
+def look(desk: Desk, kind: str, language: str) -> Kept:
+    _known(kind, language)
+    with desk.reading() as reading:
+        return text_of(reading, kind, language)
+
+
+def _known(kind: str, language: str) -> None:
+    if kind not in KINDS:
+        raise NotUnderstood(f"Letters are: {', '.join(KINDS)}.", field="kind")
+    if language not in LANGUAGES:
+        raise NotUnderstood(f"Languages are: {', '.join(LANGUAGES)}.", field="language")
+
+
+def preview(desk: Desk, text: LetterText, order: str = "") -> Letter:
+    """The letter as it would be: for the people of a work order, else for somebody made up. Raises NotUnderstood naming the part."""
+    _known(text.kind, text.language)
+    return checked(text, _facts(desk, text.kind, order))
+
+
+def _facts(desk: Desk, kind: str, order: str) -> dict[str, Any]:
+    from sedge.services import mail
+    from sedge.store import workorders as store
+
+    facts = {**SAMPLE[kind], "organisation": desk.organisation.name}
+    if not order:
+        return facts
+    with desk.reading() as reading:
+        found = store.get(reading.connection, order)
+        real = mail.facts_for(reading, found, desk.organisation.name)
+    if kind == "author":
+        return real.author
+    return next(iter(real.holders.values()), facts)
+
+
+def put(desk: Desk, text: LetterText, version: int) -> Kept:
+    """Keep a text. Raises NotUnderstood where it can't be drawn, ChangedMeanwhile where somebody else has changed it since."""
+    desk.require(May.SET_RULES)
+    _known(text.kind, text.language)
+    checked(text, _facts(desk, text.kind, ""))
+    with desk.writing() as writing:
+        if text_of(writing, text.kind, text.language).version != version:
+            raise ChangedMeanwhile("Somebody else has changed this text meanwhile. Look at it again.", subject="letter", id=text.kind)
+        writing.connection.execute(letter_text.delete().where(letter_text.c.kind == text.kind, letter_text.c.language == text.language))
+        row = {
+            "kind": text.kind,
+            "language": text.language,
+            "subject": text.subject,
+            "text": text.text,
+            "html": text.html,
+            "version": version + 1,
+        }
+        writing.connection.execute(letter_text.insert().values(**row))
+        writing.remark(
+            "letter.changed", Subject.WORK_ORDER, f"{text.kind}-{text.language}", f"{KINDS[text.kind]}, {LANGUAGES[text.language]}"
+        )
+    return Kept(text, version + 1)
+
+
+def back_to_own(desk: Desk, kind: str, language: str) -> Kept:
+    """Sedge's own text again."""
+    desk.require(May.SET_RULES)
+    _known(kind, language)
+    with desk.writing() as writing:
+        writing.connection.execute(letter_text.delete().where(letter_text.c.kind == kind, letter_text.c.language == language))
+        writing.remark(
+            "letter.changed", Subject.WORK_ORDER, f"{kind}-{language}", f"{KINDS[kind]}, {LANGUAGES[language]}: Sedge's own again"
+        )
+    return Kept(own(kind, language), 0)

@@ -1,0 +1,163 @@
+"""Mail: written as rows in the transaction that ends a work order, sent by the runner afterwards, once per key."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import structlog
+from sqlalchemy import insert, select, update
+
+from sedge.core.errors import NotUnderstood, OutsideTrouble
+from sedge.core.estate import Estate
+from sedge.core.records import HolderKind, HolderRef, Number, Person, Site, Spot, Subject
+from sedge.core.workorders.needs import Needs, needs
+from sedge.core.workorders.plan import resolve
+from sedge.core.workorders.telling import tell_whole
+from sedge.formats.letters import Letter, LetterText, drawn, own
+from sedge.services import letters
+from sedge.services.desk import Desk, Reading, Writing
+from sedge.store import tables
+from sedge.store.workorders import OrderState, TaskState, WorkOrder
+
+log = structlog.get_logger("sedge.mail")
+SENDER_NOTE = "Sedge, the desk for your telephone numbers"
+
+
+@dataclass(frozen=True)
+class Facts:
+    """What the letters of a work order are drawn from; `holders` by person, `people` them themselves."""
+
+    author: dict[str, Any]
+    holders: dict[str, dict[str, Any]]
+    people: dict[str, Person]
+    languages: dict[str, str]
+
+
+def write_for(writing: Writing, order: WorkOrder) -> None:
+    """One letter to whoever wrote the order, one to each person concerned who got or lost something, in the language of their site."""
+    facts = facts_for(writing, order, writing.organisation)
+    texts = {("author", writing.language), *(("holder", language) for language in facts.languages.values())}
+    known = {of: letters.text_of(writing, *of).text for of in texts}
+    if author := writing.address_of(order.author):
+        letter = _letter(known["author", writing.language], facts.author)
+        write(writing, f"{order.id}-author-{order.version}", author, letter, order.id)
+    if order.state is not OrderState.DONE:
+        return
+    for key, person in facts.people.items():
+        letter = _letter(known["holder", facts.languages[key]], facts.holders[key])
+        write(writing, f"{order.id}-{key}", person.email, letter, order.id)
+
+
+def _letter(text: LetterText, facts: dict[str, Any]) -> Letter:
+    """From the organisation's text; from Sedge's own where that fails all the same."""
+    try:
+        return drawn(text, facts)
+    except NotUnderstood as error:
+        log.warning("letter", kind=text.kind, language=text.language, error=error.message)
+        return drawn(own(text.kind, text.language), facts)
+
+
+def facts_for(reading: Reading, order: WorkOrder, organisation: str) -> Facts:
+    """What is true of a work order now, for its letters and their preview."""
+    bodies = [resolve(x.body, [y.body for y in order.tasks]) for x in order.tasks]
+    lost = _lost(order)
+    wanted = Needs()
+    for ref in lost:
+        wanted.holders.add(ref)
+    for body in bodies:
+        wanted = wanted | needs(body)
+    estate = reading.estate(wanted)
+    lines = [
+        f"{'done' if x.state is TaskState.DONE else x.state.value:>8}  {tell_whole(b, estate)}{': ' + x.error if x.error else ''}"
+        for x, b in zip(order.tasks, bodies, strict=True)
+    ]
+    people, holders, languages = {}, {}, {}
+    for ref, before in lost.items():
+        person, held = estate.the(Person, ref.id), estate.numbers_of(ref)
+        gone = [n for n in before if n.e164 not in {h.e164 for h in held}]
+        people[person.id] = person
+        holders[person.id] = _of_person(person, held, gone, estate, organisation)
+        site = estate.get(Site, person.site)
+        languages[person.id] = site.language if site else "en"
+    outcome = "is done" if order.state is OrderState.DONE else "has failed"
+    batch = [{"name": people[key].name, "numbers": [n["national"] for n in facts["held"]]} for key, facts in holders.items()]
+    author = {
+        "no": order.no, "title": order.title, "outcome": outcome, "lines": lines, "people": sorted(batch, key=lambda p: p["name"]),
+        "organisation": organisation, "signature": SENDER_NOTE,
+    }  # fmt: skip
+    return Facts(author, holders, people, languages)
+
+
+def _of_person(person: Person, held: list[Number], gone: list[Number], estate: Estate, organisation: str) -> dict[str, Any]:
+    return {
+        "name": person.name, "organisation": organisation, "signature": SENDER_NOTE,
+        "held": [
+            {
+                "national": n.shown, "e164": n.e164, "role": n.assignment.role.value if n.assignment else "",
+                "works_from": estate.clock(n.assignment.works_from) if n.assignment else "–",
+            }
+            for n in held
+        ],
+        "lost": [{"national": n.shown, "e164": n.e164} for n in gone],
+        "places": [_place(spot, estate) for spot in sorted({n.spot for n in held if n.spot})],
+    }  # fmt: skip
+
+
+def _lost(order: WorkOrder) -> dict[HolderRef, list[Number]]:
+    """The people who got a number, lost one or would now be found elsewhere, each with the numbers they lost.
+
+    Read from what the tasks changed, so that an undo tells the same people. A number brought in as found tells nobody.
+    """
+    lost: dict[HolderRef, list[Number]] = {}
+    for snapshot in (s for x in order.tasks for s in x.snapshots if s.subject is Subject.NUMBER and s.before):
+        before, after = Number.model_validate(snapshot.before), Number.model_validate(snapshot.after)
+        if (before.holder, before.spot) == (after.holder, after.spot):
+            continue
+        for number in (before, after):
+            if number.holder and number.holder.kind is HolderKind.PERSON:
+                lost.setdefault(number.holder, [])
+        if before.holder and before.holder != after.holder and before.holder.kind is HolderKind.PERSON:
+            lost[before.holder].append(before)
+    return lost
+
+
+def _place(spot_id: str, estate: Estate) -> str:
+    spot = estate.get(Spot, spot_id)
+    site = estate.get(Site, spot.site) if spot else None
+    return f"{spot.name}, {site.name} ({spot_id})" if spot and site else f"the spot {spot_id}"
+
+
+def write(writing: Writing, key: str, recipient: str, letter: Letter, order: str | None = None) -> None:
+    """A message to be sent once; a recipient that is a telephone number is called and hears the text."""
+    if writing.connection.execute(select(tables.mail.c.id).where(tables.mail.c.id == key)).first():
+        return
+    row = {
+        "id": key,
+        "recipient": recipient,
+        "subject": letter.subject[:200],
+        "text": letter.text,
+        "html": letter.html or None,
+        "created_at": writing.now,
+        "work_order": order,
+    }
+    writing.connection.execute(insert(tables.mail).values(**row))
+
+
+def send_waiting(desk: Desk) -> int:
+    """Send what is written and not yet sent; a silent mail service is asked again at the next tick."""
+    with desk.reading() as reading:
+        rows = reading.connection.execute(
+            select(tables.mail).where(tables.mail.c.sent_at.is_(None)).order_by(tables.mail.c.created_at).limit(20)
+        ).all()
+    sent = 0
+    for row in rows:
+        try:
+            if row.recipient.startswith("+"):
+                desk.outside.telephony.announce(row.id, row.recipient, row.text)
+            else:
+                desk.outside.mail.send(row.id, row.recipient, row.subject, row.text, row.html or "")
+        except OutsideTrouble:
+            break
+        with desk.writing() as writing:
+            writing.connection.execute(update(tables.mail).where(tables.mail.c.id == row.id).values(sent_at=writing.now))
+        sent += 1
+    return sent

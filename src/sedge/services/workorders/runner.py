@@ -1,0 +1,248 @@
+"""The runner: stored tasks are the queue, each tick executes what is due.
+
+A task is leased, its outside call made (idempotent, outside any transaction), and its changes, ledger entries and new
+state are saved in one short transaction. A process that dies leaves the lease behind; the next one takes it over, and
+the same call with the same key does the same again. So nothing is bought twice and nothing is lost.
+"""
+
+import threading
+from dataclasses import replace
+from datetime import datetime, timedelta
+
+import structlog
+
+from sedge.core.errors import ChangedMeanwhile, OutsideSilent, SedgeError
+from sedge.core.facts import canonical
+from sedge.core.numbers.life import State
+from sedge.core.records import Account, Order, Subject
+from sedge.core.reduce import reservation_lapsed, rest_over
+from sedge.core.workorders.task_base import OutputOf
+from sedge.core.workorders.tasks import PutBackLater, Snapshot
+from sedge.services import mail
+from sedge.services.carriers import accounts, charges, drift
+from sedge.services.desk import Desk, House, Writing, system_member
+from sedge.services.holders import directory
+from sedge.services.imports import number_files
+from sedge.services.licences import licences
+from sedge.services.porting import port_following, port_outs
+from sedge.services.safety import emergency_reports, place_words, rechecking
+from sedge.services.workorders import checking, looks, steps, workorders
+from sedge.services.workorders.steps import Done, Failed, Outcome, Wait
+from sedge.store import numbers as number_store
+from sedge.store import tables
+from sedge.store import workorders as store
+from sedge.store.workorders import OrderState, StoredTask, TaskState, WorkOrder
+
+log = structlog.get_logger("sedge.runner")
+LEASE = timedelta(seconds=60)
+FIRST_PAUSE, LONGEST_PAUSE = timedelta(seconds=2), timedelta(minutes=5)
+BATCH = 50
+UNDONE = {
+    Subject.DEVICE,
+    Subject.NUMBER,
+    Subject.PERSON,
+    Subject.GRANT,
+    Subject.SUBSCRIPTION,
+    Subject.PATH,
+    Subject.SERVICE_LINE,
+    Subject.GROUP,
+}
+_ticking = threading.Lock()
+
+
+def tick(house: House) -> int:
+    """Do everything that is due, for every organisation; how much was done. One tick at a time."""
+    with _ticking:
+        return sum(_tick_one(house.desk(system_member(key))) for key in list(house.estates))
+
+
+def recover(house: House) -> None:
+    """On start-up: take over what a process that died had leased, ask for the charges of the nights it slept through, tell of places it
+    had no time to tell of."""
+    for key in house.estates:
+        house.next_at[key, charges.NAME] = house.clock.now()
+        place_words.tell(house.desk(system_member(key)))
+        directory.follow(house.desk(system_member(key)), after_a_death=True)
+        with house.desk(system_member(key)).writing() as writing:
+            store.release_leases(writing.connection)
+
+
+def look_again_at(house: House, carrier: str, placed_as: str) -> None:
+    """A carrier says that something of an order has happened: the task that waits for it is due now, and no other."""
+    for key in house.estates:
+        desk = house.desk(system_member(key))
+        with desk.reading() as reading:
+            told = reading.records.where(Order, tables.order.c.placed_as == placed_as)
+            accounts = {a.id: a.carrier for a in reading.records.many(Account, {o.account for o in told})}
+        mine = [o.key for o in told if accounts.get(o.account) == carrier]
+        if mine:
+            with desk.writing() as writing:
+                for task in mine:
+                    store.hurry(writing.connection, task, desk.now())
+
+
+def next_due(house: House) -> datetime | None:
+    """The next moment at which something of ours becomes due."""
+    moments: list[datetime] = []
+    for key in house.estates:
+        with house.desk(system_member(key)).reading() as reading:
+            found = (
+                store.next_due(reading.connection),
+                store.next_scheduled(reading.connection),
+                number_store.next_due(reading.connection),
+                port_following.next_due(reading),
+                port_outs.next_due(reading),
+            )
+            moments += [m for m in found if m]
+    return min(moments, default=None)
+
+
+def _tick_one(desk: Desk) -> int:
+    done = _start_scheduled(desk) + _let_lapse(desk)
+    with desk.reading() as reading:
+        due = store.due_tasks(reading.connection, reading.now, desk.house.clock.real(), BATCH)
+    for stored in due:
+        done += _execute(desk, stored)
+    done += charges.fetch_nightly(desk) + rechecking.recheck_nightly(desk) + checking.check_nightly(desk) + directory.pull_nightly(desk)
+    done += looks.tidy_nightly(desk)
+    done += drift.compare_nightly(desk)
+    done += desk.house.while_unchanged(desk, "accounts watched", lambda: accounts.watch(desk))
+    done += emergency_reports.go_on(desk) + desk.house.while_unchanged(desk, "proposals", lambda: directory.follow(desk))
+    done += desk.house.while_unchanged(desk, "terms", lambda: licences.end_terms(desk))
+    done += port_following.follow(desk) + port_outs.follow(desk)
+    return done + number_files.go_on_reading(desk) + mail.send_waiting(desk)
+
+
+def _start_scheduled(desk: Desk) -> int:
+    with desk.reading() as reading:
+        due = store.scheduled_due(reading.connection, reading.now)
+    for key in due:
+        with desk.writing(work_order=key) as writing:
+            workorders.start(writing, store.get(writing.connection, key))
+    return len(due)
+
+
+def _let_lapse(desk: Desk) -> int:
+    with desk.reading() as reading:
+        due = number_store.due(reading.connection, reading.now)
+    if not due:
+        return 0
+    changes = [
+        c for n in due for c in (rest_over(n) if n.state is State.AGING else reservation_lapsed(n) if n.state is State.RESERVED else [])
+    ]
+    with desk.writing(reason="its time was over") as writing:
+        writing.save(changes)
+    return len(changes)
+
+
+def _execute(desk: Desk, stored: StoredTask) -> int:
+    real = desk.house.clock.real()
+    with desk.writing() as writing:
+        if not store.lease(writing.connection, stored, real + LEASE, real):
+            return 0
+        order = store.header(writing.connection, stored.work_order)
+        if isinstance(getattr(stored.body, "number", None), OutputOf) or isinstance(stored.body, PutBackLater):
+            order = store.get(writing.connection, order.id)
+        writing.touch()
+    stored = replace(stored, attempts=stored.attempts + 1)
+    acting = replace(desk, who=replace(desk.who, name=order.created_by, sign_in=order.author or desk.who.sign_in))
+    outcome = _outcome(acting, stored, order)
+    try:
+        keep(acting, stored, order, outcome)
+    except ChangedMeanwhile as error:
+        keep(acting, stored, order, Wait(acting.now() + FIRST_PAUSE, f"another try: {error.message}"))
+    except SedgeError as error:
+        keep(acting, stored, order, Failed(error.message))
+    return 1
+
+
+def _outcome(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
+    try:
+        return steps.execute(desk, stored, order)
+    except OutsideSilent as error:
+        asked_to = timedelta(seconds=error.facts["wait"]) if "wait" in error.facts else None
+        pause = asked_to or min(FIRST_PAUSE * 2 ** min(stored.attempts, 10), LONGEST_PAUSE)
+        return Wait(
+            desk.now() + pause,
+            f"{error.facts.get('service', 'the other side')}, which does not answer; tried {stored.attempts} times",
+            failed=True,
+        )
+    except ChangedMeanwhile as error:
+        return Failed(error.message)
+    except SedgeError as error:
+        return Failed(error.message)
+    except Exception as error:
+        log.exception("task failed", task=stored.id, error=repr(error))
+        return Failed("Sedge could not do this; it has been written to the log. Try again, or take the task out.")
+
+
+def keep(desk: Desk, stored: StoredTask, order: WorkOrder, outcome: Outcome) -> None:
+    """Changes, ledger and the task's new state, in one transaction."""
+    with desk.writing(reason=order.reason, work_order=order.id) as writing:
+        current = store.header(writing.connection, order.id)
+        match outcome:
+            case Wait(until=until, what=what, changes=changes, failed=failed):
+                tries = stored.attempts if failed else 0  # one after the other that came to nothing
+                saved = writing.save(changes(writing)) if changes else []
+                kept = stored.snapshots + tuple(_snapshots(saved))
+                store.save_task(
+                    writing.connection,
+                    replace(
+                        stored,
+                        state=TaskState.WAITING,
+                        next_try=until,
+                        waits_for=what[:400],
+                        leased_until=None,
+                        snapshots=kept,
+                        attempts=tries,
+                    ),
+                )
+                writing.touch()
+            case Done(changes=changes, works_from=works_from):
+                saved = writing.save(changes(writing)) if changes else []
+                kept = stored.snapshots + tuple(_snapshots(saved))
+                done = replace(
+                    stored,
+                    state=TaskState.DONE,
+                    next_try=None,
+                    waits_for="",
+                    error="",
+                    leased_until=None,
+                    snapshots=kept,
+                    works_from=works_from,
+                )
+                store.save_task(writing.connection, done)
+                _go_on(writing, current, done)
+            case Failed(why=why, changes=changes):
+                if changes:
+                    writing.save(changes(writing))
+                failed = replace(stored, state=TaskState.FAILED, next_try=None, waits_for="", error=why[:600], leased_until=None)
+                store.save_task(writing.connection, failed)
+                _go_on(writing, current, failed)
+
+
+def _snapshots(saved: list) -> list[Snapshot]:
+    import json
+
+    return [
+        Snapshot(
+            subject=c.subject, id=c.id, before=json.loads(canonical(c.before)) if c.before is not None else None, after=json.loads(canonical(c.after))
+        )
+        for c in saved
+        if c.subject in UNDONE or (isinstance(c.after, Order) and c.after.form)
+    ]  # fmt: skip
+
+
+def _go_on(writing: Writing, order: WorkOrder, ended: StoredTask) -> None:
+    """Let what waited for the task go on; settle the order when nothing is left."""
+    tasks = store.standings(writing.connection, order.id)
+    done = {x.position for x in tasks if x.state is TaskState.DONE}
+    left = [x for x in tasks if x.state is TaskState.PLANNED]
+    ready = [x for x in left if ended.position in x.after and set(x.after) <= done]
+    for x in ready:
+        store.set_state(writing.connection, x.id, TaskState.WAITING, writing.now)
+    busy = ready or any(x.state in {TaskState.WAITING, TaskState.RUNNING} for x in tasks)
+    if busy or order.state is not OrderState.RUNNING:
+        writing.touch()
+        return
+    workorders.settle(writing, order.id)
