@@ -7,8 +7,8 @@ from collections.abc import Callable
 
 from tests.conftest import NOW, EstateBuilder
 
+from sedge.core.callpaths.tracing.trace import World, trace_inbound
 from sedge.core.numbers.e164 import read
-from sedge.core.paths.trace import World, trace_inbound
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check
 

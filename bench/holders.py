@@ -14,10 +14,10 @@ from bench.pages import signed_in
 from sedge.app import open_house
 from sedge.core.holding import HolderRef
 from sedge.core.numbers.life import State
-from sedge.core.planner.solve import solve
 from sedge.core.records import Number, Person
 from sedge.core.words import HolderKind
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.planner.solve import solve
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
 from sedge.services.desk import Desk

@@ -8,13 +8,13 @@ from datetime import date
 from tests.conftest import NOW, EstateBuilder
 
 from bench.__main__ import median_ms
-from sedge.core.paths.endings import endings_of
-from sedge.core.paths.layout import lay_out
-from sedge.core.paths.openings import calendar_of
-from sedge.core.paths.steps import Announce, Hours, Mailbox, Menu, Opening, Path, Queue, Ring
-from sedge.core.paths.trace import path_of, trace_path
-from sedge.core.paths.week import Grader, week_of
-from sedge.core.paths.world import Called, World
+from sedge.core.callpaths.layout import lay_out
+from sedge.core.callpaths.openings import calendar_of
+from sedge.core.callpaths.steps import Announce, Hours, Mailbox, Menu, Opening, Path, Queue, Ring
+from sedge.core.callpaths.tracing.endings import endings_of
+from sedge.core.callpaths.tracing.trace import path_of, trace_path
+from sedge.core.callpaths.tracing.week import Grader, week_of
+from sedge.core.callpaths.tracing.world import Called, World
 from sedge.core.records import Answering
 
 MONDAY = date(2026, 11, 23)

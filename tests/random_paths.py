@@ -5,8 +5,7 @@ from datetime import date
 from hypothesis import strategies as st
 
 from sedge.core import records as e
-from sedge.core.facts import money
-from sedge.core.paths.steps import (
+from sedge.core.callpaths.steps import (
     EXITS,
     Announce,
     Closure,
@@ -24,7 +23,8 @@ from sedge.core.paths.steps import (
     Rota,
     SipAddress,
 )
-from sedge.core.paths.trace import World
+from sedge.core.callpaths.tracing.trace import World
+from sedge.core.facts import money
 from tests.conftest import NOW, EstateBuilder
 
 PEOPLE = ("ifeoma", "piet", "jo", "amara")

@@ -13,7 +13,7 @@ import pytest
 from sqlalchemy import select
 
 from sedge.core import records as e
-from sedge.core.paths.steps import Announce, Forward, Mailbox, Path, Ring
+from sedge.core.callpaths.steps import Announce, Forward, Mailbox, Path, Ring
 from sedge.core.records import Person, Subject
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check

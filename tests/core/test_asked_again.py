@@ -3,7 +3,7 @@
 import pytest
 
 from sedge.core import records as e
-from sedge.core.paths.steps import EXITS, Forward, Mailbox, Path, Ring
+from sedge.core.callpaths.steps import EXITS, Forward, Mailbox, Path, Ring
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import judge
 from sedge.core.workorders.findings import Level

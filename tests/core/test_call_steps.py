@@ -5,9 +5,8 @@ from datetime import UTC, date, datetime, timedelta
 import pytest
 
 from sedge.core import records as e
-from sedge.core.facts import money
-from sedge.core.paths.openings import opening_at, overlapping
-from sedge.core.paths.steps import (
+from sedge.core.callpaths.openings import opening_at, overlapping
+from sedge.core.callpaths.steps import (
     EXITS,
     Announce,
     Closure,
@@ -28,8 +27,9 @@ from sedge.core.paths.steps import (
     SipAddress,
     holder_path,
 )
-from sedge.core.paths.trace import trace_inbound, trace_path
-from sedge.core.paths.world import Called, EndingKind, World
+from sedge.core.callpaths.tracing.trace import trace_inbound, trace_path
+from sedge.core.callpaths.tracing.world import Called, EndingKind, World
+from sedge.core.facts import money
 from sedge.core.reduce import apply
 from sedge.core.words import Right
 from sedge.core.workorders import tasks as t

@@ -5,14 +5,14 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from pydantic import ValidationError
 
+from sedge.core.callpaths.layout import lay_out
+from sedge.core.callpaths.openings import opening_at
+from sedge.core.callpaths.steps import Announce, Closure, Hours, Mailbox, Menu, Opening, Path, Queue, Ring, holder_path
+from sedge.core.callpaths.tracing.proof import difference, fingerprint
+from sedge.core.callpaths.tracing.trace import EndingKind, World, trace_inbound
 from sedge.core.numbers.life import State
 from sedge.core.outbound.dialplan import dial, matches
 from sedge.core.outbound.trace import trace_outbound
-from sedge.core.paths.layout import lay_out
-from sedge.core.paths.openings import opening_at
-from sedge.core.paths.steps import Announce, Closure, Hours, Mailbox, Menu, Opening, Path, Queue, Ring, holder_path
-from sedge.core.paths.trace import EndingKind, World, trace_inbound
-from sedge.core.proof.compare import difference, fingerprint
 from sedge.core.records import PathVersion, Right, Site, Trunk
 from sedge.core.safety.emergency import emergency_test
 from tests.conftest import NOW

@@ -5,9 +5,9 @@ from datetime import timedelta
 import pytest
 
 from sedge.core import records as e
+from sedge.core.callpaths.patterns import Choice, DeskForm, plan_desk
+from sedge.core.callpaths.steps import Mailbox, Path, Ring
 from sedge.core.numbers.life import State
-from sedge.core.paths.patterns import Choice, DeskForm, plan_desk
-from sedge.core.paths.steps import Mailbox, Path, Ring
 from sedge.core.safety.emergency import callback_number, emergency_test, rings_people, unregistered
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check, with_remedies

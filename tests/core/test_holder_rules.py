@@ -3,8 +3,8 @@
 from datetime import timedelta
 
 from sedge.core import records as e
-from sedge.core.paths.steps import Mailbox, Path, Queue, Ring, with_people
-from sedge.core.paths.trace import World, trace_inbound
+from sedge.core.callpaths.steps import Mailbox, Path, Queue, Ring, with_people
+from sedge.core.callpaths.tracing.trace import World, trace_inbound
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check, with_remedies
 from sedge.core.workorders.findings import Level

@@ -4,9 +4,9 @@ from datetime import timedelta
 
 import pytest
 
-from sedge.core.intake.fields import fingerprint, recognised
-from sedge.core.intake.rows import Context, Directory, Fault, by_names, reader
-from sedge.core.intake.takeover import Ask, Decisions, Known, Row, put_together
+from sedge.core.imports.fields import fingerprint, recognised
+from sedge.core.imports.rows import Context, Directory, Fault, by_names, reader
+from sedge.core.imports.takeover import Ask, Decisions, Known, Row, put_together
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Carrier, Person, Product, ServiceLine, Site, Spot, Trunk
 from tests.conftest import NOW, EstateBuilder

@@ -157,7 +157,7 @@ def test_help_goes_over_another_trunk_when_the_own_one_is_down(estate):
     estate.put(estate.records["Trunk/brackwater-leeds"].but(up=False))
     site_main = estate.given(100, HolderRef(kind=HolderKind.SITE, id="leeds"), carrier="fellgate", capacity="any")
     duty = estate.person("Amara Duty")
-    from sedge.core.paths.steps import Path, Ring
+    from sedge.core.callpaths.steps import Path, Ring
     from sedge.core.records import PathVersion
 
     body = Path(first="ring", steps={"ring": Ring(people=(duty.id,))}).model_dump(mode="json")

@@ -3,16 +3,17 @@
 import pytest
 
 from sedge.core import records as e
+from sedge.core.callpaths import editing
+from sedge.core.callpaths.editing import Place
+from sedge.core.callpaths.layout import lay_out
+from sedge.core.callpaths.ready_made import READY_MADE
+from sedge.core.callpaths.steps import EXITS, End, Hours, Mailbox, Menu, Opening, Path, Queue, Ring
+from sedge.core.callpaths.tracing import whatif
+from sedge.core.callpaths.tracing.compare import consequences, difference
+from sedge.core.callpaths.tracing.testcases import case_of, run_cases
+from sedge.core.callpaths.tracing.trace import trace_path
+from sedge.core.callpaths.tracing.world import Called, World
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
-from sedge.core.paths import editing, whatif
-from sedge.core.paths.compare import consequences, difference
-from sedge.core.paths.editing import Place
-from sedge.core.paths.layout import lay_out
-from sedge.core.paths.ready_made import READY_MADE
-from sedge.core.paths.steps import EXITS, End, Hours, Mailbox, Menu, Opening, Path, Queue, Ring
-from sedge.core.paths.testcases import case_of, run_cases
-from sedge.core.paths.trace import trace_path
-from sedge.core.paths.world import Called, World
 from tests.conftest import NOW
 
 PLACE = Place(timezone="Europe/Berlin", holidays_of="DE", language="de")

@@ -7,16 +7,16 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from sedge.core.callpaths import editing
+from sedge.core.callpaths.layout import LETTER, lay_out
+from sedge.core.callpaths.openings import calendar_of, local_moments, moments
+from sedge.core.callpaths.steps import Path
+from sedge.core.callpaths.tracing.call import MOST_VISITS
+from sedge.core.callpaths.tracing.endings import CIRCLE, endings_of
+from sedge.core.callpaths.tracing.trace import trace_path
+from sedge.core.callpaths.tracing.week import Grade, Grader, grade_of_traces, monday_of, traces_at, week_of
+from sedge.core.callpaths.tracing.world import Called, EndingKind, World
 from sedge.core.errors import SedgeError
-from sedge.core.paths import editing
-from sedge.core.paths.call import MOST_VISITS
-from sedge.core.paths.endings import CIRCLE, endings_of
-from sedge.core.paths.layout import LETTER, lay_out
-from sedge.core.paths.openings import calendar_of, local_moments, moments
-from sedge.core.paths.steps import Path
-from sedge.core.paths.trace import trace_path
-from sedge.core.paths.week import Grade, Grader, grade_of_traces, monday_of, traces_at, week_of
-from sedge.core.paths.world import Called, EndingKind, World
 from tests.conftest import NOW
 from tests.random_paths import KEYS, PEOPLE, ZONES, estate_for, openings, paths, rules, worlds
 
@@ -65,7 +65,7 @@ def test_no_trace_of_ten_thousand_worlds_comes_to_a_step_that_is_said_to_be_unre
     """One path with a step that only a circle of closed hours leads to, followed ten thousand times."""
     import random
 
-    from sedge.core.paths.steps import Hours, Mailbox, Menu, Opening, Ring
+    from sedge.core.callpaths.steps import Hours, Mailbox, Menu, Opening, Ring
 
     day, night = (
         Opening(weekdays=tuple(range(7)), start="09:00", end="17:00"),

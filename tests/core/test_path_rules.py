@@ -5,10 +5,10 @@ from datetime import date
 import pytest
 
 from sedge.core import records as e
-from sedge.core.paths.editing import Place
-from sedge.core.paths.greetings import key_at
-from sedge.core.paths.ready_made import READY_MADE
-from sedge.core.paths.steps import (
+from sedge.core.callpaths.editing import Place
+from sedge.core.callpaths.greetings import key_at
+from sedge.core.callpaths.ready_made import READY_MADE
+from sedge.core.callpaths.steps import (
     EXITS,
     Announce,
     Closure,

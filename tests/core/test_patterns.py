@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from sedge.core.callpaths.patterns import ALL, IN_ORDER, QUEUED, WAYS, Choice, DeskForm, plan_desk, read_desk
+from sedge.core.callpaths.steps import Announce, Closure, Mailbox, Menu, Opening, Path, Queue, Ring
 from sedge.core.errors import NotUnderstood
-from sedge.core.paths.patterns import ALL, IN_ORDER, QUEUED, WAYS, Choice, DeskForm, plan_desk, read_desk
-from sedge.core.paths.steps import Announce, Closure, Mailbox, Menu, Opening, Path, Queue, Ring
 
 LONDON = "Europe/London"
 WEEK = Opening(weekdays=(0, 1, 2, 3, 4), start="09:00", end="17:00")
@@ -139,8 +139,8 @@ def test_what_was_filled_in_is_found_again(filled):
 @given(forms(), st.datetimes(datetime.fromisoformat("2026-01-01"), datetime.fromisoformat("2027-12-31")))
 def test_a_filled_in_path_never_hangs_up_on_a_caller(filled, at):
     """Whenever somebody calls and whatever they press, the call is answered or a message taken."""
+    from sedge.core.callpaths.tracing.trace import EndingKind, World, trace_inbound
     from sedge.core.estate import Estate
-    from sedge.core.paths.trace import EndingKind, World, trace_inbound
     from sedge.core.records import PathVersion
     from tests.conftest import NOW, EstateBuilder
 

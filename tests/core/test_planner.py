@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 from scipy.optimize import linear_sum_assignment
 
 from sedge.core.errors import NotUnderstood
-from sedge.core.planner.problem import Free, Problem, Wants, Wish, elsewhere_costs, pair_points
-from sedge.core.planner.solve import solve, team_windows
+from sedge.core.workorders.planner.problem import Free, Problem, Wants, Wish, elsewhere_costs, pair_points
+from sedge.core.workorders.planner.solve import solve, team_windows
 
 
 def made(people, numbers, *, sites=1, seed=1, teams=12, weights=None):

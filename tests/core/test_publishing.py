@@ -3,9 +3,9 @@
 import pytest
 from pydantic import ValidationError
 
+from sedge.core.callpaths.patterns import Choice, DeskForm, plan_desk
+from sedge.core.callpaths.steps import Mailbox, Path, Ring, holder_path
 from sedge.core.estate import Estate
-from sedge.core.paths.patterns import Choice, DeskForm, plan_desk
-from sedge.core.paths.steps import Mailbox, Path, Ring, holder_path
 from sedge.core.records import PathVersion, Subject
 from sedge.core.reduce import apply
 from sedge.core.workorders import tasks as t

@@ -8,8 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from sedge.core.paths.rota import coming, on_duty
-from sedge.core.paths.steps import Ring, Rota, Swap
+from sedge.core.callpaths.rota import coming, on_duty
+from sedge.core.callpaths.steps import Ring, Rota, Swap
 from sedge.standins.following import on_duty as as_the_phones_do
 from tests.conftest import NOW
 

@@ -254,7 +254,7 @@ def test_releasing_a_number_in_use_takes_it_back_first(estate):
 
 
 def test_a_warning_that_a_later_task_settles_is_none(estate):
-    from sedge.core.paths.steps import holder_path
+    from sedge.core.callpaths.steps import holder_path
     from sedge.core.records import PathVersion
 
     line = estate.line()

@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from sedge.core.carriers.runway import runway
 from sedge.core.facts import money
-from sedge.core.supply.runway import runway
 from sedge.web.shared.drawings.runway import runway_chart
 
 TODAY = date(2026, 11, 25)

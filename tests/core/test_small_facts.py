@@ -8,12 +8,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from sedge.core.callpaths.layout import GAP_Y, HEIGHT, WIDTH, lay_out
+from sedge.core.callpaths.steps import EXITS, Mailbox, Menu, Path, Ring
 from sedge.core.facts import Money, canonical, in_words, money
 from sedge.core.moments import clock
 from sedge.core.numbers.figures import figures, months_to_exhaustion
 from sedge.core.numbers.life import State
-from sedge.core.paths.layout import GAP_Y, HEIGHT, WIDTH, lay_out
-from sedge.core.paths.steps import EXITS, Mailbox, Menu, Path, Ring
 from sedge.core.records import Account, Capacity
 from sedge.core.supply.offers import StockNumber
 from sedge.core.supply.quote import pro_rata, quote

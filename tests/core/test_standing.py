@@ -5,10 +5,10 @@ from datetime import timedelta
 import pytest
 
 from sedge.core import records as e
+from sedge.core.callpaths.steps import holder_path
+from sedge.core.callpaths.tracing.proof import fingerprint
 from sedge.core.numbers.life import State
 from sedge.core.numbers.standing import Mark, next_actions, standing
-from sedge.core.paths.steps import holder_path
-from sedge.core.proof.compare import fingerprint
 from sedge.core.retiring.depends import saved_a_year
 from tests.conftest import NOW
 

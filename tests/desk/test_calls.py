@@ -4,9 +4,9 @@ from datetime import timedelta
 
 import pytest
 
+from sedge.core.callpaths.patterns import Choice, DeskForm
+from sedge.core.callpaths.tracing.trace import World
 from sedge.core.errors import NotAllowedNow, NotFound, NotOneNumber, NotUnderstood, OutsideSilent
-from sedge.core.paths.patterns import Choice, DeskForm
-from sedge.core.paths.trace import World
 from sedge.core.records import Device, HolderKind, HolderRef, Number, PathVersion, Person
 from sedge.core.workorders import tasks as t
 from sedge.services import today
@@ -29,7 +29,7 @@ def control(house):
 @pytest.fixture
 def open_hours(house):
     """The museum's doors are open: the next day from Tuesday to Sunday that is no holiday, and stay open for the test."""
-    from sedge.core.paths.openings import opening_at
+    from sedge.core.callpaths.openings import opening_at
 
     desk = house.desk(system_member("lanternfield"))
     hours = paths.look(desk, "canal-front-desk").path.steps["hours"]

@@ -5,8 +5,8 @@ from decimal import Decimal
 
 import pytest
 
+from sedge.core.callpaths.tracing.trace import EndingKind, World
 from sedge.core.facts import money
-from sedge.core.paths.trace import EndingKind, World
 from sedge.core.records import Account, Number
 from sedge.core.supply.quote import pro_rata
 from sedge.services import steering, today

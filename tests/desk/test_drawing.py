@@ -4,10 +4,10 @@ from datetime import timedelta
 
 import pytest
 
+from sedge.core.callpaths import editing
+from sedge.core.callpaths.steps import Path
+from sedge.core.callpaths.tracing.world import World
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotFound, NotUnderstood
-from sedge.core.paths import editing
-from sedge.core.paths.steps import Path
-from sedge.core.paths.world import World
 from sedge.core.records import Answering, HolderKind, HolderRef, Number, PathVersion, Person
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS

@@ -4,10 +4,10 @@ from datetime import timedelta
 
 import pytest
 
+from sedge.core.carriers.drift import DriftKind
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Number
-from sedge.core.supply.drift import DriftKind
 from sedge.services import today
 from sedge.services.carriers import drift
 from sedge.services.workorders import workorders

@@ -8,7 +8,7 @@ import openpyxl
 import pytest
 
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
-from sedge.core.intake.takeover import Ask
+from sedge.core.imports.takeover import Ask
 from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Number, Person, Subject

@@ -6,9 +6,9 @@ import pytest
 
 from sedge.core.errors import NotAllowedNow, NotRunnable, NotUnderstood
 from sedge.core.numbers.life import State
-from sedge.core.planner.problem import Wish
 from sedge.core.records import Device, Grant, Group, HolderKind, HolderRef, Person, Product, Subscription
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.planner.problem import Wish
 from sedge.services import today
 from sedge.services.callpaths import calls
 from sedge.services.holders import devices, downstream, groups, holders, persons_card

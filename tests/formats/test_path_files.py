@@ -11,11 +11,9 @@ import vobject
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sedge.core.errors import NotUnderstood, SedgeError
-from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.paths.editing import Place
-from sedge.core.paths.ready_made import READY_MADE
-from sedge.core.paths.steps import (
+from sedge.core.callpaths.editing import Place
+from sedge.core.callpaths.ready_made import READY_MADE
+from sedge.core.callpaths.steps import (
     EXITS,
     Announce,
     Closure,
@@ -31,6 +29,8 @@ from sedge.core.paths.steps import (
     Shown,
     SipAddress,
 )
+from sedge.core.errors import NotUnderstood, SedgeError
+from sedge.core.numbers.plan import COUNTRIES
 from sedge.formats import cpl, enum_zone, hours_ics, path_json
 from tests.random_paths import paths
 

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sedge.core.errors import NotUnderstood
-from sedge.core.intake.fields import plain_cell
+from sedge.core.imports.fields import plain_cell
 from sedge.formats import sheets
 
 ONE = 'Number;Label\n+441134960142;Straße\n\n0113 496 0143;"two\nlines"\n'

@@ -7,9 +7,9 @@ from fastapi.testclient import TestClient
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from sedge.core.paths.steps import Mailbox, Path, Ring
-from sedge.core.paths.trace import World, trace_inbound
-from sedge.core.proof.compare import difference
+from sedge.core.callpaths.steps import Mailbox, Path, Ring
+from sedge.core.callpaths.tracing.proof import difference
+from sedge.core.callpaths.tracing.trace import World, trace_inbound
 from sedge.core.records import Device, Grant, PathVersion, Person
 from sedge.services.callpaths.routing import device_wish, plain_body, routing_of, rules_of
 from sedge.standins.app import create_standins

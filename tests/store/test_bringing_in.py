@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from sqlalchemy import select, text
 
 from sedge.core.facts import canonical
-from sedge.core.intake.rows import Incoming, alike
+from sedge.core.imports.rows import Incoming, alike
 from sedge.core.ledger.chain import first_broken
 from sedge.core.numbers.life import State
 from sedge.core.records import Capacity, HolderKind, HolderRef, Number, Subject

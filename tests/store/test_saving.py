@@ -152,7 +152,7 @@ def test_a_holder_has_one_main_number(filled):
 
 
 def test_a_path_keeps_every_version_and_whom_it_names(database):
-    from sedge.core.paths.steps import Path, Ring
+    from sedge.core.callpaths.steps import Path, Ring
 
     body = Path(first="ring", steps={"ring": Ring(people=("ifeoma", "piet"))}).model_dump(mode="json")
     first = PathVersion(id="desk", name="Desk", body=body, in_force_from=NOW)

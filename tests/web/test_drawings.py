@@ -10,9 +10,9 @@ from zoneinfo import ZoneInfo
 import pytest
 from markupsafe import Markup
 
+from sedge.core.callpaths.steps import EXITS, Hours, Mailbox, Menu, Opening, Path, Queue, Ring
 from sedge.core.facts import Money
 from sedge.core.numbers.life import State
-from sedge.core.paths.steps import EXITS, Hours, Mailbox, Menu, Opening, Path, Queue, Ring
 from sedge.web.shared import rendering
 from sedge.web.shared.drawings.blockmap import MapCell, Tile, block_map, density_map, legend_shape, shape
 from sedge.web.shared.drawings.pathmap import describe_step, path_map

@@ -8,8 +8,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource
 from sedge.core.access.roles import May
+from sedge.core.callpaths.tracing.trace import World
 from sedge.core.errors import NotUnderstood
-from sedge.core.paths.trace import World
 from sedge.services.callpaths import calls
 from sedge.services.numbers.numbers import the_number
 

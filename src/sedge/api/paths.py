@@ -10,10 +10,10 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource
 from sedge.core.access.roles import May
+from sedge.core.callpaths.steps import Path
+from sedge.core.callpaths.tracing.compare import Consequence
+from sedge.core.callpaths.tracing.week import Week
 from sedge.core.errors import NotUnderstood
-from sedge.core.paths.compare import Consequence
-from sedge.core.paths.steps import Path
-from sedge.core.paths.week import Week
 from sedge.core.records import PathVersion
 from sedge.core.workorders.findings import Finding
 from sedge.formats import path_json

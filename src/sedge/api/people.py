@@ -9,8 +9,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource, once
 from sedge.core.access.roles import May
-from sedge.core.planner.problem import Wish
 from sedge.core.records import Device, Downstream, Group
+from sedge.core.workorders.planner.problem import Wish
 from sedge.services.holders import devices, directory, downstream, groups, holders, site_setup
 from sedge.services.workorders import planning, workorders
 

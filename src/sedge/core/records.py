@@ -4,13 +4,13 @@ from datetime import date, datetime
 from enum import StrEnum
 from typing import Any, Literal
 
+from sedge.core.callpaths.steps import Opening
 from sedge.core.facts import Fact, Money
 from sedge.core.holding import HolderRef
 from sedge.core.licences.records import Grant, Product, Subscription
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import Kind
-from sedge.core.paths.steps import Opening
 from sedge.core.porting.outgoing_records import PortOut
 from sedge.core.porting.records import KeptFree, Port
 from sedge.core.supply.records import (

@@ -2,9 +2,9 @@
 
 from datetime import date
 
-from sedge.core.paths.editing import Place
-from sedge.core.paths.ready_made import bilingual_menu
-from sedge.core.paths.steps import (
+from sedge.core.callpaths.editing import Place
+from sedge.core.callpaths.ready_made import bilingual_menu
+from sedge.core.callpaths.steps import (
     Announce,
     Closure,
     Forward,

@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
+from sedge.core.callpaths.steps import Mailbox, Path, Ring
 from sedge.core.facts import money
-from sedge.core.paths.steps import Mailbox, Path, Ring
 from sedge.core.porting.records import KeptFree
 from sedge.core.records import (
     Account,

@@ -9,9 +9,9 @@ from dataclasses import replace
 from datetime import timedelta
 from typing import TYPE_CHECKING, Any
 
+from sedge.core.callpaths.tracing.proof import fingerprint
 from sedge.core.estate import Change
 from sedge.core.facts import Money
-from sedge.core.proof.compare import fingerprint
 from sedge.core.records import Account, Capacity, Device, HolderKind, HolderRef, Number, Order, Person, Proof, Role, Subject
 from sedge.core.reduce import apply, changed, charge, settle_lines
 from sedge.core.safety.spots import spot_code

@@ -9,9 +9,9 @@ from decimal import Decimal
 from typing import Any
 
 from sedge.core.access.roles import AccessRole
+from sedge.core.callpaths.steps import Hours, Mailbox, Menu, Opening, Path, Queue, Ring
 from sedge.core.facts import Money
 from sedge.core.numbers.life import State
-from sedge.core.paths.steps import Hours, Mailbox, Menu, Opening, Path, Queue, Ring
 from sedge.core.records import (
     Address,
     Answering,

@@ -14,10 +14,10 @@ from typing import Any
 from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import fromstring
 
+from sedge.core.callpaths.openings import DAY, clock_of, holidays_of, minute_of
+from sedge.core.callpaths.steps import Closure, End, Forward, Hours, Mailbox, Opening, Path, Ring, Rota, SipAddress, Step
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import is_canonical
-from sedge.core.paths.openings import DAY, clock_of, holidays_of, minute_of
-from sedge.core.paths.steps import Closure, End, Forward, Hours, Mailbox, Opening, Path, Ring, Rota, SipAddress, Step
 
 CPL = "urn:ietf:params:xml:ns:cpl"
 OWN = "urn:sedge:call-path:1"

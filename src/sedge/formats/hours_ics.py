@@ -4,9 +4,9 @@ from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from typing import Any
 
+from sedge.core.callpaths.openings import DAY, clock_of, holidays_of, minute_of, zone
+from sedge.core.callpaths.steps import Closure, Hours, Opening
 from sedge.core.errors import NotUnderstood
-from sedge.core.paths.openings import DAY, clock_of, holidays_of, minute_of, zone
-from sedge.core.paths.steps import Closure, Hours, Opening
 
 BYDAY = ("MO", "TU", "WE", "TH", "FR", "SA", "SU")
 OPEN, CLOSED, HOLIDAY = "OPEN", "CLOSED", "HOLIDAY"

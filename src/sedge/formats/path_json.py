@@ -5,9 +5,9 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from sedge.core.callpaths.editing import as_refusal
+from sedge.core.callpaths.steps import Path
 from sedge.core.errors import NotUnderstood
-from sedge.core.paths.editing import as_refusal
-from sedge.core.paths.steps import Path
 
 FORMAT = "call path 1"
 MOST_BYTES = 2_000_000

@@ -18,7 +18,7 @@ from tempfile import TemporaryDirectory
 from typing import Any
 
 from sedge.core.errors import NotUnderstood
-from sedge.core.intake.fields import FORMULA, plain_cell
+from sedge.core.imports.fields import FORMULA, plain_cell
 
 MOST_BYTES = 250_000_000
 MOST_SPREADSHEET_BYTES, MOST_UNPACKED = 60_000_000, 600_000_000

@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import case, exists, func, select, text
 
 from sedge.core.access.roles import May, allowed
+from sedge.core.carriers.keeping import is_low
 from sedge.core.facts import in_words
 from sedge.core.numbers.e164 import describe, in_national
 from sedge.core.numbers.standing import Mark
@@ -15,7 +16,6 @@ from sedge.core.porting.outgoing_records import PortOutState
 from sedge.core.porting.records import PortState
 from sedge.core.records import Number, Spot
 from sedge.core.safety.spots import review_due
-from sedge.core.supply.keeping import is_low
 from sedge.services.callpaths import calls
 from sedge.services.carriers import drift, money
 from sedge.services.desk import Desk, Reading

@@ -15,7 +15,7 @@ from typing import Any
 from sqlalchemy import Connection
 
 from sedge.core.facts import brief, counted, money
-from sedge.core.intake.rows import Alike, Incoming
+from sedge.core.imports.rows import Alike, Incoming
 from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Assignment, HolderRef, Number, Role, Subject

@@ -5,10 +5,10 @@ from datetime import datetime
 
 from sqlalchemy import and_, select, union_all
 
+from sedge.core.callpaths.steps import groups_named, named_by, paths_named, people_named
 from sedge.core.estate import Estate
 from sedge.core.facts import Fact
 from sedge.core.numbers.life import State
-from sedge.core.paths.steps import groups_named, named_by, paths_named, people_named
 from sedge.core.records import (
     RECORD_TYPES,
     Account,

@@ -7,8 +7,8 @@ from typing import Any
 
 from sqlalchemy import Connection, delete, func, insert, select, update
 
-from sedge.core.paths.editing import Clip
-from sedge.core.paths.steps import Path
+from sedge.core.callpaths.editing import Clip
+from sedge.core.callpaths.steps import Path
 from sedge.core.records import PathVersion, Subject
 from sedge.store import path_tables, tables
 from sedge.store.records import is_open

@@ -12,12 +12,12 @@ from typing import Any
 from sqlalchemy import Connection, bindparam, delete, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
+from sedge.core.callpaths.steps import named_by
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow
 from sedge.core.estate import Change
 from sedge.core.facts import brief, canonical, counted
 from sedge.core.ledger.chain import BEGINNING, Entry, link
 from sedge.core.numbers.e164 import describe
-from sedge.core.paths.steps import named_by
 from sedge.core.porting.outgoing_records import PortOut
 from sedge.core.porting.records import KeptFree, Port
 from sedge.core.records import Address, Grant, HolderKind, Number, PathVersion, Person, Product, Proof, ServiceLine, Subject, Subscription

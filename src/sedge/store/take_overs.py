@@ -9,8 +9,8 @@ from typing import Any
 from sqlalchemy import Connection, delete, insert, select, update
 
 from sedge.core.errors import ChangedMeanwhile, NotFound
-from sedge.core.intake.fields import plain_cell
-from sedge.core.intake.takeover import Decisions, Row
+from sedge.core.imports.fields import plain_cell
+from sedge.core.imports.takeover import Decisions, Row
 from sedge.store import file_tables
 
 

@@ -1,9 +1,9 @@
 """What changing people and groups, and temporary changes, ask for."""
 
+from sedge.core.callpaths.steps import answered_by, groups_named, people_named, with_people
 from sedge.core.estate import Estate
 from sedge.core.facts import counted
 from sedge.core.holding import HolderRef
-from sedge.core.paths.steps import answered_by, groups_named, people_named, with_people
 from sedge.core.records import Group, PathVersion, Person, Product, Site, Spot
 from sedge.core.words import HolderKind
 from sedge.core.workorders import tasks as t

@@ -7,12 +7,12 @@ is it proven, what does it cost. A fact that is wrong says what to do about it b
 from dataclasses import dataclass
 from enum import StrEnum
 
+from sedge.core.callpaths.tracing.proof import is_stale
 from sedge.core.estate import Estate
 from sedge.core.facts import in_words
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.outbound.caller_id import own_number, presented
-from sedge.core.proof.compare import is_stale
 from sedge.core.records import (
     Account,
     Carrier,

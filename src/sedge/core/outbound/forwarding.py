@@ -10,8 +10,8 @@ from sedge.core.facts import Money, in_words
 from sedge.core.numbers.e164 import describe, is_canonical, is_in_service
 from sedge.core.numbers.plan import Kind
 from sedge.core.outbound.dialplan import right_for
-from sedge.core.outbound.trunks import choose_trunk
 from sedge.core.records import BASIC_RIGHTS, Carrier, HolderKind, HolderRef, Number, Person, Product, Right, Site
+from sedge.core.trunks.trunks import choose_trunk
 
 
 @dataclass(frozen=True)

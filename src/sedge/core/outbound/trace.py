@@ -7,9 +7,9 @@ from sedge.core.facts import Money
 from sedge.core.outbound.caller_id import headers, own_number, presented
 from sedge.core.outbound.dialplan import Dialled, dial
 from sedge.core.outbound.forwarding import rate_to
-from sedge.core.outbound.trunks import Candidate, choose_trunk
 from sedge.core.records import Carrier, Number, Person, Site
 from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
+from sedge.core.trunks.trunks import Candidate, choose_trunk
 
 CNAM_LENGTH = 15  # as carriers' name stores keep it
 

@@ -10,10 +10,10 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from enum import StrEnum
 
+from sedge.core.callpaths.openings import holiday_places, holidays_of, zone
 from sedge.core.errors import NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.numbers.plan import COUNTRIES, country_name
-from sedge.core.paths.openings import holiday_places, holidays_of, zone
 from sedge.core.porting.leads import LEADS, Lead
 
 LATE_BACK_OUT = timedelta(hours=2)

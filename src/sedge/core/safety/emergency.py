@@ -6,10 +6,10 @@ the same everywhere. Any broken link is a stop. No call is ever placed to a real
 
 from dataclasses import dataclass, field
 
+from sedge.core.callpaths.tracing.trace import EndingKind, World, trace_inbound
 from sedge.core.estate import Estate
 from sedge.core.numbers.plan import COUNTRIES, Kind
 from sedge.core.outbound.dialplan import Dialled, dial
-from sedge.core.paths.trace import EndingKind, World, trace_inbound
 from sedge.core.records import Address, Carrier, HolderKind, HolderRef, Number, Role, Site, Trunk
 from sedge.core.safety.effective import effective_spot, place_words, problem_with
 

@@ -1,14 +1,14 @@
 """All rules there are, put together in one place: whoever wants to judge anything imports them from here."""
 
+from sedge.core.callpaths import asked_again as _paths_asked_again
+from sedge.core.callpaths import rules as _path_rules
+from sedge.core.carriers import drift_rules as _drift_rules
 from sedge.core.holders import rules as _holder_rules
 from sedge.core.licences import rules as _licence_rules
 from sedge.core.outbound import checks as _caller_id_checks
-from sedge.core.paths import asked_again as _paths_asked_again
-from sedge.core.paths import rules as _path_rules
 from sedge.core.porting import outgoing_rules as _port_out_rules
 from sedge.core.porting import rules as _port_rules
 from sedge.core.retiring import rules as _retiring_rules
-from sedge.core.supply import drift_rules as _drift_rules
 from sedge.core.supply.connecting import RULES
 
 _ = (

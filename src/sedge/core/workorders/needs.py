@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 from typing import Any
 
-from sedge.core.paths.steps import groups_named, named_by, paths_named, people_named
+from sedge.core.callpaths.steps import groups_named, named_by, paths_named, people_named
 from sedge.core.records import ORGANISATION, HolderKind, HolderRef, Subject
 from sedge.core.workorders.tasks import (
     ActivatePort,

@@ -8,8 +8,8 @@ from collections.abc import Callable, Iterator, Sequence
 from graphlib import CycleError, TopologicalSorter
 from typing import Any
 
+from sedge.core.callpaths.steps import people_named
 from sedge.core.errors import NotUnderstood
-from sedge.core.paths.steps import people_named
 from sedge.core.words import HolderKind
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.task_base import OutputOf

@@ -6,9 +6,9 @@ The same functions as in the checks of a work order; those about the giving itse
 from dataclasses import replace
 from typing import Any
 
+from sedge.core.callpaths.steps import Path
 from sedge.core.errors import SedgeError
 from sedge.core.estate import Estate
-from sedge.core.paths.steps import Path
 from sedge.core.records import Grant, Number, PathVersion
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.catalogue import RULES

@@ -11,8 +11,8 @@ from typing import Annotated, Any, Literal
 from pydantic import AwareDatetime, Field, TypeAdapter, field_validator
 
 from sedge.core.access.roles import May
+from sedge.core.callpaths.steps import Path
 from sedge.core.facts import Fact, Money
-from sedge.core.paths.steps import Path
 from sedge.core.records import Answering, Capacity, HolderRef, Right, Role, Subject
 from sedge.core.workorders.carrier_tasks import (
     ActivatePort,

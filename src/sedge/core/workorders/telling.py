@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from sedge.core.carriers.drift import MEANINGS, DriftKind, as_told
 from sedge.core.estate import Estate
 from sedge.core.facts import counted
 from sedge.core.numbers.e164 import describe
@@ -23,7 +24,6 @@ from sedge.core.records import (
     Subscription,
     Trunk,
 )
-from sedge.core.supply.drift import MEANINGS, DriftKind, as_told
 from sedge.core.workorders import tasks as t
 
 

@@ -7,18 +7,18 @@ from datetime import date, datetime
 from sqlalchemy import case, select
 
 from sedge.core.access.roles import May
+from sedge.core.callpaths.steps import Path, people_named
+from sedge.core.callpaths.tracing.proof import difference, fingerprint, is_stale
+from sedge.core.callpaths.tracing.testcases import case_of
+from sedge.core.callpaths.tracing.trace import path_of, trace_inbound
+from sedge.core.callpaths.tracing.week import Grader, Week, monday_of, week_of
+from sedge.core.callpaths.tracing.world import Called, EndingKind, Trace, World
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.estate import Estate
 from sedge.core.numbers.e164 import describe, read_one
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.outbound.readback import readback_line
 from sedge.core.outbound.trace import OutboundTrace, trace_outbound
-from sedge.core.paths.steps import Path, people_named
-from sedge.core.paths.testcases import case_of
-from sedge.core.paths.trace import path_of, trace_inbound
-from sedge.core.paths.week import Grader, Week, monday_of, week_of
-from sedge.core.paths.world import Called, EndingKind, Trace, World
-from sedge.core.proof.compare import difference, fingerprint, is_stale
 from sedge.core.records import (
     Device,
     Downstream,

@@ -9,15 +9,15 @@ from typing import Any
 from pydantic import ValidationError
 
 from sedge.core.access.roles import May
+from sedge.core.callpaths import editing
+from sedge.core.callpaths.editing import Clip, Place
+from sedge.core.callpaths.rules import called_of
+from sedge.core.callpaths.steps import Path, named_by
+from sedge.core.callpaths.tracing.compare import Consequence, Difference, all_new, consequences, difference
+from sedge.core.callpaths.tracing.trace import path_of
+from sedge.core.callpaths.tracing.world import Called
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.estate import Estate
-from sedge.core.paths import editing
-from sedge.core.paths.compare import Consequence, Difference, all_new, consequences, difference
-from sedge.core.paths.editing import Clip, Place
-from sedge.core.paths.rules import called_of
-from sedge.core.paths.steps import Path, named_by
-from sedge.core.paths.trace import path_of
-from sedge.core.paths.world import Called
 from sedge.core.records import RECORD_TYPES, Number, PathVersion, Site
 from sedge.core.workorders.checks import judge
 from sedge.core.workorders.findings import Finding, Level

@@ -6,19 +6,19 @@ from datetime import date, datetime, timedelta
 
 from sqlalchemy import select
 
+from sedge.core.callpaths.answering import ringing_of
+from sedge.core.callpaths.rules import called_of
+from sedge.core.callpaths.steps import Path
+from sedge.core.callpaths.tracing import whatif
+from sedge.core.callpaths.tracing.endings import Endings, WayToEnd, endings_of
+from sedge.core.callpaths.tracing.testcases import Verdict, run_cases
+from sedge.core.callpaths.tracing.trace import path_of, trace_path
+from sedge.core.callpaths.tracing.week import Grade, Grader, Week, monday_of, week_of
+from sedge.core.callpaths.tracing.whatif import Affected
+from sedge.core.callpaths.tracing.world import Called, Trace, World
 from sedge.core.errors import NotFound
 from sedge.core.estate import Estate
 from sedge.core.numbers.life import State
-from sedge.core.paths import whatif
-from sedge.core.paths.answering import ringing_of
-from sedge.core.paths.endings import Endings, WayToEnd, endings_of
-from sedge.core.paths.rules import called_of
-from sedge.core.paths.steps import Path
-from sedge.core.paths.testcases import Verdict, run_cases
-from sedge.core.paths.trace import path_of, trace_path
-from sedge.core.paths.week import Grade, Grader, Week, monday_of, week_of
-from sedge.core.paths.whatif import Affected
-from sedge.core.paths.world import Called, Trace, World
 from sedge.core.records import Group, HolderKind, HolderRef, Number, PathVersion, Person, ServiceLine, Site, Subject, Trunk
 from sedge.core.workorders import standing
 from sedge.core.workorders.findings import Finding

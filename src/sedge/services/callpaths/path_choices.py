@@ -3,11 +3,11 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from sedge.core.callpaths.editing import Place
+from sedge.core.callpaths.openings import holiday_places
+from sedge.core.callpaths.ready_made import READY_MADE
+from sedge.core.callpaths.steps import Path, Step, named_by
 from sedge.core.errors import NotUnderstood
-from sedge.core.paths.editing import Place
-from sedge.core.paths.openings import holiday_places
-from sedge.core.paths.ready_made import READY_MADE
-from sedge.core.paths.steps import Path, Step, named_by
 from sedge.core.records import Device, Downstream, Group, PathVersion, Person, Site
 from sedge.services.callpaths.drawing import place_of
 from sedge.services.callpaths.sounds import Sound, listing

@@ -3,10 +3,10 @@
 from collections.abc import Iterator
 from pathlib import PurePath
 
+from sedge.core.callpaths.editing import change, the_step
+from sedge.core.callpaths.steps import Hours, Path, SipAddress, groups_named, people_named
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.life import State
-from sedge.core.paths.editing import change, the_step
-from sedge.core.paths.steps import Hours, Path, SipAddress, groups_named, people_named
 from sedge.core.records import Downstream, Group, HolderKind, Number, PathVersion, Person
 from sedge.formats import cpl, enum_zone, hours_ics, path_json
 from sedge.services.callpaths import drawing

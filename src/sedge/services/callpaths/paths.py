@@ -7,10 +7,10 @@ from datetime import datetime
 from typing import Any
 
 from sedge.core.access.roles import May
+from sedge.core.callpaths.openings import holiday_places
+from sedge.core.callpaths.patterns import DeskForm, plan_desk, read_desk
+from sedge.core.callpaths.steps import Path, named_by, people_named
 from sedge.core.errors import NotUnderstood
-from sedge.core.paths.openings import holiday_places
-from sedge.core.paths.patterns import DeskForm, plan_desk, read_desk
-from sedge.core.paths.steps import Path, named_by, people_named
 from sedge.core.records import RECORD_TYPES, Group, Number, PathVersion, Person, Site, Subject
 from sedge.core.workorders.tasks import PAGES_OF_PATHS, PublishPath
 from sedge.services.desk import Desk, Reading

@@ -3,9 +3,9 @@
 from sqlalchemy import func, select
 
 from sedge.core.access.roles import May
+from sedge.core.callpaths.tracing.proof import is_stale
 from sedge.core.errors import NotAllowedNow
 from sedge.core.numbers.life import State
-from sedge.core.proof.compare import is_stale
 from sedge.core.records import HolderKind, Number, PathVersion, Proof, Trunk
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.needs import Needs

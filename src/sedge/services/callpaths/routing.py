@@ -3,11 +3,11 @@
 from collections.abc import Iterable
 from typing import Any
 
+from sedge.core.callpaths.steps import groups_named, with_people
+from sedge.core.callpaths.tracing.trace import path_of
 from sedge.core.estate import Change, Estate
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED
-from sedge.core.paths.steps import groups_named, with_people
-from sedge.core.paths.trace import path_of
 from sedge.core.records import (
     BASIC_RIGHTS,
     Address,

@@ -8,13 +8,13 @@ from itertools import pairwise
 
 from sedge.core.access.roles import May
 from sedge.core.amounts import CURRENCIES, locale_of, read_amount
+from sedge.core.carriers.keeping import is_low, topped_up, wants_top_up
 from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused, OutsideSilent, OutsideTrouble
 from sedge.core.facts import Money, in_currency, in_words
 from sedge.core.ledger.chain import Entry
 from sedge.core.numbers.e164 import read_one
 from sedge.core.records import Account, Carrier, Site, Subject
 from sedge.core.reduce import changed
-from sedge.core.supply.keeping import is_low, topped_up, wants_top_up
 from sedge.core.supply.records import TopUp
 from sedge.formats.letters import Letter
 from sedge.services import mail

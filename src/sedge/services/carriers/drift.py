@@ -10,12 +10,12 @@ from typing import Any
 from sqlalchemy import delete, func, insert, select, update
 
 from sedge.core.access.roles import May
+from sedge.core.carriers.drift import MEANINGS, NOT_BILLED_YET, Difference, DriftKind, Meaning, OurLine, TheirLine, as_told, compare
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood, OutsideTrouble
 from sedge.core.facts import counted, money
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Capacity, Carrier, Number, Site, Subject
 from sedge.core.reduce import changed
-from sedge.core.supply.drift import MEANINGS, NOT_BILLED_YET, Difference, DriftKind, Meaning, OurLine, TheirLine, as_told, compare
 from sedge.core.workorders import tasks as t
 from sedge.services.desk import Desk, Reading
 from sedge.services.workorders import workorders

@@ -5,10 +5,10 @@ from decimal import Decimal
 
 from sqlalchemy import func, select
 
+from sedge.core.carriers.runway import Runway, runway
 from sedge.core.facts import Money
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Carrier
-from sedge.core.supply.runway import Runway, runway
 from sedge.services.desk import Desk
 from sedge.store import tables
 from sedge.store.records import is_open

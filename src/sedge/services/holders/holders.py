@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from sqlalchemy import ColumnElement, func, or_, select
 
 from sedge.core.access.roles import May
+from sedge.core.callpaths.asked_again import line_changed
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import COUNTRIES, country_name
-from sedge.core.paths.asked_again import line_changed
 from sedge.core.records import (
     RECORD_TYPES,
     Account,

@@ -5,10 +5,10 @@ from datetime import datetime
 
 from sqlalchemy import func, select
 
+from sedge.core.callpaths.tracing.trace import Trace, World, trace_inbound
+from sedge.core.callpaths.tracing.world import EndingKind
 from sedge.core.estate import Estate
 from sedge.core.outbound.caller_id import shown_in_words
-from sedge.core.paths.trace import Trace, World, trace_inbound
-from sedge.core.paths.world import EndingKind
 from sedge.core.records import Device, Group, HolderKind, HolderRef, Number, Person, Site, Spot, Subject
 from sedge.core.workorders import standing
 from sedge.core.workorders.findings import Finding

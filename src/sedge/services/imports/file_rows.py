@@ -15,7 +15,7 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import select
 
-from sedge.core.intake.rows import Alike, Context, Directory, Fault, Incoming, Reader, alike, by_names, reader
+from sedge.core.imports.rows import Alike, Context, Directory, Fault, Incoming, Reader, alike, by_names, reader
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Carrier, Number, Person, ServiceLine, Site, Spot, Subject, Trunk
 from sedge.formats import sheets

@@ -18,8 +18,8 @@ from sqlalchemy import select
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.estate import Change
-from sedge.core.intake.fields import FIELDS, fingerprint, recognised
-from sedge.core.intake.rows import Alike, Directory
+from sedge.core.imports.fields import FIELDS, fingerprint, recognised
+from sedge.core.imports.rows import Alike, Directory
 from sedge.core.records import HolderRef, Number, Role, Subject
 from sedge.core.reduce import changed
 from sedge.formats import sheets

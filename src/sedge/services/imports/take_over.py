@@ -10,9 +10,9 @@ from typing import Any, BinaryIO
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.facts import Money
-from sedge.core.intake.fields import FIELDS, fingerprint, recognised
-from sedge.core.intake.rows import Directory, Fault, amount_of
-from sedge.core.intake.takeover import Ask, Found, Known, Question, Somebody, Worksheet, put_together
+from sedge.core.imports.fields import FIELDS, fingerprint, recognised
+from sedge.core.imports.rows import Directory, Fault, amount_of
+from sedge.core.imports.takeover import Ask, Found, Known, Question, Somebody, Worksheet, put_together
 from sedge.core.numbers.e164 import read
 from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet

@@ -8,6 +8,7 @@ from sqlalchemy import literal_column, select
 
 from sedge.core.access.roles import May
 from sedge.core.access.scope import OF_A_SITE
+from sedge.core.callpaths.tracing.trace import Trace, World, trace_inbound
 from sedge.core.errors import NotFound, NotOneNumber, NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.ledger.chain import Entry
@@ -18,7 +19,6 @@ from sedge.core.numbers.life import State
 from sedge.core.numbers.pasted import numbers_in
 from sedge.core.numbers.plan import AREAS, is_area_code
 from sedge.core.numbers.standing import Standing, next_actions, standing
-from sedge.core.paths.trace import Trace, World, trace_inbound
 from sedge.core.records import HolderKind, HolderRef, KnownAs, Number, Person, Proof, Site, Subject, tags_in
 from sedge.core.reduce import changed
 from sedge.core.workorders.needs import Needs

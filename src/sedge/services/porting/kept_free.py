@@ -7,8 +7,8 @@ from datetime import date
 from sqlalchemy import select
 
 from sedge.core.access.roles import May
+from sedge.core.callpaths.steps import Closure
 from sedge.core.errors import NotUnderstood
-from sedge.core.paths.steps import Closure
 from sedge.core.porting.dates import Blackout
 from sedge.core.porting.records import KeptFree
 from sedge.core.records import PathVersion, Site, Subject

@@ -6,8 +6,8 @@ from datetime import date, datetime, timedelta
 from typing import Literal
 from zoneinfo import ZoneInfo
 
+from sedge.core.callpaths.steps import Closure
 from sedge.core.errors import NotUnderstood
-from sedge.core.paths.steps import Closure
 from sedge.core.porting.dates import Blackout, earliest, no_working_day, usual_subdivision
 from sedge.core.porting.records import KeptFree, Port, PortState
 from sedge.core.records import Site

@@ -4,10 +4,10 @@ and a port made two."""
 from base64 import b64encode
 
 from sedge.core.access.roles import May
+from sedge.core.callpaths.openings import zone
 from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.pasted import numbers_in
-from sedge.core.paths.openings import zone
 from sedge.core.porting.dates import refused_day
 from sedge.core.porting.life import PortEvent, allows
 from sedge.core.porting.records import Port, PortState, Said

@@ -8,12 +8,12 @@ from typing import Any
 from sqlalchemy import func, select
 
 from sedge.core.access.roles import May
+from sedge.core.callpaths.steps import resting_path
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.holding import HolderRef
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import Kind
-from sedge.core.paths.steps import resting_path
 from sedge.core.records import ORGANISATION, Carrier, Defaults, Grant, Number, PathVersion, Person, Product, ServiceLine, Site
 from sedge.core.retiring.depends import Dependence, dependences
 from sedge.core.retiring.resting import days_for, rest_of

@@ -4,8 +4,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from sedge.core.callpaths.tracing.trace import EndingKind, World, trace_inbound
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.paths.trace import EndingKind, World, trace_inbound
 from sedge.core.safety.emergency import emergency_test
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import Report

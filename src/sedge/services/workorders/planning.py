@@ -10,12 +10,12 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import consecutive
-from sedge.core.planner.problem import MOST_WEIGHT, Free, Plan, Problem, Wants, Wish
-from sedge.core.planner.solve import solve
 from sedge.core.records import HolderKind, HolderRef, Number, Person, Role, Site, Spot
 from sedge.core.supply.offers import memorability
 from sedge.core.words import Capacity
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.planner.problem import MOST_WEIGHT, Free, Plan, Problem, Wants, Wish
+from sedge.core.workorders.planner.solve import solve
 from sedge.services.desk import Desk, Reading
 from sedge.services.numbers import choosing
 from sedge.services.numbers.numbers import the_number

@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 from decimal import Decimal
 from typing import Any
 
+from sedge.core.carriers.drift import DriftKind
 from sedge.core.errors import NotAllowedNow, OutsideRefused
 from sedge.core.estate import Change, Estate
 from sedge.core.facts import Money, counted
@@ -15,7 +16,6 @@ from sedge.core.moments import clock
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Document, Grant, Number, Order, Product, Proof, Subject
 from sedge.core.reduce import apply, changed, charge, granted, refund, release_done, settle_lines, taken_back
-from sedge.core.supply.drift import DriftKind
 from sedge.core.supply.records import LineState, OrderPaper, PaperState
 from sedge.core.supply.reducers import feature_set, papers_told
 from sedge.core.workorders import tasks as t

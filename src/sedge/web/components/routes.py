@@ -6,12 +6,12 @@ from fastapi import Request
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
+from sedge.core.callpaths.patterns import Choice, DeskForm, plan_desk
+from sedge.core.callpaths.steps import Opening
+from sedge.core.callpaths.tracing.trace import Happening
 from sedge.core.errors import NotFound
 from sedge.core.facts import money
 from sedge.core.numbers.life import State
-from sedge.core.paths.patterns import Choice, DeskForm, plan_desk
-from sedge.core.paths.steps import Opening
-from sedge.core.paths.trace import Happening
 from sedge.services.numbers.numbers import Stretch
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.drawings.blockmap import MapCell, block_map, legend_shape

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime
 
-from sedge.core.intake.fields import FIELDS
+from sedge.core.imports.fields import FIELDS
 from sedge.store.number_files import FileState, NumberFile, Report
 
 

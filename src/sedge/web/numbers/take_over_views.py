@@ -4,8 +4,8 @@ from collections import Counter
 from dataclasses import dataclass
 
 from sedge.core.errors import NotFound
-from sedge.core.intake.fields import FIELDS
-from sedge.core.intake.takeover import Ask, Question
+from sedge.core.imports.fields import FIELDS
+from sedge.core.imports.takeover import Ask, Question
 from sedge.services.imports.take_over import Sitting, rows_of
 from sedge.store.take_overs import FileRead, TakeOver
 

@@ -9,11 +9,11 @@ from urllib.parse import urlencode
 
 from markupsafe import Markup
 
+from sedge.core.callpaths.tracing.trace import Happening
 from sedge.core.facts import Money, counted
 from sedge.core.numbers.e164 import describe, ending
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.numbers.ranges import NumberSet
-from sedge.core.paths.trace import Happening
 from sedge.core.records import Subject
 from sedge.services.ledger.ledger import page_of
 from sedge.services.numbers.columns import COLUMNS, Column

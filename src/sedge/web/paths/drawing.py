@@ -9,10 +9,10 @@ from fastapi.responses import Response
 from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
+from sedge.core.callpaths import editing
+from sedge.core.callpaths.editing import Place as Where
+from sedge.core.callpaths.steps import Path
 from sedge.core.errors import ChangedMeanwhile, NotUnderstood
-from sedge.core.paths import editing
-from sedge.core.paths.editing import Place as Where
-from sedge.core.paths.steps import Path
 from sedge.services.callpaths import drawing, path_choices, paths
 from sedge.services.desk import Desk
 from sedge.services.holders import holders

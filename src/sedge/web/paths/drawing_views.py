@@ -8,10 +8,10 @@ from urllib.parse import quote, urlencode
 
 from markupsafe import Markup
 
-from sedge.core.paths.editing import KINDS, exits_of
-from sedge.core.paths.openings import zone
-from sedge.core.paths.rota import coming
-from sedge.core.paths.steps import Closure, Hours, Mailbox, Menu, Opening, Path, Queue, Ring, Rota, Saying, Shown, Step
+from sedge.core.callpaths.editing import KINDS, exits_of
+from sedge.core.callpaths.openings import zone
+from sedge.core.callpaths.rota import coming
+from sedge.core.callpaths.steps import Closure, Hours, Mailbox, Menu, Opening, Path, Queue, Ring, Rota, Saying, Shown, Step
 from sedge.core.records import Number
 from sedge.core.workorders.findings import Finding, Level
 from sedge.services.callpaths.drawing import Compared, Drawing

@@ -7,9 +7,9 @@ from typing import Any
 
 from starlette.datastructures import FormData
 
+from sedge.core.callpaths.steps import Announce, Forward, Hours, Mailbox, Menu, OtherPath, Queue, Ring, SipAddress, Step, known_zone
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import read_one
-from sedge.core.paths.steps import Announce, Forward, Hours, Mailbox, Menu, OtherPath, Queue, Ring, SipAddress, Step, known_zone
 
 CLOCK = re.compile(r"([01]?\d|2[0-3]):[0-5]\d|24:00")
 MOST_ROWS = 24

@@ -11,11 +11,11 @@ from zoneinfo import ZoneInfo
 from markupsafe import Markup
 from starlette.datastructures import FormData
 
+from sedge.core.callpaths.patterns import GROUP, WAYS, Choice, DeskForm
+from sedge.core.callpaths.steps import Closure, Opening, Path, Queue
+from sedge.core.callpaths.tracing.week import Part
+from sedge.core.callpaths.tracing.world import EndingKind, World
 from sedge.core.errors import NotUnderstood
-from sedge.core.paths.patterns import GROUP, WAYS, Choice, DeskForm
-from sedge.core.paths.steps import Closure, Opening, Path, Queue
-from sedge.core.paths.week import Part
-from sedge.core.paths.world import EndingKind, World
 from sedge.core.records import Person
 from sedge.services.callpaths.calls import Followed
 from sedge.services.callpaths.path_analysis import Analysis

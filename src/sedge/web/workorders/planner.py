@@ -8,7 +8,7 @@ from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import FormData
 
 from sedge.core.access.roles import May
-from sedge.core.planner.problem import MOST_WEIGHT, USUAL, WORDS, Wish
+from sedge.core.workorders.planner.problem import MOST_WEIGHT, USUAL, WORDS, Wish
 from sedge.services.desk import Desk
 from sedge.services.holders import holders
 from sedge.services.workorders import planning

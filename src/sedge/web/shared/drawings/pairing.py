@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from markupsafe import Markup
 
 from sedge.core.numbers.e164 import describe
-from sedge.core.planner.problem import Plan, Problem, Wants
+from sedge.core.workorders.planner.problem import Plan, Problem, Wants
 
 ROW, GAP, WIDTH = 14, 12, 760
 LEFT, RIGHT, PER_ROW, CELL = 250, 500, 25, 9

@@ -9,9 +9,9 @@ from urllib.parse import quote
 
 from markupsafe import Markup
 
+from sedge.core.callpaths.layout import HEIGHT, LABEL, WIDTH, Box, Line, lay_out
+from sedge.core.callpaths.steps import Announce, Forward, Hours, Mailbox, Menu, OtherPath, Path, Queue, Ring, SipAddress, Step
 from sedge.core.numbers.e164 import describe, is_canonical
-from sedge.core.paths.layout import HEIGHT, LABEL, WIDTH, Box, Line, lay_out
-from sedge.core.paths.steps import Announce, Forward, Hours, Mailbox, Menu, OtherPath, Path, Queue, Ring, SipAddress, Step
 
 ABOVE = 84  # room over the first step for the number that is called
 

@@ -5,8 +5,8 @@ from decimal import Decimal
 
 from markupsafe import Markup
 
+from sedge.core.carriers.runway import Runway
 from sedge.core.facts import Money, in_words
-from sedge.core.supply.runway import Runway
 
 WIDTH, HEIGHT, LEFT, TOP = 420, 84, 4, 8
 

@@ -5,8 +5,8 @@ from datetime import date
 
 from markupsafe import Markup
 
-from sedge.core.paths.openings import zone
-from sedge.core.paths.week import Cell, Day, Grade, Part, Week
+from sedge.core.callpaths.openings import zone
+from sedge.core.callpaths.tracing.week import Cell, Day, Grade, Part, Week
 from sedge.services.callpaths.path_analysis import Held
 
 CELL, HIGH, GAP, LEFT, TOP = 28, 20, 3, 64, 20

@@ -9,8 +9,8 @@ from datetime import UTC, date, datetime, timedelta
 from functools import lru_cache
 from zoneinfo import ZoneInfo
 
+from sedge.core.callpaths.steps import Closure, Hours, Opening
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.paths.steps import Closure, Hours, Opening
 
 DAY = 24 * 60
 

@@ -4,12 +4,12 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 
+from sedge.core.callpaths.openings import moments, zone
+from sedge.core.callpaths.tracing.compare import Consequence
+from sedge.core.callpaths.tracing.endings import Explorer, Walk
+from sedge.core.callpaths.tracing.trace import path_of, trace_inbound
+from sedge.core.callpaths.tracing.world import Called, EndingKind, World
 from sedge.core.estate import Estate
-from sedge.core.paths.compare import Consequence
-from sedge.core.paths.endings import Explorer, Walk
-from sedge.core.paths.openings import moments, zone
-from sedge.core.paths.trace import path_of, trace_inbound
-from sedge.core.paths.world import Called, EndingKind, World
 from sedge.core.records import Device, Number, Person, Site, Trunk
 
 

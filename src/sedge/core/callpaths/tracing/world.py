@@ -6,8 +6,8 @@ from enum import StrEnum
 
 from pydantic import Field
 
+from sedge.core.callpaths.steps import Path
 from sedge.core.facts import Fact, Money
-from sedge.core.paths.steps import Path
 from sedge.core.records import HolderRef, Number
 
 ANSWERS_AFTER = 6

@@ -9,9 +9,7 @@ from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
-from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
-from sedge.core.facts import Fact
-from sedge.core.paths.steps import (
+from sedge.core.callpaths.steps import (
     EXITS,
     Announce,
     End,
@@ -28,6 +26,8 @@ from sedge.core.paths.steps import (
     Step,
     exits_of,
 )
+from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
+from sedge.core.facts import Fact
 
 STEP: TypeAdapter[Step] = TypeAdapter(Step)
 MOST_STEPS = 500

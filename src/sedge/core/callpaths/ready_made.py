@@ -4,8 +4,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date
 
-from sedge.core.paths.editing import Place
-from sedge.core.paths.steps import EXITS, Announce, Closure, Hours, Mailbox, Menu, Opening, Path, Queue, Ring, Rota, Saying, Step
+from sedge.core.callpaths.editing import Place
+from sedge.core.callpaths.steps import EXITS, Announce, Closure, Hours, Mailbox, Menu, Opening, Path, Queue, Ring, Rota, Saying, Step
 
 WORKING = (Opening(weekdays=(0, 1, 2, 3, 4), start="09:00", end="17:00"),)
 NIGHT = (Opening(weekdays=(0, 1, 2, 3, 4, 5, 6), start="18:00", end="08:00"),)

@@ -12,12 +12,12 @@ from enum import StrEnum
 from functools import lru_cache
 from itertools import pairwise
 
+from sedge.core.callpaths.openings import Calendar, holidays_of, local_moments, zone
+from sedge.core.callpaths.steps import Announce, Hours, Menu, Path, Step
+from sedge.core.callpaths.tracing.call import Call, seconds_announced, seconds_to_say
+from sedge.core.callpaths.tracing.endings import Explorer, Outcome
+from sedge.core.callpaths.tracing.world import Asked, Called, EndingKind, Trace, World
 from sedge.core.estate import Estate
-from sedge.core.paths.call import Call, seconds_announced, seconds_to_say
-from sedge.core.paths.endings import Explorer, Outcome
-from sedge.core.paths.openings import Calendar, holidays_of, local_moments, zone
-from sedge.core.paths.steps import Announce, Hours, Menu, Path, Step
-from sedge.core.paths.world import Asked, Called, EndingKind, Trace, World
 
 LONG_WAIT, MOST_SECONDS = 120, 10**6
 MOST_BRANCHES = 64

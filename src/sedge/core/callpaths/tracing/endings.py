@@ -9,12 +9,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from sedge.core.estate import Estate
-from sedge.core.outbound.forwarding import judge_forward
-from sedge.core.paths.answering import Ringing, agents_of, people_of, rung_by
-from sedge.core.paths.call import CALLBACK, key_in
-from sedge.core.paths.openings import Calendar, calendar, calendar_of, moments
-from sedge.core.paths.steps import (
+from sedge.core.callpaths.answering import Ringing, agents_of, people_of, rung_by
+from sedge.core.callpaths.openings import Calendar, calendar, calendar_of, moments
+from sedge.core.callpaths.steps import (
     Announce,
     End,
     Forward,
@@ -29,7 +26,10 @@ from sedge.core.paths.steps import (
     Step,
     exits_of,
 )
-from sedge.core.paths.world import Called, EndingKind
+from sedge.core.callpaths.tracing.call import CALLBACK, key_in
+from sedge.core.callpaths.tracing.world import Called, EndingKind
+from sedge.core.estate import Estate
+from sedge.core.outbound.forwarding import judge_forward
 from sedge.core.records import Number, PathVersion, Person, Site
 
 CIRCLE = "circle"

@@ -8,9 +8,9 @@ these tasks asks the path's rules once more on the estate as it will be; what wa
 from collections.abc import Iterable
 from dataclasses import replace
 
+from sedge.core.callpaths.steps import Path
 from sedge.core.errors import SedgeError
 from sedge.core.estate import Estate
-from sedge.core.paths.steps import Path
 from sedge.core.records import Group, HolderKind, HolderRef, Number, PathVersion, Person, ServiceLine
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, Level, elsewhere, passed

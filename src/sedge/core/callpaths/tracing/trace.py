@@ -5,13 +5,13 @@ The world is part of the question: who is busy, who answers when, what is presse
 
 from datetime import datetime
 
+from sedge.core.callpaths.steps import Path, holder_path, resting_path
+from sedge.core.callpaths.tracing.call import Call
+from sedge.core.callpaths.tracing.world import Asked, Called, Ending, EndingKind, Happening, Trace, World
 from sedge.core.estate import Estate
 from sedge.core.moments import clock
 from sedge.core.numbers.e164 import describe
 from sedge.core.outbound.forwarding import in_words_exact, rate_to
-from sedge.core.paths.call import Call
-from sedge.core.paths.steps import Path, holder_path, resting_path
-from sedge.core.paths.world import Asked, Called, Ending, EndingKind, Happening, Trace, World
 from sedge.core.records import Account, Downstream, HolderKind, Number, PathVersion, Person, Trunk
 
 

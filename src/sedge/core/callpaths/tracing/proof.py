@@ -4,10 +4,10 @@ import hashlib
 from collections.abc import Sequence
 from typing import Any
 
+from sedge.core.callpaths.steps import paths_named, people_named, with_people
+from sedge.core.callpaths.tracing.trace import Trace
 from sedge.core.estate import Estate
 from sedge.core.facts import canonical
-from sedge.core.paths.steps import paths_named, people_named, with_people
-from sedge.core.paths.trace import Trace
 from sedge.core.records import ORGANISATION, Defaults, Device, Group, Number, PathVersion, Person, Proof, Site, Trunk
 
 

@@ -3,9 +3,9 @@
 `plan_desk` makes a path of it, `read_desk` finds the form again in a path that has this shape.
 """
 
+from sedge.core.callpaths.steps import EXITS, Closure, Hours, Mailbox, Menu, Opening, Path, Queue, Ring, Step
 from sedge.core.errors import NotUnderstood
 from sedge.core.facts import Fact
-from sedge.core.paths.steps import EXITS, Closure, Hours, Mailbox, Menu, Opening, Path, Queue, Ring, Step
 
 MOST_CHOICES = 4
 ALL, IN_ORDER, QUEUED = "all at once", "in order", "queue"

@@ -5,13 +5,10 @@ Hours are judged as the call came in. A step that is come to for the twenty-fift
 
 from collections.abc import Iterable, Sequence
 
-from sedge.core.estate import Estate
-from sedge.core.numbers.e164 import describe
-from sedge.core.outbound.forwarding import Forwarding, in_words_exact, judge_forward
-from sedge.core.paths.answering import Ringing, agents_of, is_for_anybody, people_of, ringing_of, rung_by
-from sedge.core.paths.openings import opening_at, zone
-from sedge.core.paths.rota import on_duty
-from sedge.core.paths.steps import (
+from sedge.core.callpaths.answering import Ringing, agents_of, is_for_anybody, people_of, ringing_of, rung_by
+from sedge.core.callpaths.openings import opening_at, zone
+from sedge.core.callpaths.rota import on_duty
+from sedge.core.callpaths.steps import (
     Announce,
     Connecting,
     Forward,
@@ -28,7 +25,10 @@ from sedge.core.paths.steps import (
     Step,
     exits_of,
 )
-from sedge.core.paths.world import ANSWERS_AFTER, Asked, Ending, EndingKind, Happening, Option, Trace
+from sedge.core.callpaths.tracing.world import ANSWERS_AFTER, Asked, Ending, EndingKind, Happening, Option, Trace
+from sedge.core.estate import Estate
+from sedge.core.numbers.e164 import describe
+from sedge.core.outbound.forwarding import Forwarding, in_words_exact, judge_forward
 from sedge.core.records import RECORD_TYPES, Downstream, Number, PathVersion, Person
 
 MOST_VISITS = 25

@@ -12,7 +12,7 @@ from operator import itemgetter
 from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
 
-from sedge.core.intake.fields import Mapping, plain_cell
+from sedge.core.imports.fields import Mapping, plain_cell
 from sedge.core.numbers.e164 import describe, is_canonical, is_in_service, read
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import COUNTRIES

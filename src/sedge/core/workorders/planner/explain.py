@@ -6,7 +6,7 @@ from typing import Any
 
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.plan import country_name
-from sedge.core.planner.problem import MEMORABLE, Free, Met, Problem, Wants, Wish, fits_extension, same_ending, team_of
+from sedge.core.workorders.planner.problem import MEMORABLE, Free, Met, Problem, Wants, Wish, fits_extension, same_ending, team_of
 
 
 class Seen:

@@ -4,8 +4,8 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from sedge.core.callpaths.steps import Announce, Mailbox, Menu, Path, Step
 from sedge.core.numbers.plan import LANGUAGES
-from sedge.core.paths.steps import Announce, Mailbox, Menu, Path, Step
 
 # How the keys are called, per language; the digit itself always counts.
 KEY_WORDS = {

@@ -5,12 +5,12 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
+from sedge.core.callpaths.openings import moments, zone
+from sedge.core.callpaths.steps import Path, Step, exits_of
+from sedge.core.callpaths.tracing.endings import Explorer
+from sedge.core.callpaths.tracing.week import grade_of_traces, traces_at
+from sedge.core.callpaths.tracing.world import Called
 from sedge.core.estate import Estate
-from sedge.core.paths.endings import Explorer
-from sedge.core.paths.openings import moments, zone
-from sedge.core.paths.steps import Path, Step, exits_of
-from sedge.core.paths.week import grade_of_traces, traces_at
-from sedge.core.paths.world import Called
 
 UNSEEN = {"kind", "exits", "title"}
 MOST_CONSEQUENCES = 60

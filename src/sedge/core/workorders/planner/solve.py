@@ -15,8 +15,8 @@ from scipy.sparse import coo_array
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.ranges import consecutive
-from sedge.core.planner.explain import Seen
-from sedge.core.planner.problem import (
+from sedge.core.workorders.planner.explain import Seen
+from sedge.core.workorders.planner.problem import (
     ELSEWHERE,
     LEFT_OUT,
     Free,

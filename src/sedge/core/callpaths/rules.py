@@ -2,15 +2,10 @@
 
 import re
 
-from sedge.core.estate import Estate
-from sedge.core.facts import canonical, counted
-from sedge.core.numbers.life import State
-from sedge.core.outbound.forwarding import judge_forward, problem_with
-from sedge.core.paths.answering import agents_of, rung_by
-from sedge.core.paths.endings import Endings, endings_of, graph_of
-from sedge.core.paths.greetings import Fault, faults_of
-from sedge.core.paths.openings import holidays_of, minute_of, overlapping
-from sedge.core.paths.steps import (
+from sedge.core.callpaths.answering import agents_of, rung_by
+from sedge.core.callpaths.greetings import Fault, faults_of
+from sedge.core.callpaths.openings import holidays_of, minute_of, overlapping
+from sedge.core.callpaths.steps import (
     Closure,
     Connecting,
     End,
@@ -25,8 +20,13 @@ from sedge.core.paths.steps import (
     named_by,
     people_named,
 )
-from sedge.core.paths.testcases import run_cases
-from sedge.core.paths.world import Called, EndingKind
+from sedge.core.callpaths.tracing.endings import Endings, endings_of, graph_of
+from sedge.core.callpaths.tracing.testcases import run_cases
+from sedge.core.callpaths.tracing.world import Called, EndingKind
+from sedge.core.estate import Estate
+from sedge.core.facts import canonical, counted
+from sedge.core.numbers.life import State
+from sedge.core.outbound.forwarding import judge_forward, problem_with
 from sedge.core.records import RECORD_TYPES, Number, PathVersion, Person, Site, Subject
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, Level, elsewhere, passed, stop, warn

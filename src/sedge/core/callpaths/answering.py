@@ -7,11 +7,11 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 
+from sedge.core.callpaths.openings import calendar_of
+from sedge.core.callpaths.steps import Queue, Ring
+from sedge.core.callpaths.tracing.world import Called
 from sedge.core.estate import Estate
 from sedge.core.numbers.e164 import describe
-from sedge.core.paths.openings import calendar_of
-from sedge.core.paths.steps import Queue, Ring
-from sedge.core.paths.world import Called
 from sedge.core.records import Device, Downstream, Group, HolderKind, Person, ServiceLine, Site
 
 

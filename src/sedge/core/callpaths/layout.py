@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from itertools import pairwise
 
-from sedge.core.paths.steps import Path, exits_of
+from sedge.core.callpaths.steps import Path, exits_of
 
 WIDTH, HEIGHT, GAP_X, GAP_Y = 180, 48, 36, 74
 STUB_WIDTH, THREAD = 78, 12  # an exit that leads nowhere yet; a line that passes a layer

@@ -4,8 +4,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 
-from sedge.core.paths.openings import zone
-from sedge.core.paths.steps import Rota
+from sedge.core.callpaths.openings import zone
+from sedge.core.callpaths.steps import Rota
 
 MOST_DAYS = 400
 

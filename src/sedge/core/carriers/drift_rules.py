@@ -2,13 +2,13 @@
 
 from decimal import Decimal
 
+from sedge.core.carriers.drift import DriftKind
 from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
 from sedge.core.facts import in_words
 from sedge.core.numbers.life import ENDED, Event
 from sedge.core.records import Number, Trunk
 from sedge.core.reducing import number_changed, number_in, reduces, step
-from sedge.core.supply.drift import DriftKind
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, passed, stop, warn
 from sedge.core.workorders.rules import rule

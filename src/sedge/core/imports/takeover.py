@@ -11,7 +11,7 @@ from enum import StrEnum
 
 from rapidfuzz import fuzz, process
 
-from sedge.core.intake.rows import STATES, Directory, plain_name
+from sedge.core.imports.rows import STATES, Directory, plain_name
 from sedge.core.numbers.e164 import describe, read
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, HolderRef, PathVersion, Product, Site, Spot, Trunk

@@ -5,11 +5,11 @@ from datetime import UTC, datetime
 
 from pydantic import ValidationError
 
+from sedge.core.callpaths.openings import zone
+from sedge.core.callpaths.steps import Path, TestCase
+from sedge.core.callpaths.tracing.trace import trace_path
+from sedge.core.callpaths.tracing.world import Called, Trace, World
 from sedge.core.estate import Estate
-from sedge.core.paths.openings import zone
-from sedge.core.paths.steps import Path, TestCase
-from sedge.core.paths.trace import trace_path
-from sedge.core.paths.world import Called, Trace, World
 
 
 @dataclass(frozen=True)
