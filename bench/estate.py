@@ -30,8 +30,8 @@ from sedge.services.desk import Desk
 from sedge.services.imports import number_files
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
-from sedge.store import deriving, placing
-from sedge.store.number_files import FileState
+from sedge.store.projections import deriving, placing
+from sedge.store.repositories.number_files import FileState
 
 FIRST = 441135000000
 ROUNDS = 40

@@ -24,7 +24,7 @@ from sedge.services.desk import Desk
 from sedge.services.workorders import checking, workorders
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
-from sedge.store import tables
+from sedge.store.schema import tables
 
 TASKS = 1000
 

@@ -48,8 +48,8 @@ from sedge.services.first_steps import FirstSteps, first_steps
 from sedge.services.ledger import ledger
 from sedge.services.workorders import runner
 from sedge.settings import Settings
-from sedge.store import installation as installation_store
 from sedge.store.database import Database
+from sedge.store.repositories import installation as installation_store
 from sedge.store.secrets import Keyring
 from sedge.web import problems
 from sedge.web.carriers.drift import place as drift_place

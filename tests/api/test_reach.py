@@ -17,8 +17,9 @@ from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
 from sedge.services.callpaths import drawing
 from sedge.services.workorders import workorders
-from sedge.store import holder_tables, path_tables, safety_tables, tables, workorder_tables
-from sedge.store.installation import Member
+from sedge.store.repositories.installation import Member
+from sedge.store.schema import callpaths, holders, safety, tables
+from sedge.store.schema import workorders as workorder_tables
 from sedge.web.doors import Guard
 from tests.conftest import until_quiet
 
@@ -185,9 +186,9 @@ def as_member(client, sign_in):
 
 
 NOT_RECORDS = (  # what belongs to a site and has no ledger snapshot of its own
-    (safety_tables.floor_plan, "site"),
-    (path_tables.path_draft, "site"),
-    (safety_tables.confirm_link, "spot"),
+    (safety.floor_plan, "site"),
+    (callpaths.path_draft, "site"),
+    (safety.confirm_link, "spot"),
 )
 
 
@@ -205,7 +206,7 @@ def state(desk):
                 found[table.name, getattr(row, column), str(row)] = ""
         for table in (workorder_tables.work_order, workorder_tables.task):
             found |= {(table.name, row.id): str(row) for row in c.execute(select(table))}
-        found |= {("template", row.id): "" for row in c.execute(select(holder_tables.order_template.c.id))}
+        found |= {("template", row.id): "" for row in c.execute(select(holders.order_template.c.id))}
         found |= {("view", row.id): "" for row in c.execute(select(tables.saved_view.c.id))}
     return found
 

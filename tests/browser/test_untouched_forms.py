@@ -21,7 +21,8 @@ from sedge.demo.seed import MEMBERS
 from sedge.services.callpaths import drawing, sounds
 from sedge.services.carriers import accounts
 from sedge.services.workorders import workorders
-from sedge.store import path_tables, tables, workorder_tables
+from sedge.store.schema import callpaths, tables
+from sedge.store.schema import workorders as workorder_tables
 from tests.browser.conftest import Served
 from tests.conftest import until_quiet
 from tests.web.test_roles_see import ROUTES, Page
@@ -115,7 +116,7 @@ def snapshot(desk):
         found = {
             (name, row.id): row.body for name, table in tables.RECORD_TABLES.items() for row in c.execute(select(table.c.id, table.c.body))
         }
-        found |= {("drawing", row.path): row.body for row in c.execute(path_tables.path_draft.select())}
+        found |= {("drawing", row.path): row.body for row in c.execute(callpaths.path_draft.select())}
         orders = {row.no for row in c.execute(workorder_tables.work_order.select())}
     return found, orders
 

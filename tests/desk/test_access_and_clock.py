@@ -13,7 +13,7 @@ from sedge.services.access import access
 from sedge.services.clock import Clock
 from sedge.services.numbers import estate
 from sedge.services.supply import holds, ordering, searching, supply
-from sedge.store.installation import Member
+from sedge.store.repositories.installation import Member
 
 ROWAN = MEMBERS[0]
 
@@ -91,7 +91,7 @@ def test_a_desk_is_of_an_organisation_that_is_there(house):
 def test_two_organisations_see_nothing_of_each_other(house):
     from sedge.services.holders import holders
     from sedge.services.numbers import numbers
-    from sedge.store.installation import Organisation
+    from sedge.store.repositories.installation import Organisation
 
     house.add_organisation(Organisation("somebody", "Somebody Else", "GB"))
     theirs = house.desk(Member("x", "X", "x@example.test", "somebody", AccessRole.ADMINISTRATOR))

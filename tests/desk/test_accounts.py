@@ -11,7 +11,7 @@ from sedge.core.records import Account
 from sedge.core.supply.offers import Wish
 from sedge.services.carriers import accounts, connections
 from sedge.services.supply import holds, ordering, searching, supply
-from sedge.store import tables
+from sedge.store.schema import tables
 from tests.conftest import until_quiet
 
 LINES = "Copperleaf Cafés; 50.00; office@copperleaf.example\n\nFriends of the Observatory\n"

@@ -15,8 +15,8 @@ from sedge.services.desk import system_member
 from sedge.services.numbers import numbers
 from sedge.services.outbound import caller_ids
 from sedge.services.workorders import workorders
-from sedge.store import tables
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
+from sedge.store.schema import tables
 from tests.conftest import until_quiet
 
 MAIN, FRONT_DESK, FREE = "+441134960100", "+441134960200", "+441134960160"

@@ -17,8 +17,9 @@ from sedge.services import today
 from sedge.services.carriers import connections, money
 from sedge.services.supply import holds, ordering, searching, supply
 from sedge.services.workorders import runner, workorders
-from sedge.store import installation, installation_tables
-from sedge.store.workorders import OrderState
+from sedge.store.repositories import installation
+from sedge.store.repositories.workorders import OrderState
+from sedge.store.schema import installation as installation_tables
 from sedge.web.supply.views import order_page
 from tests.conftest import NOW, until_quiet
 

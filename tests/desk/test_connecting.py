@@ -13,7 +13,7 @@ from sedge.services.porting import port_talking, ports
 from sedge.services.supply import connecting
 from sedge.services.trunks import trunks
 from sedge.services.workorders import workorders
-from sedge.store.workorders import OrderState, TaskState
+from sedge.store.repositories.workorders import OrderState, TaskState
 from tests.conftest import until_quiet
 
 LETTER = {"host": "sip.oldquay.example", "port": "5061", "transport": "tls", "user": "millwheel", "password": "weir-and-lantern-59"}

@@ -12,8 +12,8 @@ from sedge.formats import scim
 from sedge.services import today
 from sedge.services.holders import directory
 from sedge.services.workorders import drafts, workorders
-from sedge.store import tables
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
+from sedge.store.schema import tables
 from tests.conftest import until_quiet
 
 SCIM = "/scim/v2"

@@ -14,7 +14,7 @@ from sedge.demo.seed import MEMBERS
 from sedge.services.holders import holders
 from sedge.services.supply import ordering, searching, supply
 from sedge.services.workorders import checking, drafts, usual_work, workorders
-from sedge.store.workorders import OrderState, TaskState
+from sedge.store.repositories.workorders import OrderState, TaskState
 from tests.conftest import until_quiet
 from tests.desk.test_work_orders import OTHER, newcomer, number, ref
 

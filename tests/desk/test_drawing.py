@@ -15,7 +15,7 @@ from sedge.services.callpaths import calls, drawing, path_analysis, path_files, 
 from sedge.services.trunks import trunks
 from sedge.services.workorders import workorders
 from sedge.services.workorders.applying import apply_at_once
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 from tests.formats.test_sounds import tone
 

@@ -11,7 +11,7 @@ from sedge.core.records import Number
 from sedge.services import today
 from sedge.services.carriers import drift
 from sedge.services.workorders import workorders
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 OURS, OTHER = "+441134960142", "+441134960150"

@@ -13,7 +13,7 @@ from sedge.core.workorders import tasks as t
 from sedge.services.callpaths import calls
 from sedge.services.safety import coverage, emergency_reports, registered
 from sedge.services.workorders import workorders
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 BUNDLED, OWN = "+441134960300", "+441134960100"

@@ -18,10 +18,10 @@ from sedge.services import steering, today
 from sedge.services.imports import number_files, take_over
 from sedge.services.numbers import choosing, columns, estate, exporting, figures, known_elsewhere, numbers, saved_views
 from sedge.services.workorders import runner, workorders
-from sedge.store import tables
-from sedge.store.number_files import FileState
-from sedge.store.numbers import Filter
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.number_files import FileState
+from sedge.store.repositories.numbers import Filter
+from sedge.store.repositories.workorders import OrderState
+from sedge.store.schema import tables
 from tests.conftest import until_quiet
 
 HEADER = "Telephone;Status;Location;Used by;Provider;Purpose;Price\n"

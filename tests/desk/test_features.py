@@ -12,7 +12,7 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check, totals
 from sedge.services.numbers import choosing, features
 from sedge.services.workorders import workorders
-from sedge.store.workorders import OrderState, TaskState
+from sedge.store.repositories.workorders import OrderState, TaskState
 from tests.conftest import until_quiet
 
 FREE, IN_USE = "+441134960150", "+441134960101"

@@ -7,7 +7,7 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Number, Subject
 from sedge.core.reduce import changed
 from sedge.services.numbers import choosing, estate, numbers
-from sedge.store.numbers import Filter
+from sedge.store.repositories.numbers import Filter
 
 
 def titles(desk, text):

@@ -10,7 +10,7 @@ from sedge.core.records import Number, Order
 from sedge.core.supply.offers import Wish
 from sedge.services.supply import forms, holds, ordering, searching, supply
 from sedge.services.workorders import workorders
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 ASKED = {

@@ -15,8 +15,8 @@ from sedge.services.holders import devices, downstream, groups, holders, persons
 from sedge.services.licences import licences
 from sedge.services.supply import joining
 from sedge.services.workorders import drafts, planning, workorders
-from sedge.store import tables
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
+from sedge.store.schema import tables
 from tests.conftest import until_quiet
 from tests.desk.test_work_orders import newcomer, number, ref
 

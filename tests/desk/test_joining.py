@@ -13,7 +13,7 @@ from sedge.services.holders import holders
 from sedge.services.imports import importing
 from sedge.services.supply import holds, joining, ordering, searching, supply
 from sedge.services.workorders import workorders
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 LIST = b"name,email,department,extension\nAda Marsh,ada.marsh@lanternfield.example,Learning,781\nBo Reed,bo.reed@lanternfield.example,Learning,782\n"

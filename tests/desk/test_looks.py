@@ -9,7 +9,7 @@ from sedge.core.records import HolderKind, HolderRef, Role
 from sedge.core.workorders import tasks as t
 from sedge.services import today
 from sedge.services.workorders import drafts, looks, workorders
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
 
 MAYA = HolderRef(kind=HolderKind.PERSON, id="person-saoirse-ashgrove")
 

@@ -22,7 +22,7 @@ from sedge.services.ledger import ledger
 from sedge.services.workorders import runner
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
-from sedge.store import tables, workorder_tables
+from sedge.store.schema import tables, workorders
 
 BUSY = float(os.environ.get("BUSY_SECONDS", "8"))
 ADMINISTRATORS, NUMBERS = 30, [f"+44113496{n:04d}" for n in range(210, 300)] + [f"+44113496{n:04d}" for n in range(150, 160)]
@@ -92,10 +92,7 @@ def test_thirty_at_once_leave_a_true_estate(busy):
         open_lives = Counter(row.number for row in rows if row.state not in {"released", "ported out", "closed"})
         numbers = reading.records.many(Number, NUMBERS)
         stuck = [
-            row
-            for row in reading.connection.execute(
-                workorder_tables.task.select().where(workorder_tables.task.c.state.in_(["running", "waiting"]))
-            )
+            row for row in reading.connection.execute(workorders.task.select().where(workorders.task.c.state.in_(["running", "waiting"])))
         ]
     assert set(open_lives.values()) == {1}
     assert all((n.state is State.ASSIGNED) == (n.assignment is not None) for n in numbers)

@@ -11,7 +11,7 @@ from sedge.demo.seed import MEMBERS, PASSWORD
 from sedge.services import mail
 from sedge.services.access import access, members
 from sedge.services.ledger import ledger
-from sedge.store import tables
+from sedge.store.schema import tables
 from tests.desk.test_organisations import in_
 
 WORDS = "seven grey herons asleep"

@@ -10,7 +10,7 @@ from sedge.demo.seed import MEMBERS
 from sedge.services.access import access, organisations
 from sedge.services.holders import holders
 from sedge.services.numbers import estate, numbers
-from sedge.store import installation
+from sedge.store.repositories import installation
 
 
 def form(**values):

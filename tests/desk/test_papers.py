@@ -13,7 +13,7 @@ from sedge.core.supply.records import PaperState
 from sedge.services import today
 from sedge.services.supply import holds, ordering, papers, searching, supply
 from sedge.services.workorders import workorders
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
 from tests.conftest import NOW, until_quiet
 
 PDF = b"%PDF-1.7\n" + b"0" * 30_000

@@ -18,8 +18,8 @@ from sedge.services.callpaths import calls
 from sedge.services.holders import moving, site_facts
 from sedge.services.safety import confirming, coverage, open_formats, places, safety
 from sedge.services.workorders import runner, workorders
-from sedge.store import placing
-from sedge.store.workorders import OrderState
+from sedge.store.projections import placing
+from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 RECEPTION, WORKSHOP = "WHF-001-K", "WHF-008-6"

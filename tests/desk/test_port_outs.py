@@ -13,7 +13,7 @@ from sedge.services import today
 from sedge.services.porting import port_outs
 from sedge.services.workorders import workorders
 from sedge.services.workorders.runner import tick
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 NUMBERS = ("+441134960100", "+441134960101")

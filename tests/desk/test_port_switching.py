@@ -17,8 +17,8 @@ from sedge.services.porting import kept_free, port_days, port_steps, port_switch
 from sedge.services.supply import papers
 from sedge.services.workorders import workorders
 from sedge.services.workorders.runner import recover, tick
-from sedge.store import tables
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
+from sedge.store.schema import tables
 from tests.conftest import until_quiet
 from tests.desk.test_holders import some_people
 from tests.desk.test_ports import BILL, now, submitted

@@ -13,7 +13,7 @@ from sedge.core.records import Carrier, Number, Site, Subject, Trunk
 from sedge.core.reduce import changed
 from sedge.services.porting import port_switching, ports
 from sedge.services.workorders import workorders
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
 from sedge.web.ports.views import _giving
 from tests.conftest import until_quiet
 from tests.desk.test_ports import now, submitted

@@ -14,7 +14,7 @@ from sedge.services import today
 from sedge.services.porting import port_switching, port_talking, ports
 from sedge.services.workorders import workorders
 from sedge.services.workorders.runner import tick
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 from tests.desk.test_holders import some_people
 from tests.desk.test_work_orders import ref

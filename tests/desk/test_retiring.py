@@ -10,7 +10,7 @@ from sedge.core.records import Grant, HolderKind, HolderRef, Number, Person
 from sedge.core.workorders import tasks as t
 from sedge.services.retiring import closing, resting, retiring, tidying
 from sedge.services.workorders import workorders
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 from tests.desk.test_holders import some_people
 from tests.desk.test_work_orders import number, ref

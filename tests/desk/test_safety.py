@@ -13,7 +13,7 @@ from sedge.services.imports import importing
 from sedge.services.numbers import numbers
 from sedge.services.safety import coverage, safety
 from sedge.services.workorders import drafts, workorders
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 WHARF = CivicElements(country="GB", city="Leeds", street="Lanternfield Wharf", house_number="12", postcode="LS1 4ZZ")

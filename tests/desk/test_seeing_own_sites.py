@@ -14,8 +14,8 @@ from sedge.services.ledger import ledger
 from sedge.services.numbers import estate, numbers
 from sedge.services.safety import safety
 from sedge.services.workorders import workorders
-from sedge.store import tables
-from sedge.store.numbers import Filter
+from sedge.store.repositories.numbers import Filter
+from sedge.store.schema import tables
 
 NOOR = next(m for m in MEMBERS if m.role is AccessRole.SITE_MANAGER)
 

@@ -18,8 +18,8 @@ from sedge.services.numbers import columns, exporting
 from sedge.services.safety import safety
 from sedge.services.supply import ordering
 from sedge.services.workorders import drafts, usual_work, workorders
-from sedge.store.numbers import Filter
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.numbers import Filter
+from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 from tests.desk.test_supply_and_faults import held, ordered
 from tests.desk.test_work_orders import newcomer, ref

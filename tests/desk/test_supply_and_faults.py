@@ -12,7 +12,7 @@ from sedge.core.supply.offers import Wish
 from sedge.services.carriers import accounts
 from sedge.services.supply import holds, ordering, searching, supply
 from sedge.services.workorders import runner, workorders
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 WISH = Wish("GB", area="Leeds", quantity=3, consecutive=True)

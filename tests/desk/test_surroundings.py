@@ -11,8 +11,8 @@ from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
 from sedge.services.retiring.surroundings import MOST_TOLD, around
 from sedge.services.workorders import workorders
-from sedge.store import tables
-from sedge.store.records import is_open
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
 from tests.conftest import until_quiet
 
 MAIN, NEW = "+441134960192", "+441134960160"

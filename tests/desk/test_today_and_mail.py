@@ -13,8 +13,8 @@ from sedge.demo.seed import MEMBERS
 from sedge.services import mail, today
 from sedge.services.ledger import ledger
 from sedge.services.workorders import workorders
-from sedge.store import tables
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
+from sedge.store.schema import tables
 from tests.conftest import until_quiet
 
 FREE = "+441134960160"

@@ -9,7 +9,7 @@ from sedge.core.supply.offers import Wish
 from sedge.services.supply import searching, supply
 from sedge.services.workorders import steps, workorders
 from sedge.standins.manners import MANNERS
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 GONE = next(f"+44113496{n:04d}" for n in range(320, 900) if MANNERS["brackwater"].is_gone(f"+44113496{n:04d}"))

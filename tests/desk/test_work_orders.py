@@ -15,8 +15,8 @@ from sedge.services import steering
 from sedge.services.ledger import ledger
 from sedge.services.workorders import drafts, runner, workorders
 from sedge.services.workorders.applying import apply_at_once
-from sedge.store import tables
-from sedge.store.workorders import OrderState, TaskState
+from sedge.store.repositories.workorders import OrderState, TaskState
+from sedge.store.schema import tables
 from tests.conftest import until_quiet
 
 FREE, OTHER = "+441134960311", "+441134960160"
@@ -226,7 +226,7 @@ def test_rest_and_reservation_lapse_by_themselves(house, desk):
 
 
 def test_a_chosen_remedy_is_applied_to_its_task(house, desk):
-    from sedge.store.records import is_open
+    from sedge.store.repositories.records import is_open
 
     with desk.reading() as reading:
         aging = reading.records.where(Number, tables.life.c.state == "aging", is_open(), limit=1)[0]

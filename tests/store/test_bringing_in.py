@@ -14,12 +14,15 @@ from sedge.core.ledger.chain import first_broken
 from sedge.core.numbers.life import State
 from sedge.core.records import Capacity, HolderKind, HolderRef, Number, Subject
 from sedge.core.reduce import changed
-from sedge.store import bringing_in, deriving, ledger, maps, past, placing, saving, tables
-from sedge.store import numbers as store
+from sedge.store import bringing_in, saving
 from sedge.store.database import Database
-from sedge.store.numbers import Filter
-from sedge.store.records import Records
+from sedge.store.projections import deriving, placing
+from sedge.store.repositories import ledger, maps, past
+from sedge.store.repositories import numbers as store
+from sedge.store.repositories.numbers import Filter
+from sedge.store.repositories.records import Records
 from sedge.store.saving import Stamp
+from sedge.store.schema import tables
 from tests.conftest import NOW, EstateBuilder
 
 STAMP = Stamp(NOW, "Rowan", "from a file", "wo-1")
@@ -75,7 +78,7 @@ def test_by_thousands_and_one_by_one_give_the_same(blank, rows):
     import tempfile
     from pathlib import Path
 
-    from sedge.store import finder
+    from sedge.store.projections import finder
 
     numbered = [row._replace(number=441134960300 + i) for i, row in enumerate(rows)]
     with tempfile.TemporaryDirectory() as folder:

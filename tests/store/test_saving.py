@@ -19,10 +19,13 @@ from sedge.core.reduce import apply, changed
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.needs import needs
 from sedge.store import estate as estate_store
-from sedge.store import finder, ledger, saving, tables
+from sedge.store import saving
 from sedge.store.database import Database
-from sedge.store.numbers import spans
-from sedge.store.records import Records
+from sedge.store.projections import finder
+from sedge.store.repositories import ledger
+from sedge.store.repositories.numbers import spans
+from sedge.store.repositories.records import Records
+from sedge.store.schema import tables
 from tests.conftest import NOW, EstateBuilder
 
 NUMBERS = tuple(range(142, 147))

@@ -7,7 +7,7 @@ import re
 import pytest
 
 from sedge.demo.seed import MEMBERS
-from sedge.store import tables
+from sedge.store.schema import tables
 from tests.conftest import until_quiet
 
 HTMX = {"HX-Request": "true"}

@@ -16,7 +16,7 @@ from sedge.core.errors import Forbidden, NotSignedIn, NotUnderstood
 from sedge.services import answers
 from sedge.services.access import access
 from sedge.services.desk import Desk, House
-from sedge.store.installation import Member
+from sedge.store.repositories.installation import Member
 
 COOKIE = "sedge_session"
 SAFE = {"GET", "HEAD", "OPTIONS"}

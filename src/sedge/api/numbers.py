@@ -20,7 +20,7 @@ from sedge.services.ledger import ledger
 from sedge.services.numbers import choosing, estate, features, saved_views
 from sedge.services.numbers import figures as desk_figures
 from sedge.services.numbers import numbers as desk_numbers
-from sedge.store.numbers import Filter
+from sedge.store.repositories.numbers import Filter
 
 resource = Resource(prefix="/numbers", tags=["numbers"])
 

@@ -12,8 +12,8 @@ from sedge.formats.letters import LetterText
 from sedge.services import letters
 from sedge.services.access import members, organisations
 from sedge.services.workorders import drafts, usual_work, workorders
-from sedge.store.installation import Member
-from sedge.store.invitations import Invitation
+from sedge.store.repositories.installation import Member
+from sedge.store.repositories.invitations import Invitation
 
 resource = Resource(tags=["organisations"])
 

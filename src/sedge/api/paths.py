@@ -19,7 +19,7 @@ from sedge.core.workorders.findings import Finding
 from sedge.formats import path_json
 from sedge.services.callpaths import drawing, path_analysis, path_files, paths, proving, sounds
 from sedge.services.numbers.numbers import the_number
-from sedge.store.paths import Draft
+from sedge.store.repositories.callpaths import Draft
 
 FIRST_YEAR, LAST_YEAR = 1970, 2199  # of which holidays and time zones are known
 

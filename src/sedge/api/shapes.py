@@ -19,9 +19,9 @@ from sedge.services.numbers.saved_views import SavedView
 from sedge.services.supply.searching import Answer
 from sedge.services.supply.supply import OrderView as SupplyOrder
 from sedge.services.workorders.workorders import OrderView
-from sedge.store.number_files import NumberFile, Report
-from sedge.store.past import Was
-from sedge.store.workorders import WorkOrder
+from sedge.store.repositories.number_files import NumberFile, Report
+from sedge.store.repositories.past import Was
+from sedge.store.repositories.workorders import WorkOrder
 
 
 def moment(value: datetime | None) -> str | None:

@@ -15,7 +15,7 @@ from sedge.core.records import Role
 from sedge.core.workorders.tasks import Task
 from sedge.services.numbers import numbers
 from sedge.services.workorders import drafts, why_not, workorders
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
 
 resource = Resource(prefix="/work-orders", tags=["work orders"])
 

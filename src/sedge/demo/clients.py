@@ -25,8 +25,8 @@ from sedge.demo.agreements import carriers
 from sedge.demo.licences import products
 from sedge.services.desk import House
 from sedge.services.workorders.applying import add_records, apply_at_once
-from sedge.store import installation
-from sedge.store.installation import Member, Organisation
+from sedge.store.repositories import installation
+from sedge.store.repositories.installation import Member, Organisation
 
 RIGHTS = (Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE)
 

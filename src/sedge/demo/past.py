@@ -24,8 +24,8 @@ from sedge.services.desk import Writing
 from sedge.services.workorders import runner, workorders
 from sedge.services.workorders.applying import apply_at_once
 from sedge.services.workorders.steps import Done, Failed, Outcome
-from sedge.store import tables
-from sedge.store.workorders import StoredTask, WorkOrder
+from sedge.store.repositories.workorders import StoredTask, WorkOrder
+from sedge.store.schema import tables
 
 if TYPE_CHECKING:
     from sedge.demo.seed import Seeding

@@ -50,9 +50,11 @@ from sedge.services.desk import Desk, House
 from sedge.services.safety import safety
 from sedge.services.workorders.applying import add_records, apply_at_once
 from sedge.services.workorders.steps import register_with_carrier
-from sedge.store import installation, secrets, tables
-from sedge.store.installation import Member, Organisation
-from sedge.store.records import is_open
+from sedge.store import secrets
+from sedge.store.repositories import installation
+from sedge.store.repositories.installation import Member, Organisation
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
 
 TRUST = Organisation("lanternfield", "The Lanternfield Museums Trust", "GB", asks_directory=True)
 PASSWORD = "reeds and rushes"

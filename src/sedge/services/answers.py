@@ -16,7 +16,7 @@ from sqlalchemy import delete, insert, select, update
 
 from sedge.core.errors import KeyReused, SedgeError
 from sedge.services.desk import Desk
-from sedge.store import tables
+from sedge.store.schema import tables
 
 UNANSWERED = 0
 _locks: dict[str, threading.Lock] = defaultdict(threading.Lock)

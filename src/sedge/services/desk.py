@@ -24,11 +24,13 @@ from sedge.outside.outside import Outside
 from sedge.services.clock import Clock
 from sedge.settings import Settings
 from sedge.store import estate as estate_store
-from sedge.store import installation, ledger, reach, rule_levels, saving, tables, workorders
+from sedge.store import reach, saving
 from sedge.store import secrets as secrets_store
 from sedge.store.database import Database
-from sedge.store.installation import Member, Organisation
-from sedge.store.records import Records
+from sedge.store.repositories import installation, ledger, rule_levels, workorders
+from sedge.store.repositories.installation import Member, Organisation
+from sedge.store.repositories.records import Records
+from sedge.store.schema import tables
 from sedge.store.secrets import Keyring
 
 T = TypeVar("T")

@@ -13,8 +13,8 @@ from sedge.core.records import Account, Address, Carrier, Device, HolderKind, Pr
 from sedge.core.safety.spots import spot_problem
 from sedge.core.words import SupplyModel
 from sedge.services.desk import Desk, Reading
-from sedge.store import tables
-from sedge.store.records import is_open
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,7 @@ from sedge.core.numbers.plan import LANGUAGES
 from sedge.core.records import Subject
 from sedge.formats.letters import KINDS, Letter, LetterText, checked, own
 from sedge.services.desk import Desk, Reading
-from sedge.store.holder_tables import letter_text
+from sedge.store.schema.holders import letter_text
 
 SAMPLE: dict[str, dict[str, Any]] = {
     "holder": {
@@ -60,7 +60,7 @@ def preview(desk: Desk, text: LetterText, order: str = "") -> Letter:
 
 def _facts(desk: Desk, kind: str, order: str) -> dict[str, Any]:
     from sedge.services import mail
-    from sedge.store import workorders as store
+    from sedge.store.repositories import workorders as store
 
     facts = {**SAMPLE[kind], "organisation": desk.organisation.name}
     if not order:

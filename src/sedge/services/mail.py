@@ -15,8 +15,8 @@ from sedge.core.workorders.telling import tell_whole
 from sedge.formats.letters import Letter, LetterText, drawn, own
 from sedge.services import letters
 from sedge.services.desk import Desk, Reading, Writing
-from sedge.store import tables
-from sedge.store.workorders import OrderState, TaskState, WorkOrder
+from sedge.store.repositories.workorders import OrderState, TaskState, WorkOrder
+from sedge.store.schema import tables
 
 log = structlog.get_logger("sedge.mail")
 SENDER_NOTE = "Sedge, the desk for your telephone numbers"

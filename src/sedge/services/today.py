@@ -26,9 +26,10 @@ from sedge.services.porting import port_outs, ports
 from sedge.services.safety import safety
 from sedge.services.supply import papers
 from sedge.services.workorders import checking
-from sedge.store import tables, workorders
-from sedge.store.records import is_open
-from sedge.store.workorders import OrderState
+from sedge.store.repositories import workorders
+from sedge.store.repositories.records import is_open
+from sedge.store.repositories.workorders import OrderState
+from sedge.store.schema import tables
 
 PROOFS_LOOKED_AT = 200
 CHARGES_SOON_DAYS = 30

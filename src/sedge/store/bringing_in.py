@@ -19,8 +19,10 @@ from sedge.core.imports.rows import Alike, Incoming
 from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Assignment, HolderRef, Number, Role, Subject
-from sedge.store import deriving, placing, saving, tables
+from sedge.store import saving
+from sedge.store.projections import deriving, placing
 from sedge.store.saving import Stamp
+from sedge.store.schema import tables
 
 CHUNK = 5_000
 _STAGE = (

@@ -104,26 +104,17 @@ def alembic_config(kind: str, url: str) -> Any:
 
 
 def metadata_of(kind: str) -> MetaData:
-    from sedge.store import (
-        drift_tables,
-        file_tables,
-        holder_tables,
-        installation_tables,
-        path_tables,
-        safety_tables,
-        tables,
-        workorder_tables,
-    )
+    from sedge.store.schema import callpaths, carriers, holders, imports, installation, safety, tables, workorders
 
     _ = (
-        safety_tables,
-        holder_tables,
-        path_tables,
-        drift_tables,
-        file_tables,
-        workorder_tables,
+        safety,
+        holders,
+        callpaths,
+        carriers,
+        imports,
+        workorders,
     )  # they join those of the estate as they are read
-    return tables.estate_metadata if kind == "estate" else installation_tables.installation_metadata
+    return tables.estate_metadata if kind == "estate" else installation.installation_metadata
 
 
 def _engine(file: Path, *, reading: bool, durable: bool, views: Sequence[str] = ()) -> Engine:

@@ -40,8 +40,8 @@ from sedge.core.records import (
 )
 from sedge.core.safety.callback import is_main
 from sedge.core.workorders.needs import Needs
-from sedge.store import holder_tables, tables
-from sedge.store.records import Records, is_open, without_own
+from sedge.store.repositories.records import Records, is_open, without_own
+from sedge.store.schema import holders, tables
 
 POOL = 12  # free numbers loaded per site, so that a remedy can name one
 MOST_SITES = 40  # sites of one work order for which free numbers are looked up
@@ -183,7 +183,7 @@ def _put_other_paths(records: Records, estate: Estate, paths: list[PathVersion])
 
 def _naming(records: Records, wanted: Needs) -> set[str]:
     """Call paths that name the people and groups asked about; for a person also through their groups."""
-    names, member = tables.path_names, holder_tables.group_member
+    names, member = tables.path_names, holders.group_member
     found: set[str] = set()
     for subject, key in wanted.named:
         keys = {(subject, key)}

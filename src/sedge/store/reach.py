@@ -6,8 +6,8 @@ from sqlalchemy import Connection, select
 
 from sedge.core.access.scope import Pair
 from sedge.core.records import Subject
-from sedge.store import tables
-from sedge.store.records import MOST_VARIABLES, is_open
+from sedge.store.repositories.records import MOST_VARIABLES, is_open
+from sedge.store.schema import tables
 
 SITE_COLUMN = (Subject.PERSON, Subject.SERVICE_LINE, Subject.DOWNSTREAM)
 MOST_PATHS_DEEP = 20

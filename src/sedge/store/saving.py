@@ -21,8 +21,9 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.porting.outgoing_records import PortOut
 from sedge.core.porting.records import KeptFree, Port
 from sedge.core.records import Address, Grant, HolderKind, Number, PathVersion, Person, Product, Proof, ServiceLine, Subject, Subscription
-from sedge.store import deriving, finder, tables
-from sedge.store.records import Records, columns
+from sedge.store.projections import deriving, finder
+from sedge.store.repositories.records import Records, columns
+from sedge.store.schema import tables
 
 NAMED = {Subject.PERSON, Subject.SERVICE_LINE, Subject.SITE, Subject.DOWNSTREAM}
 

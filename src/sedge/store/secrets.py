@@ -10,8 +10,8 @@ from cryptography.fernet import Fernet, InvalidToken
 from sqlalchemy import Connection, delete, insert, select
 
 from sedge.core.errors import NotAllowedNow
-from sedge.store import tables
 from sedge.store.saving import Stamp
+from sedge.store.schema import tables
 
 
 class Keyring:

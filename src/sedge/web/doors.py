@@ -15,7 +15,7 @@ from sedge.core.errors import Forbidden, NotSignedIn
 from sedge.services.access import access
 from sedge.services.desk import Desk, House
 from sedge.services.ledger import ledger
-from sedge.store.installation import Member
+from sedge.store.repositories.installation import Member
 
 COOKIE = "sedge_session"
 SAFE = {"GET", "HEAD", "OPTIONS"}

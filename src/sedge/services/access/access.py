@@ -11,8 +11,8 @@ from argon2.exceptions import VerificationError
 from sedge.core.access.roles import AccessRole
 from sedge.core.errors import Forbidden, NotSignedIn, TooMany
 from sedge.services.desk import House
-from sedge.store import installation
-from sedge.store.installation import Member, SignIn
+from sedge.store.repositories import installation
+from sedge.store.repositories.installation import Member, SignIn
 
 MOST_FAILURES = 5
 LOCKED = timedelta(minutes=5)

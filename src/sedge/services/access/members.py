@@ -14,9 +14,9 @@ from sedge.formats.letters import Letter
 from sedge.services import mail
 from sedge.services.access import access
 from sedge.services.desk import Desk, House
-from sedge.store import installation, invitations
-from sedge.store.installation import Member
-from sedge.store.invitations import Invitation
+from sedge.store.repositories import installation, invitations
+from sedge.store.repositories.installation import Member
+from sedge.store.repositories.invitations import Invitation
 
 LASTS = timedelta(days=7)
 LEAST_PASSWORD = 12

@@ -25,9 +25,11 @@ from sedge.services.carriers.accounts import Wanted
 from sedge.services.desk import Desk
 from sedge.services.holders import holders
 from sedge.services.safety import safety
-from sedge.store import holder_tables, installation, tables
-from sedge.store.installation import Member, Organisation
-from sedge.store.workorders import running_count
+from sedge.store.repositories import installation
+from sedge.store.repositories.installation import Member, Organisation
+from sedge.store.repositories.workorders import running_count
+from sedge.store.schema import holders as holder_tables
+from sedge.store.schema import tables
 
 MOST_ADMINISTRATORS = 10
 COPIED_TABLES = (holder_tables.letter_text, holder_tables.rule_level)  # templates name people and numbers, so none is taken along

@@ -41,9 +41,9 @@ from sedge.core.workorders.tasks import PublishPath
 from sedge.outside.telephony import HelpCall
 from sedge.services.callpaths import drawing
 from sedge.services.desk import Desk
-from sedge.store import paths as store
-from sedge.store import tables
-from sedge.store.records import is_open
+from sedge.store.repositories import callpaths as store
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
 
 MOST_NOTE = 400
 

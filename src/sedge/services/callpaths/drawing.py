@@ -27,8 +27,8 @@ from sedge.services.callpaths import paths
 from sedge.services.desk import Desk, Reading, Writing
 from sedge.services.when import moment_of
 from sedge.services.workorders import drafts, workorders
-from sedge.store import paths as store
-from sedge.store.paths import Draft
+from sedge.store.repositories import callpaths as store
+from sedge.store.repositories.callpaths import Draft
 
 MOST_PROVEN = 10
 MOST_COMPARED = 12

@@ -24,10 +24,10 @@ from sedge.core.workorders import standing
 from sedge.core.workorders.findings import Finding
 from sedge.core.workorders.needs import Needs
 from sedge.services.desk import Desk, Reading
-from sedge.store import paths as store
-from sedge.store import tables
-from sedge.store.holder_tables import group_member
-from sedge.store.records import is_open
+from sedge.store.repositories import callpaths as store
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
+from sedge.store.schema.holders import group_member
 
 MOST_NUMBERS = 2000  # numbers of one question that are each looked at
 A_SLICE = 500

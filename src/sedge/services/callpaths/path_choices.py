@@ -12,7 +12,7 @@ from sedge.core.records import Device, Downstream, Group, PathVersion, Person, S
 from sedge.services.callpaths.drawing import place_of
 from sedge.services.callpaths.sounds import Sound, listing
 from sedge.services.desk import Desk
-from sedge.store import tables
+from sedge.store.schema import tables
 
 MOST_PEOPLE = 500
 PATTERNS = [("", "From nothing: whoever holds the number is rung"), *((key, made.words) for key, made in READY_MADE.items())]

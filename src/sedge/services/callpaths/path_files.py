@@ -11,8 +11,8 @@ from sedge.core.records import Downstream, Group, HolderKind, Number, PathVersio
 from sedge.formats import cpl, enum_zone, hours_ics, path_json
 from sedge.services.callpaths import drawing
 from sedge.services.desk import Desk, Reading
-from sedge.store import tables
-from sedge.store.records import is_open
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
 
 A_SLICE = 2000
 

@@ -15,9 +15,9 @@ from sedge.core.records import RECORD_TYPES, Group, Number, PathVersion, Person,
 from sedge.core.workorders.tasks import PAGES_OF_PATHS, PublishPath
 from sedge.services.desk import Desk, Reading
 from sedge.services.workorders import workorders
-from sedge.store import paths as store
-from sedge.store import tables
-from sedge.store.records import is_open
+from sedge.store.repositories import callpaths as store
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
 
 MOST_PEOPLE = 500
 

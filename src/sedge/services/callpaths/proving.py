@@ -12,8 +12,8 @@ from sedge.core.workorders.needs import Needs
 from sedge.services.callpaths.calls import proof_of_task, proofs
 from sedge.services.desk import Desk
 from sedge.services.workorders import workorders
-from sedge.store import tables
-from sedge.store.records import is_open
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
 
 MOST_CALLS = 200
 

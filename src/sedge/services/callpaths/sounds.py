@@ -11,8 +11,8 @@ from sedge.core.records import PathVersion, Subject
 from sedge.formats.sounds import MOST_BYTES as MOST_BYTES  # noqa: PLC0414  doors look here
 from sedge.formats.sounds import SoundFacts, look_into
 from sedge.services.desk import Desk
-from sedge.store import paths as store
-from sedge.store.path_tables import sound as table
+from sedge.store.repositories import callpaths as store
+from sedge.store.schema.callpaths import sound as table
 
 NAME, TEXT = 120, 2000
 

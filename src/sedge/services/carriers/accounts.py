@@ -21,8 +21,9 @@ from sedge.services import mail
 from sedge.services.carriers import charges
 from sedge.services.desk import Desk, Reading, Writing
 from sedge.services.trunks import trunk_setup
-from sedge.store import ledger, tables
 from sedge.store import secrets as secrets_store
+from sedge.store.repositories import ledger
+from sedge.store.schema import tables
 
 MOST_AT_ONCE = 200
 TOP_UP = "top-up-"

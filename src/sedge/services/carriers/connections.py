@@ -9,7 +9,7 @@ from sedge.core.facts import Money, in_words
 from sedge.core.records import Account, Carrier
 from sedge.services.carriers import charges
 from sedge.services.desk import Desk
-from sedge.store import tables
+from sedge.store.schema import tables
 
 KEY_REFUSED = {"401", "403", "unknown key"}
 

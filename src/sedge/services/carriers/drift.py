@@ -19,10 +19,10 @@ from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
 from sedge.services.desk import Desk, Reading
 from sedge.services.workorders import workorders
-from sedge.store import tables
-from sedge.store.drift_tables import compared, difference
-from sedge.store.records import is_open
-from sedge.store.workorders import WorkOrder
+from sedge.store.repositories.records import is_open
+from sedge.store.repositories.workorders import WorkOrder
+from sedge.store.schema import tables
+from sedge.store.schema.carriers import compared, difference
 
 NAME = "drift"
 ASKED_AT = timedelta(hours=1)  # after midnight

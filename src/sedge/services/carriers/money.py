@@ -10,8 +10,8 @@ from sedge.core.facts import Money
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Carrier
 from sedge.services.desk import Desk
-from sedge.store import tables
-from sedge.store.records import is_open
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
 
 
 @dataclass(frozen=True)

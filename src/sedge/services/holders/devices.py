@@ -11,7 +11,7 @@ from sedge.core.reduce import changed
 from sedge.services.callpaths.routing import device_wish
 from sedge.services.desk import Desk, Writing
 from sedge.store import secrets as secrets_store
-from sedge.store import tables
+from sedge.store.schema import tables
 
 HOST, PORT, TRANSPORT = "phones.sedge.example", 5061, "TLS"
 CODECS, DTMF = "Opus, G.722, G.711 A-law", "RTP events (RFC 4733)"

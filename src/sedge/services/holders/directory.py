@@ -21,9 +21,9 @@ from sedge.core.workorders import tasks as t
 from sedge.formats import scim
 from sedge.services.desk import Desk, Reading, Writing
 from sedge.services.workorders import usual_work, workorders
-from sedge.store import holder_tables, tables
-from sedge.store import workorders as order_store
-from sedge.store.workorders import OrderState, WorkOrder
+from sedge.store.repositories import workorders as order_store
+from sedge.store.repositories.workorders import OrderState, WorkOrder
+from sedge.store.schema import holders, tables
 
 NAME, AT = "directory", timedelta(hours=3)
 MOST_SHOWN = 500
@@ -47,7 +47,7 @@ def _hear(writing: Writing, desk: Desk, said: Said | SaidGroup, raw: dict[str, A
     """Keep what the directory says and propose what follows; None where nothing does. Saying the same again changes nothing."""
     is_group = isinstance(said, SaidGroup)
     key = GROUP_MARK + said.id if is_group else said.id
-    entry = holder_tables.directory_entry
+    entry = holders.directory_entry
     body = canonical({"said": said.model_dump(), "raw": raw})
     known = writing.connection.execute(select(entry.c.version, entry.c.body).where(entry.c.id == key)).first()
     if known is None or known.body != body:
@@ -77,7 +77,7 @@ def _about(reading: Reading, said: Said | SaidGroup) -> Proposal | None:
 
 def _propose(writing: Writing, desk: Desk, key: str, proposal: Proposal | None) -> None:
     """At most one open proposal about each; one that was dismissed comes again only when the directory says something else."""
-    table = holder_tables.proposal
+    table = holders.proposal
     rows = writing.connection.execute(select(table).where(table.c.external == key).order_by(table.c.at.desc()).limit(20)).all()
     open_ = next((r for r in rows if r.state == "open"), None)
     if proposal is None:
@@ -124,7 +124,7 @@ def listed(desk: Desk, *, group: bool, text: str = "", start: int = 1, count: in
 
 
 def _keys(reading: Reading, *, group: bool) -> set[str]:
-    entry, person, groups_ = holder_tables.directory_entry, tables.person, tables.group
+    entry, person, groups_ = holders.directory_entry, tables.person, tables.group
     known = select(entry.c.id).where(entry.c.kind == ("group" if group else "user"), entry.c.gone.is_(False))
     keys = {key.removeprefix(GROUP_MARK) for key in reading.connection.execute(known).scalars()}
     here = select(groups_.c.id).where(groups_.c.removed.is_(False)) if group else select(person.c.id).where(person.c.departed.is_(False))
@@ -132,7 +132,7 @@ def _keys(reading: Reading, *, group: bool) -> set[str]:
 
 
 def _looked_up(reading: Reading, attribute: str, value: str, *, group: bool) -> list[str]:
-    entry, person = holder_tables.directory_entry, tables.person
+    entry, person = holders.directory_entry, tables.person
     if attribute == "id":
         return [value]
     column, wanted = (entry.c.external, value) if attribute == "externalid" else (entry.c.user_name, value.lower())
@@ -151,7 +151,7 @@ def _resource(reading: Reading, key: str, *, group: bool) -> dict[str, Any] | No
 
 def _resources(reading: Reading, keys: Sequence[str], *, group: bool) -> list[dict[str, Any]]:
     """Of these ids, in their order; what there is no more is left out."""
-    entry = holder_tables.directory_entry
+    entry = holders.directory_entry
     found: dict[str, dict[str, Any]] = {}
     for start in range(0, len(keys), 900):
         part = [(GROUP_MARK if group else "") + key for key in keys[start : start + 900]]
@@ -219,7 +219,7 @@ def _key_for(reading: Reading, desk: Desk, raw: Any, *, group: bool) -> str:
     """The id under which Sedge knows, or will know, whom a new resource is about: by external id or mail address; else a fresh one."""
     email = str(raw.get("userName") or "").lower() if isinstance(raw, dict) else ""
     external = str(raw.get("externalId") or "") if isinstance(raw, dict) else ""
-    entry, person = holder_tables.directory_entry, tables.person
+    entry, person = holders.directory_entry, tables.person
     same = [entry.c.external == external] if external else []
     same += [entry.c.user_name == email] if email and not group else []
     if same:
@@ -266,7 +266,7 @@ def forget(desk: Desk, key: str, *, group: bool = False) -> None:
 
 def proposals(desk: Desk, *, state: str = "open") -> list[Open]:
     """What the directory proposes: leavers first, then movers, joiners and the rest."""
-    table = holder_tables.proposal
+    table = holders.proposal
     with desk.reading() as reading:
         rows = reading.connection.execute(
             select(table).where(table.c.state == state).order_by(table.c.at, table.c.name).limit(MOST_SHOWN)
@@ -300,7 +300,7 @@ def take(desk: Desk, keys: Iterable[str], *, sites: dict[str, str] | None = None
 
 def _mark(desk: Desk, chosen: Iterable[Open], was: str, becomes: str, order: str | None) -> None:
     """Raises NotAllowedNow where somebody else was faster; then none is marked."""
-    table = holder_tables.proposal
+    table = holders.proposal
     with desk.writing() as writing:
         for one in chosen:
             values = {"state": becomes, "work_order": order}
@@ -353,7 +353,7 @@ def _joiner(desk: Desk, proposal: Proposal, site: str, key: str) -> Any:
 def dismiss(desk: Desk, keys: Iterable[str]) -> int:
     """Not wanted: proposed again only when the directory says something else."""
     desk.require(May.DIRECTORY)
-    table = holder_tables.proposal
+    table = holders.proposal
     done = 0
     with desk.writing() as writing:
         for key in keys:
@@ -369,7 +369,7 @@ def dismiss(desk: Desk, keys: Iterable[str]) -> int:
 def follow(desk: Desk, *, after_a_death: bool = False) -> int:
     """Proposals whose work order has ended: done with, or open again where it came to nothing. `after_a_death`: also where a process died
     between taking them and writing the work order."""
-    table = holder_tables.proposal
+    table = holders.proposal
     with desk.reading() as reading:
         rows = reading.connection.execute(select(table.c.id, table.c.work_order).where(table.c.state == "taken")).all()
         orders = {row.id: order_store.find(reading.connection, row.work_order) for row in rows}
@@ -421,7 +421,7 @@ def _known_by(desk: Desk) -> dict[str, str]:
         people = reading.records.where(Person, tables.person.c.departed.is_(False))
         found = {p.email.lower(): p.id for p in people} | {p.known_elsewhere_as: p.id for p in people if p.known_elsewhere_as}
         found |= {GROUP_MARK + g.known_elsewhere_as: g.id for g in reading.records.all(Group) if g.known_elsewhere_as}
-        entry = holder_tables.directory_entry
+        entry = holders.directory_entry
         for key, kind, external in reading.connection.execute(select(entry.c.id, entry.c.kind, entry.c.external)):
             found.setdefault((GROUP_MARK if kind == "group" else "") + external, key.removeprefix(GROUP_MARK))
     return {k: v for k, v in found.items() if k and k != GROUP_MARK}

@@ -15,8 +15,8 @@ from sedge.core.workorders import tasks as t
 from sedge.services.desk import Desk
 from sedge.services.numbers import choosing
 from sedge.services.workorders import workorders
-from sedge.store import tables
-from sedge.store.workorders import WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
+from sedge.store.schema import tables
 
 FORMATS = ("with plus", "country code", "national", "last 4 digits")
 MOST = 2000

@@ -12,8 +12,8 @@ from sedge.core.workorders.tasks import SetGroup
 from sedge.services.desk import Desk
 from sedge.services.supply import joining
 from sedge.services.workorders import workorders
-from sedge.store import tables
-from sedge.store.workorders import WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
+from sedge.store.schema import tables
 
 MOST_MEMBERS = 2000
 

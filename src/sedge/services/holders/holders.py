@@ -41,8 +41,9 @@ from sedge.services.callpaths.routing import routing_of
 from sedge.services.desk import Desk, Reading
 from sedge.services.safety import safety
 from sedge.services.trunks import trunk_setup
-from sedge.store import finder, tables
-from sedge.store.records import is_open
+from sedge.store.projections import finder
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
 
 MOST_AROUND = 500  # numbers of an area that are looked at to tell whose site it is
 MOST_FLOORS, MOST_AREA = 200, 10_000_000

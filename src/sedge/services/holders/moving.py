@@ -11,8 +11,8 @@ from sedge.core.workorders import tasks as t
 from sedge.services.desk import Desk, Reading
 from sedge.services.supply.joining import people_in
 from sedge.services.workorders import workorders
-from sedge.store import tables
-from sedge.store.workorders import WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
+from sedge.store.schema import tables
 
 MOST = 500
 

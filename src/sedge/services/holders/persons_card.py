@@ -15,7 +15,7 @@ from sedge.core.workorders.findings import Finding
 from sedge.services.desk import Desk
 from sedge.services.holders import devices
 from sedge.services.workorders import usual_work
-from sedge.store import tables
+from sedge.store.schema import tables
 
 MOST_REPORTS = 12  # people named on their manager's card; how many more is said
 

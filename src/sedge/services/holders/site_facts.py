@@ -9,7 +9,7 @@ from sedge.core.safety.spots import floor_problem
 from sedge.services.desk import Desk
 from sedge.services.holders.holders import MOST_AREA, MOST_FLOORS, mail_told
 from sedge.services.safety import place_words, safety
-from sedge.store import tables
+from sedge.store.schema import tables
 
 
 def look(desk: Desk, key: str) -> tuple[Site, Address | None]:

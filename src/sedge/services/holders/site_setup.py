@@ -15,7 +15,7 @@ from sedge.core.reduce import changed
 from sedge.core.safety.spots import spot_code
 from sedge.services.desk import Desk, Reading
 from sedge.services.trunks import trunk_setup
-from sedge.store import tables
+from sedge.store.schema import tables
 
 
 @dataclass(frozen=True)

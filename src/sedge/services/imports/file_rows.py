@@ -20,8 +20,9 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Carrier, Number, Person, ServiceLine, Site, Spot, Subject, Trunk
 from sedge.formats import sheets
 from sedge.services.desk import Desk, Reading
-from sedge.store import bringing_in, tables
-from sedge.store.number_files import NumberFile, Report
+from sedge.store import bringing_in
+from sedge.store.repositories.number_files import NumberFile, Report
+from sedge.store.schema import tables
 
 HELD = {"holder", "email", "extension"}
 MOST_KEPT = 200

@@ -10,7 +10,7 @@ from sedge.core.records import Person, Site, Subject
 from sedge.core.reduce import changed
 from sedge.formats.people_csv import Row, Sheet, read_people
 from sedge.services.desk import Desk
-from sedge.store import tables
+from sedge.store.schema import tables
 
 
 @dataclass(frozen=True)

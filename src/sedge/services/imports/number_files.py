@@ -25,9 +25,10 @@ from sedge.core.reduce import changed
 from sedge.formats import sheets
 from sedge.services.desk import Desk, Writing
 from sedge.services.imports.file_rows import BringingIn, LookingThrough, added, bad_rows, folder, kept_of, sort_out, throw_away
-from sedge.store import bringing_in, tables
-from sedge.store import number_files as store
-from sedge.store.number_files import FileState, NumberFile, Report
+from sedge.store import bringing_in
+from sedge.store.repositories import number_files as store
+from sedge.store.repositories.number_files import FileState, NumberFile, Report
+from sedge.store.schema import tables
 
 SMALL_ROWS = 3_000
 SLICE_SECONDS = 2.0

@@ -35,10 +35,11 @@ from sedge.formats import sheets
 from sedge.services.desk import Desk, Reading
 from sedge.services.numbers.numbers import also_countries
 from sedge.services.workorders import workorders
-from sedge.store import number_files, tables
-from sedge.store import numbers as number_store
-from sedge.store import take_overs as store
-from sedge.store.take_overs import FileRead, TakeOver
+from sedge.store.repositories import number_files
+from sedge.store.repositories import numbers as number_store
+from sedge.store.repositories import take_overs as store
+from sedge.store.repositories.take_overs import FileRead, TakeOver
+from sedge.store.schema import tables
 
 MOST_ROWS, MOST_FILES = 20_000, 20
 UNTIDY = Path(__file__).parent.parent / "demo" / "untidy"

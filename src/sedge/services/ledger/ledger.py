@@ -6,8 +6,8 @@ from datetime import datetime
 from sedge.core.ledger.chain import Entry
 from sedge.core.records import Subject
 from sedge.services.desk import Desk
-from sedge.store import ledger
-from sedge.store.ledger import LedgerPage
+from sedge.store.repositories import ledger
+from sedge.store.repositories.ledger import LedgerPage
 
 PAGES = {
     Subject.PORT: "/ports/{id}",

@@ -20,7 +20,7 @@ from sedge.core.reduce import changed
 from sedge.core.words import HolderKind
 from sedge.core.workorders.needs import Needs
 from sedge.services.desk import Desk, Reading
-from sedge.store import tables
+from sedge.store.schema import tables
 
 SEATS_LOW = 2
 MOST_SHOWN = 300

@@ -19,9 +19,9 @@ from sedge.services.desk import Desk
 from sedge.services.numbers import features
 from sedge.services.numbers.numbers import also_countries
 from sedge.services.retiring import retiring
-from sedge.store import numbers as store
-from sedge.store import tables
-from sedge.store.records import is_open
+from sedge.store.repositories import numbers as store
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
 
 MOST_CHOSEN, MOST_CHANGED = 10_000, 2_000
 SHORT = 1500  # characters of ranges that an address can carry; longer ones are kept under a name

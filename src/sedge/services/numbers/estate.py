@@ -13,10 +13,11 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Account, Carrier, Number, Site, Subject
 from sedge.services.desk import Desk, Reading
 from sedge.services.numbers import figures as desk_figures
-from sedge.store import ledger, maps, past, tables
-from sedge.store import numbers as store
-from sedge.store.maps import Cell, Hundred, Large
-from sedge.store.numbers import Counts, Filter
+from sedge.store.repositories import ledger, maps, past
+from sedge.store.repositories import numbers as store
+from sedge.store.repositories.maps import Cell, Hundred, Large
+from sedge.store.repositories.numbers import Counts, Filter
+from sedge.store.schema import tables
 
 BLOCKS_A_PAGE = 8
 NOTHING = Exhaustion(None, None, None, 0.0)

@@ -10,8 +10,8 @@ from sedge.formats import sheets
 from sedge.services.desk import Desk
 from sedge.services.numbers import estate
 from sedge.services.numbers.columns import Column, seen_by
-from sedge.store import numbers as store
-from sedge.store.numbers import Filter
+from sedge.store.repositories import numbers as store
+from sedge.store.repositories.numbers import Filter
 
 A_PAGE = 1_000
 MOST_SPREADSHEET_ROWS = 200_000

@@ -15,8 +15,9 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Account, Carrier, Site
 from sedge.services.desk import Desk, Reading
 from sedge.services.supply.supply import lead_times
-from sedge.store import past, tables
-from sedge.store.records import is_open
+from sedge.store.repositories import past
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
 
 DEMAND_MONTHS = 6
 USUAL_LEAD_DAYS = 7.0

@@ -15,7 +15,7 @@ from sedge.core.reduce import changed
 from sedge.formats import sheets
 from sedge.services.desk import Desk, Reading
 from sedge.services.numbers.numbers import known_with, the_number
-from sedge.store import tables
+from sedge.store.schema import tables
 
 KINDS = {s.value: s for s in (Subject.NUMBER, Subject.SITE, Subject.AREA, Subject.SPOT)}
 ACTIONS = {Subject.NUMBER: "number.labelled", Subject.SITE: "site.changed", Subject.AREA: "area.noted", Subject.SPOT: "spot.changed"}

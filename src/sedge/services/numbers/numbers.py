@@ -23,10 +23,12 @@ from sedge.core.records import HolderKind, HolderRef, KnownAs, Number, Person, P
 from sedge.core.reduce import changed
 from sedge.core.workorders.needs import Needs
 from sedge.services.desk import Desk, Reading
-from sedge.store import finder, ledger, tables
-from sedge.store import numbers as store
-from sedge.store import workorders as workorder_store
-from sedge.store.numbers import Filter
+from sedge.store.projections import finder
+from sedge.store.repositories import ledger
+from sedge.store.repositories import numbers as store
+from sedge.store.repositories import workorders as workorder_store
+from sedge.store.repositories.numbers import Filter
+from sedge.store.schema import tables
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,7 @@ from sedge.core.porting.records import KeptFree
 from sedge.core.records import PathVersion, Site, Subject
 from sedge.core.reduce import changed
 from sedge.services.desk import Desk, Reading, Writing
-from sedge.store import tables
+from sedge.store.schema import tables
 
 MOST_WORDS = 120
 MOST_DAYS = 370

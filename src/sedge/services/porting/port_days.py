@@ -14,7 +14,7 @@ from sedge.core.records import Site
 from sedge.services.desk import Desk
 from sedge.services.porting import kept_free
 from sedge.services.porting.ports import open_ports
-from sedge.store import tables
+from sedge.store.schema import tables
 
 WEEKS = 6
 MOST_SITES = 40

@@ -23,9 +23,10 @@ from sedge.outside.carrier import PortOutAsked
 from sedge.services.desk import Desk, Reading, Writing
 from sedge.services.retiring.surroundings import around
 from sedge.services.workorders import workorders
-from sedge.store import secrets, tables
-from sedge.store import workorders as workorder_store
-from sedge.store.workorders import OrderState, WorkOrder
+from sedge.store import secrets
+from sedge.store.repositories import workorders as workorder_store
+from sedge.store.repositories.workorders import OrderState, WorkOrder
+from sedge.store.schema import tables
 
 ASK_EVERY = timedelta(minutes=10)
 LISTED = 200

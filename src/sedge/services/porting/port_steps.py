@@ -19,7 +19,7 @@ from sedge.core.workorders.waiting import must_wait
 from sedge.services.desk import Desk, Writing
 from sedge.services.porting.port_following import hear
 from sedge.services.workorders.outcomes import Done, Failed, Outcome, Wait, estate_for, register_with_carrier, tell
-from sedge.store.workorders import StoredTask
+from sedge.store.repositories.workorders import StoredTask
 
 ASKED_AGAIN = timedelta(minutes=10)
 LOOKED_AGAIN, STRAGGLERS = timedelta(seconds=1), timedelta(minutes=5)

@@ -25,8 +25,8 @@ from sedge.services.desk import Desk, Reading
 from sedge.services.holders.holders import person_named, spots_of
 from sedge.services.porting.ports import look
 from sedge.services.workorders import drafts, workorders
-from sedge.store import tables
-from sedge.store.workorders import WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
+from sedge.store.schema import tables
 
 BEFORE_THE_SWITCH = {
     PortState.DRAFT,

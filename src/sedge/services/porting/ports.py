@@ -32,8 +32,8 @@ from sedge.services.desk import Desk, Reading, Writing
 from sedge.services.porting import kept_free
 from sedge.services.supply import papers
 from sedge.services.workorders import workorders
-from sedge.store import tables
-from sedge.store.workorders import WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
+from sedge.store.schema import tables
 
 MOST_NUMBERS = 10_000
 MOST_TEXT = 400

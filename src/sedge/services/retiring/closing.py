@@ -25,8 +25,8 @@ from sedge.services.desk import Desk, Reading
 from sedge.services.retiring import retiring
 from sedge.services.retiring.surroundings import around
 from sedge.services.workorders.usual_work import leaving
-from sedge.store import tables
-from sedge.store.records import is_open
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
 
 MOST_NUMBERS = 2000  # in one work order; a larger site is closed in parts, by choosing its numbers
 MOST_PEOPLE = 2000

@@ -12,7 +12,7 @@ from sedge.core.records import ORGANISATION, Defaults, Subject
 from sedge.core.reduce import changed
 from sedge.core.retiring.resting import MOST_REST, days_for, key_of
 from sedge.services.desk import Desk
-from sedge.store import tables
+from sedge.store.schema import tables
 
 
 @dataclass(frozen=True)

@@ -14,9 +14,9 @@ from sedge.core.records import Defaults, Number, PathVersion, Person, Site, Subj
 from sedge.core.retiring.depends import MOST_NAMED, Around
 from sedge.core.safety.callback import is_main
 from sedge.services.desk import Reading, Writing
-from sedge.store import holder_tables, tables, workorder_tables
-from sedge.store.records import MOST_VARIABLES, Records, is_open, without_own
-from sedge.store.touching import OPEN
+from sedge.store.projections.touching import OPEN
+from sedge.store.repositories.records import MOST_VARIABLES, Records, is_open, without_own
+from sedge.store.schema import holders, tables, workorders
 
 MOST_TOLD = 20  # of each kind that names a number; how many more there are is said
 
@@ -91,7 +91,7 @@ def _paths(records: Records, keys: Iterable[str]) -> defaultdict[str, list[PathV
 
 def _open_orders(connection: Connection, keys: Iterable[str]) -> defaultdict[str, list[tuple[str, str]]]:
     """Open work orders that touch the numbers: id and title, the oldest first."""
-    touch, order = holder_tables.order_touch, workorder_tables.work_order
+    touch, order = holders.order_touch, workorders.work_order
     found: defaultdict[str, list[tuple[str, str]]] = defaultdict(list)
     for part in _parts(keys):
         query = (

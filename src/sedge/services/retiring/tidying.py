@@ -17,8 +17,8 @@ from sedge.core.records import HolderKind, Number, Role, ServiceLine, Site
 from sedge.core.retiring.depends import FOR_HELP
 from sedge.services.desk import Desk, Reading
 from sedge.services.retiring import retiring
-from sedge.store import tables
-from sedge.store.records import is_open
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
 
 MOST_ROWS = 300  # of one kind; how many more there are is said
 MOST_COUNTED = 1000

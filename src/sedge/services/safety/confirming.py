@@ -17,8 +17,8 @@ from sedge.core.reduce import changed
 from sedge.formats.letters import Letter
 from sedge.services import mail
 from sedge.services.desk import Desk, House
-from sedge.store.installation import Member
-from sedge.store.safety_tables import confirm_link
+from sedge.store.repositories.installation import Member
+from sedge.store.schema.safety import confirm_link
 
 GOOD_FOR = timedelta(days=14)
 GONE = "This link has been used, or its time is over. Ask whoever sent it for another."

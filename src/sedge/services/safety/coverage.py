@@ -15,8 +15,9 @@ from sedge.core.workorders import tasks as t
 from sedge.services.desk import Desk, Reading
 from sedge.services.safety.safety import count_not_registered, not_registered
 from sedge.services.workorders import workorders
-from sedge.store import placing, tables
-from sedge.store.workorders import WorkOrder
+from sedge.store.projections import placing
+from sedge.store.repositories.workorders import WorkOrder
+from sedge.store.schema import tables
 
 SHOWN = 500
 

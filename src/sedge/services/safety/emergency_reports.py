@@ -21,8 +21,8 @@ from sedge.core.safety.help import Tested, help_from
 from sedge.core.workorders.needs import Needs
 from sedge.formats.safety_report import ReportFacts, safety_report
 from sedge.services.desk import Desk
-from sedge.store import tables
-from sedge.store.safety_tables import emergency_report, emergency_report_part
+from sedge.store.schema import tables
+from sedge.store.schema.safety import emergency_report, emergency_report_part
 
 BATCH, SLICE = 400, 2000  # numbers looked at together; numbers tested before others get their turn
 MOST_ON_PAPER, SHOWN, MOST_REASONS = 400, 1000, 40

@@ -15,7 +15,7 @@ from sedge.core.safety.spots import floor_problem, needs_detail, spot_code
 from sedge.formats.pidf_lo import Place, pidf_lo
 from sedge.services.desk import Desk, Reading
 from sedge.services.safety import place_words, places
-from sedge.store import tables
+from sedge.store.schema import tables
 
 COLUMNS = (
     "code", "site", "name", "building", "floor", "wing", "room", "note", "country", "region", "city", "street", "house_number", "postcode", "latitude", "longitude",

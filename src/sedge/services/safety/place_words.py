@@ -12,9 +12,9 @@ from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
 from sedge.services.desk import Desk, Writing
 from sedge.services.workorders import workorders
-from sedge.store import tables
-from sedge.store.safety_tables import place_to_tell
-from sedge.store.workorders import WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
+from sedge.store.schema import tables
+from sedge.store.schema.safety import place_to_tell
 
 MOST = 1000  # numbers a work order tells of; more go in several
 PART = 900  # spots asked for together

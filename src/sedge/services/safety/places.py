@@ -14,8 +14,9 @@ from sedge.core.safety.spots import floor_problem, needs_detail, review_due, spo
 from sedge.services.desk import Desk, Reading
 from sedge.services.safety import place_words
 from sedge.services.supply.papers import media_type_of
-from sedge.store import placing, tables
-from sedge.store.safety_tables import floor_plan
+from sedge.store.projections import placing
+from sedge.store.schema import tables
+from sedge.store.schema.safety import floor_plan
 
 MOST_BYTES = 4_000_000
 SHOWN = 200

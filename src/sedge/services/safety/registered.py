@@ -9,8 +9,8 @@ from sedge.core.records import Account, Address, Carrier, Number, Site, Spot
 from sedge.core.workorders import tasks as t
 from sedge.services.desk import Desk
 from sedge.services.workorders import workorders
-from sedge.store import tables
-from sedge.store.workorders import WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
+from sedge.store.schema import tables
 
 SHOWN = 500
 PARTS = ("country", "region", "city", "street", "house_number", "postcode", "floor", "room")

@@ -15,7 +15,8 @@ from sedge.core.reduce import changed
 from sedge.core.safety.addresses import Match, Segment, match, what_is_wrong
 from sedge.core.safety.spots import floor_problem, needs_detail, read_spot_code, review_due, spot_code, spot_problem
 from sedge.services.desk import Desk, Reading
-from sedge.store import placing, tables
+from sedge.store.projections import placing
+from sedge.store.schema import tables
 
 LONGEST = {"city": 100, "street": 120, "house_number": 20, "postcode": 16}
 

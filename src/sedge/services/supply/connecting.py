@@ -23,9 +23,9 @@ from sedge.services.carriers.accounts import amount_in
 from sedge.services.desk import Desk
 from sedge.services.workorders import workorders
 from sedge.store import secrets as secrets_store
-from sedge.store import tables
-from sedge.store.records import is_open
-from sedge.store.workorders import WorkOrder
+from sedge.store.repositories.records import is_open
+from sedge.store.repositories.workorders import WorkOrder
+from sedge.store.schema import tables
 
 MOST = 200
 HOST = re.compile(r"(?=.{1,253}$)[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?(\.[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?)*")

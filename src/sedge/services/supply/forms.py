@@ -21,7 +21,7 @@ from sedge.formats.order_form import FormFacts, order_form
 from sedge.services.carriers.accounts import amount_in
 from sedge.services.desk import Desk
 from sedge.services.workorders import workorders
-from sedge.store.workorders import WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
 
 MOST = 1000
 KINDS = ("geographic", "national", "toll-free", "mobile")

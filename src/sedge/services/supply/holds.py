@@ -9,7 +9,7 @@ from sedge.core.numbers.life import ENDED
 from sedge.core.records import Account, Carrier, Hold, Number, Subject
 from sedge.core.reduce import changed
 from sedge.services.desk import Desk
-from sedge.store import tables
+from sedge.store.schema import tables
 
 MOST_NUMBERS = 1000
 

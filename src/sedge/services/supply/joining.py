@@ -15,8 +15,8 @@ from sedge.core.words import Capacity
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.task_base import OutputOf
 from sedge.services.desk import Desk, Reading
-from sedge.store import tables
-from sedge.store.records import is_open
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
 
 MOST_PEOPLE = 60
 MOST_LOOKED_AT = 500  # people without a number on one page; that there are more is said

@@ -28,8 +28,8 @@ from sedge.services.supply.holds import require_held
 from sedge.services.supply.supply import check_spot, priced
 from sedge.services.workorders import remedies, workorders
 from sedge.services.workorders.workorders import OrderView
-from sedge.store import workorders as store
-from sedge.store.workorders import OrderState, WorkOrder
+from sedge.store.repositories import workorders as store
+from sedge.store.repositories.workorders import OrderState, WorkOrder
 
 UNNAMED = "your reference"
 OWN: dict[str, str | None] = {"reference": UNNAMED, "spot": None}  # of a task: chosen by whoever orders, and no change of the plan

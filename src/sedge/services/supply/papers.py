@@ -20,8 +20,9 @@ from sedge.core.supply.records import PaperState
 from sedge.core.workorders import tasks as t
 from sedge.services.desk import Desk, Reading
 from sedge.services.workorders import workorders
-from sedge.store import tables, workorder_tables
-from sedge.store.workorders import TaskState, WorkOrder
+from sedge.store.repositories.workorders import TaskState, WorkOrder
+from sedge.store.schema import tables
+from sedge.store.schema import workorders as workorder_tables
 
 MOST_BYTES = 10_000_000
 SIGNATURES = ((b"%PDF-", "application/pdf"), (b"\x89PNG\r\n\x1a\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"))

@@ -16,8 +16,8 @@ from sedge.core.workorders.tasks import OrderWhenFree
 from sedge.services.carriers import money
 from sedge.services.desk import Desk, Reading
 from sedge.services.supply.supply import MOST_NUMBERS, buyable_accounts, lead_times, stock_number
-from sedge.store import tables
-from sedge.store.records import is_open
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
 
 MOST_ENDINGS = 200
 

@@ -16,8 +16,8 @@ from sedge.outside.carrier import StockItem
 from sedge.services.carriers.accounts import amount_in
 from sedge.services.desk import Desk, Reading
 from sedge.services.workorders import workorders
-from sedge.store import tables
-from sedge.store.workorders import WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
+from sedge.store.schema import tables
 
 MOST_NUMBERS, MOST_WHEN_FREE = 1000, 100
 
@@ -147,7 +147,7 @@ def order_view(desk: Desk, key: str) -> OrderView:
 
 
 def _not_yet_written(reading: Reading, key: str) -> Order:
-    from sedge.store import workorders as store
+    from sedge.store.repositories import workorders as store
 
     for x in store.tasks_of(reading.connection, key.removesuffix("-order").rpartition("-")[0]):
         if f"{x.id}-order" == key and isinstance(x.body, t.OrderNumbers):

@@ -11,8 +11,8 @@ from sedge.core.records import Account, Carrier, Connection, Number, Site, Subje
 from sedge.core.reduce import changed
 from sedge.services.desk import Desk
 from sedge.services.supply.supply import lead_times
-from sedge.store import tables
-from sedge.store.records import is_open
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
 
 
 @dataclass(frozen=True)

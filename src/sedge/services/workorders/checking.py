@@ -16,8 +16,9 @@ from sedge.core.workorders.examples import EXAMPLES
 from sedge.core.workorders.findings import Finding
 from sedge.core.workorders.needs import Needs
 from sedge.services.desk import Desk, Reading
-from sedge.store import holder_tables, rule_levels, tables
-from sedge.store.workorders import WorkOrder
+from sedge.store.repositories import rule_levels
+from sedge.store.repositories.workorders import WorkOrder
+from sedge.store.schema import holders, tables
 
 NAME = "nightly checks"
 AT = timedelta(hours=2, minutes=30)
@@ -51,7 +52,7 @@ class Found:
 
 def catalogue(desk: Desk) -> list[Rule]:
     """Every rule there is, in the order in which they are applied."""
-    table = holder_tables.finding
+    table = holders.finding
     with desk.reading() as reading:
         raised = rule_levels.raised(reading.connection)
         stops = func.sum(case((table.c.level == "stop", 1), else_=0))
@@ -96,7 +97,7 @@ def raise_rule(desk: Desk, name: str, *, to_stop: bool) -> Rule:
 
 def findings(desk: Desk, rule: str, *, after: str = "", limit: int = A_PAGE) -> tuple[list[Found], str | None]:
     """What the last night found by a rule, in the order of names, and the cursor of the next page."""
-    table = holder_tables.finding
+    table = holders.finding
     with desk.reading() as reading:
         query = select(table).where(table.c.rule == rule).order_by(table.c.name, table.c.ref).limit(limit + 1)
         if after:
@@ -110,7 +111,7 @@ def findings(desk: Desk, rule: str, *, after: str = "", limit: int = A_PAGE) -> 
 def looked_at(desk: Desk) -> datetime | None:
     """When everything was checked last; None before the first night."""
     with desk.reading() as reading:
-        return reading.connection.execute(select(func.max(holder_tables.finding.c.seen_at))).scalar()
+        return reading.connection.execute(select(func.max(holders.finding.c.seen_at))).scalar()
 
 
 # ── the night ──
@@ -134,7 +135,7 @@ def check_everything(desk: Desk) -> int:
     for _ in _slice_by_slice(desk):
         pass
     with desk.reading() as reading:
-        return reading.connection.execute(select(func.count()).select_from(holder_tables.finding)).scalar() or 0
+        return reading.connection.execute(select(func.count()).select_from(holders.finding)).scalar() or 0
 
 
 def _slice_by_slice(desk: Desk) -> Iterator[int]:
@@ -156,7 +157,7 @@ def _slice_by_slice(desk: Desk) -> Iterator[int]:
                 }
                 rows.setdefault((subject.value, ref, finding.rule), row)
         yield len(rows)
-    table = holder_tables.finding
+    table = holders.finding
     with desk.writing() as writing:
         writing.connection.execute(delete(table))
         if rows:

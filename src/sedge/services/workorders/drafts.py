@@ -20,10 +20,11 @@ from sedge.services.desk import Desk, Reading, Writing
 from sedge.services.holders import holders
 from sedge.services.workorders import looks, remedies, workorders
 from sedge.services.workorders.order_access import require_order, require_tasks
-from sedge.store import holder_tables, tables
-from sedge.store import touching as touching_store
-from sedge.store import workorders as store
-from sedge.store.workorders import OrderState, WorkOrder
+from sedge.store.projections import touching as touching_store
+from sedge.store.repositories import workorders as store
+from sedge.store.repositories.workorders import OrderState, WorkOrder
+from sedge.store.schema import holders as holder_tables
+from sedge.store.schema import tables
 
 MOST_COMMENT = 2000
 MOST_COMMENTS = 500

@@ -10,9 +10,9 @@ from datetime import datetime, timedelta
 from sedge.core.records import Subject
 from sedge.services.desk import Desk, Writing
 from sedge.services.workorders.order_access import require_order
-from sedge.store import touching
-from sedge.store import workorders as store
-from sedge.store.workorders import OrderState, WorkOrder
+from sedge.store.projections import touching
+from sedge.store.repositories import workorders as store
+from sedge.store.repositories.workorders import OrderState, WorkOrder
 
 NAME = "looks tidied"
 STAYS = timedelta(days=3)

@@ -16,8 +16,8 @@ from sedge.core.workorders.plan import resolve
 from sedge.core.workorders.tasks import Snapshot
 from sedge.services.desk import Desk, Reading, refuse_outside
 from sedge.store import reach
-from sedge.store.touching import things_of
-from sedge.store.workorders import WorkOrder
+from sedge.store.projections.touching import things_of
+from sedge.store.repositories.workorders import WorkOrder
 
 
 def permissions_of(tasks: Iterable[Any]) -> list[May]:

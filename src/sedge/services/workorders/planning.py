@@ -21,8 +21,8 @@ from sedge.services.numbers import choosing
 from sedge.services.numbers.numbers import the_number
 from sedge.services.supply import joining
 from sedge.services.workorders import workorders
-from sedge.store import tables
-from sedge.store.workorders import WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
+from sedge.store.schema import tables
 
 MOST_PEOPLE, MOST_NUMBERS = 5000, 10_000
 

@@ -7,7 +7,7 @@ from sedge.core.workorders.checks import with_remedies
 from sedge.services.desk import Desk
 from sedge.services.workorders import workorders
 from sedge.services.workorders.workorders import OrderView
-from sedge.store.workorders import OrderState, WorkOrder
+from sedge.store.repositories.workorders import OrderState, WorkOrder
 
 ROUNDS = 6
 Marks = list[int | None]

@@ -28,10 +28,10 @@ from sedge.services.porting import port_following, port_outs
 from sedge.services.safety import emergency_reports, place_words, rechecking
 from sedge.services.workorders import checking, looks, steps, workorders
 from sedge.services.workorders.steps import Done, Failed, Outcome, Wait
-from sedge.store import numbers as number_store
-from sedge.store import tables
-from sedge.store import workorders as store
-from sedge.store.workorders import OrderState, StoredTask, TaskState, WorkOrder
+from sedge.store.repositories import numbers as number_store
+from sedge.store.repositories import workorders as store
+from sedge.store.repositories.workorders import OrderState, StoredTask, TaskState, WorkOrder
+from sedge.store.schema import tables
 
 log = structlog.get_logger("sedge.runner")
 LEASE = timedelta(seconds=60)

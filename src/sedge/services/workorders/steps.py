@@ -31,9 +31,9 @@ from sedge.services.desk import Desk, Writing
 from sedge.services.porting import port_steps
 from sedge.services.supply import ordering, papers
 from sedge.services.workorders.outcomes import Changes, Done, Failed, Outcome, Wait, estate_for, register_with_carrier, tell
-from sedge.store import paths as path_store
-from sedge.store import workorders as workorder_store
-from sedge.store.workorders import OrderState, StoredTask, TaskState, WorkOrder
+from sedge.store.repositories import callpaths as path_store
+from sedge.store.repositories import workorders as workorder_store
+from sedge.store.repositories.workorders import OrderState, StoredTask, TaskState, WorkOrder
 
 OVER = (TaskState.DONE, TaskState.FAILED, TaskState.SKIPPED)
 POLL = timedelta(seconds=20)
@@ -456,7 +456,7 @@ def _tell_carrier(desk: Desk, task: t.TellCarrier) -> Outcome:
 def _import(desk: Desk, task: t.ImportNumbers, order: WorkOrder) -> Outcome:
     """A slice of the file at a time, so that everything else goes on beside it."""
     from sedge.services.imports import number_files
-    from sedge.store.number_files import FileState
+    from sedge.store.repositories.number_files import FileState
 
     file = number_files.bring_in_more(desk, task.file, work_order=order.id, reason=order.reason)
     if file.state is FileState.DONE:

@@ -18,7 +18,7 @@ from sedge.services.desk import Desk, Reading
 from sedge.services.holders import holders
 from sedge.services.numbers.numbers import the_number
 from sedge.services.when import moment_of
-from sedge.store import holder_tables
+from sedge.store.schema import holders as holder_tables
 
 FIRST_FREE = "first free"
 

@@ -9,7 +9,7 @@ from sedge.core.workorders.telling import tell_whole
 from sedge.core.workorders.why_not import WhyNot, why_not
 from sedge.services.desk import Desk
 from sedge.services.workorders import workorders
-from sedge.store.workorders import WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
 
 
 @dataclass(frozen=True)

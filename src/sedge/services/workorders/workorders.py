@@ -27,10 +27,10 @@ from sedge.services.numbers.numbers import the_number
 from sedge.services.workorders import looks
 from sedge.services.workorders.aftermath import Aftermath, aftermath
 from sedge.services.workorders.order_access import require_order, require_tasks
-from sedge.store import ledger as ledger_store
-from sedge.store import paths as path_store
-from sedge.store import workorders as store
-from sedge.store.workorders import OrderState, StoredTask, TaskState, WorkOrder
+from sedge.store.repositories import callpaths as path_store
+from sedge.store.repositories import ledger as ledger_store
+from sedge.store.repositories import workorders as store
+from sedge.store.repositories.workorders import OrderState, StoredTask, TaskState, WorkOrder
 
 MOST_TASKS = 5000
 A_PAGE = 50

@@ -12,7 +12,7 @@ from sedge.core.numbers.ranges import NumberSet
 from sedge.services.numbers import choosing, estate
 from sedge.services.numbers.columns import chosen as chosen_columns
 from sedge.services.workorders import workorders
-from sedge.store.numbers import Filter
+from sedge.store.repositories.numbers import Filter
 from sedge.web.doors import AtDesk, Place
 from sedge.web.numbers import views
 from sedge.web.numbers.query import Query

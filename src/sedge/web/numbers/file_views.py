@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from sedge.core.imports.fields import FIELDS
-from sedge.store.number_files import FileState, NumberFile, Report
+from sedge.store.repositories.number_files import FileState, NumberFile, Report
 
 
 @dataclass(frozen=True)

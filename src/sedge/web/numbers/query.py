@@ -15,7 +15,7 @@ from sedge.core.records import Capacity, HolderKind
 from sedge.services.desk import Desk
 from sedge.services.numbers import choosing
 from sedge.services.numbers import numbers as desk_numbers
-from sedge.store.numbers import SORTS, Filter
+from sedge.store.repositories.numbers import SORTS, Filter
 
 PLAIN = {"view": "blocks", "sort": "number", "shape": "20"}
 FRESH = ("after", "number")

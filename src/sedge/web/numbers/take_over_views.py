@@ -7,7 +7,7 @@ from sedge.core.errors import NotFound
 from sedge.core.imports.fields import FIELDS
 from sedge.core.imports.takeover import Ask, Question
 from sedge.services.imports.take_over import Sitting, rows_of
-from sedge.store.take_overs import FileRead, TakeOver
+from sedge.store.repositories.take_overs import FileRead, TakeOver
 
 SHOWN = 40
 

@@ -21,8 +21,8 @@ from sedge.services.numbers.estate import Block, Listing, Overview, Row
 from sedge.services.numbers.figures import Figure
 from sedge.services.numbers.numbers import Card, Found
 from sedge.services.numbers.saved_views import SavedView
-from sedge.store.numbers import Counts
-from sedge.store.past import Difference, Was
+from sedge.store.repositories.numbers import Counts
+from sedge.store.repositories.past import Difference, Was
 from sedge.web.numbers.query import HOLDER_KINDS, Query
 from sedge.web.shared.drawings.blockmap import MapCell, Tile, block_map, density_map, legend_shape
 from sedge.web.shared.drawings.strip import strip

@@ -16,7 +16,7 @@ from sedge.services.desk import Desk
 from sedge.services.holders import holders
 from sedge.services.porting import kept_free, port_days, port_switching, port_talking, ports
 from sedge.services.supply import papers, supply
-from sedge.store.workorders import WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.drawings.portcalendar import lanes
 from sedge.web.shared.drawings.portcourse import WAITS, course

@@ -12,7 +12,7 @@ from sedge.core.numbers.e164 import read_one
 from sedge.services.holders import holders
 from sedge.services.numbers import choosing, numbers
 from sedge.services.workorders import drafts, workorders
-from sedge.store.workorders import OrderState
+from sedge.store.repositories.workorders import OrderState
 from sedge.web.doors import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, is_swap
 from sedge.web.workorders import views

@@ -19,7 +19,7 @@ from sedge.services.numbers.numbers import Card
 from sedge.services.trunks import trunks
 from sedge.services.workorders import looks
 from sedge.services.workorders.workorders import OrderView, TaskView
-from sedge.store.workorders import OrderState, TaskState
+from sedge.store.repositories.workorders import OrderState, TaskState
 from sedge.web.shared.rendering import money
 
 TONES = {

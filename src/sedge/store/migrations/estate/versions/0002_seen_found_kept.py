@@ -3,7 +3,7 @@
 import sqlalchemy as sa
 from alembic import op
 
-from sedge.store import deriving, finder
+from sedge.store.projections import deriving, finder
 
 revision = "0002"
 down_revision = "0001"

@@ -3,7 +3,7 @@
 import sqlalchemy as sa
 from alembic import op
 
-from sedge.store import finder
+from sedge.store.projections import finder
 
 revision = "0003"
 down_revision = "0002"

@@ -3,8 +3,8 @@
 import sqlalchemy as sa
 from alembic import op
 
-from sedge.store import placing
-from sedge.store.tables import Moment
+from sedge.store.projections import placing
+from sedge.store.schema.tables import Moment
 
 revision = "0008"
 down_revision = "0007"

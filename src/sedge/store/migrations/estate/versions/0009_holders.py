@@ -4,7 +4,7 @@ texts, levels of rules, findings of the nightly checks."""
 import sqlalchemy as sa
 from alembic import op
 
-from sedge.store.tables import Moment
+from sedge.store.schema.tables import Moment
 
 revision = "0009"
 down_revision = "0008"

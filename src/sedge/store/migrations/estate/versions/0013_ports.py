@@ -3,7 +3,7 @@
 import sqlalchemy as sa
 from alembic import op
 
-from sedge.store.tables import Moment
+from sedge.store.schema.tables import Moment
 
 revision = "0013"
 down_revision = "0012"

@@ -12,10 +12,10 @@ from typing import Any
 from sqlalchemy import Connection, Select, and_, func, or_, select, tuple_
 
 from sedge.core.numbers.life import State
-from sedge.store import tables
-from sedge.store.numbers import Filter
-from sedge.store.past import held_at
-from sedge.store.records import is_open
+from sedge.store.repositories.numbers import Filter
+from sedge.store.repositories.past import held_at
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
 
 LARGE = 6  # hundreds of one site in an aligned ten-thousand from which it is drawn as density
 Place = tuple[int, str]

@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import Connection, delete, insert, select, update
 
 from sedge.core.errors import NotFound
-from sedge.store import file_tables
+from sedge.store.schema import imports
 
 
 class FileState(StrEnum):
@@ -66,21 +66,21 @@ _IN_BODY = ("header", "encoding", "delimiter", "size", "total", "mapping", "opti
 
 
 def add(connection: Connection, file: NumberFile) -> None:
-    connection.execute(insert(file_tables.number_file).values(**_row(file)))
+    connection.execute(insert(imports.number_file).values(**_row(file)))
 
 
 def save(connection: Connection, file: NumberFile) -> None:
-    table = file_tables.number_file
+    table = imports.number_file
     connection.execute(update(table).where(table.c.id == file.id).values(**_row(file)))
 
 
 def forget(connection: Connection, key: str) -> None:
-    table = file_tables.number_file
+    table = imports.number_file
     connection.execute(delete(table).where(table.c.id == key))
 
 
 def get(connection: Connection, key: str) -> NumberFile:
-    table = file_tables.number_file
+    table = imports.number_file
     row = connection.execute(select(table).where(table.c.id == key)).first()
     if row is None:
         raise NotFound("That file is not here any more. Bring it in again.", subject="file", id=key)
@@ -89,7 +89,7 @@ def get(connection: Connection, key: str) -> NumberFile:
 
 def listing(connection: Connection, *, states: tuple[FileState, ...] = (), limit: int = 50) -> list[NumberFile]:
     """Newest first."""
-    table = file_tables.number_file
+    table = imports.number_file
     query = select(table).order_by(table.c.created_at.desc()).limit(limit)
     if states:
         query = query.where(table.c.state.in_([s.value for s in states]))
@@ -97,14 +97,14 @@ def listing(connection: Connection, *, states: tuple[FileState, ...] = (), limit
 
 
 def remember(connection: Connection, fingerprint: str, mapping: dict[str, int], options: dict[str, str]) -> None:
-    table = file_tables.remembered_headers
+    table = imports.remembered_headers
     body = json.dumps({"mapping": mapping, "options": options}, sort_keys=True)
     if connection.execute(update(table).where(table.c.fingerprint == fingerprint).values(body=body)).rowcount == 0:
         connection.execute(insert(table).values(fingerprint=fingerprint, body=body))
 
 
 def remembered(connection: Connection, fingerprint: str) -> tuple[dict[str, int], dict[str, str]] | None:
-    table = file_tables.remembered_headers
+    table = imports.remembered_headers
     body = connection.execute(select(table.c.body).where(table.c.fingerprint == fingerprint)).scalar()
     known: dict[str, Any] | None = json.loads(body) if body else None
     return (known["mapping"], known["options"]) if known else None

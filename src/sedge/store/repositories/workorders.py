@@ -12,7 +12,8 @@ from sedge.core.errors import ChangedMeanwhile, NotFound
 from sedge.core.facts import canonical
 from sedge.core.records import Subject
 from sedge.core.workorders.tasks import TASK, Snapshot
-from sedge.store import tables, touching, workorder_tables
+from sedge.store.projections import touching
+from sedge.store.schema import tables, workorders
 
 
 class OrderState(StrEnum):
@@ -89,7 +90,7 @@ def get(connection: Connection, key: str) -> WorkOrder:
 
 
 def find(connection: Connection, key: str) -> WorkOrder | None:
-    table = workorder_tables.work_order
+    table = workorders.work_order
     condition = table.c.no == int(key) if key.isdigit() and len(key) < 10 else table.c.id == key
     row = connection.execute(select(table).where(condition)).first()
     return _order(row, _tasks(connection, row.id)) if row else None
@@ -97,7 +98,7 @@ def find(connection: Connection, key: str) -> WorkOrder | None:
 
 def header(connection: Connection, key: str) -> WorkOrder:
     """By id, without its tasks, of which there may be thousands. Raises NotFound."""
-    row = connection.execute(select(workorder_tables.work_order).where(workorder_tables.work_order.c.id == key)).first()
+    row = connection.execute(select(workorders.work_order).where(workorders.work_order.c.id == key)).first()
     if row is None:
         raise NotFound(f"There is no work order “{key}”.", subject=Subject.WORK_ORDER, id=key)
     return _order(row, ())
@@ -115,7 +116,7 @@ class Standing:
 
 def standings(connection: Connection, order: str) -> list[Standing]:
     """Where each task of a work order stands, in order."""
-    task = workorder_tables.task
+    task = workorders.task
     query = select(task.c.id, task.c.position, task.c.state, task.c.after).where(task.c.work_order == order).order_by(task.c.position)
     return [
         Standing(key, position, TaskState(state), tuple(json.loads(after))) for key, position, state, after in connection.execute(query)
@@ -123,7 +124,7 @@ def standings(connection: Connection, order: str) -> list[Standing]:
 
 
 def set_state(connection: Connection, task: str, state: TaskState, next_try: datetime | None = None) -> None:
-    table = workorder_tables.task
+    table = workorders.task
     connection.execute(update(table).where(table.c.id == task).values(state=state.value, next_try=next_try))
 
 
@@ -131,7 +132,7 @@ def listing(
     connection: Connection, *, states: tuple[OrderState, ...] = (), after_no: int | None = None, limit: int = 50
 ) -> list[WorkOrder]:
     """Newest first, without their tasks; discarded drafts only where they are asked for."""
-    table = workorder_tables.work_order
+    table = workorders.work_order
     query = select(table).order_by(table.c.no.desc()).limit(limit)
     wanted = states or tuple(s for s in OrderState if s is not OrderState.DISCARDED)
     query = query.where(table.c.state.in_([s.value for s in wanted]))
@@ -142,7 +143,7 @@ def listing(
 
 def looks(connection: Connection, *, author: str | None = None) -> list[WorkOrder]:
     """Drafts that were only a look, of one author or of all, without their tasks."""
-    table = workorder_tables.work_order
+    table = workorders.work_order
     query = select(table).where(table.c.state == OrderState.DRAFT.value, table.c.is_look.is_(True))
     query = query if author is None else query.where(table.c.author == author)
     return [_order(row, ()) for row in connection.execute(query.order_by(table.c.no.desc()))]
@@ -150,7 +151,7 @@ def looks(connection: Connection, *, author: str | None = None) -> list[WorkOrde
 
 def undo_of(connection: Connection, key: str) -> tuple[WorkOrder | None, int]:
     """The undo of a work order that was not given up, if there is one; how many were. Without their tasks."""
-    table = workorder_tables.work_order
+    table = workorders.work_order
     rows = connection.execute(select(table).where(table.c.undo_of == key).order_by(table.c.no)).all()
     found = [_order(row, ()) for row in rows]
     over = {OrderState.STOPPED, OrderState.DISCARDED}
@@ -158,21 +159,21 @@ def undo_of(connection: Connection, key: str) -> tuple[WorkOrder | None, int]:
 
 
 def running_count(connection: Connection) -> int:
-    return connection.execute(select(func.count()).where(workorder_tables.work_order.c.state == OrderState.RUNNING.value)).scalar() or 0
+    return connection.execute(select(func.count()).where(workorders.work_order.c.state == OrderState.RUNNING.value)).scalar() or 0
 
 
 def add(connection: Connection, order: WorkOrder) -> WorkOrder:
     """Store a new work order under the next number."""
-    no = (connection.execute(select(func.max(workorder_tables.work_order.c.no))).scalar() or 0) + 1
+    no = (connection.execute(select(func.max(workorders.work_order.c.no))).scalar() or 0) + 1
     order = replace(order, no=no)
-    connection.execute(insert(workorder_tables.work_order).values(**_row(order)))
+    connection.execute(insert(workorders.work_order).values(**_row(order)))
     put_tasks(connection, order)
     return order
 
 
 def save(connection: Connection, order: WorkOrder) -> WorkOrder:
     """Write the order's own row. Raises ChangedMeanwhile when somebody changed it since it was read."""
-    table = workorder_tables.work_order
+    table = workorders.work_order
     row = {**_row(order), "version": order.version + 1}
     done = connection.execute(update(table).where(table.c.id == order.id, table.c.version == order.version).values(**row))
     if done.rowcount != 1:
@@ -182,19 +183,19 @@ def save(connection: Connection, order: WorkOrder) -> WorkOrder:
 
 def put_tasks(connection: Connection, order: WorkOrder) -> None:
     """Replace all of a draft's tasks."""
-    connection.execute(workorder_tables.task.delete().where(workorder_tables.task.c.work_order == order.id))
+    connection.execute(workorders.task.delete().where(workorders.task.c.work_order == order.id))
     touching.keep(connection, order.id, [x.body for x in order.tasks])
     if order.tasks:
-        connection.execute(insert(workorder_tables.task), [_task_row(t) for t in order.tasks])
+        connection.execute(insert(workorders.task), [_task_row(t) for t in order.tasks])
 
 
 def save_task(connection: Connection, task: StoredTask) -> None:
-    connection.execute(update(workorder_tables.task).where(workorder_tables.task.c.id == task.id).values(**_task_row(task)))
+    connection.execute(update(workorders.task).where(workorders.task.c.id == task.id).values(**_task_row(task)))
 
 
 def due_tasks(connection: Connection, now: datetime, real_now: datetime, limit: int) -> list[StoredTask]:
     """Waiting tasks whose next try has come, and running ones whose lease has run out (their process died)."""
-    table = workorder_tables.task
+    table = workorders.task
     due = (table.c.state == TaskState.WAITING.value) & (table.c.next_try <= now)
     orphaned = (table.c.state == TaskState.RUNNING.value) & (table.c.leased_until < real_now)
     query = select(table).where(due | orphaned).order_by(table.c.next_try, table.c.work_order, table.c.position).limit(limit)
@@ -203,7 +204,7 @@ def due_tasks(connection: Connection, now: datetime, real_now: datetime, limit: 
 
 def lease(connection: Connection, task: StoredTask, until: datetime, real_now: datetime) -> bool:
     """Take a due task for execution; False when somebody else has it."""
-    table = workorder_tables.task
+    table = workorders.task
     free = (table.c.state == TaskState.WAITING.value) | ((table.c.state == TaskState.RUNNING.value) & (table.c.leased_until < real_now))
     done = connection.execute(
         update(table)
@@ -216,21 +217,21 @@ def lease(connection: Connection, task: StoredTask, until: datetime, real_now: d
 def release_leases(connection: Connection) -> None:
     """On start-up: a single process owns this file, so whatever was leased was left behind by one that died."""
     connection.execute(
-        update(workorder_tables.task)
-        .where(workorder_tables.task.c.state == TaskState.RUNNING.value)
+        update(workorders.task)
+        .where(workorders.task.c.state == TaskState.RUNNING.value)
         .values(state=TaskState.WAITING.value, leased_until=None)
     )
 
 
 def hurry(connection: Connection, task: str, now: datetime) -> None:
     """Let a waiting task be looked at now."""
-    table = workorder_tables.task
+    table = workorders.task
     condition = (table.c.id == task) & (table.c.state == TaskState.WAITING.value) & (table.c.next_try > now)
     connection.execute(update(table).where(condition).values(next_try=now))
 
 
 def next_due(connection: Connection) -> datetime | None:
-    table = workorder_tables.task
+    table = workorders.task
     return connection.execute(select(func.min(table.c.next_try)).where(table.c.state == TaskState.WAITING.value)).scalar()
 
 
@@ -240,7 +241,7 @@ def tasks_of(connection: Connection, order: str) -> tuple[StoredTask, ...]:
 
 def scheduled_due(connection: Connection, now: datetime) -> list[str]:
     """Those whose moment has come, or whose awaited order is open no more."""
-    table, order = workorder_tables.work_order, tables.order
+    table, order = workorders.work_order, tables.order
     settled = select(order.c.id).where(order.c.open.is_(False))
     arrived = table.c.run_at.is_(None) & table.c.awaits.in_(settled)
     query = select(table.c.id).where(table.c.state == OrderState.SCHEDULED.value, (table.c.run_at <= now) | arrived)
@@ -248,14 +249,12 @@ def scheduled_due(connection: Connection, now: datetime) -> list[str]:
 
 
 def next_scheduled(connection: Connection) -> datetime | None:
-    table = workorder_tables.work_order
+    table = workorders.work_order
     return connection.execute(select(func.min(table.c.run_at)).where(table.c.state == OrderState.SCHEDULED.value)).scalar()
 
 
 def _tasks(connection: Connection, order: str) -> tuple[StoredTask, ...]:
-    rows = connection.execute(
-        select(workorder_tables.task).where(workorder_tables.task.c.work_order == order).order_by(workorder_tables.task.c.position)
-    )
+    rows = connection.execute(select(workorders.task).where(workorders.task.c.work_order == order).order_by(workorders.task.c.position))
     return tuple(_task(row) for row in rows)
 
 
@@ -266,7 +265,7 @@ def _order(row: Any, tasks_: tuple[StoredTask, ...]) -> WorkOrder:
 
 
 def _row(order: WorkOrder) -> dict[str, Any]:
-    return {name: getattr(order, name) for name in workorder_tables.work_order.c.keys()} | {"state": order.state.value}  # noqa: SIM118
+    return {name: getattr(order, name) for name in workorders.work_order.c.keys()} | {"state": order.state.value}  # noqa: SIM118
 
 
 def _task(row: Any) -> StoredTask:
@@ -285,7 +284,7 @@ def _task(row: Any) -> StoredTask:
 
 def _task_row(task: StoredTask) -> dict[str, Any]:
     return {
-        **{name: getattr(task, name) for name in workorder_tables.task.c.keys()},  # noqa: SIM118
+        **{name: getattr(task, name) for name in workorders.task.c.keys()},  # noqa: SIM118
         "after": json.dumps(task.after),
         "body": canonical(task.body),
         "state": task.state.value,
@@ -295,7 +294,7 @@ def _task_row(task: StoredTask) -> dict[str, Any]:
 
 def open_of_kind(connection: Connection, kind: str) -> list[StoredTask]:
     """Tasks of a kind that are still to be done, of work orders that run or wait for their time."""
-    task, order = workorder_tables.task, workorder_tables.work_order
+    task, order = workorders.task, workorders.work_order
     going = (OrderState.RUNNING.value, OrderState.SCHEDULED.value)
     left = (TaskState.PLANNED.value, TaskState.WAITING.value, TaskState.RUNNING.value)
     query = (
@@ -308,6 +307,6 @@ def open_of_kind(connection: Connection, kind: str) -> list[StoredTask]:
 
 def titled(connection: Connection, text: str, *, limit: int) -> list[tuple[int, str]]:
     """Number and title of work orders that have the text in their title, newest first."""
-    order = workorder_tables.work_order
+    order = workorders.work_order
     query = select(order.c.no, order.c.title).where(order.c.title.icontains(text, autoescape=True)).order_by(order.c.no.desc()).limit(limit)
     return [(no, title) for no, title in connection.execute(query)]

@@ -17,8 +17,9 @@ from sedge.core.numbers.life import ENDED
 from sedge.core.numbers.plan import areas_called
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import HolderKind, HolderRef, Number, Subject
-from sedge.store import finder, tables
-from sedge.store.records import is_open, plus
+from sedge.store.projections import finder
+from sedge.store.repositories.records import is_open, plus
+from sedge.store.schema import tables
 
 MOST_HITS, WHILE_TYPING = 2000, 64  # matches of the index looked at for a list, and for the finder's first answers
 FEW = 20_000  # so many rows are sorted quicker than found along the order

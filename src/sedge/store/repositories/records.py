@@ -35,7 +35,7 @@ from sedge.core.records import (
     Subscription,
     Trunk,
 )
-from sedge.store import tables
+from sedge.store.schema import tables
 
 R = TypeVar("R", bound=Fact)
 MOST_VARIABLES = 900

@@ -9,10 +9,10 @@ from sqlalchemy import ColumnElement, Connection, and_, case, func, or_, select
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.life import ENDED, State
-from sedge.store import tables
-from sedge.store.deriving import FOUND_IN_USE
-from sedge.store.numbers import Filter
-from sedge.store.records import plus
+from sedge.store.projections.deriving import FOUND_IN_USE
+from sedge.store.repositories.numbers import Filter
+from sedge.store.repositories.records import plus
+from sedge.store.schema import tables
 
 MOST_DIFFERENCES = 500
 LIMIT = 100
@@ -58,7 +58,7 @@ def page(connection: Connection, wanted: Filter, at: datetime, *, after: str = "
 
 def _wanted(connection: Connection, wanted: Filter, at: datetime) -> list[ColumnElement[bool]]:
     """The spans of a moment that the filters leave. Raises NotUnderstood for a filter that the past can't answer."""
-    from sedge.store.numbers import searched_in
+    from sedge.store.repositories.numbers import searched_in
 
     for name in ("kind", "tag", "attention"):
         if getattr(wanted, name):

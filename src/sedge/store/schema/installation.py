@@ -2,7 +2,7 @@
 
 from sqlalchemy import Boolean, Column, Index, Integer, MetaData, PrimaryKeyConstraint, String, Table, Text, false
 
-from sedge.store.tables import NAMING, Moment
+from sedge.store.schema.tables import NAMING, Moment
 
 installation_metadata = MetaData(naming_convention=NAMING)
 

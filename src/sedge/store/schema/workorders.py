@@ -2,7 +2,7 @@
 
 from sqlalchemy import Boolean, Column, Index, Integer, String, Table, Text, false, text
 
-from sedge.store.tables import Moment, estate_metadata
+from sedge.store.schema.tables import Moment, estate_metadata
 
 work_order = Table(
     "work_order",

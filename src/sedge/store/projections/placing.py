@@ -9,9 +9,9 @@ from sqlalchemy import Connection, delete, func, insert, select
 
 from sedge.core.estate import Change
 from sedge.core.records import Number, Person, Subject
-from sedge.store import tables
-from sedge.store.counting import add_counts
-from sedge.store.safety_tables import placed
+from sedge.store.projections.counting import add_counts
+from sedge.store.schema import tables
+from sedge.store.schema.safety import placed
 
 NUMBER, PERSON = "number", "person"
 Place = tuple[str, str, str]

@@ -4,7 +4,7 @@ from datetime import datetime
 
 from sqlalchemy import Connection, delete, insert, select
 
-from sedge.store.holder_tables import rule_level
+from sedge.store.schema.holders import rule_level
 
 
 def raised(connection: Connection) -> frozenset[str]:

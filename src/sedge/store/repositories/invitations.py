@@ -7,7 +7,7 @@ from datetime import datetime
 from sqlalchemy import Connection, delete, insert, select
 
 from sedge.core.access.roles import AccessRole
-from sedge.store.installation_tables import invitation as table
+from sedge.store.schema.installation import invitation as table
 
 
 @dataclass(frozen=True)

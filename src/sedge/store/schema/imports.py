@@ -2,7 +2,7 @@
 
 from sqlalchemy import Column, Index, Integer, PrimaryKeyConstraint, String, Table, Text
 
-from sedge.store.tables import Moment, estate_metadata
+from sedge.store.schema.tables import Moment, estate_metadata
 
 number_file = Table(
     "number_file",

@@ -2,7 +2,7 @@
 
 from sqlalchemy import Column, Float, Index, Integer, LargeBinary, PrimaryKeyConstraint, String, Table, Text
 
-from sedge.store.tables import Moment, estate_metadata
+from sedge.store.schema.tables import Moment, estate_metadata
 
 path_draft = Table(
     "path_draft",

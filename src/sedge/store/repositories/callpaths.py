@@ -10,8 +10,8 @@ from sqlalchemy import Connection, delete, func, insert, select, update
 from sedge.core.callpaths.editing import Clip
 from sedge.core.callpaths.steps import Path
 from sedge.core.records import PathVersion, Subject
-from sedge.store import path_tables, tables
-from sedge.store.records import is_open
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import callpaths, tables
 
 MOST_UNDO = 100
 
@@ -86,7 +86,7 @@ def naming(connection: Connection, subject: Subject, key: str) -> set[str]:
 
 def asks_to_answer(connection: Connection, colleague: str) -> list[str]:
     """People for whom somebody may answer, by their own rules."""
-    table = path_tables.answers_for
+    table = callpaths.answers_for
     return list(connection.execute(select(table.c.person).where(table.c.colleague == colleague).order_by(table.c.person)).scalars())
 
 
@@ -94,12 +94,12 @@ def asks_to_answer(connection: Connection, colleague: str) -> list[str]:
 
 
 def drafts(connection: Connection) -> list[Draft]:
-    table = path_tables.path_draft
+    table = callpaths.path_draft
     return [_draft(row) for row in connection.execute(select(table).order_by(table.c.at.desc()))]
 
 
 def draft(connection: Connection, path: str) -> Draft | None:
-    table = path_tables.path_draft
+    table = callpaths.path_draft
     row = connection.execute(select(table).where(table.c.path == path)).first()
     return _draft(row) if row else None
 
@@ -113,7 +113,7 @@ def _draft(row: Any) -> Draft:
 
 def begin(connection: Connection, draft: Draft) -> None:
     connection.execute(
-        insert(path_tables.path_draft).values(
+        insert(callpaths.path_draft).values(
             path=draft.path, name=draft.name, site=draft.site, based_on=draft.based_on, version=1, at=draft.at, actor=draft.actor,
             body=draft.body.model_dump_json(), undo="[]", redo="[]",
         )
@@ -122,7 +122,7 @@ def begin(connection: Connection, draft: Draft) -> None:
 
 def keep(connection: Connection, now: Draft, *, body: Path, name: str, at: datetime, actor: str, based_on: int | None = None) -> bool:
     """The next state of a draft; the state before can be taken back. False where somebody else was faster."""
-    table = path_tables.path_draft
+    table = callpaths.path_draft
     row = connection.execute(select(table.c.undo, table.c.redo).where(table.c.path == now.path)).first()
     undo, redo = json.loads(row.undo) if row else [], json.loads(row.redo) if row else []
     if body != now.body:
@@ -132,7 +132,7 @@ def keep(connection: Connection, now: Draft, *, body: Path, name: str, at: datet
 
 def step_back(connection: Connection, now: Draft, *, forward: bool, at: datetime, actor: str) -> bool | None:
     """Undo, or redo: the state before or after. None where there is none, False where somebody else was faster."""
-    table = path_tables.path_draft
+    table = callpaths.path_draft
     row = connection.execute(select(table.c.undo, table.c.redo).where(table.c.path == now.path)).first()
     undo, redo = json.loads(row.undo) if row else [], json.loads(row.redo) if row else []
     source, other = (redo, undo) if forward else (undo, redo)
@@ -146,7 +146,7 @@ def step_back(connection: Connection, now: Draft, *, forward: bool, at: datetime
 def _put(
     connection: Connection, now: Draft, body: Path, name: str, undo: list[Any], redo: list[Any], at: datetime, actor: str, based_on: int
 ) -> bool:
-    table = path_tables.path_draft
+    table = callpaths.path_draft
     done = connection.execute(
         update(table)
         .where(table.c.path == now.path, table.c.version == now.version)
@@ -159,7 +159,7 @@ def _put(
 
 
 def drop(connection: Connection, path: str) -> None:
-    connection.execute(delete(path_tables.path_draft).where(path_tables.path_draft.c.path == path))
+    connection.execute(delete(callpaths.path_draft).where(callpaths.path_draft.c.path == path))
 
 
 # ── clipboards ──
@@ -173,18 +173,18 @@ def published(connection: Connection, path: str, body: Path) -> None:
     if known.body == body:
         drop(connection, path)
         return
-    table = path_tables.path_draft
+    table = callpaths.path_draft
     version = connection.execute(select(func.max(tables.path_version.c.number)).where(tables.path_version.c.path == path)).scalar() or 0
     connection.execute(update(table).where(table.c.path == path).values(based_on=version + 1))
 
 
 def clip_of(connection: Connection, actor: str) -> Clip | None:
-    table = path_tables.clip
+    table = callpaths.clip
     row = connection.execute(select(table.c.body).where(table.c.actor == actor)).first()
     return Clip.model_validate_json(row.body) if row else None
 
 
 def put_clip(connection: Connection, actor: str, clip: Clip) -> None:
-    table = path_tables.clip
+    table = callpaths.clip
     connection.execute(delete(table).where(table.c.actor == actor))
     connection.execute(insert(table).values(actor=actor, body=clip.model_dump_json()))

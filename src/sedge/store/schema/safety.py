@@ -2,7 +2,7 @@
 
 from sqlalchemy import Boolean, Column, Index, Integer, LargeBinary, PrimaryKeyConstraint, String, Table, Text, text
 
-from sedge.store.tables import Moment, estate_metadata
+from sedge.store.schema.tables import Moment, estate_metadata
 
 placed = Table(
     "placed",

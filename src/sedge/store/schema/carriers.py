@@ -2,7 +2,7 @@
 
 from sqlalchemy import BigInteger, Column, Index, Integer, PrimaryKeyConstraint, String, Table, Text
 
-from sedge.store.tables import Moment, estate_metadata
+from sedge.store.schema.tables import Moment, estate_metadata
 
 difference = Table(
     "difference",

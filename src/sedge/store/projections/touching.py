@@ -7,8 +7,8 @@ from sqlalchemy import Connection, delete, insert, select
 
 from sedge.core.records import Subject
 from sedge.core.workorders.tasks import PutBack
-from sedge.store.holder_tables import order_touch
-from sedge.store.workorder_tables import work_order
+from sedge.store.schema.holders import order_touch
+from sedge.store.schema.workorders import work_order
 
 MOST_TOLD = 200
 OPEN = ("draft", "scheduled", "running")
@@ -59,7 +59,7 @@ def keep(connection: Connection, order: str, bodies: Iterable[Any]) -> None:
 
 def others(connection: Connection, order: str) -> list[tuple[Any, str, str]]:
     """Other work orders that are not done and share something with this one: (its row, subject, id), newest first."""
-    from sedge.store.workorders import header
+    from sedge.store.repositories.workorders import header
 
     mine, theirs = order_touch.alias(), order_touch.alias()
     query = (

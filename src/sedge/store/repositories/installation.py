@@ -9,7 +9,7 @@ from sqlalchemy import Connection, delete, func, insert, select, update
 
 from sedge.core.access.roles import KEPT_TO_SITES, AccessRole
 from sedge.core.access.scope import Scope
-from sedge.store import installation_tables as tables
+from sedge.store.schema import installation as tables
 from sedge.store.secrets import Keyring
 
 _FIRST = (tables.organisation.c.created_at, tables.organisation.c.id)

@@ -11,7 +11,7 @@ from sqlalchemy import Connection, delete, insert, select, update
 from sedge.core.errors import ChangedMeanwhile, NotFound
 from sedge.core.imports.fields import plain_cell
 from sedge.core.imports.takeover import Decisions, Row
-from sedge.store import file_tables
+from sedge.store.schema import imports
 
 
 @dataclass(frozen=True)
@@ -41,12 +41,12 @@ class TakeOver:
 
 
 def add(connection: Connection, one: TakeOver) -> None:
-    connection.execute(insert(file_tables.take_over).values(**_row(one)))
+    connection.execute(insert(imports.take_over).values(**_row(one)))
 
 
 def save(connection: Connection, one: TakeOver) -> TakeOver:
     """Raises ChangedMeanwhile where somebody else has saved it since it was read."""
-    table = file_tables.take_over
+    table = imports.take_over
     after = replace(one, version=one.version + 1)
     at = table.c.id == one.id, table.c.version == one.version
     if connection.execute(update(table).where(*at).values(**_row(after))).rowcount != 1:
@@ -55,7 +55,7 @@ def save(connection: Connection, one: TakeOver) -> TakeOver:
 
 
 def get(connection: Connection, key: str) -> TakeOver:
-    table = file_tables.take_over
+    table = imports.take_over
     row = connection.execute(select(table).where(table.c.id == key)).first()
     if row is None:
         raise NotFound("There is no such take-over. Begin a new one.", subject="take-over", id=key)
@@ -63,14 +63,14 @@ def get(connection: Connection, key: str) -> TakeOver:
 
 
 def listing(connection: Connection) -> list[TakeOver]:
-    table = file_tables.take_over
+    table = imports.take_over
     return [_one(row) for row in connection.execute(select(table).order_by(table.c.created_at.desc()).limit(100))]
 
 
 def forget(connection: Connection, key: str) -> None:
     for table, column in (
-        (file_tables.take_over_row, file_tables.take_over_row.c.take_over),
-        (file_tables.take_over, file_tables.take_over.c.id),
+        (imports.take_over_row, imports.take_over_row.c.take_over),
+        (imports.take_over, imports.take_over.c.id),
     ):
         connection.execute(delete(table).where(column == key))
 
@@ -78,12 +78,12 @@ def forget(connection: Connection, key: str) -> None:
 def put_rows(connection: Connection, key: str, file: int, cells: Iterable[tuple[int, list[str]]]) -> None:
     values = [{"take_over": key, "file": file, "line": line, "cells": json.dumps(row), "decision": None} for line, row in cells]
     if values:
-        connection.execute(insert(file_tables.take_over_row), values)
+        connection.execute(insert(imports.take_over_row), values)
 
 
 def rows(connection: Connection, one: TakeOver) -> tuple[list[Row], Decisions]:
     """All rows by their fields as the files' columns are understood now, and what was settled."""
-    table = file_tables.take_over_row
+    table = imports.take_over_row
     query = select(table).where(table.c.take_over == one.id).order_by(table.c.file, table.c.line)
     found, decisions = [], Decisions(one.spellings)
     for row in connection.execute(query):
@@ -98,7 +98,7 @@ def rows(connection: Connection, one: TakeOver) -> tuple[list[Row], Decisions]:
 
 def cells_of(connection: Connection, key: str, keys: Iterable[tuple[int, int]]) -> dict[tuple[int, int], list[str]]:
     """What lines say, word for word."""
-    table = file_tables.take_over_row
+    table = imports.take_over_row
     wanted = set(keys)
     query = select(table.c.file, table.c.line, table.c.cells).where(table.c.take_over == key)
     return {(f, line): json.loads(cells) for f, line, cells in connection.execute(query) if (f, line) in wanted}
@@ -106,7 +106,7 @@ def cells_of(connection: Connection, key: str, keys: Iterable[tuple[int, int]]) 
 
 def settle(connection: Connection, key: str, file: int, line: int, said: dict[str, str]) -> None:
     """Add to what was settled about a row; Raises NotFound."""
-    table = file_tables.take_over_row
+    table = imports.take_over_row
     at = table.c.take_over == key, table.c.file == file, table.c.line == line
     row = connection.execute(select(table.c.decision).where(*at)).first()
     if row is None:
@@ -116,7 +116,7 @@ def settle(connection: Connection, key: str, file: int, line: int, said: dict[st
 
 
 def unsettle(connection: Connection, key: str, file: int, line: int) -> None:
-    table = file_tables.take_over_row
+    table = imports.take_over_row
     at = table.c.take_over == key, table.c.file == file, table.c.line == line
     connection.execute(update(table).where(*at).values(decision=None))
 

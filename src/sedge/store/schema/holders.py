@@ -3,7 +3,7 @@ orders, letters' texts, how strict the organisation wants a rule, and what the n
 
 from sqlalchemy import Boolean, Column, Index, Integer, PrimaryKeyConstraint, String, Table, Text, text
 
-from sedge.store.tables import Moment, estate_metadata
+from sedge.store.schema.tables import Moment, estate_metadata
 
 group_member = Table(
     "group_member",

@@ -15,9 +15,10 @@ from sqlalchemy import Connection, bindparam, delete, func, insert, inspect, sel
 from sedge.core.estate import Change
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import RECORD_TYPES, Number, Subject
-from sedge.store import finder, holder_tables, path_tables, placing, tables
-from sedge.store.counting import add_counts
-from sedge.store.records import Records, needs_attention
+from sedge.store.projections import finder, placing
+from sedge.store.projections.counting import add_counts
+from sedge.store.repositories.records import Records, needs_attention
+from sedge.store.schema import callpaths, holders, tables
 
 FOUND_IN_USE = "found in use"  # stands among the states of a movement
 KNOWN = (Subject.NUMBER, Subject.SITE, Subject.AREA, Subject.SPOT)
@@ -158,7 +159,7 @@ def _known(connection: Connection, changes: Sequence[Change]) -> None:
 
 def _members(connection: Connection, changes: Iterable[Change]) -> None:
     """Which groups somebody is in; a removed group has no members."""
-    table = holder_tables.group_member
+    table = holders.group_member
     for change in changes:
         connection.execute(delete(table).where(table.c.group == change.id))
         if change.after.members and not change.after.removed:
@@ -167,7 +168,7 @@ def _members(connection: Connection, changes: Iterable[Change]) -> None:
 
 def _answers_for(connection: Connection, changes: Iterable[Change]) -> None:
     """Who is asked to answer for whom, by people's own rules."""
-    table = path_tables.answers_for
+    table = callpaths.answers_for
     for change in changes:
         before, after = change.before.answering if change.before else None, change.after.answering
         if before == after or (before is None and not (after.pickup or after.cover)):
