@@ -52,37 +52,37 @@ from sedge.store.database import Database
 from sedge.store.repositories import installation as installation_store
 from sedge.store.secrets import Keyring
 from sedge.web import problems
+from sedge.web.access.members import place as members_place
+from sedge.web.access.organisations import place as organisations_place
+from sedge.web.access.routes import place as sign_in_place
+from sedge.web.callpaths.drawing import place as drawing_place
+from sedge.web.callpaths.files import place as path_files_place
+from sedge.web.callpaths.questions import place as path_questions_place
+from sedge.web.callpaths.routes import place as paths_place
 from sedge.web.carriers.drift import place as drift_place
 from sedge.web.carriers.routes import place as carriers_place
 from sedge.web.components.routes import place as components_place
 from sedge.web.doors import who_asks
 from sedge.web.headers import WithHeaders
 from sedge.web.holders.answering import place as answering_place
-from sedge.web.holders.caller_ids import place as caller_ids_place
 from sedge.web.holders.people import place as people_place
 from sedge.web.holders.routes import place as holders_place
+from sedge.web.imports.files import place as files_place
+from sedge.web.imports.take_over import place as take_over_place
 from sedge.web.ledger.routes import place as ledger_place
 from sedge.web.licences.routes import place as licences_place
 from sedge.web.numbers.choosing import place as choosing_place
 from sedge.web.numbers.elsewhere import place as elsewhere_place
-from sedge.web.numbers.files import place as files_place
 from sedge.web.numbers.past import place as past_place
 from sedge.web.numbers.routes import place as numbers_place
-from sedge.web.numbers.take_over import place as take_over_place
-from sedge.web.paths.drawing import place as drawing_place
-from sedge.web.paths.files import place as path_files_place
-from sedge.web.paths.questions import place as path_questions_place
-from sedge.web.paths.routes import place as paths_place
-from sedge.web.ports.outs import place as port_outs_place
-from sedge.web.ports.views import place as ports_place
+from sedge.web.outbound.caller_ids import place as caller_ids_place
+from sedge.web.porting.outs import place as port_outs_place
+from sedge.web.porting.views import place as ports_place
 from sedge.web.retiring.views import place as retiring_place
 from sedge.web.safety.places import place as safety_places_place
 from sedge.web.safety.routes import place as safety_place
 from sedge.web.shared.permitted import Permitted
 from sedge.web.shared.rendering import environment
-from sedge.web.signin.members import place as members_place
-from sedge.web.signin.organisations import place as organisations_place
-from sedge.web.signin.routes import place as sign_in_place
 from sedge.web.standins.routes import place as standins_place
 from sedge.web.supply.connecting import place as connecting_place
 from sedge.web.supply.forms import place as forms_place

@@ -14,7 +14,7 @@ from sedge.core.reduce import changed
 from sedge.services.porting import port_switching, ports
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import OrderState
-from sedge.web.ports.views import _giving
+from sedge.web.porting.views import _giving
 from tests.conftest import until_quiet
 from tests.desk.test_ports import now, submitted
 

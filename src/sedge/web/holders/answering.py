@@ -18,9 +18,9 @@ from sedge.services.desk import Desk
 from sedge.services.holders import devices, holders
 from sedge.services.supply import joining
 from sedge.services.workorders import workorders
+from sedge.web.callpaths.drawing_views import openings_rows
+from sedge.web.callpaths.step_forms import opening_of
 from sedge.web.doors import AtDesk, Place
-from sedge.web.paths.drawing_views import openings_rows
-from sedge.web.paths.step_forms import opening_of
 from sedge.web.shared.rendering import draw, go
 
 place = Place()

@@ -11,9 +11,9 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotSignedIn, NotUnderstood, TooMany
 from sedge.services.access import members
 from sedge.services.holders import holders
+from sedge.web.access.routes import let_in
 from sedge.web.doors import AtDesk, Place, house_of
 from sedge.web.shared.rendering import draw, go
-from sedge.web.signin.routes import let_in
 
 place = Place()
 

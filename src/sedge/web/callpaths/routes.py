@@ -16,8 +16,8 @@ from sedge.services.callpaths import calls, path_analysis, paths, proving
 from sedge.services.desk import Desk
 from sedge.services.holders import holders
 from sedge.services.numbers import numbers
+from sedge.web.callpaths import views
 from sedge.web.doors import AtDesk, Place
-from sedge.web.paths import views
 from sedge.web.shared.rendering import draw, go, is_swap
 
 place = Place()

@@ -13,7 +13,7 @@ from sedge.services.imports import number_files
 from sedge.services.numbers import columns, exporting
 from sedge.services.trunks import trunks
 from sedge.web.doors import AtDesk, Place
-from sedge.web.numbers import file_views
+from sedge.web.imports import file_views
 from sedge.web.numbers.query import ThePage, end_of_day
 from sedge.web.shared.rendering import draw, go, target
 

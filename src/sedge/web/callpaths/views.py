@@ -198,7 +198,7 @@ def more_words(numbers: int) -> str:
 
 
 def path_page(view: PathView, analysis: Analysis, versions: list[tuple[int, datetime]], *, drawing: bool) -> PathPage:
-    from sedge.web.paths.drawing_views import outlined
+    from sedge.web.callpaths.drawing_views import outlined
 
     number = view.numbers[0] if view.numbers else None
     follow = f"/numbers/{number.e164[1:]}/follow" if number else ""
