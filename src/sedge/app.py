@@ -15,28 +15,28 @@ from fastapi.responses import JSONResponse, Response
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.staticfiles import StaticFiles
 
-from sedge.api import accounts as api_accounts
-from sedge.api import calls as api_calls
-from sedge.api import checks as api_checks
-from sedge.api import connections as api_connections
-from sedge.api import drift as api_drift
-from sedge.api import files as api_files
-from sedge.api import holders as api_holders
-from sedge.api import ledger as api_ledger
-from sedge.api import licences as api_licences
-from sedge.api import numbers as api_numbers
-from sedge.api import organisations as api_organisations
-from sedge.api import papers as api_papers
-from sedge.api import paths as api_paths
-from sedge.api import people as api_people
-from sedge.api import port_outs as api_port_outs
-from sedge.api import ports as api_ports
-from sedge.api import retiring as api_retiring
-from sedge.api import safety as api_safety
-from sedge.api import scim as api_scim
-from sedge.api import supply as api_supply
-from sedge.api import workorders as api_workorders
+from sedge.api.access import organisations as api_organisations
+from sedge.api.callpaths import calls as api_calls
+from sedge.api.callpaths import paths as api_paths
+from sedge.api.carriers import accounts as api_accounts
+from sedge.api.carriers import drift as api_drift
 from sedge.api.describing import describe
+from sedge.api.holders import holders as api_holders
+from sedge.api.holders import people as api_people
+from sedge.api.holders import scim as api_scim
+from sedge.api.imports import files as api_files
+from sedge.api.ledger import ledger as api_ledger
+from sedge.api.licences import licences as api_licences
+from sedge.api.numbers import numbers as api_numbers
+from sedge.api.porting import port_outs as api_port_outs
+from sedge.api.porting import ports as api_ports
+from sedge.api.retiring import retiring as api_retiring
+from sedge.api.safety import safety as api_safety
+from sedge.api.supply import connections as api_connections
+from sedge.api.supply import papers as api_papers
+from sedge.api.supply import supply as api_supply
+from sedge.api.workorders import checks as api_checks
+from sedge.api.workorders import workorders as api_workorders
 from sedge.core.access.roles import May, allowed
 from sedge.outside.callbacks import Listener, told_in
 from sedge.outside.carrier import Callback

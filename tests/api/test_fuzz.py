@@ -7,7 +7,7 @@ from fastapi.routing import APIRoute
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from sedge.api import scim
+from sedge.api.holders import scim
 from sedge.app import PLACES, RESOURCES
 
 ODD = [

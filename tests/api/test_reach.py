@@ -8,8 +8,8 @@ import pytest
 from fastapi.routing import APIRoute
 from sqlalchemy import select
 
-from sedge.api import scim
 from sedge.api.doors import ApiGuard
+from sedge.api.holders import scim
 from sedge.app import PLACES, RESOURCES
 from sedge.core.access.roles import AccessRole, allowed
 from sedge.core.records import HolderKind, HolderRef, Subject

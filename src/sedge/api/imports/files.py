@@ -10,7 +10,7 @@ from starlette.concurrency import run_in_threadpool
 
 from sedge.api import shapes
 from sedge.api.doors import AtDesk, Resource
-from sedge.api.numbers import Wanted
+from sedge.api.numbers.numbers import Wanted
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.formats.sheets import MOST_BYTES
