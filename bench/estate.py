@@ -26,11 +26,11 @@ from sedge.core.numbers.e164 import read
 from sedge.core.numbers.ranges import NumberSet, Span
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.services.imports import number_files
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
-from sedge.store.projections import deriving, placing
+from sedge.store.projections import number_projections, spot_counts
 from sedge.store.repositories.number_files import FileState
 
 FIRST = 441135000000
@@ -108,8 +108,8 @@ def fill(desk: Desk, count: int, *, people: int = 0, phones: bool = False) -> No
         raw.execute(
             "INSERT INTO facet SELECT '', carrier, state, capacity, kind, holder_kind, attention, sum(count) FROM facet GROUP BY 2, 3, 4, 5, 6, 7"
         )
-        deriving.put_movements(writing.connection)
-        placing.put_placed(writing.connection)
+        number_projections.put_movements(writing.connection)
+        spot_counts.put_placed(writing.connection)
         writing.touch()
 
 

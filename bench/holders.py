@@ -12,16 +12,16 @@ from tests.core.test_planner import best_by_trying, made, worth
 from bench.estate import answered, fill, say
 from bench.pages import signed_in
 from sedge.app import open_house
+from sedge.core.enums import HolderKind
 from sedge.core.holding import HolderRef
 from sedge.core.numbers.life import State
 from sedge.core.records import Number, Person
-from sedge.core.words import HolderKind
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.planner.solve import solve
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
-from sedge.services.desk import Desk
-from sedge.services.workorders import checking, workorders
+from sedge.services.context import Desk
+from sedge.services.workorders import check_catalogue, workorders
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 from sedge.store.schema import tables
@@ -45,7 +45,7 @@ def main() -> None:
     fill(desk, count, people=count * 6 // 10, phones=True)
     checks(desk)
     started = time.perf_counter()
-    found = checking.check_everything(desk)
+    found = check_catalogue.check_everything(desk)
     say(f"nightly checks over {count * 6 // 10:,} holders ({found:,} findings)", time.perf_counter() - started, "s")
     with signed_in(house) as client:
         for address in (

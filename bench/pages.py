@@ -20,7 +20,7 @@ from sedge.core.records import Assignment, Capacity, HolderKind, HolderRef, Numb
 from sedge.core.reduce import changed
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
-from sedge.services.desk import Desk, House
+from sedge.services.context import Desk, House
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 

@@ -14,9 +14,9 @@ from sedge.core.records import Account
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
 from sedge.outside.carrier import ListedNumber
-from sedge.services.carriers import drift
-from sedge.services.desk import Desk
-from sedge.services.retiring import retiring, tidying
+from sedge.services.carriers import reconciliation
+from sedge.services.context import Desk
+from sedge.services.retiring import cleanup_review, retiring
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 
@@ -62,18 +62,18 @@ def main() -> None:
     say(f"what depends on a number of the site, among {count:,} (median)", statistics.median(spent), "ms")
     say("the same, slowest", max(spent), "ms")
     started = time.perf_counter()
-    tidying.tidy_up(desk)
+    cleanup_review.tidy_up(desk)
     say("the tidy-up", time.perf_counter() - started, "s")
     with desk.reading() as reading:
         account = reading.records.the(Account, "fellgate-main")
-        ours = sorted(drift._ours(reading, account))[:LISTED]
+        ours = sorted(reconciliation._ours(reading, account))[:LISTED]
     house.outside.carriers["fellgate"] = Listing(ours)  # type: ignore[assignment]
     object.__setattr__(desk, "at_carrier", lambda _account: house.outside.carriers["fellgate"])
     started = time.perf_counter()
-    drift.compare_one(desk, account)
+    reconciliation.compare_one(desk, account)
     say(f"a carrier's list of {len(ours):,} compared", time.perf_counter() - started, "s")
     started = time.perf_counter()
-    drift.compare_one(desk, account)
+    reconciliation.compare_one(desk, account)
     say("the same again, nothing new", time.perf_counter() - started, "s")
     house.close()
     standins.stop()

@@ -13,17 +13,17 @@ from pathlib import Path
 
 from bench.estate import timed
 from sedge.app import open_house
+from sedge.core.enums import Capacity
 from sedge.core.facts import Money
 from sedge.core.numbers.ranges import NumberSet, Span
 from sedge.core.supply.offers import StockNumber, Wish, rank_offers
-from sedge.core.words import Capacity
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
 from sedge.services.carriers import accounts
 from sedge.services.clock import Clock
-from sedge.services.desk import Desk, House
-from sedge.services.supply import ordering, searching
-from sedge.services.workorders import runner, steps
+from sedge.services.context import Desk, House
+from sedge.services.supply import ordering, stock_search
+from sedge.services.workorders import execution, runner
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 
@@ -49,10 +49,10 @@ def ranking() -> None:
 
 def searches(desk: Desk) -> None:
     wish = Wish("GB", area="Leeds", quantity=4, consecutive=True)
-    say("search of all carriers of a country", timed(lambda: searching.search(desk, wish), 10), "ms")
-    for account, carrier in searching.sellers(desk, wish):
+    say("search of all carriers of a country", timed(lambda: stock_search.search(desk, wish), 10), "ms")
+    for account, carrier in stock_search.sellers(desk, wish):
         bare = timed(lambda a=account: desk.at_carrier(a).stock("GB", "+44113", ""), 10)
-        whole = timed(lambda a=account, c=carrier: searching.ask(desk, wish, a, c), 10)
+        whole = timed(lambda a=account, c=carrier: stock_search.ask(desk, wish, a, c), 10)
         say(f"{carrier.name}: its answer, and with ranking", bare, "ms", f"({whole:.0f} ms)")
 
 
@@ -72,17 +72,17 @@ def polling(house: House, desk: Desk, clock: Clock) -> None:
     say(f"{len(numbers):,} orders written and placed", time.perf_counter() - started, "s")
     begun = time.perf_counter()
     for _ in range(ROUNDS):
-        clock.advance(steps.POLL)
+        clock.advance(execution.POLL)
         while runner.tick(house):
             pass
     say("a round over all that are open", (time.perf_counter() - begun) / ROUNDS, "s")
-    shortest = min((b - a for moments in asked.values() for a, b in pairwise(moments)), default=steps.POLL)
-    say(f"the shortest pause between two requests for one order (at least {steps.POLL.seconds})", shortest.total_seconds(), "s")
+    shortest = min((b - a for moments in asked.values() for a, b in pairwise(moments)), default=execution.POLL)
+    say(f"the shortest pause between two requests for one order (at least {execution.POLL.seconds})", shortest.total_seconds(), "s")
     type(carrier).order_state = whole
 
 
 def _free(desk: Desk, count: int) -> list[str]:
-    account = searching.sellers(desk, Wish("GB"), "brackwater")[0][0]
+    account = stock_search.sellers(desk, Wish("GB"), "brackwater")[0][0]
     return [s.e164 for s in desk.at_carrier(account).stock("GB", "", "single")][:count]
 
 

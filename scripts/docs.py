@@ -114,7 +114,7 @@ def _tasks() -> Iterator[str]:
 
 def _errors() -> Iterator[str]:
     from sedge.core import errors
-    from sedge.web.problems import HEADINGS, TYPES
+    from sedge.web.error_pages import HEADINGS, TYPES
 
     yield "## Errors\n\nProblem details (RFC 9457); `type` is `" + TYPES + "` and the code.\n"
     found = [e for e in vars(errors).values() if inspect.isclass(e) and issubclass(e, errors.SedgeError) and e is not errors.SedgeError]

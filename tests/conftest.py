@@ -231,6 +231,6 @@ def api(client: Any) -> Any:
 
 def until_quiet(house: Any, span: timedelta = timedelta(0)) -> None:
     """Let everything that is due happen, moving the clocks forward by `span`."""
-    from sedge.services import steering
+    from sedge.services import simulation_clock
 
-    steering.advance(house, span)
+    simulation_clock.advance(house, span)

@@ -19,8 +19,7 @@ from sedge.api.access import organisations as api_organisations
 from sedge.api.callpaths import calls as api_calls
 from sedge.api.callpaths import paths as api_paths
 from sedge.api.carriers import accounts as api_accounts
-from sedge.api.carriers import drift as api_drift
-from sedge.api.describing import describe
+from sedge.api.carriers import reconciliation as api_drift
 from sedge.api.holders import holders as api_holders
 from sedge.api.holders import people as api_people
 from sedge.api.holders import scim as api_scim
@@ -28,12 +27,13 @@ from sedge.api.imports import files as api_files
 from sedge.api.ledger import ledger as api_ledger
 from sedge.api.licences import licences as api_licences
 from sedge.api.numbers import numbers as api_numbers
+from sedge.api.openapi import describe
 from sedge.api.porting import port_outs as api_port_outs
 from sedge.api.porting import ports as api_ports
 from sedge.api.retiring import retiring as api_retiring
 from sedge.api.safety import safety as api_safety
 from sedge.api.supply import connections as api_connections
-from sedge.api.supply import papers as api_papers
+from sedge.api.supply import documents as api_papers
 from sedge.api.supply import supply as api_supply
 from sedge.api.workorders import checks as api_checks
 from sedge.api.workorders import workorders as api_workorders
@@ -41,9 +41,9 @@ from sedge.core.access.roles import May, allowed
 from sedge.outside.callbacks import Listener, told_in
 from sedge.outside.carrier import Callback
 from sedge.outside.outside import at_standins
-from sedge.services import serving, steering, today
+from sedge.services import background_jobs, simulation_clock, today
 from sedge.services.clock import Clock
-from sedge.services.desk import House, desk_member_facts
+from sedge.services.context import House, desk_member_facts
 from sedge.services.first_steps import FirstSteps, first_steps
 from sedge.services.ledger import ledger
 from sedge.services.workorders import runner
@@ -51,7 +51,7 @@ from sedge.settings import Settings
 from sedge.store.database import Database
 from sedge.store.repositories import installation as installation_store
 from sedge.store.secrets import Keyring
-from sedge.web import problems
+from sedge.web import error_pages
 from sedge.web.access.members import place as members_place
 from sedge.web.access.organisations import place as organisations_place
 from sedge.web.access.routes import place as sign_in_place
@@ -59,10 +59,9 @@ from sedge.web.callpaths.drawing import place as drawing_place
 from sedge.web.callpaths.files import place as path_files_place
 from sedge.web.callpaths.questions import place as path_questions_place
 from sedge.web.callpaths.routes import place as paths_place
-from sedge.web.carriers.drift import place as drift_place
+from sedge.web.carriers.reconciliation import place as drift_place
 from sedge.web.carriers.routes import place as carriers_place
 from sedge.web.components.routes import place as components_place
-from sedge.web.doors import who_asks
 from sedge.web.headers import WithHeaders
 from sedge.web.holders.answering import place as answering_place
 from sedge.web.holders.people import place as people_place
@@ -71,30 +70,31 @@ from sedge.web.imports.files import place as files_place
 from sedge.web.imports.take_over import place as take_over_place
 from sedge.web.ledger.routes import place as ledger_place
 from sedge.web.licences.routes import place as licences_place
-from sedge.web.numbers.choosing import place as choosing_place
-from sedge.web.numbers.elsewhere import place as elsewhere_place
+from sedge.web.numbers.bulk_actions import place as choosing_place
+from sedge.web.numbers.external_ids import place as elsewhere_place
 from sedge.web.numbers.past import place as past_place
 from sedge.web.numbers.routes import place as numbers_place
 from sedge.web.outbound.caller_ids import place as caller_ids_place
 from sedge.web.porting.outs import place as port_outs_place
 from sedge.web.porting.views import place as ports_place
 from sedge.web.retiring.views import place as retiring_place
-from sedge.web.safety.places import place as safety_places_place
+from sedge.web.routing import who_asks
 from sedge.web.safety.routes import place as safety_place
+from sedge.web.safety.spots import place as safety_places_place
 from sedge.web.shared.permitted import Permitted
 from sedge.web.shared.rendering import environment
 from sedge.web.standins.routes import place as standins_place
-from sedge.web.supply.connecting import place as connecting_place
-from sedge.web.supply.forms import place as forms_place
-from sedge.web.supply.papers import place as papers_place
+from sedge.web.supply.documents import place as papers_place
+from sedge.web.supply.external_numbers import place as connecting_place
+from sedge.web.supply.paper_orders import place as forms_place
 from sedge.web.supply.routes import place as supply_place
 from sedge.web.today.routes import place as today_place
 from sedge.web.workorders.checks import place as checks_place
 from sedge.web.workorders.editing import place as editing_place
+from sedge.web.workorders.eligibility import place as why_not_place
 from sedge.web.workorders.letters import place as letters_place
 from sedge.web.workorders.planner import place as planner_place
 from sedge.web.workorders.routes import place as workorders_place
-from sedge.web.workorders.why_not import place as why_not_place
 
 STATIC = Path(__file__).parent / "web" / "static"
 
@@ -134,7 +134,7 @@ def open_house(settings: Settings, standins_url: str, clock: Clock | None = None
         settings, clock or Clock(), installation, at_standins(standins_url, callback=callback, seconds=settings.outside_seconds)
     ).open()
     if clock is None:
-        house.clock.advance(steering.stored_offset(house))
+        house.clock.advance(simulation_clock.stored_offset(house))
     return house
 
 
@@ -173,7 +173,7 @@ def build_app() -> FastAPI:
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         house: House = app.state.house
-        scheduler = serving.start_runner(house) if house.settings.runner else None
+        scheduler = background_jobs.start_runner(house) if house.settings.runner else None
         yield
         if scheduler:
             scheduler.shutdown(wait=False)
@@ -187,7 +187,7 @@ def build_app() -> FastAPI:
     app.state.templates = environment(now)
     app.state.permitted = Permitted(PLACES)
     app.state.desk_facts = _desk_facts
-    problems.dress(app)
+    error_pages.dress(app)
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=5)
     app.add_middleware(WithHeaders)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")

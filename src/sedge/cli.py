@@ -33,7 +33,7 @@ def demo(
 def verify(data: Annotated[Path, typer.Option(help="folder of the databases")] = Path("var/demo")) -> None:
     """Verify the ledger's chain of every organisation."""
     from sedge.app import open_house
-    from sedge.services.desk import system_member
+    from sedge.services.context import system_member
     from sedge.services.ledger import ledger
 
     house = open_house(_settings(data=data, runner=False), "http://127.0.0.1:9")

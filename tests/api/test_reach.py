@@ -8,8 +8,8 @@ import pytest
 from fastapi.routing import APIRoute
 from sqlalchemy import select
 
-from sedge.api.doors import ApiGuard
 from sedge.api.holders import scim
+from sedge.api.routing import ApiGuard
 from sedge.app import PLACES, RESOURCES
 from sedge.core.access.roles import AccessRole, allowed
 from sedge.core.records import HolderKind, HolderRef, Subject
@@ -20,7 +20,7 @@ from sedge.services.workorders import workorders
 from sedge.store.repositories.installation import Member
 from sedge.store.schema import callpaths, holders, safety, tables
 from sedge.store.schema import workorders as workorder_tables
-from sedge.web.doors import Guard
+from sedge.web.routing import Guard
 from tests.conftest import until_quiet
 
 HOME, OTHERS, ABROAD = "own site", "another site", "another organisation"

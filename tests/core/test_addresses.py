@@ -12,8 +12,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sedge.core.records import CivicElements, Verdict
+from sedge.core.safety.address_spelling import postcode_area, same_street, telling
 from sedge.core.safety.addresses import Segment, match, what_is_wrong
-from sedge.core.safety.wording import postcode_area, same_street, telling
 from sedge.standins.register import Index, Typed
 from sedge.standins.streets import stretches
 

@@ -29,9 +29,9 @@ from sedge.core.callpaths.steps import (
 )
 from sedge.core.callpaths.tracing.trace import trace_inbound, trace_path
 from sedge.core.callpaths.tracing.world import Called, EndingKind, World
+from sedge.core.enums import Right
 from sedge.core.facts import money
 from sedge.core.reduce import apply
-from sedge.core.words import Right
 from sedge.core.workorders import tasks as t
 from tests.conftest import NOW
 

@@ -6,7 +6,7 @@ import pytest
 
 from sedge.core import records as e
 from sedge.core.numbers.life import State
-from sedge.core.retiring.depends import Around, dependences, settling
+from sedge.core.retiring.dependencies import Around, dependences, settling
 from sedge.core.workorders import tasks as t
 
 

@@ -5,7 +5,7 @@ from decimal import Decimal
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sedge.core.carriers.drift import MEANINGS, DriftKind, OurLine, TheirLine, as_told, compare
+from sedge.core.carriers.reconciliation import MEANINGS, DriftKind, OurLine, TheirLine, as_told, compare
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.telling import tell
 

@@ -6,8 +6,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from sedge.core import records as e
-from sedge.core.numbers.standing import Mark, standing
-from sedge.core.safety.effective import effective_spot, misplaced, place_words, spot_when_given
+from sedge.core.numbers.card_facts import Mark, standing
+from sedge.core.safety.effective_spot import effective_spot, misplaced, place_words, spot_when_given
 from sedge.core.safety.emergency import emergency_test
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check

@@ -10,7 +10,7 @@ from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood
 from sedge.core.facts import canonical, money
 from sedge.core.ledger.chain import BEGINNING, Entry, first_broken, link
 from sedge.core.ledger.sentences import SENTENCES
-from sedge.core.numbers.figures import figures, months_to_exhaustion
+from sedge.core.numbers.capacity_forecast import figures, months_to_exhaustion
 from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Account, Capacity, Number, Order, Subscription

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sedge.core.numbers.figures import is_a_pace, months_to_exhaustion, order_advice
+from sedge.core.numbers.capacity_forecast import is_a_pace, months_to_exhaustion, order_advice
 
 
 def test_months_are_the_available_over_the_mean_demand():

@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 from sedge.core import records as e
 from sedge.core.estate import Estate
 from sedge.core.facts import money
+from sedge.core.licences.entitlement_status import circle, entitled, lacking, runs_short_on, warned, working
 from sedge.core.licences.reducers import months_later, term_over
-from sedge.core.licences.standing import circle, entitled, lacking, runs_short_on, warned, working
 from sedge.core.reduce import apply
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check, with_remedies

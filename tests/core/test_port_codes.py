@@ -6,7 +6,7 @@ import pytest
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.porting.dates import holiday_parts, no_working_day, part_of, usual_subdivision
-from sedge.core.porting.leads import LEADS
+from sedge.core.porting.lead_times import LEADS
 
 
 @pytest.mark.parametrize(

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.porting.dates import Blackout, Size, earliest, no_working_day, refused_day, size_of
-from sedge.core.porting.leads import LEADS
+from sedge.core.porting.lead_times import LEADS
 
 CASES = list(csv.DictReader((Path(__file__).parent / "data" / "port_dates.csv").read_text().splitlines()))
 

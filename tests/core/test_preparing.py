@@ -2,10 +2,10 @@
 
 import pytest
 
+from sedge.core.enums import HolderKind
 from sedge.core.holding import HolderRef
-from sedge.core.porting.preparing import Candidate, propose
+from sedge.core.porting.port_assignments import Candidate, propose
 from sedge.core.porting.records import PortLine
-from sedge.core.words import HolderKind
 
 HERE, AWAY = "millwheel-gallery", "wharf-house"
 

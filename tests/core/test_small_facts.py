@@ -12,7 +12,7 @@ from sedge.core.callpaths.layout import GAP_Y, HEIGHT, WIDTH, lay_out
 from sedge.core.callpaths.steps import EXITS, Mailbox, Menu, Path, Ring
 from sedge.core.facts import Money, canonical, in_words, money
 from sedge.core.moments import clock
-from sedge.core.numbers.figures import figures, months_to_exhaustion
+from sedge.core.numbers.capacity_forecast import figures, months_to_exhaustion
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Capacity
 from sedge.core.supply.offers import StockNumber

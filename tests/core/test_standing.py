@@ -7,9 +7,9 @@ import pytest
 from sedge.core import records as e
 from sedge.core.callpaths.steps import holder_path
 from sedge.core.callpaths.tracing.proof import fingerprint
+from sedge.core.numbers.card_facts import Mark, next_actions, standing
 from sedge.core.numbers.life import State
-from sedge.core.numbers.standing import Mark, next_actions, standing
-from sedge.core.retiring.depends import saved_a_year
+from sedge.core.retiring.dependencies import saved_a_year
 from tests.conftest import NOW
 
 

@@ -8,7 +8,7 @@ from sedge.core import records as e
 from sedge.core.numbers.life import State
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check
-from sedge.core.workorders.why_not import why_not
+from sedge.core.workorders.eligibility import why_not
 from tests.conftest import NOW
 
 

@@ -8,11 +8,11 @@ import pytest
 from sedge.core.access.roles import AccessRole, May, allowed
 from sedge.core.errors import Forbidden, KeyReused, NotFound, NotSignedIn, NotUnderstood, TooMany
 from sedge.demo.seed import MEMBERS, PASSWORD
-from sedge.services import answers, steering
+from sedge.services import idempotency, simulation_clock
 from sedge.services.access import access
 from sedge.services.clock import Clock
 from sedge.services.numbers import estate
-from sedge.services.supply import holds, ordering, searching, supply
+from sedge.services.supply import holds, ordering, stock_search, supply
 from sedge.store.repositories.installation import Member
 
 ROWAN = MEMBERS[0]
@@ -30,7 +30,7 @@ def test_a_session_is_the_members_until_it_is_signed_out(house):
 
 def test_a_session_ends_by_real_time_not_by_the_steered_clock(house):
     token = access.sign_in(house, ROWAN.email, PASSWORD)
-    steering.advance(house, timedelta(days=2))
+    simulation_clock.advance(house, timedelta(days=2))
     assert access.whose(house, token) == ROWAN
     real = house.clock.real()
     house.clock.real = lambda: real + timedelta(hours=house.settings.session_hours, seconds=1)
@@ -129,9 +129,9 @@ def test_the_clock_only_goes_forward():
 
 def test_steering_moves_both_clocks_and_keeps_it(house):
     before = house.clock.now()
-    after = steering.advance(house, timedelta(hours=6))
+    after = simulation_clock.advance(house, timedelta(hours=6))
     assert timedelta(hours=6) <= after - before < timedelta(hours=6, minutes=2)
-    assert steering.stored_offset(house) == house.clock.offset
+    assert simulation_clock.stored_offset(house) == house.clock.offset
     theirs = datetime.fromisoformat(house.outside.control.call("POST", "tick")["now"])
     assert abs(theirs - house.clock.now()) < timedelta(seconds=20)
 
@@ -139,7 +139,7 @@ def test_steering_moves_both_clocks_and_keeps_it(house):
 @pytest.mark.parametrize("span", [timedelta(seconds=-1), timedelta(days=401)])
 def test_an_absurd_span_is_refused(house, span):
     with pytest.raises(NotUnderstood) as raised:
-        steering.advance(house, span)
+        simulation_clock.advance(house, span)
     assert raised.value.field == "advance"
 
 
@@ -153,14 +153,14 @@ def test_the_same_question_gets_the_same_answer_and_is_acted_on_once(desk):
         done.append(identity)
         return 201, {"n": len(done)}
 
-    assert answers.once(desk, "k", "d", make) == answers.once(desk, "k", "d", make) == (201, {"n": 1})
-    assert done == [answers.identity("k", "d")]
+    assert idempotency.once(desk, "k", "d", make) == idempotency.once(desk, "k", "d", make) == (201, {"n": 1})
+    assert done == [idempotency.identity("k", "d")]
 
 
 def test_another_question_under_the_key_is_refused(desk):
-    answers.once(desk, "k", "d", lambda _identity: (200, {}))
+    idempotency.once(desk, "k", "d", lambda _identity: (200, {}))
     with pytest.raises(KeyReused):
-        answers.once(desk, "k", "other", lambda _identity: (200, {}))
+        idempotency.once(desk, "k", "other", lambda _identity: (200, {}))
 
 
 def test_an_error_is_not_kept_so_that_what_was_wrong_can_be_mended(desk):
@@ -168,8 +168,8 @@ def test_an_error_is_not_kept_so_that_what_was_wrong_can_be_mended(desk):
         raise NotUnderstood("no")
 
     with pytest.raises(NotUnderstood):
-        answers.once(desk, "k", "d", refuse)
-    assert answers.once(desk, "k", "mended", lambda _identity: (200, "ok")) == (200, "ok")
+        idempotency.once(desk, "k", "d", refuse)
+    assert idempotency.once(desk, "k", "mended", lambda _identity: (200, "ok")) == (200, "ok")
 
 
 def test_a_question_whose_process_died_is_asked_again_under_the_same_identity(desk):
@@ -183,8 +183,8 @@ def test_a_question_whose_process_died_is_asked_again_under_the_same_identity(de
         raise Died
 
     with pytest.raises(Died):
-        answers.once(desk, "k", "d", dies)
-    answers.once(desk, "k", "d", lambda identity: (200, seen.append(identity)))
+        idempotency.once(desk, "k", "d", dies)
+    idempotency.once(desk, "k", "d", lambda identity: (200, seen.append(identity)))
     assert seen[0] == seen[1]
 
 
@@ -198,7 +198,7 @@ def test_two_at_once_under_one_key_act_once(desk):
 
     def ask():
         together.wait()
-        results.append(answers.once(desk, "same", "d", make))
+        results.append(idempotency.once(desk, "same", "d", make))
 
     asking = [threading.Thread(target=ask) for _ in range(4)]
     for one in asking:
@@ -211,7 +211,7 @@ def test_two_at_once_under_one_key_act_once(desk):
 def test_an_order_asked_again_after_its_process_died_is_the_same_order(house, desk):
     from sedge.core.supply.offers import Wish
 
-    numbers = [n.e164 for n in searching.one(desk, Wish("GB", area="Leeds", quantity=2), "brackwater").offers[0].numbers]
+    numbers = [n.e164 for n in stock_search.one(desk, Wish("GB", area="Leeds", quantity=2), "brackwater").offers[0].numbers]
 
     def order(identity):
         return ordering.order(desk, reference="R", account="brackwater-main", site="wharf-house", numbers=numbers, identity=identity)
@@ -230,7 +230,7 @@ def test_features_are_priced_into_the_lines_and_told_to_the_carrier(house, desk)
     from sedge.core.supply.offers import Wish
     from tests.conftest import until_quiet
 
-    numbers = [n.e164 for n in searching.one(desk, Wish("GB", area="Leeds", quantity=2), "brackwater").offers[0].numbers]
+    numbers = [n.e164 for n in stock_search.one(desk, Wish("GB", area="Leeds", quantity=2), "brackwater").offers[0].numbers]
     key, _ = ordering.order(desk, reference="T", account="brackwater-main", site="wharf-house", numbers=numbers, features=("texts",))
     until_quiet(house)
     with desk.reading() as reading:
@@ -242,7 +242,7 @@ def test_features_are_priced_into_the_lines_and_told_to_the_carrier(house, desk)
 def test_a_feature_the_carrier_does_not_offer_is_refused_before_anything_is_bought(desk):
     from sedge.core.supply.offers import Wish
 
-    numbers = [n.e164 for n in searching.one(desk, Wish("GB", area="Leeds", quantity=1), "brackwater").offers[0].numbers]
+    numbers = [n.e164 for n in stock_search.one(desk, Wish("GB", area="Leeds", quantity=1), "brackwater").offers[0].numbers]
     with pytest.raises(NotUnderstood) as raised:
         ordering.order(desk, reference="F", account="brackwater-main", site="wharf-house", numbers=numbers, features=("CNAM",))
     assert raised.value.field == "features"

@@ -10,7 +10,7 @@ from sedge.core.facts import money
 from sedge.core.records import Account
 from sedge.core.supply.offers import Wish
 from sedge.services.carriers import accounts, connections
-from sedge.services.supply import holds, ordering, searching, supply
+from sedge.services.supply import holds, ordering, stock_search, supply
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
 
@@ -146,7 +146,7 @@ def test_a_wrong_key_is_named_by_the_connection_test(house, desk):
 
 def test_a_new_account_only_receives_calls_until_money_has_come_in(house, desk):
     _, two = opened(desk)
-    found = searching.one(desk, Wish("GB", area="Leeds"), "brackwater")
+    found = stock_search.one(desk, Wish("GB", area="Leeds"), "brackwater")
     hold = holds.hold(desk, two.account.id, [found.offers[0].numbers[0].e164])
     from sedge.core.errors import NotRunnable
 
@@ -222,7 +222,7 @@ def test_rules_that_cannot_be_are_refused_with_their_field(desk, given, field):
 
 
 def test_the_days_of_grace_are_chosen_at_the_carrier_and_count_in_the_outlook(house, desk):
-    from sedge.services.carriers import money as desk_money
+    from sedge.services.carriers import balances as desk_money
 
     before = desk_money.outlooks(desk)["brackwater-main"].runway
     terms(desk, grace_days="20")
@@ -242,8 +242,8 @@ def test_accounts_are_opened_only_where_the_carrier_can_be_asked(desk):
 
 
 def test_numbers_of_a_country_are_bought_on_the_account_that_is_meant_for_it(desk):
-    assert searching.one(desk, Wish("DE", area="Berlin"), "brackwater").account.id == "brackwater-berlin"
-    assert searching.one(desk, Wish("GB", area="Leeds"), "brackwater").account.id == "brackwater-main"
+    assert stock_search.one(desk, Wish("DE", area="Berlin"), "brackwater").account.id == "brackwater-berlin"
+    assert stock_search.one(desk, Wish("GB", area="Leeds"), "brackwater").account.id == "brackwater-main"
 
 
 def test_a_payment_is_made_once_however_often_it_is_asked_for(house, desk):

@@ -11,7 +11,7 @@ from sedge.core.records import Device, HolderKind, HolderRef, Number, PathVersio
 from sedge.core.workorders import tasks as t
 from sedge.services import today
 from sedge.services.callpaths import calls, paths
-from sedge.services.desk import system_member
+from sedge.services.context import system_member
 from sedge.services.numbers import numbers
 from sedge.services.outbound import caller_ids
 from sedge.services.workorders import workorders

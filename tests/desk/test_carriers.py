@@ -14,8 +14,9 @@ from sedge.core.supply.offers import Wish, leading
 from sedge.core.supply.records import LineState
 from sedge.outside.callbacks import Listener, signature
 from sedge.services import today
-from sedge.services.carriers import connections, money
-from sedge.services.supply import holds, ordering, searching, supply
+from sedge.services.carriers import balances as money
+from sedge.services.carriers import connections
+from sedge.services.supply import holds, ordering, stock_search, supply
 from sedge.services.workorders import runner, workorders
 from sedge.store.repositories import installation
 from sedge.store.repositories.workorders import OrderState
@@ -33,7 +34,7 @@ CALLS = ("the order", "the first look", "a later look")
 
 
 def hold_of(desk, carrier, wish=None):
-    found = searching.one(desk, wish or CARRIERS[carrier], carrier)
+    found = stock_search.one(desk, wish or CARRIERS[carrier], carrier)
     assert found.problem == ""
     return holds.hold(desk, found.account.id, [n.e164 for n in found.offers[0].numbers])
 
@@ -179,22 +180,22 @@ def test_all_carriers_of_a_country_are_asked_at_once(desk, monkeypatch):
         carrier = desk.outside.carrier(name)
         answer = carrier.with_key(f"key-of-{name}-main").stock
         monkeypatch.setattr(carrier, "stock", lambda *asked, answer=answer: (meeting.wait(), answer(*asked))[1])
-    answers = searching.search(desk, Wish("GB", area="Leeds", quantity=2))
+    answers = stock_search.search(desk, Wish("GB", area="Leeds", quantity=2))
     assert {a.carrier.id for a in answers} == {"brackwater", "fellgate"}
     assert all(a.offers for a in answers)
-    best = searching.merged(answers)
+    best = stock_search.merged(answers)
     assert [offer.total for offer, _ in best] == sorted((offer.total for offer, _ in best), reverse=True)
 
 
 def test_a_failing_carrier_holds_nobody_up(house, desk):
     fault(house, "fellgate", "error")
-    answers = {a.carrier.id: a for a in searching.search(desk, Wish("GB", area="Leeds"))}
+    answers = {a.carrier.id: a for a in stock_search.search(desk, Wish("GB", area="Leeds"))}
     assert "Fellgate Voice has trouble of its own" in answers["fellgate"].problem
     assert answers["brackwater"].offers
 
 
 def test_what_is_in_the_estate_is_not_offered_and_what_joins_it_comes_first(desk):
-    found = searching.one(desk, Wish("GB", area="Leeds", quantity=3, consecutive=True), "brackwater")
+    found = stock_search.one(desk, Wish("GB", area="Leeds", quantity=3, consecutive=True), "brackwater")
     with desk.reading() as reading:
         from sedge.core.records import Number
 
@@ -209,10 +210,10 @@ def test_the_area_is_asked_for_by_its_digits(area, lead):
 
 
 def test_endings_and_words_count(desk):
-    wished = searching.one(desk, Wish("GB", area="Sheffield", endings=("142",)), "fellgate").offers[0]
+    wished = stock_search.one(desk, Wish("GB", area="Sheffield", endings=("142",)), "fellgate").offers[0]
     assert wished.numbers[0].e164.endswith("142")
     assert wished.parts["wanted endings"] == 15
-    spelt = searching.one(desk, Wish("GB", area="Sheffield", pattern="?TEA"), "fellgate")
+    spelt = stock_search.one(desk, Wish("GB", area="Sheffield", pattern="?TEA"), "fellgate")
     assert {o.numbers[0].e164[-3:] for o in spelt.offers} == {"832"}
 
 

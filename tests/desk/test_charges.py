@@ -9,10 +9,10 @@ from sedge.core.callpaths.tracing.trace import EndingKind, World
 from sedge.core.facts import money
 from sedge.core.records import Account, Number
 from sedge.core.supply.quote import pro_rata
-from sedge.services import steering, today
+from sedge.services import simulation_clock, today
 from sedge.services.callpaths import calls
 from sedge.services.carriers import accounts, charges, connections
-from sedge.services.desk import NIGHT_AGAIN
+from sedge.services.context import NIGHT_AGAIN
 from sedge.services.supply import ordering
 from tests.conftest import until_quiet
 
@@ -33,7 +33,7 @@ def to_the_first(house, *, months=1):
     at = house.clock.now()
     for _ in range(months):
         at = (at.replace(day=1) + timedelta(days=32)).replace(day=1)
-    steering.advance(house, at + timedelta(hours=12) - house.clock.now())
+    simulation_clock.advance(house, at + timedelta(hours=12) - house.clock.now())
 
 
 def test_the_first_of_a_month_is_charged_and_both_books_agree(house, desk):
@@ -60,7 +60,7 @@ def test_the_rest_of_the_first_month_is_charged_as_the_quote_says(house, desk):
     with desk.reading() as reading:
         bought = [n for n in reading.records.many(Number, [s.e164 for s in stock]) if n.state == "available"]
     before, day = account(desk), house.clock.now().date()
-    steering.advance(house, timedelta(days=1))
+    simulation_clock.advance(house, timedelta(days=1))
     told = [m for m in accounts.moves(desk, "fellgate-main") if "rest of" in m.entry.reason]
     assert [m.amount for m in told] == [sum((pro_rata(n.monthly, day) for n in bought), money(0, "GBP")).times(-1)]
     assert account(desk).balance.amount <= before.balance.amount + told[0].amount.amount
@@ -79,7 +79,7 @@ def test_without_cover_the_account_is_suspended_after_its_days_of_grace_and_a_de
     to_the_first(house, months=int(account(desk).balance.amount // monthly) + 1)
     assert account(desk).balance.amount < 0
     assert account(desk).suspended_since is None
-    steering.advance(house, timedelta(days=3))
+    simulation_clock.advance(house, timedelta(days=3))
     assert account(desk).suspended_since is not None
     assert calls.follow(desk, IN_USE, None, World()).trace.ending.kind is EndingKind.REJECTED
     failed = calls.place_test_call(desk, IN_USE, "in")
@@ -115,11 +115,11 @@ def test_a_carrier_that_is_silent_is_asked_the_next_time(house, desk, fault):
     carrier = desk.at_carrier(before)
     numbers = [{"number": "+441134960999", "carrier": "fellgate", "account": "fellgate-main", "monthly": "7.00"}]
     house.outside.control.put_in_service(numbers)
-    steering.order_fault(house, {"service": "fellgate", "fault": fault, "count": 1})
+    simulation_clock.order_fault(house, {"service": "fellgate", "fault": fault, "count": 1})
     assert charges.fetch_all(desk)[1] == 1
     assert account(desk) == before
     house.next_at[desk.who.organisation, charges.NAME] = house.clock.now()
-    steering.order_fault(house, {"service": "fellgate", "fault": "error", "count": 1})
+    simulation_clock.order_fault(house, {"service": "fellgate", "fault": "error", "count": 1})
     assert charges.fetch_nightly(desk) == 0
     assert house.next_at[desk.who.organisation, charges.NAME] - house.clock.now() <= NIGHT_AGAIN
     to_the_first(house)

@@ -9,8 +9,8 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Device, HolderKind, HolderRef, Number, Person, Proof, Trunk
 from sedge.core.workorders import tasks as t
 from sedge.services.callpaths import calls
-from sedge.services.porting import port_talking, ports
-from sedge.services.supply import connecting
+from sedge.services.porting import port_dialogue, ports
+from sedge.services.supply import external_numbers
 from sedge.services.trunks import trunks
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import OrderState, TaskState
@@ -25,11 +25,11 @@ NUMBER = "+441174960841"
 def _not_on_their_way_in(desk):
     """The demo has asked to have these very numbers moved; here they stay where they are."""
     for port in ports.listing(desk):
-        port_talking.cancel(desk, port.id)
+        port_dialogue.cancel(desk, port.id)
 
 
 def connected(house, desk, numbers="0117 496 0840-0842", **other):
-    draft = connecting.connect(desk, {"numbers": numbers, **WANTED, **LETTER, **other})
+    draft = external_numbers.connect(desk, {"numbers": numbers, **WANTED, **LETTER, **other})
     workorders.run(desk, draft.id)
     until_quiet(house, timedelta(minutes=1))
     return workorders.look(desk, draft.id).order
@@ -78,12 +78,12 @@ def test_what_is_given_to_somebody_rings_their_phone_over_the_connection(house, 
     ],
 )
 def test_each_way_to_fail_stops_the_order_and_says_what_to_change(house, desk, wrong, says):
-    draft = connecting.connect(desk, {"numbers": "0117 496 0840", **WANTED, **LETTER, **wrong})
+    draft = external_numbers.connect(desk, {"numbers": "0117 496 0840", **WANTED, **LETTER, **wrong})
     report = workorders.look(desk, draft.id).report
     assert [f.rule for f in report.stops] == ["connection.signed-in"]
     assert says in report.stops[0].message
     place = report.stops[0].remedies[0].leads_to
-    view = connecting.change(desk, place.id, LETTER)
+    view = external_numbers.change(desk, place.id, LETTER)
     assert view.problem == ""
     assert workorders.look(desk, draft.id).report.runnable
 
@@ -110,20 +110,20 @@ def test_a_lost_sign_in_shows_as_a_trunk_that_is_down_and_proof_goes_stale(house
         trunk = next(x for x in reading.records.all(Trunk) if x.connection)
     desk.outside.control.set_trunk(trunk.id, up=False)
     assert trunks.refresh(desk) == 1
-    view = connecting.look(desk, trunk.id)
+    view = external_numbers.look(desk, trunk.id)
     assert not view.trunk.up and "ask the carrier" in view.problem
     stale = {p.e164 for p, is_stale in calls.proofs(desk, stale=True) if is_stale}
     assert NUMBER in stale
     desk.outside.control.set_trunk(trunk.id, up=True)
     trunks.refresh(desk)
-    assert connecting.look(desk, trunk.id).problem == ""
+    assert external_numbers.look(desk, trunk.id).problem == ""
 
 
 def test_a_second_batch_goes_over_the_connection_there_is(house, desk):
     connected(house, desk)
     with desk.reading() as reading:
         trunk = next(x for x in reading.records.all(Trunk) if x.connection)
-    again = connecting.connect(desk, {**WANTED, "numbers": "0117 496 0850", "trunk": trunk.id})
+    again = external_numbers.connect(desk, {**WANTED, "numbers": "0117 496 0850", "trunk": trunk.id})
     assert workorders.look(desk, again.id).report.runnable
     with desk.reading() as reading:
         assert sum(1 for x in reading.records.all(Trunk) if x.connection) == 1
@@ -135,14 +135,14 @@ def test_a_second_batch_goes_over_the_connection_there_is(house, desk):
 )  # fmt: skip
 def test_bad_input_names_its_field_and_leaves_nothing_behind(desk, field, value):
     with pytest.raises(NotUnderstood) as error:
-        connecting.connect(desk, {"numbers": "0117 496 0840", **WANTED, **LETTER, field: value})
+        external_numbers.connect(desk, {"numbers": "0117 496 0840", **WANTED, **LETTER, field: value})
     assert error.value.field == field
     with desk.reading() as reading:
         assert not [x for x in reading.records.all(Trunk) if x.connection]
 
 
 def test_a_number_of_ours_is_not_connected_as_well(desk):
-    draft = connecting.connect(desk, {"numbers": "0113 496 0150", **WANTED, **LETTER})
+    draft = external_numbers.connect(desk, {"numbers": "0113 496 0150", **WANTED, **LETTER})
     assert "in the estate already" in workorders.look(desk, draft.id).report.stops[0].message
 
 

@@ -12,8 +12,8 @@ from sedge.core.supply.offers import Wish
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
 from sedge.services.holders import holders
-from sedge.services.supply import ordering, searching, supply
-from sedge.services.workorders import checking, drafts, usual_work, workorders
+from sedge.services.supply import ordering, stock_search, supply
+from sedge.services.workorders import check_catalogue, drafts, guided_workflows, workorders
 from sedge.store.repositories.workorders import OrderState, TaskState
 from tests.conftest import until_quiet
 from tests.desk.test_work_orders import OTHER, newcomer, number, ref
@@ -82,7 +82,7 @@ def test_it_begins_at_its_moment_and_can_be_changed_once_more_before(house, desk
 
 
 def test_it_begins_when_an_order_has_arrived_and_is_checked_as_if_it_had(house, desk):
-    numbers = [n.e164 for n in searching.one(desk, Wish("GB", area="Leeds", quantity=1), "brackwater").offers[0].numbers]
+    numbers = [n.e164 for n in stock_search.one(desk, Wish("GB", area="Leeds", quantity=1), "brackwater").offers[0].numbers]
     ordering.order(desk, reference="AWAITED", account="brackwater-main", site="wharf-house", numbers=numbers)
     until_quiet(house)
     waiting = next(o for o in supply.open_orders(desk) if o.reference == "AWAITED")
@@ -187,29 +187,29 @@ def test_going_on_without_a_task_lets_what_came_after_it_run(house, desk):
 def test_a_warning_can_be_made_a_stop_and_back(desk):
     order = workorders.draft(desk, "x", [t.ReleaseNumber(number=OTHER)])
     assert workorders.look(desk, order.id).runnable
-    checking.raise_rule(desk, "life.can-be-released", to_stop=True)
+    check_catalogue.raise_rule(desk, "life.can-be-released", to_stop=True)
     assert not workorders.look(desk, order.id).runnable
-    checking.raise_rule(desk, "life.can-be-released", to_stop=False)
+    check_catalogue.raise_rule(desk, "life.can-be-released", to_stop=False)
     assert workorders.look(desk, order.id).runnable
 
 
 def test_the_nightly_checks_find_what_a_work_order_would_have_stopped(house, desk):
-    checking.check_everything(desk)
-    known = {r.name: r.stops + r.warnings for r in checking.catalogue(desk)}
+    check_catalogue.check_everything(desk)
+    known = {r.name: r.stops + r.warnings for r in check_catalogue.catalogue(desk)}
     assert known["assignment.on-trunk-list"] == 1
     holder = number(desk, "+441134960100").holder
     with desk.writing() as writing:
         person = writing.records.the(Person, holder.id)
         writing.save([changed(Subject.PERSON, person, person.but(rights=()), "person.rights-set")])
-    checking.check_everything(desk)
-    found, _ = checking.findings(desk, "assignment.calling-rights")
+    check_catalogue.check_everything(desk)
+    found, _ = check_catalogue.findings(desk, "assignment.calling-rights")
     assert [f.name for f in found] == ["0113 496 0100", "0113 496 0300"], "both numbers of theirs"
-    mended = checking.mend(desk, "assignment.calling-rights")
+    mended = check_catalogue.mend(desk, "assignment.calling-rights")
     assert [x.body.kind for x in mended.tasks] == ["set_calling_rights"]
 
 
 def test_the_usual_work_becomes_work_orders_that_run(house, desk):
-    tasks, title = usual_work.plan(
+    tasks, title = guided_workflows.plan(
         desk,
         "joiner",
         {
@@ -218,7 +218,7 @@ def test_the_usual_work_becomes_work_orders_that_run(house, desk):
             "site": "canal-museum",
             "extension": "199",
             "spot": "CNL-001-E",
-            "number": usual_work.FIRST_FREE,
+            "number": guided_workflows.FIRST_FREE,
             "prove": "1",
         }
         | _spot(desk, "canal-museum"),
@@ -230,13 +230,13 @@ def test_the_usual_work_becomes_work_orders_that_run(house, desk):
     done = workorders.look(desk, order.id).order
     assert done.state is OrderState.DONE, [(x.body.kind, x.error) for x in done.tasks]
     person = tasks[0].id
-    tasks, title = usual_work.plan(desk, "leaver", {"person": person})
+    tasks, title = guided_workflows.plan(desk, "leaver", {"person": person})
     order = workorders.draft(desk, title, tasks)
     workorders.run(desk, order.id)
     until_quiet(house, timedelta(minutes=5))
     assert workorders.look(desk, order.id).order.state is OrderState.DONE
     with pytest.raises(NotUnderstood, match="has left already"):
-        usual_work.plan(desk, "leaver", {"person": person})
+        guided_workflows.plan(desk, "leaver", {"person": person})
 
 
 def _spot(desk, site):
@@ -245,7 +245,7 @@ def _spot(desk, site):
 
 def test_two_people_exchange_their_numbers(house, desk):
     one, two = number(desk, "+441134960100").holder, number(desk, "+441134960101").holder
-    tasks, title = usual_work.plan(desk, "exchange", {"person": one.id, "other": f"person:{two.id}"})
+    tasks, title = guided_workflows.plan(desk, "exchange", {"person": one.id, "other": f"person:{two.id}"})
     order = workorders.run_now(desk, title, tasks)
     until_quiet(house, timedelta(minutes=40))
     assert workorders.look(desk, order.id).order.state is OrderState.DONE
@@ -264,5 +264,5 @@ def test_two_people_exchange_their_numbers(house, desk):
 ])  # fmt: skip
 def test_what_is_missing_is_named_by_its_field(desk, key, form, field):
     with pytest.raises(NotUnderstood) as raised:
-        usual_work.plan(desk, key, form)
+        guided_workflows.plan(desk, key, form)
     assert raised.value.field == field

@@ -11,10 +11,10 @@ from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotFound, NotUnde
 from sedge.core.records import Answering, HolderKind, HolderRef, Number, PathVersion, Person
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
-from sedge.services.callpaths import calls, drawing, path_analysis, path_files, paths, proving, sounds
+from sedge.services.callpaths import calls, drawing, path_analysis, path_files, paths, proof_calls, sounds
 from sedge.services.trunks import trunks
 from sedge.services.workorders import workorders
-from sedge.services.workorders.applying import apply_at_once
+from sedge.services.workorders.apply_now import apply_at_once
 from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 from tests.formats.test_sounds import tone
@@ -81,7 +81,7 @@ def test_a_drawing_changes_nothing_for_callers_until_it_is_published(house, desk
     now = published(desk)
     assert (now.number, now.body["steps"]["menu"]["title"]) == (before.number + 1, "New menu")
     assert DESK not in {d.path for d in paths.drawings(desk)}
-    proven = {p.e164: (p.ok, stale) for p, stale in proving.proofs_of(desk, path=DESK) if p.at > now.in_force_from}
+    proven = {p.e164: (p.ok, stale) for p, stale in proof_calls.proofs_of(desk, path=DESK) if p.at > now.in_force_from}
     assert proven
     assert set(proven.values()) == {(True, False)}
 
@@ -270,15 +270,15 @@ def test_somebody_is_reached_by_their_own_rules(house, desk):
 
 
 def test_all_numbers_of_a_path_are_called_again_at_once(house, desk):
-    order = proving.prove_again(desk, path="school-visits")
+    order = proof_calls.prove_again(desk, path="school-visits")
     until_quiet(house, timedelta(minutes=3))
     assert workorders.get(desk, order.id).state is OrderState.DONE
-    [(proof, stale)] = proving.proofs_of(desk, path="school-visits")
-    assert (proof.ok, stale, proving.without_proof(desk, "school-visits")) == (True, False, 0)
-    assert proving.proofs_by(desk, workorders.get(desk, order.id)) == {0: proof}
+    [(proof, stale)] = proof_calls.proofs_of(desk, path="school-visits")
+    assert (proof.ok, stale, proof_calls.without_proof(desk, "school-visits")) == (True, False, 0)
+    assert proof_calls.proofs_by(desk, workorders.get(desk, order.id)) == {0: proof}
     with pytest.raises(NotAllowedNow):
-        proving.prove_again(desk, path=drawing_without_number(house, desk))
-    over = proving.proofs_of(desk, trunk="leeds-a")
+        proof_calls.prove_again(desk, path=drawing_without_number(house, desk))
+    over = proof_calls.proofs_of(desk, trunk="leeds-a")
     assert proof in {p for p, _ in over}
     card = trunks.one(desk, "leeds-a")
     assert (card.carrier, card.without_fallback) == ("Fellgate Voice", card.numbers - 1)

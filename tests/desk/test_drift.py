@@ -4,12 +4,12 @@ from datetime import timedelta
 
 import pytest
 
-from sedge.core.carriers.drift import DriftKind
+from sedge.core.carriers.reconciliation import DriftKind
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Number
 from sedge.services import today
-from sedge.services.carriers import drift
+from sedge.services.carriers import reconciliation
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
@@ -18,7 +18,7 @@ OURS, OTHER = "+441134960142", "+441134960150"
 
 
 def differences(desk, account="fellgate-main"):
-    return {(d.e164, d.kind): d for d in drift.look(desk, account=account).rows}
+    return {(d.e164, d.kind): d for d in reconciliation.look(desk, account=account).rows}
 
 
 def keys(found):
@@ -32,7 +32,7 @@ def number(desk, e164):
 
 def drifted(desk, **wish):
     desk.outside.control.let_drift({"account": "fellgate-main", **wish})
-    drift.compare_all(desk)
+    reconciliation.compare_all(desk)
     return differences(desk)
 
 
@@ -56,7 +56,7 @@ def test_each_difference_is_found_and_stays_until_it_is_settled(house, desk):
     until_quiet(house, timedelta(days=1))
     again = differences(desk)
     assert again[OURS, DriftKind.NOT_LISTED].first_seen == since
-    row = next(a for a in drift.look(desk).accounts if a.account.id == "fellgate-main")
+    row = next(a for a in reconciliation.look(desk).accounts if a.account.id == "fellgate-main")
     assert (row.total, row.theirs, row.problem) == (5, 200, "")
     assert row.at > since, "compared at night too"
     assert "otherwise at the carrier than here" in " ".join(line.what for line in today.todo(desk))
@@ -68,9 +68,9 @@ def test_the_estate_follows_the_carrier(house, desk):
         desk, dropped=["+441134960160"], added=["+441134960098"], prices={OTHER: "1.10"}, trunks={"+441134960151": "brackwater-leeds"}
     )
     with pytest.raises(NotUnderstood) as refused:
-        drift.put_right(desk, keys(found.values()), direction="follow")
+        reconciliation.put_right(desk, keys(found.values()), direction="follow")
     assert refused.value.field == "site"
-    ran(house, desk, drift.put_right(desk, keys(found.values()), direction="follow", site="wharf-house"))
+    ran(house, desk, reconciliation.put_right(desk, keys(found.values()), direction="follow", site="wharf-house"))
     assert number(desk, "+441134960160").state is State.RELEASED
     assert (number(desk, "+441134960098").state, number(desk, "+441134960098").site) == (State.AVAILABLE, "wharf-house")
     assert str(number(desk, OTHER).monthly.amount) == "1.10"
@@ -87,16 +87,16 @@ def test_the_carrier_is_told(house, desk):
         trunks={"+441134960151": "leeds-b"},
         leaving=["+441134960152"],
     )
-    ran(house, desk, drift.put_right(desk, keys(found.values()), direction="tell"))
+    ran(house, desk, reconciliation.put_right(desk, keys(found.values()), direction="tell"))
     until_quiet(house, timedelta(minutes=5))
-    drift.compare_all(desk)
+    reconciliation.compare_all(desk)
     assert differences(desk) == {}
     assert (number(desk, OURS).state, str(number(desk, OTHER).monthly.amount)) == (State.ASSIGNED, "0.80")
 
 
 def test_what_somebody_loses_is_said_before(house, desk):
     found = drifted(desk, dropped=[OURS], prices={OTHER: "1.10"})
-    order = drift.put_right(desk, keys(found.values()), direction="follow")
+    order = reconciliation.put_right(desk, keys(found.values()), direction="follow")
     warned = {f.rule: f.message for f in workorders.look(desk, order.id).report.warnings}
     assert "loses it" in warned["drift.nobody-loses-a-number"]
     assert warned["drift.price-told"].startswith("0113 496 0150 costs £3.60 a year more than agreed")
@@ -105,10 +105,10 @@ def test_what_somebody_loses_is_said_before(house, desk):
 def test_what_is_known_may_stay_with_a_reason_and_comes_back_when_it_changes(house, desk):
     found = drifted(desk, prices={OTHER: "1.10"})
     with pytest.raises(NotUnderstood) as refused:
-        drift.accept(desk, keys(found.values()), "")
+        reconciliation.accept(desk, keys(found.values()), "")
     assert refused.value.field == "why"
-    assert drift.accept(desk, keys(found.values()), "agreed by telephone") == 1
-    drift.compare_all(desk)
+    assert reconciliation.accept(desk, keys(found.values()), "agreed by telephone") == 1
+    reconciliation.compare_all(desk)
     assert differences(desk)[OTHER, DriftKind.PRICE].accepted_by == desk.actor
     changed = drifted(desk, prices={OTHER: "1.20"})
     assert changed[OTHER, DriftKind.PRICE].accepted_by == ""
@@ -117,8 +117,8 @@ def test_what_is_known_may_stay_with_a_reason_and_comes_back_when_it_changes(hou
 def test_a_silent_carrier_is_said_to_be_so_and_loses_nothing(house, desk):
     drifted(desk, prices={OTHER: "1.10"})
     desk.outside.control.order_fault({"service": "fellgate", "fault": "error", "count": 5})
-    drift.compare_all(desk)
-    row = next(a for a in drift.look(desk).accounts if a.account.id == "fellgate-main")
+    reconciliation.compare_all(desk)
+    row = next(a for a in reconciliation.look(desk).accounts if a.account.id == "fellgate-main")
     assert row.problem
     assert (OTHER, DriftKind.PRICE) in differences(desk)
 
@@ -126,10 +126,10 @@ def test_a_silent_carrier_is_said_to_be_so_and_loses_nothing(house, desk):
 @pytest.mark.parametrize("chosen", [[], ["nonsense"], ["fellgate-main/+441134960199/other price"], ["fellgate-main/+44x/other price"]])
 def test_what_is_settled_or_nonsense_is_said(desk, chosen):
     with pytest.raises((NotUnderstood, NotFound)):
-        drift.put_right(desk, chosen, direction="tell")
+        reconciliation.put_right(desk, chosen, direction="tell")
 
 
 def test_an_unknown_kind_is_named(desk):
     with pytest.raises(NotUnderstood) as refused:
-        drift.look(desk, kind="sideways")
+        reconciliation.look(desk, kind="sideways")
     assert refused.value.field == "kind"

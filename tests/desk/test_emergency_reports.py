@@ -11,7 +11,7 @@ from sedge.core.records import Number, Site, Subject
 from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
 from sedge.services.callpaths import calls
-from sedge.services.safety import coverage, emergency_reports, registered
+from sedge.services.safety import carrier_registrations, coverage, emergency_reports
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
@@ -100,31 +100,31 @@ def test_nobody_calls_for_help_from_a_number_nobody_has(desk):
 
 
 def test_what_the_carrier_has_is_held_against_ours_part_by_part_and_sent_again(house, desk):
-    whole = registered.compare(desk, "brackwater")
+    whole = carrier_registrations.compare(desk, "brackwater")
     assert whole.differences == []
     assert whole.alike > 3
     house.outside.control.call("PUT", f"addresses/{BUNDLED}", json={"house_number": "21", "room": "cellar"})
-    found = registered.compare(desk, "brackwater")
+    found = carrier_registrations.compare(desk, "brackwater")
     assert [d.number.e164 for d in found.differences] == [BUNDLED]
     assert {(part, theirs) for part, _, theirs in found.differences[0].parts} == {("house_number", "21"), ("room", "cellar")}
-    order = registered.send_again(desk, "brackwater")
+    order = carrier_registrations.send_again(desk, "brackwater")
     workorders.run(desk, order.id)
     until_quiet(house, timedelta(minutes=1))
-    assert registered.compare(desk, "brackwater").differences == []
+    assert carrier_registrations.compare(desk, "brackwater").differences == []
     with pytest.raises(NotFound):
-        registered.send_again(desk, "brackwater")
+        carrier_registrations.send_again(desk, "brackwater")
 
 
 def test_a_carrier_that_is_silent_is_said_to_be(house, desk):
     house.outside.control.order_fault({"service": "brackwater", "fault": "error", "count": 4})
-    found = registered.compare(desk, "brackwater")
+    found = carrier_registrations.compare(desk, "brackwater")
     assert found.trouble
     assert found.differences == []
 
 
 def test_one_that_keeps_no_addresses_is_not_asked(desk):
     with pytest.raises(NotFound):
-        registered.compare(desk, "fellgate")
+        carrier_registrations.compare(desk, "fellgate")
 
 
 def test_a_carrier_that_refuses_an_address_says_why(house, desk):

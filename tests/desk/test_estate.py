@@ -14,9 +14,9 @@ from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Number, Person, Subject
 from sedge.core.reduce import changed
 from sedge.demo.seed import MEMBERS
-from sedge.services import steering, today
+from sedge.services import simulation_clock, today
 from sedge.services.imports import number_files, take_over
-from sedge.services.numbers import choosing, columns, estate, exporting, figures, known_elsewhere, numbers, saved_views
+from sedge.services.numbers import bulk_actions, capacity_forecast, columns, estate, external_ids, number_export, numbers, saved_views
 from sedge.services.workorders import runner, workorders
 from sedge.store.repositories.number_files import FileState
 from sedge.store.repositories.numbers import Filter
@@ -51,36 +51,36 @@ def the(desk, e164):
 
 
 def chosen(desk, *written):
-    return choosing.look(desk, choosing.keep(desk, NumberSet.parse(",".join(written))))
+    return bulk_actions.look(desk, bulk_actions.keep(desk, NumberSet.parse(",".join(written))))
 
 
 def test_a_pasted_list_becomes_a_selection_that_knows_what_is_not_ours(desk):
-    found = choosing.pasted(desk, "0113 496 0160\n0113 496 0161, 0113 496 0999 (old)")
-    choice = choosing.look(desk, choosing.keep(desk, found.numbers))
+    found = bulk_actions.pasted(desk, "0113 496 0160\n0113 496 0161, 0113 496 0999 (old)")
+    choice = bulk_actions.look(desk, bulk_actions.keep(desk, found.numbers))
     assert (choice.here.written, choice.unknown.written) == ("441134960160-61", "441134960999")
     assert choice.how_many("assign") == 2
     with pytest.raises(NotUnderstood):
-        choosing.pasted(desk, "nothing in here, on 2026-11-25")
+        bulk_actions.pasted(desk, "nothing in here, on 2026-11-25")
 
 
 def test_a_long_selection_is_kept_under_a_name(desk):
     scattered = NumberSet.of(range(441134960000, 441134961000, 2))
-    name = choosing.keep(desk, scattered)
+    name = bulk_actions.keep(desk, scattered)
     assert name.startswith("kept-")
-    assert choosing.named(desk, name) == scattered
-    assert choosing.keep(desk, scattered) == name
+    assert bulk_actions.named(desk, name) == scattered
+    assert bulk_actions.keep(desk, scattered) == name
     with pytest.raises(NotFound):
-        choosing.named(desk, "kept-nothing")
+        bulk_actions.named(desk, "kept-nothing")
 
 
 def test_a_run_is_reserved_by_one_work_order_and_lapses_by_itself(desk, house):
     until = (desk.now() + timedelta(days=3)).date().isoformat()
-    tasks, title = choosing.plan(desk, "reserve", chosen(desk, "441134960160-169"), {"for": "school holidays", "until": until})
+    tasks, title = bulk_actions.plan(desk, "reserve", chosen(desk, "441134960160-169"), {"for": "school holidays", "until": until})
     order = workorders.run_now(desk, title, tasks)
     until_quiet(house)
     assert workorders.look(desk, order.id).order.state is OrderState.DONE
     assert {the(desk, f"+44113496016{n}").state for n in range(10)} == {State.RESERVED}
-    steering.advance(house, timedelta(days=4))
+    simulation_clock.advance(house, timedelta(days=4))
     assert {the(desk, f"+44113496016{n}").state for n in range(10)} == {State.AVAILABLE}
 
 
@@ -89,7 +89,7 @@ def test_a_run_is_reserved_by_one_work_order_and_lapses_by_itself(desk, house):
     [("set-aside", {"for": "test line"}, State.ADMINISTRATIVE), ("label", {"label": "shop", "add_tags": "Shop, till"}, State.AVAILABLE)],
 )
 def test_a_run_is_set_aside_or_labelled_and_put_back_by_undo(desk, house, act, form, state):
-    tasks, title = choosing.plan(desk, act, chosen(desk, "441134960160-164"), form)
+    tasks, title = bulk_actions.plan(desk, act, chosen(desk, "441134960160-164"), form)
     order = workorders.run_now(desk, title, tasks)
     until_quiet(house)
     number = the(desk, "+441134960162")
@@ -108,22 +108,22 @@ def test_a_run_is_set_aside_or_labelled_and_put_back_by_undo(desk, house, act, f
 
 def test_numbers_are_given_one_each_to_people_named_in_any_way(desk):
     form = {"people": "ifeoma.okafor@lanternfield.example\n101\nAmara Kowalczyk\n"}
-    tasks, _title = choosing.plan(desk, "assign", chosen(desk, "441134960160-165"), form)
+    tasks, _title = bulk_actions.plan(desk, "assign", chosen(desk, "441134960160-165"), form)
     assert [t.number for t in tasks] == ["+441134960160", "+441134960161", "+441134960162"]
     assert tasks[0].holder.id == "person-ifeoma-okafor"
     with pytest.raises(NotUnderstood, match="Nobody is called"):
-        choosing.plan(desk, "assign", chosen(desk, "441134960160"), {"people": "Nobody Atall"})
+        bulk_actions.plan(desk, "assign", chosen(desk, "441134960160"), {"people": "Nobody Atall"})
     with pytest.raises(NotUnderstood, match="2 people are named"):
-        choosing.plan(desk, "assign", chosen(desk, "441134960160"), {"people": "101\n102"})
+        bulk_actions.plan(desk, "assign", chosen(desk, "441134960160"), {"people": "101\n102"})
 
 
 def test_only_those_whose_state_allows_it_are_changed_when_so_asked(desk):
-    tasks, _ = choosing.plan(desk, "reserve", chosen(desk, "441134960140-169"), {"only_fitting": "1"})
+    tasks, _ = bulk_actions.plan(desk, "reserve", chosen(desk, "441134960140-169"), {"only_fitting": "1"})
     assert {the(desk, t.number).state for t in tasks} == {State.AVAILABLE}
     with pytest.raises(NotUnderstood, match="Say why"):
-        choosing.plan(desk, "end-rest", chosen(desk, "441134960128"), {"asks": "reason"})
+        bulk_actions.plan(desk, "end-rest", chosen(desk, "441134960128"), {"asks": "reason"})
     with pytest.raises(NotFound):
-        choosing.plan(desk, "explode", chosen(desk, "441134960160"), {})
+        bulk_actions.plan(desk, "explode", chosen(desk, "441134960160"), {})
 
 
 # ── any past day ──
@@ -158,23 +158,23 @@ def test_differences_are_what_the_ledger_has_between_two_days(desk):
 
 
 def test_figures_follow_from_their_months_and_counts(desk):
-    for figure in figures.of_site(desk, "wharf-house"):
+    for figure in capacity_forecast.of_site(desk, "wharf-house"):
         assert sum(m.net for m in figure.months) / 6 == pytest.approx(figure.exhaustion.monthly_demand)
         assert figure.total == sum(figure.by_state.values())
         assert figure.advice.available == figure.by_state[State.AVAILABLE]
-    assert [f.site.id for f in figures.growing(desk)]
+    assert [f.site.id for f in capacity_forecast.growing(desk)]
     with pytest.raises(NotFound):
-        figures.of_site(desk, "moon")
+        capacity_forecast.of_site(desk, "moon")
 
 
 def test_numbers_taken_over_are_no_demand(desk, house):
-    before = {f.capacity: f.exhaustion.monthly_demand for f in figures.of_site(desk, "wharf-house")}
+    before = {f.capacity: f.exhaustion.monthly_demand for f in capacity_forecast.of_site(desk, "wharf-house")}
     rows = "".join(f"0113 496 04{n:02d};in use;Wharf House;Ifeoma Okafor;Fellgate Voice;;0,80\n" for n in range(40))
     file = receive(desk, HEADER + rows)
     number_files.begin(desk, file.id)
     until_quiet(house)
     assert number_files.get(desk, file.id).done.new == 40
-    assert {f.capacity: f.exhaustion.monthly_demand for f in figures.of_site(desk, "wharf-house")} == before
+    assert {f.capacity: f.exhaustion.monthly_demand for f in capacity_forecast.of_site(desk, "wharf-house")} == before
 
 
 def test_a_view_is_kept_for_everybody_and_its_name_is_its_owners(desk, house):
@@ -295,18 +295,18 @@ def test_what_is_shown_leaves_as_csv_spreadsheet_and_json_and_comes_back_the_sam
     numbers.edit_facts(desk, "+441134960160", label="=1+1", tags="-x", note="+ it is")
     wanted = Filter(site="wharf-house")
     shown = columns.chosen("number,e164,state,holder,site,label,price,tags,cost_centre,note,carrier", desk.who.role)
-    text = b"".join(exporting.numbers(desk, "csv", wanted, shown))
+    text = b"".join(number_export.numbers(desk, "csv", wanted, shown))
     total = estate.counts_of(desk, wanted).total
     assert len(text.decode("utf-8-sig").splitlines()) == total + 1
-    rows = json.loads(b"".join(exporting.numbers(desk, "json", wanted, shown)))
+    rows = json.loads(b"".join(number_export.numbers(desk, "json", wanted, shown)))
     assert len(rows) == total
-    book = openpyxl.load_workbook(io.BytesIO(b"".join(exporting.numbers(desk, "xlsx", wanted, shown))))
+    book = openpyxl.load_workbook(io.BytesIO(b"".join(number_export.numbers(desk, "xlsx", wanted, shown))))
     assert book.active.max_row == total + 1
     back = receive(desk, text)
     assert (back.report.new, back.report.changed, back.report.bad, back.report.faults) == (0, 0, 0, ())
     assert back.report.same == total
     with pytest.raises(NotUnderstood):
-        exporting.numbers(desk, "pdf", wanted, shown)
+        number_export.numbers(desk, "pdf", wanted, shown)
 
 
 # ── taking over ──
@@ -371,22 +371,22 @@ def test_a_small_take_over_runs_to_the_end(desk, house):
 
 
 def test_ids_of_other_systems_are_noted_found_and_forgotten(desk):
-    known_elsewhere.note(desk, "number", "0113 496 0100", "Assets", "A-100")
-    known_elsewhere.note(desk, "site", "WHF", "Assets", "S-1")
-    known_elsewhere.note(desk, "area", "Leeds", "Billing", "LS")
-    known_elsewhere.note(desk, "spot", "whf-001-k", "Alarms", "P7")
-    assert [(k.kind, k.name, k.value) for k in known_elsewhere.listing(desk)] == [
+    external_ids.note(desk, "number", "0113 496 0100", "Assets", "A-100")
+    external_ids.note(desk, "site", "WHF", "Assets", "S-1")
+    external_ids.note(desk, "area", "Leeds", "Billing", "LS")
+    external_ids.note(desk, "spot", "whf-001-k", "Alarms", "P7")
+    assert [(k.kind, k.name, k.value) for k in external_ids.listing(desk)] == [
         ("spot", "ground floor, reception", "P7"), ("number", "0113 496 0100", "A-100"), ("site", "Wharf House", "S-1"), ("area", "Leeds", "LS"),
     ]  # fmt: skip
-    assert known_elsewhere.listing(desk, find="a-1", system="Assets")[0].ref == "+441134960100"
-    assert "S-1" in b"".join(known_elsewhere.exported(desk)).decode()
+    assert external_ids.listing(desk, find="a-1", system="Assets")[0].ref == "+441134960100"
+    assert "S-1" in b"".join(external_ids.exported(desk)).decode()
     found = {heading: rows[0][3] for heading, rows in numbers.find(desk, "S-1").groups}
     assert found["Sites"] == "wharf-house"
-    known_elsewhere.note(desk, "site", "WHF", "Assets", "")
-    assert known_elsewhere.listing(desk, kind="site") == []
+    external_ids.note(desk, "site", "WHF", "Assets", "")
+    assert external_ids.listing(desk, kind="site") == []
     for kind, which in (("lamp", "x"), ("site", "moon"), ("area", "moon"), ("number", "x")):
         with pytest.raises((NotUnderstood, NotFound)):
-            known_elsewhere.note(desk, kind, which, "Assets", "1")
+            external_ids.note(desk, kind, which, "Assets", "1")
 
 
 def test_the_finder_knows_extensions_tags_spots_and_work_orders(desk):

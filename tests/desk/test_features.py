@@ -10,7 +10,7 @@ from sedge.core.records import Capacity, Carrier, HolderKind, Number, SupplyMode
 from sedge.core.supply.records import FeatureTerms
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check, totals
-from sedge.services.numbers import choosing, features
+from sedge.services.numbers import bulk_actions, features
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import OrderState, TaskState
 from tests.conftest import until_quiet
@@ -72,9 +72,9 @@ def test_a_fault_at_the_carrier_ends_in_one_switch(house, desk, kind):
 
 def test_a_run_is_switched_in_one_work_order_and_those_that_have_it_are_passed_over(house, desk):
     switched(house, desk, t.SetFeature(number=FREE, feature="fax"))
-    choice = choosing.look(desk, "441134960150-441134960154")
-    assert "fax" in choosing.features_of(desk, choice)
-    tasks, title = choosing.plan(desk, "feature", choice, {"feature": "fax", "switch": "on"})
+    choice = bulk_actions.look(desk, "441134960150-441134960154")
+    assert "fax" in bulk_actions.features_of(desk, choice)
+    tasks, title = bulk_actions.plan(desk, "feature", choice, {"feature": "fax", "switch": "on"})
     assert [x.number[-2:] for x in tasks] == ["51", "52", "53", "54"]
     assert title == "Switch fax on for 4 numbers from 0113 496 0151"
     assert all(x.state is TaskState.DONE for x in switched(house, desk, *tasks).tasks)

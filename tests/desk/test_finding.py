@@ -6,7 +6,7 @@ from sedge.core.errors import NotOneNumber
 from sedge.core.numbers.life import State
 from sedge.core.records import Number, Subject
 from sedge.core.reduce import changed
-from sedge.services.numbers import choosing, estate, numbers
+from sedge.services.numbers import bulk_actions, estate, numbers
 from sedge.store.repositories.numbers import Filter
 
 
@@ -30,7 +30,7 @@ def test_a_range_with_two_whole_numbers_and_a_second_ending_are_understood(desk)
     assert estate.counts_of(desk, wanted).total == 5
     (row,) = numbers.find(desk, "01134960142 / 143").groups[0][1]
     assert row[0] == "2 numbers"
-    assert list(choosing.named(desk, row[3])) == [441134960142, 441134960143]
+    assert list(bulk_actions.named(desk, row[3])) == [441134960142, 441134960143]
 
 
 def test_a_town_finds_its_area_and_its_numbers(desk):

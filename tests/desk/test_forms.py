@@ -8,7 +8,7 @@ from sedge.core.errors import NotAllowedNow, NotRunnable, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Number, Order
 from sedge.core.supply.offers import Wish
-from sedge.services.supply import forms, holds, ordering, searching, supply
+from sedge.services.supply import holds, ordering, paper_orders, stock_search, supply
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
@@ -31,18 +31,18 @@ def get(desk, kind, key):
 
 
 def written(desk, **more):
-    return forms.write(desk, {**ASKED, **more})
+    return paper_orders.write(desk, {**ASKED, **more})
 
 
 def test_a_form_goes_from_record_to_paper_to_numbers(house, desk):
     order = written(desk)
     assert supply.order_view(desk, order.id).state == "draft"
-    name, pdf = forms.printed(desk, order.id)
+    name, pdf = paper_orders.printed(desk, order.id)
     assert name == "order-bristol-shop.pdf"
     assert pdf.startswith(b"%PDF-")
-    forms.mark_sent(desk, order.id, on="", how="by post")
+    paper_orders.mark_sent(desk, order.id, on="", how="by post")
     assert supply.order_view(desk, order.id).state == "placed"
-    draft = forms.arrived(desk, order.id, LETTER, setup="1.00", monthly="0.90")
+    draft = paper_orders.arrived(desk, order.id, LETTER, setup="1.00", monthly="0.90")
     assert draft.state is OrderState.DRAFT
     workorders.run(desk, draft.id)
     until_quiet(house)
@@ -58,8 +58,8 @@ def test_a_form_goes_from_record_to_paper_to_numbers(house, desk):
 
 def test_what_arrived_is_undone_with_the_order_waiting_again(house, desk):
     order = written(desk)
-    forms.mark_sent(desk, order.id, on="", how="by mail")
-    run = workorders.run(desk, forms.arrived(desk, order.id, "0117 496 0900", monthly="0.90").id)
+    paper_orders.mark_sent(desk, order.id, on="", how="by mail")
+    run = workorders.run(desk, paper_orders.arrived(desk, order.id, "0117 496 0900", monthly="0.90").id)
     until_quiet(house)
     assert supply.order_view(desk, order.id).state == "part delivered"
     workorders.undo(desk, run.id)
@@ -71,8 +71,8 @@ def test_what_arrived_is_undone_with_the_order_waiting_again(house, desk):
 def test_the_paper_says_all_that_was_asked(desk, monkeypatch):
     """What is handed to the printer: every answer in its place."""
     seen = []
-    monkeypatch.setattr(forms, "order_form", lambda facts: (seen.append(facts), b"%PDF-")[1])
-    forms.printed(desk, written(desk, spot="CNL-001-Y", wanted_by="2026-12-24").id)
+    monkeypatch.setattr(paper_orders, "order_form", lambda facts: (seen.append(facts), b"%PDF-")[1])
+    paper_orders.printed(desk, written(desk, spot="CNL-001-Y", wanted_by="2026-12-24").id)
     (facts,) = seen
     assert facts.to.startswith("Old Quay Communications\norders@oldquay.example")
     assert dict(facts.rows) == {
@@ -96,7 +96,7 @@ def test_the_paper_says_all_that_was_asked(desk, monkeypatch):
 def test_letters_that_cannot_be_read_name_the_line(desk, text, words):
     order = written(desk)
     with pytest.raises(NotUnderstood, match=words) as error:
-        forms.arrived(desk, order.id, text)
+        paper_orders.arrived(desk, order.id, text)
     assert error.value.field == "lines"
 
 
@@ -107,12 +107,12 @@ def test_numbers_that_are_ours_or_of_another_country_are_stopped(desk):
         ("+49 30 23125 300", "not of a country that Old Quay Communications serves"),
     ):
         with pytest.raises(NotRunnable, match=words):
-            workorders.run(desk, forms.arrived(desk, order.id, text).id)
+            workorders.run(desk, paper_orders.arrived(desk, order.id, text).id)
 
 
 def test_more_than_asked_for_is_a_warning(desk):
     order = written(desk, quantity="1")
-    draft = forms.arrived(desk, order.id, LETTER)
+    draft = paper_orders.arrived(desk, order.id, LETTER)
     said = [f.message for f in workorders.look(desk, draft.id).report.warnings]
     assert said == ["1 were asked for; with these it would be 3. The carrier may charge for all of them."]
 
@@ -133,22 +133,22 @@ def test_forms_that_cannot_be_are_refused_with_their_field(desk, given, field):
 def test_a_form_is_sent_once_and_given_up_once(desk):
     order = written(desk)
     with pytest.raises(NotUnderstood, match="still to come"):
-        forms.mark_sent(desk, order.id, on=str(desk.now().date() + timedelta(days=1)), how="by mail")
+        paper_orders.mark_sent(desk, order.id, on=str(desk.now().date() + timedelta(days=1)), how="by mail")
     with pytest.raises(NotUnderstood):
-        forms.mark_sent(desk, order.id, on="", how="by pigeon")
-    forms.mark_sent(desk, order.id, on="", how="by mail")
+        paper_orders.mark_sent(desk, order.id, on="", how="by pigeon")
+    paper_orders.mark_sent(desk, order.id, on="", how="by mail")
     with pytest.raises(NotAllowedNow, match="sent already"):
-        forms.mark_sent(desk, order.id, on="", how="by mail")
-    forms.cancel(desk, order.id)
+        paper_orders.mark_sent(desk, order.id, on="", how="by mail")
+    paper_orders.cancel(desk, order.id)
     assert supply.order_view(desk, order.id).state == "cancelled"
     with pytest.raises(NotAllowedNow, match="waited for any more"):
-        forms.cancel(desk, order.id)
+        paper_orders.cancel(desk, order.id)
     with pytest.raises(NotRunnable, match="was cancelled"):
-        workorders.run(desk, forms.arrived(desk, order.id, "0117 496 0900").id)
+        workorders.run(desk, paper_orders.arrived(desk, order.id, "0117 496 0900").id)
 
 
 def test_an_order_over_the_wire_has_no_form(desk):
-    found = searching.one(desk, Wish("GB", area="Leeds"), "brackwater")
+    found = stock_search.one(desk, Wish("GB", area="Leeds"), "brackwater")
     hold = holds.hold(desk, found.account.id, [found.offers[0].numbers[0].e164])
     key, _ = ordering.order(desk, reference="R", account="", site="wharf-house", hold_id=hold.id)
     from sedge.services.workorders import runner
@@ -156,4 +156,4 @@ def test_an_order_over_the_wire_has_no_form(desk):
     runner.tick(desk.house)
     assert get(desk, Order, key) is not None
     with pytest.raises(NotAllowedNow, match="there is no form"):
-        forms.printed(desk, key)
+        paper_orders.printed(desk, key)

@@ -11,10 +11,10 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.planner.problem import Wish
 from sedge.services import today
 from sedge.services.callpaths import calls
-from sedge.services.holders import devices, downstream, groups, holders, persons_card
+from sedge.services.holders import devices, downstream, groups, holders, person_details
 from sedge.services.licences import licences
-from sedge.services.supply import joining
-from sedge.services.workorders import drafts, planning, workorders
+from sedge.services.supply import provisioning
+from sedge.services.workorders import bulk_planner, drafts, workorders
 from sedge.store.repositories.workorders import OrderState
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
@@ -156,12 +156,12 @@ def test_a_service_line_is_answered_by_its_people_and_groups(house, desk):
 
 def test_the_card_says_what_a_call_would_do_and_every_piece_that_is_missing(desk):
     holder = number(desk, "+441134960100").holder
-    card = persons_card.look(desk, holder.id)
+    card = person_details.look(desk, holder.id)
     assert card.calls[0].number.e164 == "+441134960100"
     assert card.calls[0].story.startswith(("answered", "mailbox"))
     assert card.findings == [] or all(f.message for f in card.findings)
     front = desk_group(desk)
-    assert front.id in {g.id for g in persons_card.look(desk, front.members[0]).groups}
+    assert front.id in {g.id for g in person_details.look(desk, front.members[0]).groups}
 
 
 def desk_group(desk):
@@ -275,13 +275,13 @@ def test_pools_say_who_waits_and_when_they_run_short(house, desk):
 
 
 def test_a_site_is_planned_changed_by_hand_and_becomes_one_work_order(house, desk):
-    asked = planning.Asked(sites=("wharf-house",), weights=dict.fromkeys(Wish, 5))
-    planned = planning.plan(desk, asked)
+    asked = bulk_planner.Asked(sites=("wharf-house",), weights=dict.fromkeys(Wish, 5))
+    planned = bulk_planner.plan(desk, asked)
     assert planned.plan.left_out == []
     first, second = planned.plan.given[0], planned.plan.given[1]
-    again = planning.plan(desk, planning.Asked(sites=("wharf-house",), pins={first.person: second.number}))
+    again = bulk_planner.plan(desk, bulk_planner.Asked(sites=("wharf-house",), pins={first.person: second.number}))
     assert next(g for g in again.plan.given if g.person == first.person).number == second.number
-    order = planning.draft(desk, again, prove=False)
+    order = bulk_planner.draft(desk, again, prove=False)
     assert {x.body.kind for x in order.tasks} == {"assign_number"}
     drafts.add_remedies(desk, order.id)
     view = workorders.look(desk, order.id)
@@ -291,26 +291,26 @@ def test_a_site_is_planned_changed_by_hand_and_becomes_one_work_order(house, des
 
 @pytest.mark.parametrize("site", ["wharf-house", "canal-museum"])
 def test_the_planner_means_the_same_people_without_a_number_as_supply_does(desk, site):
-    planned = planning.plan(desk, planning.Asked(sites=(site,)))
-    assert {p.id for p in planned.problem.people} == {p.id for p in joining.need_of(desk, site).people}
+    planned = bulk_planner.plan(desk, bulk_planner.Asked(sites=(site,)))
+    assert {p.id for p in planned.problem.people} == {p.id for p in provisioning.need_of(desk, site).people}
 
 
 def test_who_has_a_number_gets_another_only_where_that_is_asked_and_gives_it_back(desk):
     holder = number(desk, "+441134960100").holder
     with desk.reading() as reading:
         mail = reading.records.the(Person, holder.id).email
-    planned = planning.plan(desk, planning.Asked(people=mail, numbers="0113 496 0150-0169"))
-    order = planning.draft(desk, planned, prove=True)
+    planned = bulk_planner.plan(desk, bulk_planner.Asked(people=mail, numbers="0113 496 0150-0169"))
+    order = bulk_planner.draft(desk, planned, prove=True)
     assert [x.body.kind for x in order.tasks] == ["unassign_number", "assign_number", "place_test_call"]
 
 
 @pytest.mark.parametrize(("asked", "field"), [
-    (planning.Asked(), "sites"), (planning.Asked(people="Nobody Atall"), "people"), (planning.Asked(sites=("wharf-house",), numbers="0131 496 0100"), "numbers"),
-    (planning.Asked(sites=("wharf-house",), pins={"person-adaeze-zhou": "0131 496 0100"}), "pin-person-adaeze-zhou"),
+    (bulk_planner.Asked(), "sites"), (bulk_planner.Asked(people="Nobody Atall"), "people"), (bulk_planner.Asked(sites=("wharf-house",), numbers="0131 496 0100"), "numbers"),
+    (bulk_planner.Asked(sites=("wharf-house",), pins={"person-adaeze-zhou": "0131 496 0100"}), "pin-person-adaeze-zhou"),
 ])  # fmt: skip
 def test_the_planner_names_what_is_missing(desk, asked, field):
     with pytest.raises(NotUnderstood) as raised:
-        planning.plan(desk, asked)
+        bulk_planner.plan(desk, asked)
     assert raised.value.field == field
 
 
@@ -330,12 +330,12 @@ def test_holder_refs_of_each_kind_name_their_record(desk):
 
 
 def test_a_card_names_the_first_who_report_to_somebody_and_counts_the_rest(house, desk):
-    chief, *reports = some_people(desk, 1 + persons_card.MOST_REPORTS + 3)
+    chief, *reports = some_people(desk, 1 + person_details.MOST_REPORTS + 3)
     shared = next(p for p in reports if p.site == chief.site)
     tasks = [t.ChangePerson(person=p.id, manager=chief.id) for p in reports]
     workorders.run_now(desk, "a new chief", [*tasks, t.ChangePerson(person=shared.id, extension=chief.extension or "799")])
     until_quiet(house)
-    card = persons_card.look(desk, chief.id)
-    assert [p.name for p in card.manages] == sorted(p.name for p in reports)[: persons_card.MOST_REPORTS]
+    card = person_details.look(desk, chief.id)
+    assert [p.name for p in card.manages] == sorted(p.name for p in reports)[: person_details.MOST_REPORTS]
     assert card.manages_count == len(reports)
     assert [p.id for p in card.same_extension] == ([shared.id] if chief.extension else [])

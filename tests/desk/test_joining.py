@@ -10,8 +10,8 @@ from sedge.core.numbers.life import State
 from sedge.core.records import HolderKind, HolderRef, Number, Subscription
 from sedge.core.supply.offers import Wish
 from sedge.services.holders import holders
-from sedge.services.imports import importing
-from sedge.services.supply import holds, joining, ordering, searching, supply
+from sedge.services.imports import people_import
+from sedge.services.supply import holds, ordering, provisioning, stock_search, supply
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
@@ -20,13 +20,13 @@ LIST = b"name,email,department,extension\nAda Marsh,ada.marsh@lanternfield.examp
 
 
 def joiners(desk):
-    found = importing.preview_people(desk, LIST, "wharf-house")
-    importing.bring_in_people(desk, LIST, found.digest, "wharf-house")
+    found = people_import.preview_people(desk, LIST, "wharf-house")
+    people_import.bring_in_people(desk, LIST, found.digest, "wharf-house")
     return ["ada.marsh@lanternfield.example", "bo.reed@lanternfield.example"]
 
 
 def hold(desk, carrier="brackwater", count=3):
-    found = searching.one(desk, Wish("GB", area="Leeds", quantity=count, capacity="single"), carrier)
+    found = stock_search.one(desk, Wish("GB", area="Leeds", quantity=count, capacity="single"), carrier)
     return holds.hold(desk, found.account.id, [n.e164 for n in found.offers[0].numbers])
 
 
@@ -38,8 +38,8 @@ def numbers_of(desk, person):
 @pytest.mark.parametrize("carrier", ["brackwater", "fellgate"])
 def test_a_joiner_list_is_ordered_for_and_given_numbers_by_itself(house, desk, carrier):
     mails = joiners(desk)
-    people = joining.people_in(desk, "\n".join(mails))
-    need = joining.need_of(desk, "wharf-house")
+    people = provisioning.people_in(desk, "\n".join(mails))
+    need = provisioning.need_of(desk, "wharf-house")
     assert {p.email for p in need.people} >= set(mails)
     assert need.area == "Leeds"
     wanted = ordering.Wanted(
@@ -65,14 +65,16 @@ def _spot(desk):
 
 
 def test_the_greatest_need_comes_first_and_free_numbers_count(desk):
-    before, more = joining.needs(desk)
+    before, more = provisioning.needs(desk)
     joiners(desk)
-    after = joining.need_of(desk, "wharf-house")
+    after = provisioning.need_of(desk, "wharf-house")
     assert len(after.people) == len(next((n.people for n in before if n.site.id == "wharf-house"), [])) + 2
     assert after.short == max(0, len(after.people) - after.free)
-    assert [len(n.people) for n in joining.needs(desk)[0]] == sorted((len(n.people) for n in joining.needs(desk)[0]), reverse=True)
+    assert [len(n.people) for n in provisioning.needs(desk)[0]] == sorted(
+        (len(n.people) for n in provisioning.needs(desk)[0]), reverse=True
+    )
     assert not more
-    assert joining.need_of(desk, "spree-depot").people == []
+    assert provisioning.need_of(desk, "spree-depot").people == []
 
 
 def test_more_people_than_numbers_and_unknown_ones_are_refused_before_anything_is_bought(house, desk):

@@ -8,7 +8,7 @@ from sedge.core.errors import NotAllowedNow
 from sedge.core.records import HolderKind, HolderRef, Role
 from sedge.core.workorders import tasks as t
 from sedge.services import today
-from sedge.services.workorders import drafts, looks, workorders
+from sedge.services.workorders import draft_expiry, drafts, workorders
 from sedge.store.repositories.workorders import OrderState
 
 MAYA = HolderRef(kind=HolderKind.PERSON, id="person-saoirse-ashgrove")
@@ -44,7 +44,7 @@ def test_looks_at_other_things_and_of_other_people_stay(desk, house):
 @pytest.mark.parametrize(
     "touch",
     [
-        lambda desk, key: looks.keep(desk, key),
+        lambda desk, key: draft_expiry.keep(desk, key),
         lambda desk, key: drafts.rename(desk, key, "Maya's desk", ""),
         lambda desk, key: drafts.comment(desk, key, "please wait"),
         lambda desk, key: drafts.set_when(desk, key, run_at=desk.now() + timedelta(days=9)),
@@ -56,7 +56,7 @@ def test_what_somebody_touched_stays(desk, house, touch):
     touch(desk, first.id)
     look(desk, number="+441134960331")
     house.clock.advance(timedelta(days=4))
-    looks.tidy(desk.as_system())
+    draft_expiry.tidy(desk.as_system())
     assert state(desk, first) is OrderState.DRAFT
 
 
@@ -69,10 +69,10 @@ def test_remedies_alone_make_no_draft_that_stays(desk):
 
 def test_a_look_goes_after_three_days_and_the_ledger_says_why(desk, house):
     order = look(desk)
-    assert looks.goes_at(order) == order.created_at + timedelta(days=3)
-    assert looks.tidy(desk.as_system()) == 0
+    assert draft_expiry.goes_at(order) == order.created_at + timedelta(days=3)
+    assert draft_expiry.tidy(desk.as_system()) == 0
     house.clock.advance(timedelta(days=3, minutes=1))
-    assert looks.tidy(desk.as_system()) == 1
+    assert draft_expiry.tidy(desk.as_system()) == 1
     assert state(desk, order) is OrderState.DISCARDED
     with pytest.raises(NotAllowedNow):
         workorders.run(desk, order.id)

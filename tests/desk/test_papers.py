@@ -7,11 +7,11 @@ import pytest
 from sedge.core.errors import NotRunnable, NotUnderstood
 from sedge.core.numbers.plan import Kind
 from sedge.core.records import Account, Document
+from sedge.core.supply.documents import PAPERS, asked, good_until, held
 from sedge.core.supply.offers import Wish
-from sedge.core.supply.papers import PAPERS, asked, good_until, held
 from sedge.core.supply.records import PaperState
 from sedge.services import today
-from sedge.services.supply import holds, ordering, papers, searching, supply
+from sedge.services.supply import documents, holds, ordering, stock_search, supply
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import OrderState
 from tests.conftest import NOW, until_quiet
@@ -26,7 +26,7 @@ def the_account(desk):
 
 
 def hold(desk, count=3):
-    found = searching.one(desk, Wish("DE", area="Berlin", quantity=count), "brackwater")
+    found = stock_search.one(desk, Wish("DE", area="Berlin", quantity=count), "brackwater")
     assert found.problem == ""
     return holds.hold(desk, found.account.id, [n.e164 for n in found.offers[0].numbers])
 
@@ -43,7 +43,7 @@ def put(desk, **more):
         "site": "spree-depot",
         "issued_on": str(desk.now().date()),
     }
-    return papers.put_on_file(desk, **{**given, **more})
+    return documents.put_on_file(desk, **{**given, **more})
 
 
 def test_papers_go_with_the_order_a_person_looks_and_then_numbers_come(house, desk):
@@ -60,8 +60,8 @@ def test_papers_go_with_the_order_a_person_looks_and_then_numbers_come(house, de
 
 
 def test_without_a_paper_nothing_is_ordered_and_the_check_says_which(desk):
-    lease = next(f.document for f in papers.on_file(desk) if f.document.paper == "proof of local address")
-    papers.withdraw(desk, lease.id)
+    lease = next(f.document for f in documents.on_file(desk) if f.document.paper == "proof of local address")
+    documents.withdraw(desk, lease.id)
     with pytest.raises(
         NotRunnable, match="Brackwater Telecom wants to see papers before it sells these numbers. Proof of local address: none is on file"
     ):
@@ -70,8 +70,8 @@ def test_without_a_paper_nothing_is_ordered_and_the_check_says_which(desk):
 
 
 def test_a_rejected_paper_holds_the_order_until_another_is_sent(house, desk):
-    lease = next(f.document for f in papers.on_file(desk) if f.document.paper == "proof of local address")
-    papers.withdraw(desk, lease.id)
+    lease = next(f.document for f in documents.on_file(desk) if f.document.paper == "proof of local address")
+    documents.withdraw(desk, lease.id)
     poor = put(desk, content=SMALL_SCAN, filename="scan.png")
     key, order = ordered(desk)
     until_quiet(house, timedelta(minutes=10))
@@ -80,18 +80,18 @@ def test_a_rejected_paper_holds_the_order_until_another_is_sent(house, desk):
     assert any("the proof of local address was rejected" in line.what for line in today.todo(desk))
     assert workorders.look(desk, order.id).order.state is OrderState.RUNNING
     with pytest.raises(NotRunnable, match="the one it has rejected"):
-        papers.send_another(desk, key, poor.id, poor.id)
+        documents.send_another(desk, key, poor.id, poor.id)
     better = put(desk)
-    extract = next(f.document for f in papers.on_file(desk) if f.document.paper == "register extract")
+    extract = next(f.document for f in documents.on_file(desk) if f.document.paper == "register extract")
     with pytest.raises(NotRunnable, match="is a register extract; a proof of local address is asked for"):
-        papers.send_another(desk, key, poor.id, extract.id)
-    papers.send_another(desk, key, poor.id, better.id)
+        documents.send_another(desk, key, poor.id, extract.id)
+    documents.send_another(desk, key, poor.id, better.id)
     until_quiet(house, timedelta(minutes=6))
     view = supply.order_view(desk, key)
     assert view.state == "delivered"
     assert [p.document for p in view.order.papers if p.paper == "proof of local address"] == [better.id]
     assert workorders.look(desk, order.id).order.state is OrderState.DONE
-    assert papers.rejected(desk) == []
+    assert documents.rejected(desk) == []
 
 
 @pytest.mark.parametrize("kind", ["timeout", "error", "slow"])
@@ -102,7 +102,7 @@ def test_a_fault_while_another_paper_is_sent_changes_nothing_about_the_end(house
     bad = next(p for p in supply.order_view(desk, key).order.papers if p.state is PaperState.REJECTED)
     fresh = put(desk, paper=bad.paper, content=PDF + b"1")
     house.outside.control.order_fault({"service": "brackwater", "fault": kind, "count": 2})
-    papers.send_another(desk, key, bad.document, fresh.id)
+    documents.send_another(desk, key, bad.document, fresh.id)
     until_quiet(house, timedelta(minutes=15))
     view = supply.order_view(desk, key)
     assert view.state == "delivered"
@@ -143,7 +143,7 @@ def test_the_same_content_twice_is_one_document_and_names_are_harmless(desk):
     one = put(desk, filename='../../etc/"lease"\r\n<b>.pdf')
     assert put(desk).id == one.id
     assert one.filename == "_lease____b_.pdf"
-    assert papers.content_of(desk, one.id)[1] == PDF
+    assert documents.content_of(desk, one.id)[1] == PDF
 
 
 def document(paper, **more):

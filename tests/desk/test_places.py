@@ -15,10 +15,10 @@ from sedge.core.safety.spots import floor_problem
 from sedge.demo.seed import MEMBERS
 from sedge.formats.pidf_lo import CIVIC, GEOPRIV, GML, PIDF
 from sedge.services.callpaths import calls
-from sedge.services.holders import moving, site_facts
-from sedge.services.safety import confirming, coverage, open_formats, places, safety
+from sedge.services.holders import relocations, site_facts
+from sedge.services.safety import confirmation_links, coverage, emergency_exports, safety, spots
 from sedge.services.workorders import runner, workorders
-from sedge.store.projections import placing
+from sedge.store.projections import spot_counts
 from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
@@ -40,7 +40,7 @@ def code_of(desk, words):
 
 
 def test_a_building_is_drawn_from_the_top_down_with_who_is_on_each_floor(desk):
-    found = places.building(desk, "wharf-house")
+    found = spots.building(desk, "wharf-house")
     assert [f.name for f in found.floors] == ["3rd floor", "2nd floor", "1st floor", "ground floor"]
     assert sum(f.people for f in found.floors) + found.nowhere[1] == 62
     assert found.nowhere == (0, 2)
@@ -58,26 +58,26 @@ def test_floors_stand_in_their_order(lower, upper):
 
 
 def test_other_words_count_as_confirmed_by_whoever_wrote_them(desk):
-    spot = places.change(desk, WORKSHOP, {"floor": "3rd floor", "room": "workshop", "wing": "north", "note": "goods lift"})
+    spot = spots.change(desk, WORKSHOP, {"floor": "3rd floor", "room": "workshop", "wing": "north", "note": "goods lift"})
     assert (spot.wing, spot.note, spot.confirmed_by) == ("north", "goods lift", "Rowan Achterberg")
     with pytest.raises(NotUnderstood) as raised:
-        places.change(desk, WORKSHOP, {"floor": "3rd floor", "room": ""})
+        spots.change(desk, WORKSHOP, {"floor": "3rd floor", "room": ""})
     assert raised.value.field == "room"
     with pytest.raises(NotUnderstood) as raised:
-        places.change(desk, WORKSHOP, {"floor": "3rd floor", "room": "w", "note": "x" * 401})
+        spots.change(desk, WORKSHOP, {"floor": "3rd floor", "room": "w", "note": "x" * 401})
     assert raised.value.field == "note"
 
 
 def test_a_spot_in_use_is_not_taken_away_and_says_who_is_there(desk):
     with pytest.raises(NotAllowedNow) as raised:
-        places.remove(desk, RECEPTION)
+        spots.remove(desk, RECEPTION)
     assert raised.value.reason == "usual"
     with pytest.raises(NotAllowedNow) as raised:
-        places.remove(desk, WORKSHOP)
+        spots.remove(desk, WORKSHOP)
     assert raised.value.reason == "in-use"
     assert len(raised.value.facts["who"]) > 4
     with pytest.raises(NotAllowedNow):
-        places.remove(desk, the_whole(desk))
+        spots.remove(desk, the_whole(desk))
 
 
 def the_whole(desk):
@@ -87,11 +87,11 @@ def the_whole(desk):
 
 def test_an_empty_spot_is_taken_away_and_its_code_never_comes_again(desk):
     spot = safety.add_spot(desk, site="wharf-house", floor="2nd floor", room="room 2.30")
-    places.remove(desk, spot.id)
+    spots.remove(desk, spot.id)
     assert spot.id not in {r.spot.id for r in safety.spots(desk)}
     following = safety.add_spot(desk, site="wharf-house", floor="2nd floor", room="room 2.31")
     assert int(following.id.split("-")[1]) == int(spot.id.split("-")[1]) + 1
-    draft = moving.draft(desk, spot.id, named="Ifeoma Okafor")
+    draft = relocations.draft(desk, spot.id, named="Ifeoma Okafor")
     assert "out of use" in workorders.look(desk, draft.id).report.stops[0].message
 
 
@@ -107,10 +107,10 @@ def test_a_mistyped_code_is_refused_and_the_nearest_told(desk):
 )
 def test_a_place_on_a_plan_is_in_hundredths(desk, x, y, fits):
     if fits:
-        assert places.put_on_plan(desk, RECEPTION, x, y).place == (round(x, 1), round(y, 1))
+        assert spots.put_on_plan(desk, RECEPTION, x, y).place == (round(x, 1), round(y, 1))
     else:
         with pytest.raises(NotUnderstood):
-            places.put_on_plan(desk, RECEPTION, x, y)
+            spots.put_on_plan(desk, RECEPTION, x, y)
 
 
 @pytest.mark.parametrize(
@@ -125,18 +125,18 @@ def test_a_place_on_a_plan_is_in_hundredths(desk, x, y, fits):
 )
 def test_a_floor_plan_is_a_picture(desk, content, floor, field):
     with pytest.raises(NotUnderstood) as raised:
-        places.put_plan(desk, "wharf-house", floor, content)
+        spots.put_plan(desk, "wharf-house", floor, content)
     assert raised.value.field == field
 
 
 def test_a_plan_is_kept_replaced_and_taken_away(desk):
-    places.put_plan(desk, "wharf-house", "1st floor", PNG)
-    places.put_plan(desk, "wharf-house", "1st floor", PNG + b"2")
-    assert places.plan(desk, "wharf-house", "1st floor") == ("image/png", PNG + b"2")
-    assert [f.name for f in places.building(desk, "wharf-house").floors if f.has_plan] == ["1st floor"]
-    places.take_plan_away(desk, "wharf-house", "1st floor")
+    spots.put_plan(desk, "wharf-house", "1st floor", PNG)
+    spots.put_plan(desk, "wharf-house", "1st floor", PNG + b"2")
+    assert spots.plan(desk, "wharf-house", "1st floor") == ("image/png", PNG + b"2")
+    assert [f.name for f in spots.building(desk, "wharf-house").floors if f.has_plan] == ["1st floor"]
+    spots.take_plan_away(desk, "wharf-house", "1st floor")
     with pytest.raises(NotFound):
-        places.plan(desk, "wharf-house", "1st floor")
+        spots.plan(desk, "wharf-house", "1st floor")
 
 
 # ── coverage ──
@@ -153,27 +153,27 @@ def test_coverage_counts_what_help_would_find(desk):
 
 def test_counts_are_kept_as_people_and_numbers_move(house, desk):
     with desk.reading() as reading:
-        before = {row[:3]: row[3] for row in placing.counts(reading.connection)}
-    draft = moving.draft(desk, WORKSHOP, named="Ifeoma Okafor")
+        before = {row[:3]: row[3] for row in spot_counts.counts(reading.connection)}
+    draft = relocations.draft(desk, WORKSHOP, named="Ifeoma Okafor")
     workorders.run(desk, draft.id)
     until_quiet(house, timedelta(minutes=1))
     with desk.reading() as reading:
-        after = {row[:3]: row[3] for row in placing.counts(reading.connection)}
+        after = {row[:3]: row[3] for row in spot_counts.counts(reading.connection)}
     assert after["wharf-house", "person", WORKSHOP] == before["wharf-house", "person", WORKSHOP] + 1
     assert after["wharf-house", "person", RECEPTION] == before["wharf-house", "person", RECEPTION] - 1
     with desk.writing() as writing:
-        placing.put_placed(writing.connection)
+        spot_counts.put_placed(writing.connection)
     with desk.reading() as reading:
-        assert {row[:3]: row[3] for row in placing.counts(reading.connection)} == after
+        assert {row[:3]: row[3] for row in spot_counts.counts(reading.connection)} == after
 
 
 # ── moving ──
 
 
 def test_a_team_moves_and_help_follows_with_its_numbers(house, desk):
-    people = moving.who(desk, site="canal-museum", department="Learning") or moving.who(desk, site="canal-museum")[:3]
+    people = relocations.who(desk, site="canal-museum", department="Learning") or relocations.who(desk, site="canal-museum")[:3]
     to = code_of(desk, "1st floor, school room")
-    draft = moving.draft(desk, to, people=[p.id for p in people])
+    draft = relocations.draft(desk, to, people=[p.id for p in people])
     assert workorders.look(desk, draft.id).report.runnable
     workorders.run(desk, draft.id)
     until_quiet(house, timedelta(minutes=2))
@@ -199,7 +199,7 @@ def test_carriers_that_keep_addresses_are_told_in_the_same_order(house, desk):
             if n.carrier == "brackwater" and n.holder and n.holder.kind == "person" and n.registered_spot
         )
     to = WORKSHOP if bundled.spot != WORKSHOP else RECEPTION
-    draft = moving.draft(desk, to, people=[bundled.holder.id])
+    draft = relocations.draft(desk, to, people=[bundled.holder.id])
     assert [x.body.kind for x in draft.tasks] == ["set_spot", "register_address"]
     workorders.run(desk, draft.id)
     until_quiet(house, timedelta(minutes=1))
@@ -208,22 +208,25 @@ def test_carriers_that_keep_addresses_are_told_in_the_same_order(house, desk):
 
 def test_nobody_to_move_is_said(desk):
     with pytest.raises(NotUnderstood) as raised:
-        moving.draft(desk, RECEPTION, people=["person-ifeoma-okafor"])
+        relocations.draft(desk, RECEPTION, people=["person-ifeoma-okafor"])
     assert raised.value.field == "people"
     with pytest.raises(NotFound):
-        moving.draft(desk, "WHF-999-X", named="Ifeoma Okafor")
+        relocations.draft(desk, "WHF-999-X", named="Ifeoma Okafor")
 
 
 # ── links ──
 
 
 def test_a_link_confirms_once_without_an_account(house, desk):
-    path = confirming.make_link(desk, WORKSHOP, to="porter@lanternfield.example")
+    path = confirmation_links.make_link(desk, WORKSHOP, to="porter@lanternfield.example")
     token = path.removeprefix("/confirm/")
-    assert confirming.asked(house, token).spot.id == WORKSHOP
-    spot = confirming.answer(house, token, right=True, name="Pat Porter", note="")
+    assert confirmation_links.asked(house, token).spot.id == WORKSHOP
+    spot = confirmation_links.answer(house, token, right=True, name="Pat Porter", note="")
     assert (spot.confirmed_by, spot.doubt) == ("Pat Porter", "")
-    for again in (lambda: confirming.asked(house, token), lambda: confirming.answer(house, token, right=True, name="Pat Porter", note="")):
+    for again in (
+        lambda: confirmation_links.asked(house, token),
+        lambda: confirmation_links.answer(house, token, right=True, name="Pat Porter", note=""),
+    ):
         with pytest.raises(NotFound):
             again()
     until_quiet(house, timedelta(seconds=10))
@@ -232,12 +235,12 @@ def test_a_link_confirms_once_without_an_account(house, desk):
 
 
 def test_of_two_who_follow_a_link_at_once_one_is_heard(house, desk):
-    token = confirming.make_link(desk, WORKSHOP).removeprefix("/confirm/")
+    token = confirmation_links.make_link(desk, WORKSHOP).removeprefix("/confirm/")
     heard = []
 
     def follow(name):
         try:
-            heard.append(confirming.answer(house, token, right=True, name=name, note="").confirmed_by)
+            heard.append(confirmation_links.answer(house, token, right=True, name=name, note="").confirmed_by)
         except NotFound:
             heard.append(None)
 
@@ -248,7 +251,7 @@ def test_of_two_who_follow_a_link_at_once_one_is_heard(house, desk):
 
 
 def test_a_link_runs_out_and_a_made_up_one_opens_nothing(house, desk):
-    token = confirming.make_link(desk, WORKSHOP).removeprefix("/confirm/")
+    token = confirmation_links.make_link(desk, WORKSHOP).removeprefix("/confirm/")
     for made_up in (
         "",
         "x",
@@ -258,18 +261,18 @@ def test_a_link_runs_out_and_a_made_up_one_opens_nothing(house, desk):
         token[:-1] + ("A" if token[-1] != "A" else "B"),
     ):
         with pytest.raises(NotFound):
-            confirming.asked(house, made_up)
-    house.clock.advance(confirming.GOOD_FOR + timedelta(seconds=1))
+            confirmation_links.asked(house, made_up)
+    house.clock.advance(confirmation_links.GOOD_FOR + timedelta(seconds=1))
     with pytest.raises(NotFound):
-        confirming.answer(house, token, right=True, name="Pat Porter", note="")
+        confirmation_links.answer(house, token, right=True, name="Pat Porter", note="")
 
 
 def test_a_doubt_stands_among_the_gaps_until_somebody_looks(house, desk):
-    token = confirming.make_link(desk, WORKSHOP).removeprefix("/confirm/")
+    token = confirmation_links.make_link(desk, WORKSHOP).removeprefix("/confirm/")
     with pytest.raises(NotUnderstood) as raised:
-        confirming.answer(house, token, right=False, name="Pat Porter", note=" ")
+        confirmation_links.answer(house, token, right=False, name="Pat Porter", note=" ")
     assert raised.value.field == "note"
-    confirming.answer(house, token, right=False, name="Pat Porter", note="the workshop moved out")
+    confirmation_links.answer(house, token, right=False, name="Pat Porter", note="the workshop moved out")
     gap = next(g for g in coverage.gaps(desk) if g.key == "doubt")
     assert "the workshop moved out" in gap.reason
     safety.confirm_spot(desk, WORKSHOP)
@@ -277,22 +280,22 @@ def test_a_doubt_stands_among_the_gaps_until_somebody_looks(house, desk):
 
 
 def test_the_links_secret_is_kept_nowhere(house, desk):
-    token = confirming.make_link(desk, WORKSHOP).removeprefix("/confirm/")
+    token = confirmation_links.make_link(desk, WORKSHOP).removeprefix("/confirm/")
     assert token.split(".")[1].encode() not in (house.settings.data / "estate-lanternfield.sqlite").read_bytes()
 
 
 def test_only_those_who_may_ask_for_links(house):
     helper = house.desk(next(m for m in MEMBERS if m.sign_in == "declan"))
     with pytest.raises(Forbidden):
-        confirming.make_link(helper, WORKSHOP)
+        confirmation_links.make_link(helper, WORKSHOP)
 
 
 # ── open formats ──
 
 
 def test_a_spots_pidf_lo_has_its_elements_in_their_namespaces_and_order(desk):
-    places.change(desk, RECEPTION, {"floor": "ground floor", "room": "reception", "note": "ring & wait <here>"})
-    root = ElementTree.fromstring(open_formats.spot_pidf_lo(desk, RECEPTION))  # noqa: S314  our own document
+    spots.change(desk, RECEPTION, {"floor": "ground floor", "room": "reception", "note": "ring & wait <here>"})
+    root = ElementTree.fromstring(emergency_exports.spot_pidf_lo(desk, RECEPTION))  # noqa: S314  our own document
     assert root.tag == f"{{{PIDF}}}presence"
     civic = root.find(f".//{{{GEOPRIV}}}location-info/{{{CIVIC}}}civicAddress")
     found = {child.tag.removeprefix(f"{{{CIVIC}}}"): child.text for child in civic}
@@ -305,12 +308,12 @@ def test_a_spots_pidf_lo_has_its_elements_in_their_namespaces_and_order(desk):
 
 
 def test_a_numbers_pidf_lo_is_about_its_tel_uri_and_has_the_point_where_known(desk):
-    text = open_formats.number_pidf_lo(desk, "+441134960100")
+    text = emergency_exports.number_pidf_lo(desk, "+441134960100")
     root = ElementTree.fromstring(text)  # noqa: S314  our own document
     assert root.get("entity") == "tel:+441134960100"
     assert root.find(f".//{{{GML}}}Point/{{{GML}}}pos") is not None
     with pytest.raises(NotAllowedNow):
-        open_formats.number_pidf_lo(desk, free_number(desk))
+        emergency_exports.number_pidf_lo(desk, free_number(desk))
 
 
 def free_number(desk):
@@ -319,8 +322,8 @@ def free_number(desk):
 
 
 def test_spots_go_out_and_come_in_the_same(desk):
-    out = open_formats.spots_csv(desk)
-    found = open_formats.spots_in(desk, out.encode(), dry_run=True)
+    out = emergency_exports.spots_csv(desk)
+    found = emergency_exports.spots_in(desk, out.encode(), dry_run=True)
     assert found["bad"] == []
     assert (found["new"], found["changed"]) == (0, 0)
     rows = list(csv.DictReader(io.StringIO(out)))
@@ -332,9 +335,9 @@ def test_a_file_of_spots_comes_in_whole_or_not_at_all(desk):
     good = f"{head},Wharf House,,2nd floor,room 2.40,east\r\n{RECEPTION},wharf-house,front door,ground floor,reception,\r\n"
     bad = good + ",Wharf House,,2nd floor,,\r\n"
     with pytest.raises(NotUnderstood):
-        open_formats.spots_in(desk, bad.encode())
+        emergency_exports.spots_in(desk, bad.encode())
     assert the(desk, Spot, RECEPTION).name == "ground floor, reception"
-    done = open_formats.spots_in(desk, good.encode())
+    done = emergency_exports.spots_in(desk, good.encode())
     assert (done["new"], done["changed"], done["done"]) == (1, 1, True)
     assert the(desk, Spot, RECEPTION).name == "front door"
     assert the(desk, Spot, code_of(desk, "2nd floor, room 2.40")).wing == "east"
@@ -346,7 +349,7 @@ def test_a_file_of_spots_comes_in_whole_or_not_at_all(desk):
 )  # fmt: skip
 def test_what_is_wrong_with_a_file_of_spots_is_said(desk, content, says):
     try:
-        found = open_formats.spots_in(desk, content)
+        found = emergency_exports.spots_in(desk, content)
         assert says in found["bad"][0]
     except NotUnderstood as error:
         assert says in error.message
@@ -382,7 +385,7 @@ def test_when_a_spots_words_change_carriers_and_the_telephone_system_are_told_by
         bundled = next(n for n in reading.records.all(Number) if n.carrier == "brackwater" and n.registered_spot == n.spot and n.spot)
         own = next((n for n in reading.records.all(Number) if n.carrier == "fellgate" and n.spot == bundled.spot and n.holder), None)
     spot = the(desk, Spot, bundled.spot)
-    places.change(desk, spot.id, {"floor": spot.floor, "room": "new room"})
+    spots.change(desk, spot.id, {"floor": spot.floor, "room": "new room"})
     assert the(desk, Number, bundled.e164).registered_spot is None
     assert "not-registered" in {g.key for g in coverage.gaps(desk)}
     until_quiet(house, timedelta(minutes=2))
@@ -398,7 +401,7 @@ def test_the_carrier_silent_meanwhile_is_told_later(house, desk):
     with desk.reading() as reading:
         bundled = next(n for n in reading.records.all(Number) if n.carrier == "brackwater" and n.registered_spot == n.spot and n.spot)
     spot = the(desk, Spot, bundled.spot)
-    places.change(desk, spot.id, {"floor": spot.floor, "room": "other room"})
+    spots.change(desk, spot.id, {"floor": spot.floor, "room": "other room"})
     until_quiet(house, timedelta(minutes=5))
     assert the(desk, Number, bundled.e164).registered_spot == spot.id
 
@@ -447,15 +450,15 @@ def test_floor_and_room_can_be_asked_for_whatever_the_size(desk):
 
 def test_a_process_that_dies_before_it_has_told_does_so_when_it_is_back(house, desk, monkeypatch):
     spot = the(desk, Spot, WORKSHOP)
-    monkeypatch.setattr(places.place_words, "tell", lambda *_: [])
-    places.change(desk, WORKSHOP, {"floor": spot.floor, "room": "drying room"})
+    monkeypatch.setattr(spots.place_words, "tell", lambda *_: [])
+    spots.change(desk, WORKSHOP, {"floor": spot.floor, "room": "drying room"})
     monkeypatch.undo()
     runner.recover(house)
     until_quiet(house, timedelta(minutes=2))
     number = next(n for n in numbers_of(desk, "wharf-house") if n.spot == WORKSHOP and n.holder.kind == "person")
     assert "drying room" in calls.place_help_call(desk, number.e164).heard
     assert runner.recover(house) is None
-    assert places.place_words.tell(desk) == []
+    assert spots.place_words.tell(desk) == []
 
 
 def test_of_two_who_change_a_sites_address_one_is_refused(desk, monkeypatch):
@@ -475,5 +478,5 @@ def test_of_two_who_change_a_sites_address_one_is_refused(desk, monkeypatch):
 
 def test_only_looking_at_a_file_says_what_doing_would(desk):
     with pytest.raises(NotUnderstood) as raised:
-        open_formats.spots_in(desk, b"site,floor,room\nWharf House,9th floor,x\n", dry_run=True)
+        emergency_exports.spots_in(desk, b"site,floor,room\nWharf House,9th floor,x\n", dry_run=True)
     assert "3rd floor is its highest" in raised.value.message

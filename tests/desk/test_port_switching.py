@@ -13,8 +13,8 @@ from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
 from sedge.services import today
 from sedge.services.holders import devices, holders
-from sedge.services.porting import kept_free, port_days, port_steps, port_switching, port_talking, ports
-from sedge.services.supply import papers
+from sedge.services.porting import change_freezes, port_calendar, port_cutover, port_dialogue, port_execution, ports
+from sedge.services.supply import documents
 from sedge.services.workorders import workorders
 from sedge.services.workorders.runner import recover, tick
 from sedge.store.repositories.workorders import OrderState
@@ -51,20 +51,20 @@ def numbers_of(desk, key):
 
 def test_what_the_losing_carrier_lists_becomes_a_proposal(desk):
     port = begun(desk)
-    of = port_switching.preparation(desk, port.id)
+    of = port_cutover.preparation(desk, port.id)
     assert (of.sure, of.proposed, of.left) == (19, 21, 0)
     by = {r.line.used_for: r.proposal for r in of.rows}
     assert (by["Director, R. Tolliver"].name, by["Director, R. Tolliver"].sure) == ("Rufus Tolliver", False)
-    port_switching.take_proposals(desk, port.id)
+    port_cutover.take_proposals(desk, port.id)
     assert sum(1 for line in now(desk, port.id).lines if line.holder) == 19
-    port_switching.take_proposals(desk, port.id, unsure=True)
+    port_cutover.take_proposals(desk, port.id, unsure=True)
     assert sum(1 for line in now(desk, port.id).lines if line.holder) == 21
 
 
 def test_a_pasted_list_says_who_and_a_wrong_line_is_named(desk):
     port = begun(desk)
-    port_switching.paste(desk, port.id, "0117 496 0806, Hattie Brandreth\n01174960800 Reception, Millwheel Gallery\n\n")
-    names = {r.line.e164: r.holder for r in port_switching.preparation(desk, port.id).rows if r.holder}
+    port_cutover.paste(desk, port.id, "0117 496 0806, Hattie Brandreth\n01174960800 Reception, Millwheel Gallery\n\n")
+    names = {r.line.e164: r.holder for r in port_cutover.preparation(desk, port.id).rows if r.holder}
     assert names == {"+441174960806": "Hattie Brandreth", "+441174960800": "Reception, Millwheel Gallery"}
     for text, said in (
         ("0117 496 0806 Nobody Atall", "Line 1, “0117 496 0806 Nobody"),
@@ -72,29 +72,29 @@ def test_a_pasted_list_says_who_and_a_wrong_line_is_named(desk):
         ("", "Paste a list"),
     ):
         with pytest.raises(NotUnderstood, match=said) as refused:
-            port_switching.paste(desk, port.id, text)
+            port_cutover.paste(desk, port.id, text)
         assert refused.value.field == "list"
 
 
 def test_two_who_choose_at_once_cant_both_win(desk):
     port = begun(desk)
     form = {"who:+441174960806": "Hattie Brandreth", "version": str(port.version)}
-    port_switching.choose(desk, port.id, form)
+    port_cutover.choose(desk, port.id, form)
     with pytest.raises(ChangedMeanwhile):
-        port_switching.choose(desk, port.id, {**form, "who:+441174960806": "Osei Kwarteng"})
+        port_cutover.choose(desk, port.id, {**form, "who:+441174960806": "Osei Kwarteng"})
     with pytest.raises(NotUnderstood) as refused:
-        port_switching.choose(desk, port.id, {"who:+441174960807": "nobody by that name"})
+        port_cutover.choose(desk, port.id, {"who:+441174960807": "nobody by that name"})
     assert refused.value.field == "who:+441174960807"
 
 
 def test_a_holder_without_a_spot_stops_the_switch_before_anything_moves(house, desk):
     key = accepted(house, desk, "0117 496 0806-0807")
-    port_switching.choose(desk, key, {"who:+441174960806": some_people(desk, 50)[-1].email, "who:+441174960807": ""})
+    port_cutover.choose(desk, key, {"who:+441174960806": some_people(desk, 50)[-1].email, "who:+441174960807": ""})
     person = now(desk, key).line("+441174960806").holder
     with desk.writing() as writing:
         before = writing.records.the(Person, person.id)
         writing.save([changed(Subject.PERSON, before, before.but(spot=None), "person.spot-set")])
-    draft = port_switching.activation(desk, key)
+    draft = port_cutover.activation(desk, key)
     stops = {f.rule: f for f in workorders.look(desk, draft.id).report.stops}
     assert "port.help-finds-each" in stops
     assert "has no emergency spot" in stops["port.help-finds-each"].message
@@ -103,9 +103,9 @@ def test_a_holder_without_a_spot_stops_the_switch_before_anything_moves(house, d
 
 def test_the_day_goes_from_holders_to_proven_with_a_number_that_comes_late(house, desk):
     key = accepted(house, desk)
-    port_switching.take_proposals(desk, key, unsure=True)
-    port_switching.choose(desk, key, {"who:+441174960800": "Reception, Millwheel Gallery", "path:+441174960800": "millwheel-gallery-front"})
-    draft = port_switching.activation(desk, key)
+    port_cutover.take_proposals(desk, key, unsure=True)
+    port_cutover.choose(desk, key, {"who:+441174960800": "Reception, Millwheel Gallery", "path:+441174960800": "millwheel-gallery-front"})
+    draft = port_cutover.activation(desk, key)
     assert workorders.look(desk, draft.id).report.runnable, [f.message for f in workorders.look(desk, draft.id).report.stops]
     workorders.run(desk, draft.id)
     to_its_day(house, desk, key, timedelta(minutes=20))
@@ -124,14 +124,14 @@ def test_the_day_goes_from_holders_to_proven_with_a_number_that_comes_late(house
     with desk.reading() as reading:
         proofs = reading.records.where(Proof, tables.proof.c.number.in_([int(n) for n in numbers_of(desk, key)]))
     assert {(p.direction, p.ok) for p in proofs} == {("in", True), ("out", True)}
-    assert port_switching.close(desk, key).state is PortState.CLOSED
+    assert port_cutover.close(desk, key).state is PortState.CLOSED
 
 
 def test_a_switch_killed_in_the_middle_goes_on_and_takes_each_number_once(house, desk, monkeypatch):
-    monkeypatch.setattr(port_steps, "AT_ONCE", 5)
+    monkeypatch.setattr(port_execution, "AT_ONCE", 5)
     key = accepted(house, desk, "0117 496 0800-0830")
-    port_switching.take_proposals(desk, key)
-    draft = port_switching.activation(desk, key)
+    port_cutover.take_proposals(desk, key)
+    draft = port_cutover.activation(desk, key)
     workorders.run(desk, draft.id)
     to_its_day(house, desk, key, -timedelta(minutes=1))
     desk.outside.control.advance(70)
@@ -156,12 +156,12 @@ def test_a_switch_killed_in_the_middle_goes_on_and_takes_each_number_once(house,
 
 def test_numbers_go_back_while_the_window_is_open_and_not_after(house, desk):
     key = accepted(house, desk, "0117 496 0806-0809")
-    port_switching.take_proposals(desk, key)
-    draft = port_switching.activation(desk, key)
+    port_cutover.take_proposals(desk, key)
+    draft = port_cutover.activation(desk, key)
     workorders.run(desk, draft.id)
     to_its_day(house, desk, key, timedelta(minutes=10))
     assert now(desk, key).state is PortState.ACTIVATED
-    back = port_switching.backing_out(desk, key, "the lift does not ring")
+    back = port_cutover.backing_out(desk, key, "the lift does not ring")
     warned = [f.message for f in workorders.look(desk, back.id).report.warnings if f.rule == "port.back-out-open"]
     assert warned[0].startswith("4 holders lose their number here")
     workorders.run(desk, back.id)
@@ -174,7 +174,7 @@ def test_numbers_go_back_while_the_window_is_open_and_not_after(house, desk):
 
 def test_undoing_the_switch_backs_out_and_says_when_it_is_too_late(house, desk):
     key = accepted(house, desk, "0117 496 0806")
-    draft = port_switching.activation(desk, key)
+    draft = port_cutover.activation(desk, key)
     workorders.run(desk, draft.id)
     to_its_day(house, desk, key, timedelta(minutes=10))
     until_quiet(house, timedelta(days=1))
@@ -182,7 +182,7 @@ def test_undoing_the_switch_backs_out_and_says_when_it_is_too_late(house, desk):
         workorders.undo(desk, draft.id)
     assert "The window for going back closed" in refused.value.message or any("window" in str(x) for x in refused.value.facts.values())
     with pytest.raises(NotUnderstood):
-        port_switching.backing_out(desk, key, " ")
+        port_cutover.backing_out(desk, key, " ")
 
 
 def test_a_silent_carrier_is_reminded(house, desk):
@@ -190,12 +190,12 @@ def test_a_silent_carrier_is_reminded(house, desk):
     desk.outside.control.steer_porting(silent=True)
     submitted(house, desk, port.id)
     with pytest.raises(NotAllowedNow, match="within its time"):
-        port_talking.remind(desk, port.id)
+        port_dialogue.remind(desk, port.id)
     due = now(desk, port.id).answer_due
     until_quiet(house, due - desk.now() + timedelta(hours=2))
     assert ports.look(desk, port.id).silent
     assert [line.words for line in today.todo(desk) if "Port 2" in line.what] == ["Remind it"]
-    port_talking.remind(desk, port.id)
+    port_dialogue.remind(desk, port.id)
     until_quiet(house, timedelta(hours=2))
     assert now(desk, port.id).state is PortState.ACCEPTED
 
@@ -204,7 +204,7 @@ def test_a_port_is_split_in_two(desk):
     port = begun(desk)
     ports.change(desk, port.id, BILL)
     ports.sign(desk, port.id, "Imogen Vance")
-    other = port_talking.split(desk, port.id, "0117 496 0820-0829")
+    other = port_dialogue.split(desk, port.id, "0117 496 0820-0829")
     kept = now(desk, port.id)
     assert (len(kept.numbers), len(other.numbers), kept.state, other.state) == (28, 10, PortState.DRAFT, PortState.DRAFT)
     assert (other.details.pin, other.signed, kept.signed, other.no) == ("4471", "", "", kept.no + 1)
@@ -215,25 +215,25 @@ def test_a_port_is_split_in_two(desk):
         ("0117 496 0800-0819, 0117 496 0830-0837", NotAllowedNow),
     ):
         with pytest.raises(kind) as refused:
-            port_talking.split(desk, port.id, text)
+            port_dialogue.split(desk, port.id, text)
         assert refused.value.field == "apart"
 
 
 def test_days_kept_free_move_the_earliest_day_and_refuse_a_wish(house, desk):
     port = begun(desk, "0117 496 0806-0807")
     first = ports.look(desk, port.id).earliest.day
-    kept = kept_free.keep(desk, first=first.isoformat(), last=(first + timedelta(days=1)).isoformat(), why="stock-taking", site=SITE)
+    kept = change_freezes.keep(desk, first=first.isoformat(), last=(first + timedelta(days=1)).isoformat(), why="stock-taking", site=SITE)
     later = ports.look(desk, port.id).earliest
     assert later.day > first
     assert any("is kept free: stock-taking" in reason for reason in later.reasons)
-    view = port_days.port_days(desk, first.isoformat())
+    view = port_calendar.port_days(desk, first.isoformat())
     (row,) = [s for s in view.sites if s.site.id == SITE]
     assert row.off[first] == "kept free: stock-taking"
-    kept_free.give_back(desk, kept.id)
+    change_freezes.give_back(desk, kept.id)
     assert ports.look(desk, port.id).earliest.day == first
     for wrong, field in (({"first": "soon"}, "first"), ({"last": "2020-01-01"}, "last"), ({"why": ""}, "why")):
         with pytest.raises(NotUnderstood) as refused:
-            kept_free.keep(desk, **{"first": "2027-01-04", "last": "", "why": "fair", **wrong})
+            change_freezes.keep(desk, **{"first": "2027-01-04", "last": "", "why": "fair", **wrong})
         assert refused.value.field == field
 
 
@@ -243,17 +243,17 @@ def test_a_date_on_a_public_holiday_is_shown_as_such(house, desk):
     until_quiet(house, timedelta(days=5))
     view = ports.look(desk, port.id)
     assert view.wrong_day == "Monday 2 August 2027 is no working day there: Summer Bank Holiday."
-    draft = port_switching.activation(desk, port.id)
+    draft = port_cutover.activation(desk, port.id)
     warned = [f for f in workorders.look(desk, draft.id).report.warnings if f.rule == "port.day-has-come"]
     assert warned[0].message.startswith("Monday 2 August 2027 is no working day")
     with pytest.raises(NotUnderstood, match="is no working day there"):
-        port_talking.move_date(desk, port.id, "2027-11-30")  # St Andrew's Day
+        port_dialogue.move_date(desk, port.id, "2027-11-30")  # St Andrew's Day
 
 
 def test_the_run_sheet_has_each_number_with_who_and_where(desk):
     port = begun(desk, "0117 496 0800-0809")
-    port_switching.take_proposals(desk, port.id)
-    sheet = port_switching.run_sheet(desk, port.id)
+    port_cutover.take_proposals(desk, port.id)
+    sheet = port_cutover.run_sheet(desk, port.id)
     hattie = next(line for line in sheet.lines if line.e164 == "+441174960806")
     assert (hattie.holder, hattie.phone, hattie.spot.split(" (")[0]) == ("Hattie Brandreth", "extension 807", "ground floor, office")
     assert len(sheet.lines) == 10
@@ -262,18 +262,20 @@ def test_the_run_sheet_has_each_number_with_who_and_where(desk):
 def test_an_answer_takes_a_document_along(house, desk):
     first = ports.listing(desk)[0]
     assert first.state is PortState.QUERIED
-    answered = port_talking.answer_query(desk, first.id, "The alarm gets a mobile module.", filename="alarm.pdf", content=b"%PDF-1.4 alarm")
+    answered = port_dialogue.answer_query(
+        desk, first.id, "The alarm gets a mobile module.", filename="alarm.pdf", content=b"%PDF-1.4 alarm"
+    )
     assert answered.state is PortState.SUBMITTED
     assert answered.said[-1].document
     with pytest.raises(NotUnderstood):
-        port_talking.answer_query(desk, first.id, "")
+        port_dialogue.answer_query(desk, first.id, "")
 
 
 def test_a_copy_of_the_bill_is_kept_with_the_port(desk):
     port = begun(desk, "0117 496 0806")
     kept = ports.put_bill(desk, port.id, "bill.pdf", b"%PDF-1.4 bill")
     assert kept.bill
-    assert [f.document.title for f in papers.on_file(desk) if f.document.id == kept.bill] == ["Bill of Old Quay Communications, port 2"]
+    assert [f.document.title for f in documents.on_file(desk) if f.document.id == kept.bill] == ["Bill of Old Quay Communications, port 2"]
     with pytest.raises(NotUnderstood):
         ports.put_bill(desk, port.id, "bill.txt", b"plain")
 
@@ -295,8 +297,8 @@ def test_a_german_port_grants_seats_and_registers_addresses_before_the_switch(ho
     until_quiet(house, timedelta(days=6))
     assert (now(desk, port.id).state, now(desk, port.id).country) == (PortState.ACCEPTED, "DE")
     assert ports.mandate_of(desk, port.id)[:5] == b"%PDF-"
-    port_switching.choose(desk, port.id, {"who:+496990009001": "Neele Voss"})
-    draft = port_switching.activation(desk, port.id)
+    port_cutover.choose(desk, port.id, {"who:+496990009001": "Neele Voss"})
+    draft = port_cutover.activation(desk, port.id)
     kinds = [x.body.kind for x in draft.tasks]
     assert kinds[:3] == ["grant_licence", "grant_licence", "activate_port"], "what is missing and needs no judgement is added before"
     workorders.run(desk, draft.id)
@@ -311,11 +313,11 @@ def test_a_german_port_grants_seats_and_registers_addresses_before_the_switch(ho
 
 def test_an_address_that_the_carrier_does_not_take_stops_the_switch_before_a_number_moves(house, desk, monkeypatch):
     key = accepted(house, desk, "0117 496 0806")
-    port_switching.take_proposals(desk, key)
+    port_cutover.take_proposals(desk, key)
     monkeypatch.setattr(
-        port_steps, "_prepare", lambda *_: "Fellgate Voice does not register the address, so nothing was switched: no house number."
+        port_execution, "_prepare", lambda *_: "Fellgate Voice does not register the address, so nothing was switched: no house number."
     )
-    draft = port_switching.activation(desk, key)
+    draft = port_cutover.activation(desk, key)
     workorders.run(desk, draft.id)
     to_its_day(house, desk, key, timedelta(minutes=20))
     assert workorders.get(desk, draft.id).state is OrderState.FAILED
@@ -325,8 +327,8 @@ def test_an_address_that_the_carrier_does_not_take_stops_the_switch_before_a_num
 
 def test_switching_twice_is_switching_once(house, desk):
     key = accepted(house, desk, "0117 496 0806-0807")
-    first = port_switching.activation(desk, key)
-    second = port_switching.activation(desk, key)
+    first = port_cutover.activation(desk, key)
+    second = port_cutover.activation(desk, key)
     for draft in (first, second):
         workorders.run(desk, draft.id)
     to_its_day(house, desk, key, timedelta(minutes=20))

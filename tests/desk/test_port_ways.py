@@ -11,7 +11,7 @@ from sedge.core.numbers.life import State
 from sedge.core.porting.records import Port, PortState
 from sedge.core.records import Carrier, Number, Site, Subject, Trunk
 from sedge.core.reduce import changed
-from sedge.services.porting import port_switching, ports
+from sedge.services.porting import port_cutover, ports
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import OrderState
 from sedge.web.porting.views import _giving
@@ -53,7 +53,7 @@ def paris(desk):
 
 
 def switched(house, desk, key):
-    draft = port_switching.activation(desk, key)
+    draft = port_cutover.activation(desk, key)
     workorders.run(desk, draft.id)
     until_quiet(house, max(now(desk, key).foc - desk.now(), timedelta(0)) + timedelta(minutes=30))
     assert workorders.get(desk, draft.id).state is OrderState.DONE

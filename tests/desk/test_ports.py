@@ -11,7 +11,7 @@ from sedge.core.porting.records import PortState
 from sedge.core.records import Number
 from sedge.core.workorders import tasks as t
 from sedge.services import today
-from sedge.services.porting import port_switching, port_talking, ports
+from sedge.services.porting import port_cutover, port_dialogue, ports
 from sedge.services.workorders import workorders
 from sedge.services.workorders.runner import tick
 from sedge.store.repositories.workorders import OrderState
@@ -45,7 +45,7 @@ def now(desk, key):
 
 def test_pasted_numbers_are_planned_before_anything_is_kept(desk):
     (first,) = ports.listing(desk)
-    port_talking.cancel(desk, first.id)
+    port_dialogue.cancel(desk, first.id)
     planned = ports.plan_ports(
         desk, "0117 496 0800-0859, 0113 496 0100, 0117 496 0999, +49 30 1", account="fellgate-main", site="wharf-house"
     )
@@ -101,8 +101,8 @@ def test_through_a_rejection_and_a_partial_acceptance_to_numbers_that_are_ours(h
     later = accepted.foc + timedelta(days=1)
     while later.weekday() >= 5 or later.date() in {date(2026, 12, 25), date(2026, 12, 28), date(2027, 1, 1)}:
         later += timedelta(days=1)
-    assert port_talking.move_date(desk, key, later.date().isoformat()).foc == later
-    switch = port_switching.activation(desk, key)
+    assert port_dialogue.move_date(desk, key, later.date().isoformat()).foc == later
+    switch = port_cutover.activation(desk, key)
     workorders.run(desk, switch.id)
     until_quiet(house)
     assert workorders.get(desk, switch.id).state is OrderState.RUNNING, "it waits for its day"
@@ -123,21 +123,21 @@ def proven_and_closed(house, desk, key):
         ("Port 2 is switched, not proven", "Prove it")
     ]
     with pytest.raises(NotAllowedNow, match="Give them out first"):
-        port_switching.proof(desk, key)
+        port_cutover.proof(desk, key)
     person = some_people(desk, 1)[0]
     given = t.AssignNumber(number="+441174960800", holder=ref(person), role="extra")
     workorders.run_now(desk, "the first of them", [given])
     until_quiet(house, timedelta(hours=1))
     with pytest.raises(NotAllowedNow, match="0117 496 0800 is not proven"):
-        port_switching.close(desk, key)
-    workorders.run(desk, port_switching.proof(desk, key).id)
+        port_cutover.close(desk, key)
+    workorders.run(desk, port_cutover.proof(desk, key).id)
     until_quiet(house)
-    assert [(e164, ok) for e164, _, ok in port_switching.ticked(desk, now(desk, key)) if ok is not None] == [("+441174960800", True)]
-    assert port_switching.close(desk, key).state is PortState.CLOSED
+    assert [(e164, ok) for e164, _, ok in port_cutover.ticked(desk, now(desk, key)) if ok is not None] == [("+441174960800", True)]
+    assert port_cutover.close(desk, key).state is PortState.CLOSED
 
 
 def test_what_hangs_on_a_line_is_settled_or_asked_about(house, desk):
-    port_talking.cancel(desk, ports.listing(desk)[0].id)
+    port_dialogue.cancel(desk, ports.listing(desk)[0].id)
     (port,) = ports.begin(desk, "0117 496 0840-0846", account="fellgate-main", site="wharf-house")
     ports.change(desk, port.id, BILL)
     ports.sign(desk, port.id, "Imogen Vance")
@@ -149,7 +149,7 @@ def test_what_hangs_on_a_line_is_settled_or_asked_about(house, desk):
     until_quiet(house, timedelta(days=5))
     asked = now(desk, port.id)
     assert (asked.state, asked.said[-1].text) == (PortState.QUERIED, "+441174960846 carries the lift. Is it known that it stops?")
-    port_talking.answer_query(desk, port.id, "Yes: the lift gets another line first.")
+    port_dialogue.answer_query(desk, port.id, "Yes: the lift gets another line first.")
     assert now(desk, port.id).state is PortState.SUBMITTED
     until_quiet(house, timedelta(days=5))
     assert now(desk, port.id).state is PortState.ACCEPTED
@@ -164,11 +164,11 @@ def test_two_who_fill_in_the_same_port_cant_both_win(desk, gallery):
 
 def test_a_port_is_cancelled_and_its_numbers_stay(house, desk, gallery):
     submitted(house, desk, gallery.id)
-    assert port_talking.cancel(desk, gallery.id).state is PortState.CANCELLED
+    assert port_dialogue.cancel(desk, gallery.id).state is PortState.CANCELLED
     with desk.reading() as reading:
         assert {n.state for n in reading.records.many(Number, gallery.numbers)} == {State.CLOSED}
     with pytest.raises(NotAllowedNow, match="cancelled"):
-        port_talking.cancel(desk, gallery.id)
+        port_dialogue.cancel(desk, gallery.id)
     assert ports.begin(desk, GALLERY, account="fellgate-main", site="wharf-house"), "they can be asked for again"
 
 

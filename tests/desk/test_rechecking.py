@@ -3,9 +3,9 @@
 from datetime import timedelta
 
 from sedge.core.records import Address, Number, Verdict
-from sedge.services import steering
+from sedge.services import simulation_clock
 from sedge.services.callpaths import calls
-from sedge.services.safety import coverage, rechecking
+from sedge.services.safety import address_revalidation, coverage
 
 
 def address(desk, key="wharf-house-address"):
@@ -19,14 +19,14 @@ def renamed(house, old, new):
 
 def test_nothing_changes_while_the_register_says_the_same(desk):
     before = address(desk)
-    done = rechecking.recheck(desk)
+    done = address_revalidation.recheck(desk)
     assert (done.asked, done.changed, done.trouble) == (5, [], "")
     assert address(desk) == before
 
 
 def test_a_renamed_street_is_found_and_help_is_no_longer_sent_to_a_guess(house, desk):
     renamed(house, "Lanternfield Wharf", "Captain Ferris Wharf")
-    done = rechecking.recheck(desk)
+    done = address_revalidation.recheck(desk)
     assert [a.id for a in done.changed] == ["wharf-house-address"]
     assert address(desk).verdict in {Verdict.UNKNOWN, Verdict.AMBIGUOUS}
     gap = next(g for g in coverage.gaps(desk) if g.key == "weak-spot")
@@ -34,21 +34,21 @@ def test_a_renamed_street_is_found_and_help_is_no_longer_sent_to_a_guess(house, 
     assert gap.count > 100
     assert calls.emergency(desk, "+441134960100", "999").broken
     renamed(house, "Lanternfield Wharf", "Lanternfield Wharf")
-    rechecking.recheck(desk)
+    address_revalidation.recheck(desk)
     assert address(desk).verdict is Verdict.EXACT
     assert not calls.emergency(desk, "+441134960100", "999").broken
 
 
 def test_it_is_asked_each_night_by_itself(house, desk):
     renamed(house, "Towpath Row", "Towpath Terrace")
-    steering.advance(house, timedelta(days=1, hours=3))
+    simulation_clock.advance(house, timedelta(days=1, hours=3))
     assert address(desk, "canal-museum-address").verdict is not Verdict.EXACT
 
 
 def test_a_silent_register_leaves_all_as_it_was(house, desk):
     house.outside.control.order_fault({"service": "register", "fault": "error", "count": 3})
     before = address(desk)
-    done = rechecking.recheck(desk)
+    done = address_revalidation.recheck(desk)
     assert done.trouble
     assert address(desk) == before
 
@@ -57,6 +57,6 @@ def test_numbers_keep_their_spots_whatever_the_register_says(house, desk):
     with desk.reading() as reading:
         before = {n.e164: n.spot for n in reading.records.all(Number)}
     renamed(house, "Lanternfield Wharf", "Captain Ferris Wharf")
-    rechecking.recheck(desk)
+    address_revalidation.recheck(desk)
     with desk.reading() as reading:
         assert {n.e164: n.spot for n in reading.records.all(Number)} == before

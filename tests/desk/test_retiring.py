@@ -8,7 +8,7 @@ from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Grant, HolderKind, HolderRef, Number, Person
 from sedge.core.workorders import tasks as t
-from sedge.services.retiring import closing, resting, retiring, tidying
+from sedge.services.retiring import cleanup_review, quarantine, retiring, site_closure
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
@@ -91,13 +91,13 @@ def test_keeping_what_is_free_already_changes_nothing(desk):
 
 
 def test_the_hall_is_closed_with_money_terms_and_seats(house, desk):
-    view = closing.look(desk, HALL)
+    view = site_closure.look(desk, HALL)
     assert (len(view.numbers), view.by_state[State.ASSIGNED], len(view.people), view.beyond) == (40, 9, 6, 0)
     release, rest, keep = view.sums
     assert release.saves[0].amount > rest.saves[0].amount > keep.saves[0].amount == 0
     assert release.last == view.last_term, "minimum terms are paid to their end"
     assert view.idle == {"Home calling": 6, "Staff seat": 6, "Reception permit": 2}
-    tasks, title = closing.plan(desk, HALL, then="rest", announcement=view.announcement, people="leave")
+    tasks, title = site_closure.plan(desk, HALL, then="rest", announcement=view.announcement, people="leave")
     order = ran(house, desk, tasks, title, timedelta(minutes=30))
     with desk.reading() as reading:
         numbers = reading.records.many(Number, [n.e164 for n in view.numbers])
@@ -111,19 +111,19 @@ def test_the_hall_is_closed_with_money_terms_and_seats(house, desk):
     assert workorders.get(desk, order.id).state is OrderState.DONE
     with desk.reading() as reading:
         assert {n.state for n in reading.records.many(Number, [n.e164 for n in view.numbers])} == {State.RELEASED}
-    assert closing.look(desk, HALL).numbers == []
+    assert site_closure.look(desk, HALL).numbers == []
     with pytest.raises(NotAllowedNow, match="Nothing is left"):
-        closing.plan(desk, HALL, then="release")
+        site_closure.plan(desk, HALL, then="release")
 
 
 def test_people_of_a_closing_site_move_with_their_spots(house, desk):
-    tasks, _ = closing.plan(desk, HALL, then="release", people="spree-depot")
+    tasks, _ = site_closure.plan(desk, HALL, then="release", people="spree-depot")
     moves = [x for x in tasks if isinstance(x, t.ChangePerson)]
     spots = [x for x in tasks if isinstance(x, t.SetSpot)]
     assert (len(moves), len(spots), {m.site for m in moves}) == (6, 6, {"spree-depot"})
     for wrong in ("nowhere", HALL):
         with pytest.raises(NotUnderstood) as refused:
-            closing.plan(desk, HALL, then="release", people=wrong)
+            site_closure.plan(desk, HALL, then="release", people=wrong)
         assert refused.value.field == "people"
 
 
@@ -134,7 +134,7 @@ def test_the_tidy_up_finds_numbers_by_why_each_once(house, desk):
     one = some_people(desk, 1)[0]
     workorders.run_now(desk, "a second one", [t.AssignNumber(number="+441134960160", holder=ref(one), role="extra")])
     until_quiet(house)
-    view = tidying.tidy_up(desk)
+    view = cleanup_review.tidy_up(desk)
     heaps = {h.key: h for h in view.heaps}
     assert {"uncalled", "double", "idle"} <= set(heaps)
     every = [row.number.e164 for h in view.heaps for row in h.rows]
@@ -145,27 +145,27 @@ def test_the_tidy_up_finds_numbers_by_why_each_once(house, desk):
     )
     assert all(m.amount > 0 for m in view.saves)
     with pytest.raises(NotUnderstood) as refused:
-        tidying.tidy_up(desk, "3")
+        cleanup_review.tidy_up(desk, "3")
     assert refused.value.field == "days"
 
 
 def test_what_is_chosen_is_retired_by_one_work_order(house, desk):
-    view = tidying.tidy_up(desk)
+    view = cleanup_review.tidy_up(desk)
     idle = next(h for h in view.heaps if h.key == "idle")
     chosen = [row.number.e164 for row in idle.rows[:3]]
-    tasks, title = tidying.plan(desk, chosen, then="release")
+    tasks, title = cleanup_review.plan(desk, chosen, then="release")
     assert title == "Tidy up: 3 numbers"
     assert ran(house, desk, tasks, title, timedelta(minutes=5)).state is OrderState.DONE
     assert {number(desk, n).state for n in chosen} == {State.RELEASED}
     for numbers, then, field in (([], "rest", "numbers"), (chosen, "burn", "then")):
         with pytest.raises(NotUnderstood) as refused:
-            tidying.plan(desk, numbers, then=then)
+            cleanup_review.plan(desk, numbers, then=then)
         assert refused.value.field == field
 
 
 def test_a_silent_telephone_system_leaves_the_rest(house, desk):
     desk.outside.control.order_fault({"service": "telephony", "fault": "error", "count": 5})
-    view = tidying.tidy_up(desk)
+    view = cleanup_review.tidy_up(desk)
     assert view.silent
     assert "uncalled" not in {h.key for h in view.heaps}
 
@@ -174,10 +174,10 @@ def test_a_silent_telephone_system_leaves_the_rest(house, desk):
 
 
 def test_days_of_rest_are_set_by_country_and_kind(house, desk):
-    before = {r.country: (r.days, r.toll_free, r.own) for r in resting.listing(desk)}
+    before = {r.country: (r.days, r.toll_free, r.own) for r in quarantine.listing(desk)}
     assert before["GB"] == (90, 120, False)
-    resting.put(desk, "GB", days="45", toll_free="")
-    assert {r.country: (r.days, r.toll_free, r.own) for r in resting.listing(desk)}["GB"] == (45, 120, True)
+    quarantine.put(desk, "GB", days="45", toll_free="")
+    assert {r.country: (r.days, r.toll_free, r.own) for r in quarantine.listing(desk)}["GB"] == (45, 120, True)
     workorders.run_now(desk, "take back", [t.UnassignNumber(number="+441134960101"), t.UnassignNumber(number="+494066969701")])
     until_quiet(house)
     days = {n: (number(desk, n).state_until - desk.now()).days for n in ("+441134960101", "+494066969701")}
@@ -185,8 +185,8 @@ def test_days_of_rest_are_set_by_country_and_kind(house, desk):
     assert retiring.depends_on(desk, "+441134960102").rest_days == 45
     for wrong, field in (({"days": "soon"}, "days"), ({"toll_free": "4000"}, "toll_free")):
         with pytest.raises(NotUnderstood) as refused:
-            resting.put(desk, "GB", **{"days": "", "toll_free": "", **wrong})
+            quarantine.put(desk, "GB", **{"days": "", "toll_free": "", **wrong})
         assert refused.value.field == field
     with pytest.raises(NotUnderstood):
-        resting.put(desk, "XX", days="1", toll_free="1")
-    assert resting.put(desk, "GB", days="", toll_free="")[1].own is False
+        quarantine.put(desk, "XX", days="1", toll_free="1")
+    assert quarantine.put(desk, "GB", days="", toll_free="")[1].own is False

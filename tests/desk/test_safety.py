@@ -9,7 +9,7 @@ from sedge.demo.seed import MEMBERS
 from sedge.services import today
 from sedge.services.callpaths import calls
 from sedge.services.holders import holders
-from sedge.services.imports import importing
+from sedge.services.imports import people_import
 from sedge.services.numbers import numbers
 from sedge.services.safety import coverage, safety
 from sedge.services.workorders import drafts, workorders
@@ -220,38 +220,38 @@ FILE = b"Name;Mail;Site;Extension\nAda Reed;ada.reed@lanternfield.example;WHF;41
 
 
 def test_a_file_is_looked_at_first_and_nothing_is_changed(desk):
-    found = importing.preview_people(desk, FILE)
+    found = people_import.preview_people(desk, FILE)
     assert [p.name for p in found.new] == ["Ada Reed", "Bo Rush"]
     assert [p.site for p in found.new] == ["wharf-house", "canal-museum"]
     assert holders.people(desk, find="reed")[0] == []
 
 
 def test_people_come_in_without_phones_nobody_set_up_and_bringing_them_in_again_changes_nothing(house, desk):
-    found = importing.preview_people(desk, FILE)
-    importing.bring_in_people(desk, FILE, found.digest)
+    found = people_import.preview_people(desk, FILE)
+    people_import.bring_in_people(desk, FILE, found.digest)
     row = holders.people(desk, find="ada reed")[0][0]
     assert row.devices == []
     assert "a phone" in row.missing
-    again = importing.preview_people(desk, FILE)
+    again = people_import.preview_people(desk, FILE)
     assert (len(again.new), len(again.changed), again.same) == (0, 0, 2)
 
 
 def test_a_changed_row_changes_only_what_it_says(desk):
-    found = importing.preview_people(desk, FILE)
-    importing.bring_in_people(desk, FILE, found.digest)
+    found = people_import.preview_people(desk, FILE)
+    people_import.bring_in_people(desk, FILE, found.digest)
     changed = FILE.replace(b"411", b"499")
-    preview = importing.preview_people(desk, changed)
+    preview = people_import.preview_people(desk, changed)
     assert [(p.name, p.extension) for p in preview.changed] == [("Ada Reed", "499")]
-    importing.bring_in_people(desk, changed, preview.digest)
+    people_import.bring_in_people(desk, changed, preview.digest)
     assert holders.people(desk, find="ada reed")[0][0].holder.extension == "499"
 
 
 def test_another_file_than_the_one_looked_at_is_not_brought_in(desk):
     from sedge.core.errors import NotAllowedNow
 
-    digest = importing.preview_people(desk, FILE).digest
+    digest = people_import.preview_people(desk, FILE).digest
     with pytest.raises(NotAllowedNow) as raised:
-        importing.bring_in_people(desk, FILE + b"Cy;cy@lanternfield.example;WHF;1\n", digest)
+        people_import.bring_in_people(desk, FILE + b"Cy;cy@lanternfield.example;WHF;1\n", digest)
     assert raised.value.reason == "other-file"
 
 

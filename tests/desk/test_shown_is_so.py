@@ -14,10 +14,10 @@ from sedge.demo.seed import MEMBERS
 from sedge.services.access import members
 from sedge.services.callpaths import calls, drawing, paths
 from sedge.services.holders import holders
-from sedge.services.numbers import columns, exporting
+from sedge.services.numbers import columns, number_export
 from sedge.services.safety import safety
 from sedge.services.supply import ordering
-from sedge.services.workorders import drafts, usual_work, workorders
+from sedge.services.workorders import drafts, guided_workflows, workorders
 from sedge.store.repositories.numbers import Filter
 from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
@@ -45,10 +45,10 @@ def test_a_work_order_is_called_after_the_number_that_a_remedy_put_in(desk):
 
 def test_a_number_leaves_as_a_number_and_a_price_as_a_price(desk):
     shown = columns.chosen("e164,price", desk.who.role)
-    text = b"".join(exporting.numbers(desk, "csv", Filter(site="wharf-house"), shown)).decode("utf-8-sig")
+    text = b"".join(number_export.numbers(desk, "csv", Filter(site="wharf-house"), shown)).decode("utf-8-sig")
     assert "'" not in text
     assert "+4411349601" in text
-    book = openpyxl.load_workbook(io.BytesIO(b"".join(exporting.numbers(desk, "xlsx", Filter(site="wharf-house"), shown))))
+    book = openpyxl.load_workbook(io.BytesIO(b"".join(number_export.numbers(desk, "xlsx", Filter(site="wharf-house"), shown))))
     header, *rows = book.active.values
     assert {type(row[header.index("A month")]) for row in rows} <= {int, float}
 
@@ -83,7 +83,7 @@ def test_a_call_is_followed_through_a_drawing_that_was_never_published(desk):
 
 
 def test_who_has_left_has_nothing_left_that_rings_or_calls(house, desk):
-    tasks, title = usual_work.plan(desk, "leaver", {"person": IFEOMA})
+    tasks, title = guided_workflows.plan(desk, "leaver", {"person": IFEOMA})
     order = workorders.run(desk, workorders.draft(desk, title, tasks).id)
     until_quiet(house, timedelta(minutes=5))
     assert workorders.get(desk, order.id).state is OrderState.DONE

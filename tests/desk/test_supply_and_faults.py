@@ -10,7 +10,7 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Account, Number
 from sedge.core.supply.offers import Wish
 from sedge.services.carriers import accounts
-from sedge.services.supply import holds, ordering, searching, supply
+from sedge.services.supply import holds, ordering, stock_search, supply
 from sedge.services.workorders import runner, workorders
 from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
@@ -19,7 +19,7 @@ WISH = Wish("GB", area="Leeds", quantity=3, consecutive=True)
 
 
 def held(desk, place=0, wish=WISH):
-    offer = searching.one(desk, wish, "brackwater").offers[place]
+    offer = stock_search.one(desk, wish, "brackwater").offers[place]
     return holds.hold(desk, "brackwater-main", [n.e164 for n in offer.numbers])
 
 
@@ -97,7 +97,7 @@ def test_numbers_whose_order_failed_can_be_ordered_again(house, desk):
 
 
 def test_what_somebody_else_holds_cannot_be_held(desk):
-    offer = searching.one(desk, WISH, "brackwater").offers[0]
+    offer = stock_search.one(desk, WISH, "brackwater").offers[0]
     numbers = [n.e164 for n in offer.numbers]
     first = holds.hold(desk, "brackwater-main", numbers)
     assert holds.hold(desk, "brackwater-main", numbers).id == first.id, "pressed twice it is one hold"
@@ -138,7 +138,7 @@ def test_an_order_without_the_money_is_stopped_before_it_is_placed(house, desk):
 )  # fmt: skip
 def test_a_bad_search_names_its_field(desk, wish, field):
     with pytest.raises(NotUnderstood) as raised:
-        searching.one(desk, wish, "brackwater")
+        stock_search.one(desk, wish, "brackwater")
     assert raised.value.field == field
 
 
@@ -157,7 +157,7 @@ def test_a_bad_order_names_its_field_and_the_hold_stays(desk, values, field):
 
 
 def test_an_order_larger_than_the_stock_finds_no_offer(desk):
-    assert searching.one(desk, Wish("GB", area="Leeds", quantity=900, consecutive=True), "brackwater").offers == []
+    assert stock_search.one(desk, Wish("GB", area="Leeds", quantity=900, consecutive=True), "brackwater").offers == []
 
 
 def test_cancelling_what_has_not_arrived_returns_the_numbers(house, desk):

@@ -9,7 +9,7 @@ from sqlalchemy import event
 from sedge.core.records import CallerId, HolderKind, HolderRef, Number, Person, Subject
 from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
-from sedge.services.retiring.surroundings import MOST_TOLD, around
+from sedge.services.retiring.usage_index import MOST_TOLD, around
 from sedge.services.workorders import workorders
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables

@@ -6,9 +6,9 @@ import pytest
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.supply.offers import Wish
-from sedge.services.supply import searching, supply
-from sedge.services.workorders import steps, workorders
-from sedge.standins.manners import MANNERS
+from sedge.services.supply import stock_search, supply
+from sedge.services.workorders import execution, workorders
+from sedge.standins.carrier_profiles import MANNERS
 from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
@@ -35,7 +35,7 @@ def run(house, desk, **more):
 
 
 def test_it_waits_and_buys_once_when_the_number_comes_into_stock(house, desk):
-    assert searching.one(desk, Wish("GB", area="Leeds", pattern=GONE[-4:]), "brackwater").offers == []
+    assert stock_search.one(desk, Wish("GB", area="Leeds", pattern=GONE[-4:]), "brackwater").offers == []
     order = run(house, desk)
     assert workorders.look(desk, order.id).order.tasks[0].waits_for == "such numbers to come into stock"
     house.outside.control.call("POST", "freed", json={"numbers": [GONE]})
@@ -46,7 +46,7 @@ def test_it_waits_and_buys_once_when_the_number_comes_into_stock(house, desk):
 
 
 def test_nothing_dearer_than_the_limits_is_bought_and_it_ends_on_its_day(house, desk, monkeypatch):
-    monkeypatch.setattr(steps, "ASKED_AGAIN", timedelta(hours=2))  # not every ten minutes of three days
+    monkeypatch.setattr(execution, "ASKED_AGAIN", timedelta(hours=2))  # not every ten minutes of three days
     house.outside.control.call("POST", "freed", json={"numbers": [GONE]})
     order = run(house, desk, most_monthly="0.60")
     assert workorders.look(desk, order.id).order.state is OrderState.RUNNING

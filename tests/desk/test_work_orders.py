@@ -11,10 +11,10 @@ from sedge.core.numbers.life import State
 from sedge.core.records import HolderKind, HolderRef, Number, Person
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
-from sedge.services import steering
+from sedge.services import simulation_clock
 from sedge.services.ledger import ledger
 from sedge.services.workorders import drafts, runner, workorders
-from sedge.services.workorders.applying import apply_at_once
+from sedge.services.workorders.apply_now import apply_at_once
 from sedge.store.repositories.workorders import OrderState, TaskState
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
@@ -280,9 +280,9 @@ def test_a_help_desk_does_not_plan(house, desk):
 
 def test_the_system_acts_under_its_own_name(house, desk):
     assert replace(desk).as_system().actor == "Sedge"
-    before = steering.stored_offset(house)
-    steering.advance(house, timedelta(minutes=7))
-    moved = steering.stored_offset(house) - before  # less the real time it took to get there
+    before = simulation_clock.stored_offset(house)
+    simulation_clock.advance(house, timedelta(minutes=7))
+    moved = simulation_clock.stored_offset(house) - before  # less the real time it took to get there
     assert timedelta(minutes=6, seconds=30) < moved <= timedelta(minutes=7)
 
 

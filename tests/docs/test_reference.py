@@ -10,7 +10,7 @@ from sedge.core import errors
 from sedge.core.numbers.life import State
 from sedge.core.workorders.catalogue import RULES
 from sedge.settings import Settings
-from sedge.web.problems import HEADINGS
+from sedge.web.error_pages import HEADINGS
 
 DOCS = Path(__file__).parent.parent.parent / "docs"
 README = DOCS.parent / "README.md"

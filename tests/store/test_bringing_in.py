@@ -14,9 +14,9 @@ from sedge.core.ledger.chain import first_broken
 from sedge.core.numbers.life import State
 from sedge.core.records import Capacity, HolderKind, HolderRef, Number, Subject
 from sedge.core.reduce import changed
-from sedge.store import bringing_in, saving
+from sedge.store import bulk_import, saving
 from sedge.store.database import Database
-from sedge.store.projections import deriving, placing
+from sedge.store.projections import number_projections, spot_counts
 from sedge.store.repositories import ledger, maps, past
 from sedge.store.repositories import numbers as store
 from sedge.store.repositories.numbers import Filter
@@ -64,7 +64,7 @@ def database(blank, tmp_path):
 
 def bring(database, rows, stamp=STAMP, batch="file-1"):
     with database.writing() as connection:
-        return bringing_in.bring_in(connection, alike(enumerate(rows)), stamp, batch=batch, names={ADA: "Ada"}, mains=set())
+        return bulk_import.bring_in(connection, alike(enumerate(rows)), stamp, batch=batch, names={ADA: "Ada"}, mains=set())
 
 
 def content(connection, table):
@@ -88,10 +88,10 @@ def test_by_thousands_and_one_by_one_give_the_same(blank, rows):
             made = Database(Path(file), "estate", durable=False)
             with made.writing() as connection:
                 if name == "many":
-                    bringing_in.bring_in(connection, alike(enumerate(numbered)), STAMP, batch="f", names={ADA: "Ada"}, mains=set())
+                    bulk_import.bring_in(connection, alike(enumerate(numbered)), STAMP, batch="f", names={ADA: "Ada"}, mains=set())
                 else:
                     mains: set = set()
-                    records = [bringing_in._number(row, "f", NOW, mains)[0].but(version=0) for row in numbered]
+                    records = [bulk_import._number(row, "f", NOW, mains)[0].but(version=0) for row in numbered]
                     saving.save(connection, [changed(Subject.NUMBER, None, n, "number.adopted") for n in records], STAMP)
             with made.reading() as connection:
                 held = {name: content(connection, name) for name in ("life", "span", *DERIVED)}
@@ -111,8 +111,8 @@ def test_what_is_derived_can_be_made_anew_and_is_the_same(database):
             connection, [changed(Subject.NUMBER, ada_gets, ada_gets.but(state=State.RESERVED, label="kept"), "number.reserved")], later
         )
         before = {name: content(connection, name) for name in (*DERIVED, "life")}
-        deriving.rebuild(connection)
-        placing.put_placed(connection)
+        number_projections.rebuild(connection)
+        spot_counts.put_placed(connection)
         assert {name: content(connection, name) for name in (*DERIVED, "life")} == before
 
 

@@ -18,7 +18,7 @@ from sedge.core.records import SUBJECT_OF, HolderKind, HolderRef, Number, PathVe
 from sedge.core.reduce import apply, changed
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.needs import needs
-from sedge.store import estate as estate_store
+from sedge.store import loading as estate_store
 from sedge.store import saving
 from sedge.store.database import Database
 from sedge.store.projections import finder

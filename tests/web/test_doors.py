@@ -3,11 +3,11 @@
 import pytest
 from fastapi.routing import APIRoute
 
-from sedge.api.doors import ApiGuard
+from sedge.api.routing import ApiGuard
 from sedge.app import PLACES, RESOURCES
 from sedge.core.access.roles import ALLOWED, AccessRole, May
 from sedge.demo.seed import MEMBERS, PASSWORD
-from sedge.web.doors import COOKIE, Guard
+from sedge.web.routing import COOKIE, Guard
 
 ADMIN, SITE, HELP, MONEY, SAFETY, OBSERVER = AccessRole
 EVERYBODY = set(AccessRole)

@@ -15,7 +15,7 @@ from sedge.core.access.roles import May, allowed
 from sedge.core.workorders.findings import Leads
 from sedge.demo.seed import MEMBERS
 from sedge.services.ledger import ledger
-from sedge.web.doors import Guard
+from sedge.web.routing import Guard
 from sedge.web.workorders.views import LEADS_TO
 
 ROUTES = [

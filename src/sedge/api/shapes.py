@@ -11,12 +11,12 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Account, Number, Order, Person, Proof, ServiceLine, Site, Spot
 from sedge.core.supply.offers import Offer
 from sedge.core.workorders.findings import Finding, Remedy
-from sedge.services.carriers.money import AccountOutlook
+from sedge.services.carriers.balances import AccountOutlook
 from sedge.services.imports.take_over import Sitting
+from sedge.services.numbers.capacity_forecast import Figure
 from sedge.services.numbers.estate import Block
-from sedge.services.numbers.figures import Figure
 from sedge.services.numbers.saved_views import SavedView
-from sedge.services.supply.searching import Answer
+from sedge.services.supply.stock_search import Answer
 from sedge.services.supply.supply import OrderView as SupplyOrder
 from sedge.services.workorders.workorders import OrderView
 from sedge.store.repositories.number_files import NumberFile, Report

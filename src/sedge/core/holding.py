@@ -1,7 +1,7 @@
 """Who holds something: a person, a site, a service line or a downstream system, by id."""
 
+from sedge.core.enums import HolderKind, Subject
 from sedge.core.facts import Fact
-from sedge.core.words import HolderKind, Subject
 
 
 class HolderRef(Fact):

@@ -5,6 +5,8 @@ from enum import StrEnum
 from typing import Any, Literal
 
 from sedge.core.callpaths.steps import Opening
+from sedge.core.enums import Capacity, Right, Role, Subject, SupplyModel, Transport
+from sedge.core.enums import HolderKind as HolderKind  # noqa: PLC0414  whoever imports records finds it here
 from sedge.core.facts import Fact, Money
 from sedge.core.holding import HolderRef
 from sedge.core.licences.records import Grant, Product, Subscription
@@ -20,8 +22,6 @@ from sedge.core.supply.records import (
     Hold,
     Order,
 )
-from sedge.core.words import Capacity, Right, Role, Subject, SupplyModel, Transport
-from sedge.core.words import HolderKind as HolderKind  # noqa: PLC0414  whoever imports records finds it here
 
 KnownAs = dict[str, str]  # ids by the name of the other system
 

@@ -36,8 +36,8 @@ from sedge.core.records import (
     Subscription,
 )
 from sedge.core.reducing import REDUCERS, changed, number_changed, number_in, reduces, step
-from sedge.core.retiring.resting import rest_of
-from sedge.core.safety.effective import effective_spot, misplaced, own_spot, spot_when_given
+from sedge.core.retiring.quarantine import rest_of
+from sedge.core.safety.effective_spot import effective_spot, misplaced, own_spot, spot_when_given
 from sedge.core.supply.reducers import charge, refund, settle_lines
 from sedge.core.workorders import tasks as t
 

@@ -2,17 +2,17 @@
 
 from typing import Any
 
+from sedge.core.enums import HolderKind
 from sedge.core.errors import OutsideTrouble
 from sedge.core.holders.directory import Said
 from sedge.core.records import Downstream, Group, HolderRef, Person, Site
 from sedge.core.safety.spots import spot_code
-from sedge.core.words import HolderKind
 from sedge.core.workorders import tasks as t
 from sedge.demo.licences import GUIDE
 from sedge.formats import scim
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.services.holders import directory
-from sedge.services.workorders.applying import add_records, apply_at_once
+from sedge.services.workorders.apply_now import add_records, apply_at_once
 
 JOINERS = (
     ("Tamsin Quennell", "Learning", "Wharf House"),

@@ -2,9 +2,9 @@
 
 from datetime import datetime, timedelta
 
+from sedge.core.enums import HolderKind
 from sedge.core.facts import money
 from sedge.core.licences.records import Entitlement, Product, Subscription
-from sedge.core.words import HolderKind
 
 DAY = timedelta(days=1)
 STAFF, HOME, RECEPTION, GUIDE, RECORDING, ABROAD = (

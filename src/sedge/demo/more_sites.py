@@ -29,12 +29,12 @@ from sedge.core.reduce import changed
 from sedge.core.safety.spots import spot_code
 from sedge.core.workorders import tasks as t
 from sedge.demo.licences import HOME, RECEPTION, STAFF
-from sedge.services.carriers import drift
-from sedge.services.desk import Desk
+from sedge.services.carriers import reconciliation
+from sedge.services.context import Desk
 from sedge.services.porting import port_outs, ports
-from sedge.services.porting.port_following import hear
+from sedge.services.porting.port_tracking import hear
 from sedge.services.safety import safety
-from sedge.services.workorders.applying import add_records, apply_at_once
+from sedge.services.workorders.apply_now import add_records, apply_at_once
 
 GALLERY, HALL = "millwheel-gallery", "harbour-loft"
 ASKED_DAYS_AGO = 9
@@ -250,4 +250,4 @@ def stir_the_outside(desk: Desk) -> None:
     with desk.reading() as reading:
         account = reading.records.the(Account, "fellgate-main")
     port_outs.hear(desk.as_system(), account)
-    drift.compare_all(desk)
+    reconciliation.compare_all(desk)

@@ -4,8 +4,8 @@ from datetime import timedelta
 
 from fpdf import FPDF
 
-from sedge.services.desk import Desk
-from sedge.services.supply import papers
+from sedge.services.context import Desk
+from sedge.services.supply import documents
 
 
 def put_papers_on_file(desk: Desk) -> None:
@@ -15,7 +15,7 @@ def put_papers_on_file(desk: Desk) -> None:
         ("proof of local address", "spree-depot", "Lease of Speicherufer 8", 150, ("Mietvertrag (erfunden)", "Speicherufer 8, 10999 Berlin")),
     ):  # fmt: skip
         content = bytes(_pdf(title, [*lines, "Made up for the demo."]))
-        papers.put_on_file(
+        documents.put_on_file(
             desk, paper=paper, filename=f"{title.lower().replace(' ', '-')}.pdf", content=content, site=site, title=title,
             issued_on=str(today - timedelta(days=days)),
         )  # fmt: skip

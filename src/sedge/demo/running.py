@@ -10,7 +10,7 @@ import uvicorn
 from pydantic.warnings import UnsupportedFieldAttributeWarning
 
 from sedge.app import create_app, open_house, set_up_logging, settle_memory
-from sedge.services import steering
+from sedge.services import simulation_clock
 from sedge.services.clock import Clock
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
@@ -48,8 +48,8 @@ def make_data(settings: Settings, standins_url: str, ahead: timedelta = timedelt
     started = time.perf_counter()
     house = open_house(settings.model_copy(update={"durable": False}), standins_url, Clock(ahead))
     if ahead:
-        steering.control_of(house).advance(ahead.total_seconds())
-        steering.keep_offset(house)
+        simulation_clock.control_of(house).advance(ahead.total_seconds())
+        simulation_clock.keep_offset(house)
     seed(house)
     house.close()
     (settings.data / SEEDED).touch()

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 
 from sqlalchemy import func, select
 
-from sedge.core.licences.standing import lacking
+from sedge.core.enums import SupplyModel
+from sedge.core.licences.entitlement_status import lacking
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Address, Carrier, Device, HolderKind, Product, Site, Spot, Trunk
 from sedge.core.safety.spots import spot_problem
-from sedge.core.words import SupplyModel
-from sedge.services.desk import Desk, Reading
+from sedge.services.context import Desk, Reading
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 

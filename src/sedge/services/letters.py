@@ -10,7 +10,7 @@ from sedge.core.errors import ChangedMeanwhile, NotUnderstood
 from sedge.core.numbers.plan import LANGUAGES
 from sedge.core.records import Subject
 from sedge.formats.letters import KINDS, Letter, LetterText, checked, own
-from sedge.services.desk import Desk, Reading
+from sedge.services.context import Desk, Reading
 from sedge.store.schema.holders import letter_text
 
 SAMPLE: dict[str, dict[str, Any]] = {

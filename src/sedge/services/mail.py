@@ -14,7 +14,7 @@ from sedge.core.workorders.plan import resolve
 from sedge.core.workorders.telling import tell_whole
 from sedge.formats.letters import Letter, LetterText, drawn, own
 from sedge.services import letters
-from sedge.services.desk import Desk, Reading, Writing
+from sedge.services.context import Desk, Reading, Writing
 from sedge.store.repositories.workorders import OrderState, TaskState, WorkOrder
 from sedge.store.schema import tables
 

@@ -8,24 +8,24 @@ from typing import Any
 from sqlalchemy import case, exists, func, select, text
 
 from sedge.core.access.roles import May, allowed
-from sedge.core.carriers.keeping import is_low
+from sedge.core.carriers.account_topup import is_low
 from sedge.core.facts import in_words
+from sedge.core.numbers.card_facts import Mark
 from sedge.core.numbers.e164 import describe, in_national
-from sedge.core.numbers.standing import Mark
 from sedge.core.porting.outgoing_records import PortOutState
 from sedge.core.porting.records import PortState
 from sedge.core.records import Number, Spot
 from sedge.core.safety.spots import review_due
 from sedge.services.callpaths import calls
-from sedge.services.carriers import drift, money
-from sedge.services.desk import Desk, Reading
+from sedge.services.carriers import balances, reconciliation
+from sedge.services.context import Desk, Reading
 from sedge.services.holders import directory
 from sedge.services.licences import licences
-from sedge.services.numbers import figures
+from sedge.services.numbers import capacity_forecast
 from sedge.services.porting import port_outs, ports
 from sedge.services.safety import safety
-from sedge.services.supply import papers
-from sedge.services.workorders import checking
+from sedge.services.supply import documents
+from sedge.services.workorders import check_catalogue
 from sedge.store.repositories import workorders
 from sedge.store.repositories.records import is_open
 from sedge.store.repositories.workorders import OrderState
@@ -125,7 +125,7 @@ def _port_outs(desk: Desk, reading: Reading) -> Iterator[Todo]:
 
 def _drift(reading: Reading) -> Iterator[Todo]:
     """Numbers that a carrier and the estate have differently, where calls may be lost or something unknown is paid for."""
-    if count := drift.grave_count(reading):
+    if count := reconciliation.grave_count(reading):
         yield Todo(
             Mark.WRONG,
             f"{_count(count, 'number')} otherwise at the carrier than here",
@@ -264,7 +264,7 @@ def _idle(reading: Reading) -> Iterator[Todo]:
 
 def _running_out(desk: Desk) -> Iterator[Todo]:
     """Where numbers should be ordered now, with what would be ordered."""
-    for one in figures.worth_ordering(desk)[:5]:
+    for one in capacity_forecast.worth_ordering(desk)[:5]:
         months = one.exhaustion.months or 0
         yield Todo(
             Mark.WAITING, f"{one.site.name} runs out of numbers in {max(0, round(months * 4.35))} weeks",
@@ -330,9 +330,9 @@ def _directory(desk: Desk) -> Iterator[Todo]:
 
 def _checks(desk: Desk) -> Iterator[Todo]:
     """What the nightly checks found, by rule; what other lines of Today tell already is not told twice."""
-    for rule in checking.catalogue(desk):
+    for rule in check_catalogue.catalogue(desk):
         if rule.stops + rule.warnings and rule.name not in TOLD_ALREADY:
-            found, _ = checking.findings(desk, rule.name, limit=1)
+            found, _ = check_catalogue.findings(desk, rule.name, limit=1)
             yield Todo(
                 Mark.WRONG if rule.stops else Mark.WAITING, f"{_count(rule.stops + rule.warnings, 'finding')}: {rule.why.partition('.')[0][:1].lower()}{rule.why.partition('.')[0][1:]}",
                 f"{found[0].name}: {found[0].message}", f"/checks/{rule.name}", "Look at them",
@@ -341,7 +341,7 @@ def _checks(desk: Desk) -> Iterator[Todo]:
 
 def _papers(desk: Desk) -> Iterator[Todo]:
     """Papers that a carrier does not take: the order waits until another is sent."""
-    for order, paper in papers.rejected(desk):
+    for order, paper in documents.rejected(desk):
         yield Todo(
             Mark.WRONG, f"Order {order.reference}: the {paper.paper} was rejected", f"{paper.reason[:1].upper()}{paper.reason[1:]}.",
             f"/supply/orders/{order.id}", "Send another",
@@ -351,7 +351,7 @@ def _papers(desk: Desk) -> Iterator[Todo]:
 def _money(desk: Desk) -> Iterator[Todo]:
     """Prepaid accounts at their low mark, or that won't cover a charge of the next month."""
     soon = desk.now().date() + timedelta(days=CHARGES_SOON_DAYS)
-    for outlook in money.outlooks(desk).values():
+    for outlook in balances.outlooks(desk).values():
         account, ahead = outlook.account, outlook.runway
         if account.suspended_since:
             yield Todo(

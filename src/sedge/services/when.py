@@ -3,7 +3,7 @@
 from datetime import datetime, time
 
 from sedge.core.errors import NotUnderstood
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 
 
 def moment_of(desk: Desk, text: str, field: str, *, at: time = time(0, 0)) -> datetime | None:

@@ -10,8 +10,8 @@ from fastapi import APIRouter, Depends, Header, HTTPException
 from pydantic import BaseModel, Field
 
 from sedge.standins import billing
-from sedge.standins.book import Book, stamp
-from sedge.standins.manners import MANNERS
+from sedge.standins.carrier_profiles import MANNERS
+from sedge.standins.storage import Book, stamp
 
 
 class AccountAsked(BaseModel):

@@ -19,16 +19,16 @@ from pydantic import BaseModel, Field
 
 from sedge.standins.accounts import AccountAsked, Ledger, every_balance
 from sedge.standins.billing import drift, put_in_service
-from sedge.standins.book import Book, stamp
 from sedge.standins.callbacks import Callbacks
 from sedge.standins.carrier import carrier_routes
+from sedge.standins.carrier_profiles import MANNERS
 from sedge.standins.desk_services import mail_routes
 from sedge.standins.directory import control_routes, directory_routes
 from sedge.standins.far_ends import letters
-from sedge.standins.manners import MANNERS
 from sedge.standins.outgoing import next_port_outs, outgoing_control
 from sedge.standins.porting import next_answers, porting_routes
 from sedge.standins.register import register_routes
+from sedge.standins.storage import Book, stamp
 from sedge.standins.telephony import telephony_routes
 
 SLOW_SECONDS = 1.0

@@ -7,8 +7,8 @@ from datetime import UTC, datetime, timedelta
 from decimal import ROUND_HALF_UP, Decimal
 from typing import Any
 
-from sedge.standins.book import Book, moment, stamp
-from sedge.standins.manners import MANNERS
+from sedge.standins.carrier_profiles import MANNERS
+from sedge.standins.storage import Book, moment, stamp
 
 NIGHT = timedelta(minutes=10)  # after midnight
 PENNY = Decimal("0.01")

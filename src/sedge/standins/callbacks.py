@@ -10,7 +10,7 @@ from typing import Any
 
 import httpx
 
-from sedge.standins.book import Book
+from sedge.standins.storage import Book
 
 
 class Callbacks:

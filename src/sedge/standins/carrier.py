@@ -15,11 +15,11 @@ from pydantic import BaseModel, Field
 
 from sedge.standins import billing
 from sedge.standins.accounts import Ledger, account_routes
-from sedge.standins.book import Book, moment, stamp
 from sedge.standins.callbacks import Callbacks
-from sedge.standins.manners import MANNERS, Stretch
+from sedge.standins.carrier_profiles import MANNERS, Stretch
+from sedge.standins.documents import begin_review, is_due, lateness, look_through, paper_routes, refuse_papers, wanted
 from sedge.standins.outgoing import outgoing_routes
-from sedge.standins.papers import begin_review, is_due, lateness, look_through, paper_routes, refuse_papers, wanted
+from sedge.standins.storage import Book, moment, stamp
 
 RELEASE = timedelta(seconds=30)
 UNSERVED = {"LS28ZZ"}  # a district whose answering point takes addresses by letter only

@@ -4,7 +4,7 @@ from typing import Any
 
 from fastapi import APIRouter, Header
 
-from sedge.standins.book import Book, stamp
+from sedge.standins.storage import Book, stamp
 
 
 def mail_routes(book: Book) -> APIRouter:

@@ -6,7 +6,7 @@ from typing import Any
 import httpx
 from fastapi import APIRouter
 
-from sedge.standins.book import Book
+from sedge.standins.storage import Book
 
 LIST = "urn:ietf:params:scim:api:messages:2.0:ListResponse"
 ENTERPRISE = "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User"

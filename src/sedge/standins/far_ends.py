@@ -4,8 +4,8 @@ from dataclasses import dataclass
 
 from pydantic import BaseModel, Field
 
-from sedge.standins.book import Book
-from sedge.standins.manners import Stretch
+from sedge.standins.carrier_profiles import Stretch
+from sedge.standins.storage import Book
 
 
 class Connection(BaseModel):

@@ -8,8 +8,8 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from sedge.standins.billing import is_suspended
-from sedge.standins.book import Book, moment, stamp
 from sedge.standins.far_ends import lost_on_the_way, sign_in
+from sedge.standins.storage import Book, moment, stamp
 
 ANSWERS_AFTER = 6
 MOST_STEPS = 300

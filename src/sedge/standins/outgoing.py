@@ -10,7 +10,7 @@ from typing import Any
 from fastapi import APIRouter, Depends, HTTPException
 from pydantic import BaseModel, Field
 
-from sedge.standins.book import Book, moment, stamp
+from sedge.standins.storage import Book, moment, stamp
 
 ANSWER_WITHIN, GOES_AFTER_DAYS, GOES_AT = timedelta(hours=48), 3, time(10)
 RETURNS_AFTER = timedelta(hours=20)

@@ -13,8 +13,8 @@ from zoneinfo import ZoneInfo
 from fastapi import APIRouter, Header, HTTPException
 from pydantic import BaseModel, Field
 
-from sedge.standins.book import Book, moment, stamp
-from sedge.standins.manners import MANNERS
+from sedge.standins.carrier_profiles import MANNERS
+from sedge.standins.storage import Book, moment, stamp
 
 OLD_QUAY = "Old Quay Communications"
 ANSWERS, SWITCHES = time(11), time(10)

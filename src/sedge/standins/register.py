@@ -11,7 +11,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 from rapidfuzz import fuzz, process
 
-from sedge.standins.book import Book
+from sedge.standins.storage import Book
 from sedge.standins.streets import Stretch, stretches
 
 NEAR_CITIES, NEAR_STREETS, LEAST = 3, 25, 55.0

@@ -9,9 +9,9 @@ from typing import Any
 
 from fastapi import APIRouter, Header
 
-from sedge.standins.book import Book, moment, stamp
 from sedge.standins.far_ends import Connection, sign_in
 from sedge.standins.following import InboundCall, is_down
+from sedge.standins.storage import Book, moment, stamp
 
 SETTING_UP = timedelta(minutes=2)
 READBACK = {"+441134960199", "+492214710999", "+33199009999", "+16175550199", "+14165550199"}  # each says the caller ID it sees

@@ -21,7 +21,7 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.porting.outgoing_records import PortOut
 from sedge.core.porting.records import KeptFree, Port
 from sedge.core.records import Address, Grant, HolderKind, Number, PathVersion, Person, Product, Proof, ServiceLine, Subject, Subscription
-from sedge.store.projections import deriving, finder
+from sedge.store.projections import finder, number_projections
 from sedge.store.repositories.records import Records, columns
 from sedge.store.schema import tables
 
@@ -55,7 +55,7 @@ def save(connection: Connection, changes: Sequence[Change], stamp: Stamp) -> lis
         saved = _saved(connection, change.but(before=earlier.after) if earlier else change, names, stamp)
         latest[change.subject, change.id] = saved
         kept.append(saved)
-    deriving.follow(connection, kept, names, stamp.at)
+    number_projections.follow(connection, kept, names, stamp.at)
     finder.index(connection, [change.after for change in kept])
     _path_references(connection, kept)
     _append(connection, kept, stamp)
@@ -78,7 +78,7 @@ def remark_batch(connection: Connection, stamp: Stamp, *, key: str, title: str, 
     return connection.execute(select(tables.ledger_head.c.sequence)).scalar_one()
 
 
-def _saved(connection: Connection, change: Change, names: deriving.Names, stamp: Stamp) -> Change:
+def _saved(connection: Connection, change: Change, names: number_projections.Names, stamp: Stamp) -> Change:
     table = tables.RECORD_TABLES[change.subject]
     before = change.before
     after = change.after.but(version=(before.version + 1) if before else 1)
@@ -98,14 +98,14 @@ def _saved(connection: Connection, change: Change, names: deriving.Names, stamp:
     return change.but(after=after)
 
 
-def life_columns(number: Number, names: deriving.Names, at: datetime) -> dict[str, Any]:
+def life_columns(number: Number, names: number_projections.Names, at: datetime) -> dict[str, Any]:
     """What a number's row shows for sorting and filtering beside `records.columns`."""
     holder = number.holder
     return {
         "kind": number.kind.value,
         "holder_name": names.get((holder.subject, holder.id), "")[:120] if holder else "",
         "label": number.label[:80],
-        "price": deriving.price_of(number),
+        "price": number_projections.price_of(number),
         "changed_at": at,
     }
 

@@ -10,7 +10,7 @@ from collections.abc import Iterable
 
 from sqlalchemy import MetaData
 
-from sedge.core.words import Subject
+from sedge.core.enums import Subject
 
 TOTALS = ("facet", "movement")  # with rows for all sites together, whose site is ''
 BY_NUMBER = ("number_tag", "proof")

@@ -6,12 +6,12 @@ from fastapi import Query, Request
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
-from sedge.api.doors import AtDesk, Resource
+from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.formats.letters import LetterText
 from sedge.services import letters
 from sedge.services.access import members, organisations
-from sedge.services.workorders import drafts, usual_work, workorders
+from sedge.services.workorders import drafts, guided_workflows, workorders
 from sedge.store.repositories.installation import Member
 from sedge.store.repositories.invitations import Invitation
 
@@ -178,7 +178,7 @@ def keep_letter(desk: AtDesk, kind: str, language: str, asked: Letter) -> dict[s
 @resource.read("/templates", May.CHANGE_ESTATE)
 def templates(desk: AtDesk) -> dict[str, Any]:
     """The usual work with its fields, and what was kept from work orders with its slots."""
-    usual = [{"id": k.key, "name": k.name, "what": k.what, "fields": list(k.fields)} for k in usual_work.KINDS.values()]
+    usual = [{"id": k.key, "name": k.name, "what": k.what, "fields": list(k.fields)} for k in guided_workflows.KINDS.values()]
     return {"usual": usual, "items": [_template(x) for x in drafts.templates(desk)], "next": None}
 
 
@@ -195,8 +195,8 @@ def keep_template(desk: AtDesk, key: str, asked: Named) -> dict[str, Any]:
 @resource.write("/templates/{key}", May.CHANGE_ESTATE, status_code=201)
 def use_template(desk: AtDesk, key: str, asked: Filled) -> dict[str, Any]:
     """A draft of it."""
-    if key in usual_work.KINDS:
-        tasks, title = usual_work.plan(desk, key, asked.fields)
+    if key in guided_workflows.KINDS:
+        tasks, title = guided_workflows.plan(desk, key, asked.fields)
         order = workorders.draft(desk, title, tasks, reason=asked.reason)
     else:
         order = drafts.from_template(desk, key, asked.slots)

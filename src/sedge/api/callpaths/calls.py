@@ -6,7 +6,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
-from sedge.api.doors import AtDesk, Resource
+from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.callpaths.tracing.trace import World
 from sedge.core.errors import NotUnderstood

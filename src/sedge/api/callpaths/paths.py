@@ -8,7 +8,7 @@ from fastapi.responses import Response
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
-from sedge.api.doors import AtDesk, Resource
+from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.callpaths.steps import Path
 from sedge.core.callpaths.tracing.compare import Consequence
@@ -17,7 +17,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.records import PathVersion
 from sedge.core.workorders.findings import Finding
 from sedge.formats import path_json
-from sedge.services.callpaths import drawing, path_analysis, path_files, paths, proving, sounds
+from sedge.services.callpaths import drawing, path_analysis, path_files, paths, proof_calls, sounds
 from sedge.services.numbers.numbers import the_number
 from sedge.store.repositories.callpaths import Draft
 
@@ -172,7 +172,7 @@ def compare(desk: AtDesk, key: str, old: int | None = None, new: int | None = No
 @resource.write("/paths/{key}/prove", May.CHANGE_ESTATE)
 def prove(desk: AtDesk, key: str) -> dict[str, Any]:
     """Place a test call to every number of a path; the work order that does."""
-    order = proving.prove_again(desk, path=key)
+    order = proof_calls.prove_again(desk, path=key)
     return {"work_order": order.id, "no": order.no, "calls": len(order.tasks)}
 
 

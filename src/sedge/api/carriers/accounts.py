@@ -10,10 +10,10 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
 from sedge.api.amounts import Amount, OptionalAmount
-from sedge.api.doors import AtDesk, Resource, once
+from sedge.api.routing import AtDesk, Resource, once
 from sedge.core.access.roles import May
 from sedge.core.records import Account
-from sedge.services.carriers import accounts, money
+from sedge.services.carriers import accounts, balances
 
 resource = Resource(tags=["accounts"])
 
@@ -59,7 +59,7 @@ def account(desk: AtDesk, key: str) -> dict[str, Any]:
 def _shape(desk: AtDesk, found: Account) -> dict[str, Any]:
     rule = found.top_up
     return {
-        **shapes.account(found, money.outlooks(desk).get(found.id)), "carrier": found.carrier, "countries": list(found.countries), "contact": found.contact,
+        **shapes.account(found, balances.outlooks(desk).get(found.id)), "carrier": found.carrier, "countries": list(found.countries), "contact": found.contact,
         "receives_only": found.receives_only, "alert_mail": found.alert_mail, "alert_phone": found.alert_phone, "grace_days": found.grace_days,
         "top_up": {"at": str(rule.at), "amount": str(rule.amount), "most_a_month": str(rule.most_a_month)} if rule else None,
     }  # fmt: skip

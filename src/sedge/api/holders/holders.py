@@ -8,14 +8,14 @@ from pydantic import BaseModel, ConfigDict, Field
 from starlette.concurrency import run_in_threadpool
 
 from sedge.api import shapes
-from sedge.api.doors import AtDesk, Resource, once, page_limit
+from sedge.api.routing import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May
 from sedge.core.records import CivicElements, Device, HolderKind, ServiceLine, Spot
-from sedge.services.carriers import money
-from sedge.services.desk import Desk
+from sedge.services.carriers import balances
+from sedge.services.context import Desk
 from sedge.services.holders import holders, site_facts, site_setup
 from sedge.services.holders.holders import HolderRow
-from sedge.services.imports import importing
+from sedge.services.imports import people_import
 from sedge.services.trunks import trunk_setup, trunks
 
 resource = Resource(tags=["holders"])
@@ -202,9 +202,9 @@ async def import_people(request: Request, desk: AtDesk, dry_run: bool = False, s
     """A CSV file as the body; `dry_run` only looks. Bad rows are left out and named; bringing in the same file again changes nothing."""
     data = await request.body()
 
-    def done() -> importing.Preview:
-        found = importing.preview_people(desk, data, site)
-        return found if dry_run else importing.bring_in_people(desk, data, found.digest, site)
+    def done() -> people_import.Preview:
+        found = people_import.preview_people(desk, data, site)
+        return found if dry_run else people_import.bring_in_people(desk, data, found.digest, site)
 
     found = await run_in_threadpool(done)
     bad = [{"line": b.row.number, "name": b.row.name, "email": b.row.email, "why": b.why} for b in found.bad]
@@ -216,7 +216,7 @@ async def import_people(request: Request, desk: AtDesk, dry_run: bool = False, s
 
 @resource.read("/carriers")
 def carriers(desk: AtDesk) -> dict[str, Any]:
-    ahead = money.outlooks(desk)
+    ahead = balances.outlooks(desk)
     items = [
         {
             "id": v.carrier.id, "name": v.carrier.name, "supply_model": v.carrier.supply_model, "countries": list(v.carrier.countries),

@@ -7,12 +7,12 @@ from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
-from sedge.api.doors import AtDesk, Resource, once
+from sedge.api.routing import AtDesk, Resource, once
 from sedge.core.access.roles import May
 from sedge.core.records import Device, Downstream, Group
 from sedge.core.workorders.planner.problem import Wish
 from sedge.services.holders import devices, directory, downstream, groups, holders, site_setup
-from sedge.services.workorders import planning, workorders
+from sedge.services.workorders import bulk_planner, workorders
 
 resource = Resource(tags=["holders"])
 
@@ -219,12 +219,12 @@ def pull(desk: AtDesk) -> dict[str, Any]:
 @resource.write("/planner", May.CHANGE_ESTATE)
 def plan(desk: AtDesk, asked: PlanAsked) -> dict[str, Any]:
     """The best plan for the wishes: who gets what, each wish met or not and why; nothing is kept unless a draft is asked for."""
-    planned = planning.plan(
+    planned = bulk_planner.plan(
         desk,
-        planning.Asked(
+        bulk_planner.Asked(
             sites=tuple(asked.sites), department=asked.department, people="\n".join(asked.people), also_with_number=asked.also_with_number,
             numbers=asked.numbers, weights=asked.weights, pins=asked.pins, barred=tuple(asked.barred),
         ),
     )  # fmt: skip
-    order = planning.draft(desk, planned, prove=asked.prove, spot=asked.spot) if asked.draft else None
+    order = bulk_planner.draft(desk, planned, prove=asked.prove, spot=asked.spot) if asked.draft else None
     return {**planned.plan.model_dump(mode="json"), "left_out": len(planned.plan.left_out), "work_order": order.id if order else None}

@@ -6,11 +6,11 @@ from fastapi import Request
 from fastapi.responses import JSONResponse, Response
 from starlette.concurrency import run_in_threadpool
 
-from sedge.api.doors import AtDesk, Resource
+from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.formats import scim
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.services.holders import directory
 
 resource = Resource(prefix="/scim/v2", tags=["directory"])

@@ -9,13 +9,13 @@ from pydantic import BaseModel, ConfigDict, Field
 from starlette.concurrency import run_in_threadpool
 
 from sedge.api import shapes
-from sedge.api.doors import AtDesk, Resource
 from sedge.api.numbers.numbers import Wanted
+from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.formats.sheets import MOST_BYTES
 from sedge.services.imports import number_files, take_over
-from sedge.services.numbers import columns, exporting, known_elsewhere
+from sedge.services.numbers import columns, external_ids, number_export
 
 resource = Resource(tags=["files"])
 
@@ -71,7 +71,7 @@ def begin_import(desk: AtDesk, key: str) -> dict[str, Any]:
 def export_numbers(desk: AtDesk, wanted: Wanted, form: str, show: str = "", sort: str = "number") -> Response:
     """Numbers as csv, xlsx or json; the filters are those of `/numbers`, `show` has columns with commas between."""
     shown = columns.chosen(show, desk.who.role) if show else columns.seen_by(desk.who.role)
-    return StreamingResponse(exporting.numbers(desk, form, wanted, shown, sort=sort), media_type=exporting.TYPES[form])
+    return StreamingResponse(number_export.numbers(desk, form, wanted, shown, sort=sort), media_type=number_export.TYPES[form])
 
 
 class Named(BaseModel):
@@ -159,11 +159,11 @@ class Noted(BaseModel):
 @resource.read("/known-elsewhere")
 def known(desk: AtDesk, find: str = "", system: str = "", kind: str = "") -> dict[str, Any]:
     """Ids under which other systems know numbers, sites, areas and spots."""
-    return {"items": [vars(k) for k in known_elsewhere.listing(desk, find=find, system=system, kind=kind)], "next": None}
+    return {"items": [vars(k) for k in external_ids.listing(desk, find=find, system=system, kind=kind)], "next": None}
 
 
 @resource.write("/known-elsewhere", May.EDIT_FACTS)
 def note(desk: AtDesk, body: Noted) -> dict[str, Any]:
     """Note an id; an empty one is forgotten."""
-    record = known_elsewhere.note(desk, body.kind, body.which, body.system, body.id)
+    record = external_ids.note(desk, body.kind, body.which, body.system, body.id)
     return {"kind": body.kind, "ref": getattr(record, "e164", record.id), "known_as": record.known_as}

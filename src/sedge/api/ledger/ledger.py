@@ -8,11 +8,11 @@ from fastapi import Request
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
-from sedge.api.doors import AtDesk, Cursor, Resource, page_limit
+from sedge.api.routing import AtDesk, Cursor, Resource, page_limit
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.records import Subject
-from sedge.services import steering
+from sedge.services import simulation_clock
 from sedge.services.ledger import ledger
 
 resource = Resource(prefix="/ledger", tags=["ledger"])
@@ -61,14 +61,14 @@ def advance(request: Request, desk: AtDesk, asked: Advance) -> dict[str, Any]:
         raise NotUnderstood("advance is an ISO 8601 period such as PT6H, PT90S or P2D.", field="advance")
     days, hours, minutes, seconds = (int(part or 0) for part in match.groups())
     _demo_only(desk)
-    now = steering.advance(desk.house, timedelta(days=days, hours=hours, minutes=minutes, seconds=seconds))
+    now = simulation_clock.advance(desk.house, timedelta(days=days, hours=hours, minutes=minutes, seconds=seconds))
     return {"now": shapes.moment(now)}
 
 
 @standins.write("/faults", May.STEER)
 def order_fault(desk: AtDesk, asked: Fault) -> Any:
     _demo_only(desk)
-    return steering.order_fault(desk.house, asked.model_dump())
+    return simulation_clock.order_fault(desk.house, asked.model_dump())
 
 
 @standins.read("/mailbox", May.STEER)

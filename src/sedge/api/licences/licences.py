@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
 from sedge.api.amounts import Amount
-from sedge.api.doors import AtDesk, Resource, once
+from sedge.api.routing import AtDesk, Resource, once
 from sedge.core.access.roles import May
 from sedge.services.licences import licences
 from sedge.services.licences.licences import Pool

@@ -7,7 +7,7 @@ from fastapi import Depends, Request
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
-from sedge.api.doors import AtDesk, Cursor, Resource, page_limit
+from sedge.api.routing import AtDesk, Cursor, Resource, page_limit
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import read
@@ -17,8 +17,8 @@ from sedge.core.numbers.plan import Kind
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Capacity, HolderKind, Subject
 from sedge.services.ledger import ledger
-from sedge.services.numbers import choosing, estate, features, saved_views
-from sedge.services.numbers import figures as desk_figures
+from sedge.services.numbers import bulk_actions, estate, features, saved_views
+from sedge.services.numbers import capacity_forecast as desk_figures
 from sedge.services.numbers import numbers as desk_numbers
 from sedge.store.repositories.numbers import Filter
 
@@ -94,8 +94,8 @@ def differences(desk: AtDesk, one: datetime, other: datetime, site: str = "") ->
 @resource.write("/pasted", May.LOOK)
 def read_pasted(desk: AtDesk, body: Pasted) -> dict[str, Any]:
     """The numbers in a text, whatever stands between them: ranges, which of them are not in the estate, and what could not be read."""
-    found = choosing.pasted(desk, body.text)
-    choice = choosing.look(desk, choosing.keep(desk, found.numbers))
+    found = bulk_actions.pasted(desk, body.text)
+    choice = bulk_actions.look(desk, bulk_actions.keep(desk, found.numbers))
     return {
         "numbers": found.numbers.written, "count": len(found.numbers), "unknown": choice.unknown.written, "unread": list(found.unread),
         "by_state": {s.value: n for s, n in choice.by_state.items()},

@@ -5,7 +5,7 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
-from sedge.api.doors import AtDesk, Resource
+from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.porting.outgoing_records import PortOut
 from sedge.services.porting import port_outs

@@ -8,16 +8,16 @@ from fastapi.responses import Response
 from pydantic import AwareDatetime, Base64Bytes, BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
-from sedge.api.doors import AtDesk, Resource
+from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
+from sedge.core.enums import Role
 from sedge.core.errors import NotUnderstood
 from sedge.core.holding import HolderRef
 from sedge.core.numbers.e164 import read_one
 from sedge.core.porting.dates import Earliest, earliest, part_of
 from sedge.core.porting.planning import PortPlan
 from sedge.core.porting.records import AccountDetails, KeptFree, PortLine
-from sedge.core.words import Role
-from sedge.services.porting import kept_free, port_switching, port_talking, ports
+from sedge.services.porting import change_freezes, port_cutover, port_dialogue, ports
 
 resource = Resource(tags=["ports"])
 
@@ -170,18 +170,18 @@ def begin(desk: AtDesk, asked: Asked, *, dry_run: bool = False) -> dict[str, Any
 @resource.read("/ports/days", May.SEE_MONEY)
 def days(desk: AtDesk) -> dict[str, Any]:
     """Days on which nothing is switched."""
-    return {"items": [_free(f.kept) for f in kept_free.listing(desk)], "next": None}
+    return {"items": [_free(f.kept) for f in change_freezes.listing(desk)], "next": None}
 
 
 @resource.write("/ports/days", May.PORT, status_code=201)
 def keep_free(desk: AtDesk, asked: Free) -> dict[str, Any]:
     last = asked.last.isoformat() if asked.last else ""
-    return _free(kept_free.keep(desk, first=asked.first.isoformat(), last=last, why=asked.why, site=asked.site or ""))
+    return _free(change_freezes.keep(desk, first=asked.first.isoformat(), last=last, why=asked.why, site=asked.site or ""))
 
 
 @resource.write("/ports/days/{key}/give-back", May.PORT)
 def give_back(desk: AtDesk, key: str) -> dict[str, Any]:
-    kept_free.give_back(desk, key)
+    change_freezes.give_back(desk, key)
     return days(desk)
 
 
@@ -213,7 +213,7 @@ def sign(desk: AtDesk, key: str, asked: Signed) -> dict[str, Any]:
 @resource.write("/ports/{key}/answer", May.PORT)
 def answer(desk: AtDesk, key: str, asked: Answer) -> dict[str, Any]:
     with_it = {"filename": asked.attached.name, "content": asked.attached.content} if asked.attached else {}
-    port_talking.answer_query(desk, key, asked.text, **with_it)
+    port_dialogue.answer_query(desk, key, asked.text, **with_it)
     return _shown(desk, key)
 
 
@@ -227,20 +227,20 @@ def put_bill(desk: AtDesk, key: str, asked: Attached) -> dict[str, Any]:
 @resource.write("/ports/{key}/remind", May.PORT)
 def remind(desk: AtDesk, key: str) -> dict[str, Any]:
     """The losing carrier is past its time and is told so."""
-    port_talking.remind(desk, key)
+    port_dialogue.remind(desk, key)
     return _shown(desk, key)
 
 
 @resource.write("/ports/{key}/split", May.PORT, status_code=201)
 def split(desk: AtDesk, key: str, asked: Apart) -> dict[str, Any]:
     """Numbers into a port of their own, which is given back."""
-    return _shown(desk, port_talking.split(desk, key, asked.numbers).id)
+    return _shown(desk, port_dialogue.split(desk, key, asked.numbers).id)
 
 
 @resource.read("/ports/{key}/holders", May.SEE_MONEY)
 def holders(desk: AtDesk, key: str) -> dict[str, Any]:
     """Who has each number from the switch on, and what is proposed for those that nobody has been chosen for (the first 200)."""
-    of = port_switching.preparation(desk, key)
+    of = port_cutover.preparation(desk, key)
     return {
         "features": list(of.port.features), "may_be_switched_on": of.features,
         "items": [
@@ -261,13 +261,13 @@ def choose(desk: AtDesk, key: str, asked: Holders) -> dict[str, Any]:
     given = {
         e164: PortLine(e164=e164, holder=x.holder, role=x.role, spot=x.spot, path=x.path, fallback=x.fallback) for e164, x in lines.items()
     }
-    port_switching.give(desk, key, given, asked.features)
+    port_cutover.give(desk, key, given, asked.features)
     return holders(desk, key)
 
 
 @resource.write("/ports/{key}/holders/proposed", May.PORT)
 def take_proposals(desk: AtDesk, key: str, asked: Proposed) -> dict[str, Any]:
-    port_switching.take_proposals(desk, key, unsure=asked.unsure)
+    port_cutover.take_proposals(desk, key, unsure=asked.unsure)
     return holders(desk, key)
 
 
@@ -280,35 +280,35 @@ def submit(desk: AtDesk, key: str) -> dict[str, Any]:
 @resource.write("/ports/{key}/switch", May.PORT, status_code=201)
 def switch(desk: AtDesk, key: str) -> dict[str, Any]:
     """A draft of the work order of the day: what is missing before, the switch, calls to and from each number that somebody has."""
-    return shapes.drafted(port_switching.activation(desk, key))
+    return shapes.drafted(port_cutover.activation(desk, key))
 
 
 @resource.write("/ports/{key}/prove", May.PORT, status_code=201)
 def prove(desk: AtDesk, key: str) -> dict[str, Any]:
-    return shapes.drafted(port_switching.proof(desk, key))
+    return shapes.drafted(port_cutover.proof(desk, key))
 
 
 @resource.write("/ports/{key}/back-out", May.PORT, status_code=201)
 def back_out(desk: AtDesk, key: str, asked: Reason) -> dict[str, Any]:
     """A draft of the work order that gives the numbers back, while the losing carrier takes them."""
-    return shapes.drafted(port_switching.backing_out(desk, key, asked.reason))
+    return shapes.drafted(port_cutover.backing_out(desk, key, asked.reason))
 
 
 @resource.write("/ports/{key}/close", May.PORT)
 def close(desk: AtDesk, key: str) -> dict[str, Any]:
-    port_switching.close(desk, key)
+    port_cutover.close(desk, key)
     return _shown(desk, key)
 
 
 @resource.write("/ports/{key}/date", May.PORT)
 def move_date(desk: AtDesk, key: str, asked: Day) -> dict[str, Any]:
-    port_talking.move_date(desk, key, asked.wanted_date.isoformat())
+    port_dialogue.move_date(desk, key, asked.wanted_date.isoformat())
     return _shown(desk, key)
 
 
 @resource.write("/ports/{key}/cancel", May.PORT)
 def cancel(desk: AtDesk, key: str) -> dict[str, Any]:
-    port_talking.cancel(desk, key)
+    port_dialogue.cancel(desk, key)
     return _shown(desk, key)
 
 

@@ -5,11 +5,11 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
-from sedge.api.doors import AtDesk, Resource
+from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
-from sedge.core.retiring.depends import Dependence
+from sedge.core.retiring.dependencies import Dependence
 from sedge.services.numbers import numbers
-from sedge.services.retiring import closing, resting, retiring, tidying
+from sedge.services.retiring import cleanup_review, quarantine, retiring, site_closure
 from sedge.services.workorders import workorders
 
 resource = Resource(tags=["retiring"])
@@ -41,7 +41,7 @@ class CloseSite(BaseModel):
 
 class Chosen(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    numbers: list[str] = Field(min_length=1, max_length=tidying.MOST_CHOSEN)
+    numbers: list[str] = Field(min_length=1, max_length=cleanup_review.MOST_CHOSEN)
     then: Then
     rest: int | None = Field(default=None, ge=0, le=retiring.MOST_REST)
 
@@ -58,21 +58,21 @@ class Rest(BaseModel):
 @resource.read("/retiring/rest", May.LOOK)
 def days_of_rest(desk: AtDesk) -> dict[str, Any]:
     """How long numbers rest between two holders, by country."""
-    rows = resting.listing(desk)
+    rows = quarantine.listing(desk)
     return {"items": [{"country": r.country, "days": r.days, "toll_free": r.toll_free, "own": r.own} for r in rows], "next": None}
 
 
 @resource.write("/retiring/rest", May.SET_RULES)
 def set_days_of_rest(desk: AtDesk, asked: Rest) -> dict[str, Any]:
     told = {name: "" if value is None else str(value) for name, value in (("days", asked.days), ("toll_free", asked.toll_free))}
-    resting.put(desk, asked.country, **told)
+    quarantine.put(desk, asked.country, **told)
     return days_of_rest(desk)
 
 
 @resource.read("/retiring/tidy-up", May.SEE_MONEY)
 def tidy_up(desk: AtDesk, days: str = "") -> dict[str, Any]:
     """Numbers worth a look, by why; the first 300 of each kind."""
-    view = tidying.tidy_up(desk, days)
+    view = cleanup_review.tidy_up(desk, days)
     return {
         "days": view.days, "silent": view.silent, "saves": [shapes.money(m) for m in view.saves],
         "items": [
@@ -89,14 +89,14 @@ def tidy_up(desk: AtDesk, days: str = "") -> dict[str, Any]:
 @resource.write("/retiring/tidy-up", May.RELEASE, status_code=201)
 def retire_chosen(desk: AtDesk, asked: Chosen) -> dict[str, Any]:
     chosen = [numbers.the_number(desk, n) for n in asked.numbers]
-    tasks, title = tidying.plan(desk, chosen, then=asked.then, rest="" if asked.rest is None else str(asked.rest))
+    tasks, title = cleanup_review.plan(desk, chosen, then=asked.then, rest="" if asked.rest is None else str(asked.rest))
     return shapes.drafted(workorders.draft(desk, title, tasks))
 
 
 @resource.read("/retiring/sites/{key}", May.SEE_MONEY)
 def site(desk: AtDesk, key: str) -> dict[str, Any]:
     """What closing a site comes to: numbers by state, money of each choice, what would be lost elsewhere."""
-    view = closing.look(desk, key)
+    view = site_closure.look(desk, key)
     return {
         "site": view.site.id, "numbers": {state.value: n for state, n in view.by_state.items()}, "people": len(view.people), "service_lines": len(view.lines),
         "beyond": view.beyond, "last_term": view.last_term.isoformat() if view.last_term else None, "idle_seats": dict(view.idle),
@@ -111,7 +111,7 @@ def site(desk: AtDesk, key: str) -> dict[str, Any]:
 @resource.write("/retiring/sites/{key}", May.RELEASE, status_code=201)
 def close_site(desk: AtDesk, key: str, asked: CloseSite) -> dict[str, Any]:
     rest = "" if asked.rest is None else str(asked.rest)
-    tasks, title = closing.plan(desk, key, then=asked.then, rest=rest, announcement=asked.announcement, people=asked.people)
+    tasks, title = site_closure.plan(desk, key, then=asked.then, rest=rest, announcement=asked.announcement, people=asked.people)
     return shapes.drafted(workorders.draft(desk, title, tasks, reason=asked.reason))
 
 

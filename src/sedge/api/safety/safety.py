@@ -8,15 +8,24 @@ from pydantic import BaseModel, ConfigDict, Field
 from starlette.concurrency import run_in_threadpool
 
 from sedge.api import shapes
-from sedge.api.doors import AtDesk, Resource, once
+from sedge.api.routing import AtDesk, Resource, once
 from sedge.core.access.roles import May
 from sedge.core.records import Spot
 from sedge.core.safety.countries import FORMS, RULES
 from sedge.core.safety.coverage import Share
 from sedge.services.callpaths import calls
-from sedge.services.holders import moving
+from sedge.services.holders import relocations
 from sedge.services.numbers.numbers import the_number
-from sedge.services.safety import confirming, coverage, emergency_reports, open_formats, places, rechecking, registered, safety
+from sedge.services.safety import (
+    address_revalidation,
+    carrier_registrations,
+    confirmation_links,
+    coverage,
+    emergency_exports,
+    emergency_reports,
+    safety,
+)
+from sedge.services.safety import spots as places
 from sedge.services.safety.emergency_reports import Report
 
 resource = Resource(tags=["safety"])
@@ -64,7 +73,7 @@ class OnPlan(BaseModel):
 class Move(BaseModel):
     model_config = ConfigDict(extra="forbid")
     to: str = Field(max_length=40, description="spot code")
-    people: list[str] = Field(default=[], max_length=moving.MOST)
+    people: list[str] = Field(default=[], max_length=relocations.MOST)
     from_spot: str = Field(default="", max_length=40)
 
 
@@ -117,7 +126,7 @@ def address_forms() -> dict[str, Any]:
 @resource.write("/civic-addresses/recheck", May.CHANGE_SAFETY)
 def recheck(desk: AtDesk) -> dict[str, Any]:
     """Every address of ours held against the register again."""
-    done = rechecking.recheck(desk)
+    done = address_revalidation.recheck(desk)
     items = [{"id": a.id, "site": a.site, "verdict": a.verdict, "psap": a.psap} for a in done.changed]
     return {"asked": done.asked, "changed": items, "trouble": done.trouble or None}
 
@@ -191,29 +200,31 @@ def confirm_spot(desk: AtDesk, code: str) -> dict[str, Any]:
 @resource.write("/spots/{code}/links", May.CHANGE_SAFETY)
 def confirm_link(desk: AtDesk, code: str, asked: LinkAsked) -> Response:
     """A link for somebody at the site, good once and for some days; told this once."""
-    return JSONResponse({"path": confirming.make_link(desk, code, to=asked.to), "good_for_days": confirming.GOOD_FOR.days}, 201)
+    return JSONResponse(
+        {"path": confirmation_links.make_link(desk, code, to=asked.to), "good_for_days": confirmation_links.GOOD_FOR.days}, 201
+    )
 
 
 @resource.read("/spots/{code}/pidf-lo.xml")
 def spot_pidf_lo(desk: AtDesk, code: str) -> Response:
-    return Response(open_formats.spot_pidf_lo(desk, code), media_type="application/pidf+xml")
+    return Response(emergency_exports.spot_pidf_lo(desk, code), media_type="application/pidf+xml")
 
 
 @resource.read("/numbers/{number}/pidf-lo.xml")
 def number_pidf_lo(desk: AtDesk, number: str) -> Response:
-    return Response(open_formats.number_pidf_lo(desk, the_number(desk, number)), media_type="application/pidf+xml")
+    return Response(emergency_exports.number_pidf_lo(desk, the_number(desk, number)), media_type="application/pidf+xml")
 
 
 @resource.read("/exports/spots.csv")
 def spots_csv(desk: AtDesk) -> Response:
-    return Response(open_formats.spots_csv(desk), media_type="text/csv; charset=utf-8")
+    return Response(emergency_exports.spots_csv(desk), media_type="text/csv; charset=utf-8")
 
 
 @resource.write("/imports/spots", May.CHANGE_SAFETY)
 async def import_spots(request: Request, desk: AtDesk, dry_run: bool = False) -> dict[str, Any]:
     """A CSV as the body; all rows or none. `dry_run` only looks."""
     content = await request.body()
-    return await run_in_threadpool(open_formats.spots_in, desk, content, dry_run=dry_run)
+    return await run_in_threadpool(emergency_exports.spots_in, desk, content, dry_run=dry_run)
 
 
 @resource.write("/sites/{key}/floor-plan", May.CHANGE_SAFETY, method="PUT")
@@ -268,7 +279,7 @@ def put_right(desk: AtDesk, key: str) -> Response:
 @resource.write("/safety/moves", May.CHANGE_ESTATE)
 def move(desk: AtDesk, asked: Move) -> Response:
     """The draft of a work order that moves people, their numbers and registrations to a spot."""
-    order = moving.draft(desk, safety.the_spot(desk, asked.to, field="to"), people=asked.people, from_spot=asked.from_spot)
+    order = relocations.draft(desk, safety.the_spot(desk, asked.to, field="to"), people=asked.people, from_spot=asked.from_spot)
     return JSONResponse({"work_order": order.id, "no": order.no}, 201)
 
 
@@ -317,7 +328,7 @@ def report_pdf(desk: AtDesk, key: str) -> Response:
 @resource.read("/safety/registered/{carrier}")
 def registered_addresses(desk: AtDesk, carrier: str) -> dict[str, Any]:
     """What a carrier has registered against what Sedge says."""
-    found = registered.compare(desk, carrier)
+    found = carrier_registrations.compare(desk, carrier)
     items = [
         {
             "e164": d.number.e164,
@@ -333,5 +344,5 @@ def registered_addresses(desk: AtDesk, carrier: str) -> dict[str, Any]:
 @resource.write("/safety/registered/{carrier}", May.CHANGE_ESTATE)
 def send_again(desk: AtDesk, carrier: str) -> Response:
     """The draft of a work order that registers every address that differs."""
-    order = registered.send_again(desk, carrier)
+    order = carrier_registrations.send_again(desk, carrier)
     return JSONResponse({"work_order": order.id, "no": order.no}, 201)

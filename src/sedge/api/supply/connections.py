@@ -8,11 +8,11 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
 from sedge.api.amounts import Amount
-from sedge.api.doors import AtDesk, Resource, once
+from sedge.api.routing import AtDesk, Resource, once
 from sedge.core.access.roles import May
-from sedge.core.words import Transport
-from sedge.services.supply import connecting
-from sedge.services.supply.connecting import ConnectionView
+from sedge.core.enums import Transport
+from sedge.services.supply import external_numbers
+from sedge.services.supply.external_numbers import ConnectionView
 
 resource = Resource(tags=["connections"])
 
@@ -54,7 +54,9 @@ def connect(request: Request, desk: AtDesk, asked: Connect) -> Response:
 
     def make(_identity: str | None) -> tuple[int, Any]:
         form = {name: str(value) for name, value in asked.model_dump(exclude={"sign_in", "carrier_account"}).items()}
-        order = connecting.connect(desk, {**form, "account": asked.carrier_account, **(asked.sign_in.typed() if asked.sign_in else {})})
+        order = external_numbers.connect(
+            desk, {**form, "account": asked.carrier_account, **(asked.sign_in.typed() if asked.sign_in else {})}
+        )
         return 201, {"work_order": order.id, "no": order.no}
 
     return once(request, desk, asked.model_dump(), make)
@@ -62,12 +64,12 @@ def connect(request: Request, desk: AtDesk, asked: Connect) -> Response:
 
 @resource.read("/connections")
 def connections(desk: AtDesk) -> dict[str, Any]:
-    return {"items": [_shape(connecting.look(desk, x.id)) for x in connecting.places(desk)[1]], "next": None}
+    return {"items": [_shape(external_numbers.look(desk, x.id)) for x in external_numbers.places(desk)[1]], "next": None}
 
 
 @resource.read("/connections/{key}")
 def connection(desk: AtDesk, key: str) -> dict[str, Any]:
-    return _shape(connecting.look(desk, key))
+    return _shape(external_numbers.look(desk, key))
 
 
 def _shape(view: ConnectionView) -> dict[str, Any]:
@@ -82,10 +84,10 @@ def _shape(view: ConnectionView) -> dict[str, Any]:
 @resource.write("/connections/{key}/test", May.PLACE_TEST_CALL)
 def test(desk: AtDesk, key: str) -> dict[str, Any]:
     """Signs in once more."""
-    return _shape(connecting.test(desk, key))
+    return _shape(external_numbers.test(desk, key))
 
 
 @resource.write("/connections/{key}", May.BUY, method="PATCH")
 def change(desk: AtDesk, key: str, asked: SignIn) -> dict[str, Any]:
     """Other settings, signed in with at once."""
-    return _shape(connecting.change(desk, key, asked.typed()))
+    return _shape(external_numbers.change(desk, key, asked.typed()))

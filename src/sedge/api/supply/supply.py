@@ -7,12 +7,12 @@ from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
-from sedge.api.doors import AtDesk, Resource, once, page_limit
+from sedge.api.routing import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May
 from sedge.core.supply.offers import Wish
 from sedge.services.carriers import connections
 from sedge.services.numbers.numbers import the_number
-from sedge.services.supply import forms, holds, ordering, searching, supply
+from sedge.services.supply import holds, ordering, paper_orders, stock_search, supply
 
 resource = Resource(tags=["supply"])
 
@@ -45,9 +45,9 @@ def offers(
 ) -> dict[str, Any]:  # fmt: skip
     """What all carriers offer, best first. A carrier that did not answer is named in `carriers` with why; the others' offers are there."""
     wish = Wish(country.upper(), area, kind, capacity, starts, pattern, quantity, consecutive, tuple(endings.replace(",", " ").split()))
-    answers = searching.search(desk, wish, carrier=carrier)
+    answers = stock_search.search(desk, wish, carrier=carrier)
     return {
-        "items": [shapes.offer(o, said.carrier.id, said.account.id) for o, said in searching.merged(answers)[:limit]],
+        "items": [shapes.offer(o, said.carrier.id, said.account.id) for o, said in stock_search.merged(answers)[:limit]],
         "next": None,
         "in_stock": sum(said.in_stock for said in answers),
         "carriers": [shapes.answer(said) for said in answers],
@@ -134,20 +134,20 @@ def write_form(request: Request, desk: AtDesk, asked: FormAsked) -> Response:
     def make(_identity: str | None) -> tuple[int, Any]:
         typed = {**asked.model_dump(exclude={"carrier_account"}), "account": asked.carrier_account, "quantity": str(asked.quantity)}
         typed["in_a_row"] = "1" if asked.in_a_row else ""
-        return 201, shapes.supply_order(supply.order_view(desk, forms.write(desk, typed).id))
+        return 201, shapes.supply_order(supply.order_view(desk, paper_orders.write(desk, typed).id))
 
     return once(request, desk, asked.model_dump(), make)
 
 
 @resource.read("/orders/{key}/form.pdf", May.SEE_MONEY)
 def form_as_pdf(desk: AtDesk, key: str) -> Response:
-    name, content = forms.printed(desk, key)
+    name, content = paper_orders.printed(desk, key)
     return Response(content, media_type="application/pdf", headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
 @resource.write("/orders/{key}/sent", May.BUY)
 def form_sent(desk: AtDesk, key: str, sent: Sent) -> dict[str, Any]:
-    return shapes.supply_order(supply.order_view(desk, forms.mark_sent(desk, key, on=sent.on, how=sent.how).id))
+    return shapes.supply_order(supply.order_view(desk, paper_orders.mark_sent(desk, key, on=sent.on, how=sent.how).id))
 
 
 @resource.read("/orders", May.SEE_MONEY)

@@ -4,9 +4,9 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
-from sedge.api.doors import AtDesk, Resource, page_limit
+from sedge.api.routing import AtDesk, Resource, page_limit
 from sedge.core.access.roles import May
-from sedge.services.workorders import checking
+from sedge.services.workorders import check_catalogue
 
 resource = Resource(prefix="/checks", tags=["work orders"])
 
@@ -18,7 +18,7 @@ class Level(BaseModel):
     stop: bool
 
 
-def _rule(rule: checking.Rule) -> dict[str, Any]:
+def _rule(rule: check_catalogue.Rule) -> dict[str, Any]:
     return {
         "rule": rule.name, "task": rule.task, "why": rule.why, "example": rule.example, "nightly": rule.nightly, "warnings_stop": rule.raised,
         "found": {"stops": rule.stops, "warnings": rule.warnings},
@@ -27,24 +27,24 @@ def _rule(rule: checking.Rule) -> dict[str, Any]:
 
 @resource.read("")
 def catalogue(desk: AtDesk) -> dict[str, Any]:
-    return {"items": [_rule(r) for r in checking.catalogue(desk)], "next": None}
+    return {"items": [_rule(r) for r in check_catalogue.catalogue(desk)], "next": None}
 
 
 @resource.read("/{name}")
 def rule(desk: AtDesk, name: str, after: str = "", limit: int = 100) -> dict[str, Any]:
     """One rule with what the last night found by it."""
-    known = _rule(checking.the_rule(desk, name))
-    found, following = checking.findings(desk, name, after=after, limit=page_limit(limit))
+    known = _rule(check_catalogue.the_rule(desk, name))
+    found, following = check_catalogue.findings(desk, name, after=after, limit=page_limit(limit))
     items = [{"subject": f.subject, "id": f.ref, "level": f.level, "name": f.name, "message": f.message} for f in found]
     return {**known, "items": items, "next": following}
 
 
 @resource.write("/{name}", May.SET_RULES, method="PATCH")
 def level(desk: AtDesk, name: str, asked: Level) -> dict[str, Any]:
-    return _rule(checking.raise_rule(desk, name, to_stop=asked.stop))
+    return _rule(check_catalogue.raise_rule(desk, name, to_stop=asked.stop))
 
 
 @resource.write("", May.CHANGE_ESTATE)
 def check_now(desk: AtDesk) -> dict[str, Any]:
     """Hold all nightly rules against the whole estate now."""
-    return {"findings": checking.check_everything(desk)}
+    return {"findings": check_catalogue.check_everything(desk)}

@@ -8,13 +8,13 @@ from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
-from sedge.api.doors import AtDesk, Cursor, Resource, once, page_limit
+from sedge.api.routing import AtDesk, Cursor, Resource, once, page_limit
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import Role
 from sedge.core.workorders.tasks import Task
 from sedge.services.numbers import numbers
-from sedge.services.workorders import drafts, why_not, workorders
+from sedge.services.workorders import drafts, eligibility, workorders
 from sedge.store.repositories.workorders import OrderState
 
 resource = Resource(prefix="/work-orders", tags=["work orders"])
@@ -69,7 +69,7 @@ def listing(desk: AtDesk, state: str = "", limit: int = 50, after: Cursor = 0) -
 def ask_why_not(desk: AtDesk, number: str, holder: str, role: Role = Role.MAIN) -> dict[str, Any]:
     """All verdicts on giving a number to a holder (`person:ID`, `service_line:ID`, `site:ID`), and the shortest set of tasks that would
     make it work; `tasks` is null where no tasks do, and `first` then says what must be made elsewhere."""
-    answer = why_not.ask(desk, numbers.the_number(desk, number), numbers.holder_ref(holder), role)
+    answer = eligibility.ask(desk, numbers.the_number(desk, number), numbers.holder_ref(holder), role)
     found = answer.found
     return {
         "works_already": found.works_already, "tasks": [x.model_dump(mode="json") for x in found.tasks] if found.tasks else None, "told": answer.told,

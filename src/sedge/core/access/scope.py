@@ -10,11 +10,11 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from sedge.core.enums import Subject
 from sedge.core.errors import Forbidden
 from sedge.core.estate import Change
 from sedge.core.licences.records import Grant, Subscription
 from sedge.core.records import Device, Group, Number, PathVersion, Proof, Site
-from sedge.core.words import Subject
 
 Pair = tuple[Subject, str]
 Sites = Mapping[Pair, frozenset[str]]

@@ -13,8 +13,8 @@ from zoneinfo import ZoneInfo
 
 from pydantic import AfterValidator, Field, model_validator
 
+from sedge.core.enums import Subject
 from sedge.core.facts import Fact
-from sedge.core.words import Subject
 
 RING_SECONDS = 25
 

@@ -1,11 +1,11 @@
 """What changing people and groups, and temporary changes, ask for."""
 
 from sedge.core.callpaths.steps import answered_by, groups_named, people_named, with_people
+from sedge.core.enums import HolderKind
 from sedge.core.estate import Estate
 from sedge.core.facts import counted
 from sedge.core.holding import HolderRef
 from sedge.core.records import Group, PathVersion, Person, Product, Site, Spot
-from sedge.core.words import HolderKind
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, add_before, elsewhere, passed, stop, warn
 from sedge.core.workorders.reversing import FOR_GOOD

@@ -2,9 +2,9 @@
 
 from datetime import datetime
 
+from sedge.core.enums import HolderKind
 from sedge.core.facts import Fact, Money
 from sedge.core.holding import HolderRef
-from sedge.core.words import HolderKind
 
 
 class Entitlement(Fact):

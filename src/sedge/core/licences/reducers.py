@@ -3,13 +3,13 @@
 from collections.abc import Iterable
 from datetime import datetime, timedelta
 
+from sedge.core.enums import Subject
 from sedge.core.errors import NotAllowedNow, NotFound
 from sedge.core.estate import Change, Estate
 from sedge.core.holding import HolderRef
+from sedge.core.licences.entitlement_status import entitled
 from sedge.core.licences.records import Grant, Product, Subscription
-from sedge.core.licences.standing import entitled
 from sedge.core.reducing import changed, reduces
-from sedge.core.words import Subject
 from sedge.core.workorders import tasks as t
 
 

@@ -3,8 +3,8 @@
 from sedge.core.estate import Estate
 from sedge.core.facts import counted, in_words
 from sedge.core.holding import HolderRef
+from sedge.core.licences.entitlement_status import circle, entitled, lacking, working
 from sedge.core.licences.records import Product, Subscription
-from sedge.core.licences.standing import circle, entitled, lacking, working
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, Remedy, add_before, passed, stop, warn
 from sedge.core.workorders.rules import rule

@@ -14,7 +14,7 @@ from sedge.core.callpaths.openings import holiday_places, holidays_of, zone
 from sedge.core.errors import NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.numbers.plan import COUNTRIES, country_name
-from sedge.core.porting.leads import LEADS, Lead
+from sedge.core.porting.lead_times import LEADS, Lead
 
 LATE_BACK_OUT = timedelta(hours=2)
 MOST_DAYS = 400  # of looking ahead; nobody is closed that long

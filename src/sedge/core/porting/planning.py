@@ -10,7 +10,7 @@ from datetime import date, datetime, timedelta
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.plan import Kind, country_name
 from sedge.core.porting.dates import Blackout, Earliest, earliest
-from sedge.core.porting.leads import LEADS
+from sedge.core.porting.lead_times import LEADS
 
 STILL_PORTABLE = timedelta(days=30)  # after the end of a contract (Directive (EU) 2018/1972, Article 106)
 MAIN = "main billing number"

@@ -4,9 +4,9 @@ from datetime import date, datetime, timedelta
 from enum import StrEnum
 from typing import Literal
 
+from sedge.core.enums import Role
 from sedge.core.facts import Fact
 from sedge.core.holding import HolderRef
-from sedge.core.words import Role
 
 GRACE = timedelta(minutes=30)  # after a promised hour, before anybody is called silent
 

@@ -4,6 +4,7 @@ from collections.abc import Collection
 from datetime import datetime
 from typing import Any
 
+from sedge.core.enums import Capacity
 from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
 from sedge.core.facts import Money
@@ -14,7 +15,6 @@ from sedge.core.porting.life import next_state as next_port_state
 from sedge.core.porting.records import Port, PortLine, PortState, Said
 from sedge.core.records import Account, Assignment, Carrier, Number, Site, Subject, Trunk
 from sedge.core.reducing import changed, reduces, step
-from sedge.core.words import Capacity
 from sedge.core.workorders import tasks as t
 
 

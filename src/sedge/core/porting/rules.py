@@ -10,7 +10,7 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED
 from sedge.core.numbers.plan import country_name
 from sedge.core.porting.dates import Blackout, earliest, refused_day
-from sedge.core.porting.leads import LEADS
+from sedge.core.porting.lead_times import LEADS
 from sedge.core.porting.records import KeptFree, Port, PortState
 from sedge.core.porting.reducers import arrival, spot_of, waiting_numbers
 from sedge.core.records import Account, Carrier, Number, Site

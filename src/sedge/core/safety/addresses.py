@@ -10,8 +10,17 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from sedge.core.records import CivicElements, Verdict
-from sedge.core.safety import wording
-from sedge.core.safety.wording import city_words, postcode_area, postcode_of, region_words, rest_of, same_street, street_words, telling
+from sedge.core.safety import address_spelling
+from sedge.core.safety.address_spelling import (
+    city_words,
+    postcode_area,
+    postcode_of,
+    region_words,
+    rest_of,
+    same_street,
+    street_words,
+    telling,
+)
 
 ENOUGH, AHEAD, WORTH_SHOWING = 92.0, 6.0, 65.0
 SLIPS = ((4, 0), (8, 1))  # letters that may be wrong in a name of up to so many
@@ -188,12 +197,12 @@ def _differences(typed: CivicElements, found: CivicElements) -> dict[str, tuple[
 def what_is_wrong(typed: CivicElements) -> tuple[str, str] | None:
     """What no register could match: the field and a sentence; None where it can be asked."""
     for name in ("street", "city"):
-        if wording.is_post_box(getattr(typed, name)):
+        if address_spelling.is_post_box(getattr(typed, name)):
             return name, "A post box is no place where help can find anybody. Type the street and house number."
     if re.fullmatch(r"\s*-?\d{1,3}[.,]\d{2,}\s*[,; ]\s*-?\d{1,3}[.,]\d{2,}\s*", typed.street):
         return "street", "Coordinates alone are not enough for an ambulance crew. Type the street and house number."
     for name in ("street", "city"):
-        if not any(ch.isalpha() for ch in wording.bare(getattr(typed, name))):
+        if not any(ch.isalpha() for ch in address_spelling.bare(getattr(typed, name))):
             return name, f"There are no letters in the {name}. Type its name as it stands on the sign."
     if not HOUSE_NUMBER.fullmatch(typed.house_number.strip()):
         return "house_number", "Type the house number alone, such as 12, 12a or 12-14."

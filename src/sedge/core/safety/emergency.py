@@ -11,7 +11,7 @@ from sedge.core.estate import Estate
 from sedge.core.numbers.plan import COUNTRIES, Kind
 from sedge.core.outbound.dialplan import Dialled, dial
 from sedge.core.records import Address, Carrier, HolderKind, HolderRef, Number, Role, Site, Trunk
-from sedge.core.safety.effective import effective_spot, place_words, problem_with
+from sedge.core.safety.effective_spot import effective_spot, place_words, problem_with
 
 AS_USUAL = World()
 

@@ -4,9 +4,9 @@ from datetime import date, datetime
 from decimal import Decimal
 from enum import StrEnum
 
+from sedge.core.enums import Capacity, HolderKind, SupplyModel
 from sedge.core.facts import Fact, Money
 from sedge.core.numbers.plan import Kind
-from sedge.core.words import Capacity, HolderKind, SupplyModel
 
 
 class FeatureTerms(Fact):

@@ -2,6 +2,7 @@
 
 from datetime import datetime, timedelta
 
+from sedge.core.enums import Capacity
 from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
 from sedge.core.facts import Money
@@ -9,7 +10,6 @@ from sedge.core.numbers.life import ENDED, Event, next_state
 from sedge.core.records import Account, Document, Number, Order, Subject
 from sedge.core.reducing import changed, number_changed, number_in, reduces, step
 from sedge.core.supply.records import LineState, OrderLine, OrderPaper, PaperState
-from sedge.core.words import Capacity
 from sedge.core.workorders import tasks as t
 
 LineAnswer = tuple[LineState, datetime | None, str]

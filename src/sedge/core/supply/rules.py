@@ -7,7 +7,7 @@ from sedge.core.numbers.life import ENDED, State
 from sedge.core.numbers.plan import Kind, country_name
 from sedge.core.records import Account, Address, Carrier, Document, Number, Order, Spot
 from sedge.core.safety.spots import spot_problem
-from sedge.core.supply.papers import PAPERS, asked, held
+from sedge.core.supply.documents import PAPERS, asked, held
 from sedge.core.supply.records import PaperState
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.arriving import RULES, rule

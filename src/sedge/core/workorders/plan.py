@@ -9,8 +9,8 @@ from graphlib import CycleError, TopologicalSorter
 from typing import Any
 
 from sedge.core.callpaths.steps import people_named
+from sedge.core.enums import HolderKind
 from sedge.core.errors import NotUnderstood
-from sedge.core.words import HolderKind
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.task_base import OutputOf
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from sedge.core.estate import Estate
 from sedge.core.facts import in_words
-from sedge.core.licences.standing import lacking, working
+from sedge.core.licences.entitlement_status import lacking, working
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import (
     Account,
@@ -28,7 +28,7 @@ from sedge.core.records import (
     SupplyModel,
     Trunk,
 )
-from sedge.core.safety.effective import effective_spot, misplaced, own_spot, place_words, problem_with, spot_when_given
+from sedge.core.safety.effective_spot import effective_spot, misplaced, own_spot, place_words, problem_with, spot_when_given
 from sedge.core.safety.spots import spot_problem
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, Level, Remedy, add_before, elsewhere, instead, passed, stop, warn

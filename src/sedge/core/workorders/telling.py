@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from sedge.core.carriers.drift import MEANINGS, DriftKind, as_told
+from sedge.core.carriers.reconciliation import MEANINGS, DriftKind, as_told
 from sedge.core.estate import Estate
 from sedge.core.facts import counted
 from sedge.core.numbers.e164 import describe

@@ -10,7 +10,7 @@ from argon2.exceptions import VerificationError
 
 from sedge.core.access.roles import AccessRole
 from sedge.core.errors import Forbidden, NotSignedIn, TooMany
-from sedge.services.desk import House
+from sedge.services.context import House
 from sedge.store.repositories import installation
 from sedge.store.repositories.installation import Member, SignIn
 

@@ -13,7 +13,7 @@ from sedge.core.records import Site, Subject
 from sedge.formats.letters import Letter
 from sedge.services import mail
 from sedge.services.access import access
-from sedge.services.desk import Desk, House
+from sedge.services.context import Desk, House
 from sedge.store.repositories import installation, invitations
 from sedge.store.repositories.installation import Member
 from sedge.store.repositories.invitations import Invitation

@@ -22,7 +22,7 @@ from sedge.core.workorders.needs import Needs
 from sedge.services import today
 from sedge.services.carriers import accounts
 from sedge.services.carriers.accounts import Wanted
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.services.holders import holders
 from sedge.services.safety import safety
 from sedge.store.repositories import installation

@@ -34,13 +34,13 @@ from sedge.core.records import (
     Trunk,
 )
 from sedge.core.reduce import changed
-from sedge.core.safety.effective import effective_spot
+from sedge.core.safety.effective_spot import effective_spot
 from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
 from sedge.core.workorders.needs import Needs, needs
 from sedge.core.workorders.tasks import PublishPath
 from sedge.outside.telephony import HelpCall
 from sedge.services.callpaths import drawing
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.store.repositories import callpaths as store
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables

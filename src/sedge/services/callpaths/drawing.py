@@ -24,7 +24,7 @@ from sedge.core.workorders.findings import Finding, Level
 from sedge.core.workorders.needs import Needs, needs
 from sedge.core.workorders.tasks import PlaceTestCall, PublishPath
 from sedge.services.callpaths import paths
-from sedge.services.desk import Desk, Reading, Writing
+from sedge.services.context import Desk, Reading, Writing
 from sedge.services.when import moment_of
 from sedge.services.workorders import drafts, workorders
 from sedge.store.repositories import callpaths as store

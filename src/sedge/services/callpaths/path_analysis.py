@@ -20,10 +20,10 @@ from sedge.core.errors import NotFound
 from sedge.core.estate import Estate
 from sedge.core.numbers.life import State
 from sedge.core.records import Group, HolderKind, HolderRef, Number, PathVersion, Person, ServiceLine, Site, Subject, Trunk
-from sedge.core.workorders import standing
+from sedge.core.workorders import continuous_checks
 from sedge.core.workorders.findings import Finding
 from sedge.core.workorders.needs import Needs
-from sedge.services.desk import Desk, Reading
+from sedge.services.context import Desk, Reading
 from sedge.store.repositories import callpaths as store
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
@@ -81,7 +81,7 @@ def look_into(
     found = endings_of(called, path, estate, draft=draft)
     ended = [Ended(way, trace_path(called, path, way.at, World(choices=way.choices), estate, draft=draft)) for way in found.ways]
     week = week_of(Grader(called, path, estate, draft), monday or monday_of(estate.now, site.timezone), site.timezone)
-    findings = standing.of_path(published, estate) if published else []
+    findings = continuous_checks.of_path(published, estate) if published else []
     return Analysis(published, path, called, site, found, ended, findings, week, run_cases(called, path, estate, draft), estate)
 
 

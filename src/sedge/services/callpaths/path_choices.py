@@ -11,7 +11,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.records import Device, Downstream, Group, PathVersion, Person, Site
 from sedge.services.callpaths.drawing import place_of
 from sedge.services.callpaths.sounds import Sound, listing
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.store.schema import tables
 
 MOST_PEOPLE = 500

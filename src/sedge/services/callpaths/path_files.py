@@ -10,7 +10,7 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Downstream, Group, HolderKind, Number, PathVersion, Person
 from sedge.formats import cpl, enum_zone, hours_ics, path_json
 from sedge.services.callpaths import drawing
-from sedge.services.desk import Desk, Reading
+from sedge.services.context import Desk, Reading
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 

@@ -13,7 +13,7 @@ from sedge.core.callpaths.steps import Path, named_by, people_named
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import RECORD_TYPES, Group, Number, PathVersion, Person, Site, Subject
 from sedge.core.workorders.tasks import PAGES_OF_PATHS, PublishPath
-from sedge.services.desk import Desk, Reading
+from sedge.services.context import Desk, Reading
 from sedge.services.workorders import workorders
 from sedge.store.repositories import callpaths as store
 from sedge.store.repositories.records import is_open

@@ -10,7 +10,7 @@ from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.records import PathVersion, Subject
 from sedge.formats.sounds import MOST_BYTES as MOST_BYTES  # noqa: PLC0414  doors look here
 from sedge.formats.sounds import SoundFacts, look_into
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.store.repositories import callpaths as store
 from sedge.store.schema.callpaths import sound as table
 

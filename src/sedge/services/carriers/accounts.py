@@ -8,7 +8,7 @@ from itertools import pairwise
 
 from sedge.core.access.roles import May
 from sedge.core.amounts import CURRENCIES, locale_of, read_amount
-from sedge.core.carriers.keeping import is_low, topped_up, wants_top_up
+from sedge.core.carriers.account_topup import is_low, topped_up, wants_top_up
 from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused, OutsideSilent, OutsideTrouble
 from sedge.core.facts import Money, in_currency, in_words
 from sedge.core.ledger.chain import Entry
@@ -19,7 +19,7 @@ from sedge.core.supply.records import TopUp
 from sedge.formats.letters import Letter
 from sedge.services import mail
 from sedge.services.carriers import charges
-from sedge.services.desk import Desk, Reading, Writing
+from sedge.services.context import Desk, Reading, Writing
 from sedge.services.trunks import trunk_setup
 from sedge.store import secrets as secrets_store
 from sedge.store.repositories import ledger

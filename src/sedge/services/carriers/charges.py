@@ -9,7 +9,7 @@ from sedge.core.reduce import changed, charge
 from sedge.formats.letters import Letter
 from sedge.outside.carrier import CarrierAccount, CarrierCharge
 from sedge.services import mail
-from sedge.services.desk import Desk, Writing
+from sedge.services.context import Desk, Writing
 
 NAME = "charges"
 ASKED_AT = timedelta(minutes=15)  # after midnight; carriers bill before that

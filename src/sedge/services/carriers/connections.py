@@ -8,7 +8,7 @@ from sedge.core.errors import NotFound, OutsideRefused, OutsideSilent
 from sedge.core.facts import Money, in_words
 from sedge.core.records import Account, Carrier
 from sedge.services.carriers import charges
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.store.schema import tables
 
 KEY_REFUSED = {"401", "403", "unknown key"}

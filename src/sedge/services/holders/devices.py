@@ -8,8 +8,8 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.holders.devices import KINDS, RINGS, why_silent
 from sedge.core.records import Device, HolderKind, HolderRef, Number, Person, Site, Subject
 from sedge.core.reduce import changed
-from sedge.services.callpaths.routing import device_wish
-from sedge.services.desk import Desk, Writing
+from sedge.services.callpaths.telephony_sync import device_wish
+from sedge.services.context import Desk, Writing
 from sedge.store import secrets as secrets_store
 from sedge.store.schema import tables
 

@@ -19,8 +19,8 @@ from sedge.core.holders.directory import Proposal, ProposalKind, Said, SaidGroup
 from sedge.core.records import Group, Person, Site, Subject
 from sedge.core.workorders import tasks as t
 from sedge.formats import scim
-from sedge.services.desk import Desk, Reading, Writing
-from sedge.services.workorders import usual_work, workorders
+from sedge.services.context import Desk, Reading, Writing
+from sedge.services.workorders import guided_workflows, workorders
 from sedge.store.repositories import workorders as order_store
 from sedge.store.repositories.workorders import OrderState, WorkOrder
 from sedge.store.schema import holders, tables
@@ -315,7 +315,7 @@ def _tasks_of(desk: Desk, one: Open, site: str) -> list[Any]:
     match proposal.kind:
         case ProposalKind.LEAVER:
             with desk.reading() as reading:
-                return usual_work.leaving(reading, reading.records.the(Person, proposal.about))
+                return guided_workflows.leaving(reading, reading.records.the(Person, proposal.about))
         case ProposalKind.JOINER:
             return [_joiner(desk, proposal, site, one.id)]
         case ProposalKind.GROUP:

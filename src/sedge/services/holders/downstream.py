@@ -5,15 +5,15 @@ from dataclasses import dataclass
 from typing import Any
 
 from sedge.core.access.roles import May
+from sedge.core.enums import Transport
 from sedge.core.errors import NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Downstream, HolderKind, HolderRef, Number, Role, Site, Spot, Subject
 from sedge.core.reduce import changed
-from sedge.core.words import Transport
 from sedge.core.workorders import tasks as t
-from sedge.services.desk import Desk
-from sedge.services.numbers import choosing
+from sedge.services.context import Desk
+from sedge.services.numbers import bulk_actions
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
@@ -112,7 +112,7 @@ def put(desk: Desk, form: dict[str, Any], key: str | None = None) -> Downstream:
 def give(desk: Desk, key: str, text: str) -> WorkOrder:
     """A draft that hands numbers to a system whole: ranges or single ones, typed any way. Raises NotUnderstood."""
     view = look(desk, key)
-    found = choosing.pasted(desk, text)
+    found = bulk_actions.pasted(desk, text)
     if len(found.numbers) > MOST:
         raise NotUnderstood(f"At most {MOST:,} numbers at a time; these are {len(found.numbers):,}.", field="numbers")
     has_main = any(n.assignment and n.assignment.role is Role.MAIN for n in view.numbers)

@@ -6,9 +6,9 @@ from sedge.core.records import Address, CivicElements, Site, Spot, Subject
 from sedge.core.reduce import changed
 from sedge.core.safety.countries import FORMS
 from sedge.core.safety.spots import floor_problem
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.services.holders.holders import MOST_AREA, MOST_FLOORS, mail_told
-from sedge.services.safety import place_words, safety
+from sedge.services.safety import address_change_notices, safety
 from sedge.store.schema import tables
 
 
@@ -40,11 +40,11 @@ def change(desk: Desk, key: str, form: dict[str, str]) -> Site:
             changes.append(changed(Subject.ADDRESS, address, after, "address.changed"))  # as it was read, so that of two one is refused
         codes = [s.id for s in spots]
         if moved or told != site.security_desk:
-            changes += place_words.out_of_date(writing, codes)
+            changes += address_change_notices.out_of_date(writing, codes)
         if changes:
             writing.save(changes)
     if moved or told != site.security_desk:
-        place_words.tell(desk, name)
+        address_change_notices.tell(desk, name)
     return saved
 
 

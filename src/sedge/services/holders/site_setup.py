@@ -13,7 +13,7 @@ from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Account, Address, Carrier, HolderKind, HolderRef, Number, Site, Spot, Subject, Trunk
 from sedge.core.reduce import changed
 from sedge.core.safety.spots import spot_code
-from sedge.services.desk import Desk, Reading
+from sedge.services.context import Desk, Reading
 from sedge.services.trunks import trunk_setup
 from sedge.store.schema import tables
 

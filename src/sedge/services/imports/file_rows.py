@@ -19,8 +19,8 @@ from sedge.core.imports.rows import Alike, Context, Directory, Fault, Incoming, 
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Carrier, Number, Person, ServiceLine, Site, Spot, Subject, Trunk
 from sedge.formats import sheets
-from sedge.services.desk import Desk, Reading
-from sedge.store import bringing_in
+from sedge.services.context import Desk, Reading
+from sedge.store import bulk_import
 from sedge.store.repositories.number_files import NumberFile, Report
 from sedge.store.schema import tables
 
@@ -73,7 +73,7 @@ class LookingThrough:
     def __init__(self, desk: Desk, file: NumberFile) -> None:
         self.at = 0
         source = _Source(desk, file)
-        self._rows = source.rows(0, bringing_in.CHUNK)
+        self._rows = source.rows(0, bulk_import.CHUNK)
         self._kept = kept_of(desk, file)
         self._kept.unlink(missing_ok=True)
         self._out = self._kept.with_suffix(".part").open("wb")
@@ -114,7 +114,7 @@ class BringingIn:
 
 def _kept(place: Path, wanted: bytes, skip: int, chunk: int) -> Iterator[Rows] | None:
     """The rows of a dry run that was read against the same things; None where they don't do."""
-    if skip % bringing_in.CHUNK or chunk != bringing_in.CHUNK:
+    if skip % bulk_import.CHUNK or chunk != bulk_import.CHUNK:
         return None
     with suppress(*UNREADABLE), place.open("rb") as file:
         if pickle.load(file) == wanted:  # noqa: S301  our own file, see above
@@ -151,7 +151,7 @@ class _Source:
     def bad_rows(self) -> Iterator[list[str]]:
         """The cells of the rows that can't be brought in, with their line and why."""
         cells_of = sheets.rows_of(self._path, self._head)
-        for rows in self.rows(0, bringing_in.CHUNK):
+        for rows in self.rows(0, bulk_import.CHUNK):
             cells = dict(islice(cells_of, rows.length))
             for bad in rows.bad:
                 yield [*cells[bad.line], str(bad.line), bad.why]

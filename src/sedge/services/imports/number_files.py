@@ -23,9 +23,9 @@ from sedge.core.imports.rows import Alike, Directory
 from sedge.core.records import HolderRef, Number, Role, Subject
 from sedge.core.reduce import changed
 from sedge.formats import sheets
-from sedge.services.desk import Desk, Writing
+from sedge.services.context import Desk, Writing
 from sedge.services.imports.file_rows import BringingIn, LookingThrough, added, bad_rows, folder, kept_of, sort_out, throw_away
-from sedge.store import bringing_in
+from sedge.store import bulk_import
 from sedge.store.repositories import number_files as store
 from sedge.store.repositories.number_files import FileState, NumberFile, Report
 from sedge.store.schema import tables
@@ -170,7 +170,7 @@ def read_on(desk: Desk, file: NumberFile, *, seconds: float = SLICE_SECONDS) -> 
             going, report = LookingThrough(desk, file), Report()  # what is twice in the file is known only from its beginning
         while rows := going.next():
             with desk.reading() as reading:
-                sorted_out = sort_out(rows, partial(bringing_in.existing, reading.connection))
+                sorted_out = sort_out(rows, partial(bulk_import.existing, reading.connection))
             report = added(report, rows, sorted_out)
             if time.monotonic() - begun > seconds:
                 file = replace(file, report=report, total=max(file.total, report.rows + 1))
@@ -217,7 +217,7 @@ def begin(desk: Desk, key: str) -> Any:
 
 
 def bring_in_more(
-    desk: Desk, key: str, *, work_order: str, reason: str, seconds: float = SLICE_SECONDS, chunk_rows: int = bringing_in.CHUNK,
+    desk: Desk, key: str, *, work_order: str, reason: str, seconds: float = SLICE_SECONDS, chunk_rows: int = bulk_import.CHUNK,
     chunks: int = CHUNKS_AT_ONCE,
 ) -> NumberFile:  # fmt: skip
     """Bring in for about so long, some chunks to a transaction. Done when the state says so."""
@@ -233,7 +233,7 @@ def bring_in_more(
                 if rows is None:
                     file = replace(file, state=FileState.DONE, work_order=work_order)
                     break
-                out = sort_out(rows, partial(bringing_in.existing, writing.connection))
+                out = sort_out(rows, partial(bulk_import.existing, writing.connection))
                 _bring_in(writing, file, out.new, going.holders)
                 _update(writing, out.changed)
                 file = replace(file, done=added(file.done, rows, out), state=FileState.BRINGING_IN, work_order=work_order)
@@ -254,7 +254,7 @@ def _bring_in(writing: Writing, file: NumberFile, found: list[Alike], holders: D
         return
     refs = set(row.holder for row, _, _ in found if row.holder)  # noqa: C401  pyright knows no frozen models in set displays
     mains = _with_main(writing, refs)
-    bringing_in.bring_in(writing.connection, found, writing.stamp, batch=file.id, names=holders.names, mains=mains)
+    bulk_import.bring_in(writing.connection, found, writing.stamp, batch=file.id, names=holders.names, mains=mains)
 
 
 def _with_main(writing: Writing, refs: set[HolderRef]) -> set[HolderRef]:

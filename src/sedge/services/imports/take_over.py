@@ -32,7 +32,7 @@ from sedge.core.records import (
 )
 from sedge.core.workorders import tasks as t
 from sedge.formats import sheets
-from sedge.services.desk import Desk, Reading
+from sedge.services.context import Desk, Reading
 from sedge.services.numbers.numbers import also_countries
 from sedge.services.workorders import workorders
 from sedge.store.repositories import number_files

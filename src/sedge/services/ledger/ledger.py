@@ -5,7 +5,7 @@ from datetime import datetime
 
 from sedge.core.ledger.chain import Entry
 from sedge.core.records import Subject
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.store.repositories import ledger
 from sedge.store.repositories.ledger import LedgerPage
 

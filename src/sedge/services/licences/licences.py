@@ -10,16 +10,16 @@ from sqlalchemy import func, select
 
 from sedge.core.access.roles import May
 from sedge.core.amounts import CURRENCIES, locale_of, read_amount
+from sedge.core.enums import HolderKind
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.facts import Money
 from sedge.core.holding import HolderRef
+from sedge.core.licences.entitlement_status import PACE_DAYS, circle, runs_short_on, warned
 from sedge.core.licences.reducers import free_seats, term_over
-from sedge.core.licences.standing import PACE_DAYS, circle, runs_short_on, warned
 from sedge.core.records import Grant, Product, Subject, Subscription
 from sedge.core.reduce import changed
-from sedge.core.words import HolderKind
 from sedge.core.workorders.needs import Needs
-from sedge.services.desk import Desk, Reading
+from sedge.services.context import Desk, Reading
 from sedge.store.schema import tables
 
 SEATS_LOW = 2

@@ -7,12 +7,12 @@ from datetime import datetime
 
 from sqlalchemy import func, select
 
+from sedge.core.numbers.capacity_forecast import Exhaustion, figures
 from sedge.core.numbers.e164 import describe
-from sedge.core.numbers.figures import Exhaustion, figures
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Carrier, Number, Site, Subject
-from sedge.services.desk import Desk, Reading
-from sedge.services.numbers import figures as desk_figures
+from sedge.services.context import Desk, Reading
+from sedge.services.numbers import capacity_forecast as desk_figures
 from sedge.store.repositories import ledger, maps, past
 from sedge.store.repositories import numbers as store
 from sedge.store.repositories.maps import Cell, Hundred, Large

@@ -8,7 +8,7 @@ from sedge.core.facts import Money
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import Carrier, Number
 from sedge.core.workorders import tasks as t
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 
 
 @dataclass(frozen=True)

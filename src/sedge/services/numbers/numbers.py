@@ -12,17 +12,17 @@ from sedge.core.callpaths.tracing.trace import Trace, World, trace_inbound
 from sedge.core.errors import NotFound, NotOneNumber, NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.ledger.chain import Entry
+from sedge.core.numbers.card_facts import Standing, next_actions, standing
 from sedge.core.numbers.e164 import Reading as Typed
 from sedge.core.numbers.e164 import describe, read, read_one
 from sedge.core.numbers.finding import Search, SearchKind, understand
 from sedge.core.numbers.life import State
 from sedge.core.numbers.pasted import numbers_in
 from sedge.core.numbers.plan import AREAS, is_area_code
-from sedge.core.numbers.standing import Standing, next_actions, standing
 from sedge.core.records import HolderKind, HolderRef, KnownAs, Number, Person, Proof, Site, Subject, tags_in
 from sedge.core.reduce import changed
 from sedge.core.workorders.needs import Needs
-from sedge.services.desk import Desk, Reading
+from sedge.services.context import Desk, Reading
 from sedge.store.projections import finder
 from sedge.store.repositories import ledger
 from sedge.store.repositories import numbers as store

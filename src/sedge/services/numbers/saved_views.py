@@ -9,7 +9,7 @@ from sqlalchemy.exc import IntegrityError
 
 from sedge.core.access.roles import May, allowed
 from sedge.core.errors import Forbidden, NotAllowedNow, NotFound, NotUnderstood
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.store.schema import tables
 
 MOST_VIEWS = 100

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from sedge.core.outbound.caller_id import in_words, own_number, presented
 from sedge.core.records import ORGANISATION, CallerId, Defaults, HolderKind, HolderRef, Number, Person, ServiceLine, Site, Subject
-from sedge.services.desk import Desk, Reading
+from sedge.services.context import Desk, Reading
 from sedge.store.schema import tables
 
 MOST_PEOPLE = 200

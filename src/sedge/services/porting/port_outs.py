@@ -16,12 +16,12 @@ from sedge.core.porting.outgoing_records import PortOut, PortOutState
 from sedge.core.porting.records import AccountDetails, Said
 from sedge.core.records import Account, Carrier, Number, Subject
 from sedge.core.reduce import changed
-from sedge.core.retiring.depends import Dependence, dependences, settling
+from sedge.core.retiring.dependencies import Dependence, dependences, settling
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.needs import Needs
 from sedge.outside.carrier import PortOutAsked
-from sedge.services.desk import Desk, Reading, Writing
-from sedge.services.retiring.surroundings import around
+from sedge.services.context import Desk, Reading, Writing
+from sedge.services.retiring.usage_index import around
 from sedge.services.workorders import workorders
 from sedge.store import secrets
 from sedge.store.repositories import workorders as workorder_store

@@ -16,7 +16,7 @@ from sedge.core.numbers.plan import country_name
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.porting.bill import Compared, compare
 from sedge.core.porting.dates import Earliest, earliest, holiday_parts, part_of, refused_day, usual_subdivision
-from sedge.core.porting.leads import LEADS
+from sedge.core.porting.lead_times import LEADS
 from sedge.core.porting.life import PortEvent, allows
 from sedge.core.porting.planning import PortPlan, plan
 from sedge.core.porting.records import AccountDetails, Port, PortLine, PortState, Said
@@ -28,9 +28,9 @@ from sedge.core.workorders import tasks as t
 from sedge.formats.mandate import MandateFacts, mandate
 from sedge.formats.port_calendar import PortDate, write
 from sedge.formats.sheets import text_of
-from sedge.services.desk import Desk, Reading, Writing
-from sedge.services.porting import kept_free
-from sedge.services.supply import papers
+from sedge.services.context import Desk, Reading, Writing
+from sedge.services.porting import change_freezes
+from sedge.services.supply import documents
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
@@ -71,7 +71,7 @@ def plan_ports(desk: Desk, text: str, *, account: str, site: str) -> Planned:
         ours_at = reading.records.the(Site, site)
         gaining = reading.records.the(Account, account)
         carrier = reading.records.the(Carrier, gaining.carrier)
-        free = kept_free.blackouts(reading, site)
+        free = change_freezes.blackouts(reading, site)
     pasted = numbers_in(text, ours_at.country)
     numbers = [f"+{n}" for n in pasted.numbers]
     if not numbers:
@@ -188,7 +188,7 @@ def look(desk: Desk, key: str) -> PortView:
         port = reading.records.the(Port, key)
         account = reading.records.the(Account, port.account)
         site, gaining = reading.records.the(Site, port.site), reading.records.the(Carrier, account.carrier)
-        free = kept_free.blackouts(reading, port.site)
+        free = change_freezes.blackouts(reading, port.site)
     when = None
     if port.numbers and port.state in {PortState.DRAFT, PortState.READY, PortState.REJECTED}:
         when = earliest(
@@ -324,7 +324,7 @@ def put_bill(desk: Desk, key: str, filename: str, content: bytes) -> Port:
     desk.require(May.PORT)
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
-    document = papers.put_on_file(
+    document = documents.put_on_file(
         desk, paper="bill of a losing carrier", filename=filename, content=content, title=f"Bill of {port.losing}, port {port.no}"
     )
     with desk.writing() as writing:
@@ -385,7 +385,7 @@ def dates(desk: Desk, ports: Sequence[Port] | None = None) -> list[PortDate]:
     with desk.reading() as reading:
         found = list(ports) if ports is not None else open_ports(reading)
         zones = {s.id: s.timezone for s in reading.records.many(Site, {p.site for p in found})}
-        free = {site: kept_free.blackouts(reading, site) for site in zones}
+        free = {site: change_freezes.blackouts(reading, site) for site in zones}
     entries: list[PortDate] = []
     for port in found:
         what = f"port {port.no}: {counted(len(port.numbers), 'number')} from {port.losing}"

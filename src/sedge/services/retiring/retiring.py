@@ -9,13 +9,13 @@ from sedge.core.estate import Estate
 from sedge.core.holding import HolderRef
 from sedge.core.numbers.life import State
 from sedge.core.records import Carrier, HolderKind, Number, Role, Site, Subject
-from sedge.core.retiring.depends import Dependence, dependences, idle_first, settling
-from sedge.core.retiring.resting import MOST_REST, rest_of
+from sedge.core.retiring.dependencies import Dependence, dependences, idle_first, settling
+from sedge.core.retiring.quarantine import MOST_REST, rest_of
 from sedge.core.retiring.terms import Choice, choices
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.needs import Needs
-from sedge.services.desk import Desk, Reading
-from sedge.services.retiring.surroundings import around
+from sedge.services.context import Desk, Reading
+from sedge.services.retiring.usage_index import around
 
 MOST_WORDS = 300
 THENS = ("release", "rest", "keep")

@@ -12,10 +12,10 @@ from sedge.core.records import Address, HolderKind, Number, Person, Site, Spot
 from sedge.core.safety.coverage import SiteCoverage, coverage_of
 from sedge.core.safety.spots import spot_problem
 from sedge.core.workorders import tasks as t
-from sedge.services.desk import Desk, Reading
+from sedge.services.context import Desk, Reading
 from sedge.services.safety.safety import count_not_registered, not_registered
 from sedge.services.workorders import workorders
-from sedge.store.projections import placing
+from sedge.store.projections import spot_counts
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
 
@@ -41,7 +41,7 @@ def by_site(desk: Desk) -> list[SiteCoverage]:
     with desk.reading() as reading:
         spots = reading.records.all(Spot)
         addresses = {a.id: a for a in reading.records.all(Address)}
-        sites, counts = reading.records.all(Site), list(placing.counts(reading.connection))
+        sites, counts = reading.records.all(Site), list(spot_counts.counts(reading.connection))
         return coverage_of(counts, spots, addresses, sites, reading.now, _own_elsewhere(reading, counts, {s.id: s.site for s in spots}))
 
 
@@ -57,9 +57,9 @@ def _own_elsewhere(reading: Reading, counts: list[tuple[str, str, str, int]], at
         .where(tables.IN_USE, life.c.spot.in_({spot for _, _, spot in away}))
         .group_by(life.c.site, life.c.spot)
     )
-    found = {(site, placing.NUMBER, spot): count for site, spot, count in reading.connection.execute(query)}
+    found = {(site, spot_counts.NUMBER, spot): count for site, spot, count in reading.connection.execute(query)}
     return found | {
-        (site, kind, spot): count for site, kind, spot, count in counts if kind == placing.PERSON and at.get(spot, site) != site
+        (site, kind, spot): count for site, kind, spot, count in counts if kind == spot_counts.PERSON and at.get(spot, site) != site
     }
 
 
@@ -67,7 +67,7 @@ def gaps(desk: Desk, *, limit: int = SHOWN) -> list[Gap]:
     """Every reason why help would not find somebody, the most serious first. How many it concerns is known from kept counts; the first
     `limit` of them are named."""
     with desk.reading() as reading:
-        counts = list(placing.counts(reading.connection))
+        counts = list(spot_counts.counts(reading.connection))
         bad = _bad_spots(reading)
         nowhere, here = Counter[str](), Counter[str]()
         for _, kind, spot, count in counts:
@@ -103,10 +103,12 @@ def _named(reading: Reading, *where: ColumnElement[bool], limit: int) -> list[di
 
 
 def _without(reading: Reading, nowhere: Counter[str], limit: int) -> list[Gap]:
-    if not nowhere[placing.NUMBER]:
+    if not nowhere[spot_counts.NUMBER]:
         return []
     numbers = _numbers(reading, tables.life.c.spot.is_(None), limit=limit)
-    return [Gap("no-spot", "numbers in use without a spot", nowhere[placing.NUMBER], numbers, [], "Take the holder's spot, or the site's")]
+    return [
+        Gap("no-spot", "numbers in use without a spot", nowhere[spot_counts.NUMBER], numbers, [], "Take the holder's spot, or the site's")
+    ]
 
 
 def _misplaced(reading: Reading, limit: int) -> list[Gap]:
@@ -157,10 +159,10 @@ def _elsewhere(reading: Reading, limit: int) -> list[Gap]:
 
 
 def _people(reading: Reading, nowhere: Counter[str], limit: int) -> list[Gap]:
-    if not nowhere[placing.PERSON]:
+    if not nowhere[spot_counts.PERSON]:
         return []
     people = _named(reading, tables.person.c.spot.is_(None), limit=limit)
-    return [Gap("people", "people without a spot", nowhere[placing.PERSON], [], people, "Say where they are", "/safety/move")]
+    return [Gap("people", "people without a spot", nowhere[spot_counts.PERSON], [], people, "Say where they are", "/safety/move")]
 
 
 def _doubted(reading: Reading) -> list[Gap]:

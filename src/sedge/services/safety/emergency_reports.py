@@ -17,10 +17,10 @@ from sedge.core.errors import NotFound
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Number, Site, Subject
 from sedge.core.safety.coverage import NO_SPOT
-from sedge.core.safety.help import Tested, help_from
+from sedge.core.safety.emergency_tests import Tested, help_from
 from sedge.core.workorders.needs import Needs
 from sedge.formats.safety_report import ReportFacts, safety_report
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.store.schema import tables
 from sedge.store.schema.safety import emergency_report, emergency_report_part
 

@@ -14,8 +14,8 @@ from sedge.core.records import Address, Carrier, CivicElements, Number, Site, Sp
 from sedge.core.reduce import changed
 from sedge.core.safety.addresses import Match, Segment, match, what_is_wrong
 from sedge.core.safety.spots import floor_problem, needs_detail, read_spot_code, review_due, spot_code, spot_problem
-from sedge.services.desk import Desk, Reading
-from sedge.store.projections import placing
+from sedge.services.context import Desk, Reading
+from sedge.store.projections import spot_counts
 from sedge.store.schema import tables
 
 LONGEST = {"city": 100, "street": 120, "house_number": 20, "postcode": 16}
@@ -107,12 +107,12 @@ def spots(desk: Desk, sites: Sequence[str] | None = None) -> list[SpotRow]:
         of = () if sites is None else (tables.spot.c.site.in_(sorted(sites)[:900]),)
         found = reading.records.where(Spot, *of, order_by=tables.spot.c.id)
         here: Counter[tuple[str, str]] = Counter()
-        for _, kind, spot, count in placing.counts(reading.connection):
+        for _, kind, spot, count in spot_counts.counts(reading.connection):
             here[kind, spot] += count
     return [
         SpotRow(
-            s, by_id[s.site], spot_problem(s, addresses[s.address], desk.now()) or "", review_due(s, desk.now()), here[placing.NUMBER, s.id],
-            here[placing.PERSON, s.id],
+            s, by_id[s.site], spot_problem(s, addresses[s.address], desk.now()) or "", review_due(s, desk.now()), here[spot_counts.NUMBER, s.id],
+            here[spot_counts.PERSON, s.id],
         )
         for s in found
         if not s.removed

@@ -8,7 +8,7 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED
 from sedge.core.records import Account, Carrier, Hold, Number, Subject
 from sedge.core.reduce import changed
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.store.schema import tables
 
 MOST_NUMBERS = 1000

@@ -21,9 +21,9 @@ from sedge.core.supply.offers import StockNumber
 from sedge.core.supply.quote import Quote, quote
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.carrier_tasks import OrderedLine
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.services.holders import holders
-from sedge.services.supply import joining
+from sedge.services.supply import provisioning
 from sedge.services.supply.holds import require_held
 from sedge.services.supply.supply import check_spot, priced
 from sedge.services.workorders import remedies, workorders
@@ -115,7 +115,7 @@ def plan(desk: Desk, wanted: Wanted) -> Planned:
         reference=wanted.reference.strip() or UNNAMED, account=account.id, site=site, spot=wanted.spot or None, hold=wanted.hold,
         features=wanted.features, lines=lines,
     )  # fmt: skip
-    tasks = [task, *joining.plan(desk, len(lines), people=wanted.people, reserve_for=wanted.reserve_for)]
+    tasks = [task, *provisioning.plan(desk, len(lines), people=wanted.people, reserve_for=wanted.reserve_for)]
     marks: list[int | None] = [None] * len(tasks)
     if len(tasks) > 1:
         tasks, marks = remedies.add_all(desk, tasks)

@@ -14,7 +14,7 @@ from sedge.core.supply.records import LineState, OrderForm
 from sedge.core.workorders import tasks as t
 from sedge.outside.carrier import StockItem
 from sedge.services.carriers.accounts import amount_in
-from sedge.services.desk import Desk, Reading
+from sedge.services.context import Desk, Reading
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables

@@ -6,7 +6,7 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideTrouble
 from sedge.core.records import Account, Carrier, Site, Subject, SupplyModel, Trunk
 from sedge.core.reduce import changed
-from sedge.services.desk import Desk, Writing
+from sedge.services.context import Desk, Writing
 
 HOST = re.compile(r"(?=.{1,253}$)[a-z0-9]([a-z0-9-]*[a-z0-9])?(\.[a-z0-9]([a-z0-9-]*[a-z0-9])?)*|\[?[0-9a-f:]+\]?")
 MOST_CHANNELS = 10_000

@@ -9,7 +9,7 @@ from sqlalchemy import func, select
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import Account, Carrier, Connection, Number, Site, Subject, Trunk
 from sedge.core.reduce import changed
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.services.supply.supply import lead_times
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables

@@ -16,11 +16,11 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import replaced
 from sedge.core.workorders.plan import leans_on, moved
 from sedge.core.workorders.tasks import TASK
-from sedge.services.desk import Desk, Reading, Writing
+from sedge.services.context import Desk, Reading, Writing
 from sedge.services.holders import holders
-from sedge.services.workorders import looks, remedies, workorders
+from sedge.services.workorders import draft_expiry, remedies, workorders
 from sedge.services.workorders.order_access import require_order, require_tasks
-from sedge.store.projections import touching as touching_store
+from sedge.store.projections import order_subjects as touching_store
 from sedge.store.repositories import workorders as store
 from sedge.store.repositories.workorders import OrderState, WorkOrder
 from sedge.store.schema import holders as holder_tables
@@ -241,7 +241,7 @@ def comment(desk: Desk, key: str, text: str) -> Comment:
         order = store.get(writing.connection, key)
         row = {"id": desk.new_id("comment"), "work_order": order.id, "at": writing.now, "actor": desk.actor, "text": said}
         writing.connection.execute(table.insert().values(**row))
-        looks.kept(writing, order)
+        draft_expiry.kept(writing, order)
         writing.remark("work-order.commented", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}", {"text": said})
     return Comment(row["at"], row["actor"], said)
 

@@ -14,9 +14,9 @@ from sedge.core.records import RECORD_TYPES, Subject
 from sedge.core.workorders.checks import check
 from sedge.core.workorders.plan import resolve
 from sedge.core.workorders.tasks import Snapshot
-from sedge.services.desk import Desk, Reading, refuse_outside
+from sedge.services.context import Desk, Reading, refuse_outside
 from sedge.store import reach
-from sedge.store.projections.touching import things_of
+from sedge.store.projections.order_subjects import things_of
 from sedge.store.repositories.workorders import WorkOrder
 
 

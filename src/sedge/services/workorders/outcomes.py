@@ -8,10 +8,10 @@ from typing import Any
 from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
 from sedge.core.records import Account, Address, Number, Site
-from sedge.core.safety.effective import effective_spot
+from sedge.core.safety.effective_spot import effective_spot
 from sedge.core.workorders.needs import needs
-from sedge.services.callpaths.routing import tell_telephony
-from sedge.services.desk import Desk, Writing
+from sedge.services.callpaths.telephony_sync import tell_telephony
+from sedge.services.context import Desk, Writing
 
 Changes = Callable[[Writing], list[Change]]
 

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from sedge.core.workorders.checks import with_remedies
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.services.workorders import workorders
 from sedge.services.workorders.workorders import OrderView
 from sedge.store.repositories.workorders import OrderState, WorkOrder

@@ -19,15 +19,15 @@ from sedge.core.reduce import reservation_lapsed, rest_over
 from sedge.core.workorders.task_base import OutputOf
 from sedge.core.workorders.tasks import PutBackLater, Snapshot
 from sedge.services import mail
-from sedge.services.carriers import accounts, charges, drift
-from sedge.services.desk import Desk, House, Writing, system_member
+from sedge.services.carriers import accounts, charges, reconciliation
+from sedge.services.context import Desk, House, Writing, system_member
 from sedge.services.holders import directory
 from sedge.services.imports import number_files
 from sedge.services.licences import licences
-from sedge.services.porting import port_following, port_outs
-from sedge.services.safety import emergency_reports, place_words, rechecking
-from sedge.services.workorders import checking, looks, steps, workorders
-from sedge.services.workorders.steps import Done, Failed, Outcome, Wait
+from sedge.services.porting import port_outs, port_tracking
+from sedge.services.safety import address_change_notices, address_revalidation, emergency_reports
+from sedge.services.workorders import check_catalogue, draft_expiry, execution, workorders
+from sedge.services.workorders.execution import Done, Failed, Outcome, Wait
 from sedge.store.repositories import numbers as number_store
 from sedge.store.repositories import workorders as store
 from sedge.store.repositories.workorders import OrderState, StoredTask, TaskState, WorkOrder
@@ -61,7 +61,7 @@ def recover(house: House) -> None:
     had no time to tell of."""
     for key in house.estates:
         house.next_at[key, charges.NAME] = house.clock.now()
-        place_words.tell(house.desk(system_member(key)))
+        address_change_notices.tell(house.desk(system_member(key)))
         directory.follow(house.desk(system_member(key)), after_a_death=True)
         with house.desk(system_member(key)).writing() as writing:
             store.release_leases(writing.connection)
@@ -90,7 +90,7 @@ def next_due(house: House) -> datetime | None:
                 store.next_due(reading.connection),
                 store.next_scheduled(reading.connection),
                 number_store.next_due(reading.connection),
-                port_following.next_due(reading),
+                port_tracking.next_due(reading),
                 port_outs.next_due(reading),
             )
             moments += [m for m in found if m]
@@ -103,13 +103,18 @@ def _tick_one(desk: Desk) -> int:
         due = store.due_tasks(reading.connection, reading.now, desk.house.clock.real(), BATCH)
     for stored in due:
         done += _execute(desk, stored)
-    done += charges.fetch_nightly(desk) + rechecking.recheck_nightly(desk) + checking.check_nightly(desk) + directory.pull_nightly(desk)
-    done += looks.tidy_nightly(desk)
-    done += drift.compare_nightly(desk)
+    done += (
+        charges.fetch_nightly(desk)
+        + address_revalidation.recheck_nightly(desk)
+        + check_catalogue.check_nightly(desk)
+        + directory.pull_nightly(desk)
+    )
+    done += draft_expiry.tidy_nightly(desk)
+    done += reconciliation.compare_nightly(desk)
     done += desk.house.while_unchanged(desk, "accounts watched", lambda: accounts.watch(desk))
     done += emergency_reports.go_on(desk) + desk.house.while_unchanged(desk, "proposals", lambda: directory.follow(desk))
     done += desk.house.while_unchanged(desk, "terms", lambda: licences.end_terms(desk))
-    done += port_following.follow(desk) + port_outs.follow(desk)
+    done += port_tracking.follow(desk) + port_outs.follow(desk)
     return done + number_files.go_on_reading(desk) + mail.send_waiting(desk)
 
 
@@ -158,7 +163,7 @@ def _execute(desk: Desk, stored: StoredTask) -> int:
 
 def _outcome(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
     try:
-        return steps.execute(desk, stored, order)
+        return execution.execute(desk, stored, order)
     except OutsideSilent as error:
         asked_to = timedelta(seconds=error.facts["wait"]) if "wait" in error.facts else None
         pause = asked_to or min(FIRST_PAUSE * 2 ** min(stored.attempts, 10), LONGEST_PAUSE)

@@ -22,11 +22,11 @@ from sedge.core.workorders.tasks import TASK
 from sedge.core.workorders.telling import tell, tell_whole
 from sedge.core.workorders.waiting import estimated_delay
 from sedge.services import mail
-from sedge.services.desk import Desk, Reading, Writing
+from sedge.services.context import Desk, Reading, Writing
 from sedge.services.numbers.numbers import the_number
-from sedge.services.workorders import looks
-from sedge.services.workorders.aftermath import Aftermath, aftermath
+from sedge.services.workorders import draft_expiry
 from sedge.services.workorders.order_access import require_order, require_tasks
+from sedge.services.workorders.outcome_preview import Aftermath, aftermath
 from sedge.store.repositories import callpaths as path_store
 from sedge.store.repositories import ledger as ledger_store
 from sedge.store.repositories import workorders as store
@@ -120,7 +120,7 @@ def draft(
             is_look=look,
         )  # fmt: skip
         order = store.add(writing.connection, order)
-        looks.supersede(writing, order)
+        draft_expiry.supersede(writing, order)
         writing.remark("work-order.drafted", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
     return order
 

@@ -11,7 +11,7 @@ from sqlalchemy import Connection, and_, or_, select
 from sedge.core.facts import Fact
 from sedge.core.ledger.chain import BEGINNING, Entry, first_broken
 from sedge.core.records import RECORD_TYPES, Subject
-from sedge.store.bringing_in import snapshot_in
+from sedge.store.bulk_import import snapshot_in
 from sedge.store.schema import tables
 
 

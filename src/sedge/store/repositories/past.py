@@ -9,7 +9,7 @@ from sqlalchemy import ColumnElement, Connection, and_, case, func, or_, select
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.life import ENDED, State
-from sedge.store.projections.deriving import FOUND_IN_USE
+from sedge.store.projections.number_projections import FOUND_IN_USE
 from sedge.store.repositories.numbers import Filter
 from sedge.store.repositories.records import plus
 from sedge.store.schema import tables

@@ -12,7 +12,7 @@ from sedge.core.errors import ChangedMeanwhile, NotFound
 from sedge.core.facts import canonical
 from sedge.core.records import Subject
 from sedge.core.workorders.tasks import TASK, Snapshot
-from sedge.store.projections import touching
+from sedge.store.projections import order_subjects
 from sedge.store.schema import tables, workorders
 
 
@@ -184,7 +184,7 @@ def save(connection: Connection, order: WorkOrder) -> WorkOrder:
 def put_tasks(connection: Connection, order: WorkOrder) -> None:
     """Replace all of a draft's tasks."""
     connection.execute(workorders.task.delete().where(workorders.task.c.work_order == order.id))
-    touching.keep(connection, order.id, [x.body for x in order.tasks])
+    order_subjects.keep(connection, order.id, [x.body for x in order.tasks])
     if order.tasks:
         connection.execute(insert(workorders.task), [_task_row(t) for t in order.tasks])
 

@@ -12,7 +12,7 @@ from sedge.core.errors import NotSignedIn, NotUnderstood, TooMany
 from sedge.services.access import members
 from sedge.services.holders import holders
 from sedge.web.access.routes import let_in
-from sedge.web.doors import AtDesk, Place, house_of
+from sedge.web.routing import AtDesk, Place, house_of
 from sedge.web.shared.rendering import draw, go
 
 place = Place()

@@ -12,7 +12,7 @@ from sedge.core.access.roles import May
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.services.access import access, organisations
 from sedge.services.trunks import trunks
-from sedge.web.doors import COOKIE, AtDesk, Place, house_of
+from sedge.web.routing import COOKIE, AtDesk, Place, house_of
 from sedge.web.shared.rendering import draw, go
 
 place = Place()

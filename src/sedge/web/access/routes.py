@@ -7,7 +7,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from sedge.core.access.roles import May
 from sedge.services.access import access
-from sedge.web.doors import COOKIE, Place, house_of, who_asks
+from sedge.web.routing import COOKIE, Place, house_of, who_asks
 from sedge.web.shared.rendering import draw
 
 place = Place()

@@ -14,11 +14,11 @@ from sedge.core.callpaths.editing import Place as Where
 from sedge.core.callpaths.steps import Path
 from sedge.core.errors import ChangedMeanwhile, NotUnderstood
 from sedge.services.callpaths import drawing, path_choices, paths
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.services.holders import holders
 from sedge.web.callpaths import drawing_views as views
 from sedge.web.callpaths import step_forms
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, is_swap
 
 place = Place()

@@ -10,7 +10,7 @@ from sedge.formats.path_json import MOST_BYTES
 from sedge.services.callpaths import path_files
 from sedge.services.holders import holders
 from sedge.web.callpaths.drawing import again
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw
 
 place = Place()

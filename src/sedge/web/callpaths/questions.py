@@ -12,10 +12,10 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.formats.sounds import MOST_BYTES
 from sedge.services.callpaths import calls, path_analysis, sounds
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.services.holders import holders
 from sedge.services.trunks import trunks as trunk_desk
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.drawings.weekmap import many_map
 from sedge.web.shared.rendering import draw, go
 

@@ -12,12 +12,12 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import HolderKind, Proof
-from sedge.services.callpaths import calls, path_analysis, paths, proving
-from sedge.services.desk import Desk
+from sedge.services.callpaths import calls, path_analysis, paths, proof_calls
+from sedge.services.context import Desk
 from sedge.services.holders import holders
 from sedge.services.numbers import numbers
 from sedge.web.callpaths import views
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, is_swap
 
 place = Place()
@@ -64,17 +64,19 @@ def follow_path(request: Request, desk: AtDesk, key: str, drawn: str = "") -> Re
 def path_page(request: Request, desk: AtDesk, key: str) -> Response:
     view = paths.look(desk, key)
     page = views.path_page(view, path_analysis.analyse(desk, key), paths.versions(desk, key), drawing=paths.is_drawn(desk, key))
-    return draw(request, "path.html", page=page, proofs=proving.proofs_of(desk, path=key), unproven=proving.without_proof(desk, key))
+    return draw(
+        request, "path.html", page=page, proofs=proof_calls.proofs_of(desk, path=key), unproven=proof_calls.without_proof(desk, key)
+    )
 
 
 @place.action("/paths/{key}/prove", May.CHANGE_ESTATE)
 def prove(request: Request, desk: AtDesk, key: str) -> Response:
-    return go(request, f"/work-orders/{proving.prove_again(desk, path=key).no}")
+    return go(request, f"/work-orders/{proof_calls.prove_again(desk, path=key).no}")
 
 
 @place.action("/paths/prove", May.CHANGE_ESTATE)
 def prove_stale(request: Request, desk: AtDesk) -> Response:
-    return go(request, f"/work-orders/{proving.prove_again(desk).no}")
+    return go(request, f"/work-orders/{proof_calls.prove_again(desk).no}")
 
 
 @place.page("/paths/{key}/change", May.CHANGE_ESTATE)

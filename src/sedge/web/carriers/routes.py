@@ -7,11 +7,11 @@ from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
-from sedge.services.callpaths import proving
-from sedge.services.carriers import accounts, connections, money
+from sedge.services.callpaths import proof_calls
+from sedge.services.carriers import accounts, balances, connections
 from sedge.services.holders import holders
 from sedge.services.trunks import trunk_setup, trunks
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.drawings.runway import runway_chart
 from sedge.web.shared.rendering import draw, go, target
 
@@ -21,7 +21,7 @@ DEPOSIT = r"^deposit-[0-9a-f]{1,40}$"
 
 
 def _facts(desk: AtDesk) -> dict[str, Any]:
-    return {"rows": trunks.carriers(desk), "outlooks": money.outlooks(desk), "chart": runway_chart}
+    return {"rows": trunks.carriers(desk), "outlooks": balances.outlooks(desk), "chart": runway_chart}
 
 
 @place.page("/carriers", May.LOOK)
@@ -47,13 +47,13 @@ def add_trunk(
 
 @place.page("/carriers/trunks/{key}", May.LOOK)
 def trunk(request: Request, desk: AtDesk, key: str) -> Response:
-    return draw(request, "trunk.html", view=trunks.one(desk, key), proofs=proving.proofs_of(desk, trunk=key))
+    return draw(request, "trunk.html", view=trunks.one(desk, key), proofs=proof_calls.proofs_of(desk, trunk=key))
 
 
 @place.action("/carriers/trunks/{key}/prove", May.CHANGE_ESTATE)
 def prove(request: Request, desk: AtDesk, key: str) -> Response:
     """A test call to every number on the trunk's list."""
-    return go(request, f"/work-orders/{proving.prove_again(desk, trunk=key).no}")
+    return go(request, f"/work-orders/{proof_calls.prove_again(desk, trunk=key).no}")
 
 
 @place.action("/carriers/{carrier}/test", May.SEE_MONEY)
@@ -101,7 +101,7 @@ def account_page(request: Request, desk: AtDesk, account: str) -> Response:
     """One account: balance, outlook, rules, key, and what has moved on it."""
     found, carrier, has_key = accounts.look(desk, account)
     return draw(
-        request, "account.html", account=found, carrier=carrier, has_key=has_key, outlook=money.outlooks(desk)[found.id], chart=runway_chart,
+        request, "account.html", account=found, carrier=carrier, has_key=has_key, outlook=balances.outlooks(desk)[found.id], chart=runway_chart,
         moves=accounts.moves(desk, found.id), on_the_wire=carrier.id in desk.outside.carriers,
     )  # fmt: skip
 

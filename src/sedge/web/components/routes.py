@@ -13,7 +13,7 @@ from sedge.core.errors import NotFound
 from sedge.core.facts import money
 from sedge.core.numbers.life import State
 from sedge.services.numbers.numbers import Stretch
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.drawings.blockmap import MapCell, block_map, legend_shape
 from sedge.web.shared.drawings.pathmap import path_map
 from sedge.web.shared.drawings.strip import strip

@@ -7,13 +7,13 @@ from fastapi.responses import Response
 from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
+from sedge.core.enums import Right
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import HolderKind
-from sedge.core.words import Right
-from sedge.services.holders import devices, directory, downstream, groups, holders, persons_card
-from sedge.services.supply import joining
+from sedge.services.holders import devices, directory, downstream, groups, holders, person_details
+from sedge.services.supply import provisioning
 from sedge.services.workorders import workorders
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.safety.views import qr_of
 from sedge.web.shared.rendering import draw, go, target
 
@@ -29,7 +29,7 @@ def add_device(
 ) -> Response:
     sheet = devices.add(desk, key, kind, name[:80])
     if target(request):
-        facts = {"qr": qr_of(sheet.code), "card": persons_card.look(desk, key), "row": holders.one_holder(desk, HolderKind.PERSON, key)}
+        facts = {"qr": qr_of(sheet.code), "card": person_details.look(desk, key), "row": holders.one_holder(desk, HolderKind.PERSON, key)}
         return draw(request, "_device_added.html", sheet=sheet, **facts)
     return _sheet(request, sheet)
 
@@ -83,7 +83,7 @@ def change_person(
     }
     fresh = {field: value for field, value in given.items() if value != getattr(known, field)}
     if manager.strip():
-        fresh["manager"] = joining.people_in(desk, manager, most=1, field="manager")[0].id
+        fresh["manager"] = provisioning.people_in(desk, manager, most=1, field="manager")[0].id
     if not fresh:
         raise NotUnderstood("Nothing is different from what is known.", field="name")
     order = workorders.draft(

@@ -9,6 +9,7 @@ from fastapi.responses import Response
 from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
+from sedge.core.enums import Right
 from sedge.core.errors import NotUnderstood
 from sedge.core.holders.devices import KINDS
 from sedge.core.numbers.plan import COUNTRIES
@@ -16,12 +17,11 @@ from sedge.core.outbound.caller_id import in_words
 from sedge.core.outbound.dialplan import dial, plan_of
 from sedge.core.records import CivicElements, HolderKind, HolderRef, Subject
 from sedge.core.safety.countries import FORMS
-from sedge.core.words import Right
-from sedge.services.holders import groups, holders, persons_card, site_facts, site_setup
+from sedge.services.holders import groups, holders, person_details, site_facts, site_setup
 from sedge.services.holders.holders import LINE_KINDS
-from sedge.services.imports import importing
+from sedge.services.imports import people_import
 from sedge.services.ledger import ledger
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
 
 place = Place()
@@ -47,7 +47,7 @@ def sites(request: Request, desk: AtDesk) -> Response:
 
 @place.page("/holders/people/{key}", May.LOOK)
 def person(request: Request, desk: AtDesk, key: str, phone: str = "") -> Response:
-    card = persons_card.look(desk, key)
+    card = person_details.look(desk, key)
     row = holders.one_holder(desk, HolderKind.PERSON, key)
     what = ", ".join(x for x in (card.person.job, card.person.department) if x) or "person"
     history = ledger.read(desk, subject=Subject.PERSON, key=key, limit=20).entries
@@ -63,7 +63,7 @@ def line(request: Request, desk: AtDesk, key: str) -> Response:
     history = ledger.read(desk, subject=Subject.SERVICE_LINE, key=key, limit=20).entries
     known = groups.listing(desk)
     return draw(
-        request, "line.html", row=row, calls=persons_card.calls_to(desk, Subject.SERVICE_LINE, HolderRef(kind=HolderKind.SERVICE_LINE, id=key)), history=history, spot_name=_spot_name(desk, row), members=holders.names_of(desk, row.holder), groups=known,
+        request, "line.html", row=row, calls=person_details.calls_to(desk, Subject.SERVICE_LINE, HolderRef(kind=HolderKind.SERVICE_LINE, id=key)), history=history, spot_name=_spot_name(desk, row), members=holders.names_of(desk, row.holder), groups=known,
         kinds=[(k, k) for k in LINE_KINDS], spots=holders.good_spots(desk, row.holder.site, keep=row.holder.spot),
     )  # fmt: skip
 
@@ -212,7 +212,7 @@ def import_page(request: Request, desk: AtDesk) -> Response:
 @place.action("/holders/import", May.CHANGE_HOLDERS)
 def preview(request: Request, desk: AtDesk, file: Annotated[UploadFile, File()], site: Annotated[str, Form()] = "") -> Response:
     data = file.file.read()
-    found = importing.preview_people(desk, data, site)
+    found = people_import.preview_people(desk, data, site)
     return draw(
         request,
         "import.html",
@@ -233,5 +233,5 @@ def bring_in(
         data = base64.b64decode(content, validate=True)
     except ValueError as error:
         raise NotUnderstood("The file got lost on the way. Choose it again.", field="file") from error
-    done = importing.bring_in_people(desk, data, digest, site)
+    done = people_import.bring_in_people(desk, data, digest, site)
     return draw(request, "import.html", tab="people", sites=_sites(desk), preview=None, file="", site="", done=done)

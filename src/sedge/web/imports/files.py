@@ -10,11 +10,11 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.services.holders import holders
 from sedge.services.imports import number_files
-from sedge.services.numbers import columns, exporting
+from sedge.services.numbers import columns, number_export
 from sedge.services.trunks import trunks
-from sedge.web.doors import AtDesk, Place
 from sedge.web.imports import file_views
 from sedge.web.numbers.query import ThePage, end_of_day
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
 
 place = Place()
@@ -76,17 +76,17 @@ def leave(request: Request, desk: AtDesk, key: str) -> Response:
 def faults(desk: AtDesk, key: str) -> Response:
     """The rows that can't be brought in, each with why."""
     return StreamingResponse(
-        number_files.faults_of(desk, key), media_type=exporting.TYPES["csv"], headers=_saved_as("rows-not-brought-in.csv")
+        number_files.faults_of(desk, key), media_type=number_export.TYPES["csv"], headers=_saved_as("rows-not-brought-in.csv")
     )
 
 
 @place.page("/exports/numbers.{form}", May.LOOK)
 def export(desk: AtDesk, query: ThePage, form: str) -> Response:
     """What the page shows, as a file."""
-    found = exporting.numbers(
+    found = number_export.numbers(
         desk, form, query.filter(desk), columns.chosen(query.show, desk.who.role), sort=query.sort, at=end_of_day(desk, query.at)
     )
-    return StreamingResponse(found, media_type=exporting.TYPES[form], headers=_saved_as(f"numbers.{form}"))
+    return StreamingResponse(found, media_type=number_export.TYPES[form], headers=_saved_as(f"numbers.{form}"))
 
 
 def _saved_as(name: str) -> dict[str, str]:

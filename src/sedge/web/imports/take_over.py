@@ -9,8 +9,8 @@ from starlette.concurrency import run_in_threadpool
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.services.imports import take_over
-from sedge.web.doors import AtDesk, Place
 from sedge.web.imports import take_over_views as views
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, is_swap
 
 place = Place()

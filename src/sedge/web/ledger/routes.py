@@ -7,7 +7,7 @@ from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.services.ledger import ledger as desk_ledger
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw
 
 place = Place()

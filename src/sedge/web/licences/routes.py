@@ -7,12 +7,12 @@ from fastapi.responses import Response
 from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
+from sedge.core.enums import HolderKind
 from sedge.core.errors import NotUnderstood
 from sedge.core.facts import counted
-from sedge.core.words import HolderKind
 from sedge.services.licences import licences
 from sedge.services.workorders import workorders
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
 
 place = Place()

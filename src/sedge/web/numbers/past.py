@@ -8,10 +8,10 @@ from fastapi.responses import Response
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.services.holders import holders
-from sedge.services.numbers import estate, figures
-from sedge.web.doors import AtDesk, Place
+from sedge.services.numbers import capacity_forecast, estate
 from sedge.web.numbers import views
 from sedge.web.numbers.query import end_of_day
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw
 
 place = Place()
@@ -35,8 +35,8 @@ def differences(request: Request, desk: AtDesk, one: str = "", other: str = "", 
 @place.page("/numbers/figures", May.LOOK)
 def site_figures(request: Request, desk: AtDesk, site: str = "") -> Response:
     """Utilisation, months to exhaustion and order advice of a site: the formulas and what went into them."""
-    found = figures.of_site(desk, site) if site else []
+    found = capacity_forecast.of_site(desk, site) if site else []
     return draw(
         request, "figures.html", figures=[views.figure_view(f) for f in found], site=found[0].site if found else None,
-        growing=[views.figure_view(f) for f in figures.growing(desk)[:40]] if not site else [], sites=holders.site_choices(desk),
+        growing=[views.figure_view(f) for f in capacity_forecast.growing(desk)[:40]] if not site else [], sites=holders.site_choices(desk),
     )  # fmt: skip

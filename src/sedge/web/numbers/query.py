@@ -12,8 +12,8 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import Kind
 from sedge.core.records import Capacity, HolderKind
-from sedge.services.desk import Desk
-from sedge.services.numbers import choosing
+from sedge.services.context import Desk
+from sedge.services.numbers import bulk_actions
 from sedge.services.numbers import numbers as desk_numbers
 from sedge.store.repositories.numbers import SORTS, Filter
 
@@ -99,7 +99,7 @@ class Query:
         search = desk_numbers.meant(desk, self.find) if self.find else None
         return Filter(
             search, self.state, self.site, self.carrier, self.capacity, None, bool(self.attention), self.kind, self.held, self.tag,
-            choosing.named(desk, self.pick) if self.pick else None,
+            bulk_actions.named(desk, self.pick) if self.pick else None,
         )  # fmt: skip
 
 

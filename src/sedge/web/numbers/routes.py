@@ -7,12 +7,12 @@ from fastapi import Form, Request
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
-from sedge.services.numbers import choosing, columns, estate, features, saved_views
+from sedge.services.numbers import bulk_actions, columns, estate, features, saved_views
 from sedge.services.numbers import numbers as desk_numbers
 from sedge.services.workorders import workorders
-from sedge.web.doors import AtDesk, Place
 from sedge.web.numbers import views
 from sedge.web.numbers.query import Query, ThePage, end_of_day
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, is_swap, target
 
 place = Place()
@@ -118,7 +118,7 @@ def switch_feature(
 ) -> Response:
     """The draft of a work order that switches one."""
     e164 = desk_numbers.the_number(desk, number)
-    tasks, title = choosing.plan(desk, "feature", choosing.look(desk, e164[1:]), {"feature": feature, "switch": switch})
+    tasks, title = bulk_actions.plan(desk, "feature", bulk_actions.look(desk, e164[1:]), {"feature": feature, "switch": switch})
     return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, look=True).no}")
 
 

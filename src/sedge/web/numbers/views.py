@@ -16,9 +16,9 @@ from sedge.core.numbers.life import ENDED, State
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Subject
 from sedge.services.ledger.ledger import page_of
+from sedge.services.numbers.capacity_forecast import Figure
 from sedge.services.numbers.columns import COLUMNS, Column
 from sedge.services.numbers.estate import Block, Listing, Overview, Row
-from sedge.services.numbers.figures import Figure
 from sedge.services.numbers.numbers import Card, Found
 from sedge.services.numbers.saved_views import SavedView
 from sedge.store.repositories.numbers import Counts

@@ -10,7 +10,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import read_one
 from sedge.services.outbound import caller_ids
 from sedge.services.workorders import workorders
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 
 place = Place()

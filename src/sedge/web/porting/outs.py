@@ -8,7 +8,7 @@ from fastapi.responses import Response
 from sedge.core.access.roles import May
 from sedge.core.porting.outgoing import REFUSALS
 from sedge.services.porting import port_outs
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 
 place = Place()

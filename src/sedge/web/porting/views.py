@@ -12,12 +12,12 @@ from starlette.concurrency import run_in_threadpool
 from sedge.core.access.roles import May
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.porting.records import Port
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.services.holders import holders
-from sedge.services.porting import kept_free, port_days, port_switching, port_talking, ports
-from sedge.services.supply import papers, supply
+from sedge.services.porting import change_freezes, port_calendar, port_cutover, port_dialogue, ports
+from sedge.services.supply import documents, supply
 from sedge.store.repositories.workorders import WorkOrder
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.drawings.portcalendar import lanes
 from sedge.web.shared.drawings.portcourse import WAITS, course
 from sedge.web.shared.rendering import draw, go, is_swap
@@ -67,22 +67,27 @@ def all_dates(desk: AtDesk) -> Response:
 
 @place.page("/ports/calendar", May.SEE_MONEY)
 def calendar(request: Request, desk: AtDesk, begin: str = "") -> Response:
-    view = port_days.port_days(desk, begin)
+    view = port_calendar.port_days(desk, begin)
     today = desk.now().date()
     return draw(
-        request, "port_calendar.html", view=view, picture=lanes(view, today), free=kept_free.listing(desk), sites=holders.site_choices(desk)
+        request,
+        "port_calendar.html",
+        view=view,
+        picture=lanes(view, today),
+        free=change_freezes.listing(desk),
+        sites=holders.site_choices(desk),
     )
 
 
 @place.action("/ports/days", May.PORT)
 def keep_free(request: Request, desk: AtDesk, first: Typed = "", last: Typed = "", why: Typed = "", site: Typed = "") -> Response:
-    kept_free.keep(desk, first=first, last=last, why=why, site=site)
+    change_freezes.keep(desk, first=first, last=last, why=why, site=site)
     return go(request, "/ports/calendar")
 
 
 @place.action("/ports/days/{key}/give-back", May.PORT)
 def give_back(request: Request, desk: AtDesk, key: str) -> Response:
-    kept_free.give_back(desk, key)
+    change_freezes.give_back(desk, key)
     return go(request, "/ports/calendar")
 
 
@@ -90,7 +95,7 @@ def give_back(request: Request, desk: AtDesk, key: str) -> Response:
 def look(request: Request, desk: AtDesk, key: str) -> Response:
     view = ports.look(desk, key)
     zone = ZoneInfo(view.site.timezone)
-    ticked = port_switching.ticked(desk, view.port)
+    ticked = port_cutover.ticked(desk, view.port)
     planned = sum(1 for line in view.port.lines if line.holder and not line.refused)
     held = sum(1 for _, who, _ in ticked if who) if ticked else planned
     settled = {number: words for number, _, words in (said.partition(": ") for said in view.port.settled)}
@@ -151,27 +156,27 @@ def _act(name: str, change: Callable[[Desk, str, dict[str, str]], Any], may: May
 _act("change", ports.change)
 _act("sign", lambda desk, key, typed: ports.sign(desk, key, typed.get("signed", "")))
 _act("leave-out", lambda desk, key, typed: ports.leave_out(desk, key, typed.get("number", "")))
-_act("split", lambda desk, key, typed: port_talking.split(desk, key, typed.get("apart", "")))
+_act("split", lambda desk, key, typed: port_dialogue.split(desk, key, typed.get("apart", "")))
 _act("submit", lambda desk, key, _: ports.submission(desk, key))
-_act("remind", lambda desk, key, _: port_talking.remind(desk, key))
-_act("date", lambda desk, key, typed: port_talking.move_date(desk, key, typed.get("wanted", "")))
-_act("cancel", lambda desk, key, _: port_talking.cancel(desk, key))
-_act("switch", lambda desk, key, _: port_switching.activation(desk, key))
-_act("prove", lambda desk, key, _: port_switching.proof(desk, key))
-_act("back-out", lambda desk, key, typed: port_switching.backing_out(desk, key, typed.get("reason", "")))
-_act("close", lambda desk, key, _: port_switching.close(desk, key))
+_act("remind", lambda desk, key, _: port_dialogue.remind(desk, key))
+_act("date", lambda desk, key, typed: port_dialogue.move_date(desk, key, typed.get("wanted", "")))
+_act("cancel", lambda desk, key, _: port_dialogue.cancel(desk, key))
+_act("switch", lambda desk, key, _: port_cutover.activation(desk, key))
+_act("prove", lambda desk, key, _: port_cutover.proof(desk, key))
+_act("back-out", lambda desk, key, typed: port_cutover.backing_out(desk, key, typed.get("reason", "")))
+_act("close", lambda desk, key, _: port_cutover.close(desk, key))
 
 
 @place.action("/ports/{key}/answer", May.PORT)
 def answer(request: Request, desk: AtDesk, key: str, text: Typed = "", file: UploadFile | None = None) -> Response:
-    content = file.file.read(papers.MOST_BYTES + 1) if file and file.filename else b""
-    port_talking.answer_query(desk, key, text, filename=(file.filename or "letter") if file else "", content=content)
+    content = file.file.read(documents.MOST_BYTES + 1) if file and file.filename else b""
+    port_dialogue.answer_query(desk, key, text, filename=(file.filename or "letter") if file else "", content=content)
     return go(request, f"/ports/{key}")
 
 
 @place.action("/ports/{key}/bill", May.PORT)
 def put_bill(request: Request, desk: AtDesk, key: str, file: UploadFile | None = None) -> Response:
-    content = file.file.read(papers.MOST_BYTES + 1) if file and file.filename else b""
+    content = file.file.read(documents.MOST_BYTES + 1) if file and file.filename else b""
     ports.put_bill(desk, key, (file.filename or "bill") if file else "bill", content)
     return go(request, f"/ports/{key}")
 
@@ -181,29 +186,29 @@ def put_bill(request: Request, desk: AtDesk, key: str, file: UploadFile | None =
 
 @place.page("/ports/{key}/holders", May.SEE_MONEY)
 def who(request: Request, desk: AtDesk, key: str) -> Response:
-    return draw(request, "port_holders.html", of=port_switching.preparation(desk, key))
+    return draw(request, "port_holders.html", of=port_cutover.preparation(desk, key))
 
 
 @place.action("/ports/{key}/holders", May.PORT)
 async def choose(request: Request, desk: AtDesk, key: str) -> Response:
     form = {name: str(value)[:MOST_TYPED] for name, value in (await request.form(max_fields=60_000)).items()}
-    await run_in_threadpool(port_switching.choose, desk, key, form)
+    await run_in_threadpool(port_cutover.choose, desk, key, form)
     return go(request, f"/ports/{key}/holders")
 
 
 @place.action("/ports/{key}/holders/proposed", May.PORT)
 def take_proposals(request: Request, desk: AtDesk, key: str, unsure: Typed = "") -> Response:
-    port_switching.take_proposals(desk, key, unsure=bool(unsure))
+    port_cutover.take_proposals(desk, key, unsure=bool(unsure))
     return go(request, f"/ports/{key}/holders")
 
 
 @place.action("/ports/{key}/holders/list", May.PORT)
 def paste(request: Request, desk: AtDesk, key: str, who: Annotated[str, Form(alias="list", max_length=500_000)] = "") -> Response:
-    port_switching.paste(desk, key, who)
+    port_cutover.paste(desk, key, who)
     return go(request, f"/ports/{key}/holders")
 
 
 @place.page("/ports/{key}/run-sheet", May.SEE_MONEY)
 def run_sheet(request: Request, desk: AtDesk, key: str) -> Response:
-    sheet = port_switching.run_sheet(desk, key)
+    sheet = port_cutover.run_sheet(desk, key)
     return draw(request, "run_sheet.html", sheet=sheet, port=sheet.port, clock=ZoneInfo(sheet.site.timezone))

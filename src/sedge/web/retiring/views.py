@@ -9,9 +9,9 @@ from starlette.concurrency import run_in_threadpool
 from sedge.core.access.roles import May
 from sedge.services.holders import holders
 from sedge.services.numbers import numbers
-from sedge.services.retiring import closing, resting, retiring, tidying
+from sedge.services.retiring import cleanup_review, quarantine, retiring, site_closure
 from sedge.services.workorders import workorders
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 
 place = Place()
@@ -20,26 +20,28 @@ Typed = Annotated[str, Form(max_length=2000)]
 
 @place.page("/numbers/tidy-up", May.RELEASE)
 def tidy_up(request: Request, desk: AtDesk, days: str = "") -> Response:
-    return draw(request, "tidy_up.html", view=tidying.tidy_up(desk, days))
+    return draw(request, "tidy_up.html", view=cleanup_review.tidy_up(desk, days))
 
 
 @place.action("/numbers/tidy-up", May.RELEASE)
 async def retire_chosen(request: Request, desk: AtDesk) -> Response:
     form = await request.form(max_fields=10_000)
     chosen = [str(value) for name, value in form.multi_items() if name == "numbers"]
-    tasks, title = await run_in_threadpool(tidying.plan, desk, chosen, then=str(form.get("then", "")), rest=str(form.get("rest", "")))
+    tasks, title = await run_in_threadpool(
+        cleanup_review.plan, desk, chosen, then=str(form.get("then", "")), rest=str(form.get("rest", ""))
+    )
     order = await run_in_threadpool(workorders.draft, desk, title, tasks, reason=str(form.get("reason", ""))[:200])
     return go(request, f"/work-orders/{order.no}")
 
 
 @place.page("/numbers/resting", May.LOOK)
 def days_of_rest(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "resting.html", rows=resting.listing(desk))
+    return draw(request, "resting.html", rows=quarantine.listing(desk))
 
 
 @place.action("/numbers/resting", May.SET_RULES)
 def set_days_of_rest(request: Request, desk: AtDesk, country: Typed = "", days: Typed = "", toll_free: Typed = "") -> Response:
-    resting.put(desk, country, days=days, toll_free=toll_free)
+    quarantine.put(desk, country, days=days, toll_free=toll_free)
     return go(request, "/numbers/resting")
 
 
@@ -60,7 +62,7 @@ def retire(
 
 @place.page("/holders/sites/{key}/close", May.RELEASE)
 def close_page(request: Request, desk: AtDesk, key: str) -> Response:
-    view = closing.look(desk, key)
+    view = site_closure.look(desk, key)
     others = [(k, name) for k, name in holders.site_choices(desk) if k != key]
     return draw(request, "close_site.html", view=view, sites=others)
 
@@ -69,5 +71,5 @@ def close_page(request: Request, desk: AtDesk, key: str) -> Response:
 def close(
     request: Request, desk: AtDesk, key: str, then: Typed = "", rest: Typed = "", announcement: Typed = "", people: Typed = "stay", reason: Typed = "",
 ) -> Response:  # fmt: skip
-    tasks, title = closing.plan(desk, key, then=then, rest=rest.strip(), announcement=announcement, people=people)
+    tasks, title = site_closure.plan(desk, key, then=then, rest=rest.strip(), announcement=announcement, people=people)
     return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, reason=reason[:200], look=True).no}")

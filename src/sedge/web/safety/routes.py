@@ -11,9 +11,9 @@ from sedge.core.safety.countries import RULES
 from sedge.services.callpaths import calls
 from sedge.services.holders import holders
 from sedge.services.numbers.numbers import the_number
-from sedge.services.safety import coverage, emergency_reports, rechecking, registered, safety
+from sedge.services.safety import address_revalidation, carrier_registrations, coverage, emergency_reports, safety
 from sedge.services.workorders import workorders
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.safety import views
 from sedge.web.shared.rendering import draw, go, target
 
@@ -79,7 +79,7 @@ def address(
 @place.action("/safety/addresses/recheck", May.CHANGE_SAFETY)
 def recheck(request: Request, desk: AtDesk) -> Response:
     """Every address of ours once more; what came of it, drawn below the button."""
-    done = rechecking.recheck(desk)
+    done = address_revalidation.recheck(desk)
     if target(request):
         return draw(request, "_rechecked.html", done=done)
     return go(request, "/safety")
@@ -124,11 +124,13 @@ def report_pdf(desk: AtDesk, key: str) -> Response:
 
 @place.page("/safety/registered", May.LOOK)
 def registered_page(request: Request, desk: AtDesk, carrier: str = "") -> Response:
-    keeping = registered.keeping(desk)
-    compared = registered.compare(desk, carrier) if carrier else None
-    return draw(request, "registered.html", carriers=[(c.id, c.name) for c in keeping], compared=compared, shown=registered.SHOWN)
+    keeping = carrier_registrations.keeping(desk)
+    compared = carrier_registrations.compare(desk, carrier) if carrier else None
+    return draw(
+        request, "registered.html", carriers=[(c.id, c.name) for c in keeping], compared=compared, shown=carrier_registrations.SHOWN
+    )
 
 
 @place.action("/safety/registered", May.CHANGE_ESTATE)
 def send_again(request: Request, desk: AtDesk, carrier: Annotated[str, Form(max_length=80)] = "") -> Response:
-    return go(request, f"/work-orders/{registered.send_again(desk, carrier).no}")
+    return go(request, f"/work-orders/{carrier_registrations.send_again(desk, carrier).no}")

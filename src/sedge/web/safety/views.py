@@ -13,11 +13,11 @@ from sedge.core.records import CivicElements, Person
 from sedge.core.safety.addresses import Match
 from sedge.core.safety.countries import FORMS, AddressField
 from sedge.core.safety.coverage import Share, SiteCoverage, floor_order
-from sedge.services.desk import Desk
-from sedge.services.holders import holders, moving
+from sedge.services.context import Desk
+from sedge.services.holders import holders, relocations
 from sedge.services.numbers.numbers import the_number
 from sedge.services.safety import safety
-from sedge.services.safety.places import Building, Floor, SpotMark
+from sedge.services.safety.spots import Building, Floor, SpotMark
 from sedge.web.shared.drawings.section import Room, Storey, plan, section
 
 MOST_LINES, FEW_SITES, MOST_SITES, NAMED, MOST_TARGETS = 100, 12, 30, 12, 40
@@ -179,10 +179,10 @@ def move_view(desk: Desk, asked: Moving) -> MoveView:
     spots = {key: holders.spots_of(desk, key) for key, _ in sites[:MOST_TARGETS]}
     here = spots.get(asked.site) or (holders.spots_of(desk, asked.site) if asked.site else [])
     names = {s.id: s.name for of in spots.values() for s in of} | {s.id: s.name for s in here}
-    found = moving.who(desk, site=asked.site, spot=asked.spot, department=asked.department, floor=asked.floor)
+    found = relocations.who(desk, site=asked.site, spot=asked.spot, department=asked.department, floor=asked.floor)
     every = [(s.id, f"{name}: {s.name} ({s.id})") for key, name in sites for s in spots.get(key, here if key == asked.site else [])]
     floors = sorted({s.floor for s in here if s.floor}, key=floor_order)
     return MoveView(
-        asked, sites, [(d, d) for d in moving.departments(desk, asked.site)], [(f, f) for f in floors], [(s.id, s.name) for s in here],
+        asked, sites, [(d, d) for d in relocations.departments(desk, asked.site)], [(f, f) for f in floors], [(s.id, s.name) for s in here],
         [(p, names.get(p.spot or "", "nowhere yet")) for p in found], every,
     )  # fmt: skip

@@ -14,7 +14,7 @@ from fastapi.routing import APIRoute
 
 from sedge.core.access.hiding import hide_amounts
 from sedge.core.access.roles import AccessRole, May, allowed
-from sedge.web.doors import Guard, Place
+from sedge.web.routing import Guard, Place
 
 LINK = re.compile(r'<a\b(?P<before>[^>]*?)\s+href="(?P<to>/[^"]*)"(?P<after>[^>]*)>(?P<words>.*?)</a>', re.DOTALL)
 FORM = re.compile(r'<form\b[^>]*?\bmethod="post" action="(?P<to>/[^"]*)"[^>]*>.*?</form>', re.DOTALL)

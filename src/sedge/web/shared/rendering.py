@@ -18,7 +18,7 @@ from sedge.core.ledger.sentences import sentence
 from sedge.core.moments import lasting
 from sedge.core.numbers.e164 import describe, ending, in_national, read_by
 from sedge.core.outbound.forwarding import in_words_exact
-from sedge.web.doors import house_of, who_asks
+from sedge.web.routing import house_of, who_asks
 from sedge.web.shared.drawings.ruler import ruler
 from sedge.web.shared.permitted import opener
 

@@ -12,11 +12,11 @@ from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.numbers.e164 import read_one
 from sedge.core.numbers.pasted import numbers_in
 from sedge.outside.desk_services import Control
-from sedge.services import steering
+from sedge.services import simulation_clock
 from sedge.services.carriers import accounts
 from sedge.services.supply import supply
 from sedge.services.trunks import trunks
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 
 place = Place()
@@ -29,7 +29,7 @@ BACK = "/standins"
 def _control(desk: AtDesk) -> Control:
     if not desk.house.settings.demo:
         raise NotFound("There is nothing to steer here: this is not the demo.")
-    return steering.control_of(desk.house)
+    return simulation_clock.control_of(desk.house)
 
 
 def _back() -> Response:
@@ -52,7 +52,7 @@ def clock(desk: AtDesk, seconds: Typed = "") -> Response:
     _control(desk)
     if seconds not in STEPS:
         raise NotUnderstood("Choose one of the steps.", field="seconds")
-    steering.advance(desk.house, timedelta(seconds=int(seconds)))
+    simulation_clock.advance(desk.house, timedelta(seconds=int(seconds)))
     return _back()
 
 
@@ -70,7 +70,7 @@ def open_account(request: Request, desk: AtDesk, carrier: Typed = "", name: Type
 def fault(desk: AtDesk, service: Typed = "", fault: Typed = "", count: Typed = "1") -> Response:
     """A count of 0 takes an ordered fault back. Raises OutsideRefused where there is no such service or fault."""
     _control(desk)
-    steering.order_fault(desk.house, {"service": service, "fault": fault, "count": _whole(count, 1000)})
+    simulation_clock.order_fault(desk.house, {"service": service, "fault": fault, "count": _whole(count, 1000)})
     return _back()
 
 

@@ -16,8 +16,8 @@ from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.supply.offers import Wish
 from sedge.services.holders import holders
 from sedge.services.numbers.numbers import the_number
-from sedge.services.supply import holds, joining, ordering, papers, searching, supply
-from sedge.web.doors import AtDesk, Place
+from sedge.services.supply import documents, holds, ordering, provisioning, stock_search, supply
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, is_swap, target
 from sedge.web.supply import views
 from sedge.web.workorders.views import order_page as order_rows
@@ -54,12 +54,12 @@ def search(request: Request, desk: AtDesk, asked: AsAsked) -> Response:
     sellers, problem, problems, answer = [], "", {}, None
     if asked.typed["country"]:
         try:
-            sellers = searching.sellers(desk, asked.wish, asked.typed["carrier"])
+            sellers = stock_search.sellers(desk, asked.wish, asked.typed["carrier"])
         except SedgeError as error:
             problem, problems = ("", {error.field: error.message}) if error.field in FIELDS else (error.message, {})
         if asked.typed["carrier"] and sellers:
             answer = views.answer_view(
-                searching.ask(desk, asked.wish, *sellers[0]), searching.accounts_for(desk, asked.wish, sellers[0][1].id)
+                stock_search.ask(desk, asked.wish, *sellers[0]), stock_search.accounts_for(desk, asked.wish, sellers[0][1].id)
             )
     orders = [views.order_page(view, desk.now()) for view in supply.orders(desk, limit=12)]
     every = supply.buyable_accounts(desk)
@@ -78,8 +78,8 @@ def answer(request: Request, desk: AtDesk, seller: str, asked: AsAsked) -> Respo
         request,
         "_answer.html",
         asked=asked,
-        beside=len(searching.sellers(desk, asked.wish)) > 1,
-        answer=views.answer_view(searching.one(desk, asked.wish, seller), searching.accounts_for(desk, asked.wish, seller)),
+        beside=len(stock_search.sellers(desk, asked.wish)) > 1,
+        answer=views.answer_view(stock_search.one(desk, asked.wish, seller), stock_search.accounts_for(desk, asked.wish, seller)),
     )
 
 
@@ -107,7 +107,7 @@ def hold(
 @place.page("/supply/for-site", May.SEE_MONEY)
 def for_site(request: Request, desk: AtDesk, site: str = "", joiners: str = "", capacity: Literal["", "single", "many"] = "") -> Response:
     """The search for what a site lacks, filled in."""
-    need = joining.need_of(desk, site)
+    need = provisioning.need_of(desk, site)
     asked = {
         "country": need.site.country,
         "area": need.area,
@@ -121,7 +121,7 @@ def for_site(request: Request, desk: AtDesk, site: str = "", joiners: str = "", 
 @place.page("/supply/when-free", May.BUY)
 def when_free_page(request: Request, desk: AtDesk, asked: AsAsked) -> Response:
     """The form for ordering once such numbers are in stock."""
-    seller = next(iter(searching.sellers(desk, asked.wish, asked.typed["carrier"])))
+    seller = next(iter(stock_search.sellers(desk, asked.wish, asked.typed["carrier"])))
     sites = [(s.id, s.name) for s in holders.plain_sites(desk)]
     site = asked.typed["site"] or next((s.id for s in holders.plain_sites(desk) if s.account == seller[0].id), sites[0][0] if sites else "")
     until = (desk.now() + timedelta(days=30)).date().isoformat()
@@ -144,7 +144,7 @@ def _when_free(request: Request, desk: AtDesk, form: dict[str, str]) -> Response
 @place.page("/supply/joiners", May.SEE_MONEY)
 def joiners(request: Request, desk: AtDesk) -> Response:
     """Who has no number yet, by site, and what is left there for them."""
-    needs, more = joining.needs(desk)
+    needs, more = provisioning.needs(desk)
     return draw(request, "joiners.html", needs=needs, more=more)
 
 
@@ -198,7 +198,7 @@ def _held(
     response = draw(
         request, "_hold_plan.html" if swap else "hold.html", swap=swap, other_site=spots_of != form.site, planned=planned, form=form, problem=problem, problems=problems, page=order_rows(planned.view, desk.now()), spots=spots,
         sites=[(s.id, s.name) for s in holders.plain_sites(desk)], features=list(first.numbers[0].features.items()),
-        needed=papers.needed(desk, first.carrier.id, first.hold.numbers if first.hold else (), form.site),
+        needed=documents.needed(desk, first.carrier.id, first.hold.numbers if first.hold else (), form.site),
     )  # fmt: skip
     response.headers["Cache-Control"] = "no-store"  # going back asks anew, and is led to the order
     return response
@@ -206,7 +206,7 @@ def _held(
 
 def _joiners(desk: AtDesk, site: str, count: int) -> list[str]:
     """Mail addresses of people at the site who have no number, as many as there are numbers."""
-    return [p.email for p in joining.need_of(desk, site).people[:count]] if site else []
+    return [p.email for p in provisioning.need_of(desk, site).people[:count]] if site else []
 
 
 @place.action("/supply/holds/{key}/longer", May.BUY)
@@ -241,8 +241,8 @@ def order(
 @place.page("/supply/orders/{key}", May.SEE_MONEY)
 def order_page(request: Request, desk: AtDesk, key: str) -> Response:
     view = supply.order_view(desk, key)
-    going = bool(view.order.papers) and papers.being_sent(desk, view.order.id)
-    page = views.order_page(view, desk.now(), papers.on_file(desk) if view.order.papers else None, another_goes=going)
+    going = bool(view.order.papers) and documents.being_sent(desk, view.order.id)
+    page = views.order_page(view, desk.now(), documents.on_file(desk) if view.order.papers else None, another_goes=going)
     return draw(request, "_order.html" if target(request) == "order" else "order.html", page=page, today=desk.now().date().isoformat())
 
 

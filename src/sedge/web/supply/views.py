@@ -10,8 +10,8 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Capacity
 from sedge.core.supply.offers import Offer, Wish
 from sedge.core.supply.records import LineState, OrderLine, PaperState
-from sedge.services.supply.papers import Filed
-from sedge.services.supply.searching import Answer
+from sedge.services.supply.documents import Filed
+from sedge.services.supply.stock_search import Answer
 from sedge.services.supply.supply import OrderView
 
 TONES = {"delivered": "good", "failed": "wrong", "cancelled": "wrong"}

@@ -6,7 +6,7 @@ from fastapi.responses import JSONResponse, Response
 from sedge.core.access.roles import May
 from sedge.services import first_steps, today
 from sedge.services.ledger import ledger
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, target
 
 place = Place()

@@ -9,13 +9,13 @@ from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotUnderstood
-from sedge.services.callpaths import paths, proving
-from sedge.services.desk import Desk
+from sedge.services.callpaths import paths, proof_calls
+from sedge.services.context import Desk
 from sedge.services.holders import holders
 from sedge.services.supply import supply
 from sedge.services.when import moment_of
-from sedge.services.workorders import drafts, looks, usual_work, workorders
-from sedge.web.doors import AtDesk, Place
+from sedge.services.workorders import draft_expiry, drafts, guided_workflows, workorders
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, is_swap
 from sedge.web.workorders import views
 
@@ -43,7 +43,7 @@ def shown(desk: Desk, key: str, by: str = "") -> dict[str, Any]:
     view = workorders.look(desk, key)
     page = views.order_page(view, desk.now(), by_holder=by == "holder")
     awaited = [(o.id, f"{o.reference} ({len(o.lines)})") for o in supply.open_orders(desk)] if page.is_draft else []
-    proofs = proving.proofs_by(desk, view.order)
+    proofs = proof_calls.proofs_by(desk, view.order)
     return {
         "page": page,
         "by": by,
@@ -102,7 +102,7 @@ def when(
 @place.action("/work-orders/{key}/keep", May.CHANGE_ESTATE)
 def keep_draft(request: Request, desk: AtDesk, key: str) -> Response:
     """A draft that was only a look stays."""
-    looks.keep(desk, key)
+    draft_expiry.keep(desk, key)
     return go(request, f"/work-orders/{key}")
 
 
@@ -139,12 +139,12 @@ def keep_as_template(request: Request, desk: AtDesk, key: str, name: Annotated[s
 
 @place.page("/work-orders/templates", May.CHANGE_ESTATE)
 def template_list(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "templates.html", usual=list(usual_work.KINDS.values()), kept=drafts.templates(desk))
+    return draw(request, "templates.html", usual=list(guided_workflows.KINDS.values()), kept=drafts.templates(desk))
 
 
 @place.page("/work-orders/templates/{key}", May.CHANGE_ESTATE)
 def template_page(request: Request, desk: AtDesk, key: str, person: str = "", site: str = "", line: str = "") -> Response:
-    if key not in usual_work.KINDS:
+    if key not in guided_workflows.KINDS:
         kept = drafts.the_template(desk, key)
         return draw(request, "template_kept.html", kept=kept, choices=drafts.choices_of(desk, kept))
     sites = holders.site_choices(desk)
@@ -153,8 +153,8 @@ def template_page(request: Request, desk: AtDesk, key: str, person: str = "", si
     spots = holders.spot_choices(desk, sites, whole=False)
     lines = [(r.holder.id, f"{r.holder.name}, {r.site}") for r in holders.service_lines(desk)] if key == "season" else []
     return draw(
-        request, "template_usual.html", kind=usual_work.KINDS[key], sites=sites, site=at, person=known, spots=spots, lines=lines, line=line,
-        paths=[(p.id, p.name) for p in paths.listing(desk)] if key == "season" else [], first_free=usual_work.FIRST_FREE,
+        request, "template_usual.html", kind=guided_workflows.KINDS[key], sites=sites, site=at, person=known, spots=spots, lines=lines, line=line,
+        paths=[(p.id, p.name) for p in paths.listing(desk)] if key == "season" else [], first_free=guided_workflows.FIRST_FREE,
     )  # fmt: skip
 
 
@@ -165,8 +165,8 @@ async def use_template(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 def _use(desk: Desk, key: str, form: dict[str, str]) -> int:
-    if key in usual_work.KINDS:
-        tasks, title = usual_work.plan(desk, key, form)
+    if key in guided_workflows.KINDS:
+        tasks, title = guided_workflows.plan(desk, key, form)
         return workorders.draft(desk, title, tasks, reason=form.get("reason", ""), look=True).no
     filled = {int(name[5:]): value for name, value in form.items() if name.startswith("slot-") and name[5:].isdigit() and len(name) < 10}
     return drafts.from_template(desk, key, filled).no
@@ -174,7 +174,7 @@ def _use(desk: Desk, key: str, form: dict[str, str]) -> int:
 
 @place.action("/work-orders/templates/{key}/throw-away", May.CHANGE_ESTATE)
 def throw_away(request: Request, desk: AtDesk, key: str) -> Response:
-    if key in usual_work.KINDS:
+    if key in guided_workflows.KINDS:
         raise NotFound("The usual work can't be thrown away.")
     drafts.throw_away_template(desk, key)
     return go(request, "/work-orders/templates")

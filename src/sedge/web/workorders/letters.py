@@ -9,7 +9,7 @@ from sedge.core.access.roles import May
 from sedge.core.numbers.plan import LANGUAGES
 from sedge.formats.letters import KINDS, NAMES, LetterText
 from sedge.services import letters
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
 
 place = Place()

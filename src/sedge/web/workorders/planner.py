@@ -9,10 +9,10 @@ from starlette.datastructures import FormData
 
 from sedge.core.access.roles import May
 from sedge.core.workorders.planner.problem import MOST_WEIGHT, USUAL, WORDS, Wish
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.services.holders import holders
-from sedge.services.workorders import planning
-from sedge.web.doors import AtDesk, Place
+from sedge.services.workorders import bulk_planner
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.drawings.pairing import pairing, shown
 from sedge.web.shared.rendering import draw, go, is_swap
 
@@ -22,16 +22,16 @@ MOST_FIELDS, MOST_TYPED = 12_000, 4_000
 
 @place.page("/work-orders/planner", May.CHANGE_ESTATE)
 def planner(request: Request, desk: AtDesk, site: str = "", numbers: Annotated[str, Query(max_length=MOST_TYPED)] = "") -> Response:
-    return draw(request, "planner.html", **_form(desk, planning.Asked(sites=(site,) if site else (), numbers=numbers)), planned=None)
+    return draw(request, "planner.html", **_form(desk, bulk_planner.Asked(sites=(site,) if site else (), numbers=numbers)), planned=None)
 
 
-def _form(desk: Desk, asked: planning.Asked) -> dict[str, Any]:
+def _form(desk: Desk, asked: bulk_planner.Asked) -> dict[str, Any]:
     weights = asked.weights or USUAL
     sliders = [(wish.value, WORDS[wish], weights.get(wish, 0)) for wish in Wish]
     return {
         "asked": asked,
         "sites": holders.site_choices(desk),
-        "departments": planning.departments(desk),
+        "departments": bulk_planner.departments(desk),
         "sliders": sliders,
         "most": MOST_WEIGHT,
     }
@@ -45,9 +45,9 @@ async def solve(request: Request, desk: AtDesk) -> Response:
 
 def _solve(request: Request, desk: Desk, form: FormData) -> Response:
     asked = read(form)
-    planned = planning.plan(desk, asked)
+    planned = bulk_planner.plan(desk, asked)
     if form.get("what") == "draft":
-        order = planning.draft(
+        order = bulk_planner.draft(
             desk, planned, prove=bool(form.get("prove")), spot=str(form.get("spot", ""))[:20], reason=str(form.get("reason", ""))[:200]
         )
         return go(request, f"/work-orders/{order.no}")
@@ -71,7 +71,7 @@ def _solve(request: Request, desk: Desk, form: FormData) -> Response:
     return draw(request, "planner.html", **_form(desk, asked), **facts)
 
 
-def read(form: FormData) -> planning.Asked:
+def read(form: FormData) -> bulk_planner.Asked:
     """The filled-in form; pins are fields `pin-PERSON`, with `keep` ticked or a number typed; pairs taken apart are `bar`."""
     texts = {name: str(value).strip()[:20_000] for name, value in form.multi_items()}
     weights = {w: int(v) for w in Wish if (v := texts.get(f"weight-{w.value}", "")).isdigit() and len(v) < 4}
@@ -82,7 +82,7 @@ def read(form: FormData) -> planning.Asked:
         if name.startswith("pin-") and value and (name[4:] in kept or value != texts.get(f"was-{name[4:]}", ""))
     }
     barred = tuple((a, b) for v in form.getlist("bar") for a, _, b in (str(v).partition("|"),) if a and b)[:500]
-    return planning.Asked(
+    return bulk_planner.Asked(
         sites=tuple(str(v)[:80] for v in form.getlist("site"))[:400], department=texts.get("department", "")[:80], people=texts.get("people", ""),
         also_with_number=bool(texts.get("also")), numbers=texts.get("numbers", ""), weights=weights or None, pins=pins or None, barred=barred,
     )  # fmt: skip

@@ -10,10 +10,10 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotRunnable, NotUnderstood
 from sedge.core.numbers.e164 import read_one
 from sedge.services.holders import holders
-from sedge.services.numbers import choosing, numbers
+from sedge.services.numbers import bulk_actions, numbers
 from sedge.services.workorders import drafts, workorders
 from sedge.store.repositories.workorders import OrderState
-from sedge.web.doors import AtDesk, Place
+from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, is_swap
 from sedge.web.workorders import views
 from sedge.web.workorders.editing import KINDS, again, shown
@@ -89,7 +89,7 @@ def _tasks(desk: AtDesk, kind: str, form: dict[str, str]) -> tuple[list[Any], st
             ref, name = _chosen_holder(desk, form)
             raw, title = [{"kind": "grant_licence", "holder": ref, "product": form.get("product", "")}], f"Licence for {name}"
         case "reserve":
-            until = choosing.day_of(form.get("until", ""))
+            until = bulk_actions.day_of(form.get("until", ""))
             raw, title = (
                 [{"kind": "reserve_number", "number": number, "reason": form.get("for", ""), "until": until}],
                 f"Reserve {national}",

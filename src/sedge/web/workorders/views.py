@@ -11,13 +11,13 @@ from sedge.core.workorders.findings import Finding, Leads, Level, Remedy
 from sedge.core.workorders.reversing import FOR_GOOD
 from sedge.core.workorders.tasks import PutBack, PutBackLater
 from sedge.services.callpaths import paths
-from sedge.services.desk import Desk
+from sedge.services.context import Desk
 from sedge.services.holders import holders
 from sedge.services.licences import licences
 from sedge.services.numbers import numbers
 from sedge.services.numbers.numbers import Card
 from sedge.services.trunks import trunks
-from sedge.services.workorders import looks
+from sedge.services.workorders import draft_expiry
 from sedge.services.workorders.workorders import OrderView, TaskView
 from sedge.store.repositories.workorders import OrderState, TaskState
 from sedge.web.shared.rendering import money
@@ -110,7 +110,7 @@ def order_page(view: OrderView, now: datetime, *, by_holder: bool = False) -> Or
         groups=_groups(rows) if by_holder else [("", rows)],
         can_duplicate=not view.order.undo_of and not any(isinstance(x.stored.body, PutBack) for x in view.tasks),
         is_scheduled=state is OrderState.SCHEDULED,
-        goes_at=looks.goes_at(view.order),
+        goes_at=draft_expiry.goes_at(view.order),
         tone=TONES.get(state, ""),
         done=sum(1 for task in view.tasks if task.stored.state in {TaskState.DONE, TaskState.SKIPPED}),
         counts=_counts(len(report.stops), len(report.warnings), len(report.passes)) if report else "",

@@ -4,7 +4,7 @@ from datetime import date
 
 from markupsafe import Markup
 
-from sedge.services.porting.port_days import DayMark, PortDays, SiteDays
+from sedge.services.porting.port_calendar import DayMark, PortDays, SiteDays
 
 LEFT, DAY, LANE, TOP = 190, 24, 46, 44
 

@@ -3,7 +3,7 @@
 import sqlalchemy as sa
 from alembic import op
 
-from sedge.store.projections import deriving, finder
+from sedge.store.projections import finder, number_projections
 
 revision = "0002"
 down_revision = "0001"
@@ -191,7 +191,7 @@ def upgrade() -> None:
             batch_op.drop_index(name)
             where = sa.text(condition)
             batch_op.create_index(name, columns, unique=False, sqlite_where=where, postgresql_where=where)
-    deriving.rebuild(op.get_bind())
+    number_projections.rebuild(op.get_bind())
 
 
 def downgrade() -> None:

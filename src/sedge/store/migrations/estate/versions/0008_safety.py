@@ -3,7 +3,7 @@
 import sqlalchemy as sa
 from alembic import op
 
-from sedge.store.projections import placing
+from sedge.store.projections import spot_counts
 from sedge.store.schema.tables import Moment
 
 revision = "0008"
@@ -62,7 +62,7 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("report", "part", name=op.f("pk_emergency_report_part")),
     )
     op.create_index("emergency_report_at", "emergency_report", ["at"], unique=False)
-    placing.put_placed(op.get_bind())
+    spot_counts.put_placed(op.get_bind())
 
 
 def downgrade() -> None:

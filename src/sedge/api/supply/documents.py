@@ -1,0 +1,64 @@
+"""Papers: documents on file and what is asked where."""
+
+from typing import Annotated, Any
+
+from fastapi import File, Form, UploadFile
+from fastapi.responses import JSONResponse, Response
+
+from sedge.api import shapes
+from sedge.api.routing import AtDesk, Resource
+from sedge.core.access.roles import May
+from sedge.core.supply.documents import good_until
+from sedge.core.supply.records import Document
+from sedge.services.supply import documents as papers
+
+resource = Resource(prefix="/documents", tags=["papers"])
+Typed = Annotated[str, Form(max_length=200)]
+
+
+def _shape(d: Document) -> dict[str, Any]:
+    until = good_until(d)
+    return {
+        "id": d.id, "paper": d.paper, "title": d.title, "filename": d.filename, "media_type": d.media_type, "size": d.size, "sha256": d.sha256,
+        "site": d.site, "issued_on": str(d.issued_on) if d.issued_on else None, "good_until": str(until) if until else None, "at": shapes.moment(d.at),
+    }  # fmt: skip
+
+
+@resource.read("", May.SEE_MONEY)
+def documents(desk: AtDesk) -> dict[str, Any]:
+    return {"items": [_shape(f.document) for f in papers.on_file(desk)], "next": None}
+
+
+@resource.read("/requirements", May.SEE_MONEY)
+def requirements(desk: AtDesk) -> dict[str, Any]:
+    """What carriers want to see, by country and kind of number; no kinds: for any."""
+    rows = [
+        {"carrier": r.carrier, "country": r.country, "kinds": list(r.kinds), "papers": list(r.papers)} for r, _ in papers.requirements(desk)
+    ]
+    return {"items": rows, "next": None}
+
+
+@resource.write("", May.BUY)
+def put_on_file(
+    desk: AtDesk, file: Annotated[UploadFile, File()], paper: Typed, site: Typed = "", title: Typed = "", issued_on: Typed = "", valid_until: Typed = "",
+) -> Response:  # fmt: skip
+    """The same content again is the document that is there. Another paper for an order goes with the task `send_paper`."""
+    content = file.file.read(papers.MOST_BYTES + 1)
+    document = papers.put_on_file(
+        desk,
+        paper=paper,
+        filename=file.filename or "",
+        content=content,
+        site=site,
+        title=title,
+        issued_on=issued_on,
+        valid_until=valid_until,
+    )
+    return JSONResponse(_shape(document), 201)
+
+
+@resource.write("/{key}", May.BUY, method="DELETE")
+def withdraw(desk: AtDesk, key: str) -> Response:
+    """Off the file: used no more, and kept for what it was used for."""
+    papers.withdraw(desk, key)
+    return Response(status_code=204)

@@ -1,0 +1,41 @@
+"""What runs beside the pages: the runner's ticks, and a look at the telephone system now and then."""
+
+import structlog
+from apscheduler.schedulers.background import BackgroundScheduler
+
+from sedge.core.errors import OutsideTrouble, SedgeError
+from sedge.services.callpaths import calls
+from sedge.services.context import House, system_member
+from sedge.services.trunks import trunks
+from sedge.services.workorders import runner
+
+log = structlog.get_logger("sedge.runner")
+LOOK_SECONDS = 15
+
+
+def start_runner(house: House) -> BackgroundScheduler:
+    """One instance, coalesced: a long tick is followed by one, not by all it held up."""
+    runner.recover(house)
+    scheduler = BackgroundScheduler(timezone="UTC", job_defaults={"coalesce": True, "max_instances": 1, "misfire_grace_time": 30})
+    scheduler.add_job(_tick, "interval", args=[house], seconds=house.settings.runner_seconds, id="runner")
+    scheduler.add_job(_look, "interval", args=[house], seconds=LOOK_SECONDS, id="looking")
+    scheduler.start()
+    return scheduler
+
+
+def _tick(house: House) -> None:
+    try:
+        runner.tick(house)
+    except SedgeError as error:
+        log.warning("tick", error=error.message)
+
+
+def _look(house: House) -> None:
+    """Devices and trunks, as the telephone system sees them."""
+    for key in house.estates:
+        desk = house.desk(system_member(key))
+        try:
+            calls.refresh_devices(desk)
+            trunks.refresh(desk)
+        except OutsideTrouble as error:
+            log.warning("looking", error=error.message)

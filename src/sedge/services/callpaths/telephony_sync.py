@@ -1,0 +1,211 @@
+"""What the telephone system is told about numbers: derived from changes, in one place, always the whole wish."""
+
+from collections.abc import Iterable
+from typing import Any
+
+from sedge.core.callpaths.steps import groups_named, with_people
+from sedge.core.callpaths.tracing.trace import path_of
+from sedge.core.estate import Change, Estate
+from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.life import ENDED
+from sedge.core.records import (
+    BASIC_RIGHTS,
+    Address,
+    Answering,
+    CallerId,
+    Defaults,
+    Device,
+    Downstream,
+    Grant,
+    Group,
+    HolderKind,
+    HolderRef,
+    Number,
+    PathVersion,
+    Person,
+    Product,
+    ServiceLine,
+    Site,
+    Trunk,
+)
+from sedge.core.safety.effective_spot import effective_spot
+from sedge.core.safety.emergency import help_trunks
+from sedge.outside.telephony import Telephony
+
+
+def routing_of(number: Number, estate: Estate) -> dict[str, Any]:
+    """Holder, trunk, path and the moment from which it works."""
+    assignment = number.assignment
+    return {
+        "holder": assignment.holder.id if assignment else None,
+        "holder_kind": assignment.holder.kind.value if assignment else None,
+        "answering": answering(number, estate),
+        "rests": bool(number.announcement),
+        "works_from": assignment.works_from.isoformat() if assignment else None,
+        "home": _home(number, estate),
+        "trunk": number.trunk,
+        "path": plain_body(path_of(number, estate).model_dump(mode="json"), estate),
+        "fallback": number.fallback,
+        "calls_out": _calls_out(number, estate),
+        **_names(number, estate),
+        **_help(number, estate),
+    }
+
+
+def _home(number: Number, estate: Estate) -> str:
+    """The site whose rules hold for calls out of a person's number."""
+    person = estate.get(Person, number.holder.id) if number.holder and number.holder.kind is HolderKind.PERSON else None
+    return person.site if person else number.site
+
+
+def plain_body(body: dict[str, Any], estate: Estate) -> dict[str, Any]:
+    """A path as the telephone system takes it: groups by their members, without what only people look at."""
+    return {key: value for key, value in with_people(body, _members(estate)).items() if key != "tests"}
+
+
+def _calls_out(number: Number, estate: Estate) -> dict[str, Any]:
+    """What the holder may call, and the licences of which one is needed for it."""
+    ref = number.holder
+    if ref is None:
+        return {}
+    if ref.kind is HolderKind.PERSON:
+        return {"rights": [right.value for right in estate.the(Person, ref.id).rights], "any_of": []}
+    asked = estate.carrier_of(number).asks_of.get(ref.kind, ())
+    allows = [key for key in asked if (product := estate.get(Product, key)) and "calls" in product.allows]
+    return {"rights": [right.value for right in BASIC_RIGHTS], "any_of": allows}
+
+
+def _names(number: Number, estate: Estate) -> dict[str, Any]:
+    """What things outside are called on a phone, and whose extensions can be dialled in a menu of the path."""
+    body = path_of(number, estate).model_dump(mode="json")
+    steps = body["steps"].values()
+    outside = {key for step in steps for key in (*step.get("mobiles", ()), *((step["to"],) if step.get("to") else ()))}
+    names = {key: describe(key).shown for key in outside}
+    names |= {s.id: s.name for s in estate.all(Downstream)}
+    if not any(step.get("extensions") for step in steps):
+        return {"names": names}
+    extensions = {p.extension: p.id for p in estate.all(Person) if p.extension and p.site == number.site and not p.left}
+    return {"names": names, "extensions": extensions}
+
+
+def rules_of(person: Person, estate: Estate) -> dict[str, Any]:
+    """A person's answering rules as the telephone system takes them."""
+    rules = person.answering
+    site = estate.get(Site, person.site)
+    return {
+        "openings": [o.model_dump(mode="json") for o in rules.openings],
+        "timezone": site.timezone if site else "UTC",
+        "devices": list(rules.devices),
+        "mobile": rules.mobile,
+        "mobile_shown": describe(rules.mobile).shown if rules.mobile else "",
+        "left": person.left,
+    }
+
+
+def _help(number: Number, estate: Estate) -> dict[str, Any]:
+    """What goes along with a call for help, where the carrier keeps no address, who at the site is told, and over which trunks it may go."""
+    spot, site = effective_spot(number, estate), estate.get(Site, number.site)
+    address = estate.get(Address, spot.address) if spot else None
+    parts = (
+        (f"{address.elements.street} {address.elements.house_number}, {address.elements.city}", spot.floor, spot.room)
+        if spot and address
+        else ()
+    )
+    over = [trunk.id for trunk in help_trunks(number, site, estate)] if site else []
+    return {"place": "; ".join(x for x in parts if x), "told": site.security_desk if site else "", "help_over": over}
+
+
+def answering(number: Number, estate: Estate) -> list[str]:
+    """Who is rung where a step names nobody: the holder, or a service line's own people."""
+    holder = estate.holder(number.holder) if number.holder else None
+    match holder:
+        case Person():
+            return [holder.id]
+        case ServiceLine():
+            members = (m for key in holder.groups for m in _members(estate).get(key, ()))
+            return list(dict.fromkeys((*(holder.members or holder.recipients), *members)))
+        case _:
+            return []
+
+
+def _members(estate: Estate) -> dict[str, tuple[str, ...]]:
+    return {g.id: g.members for g in estate.all(Group) if not g.removed}
+
+
+def tell_telephony(telephony: Telephony, changes: Iterable[Change], after: Estate) -> None:
+    """Tell the telephone system of every number and grant that changes. Repeating it does no harm."""
+    for change in changes:
+        match change.after:
+            case Number() as number if _matters(change.before, number):
+                if _is_routed(number, after):
+                    telephony.put_number(number.e164, routing_of(number, after))
+                else:
+                    telephony.remove_number(number.e164)
+            case Grant() as grant:
+                if grant.until is None:
+                    telephony.put_licence(grant.holder.id, grant.product, grant.works_from)
+                else:
+                    telephony.remove_licence(grant.holder.id, grant.product)
+            case Device() as device if change.before is None:
+                telephony.set_up({device.id: device_wish(device)}, {})
+            case Device(removed=True) as device if not change.before.removed:
+                telephony.remove_device(device.id)
+            case Device() as device if change.before.removed and not device.removed:
+                telephony.set_up({device.id: {**device_wish(device), "registered": False}}, {})
+            case Site() | Defaults() as above:
+                if _shows_otherwise(change.before, above):
+                    telephony.put_caller_id(above.id, above.caller_id.model_dump())
+            case Person() as person if _answers_otherwise(change.before, person):
+                if _shows_otherwise(change.before, person):
+                    telephony.put_caller_id(person.id, person.caller_id.model_dump())
+                telephony.put_person(person.id, rules_of(person, after))
+                for number in after.numbers_of(HolderRef(kind=HolderKind.PERSON, id=person.id)):
+                    if number.in_use:
+                        telephony.put_number(number.e164, routing_of(number, after))
+            case Group() as group:
+                for path in after.all(PathVersion):
+                    if group.id in groups_named(path.body):
+                        telephony.put_path(path.id, plain_body(path.body, after))
+                for number in after.all(Number):
+                    if number.in_use and _rings(number, group, after):
+                        telephony.put_number(number.e164, routing_of(number, after))
+            case PathVersion() as path:
+                telephony.put_path(path.id, plain_body(path.body, after))
+                for number in after.all(Number):
+                    if number.path == path.id and number.in_use:
+                        telephony.put_number(number.e164, routing_of(number, after))
+
+
+def _shows_otherwise(before: Any, after: Person | Site | Defaults) -> bool:
+    return after.caller_id != (before.caller_id if isinstance(before, type(after)) else CallerId())
+
+
+def _answers_otherwise(before: Any, after: Person) -> bool:
+    if not isinstance(before, Person):
+        return after.answering != Answering() or after.caller_id != CallerId()
+    return any(
+        getattr(before, name) != getattr(after, name) for name in ("answering", "caller_id", "ring_seconds", "rights", "left", "site")
+    )
+
+
+def _rings(number: Number, group: Group, estate: Estate) -> bool:
+    path = estate.get(PathVersion, number.path)
+    line = estate.get(ServiceLine, number.holder.id) if number.holder else None
+    return (path is not None and group.id in groups_named(path.body)) or (line is not None and group.id in line.groups)
+
+
+def _is_routed(number: Number, estate: Estate) -> bool:
+    """In use, or arriving over a connection, so that a test call can show whether it does."""
+    trunk = estate.get(Trunk, number.trunk)
+    return number.in_use or bool(number.announcement) or (number.state not in ENDED and trunk is not None and trunk.connection is not None)
+
+
+def _matters(before: Number | None, after: Number) -> bool:
+    if before is None:
+        return after.in_use or after.trunk is not None
+    watched = ("assignment", "path", "trunk", "spot", "fallback", "announcement")
+    return any(getattr(before, name) != getattr(after, name) for name in watched)
+
+
+def device_wish(device: Device) -> dict[str, Any]:
+    return {"person": device.person, "kind": device.kind, "name": device.name, "registered": device.registered}

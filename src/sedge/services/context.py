@@ -1,0 +1,296 @@
+"""The desk: what a use case works with. It owns the transaction: state, ledger and outgoing mail land together."""
+
+import secrets
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
+from datetime import datetime, timedelta
+from functools import cached_property
+from typing import Any, TypeVar
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import Connection
+
+from sedge.core.access.roles import AccessRole, May, allowed
+from sedge.core.access.scope import Scope
+from sedge.core.errors import Forbidden, NotFound
+from sedge.core.estate import Change, Estate
+from sedge.core.numbers.e164 import read_by
+from sedge.core.numbers.plan import COUNTRIES
+from sedge.core.records import Account, Hold, Subject
+from sedge.core.workorders.needs import Needs
+from sedge.outside.carrier import CarrierService
+from sedge.outside.outside import Outside
+from sedge.services.clock import Clock
+from sedge.settings import Settings
+from sedge.store import loading as estate_store
+from sedge.store import reach, saving
+from sedge.store import secrets as secrets_store
+from sedge.store.database import Database
+from sedge.store.repositories import installation, ledger, rule_levels, workorders
+from sedge.store.repositories.installation import Member, Organisation
+from sedge.store.repositories.records import Records
+from sedge.store.schema import tables
+from sedge.store.secrets import Keyring
+
+T = TypeVar("T")
+NIGHT_AGAIN = timedelta(hours=1)
+
+
+def _fresh_id(prefix: str) -> str:
+    return f"{prefix}-{secrets.token_hex(5)}"
+
+
+def _night_after(now: datetime, at: timedelta) -> datetime:
+    night = now.replace(hour=0, minute=0, second=0, microsecond=0) + at
+    return night if night > now else night + timedelta(days=1)
+
+
+@dataclass
+class House:
+    """What one process has: settings, clock, databases, clients of the outside. `next_at`: when something that is done now and then
+    is due, by organisation and name; `going_on`: what is done slice by slice."""
+
+    settings: Settings
+    clock: Clock
+    installation: Database
+    outside: Outside
+    identity: Callable[[str], str] = _fresh_id
+    estates: dict[str, Database] = field(default_factory=dict)
+    organisations: dict[str, Organisation] = field(default_factory=dict)
+    next_at: dict[tuple[str, str], datetime] = field(default_factory=dict)
+    going_on: dict[tuple[str, str], Iterator[Any]] = field(default_factory=dict)
+    _remembered: dict[tuple[str, str, Scope], tuple[int, int, Any]] = field(default_factory=dict)
+
+    @cached_property
+    def keyring(self) -> Keyring:
+        return Keyring(self.settings.data / "secret.key")
+
+    def open(self) -> "House":
+        """Migrate and open everything that is on disk."""
+        self.installation.migrate()
+        with self.installation.reading() as connection:
+            for organisation in installation.organisations(connection):
+                self.open_estate(organisation)
+        return self
+
+    def open_estate(self, organisation: Organisation) -> Database:
+        file = self.settings.data / f"estate-{organisation.id}.sqlite"
+        database = Database(file, "estate", durable=self.settings.durable)
+        database.migrate()
+        self.estates[organisation.id] = database
+        self.organisations[organisation.id] = organisation
+        return database
+
+    def add_organisation(self, organisation: Organisation, first: Sequence[Member] = ()) -> None:
+        """With its first members, in one transaction: an organisation nobody can get into would be lost."""
+        with self.installation.writing() as connection:
+            installation.add_organisation(connection, organisation, self.clock.real())
+            for member in first:
+                installation.add_membership(connection, member)
+        if organisation.id not in self.estates:
+            self.open_estate(organisation)
+
+    def desk(self, who: Member) -> "Desk":
+        if who.organisation not in self.estates:
+            raise NotFound("There is no such organisation.", subject="organisation", id=who.organisation)
+        return Desk(self, who)
+
+    def while_unchanged(self, desk: "Desk", name: str, make: Callable[[], T], *, minutes: int = 1) -> T:
+        """What `make` gives for who sees as much as this desk does, made anew when something of the organisation has changed, or so many
+        minutes later."""
+        with self.estates[desk.who.organisation].reading() as connection:
+            seen = (ledger.pulse(connection), int(self.clock.now().timestamp()) // (60 * minutes))
+        key = (desk.who.organisation, name, desk.who.scope)
+        known = self._remembered.get(key)
+        if known is None or known[:2] != seen:
+            known = self._remembered[key] = (*seen, make())
+        return known[2]
+
+    def for_a_while(self, desk: "Desk", name: str, make: Callable[[], T], *, minutes: int = 10) -> T:
+        """The same, made anew every so many minutes only: for estimates that move slowly and cost something."""
+        slot = int(self.clock.now().timestamp()) // (60 * minutes)
+        key = (desk.who.organisation, name, desk.who.scope)
+        known = self._remembered.get(key)
+        if known is None or known[0] != slot:
+            known = self._remembered[key] = (slot, 0, make())
+        return known[2]
+
+    def nightly(self, organisation: str, name: str, at: timedelta, do: Callable[[], tuple[int, bool]]) -> int:
+        """Call `do` once a night, `at` after midnight (UTC), and an hour later again where it says that it is not done; what it did."""
+        key, now = (organisation, name), self.clock.now()
+        due = self.next_at.setdefault(key, _night_after(now, at))
+        if now < due:
+            return 0
+        done, is_whole = do()
+        self.next_at[key] = _night_after(now, at) if is_whole else now + NIGHT_AGAIN
+        return done
+
+    def home_zone(self, organisation: str) -> ZoneInfo:
+        """The time zone of the organisation's home country, in which its pages tell moments."""
+        return ZoneInfo(COUNTRIES[self.organisations[organisation].home_country].timezone)
+
+    def close(self) -> None:
+        for database in (*self.estates.values(), self.installation):
+            database.close()
+        self.outside.close()
+
+
+class Reading:
+    """A read transaction."""
+
+    def __init__(self, connection: Connection, desk: "Desk") -> None:
+        self.connection = connection
+        self.records = Records(connection)
+        self.now = desk.now()
+        self._home = desk.organisation.home_country
+        self._desk = desk
+
+    def estate(self, needs: Needs) -> Estate:
+        """What rules and traces look at: whole, also for somebody who is kept to sites, for a rule holds whoever asks."""
+        with self._whole() as connection:
+            estate = estate_store.load(Records(connection), needs, self.now, home=self._home)
+            estate.raised = rule_levels.raised(connection)
+        return estate
+
+    @contextmanager
+    def _whole(self) -> Iterator[Connection]:
+        if self._desk.who.scope.is_whole:
+            yield self.connection
+        else:
+            with self._desk.house.estates[self._desk.who.organisation].reading() as connection:
+                yield connection
+
+    def look_at(self, subject: Subject, key: str) -> Estate:
+        return self.estate(estate_store.needs_of(subject, key))
+
+
+class Writing(Reading):
+    """A write transaction. `save` and `remark` put the ledger's entries in with it."""
+
+    def __init__(self, connection: Connection, desk: "Desk", stamp: saving.Stamp) -> None:
+        super().__init__(connection, desk)
+        self.stamp = stamp
+        self.scope = desk.who.scope
+        self._installation = desk.house.installation
+        self._organisation_id = desk.who.organisation
+        self.organisation = desk.organisation.name
+        self.language = COUNTRIES[desk.organisation.home_country].language
+
+    @contextmanager
+    def _whole(self) -> Iterator[Connection]:
+        yield self.connection  # what is written must see itself; `save` refuses what is outside
+
+    def save(self, changes: Sequence[Change]) -> list[Change]:
+        """Persist changes. Raises Forbidden for a record that is, or would come to be, outside the member's reach."""
+        refuse_outside(self, self.scope, changes)
+        return saving.save(self.connection, changes, self.stamp)
+
+    def remark(self, action: str, subject: Subject, key: str, title: str, after: Any = None) -> None:
+        """An entry about what is no record: a work order, a plan of a floor. Raises Forbidden for a site outside the member's reach."""
+        if subject is Subject.SITE:
+            self.scope.require(key)
+        saving.remark(self.connection, self.stamp, action=action, subject=subject, key=key, title=title, after=after)
+
+    def address_of(self, sign_in: str) -> str | None:
+        """The mail address of a member of this organisation; None for Sedge itself, and for who is no member any more."""
+        with self._installation.reading() as connection:
+            here = installation.members_of(connection, self._organisation_id)
+        return next((m.email for m in here if m.sign_in == sign_in), None)
+
+    def touch(self) -> None:
+        saving.touch(self.connection)
+
+
+@dataclass(frozen=True)
+class Desk:
+    """One person (or program) at work for one organisation."""
+
+    house: House
+    who: Member
+
+    @property
+    def actor(self) -> str:
+        return self.who.name
+
+    @property
+    def organisation(self) -> Organisation:
+        return self.house.organisations[self.who.organisation]
+
+    @property
+    def outside(self) -> Outside:
+        return self.house.outside
+
+    def at_carrier(self, account: Account) -> CarrierService:
+        """The account's carrier, asked with the account's key. Raises NotFound for one that can't be reached over the wire."""
+        service = self.outside.carrier(account.carrier)
+        with self.house.estates[self.who.organisation].reading() as connection:
+            key = secrets_store.read(connection, self.house.keyring, f"key of {account.id}")
+        return service.with_key(key)
+
+    def now(self) -> datetime:
+        return self.house.clock.now()
+
+    def new_id(self, prefix: str) -> str:
+        return self.house.identity(prefix)
+
+    def as_system(self) -> "Desk":
+        """The same organisation, acted for by Sedge itself."""
+        return replace(self, who=system_member(self.who.organisation))
+
+    def require(self, what: May) -> None:
+        if not allowed(self.who.role, what):
+            raise Forbidden(f"As {self.who.role} you may not {what}. Ask an administrator.", may=what)
+
+    def require_site(self, site: str | None) -> None:
+        """A site manager changes what is at their own sites only. Raises Forbidden."""
+        if site:
+            self.who.scope.require(site)
+
+    def require_whole(self) -> None:
+        """For what concerns the whole organisation. Raises Forbidden for who looks after sites only."""
+        self.who.scope.require(None)
+
+    @contextmanager
+    def reading(self) -> Iterator[Reading]:
+        """Who is kept to sites reads of those only, and of what belongs to the whole organisation."""
+        read_by(self.organisation.home_country)
+        database, sites = self.house.estates[self.who.organisation], self.who.scope.sites
+        with database.reading() if sites is None else database.reading_at(sites) as connection:
+            yield Reading(connection, self)
+
+    @contextmanager
+    def writing(self, *, reason: str = "", work_order: str | None = None) -> Iterator[Writing]:
+        read_by(self.organisation.home_country)
+        with self.house.estates[self.who.organisation].writing() as connection:
+            yield Writing(connection, self, saving.Stamp(self.now(), self.actor, reason, work_order, self.who.sign_in))
+
+
+def refuse_outside(reading: Reading, scope: Scope, changes: Sequence[Change]) -> None:
+    """Raises Forbidden where a change touches a record outside a member's reach."""
+    scope.refuse_outside(changes, lambda pairs: reach.sites_of(reading.connection, pairs))
+
+
+def system_member(organisation: str) -> Member:
+    return Member(sign_in="sedge", name="Sedge", email="sedge@example.test", organisation=organisation, role=AccessRole.ADMINISTRATOR)
+
+
+def _open_holds(reading: Reading) -> list[tuple[str, int, datetime]]:
+    """Holds that have neither run out nor been used: id, how many numbers, until when; the one that ends first before the others."""
+    table = tables.hold
+    found = reading.records.where(Hold, table.c.state == "held", table.c.expires_at > reading.now, order_by=table.c.expires_at, limit=20)
+    return [(h.id, len(h.numbers), h.expires_at) for h in found]
+
+
+def desk_member_facts(desk: Desk, todo: int) -> dict[str, Any]:
+    """What the head of a page tells of the organisation: running work orders, things to do, its name, whether the member has several."""
+    with desk.house.installation.reading() as connection:
+        several = len(installation.memberships_of(connection, desk.who.sign_in)) > 1
+    with desk.reading() as reading:
+        return {
+            "running": workorders.running_count(reading.connection),
+            "holds": _open_holds(reading) if allowed(desk.who.role, May.BUY) else [],
+            "todo": todo,
+            "organisation": desk.organisation.name,
+            "several": several,
+        }

@@ -1,0 +1,163 @@
+"""Submitting a port and switching its numbers, as the runner does them: any number of times with one effect."""
+
+from datetime import timedelta
+from decimal import Decimal
+
+from sedge.core.errors import OutsideRefused
+from sedge.core.estate import Change, Estate
+from sedge.core.porting.outgoing_records import PortOut, PortOutState
+from sedge.core.porting.records import Port, PortState
+from sedge.core.porting.reducers import switched, waiting_numbers
+from sedge.core.porting.rejections import rejection
+from sedge.core.records import Account, Carrier, Subject
+from sedge.core.reduce import apply, changed
+from sedge.core.workorders import tasks as t
+from sedge.core.workorders.checks import judge
+from sedge.core.workorders.findings import Level
+from sedge.core.workorders.needs import needs
+from sedge.core.workorders.waiting import must_wait
+from sedge.services.context import Desk, Writing
+from sedge.services.porting.port_tracking import hear
+from sedge.services.workorders.outcomes import Done, Failed, Outcome, Wait, estate_for, register_with_carrier, tell
+from sedge.store.repositories.workorders import StoredTask
+
+ASKED_AGAIN = timedelta(minutes=10)
+LOOKED_AGAIN, STRAGGLERS = timedelta(seconds=1), timedelta(minutes=5)
+AT_ONCE = 100  # numbers kept in one transaction, so that others get their turn and the page shows how far it is
+
+
+def submit(desk: Desk, task: t.SubmitPort, stored: StoredTask) -> Outcome:
+    """Kept as submitted first, then asked with the task's id as key: whatever dies between, the port is asked for once."""
+    estate = estate_for(desk, task)
+    port = estate.the(Port, task.port)
+    if port.key != stored.id:
+        stops = [f for f in judge(task, estate) if f.level is Level.STOP]
+        if stops:
+            return Failed(stops[0].message)
+        return Wait(desk.now(), "the gaining carrier to take the port", lambda w: apply(task, w.estate(needs(task)), stored.id))
+    try:
+        account = estate.the(Account, port.account)
+        answer = desk.outside.ports.submit(account.carrier, stored.id, port, f"port {port.no}", account.theirs or account.id)
+    except OutsideRefused as error:
+        why = rejection(error.reason or "")
+        return Failed(f"{port.losing} does not take port {port.no}: {why.words} {why.remedy}")
+
+    def taken(writing: Writing) -> list[Change]:
+        now = writing.estate(needs(task))
+        port = now.the(Port, task.port)
+        taken = changed(Subject.PORT, port, port.but(placed_as=answer.id, answer_due=answer.answer_due), "port.taken")
+        return [taken, *_priced(port, answer.monthly, now)]
+
+    return Done(taken)
+
+
+def _priced(port: Port, monthly: Decimal | None, estate: Estate) -> list[Change]:
+    """What the gaining carrier will ask for each number a month."""
+    if monthly is None:
+        return []
+    found = waiting_numbers(port, estate)
+    return [
+        changed(Subject.NUMBER, n, n.but(monthly=n.monthly.but(amount=monthly)), "number.priced")
+        for n in found
+        if n.monthly.amount != monthly
+    ]
+
+
+def activate(desk: Desk, task: t.ActivatePort, stored: StoredTask) -> Outcome:
+    """Telephone system and registered addresses first, so that not one call is lost; then the losing carrier lets the numbers go, which are
+    kept as they arrive. Asked again after a crash it says the same, and what is here already stays as it is."""
+    estate = estate_for(desk, task)
+    if waiting := must_wait(task, estate):
+        return Wait(*waiting)
+    port = estate.the(Port, task.port)
+    if port.state is PortState.ACCEPTED:
+        gaining = estate.the(Account, port.account).carrier
+        hear(desk, port.id, desk.outside.ports.state(gaining, port.placed_as or ""))
+        estate = estate_for(desk, task)
+        port = estate.the(Port, task.port)
+    if port.state is PortState.ACCEPTED:
+        return Wait(desk.now() + ASKED_AGAIN, f"{port.losing} to let the numbers of port {port.no} go")
+    if port.state in {PortState.ACTIVATED, PortState.PROVEN, PortState.CLOSED}:
+        return Done()  # told twice
+    stops = [f for f in judge(task, estate) if f.level is Level.STOP]
+    if stops:
+        return Failed(stops[0].message)
+    gaining, waits = estate.the(Account, port.account).carrier, {n.e164 for n in waiting_numbers(port, estate)}
+    if len(waits) == len(port.numbers) and (refused := _prepare(desk, port, estate)):
+        return Failed(refused)
+    answer = desk.outside.ports.activate(gaining, port.placed_as or "")
+    here = sorted(waits & answer.arrived)
+    some = frozenset(here[:AT_ONCE])
+
+    def kept(writing: Writing) -> list[Change]:
+        now = writing.estate(needs(task))
+        return switched(now.the(Port, task.port), now, some)
+
+    if len(some) == len(waits):
+        return Done(kept)
+    done = len(port.numbers) - len(waits) + len(some)
+    pause = timedelta(0) if len(here) > len(some) else LOOKED_AGAIN if some or not answer.arrived else STRAGGLERS
+    return Wait(
+        desk.now() + pause, f"{port.losing} to let the rest go: {done:,} of {len(port.numbers):,} have arrived", kept if some else None
+    )
+
+
+def _prepare(desk: Desk, port: Port, estate: Estate) -> str:
+    """What must be so before the first number moves; '' or why it can't be."""
+    after = estate.fork()
+    changes = switched(port, estate)
+    after.absorb(changes)
+    for number in (c.after for c in changes if c.subject is Subject.NUMBER):
+        if number.spot and number.registered_spot:
+            try:
+                register_with_carrier(desk, number, after)
+            except OutsideRefused as error:
+                if error.reason != "address":
+                    raise
+                name = estate.carrier_of(number).name
+                return f"{name} does not register the address for {number.shown}, so nothing was switched: {error.facts.get('why', 'it says no more')}."
+    tell(desk, changes, estate)
+    return ""
+
+
+def back_out(desk: Desk, task: t.BackOutPort, stored: StoredTask) -> Outcome:
+    """The losing carrier first: what it does not take back stays ours, in use."""
+    estate = estate_for(desk, task)
+    port = estate.the(Port, task.port)
+    if port.state is PortState.BACKED_OUT:
+        return Done()
+    stops = [f for f in judge(task, estate) if f.level is Level.STOP]
+    if stops:
+        return Failed(stops[0].message)
+    try:
+        desk.outside.ports.back_out(estate.the(Account, port.account).carrier, port.placed_as or "")
+    except OutsideRefused as error:
+        return Failed(f"{port.losing} does not take the numbers back: {error.facts.get('why', error.reason)}.")
+    tell(desk, apply(task, estate, stored.id), estate)
+    return Done(lambda writing: apply(task, writing.estate(needs(task)), stored.id))
+
+
+def approve_port_out(desk: Desk, task: t.ApprovePortOut, stored: StoredTask) -> Outcome:
+    """The carrier first: what it says no to any more is not on its way. Asked again it says the same."""
+    estate = estate_for(desk, task)
+    request = estate.the(PortOut, task.request)
+    if request.state in {PortOutState.APPROVED, PortOutState.GONE}:
+        return Done()
+    stops = [f for f in judge(task, estate) if f.level is Level.STOP]
+    if stops:
+        return Failed(stops[0].message)
+    from sedge.services.porting import port_outs  # which drafts such work orders itself
+
+    if found := port_outs.look(desk, request.id).doubts:  # the PIN too, which lies sealed and no rule sees
+        return Failed(f"{found[0].says} Refuse the request, or find out who asks.")
+    account = estate.the(Account, request.account)
+    try:
+        told = desk.at_carrier(account).approve_port_out(request.theirs)
+    except OutsideRefused as error:
+        return Failed(f"{estate.the(Carrier, account.carrier).name} takes no answer any more: {error.facts.get('why', error.reason)}.")
+
+    def approved(writing: Writing) -> list[Change]:
+        first, *rest = apply(task, writing.estate(needs(task)), stored.id)
+        return [first.model_copy(update={"after": first.after.but(goes_at=told.goes_at)}), *rest]
+
+    return Done(approved)

@@ -1,0 +1,63 @@
+"""Addresses held against the register again: each night, and when somebody asks. What the register no longer knows is no place to send help to."""
+
+from dataclasses import dataclass
+from datetime import timedelta
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotUnderstood, OutsideTrouble
+from sedge.core.records import Address, Subject, Verdict
+from sedge.core.reduce import changed
+from sedge.services.context import Desk
+from sedge.services.safety import safety
+
+NAME = "addresses"
+ASKED_AT = timedelta(hours=2)  # after midnight
+
+
+@dataclass(frozen=True)
+class Rechecked:
+    """How many addresses were asked for, which have changed their verdict, and what kept the register from answering."""
+
+    asked: int
+    changed: list[Address]
+    trouble: str
+
+
+def recheck(desk: Desk) -> Rechecked:
+    """Every address once more; a changed verdict, answering point or place is kept. One the register is silent on stays as it was."""
+    desk.require(May.CHANGE_SAFETY)
+    with desk.reading() as reading:
+        addresses = reading.records.all(Address)
+    moved: list[Address] = []
+    for address in addresses:
+        try:
+            after = _as_now(desk, address)
+        except OutsideTrouble as error:
+            return Rechecked(len(addresses), moved, error.message)
+        if after != address:
+            with desk.writing(reason="the register was asked again") as writing:
+                now = writing.records.the(Address, address.id)
+                if now == address:
+                    moved.append(writing.save([changed(Subject.ADDRESS, now, after, "address.rechecked")])[0].after)
+    return Rechecked(len(addresses), moved, "")
+
+
+def _as_now(desk: Desk, address: Address) -> Address:
+    try:
+        found = safety.match_address(desk, address.elements.model_dump())
+    except NotUnderstood:
+        return address.but(verdict=Verdict.UNKNOWN)
+    if found.verdict is not Verdict.EXACT:
+        return address.but(verdict=found.verdict, accepted=False)
+    best = found.candidates[0]
+    return address.but(verdict=address.verdict if address.dispatchable else Verdict.EXACT, psap=best.psap, point=best.point)
+
+
+def recheck_nightly(desk: Desk) -> int:
+    """Once a night, and an hour later again where the register was silent; how many addresses changed."""
+
+    def ask() -> tuple[int, bool]:
+        done = recheck(desk.as_system())
+        return len(done.changed), not done.trouble
+
+    return desk.house.nightly(desk.who.organisation, NAME, ASKED_AT, ask)

@@ -1,0 +1,49 @@
+"""Why not: for any holder and any number, every rule's verdict and the shortest set of tasks that would make it work."""
+
+from dataclasses import dataclass
+
+from sedge.core.estate import Estate
+from sedge.core.records import HolderRef, Number, Role
+from sedge.core.workorders import tasks as t
+from sedge.core.workorders.eligibility import WhyNot, why_not
+from sedge.core.workorders.telling import tell_whole
+from sedge.services.context import Desk
+from sedge.services.workorders import workorders
+from sedge.store.repositories.workorders import WorkOrder
+
+
+@dataclass(frozen=True)
+class Answer:
+    """`told` are the tasks of the shortest way in words, in the order in which they would run."""
+
+    number: Number
+    holder: str
+    found: WhyNot
+    told: list[str]
+
+
+def ask(desk: Desk, e164: str, holder: HolderRef, role: Role = Role.MAIN, spot: str | None = None) -> Answer:
+    """Raises NotFound for a number or holder that is not here."""
+    task = t.AssignNumber(number=e164, holder=holder, role=role, spot=spot)
+    with desk.reading() as reading:
+        estate = workorders.load(reading, [task])
+        number, name = estate.number(e164), estate.holder(holder).name
+        found = why_not(task, estate)
+        told = _told(found, estate) if found.tasks else []
+    return Answer(number, name, found, told)
+
+
+def _told(found: WhyNot, estate: Estate) -> list[str]:
+    from sedge.core.records import Product
+    from sedge.core.workorders.plan import arrange
+
+    tasks = found.tasks or []
+    order = arrange(tasks, {p.id: p.prerequisites for p in estate.all(Product)})
+    return [tell_whole(tasks[position], estate) for position, _ in order]
+
+
+def draft(desk: Desk, e164: str, holder: HolderRef, role: Role = Role.MAIN) -> WorkOrder:
+    """The shortest way as the draft of a work order; the assignment alone where nothing makes it work, with its stops."""
+    answer = ask(desk, e164, holder, role)
+    tasks = answer.found.tasks or [t.AssignNumber(number=e164, holder=holder, role=role)]
+    return workorders.draft(desk, f"Give {answer.number.shown} to {answer.holder}", tasks)

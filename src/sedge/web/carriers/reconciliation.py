@@ -1,0 +1,38 @@
+"""Drift: what carriers' lists and the estate have differently, and putting it right in either direction."""
+
+from fastapi import Request
+from fastapi.responses import Response
+from starlette.concurrency import run_in_threadpool
+
+from sedge.core.access.roles import May
+from sedge.services.carriers import reconciliation
+from sedge.services.holders import holders
+from sedge.web.routing import AtDesk, Place
+from sedge.web.shared.rendering import draw, go
+
+place = Place()
+
+
+@place.page("/carriers/drift", May.SEE_MONEY)
+def look(request: Request, desk: AtDesk, account: str = "", kind: str = "") -> Response:
+    return draw(request, "drift.html", view=reconciliation.look(desk, account=account, kind=kind), sites=holders.site_choices(desk))
+
+
+@place.action("/carriers/drift/compare", May.SEE_MONEY)
+def compare(request: Request, desk: AtDesk) -> Response:
+    """Every list once more, now."""
+    reconciliation.compare_all(desk)
+    return go(request, "/carriers/drift")
+
+
+@place.action("/carriers/drift/put-right", May.RELEASE)
+async def put_right(request: Request, desk: AtDesk) -> Response:
+    """A work order in the direction chosen; or, with a reason, kept as known."""
+    form = await request.form(max_fields=5_000)
+    chosen = [str(value)[:200] for name, value in form.multi_items() if name == "chosen"]
+    direction = str(form.get("direction", ""))
+    if direction == "accept":
+        await run_in_threadpool(reconciliation.accept, desk, chosen, str(form.get("why", "")))
+        return go(request, "/carriers/drift")
+    order = await run_in_threadpool(reconciliation.put_right, desk, chosen, direction=direction, site=str(form.get("site", "")))
+    return go(request, f"/work-orders/{order.no}")

@@ -1,0 +1,158 @@
+"""Dressing errors: for pages a sentence beside the field or a page of its own, for the API RFC 9457 problem details.
+
+Nothing else turns an error into a status or a sentence. What was typed is never lost: htmx forms stay as they are and
+get the sentence from the `Sedge-Problem` header, plain forms come back by the browser's own back.
+"""
+
+import json
+from collections.abc import Mapping
+from typing import Any
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+from starlette.exceptions import HTTPException
+
+from sedge.core.errors import NotSignedIn, SedgeError
+from sedge.services.access import access
+from sedge.web.routing import house_of
+from sedge.web.shared.rendering import draw, is_swap
+
+log = structlog.get_logger("sedge")
+HEADINGS = {
+    "not-found": "Not here",
+    "not-understood": "That can't be used as it is",
+    "not-one-number": "That is not one number",
+    "forbidden": "Not with your role",
+    "not-allowed-now": "Not now",
+    "changed-meanwhile": "Somebody was faster",
+    "not-runnable": "Not yet runnable",
+    "key-reused": "That key was used before",
+    "too-many": "Wait a little",
+    "outside-trouble": "The other side has trouble",
+    "outside-silent": "The other side does not answer",
+    "outside-refused": "The other side said no",
+    "not-signed-in": "Sign in",
+}
+SCIM_TYPES = {
+    "invalidFilter",
+    "tooMany",
+    "uniqueness",
+    "mutability",
+    "invalidSyntax",
+    "invalidPath",
+    "noTarget",
+    "invalidValue",
+    "invalidVers",
+    "sensitive",
+}
+TYPES = "https://sedge.example/problems/"
+
+
+def dress(app: FastAPI) -> None:
+    app.add_exception_handler(SedgeError, _sedge)
+    app.add_exception_handler(RequestValidationError, _validation)
+    app.add_exception_handler(HTTPException, _http)
+    app.add_exception_handler(Exception, _unexpected)
+
+
+def is_api(request: Request) -> bool:
+    path = request.url.path
+    return path.startswith(("/api/", "/scim/", "/standins/")) and not path.startswith("/standins/panel/")
+
+
+def is_scim(request: Request) -> bool:
+    return request.url.path.startswith("/scim/")
+
+
+def _sedge(request: Request, error: Exception) -> Response:
+    if not isinstance(error, SedgeError):
+        raise error
+    if is_scim(request):
+        status = {"uniqueness": 409}.get(error.reason or "", 400 if error.status == 422 else error.status)
+        return scim_error(status, error.message, error.reason)
+    if is_api(request):
+        return problem_details(error.status, error.code, error.message, {**error.facts, "field": error.field, "reason": error.reason})
+    if isinstance(error, NotSignedIn) and request.url.path != "/sign-in":
+        return _to_sign_in(request)
+    if request.url.path == "/sign-in" and request.method == "POST":
+        people = access.demo_people(house_of(request))
+        return draw(request, "sign_in.html", status=error.status, people=people, to="/", email="", problem=error.message)
+    return _page(request, error.status, error.code, error.message, error.field, error.facts.get("choices"))
+
+
+def _to_sign_in(request: Request) -> Response:
+    if is_swap(request):
+        return Response(status_code=401, headers={"HX-Redirect": "/sign-in"})
+    if request.headers.get("accept", "").startswith("application/json"):
+        return Response(status_code=401)
+    return RedirectResponse(f"/sign-in?to={request.url.path}", 303)
+
+
+def _page(
+    request: Request, status: int, code: str, message: str, field: str | None = None, choices: list[dict[str, Any]] | None = None
+) -> Response:
+    """`choices` are what was perhaps meant: each with a `label` and the `fields` that it fills in."""
+    if is_swap(request):
+        beside = field.rsplit(".", 1)[-1] if field and field.startswith("tasks.") else field  # a form has one task, and its fields
+        problem = json.dumps({"message": message, "field": beside, "code": code, **({"choices": choices} if choices else {})})
+        return Response(status_code=status, headers={"Sedge-Problem": problem})
+    onward = request.headers.get("referer") or "/"
+    words = "Back to where you were" if request.headers.get("referer") else "To Today"
+    heading = HEADINGS.get(code, "That did not work")
+    return draw(request, "problem.html", status=status, heading=heading, message=message, onward=onward, onward_words=words)
+
+
+def _validation(request: Request, error: Exception) -> Response:
+    if not isinstance(error, RequestValidationError):
+        raise error
+    faults = [{"field": ".".join(str(p) for p in e["loc"][1:]) or str(e["loc"][0]), "problem": e["msg"]} for e in error.errors()]
+    first = faults[0] if faults else {"field": None, "problem": "it can't be read"}
+    missing = bool(error.errors()) and error.errors()[0]["type"] == "missing"
+    message = f"{first['field'] or 'The request'}: {'this is missing' if missing else first['problem']}."
+    if is_scim(request):
+        return scim_error(400, message, "invalidValue")
+    if is_api(request):
+        return problem_details(422, "not-understood", message, {"field": first["field"], "faults": faults[:20]})
+    return _page(request, 422, "not-understood", message, first["field"])
+
+
+def _http(request: Request, error: Exception) -> Response:
+    if not isinstance(error, HTTPException):
+        raise error
+    sentences = {
+        404: "There is no such page. The address may be mistyped, or what was there is gone.",
+        405: "This address does not take that.",
+    }
+    message = sentences.get(error.status_code, str(error.detail))
+    code = {404: "not-found"}.get(error.status_code, "not-understood")
+    if is_scim(request):
+        return scim_error(error.status_code, message, None)
+    if is_api(request):
+        return problem_details(error.status_code, code, message)
+    return _page(request, error.status_code, code, message)
+
+
+def _unexpected(request: Request, error: Exception) -> Response:
+    log.error("unexpected", path=request.url.path, error=repr(error), exc_info=error)
+    message = "Sedge could not do that; nothing was changed. It has been written to the log. Try again, or tell whoever runs Sedge."
+    if is_api(request):
+        return problem_details(500, "sedge", message)
+    return _page(request, 500, "sedge", message)
+
+
+def scim_error(status: int, detail: str, reason: str | None) -> Response:
+    """An error as SCIM tells it (RFC 7644 §3.12)."""
+    body: dict[str, Any] = {"schemas": ["urn:ietf:params:scim:api:messages:2.0:Error"], "status": str(status), "detail": detail}
+    if reason in SCIM_TYPES:
+        body["scimType"] = reason
+    return JSONResponse(body, status, media_type="application/scim+json")
+
+
+def problem_details(status: int, code: str, message: str, facts: Mapping[str, Any] | None = None) -> Response:
+    """RFC 9457 problem details. `facts` without a value are left out; none takes the place of the answer's own members."""
+    body = {key: value for key, value in (facts or {}).items() if value is not None}
+    body |= {"type": TYPES + code, "title": HEADINGS.get(code, "Error"), "status": status, "code": code, "detail": message}
+    written = json.dumps(body, default=str, ensure_ascii=True).encode()
+    return Response(written, status, media_type="application/problem+json")

@@ -1,0 +1,86 @@
+"""Several numbers at once: pasted or picked, looked at, and turned into one work order."""
+
+from typing import Annotated
+
+from fastapi import Form, Request
+from fastapi.responses import Response
+from starlette.concurrency import run_in_threadpool
+
+from sedge.core.access.roles import May
+from sedge.core.errors import NotUnderstood
+from sedge.core.numbers.ranges import NumberSet
+from sedge.services.numbers import bulk_actions, estate
+from sedge.services.numbers.columns import chosen as chosen_columns
+from sedge.services.workorders import workorders
+from sedge.store.repositories.numbers import Filter
+from sedge.web.numbers import views
+from sedge.web.numbers.query import Query
+from sedge.web.routing import AtDesk, Place
+from sedge.web.shared.rendering import draw, go
+
+place = Place()
+ACTS = {
+    "assign": "Give them to someone", "reserve": "Reserve them", "unreserve": "Take their reservations back", "set-aside": "Set them aside",
+    "return": "Return them", "label": "Label and tag them", "feature": "Switch a feature on or off", "unassign": "Take them back", "end-rest": "End their rest", "retire": "Retire them",
+    "release": "Release them",
+}  # fmt: skip
+SHOWN = 200
+
+
+@place.page("/numbers/chosen", May.LOOK)
+def look(request: Request, desk: AtDesk, pick: str = "", act: str = "", unread: str = "") -> Response:
+    """What is in a selection, what can be done with it, and the form of one act."""
+    if not pick:
+        raise NotUnderstood("No numbers are chosen. Pick some on the maps or in the list, or paste them.", field="pick")
+    choice = bulk_actions.look(desk, pick)
+    listing = estate.listing(desk, Filter(chosen=choice.here), limit=SHOWN) if choice.here else None
+    columns = chosen_columns("", desk.who.role)
+    query = Query(view="list", pick=pick)
+    return draw(
+        request, "chosen.html", choice=choice, act=act if act in ACTS else "", acts=[(key, words, choice.how_many(key)) for key, words in ACTS.items()],
+        act_words=ACTS.get(act, ""), heads=[c.title for c in columns], rows=[views.row_view(r, columns, query) for r in listing.rows] if listing else [],
+        states=[(s.value, n) for s, n in choice.by_state.most_common()], unknown=views.numbers_in_words(choice.unknown), query=query, pick=pick, unread=unread[:600],
+        features=_offered(desk, choice) if act == "feature" else [], copied="\n".join(f"+{n}" for n in list(choice.numbers)[:5000]),
+    )  # fmt: skip
+
+
+def _offered(desk: AtDesk, choice: bulk_actions.Choice) -> list[tuple[str, str]]:
+    return [(name, name) for name in bulk_actions.features_of(desk, choice)]
+
+
+@place.action("/numbers/chosen", May.LOOK)
+async def choose(request: Request, desk: AtDesk) -> Response:
+    """Keep a selection: `numbers` with commas between, and `n` for each row that was ticked."""
+    form = await request.form()
+    ticked = [str(n) for n in form.getlist("n")]
+    written = ",".join([str(form.get("numbers", "")), *ticked]).strip(",")
+    return await run_in_threadpool(_choose, request, desk, written, str(form.get("act", "")))
+
+
+def _choose(request: Request, desk: AtDesk, written: str, act: str) -> Response:
+    numbers = NumberSet.parse(written, most=bulk_actions.MOST_CHOSEN)
+    if not numbers:
+        raise NotUnderstood("No numbers are picked. Tick some rows, or pick cells of a map.", field="numbers")
+    return go(request, views.chosen_link(bulk_actions.keep(desk, numbers), act))
+
+
+@place.page("/numbers/paste", May.LOOK)
+def paste_page(request: Request, text: str = "") -> Response:
+    return draw(request, "paste.html", text=text[:2000])
+
+
+@place.action("/numbers/paste", May.LOOK)
+def paste(request: Request, desk: AtDesk, text: Annotated[str, Form()] = "") -> Response:
+    found = bulk_actions.pasted(desk, text)
+    return go(request, views.chosen_link(bulk_actions.keep(desk, found.numbers), unread=found.unread))
+
+
+@place.action("/numbers/chosen/{act}", May.CHANGE_ESTATE)
+async def begin(request: Request, desk: AtDesk, act: str) -> Response:
+    form = {key: str(value).strip() for key, value in (await request.form()).items()}
+    return await run_in_threadpool(_begin, request, desk, act, form)
+
+
+def _begin(request: Request, desk: AtDesk, act: str, form: dict[str, str]) -> Response:
+    tasks, title = bulk_actions.plan(desk, act, bulk_actions.look(desk, form.get("pick", "")), form)
+    return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, reason=form.get('reason', ''), look=True).no}")

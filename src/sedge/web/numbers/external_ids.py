@@ -1,0 +1,37 @@
+"""What other systems call our numbers, sites, areas and spots."""
+
+from typing import Annotated
+
+from fastapi import Form, Request
+from fastapi.responses import Response, StreamingResponse
+
+from sedge.core.access.roles import May
+from sedge.services.numbers import external_ids, number_export
+from sedge.web.routing import AtDesk, Place
+from sedge.web.shared.rendering import draw, go
+
+place = Place()
+
+
+@place.page("/numbers/known-elsewhere", May.LOOK)
+def listing(request: Request, desk: AtDesk, find: str = "", system: str = "", kind: str = "") -> Response:
+    rows = external_ids.listing(desk, find=find[:120], system=system[:40], kind=kind if kind in external_ids.KINDS else "")
+    return draw(
+        request, "known_elsewhere.html", rows=rows, find=find, system=system, kind=kind, systems=[(s, s) for s in external_ids.systems(desk)],
+        kinds=[(k, k) for k in external_ids.KINDS],
+    )  # fmt: skip
+
+
+@place.action("/numbers/known-elsewhere", May.EDIT_FACTS)
+def note(
+    request: Request, desk: AtDesk, kind: Annotated[str, Form()] = "", which: Annotated[str, Form()] = "", system: Annotated[str, Form()] = "",
+    elsewhere: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
+    external_ids.note(desk, kind, which, system, elsewhere)
+    return go(request, "/numbers/known-elsewhere")
+
+
+@place.page("/exports/known-elsewhere.csv", May.LOOK)
+def export(desk: AtDesk) -> Response:
+    headers = {"Content-Disposition": 'attachment; filename="known-elsewhere.csv"'}
+    return StreamingResponse(external_ids.exported(desk), media_type=number_export.TYPES["csv"], headers=headers)

@@ -1,0 +1,40 @@
+"""Why not: one page for any holder and any number, with all rules, their verdicts, and the shortest way."""
+
+from typing import Annotated
+
+from fastapi import Form, Request
+from fastapi.responses import Response
+
+from sedge.core.access.roles import May
+from sedge.core.records import Role
+from sedge.core.workorders.findings import Level
+from sedge.services.holders import holders
+from sedge.services.numbers import numbers
+from sedge.services.numbers.numbers import the_number
+from sedge.services.workorders import eligibility
+from sedge.web.routing import AtDesk, Place
+from sedge.web.shared.rendering import draw, go
+from sedge.web.workorders.views import page_of
+
+place = Place()
+Typed = Annotated[str, Form(max_length=200)]
+
+
+@place.page("/why-not", May.LOOK)
+def ask(request: Request, desk: AtDesk, number: str = "", holder: str = "", role: str = "main") -> Response:
+    answer = None
+    wanted = Role(role) if role in set(Role) else Role.MAIN
+    if number and holder:
+        answer = eligibility.ask(desk, the_number(desk, number), numbers.holder_ref(holder), wanted)
+    name = holders.name_of(desk, numbers.holder_ref(holder)) if holder else ""
+    ways = [(r.words, page_of(r)) for r in answer.found.elsewhere] if answer else []
+    marks = {Level.PASS: "good", Level.WARN: "waiting", Level.STOP: "wrong"}
+    rows = [(marks[f.level], f.message, f.rule) for f in answer.found.findings] if answer else []
+    return draw(request, "why_not.html", answer=answer, rows=rows, ways=ways, number=number, holder=holder, name=name, role=wanted.value)
+
+
+@place.action("/why-not", May.CHANGE_ESTATE)
+def draft(request: Request, desk: AtDesk, number: Typed = "", holder: Typed = "", role: Typed = "main") -> Response:
+    """The shortest way, as the draft of a work order."""
+    wanted = Role(role) if role in set(Role) else Role.MAIN
+    return go(request, f"/work-orders/{eligibility.draft(desk, the_number(desk, number), numbers.holder_ref(holder), wanted).no}")
