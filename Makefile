@@ -48,7 +48,7 @@ bench: $(VENV)/.dev
 	$(BIN)/python -m bench.ports
 	$(BIN)/python -m bench.retiring
 	$(BIN)/python -m bench.estate
-	KILLS=50 ORDER_KILLS=50 TASK_KILLS=50 BUSY_SECONDS=120 $(BIN)/python -m pytest tests/desk/test_killing.py tests/desk/test_many_at_once.py
+	KILLS=50 ORDER_KILLS=50 TASK_KILLS=50 BUSY_SECONDS=120 $(BIN)/python -m pytest tests/services/test_killing.py tests/services/test_many_at_once.py
 
 shots: $(VENV)/.dev $(VENV)/.browser
 	$(BIN)/python -m scripts.shots

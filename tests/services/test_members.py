@@ -12,7 +12,7 @@ from sedge.services import mail
 from sedge.services.access import access, members
 from sedge.services.ledger import ledger
 from sedge.store.schema import tables
-from tests.desk.test_organisations import in_
+from tests.services.test_organisations import in_
 
 WORDS = "seven grey herons asleep"
 

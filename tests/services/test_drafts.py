@@ -16,7 +16,7 @@ from sedge.services.supply import ordering, stock_search, supply
 from sedge.services.workorders import check_catalogue, drafts, guided_workflows, workorders
 from sedge.store.repositories.workorders import OrderState, TaskState
 from tests.conftest import until_quiet
-from tests.desk.test_work_orders import OTHER, newcomer, number, ref
+from tests.services.test_work_orders import OTHER, newcomer, number, ref
 
 SPARE = "+441134960162"
 

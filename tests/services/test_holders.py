@@ -18,7 +18,7 @@ from sedge.services.workorders import bulk_planner, drafts, workorders
 from sedge.store.repositories.workorders import OrderState
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
-from tests.desk.test_work_orders import newcomer, number, ref
+from tests.services.test_work_orders import newcomer, number, ref
 
 # ── groups ──
 

@@ -21,8 +21,8 @@ from sedge.services.workorders import drafts, guided_workflows, workorders
 from sedge.store.repositories.numbers import Filter
 from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
-from tests.desk.test_supply_and_faults import held, ordered
-from tests.desk.test_work_orders import newcomer, ref
+from tests.services.test_supply_and_faults import held, ordered
+from tests.services.test_work_orders import newcomer, ref
 
 IFEOMA = "person-ifeoma-okafor"
 

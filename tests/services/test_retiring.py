@@ -12,8 +12,8 @@ from sedge.services.retiring import cleanup_review, quarantine, retiring, site_c
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
-from tests.desk.test_holders import some_people
-from tests.desk.test_work_orders import number, ref
+from tests.services.test_holders import some_people
+from tests.services.test_work_orders import number, ref
 
 HALL = "harbour-loft"
 

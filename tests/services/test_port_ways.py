@@ -16,7 +16,7 @@ from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import OrderState
 from sedge.web.porting.views import _giving
 from tests.conftest import until_quiet
-from tests.desk.test_ports import now, submitted
+from tests.services.test_ports import now, submitted
 
 FRENCH = ("+33199000101", "+33199000102")
 PARIS = {"name": "Atelier des Quais SARL", "address": "8 quai des Lanternes, 75001 Paris", "account": "OQ-3300", "pin": "3300"}

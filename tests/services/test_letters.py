@@ -10,7 +10,7 @@ from sedge.formats.letters import KINDS, LANGUAGES, LetterText, drawn, own
 from sedge.services import letters
 from sedge.services.workorders import workorders
 from tests.conftest import until_quiet
-from tests.desk.test_work_orders import OTHER, newcomer, ref
+from tests.services.test_work_orders import OTHER, newcomer, ref
 
 MINE = LetterText("holder", "en", "Hello {{ name }}", "{% for n in held %}{{ n.national }} {% endfor %}", "<p>{{ name }}</p>")
 

@@ -16,8 +16,8 @@ from sedge.services.workorders import workorders
 from sedge.services.workorders.runner import tick
 from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
-from tests.desk.test_holders import some_people
-from tests.desk.test_work_orders import ref
+from tests.services.test_holders import some_people
+from tests.services.test_work_orders import ref
 
 GALLERY = "0117 496 0800-0839"
 BILL = {"name": "Millwheel Gallery Limited", "address": "7 Millwheel Yard, Bristol, BS1 6ZZ", "account": "OQ-1184", "pin": "4471"}

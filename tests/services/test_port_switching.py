@@ -20,8 +20,8 @@ from sedge.services.workorders.runner import recover, tick
 from sedge.store.repositories.workorders import OrderState
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
-from tests.desk.test_holders import some_people
-from tests.desk.test_ports import BILL, now, submitted
+from tests.services.test_holders import some_people
+from tests.services.test_ports import BILL, now, submitted
 
 SITE = "millwheel-gallery"
 
