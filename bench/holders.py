@@ -21,7 +21,8 @@ from sedge.core.workorders.planner.solve import solve
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
 from sedge.services.context import Desk
-from sedge.services.workorders import check_catalogue, workorders
+from sedge.services.workorders import workorders
+from sedge.services.workorders.checking import check_catalogue
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 from sedge.store.schema import tables

@@ -83,7 +83,7 @@ def _life() -> Iterator[str]:
 
 
 def _checks() -> Iterator[str]:
-    from sedge.core.workorders.catalogue import RULES
+    from sedge.core.workorders.rules.catalogue import RULES
 
     yield "## Checks\n\nEach is applied to its kind of task, on the estate as it will be at that point.\n"
     rows = [
@@ -123,14 +123,14 @@ def _errors() -> Iterator[str]:
 
 
 def _api() -> Iterator[str]:
-    from sedge.app import RESOURCES
+    from sedge.api.routing import BASE
+    from sedge.app import ROUTES
 
     yield "## JSON interface\n\nUnder `/api/v1`, described at `/api/v1/openapi.json`.\n"
     rows = [
-        (f"`{method} {route.path}`", first_sentence(route.endpoint.__doc__) or _words(route.endpoint.__name__))
-        for resource in RESOURCES
-        for route in resource.routes
-        if isinstance(route, APIRoute)
+        (f"`{method} {route.path.removeprefix(BASE)}`", first_sentence(route.endpoint.__doc__) or _words(route.endpoint.__name__))
+        for route in ROUTES
+        if isinstance(route, APIRoute) and route.path.startswith(BASE)
         for method in sorted(route.methods)
     ]
     yield from table(("call", "what"), rows)

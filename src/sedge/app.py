@@ -15,29 +15,11 @@ from fastapi.responses import JSONResponse, Response
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.staticfiles import StaticFiles
 
-from sedge.api.access import organisations as api_organisations
-from sedge.api.callpaths import calls as api_calls
-from sedge.api.callpaths import paths as api_paths
-from sedge.api.carriers import accounts as api_accounts
-from sedge.api.carriers import reconciliation as api_drift
-from sedge.api.holders import holders as api_holders
-from sedge.api.holders import people as api_people
-from sedge.api.holders import scim as api_scim
-from sedge.api.imports import files as api_files
-from sedge.api.ledger import ledger as api_ledger
-from sedge.api.licences import licences as api_licences
-from sedge.api.numbers import numbers as api_numbers
+from sedge import api, web
 from sedge.api.openapi import describe
-from sedge.api.porting import port_outs as api_port_outs
-from sedge.api.porting import ports as api_ports
-from sedge.api.retiring import retiring as api_retiring
-from sedge.api.safety import safety as api_safety
-from sedge.api.supply import connections as api_connections
-from sedge.api.supply import documents as api_papers
-from sedge.api.supply import supply as api_supply
-from sedge.api.workorders import checks as api_checks
-from sedge.api.workorders import workorders as api_workorders
+from sedge.api.routing import Resource
 from sedge.core.access.roles import May, allowed
+from sedge.discovery import RouteIndex, in_order, routers_in
 from sedge.outside.callbacks import Listener, told_in
 from sedge.outside.carrier import Callback
 from sedge.outside.outside import at_standins
@@ -52,49 +34,10 @@ from sedge.store.database import Database
 from sedge.store.repositories import installation as installation_store
 from sedge.store.secrets import Keyring
 from sedge.web import error_pages
-from sedge.web.access.members import place as members_place
-from sedge.web.access.organisations import place as organisations_place
-from sedge.web.access.routes import place as sign_in_place
-from sedge.web.callpaths.drawing import place as drawing_place
-from sedge.web.callpaths.files import place as path_files_place
-from sedge.web.callpaths.questions import place as path_questions_place
-from sedge.web.callpaths.routes import place as paths_place
-from sedge.web.carriers.reconciliation import place as drift_place
-from sedge.web.carriers.routes import place as carriers_place
-from sedge.web.components.routes import place as components_place
 from sedge.web.headers import WithHeaders
-from sedge.web.holders.answering import place as answering_place
-from sedge.web.holders.people import place as people_place
-from sedge.web.holders.routes import place as holders_place
-from sedge.web.imports.files import place as files_place
-from sedge.web.imports.take_over import place as take_over_place
-from sedge.web.ledger.routes import place as ledger_place
-from sedge.web.licences.routes import place as licences_place
-from sedge.web.numbers.bulk_actions import place as choosing_place
-from sedge.web.numbers.external_ids import place as elsewhere_place
-from sedge.web.numbers.past import place as past_place
-from sedge.web.numbers.routes import place as numbers_place
-from sedge.web.outbound.caller_ids import place as caller_ids_place
-from sedge.web.porting.outs import place as port_outs_place
-from sedge.web.porting.views import place as ports_place
-from sedge.web.retiring.views import place as retiring_place
-from sedge.web.routing import who_asks
-from sedge.web.safety.routes import place as safety_place
-from sedge.web.safety.spots import place as safety_places_place
+from sedge.web.routing import Place, who_asks
 from sedge.web.shared.permitted import Permitted
 from sedge.web.shared.rendering import environment
-from sedge.web.standins.routes import place as standins_place
-from sedge.web.supply.documents import place as papers_place
-from sedge.web.supply.external_numbers import place as connecting_place
-from sedge.web.supply.paper_orders import place as forms_place
-from sedge.web.supply.routes import place as supply_place
-from sedge.web.today.routes import place as today_place
-from sedge.web.workorders.checks import place as checks_place
-from sedge.web.workorders.editing import place as editing_place
-from sedge.web.workorders.eligibility import place as why_not_place
-from sedge.web.workorders.letters import place as letters_place
-from sedge.web.workorders.planner import place as planner_place
-from sedge.web.workorders.routes import place as workorders_place
 
 STATIC = Path(__file__).parent / "web" / "static"
 
@@ -113,14 +56,9 @@ class DeskFacts:
     first: FirstSteps | None
 
 
-PLACES = (
-    sign_in_place, members_place, organisations_place, today_place, path_questions_place, path_files_place, drawing_place, paths_place, choosing_place, past_place, files_place, elsewhere_place, take_over_place, retiring_place, numbers_place, papers_place, port_outs_place, ports_place, forms_place, connecting_place, supply_place, answering_place, caller_ids_place, people_place, holders_place, licences_place, safety_place, safety_places_place, drift_place, carriers_place, ledger_place,
-    letters_place, planner_place, editing_place, checks_place, workorders_place, why_not_place, components_place, standins_place,
-)  # fmt: skip
-RESOURCES = (
-    api_retiring.resource, api_numbers.resource, api_numbers.blocks, api_numbers.figures, api_numbers.views, api_files.resource, api_supply.resource, api_accounts.resource, api_connections.resource, api_papers.resource, api_checks.resource, api_workorders.resource, api_paths.resource, api_calls.resource, api_ports.resource, api_port_outs.resource, api_drift.resource, api_organisations.resource, api_holders.resource, api_people.resource, api_licences.resource, api_safety.resource,
-    api_ledger.resource, api_ledger.standins,
-)  # fmt: skip
+PLACES = routers_in(web, Place)
+RESOURCES = routers_in(api, Resource)
+ROUTES = in_order([*PLACES, *RESOURCES])
 
 
 def open_house(settings: Settings, standins_url: str, clock: Clock | None = None) -> House:
@@ -185,19 +123,13 @@ def build_app() -> FastAPI:
         return app.state.house.clock.now()
 
     app.state.templates = environment(now)
-    app.state.permitted = Permitted(PLACES)
+    app.state.permitted = Permitted(ROUTES)
     app.state.desk_facts = _desk_facts
     error_pages.dress(app)
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=5)
     app.add_middleware(WithHeaders)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for place in PLACES:
-        app.include_router(place)
-
-    for resource in RESOURCES:
-        app.include_router(resource, prefix="/api/v1")
-    app.include_router(api_ledger.standins)
-    app.include_router(api_scim.resource)
+    app.router.routes += [RouteIndex(ROUTES), *ROUTES]
 
     @app.post("/callbacks/carrier", include_in_schema=False)
     def told_by_carrier(request: Request, body: Annotated[bytes, Depends(_body)]) -> Response:
@@ -212,15 +144,7 @@ def build_app() -> FastAPI:
     def healthz(request: Request) -> JSONResponse:
         return JSONResponse({"status": "ok", "organisations": len(request.app.state.house.estates)})
 
-    _read_all_routes(app)
     return app
-
-
-def _read_all_routes(app: FastAPI) -> None:
-    """FastAPI reads a router's routes when the first request looks for one, and not safely from several threads; so all are read here."""
-    scope = {"type": "http", "method": "GET", "path": "/no-such-page", "root_path": "", "headers": [], "query_string": b""}
-    for route in app.router.routes:
-        route.matches(scope)
 
 
 def _desk_facts(request: Request) -> DeskFacts:

@@ -8,6 +8,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from sedge.api.holders import scim
+from sedge.api.routing import BASE
 from sedge.app import PLACES, RESOURCES
 
 ODD = [
@@ -63,9 +64,9 @@ def routes(sources):
     ]
 
 
-@pytest.mark.parametrize(("method", "path"), sorted({(m, "/api/v1" + p) for m, p, _, _ in routes(RESOURCES)}))
+@pytest.mark.parametrize(("method", "path"), sorted({(m, p) for m, p, _, _ in routes(RESOURCES) if p.startswith(BASE)}))
 def test_the_api_never_breaks(fuzzed, method, path):
-    names = {p: n for m, p, n, _ in routes(RESOURCES) if m == method}[path.removeprefix("/api/v1")]
+    names = {p: n for m, p, n, _ in routes(RESOURCES) if m == method}[path]
     for odd in ODD:
         address = filled(path, odd)
         answer = fuzzed.request(method, address, params={n: odd for n in names if odd != "\u0000"}, json={"x": odd})

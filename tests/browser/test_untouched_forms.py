@@ -21,6 +21,7 @@ from sedge.demo.seed import MEMBERS
 from sedge.services.callpaths import drawing, sounds
 from sedge.services.carriers import accounts
 from sedge.services.workorders import workorders
+from sedge.services.workorders.loading import load
 from sedge.store.schema import callpaths, tables
 from sedge.store.schema import workorders as workorder_tables
 from tests.browser.conftest import Served
@@ -186,7 +187,7 @@ def changes_of(desk, known, told):
     for no in orders_now - orders:
         tasks = [x.body for x in workorders.get(desk, str(no)).tasks]
         with desk.reading() as reading:
-            report = check(tasks, workorders.load(reading, tasks))
+            report = check(tasks, load(reading, tasks))
         for change in report.changes:
             same = change.before is not None and change.before.but(version=0) == change.after.but(version=0)
             if not same and change.subject is not Subject.PATH:

@@ -7,11 +7,11 @@ import pytest
 from sedge.core.numbers.life import State
 from sedge.core.records import Capacity, PathVersion, Role, Spot
 from sedge.core.supply import rules as supply_rules
-from sedge.core.workorders import rules
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.carrier_tasks import OrderedLine
 from sedge.core.workorders.checks import check, totals, with_remedies
 from sedge.core.workorders.findings import Level
+from sedge.core.workorders.rules import rules
 from sedge.core.workorders.task_base import OutputOf
 from tests.conftest import NOW
 

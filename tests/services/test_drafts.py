@@ -13,7 +13,8 @@ from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
 from sedge.services.holders import holders
 from sedge.services.supply import ordering, stock_search, supply
-from sedge.services.workorders import check_catalogue, drafts, guided_workflows, workorders
+from sedge.services.workorders import drafts, guided_workflows, workorders
+from sedge.services.workorders.checking import check_catalogue
 from sedge.store.repositories.workorders import OrderState, TaskState
 from tests.conftest import until_quiet
 from tests.services.test_work_orders import OTHER, newcomer, number, ref

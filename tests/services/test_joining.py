@@ -9,7 +9,7 @@ from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import HolderKind, HolderRef, Number, Subscription
 from sedge.core.supply.offers import Wish
-from sedge.services.holders import holders
+from sedge.services.holders import holders, people_lookup
 from sedge.services.imports import people_import
 from sedge.services.supply import holds, ordering, provisioning, stock_search, supply
 from sedge.services.workorders import workorders
@@ -38,7 +38,7 @@ def numbers_of(desk, person):
 @pytest.mark.parametrize("carrier", ["brackwater", "fellgate"])
 def test_a_joiner_list_is_ordered_for_and_given_numbers_by_itself(house, desk, carrier):
     mails = joiners(desk)
-    people = provisioning.people_in(desk, "\n".join(mails))
+    people = people_lookup.people_in(desk, "\n".join(mails))
     need = provisioning.need_of(desk, "wharf-house")
     assert {p.email for p in need.people} >= set(mails)
     assert need.area == "Leeds"

@@ -8,7 +8,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.supply.offers import Wish
 from sedge.services.supply import stock_search, supply
 from sedge.services.workorders import execution, workorders
-from sedge.standins.carrier_profiles import MANNERS
+from sedge.standins.carriers.carrier_profiles import MANNERS
 from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 

@@ -18,6 +18,7 @@ from sedge.services.access import access
 from sedge.services.context import Desk, House
 from sedge.store.repositories.installation import Member
 
+BASE = "/api/v1"
 COOKIE = "sedge_session"
 SAFE = {"GET", "HEAD", "OPTIONS"}
 LOOPBACK = {"127.0.0.1", "::1", "localhost", "testclient"}
@@ -117,10 +118,10 @@ class WithoutMoney(APIRoute):
 
 
 class Resource(APIRouter):
-    """One resource of the interface; every route says what it asks of its caller."""
+    """One resource of the interface; every route says what it asks of its caller. `base` is where all of them stand."""
 
-    def __init__(self, **options: Any) -> None:
-        super().__init__(route_class=WithoutMoney, **options)
+    def __init__(self, *, prefix: str = "", base: str = BASE, **options: Any) -> None:
+        super().__init__(prefix=base + prefix, route_class=WithoutMoney, **options)
 
     def read(self, path: str, may: May = May.LOOK, **options: Any) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
         return self.api_route(path, methods=["GET"], dependencies=[Depends(ApiGuard(may))], **options)

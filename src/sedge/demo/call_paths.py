@@ -22,9 +22,9 @@ from sedge.core.callpaths.steps import (
 )
 from sedge.core.records import Answering, HolderKind, HolderRef, Person
 from sedge.core.workorders import tasks as t
+from sedge.services.apply_now import apply_at_once
 from sedge.services.callpaths import drawing
 from sedge.services.context import Desk
-from sedge.services.workorders.apply_now import apply_at_once
 
 LEEDS = Place(timezone="Europe/London", holidays_of="GB-ENG", language="en")
 LIVERPOOL = "+441514960400"

@@ -23,8 +23,8 @@ from sedge.core.safety.spots import spot_code
 from sedge.core.workorders import tasks as t
 from sedge.demo.agreements import carriers
 from sedge.demo.licences import products
+from sedge.services.apply_now import add_records, apply_at_once
 from sedge.services.context import House
-from sedge.services.workorders.apply_now import add_records, apply_at_once
 from sedge.store.repositories import installation
 from sedge.store.repositories.installation import Member, Organisation
 

@@ -10,9 +10,9 @@ from sedge.core.safety.spots import spot_code
 from sedge.core.workorders import tasks as t
 from sedge.demo.licences import GUIDE
 from sedge.formats import scim
+from sedge.services.apply_now import add_records, apply_at_once
 from sedge.services.context import Desk
 from sedge.services.holders import directory
-from sedge.services.workorders.apply_now import add_records, apply_at_once
 
 JOINERS = (
     ("Tamsin Quennell", "Learning", "Wharf House"),

@@ -29,12 +29,12 @@ from sedge.core.reduce import changed
 from sedge.core.safety.spots import spot_code
 from sedge.core.workorders import tasks as t
 from sedge.demo.licences import HOME, RECEPTION, STAFF
+from sedge.services.apply_now import add_records, apply_at_once
 from sedge.services.carriers import reconciliation
 from sedge.services.context import Desk
 from sedge.services.porting import port_outs, ports
 from sedge.services.porting.port_tracking import hear
 from sedge.services.safety import safety
-from sedge.services.workorders.apply_now import add_records, apply_at_once
 
 GALLERY, HALL = "millwheel-gallery", "harbour-loft"
 ASKED_DAYS_AGO = 9

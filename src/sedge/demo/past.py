@@ -20,9 +20,9 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.carrier_tasks import OrderedLine
 from sedge.core.workorders.needs import needs
 from sedge.services import mail
+from sedge.services.apply_now import apply_at_once
 from sedge.services.context import Writing
 from sedge.services.workorders import runner, workorders
-from sedge.services.workorders.apply_now import apply_at_once
 from sedge.services.workorders.execution import Done, Failed, Outcome
 from sedge.store.repositories.workorders import StoredTask, WorkOrder
 from sedge.store.schema import tables

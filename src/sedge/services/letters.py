@@ -1,16 +1,16 @@
 """The texts of letters at the desk: Sedge's own or the organisation's, with a preview of real letters."""
 
-from dataclasses import dataclass
 from typing import Any
-
-from sqlalchemy import select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import ChangedMeanwhile, NotUnderstood
 from sedge.core.numbers.plan import LANGUAGES
 from sedge.core.records import Subject
 from sedge.formats.letters import KINDS, Letter, LetterText, checked, own
-from sedge.services.context import Desk, Reading
+from sedge.services import mail
+from sedge.services.context import Desk
+from sedge.services.letter_texts import Kept, text_of
+from sedge.store.repositories import workorders as store
 from sedge.store.schema.holders import letter_text
 
 SAMPLE: dict[str, dict[str, Any]] = {
@@ -23,20 +23,6 @@ SAMPLE: dict[str, dict[str, Any]] = {
         "people": [{"name": "Ifeoma Okafor", "numbers": ["0113 496 0142"]}], "signature": "Sedge",
     },
 }  # fmt: skip
-
-
-@dataclass(frozen=True)
-class Kept:
-    """A text with its version; 0 where it is Sedge's own."""
-
-    text: LetterText
-    version: int
-
-
-def text_of(reading: Reading, kind: str, language: str) -> Kept:
-    """The organisation's text, else Sedge's own."""
-    row = reading.connection.execute(select(letter_text).where(letter_text.c.kind == kind, letter_text.c.language == language)).first()
-    return Kept(LetterText(kind, language, row.subject, row.text, row.html), row.version) if row else Kept(own(kind, language), 0)
 
 
 def look(desk: Desk, kind: str, language: str) -> Kept:
@@ -59,9 +45,6 @@ def preview(desk: Desk, text: LetterText, order: str = "") -> Letter:
 
 
 def _facts(desk: Desk, kind: str, order: str) -> dict[str, Any]:
-    from sedge.services import mail
-    from sedge.store.repositories import workorders as store
-
     facts = {**SAMPLE[kind], "organisation": desk.organisation.name}
     if not order:
         return facts

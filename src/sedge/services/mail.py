@@ -13,8 +13,8 @@ from sedge.core.workorders.needs import Needs, needs
 from sedge.core.workorders.plan import resolve
 from sedge.core.workorders.telling import tell_whole
 from sedge.formats.letters import Letter, LetterText, drawn, own
-from sedge.services import letters
 from sedge.services.context import Desk, Reading, Writing
+from sedge.services.letter_texts import text_of
 from sedge.store.repositories.workorders import OrderState, TaskState, WorkOrder
 from sedge.store.schema import tables
 
@@ -36,7 +36,7 @@ def write_for(writing: Writing, order: WorkOrder) -> None:
     """One letter to whoever wrote the order, one to each person concerned who got or lost something, in the language of their site."""
     facts = facts_for(writing, order, writing.organisation)
     texts = {("author", writing.language), *(("holder", language) for language in facts.languages.values())}
-    known = {of: letters.text_of(writing, *of).text for of in texts}
+    known = {of: text_of(writing, *of).text for of in texts}
     if author := writing.address_of(order.author):
         letter = _letter(known["author", writing.language], facts.author)
         write(writing, f"{order.id}-author-{order.version}", author, letter, order.id)

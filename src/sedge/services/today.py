@@ -25,7 +25,7 @@ from sedge.services.numbers import capacity_forecast
 from sedge.services.porting import port_outs, ports
 from sedge.services.safety import safety
 from sedge.services.supply import documents
-from sedge.services.workorders import check_catalogue
+from sedge.services.workorders.checking import check_catalogue
 from sedge.store.repositories import workorders
 from sedge.store.repositories.records import is_open
 from sedge.store.repositories.workorders import OrderState

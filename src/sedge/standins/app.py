@@ -17,16 +17,16 @@ from fastapi import FastAPI, Request
 from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
-from sedge.standins.accounts import AccountAsked, Ledger, every_balance
-from sedge.standins.billing import drift, put_in_service
 from sedge.standins.callbacks import Callbacks
-from sedge.standins.carrier import carrier_routes
-from sedge.standins.carrier_profiles import MANNERS
+from sedge.standins.carriers.accounts import AccountAsked, Ledger, every_balance
+from sedge.standins.carriers.billing import drift, put_in_service
+from sedge.standins.carriers.carrier import carrier_routes
+from sedge.standins.carriers.carrier_profiles import MANNERS
+from sedge.standins.carriers.outgoing import next_port_outs, outgoing_control
+from sedge.standins.carriers.porting import next_answers, porting_routes
 from sedge.standins.desk_services import mail_routes
 from sedge.standins.directory import control_routes, directory_routes
 from sedge.standins.far_ends import letters
-from sedge.standins.outgoing import next_port_outs, outgoing_control
-from sedge.standins.porting import next_answers, porting_routes
 from sedge.standins.register import register_routes
 from sedge.standins.storage import Book, stamp
 from sedge.standins.telephony import telephony_routes

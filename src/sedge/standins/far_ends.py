@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from pydantic import BaseModel, Field
 
-from sedge.standins.carrier_profiles import Stretch
+from sedge.standins.carriers.carrier_profiles import Stretch
 from sedge.standins.storage import Book
 
 

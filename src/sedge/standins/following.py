@@ -7,7 +7,7 @@ from datetime import date, datetime, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sedge.standins.billing import is_suspended
+from sedge.standins.carriers.billing import is_suspended
 from sedge.standins.far_ends import lost_on_the_way, sign_in
 from sedge.standins.storage import Book, moment, stamp
 

@@ -1,9 +1,11 @@
 """SCIM 2.0 (RFC 7643, 7644) for the directory: what it sends is kept and becomes a proposal on Today, never a silent change."""
 
+import json
 from typing import Any
 
 from fastapi import Request
 from fastapi.responses import JSONResponse, Response
+from scim2_models import EnterpriseUser, Group, User
 from starlette.concurrency import run_in_threadpool
 
 from sedge.api.routing import AtDesk, Resource
@@ -13,7 +15,7 @@ from sedge.formats import scim
 from sedge.services.context import Desk
 from sedge.services.holders import directory
 
-resource = Resource(prefix="/scim/v2", tags=["directory"])
+resource = Resource(prefix="/scim/v2", base="", tags=["directory"])
 MOST_LISTED = 200
 LIST = "urn:ietf:params:scim:api:messages:2.0:ListResponse"
 MOST_BODY = 1_000_000
@@ -33,8 +35,6 @@ async def _body(request: Request) -> Any:
     if len(raw) > MOST_BODY:
         raise NotUnderstood("The body is too large.", field="body", reason="invalidValue")
     try:
-        import json
-
         return json.loads(raw)
     except (ValueError, RecursionError) as error:
         raise NotUnderstood("The body is no JSON.", field="body", reason="invalidSyntax") from error
@@ -68,8 +68,6 @@ def resource_types() -> Response:
 @resource.read("/Schemas", May.DIRECTORY)
 def schemas() -> Response:
     """The schemas as the standard has them (RFC 7643 §7)."""
-    from scim2_models import EnterpriseUser, Group, User
-
     known = [model.to_schema().model_dump() for model in (User, EnterpriseUser, Group)]
     return answer(_list(known, 1, len(known)))
 

@@ -6,7 +6,7 @@ from pydantic import BaseModel, ConfigDict
 
 from sedge.api.routing import AtDesk, Resource, page_limit
 from sedge.core.access.roles import May
-from sedge.services.workorders import check_catalogue
+from sedge.services.workorders.checking import check_catalogue
 
 resource = Resource(prefix="/checks", tags=["work orders"])
 

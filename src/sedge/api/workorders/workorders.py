@@ -14,7 +14,8 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.records import Role
 from sedge.core.workorders.tasks import Task
 from sedge.services.numbers import numbers
-from sedge.services.workorders import drafts, eligibility, workorders
+from sedge.services.workorders import drafts, workorders
+from sedge.services.workorders.checking import eligibility
 from sedge.store.repositories.workorders import OrderState
 
 resource = Resource(prefix="/work-orders", tags=["work orders"])

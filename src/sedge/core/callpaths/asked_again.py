@@ -14,7 +14,7 @@ from sedge.core.estate import Estate
 from sedge.core.records import Group, HolderKind, HolderRef, Number, PathVersion, Person, ServiceLine
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, Level, elsewhere, passed
-from sedge.core.workorders.rules import RULES, rule
+from sedge.core.workorders.rules.rules import RULES, rule
 
 ASKED = (
     "path.people-are-here",

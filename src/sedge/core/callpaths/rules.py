@@ -30,7 +30,7 @@ from sedge.core.outbound.forwarding import judge_forward, problem_with
 from sedge.core.records import RECORD_TYPES, Number, PathVersion, Person, Site, Subject
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, Level, elsewhere, passed, stop, warn
-from sedge.core.workorders.rules import rule
+from sedge.core.workorders.rules.rules import rule
 
 SIP_ADDRESS = re.compile(r"sips?:[\w.!~*'()+\-%]+@[A-Za-z0-9.\-]+(:\d{1,5})?(;[\w\-]+(=[\w.\-]+)?)*")  # RFC 3261 §19.1, the parts in use
 MOST_NUMBERS = 200  # numbers that follow a path and are each looked at

@@ -11,7 +11,7 @@ from sedge.core.records import Number, Trunk
 from sedge.core.reducing import number_changed, number_in, reduces, step
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, passed, stop, warn
-from sedge.core.workorders.rules import rule
+from sedge.core.workorders.rules.rules import rule
 
 
 @rule("drift.known-here", t.FollowCarrier)

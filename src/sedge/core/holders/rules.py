@@ -9,7 +9,7 @@ from sedge.core.records import Group, PathVersion, Person, Product, Site, Spot
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, add_before, elsewhere, passed, stop, warn
 from sedge.core.workorders.reversing import FOR_GOOD
-from sedge.core.workorders.rules import rule
+from sedge.core.workorders.rules.rules import rule
 
 
 def ref_of(person: str) -> HolderRef:

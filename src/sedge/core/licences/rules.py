@@ -7,7 +7,7 @@ from sedge.core.licences.entitlement_status import circle, entitled, lacking, wo
 from sedge.core.licences.records import Product, Subscription
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, Remedy, add_before, passed, stop, warn
-from sedge.core.workorders.rules import rule
+from sedge.core.workorders.rules.rules import rule
 
 
 def _products(estate: Estate) -> dict[str, Product]:

@@ -5,7 +5,7 @@ from sedge.core.numbers.plan import Kind, country_name
 from sedge.core.records import ORGANISATION, Carrier, Defaults, HolderKind, HolderRef, Number, Person, Site, Trunk
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, add_before, passed, stop, warn
-from sedge.core.workorders.rules import rule
+from sedge.core.workorders.rules.rules import rule
 
 MOST_NAMED = 3
 

@@ -7,7 +7,7 @@ from sedge.core.records import Account, Number, Site
 from sedge.core.safety.callback import is_main, left_without, told
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, elsewhere, passed, stop, warn
-from sedge.core.workorders.rules import rule
+from sedge.core.workorders.rules.rules import rule
 
 
 @rule("port-out.can-be-answered", t.ApprovePortOut)

@@ -16,7 +16,7 @@ from sedge.core.porting.reducers import arrival, spot_of, waiting_numbers
 from sedge.core.records import Account, Carrier, Number, Site
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, Level, Remedy, add_before, elsewhere, passed, stop, warn
-from sedge.core.workorders.rules import RULES, rule
+from sedge.core.workorders.rules.rules import RULES, rule
 
 NEEDED = {"name": "account holder", "address": "billing address", "account": "account number"}
 

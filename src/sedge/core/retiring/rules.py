@@ -5,7 +5,7 @@ from sedge.core.records import Site
 from sedge.core.safety.callback import is_main, left_without, told
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, elsewhere, passed, stop
-from sedge.core.workorders.rules import rule
+from sedge.core.workorders.rules.rules import rule
 
 
 @rule("life.help-rings-back", t.UnassignNumber)

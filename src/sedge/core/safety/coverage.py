@@ -8,7 +8,6 @@ from datetime import datetime
 from sedge.core.records import Address, Site, Spot
 from sedge.core.safety.spots import review_due, spot_problem
 
-UNPLACED, ROOF = 500, 999  # where floors stand whose names nobody can place, and what is on the roof
 NO_SPOT = "no spot: nobody would know where to send help"
 OTHER_SITE = "the spot is at another site"
 
@@ -91,19 +90,3 @@ def coverage_of(
         if spot.site in found and not spot.removed and not spot.whole and review_due(spot, now):
             found[spot.site].unconfirmed += 1
     return sorted(found.values(), key=lambda c: (c.whole.is_empty, c.whole.per_cent, -c.whole.all, c.site.name))
-
-
-def floor_order(name: str) -> tuple[int, str]:
-    """Where a floor stands in a building, from below: basements under 0, the ground floor at 0. Names nobody can place come last."""
-    plain = name.casefold().strip()
-    digits = "".join(ch for ch in plain if ch.isdigit() or ch == "-").strip("-")
-    below = any(word in plain for word in ("basement", "lower ground", "cellar", "untergeschoss", "keller", "sous-sol"))
-    if below:
-        return -int(digits or "1"), plain
-    if any(word in plain for word in ("ground", "erdgeschoss", "rez-de-chaussée", "parterre")):
-        return 0, plain
-    if any(word in plain for word in ("mezzanine", "zwischengeschoss", "entresol")):
-        return 0, plain + " above"
-    if digits:
-        return int(digits), plain
-    return ROOF if any(word in plain for word in ("roof", "dach", "attic", "toit", "dome")) else UNPLACED, plain

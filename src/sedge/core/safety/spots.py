@@ -14,6 +14,7 @@ from sedge.core.facts import counted
 from sedge.core.policy import POLICY
 from sedge.core.records import Address, Spot
 from sedge.core.safety import countries
+from sedge.core.safety.floors import UNPLACED, floor_order
 
 
 def spot_code(site_code: str, sequence: int) -> str:
@@ -47,8 +48,6 @@ def needs_detail(address: Address) -> bool:
 
 def floor_problem(floor: str, address: Address) -> str:
     """Why there can be no such floor; '' where there can, or where nobody can tell from its name. North America counts from one."""
-    from sedge.core.safety.coverage import UNPLACED, floor_order
-
     number = floor_order(floor)[0] if floor.strip() else 0
     highest = address.floors if address.elements.country in {"US", "CA"} else address.floors - 1
     if number >= UNPLACED or number <= highest:

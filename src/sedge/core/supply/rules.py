@@ -10,8 +10,8 @@ from sedge.core.safety.spots import spot_problem
 from sedge.core.supply.documents import PAPERS, asked, held
 from sedge.core.supply.records import PaperState
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.arriving import RULES, rule
 from sedge.core.workorders.findings import Finding, elsewhere, passed, stop, warn
+from sedge.core.workorders.rules.arriving import RULES, rule
 
 __all__ = ["RULES"]
 REGISTRATION = "emergency registration"

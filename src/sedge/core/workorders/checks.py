@@ -11,9 +11,9 @@ from sedge.core.numbers.life import Event, State, next_state
 from sedge.core.records import RECORD_TYPES, Account, HolderRef, Number, Order, Product, Site, Subject, Subscription
 from sedge.core.reduce import apply
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.catalogue import RULES
 from sedge.core.workorders.findings import Finding, Level, Remedy, stop
 from sedge.core.workorders.plan import arrange, moved, resolve
+from sedge.core.workorders.rules.catalogue import RULES
 
 SETTLED_LATER = {"assignment.line-has-path", "assignment.address-registered", "spot.registered-too", "person.spot-after-move"}
 AT_THE_END = {"life.help-rings-back"}  # judged by how the whole work order leaves the estate, whatever it was at that point

@@ -11,8 +11,8 @@ from sedge.core.errors import SedgeError
 from sedge.core.estate import Estate
 from sedge.core.records import Grant, Number, PathVersion
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.catalogue import RULES
 from sedge.core.workorders.findings import Finding, Level, stop
+from sedge.core.workorders.rules.catalogue import RULES
 
 OF_NUMBERS = (
     "assignment.capacity-suits-holder", "assignment.holder-may-call-here", "assignment.dispatchable-spot", "assignment.role-free",

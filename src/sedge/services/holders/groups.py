@@ -10,7 +10,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.records import Group, PathVersion, Person, ServiceLine, Subject
 from sedge.core.workorders.tasks import SetGroup
 from sedge.services.context import Desk
-from sedge.services.supply import provisioning
+from sedge.services.holders import people_lookup
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
@@ -55,7 +55,7 @@ def put(desk: Desk, name: str, members: str, key: str | None = None) -> WorkOrde
     name = name.strip()
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("A group needs a name of at most 80 characters.", field="name")
-    people = provisioning.people_in(desk, members, most=MOST_MEMBERS, field="members")
+    people = people_lookup.people_in(desk, members, most=MOST_MEMBERS, field="members")
     with desk.reading() as reading:
         before = reading.records.the(Group, key) if key else None
         same = [g for g in reading.records.all(Group) if g.name.lower() == name.lower() and not g.removed and g.id != key]

@@ -39,6 +39,7 @@ from sedge.core.safety.spots import spot_code, spot_problem
 from sedge.core.workorders.findings import Level
 from sedge.services.callpaths.telephony_sync import routing_of
 from sedge.services.context import Desk, Reading
+from sedge.services.holders import people_lookup
 from sedge.services.safety import safety
 from sedge.services.trunks import trunk_setup
 from sedge.store.projections import finder
@@ -369,14 +370,12 @@ def change_line(desk: Desk, key: str, *, name: str, kind: str, members: str, gro
 
     Raises NotUnderstood naming the field.
     """
-    from sedge.services.supply import provisioning
-
     desk.require(May.CHANGE_HOLDERS)
     if not 1 <= len(name.strip()) <= 120:
         raise NotUnderstood("A service line needs a name of at most 120 characters.", field="name")
     if kind not in LINE_KINDS:
         raise NotUnderstood(f"The kind is one of: {', '.join(LINE_KINDS)}.", field="kind")
-    people_ = provisioning.people_in(desk, members, most=200, field="members")
+    people_ = people_lookup.people_in(desk, members, most=200, field="members")
     with desk.writing() as writing:
         line = writing.records.the(ServiceLine, key)
         desk.require_site(line.site)

@@ -7,6 +7,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any, BinaryIO
 
+import sedge
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.facts import Money
@@ -42,7 +43,7 @@ from sedge.store.repositories.take_overs import FileRead, TakeOver
 from sedge.store.schema import tables
 
 MOST_ROWS, MOST_FILES = 20_000, 20
-UNTIDY = Path(__file__).parent.parent / "demo" / "untidy"
+UNTIDY = Path(sedge.__file__).parent / "demo" / "untidy"
 
 
 @dataclass(frozen=True)

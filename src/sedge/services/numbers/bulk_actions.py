@@ -7,17 +7,19 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import func, insert, select
+from sqlalchemy import insert, select
 
 from sedge.core.errors import NotFound, NotUnderstood
+from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import Event, State, allows
 from sedge.core.numbers.pasted import Pasted, numbers_in
 from sedge.core.numbers.ranges import NumberSet
-from sedge.core.records import HolderKind, HolderRef, Number, Person, tags_in
+from sedge.core.records import HolderKind, HolderRef, Number, tags_in
 from sedge.core.workorders import tasks as t
 from sedge.services.context import Desk
+from sedge.services.holders import holders, people_lookup
 from sedge.services.numbers import features
-from sedge.services.numbers.numbers import also_countries
+from sedge.services.numbers.numbers import also_countries, holder_ref
 from sedge.services.retiring import retiring
 from sedge.store.repositories import numbers as store
 from sedge.store.repositories.records import is_open
@@ -183,8 +185,6 @@ def _feature(numbers: Sequence[Number], form: dict[str, str]) -> tuple[list[Any]
 
 
 def _title(act: str, numbers: Sequence[str], to: str = "") -> str:
-    from sedge.core.numbers.e164 import describe
-
     first = describe(numbers[0]).shown
     return TITLES[act].format(first if len(numbers) == 1 else f"{len(numbers):,} numbers from {first}", to)[:200]
 
@@ -229,11 +229,8 @@ def _label(numbers: Sequence[str], form: dict[str, str]) -> Any:
 
 def _assign(desk: Desk, numbers: Sequence[Number], form: dict[str, str]) -> tuple[list[Any], str]:
     """All to one holder (the first as main number where they have none), or one each, in order, to the people named."""
-    from sedge.services.holders import holders
-    from sedge.services.numbers.numbers import holder_ref
-
     if names := form.get("people", "").strip():
-        people = [one_person(desk, line) for line in names.splitlines() if line.strip()]
+        people = [people_lookup.one_person(desk, line) for line in names.splitlines() if line.strip()]
         if len(people) > len(numbers):
             raise NotUnderstood(f"{len(people)} people are named, and {len(numbers)} numbers are chosen. Choose more.", field="people")
         pairs = list(zip(numbers, people, strict=False))
@@ -247,20 +244,3 @@ def _assign(desk: Desk, numbers: Sequence[Number], form: dict[str, str]) -> tupl
     roles: list[Any] = ["extra" if has_main or i else "main" for i in range(len(numbers))]
     tasks = [t.AssignNumber(number=n.e164, holder=ref, role=role) for n, role in zip(numbers, roles, strict=True)]
     return tasks, _title("assign", [n.e164 for n in numbers], holders.name_of(desk, ref))
-
-
-def one_person(desk: Desk, line: str, *, field: str = "people") -> Person:
-    """Who is meant by a name, a mail address or an extension. Raises NotUnderstood, with the candidates where there are several."""
-    wanted = line.strip().lower()
-    person = tables.person
-    with desk.reading() as reading:
-        present = person.c.departed.is_(False)
-        for column in (person.c.email, person.c.extension, person.c.name):
-            condition = column == line.strip() if column is person.c.extension else func.lower(column) == wanted
-            found = reading.records.where(Person, present, condition, limit=3)
-            if len(found) == 1:
-                return found[0]
-            if found:
-                names = ", ".join(p.email for p in found)
-                raise NotUnderstood(f"“{line.strip()}” may be {names}. Write the mail address.", field=field)
-    raise NotUnderstood(f"Nobody is called “{line.strip()[:60]}” here. Write a name, a mail address or an extension.", field=field)

@@ -9,7 +9,7 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.records import Address, Number, Person, ServiceLine, Site, Spot, Subject
 from sedge.core.reduce import changed
-from sedge.core.safety.coverage import floor_order
+from sedge.core.safety.floors import floor_order
 from sedge.core.safety.spots import floor_problem, needs_detail, review_due, spot_problem
 from sedge.services.context import Desk, Reading
 from sedge.services.safety import address_change_notices

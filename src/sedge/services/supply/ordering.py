@@ -26,7 +26,8 @@ from sedge.services.holders import holders
 from sedge.services.supply import provisioning
 from sedge.services.supply.holds import require_held
 from sedge.services.supply.supply import check_spot, priced
-from sedge.services.workorders import remedies, workorders
+from sedge.services.workorders import workorders
+from sedge.services.workorders.checking import remedies
 from sedge.services.workorders.workorders import OrderView
 from sedge.store.repositories import workorders as store
 from sedge.store.repositories.workorders import OrderState, WorkOrder

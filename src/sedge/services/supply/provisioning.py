@@ -15,10 +15,10 @@ from sedge.core.records import Address, HolderKind, HolderRef, Number, Person, R
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.task_base import OutputOf
 from sedge.services.context import Desk, Reading
+from sedge.services.holders import people_lookup
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 
-MOST_PEOPLE = 60
 MOST_LOOKED_AT = 500  # people without a number on one page; that there are more is said
 
 
@@ -96,24 +96,10 @@ def _areas(reading: Reading, sites: list[str]) -> dict[str, str]:
     return {site: describe(f"+{-hundred * 100}").area for site, (_, hundred) in most.items()}
 
 
-def people_in(desk: Desk, text: str, *, most: int = MOST_PEOPLE, field: str = "people") -> list[Person]:
-    """People named one a line: name, mail address or extension. Raises NotUnderstood naming who is meant by nobody."""
-    from sedge.services.numbers.bulk_actions import one_person
-
-    lines = [line.strip() for line in text.splitlines() if line.strip()]
-    if len(lines) > most:
-        raise NotUnderstood(f"At most {most} people at a time; these are {len(lines)}.", field=field)
-    found = [one_person(desk, line, field=field) for line in lines]
-    ids = [p.id for p in found]
-    if twice := next((p.name for p in found if ids.count(p.id) > 1), None):
-        raise NotUnderstood(f"{twice} is there twice.", field=field)
-    return found
-
-
 def plan(desk: Desk, count: int, *, people: str = "", reserve_for: str = "") -> list[Any]:
     """What becomes of `count` numbers that the first task of a work order brings: given to people in their order, the rest
     reserved where it is said for what. Raises NotUnderstood."""
-    named = people_in(desk, people)
+    named = people_lookup.people_in(desk, people)
     if len(named) > count:
         raise NotUnderstood(
             f"{len(named)} people are named, and {counted(count, 'number')} ordered. Order more, or name fewer.", field="people"

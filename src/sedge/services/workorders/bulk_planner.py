@@ -17,9 +17,9 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.planner.problem import MOST_WEIGHT, Free, Plan, Problem, Wants, Wish
 from sedge.core.workorders.planner.solve import solve
 from sedge.services.context import Desk, Reading
+from sedge.services.holders import people_lookup
 from sedge.services.numbers import bulk_actions
 from sedge.services.numbers.numbers import the_number
-from sedge.services.supply import provisioning
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
@@ -93,7 +93,7 @@ def _ref(person: str) -> HolderRef:
 
 def _people(desk: Desk, reading: Reading, asked: Asked, sites: dict[str, Site]) -> list[Person]:
     if asked.people.strip():
-        return provisioning.people_in(desk, asked.people, most=MOST_PEOPLE)
+        return people_lookup.people_in(desk, asked.people, most=MOST_PEOPLE)
     person = tables.person
     wanted = [s for s in asked.sites if s in sites]
     if not wanted:

@@ -9,6 +9,7 @@ from datetime import datetime, timedelta
 
 from sedge.core.records import Subject
 from sedge.services.context import Desk, Writing
+from sedge.services.workorders.loading import load
 from sedge.services.workorders.order_access import require_order
 from sedge.store.projections import order_subjects
 from sedge.store.repositories import workorders as store
@@ -26,8 +27,6 @@ def goes_at(order: WorkOrder) -> datetime | None:
 
 def keep(desk: Desk, key: str) -> WorkOrder:
     """Keep a draft until it is run or discarded."""
-    from sedge.services.workorders.workorders import load
-
     with desk.writing() as writing:
         order = store.get(writing.connection, key)
         require_order(desk, writing, order, lambda: load(writing, [x.body for x in order.tasks]))

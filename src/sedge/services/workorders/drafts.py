@@ -16,9 +16,11 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import replaced
 from sedge.core.workorders.plan import leans_on, moved
 from sedge.core.workorders.tasks import TASK
-from sedge.services.context import Desk, Reading, Writing
+from sedge.services.context import Desk, Writing
 from sedge.services.holders import holders
-from sedge.services.workorders import draft_expiry, remedies, workorders
+from sedge.services.workorders import draft_expiry, workorders
+from sedge.services.workorders.checking import remedies
+from sedge.services.workorders.loading import load
 from sedge.services.workorders.order_access import require_order, require_tasks
 from sedge.store.projections import order_subjects as touching_store
 from sedge.store.repositories import workorders as store
@@ -45,8 +47,8 @@ def change_tasks(
             raise ChangedMeanwhile(
                 "Somebody else has changed this draft meanwhile. Look at it again, then do it.", subject=Subject.WORK_ORDER, id=order.id
             )
-        estate = workorders.load(writing, tasks)
-        require_order(desk, writing, order, lambda: workorders.load(writing, [x.body for x in order.tasks]))
+        estate = load(writing, tasks)
+        require_order(desk, writing, order, lambda: load(writing, [x.body for x in order.tasks]))
         require_tasks(desk, writing, tasks, lambda: estate)
         order = replace(
             order,
@@ -164,7 +166,7 @@ def make_temporary(desk: Desk, key: str, position: int, until: datetime | None) 
 def _mine(desk: Desk, writing: Writing, key: str) -> WorkOrder:
     """A work order that the member may touch. Raises Forbidden."""
     order = store.get(writing.connection, key)
-    require_order(desk, writing, order, lambda: workorders.load(writing, [x.body for x in order.tasks]))
+    require_order(desk, writing, order, lambda: load(writing, [x.body for x in order.tasks]))
     return order
 
 
@@ -247,30 +249,6 @@ def comment(desk: Desk, key: str, text: str) -> Comment:
 
 
 # ── what others plan ──
-
-
-@dataclass(frozen=True)
-class Overlap:
-    """Another work order, not yet done, that touches the same numbers or holders."""
-
-    no: int
-    title: str
-    state: str
-    by: str
-    things: list[str]
-
-
-def overlaps(reading: Reading, order: WorkOrder) -> list[Overlap]:
-    """Drafts, scheduled and running work orders that concern what this one concerns."""
-    found: dict[str, Overlap] = {}
-    rows = touching_store.others(reading.connection, order.id)
-    names = reading.records.names((Subject(kind), ref) for _, kind, ref in rows if kind != Subject.NUMBER)
-    for other, kind, ref in rows:
-        said = describe(ref).shown if kind == Subject.NUMBER else names.get((Subject(kind), ref), ref)
-        if other.id not in found:
-            found[other.id] = Overlap(other.no, other.title, other.state.value, other.created_by, [])
-        found[other.id].things.append(said)
-    return list(found.values())
 
 
 # ── templates kept from work orders ──

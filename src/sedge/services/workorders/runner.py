@@ -26,7 +26,8 @@ from sedge.services.imports import number_files
 from sedge.services.licences import licences
 from sedge.services.porting import port_outs, port_tracking
 from sedge.services.safety import address_change_notices, address_revalidation, emergency_reports
-from sedge.services.workorders import check_catalogue, draft_expiry, execution, workorders
+from sedge.services.workorders import draft_expiry, execution, workorders
+from sedge.services.workorders.checking import check_catalogue
 from sedge.services.workorders.execution import Done, Failed, Outcome, Wait
 from sedge.store.repositories import numbers as number_store
 from sedge.store.repositories import workorders as store

@@ -15,7 +15,6 @@ from sedge.core.reduce import apply
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import Costs, Report, check, costs_of, is_idle, totals
 from sedge.core.workorders.findings import Finding, Level
-from sedge.core.workorders.needs import Needs, needs
 from sedge.core.workorders.plan import arrange, moved, resolve
 from sedge.core.workorders.reversing import FOR_GOOD
 from sedge.core.workorders.tasks import TASK
@@ -25,8 +24,10 @@ from sedge.services import mail
 from sedge.services.context import Desk, Reading, Writing
 from sedge.services.numbers.numbers import the_number
 from sedge.services.workorders import draft_expiry
+from sedge.services.workorders.checking.outcome_preview import Aftermath, aftermath
+from sedge.services.workorders.loading import load
 from sedge.services.workorders.order_access import require_order, require_tasks
-from sedge.services.workorders.outcome_preview import Aftermath, aftermath
+from sedge.services.workorders.overlaps import overlaps
 from sedge.store.repositories import callpaths as path_store
 from sedge.store.repositories import ledger as ledger_store
 from sedge.store.repositories import workorders as store
@@ -137,13 +138,6 @@ def preview(desk: Desk, tasks: Sequence[Any], *, awaits: str | None = None) -> R
         return check(tasks, load(reading, tasks), awaits=awaits)
 
 
-def load(reading: Reading, tasks: Sequence[Any]) -> Estate:
-    wanted = Needs(choices=True)
-    for task in tasks:
-        wanted = wanted | needs(resolve(task, tasks))
-    return reading.estate(wanted)
-
-
 def stored_tasks(order_id: str, tasks: Sequence[Any], estate: Estate, marks: Sequence[int | None]) -> tuple[StoredTask, ...]:
     """Tasks in running order, positions renumbered, `output_of` following."""
     order = arrange(tasks, {p.id: p.prerequisites for p in estate.all(Product)})
@@ -168,12 +162,10 @@ def stored_tasks(order_id: str, tasks: Sequence[Any], estate: Estate, marks: Seq
 
 def look(desk: Desk, key: str) -> OrderView:
     """A work order as it stands; drafts are checked anew each time they are looked at."""
-    from sedge.services.workorders import drafts
-
     with desk.reading() as reading:
         order = store.get(reading.connection, key)
         estate = load(reading, [x.body for x in order.tasks])
-        overlapping = tuple(drafts.overlaps(reading, order)) if order.state in {OrderState.DRAFT, OrderState.SCHEDULED} else ()
+        overlapping = tuple(overlaps(reading, order)) if order.state in {OrderState.DRAFT, OrderState.SCHEDULED} else ()
         awaited = reading.records.find(Order, order.awaits)
         undo, _ = store.undo_of(reading.connection, order.id)
         view = viewed(desk, reading, order, estate)

@@ -3,12 +3,11 @@
 from collections.abc import Iterable, Mapping
 from typing import Any
 
-from sqlalchemy import Connection, delete, insert, select
+from sqlalchemy import Connection, delete, insert
 
 from sedge.core.records import Subject
 from sedge.core.workorders.tasks import PutBack
 from sedge.store.schema.holders import order_touch
-from sedge.store.schema.workorders import work_order
 
 MOST_TOLD = 200
 OPEN = ("draft", "scheduled", "running")
@@ -55,21 +54,3 @@ def keep(connection: Connection, order: str, bodies: Iterable[Any]) -> None:
     rows = [{"work_order": order, "subject": subject, "ref": ref} for subject, ref in things_of(bodies)]
     if rows:
         connection.execute(insert(order_touch), rows)
-
-
-def others(connection: Connection, order: str) -> list[tuple[Any, str, str]]:
-    """Other work orders that are not done and share something with this one: (its row, subject, id), newest first."""
-    from sedge.store.repositories.workorders import header
-
-    mine, theirs = order_touch.alias(), order_touch.alias()
-    query = (
-        select(theirs.c.work_order, theirs.c.subject, theirs.c.ref)
-        .join(mine, (mine.c.subject == theirs.c.subject) & (mine.c.ref == theirs.c.ref))
-        .join(work_order, work_order.c.id == theirs.c.work_order)
-        .where(mine.c.work_order == order, theirs.c.work_order != order, work_order.c.state.in_(OPEN))
-        .order_by(work_order.c.no.desc())
-        .limit(MOST_TOLD)
-    )
-    rows = connection.execute(query).all()
-    known = {key: header(connection, key) for key in {row.work_order for row in rows}}
-    return [(known[row.work_order], row.subject, row.ref) for row in rows]

@@ -104,6 +104,22 @@ def header(connection: Connection, key: str) -> WorkOrder:
     return _order(row, ())
 
 
+def sharing_subjects(connection: Connection, order: str) -> list[tuple[WorkOrder, str, str]]:
+    """Other work orders that are not done and share something with this one: (its row, subject, id), newest first."""
+    mine, theirs = workorders.order_touch.alias(), workorders.order_touch.alias()
+    query = (
+        select(theirs.c.work_order, theirs.c.subject, theirs.c.ref)
+        .join(mine, (mine.c.subject == theirs.c.subject) & (mine.c.ref == theirs.c.ref))
+        .join(workorders.work_order, workorders.work_order.c.id == theirs.c.work_order)
+        .where(mine.c.work_order == order, theirs.c.work_order != order, workorders.work_order.c.state.in_(order_subjects.OPEN))
+        .order_by(workorders.work_order.c.no.desc())
+        .limit(order_subjects.MOST_TOLD)
+    )
+    rows = connection.execute(query).all()
+    known = {key: header(connection, key) for key in {row.work_order for row in rows}}
+    return [(known[row.work_order], row.subject, row.ref) for row in rows]
+
+
 @dataclass(frozen=True)
 class Standing:
     """Where one task stands: all that deciding on the next ones needs."""

@@ -16,7 +16,7 @@ from sedge.core.records import Number
 from sedge.core.workorders.findings import Finding, Level
 from sedge.services.callpaths.drawing import Compared, Drawing
 from sedge.services.callpaths.path_choices import Choices
-from sedge.web.callpaths.views import DAYS, more_words
+from sedge.web.callpaths.phrases import DAYS, more_words
 from sedge.web.shared.drawings import pathmap
 from sedge.web.shared.drawings.pathmap import describe_step, drawn
 

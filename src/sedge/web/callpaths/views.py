@@ -20,10 +20,11 @@ from sedge.core.records import Person
 from sedge.services.callpaths.calls import Followed
 from sedge.services.callpaths.path_analysis import Analysis
 from sedge.services.callpaths.paths import FormFacts, PathView
+from sedge.web.callpaths.drawing_views import outlined
+from sedge.web.callpaths.phrases import DAYS, more_words
 from sedge.web.shared.drawings.pathmap import Shown, drawn
 from sedge.web.shared.drawings.weekmap import grades_in, legend, week_map
 
-DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 OPENING_ROWS, CLOSURE_ROWS, CHOICE_ROWS = 2, 2, 3
 WELL = {EndingKind.ANSWERED, EndingKind.MAILBOX, EndingKind.ANNOUNCED, EndingKind.FORWARDED}
 
@@ -186,20 +187,7 @@ class PathPage:
         return any(step.kind == "hours" for step in self.view.path.steps.values())
 
 
-def more_words(numbers: int) -> str:
-    """How many numbers follow a path besides the one that is named."""
-    return (
-        "nobody follows it yet"
-        if not numbers
-        else f"and {numbers - 1} more number{'s' if numbers > 2 else ''}"
-        if numbers > 1
-        else "the only number"
-    )
-
-
 def path_page(view: PathView, analysis: Analysis, versions: list[tuple[int, datetime]], *, drawing: bool) -> PathPage:
-    from sedge.web.callpaths.drawing_views import outlined
-
     number = view.numbers[0] if view.numbers else None
     follow = f"/numbers/{number.e164[1:]}/follow" if number else ""
     zone = ZoneInfo(analysis.site.timezone)

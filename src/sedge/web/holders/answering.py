@@ -15,8 +15,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import read_one
 from sedge.services.callpaths import path_analysis
 from sedge.services.context import Desk
-from sedge.services.holders import devices, holders
-from sedge.services.supply import provisioning
+from sedge.services.holders import devices, holders, people_lookup
 from sedge.services.workorders import workorders
 from sedge.web.callpaths.drawing_views import openings_rows
 from sedge.web.callpaths.step_forms import opening_of
@@ -72,8 +71,8 @@ def _read(desk: Desk, form: FormData, ring_seconds: str) -> dict[str, Any]:
     texts = {name: str(value).strip() for name, value in form.multi_items() if isinstance(value, str)}
     rows = sorted({int(m[1]) for name in texts if (m := re.fullmatch(r"(?:from|days)(\d{1,2})", name))})
     mobile = read_one(texts["mobile"], desk.organisation.home_country, field="mobile") if texts.get("mobile") else ""
-    pickup = [p.id for p in provisioning.people_in(desk, texts["pickup"], most=20, field="pickup")] if texts.get("pickup") else []
-    cover = provisioning.people_in(desk, texts["cover"], most=1, field="cover")[0].id if texts.get("cover") else ""
+    pickup = [p.id for p in people_lookup.people_in(desk, texts["pickup"], most=20, field="pickup")] if texts.get("pickup") else []
+    cover = people_lookup.people_in(desk, texts["cover"], most=1, field="cover")[0].id if texts.get("cover") else ""
     answering = {
         "openings": [o for i in rows if (o := opening_of(form, texts, i))], "devices": [str(d) for d in form.getlist("devices")][:20], "mobile": mobile,
         "pickup": pickup, "then": texts.get("then", "mailbox"), "cover": cover,

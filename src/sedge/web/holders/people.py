@@ -10,8 +10,7 @@ from sedge.core.access.roles import May
 from sedge.core.enums import Right
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import HolderKind
-from sedge.services.holders import devices, directory, downstream, groups, holders, person_details
-from sedge.services.supply import provisioning
+from sedge.services.holders import devices, directory, downstream, groups, holders, people_lookup, person_details
 from sedge.services.workorders import workorders
 from sedge.web.routing import AtDesk, Place
 from sedge.web.safety.views import qr_of
@@ -83,7 +82,7 @@ def change_person(
     }
     fresh = {field: value for field, value in given.items() if value != getattr(known, field)}
     if manager.strip():
-        fresh["manager"] = provisioning.people_in(desk, manager, most=1, field="manager")[0].id
+        fresh["manager"] = people_lookup.people_in(desk, manager, most=1, field="manager")[0].id
     if not fresh:
         raise NotUnderstood("Nothing is different from what is known.", field="name")
     order = workorders.draft(

@@ -12,7 +12,8 @@ from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import CivicElements, Person
 from sedge.core.safety.addresses import Match
 from sedge.core.safety.countries import FORMS, AddressField
-from sedge.core.safety.coverage import Share, SiteCoverage, floor_order
+from sedge.core.safety.coverage import Share, SiteCoverage
+from sedge.core.safety.floors import floor_order
 from sedge.services.context import Desk
 from sedge.services.holders import holders, relocations
 from sedge.services.numbers.numbers import the_number

@@ -6,15 +6,16 @@ the markup of our own templates: attributes in double quotes, no forms within fo
 """
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from functools import lru_cache
 from html import unescape
 
 from fastapi.routing import APIRoute
+from starlette.routing import BaseRoute
 
 from sedge.core.access.hiding import hide_amounts
 from sedge.core.access.roles import AccessRole, May, allowed
-from sedge.web.routing import Guard, Place
+from sedge.web.routing import Guard
 
 LINK = re.compile(r'<a\b(?P<before>[^>]*?)\s+href="(?P<to>/[^"]*)"(?P<after>[^>]*)>(?P<words>.*?)</a>', re.DOTALL)
 FORM = re.compile(r'<form\b[^>]*?\bmethod="post" action="(?P<to>/[^"]*)"[^>]*>.*?</form>', re.DOTALL)
@@ -23,13 +24,12 @@ Routes = list[tuple[str, re.Pattern[str], May]]
 
 
 class Permitted:
-    """Pages as each role may see them; `places` are all routers of the interface."""
+    """Pages as each role may see them; `routes` are those of all pages, in the order in which they are tried."""
 
-    def __init__(self, places: tuple[Place, ...]) -> None:
+    def __init__(self, routes: Iterable[BaseRoute]) -> None:
         self._routes: Routes = [
             (method, route.path_regex, guard.may)
-            for place in places
-            for route in place.routes
+            for route in routes
             if isinstance(route, APIRoute)
             for guard in (d.call for d in route.dependant.dependencies)
             if isinstance(guard, Guard)

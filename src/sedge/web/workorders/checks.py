@@ -7,7 +7,7 @@ from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.core.records import Subject
-from sedge.services.workorders import check_catalogue
+from sedge.services.workorders.checking import check_catalogue
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 

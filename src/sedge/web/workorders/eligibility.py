@@ -11,7 +11,7 @@ from sedge.core.workorders.findings import Level
 from sedge.services.holders import holders
 from sedge.services.numbers import numbers
 from sedge.services.numbers.numbers import the_number
-from sedge.services.workorders import eligibility
+from sedge.services.workorders.checking import eligibility
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 from sedge.web.workorders.views import page_of

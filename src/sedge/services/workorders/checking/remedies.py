@@ -6,6 +6,7 @@ from typing import Any
 from sedge.core.workorders.checks import with_remedies
 from sedge.services.context import Desk
 from sedge.services.workorders import workorders
+from sedge.services.workorders.loading import load
 from sedge.services.workorders.workorders import OrderView
 from sedge.store.repositories.workorders import OrderState, WorkOrder
 
@@ -38,7 +39,7 @@ def _moved(mark: int | None, bodies: list[Any], mended: list[Any]) -> int | None
 def look_ahead(desk: Desk, title: str, tasks: Sequence[Any], marks: Sequence[int | None]) -> OrderView:
     """A work order as it would be, with its checks and prices; nothing is kept."""
     with desk.reading() as reading:
-        estate = workorders.load(reading, tasks)
+        estate = load(reading, tasks)
         stored = workorders.stored_tasks("ahead", tasks, estate, list(marks))
         order = WorkOrder(
             id="ahead", no=0, title=title, state=OrderState.DRAFT, reason="", created_at=reading.now, created_by=desk.actor,

@@ -8,7 +8,7 @@ from sedge.core.records import Account, Address, Carrier, Number, Person, Produc
 from sedge.core.safety.spots import spot_problem
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, add_before, passed, stop, warn
-from sedge.core.workorders.rules import RULES, rule
+from sedge.core.workorders.rules.rules import RULES, rule
 
 __all__ = ["RULES"]
 

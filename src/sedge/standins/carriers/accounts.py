@@ -9,8 +9,8 @@ from typing import Any
 from fastapi import APIRouter, Depends, Header, HTTPException
 from pydantic import BaseModel, Field
 
-from sedge.standins import billing
-from sedge.standins.carrier_profiles import MANNERS
+from sedge.standins.carriers import balances, billing
+from sedge.standins.carriers.carrier_profiles import MANNERS
 from sedge.standins.storage import Book, stamp
 
 
@@ -63,11 +63,10 @@ class Ledger:
         return opened["currency"] if opened else MANNERS[self.carrier].accounts[account][0]
 
     def balance(self, account: str) -> Decimal:
-        begun = MANNERS[self.carrier].accounts.get(account, ("", Decimal(0)))[1]
-        return Decimal(self.book.get("balance", account) or begun)
+        return balances.balance(self.book, account)
 
     def pay(self, account: str, amount: Decimal) -> None:
-        self.book.put("balance", account, str(self.balance(account) - amount))
+        balances.pay(self.book, account, amount)
 
     def only_receives(self, account: str) -> bool:
         """A new account before its first deposit."""

@@ -9,6 +9,7 @@ from sedge.core.workorders.eligibility import WhyNot, why_not
 from sedge.core.workorders.telling import tell_whole
 from sedge.services.context import Desk
 from sedge.services.workorders import workorders
+from sedge.services.workorders.loading import load
 from sedge.store.repositories.workorders import WorkOrder
 
 
@@ -26,7 +27,7 @@ def ask(desk: Desk, e164: str, holder: HolderRef, role: Role = Role.MAIN, spot: 
     """Raises NotFound for a number or holder that is not here."""
     task = t.AssignNumber(number=e164, holder=holder, role=role, spot=spot)
     with desk.reading() as reading:
-        estate = workorders.load(reading, [task])
+        estate = load(reading, [task])
         number, name = estate.number(e164), estate.holder(holder).name
         found = why_not(task, estate)
         told = _told(found, estate) if found.tasks else []

@@ -13,7 +13,7 @@ from zoneinfo import ZoneInfo
 from fastapi import APIRouter, Header, HTTPException
 from pydantic import BaseModel, Field
 
-from sedge.standins.carrier_profiles import MANNERS
+from sedge.standins.carriers.carrier_profiles import MANNERS
 from sedge.standins.storage import Book, moment, stamp
 
 OLD_QUAY = "Old Quay Communications"

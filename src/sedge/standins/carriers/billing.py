@@ -7,7 +7,8 @@ from datetime import UTC, datetime, timedelta
 from decimal import ROUND_HALF_UP, Decimal
 from typing import Any
 
-from sedge.standins.carrier_profiles import MANNERS
+from sedge.standins.carriers import balances
+from sedge.standins.carriers.carrier_profiles import MANNERS
 from sedge.standins.storage import Book, moment, stamp
 
 NIGHT = timedelta(minutes=10)  # after midnight
@@ -104,20 +105,14 @@ def _charge(book: Book, account: str, at: str, words: str, amount: Decimal) -> N
     number = int(book.get("counter", "charge") or 0) + 1
     book.put("counter", "charge", number)
     book.put("charge", f"{number:09d}", {"id": number, "account": account, "at": at, "words": words, "amount": str(amount)})
-    _ledger(book, account).pay(account, amount)
+    balances.pay(book, account, amount)
     note_cover(book, account, at)
-
-
-def _ledger(book: Book, account: str) -> Any:
-    from sedge.standins.accounts import Ledger
-
-    return Ledger(book, account.rpartition("-")[0])
 
 
 def note_cover(book: Book, account: str, at: str) -> None:
     """Since when the account no longer covers what it is charged."""
     carrier = account.rpartition("-")[0]
-    short = _ledger(book, account).balance(account) < -MANNERS[carrier].credit
+    short = balances.balance(book, account) < -MANNERS[carrier].credit
     if not short:
         book.remove("short since", account)
     elif book.get("short since", account) is None:

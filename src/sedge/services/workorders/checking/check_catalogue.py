@@ -11,10 +11,10 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotFound
 from sedge.core.records import Grant, Number, PathVersion, Subject
 from sedge.core.workorders import continuous_checks
-from sedge.core.workorders.catalogue import RULES
-from sedge.core.workorders.examples import EXAMPLES
 from sedge.core.workorders.findings import Finding
 from sedge.core.workorders.needs import Needs
+from sedge.core.workorders.rules.catalogue import RULES
+from sedge.core.workorders.rules.examples import EXAMPLES
 from sedge.services.context import Desk, Reading
 from sedge.store.repositories import rule_levels
 from sedge.store.repositories.workorders import WorkOrder

@@ -13,12 +13,12 @@ from fastapi import APIRouter, Depends, Header, HTTPException
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field
 
-from sedge.standins import billing
-from sedge.standins.accounts import Ledger, account_routes
 from sedge.standins.callbacks import Callbacks
-from sedge.standins.carrier_profiles import MANNERS, Stretch
-from sedge.standins.documents import begin_review, is_due, lateness, look_through, paper_routes, refuse_papers, wanted
-from sedge.standins.outgoing import outgoing_routes
+from sedge.standins.carriers import billing
+from sedge.standins.carriers.accounts import Ledger, account_routes
+from sedge.standins.carriers.carrier_profiles import MANNERS, Stretch
+from sedge.standins.carriers.documents import begin_review, is_due, lateness, look_through, paper_routes, refuse_papers, wanted
+from sedge.standins.carriers.outgoing import outgoing_routes
 from sedge.standins.storage import Book, moment, stamp
 
 RELEASE = timedelta(seconds=30)
