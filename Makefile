@@ -36,6 +36,7 @@ check: $(VENV)/.dev
 	$(BIN)/python -m scripts.check_migrations
 	$(BIN)/python -m scripts.check_assets
 	$(BIN)/python -m scripts.docs --check
+	$(BIN)/python -m scripts.measure --check
 
 bench: $(VENV)/.dev
 	$(BIN)/python -m bench

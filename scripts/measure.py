@@ -8,6 +8,7 @@ import sys
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
@@ -30,9 +31,15 @@ class Measure:
         return len(self.found) <= self.limit
 
 
+@cache
 def sources() -> list[Path]:
     """Our modules, without the steps of the migrations, which stay as they were written."""
     return sorted(path for path in SOURCE.rglob("*.py") if "versions" not in path.parts)
+
+
+@cache
+def tree_of(path: Path) -> ast.Module:
+    return ast.parse(path.read_text())
 
 
 def dotted(path: Path) -> str:
@@ -42,7 +49,7 @@ def dotted(path: Path) -> str:
 
 def imports_of(path: Path, known: set[str]) -> set[str]:
     """Our own modules that a module imports, at its head or within a function; not those for type checkers only."""
-    tree = ast.parse(path.read_text())
+    tree = tree_of(path)
     found: set[str] = set()
     for node in _without_typing(tree):
         if isinstance(node, ast.Import):
@@ -105,7 +112,7 @@ def long_modules() -> list[str]:
 def functions() -> list[tuple[int, str]]:
     found = []
     for path in sources():
-        for node in ast.walk(ast.parse(path.read_text())):
+        for node in ast.walk(tree_of(path)):
             if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) and node.end_lineno:
                 found.append((node.end_lineno - node.lineno + 1, f"{path.relative_to(ROOT)}:{node.lineno} {node.name}"))
     return sorted(found, reverse=True)
@@ -136,7 +143,7 @@ def any_types() -> list[str]:
     return [
         f"{path.relative_to(ROOT)}:{node.lineno}"
         for path in sources()
-        for node in ast.walk(ast.parse(path.read_text()))
+        for node in ast.walk(tree_of(path))
         if isinstance(node, ast.Name) and node.id == "Any"
     ]
 
@@ -166,13 +173,13 @@ def measures() -> list[Measure]:
     long = [f"{where}: {n} lines" for n, where in every if n > MOST_FUNCTION_LINES]
     return [
         Measure("import circles", circles(graph), 0),
-        Measure(f"folders of more than {MOST_IN_FOLDER} modules", full_folders(), 3),
+        Measure(f"folders of more than {MOST_IN_FOLDER} modules", full_folders(), 0),
         Measure(f"modules of more than {MOST_LINES} lines", long_modules(), 4),
         Measure(f"functions of more than {MOST_FUNCTION_LINES} lines", long, len(every) // 100, len(every) // 100),
-        Measure(f"lines of more than {WIDTH} columns", wide_lines(), 6500),
+        Measure(f"lines of more than {WIDTH} columns", wide_lines(), 8700),
         Measure("calls that the formatter is kept from", words("# fmt: skip"), 410),
-        Measure("Any", any_types(), 1250, 400),
-        Measure("operations without a schema of their answer", untyped_operations(), 256),
+        Measure("Any", any_types(), 1060, 400),
+        Measure("operations without a schema of their answer", untyped_operations(), 255),
     ]
 
 

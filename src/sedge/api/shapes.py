@@ -1,5 +1,6 @@
 """How things look in the JSON interface: plain data from the desk's views."""
 
+import json
 from datetime import datetime
 from typing import Any
 
@@ -54,8 +55,6 @@ def drafted(order: WorkOrder) -> dict[str, Any]:
 
 
 def entry(e: Entry) -> dict[str, Any]:
-    import json
-
     return {
         "sequence": e.sequence, "at": moment(e.at), "actor": e.actor, "action": e.action, "sentence": sentence(e.action), "subject": e.subject,
         "id": e.subject_id, "title": e.title, "reason": e.reason, "work_order": e.work_order, "after": json.loads(e.after) if e.after else None,

@@ -3,6 +3,8 @@
 import io
 from dataclasses import dataclass
 
+import numpy
+
 from sedge.core.errors import NotUnderstood
 
 MEDIA = {"WAV": "audio/wav", "WAVEX": "audio/wav", "RF64": "audio/wav", "MP3": "audio/mpeg", "MPEG": "audio/mpeg", "OGG": "audio/ogg"}
@@ -46,8 +48,6 @@ def look_into(data: bytes) -> SoundFacts:
 
 
 def _judged(opened, media: str) -> SoundFacts:
-    import numpy
-
     seconds = opened.frames / opened.samplerate if opened.samplerate else 0.0
     if seconds > LONGEST_SECONDS:
         raise NotUnderstood(

@@ -14,7 +14,7 @@ from sedge.core.numbers.card_facts import Mark
 from sedge.core.numbers.e164 import describe, in_national
 from sedge.core.porting.outgoing_records import PortOutState
 from sedge.core.porting.records import PortState
-from sedge.core.records import Number, Spot
+from sedge.core.records import Number, Spot, Trunk
 from sedge.core.safety.spots import review_due
 from sedge.services.callpaths import calls
 from sedge.services.carriers import balances, reconciliation
@@ -273,8 +273,6 @@ def _running_out(desk: Desk) -> Iterator[Todo]:
 
 
 def _trunks(reading: Reading) -> Iterator[Todo]:
-    from sedge.core.records import Trunk
-
     for trunk in reading.records.all(Trunk):
         if not trunk.up:
             yield Todo(Mark.WRONG, f"{trunk.name} is down", "Calls in and out over it fail.", "/carriers", "Look at it")

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 import anyio
+import httpx
 import uvicorn
 from fastapi import FastAPI, Request
 from fastapi.responses import JSONResponse, Response
@@ -264,8 +265,6 @@ class StandinServer:
 
     def _tick(self) -> None:
         """Callbacks go out as things happen, not only when the clock is steered."""
-        import httpx
-
         while not self._stopping.wait(1.0):
             try:
                 httpx.post(f"{self.url}/control/tick", timeout=10)

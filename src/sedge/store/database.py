@@ -14,6 +14,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Engine, MetaData, QueuePool, create_engine, event
 
+from sedge.store.schema import callpaths, carriers, holders, imports, installation, safety, tables, workorders
 from sedge.store.scoped import views
 
 BUSY_SECONDS = 10
@@ -104,8 +105,6 @@ def alembic_config(kind: str, url: str) -> Any:
 
 
 def metadata_of(kind: str) -> MetaData:
-    from sedge.store.schema import callpaths, carriers, holders, imports, installation, safety, tables, workorders
-
     _ = (
         safety,
         holders,

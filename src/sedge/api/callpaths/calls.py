@@ -1,5 +1,6 @@
 """Calls: traces in and out, test calls, proofs."""
 
+from dataclasses import asdict
 from datetime import datetime
 from typing import Any, Literal
 
@@ -104,6 +105,4 @@ def proofs(desk: AtDesk, stale: bool | None = None) -> dict[str, Any]:
 
 @resource.read("/safety/emergency-test")
 def emergency_test(desk: AtDesk, number: str, dialled: str = "999") -> dict[str, Any]:
-    from dataclasses import asdict
-
     return asdict(calls.emergency(desk, the_number(desk, number), dialled[:20]))

@@ -9,7 +9,7 @@ from starlette.concurrency import run_in_threadpool
 
 from sedge.api import shapes
 from sedge.api.routing import AtDesk, Resource, once, page_limit
-from sedge.core.access.roles import May
+from sedge.core.access.roles import May, allowed
 from sedge.core.records import CivicElements, Device, HolderKind, ServiceLine, Spot
 from sedge.services.carriers import balances
 from sedge.services.context import Desk
@@ -228,8 +228,6 @@ def carriers(desk: AtDesk) -> dict[str, Any]:
 
 
 def _sees_money(desk: Desk) -> bool:
-    from sedge.core.access.roles import allowed
-
     return allowed(desk.who.role, May.SEE_MONEY)
 
 

@@ -12,6 +12,7 @@ from sedge.core.callpaths.steps import Path
 from sedge.core.errors import SedgeError
 from sedge.core.estate import Estate
 from sedge.core.records import Group, HolderKind, HolderRef, Number, PathVersion, Person, ServiceLine
+from sedge.core.reduce import apply
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, Level, elsewhere, passed
 from sedge.core.workorders.rules.rules import RULES, rule
@@ -80,8 +81,6 @@ def its_path_holds(task: t.AssignNumber, estate: Estate) -> Finding | None:
     path = estate.get(PathVersion, number.path) if number else None
     if number is None or path is None or task.holder.kind is HolderKind.PERSON:
         return None
-    from sedge.core.reduce import apply
-
     world = estate.fork()
     try:
         world.absorb(apply(task, estate))

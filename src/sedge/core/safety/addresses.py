@@ -9,6 +9,9 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from rapidfuzz import fuzz
+from rapidfuzz.distance import OSA
+
 from sedge.core.records import CivicElements, Verdict
 from sedge.core.safety import address_spelling
 from sedge.core.safety.address_spelling import (
@@ -98,8 +101,6 @@ def match(typed: CivicElements, segments: Sequence[Segment]) -> Match:
 
 
 def _score(typed: CivicElements, segment: Segment) -> float:
-    from rapidfuzz import fuzz
-
     street = fuzz.ratio(" ".join(street_words(typed.street, typed.country)), " ".join(street_words(segment.street, typed.country)))
     city = fuzz.ratio(city_words(typed.city), city_words(segment.city))
     postcode = fuzz.ratio(postcode_of(typed.postcode), postcode_of(segment.postcode))
@@ -155,8 +156,6 @@ def _near(one: str, other: str, *, least: int = 0) -> bool:
 
 
 def _letters_off(one: str, other: str) -> int:
-    from rapidfuzz.distance import OSA
-
     return OSA.distance(one, other)
 
 

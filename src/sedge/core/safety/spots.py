@@ -7,6 +7,7 @@ needs a floor and a room or zone (dispatchable location: 47 CFR 9.3). Codes end 
 
 from datetime import datetime, timedelta
 
+from rapidfuzz import process
 from stdnum.iso7064 import mod_37_36
 
 from sedge.core.errors import NotUnderstood
@@ -32,8 +33,6 @@ def read_spot_code(text: str, known: list[str]) -> str:
     by_plain = {code.replace("-", ""): code for code in known}
     if plain in by_plain:
         return by_plain[plain]
-    from rapidfuzz import process
-
     near = [match[0] for match in process.extract(plain, list(by_plain), limit=3, score_cutoff=60)]
     hint = f" Did you mean {' or '.join(by_plain[n] for n in near)}?" if near else " Look it up under Safety."
     wrong = not mod_37_36.is_valid(plain) if len(plain) > 2 else True

@@ -15,7 +15,7 @@ from sqlalchemy import or_, select, update
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood, OutsideTrouble
 from sedge.core.facts import canonical, counted
-from sedge.core.holders.directory import Proposal, ProposalKind, Said, SaidGroup, about_group, about_person
+from sedge.core.holders.directory import Proposal, ProposalKind, Said, SaidGroup, about_group, about_person, site_named
 from sedge.core.records import Group, Person, Site, Subject
 from sedge.core.workorders import tasks as t
 from sedge.formats import scim
@@ -338,8 +338,6 @@ def _joiner(desk: Desk, proposal: Proposal, site: str, key: str) -> Any:
     said = Said.model_validate(proposal.said)
     with desk.reading() as reading:
         sites = reading.records.all(Site)
-    from sedge.core.holders.directory import site_named
-
     named = site_named(said.site, sites)
     at = site if any(s.id == site for s in sites) else (named.id if named else "")
     if not at:

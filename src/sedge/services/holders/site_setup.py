@@ -12,7 +12,7 @@ from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Account, Address, Carrier, HolderKind, HolderRef, Number, Site, Spot, Subject, Trunk
 from sedge.core.reduce import changed
-from sedge.core.safety.spots import spot_code
+from sedge.core.safety.spots import floor_problem, spot_code
 from sedge.services.context import Desk, Reading
 from sedge.services.trunks import trunk_setup
 from sedge.store.schema import tables
@@ -115,8 +115,6 @@ def _spots_like(reading: Reading, site: Site, other: Site) -> list[Any]:
     mine = reading.records.where(Spot, tables.spot.c.site == site.id)
     if any(not s.whole and not s.removed for s in mine):
         return []
-    from sedge.core.safety.spots import floor_problem
-
     theirs = [
         s
         for s in reading.records.where(Spot, tables.spot.c.site == other.id)

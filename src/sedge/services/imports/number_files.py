@@ -22,9 +22,11 @@ from sedge.core.imports.fields import FIELDS, fingerprint, recognised
 from sedge.core.imports.rows import Alike, Directory
 from sedge.core.records import HolderRef, Number, Role, Subject
 from sedge.core.reduce import changed
+from sedge.core.workorders.tasks import ImportNumbers
 from sedge.formats import sheets
 from sedge.services.context import Desk, Writing
 from sedge.services.imports.file_rows import BringingIn, LookingThrough, added, bad_rows, folder, kept_of, sort_out, throw_away
+from sedge.services.workorders import workorders
 from sedge.store import bulk_import
 from sedge.store.repositories import number_files as store
 from sedge.store.repositories.number_files import FileState, NumberFile, Report
@@ -191,9 +193,6 @@ def read_on(desk: Desk, file: NumberFile, *, seconds: float = SLICE_SECONDS) -> 
 
 def begin(desk: Desk, key: str) -> Any:
     """The work order that brings the good rows in, run at once. Asked again, it is the one of the first time."""
-    from sedge.core.workorders.tasks import ImportNumbers
-    from sedge.services.workorders import workorders
-
     file = get(desk, key)
     if file.work_order:
         return workorders.find(desk, f"import-{key}")

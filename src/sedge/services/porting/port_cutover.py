@@ -5,6 +5,8 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
+from sqlalchemy import func
+
 from sedge.core.access.roles import May
 from sedge.core.enums import HolderKind, Role
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood
@@ -115,8 +117,6 @@ def _proposals(reading: Reading, port: Port) -> dict[str, Proposal]:
 
 def _named(reading: Reading, names: Iterable[str]) -> list[Person]:
     """People of any site who are called just so."""
-    from sqlalchemy import func
-
     found: list[Person] = []
     wanted = sorted(names)
     for start in range(0, len(wanted), 900):
@@ -157,8 +157,6 @@ def holder_named(desk: Desk, typed: str, *, field: str) -> HolderRef | None:
     typed = typed.strip()
     if not typed:
         return None
-    from sqlalchemy import func
-
     with desk.reading() as reading:
         for record_type, table, kind in (
             (ServiceLine, tables.service_line, HolderKind.SERVICE_LINE), (Site, tables.site, HolderKind.SITE),

@@ -17,6 +17,7 @@ from sedge.core.workorders.findings import Level
 from sedge.core.workorders.needs import needs
 from sedge.core.workorders.waiting import must_wait
 from sedge.services.context import Desk, Writing
+from sedge.services.porting import port_outs
 from sedge.services.porting.port_tracking import hear
 from sedge.services.workorders.outcomes import Done, Failed, Outcome, Wait, estate_for, register_with_carrier, tell
 from sedge.store.repositories.workorders import StoredTask
@@ -146,8 +147,6 @@ def approve_port_out(desk: Desk, task: t.ApprovePortOut, stored: StoredTask) -> 
     stops = [f for f in judge(task, estate) if f.level is Level.STOP]
     if stops:
         return Failed(stops[0].message)
-    from sedge.services.porting import port_outs  # which drafts such work orders itself
-
     if found := port_outs.look(desk, request.id).doubts:  # the PIN too, which lies sealed and no rule sees
         return Failed(f"{found[0].says} Refuse the request, or find out who asks.")
     account = estate.the(Account, request.account)

@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 from sedge.core.access.roles import May
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood
 from sedge.core.facts import counted
-from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.e164 import describe, read_one
 from sedge.core.numbers.pasted import numbers_in
 from sedge.core.numbers.plan import country_name
 from sedge.core.numbers.ranges import NumberSet
@@ -295,8 +295,6 @@ def _codes(port: Port, form: dict[str, str]) -> dict[str, str]:
 
 
 def _number(typed: str, port: Port, field: str) -> str:
-    from sedge.core.numbers.e164 import read_one
-
     return read_one(typed, port.country, field=field) if typed else ""
 
 

@@ -10,12 +10,13 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.facts import Money
 from sedge.core.records import Account, Carrier, Number, Order, Site, Spot
 from sedge.core.supply.offers import StockNumber
-from sedge.core.supply.records import LineState, OrderForm
+from sedge.core.supply.records import LineState, OrderForm, OrderLine
 from sedge.core.workorders import tasks as t
 from sedge.outside.carrier import StockItem
 from sedge.services.carriers.accounts import amount_in
 from sedge.services.context import Desk, Reading
 from sedge.services.workorders import workorders
+from sedge.store.repositories import workorders as store
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
 
@@ -147,12 +148,8 @@ def order_view(desk: Desk, key: str) -> OrderView:
 
 
 def _not_yet_written(reading: Reading, key: str) -> Order:
-    from sedge.store.repositories import workorders as store
-
     for x in store.tasks_of(reading.connection, key.removesuffix("-order").rpartition("-")[0]):
         if f"{x.id}-order" == key and isinstance(x.body, t.OrderNumbers):
-            from sedge.core.supply.records import OrderLine
-
             lines = tuple(
                 OrderLine(e164=line.number, setup=line.setup, monthly=line.monthly, capacity=line.capacity) for line in x.body.lines
             )

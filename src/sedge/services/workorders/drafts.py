@@ -18,6 +18,7 @@ from sedge.core.workorders.plan import leans_on, moved
 from sedge.core.workorders.tasks import TASK
 from sedge.services.context import Desk, Writing
 from sedge.services.holders import holders
+from sedge.services.numbers.numbers import the_number
 from sedge.services.workorders import draft_expiry, workorders
 from sedge.services.workorders.checking import remedies
 from sedge.services.workorders.loading import load
@@ -351,8 +352,6 @@ def from_template(desk: Desk, key: str, filled: dict[int, str]) -> WorkOrder:
 
 
 def _filled(desk: Desk, slot: tuple[str, str, str], typed: str, field: str) -> str:
-    from sedge.services.numbers.numbers import the_number
-
     kind, ref, name = slot
     if kind == Subject.NUMBER:
         return the_number(desk, typed or ref, field=field)

@@ -26,13 +26,17 @@ from sedge.core.workorders.plan import resolve
 from sedge.core.workorders.telling import tell_whole
 from sedge.core.workorders.waiting import must_wait
 from sedge.outside.carrier import WantedOrder
+from sedge.services.callpaths.calls import place_test_call, proof_of_task
 from sedge.services.callpaths.telephony_sync import routing_of
 from sedge.services.context import Desk, Writing
+from sedge.services.imports import number_files
 from sedge.services.porting import port_execution
-from sedge.services.supply import documents, ordering
+from sedge.services.supply import documents, ordering, stock_search
+from sedge.services.workorders import workorders
 from sedge.services.workorders.outcomes import Changes, Done, Failed, Outcome, Wait, estate_for, register_with_carrier, tell
 from sedge.store.repositories import callpaths as path_store
 from sedge.store.repositories import workorders as workorder_store
+from sedge.store.repositories.number_files import FileState
 from sedge.store.repositories.workorders import OrderState, StoredTask, TaskState, WorkOrder
 
 OVER = (TaskState.DONE, TaskState.FAILED, TaskState.SKIPPED)
@@ -150,8 +154,6 @@ def _exchange(desk: Desk, task: t.ExchangeLicence, stored: StoredTask) -> Outcom
 
 def _put_back_later(desk: Desk, task: t.PutBackLater, stored: StoredTask, order: WorkOrder) -> Outcome:
     """A work order of its own, scheduled for the moment; under this task's name, so that it is one whatever happens between."""
-    from sedge.services.workorders import workorders
-
     of = order.tasks[task.task]
     if not of.snapshots:
         return Done()
@@ -334,9 +336,6 @@ def _look_after(desk: Desk, task: t.OrderNumbers, stored: StoredTask, answer: An
 
 def _when_free(desk: Desk, task: t.OrderWhenFree, stored: StoredTask) -> Outcome:
     """Asked for now and then; what is found is ordered under this task's name, so that it is one order whatever happens between."""
-    from sedge.services.supply import stock_search
-    from sedge.services.workorders import workorders
-
     identity = f"{stored.id}-free"
     if begun := workorders.find(desk, identity):
         return (
@@ -455,9 +454,6 @@ def _tell_carrier(desk: Desk, task: t.TellCarrier) -> Outcome:
 
 def _import(desk: Desk, task: t.ImportNumbers, order: WorkOrder) -> Outcome:
     """A slice of the file at a time, so that everything else goes on beside it."""
-    from sedge.services.imports import number_files
-    from sedge.store.repositories.number_files import FileState
-
     file = number_files.bring_in_more(desk, task.file, work_order=order.id, reason=order.reason)
     if file.state is FileState.DONE:
         return Done()
@@ -468,8 +464,6 @@ def _import(desk: Desk, task: t.ImportNumbers, order: WorkOrder) -> Outcome:
 
 
 def _test_call(desk: Desk, task: t.PlaceTestCall, stored: StoredTask) -> Outcome:
-    from sedge.services.callpaths.calls import place_test_call, proof_of_task
-
     estate = estate_for(desk, task)
     if waiting := must_wait(task, estate):
         return Wait(*waiting)

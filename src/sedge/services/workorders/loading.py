@@ -5,7 +5,7 @@ from typing import Any
 
 from sedge.core.estate import Estate
 from sedge.core.workorders.needs import Needs, needs
-from sedge.core.workorders.task_base import resolve
+from sedge.core.workorders.plan import resolve
 from sedge.services.context import Reading
 
 

@@ -5,6 +5,7 @@ state are saved in one short transaction. A process that dies leaves the lease b
 the same call with the same key does the same again. So nothing is bought twice and nothing is lost.
 """
 
+import json
 import threading
 from dataclasses import replace
 from datetime import datetime, timedelta
@@ -228,8 +229,6 @@ def keep(desk: Desk, stored: StoredTask, order: WorkOrder, outcome: Outcome) -> 
 
 
 def _snapshots(saved: list) -> list[Snapshot]:
-    import json
-
     return [
         Snapshot(
             subject=c.subject, id=c.id, before=json.loads(canonical(c.before)) if c.before is not None else None, after=json.loads(canonical(c.after))

@@ -10,7 +10,7 @@ from sqlalchemy import ColumnElement, Connection, and_, case, func, or_, select
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.life import ENDED, State
 from sedge.store.projections.number_projections import FOUND_IN_USE
-from sedge.store.repositories.numbers import Filter
+from sedge.store.repositories.numbers import Filter, searched_in
 from sedge.store.repositories.records import plus
 from sedge.store.schema import tables
 
@@ -58,8 +58,6 @@ def page(connection: Connection, wanted: Filter, at: datetime, *, after: str = "
 
 def _wanted(connection: Connection, wanted: Filter, at: datetime) -> list[ColumnElement[bool]]:
     """The spans of a moment that the filters leave. Raises NotUnderstood for a filter that the past can't answer."""
-    from sedge.store.repositories.numbers import searched_in
-
     for name in ("kind", "tag", "attention"):
         if getattr(wanted, name):
             words = f"As it stood, numbers are not known by their {name}. Take that filter off, or look at them as they are now."

@@ -14,6 +14,7 @@ from sedge.core.records import Subject
 from sedge.core.workorders.tasks import TASK, Snapshot
 from sedge.store.projections import order_subjects
 from sedge.store.schema import tables, workorders
+from sedge.store.schema.holders import order_touch
 
 
 class OrderState(StrEnum):
@@ -106,7 +107,7 @@ def header(connection: Connection, key: str) -> WorkOrder:
 
 def sharing_subjects(connection: Connection, order: str) -> list[tuple[WorkOrder, str, str]]:
     """Other work orders that are not done and share something with this one: (its row, subject, id), newest first."""
-    mine, theirs = workorders.order_touch.alias(), workorders.order_touch.alias()
+    mine, theirs = order_touch.alias(), order_touch.alias()
     query = (
         select(theirs.c.work_order, theirs.c.subject, theirs.c.ref)
         .join(mine, (mine.c.subject == theirs.c.subject) & (mine.c.ref == theirs.c.ref))

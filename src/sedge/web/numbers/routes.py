@@ -5,6 +5,7 @@ from urllib.parse import urlencode
 
 from fastapi import Form, Request
 from fastapi.responses import Response
+from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.services.numbers import bulk_actions, columns, estate, features, saved_views
@@ -88,8 +89,6 @@ def number_page(request: Request, desk: AtDesk, number: str, at: str = "") -> Re
 @place.action("/numbers/{number}/facts", May.NOTE)
 async def edit_facts(request: Request, desk: AtDesk, number: str) -> Response:
     """Only what is sent is changed. Asked from the card itself (`here`), nothing is drawn anew."""
-    from starlette.concurrency import run_in_threadpool
-
     form = {key: str(value) for key, value in (await request.form()).items()}
     return await run_in_threadpool(_keep_facts, request, desk, number, form)
 

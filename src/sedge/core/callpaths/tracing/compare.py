@@ -11,6 +11,7 @@ from sedge.core.callpaths.tracing.endings import Explorer
 from sedge.core.callpaths.tracing.week import grade_of_traces, traces_at
 from sedge.core.callpaths.tracing.world import Called
 from sedge.core.estate import Estate
+from sedge.core.records import Site
 
 UNSEEN = {"kind", "exits", "title"}
 MOST_CONSEQUENCES = 60
@@ -166,8 +167,6 @@ def told(called: Called, path: Path, at: datetime, estate: Estate, draft: dict[s
 
 
 def _when(called: Called, at: datetime, estate: Estate) -> str:
-    from sedge.core.records import Site
-
     site = estate.get(Site, called.site)
     local = at.astimezone(zone(site.timezone if site else "UTC"))
     return f"{local:%A %-d %B, %H:%M}"

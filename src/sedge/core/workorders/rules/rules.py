@@ -28,6 +28,7 @@ from sedge.core.records import (
     SupplyModel,
     Trunk,
 )
+from sedge.core.reduce import apply
 from sedge.core.safety.effective_spot import effective_spot, misplaced, own_spot, place_words, problem_with, spot_when_given
 from sedge.core.safety.spots import spot_problem
 from sedge.core.workorders import tasks as t
@@ -496,7 +497,5 @@ def can_be_called(task: t.PlaceTestCall, estate: Estate) -> Finding:
 @rule("undo.as-left", t.PutBack)
 def as_left(task: t.PutBack, estate: Estate) -> Finding:
     """An undo must not undo what somebody else has done since."""
-    from sedge.core.reduce import apply
-
     apply(task, estate)  # raises ChangedMeanwhile, NotAllowedNow with their own sentences
     return passed(f"Nothing of “{task.of}” has changed since")

@@ -16,6 +16,7 @@ from sedge.core.workorders.needs import Needs
 from sedge.core.workorders.rules.catalogue import RULES
 from sedge.core.workorders.rules.examples import EXAMPLES
 from sedge.services.context import Desk, Reading
+from sedge.services.workorders import workorders
 from sedge.store.repositories import rule_levels
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import holders, tables
@@ -223,8 +224,6 @@ def mend(desk: Desk, rule: str) -> WorkOrder:
 
     Raises NotAllowedNow where nothing of it can be done by itself.
     """
-    from sedge.services.workorders import workorders
-
     page, _ = findings(desk, rule, limit=MOST_MENDED)
     tasks: dict[str, Any] = {}
     with desk.reading() as reading:

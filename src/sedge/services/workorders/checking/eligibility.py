@@ -3,9 +3,10 @@
 from dataclasses import dataclass
 
 from sedge.core.estate import Estate
-from sedge.core.records import HolderRef, Number, Role
+from sedge.core.records import HolderRef, Number, Product, Role
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.eligibility import WhyNot, why_not
+from sedge.core.workorders.plan import arrange
 from sedge.core.workorders.telling import tell_whole
 from sedge.services.context import Desk
 from sedge.services.workorders import workorders
@@ -35,9 +36,6 @@ def ask(desk: Desk, e164: str, holder: HolderRef, role: Role = Role.MAIN, spot: 
 
 
 def _told(found: WhyNot, estate: Estate) -> list[str]:
-    from sedge.core.records import Product
-    from sedge.core.workorders.plan import arrange
-
     tasks = found.tasks or []
     order = arrange(tasks, {p.id: p.prerequisites for p in estate.all(Product)})
     return [tell_whole(tasks[position], estate) for position, _ in order]
