@@ -171,7 +171,7 @@ def house(seeded: Path, tmp_path: Path) -> Iterator[Any]:
     folder = tmp_path / "data"
     shutil.copytree(seeded, folder)
     with standins(folder) as outside:
-        opened = open_house(Settings(data=folder, demo=True, durable=False, runner=False, outside_seconds=2.5), outside.url)
+        opened = open_house(Settings(data=folder, demo=True, durable=False, runner=False, outside_seconds=1.5), outside.url)
         yield opened
         opened.close()
 

@@ -10,7 +10,7 @@ import pytest
 
 from sedge.core.errors import ChangedMeanwhile, Forbidden, NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.records import Address, Number, Person, Spot
-from sedge.core.safety.coverage import floor_order
+from sedge.core.safety.floors import floor_order
 from sedge.core.safety.spots import floor_problem
 from sedge.demo.seed import MEMBERS
 from sedge.formats.pidf_lo import CIVIC, GEOPRIV, GML, PIDF
