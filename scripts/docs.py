@@ -21,7 +21,7 @@ Made from the code by `python -m scripts.docs`; `make check` fails when it is no
 
 
 def reference() -> str:
-    parts = [HEAD, *_settings(), *_commands(), *_roles(), *_life(), *_checks(), *_tasks(), *_errors(), *_api(), *_ledger()]
+    parts = [HEAD, *_settings(), *_commands(), *_roles(), *_life(), *_work_lives(), *_checks(), *_tasks(), *_errors(), *_api(), *_ledger()]
     return "\n".join(parts).rstrip() + "\n"
 
 
@@ -80,6 +80,15 @@ def _life() -> Iterator[str]:
         for event, targets in events.items()
     ]
     yield from table(("from", "event", "to"), rows)
+
+
+def _work_lives() -> Iterator[str]:
+    from sedge.core.workorders.life import ORDER_LIFE, TASK_LIFE
+
+    for what, life in (("a work order", ORDER_LIFE), ("a task", TASK_LIFE)):
+        yield f"## The life of {what}\n"
+        rows = [(str(state), str(event), str(to)) for state, events in life.items() for event, to in events.items()]
+        yield from table(("from", "event", "to"), rows)
 
 
 def _checks() -> Iterator[str]:

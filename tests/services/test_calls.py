@@ -9,13 +9,13 @@ from sedge.core.callpaths.tracing.trace import World
 from sedge.core.errors import NotAllowedNow, NotFound, NotOneNumber, NotUnderstood, OutsideSilent
 from sedge.core.records import Device, HolderKind, HolderRef, Number, PathVersion, Person
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.life import OrderState
 from sedge.services import today
 from sedge.services.callpaths import calls, paths
 from sedge.services.context import system_member
 from sedge.services.numbers import numbers
 from sedge.services.outbound import caller_ids
 from sedge.services.workorders import workorders
-from sedge.store.repositories.workorders import OrderState
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
 

@@ -12,6 +12,7 @@ from sedge.core.records import Account, Subject
 from sedge.core.reduce import changed
 from sedge.core.supply.offers import Wish, leading
 from sedge.core.supply.records import LineState
+from sedge.core.workorders.life import OrderState
 from sedge.outside.callbacks import Listener, signature
 from sedge.services import today
 from sedge.services.carriers import balances as money
@@ -19,7 +20,6 @@ from sedge.services.carriers import connections
 from sedge.services.supply import holds, ordering, stock_search, supply
 from sedge.services.workorders import runner, workorders
 from sedge.store.repositories import installation
-from sedge.store.repositories.workorders import OrderState
 from sedge.store.schema import installation as installation_tables
 from sedge.web.supply.views import order_page
 from tests.conftest import NOW, until_quiet

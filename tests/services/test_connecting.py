@@ -8,12 +8,12 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Device, HolderKind, HolderRef, Number, Person, Proof, Trunk
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.life import OrderState, TaskState
 from sedge.services.callpaths import calls
 from sedge.services.porting import port_dialogue, ports
 from sedge.services.supply import external_numbers
 from sedge.services.trunks import trunks
 from sedge.services.workorders import workorders
-from sedge.store.repositories.workorders import OrderState, TaskState
 from tests.conftest import until_quiet
 
 LETTER = {"host": "sip.oldquay.example", "port": "5061", "transport": "tls", "user": "millwheel", "password": "weir-and-lantern-59"}

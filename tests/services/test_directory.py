@@ -8,11 +8,11 @@ import pytest
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.holders.directory import ProposalKind
 from sedge.core.records import Person
+from sedge.core.workorders.life import OrderState
 from sedge.formats import scim
 from sedge.services import today
 from sedge.services.holders import directory
 from sedge.services.workorders import drafts, workorders
-from sedge.store.repositories.workorders import OrderState
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
 

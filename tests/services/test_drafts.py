@@ -10,12 +10,12 @@ from sedge.core.records import Person, Subject
 from sedge.core.reduce import changed
 from sedge.core.supply.offers import Wish
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.life import OrderState, TaskState
 from sedge.demo.seed import MEMBERS
 from sedge.services.holders import holders
 from sedge.services.supply import ordering, stock_search, supply
 from sedge.services.workorders import drafts, guided_workflows, workorders
 from sedge.services.workorders.checking import check_catalogue
-from sedge.store.repositories.workorders import OrderState, TaskState
 from tests.conftest import until_quiet
 from tests.services.test_work_orders import OTHER, newcomer, number, ref
 

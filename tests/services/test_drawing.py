@@ -10,12 +10,12 @@ from sedge.core.callpaths.tracing.world import World
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.records import Answering, HolderKind, HolderRef, Number, PathVersion, Person
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.life import OrderState
 from sedge.demo.seed import MEMBERS
 from sedge.services.apply_now import apply_at_once
 from sedge.services.callpaths import calls, drawing, path_analysis, path_files, paths, proof_calls, sounds
 from sedge.services.trunks import trunks
 from sedge.services.workorders import workorders
-from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 from tests.formats.test_sounds import tone
 

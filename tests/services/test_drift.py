@@ -8,10 +8,10 @@ from sedge.core.carriers.reconciliation import DriftKind
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Number
+from sedge.core.workorders.life import OrderState
 from sedge.services import today
 from sedge.services.carriers import reconciliation
 from sedge.services.workorders import workorders
-from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 OURS, OTHER = "+441134960142", "+441134960150"

@@ -10,10 +10,10 @@ from sedge.core.errors import NotAllowedNow, NotFound
 from sedge.core.records import Number, Site, Subject
 from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.life import OrderState
 from sedge.services.callpaths import calls
 from sedge.services.safety import carrier_registrations, coverage, emergency_reports
 from sedge.services.workorders import workorders
-from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 BUNDLED, OWN = "+441134960300", "+441134960100"

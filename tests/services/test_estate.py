@@ -13,6 +13,7 @@ from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Number, Person, Subject
 from sedge.core.reduce import changed
+from sedge.core.workorders.life import OrderState
 from sedge.demo.seed import MEMBERS
 from sedge.services import simulation_clock, today
 from sedge.services.imports import number_files, take_over
@@ -20,7 +21,6 @@ from sedge.services.numbers import bulk_actions, capacity_forecast, columns, est
 from sedge.services.workorders import runner, workorders
 from sedge.store.repositories.number_files import FileState
 from sedge.store.repositories.numbers import Filter
-from sedge.store.repositories.workorders import OrderState
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
 

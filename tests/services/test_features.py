@@ -10,9 +10,9 @@ from sedge.core.records import Capacity, Carrier, HolderKind, Number, SupplyMode
 from sedge.core.supply.records import FeatureTerms
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check, totals
+from sedge.core.workorders.life import OrderState, TaskState
 from sedge.services.numbers import bulk_actions, features
 from sedge.services.workorders import workorders
-from sedge.store.repositories.workorders import OrderState, TaskState
 from tests.conftest import until_quiet
 
 FREE, IN_USE = "+441134960150", "+441134960101"

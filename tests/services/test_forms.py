@@ -8,9 +8,9 @@ from sedge.core.errors import NotAllowedNow, NotRunnable, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Number, Order
 from sedge.core.supply.offers import Wish
+from sedge.core.workorders.life import OrderState
 from sedge.services.supply import holds, ordering, paper_orders, stock_search, supply
 from sedge.services.workorders import workorders
-from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 ASKED = {

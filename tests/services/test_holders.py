@@ -8,6 +8,7 @@ from sedge.core.errors import NotAllowedNow, NotRunnable, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Device, Grant, Group, HolderKind, HolderRef, Person, Product, Subscription
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.life import OrderState
 from sedge.core.workorders.planner.problem import Wish
 from sedge.services import today
 from sedge.services.callpaths import calls
@@ -15,7 +16,6 @@ from sedge.services.holders import devices, downstream, groups, holders, person_
 from sedge.services.licences import licences
 from sedge.services.supply import provisioning
 from sedge.services.workorders import bulk_planner, drafts, workorders
-from sedge.store.repositories.workorders import OrderState
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
 from tests.services.test_work_orders import newcomer, number, ref

@@ -9,11 +9,11 @@ from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import HolderKind, HolderRef, Number, Subscription
 from sedge.core.supply.offers import Wish
+from sedge.core.workorders.life import OrderState
 from sedge.services.holders import holders, people_lookup
 from sedge.services.imports import people_import
 from sedge.services.supply import holds, ordering, provisioning, stock_search, supply
 from sedge.services.workorders import workorders
-from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 LIST = b"name,email,department,extension\nAda Marsh,ada.marsh@lanternfield.example,Learning,781\nBo Reed,bo.reed@lanternfield.example,Learning,782\n"

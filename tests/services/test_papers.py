@@ -10,10 +10,10 @@ from sedge.core.records import Account, Document
 from sedge.core.supply.documents import PAPERS, asked, good_until, held
 from sedge.core.supply.offers import Wish
 from sedge.core.supply.records import PaperState
+from sedge.core.workorders.life import OrderState
 from sedge.services import today
 from sedge.services.supply import documents, holds, ordering, stock_search, supply
 from sedge.services.workorders import workorders
-from sedge.store.repositories.workorders import OrderState
 from tests.conftest import NOW, until_quiet
 
 PDF = b"%PDF-1.7\n" + b"0" * 30_000

@@ -12,6 +12,7 @@ from sedge.core.errors import ChangedMeanwhile, Forbidden, NotAllowedNow, NotFou
 from sedge.core.records import Address, Number, Person, Spot
 from sedge.core.safety.floors import floor_order
 from sedge.core.safety.spots import floor_problem
+from sedge.core.workorders.life import OrderState
 from sedge.demo.seed import MEMBERS
 from sedge.formats.pidf_lo import CIVIC, GEOPRIV, GML, PIDF
 from sedge.services.callpaths import calls
@@ -19,7 +20,6 @@ from sedge.services.holders import relocations, site_facts
 from sedge.services.safety import confirmation_links, coverage, emergency_exports, safety, spots
 from sedge.services.workorders import runner, workorders
 from sedge.store.projections import spot_counts
-from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 RECEPTION, WORKSHOP = "WHF-001-K", "WHF-008-6"

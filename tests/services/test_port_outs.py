@@ -9,11 +9,11 @@ from sedge.core.numbers.life import State
 from sedge.core.porting.outgoing_records import PortOutState
 from sedge.core.records import Account, Grant, Number
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.life import OrderState
 from sedge.services import today
 from sedge.services.porting import port_outs
 from sedge.services.workorders import workorders
 from sedge.services.workorders.runner import tick
-from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 NUMBERS = ("+441134960100", "+441134960101")

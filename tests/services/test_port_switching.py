@@ -11,13 +11,13 @@ from sedge.core.porting.records import PortState
 from sedge.core.records import Account, Number, Person, Proof, Subject
 from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.life import OrderState
 from sedge.services import today
 from sedge.services.holders import devices, holders
 from sedge.services.porting import change_freezes, port_calendar, port_cutover, port_dialogue, port_execution, ports
 from sedge.services.supply import documents
 from sedge.services.workorders import workorders
 from sedge.services.workorders.runner import recover, tick
-from sedge.store.repositories.workorders import OrderState
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
 from tests.services.test_holders import some_people

@@ -11,9 +11,9 @@ from sedge.core.numbers.life import State
 from sedge.core.porting.records import Port, PortState
 from sedge.core.records import Carrier, Number, Site, Subject, Trunk
 from sedge.core.reduce import changed
+from sedge.core.workorders.life import OrderState
 from sedge.services.porting import port_cutover, ports
 from sedge.services.workorders import workorders
-from sedge.store.repositories.workorders import OrderState
 from sedge.web.porting.views import _giving
 from tests.conftest import until_quiet
 from tests.services.test_ports import now, submitted

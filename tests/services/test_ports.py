@@ -10,11 +10,11 @@ from sedge.core.numbers.life import State
 from sedge.core.porting.records import PortState
 from sedge.core.records import Number
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.life import OrderState
 from sedge.services import today
 from sedge.services.porting import port_cutover, port_dialogue, ports
 from sedge.services.workorders import workorders
 from sedge.services.workorders.runner import tick
-from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 from tests.services.test_holders import some_people
 from tests.services.test_work_orders import ref

@@ -8,9 +8,9 @@ from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Grant, HolderKind, HolderRef, Number, Person
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.life import OrderState
 from sedge.services.retiring import cleanup_review, quarantine, retiring, site_closure
 from sedge.services.workorders import workorders
-from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 from tests.services.test_holders import some_people
 from tests.services.test_work_orders import number, ref

@@ -5,6 +5,7 @@ import pytest
 from sedge.core.errors import Forbidden, NotAllowedNow, NotUnderstood, OutsideSilent
 from sedge.core.records import CivicElements, HolderKind, HolderRef, Number, Verdict
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.life import OrderState
 from sedge.demo.seed import MEMBERS
 from sedge.services import today
 from sedge.services.callpaths import calls
@@ -13,7 +14,6 @@ from sedge.services.imports import people_import
 from sedge.services.numbers import numbers
 from sedge.services.safety import coverage, safety
 from sedge.services.workorders import drafts, workorders
-from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 WHARF = CivicElements(country="GB", city="Leeds", street="Lanternfield Wharf", house_number="12", postcode="LS1 4ZZ")

@@ -10,6 +10,7 @@ from sedge.core.access.roles import AccessRole
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.records import CallerId, HolderKind, Number, Person
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.life import OrderState
 from sedge.demo.seed import MEMBERS
 from sedge.services.access import members
 from sedge.services.callpaths import calls, drawing, paths
@@ -19,7 +20,6 @@ from sedge.services.safety import safety
 from sedge.services.supply import ordering
 from sedge.services.workorders import drafts, guided_workflows, workorders
 from sedge.store.repositories.numbers import Filter
-from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 from tests.services.test_supply_and_faults import held, ordered
 from tests.services.test_work_orders import newcomer, ref

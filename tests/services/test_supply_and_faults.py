@@ -9,10 +9,10 @@ from sedge.core.errors import NotAllowedNow, NotRunnable, NotUnderstood, Outside
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Number
 from sedge.core.supply.offers import Wish
+from sedge.core.workorders.life import OrderState
 from sedge.services.carriers import accounts
 from sedge.services.supply import holds, ordering, stock_search, supply
 from sedge.services.workorders import runner, workorders
-from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 WISH = Wish("GB", area="Leeds", quantity=3, consecutive=True)

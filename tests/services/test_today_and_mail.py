@@ -9,11 +9,11 @@ from sedge.core.ledger.sentences import SENTENCES
 from sedge.core.records import SUBJECT_OF, Account, HolderKind, HolderRef, Number, Person, Role, Subscription
 from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.life import OrderState
 from sedge.demo.seed import MEMBERS
 from sedge.services import mail, today
 from sedge.services.ledger import ledger
 from sedge.services.workorders import workorders
-from sedge.store.repositories.workorders import OrderState
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
 

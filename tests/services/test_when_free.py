@@ -6,10 +6,10 @@ import pytest
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.supply.offers import Wish
+from sedge.core.workorders.life import OrderState
 from sedge.services.supply import stock_search, supply
 from sedge.services.workorders import execution, workorders
 from sedge.standins.carriers.carrier_profiles import MANNERS
-from sedge.store.repositories.workorders import OrderState
 from tests.conftest import until_quiet
 
 GONE = next(f"+44113496{n:04d}" for n in range(320, 900) if MANNERS["brackwater"].is_gone(f"+44113496{n:04d}"))

@@ -10,12 +10,12 @@ from sedge.core.facts import canonical
 from sedge.core.numbers.life import State
 from sedge.core.records import HolderKind, HolderRef, Number, Person
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.life import OrderState, TaskState
 from sedge.demo.seed import MEMBERS
 from sedge.services import simulation_clock
 from sedge.services.apply_now import apply_at_once
 from sedge.services.ledger import ledger
 from sedge.services.workorders import drafts, runner, workorders
-from sedge.store.repositories.workorders import OrderState, TaskState
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
 

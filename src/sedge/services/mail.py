@@ -9,13 +9,14 @@ from sqlalchemy import insert, select, update
 from sedge.core.errors import NotUnderstood, OutsideTrouble
 from sedge.core.estate import Estate
 from sedge.core.records import HolderKind, HolderRef, Number, Person, Site, Spot, Subject
+from sedge.core.workorders.life import OrderState, TaskState
 from sedge.core.workorders.needs import Needs, needs
 from sedge.core.workorders.plan import resolve
 from sedge.core.workorders.telling import tell_whole
 from sedge.formats.letters import Letter, LetterText, drawn, own
 from sedge.services.context import Desk, Reading, Writing
 from sedge.services.letter_texts import text_of
-from sedge.store.repositories.workorders import OrderState, TaskState, WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
 
 log = structlog.get_logger("sedge.mail")

@@ -16,6 +16,7 @@ from sedge.core.porting.outgoing_records import PortOutState
 from sedge.core.porting.records import PortState
 from sedge.core.records import Number, Spot, Trunk
 from sedge.core.safety.spots import review_due
+from sedge.core.workorders.life import OrderState
 from sedge.services.callpaths import calls
 from sedge.services.carriers import balances, reconciliation
 from sedge.services.context import Desk, Reading
@@ -28,7 +29,6 @@ from sedge.services.supply import documents
 from sedge.services.workorders.checking import check_catalogue
 from sedge.store.repositories import workorders
 from sedge.store.repositories.records import is_open
-from sedge.store.repositories.workorders import OrderState
 from sedge.store.schema import tables
 
 PROOFS_LOOKED_AT = 200

@@ -12,11 +12,11 @@ from sedge.api.routing import AtDesk, Cursor, Resource, once, page_limit
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import Role
+from sedge.core.workorders.life import OrderState
 from sedge.core.workorders.tasks import Task
 from sedge.services.numbers import numbers
 from sedge.services.workorders import drafts, workorders
 from sedge.services.workorders.checking import eligibility
-from sedge.store.repositories.workorders import OrderState
 
 resource = Resource(prefix="/work-orders", tags=["work orders"])
 

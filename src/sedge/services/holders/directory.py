@@ -18,11 +18,12 @@ from sedge.core.facts import canonical, counted
 from sedge.core.holders.directory import Proposal, ProposalKind, Said, SaidGroup, about_group, about_person, site_named
 from sedge.core.records import Group, Person, Site, Subject
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.life import OrderState
 from sedge.formats import scim
 from sedge.services.context import Desk, Reading, Writing
 from sedge.services.workorders import guided_workflows, workorders
 from sedge.store.repositories import workorders as order_store
-from sedge.store.repositories.workorders import OrderState, WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import holders, tables
 
 NAME, AT = "directory", timedelta(hours=3)

@@ -18,6 +18,7 @@ from sedge.core.records import Account, Carrier, Number, Subject
 from sedge.core.reduce import changed
 from sedge.core.retiring.dependencies import Dependence, dependences, settling
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.life import OrderState
 from sedge.core.workorders.needs import Needs
 from sedge.outside.carrier import PortOutAsked
 from sedge.services.context import Desk, Reading, Writing
@@ -25,7 +26,7 @@ from sedge.services.retiring.usage_index import around
 from sedge.services.workorders import workorders
 from sedge.store import secrets
 from sedge.store.repositories import workorders as workorder_store
-from sedge.store.repositories.workorders import OrderState, WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
 
 ASK_EVERY = timedelta(minutes=10)

@@ -18,9 +18,10 @@ from sedge.core.reduce import changed
 from sedge.core.supply.documents import PAPERS, REQUIREMENTS, Held, Requirement, asked, good_until, held
 from sedge.core.supply.records import PaperState
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.life import TaskState
 from sedge.services.context import Desk, Reading
 from sedge.services.workorders import workorders
-from sedge.store.repositories.workorders import TaskState, WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
 from sedge.store.schema import workorders as workorder_tables
 

@@ -21,6 +21,7 @@ from sedge.core.supply.offers import StockNumber
 from sedge.core.supply.quote import Quote, quote
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.carrier_tasks import OrderedLine
+from sedge.core.workorders.life import OrderState
 from sedge.services.context import Desk
 from sedge.services.holders import holders
 from sedge.services.supply import provisioning
@@ -30,7 +31,7 @@ from sedge.services.workorders import workorders
 from sedge.services.workorders.checking import remedies
 from sedge.services.workorders.workorders import OrderView
 from sedge.store.repositories import workorders as store
-from sedge.store.repositories.workorders import OrderState, WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
 
 UNNAMED = "your reference"
 OWN: dict[str, str | None] = {"reference": UNNAMED, "spot": None}  # of a task: chosen by whoever orders, and no change of the plan

@@ -8,12 +8,13 @@ from dataclasses import replace
 from datetime import datetime, timedelta
 
 from sedge.core.records import Subject
+from sedge.core.workorders.life import OrderEvent, OrderState, next_state
 from sedge.services.context import Desk, Writing
 from sedge.services.workorders.loading import load
 from sedge.services.workorders.order_access import require_order
 from sedge.store.projections import order_subjects
 from sedge.store.repositories import workorders as store
-from sedge.store.repositories.workorders import OrderState, WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
 
 NAME = "looks tidied"
 STAYS = timedelta(days=3)
@@ -54,7 +55,7 @@ def _kinds(order: WorkOrder) -> list[str]:
 
 
 def _drop(writing: Writing, order: WorkOrder, why: str) -> None:
-    store.save(writing.connection, replace(order, state=OrderState.DISCARDED, finished_at=writing.now))
+    store.save(writing.connection, replace(order, state=next_state(order.state, OrderEvent.DISCARD), finished_at=writing.now))
     writing.remark("work-order.discarded", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}", {"why": why})
 
 

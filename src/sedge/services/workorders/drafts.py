@@ -14,6 +14,7 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.records import Order, Subject
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import replaced
+from sedge.core.workorders.life import OrderEvent, next_state
 from sedge.core.workorders.plan import leans_on, moved
 from sedge.core.workorders.tasks import TASK
 from sedge.services.context import Desk, Writing
@@ -25,7 +26,7 @@ from sedge.services.workorders.loading import load
 from sedge.services.workorders.order_access import require_order, require_tasks
 from sedge.store.projections import order_subjects as touching_store
 from sedge.store.repositories import workorders as store
-from sedge.store.repositories.workorders import OrderState, WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import holders as holder_tables
 from sedge.store.schema import tables
 
@@ -43,7 +44,7 @@ def change_tasks(
         raise NotAllowedNow(f"At most {workorders.MOST_TASKS:,} tasks fit into one work order. Split it.", reason="too-many")
     with desk.writing() as writing:
         order = store.get(writing.connection, was.id)
-        workorders.must_be(order, OrderState.DRAFT)
+        workorders.must_allow(order, OrderEvent.CHANGE)
         if order.version != was.version:
             raise ChangedMeanwhile(
                 "Somebody else has changed this draft meanwhile. Look at it again, then do it.", subject=Subject.WORK_ORDER, id=order.id
@@ -75,7 +76,7 @@ def _retitled(title: str, before: Sequence[Any], after: Sequence[Any]) -> str:
 def add_remedies(desk: Desk, key: str) -> WorkOrder:
     """Add every automatic remedy and check again, until nothing more can be added by itself."""
     order = workorders.get(desk, key)
-    workorders.must_be(order, OrderState.DRAFT)
+    workorders.must_allow(order, OrderEvent.CHANGE)
     bodies = [x.body for x in order.tasks]
     mended, marks = remedies.add_all(desk, bodies, [x.added_as_remedy_for for x in order.tasks], awaits=order.awaits)
     return order if mended == bodies else change_tasks(desk, order, mended, marks, look=True)
@@ -84,7 +85,7 @@ def add_remedies(desk: Desk, key: str) -> WorkOrder:
 def choose_remedy(desk: Desk, key: str, task: int, rule: str, remedy: int, reason: str = "") -> WorkOrder:
     """Add one remedy that somebody chose: the `remedy`-th of the finding of `rule` on task `task`."""
     order = workorders.get(desk, key)
-    workorders.must_be(order, OrderState.DRAFT)
+    workorders.must_allow(order, OrderEvent.CHANGE)
     bodies = [x.body for x in order.tasks]
     finding = next((f for f in workorders.preview(desk, bodies, awaits=order.awaits).findings if f.task == task and f.rule == rule), None)
     if finding is None or remedy >= len(finding.remedies):
@@ -175,7 +176,7 @@ def set_when(desk: Desk, key: str, *, run_at: datetime | None = None, awaits: st
     """When a draft shall begin once it is run: at once, at a moment, or when an order has arrived."""
     with desk.writing() as writing:
         order = _mine(desk, writing, key)
-        workorders.must_be(order, OrderState.DRAFT)
+        workorders.must_allow(order, OrderEvent.CHANGE)
         if run_at is not None and run_at <= writing.now:
             raise NotUnderstood("Choose a moment that is still to come.", field="run_at")
         if awaits is not None and not writing.records.the(Order, awaits).is_open:
@@ -189,8 +190,8 @@ def back_to_draft(desk: Desk, key: str) -> WorkOrder:
     """A scheduled work order to be changed once more."""
     with desk.writing() as writing:
         order = _mine(desk, writing, key)
-        workorders.must_be(order, OrderState.SCHEDULED)
-        order = store.save(writing.connection, replace(order, state=OrderState.DRAFT))
+        workorders.must_allow(order, OrderEvent.UNSCHEDULE)
+        order = store.save(writing.connection, replace(order, state=next_state(order.state, OrderEvent.UNSCHEDULE)))
         writing.remark("work-order.drafted", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
     return order
 
@@ -201,7 +202,7 @@ def rename(desk: Desk, key: str, title: str, reason: str) -> WorkOrder:
         raise NotUnderstood("A work order needs a title.", field="title")
     with desk.writing() as writing:
         order = _mine(desk, writing, key)
-        workorders.must_be(order, OrderState.DRAFT)
+        workorders.must_allow(order, OrderEvent.CHANGE)
         order = store.save(writing.connection, replace(order, title=title.strip()[:200], reason=reason.strip()[:400], is_look=False))
         writing.touch()
     return order

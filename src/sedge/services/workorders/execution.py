@@ -21,6 +21,7 @@ from sedge.core.supply.reducers import feature_set, papers_told
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import AT_THE_END, judge, judge_amid
 from sedge.core.workorders.findings import Finding, Level
+from sedge.core.workorders.life import TASK_ENDED, OrderState
 from sedge.core.workorders.needs import needs
 from sedge.core.workorders.plan import resolve
 from sedge.core.workorders.telling import tell_whole
@@ -37,9 +38,8 @@ from sedge.services.workorders.outcomes import Changes, Done, Failed, Outcome, W
 from sedge.store.repositories import callpaths as path_store
 from sedge.store.repositories import workorders as workorder_store
 from sedge.store.repositories.number_files import FileState
-from sedge.store.repositories.workorders import OrderState, StoredTask, TaskState, WorkOrder
+from sedge.store.repositories.workorders import StoredTask, WorkOrder
 
-OVER = (TaskState.DONE, TaskState.FAILED, TaskState.SKIPPED)
 POLL = timedelta(seconds=20)
 DRIFT = "drift"  # the nightly work of desk.drift
 LONGEST_WAIT = timedelta(minutes=30)
@@ -120,7 +120,7 @@ def _stops_amid(desk: Desk, task: Any, stored: StoredTask) -> list[Finding]:
     with desk.reading() as reading:
         order = workorder_store.get(reading.connection, stored.work_order)
     bodies = [x.body for x in order.tasks]
-    left = [x.body for x in order.tasks if x.id != stored.id and x.state not in OVER and not isinstance(x.body, t.PutBackLater)]
+    left = [x.body for x in order.tasks if x.id != stored.id and x.state not in TASK_ENDED and not isinstance(x.body, t.PutBackLater)]
     rest = [resolve(body, bodies) for body in left]
     wanted = needs(task)
     for other in rest:

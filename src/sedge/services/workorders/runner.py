@@ -17,6 +17,7 @@ from sedge.core.facts import canonical
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Order, Subject
 from sedge.core.reduce import reservation_lapsed, rest_over
+from sedge.core.workorders.life import OrderState, TaskEvent, TaskState, next_task_state
 from sedge.core.workorders.task_base import OutputOf
 from sedge.core.workorders.tasks import PutBackLater, Snapshot
 from sedge.services import mail
@@ -32,7 +33,7 @@ from sedge.services.workorders.checking import check_catalogue
 from sedge.services.workorders.execution import Done, Failed, Outcome, Wait
 from sedge.store.repositories import numbers as number_store
 from sedge.store.repositories import workorders as store
-from sedge.store.repositories.workorders import OrderState, StoredTask, TaskState, WorkOrder
+from sedge.store.repositories.workorders import StoredTask, WorkOrder
 from sedge.store.schema import tables
 
 log = structlog.get_logger("sedge.runner")
@@ -151,7 +152,7 @@ def _execute(desk: Desk, stored: StoredTask) -> int:
         if isinstance(getattr(stored.body, "number", None), OutputOf) or isinstance(stored.body, PutBackLater):
             order = store.get(writing.connection, order.id)
         writing.touch()
-    stored = replace(stored, attempts=stored.attempts + 1)
+    stored = replace(stored, state=next_task_state(stored.state, TaskEvent.BEGIN), attempts=stored.attempts + 1)
     acting = replace(desk, who=replace(desk.who, name=order.created_by, sign_in=order.author or desk.who.sign_in))
     outcome = _outcome(acting, stored, order)
     try:
@@ -196,7 +197,7 @@ def keep(desk: Desk, stored: StoredTask, order: WorkOrder, outcome: Outcome) -> 
                     writing.connection,
                     replace(
                         stored,
-                        state=TaskState.WAITING,
+                        state=next_task_state(stored.state, TaskEvent.WAIT),
                         next_try=until,
                         waits_for=what[:400],
                         leased_until=None,
@@ -210,7 +211,7 @@ def keep(desk: Desk, stored: StoredTask, order: WorkOrder, outcome: Outcome) -> 
                 kept = stored.snapshots + tuple(_snapshots(saved))
                 done = replace(
                     stored,
-                    state=TaskState.DONE,
+                    state=next_task_state(stored.state, TaskEvent.FINISH),
                     next_try=None,
                     waits_for="",
                     error="",
@@ -223,7 +224,8 @@ def keep(desk: Desk, stored: StoredTask, order: WorkOrder, outcome: Outcome) -> 
             case Failed(why=why, changes=changes):
                 if changes:
                     writing.save(changes(writing))
-                failed = replace(stored, state=TaskState.FAILED, next_try=None, waits_for="", error=why[:600], leased_until=None)
+                state = next_task_state(stored.state, TaskEvent.FAIL)
+                failed = replace(stored, state=state, next_try=None, waits_for="", error=why[:600], leased_until=None)
                 store.save_task(writing.connection, failed)
                 _go_on(writing, current, failed)
 
@@ -245,7 +247,7 @@ def _go_on(writing: Writing, order: WorkOrder, ended: StoredTask) -> None:
     left = [x for x in tasks if x.state is TaskState.PLANNED]
     ready = [x for x in left if ended.position in x.after and set(x.after) <= done]
     for x in ready:
-        store.set_state(writing.connection, x.id, TaskState.WAITING, writing.now)
+        store.set_state(writing.connection, x.id, next_task_state(x.state, TaskEvent.READY), writing.now)
     busy = ready or any(x.state in {TaskState.WAITING, TaskState.RUNNING} for x in tasks)
     if busy or order.state is not OrderState.RUNNING:
         writing.touch()

@@ -15,6 +15,17 @@ from sedge.core.reduce import apply
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import Costs, Report, check, costs_of, is_idle, totals
 from sedge.core.workorders.findings import Finding, Level
+from sedge.core.workorders.life import (
+    ORDER_LIFE,
+    OrderEvent,
+    OrderState,
+    TaskEvent,
+    TaskState,
+    allows,
+    next_state,
+    next_task_state,
+    task_allows,
+)
 from sedge.core.workorders.plan import arrange, moved, resolve
 from sedge.core.workorders.reversing import FOR_GOOD
 from sedge.core.workorders.tasks import TASK
@@ -31,7 +42,7 @@ from sedge.services.workorders.overlaps import overlaps
 from sedge.store.repositories import callpaths as path_store
 from sedge.store.repositories import ledger as ledger_store
 from sedge.store.repositories import workorders as store
-from sedge.store.repositories.workorders import OrderState, StoredTask, TaskState, WorkOrder
+from sedge.store.repositories.workorders import StoredTask, WorkOrder
 
 MOST_TASKS = 5000
 A_PAGE = 50
@@ -247,8 +258,8 @@ def discard(desk: Desk, key: str) -> None:
     with desk.writing() as writing:
         order = store.get(writing.connection, key)
         _require(desk, writing, order)
-        must_be(order, OrderState.DRAFT)
-        order = store.save(writing.connection, replace(order, state=OrderState.DISCARDED, finished_at=writing.now))
+        must_allow(order, OrderEvent.DISCARD)
+        order = store.save(writing.connection, replace(order, state=next_state(order.state, OrderEvent.DISCARD), finished_at=writing.now))
         writing.remark("work-order.discarded", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
 
 
@@ -276,7 +287,7 @@ def run(desk: Desk, key: str, *, seen: int | None = None) -> WorkOrder:
         checked = ledger_store.last_sequence(reading.connection)
         if order.state in {OrderState.RUNNING, OrderState.DONE, OrderState.SCHEDULED}:
             return order
-        must_be(order, OrderState.DRAFT)
+        must_allow(order, OrderEvent.START)
         bodies = [x.body for x in order.tasks]
         report = check(bodies, load(reading, bodies), awaits=order.awaits)
     known = checked if seen is None else min(seen, checked)
@@ -294,7 +305,7 @@ def run(desk: Desk, key: str, *, seen: int | None = None) -> WorkOrder:
         _refuse_if_moved(writing, report, known)
         _refuse_if_redrawn(writing, bodies)
         if (order.run_at and order.run_at > writing.now) or _still_awaited(writing, order):
-            order = store.save(writing.connection, replace(order, state=OrderState.SCHEDULED))
+            order = store.save(writing.connection, replace(order, state=next_state(order.state, OrderEvent.SCHEDULE)))
             writing.remark("work-order.scheduled", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
             return order
         return start(writing, order)
@@ -356,8 +367,8 @@ def start(writing: Writing, order: WorkOrder) -> WorkOrder:
     """Tasks that wait for nothing become due."""
     for stored in order.tasks:
         if not stored.after:
-            store.save_task(writing.connection, replace(stored, state=TaskState.WAITING, next_try=writing.now))
-    order = store.save(writing.connection, replace(order, state=OrderState.RUNNING, started_at=writing.now))
+            store.save_task(writing.connection, replace(stored, state=next_task_state(stored.state, TaskEvent.READY), next_try=writing.now))
+    order = store.save(writing.connection, replace(order, state=next_state(order.state, OrderEvent.START), started_at=writing.now))
     writing.remark("work-order.started", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
     return store.get(writing.connection, order.id)
 
@@ -373,12 +384,13 @@ def stop_order(desk: Desk, key: str) -> WorkOrder:
     with desk.writing(work_order=key) as writing:
         order = store.get(writing.connection, key)
         _require(desk, writing, order)
-        if order.state not in {OrderState.RUNNING, OrderState.SCHEDULED}:
+        if not allows(order.state, OrderEvent.STOP):
             raise NotAllowedNow(f"Work order {order.no} is {order.state}; there is nothing to stop.", reason="state")
         for stored in order.tasks:
-            if stored.state in {TaskState.PLANNED, TaskState.WAITING}:
-                store.save_task(writing.connection, replace(stored, state=TaskState.SKIPPED, waits_for="", next_try=None))
-        order = store.save(writing.connection, replace(order, state=OrderState.STOPPED, finished_at=writing.now))
+            if task_allows(stored.state, TaskEvent.SKIP):
+                skipped = next_task_state(stored.state, TaskEvent.SKIP)
+                store.save_task(writing.connection, replace(stored, state=skipped, waits_for="", next_try=None))
+        order = store.save(writing.connection, replace(order, state=next_state(order.state, OrderEvent.STOP), finished_at=writing.now))
         writing.remark("work-order.stopped", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
     return order
 
@@ -388,16 +400,16 @@ def try_again(desk: Desk, key: str) -> WorkOrder:
     with desk.writing(work_order=key) as writing:
         order = store.get(writing.connection, key)
         _require(desk, writing, order)
-        if order.state is not OrderState.FAILED:
+        if not allows(order.state, OrderEvent.RETRY):
             raise NotAllowedNow(f"Work order {order.no} is {order.state}; nothing of it failed.", reason="state")
         done = {x.position for x in order.tasks if x.state is TaskState.DONE}
         for stored in order.tasks:
-            if stored.state in {TaskState.FAILED, TaskState.SKIPPED}:
+            if task_allows(stored.state, TaskEvent.RETRY):
                 ready = set(stored.after) <= done
-                state = TaskState.WAITING if ready else TaskState.PLANNED
+                state = next_task_state(stored.state, TaskEvent.RETRY if ready else TaskEvent.POSTPONE)
                 again = replace(stored, state=state, next_try=writing.now if ready else None, error="", attempts=0, waits_for="")
                 store.save_task(writing.connection, again)
-        order = store.save(writing.connection, replace(order, state=OrderState.RUNNING, finished_at=None))
+        order = store.save(writing.connection, replace(order, state=next_state(order.state, OrderEvent.RETRY), finished_at=None))
         writing.remark("work-order.started", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
     return order
 
@@ -408,24 +420,20 @@ def skip_task(desk: Desk, key: str, position: int) -> WorkOrder:
         order = store.get(writing.connection, key)
         _require(desk, writing, order)
         stored = next((x for x in order.tasks if x.position == position), None)
-        if (
-            stored is None
-            or stored.state not in {TaskState.FAILED, TaskState.WAITING, TaskState.PLANNED}
-            or order.state not in {OrderState.RUNNING, OrderState.FAILED}
-        ):
+        may = stored is not None and task_allows(stored.state, TaskEvent.LEAVE_OUT) and allows(order.state, OrderEvent.LEAVE_OUT)
+        if stored is None or not may:
             raise NotAllowedNow("Only a task that has failed or still waits can be left out.", reason="state")
-        store.save_task(
-            writing.connection, replace(stored, state=TaskState.SKIPPED, next_try=None, waits_for="left out by hand", error=stored.error)
-        )
+        left_out = next_task_state(stored.state, TaskEvent.LEAVE_OUT)
+        store.save_task(writing.connection, replace(stored, state=left_out, next_try=None, waits_for=""))
         done = {x.position for x in order.tasks if x.state is TaskState.DONE}
         for x in order.tasks:
-            if x.position == position or x.state not in {TaskState.PLANNED, TaskState.SKIPPED} or x.waits_for == "left out by hand":
+            if x.position == position or x.state not in {TaskState.PLANNED, TaskState.SKIPPED}:
                 continue
             after = tuple(p for p in x.after if p != position)
             ready = set(after) <= done
-            state = TaskState.WAITING if ready else TaskState.PLANNED
+            state = next_task_state(x.state, TaskEvent.READY if ready else TaskEvent.POSTPONE)
             store.save_task(writing.connection, replace(x, after=after, state=state, next_try=writing.now if ready else None))
-        order = store.save(writing.connection, replace(order, state=OrderState.RUNNING, finished_at=None))
+        order = store.save(writing.connection, replace(order, state=next_state(order.state, OrderEvent.LEAVE_OUT), finished_at=None))
         writing.remark("work-order.task-skipped", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
         settle(writing, order.id)
     return get(desk, key)
@@ -450,15 +458,16 @@ def settle(writing: Writing, key: str) -> None:
         return
     for x in tasks:
         if x.state is TaskState.PLANNED:
-            store.set_state(writing.connection, x.id, TaskState.SKIPPED)
+            store.set_state(writing.connection, x.id, next_task_state(x.state, TaskEvent.SKIP))
     failed = any(x.state is TaskState.FAILED for x in tasks)
     whole = store.get(writing.connection, key)
-    state = OrderState.FAILED if failed else OrderState.DONE
+    state = next_state(whole.state, OrderEvent.FAIL if failed else OrderEvent.FINISH)
     ended = store.save(writing.connection, replace(whole, state=state, finished_at=writing.now))
     writing.remark("work-order.failed" if failed else "work-order.finished", Subject.WORK_ORDER, ended.id, f"{ended.no} {ended.title}")
     if ended.undo_of and not failed:
         undone = store.get(writing.connection, ended.undo_of)
-        store.save(writing.connection, replace(undone, state=OrderState.UNDONE))
+        if allows(undone.state, OrderEvent.UNDO):  # somebody may have tried it again meanwhile
+            store.save(writing.connection, replace(undone, state=next_state(undone.state, OrderEvent.UNDO)))
     mail.write_for(writing, ended)
 
 
@@ -472,7 +481,7 @@ def undo(desk: Desk, key: str) -> WorkOrder:
         estate = load(reading, [x.body for x in order.tasks])
     if begun:
         return begun
-    if order.state not in {OrderState.DONE, OrderState.FAILED, OrderState.STOPPED}:
+    if not allows(order.state, OrderEvent.UNDO):
         raise NotAllowedNow(f"Work order {order.no} is {order.state}; only one that has ended can be undone.", reason="state")
     if order.undo_of:
         raise NotAllowedNow("This is an undo itself. Do the work again instead.", reason="undo")
@@ -514,6 +523,8 @@ def get(desk: Desk, key: str) -> WorkOrder:
         return store.get(reading.connection, key)
 
 
-def must_be(order: WorkOrder, state: OrderState) -> None:
-    if order.state is not state:
-        raise NotAllowedNow(f"Work order {order.no} is {order.state}, no longer a {state}.", reason="state", id=order.id)
+def must_allow(order: WorkOrder, event: OrderEvent) -> None:
+    """Raises NotAllowedNow where the life of a work order has no such step from where this one stands."""
+    if not allows(order.state, event):
+        before = " or ".join(state for state in ORDER_LIFE if allows(state, event))
+        raise NotAllowedNow(f"Work order {order.no} is {order.state}, no longer a {before}.", reason="state", id=order.id)

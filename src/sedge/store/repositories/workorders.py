@@ -3,7 +3,6 @@
 import json
 from dataclasses import dataclass, replace
 from datetime import datetime
-from enum import StrEnum
 from typing import Any
 
 from sqlalchemy import Connection, func, insert, select, update
@@ -11,30 +10,11 @@ from sqlalchemy import Connection, func, insert, select, update
 from sedge.core.errors import ChangedMeanwhile, NotFound
 from sedge.core.facts import canonical
 from sedge.core.records import Subject
+from sedge.core.workorders.life import OrderState, TaskEvent, TaskState, next_task_state
 from sedge.core.workorders.tasks import TASK, Snapshot
 from sedge.store.projections import order_subjects
 from sedge.store.schema import tables, workorders
 from sedge.store.schema.holders import order_touch
-
-
-class OrderState(StrEnum):
-    DRAFT = "draft"
-    SCHEDULED = "scheduled"
-    RUNNING = "running"
-    DONE = "done"
-    FAILED = "failed"
-    STOPPED = "stopped"
-    UNDONE = "undone"
-    DISCARDED = "discarded"
-
-
-class TaskState(StrEnum):
-    PLANNED = "planned"
-    WAITING = "waiting"
-    RUNNING = "running"
-    DONE = "done"
-    FAILED = "failed"
-    SKIPPED = "skipped"
 
 
 @dataclass(frozen=True)
@@ -226,7 +206,7 @@ def lease(connection: Connection, task: StoredTask, until: datetime, real_now: d
     done = connection.execute(
         update(table)
         .where(table.c.id == task.id, free)
-        .values(state=TaskState.RUNNING.value, leased_until=until, attempts=task.attempts + 1)
+        .values(state=next_task_state(task.state, TaskEvent.BEGIN).value, leased_until=until, attempts=task.attempts + 1)
     )
     return done.rowcount == 1
 
@@ -236,7 +216,7 @@ def release_leases(connection: Connection) -> None:
     connection.execute(
         update(workorders.task)
         .where(workorders.task.c.state == TaskState.RUNNING.value)
-        .values(state=TaskState.WAITING.value, leased_until=None)
+        .values(state=next_task_state(TaskState.RUNNING, TaskEvent.WAIT).value, leased_until=None)
     )
 
 

@@ -9,10 +9,10 @@ from starlette.concurrency import run_in_threadpool
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotRunnable, NotUnderstood
 from sedge.core.numbers.e164 import read_one
+from sedge.core.workorders.life import OrderState
 from sedge.services.holders import holders
 from sedge.services.numbers import bulk_actions, numbers
 from sedge.services.workorders import drafts, workorders
-from sedge.store.repositories.workorders import OrderState
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, is_swap
 from sedge.web.workorders import views

@@ -8,6 +8,7 @@ from urllib.parse import quote
 from sedge.core.facts import Money, counted
 from sedge.core.records import HolderKind, Number, Person
 from sedge.core.workorders.findings import Finding, Leads, Level, Remedy
+from sedge.core.workorders.life import OrderEvent, OrderState, TaskEvent, TaskState, allows, task_allows
 from sedge.core.workorders.reversing import FOR_GOOD
 from sedge.core.workorders.tasks import PutBack, PutBackLater
 from sedge.services.callpaths import paths
@@ -19,7 +20,6 @@ from sedge.services.numbers.numbers import Card
 from sedge.services.trunks import trunks
 from sedge.services.workorders import draft_expiry
 from sedge.services.workorders.workorders import OrderView, TaskView
-from sedge.store.repositories.workorders import OrderState, TaskState
 from sedge.web.shared.rendering import money
 
 TONES = {
@@ -29,7 +29,6 @@ TONES = {
     OrderState.RUNNING: "waiting",
     OrderState.SCHEDULED: "waiting",
 }
-ENDED = {OrderState.DONE, OrderState.FAILED, OrderState.STOPPED}
 
 
 @dataclass(frozen=True)
@@ -100,26 +99,26 @@ class OrderPage:
 def order_page(view: OrderView, now: datetime, *, by_holder: bool = False) -> OrderPage:
     """`by_holder`: tasks stand under whom they concern, in the order in which those come first."""
     state, report = view.order.state, view.report
-    is_draft = state is OrderState.DRAFT
+    is_draft = allows(state, OrderEvent.CHANGE)
     back = {task.stored.body.task: task.stored.body.at for task in view.tasks if isinstance(task.stored.body, PutBackLater)}
-    can_go_on = state in {OrderState.RUNNING, OrderState.FAILED}
+    can_go_on = allows(state, OrderEvent.LEAVE_OUT)
     rows = [_row(task, now, len(view.tasks), back.get(task.stored.position), can_skip=can_go_on) for task in view.tasks]
     return OrderPage(
         view=view,
         rows=rows,
         groups=_groups(rows) if by_holder else [("", rows)],
         can_duplicate=not view.order.undo_of and not any(isinstance(x.stored.body, PutBack) for x in view.tasks),
-        is_scheduled=state is OrderState.SCHEDULED,
+        is_scheduled=allows(state, OrderEvent.UNSCHEDULE),
         goes_at=draft_expiry.goes_at(view.order),
         tone=TONES.get(state, ""),
-        done=sum(1 for task in view.tasks if task.stored.state in {TaskState.DONE, TaskState.SKIPPED}),
+        done=sum(1 for task in view.tasks if task.stored.state in {TaskState.DONE, TaskState.SKIPPED, TaskState.LEFT_OUT}),
         counts=_counts(len(report.stops), len(report.warnings), len(report.passes)) if report else "",
         is_draft=is_draft,
         is_active=view.order.active,
         is_running=state is OrderState.RUNNING,
         is_mendable=is_draft and report is not None and any(r.automatic for f in (*report.stops, *report.warnings) for r in f.remedies),
-        can_retry=state is OrderState.FAILED,
-        can_undo=state in ENDED
+        can_retry=allows(state, OrderEvent.RETRY),
+        can_undo=allows(state, OrderEvent.UNDO)
         and not view.order.undo_of
         and not view.undone_by
         and any(x.body.kind not in FOR_GOOD for x in view.order.tasks),
@@ -161,7 +160,7 @@ def _row(task: TaskView, now: datetime, count: int, put_back_at: datetime | None
         is_last=stored.position == count - 1,
         may_be_temporary=not for_good,
         put_back_at=put_back_at,
-        may_skip=can_skip and stored.state in {TaskState.FAILED, TaskState.WAITING, TaskState.PLANNED},
+        may_skip=can_skip and task_allows(stored.state, TaskEvent.LEAVE_OUT),
         is_waiting=stored.state is TaskState.WAITING,
     )
 

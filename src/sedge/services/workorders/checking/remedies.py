@@ -4,11 +4,12 @@ from collections.abc import Sequence
 from typing import Any
 
 from sedge.core.workorders.checks import with_remedies
+from sedge.core.workorders.life import OrderState
 from sedge.services.context import Desk
 from sedge.services.workorders import workorders
 from sedge.services.workorders.loading import load
 from sedge.services.workorders.workorders import OrderView
-from sedge.store.repositories.workorders import OrderState, WorkOrder
+from sedge.store.repositories.workorders import WorkOrder
 
 ROUNDS = 6
 Marks = list[int | None]

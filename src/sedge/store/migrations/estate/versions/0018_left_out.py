@@ -1,0 +1,16 @@
+"""A task that somebody left out has a state of its own, and is no longer told by what it waited for."""
+
+from alembic import op
+
+revision = "0018"
+down_revision = "0017"
+
+BY_HAND = "left out by hand"
+
+
+def upgrade() -> None:
+    op.execute(f"UPDATE task SET state = 'left out', waits_for = '' WHERE state = 'skipped' AND waits_for = '{BY_HAND}'")  # noqa: S608
+
+
+def downgrade() -> None:
+    op.execute(f"UPDATE task SET state = 'skipped', waits_for = '{BY_HAND}' WHERE state = 'left out'")  # noqa: S608
