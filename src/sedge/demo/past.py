@@ -5,7 +5,6 @@ orders of the past are written down as done; the carrier's stand-in knows only w
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from datetime import timedelta
 from typing import TYPE_CHECKING, Any
 
@@ -244,8 +243,9 @@ class Months:
 
     def _end(self, order: WorkOrder, outcome: Callable[[StoredTask], Outcome]) -> None:
         """Each task in its order, as the runner would keep it."""
-        for stored in order.tasks:
-            runner.keep(self.desk, replace(stored, attempts=1), order, outcome(stored))
+        for at in range(len(order.tasks)):
+            stored = workorders.get(self.desk, order.id).tasks[at]  # let go on by the one before
+            runner.keep(self.desk, runner.begun(stored), order, outcome(stored))
 
 
 def _on_trunk(changes: Sequence[Change]) -> list[Change]:

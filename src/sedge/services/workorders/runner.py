@@ -152,7 +152,7 @@ def _execute(desk: Desk, stored: StoredTask) -> int:
         if isinstance(getattr(stored.body, "number", None), OutputOf) or isinstance(stored.body, PutBackLater):
             order = store.get(writing.connection, order.id)
         writing.touch()
-    stored = replace(stored, state=next_task_state(stored.state, TaskEvent.BEGIN), attempts=stored.attempts + 1)
+    stored = begun(stored)
     acting = replace(desk, who=replace(desk.who, name=order.created_by, sign_in=order.author or desk.who.sign_in))
     outcome = _outcome(acting, stored, order)
     try:
@@ -162,6 +162,11 @@ def _execute(desk: Desk, stored: StoredTask) -> int:
     except SedgeError as error:
         keep(acting, stored, order, Failed(error.message))
     return 1
+
+
+def begun(stored: StoredTask) -> StoredTask:
+    """The task as it is once it has been leased: under way, with one try more."""
+    return replace(stored, state=next_task_state(stored.state, TaskEvent.BEGIN), attempts=stored.attempts + 1)
 
 
 def _outcome(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
