@@ -17,6 +17,7 @@ from sedge.services.ledger import ledger
 
 resource = Resource(prefix="/ledger", tags=["ledger"])
 standins = Resource(prefix="/standins", tags=["stand-ins"])
+standins_at_root = Resource(prefix="/standins", base="", include_in_schema=False)  # as their panel's own address has it
 PERIOD = re.compile(r"^P(?:(\d{1,4})D)?(?:T(?:(\d{1,6})H)?(?:(\d{1,7})M)?(?:(\d{1,8})S)?)?$")
 
 
@@ -54,6 +55,7 @@ class Fault(BaseModel):
     count: int = Field(default=1, ge=0, le=1000)
 
 
+@standins_at_root.write("/clock", May.STEER)
 @standins.write("/clock", May.STEER)
 def advance(request: Request, desk: AtDesk, asked: Advance) -> dict[str, Any]:
     match = PERIOD.match(asked.advance)
@@ -65,12 +67,14 @@ def advance(request: Request, desk: AtDesk, asked: Advance) -> dict[str, Any]:
     return {"now": shapes.moment(now)}
 
 
+@standins_at_root.write("/faults", May.STEER)
 @standins.write("/faults", May.STEER)
 def order_fault(desk: AtDesk, asked: Fault) -> Any:
     _demo_only(desk)
     return simulation_clock.order_fault(desk.house, asked.model_dump())
 
 
+@standins_at_root.read("/mailbox", May.STEER)
 @standins.read("/mailbox", May.STEER)
 def mailbox(desk: AtDesk) -> dict[str, Any]:
     _demo_only(desk)
