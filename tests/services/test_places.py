@@ -450,7 +450,7 @@ def test_floor_and_room_can_be_asked_for_whatever_the_size(desk):
 
 def test_a_process_that_dies_before_it_has_told_does_so_when_it_is_back(house, desk, monkeypatch):
     spot = the(desk, Spot, WORKSHOP)
-    monkeypatch.setattr(spots.place_words, "tell", lambda *_: [])
+    monkeypatch.setattr(spots.address_change_notices, "tell", lambda *_: [])
     spots.change(desk, WORKSHOP, {"floor": spot.floor, "room": "drying room"})
     monkeypatch.undo()
     runner.recover(house)
@@ -458,7 +458,7 @@ def test_a_process_that_dies_before_it_has_told_does_so_when_it_is_back(house, d
     number = next(n for n in numbers_of(desk, "wharf-house") if n.spot == WORKSHOP and n.holder.kind == "person")
     assert "drying room" in calls.place_help_call(desk, number.e164).heard
     assert runner.recover(house) is None
-    assert spots.place_words.tell(desk) == []
+    assert spots.address_change_notices.tell(desk) == []
 
 
 def test_of_two_who_change_a_sites_address_one_is_refused(desk, monkeypatch):
