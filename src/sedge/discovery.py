@@ -7,7 +7,7 @@ from types import ModuleType
 from typing import Any, TypeVar
 
 from fastapi import APIRouter
-from starlette.routing import BaseRoute, Match, Route
+from starlette.routing import BaseRoute, Match, NoMatchFound, Route
 from starlette.types import Receive, Scope, Send
 
 Router = TypeVar("Router", bound=APIRouter)
@@ -62,7 +62,7 @@ class RouteIndex(BaseRoute):
         await scope[CHOSEN].handle(scope, receive, send)
 
     def url_path_for(self, name: str, /, **path_params: Any) -> Any:
-        raise NotImplementedError(f"addresses are written out, not looked up by name: {name}")
+        raise NoMatchFound(name, path_params)  # the routes themselves are asked for their addresses
 
 
 def _section(path: str) -> str:

@@ -13,9 +13,11 @@ from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Number, Person, Subject
 from sedge.core.reduce import changed
+from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.demo.seed import MEMBERS
 from sedge.services import simulation_clock, today
+from sedge.services.apply_now import apply_at_once
 from sedge.services.imports import number_files, take_over
 from sedge.services.numbers import bulk_actions, capacity_forecast, columns, estate, external_ids, number_export, numbers, saved_views
 from sedge.services.workorders import runner, workorders
@@ -448,6 +450,15 @@ def test_what_stood_on_a_day_is_counted_by_the_same_filters_as_its_rows(desk):
         found = estate.listing(desk, wanted, at=then, limit=500)
         assert 0 < len(found.rows) == found.counts.total < whole.counts.total == found.counts.of
         assert estate.counts_of(desk, wanted, then) == found.counts
+
+
+def test_what_comes_later_on_the_same_day_is_not_counted(house, desk):
+    number, then = "+441134960160", desk.now()
+    house.clock.advance(timedelta(minutes=5))
+    apply_at_once(desk, [t.SetAside(number=number, reason="test line")])
+    before, after = (estate.counts_of(desk, Filter(), at).values["state"]["administrative"] for at in (then, desk.now()))
+    assert (before, after) == (before, before + 1)
+    assert len(estate.listing(desk, Filter(state="administrative"), at=then).rows) == before
 
 
 @pytest.mark.parametrize("wanted", [Filter(kind="mobile"), Filter(tag="lift"), Filter(attention=True)])

@@ -5,6 +5,7 @@ orders of the past are written down as done; the carrier's stand-in knows only w
 """
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from datetime import timedelta
 from typing import TYPE_CHECKING, Any
 
@@ -17,6 +18,7 @@ from sedge.core.safety.spots import spot_code
 from sedge.core.supply.records import LineState
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.carrier_tasks import OrderedLine
+from sedge.core.workorders.life import TaskEvent, TaskState, next_task_state
 from sedge.core.workorders.needs import needs
 from sedge.services import mail
 from sedge.services.apply_now import apply_at_once
@@ -243,9 +245,9 @@ class Months:
 
     def _end(self, order: WorkOrder, outcome: Callable[[StoredTask], Outcome]) -> None:
         """Each task in its order, as the runner would keep it."""
-        for at in range(len(order.tasks)):
-            stored = workorders.get(self.desk, order.id).tasks[at]  # let go on by the one before
-            runner.keep(self.desk, runner.begun(stored), order, outcome(stored))
+        for stored in order.tasks:
+            ready = stored if stored.state is TaskState.WAITING else replace(stored, state=next_task_state(stored.state, TaskEvent.READY))
+            runner.keep(self.desk, runner.begun(ready), order, outcome(stored))
 
 
 def _on_trunk(changes: Sequence[Change]) -> list[Change]:

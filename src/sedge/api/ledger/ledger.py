@@ -17,7 +17,7 @@ from sedge.services.ledger import ledger
 
 resource = Resource(prefix="/ledger", tags=["ledger"])
 standins = Resource(prefix="/standins", tags=["stand-ins"])
-standins_at_root = Resource(prefix="/standins", base="", include_in_schema=False)  # as their panel's own address has it
+standins_at_root = Resource(prefix="/standins", base="", include_in_schema=False)  # the same calls without /api/v1
 PERIOD = re.compile(r"^P(?:(\d{1,4})D)?(?:T(?:(\d{1,6})H)?(?:(\d{1,7})M)?(?:(\d{1,8})S)?)?$")
 
 

@@ -225,7 +225,8 @@ def _listing_then(reading: Reading, wanted: Filter, *, after: str, limit: int, a
 
 
 def _counts_then(reading: Reading, wanted: Filter, at: datetime) -> Counts:
-    all_then = past.count_by_state(reading.connection, at.date())
+    """From the spans, as the rows are: the movements know whole days of UTC only."""
+    all_then = past.count_wanted(reading.connection, Filter(), at)
     states = all_then if wanted == Filter() else past.count_wanted(reading.connection, wanted, at)
     by_state = Counter({state.value: n for state, n in states.items()})
     return Counts(sum(by_state.values()), {"state": by_state}, of=sum(all_then.values()))
