@@ -1,4 +1,5 @@
-"""Measured work: reading numbers, checking a work order, tracing calls. Medians of several rounds, printed."""
+"""Measured work: reading numbers, checking a work order, tracing calls. Medians of several rounds,
+printed."""
 
 import statistics
 import sys
@@ -30,9 +31,14 @@ def main() -> None:
         builder.granted(person)
     builder.given(100, people[0])
     estate = builder.build()
-    tasks = [t.AssignNumber(number=f"+44113496{300 + i:04d}", holder=p, role="extra") for i, p in enumerate(people)]
+    tasks = [
+        t.AssignNumber(number=f"+44113496{300 + i:04d}", holder=p, role="extra")
+        for i, p in enumerate(people)
+    ]
     rows = {
-        "read 1,000 typed numbers": median_ms(lambda: [read(f"0113 496 0{i:03d}", "GB") for i in range(1000)]),
+        "read 1,000 typed numbers": median_ms(
+            lambda: [read(f"0113 496 0{i:03d}", "GB") for i in range(1000)]
+        ),
         "check 300 tasks": median_ms(lambda: check(tasks, estate), 3),
         "trace one call": median_ms(lambda: trace_inbound("+441134960100", NOW, World(), estate)),
     }

@@ -1,4 +1,5 @@
-"""Holders and work orders at size: checks of a thousand tasks, the planner, the nightly checks, the pages beside them."""
+"""Holders and work orders at size: checks of a thousand tasks, the planner, the nightly checks, the
+pages beside them."""
 
 import logging
 import os
@@ -37,7 +38,11 @@ def main() -> None:
     plan(5000, 8000, sites=10)
     problem = made(800, 1200, sites=3)
     given = [(g.person, g.number) for g in solve(problem).given if g.number]
-    say("planner, 800 against 1,200: share of the undivided optimum", 100 * worth(problem, given) / best_by_trying(problem), "%")
+    say(
+        "planner, 800 against 1,200: share of the undivided optimum",
+        100 * worth(problem, given) / best_by_trying(problem),
+        "%",
+    )
     folder = Path(tempfile.mkdtemp())
     ready_data(Settings(data=folder, demo=True, durable=False, runner=False))
     standins = StandinServer(folder).start(ticking=False)
@@ -47,7 +52,11 @@ def main() -> None:
     checks(desk)
     started = time.perf_counter()
     found = check_catalogue.check_everything(desk)
-    say(f"nightly checks over {count * 6 // 10:,} holders ({found:,} findings)", time.perf_counter() - started, "s")
+    say(
+        f"nightly checks over {count * 6 // 10:,} holders ({found:,} findings)",
+        time.perf_counter() - started,
+        "s",
+    )
     with signed_in(house) as client:
         for address in (
             "/",
@@ -74,7 +83,8 @@ def plan(people: int, numbers: int, *, sites: int) -> None:
     started = time.perf_counter()
     solve(problem)
     say(
-        f"planner, {people:,} people against {numbers:,} numbers at {sites} site{'s' if sites > 1 else ''}",
+        f"planner, {people:,} people against {numbers:,} numbers at {sites}"
+        f" site{'s' if sites > 1 else ''}",
         time.perf_counter() - started,
         "s",
     )
@@ -84,14 +94,27 @@ def checks(desk: Desk) -> None:
     """A thousand tasks: people given numbers, each with a test call."""
     life, person = tables.life, tables.person
     with desk.reading() as reading:
-        free = reading.records.where(Number, life.c.state == State.AVAILABLE.value, order_by=life.c.number, limit=TASKS // 2)
-        people = reading.records.where(Person, person.c.departed.is_(False), order_by=person.c.id, limit=TASKS // 2)
+        free = reading.records.where(
+            Number, life.c.state == State.AVAILABLE.value, order_by=life.c.number, limit=TASKS // 2
+        )
+        people = reading.records.where(
+            Person, person.c.departed.is_(False), order_by=person.c.id, limit=TASKS // 2
+        )
     pairs = list(zip(free, people, strict=False))
-    tasks = [t.AssignNumber(number=n.e164, holder=HolderRef(kind=HolderKind.PERSON, id=p.id), role="extra") for n, p in pairs]  # type: ignore[arg-type]
+    tasks = [
+        t.AssignNumber(
+            number=n.e164, holder=HolderRef(kind=HolderKind.PERSON, id=p.id), role="extra"
+        )
+        for n, p in pairs
+    ]  # type: ignore[arg-type]
     tasks += [t.PlaceTestCall(number=n.e164) for n, _ in pairs]  # type: ignore[misc]
     started = time.perf_counter()
     report = workorders.preview(desk, tasks)
-    say(f"checks of {len(tasks):,} tasks ({len(report.findings):,} verdicts)", time.perf_counter() - started, "s")
+    say(
+        f"checks of {len(tasks):,} tasks ({len(report.findings):,} verdicts)",
+        time.perf_counter() - started,
+        "s",
+    )
 
 
 if __name__ == "__main__":

@@ -1,4 +1,5 @@
-"""Server time of every main page and of the finder, over an estate of `NUMBERS` numbers (environment; 20,000 if not given)."""
+"""Server time of every main page and of the finder, over an estate of `NUMBERS` numbers
+(environment; 20,000 if not given)."""
 
 import os
 import random
@@ -13,11 +14,20 @@ from pathlib import Path
 from starlette.testclient import TestClient
 
 from sedge.app import create_app, open_house, settle_memory
+from sedge.core.changes import changed
 from sedge.core.estate import Change
 from sedge.core.facts import Money
 from sedge.core.numbers.life import State
-from sedge.core.records import Assignment, Capacity, HolderKind, HolderRef, Number, Person, Role, Subject
-from sedge.core.reduce import changed
+from sedge.core.records import (
+    Assignment,
+    Capacity,
+    HolderKind,
+    HolderRef,
+    Number,
+    Person,
+    Role,
+    Subject,
+)
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
 from sedge.services.context import Desk, House
@@ -26,14 +36,42 @@ from sedge.standins.app import StandinServer
 
 BATCH = 5_000
 ROUNDS = 15
-FIRST_NAMES, LAST_NAMES = ("Ada", "Bo", "Cy", "Di", "Eli", "Fay"), ("Reed", "Rush", "Vale", "Marsh", "Ford", "Lake")
+FIRST_NAMES, LAST_NAMES = (
+    ("Ada", "Bo", "Cy", "Di", "Eli", "Fay"),
+    ("Reed", "Rush", "Vale", "Marsh", "Ford", "Lake"),
+)
 FIRST = 441134970000  # after the demo's own numbers; the estate of a measurement is nobody's
 PAGES = (
-    "/", "/numbers", "/numbers?site=wharf-house", "/numbers?view=list", "/numbers?view=list&state=available", "/numbers?view=list&attention=1",
-    "/numbers?number=441134960100", "/numbers/441134960100", "/holders", "/holders/people/person-ifeoma-okafor", "/licences", "/safety",
-    "/safety?number=0113+496+0100", "/paths", "/paths/canal-front-desk", "/carriers", "/ledger", "/work-orders", "/work-orders/9",
-)  # fmt: skip
-FOUND = ("0113 496 0142", "*0142", "496 01", "okafor", "0113 497 1", "0113 496 0100-0149", "museum", "99")
+    "/",
+    "/numbers",
+    "/numbers?site=wharf-house",
+    "/numbers?view=list",
+    "/numbers?view=list&state=available",
+    "/numbers?view=list&attention=1",
+    "/numbers?number=441134960100",
+    "/numbers/441134960100",
+    "/holders",
+    "/holders/people/person-ifeoma-okafor",
+    "/licences",
+    "/safety",
+    "/safety?number=0113+496+0100",
+    "/paths",
+    "/paths/canal-front-desk",
+    "/carriers",
+    "/ledger",
+    "/work-orders",
+    "/work-orders/9",
+)
+FOUND = (
+    "0113 496 0142",
+    "*0142",
+    "496 01",
+    "okafor",
+    "0113 497 1",
+    "0113 496 0100-0149",
+    "museum",
+    "99",
+)
 
 
 def fill(desk: Desk, count: int) -> None:
@@ -47,15 +85,33 @@ def fill(desk: Desk, count: int) -> None:
             site = chance.choice(("wharf-house", "canal-museum"))
             if n % 3 == 0:
                 name = f"{chance.choice(FIRST_NAMES)} {chance.choice(LAST_NAMES)}"
-                person = Person(id=f"bench-{n}", name=name, email=f"bench-{n}@lanternfield.example", site=site, spot=like.spot)
+                person = Person(
+                    id=f"bench-{n}",
+                    name=name,
+                    email=f"bench-{n}@lanternfield.example",
+                    site=site,
+                    spot=like.spot,
+                )
                 changes.append(changed(Subject.PERSON, None, person, "person.added"))
             holder = HolderRef(kind=HolderKind.PERSON, id=f"bench-{n - n % 3}")
-            held = Assignment(holder=holder, role=Role.EXTRA, since=desk.now(), works_from=desk.now()) if n % 3 else None
+            held = (
+                Assignment(holder=holder, role=Role.EXTRA, since=desk.now(), works_from=desk.now())
+                if n % 3
+                else None
+            )
             number = Number(
-                id=f"bench-{n}", e164=f"+{FIRST + n}", state=State.ASSIGNED if held else State.AVAILABLE, capacity=Capacity.ANY, account=like.account,
-                carrier=like.carrier, site=site, monthly=Money(amount=like.monthly.amount, currency="GBP"),
-                assignment=held, trunk=like.trunk, spot=like.spot if held else None,
-            )  # fmt: skip
+                id=f"bench-{n}",
+                e164=f"+{FIRST + n}",
+                state=State.ASSIGNED if held else State.AVAILABLE,
+                capacity=Capacity.ANY,
+                account=like.account,
+                carrier=like.carrier,
+                site=site,
+                monthly=Money(amount=like.monthly.amount, currency="GBP"),
+                assignment=held,
+                trunk=like.trunk,
+                spot=like.spot if held else None,
+            )
             changes.append(changed(Subject.NUMBER, None, number, "number.adopted"))
         with desk.writing(reason="measured") as writing:
             writing.save(changes)
@@ -93,7 +149,10 @@ def main() -> None:
                 spent.append((time.perf_counter() - before) * 1000)
                 if answer.status_code != 200:
                     raise SystemExit(f"{address}: {answer.status_code}")
-            sys.stdout.write(f"{address:<46} median {statistics.median(spent):8.1f}   95th {percentile(spent):8.1f} ms\n")
+            sys.stdout.write(
+                f"{address:<46} median {statistics.median(spent):8.1f}   95th"
+                f" {percentile(spent):8.1f} ms\n"
+            )
     house.close()
     standins.stop()
 

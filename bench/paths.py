@@ -1,4 +1,5 @@
-"""Call paths, measured: a trace, endings of two hundred steps, weeks of a path and of ten thousand numbers, the picture of sixty steps."""
+"""Call paths, measured: a trace, endings of two hundred steps, weeks of a path and of ten thousand
+numbers, the picture of sixty steps."""
 
 import random
 import sys
@@ -21,7 +22,8 @@ MONDAY = date(2026, 11, 23)
 
 
 def long_path(people: list[str], steps: int, chance: random.Random) -> Path:
-    """A path of hours, menus, desks, queues and announcements, each leading to one of the next five."""
+    """A path of hours, menus, desks, queues and announcements, each leading to one of the next
+    five."""
     made = {}
     for i in range(steps):
         onward = [f"s{j}" for j in range(i + 1, min(steps, i + 6))]
@@ -29,9 +31,16 @@ def long_path(people: list[str], steps: int, chance: random.Random) -> Path:
             made[f"s{i}"] = Mailbox(recipients=(people[0],))
             continue
         near, far, some = onward[0], onward[-1], tuple(chance.sample(people, 3))
-        span = Opening(weekdays=(0, 1, 2, 3, 4), start=f"{8 + i % 3:02d}:00", end=f"{16 + i % 4:02d}:30")
+        span = Opening(
+            weekdays=(0, 1, 2, 3, 4), start=f"{8 + i % 3:02d}:00", end=f"{16 + i % 4:02d}:30"
+        )
         made[f"s{i}"] = (
-            Hours(timezone="Europe/London", openings=(span,), holidays_of="GB-ENG", exits={"open": near, "closed": far, "holiday": far}),
+            Hours(
+                timezone="Europe/London",
+                openings=(span,),
+                holidays_of="GB-ENG",
+                exits={"open": near, "closed": far, "holiday": far},
+            ),
             Menu(
                 greeting="For a press 1, for b press 2",
                 keys={"1": "a", "2": "b"},
@@ -50,7 +59,9 @@ def main() -> None:
     refs = [builder.person(f"Person {i}") for i in range(400)]
     number = builder.given(142, builder.line(), capacity="many")
     for i, ref in enumerate(refs):
-        span = Opening(weekdays=(0, 1, 2, 3, 4), start=f"{6 + i % 12:02d}:{15 * (i % 4):02d}", end="18:00")
+        span = Opening(
+            weekdays=(0, 1, 2, 3, 4), start=f"{6 + i % 12:02d}:{15 * (i % 4):02d}", end="18:00"
+        )
         builder.put(builder.records[f"Person/{ref.id}"].but(answering=Answering(openings=(span,))))
         builder.given(1000 + i, ref, carrier="fellgate", capacity="any")
     estate = builder.build()
@@ -59,9 +70,13 @@ def main() -> None:
     two_hundred, sixty = long_path(people, 200, chance), long_path(people, 60, chance)
     plain = path_of(estate.number("+441134961000"), estate)
     rows = {
-        "trace of one call": median_ms(lambda: trace_path(called, two_hundred, NOW, World(), estate), 50),
+        "trace of one call": median_ms(
+            lambda: trace_path(called, two_hundred, NOW, World(), estate), 50
+        ),
         "endings of 200 steps": median_ms(lambda: endings_of(called, two_hundred, estate)),
-        "week of a path of 60 steps": median_ms(lambda: week_of(Grader(called, sixty, estate), MONDAY, "Europe/London")),
+        "week of a path of 60 steps": median_ms(
+            lambda: week_of(Grader(called, sixty, estate), MONDAY, "Europe/London")
+        ),
         "picture of 60 steps": median_ms(lambda: lay_out(sixty)),
     }
     for name, ms in rows.items():
@@ -71,7 +86,9 @@ def main() -> None:
     for i in range(10_000):
         one = Called.number(estate.number(f"+44113496{1000 + i % 400:04d}"))
         week_of(Grader(one, plain, estate), MONDAY, "Europe/London")
-    sys.stdout.write(f"{'weeks of 10,000 numbers, each worked out':<42} {time.perf_counter() - started:6.1f} s\n")
+    sys.stdout.write(
+        f"{'weeks of 10,000 numbers, each worked out':<42} {time.perf_counter() - started:6.1f} s\n"
+    )
 
 
 if __name__ == "__main__":

@@ -1,4 +1,5 @@
-"""Addresses against a register of a million street segments: how long one verdict takes, candidates and judgement together."""
+"""Addresses against a register of a million street segments: how long one verdict takes, candidates
+and judgement together."""
 
 import random
 import sys
@@ -21,10 +22,23 @@ def segments() -> list[Stretch]:
     for city in range(CITIES):
         for i in range(SEGMENTS // CITIES):
             name = f"{stems[(i * 7 + city) % len(stems)]} {SORTS['GB'][i % 10]}"
-            place = f"AB{city % 90 + 10} {chance.randrange(10)}{chance.choice(LETTERS)}{chance.choice(LETTERS)}"
+            place = (
+                f"AB{city % 90 + 10}"
+                f" {chance.randrange(10)}{chance.choice(LETTERS)}{chance.choice(LETTERS)}"
+            )
             found.append(
                 Stretch(
-                    name, 1, chance.randrange(20, 200), "all", f"{stems[city]}ton", "Region", place, "GB", "Answering point", 53.0, -1.0
+                    name,
+                    1,
+                    chance.randrange(20, 200),
+                    "all",
+                    f"{stems[city]}ton",
+                    "Region",
+                    place,
+                    "GB",
+                    "Answering point",
+                    53.0,
+                    -1.0,
                 )
             )
     return found
@@ -42,14 +56,19 @@ def main() -> None:
         at = chance.randrange(1, len(s.street) - 1)
         street = s.street[:at] + s.street[at + 1 :] if chance.random() < 0.5 else s.street
         city = s.city if chance.random() < 0.8 else s.city[:-1]
-        typed = CivicElements(country="GB", city=city, street=street, house_number="7", postcode=s.postcode)
+        typed = CivicElements(
+            country="GB", city=city, street=street, house_number="7", postcode=s.postcode
+        )
         start = time.perf_counter()
-        asked = index.candidates(Typed(country="GB", city=typed.city, street=typed.street, postcode=typed.postcode))
+        asked = index.candidates(
+            Typed(country="GB", city=typed.city, street=typed.street, postcode=typed.postcode)
+        )
         match(typed, [Segment(**x.plain()) for x in asked])
         took.append(time.perf_counter() - start)
     took.sort()
     sys.stdout.write(
-        f"a verdict among {len(every):,}: median {took[TYPED // 2] * 1000:.1f} ms, 95th percentile {took[TYPED * 95 // 100] * 1000:.1f} ms\n"
+        f"a verdict among {len(every):,}: median {took[TYPED // 2] * 1000:.1f} ms, 95th percentile"
+        f" {took[TYPED * 95 // 100] * 1000:.1f} ms\n"
     )
 
 

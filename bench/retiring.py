@@ -1,5 +1,5 @@
-"""Retiring and drift at size: what depends on one number among `NUMBERS` (environment; 100,000 if not given), and a carrier's list of 100,000 held
-against the estate."""
+"""Retiring and drift at size: what depends on one number among `NUMBERS` (environment; 100,000 if
+not given), and a carrier's list of 100,000 held against the estate."""
 
 import os
 import statistics
@@ -25,7 +25,8 @@ ROUNDS = 15
 
 
 class Listing:
-    """A carrier that answers at once with a list of its own: one number in a hundred dearer, one in five hundred not on it."""
+    """A carrier that answers at once with a list of its own: one number in a hundred dearer, one in
+    five hundred not on it."""
 
     name = "measured"
 
@@ -37,7 +38,12 @@ class Listing:
 
     def listed(self) -> list[ListedNumber]:
         kept = [n for i, n in enumerate(self.ours) if i % 500]
-        return [ListedNumber(n, Decimal("0.90") if i % 100 == 7 else Decimal("0.80"), None, "in service") for i, n in enumerate(kept)]
+        return [
+            ListedNumber(
+                n, Decimal("0.90") if i % 100 == 7 else Decimal("0.80"), None, "in service"
+            )
+            for i, n in enumerate(kept)
+        ]
 
 
 def spent_on_one(desk: Desk, count: int) -> list[float]:
@@ -59,7 +65,11 @@ def main() -> None:
     desk = house.desk(MEMBERS[0])
     fill(desk, count)
     spent = spent_on_one(desk, count)
-    say(f"what depends on a number of the site, among {count:,} (median)", statistics.median(spent), "ms")
+    say(
+        f"what depends on a number of the site, among {count:,} (median)",
+        statistics.median(spent),
+        "ms",
+    )
     say("the same, slowest", max(spent), "ms")
     started = time.perf_counter()
     cleanup_review.tidy_up(desk)

@@ -1,4 +1,5 @@
-"""Safety at size: the emergency test of a hundred thousand numbers in use, and the pages beside it."""
+"""Safety at size: the emergency test of a hundred thousand numbers in use, and the pages beside
+it."""
 
 import logging
 import os
@@ -31,8 +32,18 @@ def main() -> None:
     report = emergency_reports.run(desk)
     say(f"emergency test of {report.numbers:,} numbers in use", time.perf_counter() - started, "s")
     with signed_in(house) as client:
-        for address in ("/safety", "/safety?site=s-77", "/safety/sites/wharf-house", "/safety/tests", f"/safety/tests/{report.id}"):
-            say(f"{address.replace(report.id, 'report')}: 95th", answered(client, [address] * 20), "ms")
+        for address in (
+            "/safety",
+            "/safety?site=s-77",
+            "/safety/sites/wharf-house",
+            "/safety/tests",
+            f"/safety/tests/{report.id}",
+        ):
+            say(
+                f"{address.replace(report.id, 'report')}: 95th",
+                answered(client, [address] * 20),
+                "ms",
+            )
     house.close()
     standins.stop()
 

@@ -1,4 +1,5 @@
-"""Supply under load: ranking 100,000 stock numbers, first answers of a search, a thousand open orders looked after."""
+"""Supply under load: ranking 100,000 stock numbers, first answers of a search, a thousand open
+orders looked after."""
 
 import os
 import random
@@ -19,7 +20,7 @@ from sedge.core.numbers.ranges import NumberSet, Span
 from sedge.core.supply.offers import StockNumber, Wish, rank_offers
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
-from sedge.services.carriers import accounts
+from sedge.services.carriers import payments
 from sedge.services.clock import Clock
 from sedge.services.context import Desk, House
 from sedge.services.supply import ordering, stock_search
@@ -44,12 +45,20 @@ def ranking() -> None:
         "wanted endings": Wish("GB", quantity=3, endings=("142", "143", "144")),
         "any five": Wish("GB", quantity=5),
     }.items():
-        say(f"ranking {STOCK:,} numbers: {name}", timed(lambda wish=wish: rank_offers(stock, wish, owned), 7), "ms")
+        say(
+            f"ranking {STOCK:,} numbers: {name}",
+            timed(lambda wish=wish: rank_offers(stock, wish, owned), 7),
+            "ms",
+        )
 
 
 def searches(desk: Desk) -> None:
     wish = Wish("GB", area="Leeds", quantity=4, consecutive=True)
-    say("search of all carriers of a country", timed(lambda: stock_search.search(desk, wish), 10), "ms")
+    say(
+        "search of all carriers of a country",
+        timed(lambda: stock_search.search(desk, wish), 10),
+        "ms",
+    )
     for account, carrier in stock_search.sellers(desk, wish):
         bare = timed(lambda a=account: desk.at_carrier(a).stock("GB", "+44113", ""), 10)
         whole = timed(lambda a=account, c=carrier: stock_search.ask(desk, wish, a, c), 10)
@@ -57,16 +66,26 @@ def searches(desk: Desk) -> None:
 
 
 def polling(house: House, desk: Desk, clock: Clock) -> None:
-    """Many open orders, looked after for two minutes of the outside's time: how often each is asked for, and how long a round takes."""
+    """Many open orders, looked after for two minutes of the outside's time: how often each is asked
+    for, and how long a round takes."""
     carrier = desk.outside.carrier("brackwater")
     asked: dict[str, list[datetime]] = defaultdict(list)
     whole = type(carrier).order_state
-    type(carrier).order_state = lambda self, order: (asked[order].append(clock.now()), whole(self, order))[1]
+    type(carrier).order_state = lambda self, order: (
+        asked[order].append(clock.now()),
+        whole(self, order),
+    )[1]
     numbers = _free(desk, ORDERS)
-    accounts.deposit(desk, "brackwater-main", str(3 * ORDERS))
+    payments.deposit(desk, "brackwater-main", str(3 * ORDERS))
     started = time.perf_counter()
     for i, number in enumerate(numbers):
-        ordering.order(desk, reference=f"bench {i}", account="brackwater-main", site="wharf-house", numbers=[number])
+        ordering.order(
+            desk,
+            reference=f"bench {i}",
+            account="brackwater-main",
+            site="wharf-house",
+            numbers=[number],
+        )
     while runner.tick(house):
         pass
     say(f"{len(numbers):,} orders written and placed", time.perf_counter() - started, "s")
@@ -76,8 +95,15 @@ def polling(house: House, desk: Desk, clock: Clock) -> None:
         while runner.tick(house):
             pass
     say("a round over all that are open", (time.perf_counter() - begun) / ROUNDS, "s")
-    shortest = min((b - a for moments in asked.values() for a, b in pairwise(moments)), default=execution.POLL)
-    say(f"the shortest pause between two requests for one order (at least {execution.POLL.seconds})", shortest.total_seconds(), "s")
+    shortest = min(
+        (b - a for moments in asked.values() for a, b in pairwise(moments)), default=execution.POLL
+    )
+    say(
+        "the shortest pause between two requests for one order (at least"
+        f" {execution.POLL.seconds})",
+        shortest.total_seconds(),
+        "s",
+    )
     type(carrier).order_state = whole
 
 

@@ -1,4 +1,5 @@
-"""The vendored front-end files are exactly the released ones, and nothing is fetched from elsewhere at run time."""
+"""The vendored front-end files are exactly the released ones, and nothing is fetched from elsewhere
+at run time."""
 
 import hashlib
 import json
@@ -17,15 +18,23 @@ def digest(file: Path) -> str:
 
 def faults() -> list[str]:
     known: dict[str, str] = json.loads(MANIFEST.read_text())["files"]
-    present = {str(f.relative_to(VENDOR)): digest(f) for f in sorted(VENDOR.rglob("*")) if f.is_file() and f != MANIFEST}
+    present = {
+        str(f.relative_to(VENDOR)): digest(f)
+        for f in sorted(VENDOR.rglob("*"))
+        if f.is_file() and f != MANIFEST
+    }
     found = [f"{name}: not in the manifest" for name in present.keys() - known.keys()]
     found += [f"{name}: missing" for name in known.keys() - present.keys()]
-    found += [f"{name}: changed" for name in known.keys() & present.keys() if known[name] != present[name]]
+    found += [
+        f"{name}: changed" for name in known.keys() & present.keys() if known[name] != present[name]
+    ]
     for file in (ROOT / "src/sedge/web").rglob("*"):
         if file.suffix in {".html", ".css", ".js"} and "vendor" not in file.parts:
             found += [
                 f"{file.name}: fetches {url}"
-                for url in re.findall(r"""(?:src|href|url)\s*[=(]\s*["']?(https?://[^"')\s]+)""", file.read_text())
+                for url in re.findall(
+                    r"""(?:src|href|url)\s*[=(]\s*["']?(https?://[^"')\s]+)""", file.read_text()
+                )
             ]
     return found
 
@@ -34,7 +43,11 @@ def main() -> int:
     found = faults()
     for line in found:
         print(line)
-    print("assets: as released" if not found else "assets: restore the files named above, or renew the manifest on purpose")
+    print(
+        "assets: as released"
+        if not found
+        else "assets: restore the files named above, or renew the manifest on purpose"
+    )
     return 1 if found else 0
 
 

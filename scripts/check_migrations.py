@@ -1,4 +1,5 @@
-"""A freshly migrated database is exactly what the tables say; every query of the store compiles for PostgreSQL too."""
+"""A freshly migrated database is exactly what the tables say; every query of the store compiles for
+PostgreSQL too."""
 
 import contextlib
 import sqlite3
@@ -18,7 +19,9 @@ from sedge.store.database import Database, metadata_of
 def indexes(file: Path) -> set[str]:
     """The statements of all indexes, conditions included, which autogenerate does not compare."""
     with contextlib.closing(sqlite3.connect(file)) as connection:
-        rows = connection.execute("SELECT sql FROM sqlite_master WHERE type = 'index' AND sql IS NOT NULL")
+        rows = connection.execute(
+            "SELECT sql FROM sqlite_master WHERE type = 'index' AND sql IS NOT NULL"
+        )
         return {
             " ".join(sql.replace('"', "").split())
             for (sql,) in rows
@@ -54,7 +57,11 @@ def main() -> int:
     found = [f"{kind}: {d}" for kind in ("estate", "installation") for d in differences(kind)]
     for line in found:
         print(line)
-    print("migrations: up to date" if not found else "migrations: run alembic's autogenerate and commit the revision")
+    print(
+        "migrations: up to date"
+        if not found
+        else "migrations: run alembic's autogenerate and commit the revision"
+    )
     return 1 if found else 0
 
 

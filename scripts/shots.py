@@ -11,7 +11,9 @@ ROOT = Path(__file__).parent.parent
 VIEWS = {
     "today": "/",
     "numbers": "/numbers?number=441134960100",
-    "numbers-list": "/numbers?view=list&show=number,state,holder,site,tags,label,until,carrier&sort=holder",
+    "numbers-list": (
+        "/numbers?view=list&show=number,state,holder,site,tags,label,until,carrier&sort=holder"
+    ),
     "retire": "/numbers/494066969701/retire",
     "supply": "/supply?country=GB&area=Leeds&quantity=8&consecutive=1",
     "work-order": "/work-orders/9",
@@ -35,10 +37,14 @@ def main() -> None:
     served = Served(folder)
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        page = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=served.url).new_page()
+        page = browser.new_context(
+            viewport={"width": 1280, "height": 800}, base_url=served.url
+        ).new_page()
         page.goto("/sign-in")
         page.click("button[value=rowan]")
-        page.request.post("/api/v1/work-orders/9/remedies", headers={"Authorization": "Bearer demo"})
+        page.request.post(
+            "/api/v1/work-orders/9/remedies", headers={"Authorization": "Bearer demo"}
+        )
         page.goto("/numbers/take-over")
         page.get_by_role("button", name="Try it with untidy files").click()
         page.wait_for_selector(".question")
@@ -49,9 +55,19 @@ def main() -> None:
         page.get_by_role("heading", name="The plan").scroll_into_view_if_needed()
         page.screenshot(path=ROOT / "docs/screenshots/planner.png")
         for code, x, y in (("WHF-005-C", 22, 30), ("WHF-006-A", 68, 62)):
-            page.request.post(f"/api/v1/spots/{code}/place", headers={"Authorization": "Bearer demo"}, data={"x": x, "y": y})
-        port = page.request.get("/api/v1/ports", headers={"Authorization": "Bearer demo"}).json()["items"][0]["id"]
-        page.request.post(f"/api/v1/ports/{port}/holders/proposed", headers={"Authorization": "Bearer demo"}, data={"unsure": True})
+            page.request.post(
+                f"/api/v1/spots/{code}/place",
+                headers={"Authorization": "Bearer demo"},
+                data={"x": x, "y": y},
+            )
+        port = page.request.get("/api/v1/ports", headers={"Authorization": "Bearer demo"}).json()[
+            "items"
+        ][0]["id"]
+        page.request.post(
+            f"/api/v1/ports/{port}/holders/proposed",
+            headers={"Authorization": "Bearer demo"},
+            data={"unsure": True},
+        )
         for name, address in {**VIEWS, "port": f"/ports/{port}", "hold": held(page)}.items():
             page.goto(address)
             page.wait_for_load_state("networkidle")

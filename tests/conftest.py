@@ -1,4 +1,5 @@
-"""What tests share: an estate builder for the core, a seeded house with stand-ins for the desk, API and pages."""
+"""What tests share: an estate builder for the core, a seeded house with stand-ins for the desk, API
+and pages."""
 
 import os
 import shutil
@@ -27,37 +28,132 @@ NOW = datetime(2026, 11, 24, 11, 20, tzinfo=UTC)  # a Tuesday
 
 
 class EstateBuilder:
-    """Puts together the estate a core test needs: one site in Leeds, two carriers, three products; then what is asked for."""
+    """Puts together the estate a core test needs: one site in Leeds, two carriers, three products;
+    then what is asked for."""
 
     def __init__(self) -> None:
         person, line = (e.HolderKind.PERSON,), (e.HolderKind.SERVICE_LINE,)
         gbp = self.gbp
-        elements = e.CivicElements(country="GB", city="Leeds", street="Lanternfield Wharf", house_number="12", postcode="LS1 4ZZ")
+        elements = e.CivicElements(
+            country="GB",
+            city="Leeds",
+            street="Lanternfield Wharf",
+            house_number="12",
+            postcode="LS1 4ZZ",
+        )
         self.records: dict[str, Any] = {}
         self.put(
             e.Site(
-                id="leeds", name="Wharf House", code="WHF", country="GB", timezone="Europe/London", language="en", supply_model=e.SupplyModel.BUNDLED,
-                account="brackwater-main", address="leeds-address", spot="WHF-001-K", outside_prefix="9", security_desk="desk@example.test",
+                id="leeds",
+                name="Wharf House",
+                code="WHF",
+                country="GB",
+                timezone="Europe/London",
+                language="en",
+                supply_model=e.SupplyModel.BUNDLED,
+                account="brackwater-main",
+                address="leeds-address",
+                spot="WHF-001-K",
+                outside_prefix="9",
+                security_desk="desk@example.test",
             ),
-            e.Address(id="leeds-address", site="leeds", elements=elements, verdict=e.Verdict.EXACT, psap="Leeds operator assistance", floors=4),
-            e.Spot(id="WHF-000-M", address="leeds-address", site="leeds", name="whole address", whole=True, confirmed_at=NOW),
-            e.Spot(id="WHF-001-K", address="leeds-address", site="leeds", name="ground floor, reception", floor="ground floor", room="reception", confirmed_at=NOW),
+            e.Address(
+                id="leeds-address",
+                site="leeds",
+                elements=elements,
+                verdict=e.Verdict.EXACT,
+                psap="Leeds operator assistance",
+                floors=4,
+            ),
+            e.Spot(
+                id="WHF-000-M",
+                address="leeds-address",
+                site="leeds",
+                name="whole address",
+                whole=True,
+                confirmed_at=NOW,
+            ),
+            e.Spot(
+                id="WHF-001-K",
+                address="leeds-address",
+                site="leeds",
+                name="ground floor, reception",
+                floor="ground floor",
+                room="reception",
+                confirmed_at=NOW,
+            ),
             e.Carrier(
-                id="brackwater", name="Brackwater Telecom", supply_model=e.SupplyModel.BUNDLED, countries=("GB",),
-                capacities=(e.Capacity.SINGLE, e.Capacity.MANY), asks_of={e.HolderKind.PERSON: ("staff", "home"), e.HolderKind.SERVICE_LINE: ("permit",)},
+                id="brackwater",
+                name="Brackwater Telecom",
+                supply_model=e.SupplyModel.BUNDLED,
+                countries=("GB",),
+                capacities=(e.Capacity.SINGLE, e.Capacity.MANY),
+                asks_of={
+                    e.HolderKind.PERSON: ("staff", "home"),
+                    e.HolderKind.SERVICE_LINE: ("permit",),
+                },
             ),
-            e.Carrier(id="fellgate", name="Fellgate Voice", supply_model=e.SupplyModel.OWN_TRUNK, countries=("GB",), capacities=(e.Capacity.ANY,), asks_of={}),
-            e.Account(id="brackwater-main", carrier="brackwater", name="Brackwater main", balance=gbp("100"), low_mark=gbp("20")),
-            e.Account(id="fellgate-main", carrier="fellgate", name="Fellgate main", balance=gbp("100"), low_mark=gbp("20")),
-            e.Product(id="staff", name="Staff seat", allows=(), for_holders=person, monthly=gbp("3.10"), propagation_minutes=10),
-            e.Product(id="home", name="Home calling", allows=("calls",), needs_all=("staff",), for_holders=person, monthly=gbp("6.40"), propagation_minutes=15),
-            e.Product(id="permit", name="Reception permit", allows=("calls",), for_holders=line, monthly=gbp("0"), propagation_minutes=5, free=True, entitlement=Entitlement(base=2, per=15, of="home")),
+            e.Carrier(
+                id="fellgate",
+                name="Fellgate Voice",
+                supply_model=e.SupplyModel.OWN_TRUNK,
+                countries=("GB",),
+                capacities=(e.Capacity.ANY,),
+                asks_of={},
+            ),
+            e.Account(
+                id="brackwater-main",
+                carrier="brackwater",
+                name="Brackwater main",
+                balance=gbp("100"),
+                low_mark=gbp("20"),
+            ),
+            e.Account(
+                id="fellgate-main",
+                carrier="fellgate",
+                name="Fellgate main",
+                balance=gbp("100"),
+                low_mark=gbp("20"),
+            ),
+            e.Product(
+                id="staff",
+                name="Staff seat",
+                allows=(),
+                for_holders=person,
+                monthly=gbp("3.10"),
+                propagation_minutes=10,
+            ),
+            e.Product(
+                id="home",
+                name="Home calling",
+                allows=("calls",),
+                needs_all=("staff",),
+                for_holders=person,
+                monthly=gbp("6.40"),
+                propagation_minutes=15,
+            ),
+            e.Product(
+                id="permit",
+                name="Reception permit",
+                allows=("calls",),
+                for_holders=line,
+                monthly=gbp("0"),
+                propagation_minutes=5,
+                free=True,
+                entitlement=Entitlement(base=2, per=15, of="home"),
+            ),
             e.Subscription(id="staff-sub", product="staff", seats=5),
             e.Subscription(id="home-sub", product="home", seats=5),
             e.Subscription(id="permit-sub", product="permit", seats=2),
-            e.Trunk(id="brackwater-leeds", name="Brackwater Leeds", site="leeds", carrier="brackwater", channels=10),
+            e.Trunk(
+                id="brackwater-leeds",
+                name="Brackwater Leeds",
+                site="leeds",
+                carrier="brackwater",
+                channels=10,
+            ),
             e.Trunk(id="leeds-a", name="Leeds A", site="leeds", carrier="fellgate", channels=10),
-        )  # fmt: skip
+        )
 
     @staticmethod
     def gbp(amount: str) -> Money:
@@ -68,12 +164,27 @@ class EstateBuilder:
             key = record.e164 if isinstance(record, e.Number) else record.id
             self.records[f"{type(record).__name__}/{key}"] = record
 
-    def person(self, name: str = "Ifeoma Okafor", *, spot: str | None = "WHF-001-K", registered: bool = True, **values: Any) -> e.HolderRef:
+    def person(
+        self,
+        name: str = "Ifeoma Okafor",
+        *,
+        spot: str | None = "WHF-001-K",
+        registered: bool = True,
+        **values: Any,
+    ) -> e.HolderRef:
         key = name.lower().replace(" ", "-")
-        self.put(e.Person(id=key, name=name, email=f"{key}@example.test", site="leeds", spot=spot, **values))
+        self.put(
+            e.Person(
+                id=key, name=name, email=f"{key}@example.test", site="leeds", spot=spot, **values
+            )
+        )
         self.put(
             e.Device(
-                id=f"phone-{key}", person=key, kind="desk phone", name=f"desk phone of {name.split(maxsplit=1)[0]}", registered=registered
+                id=f"phone-{key}",
+                person=key,
+                kind="desk phone",
+                name=f"desk phone of {name.split(maxsplit=1)[0]}",
+                registered=registered,
             )
         )
         return e.HolderRef(kind=e.HolderKind.PERSON, id=key)
@@ -84,20 +195,37 @@ class EstateBuilder:
         return e.HolderRef(kind=e.HolderKind.SERVICE_LINE, id=key)
 
     def number(
-        self, last: int, state: State = State.AVAILABLE, *, carrier: str = "brackwater", capacity: str = "single", **values: Any
+        self,
+        last: int,
+        state: State = State.AVAILABLE,
+        *,
+        carrier: str = "brackwater",
+        capacity: str = "single",
+        **values: Any,
     ) -> str:
         e164 = f"+44113496{last:04d}"
         trunk = "brackwater-leeds" if carrier == "brackwater" else "leeds-a"
         number = e.Number(
-            id=f"life-{last}", e164=e164, state=state, capacity=e.Capacity(capacity), account=f"{carrier}-main", carrier=carrier, site="leeds",
-            monthly=self.gbp("0.65"), **{"trunk": trunk, **values},
-        )  # fmt: skip
+            id=f"life-{last}",
+            e164=e164,
+            state=state,
+            capacity=e.Capacity(capacity),
+            account=f"{carrier}-main",
+            carrier=carrier,
+            site="leeds",
+            monthly=self.gbp("0.65"),
+            **{"trunk": trunk, **values},
+        )
         self.put(number)
         return e164
 
-    def given(self, last: int, holder: e.HolderRef, role: e.Role = e.Role.MAIN, **values: Any) -> str:
+    def given(
+        self, last: int, holder: e.HolderRef, role: e.Role = e.Role.MAIN, **values: Any
+    ) -> str:
         assignment = e.Assignment(holder=holder, role=role, since=NOW, works_from=NOW)
-        return self.number(last, State.ASSIGNED, assignment=assignment, **{"spot": "WHF-001-K", **values})
+        return self.number(
+            last, State.ASSIGNED, assignment=assignment, **{"spot": "WHF-001-K", **values}
+        )
 
     def granted(self, holder: e.HolderRef, *products: str, works_from: datetime = NOW) -> None:
         for product in products:
@@ -132,8 +260,9 @@ def estate() -> EstateBuilder:
 
 @pytest.fixture(scope="session")
 def seeded(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo's data, made once per test process; tests work on copies. It is morning there, whenever the tests run: carriers bill at
-    night, and a test that moves the clock by some hours must not find a bill."""
+    """The demo's data, made once per test process; tests work on copies. It is morning there,
+    whenever the tests run: carriers bill at night, and a test that moves the clock by some hours
+    must not find a bill."""
     from sedge.demo.running import ready_data
 
     folder = tmp_path_factory.mktemp("seeded")
@@ -151,7 +280,8 @@ _standing_by: list[Any] = []
 
 @contextmanager
 def standins(folder: Path) -> Iterator[Any]:
-    """Stand-ins that remember what is in the folder: idle ones of an earlier test if there are any. Nothing ticks by itself."""
+    """Stand-ins that remember what is in the folder: idle ones of an earlier test if there are any.
+    Nothing ticks by itself."""
     from sedge.standins.app import StandinServer
 
     if _standing_by:
@@ -165,13 +295,17 @@ def standins(folder: Path) -> Iterator[Any]:
 
 @pytest.fixture
 def house(seeded: Path, tmp_path: Path) -> Iterator[Any]:
-    """A house on a copy of the demo's data, with its own stand-ins over real HTTP; nothing runs unless ticked."""
+    """A house on a copy of the demo's data, with its own stand-ins over real HTTP; nothing runs
+    unless ticked."""
     from sedge.app import open_house
 
     folder = tmp_path / "data"
     shutil.copytree(seeded, folder)
     with standins(folder) as outside:
-        opened = open_house(Settings(data=folder, demo=True, durable=False, runner=False, outside_seconds=1.5), outside.url)
+        opened = open_house(
+            Settings(data=folder, demo=True, durable=False, runner=False, outside_seconds=1.5),
+            outside.url,
+        )
         yield opened
         opened.close()
 
@@ -188,7 +322,8 @@ _idle: list[Any] = []
 
 @contextmanager
 def serving(house: Any) -> Iterator[Any]:
-    """An application for this house: an idle one of an earlier test if there is one, since building one takes most of a second."""
+    """An application for this house: an idle one of an earlier test if there is one, since building
+    one takes most of a second."""
     from sedge.app import build_app, move_in
 
     app = move_in(_idle.pop() if _idle else build_app(), house)
@@ -201,13 +336,17 @@ def client(house: Any) -> Iterator[Any]:
     """The application in-process, signed in as nobody."""
     from starlette.testclient import TestClient
 
-    with serving(house) as app, TestClient(app, base_url="http://127.0.0.1:8420", follow_redirects=False) as opened:
+    with (
+        serving(house) as app,
+        TestClient(app, base_url="http://127.0.0.1:8420", follow_redirects=False) as opened,
+    ):
         yield opened
 
 
 @pytest.fixture(scope="module")
 def shared(seeded: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Any]:
-    """The application on one house for all tests of a module: for those that only look, or don't mind what others did."""
+    """The application on one house for all tests of a module: for those that only look, or don't
+    mind what others did."""
     from starlette.testclient import TestClient
 
     from sedge.app import open_house
@@ -215,8 +354,13 @@ def shared(seeded: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[A
     folder = tmp_path_factory.mktemp("shared") / "data"
     shutil.copytree(seeded, folder)
     with standins(folder) as outside:
-        opened = open_house(Settings(data=folder, demo=True, durable=False, runner=False), outside.url)
-        with serving(opened) as app, TestClient(app, base_url="http://127.0.0.1:8420", follow_redirects=False) as made:
+        opened = open_house(
+            Settings(data=folder, demo=True, durable=False, runner=False), outside.url
+        )
+        with (
+            serving(opened) as app,
+            TestClient(app, base_url="http://127.0.0.1:8420", follow_redirects=False) as made,
+        ):
             yield made
         opened.close()
 

@@ -62,14 +62,21 @@ ROUTES = in_order([*PLACES, *RESOURCES])
 
 
 def open_house(settings: Settings, standins_url: str, clock: Clock | None = None) -> House:
-    """Everything one process needs, opened. `standins_url` is where the services outside are reached."""
-    installation = Database(settings.data / "installation.sqlite", "installation", durable=settings.durable)
+    """Everything one process needs, opened. `standins_url` is where the services outside are
+    reached."""
+    installation = Database(
+        settings.data / "installation.sqlite", "installation", durable=settings.durable
+    )
     installation.migrate()
     callback = Callback(
-        f"http://{settings.host}:{settings.port}/callbacks/carrier", _callback_secret(installation, Keyring(settings.data / "secret.key"))
+        f"http://{settings.host}:{settings.port}/callbacks/carrier",
+        _callback_secret(installation, Keyring(settings.data / "secret.key")),
     )
     house = House(
-        settings, clock or Clock(), installation, at_standins(standins_url, callback=callback, seconds=settings.outside_seconds)
+        settings,
+        clock or Clock(),
+        installation,
+        at_standins(standins_url, callback=callback, seconds=settings.outside_seconds),
     ).open()
     if clock is None:
         house.clock.advance(simulation_clock.stored_offset(house))
@@ -77,8 +84,8 @@ def open_house(settings: Settings, standins_url: str, clock: Clock | None = None
 
 
 def settle_memory() -> None:
-    """Before serving: what has been loaded stays for good, so the collector need not walk all of it again and again. While it did, every
-    tenth page of a large organisation took 300 ms longer."""
+    """Before serving: what has been loaded stays for good, so the collector need not walk all of it
+    again and again. While it did, every tenth page of a large organisation took 300 ms longer."""
     gc.collect()
     gc.freeze()
     gc.set_threshold(20_000, 20, 20)
@@ -99,7 +106,8 @@ def create_app(house: House) -> FastAPI:
 
 
 def move_in(app: FastAPI, house: House) -> FastAPI:
-    """Serve this house from now on. Building an application reads hundreds of routes; one that is idle can be used again."""
+    """Serve this house from now on. Building an application reads hundreds of routes; one that is
+    idle can be used again."""
     app.state.house = house
     app.state.listener = Listener(_callback_secret(house.installation, house.keyring))
     return app
@@ -116,7 +124,14 @@ def build_app() -> FastAPI:
         if scheduler:
             scheduler.shutdown(wait=False)
 
-    app = FastAPI(title="Sedge", version="0.1.0", docs_url=None, redoc_url=None, openapi_url="/api/v1/openapi.json", lifespan=lifespan)
+    app = FastAPI(
+        title="Sedge",
+        version="0.1.0",
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/v1/openapi.json",
+        lifespan=lifespan,
+    )
     app.openapi = lambda: describe(app)  # type: ignore[method-assign]
 
     def now() -> datetime:
@@ -129,11 +144,11 @@ def build_app() -> FastAPI:
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=5)
     app.add_middleware(WithHeaders)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    app.router.routes += [RouteIndex(ROUTES), *ROUTES]
 
     @app.post("/callbacks/carrier", include_in_schema=False)
     def told_by_carrier(request: Request, body: Annotated[bytes, Depends(_body)]) -> Response:
-        """A hint only: we ask the carrier ourselves. So it can come twice, late, or out of order."""
+        """A hint only: we ask the carrier ourselves. So it can come twice, late, or out of
+        order."""
         house: House = request.app.state.house
         request.app.state.listener.check(request.headers, body, house.clock.now())
         told = told_in(body)
@@ -141,9 +156,11 @@ def build_app() -> FastAPI:
         return Response(status_code=204)
 
     @app.get("/healthz", include_in_schema=False)
-    def healthz(request: Request) -> JSONResponse:
+    async def healthz(request: Request) -> JSONResponse:
         return JSONResponse({"status": "ok", "organisations": len(request.app.state.house.estates)})
 
+    # after those above, so that they are found without trying hundreds of others
+    app.router.routes += [RouteIndex(ROUTES), *ROUTES]
     return app
 
 
@@ -163,14 +180,21 @@ def _desk_facts(request: Request) -> DeskFacts:
 
 
 def set_up_logging(*, as_json: bool) -> None:
-    """Plain tracebacks: the pretty ones, with every local drawn in a table, held the whole process for half a minute."""
+    """Plain tracebacks: the pretty ones, with every local drawn in a table, held the whole process
+    for half a minute."""
     renderer: Any = (
         structlog.processors.JSONRenderer()
         if as_json
-        else structlog.dev.ConsoleRenderer(colors=False, exception_formatter=structlog.dev.plain_traceback)
+        else structlog.dev.ConsoleRenderer(
+            colors=False, exception_formatter=structlog.dev.plain_traceback
+        )
     )
     structlog.configure(
-        processors=[structlog.processors.add_log_level, structlog.processors.TimeStamper(fmt="iso"), renderer],
+        processors=[
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso"),
+            renderer,
+        ],
         wrapper_class=structlog.make_filtering_bound_logger(logging.INFO),
         cache_logger_on_first_use=True,
     )

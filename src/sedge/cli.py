@@ -8,7 +8,9 @@ from pydantic import ValidationError
 
 from sedge.settings import Settings
 
-main = typer.Typer(add_completion=False, help="Sedge: the working desk of a telephony number administrator.")
+main = typer.Typer(
+    add_completion=False, help="Sedge: the working desk of a telephony number administrator."
+)
 
 
 @main.command()
@@ -30,7 +32,9 @@ def demo(
 
 
 @main.command()
-def verify(data: Annotated[Path, typer.Option(help="folder of the databases")] = Path("var/demo")) -> None:
+def verify(
+    data: Annotated[Path, typer.Option(help="folder of the databases")] = Path("var/demo"),
+) -> None:
     """Verify the ledger's chain of every organisation."""
     from sedge.app import open_house
     from sedge.services.context import system_member
@@ -41,7 +45,10 @@ def verify(data: Annotated[Path, typer.Option(help="folder of the databases")] =
     for organisation in house.organisations.values():
         count, at = ledger.verify(house.desk(system_member(organisation.id)))
         broken = broken or at is not None
-        typer.echo(f"{organisation.name}: {count} entries, {'all hold' if at is None else f'the chain breaks at {at}'}")
+        typer.echo(
+            f"{organisation.name}: {count} entries,"
+            f" {'all hold' if at is None else f'the chain breaks at {at}'}"
+        )
     house.close()
     raise typer.Exit(1 if broken else 0)
 
@@ -52,7 +59,8 @@ def _settings(**values: Any) -> Settings:
         return Settings(**values)
     except ValidationError as error:
         for fault in error.errors():
-            typer.echo(f"{'SEDGE_' + str(fault['loc'][0]).upper() + ': ' if fault['loc'] else ''}{fault['msg']}", err=True)
+            name = f"SEDGE_{str(fault['loc'][0]).upper()}: " if fault["loc"] else ""
+            typer.echo(f"{name}{fault['msg']}", err=True)
         raise typer.Exit(2) from error
 
 

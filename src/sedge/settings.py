@@ -1,4 +1,5 @@
-"""Settings, declared once: from the environment (`SEDGE_…`) or the command line; an unknown or bad one refuses to start."""
+"""Settings, declared once: from the environment (`SEDGE_…`) or the command line; an unknown or bad
+one refuses to start."""
 
 import os
 from pathlib import Path
@@ -14,17 +15,35 @@ class Settings(BaseSettings):
     data: Path = Field(default=Path("var"), description="folder of the databases")
     host: str = Field(default="127.0.0.1", description="address to listen on")
     port: int = Field(default=8420, ge=1, le=65535, description="port of pages and API")
-    standins_port: int = Field(default=0, ge=0, le=65535, description="port of the stand-ins; 0: the next free one")
-    demo: bool = Field(default=False, description="demo data, demo people on the sign-in page, the stand-ins' control panel")
+    standins_port: int = Field(
+        default=0, ge=0, le=65535, description="port of the stand-ins; 0: the next free one"
+    )
+    demo: bool = Field(
+        default=False,
+        description="demo data, demo people on the sign-in page, the stand-ins' control panel",
+    )
     sip_domain: str = Field(
         default="",
-        description="domain under which telephone systems take SIP calls, each organisation's under its own id; empty: only other systems' numbers are in the ENUM zone",
+        description=(
+            "domain under which telephone systems take SIP calls, each organisation's under its own"
+            " id; empty: only other systems' numbers are in the ENUM zone"
+        ),
     )
-    demo_token: str = Field(default="demo", description="the API token that the demo accepts on loopback addresses")
-    durable: bool = Field(default=True, description="wait for the disk at each commit; off only for tests and seeding")
-    runner: bool = Field(default=True, description="run due tasks by themselves; off: only when ticked")
-    runner_seconds: float = Field(default=1.0, gt=0, description="pause between two looks at the due tasks")
-    outside_seconds: float = Field(default=5.0, gt=0, description="how long a service outside may take to answer")
+    demo_token: str = Field(
+        default="demo", description="the API token that the demo accepts on loopback addresses"
+    )
+    durable: bool = Field(
+        default=True, description="wait for the disk at each commit; off only for tests and seeding"
+    )
+    runner: bool = Field(
+        default=True, description="run due tasks by themselves; off: only when ticked"
+    )
+    runner_seconds: float = Field(
+        default=1.0, gt=0, description="pause between two looks at the due tasks"
+    )
+    outside_seconds: float = Field(
+        default=5.0, gt=0, description="how long a service outside may take to answer"
+    )
     session_hours: int = Field(default=12, ge=1, description="how long a sign-in lasts")
     log_json: bool = Field(default=False, description="log lines as JSON")
 
@@ -34,7 +53,9 @@ class Settings(BaseSettings):
         """A mistyped setting would silently do nothing; so it is refused."""
         prefix = str(cls.model_config.get("env_prefix", ""))
         unknown = sorted(
-            name for name in os.environ if name.startswith(prefix) and name.removeprefix(prefix).lower() not in cls.model_fields
+            name
+            for name in os.environ
+            if name.startswith(prefix) and name.removeprefix(prefix).lower() not in cls.model_fields
         )
         if unknown:
             known = ", ".join(prefix + name.upper() for name in cls.model_fields)

@@ -1,16 +1,30 @@
-"""Accounts over the API: keys told once and kept nowhere in the clear, one payment for each key of a call."""
+"""Accounts over the API: keys told once and kept nowhere in the clear, one payment for each key of
+a call."""
 
-ASKED = {"accounts": [{"name": "Copperleaf Cafés", "opening": "50.00"}, {"name": "Friends of the Observatory"}]}
+ASKED = {
+    "accounts": [
+        {"name": "Copperleaf Cafés", "opening": "50.00"},
+        {"name": "Friends of the Observatory"},
+    ]
+}
 
 
 def test_accounts_are_opened_once_and_their_keys_told_once(api, house):
-    first = api.post("/carriers/brackwater/accounts", json=ASKED, headers={"Idempotency-Key": "k-1"})
+    first = api.post(
+        "/carriers/brackwater/accounts", json=ASKED, headers={"Idempotency-Key": "k-1"}
+    )
     assert first.status_code == 201
     keys = [x["key"] for x in first.json()["items"]]
     assert len(set(keys)) == 2
-    again = api.post("/carriers/brackwater/accounts", json=ASKED, headers={"Idempotency-Key": "k-1"}).json()["items"]
+    again = api.post(
+        "/carriers/brackwater/accounts", json=ASKED, headers={"Idempotency-Key": "k-1"}
+    ).json()["items"]
     assert [(x["id"], x["key"]) for x in again] == [(x["id"], None) for x in first.json()["items"]]
-    other = api.post("/carriers/brackwater/accounts", json={"accounts": [{"name": "X"}]}, headers={"Idempotency-Key": "k-1"})
+    other = api.post(
+        "/carriers/brackwater/accounts",
+        json={"accounts": [{"name": "X"}]},
+        headers={"Idempotency-Key": "k-1"},
+    )
     assert other.status_code == 409
     for file in house.settings.data.glob("estate-*.sqlite*"):
         assert not any(key.encode() in file.read_bytes() for key in keys)
@@ -18,7 +32,11 @@ def test_accounts_are_opened_once_and_their_keys_told_once(api, house):
 
 def test_one_payment_for_each_key_and_what_moved_is_told(api):
     for _ in range(2):
-        answer = api.post("/carrier-accounts/fellgate-main/deposits", json={"amount": "12.50"}, headers={"Idempotency-Key": "d-1"})
+        answer = api.post(
+            "/carrier-accounts/fellgate-main/deposits",
+            json={"amount": "12.50"},
+            headers={"Idempotency-Key": "d-1"},
+        )
         assert answer.status_code == 201
         assert answer.json()["balance"]["amount"] == "224.90"
     moves = api.get("/carrier-accounts/fellgate-main/moves").json()["items"]

@@ -25,16 +25,40 @@ def somebody(api, **wanted):
     return next(p for p in people if not p["numbers"] and p["spot"] and not p["licences"])
 
 
-@pytest.mark.parametrize("text", ["0113 496-0142", "441134960142", "+44(0)113 4960142", "0044 113 496 0142", "tel:+44-113-496-0142"])
+@pytest.mark.parametrize(
+    "text",
+    [
+        "0113 496-0142",
+        "441134960142",
+        "+44(0)113 4960142",
+        "0044 113 496 0142",
+        "tel:+44-113-496-0142",
+    ],
+)
 def test_typed_text_is_read(api, text):
-    assert get(api, "numbers/read", text=text, country="GB")["candidates"][0]["e164"] == "+441134960142"
+    assert (
+        get(api, "numbers/read", text=text, country="GB")["candidates"][0]["e164"]
+        == "+441134960142"
+    )
 
 
 def test_the_whole_story_through_the_api(api):
-    offer = get(api, "supply/offers", country="GB", area="Leeds", carrier="brackwater", quantity=8, consecutive="true")["items"][0]
+    offer = get(
+        api,
+        "supply/offers",
+        country="GB",
+        area="Leeds",
+        carrier="brackwater",
+        quantity=8,
+        consecutive="true",
+    )["items"][0]
     assert len(offer["numbers"]) == 8
     assert offer["score"]["total"] == sum(offer["score"]["parts"].values())
-    hold = post(api, "supply/holds", {"carrier_account": offer["carrier_account"], "numbers": offer["numbers"]})
+    hold = post(
+        api,
+        "supply/holds",
+        {"carrier_account": offer["carrier_account"], "numbers": offer["numbers"]},
+    )
     body = {
         "reference": "Learning",
         "carrier_account": offer["carrier_account"],
@@ -51,7 +75,16 @@ def test_the_whole_story_through_the_api(api):
     draft = post(
         api,
         "work-orders",
-        {"title": "joiner", "tasks": [{"kind": "assign_number", "number": number, "holder": {"kind": "person", "id": person["id"]}}]},
+        {
+            "title": "joiner",
+            "tasks": [
+                {
+                    "kind": "assign_number",
+                    "number": number,
+                    "holder": {"kind": "person", "id": person["id"]},
+                }
+            ],
+        },
     )
     assert not draft["runnable"]
     assert all(c["remedy"] for c in draft["checks"] if c["level"] == "stop")
@@ -78,14 +111,26 @@ def test_the_whole_story_through_the_api(api):
     assert (card["state"], card["holder"]) == ("available", None)
     told = [e["action"] for e in get(api, f"numbers/{number}/history")["items"]]
     assert told == [
-        "number.restored", "number.restored", "number.address-registered", "number.assigned", "trunk.listed", "number.delivered", "number.ordered",
-    ]  # fmt: skip
+        "number.restored",
+        "number.restored",
+        "number.address-registered",
+        "number.assigned",
+        "trunk.listed",
+        "number.delivered",
+        "number.ordered",
+    ]
 
 
 def test_a_number_as_it_stood(api):
     person = somebody(api)
     before = post(api, "standins/clock", {"advance": "PT1M"})["now"]
-    tasks = [{"kind": "assign_number", "number": "0113 496 0160", "holder": {"kind": "person", "id": person["id"]}}]
+    tasks = [
+        {
+            "kind": "assign_number",
+            "number": "0113 496 0160",
+            "holder": {"kind": "person", "id": person["id"]},
+        }
+    ]
     order = post(api, "work-orders", {"title": "x", "tasks": tasks})
     post(api, f"work-orders/{order['id']}/run")
     post(api, "standins/clock", {"advance": "PT1M"})
@@ -96,7 +141,9 @@ def test_a_number_as_it_stood(api):
 def test_reserved_for_a_dry_run_nothing_is_kept(api):
     before = get(api, "work-orders")["items"]
     answer = api.post(
-        "work-orders", params={"dry_run": "true"}, json={"title": "x", "tasks": [{"kind": "set_aside", "number": "0113 496 0160"}]}
+        "work-orders",
+        params={"dry_run": "true"},
+        json={"title": "x", "tasks": [{"kind": "set_aside", "number": "0113 496 0160"}]},
     )
     assert (answer.status_code, answer.json()["runnable"], answer.json()["id"]) == (200, True, None)
     assert get(api, "work-orders")["items"] == before
@@ -141,21 +188,62 @@ def test_lists_have_cursors(api):
         ("POST", "work-orders", {"tasks": []}, 422, "not-understood"),
         ("POST", "work-orders", {"tasks": [{"kind": "assign_number"}]}, 422, "not-understood"),
         ("POST", "work-orders", {"tasks": "x"}, 422, "not-understood"),
-        ("POST", "supply/holds", {"carrier_account": "brackwater-main", "numbers": ["letters"]}, 422, "not-one-number"),
-        ("POST", "supply/holds", {"carrier_account": "brackwater-main", "numbers": ["0113 496 0320"] * 2000}, 422, "not-understood"),
-        ("POST", "supply/holds", {"carrier_account": "nobody", "numbers": ["0113 496 0330"]}, 404, "not-found"),
-        ("POST", "orders", {"reference": "x", "site": "wharf-house", "hold": "brackwater:none"}, 404, "not-found"),
+        (
+            "POST",
+            "supply/holds",
+            {"carrier_account": "brackwater-main", "numbers": ["letters"]},
+            422,
+            "not-one-number",
+        ),
+        (
+            "POST",
+            "supply/holds",
+            {"carrier_account": "brackwater-main", "numbers": ["0113 496 0320"] * 2000},
+            422,
+            "not-understood",
+        ),
+        (
+            "POST",
+            "supply/holds",
+            {"carrier_account": "nobody", "numbers": ["0113 496 0330"]},
+            404,
+            "not-found",
+        ),
+        (
+            "POST",
+            "orders",
+            {"reference": "x", "site": "wharf-house", "hold": "brackwater:none"},
+            404,
+            "not-found",
+        ),
         ("POST", "standins/clock", {"advance": "yesterday"}, 422, "not-understood"),
-        ("POST", "standins/faults", {"service": "carrier", "fault": "sabotage"}, 422, "not-understood"),
-        ("POST", "trace/inbound", {"number": "0113 496 0100", "at": "2026-01-01T00:00:00"}, 422, "not-understood"),
+        (
+            "POST",
+            "standins/faults",
+            {"service": "carrier", "fault": "sabotage"},
+            422,
+            "not-understood",
+        ),
+        (
+            "POST",
+            "trace/inbound",
+            {"number": "0113 496 0100", "at": "2026-01-01T00:00:00"},
+            422,
+            "not-understood",
+        ),
         ("POST", "test-calls", {"number": "0113 496 0160"}, 409, "not-allowed-now"),
         ("PATCH", "numbers/0113 496 0100", {"label": "x" * 200}, 422, "not-understood"),
         ("PATCH", "numbers/0113 496 0100", {"state": "released"}, 422, "not-understood"),
     ],
-)  # fmt: skip
-def test_bad_requests_get_problem_details_that_name_the_fault(api, method, path, body, status, code):
+)
+def test_bad_requests_get_problem_details_that_name_the_fault(
+    api, method, path, body, status, code
+):
     answer = api.request(method, path, json=body)
-    assert (answer.status_code, answer.headers["content-type"]) == (status, "application/problem+json")
+    assert (answer.status_code, answer.headers["content-type"]) == (
+        status,
+        "application/problem+json",
+    )
     problem = answer.json()
     assert problem["code"] == code
     assert problem["type"].endswith(code)
@@ -164,21 +252,31 @@ def test_bad_requests_get_problem_details_that_name_the_fault(api, method, path,
 
 def test_an_idempotency_key_is_not_reused_for_another_request(api):
     first = post(
-        api, "people", {"name": "Ada Reed", "email": "ada@lanternfield.example", "site": "wharf-house"}, **{"Idempotency-Key": "p1"}
+        api,
+        "people",
+        {"name": "Ada Reed", "email": "ada@lanternfield.example", "site": "wharf-house"},
+        **{"Idempotency-Key": "p1"},
     )
     again = post(
-        api, "people", {"name": "Ada Reed", "email": "ada@lanternfield.example", "site": "wharf-house"}, **{"Idempotency-Key": "p1"}
+        api,
+        "people",
+        {"name": "Ada Reed", "email": "ada@lanternfield.example", "site": "wharf-house"},
+        **{"Idempotency-Key": "p1"},
     )
     assert first == again
     other = api.post(
-        "people", json={"name": "Bo Reed", "email": "bo@lanternfield.example", "site": "wharf-house"}, headers={"Idempotency-Key": "p1"}
+        "people",
+        json={"name": "Bo Reed", "email": "bo@lanternfield.example", "site": "wharf-house"},
+        headers={"Idempotency-Key": "p1"},
     )
     assert (other.status_code, other.json()["code"]) == (409, "key-reused")
 
 
 def test_without_a_token_nothing_is_told(client):
     assert client.get("/api/v1/numbers").status_code == 401
-    assert client.get("/api/v1/numbers", headers={"Authorization": "Bearer wrong"}).status_code == 401
+    assert (
+        client.get("/api/v1/numbers", headers={"Authorization": "Bearer wrong"}).status_code == 401
+    )
 
 
 def test_a_token_does_not_act_for_another_organisation(api):
@@ -186,10 +284,16 @@ def test_a_token_does_not_act_for_another_organisation(api):
 
 
 def test_small_facts_are_edited_and_written_down(api):
-    api.patch("numbers/0113 496 0100", json={"label": "Registrar", "tags": ["Front", "front"], "note": "n", "cost_centre": "C1"})
+    api.patch(
+        "numbers/0113 496 0100",
+        json={"label": "Registrar", "tags": ["Front", "front"], "note": "n", "cost_centre": "C1"},
+    )
     card = get(api, "numbers/0113 496 0100")
     assert (card["label"], card["tags"], card["cost_centre"]) == ("Registrar", ["front"], "C1")
-    assert get(api, "ledger", subject="number:+441134960100")["items"][0]["action"] == "number.labelled"
+    assert (
+        get(api, "ledger", subject="number:+441134960100")["items"][0]["action"]
+        == "number.labelled"
+    )
     assert get(api, "numbers", find="Registrar")["items"][0]["e164"] == "+441134960100"
 
 
@@ -218,9 +322,18 @@ def test_every_list_answers_with_items(api, path):
 
 
 def test_civic_addresses_are_matched(api):
-    typed = {"country": "GB", "city": "Leeds", "street": "Lanternfeld Wharf", "house_number": "12", "postcode": "LS1 4ZZ"}
+    typed = {
+        "country": "GB",
+        "city": "Leeds",
+        "street": "Lanternfeld Wharf",
+        "house_number": "12",
+        "postcode": "LS1 4ZZ",
+    }
     found = post(api, "civic-addresses/match", typed)
-    assert (found["verdict"], found["candidates"][0]["street"]) == ("corrected", "Lanternfield Wharf")
+    assert (found["verdict"], found["candidates"][0]["street"]) == (
+        "corrected",
+        "Lanternfield Wharf",
+    )
 
 
 def test_the_interface_describes_itself(api):

@@ -35,7 +35,11 @@ json_values = st.recursive(
     st.none() | st.booleans() | st.integers() | st.floats(allow_nan=False) | st.text(max_size=30),
     lambda inner: (
         st.lists(inner, max_size=4)
-        | st.dictionaries(st.sampled_from(["number", "numbers", "kind", "holder", "tasks", "title", "at", "x"]), inner, max_size=5)
+        | st.dictionaries(
+            st.sampled_from(["number", "numbers", "kind", "holder", "tasks", "title", "at", "x"]),
+            inner,
+            max_size=5,
+        )
     ),
     max_leaves=10,
 )
@@ -64,20 +68,33 @@ def routes(sources):
     ]
 
 
-@pytest.mark.parametrize(("method", "path"), sorted({(m, p) for m, p, _, _ in routes(RESOURCES) if p.startswith(BASE)}))
+@pytest.mark.parametrize(
+    ("method", "path"), sorted({(m, p) for m, p, _, _ in routes(RESOURCES) if p.startswith(BASE)})
+)
 def test_the_api_never_breaks(fuzzed, method, path):
     names = {p: n for m, p, n, _ in routes(RESOURCES) if m == method}[path]
     for odd in ODD:
         address = filled(path, odd)
-        answer = fuzzed.request(method, address, params={n: odd for n in names if odd != "\u0000"}, json={"x": odd})
-        assert answer.status_code < 500 or answer.json()["code"].startswith("outside"), (address, odd, answer.text[:300])
+        answer = fuzzed.request(
+            method, address, params={n: odd for n in names if odd != "\u0000"}, json={"x": odd}
+        )
+        assert answer.status_code < 500 or answer.json()["code"].startswith("outside"), (
+            address,
+            odd,
+            answer.text[:300],
+        )
 
 
-@pytest.mark.parametrize(("method", "path"), sorted({(m, p) for m, p, _, _ in routes([scim.resource])}))
+@pytest.mark.parametrize(
+    ("method", "path"), sorted({(m, p) for m, p, _, _ in routes([scim.resource])})
+)
 def test_the_directorys_door_never_breaks(fuzzed, method, path):
     for odd in ODD:
         answer = fuzzed.request(
-            method, filled(path, odd), params={"filter": odd} if odd != "\u0000" else None, json={"userName": odd, "Operations": odd}
+            method,
+            filled(path, odd),
+            params={"filter": odd} if odd != "\u0000" else None,
+            json={"userName": odd, "Operations": odd},
         )
         assert answer.status_code < 500, (path, odd, answer.text[:300])
 

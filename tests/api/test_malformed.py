@@ -24,10 +24,25 @@ def test_characters_that_are_no_text_are_refused_by_their_field(api, odd):
 
 
 def test_text_written_in_escapes_is_text(api):
-    assert answer(api, "POST", "people", PERSON % r"\u00dcnal \ud83c\udf3e")[1]["name"] == "Petra Ünal 🌾"
+    assert (
+        answer(api, "POST", "people", PERSON % r"\u00dcnal \ud83c\udf3e")[1]["name"]
+        == "Petra Ünal 🌾"
+    )
 
 
-@pytest.mark.parametrize("body", ["{", "", "[]", "7", '"x"', r'{"name": "\u00"}', '{"a":' * 2000 + r'"\u0041"' + "}" * 2000, "[" * 50_000])
+@pytest.mark.parametrize(
+    "body",
+    [
+        "{",
+        "",
+        "[]",
+        "7",
+        '"x"',
+        r'{"name": "\u00"}',
+        '{"a":' * 2000 + r'"\u0041"' + "}" * 2000,
+        "[" * 50_000,
+    ],
+)
 def test_bodies_that_are_no_objects_are_refused(api, body):
     assert answer(api, "POST", "people", body)[0] in {400, 422}
 
@@ -38,7 +53,9 @@ def test_a_cursor_is_a_number_that_we_have_given(api, after):
     assert (found.status_code, found.json()["field"]) == (422, "after")
 
 
-@pytest.mark.parametrize("monday", ["0001-01-01", "9999-12-31", "1969-12-29", "tomorrow", "2026-13-01"])
+@pytest.mark.parametrize(
+    "monday", ["0001-01-01", "9999-12-31", "1969-12-29", "tomorrow", "2026-13-01"]
+)
 def test_a_week_is_of_the_years_we_know_the_holidays_of(api, monday):
     found = api.get("paths/week", params={"monday": monday})
     assert (found.status_code, found.json()["field"]) == (422, "monday")
@@ -46,20 +63,32 @@ def test_a_week_is_of_the_years_we_know_the_holidays_of(api, monday):
 
 SAID = st.one_of(
     st.binary(max_size=60),
-    st.recursive(st.none() | st.booleans() | st.integers() | st.text(max_size=12), lambda x: st.lists(x, max_size=3) | st.dictionaries(st.text(max_size=8), x, max_size=3))
-    .map(lambda said: json.dumps(said).encode()),
-    st.fixed_dictionaries({"carrier": st.text(max_size=90), "order": st.text(max_size=90)}).map(lambda said: json.dumps(said).encode()),
-)  # fmt: skip
+    st.recursive(
+        st.none() | st.booleans() | st.integers() | st.text(max_size=12),
+        lambda x: st.lists(x, max_size=3) | st.dictionaries(st.text(max_size=8), x, max_size=3),
+    ).map(lambda said: json.dumps(said).encode()),
+    st.fixed_dictionaries({"carrier": st.text(max_size=90), "order": st.text(max_size=90)}).map(
+        lambda said: json.dumps(said).encode()
+    ),
+)
 
 
-@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(
+    max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
+)
 @given(body=SAID, moment=st.one_of(st.just("now"), st.text(max_size=14)), signed=st.booleans())
 def test_whatever_a_carrier_sends_is_answered(client, body, moment, signed):
     """Rightly signed or not: nonsense is refused, never a failure of ours."""
     house = client.app.state.house
     sent = str(int(house.clock.now().timestamp())) if moment == "now" else moment
     secret = client.app.state.listener._secret if signed else "guessed"
-    told = sent.encode("ascii", "replace").decode().replace("\n", " ").replace("\r", " ").replace("\0", " ")
+    told = (
+        sent.encode("ascii", "replace")
+        .decode()
+        .replace("\n", " ")
+        .replace("\r", " ")
+        .replace("\0", " ")
+    )
     headers = {"Callback-Time": told, "Callback-Signature": signature(secret, told, body)}
     answer = client.post("/callbacks/carrier", content=body, headers=headers)
     assert answer.status_code < 500, (answer.status_code, body, told)

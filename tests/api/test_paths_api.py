@@ -1,4 +1,5 @@
-"""Call paths through the JSON interface: what is computed, drawings with their versions, open formats."""
+"""Call paths through the JSON interface: what is computed, drawings with their versions, open
+formats."""
 
 import json
 
@@ -11,7 +12,12 @@ def test_what_is_computed_of_a_path_is_told(api):
     assert endings["unreached"] == endings["without_end"] == []
     mailbox = next(e for e in endings["items"] if e["kind"] == "mailbox")
     traced = api.post(
-        "trace/inbound", json={"number": "+441134960200", "at": mailbox["at"], "world": {"choices": mailbox["choices"]}}
+        "trace/inbound",
+        json={
+            "number": "+441134960200",
+            "at": mailbox["at"],
+            "world": {"choices": mailbox["choices"]},
+        },
     ).json()
     assert traced["ending"]["kind"] == "mailbox"
     findings = api.get("paths/school-visits/findings").json()
@@ -28,14 +34,18 @@ def test_a_drawing_is_changed_with_its_version_and_published_by_a_work_order(api
     begun = api.post("drawings", json={"path": "canal-front-desk"}).json()
     body = begun["body"]
     body["steps"]["menu"]["title"] = "Which way"
-    drawn = api.put("drawings/canal-front-desk", json={"version": begun["version"], "body": body}).json()
+    drawn = api.put(
+        "drawings/canal-front-desk", json={"version": begun["version"], "body": body}
+    ).json()
     assert (drawn["version"], drawn["body"]["steps"]["menu"]["title"]) == (2, "Which way")
     late = api.put("drawings/canal-front-desk", json={"version": 1, "body": body})
     assert (late.status_code, late.json()["code"]) == (409, "changed-meanwhile")
     compared = api.get("paths/canal-front-desk/compare").json()
     assert [(s["step"], s["what"]) for s in compared["steps"]] == [("menu", "changed")]
     order = api.post("drawings/canal-front-desk/publish", json={"version": 2}).json()
-    assert api.get(f"work-orders/{order['work_order']}").json()["tasks"][0]["kind"] == "publish_path"
+    assert (
+        api.get(f"work-orders/{order['work_order']}").json()["tasks"][0]["kind"] == "publish_path"
+    )
     assert api.delete("drawings/canal-front-desk").status_code == 204
     assert api.get("drawings/canal-front-desk").status_code == 404
 
@@ -48,7 +58,14 @@ def test_a_body_that_is_no_path_is_refused_with_its_place(api):
     ):
         answer = api.post("drawings", json={"name": "New", "site": "canal-museum", "body": body})
         assert answer.status_code == 422, answer.text
-    tasks = [{"kind": "publish_path", "path": "week", "name": "x", "body": {"first": "a", "steps": {"a": {"kind": "end"}}}}]
+    tasks = [
+        {
+            "kind": "publish_path",
+            "path": "week",
+            "name": "x",
+            "body": {"first": "a", "steps": {"a": {"kind": "end"}}},
+        }
+    ]
     assert api.post("work-orders", json={"title": "x", "tasks": tasks}).status_code == 422
 
 
@@ -58,7 +75,11 @@ def test_questions_and_open_formats(api):
     assert api.get("paths/what-if?what=trunk&id=none").status_code == 404
     assert api.get("paths/what-if?what=weather&id=x").status_code == 422
     data = api.get("paths/school-visits/path.json").content
-    read = api.post("paths/read?name=Copied&site=canal-museum", content=data, headers={"Content-Type": "application/octet-stream"}).json()
+    read = api.post(
+        "paths/read?name=Copied&site=canal-museum",
+        content=data,
+        headers={"Content-Type": "application/octet-stream"},
+    ).json()
     assert read == {"path": "copied", "report": []}
     assert api.get("drawings/copied").json()["body"] == json.loads(data)["path"]
     assert api.get("paths/school-visits/cpl-report").json()["items"]
@@ -68,16 +89,27 @@ def test_questions_and_open_formats(api):
 
 
 def test_sounds_through_the_interface(api):
-    made = api.post("sounds", data={"name": "Hello", "text": "Hello there"}, files={"sound": ("a.ogg", tone(form="OGG"))}).json()
+    made = api.post(
+        "sounds",
+        data={"name": "Hello", "text": "Hello there"},
+        files={"sound": ("a.ogg", tone(form="OGG"))},
+    ).json()
     assert made["media"] == "audio/ogg"
     assert api.get(f"sounds/{made['id']}").content[:4] == b"OggS"
     assert [s["id"] for s in api.get("sounds").json()["items"]] == [made["id"]]
     assert api.delete(f"sounds/{made['id']}").status_code == 204
-    assert api.post("sounds", data={"name": "x", "text": "x"}, files={"sound": ("a", b"x")}).status_code == 422
+    assert (
+        api.post(
+            "sounds", data={"name": "x", "text": "x"}, files={"sound": ("a", b"x")}
+        ).status_code
+        == 422
+    )
 
 
 def test_who_rings_somebody_and_what_rings_for_them(api):
     person = api.get("people?find=obadiah").json()["items"][0]["id"]
-    assert {"call path Canal Museum front desk"} <= {r["through"] for r in api.get(f"people/{person}/rung-by").json()["items"]}
+    assert {"call path Canal Museum front desk"} <= {
+        r["through"] for r in api.get(f"people/{person}/rung-by").json()["items"]
+    }
     assert api.get(f"people/{person}/reachable?at=2026-11-24T11:00:00").status_code == 422
     assert api.get(f"people/{person}/reachable?at=2026-11-24T11:00:00Z").json()["reachable"] is True

@@ -1,5 +1,6 @@
-"""How far a role reaches: every unsafe route, pages and API, with every role, at one's own site, at another site and with the ids of
-another organisation. A route or a parameter that this test does not know fails it."""
+"""How far a role reaches: every unsafe route, pages and API, with every role, at one's own site, at
+another site and with the ids of another organisation. A route or a parameter that this test does
+not know fails it."""
 
 import json
 import re
@@ -15,9 +16,9 @@ from sedge.core.records import HolderKind, HolderRef, Subject
 from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
 from sedge.services.callpaths import drawing
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_running, workorders
 from sedge.store.repositories.installation import Member
-from sedge.store.schema import callpaths, holders, safety, tables
+from sedge.store.schema import callpaths, chain, holders, projected, safety, tables
 from sedge.store.schema import workorders as workorder_tables
 from sedge.web.routing import Guard
 from tests.conftest import until_quiet
@@ -25,36 +26,114 @@ from tests.conftest import until_quiet
 HOME, OTHERS, ABROAD = "own site", "another site", "another organisation"
 SITES = {HOME: "wharf-house", OTHERS: "canal-museum"}
 UNSAFE = sorted(
-    ((method, route.path, route) for route in ROUTES if isinstance(route, APIRoute) for method in route.methods - {"GET", "HEAD"}),
+    (
+        (method, route.path, route)
+        for route in ROUTES
+        if isinstance(route, APIRoute)
+        for method in route.methods - {"GET", "HEAD"}
+    ),
     key=lambda found: found[:2],
 )
 # which of a place's ids stands for a parameter, by the part of the path before it
 PARAMETERS = {
-    ("account", "/carriers/accounts/"): "account", ("act", "/numbers/chosen/"): "act", ("carrier", "/carriers/"): "carrier",
-    ("carrier", "/safety/registered/"): "carrier", ("code", "/safety/spots/"): "spot", ("code", "/spots/"): "spot", ("file", "/numbers/take-over/"): "zero",
-    ("key", "/carrier-accounts/"): "account", ("key", "/carriers/"): "carrier", ("key", "/carriers/accounts/"): "account",
-    ("key", "/carriers/connections/"): "trunk", ("key", "/carriers/trunks/"): "trunk", ("key", "/connections/"): "trunk", ("key", "/devices/"): "device",
-    ("key", "/documents/"): "document", ("key", "/downstream-systems/"): "system", ("key", "/drawings/"): "drawing", ("key", "/groups/"): "group",
-    ("key", "/holders/devices/"): "device", ("key", "/holders/groups/"): "group", ("key", "/holders/lines/"): "line", ("key", "/holders/people/"): "person",
-    ("key", "/holders/sites/"): "site", ("key", "/holders/systems/"): "system", ("key", "/imports/numbers/"): "file", ("key", "/invitations/"): "invitation",
-    ("key", "/licence-products/"): "product", ("key", "/numbers/"): "proof", ("key", "/numbers/files/"): "file", ("key", "/numbers/take-over/"): "take_over",
-    ("key", "/numbers/views/"): "view", ("key", "/orders/"): "order", ("key", "/organisations/"): "organisation",
-    ("key", "/organisations/invitations/"): "invitation", ("key", "/paths/"): "drawing", ("key", "/paths/sounds/"): "sound", ("key", "/port-outs/"): "port_out",
-    ("key", "/ports/"): "port", ("key", "/ports/days/"): "day", ("key", "/proofs/"): "proof", ("key", "/retiring/sites/"): "site",
-    ("key", "/safety/gaps/"): "gap", ("key", "/scim/v2/Groups/"): "entry", ("key", "/scim/v2/Users/"): "entry", ("key", "/service-lines/"): "line",
-    ("key", "/sites/"): "site", ("key", "/sounds/"): "sound", ("key", "/supply/holds/"): "hold", ("key", "/supply/orders/"): "order",
-    ("key", "/supply/papers/"): "document", ("key", "/take-overs/"): "take_over", ("key", "/templates/"): "template", ("key", "/views/"): "view",
-    ("key", "/work-orders/"): "work_order", ("key", "/work-orders/templates/"): "template", ("kind", "/letters/"): "letter",
-    ("kind", "/work-orders/new/"): "form", ("language", "/letters/"): "language", ("name", "/checks/"): "rule", ("number", "/numbers/"): "number",
-    ("person", "/safety/people/"): "person", ("position", "/work-orders/"): "zero", ("product", "/licences/"): "product", ("sign_in", "/members/"): "sign_in",
-    ("sign_in", "/organisations/members/"): "sign_in", ("site", "/safety/plans/"): "site", ("token", "/confirm/"): "token", ("token", "/welcome/"): "token",
-}  # fmt: skip
+    ("account", "/carriers/accounts/"): "account",
+    ("act", "/numbers/chosen/"): "act",
+    ("carrier", "/carriers/"): "carrier",
+    ("carrier", "/safety/registered/"): "carrier",
+    ("code", "/safety/spots/"): "spot",
+    ("code", "/spots/"): "spot",
+    ("file", "/numbers/take-over/"): "zero",
+    ("key", "/carrier-accounts/"): "account",
+    ("key", "/carriers/"): "carrier",
+    ("key", "/carriers/accounts/"): "account",
+    ("key", "/carriers/connections/"): "trunk",
+    ("key", "/carriers/trunks/"): "trunk",
+    ("key", "/connections/"): "trunk",
+    ("key", "/devices/"): "device",
+    ("key", "/documents/"): "document",
+    ("key", "/downstream-systems/"): "system",
+    ("key", "/drawings/"): "drawing",
+    ("key", "/groups/"): "group",
+    ("key", "/holders/devices/"): "device",
+    ("key", "/holders/groups/"): "group",
+    ("key", "/holders/lines/"): "line",
+    ("key", "/holders/people/"): "person",
+    ("key", "/holders/sites/"): "site",
+    ("key", "/holders/systems/"): "system",
+    ("key", "/imports/numbers/"): "file",
+    ("key", "/invitations/"): "invitation",
+    ("key", "/licence-products/"): "product",
+    ("key", "/numbers/"): "proof",
+    ("key", "/numbers/files/"): "file",
+    ("key", "/numbers/take-over/"): "take_over",
+    ("key", "/numbers/views/"): "view",
+    ("key", "/orders/"): "order",
+    ("key", "/organisations/"): "organisation",
+    ("key", "/organisations/invitations/"): "invitation",
+    ("key", "/paths/"): "drawing",
+    ("key", "/paths/sounds/"): "sound",
+    ("key", "/port-outs/"): "port_out",
+    ("key", "/ports/"): "port",
+    ("key", "/ports/days/"): "day",
+    ("key", "/proofs/"): "proof",
+    ("key", "/retiring/sites/"): "site",
+    ("key", "/safety/gaps/"): "gap",
+    ("key", "/scim/v2/Groups/"): "entry",
+    ("key", "/scim/v2/Users/"): "entry",
+    ("key", "/service-lines/"): "line",
+    ("key", "/sites/"): "site",
+    ("key", "/sounds/"): "sound",
+    ("key", "/supply/holds/"): "hold",
+    ("key", "/supply/orders/"): "order",
+    ("key", "/supply/papers/"): "document",
+    ("key", "/take-overs/"): "take_over",
+    ("key", "/templates/"): "template",
+    ("key", "/views/"): "view",
+    ("key", "/work-orders/"): "work_order",
+    ("key", "/work-orders/templates/"): "template",
+    ("kind", "/letters/"): "letter",
+    ("kind", "/work-orders/new/"): "form",
+    ("language", "/letters/"): "language",
+    ("name", "/checks/"): "rule",
+    ("number", "/numbers/"): "number",
+    ("person", "/safety/people/"): "person",
+    ("position", "/work-orders/"): "zero",
+    ("product", "/licences/"): "product",
+    ("sign_in", "/members/"): "sign_in",
+    ("sign_in", "/organisations/members/"): "sign_in",
+    ("site", "/safety/plans/"): "site",
+    ("token", "/confirm/"): "token",
+    ("token", "/welcome/"): "token",
+}
 PLAIN = {
-    "act": "label", "zero": "0", "invitation": "nobody", "proof": "none", "file": "none", "view": "none", "order": "none", "sound": "none", "port": "none",
-    "port_out": "none", "day": "none", "gap": "no-spot", "entry": "none", "hold": "none", "template": "none", "letter": "author", "form": "set-spot",
-    "language": "en", "rule": "estate.spot-missing", "sign_in": "declan", "token": "none", "document": "none", "take_over": "none", "product": "staff-seat",
-    "carrier": "brackwater", "account": "brackwater-main", "organisation": "copperleaf",
-}  # fmt: skip
+    "act": "label",
+    "zero": "0",
+    "invitation": "nobody",
+    "proof": "none",
+    "file": "none",
+    "view": "none",
+    "order": "none",
+    "sound": "none",
+    "port": "none",
+    "port_out": "none",
+    "day": "none",
+    "gap": "no-spot",
+    "entry": "none",
+    "hold": "none",
+    "template": "none",
+    "letter": "author",
+    "form": "set-spot",
+    "language": "en",
+    "rule": "estate.spot-missing",
+    "sign_in": "declan",
+    "token": "none",
+    "document": "none",
+    "take_over": "none",
+    "product": "staff-seat",
+    "carrier": "brackwater",
+    "account": "brackwater-main",
+    "organisation": "copperleaf",
+}
 
 
 def first(connection, table, *where):
@@ -63,7 +142,8 @@ def first(connection, table, *where):
 
 
 def ids_of(desk, site):
-    """One of everything that belongs to a site, drafts and drawings made by an administrator among it."""
+    """One of everything that belongs to a site, drafts and drawings made by an administrator among
+    it."""
     life, path = tables.life, f"{site}-reached"
     with desk.reading() as reading:
         c = reading.connection
@@ -72,18 +152,46 @@ def ids_of(desk, site):
             .where(life.c.site == site, life.c.state == "assigned", life.c.holder_kind == "person")
             .order_by(life.c.number)
         ).scalar()
-        free = c.execute(select(life.c.number).where(life.c.site == site, life.c.state == "available").order_by(life.c.number)).scalar()
-        person = first(c, tables.person, tables.person.c.site == site, tables.person.c.departed.is_(False))
+        free = c.execute(
+            select(life.c.number)
+            .where(life.c.site == site, life.c.state == "available")
+            .order_by(life.c.number)
+        ).scalar()
+        person = first(
+            c, tables.person, tables.person.c.site == site, tables.person.c.departed.is_(False)
+        )
         found = {
-            "site": site, "number": f"+{number}", "free": f"+{free or number}", "person": person, "spot": first(c, tables.spot, tables.spot.c.site == site),
-            "line": first(c, tables.service_line, tables.service_line.c.site == site), "device": first(c, tables.device, tables.device.c.person == person),
-            "trunk": first(c, tables.RECORD_TABLES[Subject.TRUNK], tables.RECORD_TABLES[Subject.TRUNK].c.site == site),
-        }  # fmt: skip
-    order = workorders.draft(desk, "Reached for", [t.SetCallingRights(holder=HolderRef(kind=HolderKind.PERSON, id=person), rights=())])
+            "site": site,
+            "number": f"+{number}",
+            "free": f"+{free or number}",
+            "person": person,
+            "spot": first(c, tables.spot, tables.spot.c.site == site),
+            "line": first(c, tables.service_line, tables.service_line.c.site == site),
+            "device": first(c, tables.device, tables.device.c.person == person),
+            "trunk": first(
+                c,
+                tables.RECORD_TABLES[Subject.TRUNK],
+                tables.RECORD_TABLES[Subject.TRUNK].c.site == site,
+            ),
+        }
+    order = workorders.draft(
+        desk,
+        "Reached for",
+        [t.SetCallingRights(holder=HolderRef(kind=HolderKind.PERSON, id=person), rights=())],
+    )
     group = desk.new_id("group")
-    workorders.run_now(desk, "a group", [t.SetGroup(group=group, name=f"Group {site}", members=(person,))])
+    order_running.run_now(
+        desk, "a group", [t.SetGroup(group=group, name=f"Group {site}", members=(person,))]
+    )
     drawn = drawing.begin_new(desk, path, site).path
-    return {**PLAIN, **found, "work_order": order.id, "group": group, "drawing": drawn, "system": "none"}
+    return {
+        **PLAIN,
+        **found,
+        "work_order": order.id,
+        "group": group,
+        "drawing": drawn,
+        "system": "none",
+    }
 
 
 @pytest.fixture(scope="module")
@@ -93,7 +201,9 @@ def reached(shared):
     theirs = house.desk(Member("rowan", "Rowan", "", "copperleaf", AccessRole.ADMINISTRATOR))
     with theirs.reading() as reading:
         site = first(reading.connection, tables.site)
-    places = {name: ids_of(desk, key) for name, key in SITES.items()} | {ABROAD: ids_of(theirs, site)}
+    places = {name: ids_of(desk, key) for name, key in SITES.items()} | {
+        ABROAD: ids_of(theirs, site)
+    }
     until_quiet(house)
     return shared, desk, theirs, places
 
@@ -110,16 +220,74 @@ def filled_form(ids):
     """Every field that some form has, all of them about one place."""
     ref = f"person:{ids['person']}"
     return {
-        "number": ids["number"], "numbers": ids["number"], "holder": ref, "who": ref, "site": ids["site"], "spot": ids["spot"], "person": ids["person"],
-        "people": ids["person"], "name": "Somebody Else", "email": "somebody.else@example.test", "title": "Other", "reason": "because of this", "floor": "9th floor",
-        "room": "broom cupboard", "wing": "", "building": "", "note": "changed", "label": "changed", "tags": "changed", "cost_centre": "9999", "text": "said",
-        "product": "staff-seat", "seats": "1", "path": ids["drawing"], "what": "review", "kind": "menu", "rights": "internal", "members": ids["person"],
-        "extension": "799", "department": "Elsewhere", "security_desk": "desk@example.test", "extension_digits": "3", "outside_prefix": "8", "was": "1",
-        "ring_seconds": "30", "then": "nothing", "shows": "withheld", "begin": "now", "until": "", "task": "0", "rule": "x", "remedy": "0", "to": "1", "step": "x",
-        "street": "Lanternfield Wharf", "house_number": "12", "city": "Leeds", "postcode": "LS1 4ZZ", "country": "GB", "code": "ZZZ", "x": "10", "y": "10",
-        "amount": "5.00", "account": "brackwater-main", "reference": "x", "query": "", "first": "2026-12-24", "last": "2026-12-27", "why": "holiday", "direction": "in",
-        "chosen": ids["number"], "device": "desk phone", "feature": "texts", "switch": "on", "subscription": "staff-seat-sub", "role": "extra", "digits": "999",
-    }  # fmt: skip
+        "number": ids["number"],
+        "numbers": ids["number"],
+        "holder": ref,
+        "who": ref,
+        "site": ids["site"],
+        "spot": ids["spot"],
+        "person": ids["person"],
+        "people": ids["person"],
+        "name": "Somebody Else",
+        "email": "somebody.else@example.test",
+        "title": "Other",
+        "reason": "because of this",
+        "floor": "9th floor",
+        "room": "broom cupboard",
+        "wing": "",
+        "building": "",
+        "note": "changed",
+        "label": "changed",
+        "tags": "changed",
+        "cost_centre": "9999",
+        "text": "said",
+        "product": "staff-seat",
+        "seats": "1",
+        "path": ids["drawing"],
+        "what": "review",
+        "kind": "menu",
+        "rights": "internal",
+        "members": ids["person"],
+        "extension": "799",
+        "department": "Elsewhere",
+        "security_desk": "desk@example.test",
+        "extension_digits": "3",
+        "outside_prefix": "8",
+        "was": "1",
+        "ring_seconds": "30",
+        "then": "nothing",
+        "shows": "withheld",
+        "begin": "now",
+        "until": "",
+        "task": "0",
+        "rule": "x",
+        "remedy": "0",
+        "to": "1",
+        "step": "x",
+        "street": "Lanternfield Wharf",
+        "house_number": "12",
+        "city": "Leeds",
+        "postcode": "LS1 4ZZ",
+        "country": "GB",
+        "code": "ZZZ",
+        "x": "10",
+        "y": "10",
+        "amount": "5.00",
+        "account": "brackwater-main",
+        "reference": "x",
+        "query": "",
+        "first": "2026-12-24",
+        "last": "2026-12-27",
+        "why": "holiday",
+        "direction": "in",
+        "chosen": ids["number"],
+        "device": "desk phone",
+        "feature": "texts",
+        "switch": "on",
+        "subscription": "staff-seat-sub",
+        "role": "extra",
+        "digits": "999",
+    }
 
 
 def value_for(name, schema, ids, definitions):
@@ -132,7 +300,11 @@ def value_for(name, schema, ids, definitions):
     if name == "tasks":
         return [{"kind": "label_numbers", "numbers": [ids["number"]], "label": "changed"}]
     if name == "holder":
-        return {"kind": "person", "id": ids["person"]} if schema.get("type") == "object" else f"person:{ids['person']}"
+        return (
+            {"kind": "person", "id": ids["person"]}
+            if schema.get("type") == "object"
+            else f"person:{ids['person']}"
+        )
     if schema.get("enum"):
         return schema["enum"][0]
     match schema.get("type"):
@@ -140,7 +312,15 @@ def value_for(name, schema, ids, definitions):
             items = schema.get("items", {})
             return [
                 value_for(
-                    {"numbers": "number", "people": "person", "members": "person", "sites": "site"}.get(name, name), items, ids, definitions
+                    {
+                        "numbers": "number",
+                        "people": "person",
+                        "members": "person",
+                        "sites": "site",
+                    }.get(name, name),
+                    items,
+                    ids,
+                    definitions,
                 )
             ]
         case "integer" | "number":
@@ -156,7 +336,10 @@ def value_for(name, schema, ids, definitions):
 def body_for(schema, ids, definitions):
     if "$ref" in schema:
         schema = definitions[schema["$ref"].rpartition("/")[2]]
-    return {name: value_for(name, field, ids, definitions) for name, field in schema.get("properties", {}).items()}
+    return {
+        name: value_for(name, field, ids, definitions)
+        for name, field in schema.get("properties", {}).items()
+    }
 
 
 def send(client, method, path, route, ids, definitions):
@@ -164,7 +347,12 @@ def send(client, method, path, route, ids, definitions):
     where = address(path, ids)
     if path.startswith(("/api/", "/scim/", "/standins/clock", "/standins/faults")):
         described = client.app.openapi()["paths"].get(path, {}).get(method.lower(), {})
-        schema = described.get("requestBody", {}).get("content", {}).get("application/json", {}).get("schema", {})
+        schema = (
+            described.get("requestBody", {})
+            .get("content", {})
+            .get("application/json", {})
+            .get("schema", {})
+        )
         body = body_for(schema, ids, definitions) if schema else {}
         if path.endswith("/tasks"):
             body = {"kind": "label_numbers", "numbers": [ids["number"]], "label": "changed"}
@@ -198,13 +386,15 @@ def state(desk):
                 found[table.name, getattr(row, column), str(row)] = ""
         for table in (workorder_tables.work_order, workorder_tables.task):
             found |= {(table.name, row.id): str(row) for row in c.execute(select(table))}
-        found |= {("template", row.id): "" for row in c.execute(select(holders.order_template.c.id))}
-        found |= {("view", row.id): "" for row in c.execute(select(tables.saved_view.c.id))}
+        found |= {
+            ("template", row.id): "" for row in c.execute(select(holders.order_template.c.id))
+        }
+        found |= {("view", row.id): "" for row in c.execute(select(projected.saved_view.c.id))}
     return found
 
 
 def written_by(desk, sign_in, since):
-    ledger = tables.ledger
+    ledger = chain.ledger
     with desk.reading() as reading:
         query = select(ledger).where(ledger.c.sequence > since, ledger.c.actor_id == sign_in)
         return [
@@ -215,11 +405,13 @@ def written_by(desk, sign_in, since):
 
 def head(desk):
     with desk.reading() as reading:
-        return reading.connection.execute(select(tables.ledger_head.c.sequence)).scalar()
+        return reading.connection.execute(select(chain.ledger_head.c.sequence)).scalar()
 
 
 def guard_of(route):
-    return next(d.call for d in route.dependant.dependencies if isinstance(d.call, Guard | ApiGuard))
+    return next(
+        d.call for d in route.dependant.dependencies if isinstance(d.call, Guard | ApiGuard)
+    )
 
 
 def test_every_parameter_of_an_unsafe_route_is_known():
@@ -232,7 +424,11 @@ def test_every_parameter_of_an_unsafe_route_is_known():
 SIGNING_OUT = {("POST", "/sign-in"), ("POST", "/sign-out"), ("POST", "/organisations/{key}/act")}
 
 
-@pytest.mark.parametrize("member", [m for m in MEMBERS if m.sign_in not in {"rowan", "leila"}], ids=lambda m: m.role.value)
+@pytest.mark.parametrize(
+    "member",
+    [m for m in MEMBERS if m.sign_in not in {"rowan", "leila"}],
+    ids=lambda m: m.role.value,
+)
 def test_a_role_changes_nothing_it_may_not(reached, member):
     client, desk, theirs, places = reached
     definitions = client.app.openapi()["components"]["schemas"]
@@ -257,7 +453,9 @@ def test_a_role_changes_nothing_it_may_not(reached, member):
         changed = {key for key, body in state(desk).items() if before.get(key) != body}
         assert allowed_any or not changed
         if where == OTHERS and member.sites:
-            assert not [key for key in changed if ids["work_order"] in str(key) or SITES[OTHERS] in str(key)], changed
+            assert not [
+                key for key in changed if ids["work_order"] in str(key) or SITES[OTHERS] in str(key)
+            ], changed
     assert state(theirs) == abroad
 
 

@@ -5,7 +5,13 @@ import pytest
 SITE = {
     "name": "Saltgate Store",
     "code": "SGS",
-    "civic_address": {"country": "GB", "city": "Leeds", "street": "Saltgate Lane", "house_number": "9", "postcode": "LS2 7ZZ"},
+    "civic_address": {
+        "country": "GB",
+        "city": "Leeds",
+        "street": "Saltgate Lane",
+        "house_number": "9",
+        "postcode": "LS2 7ZZ",
+    },
     "floors": 2,
     "account": "brackwater-main",
     "security_desk": "duty@lanternfield.example",
@@ -41,15 +47,29 @@ def advance(api, period="PT1M"):
 
 def test_a_site_with_spots_and_a_service_line(api):
     site = post(api, "sites", SITE)
-    assert (site["timezone"], site["language"], site["main_number"]) == ("Europe/London", "en", None)
+    assert (site["timezone"], site["language"], site["main_number"]) == (
+        "Europe/London",
+        "en",
+        None,
+    )
     assert site["spots"] == ["SGS-000-7"]
     spot = post(api, "spots", {"site": site["id"], "floor": "1st floor", "room": "office"})
     assert spot["code"].startswith("SGS-001-")
-    line = post(api, "service-lines", {"name": "Store desk", "kind": "menu", "site": site["id"], "spot": spot["code"]})
+    line = post(
+        api,
+        "service-lines",
+        {"name": "Store desk", "kind": "menu", "site": site["id"], "spot": spot["code"]},
+    )
     assert get(api, f"service-lines/{line['id']}")["missing"] == ["a number"]
     assert get(api, f"sites/{site['id']}")["spots"] == ["SGS-000-7", spot["code"]]
     told = [e["action"] for e in get(api, "ledger", limit=6)["items"]]
-    assert told[:5] == ["service-line.added", "site.changed", "spot.added", "spot.added", "address.added"]
+    assert told[:5] == [
+        "service-line.added",
+        "site.changed",
+        "spot.added",
+        "spot.added",
+        "address.added",
+    ]
 
 
 def test_a_corrected_address_has_to_be_accepted(api):
@@ -87,29 +107,46 @@ def test_a_spot_is_confirmed_by_somebody_who_looked(api):
 
 
 def test_people_are_added_and_told_apart_by_their_mail_address(api):
-    body = {"name": "Ada Reed", "email": "ada.reed@lanternfield.example", "site": "wharf-house", "extension": "499"}
+    body = {
+        "name": "Ada Reed",
+        "email": "ada.reed@lanternfield.example",
+        "site": "wharf-house",
+        "extension": "499",
+    }
     person = post(api, "people", body)
     assert person["missing"] == ["a number", "an emergency spot", "a phone"]
     found = get(api, f"people/{person['id']}/reachable")
     assert (found["reachable"], found["devices"]) == (False, [])
     assert problem(api, "POST", "people", body) == (409, "not-allowed-now", "email")
-    assert problem(api, "POST", "people", {**body, "email": "x@y.example", "site": "nowhere"}) == (422, "not-understood", "site")
-    assert len([p for p in get(api, "people", find="reed")["items"] if p["name"] == "Ada Reed"]) == 1
+    assert problem(api, "POST", "people", {**body, "email": "x@y.example", "site": "nowhere"}) == (
+        422,
+        "not-understood",
+        "site",
+    )
+    assert (
+        len([p for p in get(api, "people", find="reed")["items"] if p["name"] == "Ada Reed"]) == 1
+    )
 
 
 def test_people_come_in_pages_and_by_site(api):
     first = get(api, "people", limit=5)
     second = get(api, "people", limit=5, after=first["next"])
     assert not {p["id"] for p in first["items"]} & {p["id"] for p in second["items"]}
-    assert {p["site"] for p in get(api, "people", site="canal-museum", limit=200)["items"]} == {"canal-museum"}
+    assert {p["site"] for p in get(api, "people", site="canal-museum", limit=200)["items"]} == {
+        "canal-museum"
+    }
 
 
-CSV = "name,email,site\nAda Reed,ada.reed@lanternfield.example,Wharf House\nBo,nothing,Wharf House\n"
+CSV = (
+    "name,email,site\nAda Reed,ada.reed@lanternfield.example,Wharf House\nBo,nothing,Wharf House\n"
+)
 
 
 def test_a_file_of_people_is_looked_at_then_brought_in_then_changes_nothing(api):
     def bring(**params):
-        answer = api.post("imports/people", params={"site": "wharf-house", **params}, content=CSV.encode())
+        answer = api.post(
+            "imports/people", params={"site": "wharf-house", **params}, content=CSV.encode()
+        )
         assert answer.status_code == 200, answer.text
         return answer.json()
 
@@ -139,9 +176,20 @@ def test_numbers_in_tasks_may_be_typed_in_any_way(api):
 
 def test_tasks_are_added_to_a_draft_and_run_in_the_order_they_need(api):
     order = draft(api, {"kind": "place_test_call", "number": "+441134960160"}, assign())
-    assert [(t["kind"], t["after"]) for t in order["tasks"]] == [("assign_number", []), ("place_test_call", [0])]
-    grown = post(api, f"work-orders/{order['id']}/tasks", {"kind": "label_numbers", "numbers": ["0113 496 0160"], "label": "Registrar"})
-    assert [t["kind"] for t in grown["tasks"]] == ["assign_number", "place_test_call", "label_numbers"]
+    assert [(t["kind"], t["after"]) for t in order["tasks"]] == [
+        ("assign_number", []),
+        ("place_test_call", [0]),
+    ]
+    grown = post(
+        api,
+        f"work-orders/{order['id']}/tasks",
+        {"kind": "label_numbers", "numbers": ["0113 496 0160"], "label": "Registrar"},
+    )
+    assert [t["kind"] for t in grown["tasks"]] == [
+        "assign_number",
+        "place_test_call",
+        "label_numbers",
+    ]
     post(api, f"work-orders/{order['id']}/run")
     advance(api)
     done = get(api, f"work-orders/{order['id']}")
@@ -150,8 +198,15 @@ def test_tasks_are_added_to_a_draft_and_run_in_the_order_they_need(api):
 
 
 def test_a_task_about_what_is_not_here_says_what(api):
-    answer = api.post("work-orders", json={"tasks": [{"kind": "grant_licence", "holder": WHO, "product": "no-such-product"}]})
-    assert (answer.status_code, answer.json()["subject"], answer.json()["id"]) == (404, "licence product", "no-such-product")
+    answer = api.post(
+        "work-orders",
+        json={"tasks": [{"kind": "grant_licence", "holder": WHO, "product": "no-such-product"}]},
+    )
+    assert (answer.status_code, answer.json()["subject"], answer.json()["id"]) == (
+        404,
+        "licence product",
+        "no-such-product",
+    )
 
 
 def test_a_work_order_can_wait_for_its_moment(api):
@@ -168,8 +223,16 @@ def test_a_work_order_can_wait_for_its_moment(api):
 def test_a_moment_needs_its_offset(api):
     body = {"title": "t", "tasks": [assign()], "run_at": "2027-01-01T08:00:00"}
     assert problem(api, "POST", "work-orders", body) == (422, "not-understood", "run_at")
-    assert problem(api, "GET", "numbers/0113 496 0100?at=2026-03-12T12:00:00") == (422, "not-understood", "at")
-    assert problem(api, "GET", "ledger?since=2026-03-12T12:00:00") == (422, "not-understood", "since")
+    assert problem(api, "GET", "numbers/0113 496 0100?at=2026-03-12T12:00:00") == (
+        422,
+        "not-understood",
+        "at",
+    )
+    assert problem(api, "GET", "ledger?since=2026-03-12T12:00:00") == (
+        422,
+        "not-understood",
+        "since",
+    )
 
 
 def test_a_failed_order_is_tried_again_once_the_other_side_is_back(api):
@@ -192,9 +255,20 @@ def test_what_is_done_cannot_be_changed_or_run_again(api):
 
 def test_a_remedy_that_is_a_page_names_it(api):
     site = post(api, "sites", SITE)
-    made = draft(api, {"kind": "assign_number", "number": "0113 496 0311", "holder": {"kind": "site", "id": site["id"]}})
+    made = draft(
+        api,
+        {
+            "kind": "assign_number",
+            "number": "0113 496 0311",
+            "holder": {"kind": "site", "id": site["id"]},
+        },
+    )
     spot = next(c for c in made["checks"] if c["rule"] == "assignment.dispatchable-spot")
-    assert spot["remedy"] == {"leads_to": {"what": "spots", "id": site["id"]}, "words": "Add a spot of Saltgate Store", "automatic": False}
+    assert spot["remedy"] == {
+        "leads_to": {"what": "spots", "id": site["id"]},
+        "words": "Add a spot of Saltgate Store",
+        "automatic": False,
+    }
     path = next(c for c in made["checks"] if c["rule"] == "assignment.line-has-path")
     assert "Draw up a new call path" in {r["words"] for r in path["remedies"]}
 
@@ -217,11 +291,15 @@ def test_undo_is_refused_where_somebody_changed_it_meanwhile(api):
 
 
 def offer(api, **wish):
-    return get(api, "supply/offers", country="GB", area="Leeds", carrier="brackwater", **wish)["items"][0]
+    return get(api, "supply/offers", country="GB", area="Leeds", carrier="brackwater", **wish)[
+        "items"
+    ][0]
 
 
 def test_offers_say_how_their_score_is_made(api):
-    found = get(api, "supply/offers", country="GB", area="Leeds", carrier="brackwater", quantity=5, limit=3)
+    found = get(
+        api, "supply/offers", country="GB", area="Leeds", carrier="brackwater", quantity=5, limit=3
+    )
     assert len(found["items"]) == 3
     assert found["in_stock"] > 100
     totals = [o["score"]["total"] for o in found["items"]]
@@ -229,14 +307,23 @@ def test_offers_say_how_their_score_is_made(api):
 
 
 def test_a_pattern_finds_endings(api):
-    found = get(api, "supply/offers", country="GB", area="Leeds", carrier="brackwater", pattern="?5")
+    found = get(
+        api, "supply/offers", country="GB", area="Leeds", carrier="brackwater", pattern="?5"
+    )
     assert {n[-1] for o in found["items"] for n in o["numbers"]} == {"5"}
 
 
 def test_features_are_ordered_priced_and_arrive(api):
     one = offer(api)
-    hold = post(api, "supply/holds", {"carrier_account": one["carrier_account"], "numbers": one["numbers"]})
-    body = {"reference": "With texts", "hold": hold["id"], "site": "wharf-house", "features": ["texts"]}
+    hold = post(
+        api, "supply/holds", {"carrier_account": one["carrier_account"], "numbers": one["numbers"]}
+    )
+    body = {
+        "reference": "With texts",
+        "hold": hold["id"],
+        "site": "wharf-house",
+        "features": ["texts"],
+    }
     order = post(api, "orders", body)
     advance(api, "PT6H")
     assert get(api, f"orders/{order['id']}")["state"] == "delivered"
@@ -247,9 +334,14 @@ def test_features_are_ordered_priced_and_arrive(api):
 
 def test_a_feature_the_carrier_has_not_is_refused_before_anything_is_bought(api):
     one = offer(api)
-    hold = post(api, "supply/holds", {"carrier_account": one["carrier_account"], "numbers": one["numbers"]})
+    hold = post(
+        api, "supply/holds", {"carrier_account": one["carrier_account"], "numbers": one["numbers"]}
+    )
     status, _, field = problem(
-        api, "POST", "orders", {"reference": "x", "hold": hold["id"], "site": "wharf-house", "features": ["telepathy"]}
+        api,
+        "POST",
+        "orders",
+        {"reference": "x", "hold": hold["id"], "site": "wharf-house", "features": ["telepathy"]},
     )
     assert (status, field) == (422, "features")
     assert all(o["reference"] != "x" for o in get(api, "orders")["items"])
@@ -260,20 +352,33 @@ def test_the_same_numbers_are_held_once(api):
     wanted = {"carrier_account": one["carrier_account"], "numbers": one["numbers"]}
     first = post(api, "supply/holds", wanted)
     assert post(api, "supply/holds", wanted)["id"] == first["id"]
-    status, code, _ = problem(api, "POST", "supply/holds", {**wanted, "numbers": one["numbers"][:1]})
-    assert (status, code) in {(409, "changed-meanwhile"), (409, "not-allowed-now"), (409, "outside-refused")}
+    status, code, _ = problem(
+        api, "POST", "supply/holds", {**wanted, "numbers": one["numbers"][:1]}
+    )
+    assert (status, code) in {
+        (409, "changed-meanwhile"),
+        (409, "not-allowed-now"),
+        (409, "outside-refused"),
+    }
 
 
 # ── calls ──
 
 
 def test_a_call_is_followed_at_a_moment_with_a_caller_and_a_behaviour(api):
-    asked = {"number": "0113 496 0200", "caller": "0131 496 0999", "at": "2026-11-24T11:20:00Z", "world": {"presses": ["1"]}}
+    asked = {
+        "number": "0113 496 0200",
+        "caller": "0131 496 0999",
+        "at": "2026-11-24T11:20:00Z",
+        "world": {"presses": ["1"]},
+    }
     day = post(api, "trace/inbound", asked)
     assert day["ending"]["kind"] == "answered"
     night = post(api, "trace/inbound", {**asked, "at": "2026-11-24T23:20:00Z"})
     assert night["ending"]["kind"] == "mailbox"
-    nobody = post(api, "trace/inbound", {**asked, "world": {"presses": ["1"], "nobody_answers": True}})
+    nobody = post(
+        api, "trace/inbound", {**asked, "world": {"presses": ["1"], "nobody_answers": True}}
+    )
     assert nobody["ending"]["kind"] == "mailbox"
     assert nobody["steps"][-1]["at"] > day["steps"][-1]["at"]
 
@@ -296,7 +401,9 @@ def test_a_call_out_says_what_became_of_the_digits(api, dialled, kind, ending):
 
 
 def test_a_call_out_says_what_is_shown_and_why(api):
-    found = post(api, "trace/outbound", {"person": "person-ifeoma-okafor", "dialled": "0131 496 0500"})
+    found = post(
+        api, "trace/outbound", {"person": "person-ifeoma-okafor", "dialled": "0131 496 0500"}
+    )
     assert (found["caller_id"], found["shown_because"]) == ("+441134960100", "their own number")
     assert {h["name"] for h in found["headers"]} == {"From", "P-Asserted-Identity"}
 
@@ -316,7 +423,11 @@ def test_proofs_are_listed_and_go_stale(api):
 
 def test_the_emergency_test_says_it_all(api):
     found = get(api, "safety/emergency-test", number="0113 496 0100")
-    assert (found["spot"], found["psap"], found["callback"]) == ("WHF-001-K", "Leeds operator assistance", "+441134960100")
+    assert (found["spot"], found["psap"], found["callback"]) == (
+        "WHF-001-K",
+        "Leeds operator assistance",
+        "+441134960100",
+    )
     assert found["told"]
     assert found["broken"] == []
 
@@ -329,7 +440,9 @@ def test_the_ledger_is_read_backwards_and_by_actor_and_subject(api):
     second = get(api, "ledger", limit=10, after=first["next"])
     sequence = [e["sequence"] for e in first["items"] + second["items"]]
     assert sequence == sorted(sequence, reverse=True)
-    assert {e["actor"] for e in get(api, "ledger", actor="Rowan Achterberg")["items"]} == {"Rowan Achterberg"}
+    assert {e["actor"] for e in get(api, "ledger", actor="Rowan Achterberg")["items"]} == {
+        "Rowan Achterberg"
+    }
     assert {e["subject"] for e in get(api, "ledger", subject="site")["items"]} == {"site"}
     assert problem(api, "GET", "ledger?subject=dragons") == (422, "not-understood", "subject")
 

@@ -1,4 +1,5 @@
-"""The safety interface: addresses, spots, coverage, tests, moves, open formats; and what bad input is answered with."""
+"""The safety interface: addresses, spots, coverage, tests, moves, open formats; and what bad input
+is answered with."""
 
 from xml.etree import ElementTree
 
@@ -14,17 +15,45 @@ def send(api, method, path, body=None):
     return answer.json()
 
 
-WHARF = {"country": "GB", "city": "Leeds", "street": "Lanternfield Wharf", "house_number": "12", "postcode": "LS1 4ZZ"}
+WHARF = {
+    "country": "GB",
+    "city": "Leeds",
+    "street": "Lanternfield Wharf",
+    "house_number": "12",
+    "postcode": "LS1 4ZZ",
+}
 
 
 @pytest.mark.parametrize(
     ("changes", "verdict"),
     [
-        ({}, "exact"), ({"street": "lanternfield whf."}, "exact"), ({"street": "Lanternfeld Wharf"}, "corrected"), ({"street": "Lanternfield Street"}, "ambiguous"),
-        ({"house_number": "99"}, "unknown"), ({"country": "DE", "city": "Berlin", "street": "Fährstr.", "house_number": "9", "postcode": "10143"}, "exact"),
-        ({"country": "FR", "city": "Lyon", "street": "R. du Fg St-Aubin", "house_number": "21 bis", "postcode": "69002"}, "exact"),
+        ({}, "exact"),
+        ({"street": "lanternfield whf."}, "exact"),
+        ({"street": "Lanternfeld Wharf"}, "corrected"),
+        ({"street": "Lanternfield Street"}, "ambiguous"),
+        ({"house_number": "99"}, "unknown"),
+        (
+            {
+                "country": "DE",
+                "city": "Berlin",
+                "street": "Fährstr.",
+                "house_number": "9",
+                "postcode": "10143",
+            },
+            "exact",
+        ),
+        (
+            {
+                "country": "FR",
+                "city": "Lyon",
+                "street": "R. du Fg St-Aubin",
+                "house_number": "21 bis",
+                "postcode": "69002",
+            },
+            "exact",
+        ),
     ],
-)  # fmt: skip
+)
 def test_the_registers_verdict(api, changes, verdict):
     found = send(api, "POST", "civic-addresses/match", {**WHARF, **changes})
     assert found["verdict"] == verdict
@@ -36,12 +65,22 @@ def test_the_registers_verdict(api, changes, verdict):
 @pytest.mark.parametrize(
     ("changes", "field"),
     [
-        ({"street": "PO Box 12"}, "street"), ({"street": "🚑"}, "street"), ({"street": "x" * 2000}, "street"), ({"street": "53.79710, -1.54820"}, "street"),
-        ({"city": ""}, "city"), ({"country": "ZZ"}, "country"), ({"house_number": "twelve"}, "house_number"), ({"postcode": "LS1 4ZZ LS1 4ZZ LS1 4ZZ"}, "postcode"),
+        ({"street": "PO Box 12"}, "street"),
+        ({"street": "🚑"}, "street"),
+        ({"street": "x" * 2000}, "street"),
+        ({"street": "53.79710, -1.54820"}, "street"),
+        ({"city": ""}, "city"),
+        ({"country": "ZZ"}, "country"),
+        ({"house_number": "twelve"}, "house_number"),
+        ({"postcode": "LS1 4ZZ LS1 4ZZ LS1 4ZZ"}, "postcode"),
     ],
-)  # fmt: skip
+)
 def test_what_no_register_could_match_names_its_field(api, changes, field):
-    assert problem(api, "POST", "civic-addresses/match", {**WHARF, **changes}) == (422, "not-understood", field)
+    assert problem(api, "POST", "civic-addresses/match", {**WHARF, **changes}) == (
+        422,
+        "not-understood",
+        field,
+    )
 
 
 def test_forms_and_rules_of_every_country(api):
@@ -53,10 +92,17 @@ def test_forms_and_rules_of_every_country(api):
 
 
 def test_a_spots_life(api):
-    made = send(api, "POST", "spots", {"site": "wharf-house", "floor": "2nd floor", "room": "room 2.50"})
+    made = send(
+        api, "POST", "spots", {"site": "wharf-house", "floor": "2nd floor", "room": "room 2.50"}
+    )
     code = made["code"]
     assert get(api, f"spots/{code.replace('-', '').lower()}")["code"] == code
-    send(api, "PATCH", f"spots/{code}", {"floor": "2nd floor", "room": "room 2.50", "wing": "east", "note": "by the stairs"})
+    send(
+        api,
+        "PATCH",
+        f"spots/{code}",
+        {"floor": "2nd floor", "room": "room 2.50", "wing": "east", "note": "by the stairs"},
+    )
     assert send(api, "POST", f"spots/{code}/place", {"x": 20, "y": 30})["place"] == [20.0, 30.0]
     link = send(api, "POST", f"spots/{code}/links", {})
     assert link["path"].startswith("/confirm/")
@@ -71,7 +117,11 @@ def test_a_spot_in_use_stays(api):
 
 
 def used_spot(api):
-    return next(s["code"] for s in get(api, "spots", site="canal-museum")["items"] if s["floor"] == "1st floor")
+    return next(
+        s["code"]
+        for s in get(api, "spots", site="canal-museum")["items"]
+        if s["floor"] == "1st floor"
+    )
 
 
 def test_a_mistyped_code_names_the_nearest(api):
@@ -101,14 +151,20 @@ def test_coverage_tests_and_reports(api):
 
 
 def test_a_move_is_a_draft_and_a_help_call_is_proof(api):
-    made = send(api, "POST", "safety/moves", {"to": free_target(api), "people": ["person-ifeoma-okafor"]})
+    made = send(
+        api, "POST", "safety/moves", {"to": free_target(api), "people": ["person-ifeoma-okafor"]}
+    )
     assert get(api, f"work-orders/{made['work_order']}")["state"] == "draft"
     assert send(api, "POST", "safety/help-calls", {"number": "0113 496 0100"})["ok"]
     assert problem(api, "POST", "safety/help-calls", {"number": "0113 496 01"})[0] == 422
 
 
 def free_target(api):
-    return next(s["code"] for s in get(api, "spots", site="wharf-house")["items"] if s["floor"] == "3rd floor")
+    return next(
+        s["code"]
+        for s in get(api, "spots", site="wharf-house")["items"]
+        if s["floor"] == "3rd floor"
+    )
 
 
 def test_what_carriers_have_and_the_register_again(api):
@@ -128,7 +184,10 @@ def test_spots_go_out_and_in(api):
 
 
 def test_why_not_tells_every_rule_and_the_shortest_way(api):
-    found = api.get("work-orders/why-not", params={"number": "0113 496 0311", "holder": "person:person-ifeoma-haddad"})
+    found = api.get(
+        "work-orders/why-not",
+        params={"number": "0113 496 0311", "holder": "person:person-ifeoma-haddad"},
+    )
     assert found.status_code == 200, found.text
     told = found.json()
     assert not told["works_already"]
@@ -140,9 +199,22 @@ def test_why_not_tells_every_rule_and_the_shortest_way(api):
 
 
 def test_a_site_is_changed_and_a_guess_refused(api):
-    changed = send(api, "PATCH", "sites/canal-museum", {"security_desk": "guards@lanternfield.example", "detail": True})
+    changed = send(
+        api,
+        "PATCH",
+        "sites/canal-museum",
+        {"security_desk": "guards@lanternfield.example", "detail": True},
+    )
     assert changed["security_desk"] == "guards@lanternfield.example"
-    wrong = {"civic_address": {"country": "GB", "city": "Leeds", "street": "Towpath Lane", "house_number": "3", "postcode": "LS1 5ZZ"}}
+    wrong = {
+        "civic_address": {
+            "country": "GB",
+            "city": "Leeds",
+            "street": "Towpath Lane",
+            "house_number": "3",
+            "postcode": "LS1 5ZZ",
+        }
+    }
     assert problem(api, "PATCH", "sites/canal-museum", wrong)[:2] == (422, "not-understood")
 
 

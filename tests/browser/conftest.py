@@ -1,4 +1,5 @@
-"""A served house and headless Chromium; console errors and policy violations fail the test they happen in."""
+"""A served house and headless Chromium; console errors and policy violations fail the test they
+happen in."""
 
 import shutil
 import threading
@@ -17,7 +18,13 @@ from sedge.standins.app import StandinServer
 from tests.conftest import serving
 
 CHROMIUM = "/usr/bin/chromium"
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 PATIENCE = 30_000  # milliseconds: a slow machine is no failure
 expect.set_options(timeout=PATIENCE)
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
@@ -28,10 +35,15 @@ class Served:
 
     def __init__(self, folder: Path, *, runner: bool = True) -> None:
         self.standins = StandinServer(folder).start()
-        self.house = open_house(Settings(data=folder, demo=True, durable=False, runner=runner, runner_seconds=0.2), self.standins.url)
+        self.house = open_house(
+            Settings(data=folder, demo=True, durable=False, runner=runner, runner_seconds=0.2),
+            self.standins.url,
+        )
         self._app = ExitStack()
         app = self._app.enter_context(serving(self.house))
-        self._server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=0, log_level="error"))
+        self._server = uvicorn.Server(
+            uvicorn.Config(app, host="127.0.0.1", port=0, log_level="error")
+        )
         self._thread = threading.Thread(target=self._server.run, daemon=True)
         self._thread.start()
         while not self._server.started:
@@ -69,8 +81,22 @@ def page(chromium: Browser, served: Served) -> Iterator[Page]:
     opened.set_default_timeout(PATIENCE)
     complaints: list[str] = []
     # a refused form is an answer, a request cut off by going to another page no error
-    expected = ("401 (", "409 (", "422 (", "Response Status Error Code 4", "htmx:afterRequest", "htmx:sendAbort")
-    opened.on("console", lambda m: complaints.append(m.text) if m.type == "error" and not any(e in m.text for e in expected) else None)
+    expected = (
+        "401 (",
+        "409 (",
+        "422 (",
+        "Response Status Error Code 4",
+        "htmx:afterRequest",
+        "htmx:sendAbort",
+    )
+    opened.on(
+        "console",
+        lambda m: (
+            complaints.append(m.text)
+            if m.type == "error" and not any(e in m.text for e in expected)
+            else None
+        ),
+    )
     opened.on("pageerror", lambda error: complaints.append(str(error)))
     yield opened
     context.close()
@@ -84,8 +110,14 @@ def sign_in(page: Page, who: str = "Rowan Achterberg") -> None:
 
 
 RULES = {
-    "light": "{runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'], resultTypes: ['violations']}",
-    "dark": "{runOnly: {type: 'rule', values: ['color-contrast', 'link-in-text-block']}, resultTypes: ['violations']}",  # all that colours decide
+    "light": (
+        "{runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'],"
+        " resultTypes: ['violations']}"
+    ),
+    "dark": (  # all that colours decide
+        "{runOnly: {type: 'rule', values: ['color-contrast', 'link-in-text-block']}, resultTypes:"
+        " ['violations']}"
+    ),
 }
 
 
@@ -95,6 +127,10 @@ def accessible(page: Page) -> None:
     for scheme in ("light", "dark"):
         page.emulate_media(color_scheme=scheme)
         found = page.evaluate(f"axe.run({RULES[scheme]}).then(told => told.violations)")
-        violations = [f"{v['id']}: {n['target']} {n['failureSummary'][:160]}" for v in found for n in v["nodes"][:3]]
+        violations = [
+            f"{v['id']}: {n['target']} {n['failureSummary'][:160]}"
+            for v in found
+            for n in v["nodes"][:3]
+        ]
         assert violations == [], f"{page.url} in {scheme}: {violations}"
     page.emulate_media(color_scheme="light")

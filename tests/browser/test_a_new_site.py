@@ -1,4 +1,5 @@
-"""More stories through the real pages: a site from nothing to answered calls, what goes wrong, everything by keyboard."""
+"""More stories through the real pages: a site from nothing to answered calls, what goes wrong,
+everything by keyboard."""
 
 import contextlib
 import re
@@ -35,7 +36,9 @@ def test_a_site_from_nothing_to_a_call_that_is_answered(page):
     for label, value in typed.items():
         page.get_by_label(label).fill(value)
     page.get_by_label("Floors").fill("3")
-    page.get_by_label("How calls get there").select_option(label=page.locator("#account option").nth(1).text_content())
+    page.get_by_label("How calls get there").select_option(
+        label=page.locator("#account option").nth(1).text_content()
+    )
     page.get_by_label("Who is told").fill("duty@lanternfield.example")
     page.get_by_role("button", name="Check the address").click()
     expect(page.get_by_role("alert")).to_contain_text("“Saltgat Lane” becomes “Saltgate Lane”")
@@ -43,7 +46,11 @@ def test_a_site_from_nothing_to_a_call_that_is_answered(page):
     page.get_by_label("accept the register").check()
     page.get_by_role("button", name="Check the address").click()
     expect(page.get_by_role("heading", name="Set up Saltgate Store")).to_be_visible()
-    expect(page.get_by_text("Help is sent there").or_(page.get_by_text("None that help can be sent to"))).to_be_visible()
+    expect(
+        page.get_by_text("Help is sent there").or_(
+            page.get_by_text("None that help can be sent to")
+        )
+    ).to_be_visible()
 
     page.get_by_role("link", name="Do it: Emergency spots").click()
     page.get_by_label("Floor").fill("1st floor")
@@ -141,9 +148,16 @@ def test_features_are_chosen_while_the_numbers_are_held(page):
 
 def test_a_silent_carrier_is_named_and_the_others_answer(page):
     sign_in(page)
-    page.request.post("/api/v1/standins/faults", data={"service": "brackwater", "fault": "error", "count": 1}, headers=HEADERS)
+    page.request.post(
+        "/api/v1/standins/faults",
+        data={"service": "brackwater", "fault": "error", "count": 1},
+        headers=HEADERS,
+    )
     page.goto("/supply?country=GB&area=Leeds&quantity=3&starts=0113+496")
-    silent, other = page.get_by_role("region", name="Brackwater Telecom"), page.get_by_role("region", name="Fellgate Voice")
+    silent, other = (
+        page.get_by_role("region", name="Brackwater Telecom"),
+        page.get_by_role("region", name="Fellgate Voice"),
+    )
     expect(silent).to_contain_text("has trouble of its own just now")
     expect(other.get_by_role("button", name=re.compile("Hold")).first).to_be_visible()
     expect(page.get_by_label("How many")).to_have_value("3")
@@ -152,7 +166,9 @@ def test_a_silent_carrier_is_named_and_the_others_answer(page):
     silent.get_by_role("link", name="Ask it again").click()
     expect(silent.get_by_role("button", name=re.compile("Hold")).first).to_be_visible()
     page.get_by_role("link", name="Ask the other carriers too").click()
-    expect(page.get_by_role("row", name=re.compile("Fellgate Voice"))).to_contain_text(re.compile(r"£\d"))
+    expect(page.get_by_role("row", name=re.compile("Fellgate Voice"))).to_contain_text(
+        re.compile(r"£\d")
+    )
 
 
 def test_the_slower_of_two_is_told_who_was_faster(page, chromium, served):
@@ -169,10 +185,15 @@ def test_the_slower_of_two_is_told_who_was_faster(page, chromium, served):
     other.get_by_role("button", name="Run").click()
     expect(other.get_by_text(re.compile(r"work order \d+, done"))).to_be_visible()
     other.context.close()
-    with contextlib.suppress(PlaywrightError):  # disabled by itself as soon as the page has heard of it
+    with contextlib.suppress(
+        PlaywrightError
+    ):  # disabled by itself as soon as the page has heard of it
         page.get_by_role("button", name="Run").click(timeout=2_000)
     expect(page.get_by_text(re.compile("Anouk Bellini")).first).to_be_visible()
-    assert page.request.get("/api/v1/numbers/0113 496 0160", headers=HEADERS).json()["holder"]["name"] == "Anouk Bellini"
+    assert (
+        page.request.get("/api/v1/numbers/0113 496 0160", headers=HEADERS).json()["holder"]["name"]
+        == "Anouk Bellini"
+    )
 
 
 def test_a_work_order_by_keyboard_from_the_start_page(page):

@@ -14,19 +14,42 @@ def test_every_page_is_accessible(page, served):
     accessible(page)
     sign_in(page)
     api = page.request
-    tasks = [{"kind": "assign_number", "number": "0113 496 0311", "holder": {"kind": "person", "id": "person-ifeoma-haddad"}}]
-    draft = api.post("/api/v1/work-orders", data={"title": "A joiner", "tasks": tasks}, headers={"Authorization": "Bearer demo"}).json()
-    offer = api.get("/api/v1/supply/offers?country=GB&area=Leeds&quantity=3&carrier=brackwater").json()["items"][0]
+    tasks = [
+        {
+            "kind": "assign_number",
+            "number": "0113 496 0311",
+            "holder": {"kind": "person", "id": "person-ifeoma-haddad"},
+        }
+    ]
+    draft = api.post(
+        "/api/v1/work-orders",
+        data={"title": "A joiner", "tasks": tasks},
+        headers={"Authorization": "Bearer demo"},
+    ).json()
+    offer = api.get(
+        "/api/v1/supply/offers?country=GB&area=Leeds&quantity=3&carrier=brackwater"
+    ).json()["items"][0]
     hold = api.post(
         "/api/v1/supply/holds",
         data={"carrier_account": "brackwater-main", "numbers": offer["numbers"]},
         headers={"Authorization": "Bearer demo"},
     ).json()
     extra = [
-        f"/work-orders/{draft['no']}", f"/supply/holds/{hold['id']}", "/supply?country=GB&area=Leeds&quantity=3&consecutive=1", "/holders/people/person-ifeoma-okafor",
-        "/holders/lines/line-press-line", "/holders/sites/wharf-house", "/paths/out?person=person-ifeoma-okafor&dialled=999", "/numbers/441134960100/test-call",
-        "/holders/new/person", "/holders/new/line", "/numbers?find=nothing+like+that", "/ledger/verify", "/nothing-here", "/work-orders/new/grant?person=person-ifeoma-haddad",
-    ]  # fmt: skip
+        f"/work-orders/{draft['no']}",
+        f"/supply/holds/{hold['id']}",
+        "/supply?country=GB&area=Leeds&quantity=3&consecutive=1",
+        "/holders/people/person-ifeoma-okafor",
+        "/holders/lines/line-press-line",
+        "/holders/sites/wharf-house",
+        "/paths/out?person=person-ifeoma-okafor&dialled=999",
+        "/numbers/441134960100/test-call",
+        "/holders/new/person",
+        "/holders/new/line",
+        "/numbers?find=nothing+like+that",
+        "/ledger/verify",
+        "/nothing-here",
+        "/work-orders/new/grant?person=person-ifeoma-haddad",
+    ]
     failures = []
     for address in [*PAGES, *extra]:
         if address == "/nothing-here":

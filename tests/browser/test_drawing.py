@@ -1,4 +1,5 @@
-"""Drawing call paths in the browser: by mouse, by keyboard alone, followed at four moments, recorded greetings, two at once."""
+"""Drawing call paths in the browser: by mouse, by keyboard alone, followed at four moments,
+recorded greetings, two at once."""
 
 import re
 
@@ -207,7 +208,9 @@ def test_what_is_typed_into_a_step_is_saved_before_one_goes_on(page):
     expect(page.locator("input[name=title]")).to_have_value("Which tongue")
     page.locator("input[name=wait_seconds]").fill("soon")
     page.get_by_role("link", name="Finish…").click()
-    expect(page.get_by_role("alert")).to_be_visible()  # it can't be saved, so one stays with the reason
+    expect(
+        page.get_by_role("alert")
+    ).to_be_visible()  # it can't be saved, so one stays with the reason
     expect(page.locator("input[name=wait_seconds]")).to_have_value("soon")
 
 
@@ -218,7 +221,11 @@ def test_what_a_colleague_draws_shows_without_a_reload(page, served):
     headers = {"Authorization": "Bearer demo"}
     drawn = api.get("/api/v1/drawings/members-line", headers=headers).json()
     drawn["body"]["steps"]["menu-1"]["title"] = "Drawn elsewhere"
-    api.put("/api/v1/drawings/members-line", data={"version": drawn["version"], "body": drawn["body"]}, headers=headers)
+    api.put(
+        "/api/v1/drawings/members-line",
+        data={"version": drawn["version"], "body": drawn["body"]},
+        headers=headers,
+    )
     expect(step(page, "menu-1")).to_contain_text("Drawn elsewhere")
 
 

@@ -1,4 +1,5 @@
-"""The estate through the real pages: pick and act, paste many, any past day, a file with errors, the keyboard alone, taking over."""
+"""The estate through the real pages: pick and act, paste many, any past day, a file with errors,
+the keyboard alone, taking over."""
 
 import re
 
@@ -9,9 +10,10 @@ from tests.browser.conftest import accessible, sign_in
 
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 CSV = (
-    "Telephone;Status;Location;Used by;Provider;Purpose;Price\n0113 496 0400;free;Wharf House;;Fellgate Voice;;0,80\n"
-    "0113 496 0401;in use;Wharf House;Ifeoma Okafor;Fellgate Voice;second desk;0,80\n0113 496 0402;free;Moon Base;;Fellgate Voice;;0,80\n"
-    "0113 496 99;free;Wharf House;;Fellgate Voice;;0,80\n"
+    "Telephone;Status;Location;Used by;Provider;Purpose;Price\n0113 496 0400;free;Wharf"
+    " House;;Fellgate Voice;;0,80\n0113 496 0401;in use;Wharf House;Ifeoma Okafor;Fellgate"
+    " Voice;second desk;0,80\n0113 496 0402;free;Moon Base;;Fellgate Voice;;0,80\n0113 496"
+    " 99;free;Wharf House;;Fellgate Voice;;0,80\n"
 )
 
 
@@ -45,7 +47,8 @@ def test_cells_are_picked_by_mouse_and_reserved_together(page):
 
 
 def test_the_map_is_worked_with_the_keyboard_alone(page):
-    """One stop of the tab order; arrows walk, shift stretches, x picks one more; each cell says its number, state and holder."""
+    """One stop of the tab order; arrows walk, shift stretches, x picks one more; each cell says its
+    number, state and holder."""
     sign_in(page)
     page.goto("/numbers?site=wharf-house")
     cell(page, 100).focus()
@@ -64,7 +67,9 @@ def test_the_map_is_worked_with_the_keyboard_alone(page):
     expect(page.locator("#card")).to_be_visible()
     page.keyboard.press("Escape")
     expect(page.locator("#card .ruler")).to_have_count(0)
-    expect(page.get_by_text("23 numbers picked")).to_be_visible()  # they stay picked while one looks around
+    expect(
+        page.get_by_text("23 numbers picked")
+    ).to_be_visible()  # they stay picked while one looks around
     page.get_by_role("button", name="Pick none").click()
     expect(page.locator("#picked-form")).to_be_hidden()
     page.goto("/numbers?number=441134960100")
@@ -85,8 +90,12 @@ def test_a_list_from_a_mail_becomes_a_selection(page):
     page.get_by_label("Text with numbers").fill("nothing in here")
     page.get_by_role("button", name="Read them").click()
     expect(page.get_by_text("No number could be read in this")).to_be_visible()
-    expect(page.get_by_label("Text with numbers")).to_have_value("nothing in here")  # nothing typed is lost
-    page.get_by_label("Text with numbers").fill("Ada: (0113) 496-0162\nBo: +44 113 496 0163 x12\n999999999999")
+    expect(page.get_by_label("Text with numbers")).to_have_value(
+        "nothing in here"
+    )  # nothing typed is lost
+    page.get_by_label("Text with numbers").fill(
+        "Ada: (0113) 496-0162\nBo: +44 113 496 0163 x12\n999999999999"
+    )
     page.get_by_role("button", name="Read them").click()
     expect(page.get_by_role("heading", name="2 numbers chosen")).to_be_visible()
     expect(page.get_by_text("999999999999")).to_be_visible()
@@ -147,7 +156,9 @@ def test_a_file_with_errors_is_looked_through_and_brought_in(page):
     page.goto("/numbers")
     page.get_by_text("More", exact=True).click()
     page.get_by_role("link", name="Bring in a file").click()
-    page.set_input_files("#file", {"name": "numbers.csv", "mimeType": "text/csv", "buffer": CSV.encode()})
+    page.set_input_files(
+        "#file", {"name": "numbers.csv", "mimeType": "text/csv", "buffer": CSV.encode()}
+    )
     page.get_by_role("button", name="Read it", exact=True).click()
     expect(page.get_by_text("no site is called “Moon Base”")).to_be_visible()
     accessible(page)
@@ -177,11 +188,17 @@ def test_untidy_files_are_settled_word_by_word(page):
         with page.expect_response("**/leave"):
             page.get_by_role("button", name="Leave the open rows out").click()
         expect(page.locator(".htmx-request, .htmx-swapping, .htmx-settling")).to_have_count(0)
-        expect(page.get_by_role("button", name=re.compile("Leave the open rows out|Make the work order"))).to_be_visible()
+        expect(
+            page.get_by_role(
+                "button", name=re.compile("Leave the open rows out|Make the work order")
+            )
+        ).to_be_visible()
         if page.get_by_role("button", name="Make the work order").is_visible():
             break
     page.get_by_role("button", name="Make the work order").click()
-    expect(page.get_by_role("heading", name=re.compile("Take over Old trust office"))).to_be_visible()
+    expect(
+        page.get_by_role("heading", name=re.compile("Take over Old trust office"))
+    ).to_be_visible()
 
 
 def test_a_reload_loses_nothing_that_was_typed(page):

@@ -1,4 +1,5 @@
-"""Joiners by the list, a leaver, an exchange, two administrators at once, a device: through the real pages."""
+"""Joiners by the list, a leaver, an exchange, two administrators at once, a device: through the
+real pages."""
 
 import re
 
@@ -28,11 +29,14 @@ def run(page):
 def test_forty_joiners_from_a_list_to_working_phones(page, tmp_path):
     sign_in(page)
     rows = [
-        f"Joiner Number{i:02d},joiner.number{i:02d}@lanternfield.example,Canal Museum,{['Learning', 'Estates'][i % 2]},{215 + i}"
+        f"Joiner Number{i:02d},joiner.number{i:02d}@lanternfield.example,Canal"
+        f" Museum,{['Learning', 'Estates'][i % 2]},{215 + i}"
         for i in range(JOINERS)
     ]
     file = tmp_path / "joiners.csv"
-    file.write_text("\n".join(["name,email,site,department,extension", *rows, rows[0]]), encoding="utf-8")
+    file.write_text(
+        "\n".join(["name,email,site,department,extension", *rows, rows[0]]), encoding="utf-8"
+    )
     page.goto("/holders/import")
     page.set_input_files("input[type=file]", str(file))
     page.get_by_role("button", name=re.compile("Look|preview|Show", re.IGNORECASE)).first.click()
@@ -83,7 +87,9 @@ def test_two_people_exchange_numbers_with_the_mouse(page):
 
 
 def test_two_administrators_see_each_other_and_one_wins(page, served, chromium):
-    other = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=served.url).new_page()
+    other = chromium.new_context(
+        viewport={"width": 1280, "height": 800}, base_url=served.url
+    ).new_page()
     sign_in(page)
     sign_in(other, "Leila Rahimi")
     for who, name in ((page, "zhou"), (other, "moreau")):
@@ -121,7 +127,9 @@ def test_the_directorys_word_is_taken_and_a_task_made_temporary(page):
     run(page)
     done(page)
     page.goto("/work-orders?state=scheduled")
-    expect(page.get_by_role("link", name=re.compile("Put back: Change Leila Galbraith"))).to_be_visible()
+    expect(
+        page.get_by_role("link", name=re.compile("Put back: Change Leila Galbraith"))
+    ).to_be_visible()
 
 
 def test_a_device_is_set_up_and_its_secret_seen_once(page):
@@ -132,5 +140,7 @@ def test_a_device_is_set_up_and_its_secret_seen_once(page):
     expect(page.get_by_text("The secret is shown this once")).to_be_visible()
     page.reload()
     page.get_by_role("link", name=re.compile("soft phone")).click()
-    expect(page.get_by_text("It has never signed in").or_(page.get_by_text("would ring"))).to_be_visible()
+    expect(
+        page.get_by_text("It has never signed in").or_(page.get_by_text("would ring"))
+    ).to_be_visible()
     expect(page.get_by_text("shown this once")).not_to_be_visible()

@@ -1,4 +1,5 @@
-"""The gallery's remaining forty numbers: from a paste, through a rejection and a partial acceptance, to switched on their day."""
+"""The gallery's remaining forty numbers: from a paste, through a rejection and a partial
+acceptance, to switched on their day."""
 
 import re
 
@@ -39,7 +40,9 @@ def test_forty_numbers_are_moved_from_a_paste_to_proven(page):
     page.get_by_label("To the account").select_option(label="Fellgate Voice, Leeds")
     page.get_by_label("For the site").select_option(label="Millwheel Gallery")
     page.get_by_role("button", name="See what can move").click()
-    expect(page.get_by_role("region", name="Old Quay Communications, OQ-1184")).to_contain_text("39 numbers of 40 can move")
+    expect(page.get_by_role("region", name="Old Quay Communications, OQ-1184")).to_contain_text(
+        "39 numbers of 40 can move"
+    )
     accessible(page)
     page.get_by_role("button", name="Begin with 39 numbers").click()
     signed_and_submitted(page, "Millwheel Gallery Ltd")
@@ -56,7 +59,9 @@ def test_forty_numbers_are_moved_from_a_paste_to_proven(page):
     expect(page.get_by_text("stays behind: not in service with us")).to_be_visible()
     holders_are_chosen(page)
     page.get_by_role("link", name="Run sheet").click()
-    expect(page.get_by_role("row", name=re.compile("0117 496 0806"))).to_contain_text("Hattie Brandreth")
+    expect(page.get_by_role("row", name=re.compile("0117 496 0806"))).to_contain_text(
+        "Hattie Brandreth"
+    )
     accessible(page)
     page.get_by_role("link", name="Back to the port").click()
     page.get_by_role("button", name="Check and switch").click()
@@ -69,7 +74,9 @@ def test_forty_numbers_are_moved_from_a_paste_to_proven(page):
     expect(page.get_by_role("row", name=re.compile("0117 496 0806"))).to_contain_text("proven")
     expect(page.get_by_role("row", name=re.compile("0117 496 0830"))).to_contain_text("nobody yet")
     page.get_by_role("link", name="Give out those that are free").click()
-    expect(page.get_by_label("Ranges or numbers")).to_have_value(re.compile(r"\+441174960823 to \+441174960837"))
+    expect(page.get_by_label("Ranges or numbers")).to_have_value(
+        re.compile(r"\+441174960823 to \+441174960837")
+    )
     page.go_back()
     accessible(page)
     page.get_by_role("button", name="Close the port").click()
@@ -77,7 +84,8 @@ def test_forty_numbers_are_moved_from_a_paste_to_proven(page):
 
 
 def holders_are_chosen(page):
-    """Those that are sure are taken, one is typed, and a wrong name is answered beside its field."""
+    """Those that are sure are taken, one is typed, and a wrong name is answered beside its
+    field."""
     page.get_by_role("link", name="Who has them").click()
     page.get_by_role("button", name=re.compile("Take the .* proposals")).click()
     expect(page.get_by_label("Who has 0117 496 0806")).to_have_value("Hattie Brandreth")
@@ -86,7 +94,9 @@ def holders_are_chosen(page):
     page.get_by_role("button", name="Keep", exact=True).click()
     expect(page.get_by_text("Nobody here is called that")).to_be_visible()
     page.get_by_label("Who has 0117 496 0805").fill("Rufus Tolliver")
-    page.get_by_label("Call path of 0117 496 0800").select_option(label="Millwheel Gallery front of house")
+    page.get_by_label("Call path of 0117 496 0800").select_option(
+        label="Millwheel Gallery front of house"
+    )
     page.get_by_role("button", name="Keep", exact=True).click()
     expect(page.get_by_text("which is much like it")).to_have_count(1)
     page.get_by_role("link", name="Back to the port").click()

@@ -1,4 +1,5 @@
-"""The Hamburg hall is closed, a request of another carrier refused, and drift put right, as an administrator does it."""
+"""The Hamburg hall is closed, a request of another carrier refused, and drift put right, as an
+administrator does it."""
 
 import re
 
@@ -24,7 +25,9 @@ def test_the_hamburg_hall_is_closed(page):
     page.get_by_label("Aging days").fill("30")
     page.get_by_label("Its people").select_option(label="leave: noted as gone")
     page.get_by_role("button", name="Check it").click()
-    expect(page.get_by_role("heading", name=re.compile("Close Harbour Loft: 40 numbers"))).to_be_visible()
+    expect(
+        page.get_by_role("heading", name=re.compile("Close Harbour Loft: 40 numbers"))
+    ).to_be_visible()
     page.get_by_role("button", name="Run").click()
     advance(page, "PT1H")
     page.goto("/numbers/494066969701")
@@ -63,7 +66,9 @@ def test_drift_is_put_right_by_a_work_order(page):
     page.get_by_role("link", name="Reconcile").click()
     with page.expect_navigation():
         page.get_by_role("button", name="Compare now").click()
-    expect(page.get_by_role("row", name=re.compile("0131 496 0512"))).to_contain_text("nobody here knows of it")
+    expect(page.get_by_role("row", name=re.compile("0131 496 0512"))).to_contain_text(
+        "nobody here knows of it"
+    )
     accessible(page)
     page.get_by_label("Choose 0131 496 0512, not ours").check()
     page.get_by_role("button", name="Put it right").click()

@@ -1,4 +1,5 @@
-"""Safety through the real pages: a team moves and help follows; a spot is put on the plan and its wall label printed; somebody without an account confirms."""
+"""Safety through the real pages: a team moves and help follows; a spot is put on the plan and its
+wall label printed; somebody without an account confirms."""
 
 import re
 
@@ -14,7 +15,9 @@ pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 def test_a_team_moves_to_another_floor_and_help_follows(page):
     sign_in(page)
     page.goto("/safety?number=0113+496+0100")
-    expect(page.get_by_label("Emergency test").get_by_text("ground floor, reception")).to_be_visible()
+    expect(
+        page.get_by_label("Emergency test").get_by_text("ground floor, reception")
+    ).to_be_visible()
     page.get_by_role("link", name="Move people").click()
     page.get_by_label("From site").select_option(label="Wharf House")
     page.get_by_role("button", name="Show them").click()
@@ -24,9 +27,13 @@ def test_a_team_moves_to_another_floor_and_help_follows(page):
     expect(everybody.first).to_be_visible()
     for box in everybody.all():
         box.check()
-    page.get_by_label("They move to").select_option(label=page.locator("#to option", has_text="3rd floor, workshop").text_content())
+    page.get_by_label("They move to").select_option(
+        label=page.locator("#to option", has_text="3rd floor, workshop").text_content()
+    )
     page.get_by_role("button", name="Check the move").click()
-    expect(page.get_by_role("heading", name=re.compile(r"Move \d+ people to 3rd floor, workshop"))).to_be_visible()
+    expect(
+        page.get_by_role("heading", name=re.compile(r"Move \d+ people to 3rd floor, workshop"))
+    ).to_be_visible()
     page.get_by_role("button", name="Run").click()
     advance(page, "PT10M")
     expect(page.get_by_text(re.compile(r"work order \d+, done"))).to_be_visible()

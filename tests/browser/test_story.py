@@ -8,12 +8,18 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import sign_in
 
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
-CSV = "Display name;Mail;Office;Department;Extension\nSaoirse Reed;saoirse.reed@lanternfield.example;Wharf House;Learning;421\nNo Mail;;Wharf House;;\n"
+CSV = (
+    "Display name;Mail;Office;Department;Extension\nSaoirse"
+    " Reed;saoirse.reed@lanternfield.example;Wharf House;Learning;421\nNo Mail;;Wharf House;;\n"
+)
 
 
 def advance(page: Page, period: str) -> None:
     answer = page.request.post(
-        "/api/v1/standins/clock", data={"advance": period}, headers={"Authorization": "Bearer demo"}, timeout=120_000
+        "/api/v1/standins/clock",
+        data={"advance": period},
+        headers={"Authorization": "Bearer demo"},
+        timeout=120_000,
     )
     assert answer.ok, answer.text()
 
@@ -37,7 +43,9 @@ def test_from_a_carriers_stock_to_a_proven_call(page):
 
 def bring_in_people(page: Page) -> None:
     page.get_by_role("link", name="Bring in people").click()
-    page.set_input_files("input[name=file]", {"name": "people.csv", "mimeType": "text/csv", "buffer": CSV.encode()})
+    page.set_input_files(
+        "input[name=file]", {"name": "people.csv", "mimeType": "text/csv", "buffer": CSV.encode()}
+    )
     page.get_by_role("button", name="Look at it").click()
     expect(page.get_by_text("the mail address is missing or not one")).to_be_visible()
     page.get_by_role("button", name="Bring in 1 person").click()
@@ -51,7 +59,9 @@ def order_numbers(page: Page) -> list[str]:
     page.get_by_label("in a row").check()
     page.get_by_role("button", name="Search").click()
     expect(page.get_by_text("3 in a row").first).to_be_visible()
-    page.get_by_role("region", name="Brackwater Telecom").get_by_role("button", name=re.compile("Hold")).first.click()
+    page.get_by_role("region", name="Brackwater Telecom").get_by_role(
+        "button", name=re.compile("Hold")
+    ).first.click()
     expect(page.get_by_role("heading", name="3 numbers held")).to_be_visible()
     expect(page.locator("#main [data-until]")).to_contain_text(":")
     page.get_by_label("Our reference").fill("Learning desk")
@@ -94,7 +104,9 @@ def give_one_to_a_person(page: Page, number: str) -> None:
     page.get_by_role("radio", name=re.compile("Saoirse Reed")).check()
     page.get_by_label("place a test call when it works").check()
     page.get_by_role("button", name="Check it").click()
-    expect(page.get_by_text("can't use a number of Brackwater Telecom without Staff seat")).to_be_visible()
+    expect(
+        page.get_by_text("can't use a number of Brackwater Telecom without Staff seat")
+    ).to_be_visible()
     expect(page.get_by_role("button", name="Run")).to_be_disabled()
     page.get_by_role("button", name="Add remedies").click()
     expect(page.get_by_text("Grant Home calling")).to_be_visible()
@@ -105,15 +117,21 @@ def give_one_to_a_person(page: Page, number: str) -> None:
     advance(page, "PT30M")
     expect(page.get_by_text(re.compile(r"work order \d+, done"))).to_be_visible()
     expect(page.get_by_text("Saoirse Reed").first).to_be_visible()
-    mails = page.request.get("/api/v1/standins/mailbox", headers={"Authorization": "Bearer demo"}).json()["items"]
-    assert {"saoirse.reed@lanternfield.example", "rowan.achterberg@lanternfield.example"} <= {m["to"] for m in mails}
+    mails = page.request.get(
+        "/api/v1/standins/mailbox", headers={"Authorization": "Bearer demo"}
+    ).json()["items"]
+    assert {"saoirse.reed@lanternfield.example", "rowan.achterberg@lanternfield.example"} <= {
+        m["to"] for m in mails
+    }
 
 
 def prove_it(page: Page, number: str) -> None:
     page.goto(f"/numbers?number=44{number[1:]}")
     card = page.locator("#card")
     expect(card).to_contain_text("has no phone")
-    found = page.request.get("/api/v1/people?find=Saoirse%20Reed", headers={"Authorization": "Bearer demo"}).json()["items"]
+    found = page.request.get(
+        "/api/v1/people?find=Saoirse%20Reed", headers={"Authorization": "Bearer demo"}
+    ).json()["items"]
     page.goto(f"/holders/people/{found[0]['id']}")
     page.get_by_role("button", name="Add phone").click()
     expect(page.get_by_text("The secret is shown this once")).to_be_visible()
@@ -215,6 +233,8 @@ def test_what_a_colleague_changes_shows_without_a_reload(page, served):
     expect(page.locator("#card")).to_contain_text("Available")
     tasks = [{"kind": "set_aside", "number": "0113 496 0160", "reason": "test line"}]
     headers = {"Authorization": "Bearer demo"}
-    draft = page.request.post("/api/v1/work-orders", data={"title": "x", "tasks": tasks}, headers=headers).json()
+    draft = page.request.post(
+        "/api/v1/work-orders", data={"title": "x", "tasks": tasks}, headers=headers
+    ).json()
     page.request.post(f"/api/v1/work-orders/{draft['id']}/run", headers=headers)
     expect(page.locator("#card")).to_contain_text("Administrative")

@@ -1,4 +1,5 @@
-"""Ordering through the real pages as carriers really behave: several at once, in part, with papers sent back, without money, for joiners."""
+"""Ordering through the real pages as carriers really behave: several at once, in part, with papers
+sent back, without money, for joiners."""
 
 import re
 from pathlib import Path
@@ -10,11 +11,15 @@ from tests.browser.conftest import accessible, sign_in
 from tests.browser.test_story import advance
 
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
-JOINERS = "name,email,department,extension\nAda Marsh,ada.marsh@lanternfield.example,Learning,781\nBo Reed,bo.reed@lanternfield.example,Learning,782\n"
+JOINERS = (
+    "name,email,department,extension\nAda Marsh,ada.marsh@lanternfield.example,Learning,781\nBo"
+    " Reed,bo.reed@lanternfield.example,Learning,782\n"
+)
 
 
 def searched(page, carrier, **wish):
-    """Answers of all carriers asked at once; the button that holds the best of one of them is pressed."""
+    """Answers of all carriers asked at once; the button that holds the best of one of them is
+    pressed."""
     page.goto("/supply?" + "&".join(f"{k}={v}" for k, v in {"country": "GB", **wish}.items()))
     answer = page.get_by_role("region", name=carrier)
     expect(answer.get_by_role("button", name=re.compile("Hold")).first).to_be_visible()
@@ -32,7 +37,9 @@ def test_all_carriers_answer_side_by_side_and_an_order_comes_in_part(page):
     sign_in(page)
     page.goto("/supply?country=GB&area=Manchester&quantity=40")
     for name in ("Brackwater Telecom", "Fellgate Voice"):
-        expect(page.get_by_role("row", name=re.compile(name))).to_contain_text(re.compile(r"£\d.*\d\.\d s"))
+        expect(page.get_by_role("row", name=re.compile(name))).to_contain_text(
+            re.compile(r"£\d.*\d\.\d s")
+        )
     accessible(page)
     searched(page, "Fellgate Voice", area="Glasgow", quantity=60)
     ordered(page, "Glasgow team")
@@ -69,7 +76,9 @@ def test_a_paper_that_is_sent_back_and_another_that_is_taken(page, tmp_path):
     expect(page.get_by_text("The scan can't be read")).to_be_visible()
     accessible(page)
     page.goto("/")
-    expect(page.get_by_text("Order Depot phones: the proof of local address was rejected")).to_be_visible()
+    expect(
+        page.get_by_text("Order Depot phones: the proof of local address was rejected")
+    ).to_be_visible()
     page.get_by_role("link", name=re.compile("Send another")).first.click()
     page.get_by_label(re.compile("^File")).set_input_files(lease)
     page.get_by_label("Made on").fill("2026-10-21")
@@ -95,7 +104,9 @@ def test_an_order_the_balance_does_not_cover_leads_to_the_deposit_and_goes_throu
     expect(page.get_by_role("button", name=re.compile("Order for"))).to_be_disabled()
     held = page.url
     page.get_by_label("Quote").get_by_role("link", name="Deposit").click()
-    expect(page.get_by_role("button", name="Deposit £393.50")).to_be_visible()  # just what is missing
+    expect(
+        page.get_by_role("button", name="Deposit £393.50")
+    ).to_be_visible()  # just what is missing
     page.get_by_role("link", name="Change amount").click()
     page.get_by_label(re.compile("^Amount")).fill("500")
     page.get_by_role("button", name="Review deposit").click()
@@ -117,14 +128,18 @@ def test_a_joiner_list_orders_and_assigns_by_itself(page, tmp_path):
     page.get_by_role("button", name=re.compile("Bring in")).click()
     page.get_by_role("link", name="Get them numbers").click()
     expect(page.get_by_role("heading", name="Who has no number")).to_be_visible()
-    page.get_by_role("region", name="Wharf House").get_by_role("link", name=re.compile("give them as they arrive")).click()
+    page.get_by_role("region", name="Wharf House").get_by_role(
+        "link", name=re.compile("give them as they arrive")
+    ).click()
     expect(page.get_by_label("Area")).to_have_value("Leeds")
     page.get_by_label("How many").fill("2")
     page.get_by_role("button", name="Search").click()
     answer = page.get_by_role("region", name="Brackwater Telecom")
     answer.get_by_role("button", name=re.compile("^Hold")).first.click()
     page.wait_for_url("**/supply/holds/*")
-    page.get_by_label(re.compile("Give them, in this order")).fill("Ada Marsh\nbo.reed@lanternfield.example")
+    page.get_by_label(re.compile("Give them, in this order")).fill(
+        "Ada Marsh\nbo.reed@lanternfield.example"
+    )
     page.get_by_label("Emergency spot").select_option(index=2)
     ordered(page, "Joiners")
     advance(page, "PT2H")

@@ -1,8 +1,9 @@
 """One rule for every form: what a field shows reads back as what is stored.
 
-The pages of the demo are crawled for forms that show stored values; each is sent as the browser would send it untouched, and
-the whole estate must be as it was. New forms are found by themselves. Before, the estate is given what is easily misread:
-foreign numbers, euros, another time zone, long names, a recorded sound.
+The pages of the demo are crawled for forms that show stored values; each is sent as the browser
+would send it untouched, and the whole estate must be as it was. New forms are found by themselves.
+Before, the estate is given what is easily misread: foreign numbers, euros, another time zone, long
+names, a recorded sound.
 """
 
 import re
@@ -20,7 +21,7 @@ from sedge.core.workorders.checks import check
 from sedge.demo.seed import MEMBERS
 from sedge.services.callpaths import drawing, sounds
 from sedge.services.carriers import accounts
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_running, workorders
 from sedge.services.workorders.loading import load
 from sedge.store.schema import callpaths, tables
 from sedge.store.schema import workorders as workorder_tables
@@ -32,23 +33,45 @@ BERLIN, MOBILE, PARIS = "+49302312501", "+4915228817386", "+33199001234"
 OF_EACH = 3  # addresses of each route
 # forms that do something on purpose when they are sent as they are, and why that is right
 DOES_SOMETHING = {
-    r"/work-orders/\d+/(run|discard|remedies|undo|duplicate|retry|stop|draft|comments|template|when|remedy)": "buttons of a work order",
-    r"/numbers/\d+/(test-call|features|keep-call|retire)": "asks for something to be done to a number",
-    r"/paths/[^/]+/draw(/(add|lead|move|begin-with|remove|copy|cut|paste|undo|redo|drop-test|discard|publish|go-on|take-over|calendar))?": "acts of drawing",
-    r"/(paths|carriers/trunks)(/[^/]+)?/prove": "places test calls", r"/standins/.*": "steers the simulation", r"/organisations/.*|/sign-.*": "signs in and out",
-    r"/safety/(tests|help-call|addresses/recheck|registered|put-right|spots/[^/]+/(confirm|link|remove)|plans/.*)": "tests, confirms, removes",
-    r"/ports/.*/(?!change)[a-z-]+|/port-outs/.*": "acts on a port", r"/supply/(holds|orders|papers|when-free|forms|connect).*": "orders and uploads",
-    r"/carriers/.*/(deposit|test|accounts|key|new-key|port-pin)|/carriers/drift/.*": "pays, tests, opens", r"/numbers/(views|chosen|paste|files|take-over|known-elsewhere|tidy-up).*": "chooses and imports",
-    r"/licences/[^/]+/(seats|trial|cancel|exchange)|/checks.*|/why-not": "buys, checks", r"/holders/(people|lines|sites|groups|systems)": "adds one",
-    r"/holders/(people/[^/]+/devices|devices/.*|groups/[^/]+/remove|systems/[^/]+/numbers|directory.*|import.*|sites/[^/]+/(like|close))": "adds, removes, takes over",
-    r"/work-orders/(new/.*|planner|templates/.*)": "writes a work order", r"/safety/(files|move|spots|people/.*)": "adds, moves, imports", r"/confirm/.*": "confirms", r"/paths/(sounds.*|bring-in|new|draw)": "adds one",
-    r"/holders/caller-ids": "asks for a work order", r"/licences/new|/ports/new|/carriers/trunks(/new)?": "adds one",
-}  # fmt: skip
+    r"/work-orders/\d+/(run|discard|remedies|undo|duplicate|retry|stop|draft)": "its buttons",
+    r"/work-orders/\d+/(comments|template|when|remedy)": "buttons of an order",
+    r"/numbers/\d+/(test-call|features|keep-call|retire)": (
+        "asks for something to be done to a number"
+    ),
+    r"/paths/[^/]+/draw(/(add|lead|move|begin-with|remove|copy|cut|paste|undo|redo))?": "draws",
+    r"/paths/[^/]+/draw/(drop-test|discard|publish|go-on|take-over|calendar)": "acts of drawing",
+    r"/(paths|carriers/trunks)(/[^/]+)?/prove": "places test calls",
+    r"/standins/.*": "steers the simulation",
+    r"/organisations/.*|/sign-.*": "signs in and out",
+    r"/safety/(tests|help-call|addresses/recheck|registered|put-right|plans/.*)": "tests, tells",
+    r"/safety/spots/[^/]+/(confirm|link|remove)": "confirms, removes",
+    r"/ports/.*/(?!change)[a-z-]+|/port-outs/.*": "acts on a port",
+    r"/supply/(holds|orders|papers|when-free|forms|connect).*": "orders and uploads",
+    r"/carriers/.*/(deposit|test|accounts|key|new-key|port-pin)|/carriers/drift/.*": (
+        "pays, tests, opens"
+    ),
+    r"/numbers/(views|chosen|paste|files|take-over|known-elsewhere|tidy-up).*": (
+        "chooses and imports"
+    ),
+    r"/licences/[^/]+/(seats|trial|cancel|exchange)|/checks.*|/why-not": "buys, checks",
+    r"/holders/(people|lines|sites|groups|systems)": "adds one",
+    r"/holders/(people/[^/]+/devices|devices/.*|groups/[^/]+/remove)": "adds, removes",
+    r"/holders/(systems/[^/]+/numbers|directory.*|import.*)": "takes over",
+    r"/holders/sites/[^/]+/(like|close)": "sets up, closes",
+    r"/work-orders/(new/.*|planner|templates/.*)": "writes a work order",
+    r"/safety/(files|move|spots|people/.*)": "adds, moves, imports",
+    r"/confirm/.*": "confirms",
+    r"/paths/(sounds.*|bring-in|new|draw)": "adds one",
+    r"/holders/caller-ids": "asks for a work order",
+    r"/licences/new|/ports/new|/carriers/trunks(/new)?": "adds one",
+}
 SERIAL = """() => [...document.querySelectorAll('form')].map(form => ({
-    action: form.getAttribute('action') || location.pathname, method: (form.method || 'get').toLowerCase(),
+    action: form.getAttribute('action') || location.pathname,
+    method: (form.method || 'get').toLowerCase(),
     multipart: form.enctype === 'multipart/form-data',
-    shows: [...form.elements].some(x => x.name && ((x.matches('input:not([type=hidden]):not([type=checkbox]):not([type=radio]):not([type=file]), textarea') && x.value)
-        || (x.matches('select') && x.value) || (x.matches('[type=checkbox], [type=radio]') && x.checked))),
+    shows: [...form.elements].some(x => x.name && (
+        x.matches('[type=checkbox], [type=radio]') ? x.checked
+        : x.matches('input:not([type=hidden]):not([type=file]), textarea, select') && x.value)),
     fields: [...new FormData(form)].filter(([, value]) => typeof value === 'string')
 }))"""
 
@@ -64,22 +87,39 @@ def quiet(seeded, tmp_path):
 def prepare(house, desk):
     """What is easily misread, put where forms show it."""
     with desk.reading() as reading:
-        people = reading.records.where(Person, tables.person.c.site == "wharf-house", order_by=tables.person.c.name, limit=3)
+        people = reading.records.where(
+            Person, tables.person.c.site == "wharf-house", order_by=tables.person.c.name, limit=3
+        )
         line = next(iter(reading.records.all(e.ServiceLine)))
-        german = reading.records.where(Person, tables.person.c.site == "harbour-loft", order_by=tables.person.c.name, limit=1)[0]
+        german = reading.records.where(
+            Person, tables.person.c.site == "harbour-loft", order_by=tables.person.c.name, limit=1
+        )[0]
     long = "Wilhelmina-Alexandrina van der Zwaluwenberg-Öztürk " * 2
     for person, mobile in ((people[0], MOBILE), (german, "+447700900123")):
         rules = e.Answering(mobile=mobile, then="mobile")
         ref = e.HolderRef(kind=e.HolderKind.PERSON, id=person.id)
-        workorders.run_now(desk, "rings along", [t.SetAnswering(holder=ref, ring_seconds=31, answering=rules)])
-    workorders.run_now(desk, "long", [t.ChangePerson(person=people[1].id, name=long[:118], department="Überseehandel & Zoll")])
+        order_running.run_now(
+            desk, "rings along", [t.SetAnswering(holder=ref, ring_seconds=31, answering=rules)]
+        )
+    order_running.run_now(
+        desk,
+        "long",
+        [t.ChangePerson(person=people[1].id, name=long[:118], department="Überseehandel & Zoll")],
+    )
     sound, _ = sounds.keep(desk, "Willkommen", "de", "Guten Tag", wav())
     body = Path(
         first="says",
         steps={
             "says": Announce(title="Says", text="", sound=sound, exits={"done": "abroad"}),
-            "abroad": Forward(title="Abroad", to=BERLIN, exits={"no answer": "rings", "busy": "rings"}),
-            "rings": Ring(title="Rings", people=(people[0].id,), mobiles=(MOBILE, "+447700900124", PARIS), exits={"no answer": "box"}),
+            "abroad": Forward(
+                title="Abroad", to=BERLIN, exits={"no answer": "rings", "busy": "rings"}
+            ),
+            "rings": Ring(
+                title="Rings",
+                people=(people[0].id,),
+                mobiles=(MOBILE, "+447700900124", PARIS),
+                exits={"no answer": "box"},
+            ),
             "box": Mailbox(title="Box", greeting="Leave a message", recipients=(people[0].id,)),
         },
     )
@@ -115,9 +155,13 @@ def snapshot(desk):
     with desk.reading() as reading:
         c = reading.connection
         found = {
-            (name, row.id): row.body for name, table in tables.RECORD_TABLES.items() for row in c.execute(select(table.c.id, table.c.body))
+            (name, row.id): row.body
+            for name, table in tables.RECORD_TABLES.items()
+            for row in c.execute(select(table.c.id, table.c.body))
         }
-        found |= {("drawing", row.path): row.body for row in c.execute(callpaths.path_draft.select())}
+        found |= {
+            ("drawing", row.path): row.body for row in c.execute(callpaths.path_draft.select())
+        }
         orders = {row.no for row in c.execute(workorder_tables.work_order.select())}
     return found, orders
 
@@ -128,7 +172,14 @@ def pages(client, start):
     while waiting:
         address = waiting.pop(0)
         path = urlsplit(address).path
-        pattern = next((pattern for method, pattern, regex, _ in ROUTES if method == "GET" and regex.match(path)), None)
+        pattern = next(
+            (
+                pattern
+                for method, pattern, regex, _ in ROUTES
+                if method == "GET" and regex.match(path)
+            ),
+            None,
+        )
         if pattern is None or visited.get(pattern, 0) >= OF_EACH + (address in start) * 10:
             continue
         visited[pattern] = visited.get(pattern, 0) + 1
@@ -150,22 +201,41 @@ def test_every_form_sent_untouched_leaves_the_estate_as_it_was(chromium, quiet):
     context.request.post("/sign-in", form={"who": "rowan"})
     page = context.new_page()
     start = [
-        "/", f"/holders/people/{person.id}/answering", f"/holders/people/{german.id}/answering", f"/holders/people/{person.id}", f"/holders/people/{german.id}",
-        f"/holders/lines/{line.id}", "/carriers/accounts/brackwater-main", *(f"/paths/easily-misread/draw?step={key}" for key in ("says", "abroad", "rings", "box")),
-        "/holders/sites/spree-depot/change", "/holders/sites/wharf-house/change",
-    ]  # fmt: skip
+        "/",
+        f"/holders/people/{person.id}/answering",
+        f"/holders/people/{german.id}/answering",
+        f"/holders/people/{person.id}",
+        f"/holders/people/{german.id}",
+        f"/holders/lines/{line.id}",
+        "/carriers/accounts/brackwater-main",
+        *(f"/paths/easily-misread/draw?step={key}" for key in ("says", "abroad", "rings", "box")),
+        "/holders/sites/spree-depot/change",
+        "/holders/sites/wharf-house/change",
+    ]
     sent, wrong, known = set(), [], snapshot(desk)
     for address in pages(context.request, start):
         page.goto(address)
         for form in page.evaluate(SERIAL):
             where = urlsplit(urljoin(address, form["action"])).path
-            key = (where, tuple(sorted(name for name, _ in form["fields"])), address if "draw" in address else "")
-            if form["method"] != "post" or not form["shows"] or key in sent or any(re.fullmatch(x, where) for x in DOES_SOMETHING):
+            key = (
+                where,
+                tuple(sorted(name for name, _ in form["fields"])),
+                address if "draw" in address else "",
+            )
+            if (
+                form["method"] != "post"
+                or not form["shows"]
+                or key in sent
+                or any(re.fullmatch(x, where) for x in DOES_SOMETHING)
+            ):
                 continue
             sent.add(key)
             fields = urlencode([tuple(pair) for pair in form["fields"]])
             answer = context.request.post(
-                where, data=fields, headers={"Content-Type": "application/x-www-form-urlencoded", "HX-Request": "true"}, max_redirects=0
+                where,
+                data=fields,
+                headers={"Content-Type": "application/x-www-form-urlencoded", "HX-Request": "true"},
+                max_redirects=0,
             )
             told = (address, where, answer.status, answer.headers.get("sedge-problem", ""))
             if answer.status >= 400 and "Nothing is different" not in told[-1]:
@@ -182,14 +252,18 @@ def changes_of(desk, known, told):
     records, orders = known
     now, orders_now = snapshot(desk)
     found = [
-        ("changed", *told, key, records.get(key), now.get(key)) for key in now.keys() | records.keys() if now.get(key) != records.get(key)
+        ("changed", *told, key, records.get(key), now.get(key))
+        for key in now.keys() | records.keys()
+        if now.get(key) != records.get(key)
     ]
     for no in orders_now - orders:
         tasks = [x.body for x in workorders.get(desk, str(no)).tasks]
         with desk.reading() as reading:
             report = check(tasks, load(reading, tasks))
         for change in report.changes:
-            same = change.before is not None and change.before.but(version=0) == change.after.but(version=0)
+            same = change.before is not None and change.before.but(version=0) == change.after.but(
+                version=0
+            )
             if not same and change.subject is not Subject.PATH:
                 found.append(("would change", *told, change.subject, change.before, change.after))
     return found

@@ -1,4 +1,5 @@
-"""What a change breaks in a call path that was in order when it was published is said by the change's own checks."""
+"""What a change breaks in a call path that was in order when it was published is said by the
+change's own checks."""
 
 import pytest
 
@@ -32,31 +33,66 @@ def desks(estate):
 
 def test_the_last_member_of_a_group_that_rings_is_not_taken_out_unsaid(desks):
     published(desks, {"ring": HOSTS, "box": BOX})
-    level, message = said(desks, t.SetGroup(group="hosts", name="Hosts", members=()), "group.paths-still-answer")
+    level, message = said(
+        desks, t.SetGroup(group="hosts", name="Hosts", members=()), "group.paths-still-answer"
+    )
     assert level is not Level.PASS
     assert message.startswith("Call path Front desk: ")
-    assert said(desks, t.SetGroup(group="hosts", name="Hosts", members=("amara",)), "group.paths-still-answer")[0] is Level.PASS
+    assert (
+        said(
+            desks,
+            t.SetGroup(group="hosts", name="Hosts", members=("amara",)),
+            "group.paths-still-answer",
+        )[0]
+        is Level.PASS
+    )
 
 
 def test_a_right_that_a_forward_needs_is_not_taken_away_unsaid(desks):
     amara = e.HolderRef(kind=e.HolderKind.PERSON, id="amara")
-    published(desks, {"ring": Forward(to="+442079460100", exits=dict.fromkeys(EXITS["forward"], "box")), "box": BOX})
+    published(
+        desks,
+        {
+            "ring": Forward(to="+442079460100", exits=dict.fromkeys(EXITS["forward"], "box")),
+            "box": BOX,
+        },
+    )
     desks.given(142, amara, path="desk")
-    level, message = said(desks, t.SetCallingRights(holder=amara, rights=()), "rights.forwards-still-go")
+    level, message = said(
+        desks, t.SetCallingRights(holder=amara, rights=()), "rights.forwards-still-go"
+    )
     assert level is not Level.PASS
     assert message.startswith("Call path Front desk: ")
 
 
 def test_a_path_that_forwards_is_no_good_on_the_number_of_somebody_without_the_right(desks):
-    published(desks, {"ring": Forward(to="+442079460100", exits=dict.fromkeys(EXITS["forward"], "box")), "box": BOX})
+    published(
+        desks,
+        {
+            "ring": Forward(to="+442079460100", exits=dict.fromkeys(EXITS["forward"], "box")),
+            "box": BOX,
+        },
+    )
     desks.given(142, desks.person("Piet Silent", rights=()))
-    level, message = said(desks, t.SetPath(number="+441134960142", path="desk"), "path.on-this-number")
+    level, message = said(
+        desks, t.SetPath(number="+441134960142", path="desk"), "path.on-this-number"
+    )
     assert level is not Level.PASS
     assert message.startswith("Call path Front desk: ")
     desks.given(143, e.HolderRef(kind=e.HolderKind.PERSON, id="amara"))
-    assert said(desks, t.SetPath(number="+441134960143", path="desk"), "path.on-this-number")[0] is Level.PASS
+    assert (
+        said(desks, t.SetPath(number="+441134960143", path="desk"), "path.on-this-number")[0]
+        is Level.PASS
+    )
 
 
 def test_what_was_wrong_before_is_not_said_again(desks):
     published(desks, {"ring": HOSTS.but(people=("nobody",)), "box": BOX})
-    assert said(desks, t.SetGroup(group="hosts", name="Hosts", members=("amara",)), "group.paths-still-answer")[0] is Level.PASS
+    assert (
+        said(
+            desks,
+            t.SetGroup(group="hosts", name="Hosts", members=("amara",)),
+            "group.paths-still-answer",
+        )[0]
+        is Level.PASS
+    )

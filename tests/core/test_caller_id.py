@@ -1,4 +1,5 @@
-"""What calls out show: who decides it, over which trunk such calls go, what goes along in the signalling, what may be chosen."""
+"""What calls out show: who decides it, over which trunk such calls go, what goes along in the
+signalling, what may be chosen."""
 
 import pytest
 
@@ -6,7 +7,6 @@ from sedge.core import records as e
 from sedge.core.outbound.caller_id import in_words
 from sedge.core.outbound.trace import trace_outbound
 from sedge.core.records import ORGANISATION, CallerId, Defaults
-from sedge.core.reduce import apply
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import judge
 from sedge.core.workorders.findings import Level
@@ -19,7 +19,10 @@ def at_leeds(estate, said):
     estate.put(estate.records["Site/leeds"].but(caller_id=said))
 
 
-def called(estate, *, own=True, person=CallerId(), site=CallerId(), whole=None, dialled="901134960999"):  # noqa: B008  facts don't change
+UNSAID = CallerId()
+
+
+def called(estate, *, own=True, person=UNSAID, site=UNSAID, whole=None, dialled="901134960999"):
     ref = estate.person(caller_id=person, rights=tuple(e.Right))
     line = estate.line("Front desk")
     estate.given(200, line, capacity="many", carrier="fellgate")
@@ -39,16 +42,44 @@ def called(estate, *, own=True, person=CallerId(), site=CallerId(), whole=None, 
         ({}, OWN, "their own number"),
         ({"site": CallerId(shows="own", number=MAIN)}, OWN, "their own number"),
         ({"site": CallerId(shows="number", number=MAIN)}, MAIN, "Wharf House shows 0113 496 0200"),
-        ({"site": CallerId(shows="number", number=MAIN), "person": CallerId(shows="own")}, OWN, "their own number"),
-        ({"person": CallerId(shows="number", number=OTHER)}, OTHER, "Ifeoma Okafor shows 0113 496 0201"),
-        ({"whole": CallerId(shows="number", number=OTHER)}, OTHER, "the organisation shows 0113 496 0201"),
-        ({"whole": CallerId(shows="number", number=OTHER), "site": CallerId(shows="own")}, OWN, "their own number"),
+        (
+            {"site": CallerId(shows="number", number=MAIN), "person": CallerId(shows="own")},
+            OWN,
+            "their own number",
+        ),
+        (
+            {"person": CallerId(shows="number", number=OTHER)},
+            OTHER,
+            "Ifeoma Okafor shows 0113 496 0201",
+        ),
+        (
+            {"whole": CallerId(shows="number", number=OTHER)},
+            OTHER,
+            "the organisation shows 0113 496 0201",
+        ),
+        (
+            {"whole": CallerId(shows="number", number=OTHER), "site": CallerId(shows="own")},
+            OWN,
+            "their own number",
+        ),
         ({"whole": CallerId(shows="withheld")}, "", "the organisation withholds it"),
-        ({"whole": CallerId(shows="withheld"), "site": CallerId(shows="number", number=MAIN)}, MAIN, "Wharf House shows 0113 496 0200"),
-        ({"own": False, "site": CallerId(shows="own", number=MAIN)}, MAIN, "Ifeoma Okafor has none of their own; Wharf House shows 0113 496 0200"),
-        ({"own": False, "whole": CallerId(number=OTHER)}, OTHER, "Ifeoma Okafor has none of their own; the organisation shows 0113 496 0201"),
+        (
+            {"whole": CallerId(shows="withheld"), "site": CallerId(shows="number", number=MAIN)},
+            MAIN,
+            "Wharf House shows 0113 496 0200",
+        ),
+        (
+            {"own": False, "site": CallerId(shows="own", number=MAIN)},
+            MAIN,
+            "Ifeoma Okafor has none of their own; Wharf House shows 0113 496 0200",
+        ),
+        (
+            {"own": False, "whole": CallerId(number=OTHER)},
+            OTHER,
+            "Ifeoma Okafor has none of their own; the organisation shows 0113 496 0201",
+        ),
     ],
-)  # fmt: skip
+)
 def test_the_nearest_choice_decides(estate, choices, shown, because):
     trace = called(estate, **choices)
     assert (trace.ending, trace.caller_id, trace.shown_because) == ("reached", shown, because)
@@ -61,7 +92,10 @@ def test_who_has_no_number_and_no_default_calls_nobody_out(estate):
 
 def test_a_number_that_is_no_longer_ours_is_refused_and_named(estate):
     trace = called(estate, person=CallerId(shows="number", number="+441134960777"))
-    assert (trace.ending, "+441134960777 is shown on its calls and is no longer ours" in trace.reason) == ("rejected", True)
+    assert (
+        trace.ending,
+        "+441134960777 is shown on its calls and is no longer ours" in trace.reason,
+    ) == ("rejected", True)
 
 
 def test_the_trunk_is_one_of_the_shown_numbers_carrier_and_the_headers_say_whose_call_it_is(estate):
@@ -86,7 +120,10 @@ def test_a_call_for_help_always_shows_the_callers_own_number(estate):
 
 
 def judged(estate, **task):
-    found = judge(t.SetCallerId(holder=e.HolderRef(kind=e.HolderKind.SITE, id="leeds"), **task), estate.build())
+    found = judge(
+        t.SetCallerId(holder=e.HolderRef(kind=e.HolderKind.SITE, id="leeds"), **task),
+        estate.build(),
+    )
     return {f.rule.removeprefix("caller-id."): f.level for f in found if f.level is not Level.PASS}
 
 
@@ -96,7 +133,12 @@ def test_only_a_number_in_use_of_a_carrier_with_a_trunk_may_be_shown(estate):
     free, untold = estate.number(201), estate.given(202, line, e.Role.EXTRA, trunk=None)
     estate.put(
         e.Carrier(
-            id="maplecourt", name="Maplecourt Networks", supply_model=e.SupplyModel.OWN_TRUNK, countries=("CA",), capacities=(), asks_of={}
+            id="maplecourt",
+            name="Maplecourt Networks",
+            supply_model=e.SupplyModel.OWN_TRUNK,
+            countries=("CA",),
+            capacities=(),
+            asks_of={},
         )
     )
     abroad = estate.given(203, line, e.Role.EXTRA, carrier="maplecourt")
@@ -115,27 +157,40 @@ def test_only_a_number_in_use_of_a_carrier_with_a_trunk_may_be_shown(estate):
 def test_a_number_that_others_show_is_not_taken_back_before_they_show_another(estate):
     number = estate.given(200, estate.line("Front desk"), capacity="many")
     taking = t.UnassignNumber(number=number)
-    assert [f.level for f in judge(taking, estate.build()) if f.rule == "life.shown-by-nobody-else"] == [Level.PASS]
+    assert [
+        f.level for f in judge(taking, estate.build()) if f.rule == "life.shown-by-nobody-else"
+    ] == [Level.PASS]
     at_leeds(estate, CallerId(shows="number", number=number))
     estate.put(Defaults(id=ORGANISATION, caller_id=CallerId(shows="own", number=number)))
     world = estate.build()
     found = next(f for f in judge(taking, world) if f.rule == "life.shown-by-nobody-else")
-    assert (found.level, "Wharf House, the whole organisation show" in found.message) == (Level.STOP, True)
+    assert (found.level, "Wharf House, the whole organisation show" in found.message) == (
+        Level.STOP,
+        True,
+    )
     first = [*found.remedies[0].tasks]
     for task in first:
-        world.absorb(apply(task, world, "x"))
-    assert [f.level for f in judge(taking, world) if f.rule == "life.shown-by-nobody-else"] == [Level.PASS]
+        world.absorb(task.apply(world, "x"))
+    assert [f.level for f in judge(taking, world) if f.rule == "life.shown-by-nobody-else"] == [
+        Level.PASS
+    ]
     assert [i for i, _ in arrange([taking, *first], {})] == [1, 2, 0], "the remedy runs first"
 
 
 @pytest.mark.parametrize(
     ("said", "words"),
     [
-        (CallerId(), "as the site says"), (CallerId(number=MAIN), "as the site says; 0113 496 0200 for who has none"), (CallerId(shows="own"), "the caller's own number"),
-        (CallerId(shows="own", number=MAIN), "the caller's own number, or 0113 496 0200 where there is none"),
-        (CallerId(shows="number", number=MAIN), "always 0113 496 0200"), (CallerId(shows="withheld"), "nothing, it is withheld"),
+        (CallerId(), "as the site says"),
+        (CallerId(number=MAIN), "as the site says; 0113 496 0200 for who has none"),
+        (CallerId(shows="own"), "the caller's own number"),
+        (
+            CallerId(shows="own", number=MAIN),
+            "the caller's own number, or 0113 496 0200 where there is none",
+        ),
+        (CallerId(shows="number", number=MAIN), "always 0113 496 0200"),
+        (CallerId(shows="withheld"), "nothing, it is withheld"),
     ],
-)  # fmt: skip
+)
 def test_each_choice_is_told_in_words(said, words):
     assert in_words(said, "the site") == words
 
@@ -144,6 +199,10 @@ def test_a_choice_changes_whose_it_is(estate):
     ref = estate.person()
     world = estate.build()
     for holder in (ref, e.HolderRef(kind=e.HolderKind.SITE, id="leeds"), None):
-        world.absorb(apply(t.SetCallerId(holder=holder, shows="withheld"), world, "x"))
-    said = [world.the(e.Person, ref.id), world.the(e.Site, "leeds"), world.the(Defaults, ORGANISATION)]
+        world.absorb(t.SetCallerId(holder=holder, shows="withheld").apply(world, "x"))
+    said = [
+        world.the(e.Person, ref.id),
+        world.the(e.Site, "leeds"),
+        world.the(Defaults, ORGANISATION),
+    ]
     assert {x.caller_id.shows for x in said} == {"withheld"}

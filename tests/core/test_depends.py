@@ -1,4 +1,5 @@
-"""What depends on a number is found before it goes: each thing with what happens to it and what settles it."""
+"""What depends on a number is found before it goes: each thing with what happens to it and what
+settles it."""
 
 from datetime import UTC, datetime
 
@@ -17,7 +18,10 @@ def found(estate, number, **around):
 
 def path(key="night", name="Night desk"):
     return e.PathVersion(
-        id=key, name=name, body={"first": "end", "steps": {"end": {"kind": "end"}}}, in_force_from=datetime(2026, 1, 1, tzinfo=UTC)
+        id=key,
+        name=name,
+        body={"first": "end", "steps": {"end": {"kind": "end"}}},
+        in_force_from=datetime(2026, 1, 1, tzinfo=UTC),
     )
 
 
@@ -30,10 +34,14 @@ def test_the_last_number_of_somebody_takes_their_seats_along(estate):
     estate.granted(person, "staff", "home")
     number = estate.given(142, person)
     what = found(estate, number)
-    assert (what["Ifeoma Okafor, main number"].so, what["Ifeoma Okafor, main number"].grave) == ("is left without any number", True)
+    assert (what["Ifeoma Okafor, main number"].so, what["Ifeoma Okafor, main number"].grave) == (
+        "is left without any number",
+        True,
+    )
     assert what["Licences of Ifeoma Okafor"].tasks == (
-        t.RevokeLicence(holder=person, product="home"), t.RevokeLicence(holder=person, product="staff"),
-    ), "what stands on another seat goes first"  # fmt: skip
+        t.RevokeLicence(holder=person, product="home"),
+        t.RevokeLicence(holder=person, product="staff"),
+    ), "what stands on another seat goes first"
 
 
 def test_whoever_keeps_another_number_keeps_the_seats(estate):
@@ -42,13 +50,18 @@ def test_whoever_keeps_another_number_keeps_the_seats(estate):
     number = estate.given(142, person)
     estate.given(143, person, e.Role.EXTRA)
     what = found(estate, number)
-    assert what["Ifeoma Okafor, main number"].so == "keeps 0113 496 0143; none of them is the main one"
+    assert (
+        what["Ifeoma Okafor, main number"].so == "keeps 0113 496 0143; none of them is the main one"
+    )
     assert "Licences of Ifeoma Okafor" not in what
 
 
 def test_a_sites_main_number_is_what_help_rings_back(estate):
     site = e.HolderRef(kind=e.HolderKind.SITE, id="leeds")
-    ring = {"first": "ring", "steps": {"ring": {"kind": "ring", "people": ["ifeoma-okafor"], "exits": {}}}}
+    ring = {
+        "first": "ring",
+        "steps": {"ring": {"kind": "ring", "people": ["ifeoma-okafor"], "exits": {}}},
+    }
     estate.person()
     estate.put(path().but(body=ring))
     number = estate.given(190, site, path="night")
@@ -56,7 +69,10 @@ def test_a_sites_main_number_is_what_help_rings_back(estate):
     help_ = what["Calls for help from Wharf House"]
     assert (help_.grave, help_.so) == (
         True,
-        "are rung back on this number: 3 of its people have no number of their own. Give the site another main number first",
+        (
+            "are rung back on this number: 3 of its people have no number of their own. Give the"
+            " site another main number first"
+        ),
     )
     assert what["Call path Night desk"].so == "stays, with 1 number left"
 
@@ -68,9 +84,15 @@ def test_what_names_the_number_elsewhere_is_settled_by_tasks(estate):
     colleague = e.Person(id="bo", name="Bo Reed", email="bo@example.test", site="leeds")
     site = estate.build().the(e.Site, "leeds")
     what = found(
-        estate, number, naming=[path()], falling_back=[other], ringing=[colleague], showing=[colleague, site, e.Defaults(id=e.ORGANISATION)],
-        orders=[("wo-1", "A second number")], more={"showing": 7},
-    )  # fmt: skip
+        estate,
+        number,
+        naming=[path()],
+        falling_back=[other],
+        ringing=[colleague],
+        showing=[colleague, site, e.Defaults(id=e.ORGANISATION)],
+        orders=[("wo-1", "A second number")],
+        more={"showing": 7},
+    )
     assert what["Call path Night desk"].so == "names this number and would lead nowhere"
     assert what["Fallback of 0113 496 0150"].tasks == (t.SetFallback(number=other.e164, to=""),)
     assert what["Bo Reed’s calls"].so == "ring this number along"
@@ -83,7 +105,12 @@ def test_what_names_the_number_elsewhere_is_settled_by_tasks(estate):
 
 
 def test_tags_say_where_else_it_stands(estate):
-    number = estate.given(142, estate.person(), tags=("contact: harbour boats", "published: website", "red"), known_as={"wall board": "17"})
+    number = estate.given(
+        142,
+        estate.person(),
+        tags=("contact: harbour boats", "published: website", "red"),
+        known_as={"wall board": "17"},
+    )
     what = found(estate, number)
     assert what["Website"].so == "still shows it; have it changed"
     assert what["Harbour boats"].so == "calls it by this number"

@@ -1,4 +1,5 @@
-"""What the directory says becomes a proposal: of the right kind, with every difference, and none where all agree."""
+"""What the directory says becomes a proposal: of the right kind, with every difference, and none
+where all agree."""
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -9,9 +10,23 @@ from tests.conftest import EstateBuilder
 
 SITES = [EstateBuilder().records["Site/leeds"]]
 ADA = Person(
-    id="ada", name="Ada Quill", email="ada@example.test", site="leeds", department="Archive", extension="142", known_elsewhere_as="d1"
+    id="ada",
+    name="Ada Quill",
+    email="ada@example.test",
+    site="leeds",
+    department="Archive",
+    extension="142",
+    known_elsewhere_as="d1",
 )
-SAID = Said(id="ada", external="d1", name="Ada Quill", email="ADA@example.test", site="WHARF house", department="Archive", extension="142")
+SAID = Said(
+    id="ada",
+    external="d1",
+    name="Ada Quill",
+    email="ADA@example.test",
+    site="WHARF house",
+    department="Archive",
+    extension="142",
+)
 
 
 def about(said, person=ADA, people=None):
@@ -20,7 +35,9 @@ def about(said, person=ADA, people=None):
 
 def test_nothing_is_proposed_where_all_agree_whatever_the_case():
     assert about(SAID) is None
-    assert about(SAID.but(department="", job="", extension="", site="")) is None, "what the directory leaves empty it says nothing of"
+    assert about(SAID.but(department="", job="", extension="", site="")) is None, (
+        "what the directory leaves empty it says nothing of"
+    )
 
 
 def test_a_joiner_a_leaver_and_nobody():
@@ -72,5 +89,7 @@ def test_a_group_is_proposed_with_whom_sedge_knows_and_says_how_many_it_does_not
     assert found.changes["members"] == ["ada"]
     assert "1 of its members" in found.problem
     assert about_group(said, Group(id="g", name="Desk", members=("ada",)), {"ada": ADA}) is None
-    assert about_group(said.but(gone=True), Group(id="g", name="Desk"), {}).changes == {"removed": True}
+    assert about_group(said.but(gone=True), Group(id="g", name="Desk"), {}).changes == {
+        "removed": True
+    }
     assert about_group(said.but(gone=True), None, {}) is None

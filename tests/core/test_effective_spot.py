@@ -1,5 +1,6 @@
-"""One answer to *where is help sent*: over random estates the check, the card, the emergency test and what goes with a call name the
-same spot, and none of them is content with a spot in another building."""
+"""One answer to *where is help sent*: over random estates the check, the card, the emergency test
+and what goes with a call name the same spot, and none of them is content with a spot in another
+building."""
 
 import pytest
 from hypothesis import given, settings
@@ -19,13 +20,39 @@ SPOTS = ["WHF-001-K", "WHF-002-W", "CNL-001-Y", "CNL-000-0", None]
 
 def two_sites():
     estate = EstateBuilder()
-    elements = e.CivicElements(country="GB", city="Leeds", street="Canal Road", house_number="3", postcode="LS1 4AA")
+    elements = e.CivicElements(
+        country="GB", city="Leeds", street="Canal Road", house_number="3", postcode="LS1 4AA"
+    )
     leeds = estate.records["Site/leeds"]
     estate.put(
-        leeds.but(id="canal", name="Canal Museum", code="CNL", address="canal-address", spot="CNL-000-0"),
-        e.Address(id="canal-address", site="canal", elements=elements, verdict=e.Verdict.EXACT, psap="Leeds operator assistance", floors=3),
-        e.Spot(id="WHF-002-W", address="leeds-address", site="leeds", name="shop", floor="1st floor", room="shop", confirmed_at=NOW),
-        e.Spot(id="CNL-000-0", address="canal-address", site="canal", name="whole address", whole=True, confirmed_at=NOW),
+        leeds.but(
+            id="canal", name="Canal Museum", code="CNL", address="canal-address", spot="CNL-000-0"
+        ),
+        e.Address(
+            id="canal-address",
+            site="canal",
+            elements=elements,
+            verdict=e.Verdict.EXACT,
+            psap="Leeds operator assistance",
+            floors=3,
+        ),
+        e.Spot(
+            id="WHF-002-W",
+            address="leeds-address",
+            site="leeds",
+            name="shop",
+            floor="1st floor",
+            room="shop",
+            confirmed_at=NOW,
+        ),
+        e.Spot(
+            id="CNL-000-0",
+            address="canal-address",
+            site="canal",
+            name="whole address",
+            whole=True,
+            confirmed_at=NOW,
+        ),
         e.Spot(
             id="CNL-001-Y",
             address="canal-address",
@@ -41,11 +68,18 @@ def two_sites():
 
 def dispatch(answer, estate):
     """The spot that the emergency test names, None where it says help would not be sent right."""
-    return answer.spot if answer.spot and not any("spot" in link for link in answer.broken) else None
+    return (
+        answer.spot if answer.spot and not any("spot" in link for link in answer.broken) else None
+    )
 
 
 @settings(max_examples=150)
-@given(st.sampled_from(SPOTS), st.sampled_from(SPOTS), st.sampled_from(SPOTS), st.sampled_from(["leeds", "canal"]))
+@given(
+    st.sampled_from(SPOTS),
+    st.sampled_from(SPOTS),
+    st.sampled_from(SPOTS),
+    st.sampled_from(["leeds", "canal"]),
+)
 def test_check_card_test_and_call_name_the_same_spot(own, of_number, chosen, works_at):
     estate = two_sites()
     person = estate.person(spot=own)
@@ -74,7 +108,8 @@ def test_check_card_test_and_call_name_the_same_spot(own, of_number, chosen, wor
 
 
 @pytest.mark.parametrize(
-    ("spot", "own", "right"), [("WHF-001-K", None, True), ("CNL-001-Y", None, False), ("CNL-001-Y", "CNL-001-Y", True)]
+    ("spot", "own", "right"),
+    [("WHF-001-K", None, True), ("CNL-001-Y", None, False), ("CNL-001-Y", "CNL-001-Y", True)],
 )
 def test_a_spot_is_right_where_the_holder_works_or_is_their_own(spot, own, right):
     estate = two_sites()
@@ -87,10 +122,18 @@ def test_the_words_of_a_check_name_the_site_the_spot_is_at():
     estate = two_sites()
     person = estate.person(spot=None)
     number = estate.number(142, spot="CNL-001-Y")
-    found = {f.rule: f for f in check([t.AssignNumber(number=number, holder=person, spot="CNL-001-Y")], estate.build()).findings}
+    found = {
+        f.rule: f
+        for f in check(
+            [t.AssignNumber(number=number, holder=person, spot="CNL-001-Y")], estate.build()
+        ).findings
+    }
     finding = found["assignment.dispatchable-spot"]
     assert finding.level is Level.STOP
-    assert "Canal Museum, ground floor, front desk is at another site: Ifeoma Okafor works at Wharf House" in finding.message
+    assert (
+        "Canal Museum, ground floor, front desk is at another site: Ifeoma Okafor works at Wharf"
+        " House" in finding.message
+    )
 
 
 def test_a_number_moves_to_another_site_on_purpose_only():
@@ -101,7 +144,10 @@ def test_a_number_moves_to_another_site_on_purpose_only():
     world = estate.build()
     report = check([t.AssignNumber(number=number, holder=person)], world)
     stopped = next(f for f in report.stops if f.rule == "assignment.at-its-site")
-    assert "0113 496 0142 is a number of Canal Museum; Ifeoma Okafor is at Wharf House" in stopped.message
+    assert (
+        "0113 496 0142 is a number of Canal Museum; Ifeoma Okafor is at Wharf House"
+        in stopped.message
+    )
     assert stopped.remedies[0].tasks == (t.MoveNumber(number=number, site="leeds"),)
     moved = check([*stopped.remedies[0].tasks, t.AssignNumber(number=number, holder=person)], world)
     assert moved.runnable, moved.stops

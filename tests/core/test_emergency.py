@@ -1,4 +1,5 @@
-"""Calls for help: who can ring back, what the operator is shown, and that a half-done move is never quiet."""
+"""Calls for help: who can ring back, what the operator is shown, and that a half-done move is never
+quiet."""
 
 from datetime import timedelta
 
@@ -22,8 +23,18 @@ def answer(estate, number, dialled="999"):
 
 
 def duty_path(estate, *people):
-    body = Path(first="ring", steps={"ring": Ring(people=people, exits={"no answer": "mailbox"}), "mailbox": Mailbox(recipients=people)})
-    estate.put(e.PathVersion(id="duty", name="Duty phones", body=body.model_dump(mode="json"), in_force_from=NOW))
+    body = Path(
+        first="ring",
+        steps={
+            "ring": Ring(people=people, exits={"no answer": "mailbox"}),
+            "mailbox": Mailbox(recipients=people),
+        },
+    )
+    estate.put(
+        e.PathVersion(
+            id="duty", name="Duty phones", body=body.model_dump(mode="json"), in_force_from=NOW
+        )
+    )
 
 
 def site_main(estate, last=100, **values):
@@ -66,9 +77,18 @@ def test_where_nobody_could_be_rung_back_help_is_stopped(estate):
 def test_a_menu_is_no_callback_because_an_operator_must_not_choose(estate):
     line = estate.line()
     agent = estate.person()
-    choices = (Choice(key="1", word="visits", people=(agent.id,)), Choice(key="2", word="schools", people=(agent.id,)))
-    body = plan_desk(DeskForm(timezone="Europe/London", greeting="1 or 2", choices=choices, recipients=(agent.id,)))
-    estate.put(e.PathVersion(id="menu", name="Menu", body=body.model_dump(mode="json"), in_force_from=NOW))
+    choices = (
+        Choice(key="1", word="visits", people=(agent.id,)),
+        Choice(key="2", word="schools", people=(agent.id,)),
+    )
+    body = plan_desk(
+        DeskForm(
+            timezone="Europe/London", greeting="1 or 2", choices=choices, recipients=(agent.id,)
+        )
+    )
+    estate.put(
+        e.PathVersion(id="menu", name="Menu", body=body.model_dump(mode="json"), in_force_from=NOW)
+    )
     number = estate.given(142, line, capacity="many", path="menu", registered_spot="WHF-001-K")
     built = estate.build()
     assert not rings_people(built.number(number), built)
@@ -96,8 +116,12 @@ def test_the_main_number_of_another_site_is_never_rung_back(estate):
 
 
 def test_a_number_that_works_only_later_is_not_rung_back(estate):
-    assignment = e.Assignment(holder=estate.person(), role=e.Role.MAIN, since=NOW, works_from=NOW + timedelta(minutes=10))
-    number = estate.number(142, State.ASSIGNED, assignment=assignment, spot="WHF-001-K", registered_spot="WHF-001-K")
+    assignment = e.Assignment(
+        holder=estate.person(), role=e.Role.MAIN, since=NOW, works_from=NOW + timedelta(minutes=10)
+    )
+    number = estate.number(
+        142, State.ASSIGNED, assignment=assignment, spot="WHF-001-K", registered_spot="WHF-001-K"
+    )
     built = estate.build()
     assert not rings_people(built.number(number), built)
 
@@ -109,20 +133,38 @@ def test_a_number_nobody_has_cannot_call_for_help(estate):
     number = estate.number(142)
     found = answer(estate, number)
     assert found.reachable is False
-    assert found.broken == ["0113 496 0142 is available: no phone has it, so nobody can call for help from it. Give it to somebody first."]
+    assert found.broken == [
+        (
+            "0113 496 0142 is available: no phone has it, so nobody can call for help from it."
+            " Give it to somebody first."
+        )
+    ]
 
 
 def test_a_spot_in_another_country_is_a_broken_link(estate):
-    elements = e.CivicElements(country="DE", city="Berlin", street="Speicherweg", house_number="4", postcode="10999")
+    elements = e.CivicElements(
+        country="DE", city="Berlin", street="Speicherweg", house_number="4", postcode="10999"
+    )
     estate.put(
-        e.Address(id="berlin-address", site="leeds", elements=elements, verdict=e.Verdict.EXACT, psap="Leitstelle Berlin"),
-        e.Spot(id="SPD-001-X", address="berlin-address", site="leeds", name="store", confirmed_at=NOW),
+        e.Address(
+            id="berlin-address",
+            site="leeds",
+            elements=elements,
+            verdict=e.Verdict.EXACT,
+            psap="Leitstelle Berlin",
+        ),
+        e.Spot(
+            id="SPD-001-X", address="berlin-address", site="leeds", name="store", confirmed_at=NOW
+        ),
     )
     number = estate.given(142, estate.person(), spot="SPD-001-X", registered_spot="SPD-001-X")
     assert any("it is in Germany" in link for link in answer(estate, number).broken)
 
 
-@pytest.mark.parametrize(("registered", "words"), [(None, "has no address for"), ("WHF-000-M", "still has WHF-000-M for")])
+@pytest.mark.parametrize(
+    ("registered", "words"),
+    [(None, "has no address for"), ("WHF-000-M", "still has WHF-000-M for")],
+)
 def test_what_the_carrier_has_registered_otherwise_is_a_caution(estate, registered, words):
     number = estate.given(142, estate.person(), registered_spot=registered)
     found = answer(estate, number)
@@ -154,7 +196,9 @@ def test_the_address_is_registered_after_the_number_is_given_with_the_new_spot(e
     person = estate.person()
     estate.granted(person, "staff", "home")
     number = estate.number(142, spot="WHF-000-M", registered_spot="WHF-000-M")
-    tasks, _ = with_remedies([assign := t.AssignNumber(number=number, holder=person)], check([assign], estate.build()))
+    tasks, _ = with_remedies(
+        [assign := t.AssignNumber(number=number, holder=person)], check([assign], estate.build())
+    )
     report = check(tasks, estate.build())
     assert [tasks[i].kind for i, _ in report.order] == ["assign_number", "register_address"]
     assert report.after.number(number).registered_spot == "WHF-001-K"
@@ -179,7 +223,10 @@ def test_moving_a_person_warns_for_each_number_the_carrier_keeps_an_address_of(e
     move = t.SetSpot(person=person.id, spot="WHF-002-I")
     warning = check([move], estate.build()).warnings[0]
     assert warning.rule == "spot.registered-too"
-    assert set(warning.remedies[0].tasks) == {t.RegisterAddress(number=first), t.RegisterAddress(number=second)}
+    assert set(warning.remedies[0].tasks) == {
+        t.RegisterAddress(number=first),
+        t.RegisterAddress(number=second),
+    }
     mended, _ = with_remedies([move], check([move], estate.build()))
     report = check(mended, estate.build())
     assert report.warnings == []
@@ -195,22 +242,28 @@ def test_a_number_that_moved_with_nobody_in_it_needs_no_registration(estate):
 def test_registering_at_a_carrier_that_keeps_none_is_a_stop(estate):
     estate.put(estate.records["Carrier/fellgate"].but(registers_addresses=False))
     number = estate.given(142, estate.person(), carrier="fellgate", capacity="any")
-    assert [f.rule for f in check([t.RegisterAddress(number=number)], estate.build()).stops] == ["address.can-be-registered"]
+    assert [f.rule for f in check([t.RegisterAddress(number=number)], estate.build()).stops] == [
+        "address.can-be-registered"
+    ]
 
 
 def test_undo_takes_back_the_move_but_not_what_the_carrier_was_told(estate):
-    from sedge.core.reduce import apply
     from sedge.core.workorders.tasks import PutBack, Snapshot
 
     person = estate.person()
     number = estate.number(142)
     world = estate.build()
     before = world.number(number)
-    world.absorb(apply(t.AssignNumber(number=number, holder=person), world))
+    world.absorb(t.AssignNumber(number=number, holder=person).apply(world))
     given = world.number(number)
-    world.absorb(apply(t.RegisterAddress(number=number), world))
-    snapshot = Snapshot(subject=e.Subject.NUMBER, id=number, before=before.model_dump(mode="json"), after=given.model_dump(mode="json"))
-    world.absorb(apply(PutBack(of="assign", snapshots=(snapshot,)), world))
+    world.absorb(t.RegisterAddress(number=number).apply(world))
+    snapshot = Snapshot(
+        subject=e.Subject.NUMBER,
+        id=number,
+        before=before.model_dump(mode="json"),
+        after=given.model_dump(mode="json"),
+    )
+    world.absorb(PutBack(of="assign", snapshots=(snapshot,)).apply(world))
     restored = world.number(number)
     assert restored.state is State.AVAILABLE
     assert restored.registered_spot == "WHF-001-K"

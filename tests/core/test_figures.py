@@ -38,15 +38,33 @@ def test_enough_asks_for_nothing():
     assert order_advice(-2, lead_days=90, available=0, on_order=0, out_of_rest=0).order == 0
 
 
-@given(st.floats(0, 500), st.floats(0, 90), st.integers(0, 500), st.integers(0, 50), st.integers(0, 50), st.integers(1, 100))
-def test_what_is_advised_is_enough_and_no_block_too_much(demand, lead, available, on_order, rest, multiple):
-    found = order_advice(demand, lead_days=lead, available=available, on_order=on_order, out_of_rest=rest, multiple=multiple)
+@given(
+    st.floats(0, 500),
+    st.floats(0, 90),
+    st.integers(0, 500),
+    st.integers(0, 50),
+    st.integers(0, 50),
+    st.integers(1, 100),
+)
+def test_what_is_advised_is_enough_and_no_block_too_much(
+    demand, lead, available, on_order, rest, multiple
+):
+    found = order_advice(
+        demand,
+        lead_days=lead,
+        available=available,
+        on_order=on_order,
+        out_of_rest=rest,
+        multiple=multiple,
+    )
     have = available + on_order + rest
     assert found.order % multiple == 0
     assert have + found.order >= found.need
     assert found.order == 0 or have + found.order - multiple < found.need
 
 
-@pytest.mark.parametrize(("net", "is_one"), [([0, 0, 0, 0, 0, 6], False), ([0, 0, 0, 0, 2, 6], True), ([], False)])
+@pytest.mark.parametrize(
+    ("net", "is_one"), [([0, 0, 0, 0, 0, 6], False), ([0, 0, 0, 0, 2, 6], True), ([], False)]
+)
 def test_one_busy_month_is_no_pace(net, is_one):
     assert is_a_pace(net) is is_one

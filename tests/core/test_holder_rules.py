@@ -1,4 +1,5 @@
-"""People who change, move and leave; groups; temporary changes: what is refused, and that the remedies lead out."""
+"""People who change, move and leave; groups; temporary changes: what is refused, and that the
+remedies lead out."""
 
 from datetime import timedelta
 
@@ -25,12 +26,18 @@ def path_with(estate, **step):
     body = Path(
         first="q",
         steps={
-            "q": Queue(**step, exits={"full": "box", "waited too long": "box", "nobody signed in": "box"}),
+            "q": Queue(
+                **step, exits={"full": "box", "waited too long": "box", "nobody signed in": "box"}
+            ),
             "box": Mailbox(recipients=("keeper",)),
         },
     )
     estate.person("Keeper")
-    estate.put(e.PathVersion(id="desk", name="Front desk", body=body.model_dump(mode="json"), in_force_from=NOW))
+    estate.put(
+        e.PathVersion(
+            id="desk", name="Front desk", body=body.model_dump(mode="json"), in_force_from=NOW
+        )
+    )
 
 
 def test_who_leaves_gives_everything_back_first_and_the_remedy_does_it(estate):
@@ -51,7 +58,9 @@ def test_who_leaves_gives_everything_back_first_and_the_remedy_does_it(estate):
 def test_the_only_member_of_a_queue_can_not_leave_before_somebody_else_stands_there(estate):
     person = estate.person()
     path_with(estate, people=(person.id,))
-    found = stops([t.ChangePerson(person=person.id, left=True)], estate.build())["person.not-alone-in-a-path"]
+    found = stops([t.ChangePerson(person=person.id, left=True)], estate.build())[
+        "person.not-alone-in-a-path"
+    ]
     assert "Front desk" in found.message
     assert found.remedies[0].leads_to.what == "path"
 
@@ -59,32 +68,45 @@ def test_the_only_member_of_a_queue_can_not_leave_before_somebody_else_stands_th
 def test_one_of_several_in_a_queue_may_leave_with_a_word(estate):
     person, other = estate.person(), estate.person("Amara Okoye")
     path_with(estate, people=(person.id, other.id))
-    assert warnings([t.ChangePerson(person=person.id, left=True)], estate.build())["person.not-alone-in-a-path"].level is Level.WARN
+    assert (
+        warnings([t.ChangePerson(person=person.id, left=True)], estate.build())[
+            "person.not-alone-in-a-path"
+        ].level
+        is Level.WARN
+    )
 
 
 def test_a_group_of_one_is_as_good_as_naming_them(estate):
     person = estate.person()
     estate.put(e.Group(id="g", name="Desk", members=(person.id,)))
     path_with(estate, groups=("g",))
-    assert "person.not-alone-in-a-path" in stops([t.ChangePerson(person=person.id, left=True)], estate.build())
+    assert "person.not-alone-in-a-path" in stops(
+        [t.ChangePerson(person=person.id, left=True)], estate.build()
+    )
 
 
 def test_an_extension_held_twice_at_a_site_is_a_warning_that_names_who_has_it(estate):
     estate.person("Amara Okoye", extension="142")
     person = estate.person()
-    found = warnings([t.ChangePerson(person=person.id, extension="142")], estate.build())["person.extension-free"]
+    found = warnings([t.ChangePerson(person=person.id, extension="142")], estate.build())[
+        "person.extension-free"
+    ]
     assert "Amara Okoye has extension 142" in found.message
 
 
 def test_a_mail_address_belongs_to_one(estate):
     estate.person("Amara Okoye")
     person = estate.person()
-    assert "person.address-free" in stops([t.ChangePerson(person=person.id, email="AMARA-okoye@example.test")], estate.build())
+    assert "person.address-free" in stops(
+        [t.ChangePerson(person=person.id, email="AMARA-okoye@example.test")], estate.build()
+    )
 
 
 def second_site(estate):
     estate.put(
-        estate.records["Site/leeds"].but(id="york", name="York House", code="YRK", address="york-address", spot=None),
+        estate.records["Site/leeds"].but(
+            id="york", name="York House", code="YRK", address="york-address", spot=None
+        ),
         estate.records["Address/leeds-address"].but(id="york-address", site="york"),
         e.Spot(
             id="YRK-001-A",
@@ -108,13 +130,17 @@ def test_who_moves_with_a_number_needs_a_spot_there_in_the_same_work_order(estat
     assert "person.spot-after-move" in stops([move], world)
     report = check([move, t.SetSpot(person=person.id, spot="YRK-001-A")], world)
     assert report.runnable
-    assert report.after.number(number).spot == "YRK-001-A", "the number's place follows, or help goes to where they were"
+    assert report.after.number(number).spot == "YRK-001-A", (
+        "the number's place follows, or help goes to where they were"
+    )
 
 
 def test_who_moves_without_a_number_is_warned_only(estate):
     second_site(estate)
     person = estate.person()
-    assert "person.spot-after-move" in warnings([t.ChangePerson(person=person.id, site="york")], estate.build())
+    assert "person.spot-after-move" in warnings(
+        [t.ChangePerson(person=person.id, site="york")], estate.build()
+    )
 
 
 def test_a_group_takes_nobody_who_has_left_and_is_not_taken_away_under_a_path(estate):
@@ -122,7 +148,9 @@ def test_a_group_takes_nobody_who_has_left_and_is_not_taken_away_under_a_path(es
     estate.put(e.Group(id="g", name="Desk", members=()))
     path_with(estate, groups=("g",))
     world = estate.build()
-    assert "group.members-are-here" in stops([t.SetGroup(group="g", name="Desk", members=(gone.id,))], world)
+    assert "group.members-are-here" in stops(
+        [t.SetGroup(group="g", name="Desk", members=(gone.id,))], world
+    )
     assert "group.not-needed" in stops([t.SetGroup(group="g", name="Desk", removed=True)], world)
     assert "group.members-are-here" in warnings([t.SetGroup(group="new", name="Nobody")], world)
 
@@ -132,15 +160,24 @@ def test_a_temporary_change_ends_later_and_is_not_for_good(estate):
     number = estate.number(142)
     world = estate.build()
     later = NOW + timedelta(days=30)
-    assert check([t.SetAside(number=number, reason="test"), t.PutBackLater(task=0, at=later)], world).runnable
-    assert "temporary.ends-later" in stops([t.SetAside(number=number), t.PutBackLater(task=0, at=NOW)], world)
-    assert "temporary.can-be-put-back" in stops([t.ReleaseNumber(number=number), t.PutBackLater(task=0, at=later)], world)
+    assert check(
+        [t.SetAside(number=number, reason="test"), t.PutBackLater(task=0, at=later)], world
+    ).runnable
+    assert "temporary.ends-later" in stops(
+        [t.SetAside(number=number), t.PutBackLater(task=0, at=NOW)], world
+    )
+    assert "temporary.can-be-put-back" in stops(
+        [t.ReleaseNumber(number=number), t.PutBackLater(task=0, at=later)], world
+    )
 
 
 def test_a_call_rings_the_members_of_a_group_and_of_a_service_lines(estate):
     one, two = estate.person("Ada"), estate.person("Bea")
     estate.put(e.Group(id="g", name="Desk", members=(one.id, two.id)))
-    body = Path(first="r", steps={"r": Ring(title="R", groups=("g",), **STEPS), "box": Mailbox(groups=("g",))}).model_dump(mode="json")
+    body = Path(
+        first="r",
+        steps={"r": Ring(title="R", groups=("g",), **STEPS), "box": Mailbox(groups=("g",))},
+    ).model_dump(mode="json")
     estate.put(e.PathVersion(id="p", name="P", body=body, in_force_from=NOW))
     line = estate.line()
     number = estate.given(142, line, path="p")
@@ -151,9 +188,10 @@ def test_a_call_rings_the_members_of_a_group_and_of_a_service_lines(estate):
 
 
 def test_groups_become_their_members_each_once_for_a_telephone_system_that_knows_none():
-    body = Path(first="r", steps={"r": Ring(people=("a",), groups=("g", "h"), exits={}), "b": Mailbox(groups=("g",))}).model_dump(
-        mode="json"
-    )
+    body = Path(
+        first="r",
+        steps={"r": Ring(people=("a",), groups=("g", "h"), exits={}), "b": Mailbox(groups=("g",))},
+    ).model_dump(mode="json")
     plain = with_people(body, {"g": ("a", "b"), "h": ("c",)})
     assert plain["steps"]["r"]["people"] == ["a", "b", "c"]
     assert plain["steps"]["b"]["recipients"] == ["a", "b"]
@@ -174,11 +212,17 @@ def test_two_exchange_numbers_without_a_moment_in_which_somebody_has_two(estate)
         estate.granted(ref, "staff", "home")
     a, b = estate.given(142, one), estate.given(143, two)
     tasks = [
-        t.AssignNumber(number=a, holder=two), t.AssignNumber(number=b, holder=one),
-        t.UnassignNumber(number=a, holder=one, rest=0), t.UnassignNumber(number=b, holder=two, rest=0),
-    ]  # fmt: skip
+        t.AssignNumber(number=a, holder=two),
+        t.AssignNumber(number=b, holder=one),
+        t.UnassignNumber(number=a, holder=one, rest=0),
+        t.UnassignNumber(number=b, holder=two, rest=0),
+    ]
     report = check(tasks, estate.build())
     assert report.runnable
-    assert [tasks[i].kind for i, _ in report.order] == ["unassign_number"] * 2 + ["assign_number"] * 2
+    assert [tasks[i].kind for i, _ in report.order] == ["unassign_number"] * 2 + [
+        "assign_number"
+    ] * 2
     assert report.after.number(a).holder == two
-    assert "life.can-be-taken-back" in stops([t.UnassignNumber(number=a, holder=two)], estate.build())
+    assert "life.can-be-taken-back" in stops(
+        [t.UnassignNumber(number=a, holder=two)], estate.build()
+    )

@@ -11,7 +11,13 @@ EXPECTED = {  # written out again on purpose: the table in core must agree with 
     (None, Event.ORDER): {State.ON_ORDER},
     (None, Event.SUBMIT_PORT_IN): {State.PORTING_IN},
     (None, Event.REGISTER): {State.AVAILABLE},
-    (None, Event.ADOPT): {State.AVAILABLE, State.RESERVED, State.ASSIGNED, State.AGING, State.ADMINISTRATIVE},
+    (None, Event.ADOPT): {
+        State.AVAILABLE,
+        State.RESERVED,
+        State.ASSIGNED,
+        State.AGING,
+        State.ADMINISTRATIVE,
+    },
     (State.ON_ORDER, Event.DELIVER): {State.AVAILABLE},
     (State.ON_ORDER, Event.FAIL): {State.CLOSED},
     (State.PORTING_IN, Event.PORT_IN_ACTIVATE): {State.AVAILABLE, State.ASSIGNED},
@@ -29,10 +35,18 @@ EXPECTED = {  # written out again on purpose: the table in core must agree with 
     (State.AGING, Event.END_REST): {State.AVAILABLE},
     (State.ADMINISTRATIVE, Event.RETURN): {State.AVAILABLE},
     (State.PORTING_OUT, Event.PORT_OUT_ACTIVATE): {State.PORTED_OUT},
-    (State.PORTING_OUT, Event.PORT_OUT_WITHDRAW): {State.AVAILABLE, State.RESERVED, State.ASSIGNED, State.AGING, State.ADMINISTRATIVE},
+    (State.PORTING_OUT, Event.PORT_OUT_WITHDRAW): {
+        State.AVAILABLE,
+        State.RESERVED,
+        State.ASSIGNED,
+        State.AGING,
+        State.ADMINISTRATIVE,
+    },
 }
 HELD = (State.AVAILABLE, State.RESERVED, State.ASSIGNED, State.AGING, State.ADMINISTRATIVE)
-EXPECTED |= {(state, Event.RELEASE): {State.RELEASED} for state in HELD if state is not State.ASSIGNED}
+EXPECTED |= {
+    (state, Event.RELEASE): {State.RELEASED} for state in HELD if state is not State.ASSIGNED
+}
 EXPECTED |= {(state, Event.PORT_OUT_ACCEPT): {State.PORTING_OUT} for state in HELD}
 EXPECTED |= {(state, Event.WITHDRAW): {State.RELEASED} for state in (*HELD, State.PORTING_OUT)}
 EXPECTED |= {(state, Event.RESTORE): set(State) for state in State if state not in ENDED}

@@ -16,9 +16,16 @@ from tests.conftest import NOW
 def site(country, prefix=None, digits=3):
     of = COUNTRIES[country]
     return Site(
-        id=country.lower(), name=of.name, code="ABC", country=country, timezone=of.timezone, language=of.language, supply_model=SupplyModel.OWN_TRUNK,
-        outside_prefix=of.outside_line if prefix is None else prefix, extension_digits=digits,
-    )  # fmt: skip
+        id=country.lower(),
+        name=of.name,
+        code="ABC",
+        country=country,
+        timezone=of.timezone,
+        language=of.language,
+        supply_model=SupplyModel.OWN_TRUNK,
+        outside_prefix=of.outside_line if prefix is None else prefix,
+        extension_digits=digits,
+    )
 
 
 @pytest.mark.parametrize("country", list(COUNTRIES))
@@ -88,10 +95,18 @@ def test_only_emergency_digits_reach_help(keys):
 @pytest.mark.parametrize(
     ("pattern", "keys", "fits"),
     [
-        ("0[1-9]xx.", "0113", True), ("0[1-9]xx.", "011", True), ("0[1-9]xx.", "01", False), ("0[1-9]xx.", "0013", False),
-        ("9x.T", "9", True), ("9x.T", "95551", True), ("999|112", "112", True), ("999|112", "99", False), ("+xx.", "+4", True), ("*xx#", "*12#", True),
+        ("0[1-9]xx.", "0113", True),
+        ("0[1-9]xx.", "011", True),
+        ("0[1-9]xx.", "01", False),
+        ("0[1-9]xx.", "0013", False),
+        ("9x.T", "9", True),
+        ("9x.T", "95551", True),
+        ("999|112", "112", True),
+        ("999|112", "99", False),
+        ("+xx.", "+4", True),
+        ("*xx#", "*12#", True),
     ],
-)  # fmt: skip
+)
 def test_digit_maps_take_exactly_these_keys(pattern, keys, fits):
     assert matches(pattern, keys) is fits
 
@@ -102,7 +117,13 @@ def test_digit_maps_take_exactly_these_keys(pattern, keys, fits):
 def out(estate, digits, person="ifeoma-okafor"):
     built = estate.build()
     return trace_outbound(
-        next(p for p in built.all(type(built.holder(HolderRef(kind=HolderKind.PERSON, id=person)))) if p.id == person), digits, built
+        next(
+            p
+            for p in built.all(type(built.holder(HolderRef(kind=HolderKind.PERSON, id=person))))
+            if p.id == person
+        ),
+        digits,
+        built,
     )
 
 
@@ -155,7 +176,9 @@ def test_without_a_number_there_is_nothing_to_show(estate):
 def test_help_goes_over_another_trunk_when_the_own_one_is_down(estate):
     estate.given(142, estate.person(), registered_spot="WHF-001-K")
     estate.put(estate.records["Trunk/brackwater-leeds"].but(up=False))
-    site_main = estate.given(100, HolderRef(kind=HolderKind.SITE, id="leeds"), carrier="fellgate", capacity="any")
+    site_main = estate.given(
+        100, HolderRef(kind=HolderKind.SITE, id="leeds"), carrier="fellgate", capacity="any"
+    )
     duty = estate.person("Amara Duty")
     from sedge.core.callpaths.steps import Path, Ring
     from sedge.core.records import PathVersion
@@ -165,7 +188,9 @@ def test_help_goes_over_another_trunk_when_the_own_one_is_down(estate):
     estate.put(estate.records[f"Number/{site_main}"].but(path="duty"))
     trace = out(estate, "999")
     assert (trace.ending, trace.trunk) == ("emergency", "Leeds A")
-    assert trace.emergency.callback == site_main, "its own number can't be rung over a trunk that is down"
+    assert trace.emergency.callback == site_main, (
+        "its own number can't be rung over a trunk that is down"
+    )
 
 
 @pytest.mark.parametrize(
@@ -177,7 +202,9 @@ def test_help_goes_over_another_trunk_when_the_own_one_is_down(estate):
         (("CNAM",), {"CNAM": NOW + timedelta(minutes=5)}, "00 1 617 555 0142", ""),
     ],
 )
-def test_a_caller_name_goes_along_in_north_america_once_cnam_works(estate, features, from_, dialled, shown):
+def test_a_caller_name_goes_along_in_north_america_once_cnam_works(
+    estate, features, from_, dialled, shown
+):
     person = estate.person("Ifeoma Okafor-Hartleberry", rights=tuple(Right))
     estate.given(142, person, features=features, features_from=from_)
     world = estate.build()

@@ -24,17 +24,28 @@ BOX = Mailbox(recipients=("amara",))
 def path():
     away = dict.fromkeys(EXITS["ring"], "box")
     menu = Menu(
-        greeting="For visits, press 1. For schools, press 2.", keys={"1": "visits", "2": "schools"}, exits={"1": "visits", "2": "schools"}
+        greeting="For visits, press 1. For schools, press 2.",
+        keys={"1": "visits", "2": "schools"},
+        exits={"1": "visits", "2": "schools"},
     )
     return Path(
         first="menu",
-        steps={"menu": menu, "visits": Ring(title="V", exits=away), "schools": Ring(title="S", exits={"busy": "box"}), "box": BOX},
+        steps={
+            "menu": menu,
+            "visits": Ring(title="V", exits=away),
+            "schools": Ring(title="S", exits={"busy": "box"}),
+            "box": BOX,
+        },
     )
 
 
 def test_a_new_step_comes_between(path):
     drawn, key = editing.add(path, "visits", "busy", "announce", PLACE)
-    assert (drawn.steps["visits"].exits["busy"], drawn.steps[key].exits, drawn.steps[key].language) == (key, {"done": "box"}, "de")
+    assert (
+        drawn.steps["visits"].exits["busy"],
+        drawn.steps[key].exits,
+        drawn.steps[key].language,
+    ) == (key, {"done": "box"}, "de")
     drawn, key = editing.add(path, "schools", "no answer", "mailbox", PLACE)
     assert (drawn.steps["schools"].exits["no answer"], drawn.steps[key].exits) == (key, {})
 
@@ -54,13 +65,18 @@ def test_every_kind_can_be_added(path, kind):
 @pytest.mark.parametrize(
     ("do", "error"),
     [
-        (lambda p: editing.add(p, "visits", "nowhere", "ring", PLACE), NotUnderstood), (lambda p: editing.add(p, "visits", "busy", "fountain", PLACE), NotUnderstood),
-        (lambda p: editing.add(p, "gone", "busy", "ring", PLACE), NotFound), (lambda p: editing.redirect(p, "visits", "busy", "gone"), NotFound),
-        (lambda p: editing.cut(p, "menu"), NotAllowedNow), (lambda p: editing.move(p, "menu", "visits", "busy"), NotAllowedNow),
-        (lambda p: editing.move(p, "visits", "visits", "busy"), NotAllowedNow), (lambda p: editing.remove(Path(first="a", steps={"a": End()}), "a"), NotAllowedNow),
-        (lambda p: editing.change(p, "visits", {"seconds": 1000}), NotUnderstood), (lambda p: editing.change(p, "menu", {"keys": {"12": "x"}}), NotUnderstood),
+        (lambda p: editing.add(p, "visits", "nowhere", "ring", PLACE), NotUnderstood),
+        (lambda p: editing.add(p, "visits", "busy", "fountain", PLACE), NotUnderstood),
+        (lambda p: editing.add(p, "gone", "busy", "ring", PLACE), NotFound),
+        (lambda p: editing.redirect(p, "visits", "busy", "gone"), NotFound),
+        (lambda p: editing.cut(p, "menu"), NotAllowedNow),
+        (lambda p: editing.move(p, "menu", "visits", "busy"), NotAllowedNow),
+        (lambda p: editing.move(p, "visits", "visits", "busy"), NotAllowedNow),
+        (lambda p: editing.remove(Path(first="a", steps={"a": End()}), "a"), NotAllowedNow),
+        (lambda p: editing.change(p, "visits", {"seconds": 1000}), NotUnderstood),
+        (lambda p: editing.change(p, "menu", {"keys": {"12": "x"}}), NotUnderstood),
     ],
-)  # fmt: skip
+)
 def test_what_can_not_be_drawn_is_refused_with_its_reason(path, do, error):
     with pytest.raises(error) as caught:
         do(path)
@@ -68,7 +84,10 @@ def test_what_can_not_be_drawn_is_refused_with_its_reason(path, do, error):
 
 
 def test_exits_lead_elsewhere_or_nowhere(path):
-    assert editing.redirect(path, "menu", "2", "visits").steps["menu"].exits == {"1": "visits", "2": "visits"}
+    assert editing.redirect(path, "menu", "2", "visits").steps["menu"].exits == {
+        "1": "visits",
+        "2": "visits",
+    }
     assert editing.redirect(path, "menu", "2", "").steps["menu"].exits == {"1": "visits"}
 
 
@@ -86,14 +105,25 @@ def test_a_branch_is_what_nothing_else_leads_to(path):
 
 def test_a_branch_is_cut_and_pasted_under_new_names(path):
     drawn, clip = editing.cut(path, "schools")
-    assert ("schools" in drawn.steps, drawn.steps["menu"].exits, clip.steps["schools"].exits) == (False, {"1": "visits"}, {})
+    assert ("schools" in drawn.steps, drawn.steps["menu"].exits, clip.steps["schools"].exits) == (
+        False,
+        {"1": "visits"},
+        {},
+    )
     drawn, first = editing.paste(path, "schools", "no answer", editing.copy(path, "schools"))
-    assert (first, drawn.steps["schools"].exits["no answer"], drawn.steps[first].title) == ("ring-1", "ring-1", "S")
+    assert (first, drawn.steps["schools"].exits["no answer"], drawn.steps[first].title) == (
+        "ring-1",
+        "ring-1",
+        "S",
+    )
 
 
 def test_a_branch_moves_from_wherever_it_hangs(path):
     drawn = editing.move(path, "schools", "visits", "busy")
-    assert (drawn.steps["menu"].exits, drawn.steps["visits"].exits["busy"]) == ({"1": "visits"}, "schools")
+    assert (drawn.steps["menu"].exits, drawn.steps["visits"].exits["busy"]) == (
+        {"1": "visits"},
+        "schools",
+    )
 
 
 def test_keys_that_go_take_their_exits_along(path):
@@ -118,16 +148,23 @@ def test_patterns_are_drawn_without_a_crossing(name):
 
 
 def test_sixty_steps_cross_three_times_at_most():
-    """A fixed path: six menus one below the other, each with a desk and a queue that overflow into shared mailboxes."""
+    """A fixed path: six menus one below the other, each with a desk and a queue that overflow into
+    shared mailboxes."""
     steps = {}
     for i in range(12):
         onward = f"menu{i + 1}" if i < 11 else "box11"
         steps[f"menu{i}"] = Menu(
-            greeting="Press 1 or 2", keys={"1": "a", "2": "b"}, exits={"1": f"ring{i}", "2": f"queue{i}", "no input": onward}
+            greeting="Press 1 or 2",
+            keys={"1": "a", "2": "b"},
+            exits={"1": f"ring{i}", "2": f"queue{i}", "no input": onward},
         )
         steps[f"ring{i}"] = Ring(exits=dict.fromkeys(EXITS["ring"], f"say{i}"))
-        steps[f"queue{i}"] = Queue(exits={"full": f"say{i}", "waited too long": f"say{i}", "nobody signed in": f"say{i}"})
-        steps[f"say{i}"] = Hours(timezone="UTC", openings=(), exits={"open": f"box{i}", "closed": f"box{i}"})
+        steps[f"queue{i}"] = Queue(
+            exits={"full": f"say{i}", "waited too long": f"say{i}", "nobody signed in": f"say{i}"}
+        )
+        steps[f"say{i}"] = Hours(
+            timezone="UTC", openings=(), exits={"open": f"box{i}", "closed": f"box{i}"}
+        )
         steps[f"box{i}"] = BOX
     path = Path(first="menu0", steps=steps)
     assert len(path.steps) == 60
@@ -154,7 +191,11 @@ def desk(people=("amara",), end="17:00"):
     )
     return Path(
         first="hours",
-        steps={"hours": hours, "ring": Ring(title="Desk", people=people, exits=dict.fromkeys(EXITS["ring"], "box")), "box": BOX},
+        steps={
+            "hours": hours,
+            "ring": Ring(title="Desk", people=people, exits=dict.fromkeys(EXITS["ring"], "box")),
+            "box": BOX,
+        },
     )
 
 
@@ -163,10 +204,21 @@ def test_a_difference_says_what_is_new_gone_and_changed():
     new, added = editing.add(desk(("amara", "piet"), "18:00"), "ring", "busy", "queue", PLACE)
     new = editing.change(new, "ring", {"title": "Front desk", "seconds": 40})
     found = difference(old, new, {"amara": "Amara", "piet": "Piet"})
-    assert {(c.key, c.what) for c in found.steps} == {("hours", "changed"), ("ring", "changed"), (added, "new")}
+    assert {(c.key, c.what) for c in found.steps} == {
+        ("hours", "changed"),
+        ("ring", "changed"),
+        (added, "new"),
+    }
     words = next(c.words for c in found.steps if c.key == "ring")
-    assert words == ("called “Desk” before", "people: Amara → Amara, Piet", "seconds: 25 → 40", "busy: to “Mailbox” → to “Queue”")
-    assert next(c.words for c in found.steps if c.key == "hours") == ("openings: Mon to Fri 09:00 to 17:00 → Mon to Fri 09:00 to 18:00",)
+    assert words == (
+        "called “Desk” before",
+        "people: Amara → Amara, Piet",
+        "seconds: 25 → 40",
+        "busy: to “Mailbox” → to “Queue”",
+    )
+    assert next(c.words for c in found.steps if c.key == "hours") == (
+        "openings: Mon to Fri 09:00 to 17:00 → Mon to Fri 09:00 to 18:00",
+    )
     assert ("ring", "busy") in found.exits
     assert found.of(added) == "new"
     assert difference(new, old, {}).of(added) == "gone"
@@ -174,18 +226,30 @@ def test_a_difference_says_what_is_new_gone_and_changed():
 
 
 def test_other_keys_and_closures_are_told_in_words(path):
-    new = editing.change(path, "menu", {"keys": {"1": "visits", "2": "schools", "3": "lost property"}})
-    assert difference(path, new, {}).steps[0].words == ("keys: 1 visits, 2 schools → 1 visits, 2 schools, 3 “lost property”",)
+    new = editing.change(
+        path, "menu", {"keys": {"1": "visits", "2": "schools", "3": "lost property"}}
+    )
+    assert difference(path, new, {}).steps[0].words == (
+        "keys: 1 visits, 2 schools → 1 visits, 2 schools, 3 “lost property”",
+    )
     hours = Path(first="h", steps={"h": Hours(timezone="UTC", openings=())})
-    closed = editing.change(hours, "h", {"closures": [{"first": "2026-12-24", "last": "2026-12-26", "name": "winter"}]})
-    assert difference(hours, closed, {}).steps[0].words == ("closures: nothing → winter (2026-12-24 to 2026-12-26)",)
+    closed = editing.change(
+        hours, "h", {"closures": [{"first": "2026-12-24", "last": "2026-12-26", "name": "winter"}]}
+    )
+    assert difference(hours, closed, {}).steps[0].words == (
+        "closures: nothing → winter (2026-12-24 to 2026-12-26)",
+    )
 
 
 def test_what_callers_will_notice_is_told_once_for_each_kind_of_hour(here):
     called = Called.number(here.build().number("+441134960200"))
     found = consequences(called, desk(), desk(end="19:00"), here.build())
     assert [(c.when, c.before, c.after) for c in found] == [
-        ("Tuesday 24 November, 17:00", "mailbox: message for Amara", "somebody answers: Amara answers")
+        (
+            "Tuesday 24 November, 17:00",
+            "mailbox: message for Amara",
+            "somebody answers: Amara answers",
+        )
     ]
     assert consequences(called, desk(), desk(), here.build()) == []
 
@@ -197,7 +261,9 @@ def test_a_followed_call_is_kept_and_tells_when_it_ends_otherwise(here):
     case = case_of("By day", NOW, "Europe/London", World(), trace)
     assert [v.differs for v in run_cases(called, path.but(tests=(case,)), estate)] == [""]
     later = editing.change(path.but(tests=(case,)), "hours", {"openings": []})
-    assert [v.differs for v in run_cases(called, later, estate)] == ["has to end answered, and ends mailbox: message for Amara"]
+    assert [v.differs for v in run_cases(called, later, estate)] == [
+        "has to end answered, and ends mailbox: message for Amara"
+    ]
 
 
 # ── what if ──
@@ -205,27 +271,39 @@ def test_a_followed_call_is_kept_and_tells_when_it_ends_otherwise(here):
 
 @pytest.fixture
 def standing(here):
-    here.put(e.PathVersion(id="desk", name="Desk", body=desk().model_dump(mode="json"), in_force_from=NOW))
+    here.put(
+        e.PathVersion(
+            id="desk", name="Desk", body=desk().model_dump(mode="json"), in_force_from=NOW
+        )
+    )
     return here.build()
 
 
 def noticed(standing, after):
     return {
-        a.number.national: [c.after for c in a.consequences] for a in whatif.compare([standing.number("+441134960200")], standing, after)
+        a.number.national: [c.after for c in a.consequences]
+        for a in whatif.compare([standing.number("+441134960200")], standing, after)
     }
 
 
 def test_if_a_trunk_is_down_its_numbers_reject_calls(standing):
     found = noticed(standing, whatif.without_trunk(standing, "brackwater-leeds"))
-    assert all(after.startswith("rejected: Trunk Brackwater Leeds is down") for after in found["0113 496 0200"])
+    assert all(
+        after.startswith("rejected: Trunk Brackwater Leeds is down")
+        for after in found["0113 496 0200"]
+    )
     assert noticed(standing, whatif.without_trunk(standing, "leeds-a")) == {}
 
 
 def test_if_a_site_is_closed_nobody_there_answers(standing):
-    assert noticed(standing, whatif.with_site_closed(standing, "leeds")) == {"0113 496 0200": ["mailbox Amara"]}
+    assert noticed(standing, whatif.with_site_closed(standing, "leeds")) == {
+        "0113 496 0200": ["mailbox Amara"]
+    }
 
 
 def test_if_somebody_leaves_all_that_hangs_on_them_is_told(standing):
     found = noticed(standing, whatif.without_person(standing, "amara"))
-    assert len(found["0113 496 0200"]) == 2  # by day nobody rings, and nobody reads the mailbox at any time
+    assert (
+        len(found["0113 496 0200"]) == 2
+    )  # by day nobody rings, and nobody reads the mailbox at any time
     assert noticed(standing, whatif.without_person(standing, "piet")) == {}

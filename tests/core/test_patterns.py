@@ -6,7 +6,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sedge.core.callpaths.patterns import ALL, IN_ORDER, QUEUED, WAYS, Choice, DeskForm, plan_desk, read_desk
+from sedge.core.callpaths.patterns import (
+    ALL,
+    IN_ORDER,
+    QUEUED,
+    WAYS,
+    Choice,
+    DeskForm,
+    plan_desk,
+    read_desk,
+)
 from sedge.core.callpaths.steps import Announce, Closure, Mailbox, Menu, Opening, Path, Queue, Ring
 from sedge.core.errors import NotUnderstood
 
@@ -18,7 +27,13 @@ GREETING = "For visits press 1, for schools press 2."
 
 
 def form(**values):
-    known = {"timezone": LONDON, "openings": (WEEK,), "greeting": GREETING, "choices": (VISITS, SCHOOLS), "recipients": ("ifeoma",)}
+    known = {
+        "timezone": LONDON,
+        "openings": (WEEK,),
+        "greeting": GREETING,
+        "choices": (VISITS, SCHOOLS),
+        "recipients": ("ifeoma",),
+    }
     return DeskForm(**{**known, **values})
 
 
@@ -30,7 +45,12 @@ def test_two_choices_make_hours_a_menu_and_a_step_for_each():
     menu = path.steps["menu"]
     assert isinstance(menu, Menu)
     assert menu.keys == {"1": "visits", "2": "schools"}
-    assert menu.exits == {"1": "choice-1", "2": "choice-2", "no input": "choice-1", "wrong input": "choice-1"}
+    assert menu.exits == {
+        "1": "choice-1",
+        "2": "choice-2",
+        "no input": "choice-1",
+        "wrong input": "choice-1",
+    }
 
 
 def test_each_way_of_ringing_becomes_its_step():
@@ -81,14 +101,23 @@ def test_what_is_missing_is_named_by_its_field(values, field):
 
 
 def test_a_path_of_another_shape_is_not_squeezed_into_the_form():
-    odd = Path(first="a", steps={"a": Announce(text="Hello", exits={"done": "mailbox"}), "mailbox": Mailbox()})
+    odd = Path(
+        first="a",
+        steps={"a": Announce(text="Hello", exits={"done": "mailbox"}), "mailbox": Mailbox()},
+    )
     without_mailbox = Path(first="ring", steps={"ring": Ring()})
     assert read_desk(odd, LONDON) is None
     assert read_desk(without_mailbox, LONDON) is None
 
 
 def test_a_path_drawn_by_hand_in_this_shape_is_found_again():
-    path = Path(first="ring", steps={"ring": Ring(people=("a",), exits={"no answer": "mailbox"}), "mailbox": Mailbox(recipients=("a",))})
+    path = Path(
+        first="ring",
+        steps={
+            "ring": Ring(people=("a",), exits={"no answer": "mailbox"}),
+            "mailbox": Mailbox(recipients=("a",)),
+        },
+    )
     found = read_desk(path, LONDON)
     assert found is not None
     assert found.choices == (Choice(key="1", word="", people=("a",), way=ALL),)
@@ -101,14 +130,21 @@ words = st.sampled_from(["visits", "schools", "lending", "press"])
 openings = st.lists(
     st.builds(
         Opening,
-        weekdays=st.lists(st.integers(0, 6), min_size=1, max_size=7, unique=True).map(lambda d: tuple(sorted(d))),
+        weekdays=st.lists(st.integers(0, 6), min_size=1, max_size=7, unique=True).map(
+            lambda d: tuple(sorted(d))
+        ),
         start=st.sampled_from(["00:00", "08:30", "09:00"]),
         end=st.sampled_from(["12:00", "17:00", "24:00"]),
     ),
     max_size=2,
 ).map(tuple)
 closures = st.lists(
-    st.builds(Closure, first=st.just(date(2026, 12, 24)), last=st.dates(date(2026, 12, 24), date(2027, 1, 10)), name=st.just("winter")),
+    st.builds(
+        Closure,
+        first=st.just(date(2026, 12, 24)),
+        last=st.dates(date(2026, 12, 24), date(2027, 1, 10)),
+        name=st.just("winter"),
+    ),
     max_size=2,
 ).map(tuple)
 
@@ -116,7 +152,10 @@ closures = st.lists(
 @st.composite
 def forms(draw):
     keys = draw(st.lists(st.sampled_from("123490"), min_size=1, max_size=4, unique=True))
-    choices = tuple(Choice(key=k, word=draw(words), people=draw(people), way=draw(st.sampled_from(WAYS))) for k in keys)
+    choices = tuple(
+        Choice(key=k, word=draw(words), people=draw(people), way=draw(st.sampled_from(WAYS)))
+        for k in keys
+    )
     if len(choices) == 1:
         choices = (Choice(key="1", word="", people=choices[0].people, way=choices[0].way),)
     opened = draw(openings)
@@ -136,7 +175,10 @@ def test_what_was_filled_in_is_found_again(filled):
     assert read_desk(plan_desk(filled), LONDON) == filled
 
 
-@given(forms(), st.datetimes(datetime.fromisoformat("2026-01-01"), datetime.fromisoformat("2027-12-31")))
+@given(
+    forms(),
+    st.datetimes(datetime.fromisoformat("2026-01-01"), datetime.fromisoformat("2027-12-31")),
+)
 def test_a_filled_in_path_never_hangs_up_on_a_caller(filled, at):
     """Whenever somebody calls and whatever they press, the call is answered or a message taken."""
     from sedge.core.callpaths.tracing.trace import EndingKind, World, trace_inbound
@@ -149,7 +191,11 @@ def test_a_filled_in_path_never_hangs_up_on_a_caller(filled, at):
         builder.person(name)
     line = builder.line()
     number = builder.given(142, line, capacity="many", path="p")
-    builder.put(PathVersion(id="p", name="p", body=plan_desk(filled).model_dump(mode="json"), in_force_from=NOW))
+    builder.put(
+        PathVersion(
+            id="p", name="p", body=plan_desk(filled).model_dump(mode="json"), in_force_from=NOW
+        )
+    )
     estate: Estate = builder.build()
     for presses in ((), ("1",), ("7",)):
         later = max(at.replace(tzinfo=UTC), NOW)

@@ -15,7 +15,12 @@ BS1 6ZZ
 Account number: OQ-1184     PIN for transfers 4471
 Total £412.20
 """
-TOLD = AccountDetails(name="Millwheel Gallery Limited", address="7 Millwheel Yard, Bristol, BS1 6ZZ", account="OQ-1184", pin="4471")
+TOLD = AccountDetails(
+    name="Millwheel Gallery Limited",
+    address="7 Millwheel Yard, Bristol, BS1 6ZZ",
+    account="OQ-1184",
+    pin="4471",
+)
 
 
 def by_field(details, bill=BILL):
@@ -23,17 +28,32 @@ def by_field(details, bill=BILL):
 
 
 def test_what_is_told_as_on_the_bill_is_the_same():
-    assert {c.field: c.same for c in compare(TOLD, BILL)} == {"name": True, "address": True, "account": True, "pin": True}
+    assert {c.field: c.same for c in compare(TOLD, BILL)} == {
+        "name": True,
+        "address": True,
+        "account": True,
+        "pin": True,
+    }
 
 
 @pytest.mark.parametrize(
     ("field", "told", "theirs", "told_apart"),
     [
-        ("name", "Millwheel Gallery Ltd", "Millwheel Gallery Limited", [("imi", "bill"), ("e", "bill")]),
+        (
+            "name",
+            "Millwheel Gallery Ltd",
+            "Millwheel Gallery Limited",
+            [("imi", "bill"), ("e", "bill")],
+        ),
         ("account", "0Q-1184", "OQ-1184", [("0", "ours"), ("O", "bill"), ("Q-1184", "both")]),
-        ("address", "7 Millwheel Yd, Bristol, BS1 6ZZ", "7 Millwheel Yard, Bristol, BS1 6ZZ", [("ar", "bill")]),
+        (
+            "address",
+            "7 Millwheel Yd, Bristol, BS1 6ZZ",
+            "7 Millwheel Yard, Bristol, BS1 6ZZ",
+            [("ar", "bill")],
+        ),
     ],
-)  # fmt: skip
+)
 def test_each_character_that_differs_is_told(field, told, theirs, told_apart):
     found = by_field(TOLD.but(**{field: told}))[field]
     assert (found.same, found.theirs) == (False, theirs)

@@ -1,4 +1,5 @@
-"""The code that each number has in some countries, and the parts of countries whose holidays count."""
+"""The code that each number has in some countries, and the parts of countries whose holidays
+count."""
 
 from datetime import date
 
@@ -10,7 +11,15 @@ from sedge.core.porting.lead_times import LEADS
 
 
 @pytest.mark.parametrize(
-    ("code", "length"), [("01P101QUAI3Z", 0), ("01 p 101-quai3z", 0), ("01P101QUAI3", 11), ("01P101QUAI3ZZ", 13), ("", 0), ("---", 0)]
+    ("code", "length"),
+    [
+        ("01P101QUAI3Z", 0),
+        ("01 p 101-quai3z", 0),
+        ("01P101QUAI3", 11),
+        ("01P101QUAI3ZZ", 13),
+        ("", 0),
+        ("---", 0),
+    ],
 )
 def test_a_code_is_measured_by_its_letters_and_digits(code, length):
     said = LEADS["FR"].code_problem(code)
@@ -24,8 +33,17 @@ def test_countries_without_codes_find_nothing_wrong_with_one(country):
 
 
 def test_a_part_is_one_of_its_own_country():
-    assert (part_of("GB", " sct "), part_of("FR", "57"), part_of("DE", ""), part_of("XX", "")) == ("SCT", "57", "", "")
-    for country, part, said in (("DE", "ENG", "BW (Baden"), ("GB", "Zone A", "ENG (England)"), ("XX", "ENG", "XX has no parts")):
+    assert (part_of("GB", " sct "), part_of("FR", "57"), part_of("DE", ""), part_of("XX", "")) == (
+        "SCT",
+        "57",
+        "",
+        "",
+    )
+    for country, part, said in (
+        ("DE", "ENG", "BW (Baden"),
+        ("GB", "Zone A", "ENG (England)"),
+        ("XX", "ENG", "XX has no parts"),
+    ):
         with pytest.raises(NotUnderstood) as wrong:
             part_of(country, part)
         assert wrong.value.field == "subdivision"
@@ -42,7 +60,10 @@ def test_parts_have_names_and_codes_that_fit_the_record():
 
 
 def test_a_clock_tells_a_part_of_its_own_country_only():
-    assert (usual_subdivision("GB", "Europe/London"), usual_subdivision("DE", "Europe/London")) == ("ENG", "")
+    assert (usual_subdivision("GB", "Europe/London"), usual_subdivision("DE", "Europe/London")) == (
+        "ENG",
+        "",
+    )
 
 
 def test_a_part_that_nobody_knows_has_the_holidays_of_all():

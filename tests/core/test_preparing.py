@@ -1,4 +1,5 @@
-"""Who is proposed for the numbers of a port: a name that is only one person's is sure, everything else is for somebody to look at."""
+"""Who is proposed for the numbers of a port: a name that is only one person's is sure, everything
+else is for somebody to look at."""
 
 import pytest
 
@@ -15,9 +16,14 @@ def somebody(name, site=HERE, extension="", kind=HolderKind.PERSON):
 
 
 PEOPLE = [
-    somebody("Hattie Brandreth"), somebody("Rufus Tolliver"), somebody("Jonquil Quillfeather"), somebody("Osei Kwarteng", AWAY),
-    somebody("Reception, Millwheel Gallery", kind=HolderKind.SERVICE_LINE), somebody("Ivo Strand", extension="809"), somebody("Ada Strand"),
-]  # fmt: skip
+    somebody("Hattie Brandreth"),
+    somebody("Rufus Tolliver"),
+    somebody("Jonquil Quillfeather"),
+    somebody("Osei Kwarteng", AWAY),
+    somebody("Reception, Millwheel Gallery", kind=HolderKind.SERVICE_LINE),
+    somebody("Ivo Strand", extension="809"),
+    somebody("Ada Strand"),
+]
 
 
 def line(last=806, listed="", **values):
@@ -27,11 +33,18 @@ def line(last=806, listed="", **values):
 @pytest.mark.parametrize(
     ("listed", "who", "sure"),
     [
-        ("Hattie Brandreth", "Hattie Brandreth", True), ("HATTIE  BRANDRETH", "Hattie Brandreth", True), ("Director, R. Tolliver", "Rufus Tolliver", False),
-        ("J Quillfeather", "Jonquil Quillfeather", False), ("Hattie Brandredth", "Hattie Brandreth", False), ("Osei Kwarteng", "Osei Kwarteng", False),
-        ("Reception", "Reception, Millwheel Gallery", True), ("Framing room", None, None), ("", None, None), ("Strand", None, None),
+        ("Hattie Brandreth", "Hattie Brandreth", True),
+        ("HATTIE  BRANDRETH", "Hattie Brandreth", True),
+        ("Director, R. Tolliver", "Rufus Tolliver", False),
+        ("J Quillfeather", "Jonquil Quillfeather", False),
+        ("Hattie Brandredth", "Hattie Brandreth", False),
+        ("Osei Kwarteng", "Osei Kwarteng", False),
+        ("Reception", "Reception, Millwheel Gallery", True),
+        ("Framing room", None, None),
+        ("", None, None),
+        ("Strand", None, None),
     ],
-)  # fmt: skip
+)
 def test_a_listed_name_is_matched(listed, who, sure):
     found = propose([line(listed=listed)], PEOPLE, HERE).get("+441174960806")
     assert (found.name, found.sure) == (who, sure) if who else found is None
@@ -39,11 +52,18 @@ def test_a_listed_name_is_matched(listed, who, sure):
 
 def test_last_digits_that_are_an_extension_are_a_hint():
     found = propose([line(809)], PEOPLE, HERE)["+441174960809"]
-    assert (found.name, found.sure, found.why) == ("Ivo Strand", False, "extension 809 is its last digits")
+    assert (found.name, found.sure, found.why) == (
+        "Ivo Strand",
+        False,
+        "extension 809 is its last digits",
+    )
 
 
 def test_two_of_a_name_are_not_sure_and_nobody_is_proposed_twice():
-    twins = [somebody("Bea Lorrimer"), Candidate(HolderRef(kind=HolderKind.PERSON, id="other"), "Bea Lorrimer", HERE)]
+    twins = [
+        somebody("Bea Lorrimer"),
+        Candidate(HolderRef(kind=HolderKind.PERSON, id="other"), "Bea Lorrimer", HERE),
+    ]
     assert not any(p.sure for p in propose([line(listed="Bea Lorrimer")], twins, HERE).values())
     found = propose([line(806, "Hattie Brandreth"), line(807, "Hattie Brandreth")], PEOPLE, HERE)
     assert list(found) == ["+441174960806"]

@@ -1,4 +1,5 @@
-"""Publishing a call path: its people are here, somebody rings, keys are spoken, mail is read; versions are never rewritten."""
+"""Publishing a call path: its people are here, somebody rings, keys are spoken, mail is read;
+versions are never rewritten."""
 
 import pytest
 from pydantic import ValidationError
@@ -7,18 +8,21 @@ from sedge.core.callpaths.patterns import Choice, DeskForm, plan_desk
 from sedge.core.callpaths.steps import Mailbox, Path, Ring, holder_path
 from sedge.core.estate import Estate
 from sedge.core.records import PathVersion, Subject
-from sedge.core.reduce import apply
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check
 from sedge.core.workorders.findings import Level
-from sedge.core.workorders.needs import needs
 from sedge.core.workorders.tasks import TASK, PutBack, Snapshot
 from tests.conftest import NOW
 
 
 def desk(*people, greeting="Press 1 or 2."):
-    choices = (Choice(key="1", word="visits", people=people), Choice(key="2", word="schools", people=people))
-    return plan_desk(DeskForm(timezone="Europe/London", greeting=greeting, choices=choices, recipients=people))
+    choices = (
+        Choice(key="1", word="visits", people=people),
+        Choice(key="2", word="schools", people=people),
+    )
+    return plan_desk(
+        DeskForm(timezone="Europe/London", greeting=greeting, choices=choices, recipients=people)
+    )
 
 
 def publish(body, path="front-desk"):
@@ -46,7 +50,11 @@ def test_somebody_who_left_is_a_stop_by_name(estate):
 
 def test_a_step_where_no_phone_would_ring_is_a_warning_that_names_it(estate):
     estate.person(registered=False)
-    warning = next(f for f in check([publish(desk("ifeoma-okafor"))], estate.build()).warnings if f.rule == "path.somebody-rings")
+    warning = next(
+        f
+        for f in check([publish(desk("ifeoma-okafor"))], estate.build()).warnings
+        if f.rule == "path.somebody-rings"
+    )
     assert "Queue: visits" in warning.message
 
 
@@ -57,12 +65,14 @@ def test_a_key_the_greeting_does_not_speak_of_is_a_warning(estate):
 
 
 def test_a_mailbox_nobody_reads_is_a_warning(estate):
-    body = Path(first="ring", steps={"ring": Ring(exits={"no answer": "mailbox"}), "mailbox": Mailbox()})
+    body = Path(
+        first="ring", steps={"ring": Ring(exits={"no answer": "mailbox"}), "mailbox": Mailbox()}
+    )
     assert levels(publish(body), estate)["path.mailbox-is-read"] is Level.WARN
 
 
 def test_people_and_users_of_the_path_are_loaded_to_judge_it():
-    wanted = needs(publish(desk("ifeoma-okafor", "piet")))
+    wanted = publish(desk("ifeoma-okafor", "piet")).needs()
     assert wanted.people == {"ifeoma-okafor", "piet"}
     assert wanted.path_users == {"front-desk"}
 
@@ -87,18 +97,30 @@ def test_each_publishing_is_a_new_version(estate):
     estate.person()
     world = estate.build()
     for number in (1, 2, 3):
-        world.absorb(apply(publish(desk("ifeoma-okafor")), world))
+        world.absorb(publish(desk("ifeoma-okafor")).apply(world))
         assert world.the(PathVersion, "front-desk").number == number
 
 
 def test_undo_publishes_the_earlier_body_as_a_new_version(estate):
     estate.person()
-    estate.put(PathVersion(id="front-desk", name="Front desk", body=holder_path().model_dump(mode="json"), in_force_from=NOW))
+    estate.put(
+        PathVersion(
+            id="front-desk",
+            name="Front desk",
+            body=holder_path().model_dump(mode="json"),
+            in_force_from=NOW,
+        )
+    )
     world: Estate = estate.build()
     before = world.the(PathVersion, "front-desk")
-    world.absorb(apply(publish(desk("ifeoma-okafor")), world))
+    world.absorb(publish(desk("ifeoma-okafor")).apply(world))
     after = world.the(PathVersion, "front-desk")
-    snapshot = Snapshot(subject=Subject.PATH, id="front-desk", before=before.model_dump(mode="json"), after=after.model_dump(mode="json"))
-    world.absorb(apply(PutBack(of="publish", snapshots=(snapshot,)), world))
+    snapshot = Snapshot(
+        subject=Subject.PATH,
+        id="front-desk",
+        before=before.model_dump(mode="json"),
+        after=after.model_dump(mode="json"),
+    )
+    world.absorb(PutBack(of="publish", snapshots=(snapshot,)).apply(world))
     restored = world.the(PathVersion, "front-desk")
     assert (restored.number, restored.body) == (3, before.body)

@@ -5,7 +5,10 @@ from hypothesis import strategies as st
 
 from sedge.core.numbers.ranges import NumberSet, Span, consecutive
 
-numbers = st.sets(st.one_of(st.integers(441134960000, 441134960300), st.integers(4930231250, 4930231350)), max_size=80)
+numbers = st.sets(
+    st.one_of(st.integers(441134960000, 441134960300), st.integers(4930231250, 4930231350)),
+    max_size=80,
+)
 
 
 @given(numbers, numbers)
@@ -21,7 +24,11 @@ def test_union_difference_and_intersection_are_those_of_sets(a, b):
 def test_compressing_and_expanding_gives_the_same_numbers(a):
     spans = NumberSet.of(a).spans
     assert NumberSet(spans) == NumberSet.of(a)
-    assert all(left.last + 1 < right.first for left, right in zip(spans, spans[1:], strict=False) if left.digits == right.digits)
+    assert all(
+        left.last + 1 < right.first
+        for left, right in zip(spans, spans[1:], strict=False)
+        if left.digits == right.digits
+    )
 
 
 @given(numbers)

@@ -20,8 +20,16 @@ def lasts(balance, monthly, low=50, days=14, today=TODAY):
 
 def test_a_balance_goes_down_on_the_first_of_each_month():
     found = lasts(212, 60)
-    assert found.steps[:3] == ((TODAY, Decimal(212)), (date(2026, 12, 1), Decimal(152)), (date(2027, 1, 1), Decimal(92)))
-    assert (found.low_on, found.empty_on, found.suspended_on) == (date(2027, 2, 1), date(2027, 3, 1), date(2027, 3, 15))
+    assert found.steps[:3] == (
+        (TODAY, Decimal(212)),
+        (date(2026, 12, 1), Decimal(152)),
+        (date(2027, 1, 1), Decimal(92)),
+    )
+    assert (found.low_on, found.empty_on, found.suspended_on) == (
+        date(2027, 2, 1),
+        date(2027, 3, 1),
+        date(2027, 3, 15),
+    )
 
 
 @pytest.mark.parametrize(
@@ -39,7 +47,11 @@ def test_the_days_that_matter(balance, monthly, low_on, empty_on):
     assert (found.low_on, found.empty_on) == (low_on, empty_on)
 
 
-@given(st.decimals(-100, 10_000, places=2), st.decimals("0.01", 900, places=2), st.dates(date(2024, 1, 1), date(2030, 12, 31)))
+@given(
+    st.decimals(-100, 10_000, places=2),
+    st.decimals("0.01", 900, places=2),
+    st.dates(date(2024, 1, 1), date(2030, 12, 31)),
+)
 def test_the_steps_are_the_balance_less_what_was_taken(balance, monthly, today):
     found = lasts(balance, monthly, today=today)
     assert [left for _, left in found.steps] == [balance - monthly * i for i in range(13)]

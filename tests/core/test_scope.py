@@ -1,4 +1,5 @@
-"""How far a site manager reaches: their sites' records, before and after, and nothing of the whole organisation."""
+"""How far a site manager reaches: their sites' records, before and after, and nothing of the whole
+organisation."""
 
 import pytest
 
@@ -20,7 +21,10 @@ def spot(site, code="WHF-001-K"):
 
 
 def refuse(*changes, known=None):
-    MINE.refuse_outside(changes, lambda pairs: {pair: frozenset({known[pair]}) for pair in pairs if pair in (known or {})})
+    MINE.refuse_outside(
+        changes,
+        lambda pairs: {pair: frozenset({known[pair]}) for pair in pairs if pair in (known or {})},
+    )
 
 
 def test_whoever_is_kept_to_no_site_reaches_everything():
@@ -29,7 +33,9 @@ def test_whoever_is_kept_to_no_site_reaches_everything():
     assert not Scope(frozenset()).covers("leeds")
 
 
-@pytest.mark.parametrize(("before", "after"), [("canal", "canal"), ("leeds", "canal"), ("canal", "leeds")])
+@pytest.mark.parametrize(
+    ("before", "after"), [("canal", "canal"), ("leeds", "canal"), ("canal", "leeds")]
+)
 def test_a_record_of_another_site_before_or_after_is_refused(before, after):
     with pytest.raises(Forbidden, match="another site"):
         refuse(change(e.Subject.SPOT, spot(after), spot(before)))
@@ -53,14 +59,22 @@ def test_a_number_belongs_to_its_holders_site_too():
 def test_a_grant_a_device_a_group_and_a_proof_belong_where_their_people_and_numbers_do():
     holder = e.HolderRef(kind=e.HolderKind.PERSON, id="ann")
     records = {
-        e.Subject.GRANT: e.Grant(id="g", product="staff", subscription="s", holder=holder, since=NOW, works_from=NOW),
+        e.Subject.GRANT: e.Grant(
+            id="g", product="staff", subscription="s", holder=holder, since=NOW, works_from=NOW
+        ),
         e.Subject.DEVICE: e.Device(id="d", person="ann", kind="desk phone", name="phone"),
         e.Subject.GROUP: e.Group(id="gr", name="Group", members=("ann", "bob")),
     }
     for subject, record in records.items():
-        refuse(change(subject, record), known={(e.Subject.PERSON, "ann"): "leeds", (e.Subject.PERSON, "bob"): "leeds"})
+        refuse(
+            change(subject, record),
+            known={(e.Subject.PERSON, "ann"): "leeds", (e.Subject.PERSON, "bob"): "leeds"},
+        )
         with pytest.raises(Forbidden):
-            refuse(change(subject, record), known={(e.Subject.PERSON, "ann"): "canal", (e.Subject.PERSON, "bob"): "leeds"})
+            refuse(
+                change(subject, record),
+                known={(e.Subject.PERSON, "ann"): "canal", (e.Subject.PERSON, "bob"): "leeds"},
+            )
 
 
 def test_what_belongs_to_the_whole_organisation_is_refused_but_seats_in_use_move_along():

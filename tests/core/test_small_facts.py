@@ -65,17 +65,30 @@ def test_the_first_month_is_charged_by_days_that_day_included(start, expected):
 
 def stock(n, **fees):
     features = {name.replace("_", " "): money(fee, "GBP") for name, fee in fees.items()}
-    return StockNumber(f"+44113496{n:04d}", Capacity.SINGLE, money("2.50", "GBP"), money("0.65", "GBP"), features)
+    return StockNumber(
+        f"+44113496{n:04d}", Capacity.SINGLE, money("2.50", "GBP"), money("0.65", "GBP"), features
+    )
 
 
 def account(balance, **values):
-    return Account(id="a", carrier="c", name="A", balance=money(balance, "GBP"), low_mark=money(1, "GBP"), **values)
+    return Account(
+        id="a",
+        carrier="c",
+        name="A",
+        balance=money(balance, "GBP"),
+        low_mark=money(1, "GBP"),
+        **values,
+    )
 
 
 def test_a_quote_counts_features_only_where_a_number_has_them():
     numbers = [stock(500, texts="0.40"), stock(501)]
     found = quote(numbers, ["texts", "fax"], account(100), date(2026, 11, 1))
-    assert (str(found.setup.amount), str(found.features_monthly.amount), str(found.monthly.amount)) == ("5.00", "0.40", "1.70")
+    assert (
+        str(found.setup.amount),
+        str(found.features_monthly.amount),
+        str(found.monthly.amount),
+    ) == ("5.00", "0.40", "1.70")
     assert str(found.balance_after.amount) == "95.00"
     assert found.short is None
 
@@ -95,12 +108,24 @@ def test_moments_are_told_in_the_home_countrys_time():
 
 def test_canonical_writes_the_same_moment_the_same_way():
     zone = datetime(2026, 7, 1, 12, tzinfo=UTC).astimezone(ZoneInfo("Europe/Berlin"))
-    assert canonical(zone) == canonical(datetime(2026, 7, 1, 12, tzinfo=UTC)) == '"2026-07-01T12:00:00.000000Z"'
+    assert (
+        canonical(zone)
+        == canonical(datetime(2026, 7, 1, 12, tzinfo=UTC))
+        == '"2026-07-01T12:00:00.000000Z"'
+    )
     assert canonical({"b": Decimal("1.50"), "a": {3, 1}}) == '{"a":[1,3],"b":"1.50"}'
 
 
 def test_ended_lives_do_not_count_in_figures():
-    found = figures({1: State.ASSIGNED, 2: State.AVAILABLE, 3: State.AVAILABLE, 4: State.RELEASED, 5: State.CLOSED})
+    found = figures(
+        {
+            1: State.ASSIGNED,
+            2: State.AVAILABLE,
+            3: State.AVAILABLE,
+            4: State.RELEASED,
+            5: State.CLOSED,
+        }
+    )
     assert (found.total, found.free_run, round(found.utilisation, 3)) == (3, 2, 0.333)
     assert figures({}).utilisation == 0.0
 
@@ -121,7 +146,9 @@ def test_exhaustion_is_a_range_around_its_mean_or_not_in_sight(available, months
 KEYS = ("a", "b", "c", "d", "e")
 targets = st.sampled_from(KEYS)
 step = st.one_of(
-    st.builds(Ring, people=st.just(("x",)), exits=st.dictionaries(st.sampled_from(EXITS["ring"]), targets)),
+    st.builds(
+        Ring, people=st.just(("x",)), exits=st.dictionaries(st.sampled_from(EXITS["ring"]), targets)
+    ),
     st.builds(
         Menu,
         greeting=st.just("1, 2"),
@@ -130,7 +157,9 @@ step = st.one_of(
     ),
     st.builds(Mailbox),
 )
-paths = st.fixed_dictionaries(dict.fromkeys(KEYS, step)).map(lambda steps: Path(first="a", steps=steps))
+paths = st.fixed_dictionaries(dict.fromkeys(KEYS, step)).map(
+    lambda steps: Path(first="a", steps=steps)
+)
 
 
 @given(paths, st.sampled_from([0, 84]))
@@ -149,7 +178,9 @@ def test_every_step_has_its_own_place_inside_the_picture(path, room):
 def test_every_exit_is_drawn_once_from_its_step_to_its_target(path):
     layout = lay_out(path)
     drawn = [(line.source, name, line.target) for line in layout.lines for name in line.exits]
-    wanted = [(key, name, target) for key, s in path.steps.items() for name, target in s.exits.items()]
+    wanted = [
+        (key, name, target) for key, s in path.steps.items() for name, target in s.exits.items()
+    ]
     assert sorted(drawn) == sorted(wanted)
     for line in layout.lines:
         for (x1, y1), (x2, y2) in zip(line.points, line.points[1:], strict=False):

@@ -27,10 +27,15 @@ def proof(estate, number, *, ok=True, direction="in", way=None, minutes=0):
     built = estate.build()
     estate.put(
         e.Proof(
-            id=f"proof-{direction}-{minutes}", e164=number, direction=direction, at=NOW - timedelta(minutes=minutes), ok=ok, heard="hello",
+            id=f"proof-{direction}-{minutes}",
+            e164=number,
+            direction=direction,
+            at=NOW - timedelta(minutes=minutes),
+            ok=ok,
+            heard="hello",
             way=way if way is not None else fingerprint(built.number(number), built, direction),
         )
-    )  # fmt: skip
+    )
 
 
 def test_a_number_in_good_order_has_only_good_marks(estate):
@@ -53,7 +58,12 @@ def test_a_number_in_good_order_has_only_good_marks(estate):
     [
         ({"spot": None}, "Safety", Mark.WRONG, "no emergency spot set"),
         ({"spot": "WHF-000-M"}, "Safety", Mark.WRONG, "floor and room are missing"),
-        ({"registered_spot": "WHF-000-M"}, "Safety", Mark.WAITING, "its carrier has another address"),
+        (
+            {"registered_spot": "WHF-000-M"},
+            "Safety",
+            Mark.WAITING,
+            "its carrier has another address",
+        ),
         ({"trunk": None}, "Trunk", Mark.WRONG, "on no trunk's list"),
         ({"usable_from": NOW + timedelta(hours=1)}, "Carrier", Mark.WAITING, "not usable yet"),
         ({"leaving_on": NOW}, "Carrier", Mark.WAITING, "being released"),
@@ -82,7 +92,9 @@ def test_a_licence_that_does_not_work_yet_is_waited_for(estate):
 
 
 def test_an_assignment_that_works_later_is_waited_for(estate):
-    assignment = e.Assignment(holder=estate.person(), role=e.Role.MAIN, since=NOW, works_from=NOW + timedelta(minutes=9))
+    assignment = e.Assignment(
+        holder=estate.person(), role=e.Role.MAIN, since=NOW, works_from=NOW + timedelta(minutes=9)
+    )
     number = estate.number(142, State.ASSIGNED, assignment=assignment, spot="WHF-001-K")
     assert facts(estate, number)["Holder"].mark is Mark.WAITING
 
@@ -90,7 +102,10 @@ def test_an_assignment_that_works_later_is_waited_for(estate):
 def test_a_trunk_that_is_down_is_wrong(estate):
     number = estate.given(142, estate.person())
     estate.put(estate.records["Trunk/brackwater-leeds"].but(up=False))
-    assert (facts(estate, number)["Trunk"].text, facts(estate, number)["Trunk"].mark) == ("Brackwater Leeds, down", Mark.WRONG)
+    assert (facts(estate, number)["Trunk"].text, facts(estate, number)["Trunk"].mark) == (
+        "Brackwater Leeds, down",
+        Mark.WRONG,
+    )
 
 
 @pytest.mark.parametrize("kind", ["line", "site"])
@@ -104,14 +119,21 @@ def test_a_line_or_a_site_without_a_path_answers_nothing(estate, kind):
 
 
 def test_a_path_is_named_and_leads_to_it(estate):
-    estate.put(e.PathVersion(id="p", name="Front desk", body=holder_path().model_dump(mode="json"), in_force_from=NOW))
+    estate.put(
+        e.PathVersion(
+            id="p", name="Front desk", body=holder_path().model_dump(mode="json"), in_force_from=NOW
+        )
+    )
     found = facts(estate, estate.given(142, estate.line(), capacity="many", path="p"))["Call path"]
     assert (found.text, found.to, found.mark) == ("Front desk", ("path", "p"), Mark.GOOD)
 
 
 def test_proof_is_never_stale_failed_or_good(estate):
     number = estate.given(142, estate.person())
-    assert (facts(estate, number)["Proven"].text, facts(estate, number)["Proven"].mark) == ("never: place a test call", Mark.NONE)
+    assert (facts(estate, number)["Proven"].text, facts(estate, number)["Proven"].mark) == (
+        "never: place a test call",
+        Mark.NONE,
+    )
     proof(estate, number, way="another way", minutes=3)
     assert facts(estate, number)["Proven"].mark is Mark.WAITING
     assert "gone stale" in facts(estate, number)["Proven"].text
@@ -139,7 +161,11 @@ def test_the_next_action_follows_from_the_state(estate, state, first):
 
 @pytest.mark.parametrize(
     ("changes", "first"),
-    [({"spot": None}, "set-spot"), ({"trunk": None, "registered_spot": "WHF-001-K"}, "list-on-trunk"), ({}, "register-address")],
+    [
+        ({"spot": None}, "set-spot"),
+        ({"trunk": None, "registered_spot": "WHF-001-K"}, "list-on-trunk"),
+        ({}, "register-address"),
+    ],
 )
 def test_what_is_most_urgent_comes_first(estate, changes, first):
     assert actions(estate, estate.given(142, estate.person(), **changes))[0] == first

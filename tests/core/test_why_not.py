@@ -1,4 +1,5 @@
-"""Why not: the shortest set of tasks, compared with trying all sets; and what is said where no tasks help."""
+"""Why not: the shortest set of tasks, compared with trying all sets; and what is said where no
+tasks help."""
 
 from itertools import combinations
 
@@ -53,16 +54,31 @@ def lacking_all(estate):
     return estate.person(rights=(), spot=None), estate.number(142, State.AGING, trunk=None)
 
 
-SCENES = (lacking_licences, lacking_seats, lacking_trunk, lacking_rights, resting, lacking_spot, lacking_all)
+SCENES = (
+    lacking_licences,
+    lacking_seats,
+    lacking_trunk,
+    lacking_rights,
+    resting,
+    lacking_spot,
+    lacking_all,
+)
 
 
 def all_that_might_help(person, number):
     return [
-        t.GrantLicence(holder=person, product="staff"), t.GrantLicence(holder=person, product="home"), t.BuySeats(product="staff", seats=1),
-        t.BuySeats(product="home", seats=1), t.ListOnTrunk(number=number, trunk="brackwater-leeds"), t.EndRest(number=number, reason="needed again at once"),
-        t.SetCallingRights(holder=person, rights=(e.Right.INTERNAL, e.Right.EMERGENCY, e.Right.NATIONAL, e.Right.MOBILE)),
+        t.GrantLicence(holder=person, product="staff"),
+        t.GrantLicence(holder=person, product="home"),
+        t.BuySeats(product="staff", seats=1),
+        t.BuySeats(product="home", seats=1),
+        t.ListOnTrunk(number=number, trunk="brackwater-leeds"),
+        t.EndRest(number=number, reason="needed again at once"),
+        t.SetCallingRights(
+            holder=person,
+            rights=(e.Right.INTERNAL, e.Right.EMERGENCY, e.Right.NATIONAL, e.Right.MOBILE),
+        ),
         t.SetSpot(person=person.id, spot="WHF-001-K"),
-    ]  # fmt: skip
+    ]
 
 
 def fewest_by_trying(person, number, world):
@@ -82,7 +98,9 @@ def test_the_way_found_is_the_shortest_of_all(estate, scene):
     found = why_not(t.AssignNumber(number=number, holder=person), world)
     assert found.tasks is not None
     assert check(found.tasks, world).runnable
-    for_the_person = [x for x in found.tasks if isinstance(x, t.SetSpot) and x.person]  # theirs for every phone, not this number's alone
+    for_the_person = [
+        x for x in found.tasks if isinstance(x, t.SetSpot) and x.person
+    ]  # theirs for every phone, not this number's alone
     assert len(found.tasks) - len(for_the_person) == fewest_by_trying(person, number, world)
     assert not found.works_already
 
@@ -97,7 +115,9 @@ def test_what_works_needs_nothing_more(estate):
 def test_another_number_is_as_short_as_any_and_taken_where_it_saves_tasks(estate):
     person = ready(estate)
     estate.number(150)
-    found = why_not(t.AssignNumber(number=estate.number(142, State.AGING), holder=person), estate.build())
+    found = why_not(
+        t.AssignNumber(number=estate.number(142, State.AGING), holder=person), estate.build()
+    )
     assert [type(x) for x in found.tasks] == [t.AssignNumber]
     assert found.tasks[0].number == "+441134960150"
 
@@ -107,7 +127,9 @@ def test_where_no_tasks_help_it_says_what_must_be_made_first(estate):
     estate.granted(line, "permit")
     for key in [k for k in estate.records if k.startswith("Spot/")]:
         estate.put(estate.records[key].but(floor="", room=""))
-    found = why_not(t.AssignNumber(number=estate.number(142, capacity="many"), holder=line), estate.build())
+    found = why_not(
+        t.AssignNumber(number=estate.number(142, capacity="many"), holder=line), estate.build()
+    )
     assert found.tasks is None
     assert [r.leads_to.what for r in found.elsewhere] == ["spots"]
 

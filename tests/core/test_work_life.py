@@ -43,7 +43,9 @@ def test_a_task_goes_the_ways_of_its_table_and_no_other(state, event):
         assert caught.value.reason == "task-life"
 
 
-@pytest.mark.parametrize(("life", "first"), [(ORDER_LIFE, OrderState.DRAFT), (TASK_LIFE, TaskState.PLANNED)])
+@pytest.mark.parametrize(
+    ("life", "first"), [(ORDER_LIFE, OrderState.DRAFT), (TASK_LIFE, TaskState.PLANNED)]
+)
 def test_every_state_is_reached(life, first):
     reached, waiting = {first}, [first]
     while waiting:
@@ -60,7 +62,12 @@ def test_what_has_been_undone_discarded_or_left_out_stays_so():
 
 
 def test_no_state_is_assigned_but_by_the_tables():
-    """A fresh draft and its planned tasks begin their lives; everything else asks for the next state."""
+    """A fresh draft and its planned tasks begin their lives; everything else asks for the next
+    state."""
     assigned = re.compile(r"\bstate=(?:OrderState|TaskState)\.(\w+)")
-    found = [(path.name, state) for path in Path(sedge.__file__).parent.rglob("*.py") for state in assigned.findall(path.read_text())]
+    found = [
+        (path.name, state)
+        for path in Path(sedge.__file__).parent.rglob("*.py")
+        for state in assigned.findall(path.read_text())
+    ]
     assert {state for _, state in found} == {"DRAFT", "PLANNED"}

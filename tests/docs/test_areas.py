@@ -32,7 +32,9 @@ def test_every_path_and_class_that_a_page_names_is_there(page):
     assert [path for path in paths if not (ROOT / path).exists()] == []
     source = "\n".join(path.read_text() for path in ROOT.rglob("*.py"))
     named = set(re.findall(r"`([A-Z][A-Za-z]+)`", text))
-    assert [name for name in named if not re.search(rf"^class {name}\b", source, re.MULTILINE)] == []
+    assert [
+        name for name in named if not re.search(rf"^class {name}\b", source, re.MULTILINE)
+    ] == []
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.stem)

@@ -76,12 +76,20 @@ def test_pictures_are_few_and_each_is_linked_from_the_readme():
 
 def test_a_mistyped_setting_refuses_to_start_and_lists_those_there_are(monkeypatch):
     monkeypatch.setenv("SEDGE_PROT", "8420")
-    with pytest.raises(ValueError, match=r"unknown setting SEDGE_PROT; there are: SEDGE_DATA, .*SEDGE_PORT"):
+    with pytest.raises(
+        ValueError, match=r"unknown setting SEDGE_PROT; there are: SEDGE_DATA, .*SEDGE_PORT"
+    ):
         Settings()
 
 
 @pytest.mark.parametrize(
-    ("name", "value"), [("SEDGE_PORT", "0"), ("SEDGE_PORT", "many"), ("SEDGE_RUNNER_SECONDS", "-1"), ("SEDGE_SESSION_HOURS", "0")]
+    ("name", "value"),
+    [
+        ("SEDGE_PORT", "0"),
+        ("SEDGE_PORT", "many"),
+        ("SEDGE_RUNNER_SECONDS", "-1"),
+        ("SEDGE_SESSION_HOURS", "0"),
+    ],
 )
 def test_a_bad_setting_ends_the_program_with_a_sentence_that_names_it(monkeypatch, name, value):
     from typer.testing import CliRunner

@@ -29,7 +29,16 @@ def rows(text):
         b"Name;Email\n\n  ;  \nAda Reed;ada@example.test\n\n",
         b"Name;Email\n  Ada Reed  ;ada@example.test",
     ],
-    ids=["plain", "bom", "commas", "tabs", "crlf", "quoted", "blank lines", "spaces, no end of line"],
+    ids=[
+        "plain",
+        "bom",
+        "commas",
+        "tabs",
+        "crlf",
+        "quoted",
+        "blank lines",
+        "spaces, no end of line",
+    ],
 )
 def test_every_usual_dialect_gives_the_same_row(data):
     sheet = read_people(data)
@@ -97,7 +106,17 @@ def test_rows_keep_the_line_they_stand_on():
         (b"x" * (MOST_BYTES + 1), "5 MB"),
         (b"Name;Email\n" + b"A;a@b\n" * (MOST_ROWS + 1), "20,000"),
     ],
-    ids=["empty", "blank", "no mail", "no name", "half a name", "not utf-8", "open quote", "large", "many"],
+    ids=[
+        "empty",
+        "blank",
+        "no mail",
+        "no name",
+        "half a name",
+        "not utf-8",
+        "open quote",
+        "large",
+        "many",
+    ],
 )
 def test_a_file_that_cannot_be_used_says_why_and_what_to_do(data, words):
     with pytest.raises(NotUnderstood) as raised:
@@ -107,7 +126,11 @@ def test_a_file_that_cannot_be_used_says_why_and_what_to_do(data, words):
 
 
 plain = (
-    st.text(st.characters(min_codepoint=33, max_codepoint=0x2FF, exclude_characters='"'), min_size=1, max_size=20)
+    st.text(
+        st.characters(min_codepoint=33, max_codepoint=0x2FF, exclude_characters='"'),
+        min_size=1,
+        max_size=20,
+    )
     .map(str.strip)
     .filter(bool)
 )

@@ -1,4 +1,5 @@
-"""The mandate in each country's language, with every number and name; the dates of ports as others read them."""
+"""The mandate in each country's language, with every number and name; the dates of ports as others
+read them."""
 
 import subprocess
 from datetime import UTC, date, datetime, timedelta
@@ -11,7 +12,12 @@ from sedge.core.numbers.ranges import NumberSet
 from sedge.formats.mandate import MandateFacts, mandate, ranges
 from sedge.formats.port_calendar import PortDate, write
 
-BILL = (("name", "Übersee-Museum Köln e. V."), ("address", "3 Rue de l'Écluse, 75010 Paris"), ("account", "OQ-1184"), ("pin", "4471"))
+BILL = (
+    ("name", "Übersee-Museum Köln e. V."),
+    ("address", "3 Rue de l'Écluse, 75010 Paris"),
+    ("account", "OQ-1184"),
+    ("pin", "4471"),
+)
 AT = datetime(2026, 12, 18, 10, tzinfo=ZoneInfo("Europe/London"))
 
 
@@ -32,18 +38,25 @@ def facts(country, numbers, **more):
 def text_of(content, tmp_path):
     file = tmp_path / "mandate.pdf"
     file.write_bytes(content)
-    run = subprocess.run(["pdftotext", "-layout", file, "-"], capture_output=True, text=True, check=True)  # noqa: S607
+    run = subprocess.run(
+        ["pdftotext", "-layout", file, "-"], capture_output=True, text=True, check=True
+    )  # noqa: S607
     return run.stdout, run.stdout.count("\f")
 
 
 @pytest.mark.parametrize(
     ("country", "title", "account"),
     [
-        ("GB", "Letter of authority", "Account number"), ("US", "Letter of authorization", "Account number"), ("CA", "Letter of authorization", "Account number"),
-        ("DE", "Auftrag zur Mitnahme von Rufnummern", "Kundennummer"), ("FR", "Mandat de portage de numéros", "Numéro de client"),
+        ("GB", "Letter of authority", "Account number"),
+        ("US", "Letter of authorization", "Account number"),
+        ("CA", "Letter of authorization", "Account number"),
+        ("DE", "Auftrag zur Mitnahme von Rufnummern", "Kundennummer"),
+        ("FR", "Mandat de portage de numéros", "Numéro de client"),
     ],
-)  # fmt: skip
-def test_the_mandate_speaks_the_countrys_language_and_keeps_every_word_of_the_account(tmp_path, country, title, account):
+)
+def test_the_mandate_speaks_the_countrys_language_and_keeps_every_word_of_the_account(
+    tmp_path, country, title, account
+):
     text, _ = text_of(mandate(facts(country, ("+441174960800",), staying=20)), tmp_path)
     assert title in text
     assert account in text
@@ -73,7 +86,9 @@ def test_ten_thousand_numbers_stand_as_ranges_on_few_pages(tmp_path):
 
 def test_where_each_number_has_a_code_each_stands_with_it(tmp_path):
     numbers = ("+33199001234", "+33199001235")
-    text, _ = text_of(mandate(facts("FR", numbers, codes=((numbers[0], "01P1A2B3C4D5"),))), tmp_path)
+    text, _ = text_of(
+        mandate(facts("FR", numbers, codes=((numbers[0], "01P1A2B3C4D5"),))), tmp_path
+    )
     assert "RIO 01P1A2B3C4D5" in text
     assert text.count("RIO") == 2
 
@@ -81,7 +96,13 @@ def test_where_each_number_has_a_code_each_stands_with_it(tmp_path):
 def test_the_calendar_keeps_an_events_name_so_that_a_new_date_moves_it():
     dates = [
         PortDate(
-            "port-3-switch", "switch", f"Switch port 3, round {i}", AT + timedelta(days=i), AT + timedelta(days=i, hours=6), "why\nso", i
+            "port-3-switch",
+            "switch",
+            f"Switch port 3, round {i}",
+            AT + timedelta(days=i),
+            AT + timedelta(days=i, hours=6),
+            "why\nso",
+            i,
         )
         for i in (1, 2)
     ]

@@ -1,4 +1,5 @@
-"""Tables in and out: encodings, delimiters, line ends, spreadsheets; nothing that leaves is calculated."""
+"""Tables in and out: encodings, delimiters, line ends, spreadsheets; nothing that leaves is
+calculated."""
 
 import io
 
@@ -49,7 +50,9 @@ def test_no_cell_that_leaves_begins_a_formula_and_all_come_back(rows):
 
     back = list(csv.reader(io.StringIO(data, newline="")))[1:]
     assert all(not cell.startswith(("=", "+", "-", "@")) for row in back for cell in row)
-    assert [[plain_cell(c) for c in row] for row in back] == [[plain_cell(c) for c in row] for row in rows]
+    assert [[plain_cell(c) for c in row] for row in back] == [
+        [plain_cell(c) for c in row] for row in rows
+    ]
 
 
 def test_a_spreadsheets_values_are_read_and_what_was_left_out_is_said(tmp_path):
@@ -73,7 +76,9 @@ def test_a_broken_spreadsheet_is_refused(tmp_path, data):
 
 
 def test_a_spreadsheet_that_leaves_has_text_only():
-    book = openpyxl.load_workbook(io.BytesIO(sheets.to_spreadsheet(["E.164", "Label"], [["+441134960142", "=1+1"]])))
+    book = openpyxl.load_workbook(
+        io.BytesIO(sheets.to_spreadsheet(["E.164", "Label"], [["+441134960142", "=1+1"]]))
+    )
     [_, row] = list(book.active.iter_rows())
     assert [(cell.value, cell.data_type) for cell in row] == [("+441134960142", "s"), ("=1+1", "s")]
 

@@ -18,7 +18,9 @@ def tone(seconds=2.0, level=0.2, rate=16_000, form="WAV", channels=1):
     return out.getvalue()
 
 
-@pytest.mark.parametrize(("form", "media"), [("WAV", "audio/wav"), ("MP3", "audio/mpeg"), ("OGG", "audio/ogg")])
+@pytest.mark.parametrize(
+    ("form", "media"), [("WAV", "audio/wav"), ("MP3", "audio/mpeg"), ("OGG", "audio/ogg")]
+)
 def test_wav_mp3_and_ogg_are_taken(form, media):
     facts = look_into(tone(form=form))
     assert (facts.media, round(facts.seconds), facts.cautions) == (media, 2, ())
@@ -32,11 +34,16 @@ def test_two_channels_are_one_level():
 @pytest.mark.parametrize(
     ("data", "reason"),
     [
-        (b"", "empty"), (b"\x89PNG\r\n\x1a\n" + b"\0" * 4000, "no-sound"), (b"ID3 not really an mp3", "no-sound"), (tone(0.2), "too-short"),
-        (tone(level=0.0), "silent"), (tone(form="FLAC"), "format"), (b"\0" * 30_000_001, "too-big"),
+        (b"", "empty"),
+        (b"\x89PNG\r\n\x1a\n" + b"\0" * 4000, "no-sound"),
+        (b"ID3 not really an mp3", "no-sound"),
+        (tone(0.2), "too-short"),
+        (tone(level=0.0), "silent"),
+        (tone(form="FLAC"), "format"),
+        (b"\0" * 30_000_001, "too-big"),
     ],
     ids=["empty", "picture", "renamed", "short", "silent", "flac", "big"],
-)  # fmt: skip
+)
 def test_what_callers_could_not_hear_is_refused(data, reason):
     with pytest.raises(NotUnderstood) as caught:
         look_into(data)
@@ -50,7 +57,12 @@ def test_half_an_hour_is_too_long_and_said_in_minutes():
 
 
 @pytest.mark.parametrize(
-    ("sound", "words"), [(tone(level=0.01), "quiet"), (tone(level=1.4), "overdriven"), (tone(rate=4000), "fewer samples")]
+    ("sound", "words"),
+    [
+        (tone(level=0.01), "quiet"),
+        (tone(level=1.4), "overdriven"),
+        (tone(rate=4000), "fewer samples"),
+    ],
 )
 def test_what_callers_would_dislike_is_said(sound, words):
     assert any(words in caution for caution in look_into(sound).cautions)

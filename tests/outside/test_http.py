@@ -1,4 +1,5 @@
-"""What a service outside can do to us: close a kept connection, answer rubbish, refuse. Never an error of ours."""
+"""What a service outside can do to us: close a kept connection, answer rubbish, refuse. Never an
+error of ours."""
 
 import socket
 import threading
@@ -15,7 +16,8 @@ ANSWER = b"HTTP/1.1 200 OK\r\ncontent-type: application/json\r\ncontent-length: 
 
 
 class Hasty:
-    """Answers the first request of each connection and keeps it; closes it on the next, as a server does whose patience just ended."""
+    """Answers the first request of each connection and keeps it; closes it on the next, as a server
+    does whose patience just ended."""
 
     def __init__(self) -> None:
         self.heard: list[str] = []
@@ -83,8 +85,12 @@ def answering(monkeypatch):
 
     def choose(status: int, body: bytes, **headers: str) -> Lookup:
         service = Lookup("Fellgate Voice", "http://127.0.0.1:9")
-        transport = httpx.MockTransport(lambda request: httpx.Response(status, content=body, headers=headers))
-        monkeypatch.setattr(service, "_client", httpx.Client(base_url="http://127.0.0.1:9", transport=transport))
+        transport = httpx.MockTransport(
+            lambda request: httpx.Response(status, content=body, headers=headers)
+        )
+        monkeypatch.setattr(
+            service, "_client", httpx.Client(base_url="http://127.0.0.1:9", transport=transport)
+        )
         return service
 
     return choose
@@ -120,7 +126,13 @@ def test_trouble_over_there_may_be_asked_again(answering, status):
 @pytest.mark.parametrize(
     ("body", "reason"),
     [
-        (b'{"detail": {"reason": "no-money", "message": "x", "field": "y", "service": "z", "self": 1, "short": "3.00"}}', "no-money"),
+        (
+            (
+                b'{"detail": {"reason": "no-money", "message": "x", "field": "y", "service": "z",'
+                b' "self": 1, "short": "3.00"}}'
+            ),
+            "no-money",
+        ),
         (b'{"detail": "no"}', "409"),
         (b'{"detail": {"reason": ["odd"]}}', "['odd']"),
         (b"[1]", "409"),
@@ -130,5 +142,9 @@ def test_trouble_over_there_may_be_asked_again(answering, status):
 def test_a_refusal_keeps_its_facts_and_takes_none_of_ours(answering, body, reason):
     with pytest.raises(OutsideRefused) as refused:
         answering(409, body).order()
-    assert (refused.value.reason, refused.value.facts["service"], refused.value.status) == (reason, "Fellgate Voice", 409)
+    assert (refused.value.reason, refused.value.facts["service"], refused.value.status) == (
+        reason,
+        "Fellgate Voice",
+        409,
+    )
     assert set(refused.value.facts) <= {"service", "short"}

@@ -77,7 +77,9 @@ def test_outside_the_demo_nobody_is_chosen_and_no_demo_token_counts(house):
         access.demo_sign_in(house, "rowan")
 
 
-@pytest.mark.parametrize(("token", "loopback"), [("demo", False), ("Demo", True), ("", True), ("d", True)])
+@pytest.mark.parametrize(
+    ("token", "loopback"), [("demo", False), ("Demo", True), ("", True), ("d", True)]
+)
 def test_the_demo_token_counts_on_loopback_and_whole_only(house, token, loopback):
     assert access.by_token(house, token, loopback=loopback) is None
     assert access.by_token(house, "demo", loopback=True).role is AccessRole.ADMINISTRATOR
@@ -153,7 +155,11 @@ def test_the_same_question_gets_the_same_answer_and_is_acted_on_once(desk):
         done.append(identity)
         return 201, {"n": len(done)}
 
-    assert idempotency.once(desk, "k", "d", make) == idempotency.once(desk, "k", "d", make) == (201, {"n": 1})
+    assert (
+        idempotency.once(desk, "k", "d", make)
+        == idempotency.once(desk, "k", "d", make)
+        == (201, {"n": 1})
+    )
     assert done == [idempotency.identity("k", "d")]
 
 
@@ -211,10 +217,24 @@ def test_two_at_once_under_one_key_act_once(desk):
 def test_an_order_asked_again_after_its_process_died_is_the_same_order(house, desk):
     from sedge.core.supply.offers import Wish
 
-    numbers = [n.e164 for n in stock_search.one(desk, Wish("GB", area="Leeds", quantity=2), "brackwater").offers[0].numbers]
+    numbers = [
+        n.e164
+        for n in (
+            stock_search.one(desk, Wish("GB", area="Leeds", quantity=2), "brackwater")
+            .offers[0]
+            .numbers
+        )
+    ]
 
     def order(identity):
-        return ordering.order(desk, reference="R", account="brackwater-main", site="wharf-house", numbers=numbers, identity=identity)
+        return ordering.order(
+            desk,
+            reference="R",
+            account="brackwater-main",
+            site="wharf-house",
+            numbers=numbers,
+            identity=identity,
+        )
 
     first, work_order = order("abc")
     second, again = order("abc")
@@ -230,8 +250,22 @@ def test_features_are_priced_into_the_lines_and_told_to_the_carrier(house, desk)
     from sedge.core.supply.offers import Wish
     from tests.conftest import until_quiet
 
-    numbers = [n.e164 for n in stock_search.one(desk, Wish("GB", area="Leeds", quantity=2), "brackwater").offers[0].numbers]
-    key, _ = ordering.order(desk, reference="T", account="brackwater-main", site="wharf-house", numbers=numbers, features=("texts",))
+    numbers = [
+        n.e164
+        for n in (
+            stock_search.one(desk, Wish("GB", area="Leeds", quantity=2), "brackwater")
+            .offers[0]
+            .numbers
+        )
+    ]
+    key, _ = ordering.order(
+        desk,
+        reference="T",
+        account="brackwater-main",
+        site="wharf-house",
+        numbers=numbers,
+        features=("texts",),
+    )
     until_quiet(house)
     with desk.reading() as reading:
         record = reading.records.the(Order, key)
@@ -242,8 +276,22 @@ def test_features_are_priced_into_the_lines_and_told_to_the_carrier(house, desk)
 def test_a_feature_the_carrier_does_not_offer_is_refused_before_anything_is_bought(desk):
     from sedge.core.supply.offers import Wish
 
-    numbers = [n.e164 for n in stock_search.one(desk, Wish("GB", area="Leeds", quantity=1), "brackwater").offers[0].numbers]
+    numbers = [
+        n.e164
+        for n in (
+            stock_search.one(desk, Wish("GB", area="Leeds", quantity=1), "brackwater")
+            .offers[0]
+            .numbers
+        )
+    ]
     with pytest.raises(NotUnderstood) as raised:
-        ordering.order(desk, reference="F", account="brackwater-main", site="wharf-house", numbers=numbers, features=("CNAM",))
+        ordering.order(
+            desk,
+            reference="F",
+            account="brackwater-main",
+            site="wharf-house",
+            numbers=numbers,
+            features=("CNAM",),
+        )
     assert raised.value.field == "features"
     assert "emergency registration, texts" in raised.value.message

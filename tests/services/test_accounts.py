@@ -1,17 +1,25 @@
-"""Accounts with carriers: opened once each, keys sealed and told once, topped up and told of by themselves."""
+"""Accounts with carriers: opened once each, keys sealed and told once, topped up and told of by
+themselves."""
 
 from datetime import timedelta
 from decimal import Decimal
 
 import pytest
 
-from sedge.core.errors import Forbidden, NotAllowedNow, NotFound, NotUnderstood, OutsideRefused, OutsideSilent
+from sedge.core.errors import (
+    Forbidden,
+    NotAllowedNow,
+    NotFound,
+    NotUnderstood,
+    OutsideRefused,
+    OutsideSilent,
+)
 from sedge.core.facts import money
 from sedge.core.records import Account
 from sedge.core.supply.offers import Wish
-from sedge.services.carriers import accounts, connections
+from sedge.services.carriers import accounts, connections, payments
 from sedge.services.supply import holds, ordering, stock_search, supply
-from sedge.store.schema import tables
+from sedge.store.schema import mails
 from tests.conftest import until_quiet
 
 LINES = "Copperleaf Cafés; 50.00; office@copperleaf.example\n\nFriends of the Observatory\n"
@@ -27,7 +35,9 @@ def books(house):
 
 
 def opened(desk, batch="account-1", lines=LINES):
-    return accounts.open_many(desk, "brackwater", accounts.lines_in(desk, lines, "GBP"), batch=batch)
+    return accounts.open_many(
+        desk, "brackwater", accounts.lines_in(desk, lines, "GBP"), batch=batch
+    )
 
 
 def test_many_are_opened_at_once_each_with_its_own_balance_and_key(house, desk):
@@ -66,11 +76,15 @@ def test_a_payment_whose_answer_is_lost_is_paid_once(house, desk):
     house.outside.carrier("brackwater")._client.timeout = 0.5
     house.outside.control.order_fault({"service": "brackwater", "fault": "timeout", "count": 1})
     with pytest.raises(OutsideSilent, match="asked for again by itself"):
-        accounts.deposit(desk, "brackwater-main", "100.50")
+        payments.deposit(desk, "brackwater-main", "100.50")
     assert the(desk, "brackwater-main").balance.amount == before
     until_quiet(house, timedelta(minutes=2))
     after = the(desk, "brackwater-main")
-    assert after.balance.amount == before + Decimal("100.50") == Decimal(books(house)["brackwater-main"])
+    assert (
+        after.balance.amount
+        == before + Decimal("100.50")
+        == Decimal(books(house)["brackwater-main"])
+    )
     assert after.paying == {}
 
 
@@ -78,8 +92,11 @@ def test_a_payment_that_is_refused_leaves_nothing_behind(house, desk):
     before = the(desk, "brackwater-main").balance
     house.outside.control.order_fault({"service": "brackwater", "fault": "reject", "count": 1})
     with pytest.raises(OutsideRefused):
-        accounts.deposit(desk, "brackwater-main", "5")
-    assert (the(desk, "brackwater-main").balance, the(desk, "brackwater-main").paying) == (before, {})
+        payments.deposit(desk, "brackwater-main", "5")
+    assert (the(desk, "brackwater-main").balance, the(desk, "brackwater-main").paying) == (
+        before,
+        {},
+    )
 
 
 @pytest.mark.parametrize(
@@ -116,14 +133,18 @@ def test_the_same_batch_with_other_names_is_refused(desk):
 def test_keys_lie_sealed_and_only_who_may_buy_changes_them(house, desk):
     one, _ = opened(desk)
     with desk.reading() as reading:
-        sealed = reading.connection.execute(tables.secret.select().where(tables.secret.c.name == f"key of {one.account.id}")).one()
+        sealed = reading.connection.execute(
+            mails.secret.select().where(mails.secret.c.name == f"key of {one.account.id}")
+        ).one()
     assert one.key not in sealed.sealed
     assert house.keyring.open(sealed.sealed) == one.key
     assert (house.settings.data / "secret.key").stat().st_mode & 0o077 == 0
     key = accounts.make_key(desk, one.account.id)
     with pytest.raises(OutsideRefused, match="unknown key"):
         house.outside.carrier("brackwater").with_key(one.key).account()
-    assert house.outside.carrier("brackwater").with_key(key).account().balance == money("50.00", "GBP")
+    assert house.outside.carrier("brackwater").with_key(key).account().balance == money(
+        "50.00", "GBP"
+    )
     with pytest.raises(OutsideRefused):
         accounts.put_key(desk, one.account.id, "not the one they gave")
     with pytest.raises(NotUnderstood):
@@ -134,7 +155,9 @@ def test_keys_lie_sealed_and_only_who_may_buy_changes_them(house, desk):
     from sedge.core.access.roles import AccessRole
 
     with pytest.raises(Forbidden):
-        accounts.make_key(replace(desk, who=replace(desk.who, role=AccessRole.FINANCE)), one.account.id)
+        accounts.make_key(
+            replace(desk, who=replace(desk.who, role=AccessRole.FINANCE)), one.account.id
+        )
 
 
 def test_a_wrong_key_is_named_by_the_connection_test(house, desk):
@@ -152,17 +175,25 @@ def test_a_new_account_only_receives_calls_until_money_has_come_in(house, desk):
 
     with pytest.raises(NotRunnable, match="can only receive calls until"):
         ordering.order(desk, reference="R", account="", site="wharf-house", hold_id=hold.id)
-    accounts.deposit(desk, two.account.id, "20")
+    payments.deposit(desk, two.account.id, "20")
     key, _ = ordering.order(desk, reference="R", account="", site="wharf-house", hold_id=hold.id)
     until_quiet(house, timedelta(minutes=3))
     assert supply.order_view(desk, key).state == "delivered"
     assert the(desk, two.account.id).balance == money("17.50", "GBP")
     assert Decimal(books(house)[two.account.theirs]) == Decimal("17.50")
-    assert [m.entry.action for m in accounts.moves(desk, two.account.id)] == ["account.charged", "account.deposited"]
+    assert [m.entry.action for m in payments.moves(desk, two.account.id)] == [
+        "account.charged",
+        "account.deposited",
+    ]
 
 
 def terms(desk, key="brackwater-main", **more):
-    given = {"low_mark": "100", "alert_mail": "money@lanternfield.example", "alert_phone": "07700 900142", **more}
+    given = {
+        "low_mark": "100",
+        "alert_mail": "money@lanternfield.example",
+        "alert_phone": "07700 900142",
+        **more,
+    }
     return accounts.set_terms(desk, key, given)
 
 
@@ -175,8 +206,10 @@ def test_a_low_balance_is_told_once_by_mail_and_by_phone(house, desk):
     calls = house.outside.telephony.announcements()
     assert [m["to"] for m in mails] == ["money@lanternfield.example"]
     assert [c["to"] for c in calls] == ["+447700900142"]
-    assert calls[0]["words"].startswith("This is Sedge. The balance of Brackwater Telecom, main account is £")
-    accounts.deposit(desk, "brackwater-main", "10")
+    assert calls[0]["words"].startswith(
+        "This is Sedge. The balance of Brackwater Telecom, main account is £"
+    )
+    payments.deposit(desk, "brackwater-main", "10")
     until_quiet(house, timedelta(minutes=2))
     assert the(desk, "brackwater-main").alerted_at is None
 
@@ -198,7 +231,11 @@ def test_a_top_up_that_meets_trouble_is_paid_once(house, desk, kind):
     terms(desk, top_up_at=str(before), top_up_amount="10", top_up_most="10")
     house.outside.control.order_fault({"service": "brackwater", "fault": kind, "count": 1})
     until_quiet(house, timedelta(minutes=3))
-    assert the(desk, "brackwater-main").balance.amount == before + 10 == Decimal(books(house)["brackwater-main"])
+    assert (
+        the(desk, "brackwater-main").balance.amount
+        == before + 10
+        == Decimal(books(house)["brackwater-main"])
+    )
 
 
 @pytest.mark.parametrize(
@@ -227,8 +264,14 @@ def test_the_days_of_grace_are_chosen_at_the_carrier_and_count_in_the_outlook(ho
     before = desk_money.outlooks(desk)["brackwater-main"].runway
     terms(desk, grace_days="20")
     after = desk_money.outlooks(desk)["brackwater-main"].runway
-    assert after.suspended_on is None or after.suspended_on - before.suspended_on == timedelta(days=6)
-    asked = house.outside.carrier("brackwater").with_key("key-of-brackwater-main").call("GET", "account")
+    assert after.suspended_on is None or after.suspended_on - before.suspended_on == timedelta(
+        days=6
+    )
+    asked = (
+        house.outside.carrier("brackwater")
+        .with_key("key-of-brackwater-main")
+        .call("GET", "account")
+    )
     assert asked["grace_days"] == 20
 
 
@@ -237,20 +280,31 @@ def test_accounts_are_opened_only_where_the_carrier_can_be_asked(desk):
         accounts.open_many(desk, "nobody", accounts.lines_in(desk, "A", "GBP"), batch="account-9")
     with pytest.raises(NotAllowedNow):
         with desk.writing() as writing:
-            writing.connection.execute(tables.secret.delete())
+            writing.connection.execute(mails.secret.delete())
         accounts.make_key(desk, "fellgate-main")
 
 
 def test_numbers_of_a_country_are_bought_on_the_account_that_is_meant_for_it(desk):
-    assert stock_search.one(desk, Wish("DE", area="Berlin"), "brackwater").account.id == "brackwater-berlin"
-    assert stock_search.one(desk, Wish("GB", area="Leeds"), "brackwater").account.id == "brackwater-main"
+    assert (
+        stock_search.one(desk, Wish("DE", area="Berlin"), "brackwater").account.id
+        == "brackwater-berlin"
+    )
+    assert (
+        stock_search.one(desk, Wish("GB", area="Leeds"), "brackwater").account.id
+        == "brackwater-main"
+    )
 
 
 def test_a_payment_is_made_once_however_often_it_is_asked_for(house, desk):
     for _ in range(3):
-        after = accounts.deposit(desk, "brackwater-main", "5,00", identity="deposit-1")
+        after = payments.deposit(desk, "brackwater-main", "5,00", identity="deposit-1")
     assert str(after.balance.amount) == "645.00"
-    assert house.outside.carrier("brackwater").with_key("key-of-brackwater-main").call("GET", "account")["balance"] == "645.00"
+    assert (
+        house.outside.carrier("brackwater")
+        .with_key("key-of-brackwater-main")
+        .call("GET", "account")["balance"]
+        == "645.00"
+    )
 
 
 def test_accounts_opened_twice_at_once_pay_in_once_and_tell_their_keys_to_both(house, desk):
@@ -258,7 +312,11 @@ def test_accounts_opened_twice_at_once_pay_in_once_and_tell_their_keys_to_both(h
 
     def pressed():
         return accounts.open_many(
-            desk, "brackwater", [accounts.Wanted("Copperleaf Cafés", Decimal("50.00"), "")], batch="account-7", show_again=True
+            desk,
+            "brackwater",
+            [accounts.Wanted("Copperleaf Cafés", Decimal("50.00"), "")],
+            batch="account-7",
+            show_again=True,
         )
 
     first, second = pressed(), pressed()

@@ -1,4 +1,5 @@
-"""Calls at the desk: test calls against their traces, proofs that go stale, calls out, who really rings."""
+"""Calls at the desk: test calls against their traces, proofs that go stale, calls out, who really
+rings."""
 
 from datetime import timedelta
 
@@ -15,7 +16,7 @@ from sedge.services.callpaths import calls, paths
 from sedge.services.context import system_member
 from sedge.services.numbers import numbers
 from sedge.services.outbound import caller_ids
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_running, workorders
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
 
@@ -28,14 +29,19 @@ def control(house):
 
 @pytest.fixture
 def open_hours(house):
-    """The museum's doors are open: the next day from Tuesday to Sunday that is no holiday, and stay open for the test."""
+    """The museum's doors are open: the next day from Tuesday to Sunday that is no holiday, and stay
+    open for the test."""
     from sedge.core.callpaths.openings import opening_at
 
     desk = house.desk(system_member("lanternfield"))
     hours = paths.look(desk, "canal-front-desk").path.steps["hours"]
     is_open = lambda m: opening_at(hours, m)[0] == "open"  # noqa: E731
     now = desk.now()
-    opens = next(m for m in (now + timedelta(minutes=30 * n) for n in range(1000)) if is_open(m) and is_open(m + timedelta(hours=3)))
+    opens = next(
+        m
+        for m in (now + timedelta(minutes=30 * n) for n in range(1000))
+        if is_open(m) and is_open(m + timedelta(hours=3))
+    )
     until_quiet(house, opens - now + timedelta(minutes=30))
 
 
@@ -65,7 +71,11 @@ def test_a_test_call_out_hears_its_own_caller_id(desk):
 
 def test_what_a_site_or_a_person_shows_is_seen_by_the_callee_and_stales_the_proof(house, desk):
     site, person = (
-        HolderRef(kind=kind, id=key) for kind, key in ((HolderKind.SITE, "wharf-house"), (HolderKind.PERSON, "person-ifeoma-okafor"))
+        HolderRef(kind=kind, id=key)
+        for kind, key in (
+            (HolderKind.SITE, "wharf-house"),
+            (HolderKind.PERSON, "person-ifeoma-okafor"),
+        )
     )
     before = calls.place_test_call(desk, MAIN, "out")
     run(house, desk, t.SetCallerId(holder=site, shows="number", caller_id=FRONT_DESK))
@@ -73,21 +83,23 @@ def test_what_a_site_or_a_person_shows_is_seen_by_the_callee_and_stales_the_proo
     proof = calls.place_test_call(desk, MAIN, "out")
     assert (proof.ok, "calling from 4 4 1 1 3 4 9 6 0 2 0 0" in proof.heard) == (True, True)
     assert not stale_of(desk, proof.id)
-    assert "Wharf House shows 0113 496 0200" in next(f.text for f in numbers.card(desk, MAIN).standing if f.name == "Caller ID")
+    assert "Wharf House shows 0113 496 0200" in next(
+        f.text for f in numbers.card(desk, MAIN).standing if f.name == "Caller ID"
+    )
     order = run(house, desk, t.SetCallerId(holder=person, shows="withheld"))
     assert "withheld" in calls.place_test_call(desk, MAIN, "out").heard
     assert caller_ids.look(desk, person=person.id).now == "nothing: it is withheld"
-    workorders.undo(desk, order.id)
+    order_running.undo(desk, order.id)
     until_quiet(house)
     run(house, desk, t.SetCallerId(shows="withheld"))
     assert caller_ids.listing(desk).whole.words == "nothing, it is withheld"
-    assert "calling from 4 4 1 1 3 4 9 6 0 2 0 0" in calls.place_test_call(desk, MAIN, "out").heard, (
-        "the site is nearer than the organisation"
-    )
+    assert (
+        "calling from 4 4 1 1 3 4 9 6 0 2 0 0" in calls.place_test_call(desk, MAIN, "out").heard
+    ), "the site is nearer than the organisation"
 
 
 def run(house, desk, task):
-    order = workorders.run_now(desk, "what is shown", [task])
+    order = order_running.run_now(desk, "what is shown", [task])
     until_quiet(house)
     return order
 
@@ -99,7 +111,10 @@ def stale_of(desk, key):
 def test_a_note_stays_beside_a_test_call(desk):
     proof = calls.place_test_call(desk, MAIN, "in")
     calls.note_on_call(desk, proof.id, "  the second phone rang late ")
-    assert next(p for p, _ in calls.proofs(desk) if p.id == proof.id).note == "the second phone rang late"
+    assert (
+        next(p for p, _ in calls.proofs(desk) if p.id == proof.id).note
+        == "the second phone rang late"
+    )
     with pytest.raises(NotUnderstood, match="at most 400") as refused:
         calls.note_on_call(desk, proof.id, "x" * 401)
     assert refused.value.field == "note"
@@ -179,9 +194,12 @@ def test_a_proof_goes_stale_when_the_path_is_published_anew(house, desk, open_ho
     facts = paths.form_facts(desk, key="canal-front-desk")
     assert facts.form is not None
     order = paths.plan(
-        desk, "Canal Museum front desk", facts.form.but(greeting="For visits, press 1. For schools, press 2."), key="canal-front-desk"
+        desk,
+        "Canal Museum front desk",
+        facts.form.but(greeting="For visits, press 1. For schools, press 2."),
+        key="canal-front-desk",
     )
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house)
     assert [p.e164 for p, _ in calls.proofs(desk, stale=True)] == [FRONT_DESK]
 
@@ -216,7 +234,9 @@ def test_help_from_a_persons_phone_names_spot_psap_and_callback(desk):
     assert prefixed.ending == "emergency"
 
 
-def test_help_from_a_phone_that_does_not_register_is_rung_back_on_the_sites_main_number(house, desk):
+def test_help_from_a_phone_that_does_not_register_is_rung_back_on_the_sites_main_number(
+    house, desk
+):
     register(house, phone_of(desk, "person-ifeoma-okafor"), registered=False)
     calls.refresh_devices(desk)
     answer = calls.emergency(desk, MAIN, "999")
@@ -226,7 +246,10 @@ def test_help_from_a_phone_that_does_not_register_is_rung_back_on_the_sites_main
 
 def test_a_phone_without_a_number_reaches_no_help_and_is_told_why(desk):
     with desk.reading() as reading:
-        held = {n.holder.id for n in reading.records.where(Number, tables.life.c.holder_kind == "person")}
+        held = {
+            n.holder.id
+            for n in reading.records.where(Number, tables.life.c.holder_kind == "person")
+        }
         person = next(p for p in reading.records.all(Person) if p.id not in held)
     trace = calls.follow_out(desk, person.id, "999")
     assert trace.ending == "rejected"
@@ -248,8 +271,16 @@ def people_of(desk, count=2, site="canal-museum"):
 
 def form(desk, **values):
     one, two = people_of(desk)
-    choices = (Choice(key="1", word="visits", people=(one,)), Choice(key="2", word="schools", people=(two,), way="in order"))
-    known = {"timezone": "Europe/London", "greeting": "For visits press 1, for schools press 2.", "choices": choices, "recipients": (one,)}
+    choices = (
+        Choice(key="1", word="visits", people=(one,)),
+        Choice(key="2", word="schools", people=(two,), way="in order"),
+    )
+    known = {
+        "timezone": "Europe/London",
+        "greeting": "For visits press 1, for schools press 2.",
+        "choices": choices,
+        "recipients": (one,),
+    }
     return DeskForm(**{**known, **values})
 
 
@@ -257,22 +288,29 @@ def test_a_new_path_is_published_by_a_work_order_and_calls_follow_it(house, desk
     order = paths.plan(desk, "School bookings", form(desk))
     assert order.state is OrderState.DRAFT
     assert "school-bookings" not in {p.id for p in paths.listing(desk)}
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house)
     view = paths.look(desk, "school-bookings")
     assert (view.published.number, view.path.first) == (1, "menu")
     assert set(view.path.steps) == {"menu", "choice-1", "choice-2", "mailbox"}
     give = workorders.draft(desk, "give", [t.SetPath(number=FRONT_DESK, path="school-bookings")])
-    workorders.run(desk, give.id)
+    order_running.run(desk, give.id)
     until_quiet(house)
     proof = calls.place_test_call(desk, FRONT_DESK, "in", presses=("2",))
     assert (proof.ok, proof.differs) == (True, "")
 
 
-def test_a_changed_path_reaches_the_telephone_system_for_every_number_that_follows_it(house, desk, open_hours):
+def test_a_changed_path_reaches_the_telephone_system_for_every_number_that_follows_it(
+    house, desk, open_hours
+):
     facts = paths.form_facts(desk, key="canal-front-desk")
-    order = paths.plan(desk, "Canal Museum front desk", facts.form.but(greeting="New words: 1 visits, 2 schools."), key="canal-front-desk")
-    workorders.run(desk, order.id)
+    order = paths.plan(
+        desk,
+        "Canal Museum front desk",
+        facts.form.but(greeting="New words: 1 visits, 2 schools."),
+        key="canal-front-desk",
+    )
+    order_running.run(desk, order.id)
     until_quiet(house)
     for number in (FRONT_DESK, "+441134960203"):
         assert "New words" in calls.place_test_call(desk, number, "in").heard
@@ -281,10 +319,12 @@ def test_a_changed_path_reaches_the_telephone_system_for_every_number_that_follo
 def test_undo_brings_the_earlier_path_back_as_a_new_version(house, desk, open_hours):
     before = paths.look(desk, "canal-front-desk").published
     facts = paths.form_facts(desk, key="canal-front-desk")
-    order = paths.plan(desk, before.name, facts.form.but(greeting="Press 1 or 2."), key="canal-front-desk")
-    workorders.run(desk, order.id)
+    order = paths.plan(
+        desk, before.name, facts.form.but(greeting="Press 1 or 2."), key="canal-front-desk"
+    )
+    order_running.run(desk, order.id)
     until_quiet(house)
-    workorders.undo(desk, order.id)
+    order_running.undo(desk, order.id)
     until_quiet(house)
     after = paths.look(desk, "canal-front-desk").published
     assert (after.number, after.body) == (before.number + 2, before.body)
@@ -293,16 +333,16 @@ def test_undo_brings_the_earlier_path_back_as_a_new_version(house, desk, open_ho
 
 def test_undoing_a_new_path_leaves_it_unused_and_says_so(house, desk):
     order = paths.plan(desk, "Only tried", form(desk))
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house)
     with pytest.raises(NotAllowedNow) as raised:
-        workorders.undo(desk, order.id)
+        order_running.undo(desk, order.id)
     assert raised.value.reason == "nothing"
 
 
 def test_two_paths_of_one_name_get_different_keys(house, desk):
     for _ in range(2):
-        workorders.run(desk, paths.plan(desk, "Bookings", form(desk)).id)
+        order_running.run(desk, paths.plan(desk, "Bookings", form(desk)).id)
         until_quiet(house)
     with desk.reading() as reading:
         keys = [p.id for p in reading.records.where(PathVersion, tables.path.c.name == "Bookings")]

@@ -1,4 +1,5 @@
-"""Each carrier with its own manners: whatever goes wrong at whichever call, bought once, and both books agree to the penny."""
+"""Each carrier with its own manners: whatever goes wrong at whichever call, bought once, and both
+books agree to the penny."""
 
 import threading
 from datetime import timedelta
@@ -6,10 +7,10 @@ from decimal import Decimal
 
 import pytest
 
+from sedge.core.changes import changed
 from sedge.core.errors import Forbidden, NotAllowedNow, NotFound, OutsideRefused, OutsideSilent
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Subject
-from sedge.core.reduce import changed
 from sedge.core.supply.offers import Wish, leading
 from sedge.core.supply.records import LineState
 from sedge.core.workorders.life import OrderState
@@ -18,7 +19,7 @@ from sedge.services import today
 from sedge.services.carriers import balances as money
 from sedge.services.carriers import connections
 from sedge.services.supply import holds, ordering, stock_search, supply
-from sedge.services.workorders import runner, workorders
+from sedge.services.workorders import order_views, runner
 from sedge.store.repositories import installation
 from sedge.store.schema import installation as installation_tables
 from sedge.web.supply.views import order_page
@@ -40,7 +41,9 @@ def hold_of(desk, carrier, wish=None):
 
 
 def order_of(desk, hold, **more):
-    return ordering.order(desk, reference="R", account="", site="wharf-house", hold_id=hold.id, **more)
+    return ordering.order(
+        desk, reference="R", account="", site="wharf-house", hold_id=hold.id, **more
+    )
 
 
 def fault(house, service, kind, count=1):
@@ -61,7 +64,9 @@ def keys_bought(house):
 @pytest.mark.parametrize("when", CALLS)
 @pytest.mark.parametrize("kind", FAULTS)
 @pytest.mark.parametrize("carrier", CARRIERS)
-def test_bought_once_and_paid_once_whatever_goes_wrong_at_any_call(house, desk, carrier, kind, when):
+def test_bought_once_and_paid_once_whatever_goes_wrong_at_any_call(
+    house, desk, carrier, kind, when
+):
     before, theirs = balances(house, desk, carrier)
     assert before == theirs
     key, order = order_of(desk, hold_of(desk, carrier))
@@ -79,11 +84,15 @@ def test_bought_once_and_paid_once_whatever_goes_wrong_at_any_call(house, desk, 
     assert len(keys_bought(house)) == len(set(keys_bought(house))) <= 1
     ours, theirs = balances(house, desk, carrier)
     assert ours == theirs
-    assert before - ours == sum(line.setup.amount for line in lines if line.state is LineState.DELIVERED)
+    assert before - ours == sum(
+        line.setup.amount for line in lines if line.state is LineState.DELIVERED
+    )
     states = {n.e164: n.state for n in supply.numbers_of(desk, key)}
-    assert all((states[x.e164] is State.AVAILABLE) == (x.state is LineState.DELIVERED) for x in lines)
+    assert all(
+        (states[x.e164] is State.AVAILABLE) == (x.state is LineState.DELIVERED) for x in lines
+    )
     settled = OrderState.DONE if view.delivered else OrderState.FAILED
-    assert workorders.look(desk, order.id).order.state is settled
+    assert order_views.look(desk, order.id).order.state is settled
     if kind != "reject":
         assert view.delivered > 0
 
@@ -100,7 +109,10 @@ def test_what_turns_out_to_be_sold_elsewhere_is_said_and_paid_back(house, desk):
     ours, theirs = balances(house, desk, "fellgate")
     assert ours == theirs == before - (60 - len(failed))
     page = order_page(view, desk.now())
-    assert (page.missing, page.elsewhere) == (len(failed), f"/supply?country=GB&area=Glasgow&quantity={len(failed)}")
+    assert (page.missing, page.elsewhere) == (
+        len(failed),
+        f"/supply?country=GB&area=Glasgow&quantity={len(failed)}",
+    )
 
 
 def test_cancelling_pays_back_what_has_not_arrived(house, desk):
@@ -138,7 +150,7 @@ def test_a_price_that_changes_on_the_way_to_the_carrier_sells_nothing(house, des
     assert "asks other prices than it did" in view.order.refused
     assert "1.25 once and 1.00 a month" in view.order.refused
     assert balances(house, desk, "fellgate") == (before, before)
-    assert workorders.look(desk, order.id).order.state is OrderState.FAILED
+    assert order_views.look(desk, order.id).order.state is OrderState.FAILED
 
 
 def test_a_hold_is_prolonged_once_where_the_carrier_allows_it(house, desk):
@@ -157,7 +169,9 @@ def test_a_carrier_that_wants_to_be_asked_less_often_is_waited_for(house, desk):
     hold = hold_of(desk, "maplecourt")
     for _ in range(90):
         try:
-            desk.outside.carrier("maplecourt").with_key("key-of-maplecourt-main").call("GET", "account")
+            desk.outside.carrier("maplecourt").with_key("key-of-maplecourt-main").call(
+                "GET", "account"
+            )
         except OutsideSilent as error:
             assert 0 < error.facts["wait"] <= 60
             break
@@ -167,7 +181,7 @@ def test_a_carrier_that_wants_to_be_asked_less_often_is_waited_for(house, desk):
     key, order = order_of(desk, hold)
     until_quiet(house, timedelta(minutes=10))
     assert supply.order_view(desk, key).state == "delivered"
-    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.look(desk, order.id).order.state is OrderState.DONE
 
 
 # ── searching ──
@@ -179,12 +193,16 @@ def test_all_carriers_of_a_country_are_asked_at_once(desk, monkeypatch):
     for name in ("brackwater", "fellgate"):
         carrier = desk.outside.carrier(name)
         answer = carrier.with_key(f"key-of-{name}-main").stock
-        monkeypatch.setattr(carrier, "stock", lambda *asked, answer=answer: (meeting.wait(), answer(*asked))[1])
+        monkeypatch.setattr(
+            carrier, "stock", lambda *asked, answer=answer: (meeting.wait(), answer(*asked))[1]
+        )
     answers = stock_search.search(desk, Wish("GB", area="Leeds", quantity=2))
     assert {a.carrier.id for a in answers} == {"brackwater", "fellgate"}
     assert all(a.offers for a in answers)
     best = stock_search.merged(answers)
-    assert [offer.total for offer, _ in best] == sorted((offer.total for offer, _ in best), reverse=True)
+    assert [offer.total for offer, _ in best] == sorted(
+        (offer.total for offer, _ in best), reverse=True
+    )
 
 
 def test_a_failing_carrier_holds_nobody_up(house, desk):
@@ -195,7 +213,9 @@ def test_a_failing_carrier_holds_nobody_up(house, desk):
 
 
 def test_what_is_in_the_estate_is_not_offered_and_what_joins_it_comes_first(desk):
-    found = stock_search.one(desk, Wish("GB", area="Leeds", quantity=3, consecutive=True), "brackwater")
+    found = stock_search.one(
+        desk, Wish("GB", area="Leeds", quantity=3, consecutive=True), "brackwater"
+    )
     with desk.reading() as reading:
         from sedge.core.records import Number
 
@@ -204,13 +224,18 @@ def test_what_is_in_the_estate_is_not_offered_and_what_joins_it_comes_first(desk
     assert all("extends a run you own" not in offer.parts for offer in found.offers[5:])
 
 
-@pytest.mark.parametrize(("area", "lead"), [("Leeds", "+44113"), ("0113", "+44113"), ("113", "+44113"), ("Nowhere", ""), ("", "")])
+@pytest.mark.parametrize(
+    ("area", "lead"),
+    [("Leeds", "+44113"), ("0113", "+44113"), ("113", "+44113"), ("Nowhere", ""), ("", "")],
+)
 def test_the_area_is_asked_for_by_its_digits(area, lead):
     assert leading(Wish("GB", area=area)) == lead
 
 
 def test_endings_and_words_count(desk):
-    wished = stock_search.one(desk, Wish("GB", area="Sheffield", endings=("142",)), "fellgate").offers[0]
+    wished = stock_search.one(
+        desk, Wish("GB", area="Sheffield", endings=("142",)), "fellgate"
+    ).offers[0]
     assert wished.numbers[0].e164.endswith("142")
     assert wished.parts["wanted endings"] == 15
     spelt = stock_search.one(desk, Wish("GB", area="Sheffield", pattern="?TEA"), "fellgate")
@@ -221,7 +246,10 @@ def test_endings_and_words_count(desk):
 
 
 def told(secret, moment, body=b"{}"):
-    return {"callback-time": str(moment), "callback-signature": signature(secret, str(moment), body)}
+    return {
+        "callback-time": str(moment),
+        "callback-signature": signature(secret, str(moment), body),
+    }
 
 
 def test_a_callback_is_heard_once_fresh_and_signed():
@@ -261,7 +289,9 @@ def test_a_connection_in_order_says_so_and_compares_the_books(house, desk):
     tried = connections.test(desk, "brackwater")
     assert tried.ok
     assert tried.said == "Every account answers, and its books say what ours do: €180.00, £640.00."
-    desk.outside.carrier("brackwater").with_key("key-of-brackwater-main").deposit("known to them only", "5")
+    desk.outside.carrier("brackwater").with_key("key-of-brackwater-main").deposit(
+        "known to them only", "5"
+    )
     tried = connections.test(desk, "brackwater")
     assert not tried.ok
     assert "its book says £645.00 where ours says £640.00" in tried.said
@@ -272,8 +302,18 @@ def test_a_connection_in_order_says_so_and_compares_the_books(house, desk):
 @pytest.mark.parametrize(
     ("error", "words"),
     [
-        (OutsideSilent("", cause="ConnectError", detail="[Errno 111] Connection refused"), "Nothing answers at its address"),
-        (OutsideSilent("", cause="ConnectError", detail="[SSL: CERTIFICATE_VERIFY_FAILED] certificate has expired"), "Its certificate"),
+        (
+            OutsideSilent("", cause="ConnectError", detail="[Errno 111] Connection refused"),
+            "Nothing answers at its address",
+        ),
+        (
+            OutsideSilent(
+                "",
+                cause="ConnectError",
+                detail="[SSL: CERTIFICATE_VERIFY_FAILED] certificate has expired",
+            ),
+            "Its certificate",
+        ),
         (OutsideSilent("", cause="ReadTimeout"), "does not answer within 5 seconds"),
         (OutsideSilent("", status=503), "trouble of its own"),
         (OutsideSilent("", wait=12), "again in 12 seconds"),
@@ -306,21 +346,31 @@ def test_an_account_tells_what_its_numbers_cost_and_until_when_it_covers_them(de
 def test_today_warns_of_a_charge_that_is_not_covered(house, desk):
     with desk.writing() as writing:
         account = writing.records.the(Account, "fellgate-main")
-        writing.save([changed(Subject.ACCOUNT, account, account.but(balance=account.balance.but(amount=Decimal(120))), "account.charged")])
+        writing.save(
+            [
+                changed(
+                    Subject.ACCOUNT,
+                    account,
+                    account.but(balance=account.balance.but(amount=Decimal(120))),
+                    "account.charged",
+                )
+            ]
+        )
     lines = [line for line in today.todo(desk) if "is not covered" in line.what]
     assert [line.href for line in lines] == ["/carriers/accounts/fellgate-main"]
     assert "£160.00 a month for 200 numbers" in lines[0].why
 
 
 def test_tries_are_counted_anew_once_one_has_come_to_something(house, desk):
-    """A single refusal late in an order's life must not make Sedge wait as if all the looks before it had failed too."""
+    """A single refusal late in an order's life must not make Sedge wait as if all the looks before
+    it had failed too."""
     key, order = order_of(desk, hold_of(desk, "brackwater", Wish("GB", area="Leeds", quantity=40)))
     until_quiet(house, timedelta(minutes=3))
-    looked = workorders.look(desk, order.id).order.tasks[0]
+    looked = order_views.look(desk, order.id).order.tasks[0]
     assert looked.attempts == 0
     fault(house, "brackwater", "reject")
     until_quiet(house, timedelta(seconds=70))
-    assert workorders.look(desk, order.id).order.tasks[0].attempts <= 1
+    assert order_views.look(desk, order.id).order.tasks[0].attempts <= 1
     until_quiet(house, timedelta(minutes=5))
     assert supply.order_view(desk, key).state == "delivered"
 
@@ -337,7 +387,11 @@ def test_the_secret_that_callbacks_are_signed_with_lies_sealed(house):
 def test_the_secret_of_an_older_installation_goes_on_and_is_sealed(house):
     with house.installation.writing() as connection:
         installation.put_setting(connection, installation.SEALED_SECRET, "")
-        connection.execute(installation_tables.setting.delete().where(installation_tables.setting.c.name == installation.SEALED_SECRET))
+        connection.execute(
+            installation_tables.setting.delete().where(
+                installation_tables.setting.c.name == installation.SEALED_SECRET
+            )
+        )
         installation.put_setting(connection, "callback secret", "as agreed long ago")
         assert installation.callback_secret(connection, house.keyring) == "as agreed long ago"
         assert installation.setting(connection, "callback secret") is None

@@ -1,4 +1,5 @@
-"""What carriers charge for numbers in service: booked as they take it, told on the account, suspended without cover, back after a deposit."""
+"""What carriers charge for numbers in service: booked as they take it, told on the account,
+suspended without cover, back after a deposit."""
 
 from datetime import timedelta
 from decimal import Decimal
@@ -11,7 +12,7 @@ from sedge.core.records import Account, Number
 from sedge.core.supply.quote import pro_rata
 from sedge.services import simulation_clock, today
 from sedge.services.callpaths import calls
-from sedge.services.carriers import accounts, charges, connections
+from sedge.services.carriers import accounts, charges, connections, payments
 from sedge.services.context import NIGHT_AGAIN
 from sedge.services.supply import ordering
 from tests.conftest import until_quiet
@@ -25,7 +26,9 @@ def account(desk, key="fellgate-main"):
 
 
 def books(house):
-    return {k: Decimal(v) for k, v in house.outside.control.call("GET", "orders")["balances"].items()}
+    return {
+        k: Decimal(v) for k, v in house.outside.control.call("GET", "orders")["balances"].items()
+    }
 
 
 def to_the_first(house, *, months=1):
@@ -42,27 +45,40 @@ def test_the_first_of_a_month_is_charged_and_both_books_agree(house, desk):
         theirs = [
             n
             for n in reading.records.all(Number)
-            if n.account == "fellgate-main" and n.state not in {"released", "closed", "on order", "porting in"}
+            if n.account == "fellgate-main"
+            and n.state not in {"released", "closed", "on order", "porting in"}
         ]
     to_the_first(house)
     after = account(desk)
     assert before.balance - after.balance == sum((n.monthly for n in theirs[1:]), theirs[0].monthly)
     assert after.balance.amount == books(house)["fellgate-main"]
-    newest = accounts.moves(desk, "fellgate-main")[0]
+    newest = payments.moves(desk, "fellgate-main")[0]
     assert newest.entry.action == "account.charged"
     assert newest.entry.reason == f"{house.clock.now():%B %Y}, {len(theirs)} numbers"
 
 
 def test_the_rest_of_the_first_month_is_charged_as_the_quote_says(house, desk):
     stock = desk.at_carrier(account(desk)).stock("GB", "+44161496", "")[:2]
-    ordering.order(desk, reference="pro rata", account="fellgate-main", site="canal-museum", numbers=[s.e164 for s in stock])
+    ordering.order(
+        desk,
+        reference="pro rata",
+        account="fellgate-main",
+        site="canal-museum",
+        numbers=[s.e164 for s in stock],
+    )
     until_quiet(house, timedelta(minutes=2))
     with desk.reading() as reading:
-        bought = [n for n in reading.records.many(Number, [s.e164 for s in stock]) if n.state == "available"]
+        bought = [
+            n
+            for n in reading.records.many(Number, [s.e164 for s in stock])
+            if n.state == "available"
+        ]
     before, day = account(desk), house.clock.now().date()
     simulation_clock.advance(house, timedelta(days=1))
-    told = [m for m in accounts.moves(desk, "fellgate-main") if "rest of" in m.entry.reason]
-    assert [m.amount for m in told] == [sum((pro_rata(n.monthly, day) for n in bought), money(0, "GBP")).times(-1)]
+    told = [m for m in payments.moves(desk, "fellgate-main") if "rest of" in m.entry.reason]
+    assert [m.amount for m in told] == [
+        sum((pro_rata(n.monthly, day) for n in bought), money(0, "GBP")).times(-1)
+    ]
     assert account(desk).balance.amount <= before.balance.amount + told[0].amount.amount
 
 
@@ -73,8 +89,14 @@ def test_asked_again_nothing_is_booked_twice(house, desk):
     assert connections.test(desk, "fellgate").ok
 
 
-def test_without_cover_the_account_is_suspended_after_its_days_of_grace_and_a_deposit_brings_it_back(house, desk):
-    accounts.set_terms(desk, "fellgate-main", {"low_mark": "50", "grace_days": "3", "alert_mail": "money@lanternfield.example"})
+def test_without_cover_the_account_is_suspended_after_its_grace_and_a_deposit_ends_that(
+    house, desk
+):
+    accounts.set_terms(
+        desk,
+        "fellgate-main",
+        {"low_mark": "50", "grace_days": "3", "alert_mail": "money@lanternfield.example"},
+    )
     monthly = -accounts_monthly(house, desk)
     to_the_first(house, months=int(account(desk).balance.amount // monthly) + 1)
     assert account(desk).balance.amount < 0
@@ -86,7 +108,7 @@ def test_without_cover_the_account_is_suspended_after_its_days_of_grace_and_a_de
     assert (failed.ok, failed.differs) == (False, "")
     assert any("is suspended" in item.what for item in today.todo(desk))
     assert any(m["subject"].endswith("is suspended") for m in house.outside.mail.mailbox())
-    accounts.deposit(desk, "fellgate-main", "500")
+    payments.deposit(desk, "fellgate-main", "500")
     assert account(desk).suspended_since is None
     assert calls.follow(desk, IN_USE, None, World()).trace.ending.kind is not EndingKind.REJECTED
 
@@ -113,7 +135,14 @@ def test_a_carrier_that_is_silent_is_asked_the_next_time(house, desk, fault):
     to_the_first(house)
     before = account(desk)
     carrier = desk.at_carrier(before)
-    numbers = [{"number": "+441134960999", "carrier": "fellgate", "account": "fellgate-main", "monthly": "7.00"}]
+    numbers = [
+        {
+            "number": "+441134960999",
+            "carrier": "fellgate",
+            "account": "fellgate-main",
+            "monthly": "7.00",
+        }
+    ]
     house.outside.control.put_in_service(numbers)
     simulation_clock.order_fault(house, {"service": "fellgate", "fault": fault, "count": 1})
     assert charges.fetch_all(desk)[1] == 1

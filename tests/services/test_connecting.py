@@ -1,4 +1,5 @@
-"""Numbers that stay with their carrier: signed in over there, brought in by a work order, proven by a call that arrives, taken out again."""
+"""Numbers that stay with their carrier: signed in over there, brought in by a work order, proven by
+a call that arrives, taken out again."""
 
 from datetime import timedelta
 
@@ -13,11 +14,23 @@ from sedge.services.callpaths import calls
 from sedge.services.porting import port_dialogue, ports
 from sedge.services.supply import external_numbers
 from sedge.services.trunks import trunks
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_running, order_views
 from tests.conftest import until_quiet
 
-LETTER = {"host": "sip.oldquay.example", "port": "5061", "transport": "tls", "user": "millwheel", "password": "weir-and-lantern-59"}
-WANTED = {"account": "old-quay-main", "site": "canal-museum", "monthly": "0.90", "name": "Old Quay, Bristol", "channels": "4"}
+LETTER = {
+    "host": "sip.oldquay.example",
+    "port": "5061",
+    "transport": "tls",
+    "user": "millwheel",
+    "password": "weir-and-lantern-59",
+}
+WANTED = {
+    "account": "old-quay-main",
+    "site": "canal-museum",
+    "monthly": "0.90",
+    "name": "Old Quay, Bristol",
+    "channels": "4",
+}
 NUMBER = "+441174960841"
 
 
@@ -30,9 +43,9 @@ def _not_on_their_way_in(desk):
 
 def connected(house, desk, numbers="0117 496 0840-0842", **other):
     draft = external_numbers.connect(desk, {"numbers": numbers, **WANTED, **LETTER, **other})
-    workorders.run(desk, draft.id)
+    order_running.run(desk, draft.id)
     until_quiet(house, timedelta(minutes=1))
-    return workorders.look(desk, draft.id).order
+    return order_views.look(desk, draft.id).order
 
 
 def number(desk, e164=NUMBER):
@@ -44,7 +57,12 @@ def test_numbers_come_in_and_each_is_proven_by_a_call_that_arrives(house, desk):
     order = connected(house, desk)
     assert order.state is OrderState.DONE
     here = number(desk)
-    assert (here.state, here.carrier, here.account, str(here.monthly.amount)) == (State.AVAILABLE, "old-quay", "old-quay-main", "0.90")
+    assert (here.state, here.carrier, here.account, str(here.monthly.amount)) == (
+        State.AVAILABLE,
+        "old-quay",
+        "old-quay-main",
+        "0.90",
+    )
     with desk.reading() as reading:
         proofs = {p.e164: p for p in reading.records.all(Proof) if p.e164.startswith("+44117")}
     assert set(proofs) == {f"+44117496084{n}" for n in range(3)}
@@ -55,13 +73,20 @@ def test_what_is_given_to_somebody_rings_their_phone_over_the_connection(house, 
     connected(house, desk)
     with desk.reading() as reading:
         there = {d.person for d in reading.records.all(Device) if d.registered}
-        free = next(p for p in reading.records.all(Person) if p.site == "canal-museum" and p.id in there)
+        free = next(
+            p for p in reading.records.all(Person) if p.site == "canal-museum" and p.id in there
+        )
     holder = HolderRef(kind=HolderKind.PERSON, id=free.id)
-    order = workorders.run_now(
-        desk, "Give it", [t.AssignNumber(number=NUMBER, holder=holder, role="extra"), t.PlaceTestCall(number=NUMBER)]
+    order = order_running.run_now(
+        desk,
+        "Give it",
+        [
+            t.AssignNumber(number=NUMBER, holder=holder, role="extra"),
+            t.PlaceTestCall(number=NUMBER),
+        ],
     )
     until_quiet(house, timedelta(minutes=1))
-    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.look(desk, order.id).order.state is OrderState.DONE
     proof = calls.place_test_call(desk, NUMBER, "in")
     assert proof.ok and proof.rang
 
@@ -72,20 +97,25 @@ def test_what_is_given_to_somebody_rings_their_phone_over_the_connection(house, 
         ({"host": "sip.oldkey.example"}, "sip.oldkey.example is not known"),
         ({"port": "5999"}, "Nothing answers at port 5999"),
         ({"port": "5060"}, "does not take tls at port 5060"),
-        ({"host": "trunks.oldquay.example"}, "certificate of trunks.oldquay.example is for another name"),
+        (
+            {"host": "trunks.oldquay.example"},
+            "certificate of trunks.oldquay.example is for another name",
+        ),
         ({"user": "millwheels"}, "does not know “millwheels”"),
         ({"password": "weir-and-lantern-95"}, "refuses the password"),
     ],
 )
 def test_each_way_to_fail_stops_the_order_and_says_what_to_change(house, desk, wrong, says):
-    draft = external_numbers.connect(desk, {"numbers": "0117 496 0840", **WANTED, **LETTER, **wrong})
-    report = workorders.look(desk, draft.id).report
+    draft = external_numbers.connect(
+        desk, {"numbers": "0117 496 0840", **WANTED, **LETTER, **wrong}
+    )
+    report = order_views.look(desk, draft.id).report
     assert [f.rule for f in report.stops] == ["connection.signed-in"]
     assert says in report.stops[0].message
     place = report.stops[0].remedies[0].leads_to
     view = external_numbers.change(desk, place.id, LETTER)
     assert view.problem == ""
-    assert workorders.look(desk, draft.id).report.runnable
+    assert order_views.look(desk, draft.id).report.runnable
 
 
 def test_a_number_that_is_not_on_the_sign_in_is_found_by_its_test_call(house, desk):
@@ -93,14 +123,16 @@ def test_a_number_that_is_not_on_the_sign_in_is_found_by_its_test_call(house, de
     assert order.state is OrderState.FAILED
     failed = [x for x in order.tasks if x.state is TaskState.FAILED]
     assert [x.body.number for x in failed] == ["+441174960870"]
-    assert "computed: the call arrives over Old Quay, Bristol; really it does not" in failed[0].error
+    assert (
+        "computed: the call arrives over Old Quay, Bristol; really it does not" in failed[0].error
+    )
 
 
 def test_undo_takes_the_numbers_out_again(house, desk):
     order = connected(house, desk)
-    back = workorders.undo(desk, order.id)
+    back = order_running.undo(desk, order.id)
     until_quiet(house, timedelta(minutes=1))
-    assert workorders.look(desk, back.id).order.state is OrderState.DONE
+    assert order_views.look(desk, back.id).order.state is OrderState.DONE
     assert number(desk).state is State.CLOSED
 
 
@@ -123,19 +155,34 @@ def test_a_second_batch_goes_over_the_connection_there_is(house, desk):
     connected(house, desk)
     with desk.reading() as reading:
         trunk = next(x for x in reading.records.all(Trunk) if x.connection)
-    again = external_numbers.connect(desk, {**WANTED, "numbers": "0117 496 0850", "trunk": trunk.id})
-    assert workorders.look(desk, again.id).report.runnable
+    again = external_numbers.connect(
+        desk, {**WANTED, "numbers": "0117 496 0850", "trunk": trunk.id}
+    )
+    assert order_views.look(desk, again.id).report.runnable
     with desk.reading() as reading:
         assert sum(1 for x in reading.records.all(Trunk) if x.connection) == 1
 
 
 @pytest.mark.parametrize(
     ("field", "value"),
-    [("numbers", ""), ("numbers", "0117 496 0800-1200"), ("numbers", "0117 49"), ("host", "sip:host"), ("port", "70000"), ("user", ""), ("password", ""), ("name", ""), ("monthly", "x"), ("channels", "0")],
-)  # fmt: skip
+    [
+        ("numbers", ""),
+        ("numbers", "0117 496 0800-1200"),
+        ("numbers", "0117 49"),
+        ("host", "sip:host"),
+        ("port", "70000"),
+        ("user", ""),
+        ("password", ""),
+        ("name", ""),
+        ("monthly", "x"),
+        ("channels", "0"),
+    ],
+)
 def test_bad_input_names_its_field_and_leaves_nothing_behind(desk, field, value):
     with pytest.raises(NotUnderstood) as error:
-        external_numbers.connect(desk, {"numbers": "0117 496 0840", **WANTED, **LETTER, field: value})
+        external_numbers.connect(
+            desk, {"numbers": "0117 496 0840", **WANTED, **LETTER, field: value}
+        )
     assert error.value.field == field
     with desk.reading() as reading:
         assert not [x for x in reading.records.all(Trunk) if x.connection]
@@ -143,7 +190,7 @@ def test_bad_input_names_its_field_and_leaves_nothing_behind(desk, field, value)
 
 def test_a_number_of_ours_is_not_connected_as_well(desk):
     draft = external_numbers.connect(desk, {"numbers": "0113 496 0150", **WANTED, **LETTER})
-    assert "in the estate already" in workorders.look(desk, draft.id).report.stops[0].message
+    assert "in the estate already" in order_views.look(desk, draft.id).report.stops[0].message
 
 
 def test_the_password_is_sealed_and_in_no_record(house, desk):

@@ -1,4 +1,5 @@
-"""The directory: pushed and pulled, proposed and taken, dismissed, never a silent change; what nonsense is answered with."""
+"""The directory: pushed and pulled, proposed and taken, dismissed, never a silent change; what
+nonsense is answered with."""
 
 from dataclasses import replace
 from datetime import timedelta
@@ -11,16 +12,21 @@ from sedge.core.records import Person
 from sedge.core.workorders.life import OrderState
 from sedge.formats import scim
 from sedge.services import today
-from sedge.services.holders import directory
-from sedge.services.workorders import drafts, workorders
+from sedge.services.holders import directory_proposals
+from sedge.services.workorders import drafts, order_running, order_views, workorders
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
 
 SCIM = "/scim/v2"
 USER = {
-    "schemas": [scim.CORE_USER, scim.ENTERPRISE], "externalId": "x-1", "userName": "Odile.Marsh@lanternfield.example", "displayName": "Odile Marsh", "active": True,
-    "emails": [{"value": "odile.marsh@lanternfield.example", "type": "work", "primary": True}], scim.ENTERPRISE: {"department": "Archive", "division": "Wharf House"},
-}  # fmt: skip
+    "schemas": [scim.CORE_USER, scim.ENTERPRISE],
+    "externalId": "x-1",
+    "userName": "Odile.Marsh@lanternfield.example",
+    "displayName": "Odile Marsh",
+    "active": True,
+    "emails": [{"value": "odile.marsh@lanternfield.example", "type": "work", "primary": True}],
+    scim.ENTERPRISE: {"department": "Archive", "division": "Wharf House"},
+}
 
 
 @pytest.fixture
@@ -35,7 +41,7 @@ def people(desk):
 
 
 def named(desk, name, state="open"):
-    return [o for o in directory.proposals(desk, state=state) if o.proposal.name == name]
+    return [o for o in directory_proposals.proposals(desk, state=state) if o.proposal.name == name]
 
 
 def test_a_push_changes_nothing_and_proposes(desk, door):
@@ -51,10 +57,10 @@ def test_a_push_changes_nothing_and_proposes(desk, door):
 
 def test_a_joiner_is_taken_runs_and_is_done_with(house, desk, door):
     key = door.post(f"{SCIM}/Users", json=USER).json()["id"]
-    order = directory.take(desk, [o.id for o in named(desk, "Odile Marsh")])
+    order = directory_proposals.take(desk, [o.id for o in named(desk, "Odile Marsh")])
     assert named(desk, "Odile Marsh") == []
     assert [o.work_order for o in named(desk, "Odile Marsh", "taken")] == [order.id]
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house)
     assert people(desk)[key].known_elsewhere_as == "x-1"
     assert [o.state for o in named(desk, "Odile Marsh", "done")] == ["done"]
@@ -64,7 +70,7 @@ def test_a_joiner_is_taken_runs_and_is_done_with(house, desk, door):
 
 def test_a_work_order_that_comes_to_nothing_leaves_the_proposal_open(house, desk, door):
     door.post(f"{SCIM}/Users", json=USER)
-    order = directory.take(desk, [o.id for o in named(desk, "Odile Marsh")])
+    order = directory_proposals.take(desk, [o.id for o in named(desk, "Odile Marsh")])
     workorders.discard(desk, order.id)
     until_quiet(house)
     assert len(named(desk, "Odile Marsh")) == 1
@@ -72,52 +78,71 @@ def test_a_work_order_that_comes_to_nothing_leaves_the_proposal_open(house, desk
 
 def test_what_is_dismissed_comes_again_only_when_something_else_is_said(desk, door):
     key = door.post(f"{SCIM}/Users", json=USER).json()["id"]
-    directory.dismiss(desk, [o.id for o in named(desk, "Odile Marsh")])
+    directory_proposals.dismiss(desk, [o.id for o in named(desk, "Odile Marsh")])
     door.put(f"{SCIM}/Users/{key}", json=USER)
     assert named(desk, "Odile Marsh") == []
-    door.patch(f"{SCIM}/Users/{key}", json={"Operations": [{"op": "replace", "path": "title", "value": "archivist"}]})
+    door.patch(
+        f"{SCIM}/Users/{key}",
+        json={"Operations": [{"op": "replace", "path": "title", "value": "archivist"}]},
+    )
     assert [o.proposal.said["job"] for o in named(desk, "Odile Marsh")] == ["archivist"]
     with pytest.raises(NotUnderstood):
-        directory.dismiss(desk, [])
+        directory_proposals.dismiss(desk, [])
 
 
 def test_a_leaver_gives_all_back_in_one_work_order(house, desk, door):
     holder = next(
-        p for p in people(desk).values() if p.email == "amara.kowalczyk@lanternfield.example" or p.known_elsewhere_as == "dir-102"
+        p
+        for p in people(desk).values()
+        if p.email == "amara.kowalczyk@lanternfield.example" or p.known_elsewhere_as == "dir-102"
     )
-    door.patch(f"{SCIM}/Users/{holder.id}", json={"Operations": [{"op": "Replace", "path": "active", "value": "False"}]})
+    door.patch(
+        f"{SCIM}/Users/{holder.id}",
+        json={"Operations": [{"op": "Replace", "path": "active", "value": "False"}]},
+    )
     found = named(desk, holder.name)
     assert [o.proposal.kind for o in found] == [ProposalKind.LEAVER]
-    order = directory.take(desk, [found[0].id])
+    order = directory_proposals.take(desk, [found[0].id])
     assert {"unassign_number", "change_person"} <= {x.body.kind for x in order.tasks}
-    view = workorders.look(desk, order.id)
+    view = order_views.look(desk, order.id)
     if not view.runnable:
         assert any(f.rule == "person.not-alone-in-a-path" for f in view.report.stops)
         return
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house, timedelta(minutes=5))
-    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.look(desk, order.id).order.state is OrderState.DONE
     assert holder.id not in people(desk)
 
 
 def test_a_site_that_sedge_does_not_know_must_be_chosen(house, desk):
     found = named(desk, "Imke Sandvoort")[0]
     with pytest.raises(NotUnderstood, match="North Lodge") as raised:
-        directory.take(desk, [found.id])
+        directory_proposals.take(desk, [found.id])
     assert raised.value.field == f"site-{found.id}"
-    order = directory.take(desk, [found.id], sites={found.id: "canal-museum"})
+    order = directory_proposals.take(desk, [found.id], sites={found.id: "canal-museum"})
     assert order.tasks[0].body.site == "canal-museum"
 
 
 def test_whoever_the_directory_no_longer_has_seems_to_have_left(house, desk):
-    leavers = [o for o in directory.proposals(desk) if o.proposal.kind is ProposalKind.LEAVER]
+    leavers = [
+        o for o in directory_proposals.proposals(desk) if o.proposal.kind is ProposalKind.LEAVER
+    ]
     assert len(leavers) == 1, "the demo's directory has lost one"
-    directory.pull(desk)
-    assert len([o for o in directory.proposals(desk) if o.proposal.kind is ProposalKind.LEAVER]) == 1, "asked again it says the same once"
+    directory_proposals.pull(desk)
+    assert (
+        len(
+            [
+                o
+                for o in directory_proposals.proposals(desk)
+                if o.proposal.kind is ProposalKind.LEAVER
+            ]
+        )
+        == 1
+    ), "asked again it says the same once"
 
 
 def test_the_directory_is_asked_at_night_and_a_silent_one_an_hour_later(house, desk):
-    directory.dismiss(desk, [o.id for o in directory.proposals(desk)])
+    directory_proposals.dismiss(desk, [o.id for o in directory_proposals.proposals(desk)])
     house.outside.control.in_directory({"kind": "joiner", "name": "Nerys Holt"})
     assert named(desk, "Nerys Holt") == []
     house.outside.control.order_fault({"service": "directory", "fault": "error", "count": 1})
@@ -129,7 +154,12 @@ def test_the_directory_is_asked_at_night_and_a_silent_one_an_hour_later(house, d
 
 def test_groups_come_with_their_members_and_change_by_patch(desk, door):
     ids = sorted(people(desk))[:3]
-    body = {"schemas": [scim.CORE_GROUP], "externalId": "g-9", "displayName": "Night duty", "members": [{"value": i} for i in ids[:2]]}
+    body = {
+        "schemas": [scim.CORE_GROUP],
+        "externalId": "g-9",
+        "displayName": "Night duty",
+        "members": [{"value": i} for i in ids[:2]],
+    }
     key = door.post(f"{SCIM}/Groups", json=body).json()["id"]
     assert named(desk, "Night duty")[0].proposal.changes["members"] == ids[:2]
     patch = {
@@ -140,32 +170,55 @@ def test_groups_come_with_their_members_and_change_by_patch(desk, door):
     }
     assert door.patch(f"{SCIM}/Groups/{key}", json=patch).status_code == 200
     assert named(desk, "Night duty")[0].proposal.changes["members"] == ids[1:]
-    order = directory.take(desk, [named(desk, "Night duty")[0].id])
-    assert workorders.look(desk, order.id).runnable
+    order = directory_proposals.take(desk, [named(desk, "Night duty")[0].id])
+    assert order_views.look(desk, order.id).runnable
     assert door.delete(f"{SCIM}/Groups/{key}").status_code == 204
 
 
 def test_filters_pages_and_what_the_server_can(desk, door):
     door.post(f"{SCIM}/Users", json=USER)
-    assert door.get(f"{SCIM}/Users", params={"filter": 'userName eq "odile.MARSH@lanternfield.example"'}).json()["totalResults"] == 1
-    assert door.get(f"{SCIM}/Users", params={"filter": 'externalId eq "x-1" and active eq true'}).json()["totalResults"] == 1
+    assert (
+        door.get(
+            f"{SCIM}/Users", params={"filter": 'userName eq "odile.MARSH@lanternfield.example"'}
+        ).json()["totalResults"]
+        == 1
+    )
+    assert (
+        door.get(
+            f"{SCIM}/Users", params={"filter": 'externalId eq "x-1" and active eq true'}
+        ).json()["totalResults"]
+        == 1
+    )
     first = door.get(f"{SCIM}/Users", params={"count": 2}).json()
     second = door.get(f"{SCIM}/Users", params={"count": 2, "startIndex": 3}).json()
     assert first["totalResults"] == second["totalResults"] > 80
     assert not {r["id"] for r in first["Resources"]} & {r["id"] for r in second["Resources"]}
     assert door.get(f"{SCIM}/ServiceProviderConfig").json()["patch"]["supported"]
-    assert {x["id"] for x in door.get(f"{SCIM}/ResourceTypes").json()["Resources"]} == {"User", "Group"}
+    assert {x["id"] for x in door.get(f"{SCIM}/ResourceTypes").json()["Resources"]} == {
+        "User",
+        "Group",
+    }
     assert scim.CORE_USER in {x["id"] for x in door.get(f"{SCIM}/Schemas").json()["Resources"]}
 
 
-@pytest.mark.parametrize(("method", "path", "body", "status", "kind"), [
-    ("POST", "/Users", b"{", 400, "invalidSyntax"), ("POST", "/Users", b"[]", 400, "invalidSyntax"), ("POST", "/Users", b"{}", 400, "invalidValue"),
-    ("POST", "/Users", b'{"userName": {"a": 1}}', 400, "invalidValue"), ("POST", "/Users", b'{"userName": "no mail"}', 400, "invalidValue"),
-    ("POST", "/Users", b"[" * 5000, 400, "invalidSyntax"), ("POST", "/Groups", b'{"displayName": ""}', 400, "invalidValue"),
-    ("GET", "/Users?filter=userName%20xx", None, 400, "invalidFilter"), ("GET", "/Users?startIndex=x", None, 400, "invalidValue"),
-    ("GET", "/Users/nobody", None, 404, None), ("PATCH", "/Users/nobody", b"{}", 404, None), ("DELETE", "/Groups/nothing", None, 404, None),
-    ("PUT", "/Users/nobody", b"{}", 404, None),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("method", "path", "body", "status", "kind"),
+    [
+        ("POST", "/Users", b"{", 400, "invalidSyntax"),
+        ("POST", "/Users", b"[]", 400, "invalidSyntax"),
+        ("POST", "/Users", b"{}", 400, "invalidValue"),
+        ("POST", "/Users", b'{"userName": {"a": 1}}', 400, "invalidValue"),
+        ("POST", "/Users", b'{"userName": "no mail"}', 400, "invalidValue"),
+        ("POST", "/Users", b"[" * 5000, 400, "invalidSyntax"),
+        ("POST", "/Groups", b'{"displayName": ""}', 400, "invalidValue"),
+        ("GET", "/Users?filter=userName%20xx", None, 400, "invalidFilter"),
+        ("GET", "/Users?startIndex=x", None, 400, "invalidValue"),
+        ("GET", "/Users/nobody", None, 404, None),
+        ("PATCH", "/Users/nobody", b"{}", 404, None),
+        ("DELETE", "/Groups/nothing", None, 404, None),
+        ("PUT", "/Users/nobody", b"{}", 404, None),
+    ],
+)
 def test_nonsense_is_answered_in_the_protocols_own_words(door, method, path, body, status, kind):
     answer = door.request(method, SCIM + path, content=body)
     told = answer.json()
@@ -197,9 +250,11 @@ def test_without_a_token_the_door_is_shut(client):
 
 
 def test_a_mover_is_warned_of_the_spot_before_it_runs(desk):
-    mover = next(o for o in directory.proposals(desk) if o.proposal.kind is ProposalKind.MOVER)
-    order = directory.take(desk, [mover.id])
-    report = workorders.look(desk, order.id).report
+    mover = next(
+        o for o in directory_proposals.proposals(desk) if o.proposal.kind is ProposalKind.MOVER
+    )
+    order = directory_proposals.take(desk, [mover.id])
+    report = order_views.look(desk, order.id).report
     assert any(f.rule == "person.spot-after-move" for f in (*report.stops, *report.warnings))
     drafts.comment(desk, order.id, "asked her where she sits")
 
@@ -207,6 +262,6 @@ def test_a_mover_is_warned_of_the_spot_before_it_runs(desk):
 def test_another_organisation_hears_nothing_of_this_ones_people(house, desk):
     theirs = house.desk(replace(desk.who, organisation="copperleaf"))
     until_quiet(house, timedelta(days=2))
-    assert directory.proposals(theirs) == []
+    assert directory_proposals.proposals(theirs) == []
     with pytest.raises(NotAllowedNow, match="No directory is connected"):
-        directory.pull(theirs)
+        directory_proposals.pull(theirs)

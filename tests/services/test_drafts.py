@@ -1,20 +1,28 @@
-"""Drafts: edited, ordered, timed, temporary, commented, kept as templates; two administrators at once."""
+"""Drafts: edited, ordered, timed, temporary, commented, kept as templates; two administrators at
+once."""
 
 from datetime import timedelta
 
 import pytest
 
+from sedge.core.changes import changed
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotRunnable, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Person, Subject
-from sedge.core.reduce import changed
 from sedge.core.supply.offers import Wish
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState, TaskState
 from sedge.demo.seed import MEMBERS
-from sedge.services.holders import holders
+from sedge.services.holders import site_management
 from sedge.services.supply import ordering, stock_search, supply
-from sedge.services.workorders import drafts, guided_workflows, workorders
+from sedge.services.workorders import (
+    drafts,
+    guided_workflows,
+    order_running,
+    order_templates,
+    order_views,
+    workorders,
+)
 from sedge.services.workorders.checking import check_catalogue
 from tests.conftest import until_quiet
 from tests.services.test_work_orders import OTHER, newcomer, number, ref
@@ -23,7 +31,11 @@ SPARE = "+441134960162"
 
 
 def two_set_aside(desk):
-    return workorders.draft(desk, "test lines", [t.SetAside(number=OTHER, reason="test"), t.SetAside(number=SPARE, reason="test")])
+    return workorders.draft(
+        desk,
+        "test lines",
+        [t.SetAside(number=OTHER, reason="test"), t.SetAside(number=SPARE, reason="test")],
+    )
 
 
 def test_tasks_are_moved_taken_out_and_added(desk):
@@ -32,12 +44,17 @@ def test_tasks_are_moved_taken_out_and_added(desk):
     assert [x.body.number for x in moved.tasks] == [SPARE, OTHER]
     drafts.add_tasks(desk, order.id, [t.LabelNumbers(numbers=(OTHER,), label="spare")])
     drafts.remove_task(desk, order.id, 0)
-    assert [x.body.kind for x in workorders.look(desk, order.id).order.tasks] == ["set_aside", "label_numbers"]
+    assert [x.body.kind for x in order_views.look(desk, order.id).order.tasks] == [
+        "set_aside",
+        "label_numbers",
+    ]
 
 
 def test_a_task_can_not_be_moved_before_what_it_needs(desk):
     person = newcomer(desk)
-    order = workorders.draft(desk, "x", [t.AssignNumber(number=OTHER, holder=ref(person)), t.PlaceTestCall(number=OTHER)])
+    order = workorders.draft(
+        desk, "x", [t.AssignNumber(number=OTHER, holder=ref(person)), t.PlaceTestCall(number=OTHER)]
+    )
     with pytest.raises(NotAllowedNow, match="before the other"):
         drafts.move_task(desk, order.id, 1, 0)
 
@@ -47,9 +64,9 @@ def test_a_temporary_change_is_put_back_by_a_work_order_of_its_own(house, desk):
     until = desk.now() + timedelta(days=3)
     planned = drafts.make_temporary(desk, order.id, 0, until)
     assert [x.body.kind for x in planned.tasks] == ["set_aside", "set_aside", "put_back_later"]
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house)
-    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.look(desk, order.id).order.state is OrderState.DONE
     assert number(desk, OTHER).state is State.ADMINISTRATIVE
     back = next(w for w in workorders.listing(desk) if w.state is OrderState.SCHEDULED)
     assert (back.run_at, back.title.startswith("Put back")) == (until, True)
@@ -62,7 +79,10 @@ def test_temporary_is_taken_back_and_follows_its_task_when_others_go(desk):
     order = two_set_aside(desk)
     drafts.make_temporary(desk, order.id, 1, desk.now() + timedelta(days=3))
     after = drafts.remove_task(desk, order.id, 0)
-    assert [(x.body.kind, getattr(x.body, "task", None)) for x in after.tasks] == [("set_aside", None), ("put_back_later", 0)]
+    assert [(x.body.kind, getattr(x.body, "task", None)) for x in after.tasks] == [
+        ("set_aside", None),
+        ("put_back_later", 0),
+    ]
     assert len(drafts.make_temporary(desk, order.id, 0, None).tasks) == 1
     with pytest.raises(NotUnderstood, match="still to come"):
         drafts.make_temporary(desk, order.id, 0, desk.now())
@@ -71,9 +91,9 @@ def test_temporary_is_taken_back_and_follows_its_task_when_others_go(desk):
 def test_it_begins_at_its_moment_and_can_be_changed_once_more_before(house, desk):
     order = two_set_aside(desk)
     drafts.set_when(desk, order.id, run_at=desk.now() + timedelta(hours=5))
-    assert workorders.run(desk, order.id).state is OrderState.SCHEDULED
+    assert order_running.run(desk, order.id).state is OrderState.SCHEDULED
     assert drafts.back_to_draft(desk, order.id).state is OrderState.DRAFT
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house, timedelta(hours=4))
     assert number(desk, OTHER).state is State.AVAILABLE
     until_quiet(house, timedelta(hours=2))
@@ -83,19 +103,30 @@ def test_it_begins_at_its_moment_and_can_be_changed_once_more_before(house, desk
 
 
 def test_it_begins_when_an_order_has_arrived_and_is_checked_as_if_it_had(house, desk):
-    numbers = [n.e164 for n in stock_search.one(desk, Wish("GB", area="Leeds", quantity=1), "brackwater").offers[0].numbers]
-    ordering.order(desk, reference="AWAITED", account="brackwater-main", site="wharf-house", numbers=numbers)
+    numbers = [
+        n.e164
+        for n in (
+            stock_search.one(desk, Wish("GB", area="Leeds", quantity=1), "brackwater")
+            .offers[0]
+            .numbers
+        )
+    ]
+    ordering.order(
+        desk, reference="AWAITED", account="brackwater-main", site="wharf-house", numbers=numbers
+    )
     until_quiet(house)
     waiting = next(o for o in supply.open_orders(desk) if o.reference == "AWAITED")
     number_ = waiting.lines[0].e164
     person = newcomer(desk)
-    order = workorders.draft(desk, "when it is here", [t.AssignNumber(number=number_, holder=ref(person))])
-    assert any("on order" in f.message for f in workorders.look(desk, order.id).report.stops)
+    order = workorders.draft(
+        desk, "when it is here", [t.AssignNumber(number=number_, holder=ref(person))]
+    )
+    assert any("on order" in f.message for f in order_views.look(desk, order.id).report.stops)
     drafts.set_when(desk, order.id, awaits=waiting.id)
     drafts.add_remedies(desk, order.id)
-    view = workorders.look(desk, order.id)
+    view = order_views.look(desk, order.id)
     assert view.runnable, [f.message for f in view.report.stops]
-    assert workorders.run(desk, order.id).state is OrderState.SCHEDULED
+    assert order_running.run(desk, order.id).state is OrderState.SCHEDULED
     until_quiet(house, timedelta(days=2))
     assert number(desk, number_).holder == ref(person)
     with pytest.raises(NotUnderstood, match="waited for by nobody"):
@@ -105,7 +136,9 @@ def test_it_begins_when_an_order_has_arrived_and_is_checked_as_if_it_had(house, 
 def test_people_say_something_of_a_work_order_and_nothing_is_refused_kindly(desk):
     order = two_set_aside(desk)
     drafts.comment(desk, order.id, "  Wait for Marta.  ")
-    assert [(c.actor, c.text) for c in drafts.comments(desk, order.id)] == [(MEMBERS[0].name, "Wait for Marta.")]
+    assert [(c.actor, c.text) for c in drafts.comments(desk, order.id)] == [
+        (MEMBERS[0].name, "Wait for Marta.")
+    ]
     for text in ("", "x" * 2001):
         with pytest.raises(NotUnderstood):
             drafts.comment(desk, order.id, text)
@@ -113,47 +146,67 @@ def test_people_say_something_of_a_work_order_and_nothing_is_refused_kindly(desk
 
 def test_a_duplicate_is_a_new_draft_and_an_undo_is_none(house, desk):
     order = two_set_aside(desk)
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house)
     again = drafts.duplicate(desk, order.id)
     assert (again.state, len(again.tasks)) == (OrderState.DRAFT, 2)
-    back = workorders.undo(desk, order.id)
+    back = order_running.undo(desk, order.id)
     with pytest.raises(NotAllowedNow):
         drafts.duplicate(desk, back.id)
 
 
 def test_a_template_has_slots_for_what_it_names_and_says_when_one_refers_to_nothing(house, desk):
     person, other = newcomer(desk), newcomer(desk, 1)
-    order = workorders.draft(desk, "joiner", [t.AssignNumber(number=OTHER, holder=ref(person)), t.PlaceTestCall(number=OTHER)])
-    kept = drafts.keep_as_template(desk, order.id, "Our joiner")
-    assert [(kind, name) for kind, _, name in kept.slots] == [("number", "0113 496 0160"), ("person", person.name)]
-    used = drafts.from_template(desk, kept.id, {0: "0113-496 0162", 1: other.id})
+    order = workorders.draft(
+        desk,
+        "joiner",
+        [t.AssignNumber(number=OTHER, holder=ref(person)), t.PlaceTestCall(number=OTHER)],
+    )
+    kept = order_templates.keep_as_template(desk, order.id, "Our joiner")
+    assert [(kind, name) for kind, _, name in kept.slots] == [
+        ("number", "0113 496 0160"),
+        ("person", person.name),
+    ]
+    used = order_templates.from_template(desk, kept.id, {0: "0113-496 0162", 1: other.id})
     assert [x.body.e164 for x in used.tasks] == [SPARE, SPARE]
     assert used.tasks[0].body.holder == ref(other)
-    assert drafts.from_template(desk, kept.id, {1: other.email.upper()}).tasks[0].body.holder == ref(other)
+    assert order_templates.from_template(desk, kept.id, {1: other.email.upper()}).tasks[
+        0
+    ].body.holder == ref(other)
     with pytest.raises(NotUnderstood, match="Nobody here is called that") as raised:
-        drafts.from_template(desk, kept.id, {1: "person-nobody"})
+        order_templates.from_template(desk, kept.id, {1: "person-nobody"})
     assert raised.value.field == "slot-1"
-    licence = workorders.draft(desk, "licence", [t.GrantLicence(holder=ref(person), product="staff-seat")])
-    seat = drafts.keep_as_template(desk, licence.id, "A licence")
+    licence = workorders.draft(
+        desk, "licence", [t.GrantLicence(holder=ref(person), product="staff-seat")]
+    )
+    seat = order_templates.keep_as_template(desk, licence.id, "A licence")
     where = [kind for kind, _, _ in seat.slots]
-    offered = drafts.choices_of(desk, seat)
-    assert all((kind in {"person", "number"}) == (options == []) for kind, options in zip(where, offered, strict=True))
+    offered = order_templates.choices_of(desk, seat)
+    assert all(
+        (kind in {"person", "number"}) == (options == [])
+        for kind, options in zip(where, offered, strict=True)
+    )
     with pytest.raises(NotUnderstood, match="called Our joiner already"):
-        drafts.keep_as_template(desk, order.id, "Our joiner")
-    drafts.throw_away_template(desk, kept.id)
-    assert [x.name for x in drafts.templates(desk)] == ["A licence"]
+        order_templates.keep_as_template(desk, order.id, "Our joiner")
+    order_templates.throw_away_template(desk, kept.id)
+    assert [x.name for x in order_templates.templates(desk)] == ["A licence"]
 
 
 def test_two_who_plan_the_same_see_each_other_and_only_one_wins(house, desk):
     leila = house.desk(MEMBERS[1])
-    mine = workorders.draft(desk, "mine", [t.AssignNumber(number=OTHER, holder=ref(newcomer(desk)))])
-    theirs = workorders.draft(leila, "theirs", [t.AssignNumber(number=OTHER, holder=ref(newcomer(desk, 1)))])
-    assert [(o.no, o.things) for o in workorders.look(desk, mine.id).overlaps] == [(theirs.no, ["0113 496 0160"])]
-    workorders.run(desk, mine.id)
+    mine = workorders.draft(
+        desk, "mine", [t.AssignNumber(number=OTHER, holder=ref(newcomer(desk)))]
+    )
+    theirs = workorders.draft(
+        leila, "theirs", [t.AssignNumber(number=OTHER, holder=ref(newcomer(desk, 1)))]
+    )
+    assert [(o.no, o.things) for o in order_views.look(desk, mine.id).overlaps] == [
+        (theirs.no, ["0113 496 0160"])
+    ]
+    order_running.run(desk, mine.id)
     until_quiet(house)
     with pytest.raises(NotRunnable, match="already"):
-        workorders.run(leila, theirs.id)
+        order_running.run(leila, theirs.id)
     assert number(desk, OTHER).holder == mine.tasks[0].body.holder
 
 
@@ -171,27 +224,31 @@ def test_going_on_without_a_task_lets_what_came_after_it_run(house, desk):
     order = workorders.draft(
         desk,
         "x",
-        [t.AssignNumber(number=OTHER, holder=ref(person)), t.PlaceTestCall(number=OTHER), t.LabelNumbers(numbers=(OTHER,), label="Ours")],
+        [
+            t.AssignNumber(number=OTHER, holder=ref(person)),
+            t.PlaceTestCall(number=OTHER),
+            t.LabelNumbers(numbers=(OTHER,), label="Ours"),
+        ],
     )
     drafts.add_remedies(desk, order.id)
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house, timedelta(minutes=40))
-    failed = workorders.look(desk, order.id).order
+    failed = order_views.look(desk, order.id).order
     assert failed.state is OrderState.FAILED
     position = next(x.position for x in failed.tasks if x.state is TaskState.FAILED)
-    workorders.skip_task(desk, order.id, position)
+    order_running.skip_task(desk, order.id, position)
     until_quiet(house)
-    done = workorders.look(desk, order.id).order
+    done = order_views.look(desk, order.id).order
     assert (done.state, done.tasks[position].state) == (OrderState.DONE, TaskState.LEFT_OUT)
 
 
 def test_a_warning_can_be_made_a_stop_and_back(desk):
     order = workorders.draft(desk, "x", [t.ReleaseNumber(number=OTHER)])
-    assert workorders.look(desk, order.id).runnable
+    assert order_views.look(desk, order.id).runnable
     check_catalogue.raise_rule(desk, "life.can-be-released", to_stop=True)
-    assert not workorders.look(desk, order.id).runnable
+    assert not order_views.look(desk, order.id).runnable
     check_catalogue.raise_rule(desk, "life.can-be-released", to_stop=False)
-    assert workorders.look(desk, order.id).runnable
+    assert order_views.look(desk, order.id).runnable
 
 
 def test_the_nightly_checks_find_what_a_work_order_would_have_stopped(house, desk):
@@ -226,43 +283,60 @@ def test_the_usual_work_becomes_work_orders_that_run(house, desk):
     )
     order = workorders.draft(desk, title, tasks)
     drafts.add_remedies(desk, order.id)
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house, timedelta(minutes=40))
-    done = workorders.look(desk, order.id).order
+    done = order_views.look(desk, order.id).order
     assert done.state is OrderState.DONE, [(x.body.kind, x.error) for x in done.tasks]
     person = tasks[0].id
     tasks, title = guided_workflows.plan(desk, "leaver", {"person": person})
     order = workorders.draft(desk, title, tasks)
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house, timedelta(minutes=5))
-    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.look(desk, order.id).order.state is OrderState.DONE
     with pytest.raises(NotUnderstood, match="has left already"):
         guided_workflows.plan(desk, "leaver", {"person": person})
 
 
 def _spot(desk, site):
-    return {"spot": next(s.id for s in holders.spots_of(desk, site) if not s.whole)}
+    return {"spot": next(s.id for s in site_management.spots_of(desk, site) if not s.whole)}
 
 
 def test_two_people_exchange_their_numbers(house, desk):
     one, two = number(desk, "+441134960100").holder, number(desk, "+441134960101").holder
-    tasks, title = guided_workflows.plan(desk, "exchange", {"person": one.id, "other": f"person:{two.id}"})
-    order = workorders.run_now(desk, title, tasks)
+    tasks, title = guided_workflows.plan(
+        desk, "exchange", {"person": one.id, "other": f"person:{two.id}"}
+    )
+    order = order_running.run_now(desk, title, tasks)
     until_quiet(house, timedelta(minutes=40))
-    assert workorders.look(desk, order.id).order.state is OrderState.DONE
-    assert (number(desk, "+441134960100").holder, number(desk, "+441134960101").holder) == (two, one)
-    back = workorders.undo(desk, order.id)
+    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert (number(desk, "+441134960100").holder, number(desk, "+441134960101").holder) == (
+        two,
+        one,
+    )
+    back = order_running.undo(desk, order.id)
     until_quiet(house, timedelta(minutes=5))
     assert [x.error for x in workorders.get(desk, back.id).tasks if x.error] == []
     assert number(desk, "+441134960100").holder == one
 
 
-@pytest.mark.parametrize(("key", "form", "field"), [
-    ("joiner", {}, "name"), ("joiner", {"name": "A", "email": "x"}, "email"), ("joiner", {"name": "A", "email": "a@b.example"}, "site"),
-    ("joiner", {"name": "A", "email": "a@b.example", "site": "wharf-house", "extension": "12a"}, "extension"), ("leaver", {"person": "nobody"}, "person"),
-    ("exchange", {"person": "person-ifeoma-okafor", "other": "person-ifeoma-okafor"}, "other"), ("season", {}, "until"), ("season", {"until": "soon"}, "until"),
-    ("nothing", {}, "template"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("key", "form", "field"),
+    [
+        ("joiner", {}, "name"),
+        ("joiner", {"name": "A", "email": "x"}, "email"),
+        ("joiner", {"name": "A", "email": "a@b.example"}, "site"),
+        (
+            "joiner",
+            {"name": "A", "email": "a@b.example", "site": "wharf-house", "extension": "12a"},
+            "extension",
+        ),
+        ("leaver", {"person": "nobody"}, "person"),
+        ("exchange", {"person": "person-ifeoma-okafor", "other": "person-ifeoma-okafor"}, "other"),
+        ("season", {}, "until"),
+        ("season", {"until": "soon"}, "until"),
+        ("nothing", {}, "template"),
+    ],
+)
 def test_what_is_missing_is_named_by_its_field(desk, key, form, field):
     with pytest.raises(NotUnderstood) as raised:
         guided_workflows.plan(desk, key, form)

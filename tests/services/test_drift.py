@@ -1,4 +1,5 @@
-"""Drift at the desk: compared on a schedule and on demand, kept since when, put right in either direction, never silently."""
+"""Drift at the desk: compared on a schedule and on demand, kept since when, put right in either
+direction, never silently."""
 
 from datetime import timedelta
 
@@ -11,7 +12,7 @@ from sedge.core.records import Number
 from sedge.core.workorders.life import OrderState
 from sedge.services import today
 from sedge.services.carriers import reconciliation
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_running, order_views, workorders
 from tests.conftest import until_quiet
 
 OURS, OTHER = "+441134960142", "+441134960150"
@@ -37,9 +38,11 @@ def drifted(desk, **wish):
 
 
 def ran(house, desk, order):
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house, timedelta(minutes=10))
-    assert workorders.get(desk, order.id).state is OrderState.DONE, [x.error for x in workorders.get(desk, order.id).tasks]
+    assert workorders.get(desk, order.id).state is OrderState.DONE, [
+        x.error for x in workorders.get(desk, order.id).tasks
+    ]
 
 
 def test_each_difference_is_found_and_stays_until_it_is_settled(house, desk):
@@ -65,14 +68,27 @@ def test_each_difference_is_found_and_stays_until_it_is_settled(house, desk):
 
 def test_the_estate_follows_the_carrier(house, desk):
     found = drifted(
-        desk, dropped=["+441134960160"], added=["+441134960098"], prices={OTHER: "1.10"}, trunks={"+441134960151": "brackwater-leeds"}
+        desk,
+        dropped=["+441134960160"],
+        added=["+441134960098"],
+        prices={OTHER: "1.10"},
+        trunks={"+441134960151": "brackwater-leeds"},
     )
     with pytest.raises(NotUnderstood) as refused:
         reconciliation.put_right(desk, keys(found.values()), direction="follow")
     assert refused.value.field == "site"
-    ran(house, desk, reconciliation.put_right(desk, keys(found.values()), direction="follow", site="wharf-house"))
+    ran(
+        house,
+        desk,
+        reconciliation.put_right(
+            desk, keys(found.values()), direction="follow", site="wharf-house"
+        ),
+    )
     assert number(desk, "+441134960160").state is State.RELEASED
-    assert (number(desk, "+441134960098").state, number(desk, "+441134960098").site) == (State.AVAILABLE, "wharf-house")
+    assert (number(desk, "+441134960098").state, number(desk, "+441134960098").site) == (
+        State.AVAILABLE,
+        "wharf-house",
+    )
     assert str(number(desk, OTHER).monthly.amount) == "1.10"
     assert number(desk, "+441134960151").trunk == "brackwater-leeds"
     assert differences(desk) == {}, "compared again at once"
@@ -91,15 +107,20 @@ def test_the_carrier_is_told(house, desk):
     until_quiet(house, timedelta(minutes=5))
     reconciliation.compare_all(desk)
     assert differences(desk) == {}
-    assert (number(desk, OURS).state, str(number(desk, OTHER).monthly.amount)) == (State.ASSIGNED, "0.80")
+    assert (number(desk, OURS).state, str(number(desk, OTHER).monthly.amount)) == (
+        State.ASSIGNED,
+        "0.80",
+    )
 
 
 def test_what_somebody_loses_is_said_before(house, desk):
     found = drifted(desk, dropped=[OURS], prices={OTHER: "1.10"})
     order = reconciliation.put_right(desk, keys(found.values()), direction="follow")
-    warned = {f.rule: f.message for f in workorders.look(desk, order.id).report.warnings}
+    warned = {f.rule: f.message for f in order_views.look(desk, order.id).report.warnings}
     assert "loses it" in warned["drift.nobody-loses-a-number"]
-    assert warned["drift.price-told"].startswith("0113 496 0150 costs £3.60 a year more than agreed")
+    assert warned["drift.price-told"].startswith(
+        "0113 496 0150 costs £3.60 a year more than agreed"
+    )
 
 
 def test_what_is_known_may_stay_with_a_reason_and_comes_back_when_it_changes(house, desk):
@@ -123,7 +144,15 @@ def test_a_silent_carrier_is_said_to_be_so_and_loses_nothing(house, desk):
     assert (OTHER, DriftKind.PRICE) in differences(desk)
 
 
-@pytest.mark.parametrize("chosen", [[], ["nonsense"], ["fellgate-main/+441134960199/other price"], ["fellgate-main/+44x/other price"]])
+@pytest.mark.parametrize(
+    "chosen",
+    [
+        [],
+        ["nonsense"],
+        ["fellgate-main/+441134960199/other price"],
+        ["fellgate-main/+44x/other price"],
+    ],
+)
 def test_what_is_settled_or_nonsense_is_said(desk, chosen):
     with pytest.raises((NotUnderstood, NotFound)):
         reconciliation.put_right(desk, chosen, direction="tell")

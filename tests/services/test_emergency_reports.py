@@ -1,4 +1,5 @@
-"""Emergency tests of everything, calls for help to the stand-in, and what carriers have registered."""
+"""Emergency tests of everything, calls for help to the stand-in, and what carriers have
+registered."""
 
 import csv
 import io
@@ -6,14 +7,14 @@ from datetime import timedelta
 
 import pytest
 
+from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotFound
 from sedge.core.records import Number, Site, Subject
-from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.services.callpaths import calls
 from sedge.services.safety import carrier_registrations, coverage, emergency_reports
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_running, order_views
 from tests.conftest import until_quiet
 
 BUNDLED, OWN = "+441134960300", "+441134960100"
@@ -22,7 +23,11 @@ BUNDLED, OWN = "+441134960300", "+441134960100"
 def test_a_test_of_everything_is_kept_with_its_date(desk):
     report = emergency_reports.run(desk)
     assert (report.numbers, report.comes, report.people_without_spot) == (94, 94, 2)
-    assert report.sites == {"Canal Museum": (21, 21), "Harbour Loft": (9, 9), "Wharf House": (64, 64)}
+    assert report.sites == {
+        "Canal Museum": (21, 21),
+        "Harbour Loft": (9, 9),
+        "Wharf House": (64, 64),
+    }
     assert [r.id for r in emergency_reports.reports(desk)] == [report.id]
     rows = list(csv.DictReader(io.StringIO(emergency_reports.as_csv(desk, report.id))))
     assert len(rows) == 94
@@ -58,12 +63,14 @@ def test_a_report_stays_as_it_was(desk):
 def test_numbers_without_a_spot_are_put_right_in_one_order(house, desk):
     with desk.writing() as writing:
         numbers = [writing.records.the(Number, e164) for e164 in (OWN, "+441134960101")]
-        writing.save([changed(Subject.NUMBER, n, n.but(spot=None), "number.spot-set") for n in numbers])
+        writing.save(
+            [changed(Subject.NUMBER, n, n.but(spot=None), "number.spot-set") for n in numbers]
+        )
     assert "no-spot" in {g.key for g in coverage.gaps(desk)}
     order = coverage.put_right(desk, "no-spot")
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house, timedelta(minutes=1))
-    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.look(desk, order.id).order.state is OrderState.DONE
     assert "no-spot" not in {g.key for g in coverage.gaps(desk)}
     with pytest.raises(NotFound):
         coverage.put_right(desk, "people")
@@ -83,7 +90,9 @@ def test_a_call_for_help_shows_the_operator_the_place_and_tells_the_security_des
 
 
 def test_where_the_carrier_has_another_address_the_call_shows_it(house, desk):
-    house.outside.control.call("PUT", f"addresses/{BUNDLED}", json={"floor": "7th floor", "room": "roof"})
+    house.outside.control.call(
+        "PUT", f"addresses/{BUNDLED}", json={"floor": "7th floor", "room": "roof"}
+    )
     proof = calls.place_help_call(desk, BUNDLED)
     assert not proof.ok
     assert "7th floor" in proof.differs
@@ -103,12 +112,17 @@ def test_what_the_carrier_has_is_held_against_ours_part_by_part_and_sent_again(h
     whole = carrier_registrations.compare(desk, "brackwater")
     assert whole.differences == []
     assert whole.alike > 3
-    house.outside.control.call("PUT", f"addresses/{BUNDLED}", json={"house_number": "21", "room": "cellar"})
+    house.outside.control.call(
+        "PUT", f"addresses/{BUNDLED}", json={"house_number": "21", "room": "cellar"}
+    )
     found = carrier_registrations.compare(desk, "brackwater")
     assert [d.number.e164 for d in found.differences] == [BUNDLED]
-    assert {(part, theirs) for part, _, theirs in found.differences[0].parts} == {("house_number", "21"), ("room", "cellar")}
+    assert {(part, theirs) for part, _, theirs in found.differences[0].parts} == {
+        ("house_number", "21"),
+        ("room", "cellar"),
+    }
     order = carrier_registrations.send_again(desk, "brackwater")
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house, timedelta(minutes=1))
     assert carrier_registrations.compare(desk, "brackwater").differences == []
     with pytest.raises(NotFound):
@@ -133,10 +147,12 @@ def test_a_carrier_that_refuses_an_address_says_why(house, desk):
     with desk.writing() as writing:
         address = writing.records.the(Address, "wharf-house-address")
         elements = address.elements.but(postcode="LS2 8ZZ")
-        writing.save([changed(Subject.ADDRESS, address, address.but(elements=elements), "address.changed")])
-    order = workorders.run_now(desk, "Register", [t.RegisterAddress(number=BUNDLED)])
+        writing.save(
+            [changed(Subject.ADDRESS, address, address.but(elements=elements), "address.changed")]
+        )
+    order = order_running.run_now(desk, "Register", [t.RegisterAddress(number=BUNDLED)])
     until_quiet(house, timedelta(minutes=1))
-    failed = workorders.look(desk, order.id).order
+    failed = order_views.look(desk, order.id).order
     assert failed.state is OrderState.FAILED
     assert "takes no addresses from us" in failed.tasks[0].error
 
@@ -151,7 +167,12 @@ def test_a_large_test_goes_on_in_slices_and_comes_to_the_same(house, desk, monke
     assert emergency_reports.look(desk, begun.id)[0].numbers == 40
     until_quiet(house, timedelta(seconds=5))
     after = emergency_reports.look(desk, begun.id)[0]
-    assert (after.done, after.numbers, after.comes, after.sites) == (True, whole.numbers, whole.comes, whole.sites)
+    assert (after.done, after.numbers, after.comes, after.sites) == (
+        True,
+        whole.numbers,
+        whole.comes,
+        whole.sites,
+    )
     assert len(emergency_reports.as_csv(desk, begun.id).splitlines()) == 95
     assert emergency_reports.go_on(desk.as_system()) == 0
 

@@ -1,4 +1,5 @@
-"""The estate at the desk: many at once, any past day, figures, views, files, take-overs, other systems' ids."""
+"""The estate at the desk: many at once, any past day, figures, views, files, take-overs, other
+systems' ids."""
 
 import io
 import json
@@ -7,31 +8,42 @@ from datetime import timedelta
 import openpyxl
 import pytest
 
+from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
-from sedge.core.imports.takeover import Ask
+from sedge.core.imports.takeover_records import Ask
 from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Number, Person, Subject
-from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.demo.seed import MEMBERS
 from sedge.services import simulation_clock, today
 from sedge.services.apply_now import apply_at_once
 from sedge.services.imports import number_files, take_over
-from sedge.services.numbers import bulk_actions, capacity_forecast, columns, estate, external_ids, number_export, numbers, saved_views
-from sedge.services.workorders import runner, workorders
+from sedge.services.numbers import (
+    bulk_actions,
+    capacity_forecast,
+    columns,
+    estate,
+    external_ids,
+    number_export,
+    numbers,
+    saved_views,
+)
+from sedge.services.workorders import order_running, order_views, runner
 from sedge.store.repositories.number_files import FileState
 from sedge.store.repositories.numbers import Filter
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
 
 HEADER = "Telephone;Status;Location;Used by;Provider;Purpose;Price\n"
-ROWS = HEADER + (
-    "0113 496 0400;free;Wharf House;;Fellgate Voice;;0,80\n0113 496 0401;in use;Wharf House;Ifeoma Okafor;Fellgate Voice;second desk;0,80\n"
-    "0113 496 0402;reserved;WHF;;Fellgate Voice;=1+1;0,80\n0113 496 0402;free;Wharf House;;Fellgate Voice;;0,80\n"
-    "0113 496 0142;free;Wharf House;;Fellgate Voice;;0,80\n0113 496 99;free;Wharf House;;Fellgate Voice;;0,80\n"
-    "+33 1 99 00 12 34;free;;;Fellgate Voice;;0,80\n0113 496 0403;in use;Wharf House;Nobody Known;Fellgate Voice;;0,80\n"
+ROWS = (
+    HEADER + "0113 496 0400;free;Wharf House;;Fellgate Voice;;0,80\n0113 496 0401;in use;Wharf"
+    " House;Ifeoma Okafor;Fellgate Voice;second desk;0,80\n0113 496 0402;reserved;WHF;;Fellgate"
+    " Voice;=1+1;0,80\n0113 496 0402;free;Wharf House;;Fellgate Voice;;0,80\n0113 496"
+    " 0142;free;Wharf House;;Fellgate Voice;;0,80\n0113 496 99;free;Wharf House;;Fellgate"
+    " Voice;;0,80\n+33 1 99 00 12 34;free;;;Fellgate Voice;;0,80\n0113 496 0403;in use;Wharf"
+    " House;Nobody Known;Fellgate Voice;;0,80\n"
 )
 
 
@@ -41,7 +53,9 @@ def desk(house):
 
 
 def receive(desk, text=ROWS, name="numbers.csv"):
-    return number_files.receive(desk, name, io.BytesIO(text.encode() if isinstance(text, str) else text))
+    return number_files.receive(
+        desk, name, io.BytesIO(text.encode() if isinstance(text, str) else text)
+    )
 
 
 def the(desk, e164):
@@ -77,10 +91,15 @@ def test_a_long_selection_is_kept_under_a_name(desk):
 
 def test_a_run_is_reserved_by_one_work_order_and_lapses_by_itself(desk, house):
     until = (desk.now() + timedelta(days=3)).date().isoformat()
-    tasks, title = bulk_actions.plan(desk, "reserve", chosen(desk, "441134960160-169"), {"for": "school holidays", "until": until})
-    order = workorders.run_now(desk, title, tasks)
+    tasks, title = bulk_actions.plan(
+        desk,
+        "reserve",
+        chosen(desk, "441134960160-169"),
+        {"for": "school holidays", "until": until},
+    )
+    order = order_running.run_now(desk, title, tasks)
     until_quiet(house)
-    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.look(desk, order.id).order.state is OrderState.DONE
     assert {the(desk, f"+44113496016{n}").state for n in range(10)} == {State.RESERVED}
     simulation_clock.advance(house, timedelta(days=4))
     assert {the(desk, f"+44113496016{n}").state for n in range(10)} == {State.AVAILABLE}
@@ -88,20 +107,29 @@ def test_a_run_is_reserved_by_one_work_order_and_lapses_by_itself(desk, house):
 
 @pytest.mark.parametrize(
     ("act", "form", "state"),
-    [("set-aside", {"for": "test line"}, State.ADMINISTRATIVE), ("label", {"label": "shop", "add_tags": "Shop, till"}, State.AVAILABLE)],
+    [
+        ("set-aside", {"for": "test line"}, State.ADMINISTRATIVE),
+        ("label", {"label": "shop", "add_tags": "Shop, till"}, State.AVAILABLE),
+    ],
 )
 def test_a_run_is_set_aside_or_labelled_and_put_back_by_undo(desk, house, act, form, state):
     tasks, title = bulk_actions.plan(desk, act, chosen(desk, "441134960160-164"), form)
-    order = workorders.run_now(desk, title, tasks)
+    order = order_running.run_now(desk, title, tasks)
     until_quiet(house)
     number = the(desk, "+441134960162")
     assert number.state is state
     if act == "label":
         assert (number.label, number.tags) == ("shop", ("shop", "till"))
-        assert [r.number.e164 for r in estate.listing(desk, Filter(tag="till")).rows] == [f"+44113496016{n}" for n in range(5)]
-    workorders.undo(desk, order.id)
+        assert [r.number.e164 for r in estate.listing(desk, Filter(tag="till")).rows] == [
+            f"+44113496016{n}" for n in range(5)
+        ]
+    order_running.undo(desk, order.id)
     until_quiet(house)
-    assert (the(desk, "+441134960162").state, the(desk, "+441134960162").label, the(desk, "+441134960162").tags) == (
+    assert (
+        the(desk, "+441134960162").state,
+        the(desk, "+441134960162").label,
+        the(desk, "+441134960162").tags,
+    ) == (
         State.AVAILABLE,
         "",
         (),
@@ -120,7 +148,9 @@ def test_numbers_are_given_one_each_to_people_named_in_any_way(desk):
 
 
 def test_only_those_whose_state_allows_it_are_changed_when_so_asked(desk):
-    tasks, _ = bulk_actions.plan(desk, "reserve", chosen(desk, "441134960140-169"), {"only_fitting": "1"})
+    tasks, _ = bulk_actions.plan(
+        desk, "reserve", chosen(desk, "441134960140-169"), {"only_fitting": "1"}
+    )
     assert {the(desk, t.number).state for t in tasks} == {State.AVAILABLE}
     with pytest.raises(NotUnderstood, match="Say why"):
         bulk_actions.plan(desk, "end-rest", chosen(desk, "441134960128"), {"asks": "reason"})
@@ -139,7 +169,9 @@ def test_card_map_and_list_agree_on_any_past_day(desk):
         cells = {c.number: (c.state, c.holder_name) for b in blocks for c in b.cells}
         assert following == ""
         assert {int(r.number.e164): (r.number.state, r.holder_name) for r in rows} == cells
-        assert sum(estate.listing(desk, Filter(), at=at).counts.values["state"].values()) == len(rows)
+        assert sum(estate.listing(desk, Filter(), at=at).counts.values["state"].values()) == len(
+            rows
+        )
         for row in rows[::40]:
             card = numbers.card(desk, row.number.e164, at)
             assert (card.number.state, card.holder_name) == (row.number.state, row.holder_name)
@@ -150,8 +182,13 @@ def test_differences_are_what_the_ledger_has_between_two_days(desk):
     found = estate.differences(desk, one, other)
     assert found.rows
     for row in found.rows:
-        before, after = (numbers.card(desk, f"+{row.number}", at) if was else None for at, was in ((one, row.before), (other, row.after)))
-        assert (before.number.state if before else None) == (row.before.state if row.before else None)
+        before, after = (
+            numbers.card(desk, f"+{row.number}", at) if was else None
+            for at, was in ((one, row.before), (other, row.after))
+        )
+        assert (before.number.state if before else None) == (
+            row.before.state if row.before else None
+        )
         assert (after.number.state if after else None) == (row.after.state if row.after else None)
     assert estate.differences(desk, other - timedelta(seconds=1), other).rows == []
 
@@ -161,7 +198,9 @@ def test_differences_are_what_the_ledger_has_between_two_days(desk):
 
 def test_figures_follow_from_their_months_and_counts(desk):
     for figure in capacity_forecast.of_site(desk, "wharf-house"):
-        assert sum(m.net for m in figure.months) / 6 == pytest.approx(figure.exhaustion.monthly_demand)
+        assert sum(m.net for m in figure.months) / 6 == pytest.approx(
+            figure.exhaustion.monthly_demand
+        )
         assert figure.total == sum(figure.by_state.values())
         assert figure.advice.available == figure.by_state[State.AVAILABLE]
     assert [f.site.id for f in capacity_forecast.growing(desk)]
@@ -170,19 +209,30 @@ def test_figures_follow_from_their_months_and_counts(desk):
 
 
 def test_numbers_taken_over_are_no_demand(desk, house):
-    before = {f.capacity: f.exhaustion.monthly_demand for f in capacity_forecast.of_site(desk, "wharf-house")}
-    rows = "".join(f"0113 496 04{n:02d};in use;Wharf House;Ifeoma Okafor;Fellgate Voice;;0,80\n" for n in range(40))
+    before = {
+        f.capacity: f.exhaustion.monthly_demand
+        for f in capacity_forecast.of_site(desk, "wharf-house")
+    }
+    rows = "".join(
+        f"0113 496 04{n:02d};in use;Wharf House;Ifeoma Okafor;Fellgate Voice;;0,80\n"
+        for n in range(40)
+    )
     file = receive(desk, HEADER + rows)
     number_files.begin(desk, file.id)
     until_quiet(house)
     assert number_files.get(desk, file.id).done.new == 40
-    assert {f.capacity: f.exhaustion.monthly_demand for f in capacity_forecast.of_site(desk, "wharf-house")} == before
+    assert {
+        f.capacity: f.exhaustion.monthly_demand
+        for f in capacity_forecast.of_site(desk, "wharf-house")
+    } == before
 
 
 def test_a_view_is_kept_for_everybody_and_its_name_is_its_owners(desk, house):
     kept = saved_views.save(desk, "Shop", "view=list&tag=shop")
     assert saved_views.save(desk, "Shop", "view=list&tag=till").id != kept.id
-    assert [(v.name, v.query) for v in saved_views.listing(desk)] == [("Shop", "view=list&tag=till")]
+    assert [(v.name, v.query) for v in saved_views.listing(desk)] == [
+        ("Shop", "view=list&tag=till")
+    ]
     with pytest.raises(NotAllowedNow):
         saved_views.save(house.desk(MEMBERS[1]), "Shop", "view=list")
     with pytest.raises(NotUnderstood):
@@ -194,18 +244,27 @@ def test_a_view_is_kept_for_everybody_and_its_name_is_its_owners(desk, house):
 
 def test_today_names_what_is_wrong_with_numbers_and_where_to_mend_it(desk):
     with desk.writing() as writing:
+        from sedge.core.changes import changed
         from sedge.core.records import Subject
-        from sedge.core.reduce import changed
 
         person = writing.records.the(Person, "person-ifeoma-okafor")
         number = writing.records.the(Number, "+441134960160")
         ends = desk.now() + timedelta(days=2)
-        writing.save([
-            changed(Subject.PERSON, person, person.but(left=True), "person.changed"),
-            changed(Subject.NUMBER, number, number.but(state=State.RESERVED, state_until=ends, state_reason="the fair"), "number.reserved"),
-        ])  # fmt: skip
+        writing.save(
+            [
+                changed(Subject.PERSON, person, person.but(left=True), "person.changed"),
+                changed(
+                    Subject.NUMBER,
+                    number,
+                    number.but(state=State.RESERVED, state_until=ends, state_reason="the fair"),
+                    "number.reserved",
+                ),
+            ]
+        )
     lines = {line.what.split(" ", 1)[1]: line for line in today.todo(desk)}
-    assert "act=unassign" in next(line.href for what, line in lines.items() if "who have left" in what)
+    assert "act=unassign" in next(
+        line.href for what, line in lines.items() if "who have left" in what
+    )
     assert "the fair" in next(line.why for what, line in lines.items() if "about to lapse" in what)
 
 
@@ -215,7 +274,9 @@ def test_today_names_what_is_wrong_with_numbers_and_where_to_mend_it(desk):
 def test_a_file_is_looked_through_before_anything_changes(desk):
     file = receive(desk)
     assert (file.report.new, file.report.bad, file.report.differs) == (3, 4, 1)
-    assert [why.split(":")[0][:30] for _, _, why in file.report.faults][:1] == ["the same number as in line 4"[:30]]
+    assert [why.split(":")[0][:30] for _, _, why in file.report.faults][:1] == [
+        "the same number as in line 4"[:30]
+    ]
     assert the(desk, "+441134960400") is None
     bad = b"".join(number_files.faults_of(desk, file.id)).decode("utf-8-sig").splitlines()
     assert len(bad) == 5
@@ -228,9 +289,17 @@ def test_a_file_is_brought_in_by_a_work_order_and_again_changes_nothing(desk, ho
     assert number_files.begin(desk, file.id).id == order.id
     until_quiet(house)
     done = number_files.get(desk, file.id)
-    assert (done.state, done.done.new, workorders.look(desk, order.id).order.state) == ("done", 3, OrderState.DONE)
+    assert (done.state, done.done.new, order_views.look(desk, order.id).order.state) == (
+        "done",
+        3,
+        OrderState.DONE,
+    )
     held = the(desk, "+441134960401")
-    assert (held.holder.id, held.label, held.assignment.role) == ("person-ifeoma-okafor", "second desk", "extra")
+    assert (held.holder.id, held.label, held.assignment.role) == (
+        "person-ifeoma-okafor",
+        "second desk",
+        "extra",
+    )
     again = receive(desk, "\n".join(ROWS.splitlines()[:4]))
     assert (again.report.new, again.report.same, again.report.changed) == (0, 3, 0)
     with pytest.raises(NotAllowedNow):
@@ -245,8 +314,14 @@ def test_small_facts_of_known_numbers_are_taken_over(desk, house):
     number_files.begin(desk, file.id)
     until_quiet(house)
     number = the(desk, "+441134960160")
-    assert (number.label, number.tags, number.known_as) == ("till 4", ("shop", "till"), {"assets": "A-17"})
-    assert [hit for _, rows in numbers.find(desk, "A-17").groups for hit in rows][0][3] == "+441134960160"
+    assert (number.label, number.tags, number.known_as) == (
+        "till 4",
+        ("shop", "till"),
+        {"assets": "A-17"},
+    )
+    assert [hit for _, rows in numbers.find(desk, "A-17").groups for hit in rows][0][
+        3
+    ] == "+441134960160"
 
 
 def test_columns_are_said_once_and_remembered(desk):
@@ -254,7 +329,9 @@ def test_columns_are_said_once_and_remembered(desk):
     assert (file.state, file.mapping) == ("new", {})
     with pytest.raises(NotUnderstood):
         number_files.settle_columns(desk, file.id, {"site": 1}, {})
-    file = number_files.settle_columns(desk, file.id, {"number": 0, "site": 1}, {"account": "Fellgate Voice, Leeds"})
+    file = number_files.settle_columns(
+        desk, file.id, {"number": 0, "site": 1}, {"account": "Fellgate Voice, Leeds"}
+    )
     assert file.report.new == 1
     assert receive(desk, "A;B\n0113 496 0404;Canal Museum\n").report.new == 1
 
@@ -272,20 +349,26 @@ def test_a_spreadsheet_and_a_broken_file(desk):
 
 
 def test_a_large_file_goes_on_by_itself_and_can_be_broken_off(desk, house):
-    """The dry run in slices by the runner; bringing in taken up by another process where it had come to."""
+    """The dry run in slices by the runner; bringing in taken up by another process where it had
+    come to."""
     numbers_ = (
         [f"+44113496{n:04d}" for n in range(400, 1000)]
         + [f"+44151496{n:04d}" for n in range(1000)]
         + [f"+44161496{n:04d}" for n in range(1000)]
     )
     numbers_ += [f"+44141496{n:04d}" for n in range(900)]
-    file = receive(desk, "number,site,carrier\n" + "".join(f"{n},Wharf House,Fellgate Voice\n" for n in numbers_))
+    file = receive(
+        desk,
+        "number,site,carrier\n" + "".join(f"{n},Wharf House,Fellgate Voice\n" for n in numbers_),
+    )
     assert file.state == "reading"
     while number_files.get(desk, file.id).state == "reading":
         runner.tick(house)
     assert number_files.get(desk, file.id).report.new == 3500
     order = number_files.begin(desk, file.id)
-    number_files.bring_in_more(desk, file.id, work_order=order.id, reason="", seconds=0, chunk_rows=500, chunks=3)
+    number_files.bring_in_more(
+        desk, file.id, work_order=order.id, reason="", seconds=0, chunk_rows=500, chunks=3
+    )
     assert number_files.get(desk, file.id).done.rows == 1500
     number_files._bringing.clear()  # the process has died: nothing but the database is left
     until_quiet(house)
@@ -296,16 +379,25 @@ def test_a_large_file_goes_on_by_itself_and_can_be_broken_off(desk, house):
 def test_what_is_shown_leaves_as_csv_spreadsheet_and_json_and_comes_back_the_same(desk):
     numbers.edit_facts(desk, "+441134960160", label="=1+1", tags="-x", note="+ it is")
     wanted = Filter(site="wharf-house")
-    shown = columns.chosen("number,e164,state,holder,site,label,price,tags,cost_centre,note,carrier", desk.who.role)
+    shown = columns.chosen(
+        "number,e164,state,holder,site,label,price,tags,cost_centre,note,carrier", desk.who.role
+    )
     text = b"".join(number_export.numbers(desk, "csv", wanted, shown))
     total = estate.counts_of(desk, wanted).total
     assert len(text.decode("utf-8-sig").splitlines()) == total + 1
     rows = json.loads(b"".join(number_export.numbers(desk, "json", wanted, shown)))
     assert len(rows) == total
-    book = openpyxl.load_workbook(io.BytesIO(b"".join(number_export.numbers(desk, "xlsx", wanted, shown))))
+    book = openpyxl.load_workbook(
+        io.BytesIO(b"".join(number_export.numbers(desk, "xlsx", wanted, shown)))
+    )
     assert book.active.max_row == total + 1
     back = receive(desk, text)
-    assert (back.report.new, back.report.changed, back.report.bad, back.report.faults) == (0, 0, 0, ())
+    assert (back.report.new, back.report.changed, back.report.bad, back.report.faults) == (
+        0,
+        0,
+        0,
+        (),
+    )
     assert back.report.same == total
     with pytest.raises(NotUnderstood):
         number_export.numbers(desk, "pdf", wanted, shown)
@@ -315,16 +407,27 @@ def test_what_is_shown_leaves_as_csv_spreadsheet_and_json_and_comes_back_the_sam
 
 
 def test_the_untidy_files_become_one_work_order(desk, house):
-    """Sittings are kept; words are settled once for all rows; what is still open is left out; people come before their numbers."""
+    """Sittings are kept; words are settled once for all rows; what is still open is left out;
+    people come before their numbers."""
     one = take_over.begin_with_untidy_files(desk)
     assert sum(f.rows for f in one.files) == 1200
     first = take_over.look(desk, one.id).sheet
-    assert {q.ask for q in first.questions} >= {Ask.SITE, Ask.SPOT, Ask.NUMBER, Ask.WHO, Ask.TWICE, Ask.MAIL, Ask.LICENCE}
+    assert {q.ask for q in first.questions} >= {
+        Ask.SITE,
+        Ask.SPOT,
+        Ask.NUMBER,
+        Ask.WHO,
+        Ask.TWICE,
+        Ask.MAIL,
+        Ask.LICENCE,
+    }
     with pytest.raises(NotAllowedNow):
         take_over.make_order(desk, one.id)
     for question in first.questions:
         if question.is_word:
-            take_over.settle_word(desk, one.id, question.ask.value, question.word, question.choices[0][0])
+            take_over.settle_word(
+                desk, one.id, question.ask.value, question.word, question.choices[0][0]
+            )
     second = take_over.look(desk, one.id).sheet
     assert not any(q.is_word for q in second.questions)
     assert len(second.numbers) > len(first.numbers) > 200
@@ -336,7 +439,11 @@ def test_the_untidy_files_become_one_work_order(desk, house):
     assert kinds.count("adopt_number") == len(take_over.look(desk, one.id).sheet.numbers)
     added = {x.body.id: x.position for x in order.tasks if x.body.kind == "add_person"}
     for stored in order.tasks:
-        if stored.body.kind == "adopt_number" and stored.body.holder and stored.body.holder.id in added:
+        if (
+            stored.body.kind == "adopt_number"
+            and stored.body.holder
+            and stored.body.holder.id in added
+        ):
             assert added[stored.body.holder.id] in stored.after
     with pytest.raises(NotAllowedNow):
         take_over.settle_word(desk, one.id, "site", "x", "y")
@@ -344,13 +451,16 @@ def test_the_untidy_files_become_one_work_order(desk, house):
 
 def test_a_small_take_over_runs_to_the_end(desk, house):
     one = take_over.begin(desk, "Corner shop")
-    text = 'Name,Mail,Phone,Location,Place\nCy Vale,cy.vale@old.example,0113 496 0700,Wharf House,"ground floor, reception"\n,,0113 496 0701,WHF,\n'
+    text = (
+        "Name,Mail,Phone,Location,Place\nCy Vale,cy.vale@old.example,0113 496 0700,Wharf"
+        ' House,"ground floor, reception"\n,,0113 496 0701,WHF,\n'
+    )
     take_over.add_file(desk, one.id, "shop.csv", io.BytesIO(text.encode()))
     assert take_over.look(desk, one.id).sheet.questions == []
     order = take_over.make_order(desk, one.id)
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house)
-    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.look(desk, order.id).order.state is OrderState.DONE
     number, free = the(desk, "+441134960700"), the(desk, "+441134960701")
     assert (number.state, number.holder.id, number.assignment.role, free.state) == (
         State.ASSIGNED,
@@ -361,7 +471,7 @@ def test_a_small_take_over_runs_to_the_end(desk, house):
     with desk.reading() as reading:
         person = reading.records.the(Person, "person-cy-vale")
     assert (person.name, person.spot) == ("Cy Vale", number.spot)
-    workorders.undo(desk, order.id)
+    order_running.undo(desk, order.id)
     until_quiet(house)
     assert the(desk, "+441134960700").state is State.CLOSED
     assert estate.listing(desk, Filter(search=numbers.meant(desk, "0113 496 0700"))).rows == []
@@ -378,8 +488,11 @@ def test_ids_of_other_systems_are_noted_found_and_forgotten(desk):
     external_ids.note(desk, "area", "Leeds", "Billing", "LS")
     external_ids.note(desk, "spot", "whf-001-k", "Alarms", "P7")
     assert [(k.kind, k.name, k.value) for k in external_ids.listing(desk)] == [
-        ("spot", "ground floor, reception", "P7"), ("number", "0113 496 0100", "A-100"), ("site", "Wharf House", "S-1"), ("area", "Leeds", "LS"),
-    ]  # fmt: skip
+        ("spot", "ground floor, reception", "P7"),
+        ("number", "0113 496 0100", "A-100"),
+        ("site", "Wharf House", "S-1"),
+        ("area", "Leeds", "LS"),
+    ]
     assert external_ids.listing(desk, find="a-1", system="Assets")[0].ref == "+441134960100"
     assert "S-1" in b"".join(external_ids.exported(desk)).decode()
     found = {heading: rows[0][3] for heading, rows in numbers.find(desk, "S-1").groups}
@@ -393,7 +506,9 @@ def test_ids_of_other_systems_are_noted_found_and_forgotten(desk):
 
 def test_the_finder_knows_extensions_tags_spots_and_work_orders(desk):
     def headings(text):
-        return {heading: [row[0] for row in rows] for heading, rows in numbers.find(desk, text).groups}
+        return {
+            heading: [row[0] for row in rows] for heading, rows in numbers.find(desk, text).groups
+        }
 
     assert any("extension 142" in one for one in headings("142")["People"])
     assert "Several numbers" in headings("0113 496 0142, 0113 496 0150 and 0113 496 0999")
@@ -405,11 +520,21 @@ def test_the_finder_knows_extensions_tags_spots_and_work_orders(desk):
 
 def test_tags_are_counted_among_what_the_other_filters_leave(desk):
     with desk.writing() as writing:
-        records = {n.e164: n for n in writing.records.where(Number, tables.life.c.number.in_([441134960160, 441134960161, 441134960260]))}
-        tagged = [changed(Subject.NUMBER, n, n.but(tags=("lift",)), "number.labelled") for n in records.values()]
+        records = {
+            n.e164: n
+            for n in writing.records.where(
+                Number, tables.life.c.number.in_([441134960160, 441134960161, 441134960260])
+            )
+        }
+        tagged = [
+            changed(Subject.NUMBER, n, n.but(tags=("lift",)), "number.labelled")
+            for n in records.values()
+        ]
         writing.save(tagged)
     assert dict(estate.tags(desk, Filter()))["lift"] == 3
-    assert dict(estate.tags(desk, Filter(site="wharf-house", tag="nothing of the kind")))["lift"] == 2
+    assert (
+        dict(estate.tags(desk, Filter(site="wharf-house", tag="nothing of the kind")))["lift"] == 2
+    )
     search = numbers.meant(desk, "*0260")
     assert dict(estate.tags(desk, Filter(search=search)))["lift"] == 1
 
@@ -419,8 +544,12 @@ def test_kept_rows_that_were_cut_off_are_not_taken_for_the_whole_file(desk, left
     """What the dry run kept is a help; the file is what counts."""
     from sedge.services.imports import file_rows
 
-    rows = "".join(f"+44113{5000000 + n},available,Wharf House,Fellgate Voice,0.80\n" for n in range(12_000))
-    file = number_files.receive(desk, "large.csv", io.BytesIO(b"Number,State,Site,Carrier,A month\n" + rows.encode()))
+    rows = "".join(
+        f"+44113{5000000 + n},available,Wharf House,Fellgate Voice,0.80\n" for n in range(12_000)
+    )
+    file = number_files.receive(
+        desk, "large.csv", io.BytesIO(b"Number,State,Site,Carrier,A month\n" + rows.encode())
+    )
     while file.state is FileState.READING:
         file = number_files.read_on(desk, file)
     kept = file_rows.kept_of(desk, file)
@@ -456,12 +585,17 @@ def test_what_comes_later_on_the_same_day_is_not_counted(house, desk):
     number, then = "+441134960160", desk.now()
     house.clock.advance(timedelta(minutes=5))
     apply_at_once(desk, [t.SetAside(number=number, reason="test line")])
-    before, after = (estate.counts_of(desk, Filter(), at).values["state"]["administrative"] for at in (then, desk.now()))
+    before, after = (
+        estate.counts_of(desk, Filter(), at).values["state"]["administrative"]
+        for at in (then, desk.now())
+    )
     assert (before, after) == (before, before + 1)
     assert len(estate.listing(desk, Filter(state="administrative"), at=then).rows) == before
 
 
-@pytest.mark.parametrize("wanted", [Filter(kind="mobile"), Filter(tag="lift"), Filter(attention=True)])
+@pytest.mark.parametrize(
+    "wanted", [Filter(kind="mobile"), Filter(tag="lift"), Filter(attention=True)]
+)
 def test_a_filter_that_the_past_cannot_answer_is_named_and_not_passed_over(desk, wanted):
     with pytest.raises(NotUnderstood, match="Take that filter off"):
         estate.listing(desk, wanted, at=desk.now() - timedelta(days=200))

@@ -1,4 +1,5 @@
-"""Features of numbers: switched at the carrier, paid for from then on, refused with the carrier's reason, undone at the carrier too."""
+"""Features of numbers: switched at the carrier, paid for from then on, refused with the carrier's
+reason, undone at the carrier too."""
 
 from datetime import timedelta
 
@@ -12,7 +13,7 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check, totals
 from sedge.core.workorders.life import OrderState, TaskState
 from sedge.services.numbers import bulk_actions, features
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_running, order_views
 from tests.conftest import until_quiet
 
 FREE, IN_USE = "+441134960150", "+441134960101"
@@ -24,9 +25,9 @@ def number(desk, e164=FREE):
 
 
 def switched(house, desk, *tasks):
-    order = workorders.run_now(desk, "Features", list(tasks))
+    order = order_running.run_now(desk, "Features", list(tasks))
     until_quiet(house, timedelta(seconds=30))
-    return workorders.look(desk, order.id).order
+    return order_views.look(desk, order.id).order
 
 
 def test_switching_on_says_from_when_it_works_and_costs_from_then_on(house, desk):
@@ -44,21 +45,31 @@ def test_switching_on_says_from_when_it_works_and_costs_from_then_on(house, desk
 def test_undo_switches_it_off_at_the_carrier_too(house, desk):
     before = number(desk)
     order = switched(house, desk, t.SetFeature(number=FREE, feature="fax"))
-    back = workorders.undo(desk, order.id)
+    back = order_running.undo(desk, order.id)
     until_quiet(house, timedelta(seconds=30))
-    assert workorders.look(desk, back.id).order.state is OrderState.DONE
+    assert order_views.look(desk, back.id).order.state is OrderState.DONE
     assert number(desk).but(version=0) == before.but(version=0)
-    assert house.outside.carrier("fellgate").with_key("key-of-fellgate-main").set_feature(FREE, "fax", on=False) is None
+    assert (
+        house.outside.carrier("fellgate")
+        .with_key("key-of-fellgate-main")
+        .set_feature(FREE, "fax", on=False)
+        is None
+    )
 
 
 def test_a_refusal_keeps_the_number_as_it_was_and_says_the_carriers_reason(house, desk):
     tens = {n: number(desk, f"+4411349601{n}0") for n in range(10)}
-    orders = {n: switched(house, desk, t.SetFeature(number=x.e164, feature="texts")) for n, x in tens.items()}
+    orders = {
+        n: switched(house, desk, t.SetFeature(number=x.e164, feature="texts"))
+        for n, x in tens.items()
+    }
     failed = {n: order for n, order in orders.items() if order.state is OrderState.FAILED}
     assert 0 < len(failed) < 10
     for n, order in failed.items():
         assert "exchange without a text gateway" in order.tasks[0].error
-        assert order.tasks[0].error.startswith("Fellgate Voice does not switch texts on for 0113 496")
+        assert order.tasks[0].error.startswith(
+            "Fellgate Voice does not switch texts on for 0113 496"
+        )
         assert number(desk, tens[n].e164) == tens[n]
 
 
@@ -80,7 +91,11 @@ def test_a_run_is_switched_in_one_work_order_and_those_that_have_it_are_passed_o
     assert all(x.state is TaskState.DONE for x in switched(house, desk, *tasks).tasks)
     _, carrier, rows = features.rows(desk, "+441134960154")
     assert carrier.name == "Fellgate Voice"
-    assert {row.name: row.is_on for row in rows} == {"texts": False, "inbound name lookup": False, "fax": True}
+    assert {row.name: row.is_on for row in rows} == {
+        "texts": False,
+        "inbound name lookup": False,
+        "fax": True,
+    }
 
 
 def finding(built, task, rule):
@@ -95,10 +110,16 @@ def with_features(build, **more):
     }
     build.put(
         Carrier(
-            id="brackwater", name="Brackwater Telecom", supply_model=SupplyModel.BUNDLED, countries=("GB",), capacities=(Capacity.SINGLE,),
-            asks_of={HolderKind.PERSON: ()}, features=terms, **more,
+            id="brackwater",
+            name="Brackwater Telecom",
+            supply_model=SupplyModel.BUNDLED,
+            countries=("GB",),
+            capacities=(Capacity.SINGLE,),
+            asks_of={HolderKind.PERSON: ()},
+            features=terms,
+            **more,
         )
-    )  # fmt: skip
+    )
     return build
 
 
@@ -107,11 +128,18 @@ def test_checks_name_what_is_offered_for_the_kind(estate):
     built = estate.build()
     said = finding(built, t.SetFeature(number=n, feature="CNAM"), "feature.offered")
     assert said.level == "stop"
-    assert said.message == (
-        "Brackwater Telecom does not offer “CNAM” for 0113 496 0100, a geographic number. It offers texts, emergency registration for it."
+    assert (
+        said.message
+        == "Brackwater Telecom does not offer “CNAM” for 0113 496 0100, a geographic number. It"
+        " offers texts, emergency registration for it."
     )
-    assert finding(built, t.SetFeature(number=n, feature="texts"), "feature.offered").level == "pass"
-    assert str(totals([t.SetFeature(number=n, feature="texts")], built).monthly["GBP"].amount) == "0.40"
+    assert (
+        finding(built, t.SetFeature(number=n, feature="texts"), "feature.offered").level == "pass"
+    )
+    assert (
+        str(totals([t.SetFeature(number=n, feature="texts")], built).monthly["GBP"].amount)
+        == "0.40"
+    )
     assert totals([t.SetFeature(number=n, feature="texts", on=False)], built).monthly == {}
 
 
@@ -121,12 +149,18 @@ def test_a_number_in_use_never_loses_its_emergency_registration(estate):
     free = estate.number(101, features=("emergency registration",))
     built = estate.build()
     off = {"feature": "emergency registration", "on": False}
-    assert finding(built, t.SetFeature(number=used, **off), "feature.help-still-comes").level == "stop"
-    assert finding(built, t.SetFeature(number=free, **off), "feature.help-still-comes").level == "warn"
+    assert (
+        finding(built, t.SetFeature(number=used, **off), "feature.help-still-comes").level == "stop"
+    )
+    assert (
+        finding(built, t.SetFeature(number=free, **off), "feature.help-still-comes").level == "warn"
+    )
 
 
 def test_nothing_is_switched_at_a_number_on_order(estate):
     n = with_features(estate).number(100, State.ON_ORDER)
-    said = finding(estate.build(), t.SetFeature(number=n, feature="texts"), "feature.number-is-here")
+    said = finding(
+        estate.build(), t.SetFeature(number=n, feature="texts"), "feature.number-is-here"
+    )
     assert said.level == "stop"
     assert "on order" in said.message

@@ -1,11 +1,12 @@
-"""Finding: what was typed one way or another, with a slip of the keys, by a town, by the end of a number."""
+"""Finding: what was typed one way or another, with a slip of the keys, by a town, by the end of a
+number."""
 
 import pytest
 
+from sedge.core.changes import changed
 from sedge.core.errors import NotOneNumber
 from sedge.core.numbers.life import State
 from sedge.core.records import Number, Subject
-from sedge.core.reduce import changed
 from sedge.services.numbers import bulk_actions, estate, numbers
 from sedge.store.repositories.numbers import Filter
 
@@ -14,13 +15,19 @@ def titles(desk, text):
     return {heading: [row[0] for row in rows] for heading, rows in numbers.find(desk, text).groups}
 
 
-@pytest.mark.parametrize("text", ["Tel.: 0113 4960142 (mobile)", "0113-496-O142", "0113 496 0142 ext 3", "+44 (0)113 496 0142"])
+@pytest.mark.parametrize(
+    "text",
+    ["Tel.: 0113 4960142 (mobile)", "0113-496-O142", "0113 496 0142 ext 3", "+44 (0)113 496 0142"],
+)
 def test_one_number_is_found_however_it_is_written(desk, text):
     assert titles(desk, text) == {"Numbers": ["0113 496 0142"]}
 
 
 def test_an_extension_that_was_not_looked_for_is_said(desk):
-    assert numbers.find(desk, "0113 496 0142 ext 3").note == "Extension 3 was left out: it is no part of the number."
+    assert (
+        numbers.find(desk, "0113 496 0142 ext 3").note
+        == "Extension 3 was left out: it is no part of the number."
+    )
     assert numbers.find(desk, "ext 9999").problem == "Nobody has extension 9999."
     assert titles(desk, "ext 107")["People"] == ["Saoirse Farrow, extension 107"]
 
@@ -42,7 +49,12 @@ def test_a_town_finds_its_area_and_its_numbers(desk):
 
 @pytest.mark.parametrize(
     ("text", "name"),
-    [("okafr", "Ifeoma Okafor"), ("Whitlok", "Sunniva Whitlock"), ("wharf huose", "Wharf House"), ("Farow", "Saoirse Farrow")],
+    [
+        ("okafr", "Ifeoma Okafor"),
+        ("Whitlok", "Sunniva Whitlock"),
+        ("wharf huose", "Wharf House"),
+        ("Farow", "Saoirse Farrow"),
+    ],
 )
 def test_one_slip_of_the_keys_is_forgiven_and_said(desk, text, name):
     found = numbers.find(desk, text)
@@ -74,12 +86,20 @@ def test_the_end_of_a_number_is_enough_where_only_one_ends_so(desk):
                 changed(
                     Subject.NUMBER,
                     None,
-                    one.but(e164="+441174960103", id="another", version=0, assignment=None, state=State.AVAILABLE),
+                    one.but(
+                        e164="+441174960103",
+                        id="another",
+                        version=0,
+                        assignment=None,
+                        state=State.AVAILABLE,
+                    ),
                     "number.added",
                 )
             ]
         )
-    with pytest.raises(NotOneNumber, match="0113 496 0103, 0117 496 0103 end in 0103. Type more of the number") as several:
+    with pytest.raises(
+        NotOneNumber, match="0113 496 0103, 0117 496 0103 end in 0103. Type more of the number"
+    ) as several:
         numbers.the_number(desk, "0103")
     assert several.value.field == "number"
 

@@ -1,4 +1,5 @@
-"""Orders on a form: written, printed from the record, sent, taken in as numbers arrive, and undone."""
+"""Orders on a form: written, printed from the record, sent, taken in as numbers arrive, and
+undone."""
 
 from datetime import timedelta
 
@@ -10,7 +11,7 @@ from sedge.core.records import Number, Order
 from sedge.core.supply.offers import Wish
 from sedge.core.workorders.life import OrderState
 from sedge.services.supply import holds, ordering, paper_orders, stock_search, supply
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_running, order_views
 from tests.conftest import until_quiet
 
 ASKED = {
@@ -44,11 +45,13 @@ def test_a_form_goes_from_record_to_paper_to_numbers(house, desk):
     assert supply.order_view(desk, order.id).state == "placed"
     draft = paper_orders.arrived(desk, order.id, LETTER, setup="1.00", monthly="0.90")
     assert draft.state is OrderState.DRAFT
-    workorders.run(desk, draft.id)
+    order_running.run(desk, draft.id)
     until_quiet(house)
     view = supply.order_view(desk, order.id)
     assert view.state == "delivered"
-    held = {n.e164: (n.state, str(n.monthly.amount), n.site) for n in supply.numbers_of(desk, order.id)}
+    held = {
+        n.e164: (n.state, str(n.monthly.amount), n.site) for n in supply.numbers_of(desk, order.id)
+    }
     assert held == {
         "+441174960900": (State.AVAILABLE, "0.90", "canal-museum"),
         "+441174960901": (State.AVAILABLE, "0.90", "canal-museum"),
@@ -59,10 +62,12 @@ def test_a_form_goes_from_record_to_paper_to_numbers(house, desk):
 def test_what_arrived_is_undone_with_the_order_waiting_again(house, desk):
     order = written(desk)
     paper_orders.mark_sent(desk, order.id, on="", how="by mail")
-    run = workorders.run(desk, paper_orders.arrived(desk, order.id, "0117 496 0900", monthly="0.90").id)
+    run = order_running.run(
+        desk, paper_orders.arrived(desk, order.id, "0117 496 0900", monthly="0.90").id
+    )
     until_quiet(house)
     assert supply.order_view(desk, order.id).state == "part delivered"
-    workorders.undo(desk, run.id)
+    order_running.undo(desk, run.id)
     until_quiet(house)
     assert supply.order_view(desk, order.id).state == "placed"
     assert get(desk, Number, "+441174960900").state is State.CLOSED
@@ -76,11 +81,15 @@ def test_the_paper_says_all_that_was_asked(desk, monkeypatch):
     (facts,) = seen
     assert facts.to.startswith("Old Quay Communications\norders@oldquay.example")
     assert dict(facts.rows) == {
-        "Account": "Old Quay Communications, Bristol, OQ-20418", "Numbers wanted": "3, in a row", "Kind and area": "geographic, Bristol, United Kingdom",
-        "Calls at once": "any number", "For the site": "Canal Museum\n3 Towpath Row, Leeds LS1 5ZZ",
-        "Emergency address": "3 Towpath Row, Leeds LS1 5ZZ\nground floor, front desk", "Wanted by": "24 December 2026",
+        "Account": "Old Quay Communications, Bristol, OQ-20418",
+        "Numbers wanted": "3, in a row",
+        "Kind and area": "geographic, Bristol, United Kingdom",
+        "Calls at once": "any number",
+        "For the site": "Canal Museum\n3 Towpath Row, Leeds LS1 5ZZ",
+        "Emergency address": "3 Towpath Row, Leeds LS1 5ZZ\nground floor, front desk",
+        "Wanted by": "24 December 2026",
         "Answer to": "marta.kowalczyk@lanternfield.example",
-    }  # fmt: skip
+    }
     assert facts.note == "Bitte „schnell“"
 
 
@@ -107,23 +116,30 @@ def test_numbers_that_are_ours_or_of_another_country_are_stopped(desk):
         ("+49 30 23125 300", "not of a country that Old Quay Communications serves"),
     ):
         with pytest.raises(NotRunnable, match=words):
-            workorders.run(desk, paper_orders.arrived(desk, order.id, text).id)
+            order_running.run(desk, paper_orders.arrived(desk, order.id, text).id)
 
 
 def test_more_than_asked_for_is_a_warning(desk):
     order = written(desk, quantity="1")
     draft = paper_orders.arrived(desk, order.id, LETTER)
-    said = [f.message for f in workorders.look(desk, draft.id).report.warnings]
-    assert said == ["1 were asked for; with these it would be 3. The carrier may charge for all of them."]
+    said = [f.message for f in order_views.look(desk, draft.id).report.warnings]
+    assert said == [
+        "1 were asked for; with these it would be 3. The carrier may charge for all of them."
+    ]
 
 
 @pytest.mark.parametrize(
     ("given", "field"),
     [
-        ({"account": "brackwater-main"}, "account"), ({"reference": ""}, "reference"), ({"area": " "}, "area"), ({"quantity": "0"}, "quantity"),
-        ({"quantity": "many"}, "quantity"), ({"kind": "golden"}, "kind"), ({"wanted_by": "soon"}, "wanted_by"),
+        ({"account": "brackwater-main"}, "account"),
+        ({"reference": ""}, "reference"),
+        ({"area": " "}, "area"),
+        ({"quantity": "0"}, "quantity"),
+        ({"quantity": "many"}, "quantity"),
+        ({"kind": "golden"}, "kind"),
+        ({"wanted_by": "soon"}, "wanted_by"),
     ],
-)  # fmt: skip
+)
 def test_forms_that_cannot_be_are_refused_with_their_field(desk, given, field):
     with pytest.raises(NotUnderstood) as error:
         written(desk, **given)
@@ -133,7 +149,9 @@ def test_forms_that_cannot_be_are_refused_with_their_field(desk, given, field):
 def test_a_form_is_sent_once_and_given_up_once(desk):
     order = written(desk)
     with pytest.raises(NotUnderstood, match="still to come"):
-        paper_orders.mark_sent(desk, order.id, on=str(desk.now().date() + timedelta(days=1)), how="by mail")
+        paper_orders.mark_sent(
+            desk, order.id, on=str(desk.now().date() + timedelta(days=1)), how="by mail"
+        )
     with pytest.raises(NotUnderstood):
         paper_orders.mark_sent(desk, order.id, on="", how="by pigeon")
     paper_orders.mark_sent(desk, order.id, on="", how="by mail")
@@ -144,7 +162,7 @@ def test_a_form_is_sent_once_and_given_up_once(desk):
     with pytest.raises(NotAllowedNow, match="waited for any more"):
         paper_orders.cancel(desk, order.id)
     with pytest.raises(NotRunnable, match="was cancelled"):
-        workorders.run(desk, paper_orders.arrived(desk, order.id, "0117 496 0900").id)
+        order_running.run(desk, paper_orders.arrived(desk, order.id, "0117 496 0900").id)
 
 
 def test_an_order_over_the_wire_has_no_form(desk):

@@ -1,4 +1,5 @@
-"""From a need to an order: joiners without a number get theirs as it arrives, with all they lack, by themselves."""
+"""From a need to an order: joiners without a number get theirs as it arrives, with all they lack,
+by themselves."""
 
 from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
@@ -10,13 +11,16 @@ from sedge.core.numbers.life import State
 from sedge.core.records import HolderKind, HolderRef, Number, Subscription
 from sedge.core.supply.offers import Wish
 from sedge.core.workorders.life import OrderState
-from sedge.services.holders import holders, people_lookup
+from sedge.services.holders import holders, people_lookup, site_management
 from sedge.services.imports import people_import
 from sedge.services.supply import holds, ordering, provisioning, stock_search, supply
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_views, workorders
 from tests.conftest import until_quiet
 
-LIST = b"name,email,department,extension\nAda Marsh,ada.marsh@lanternfield.example,Learning,781\nBo Reed,bo.reed@lanternfield.example,Learning,782\n"
+LIST = (
+    b"name,email,department,extension\nAda Marsh,ada.marsh@lanternfield.example,Learning,781\nBo"
+    b" Reed,bo.reed@lanternfield.example,Learning,782\n"
+)
 
 
 def joiners(desk):
@@ -26,7 +30,9 @@ def joiners(desk):
 
 
 def hold(desk, carrier="brackwater", count=3):
-    found = stock_search.one(desk, Wish("GB", area="Leeds", quantity=count, capacity="single"), carrier)
+    found = stock_search.one(
+        desk, Wish("GB", area="Leeds", quantity=count, capacity="single"), carrier
+    )
     return holds.hold(desk, found.account.id, [n.e164 for n in found.offers[0].numbers])
 
 
@@ -43,11 +49,16 @@ def test_a_joiner_list_is_ordered_for_and_given_numbers_by_itself(house, desk, c
     assert {p.email for p in need.people} >= set(mails)
     assert need.area == "Leeds"
     wanted = ordering.Wanted(
-        "Joiners", site="wharf-house", hold=hold(desk, carrier).id, spot=_spot(desk), people="\n".join(mails), reserve_for="the next ones"
+        "Joiners",
+        site="wharf-house",
+        hold=hold(desk, carrier).id,
+        spot=_spot(desk),
+        people="\n".join(mails),
+        reserve_for="the next ones",
     )
     key, order = ordering.place(desk, wanted, agreed=ordering.plan(desk, wanted).agreed)
     until_quiet(house, timedelta(hours=1))
-    done = workorders.look(desk, order.id).order
+    done = order_views.look(desk, order.id).order
     assert [x.error for x in done.tasks if x.error] == []
     assert done.state is OrderState.DONE
     held = [numbers_of(desk, p) for p in people]
@@ -57,18 +68,23 @@ def test_a_joiner_list_is_ordered_for_and_given_numbers_by_itself(house, desk, c
     assert [n.state_reason for n in arrived if n.state is State.RESERVED] == ["the next ones"]
     assert all(n.trunk for n in arrived if n.state is State.ASSIGNED)
     if carrier == "brackwater":
-        assert holders.one_holder(desk, HolderKind.PERSON, people[0].id).missing == ["a phone"]  # help finds them by their number's spot
+        assert holders.one_holder(desk, HolderKind.PERSON, people[0].id).missing == [
+            "a phone"
+        ]  # help finds them by their number's spot
 
 
 def _spot(desk):
-    return holders.spots_of(desk, "wharf-house")[1].id
+    return site_management.spots_of(desk, "wharf-house")[1].id
 
 
 def test_the_greatest_need_comes_first_and_free_numbers_count(desk):
     before, more = provisioning.needs(desk)
     joiners(desk)
     after = provisioning.need_of(desk, "wharf-house")
-    assert len(after.people) == len(next((n.people for n in before if n.site.id == "wharf-house"), [])) + 2
+    assert (
+        len(after.people)
+        == len(next((n.people for n in before if n.site.id == "wharf-house"), [])) + 2
+    )
     assert after.short == max(0, len(after.people) - after.free)
     assert [len(n.people) for n in provisioning.needs(desk)[0]] == sorted(
         (len(n.people) for n in provisioning.needs(desk)[0]), reverse=True
@@ -77,7 +93,9 @@ def test_the_greatest_need_comes_first_and_free_numbers_count(desk):
     assert provisioning.need_of(desk, "spree-depot").people == []
 
 
-def test_more_people_than_numbers_and_unknown_ones_are_refused_before_anything_is_bought(house, desk):
+def test_more_people_than_numbers_and_unknown_ones_are_refused_before_anything_is_bought(
+    house, desk
+):
     held = hold(desk, count=1)
     mails = joiners(desk)
     for people, words in (
@@ -86,7 +104,9 @@ def test_more_people_than_numbers_and_unknown_ones_are_refused_before_anything_i
         (f"{mails[0]}\n{mails[0]}", "there twice"),
     ):
         with pytest.raises(NotUnderstood, match=words) as error:
-            ordering.order(desk, reference="R", account="", site="wharf-house", hold_id=held.id, people=people)
+            ordering.order(
+                desk, reference="R", account="", site="wharf-house", hold_id=held.id, people=people
+            )
         assert error.value.field == "people"
     assert house.outside.control.call("GET", "orders")["orders"] == []
 
@@ -100,14 +120,20 @@ def test_more_people_than_numbers_and_unknown_ones_are_refused_before_anything_i
     ],
 )
 def test_an_order_is_for_the_site_that_is_likely(desk, account, e164, site):
-    assert holders.likely_site(desk, account, e164) == site
+    assert site_management.likely_site(desk, account, e164) == site
 
 
 def test_nothing_is_bought_along_that_was_not_shown(house, desk):
     """Quoted the numbers alone, a licence for their holders would have come with them silently."""
     mails = joiners(desk)
     before = [(s.seats, s.used) for s in seats(desk)]
-    wanted = ordering.Wanted("Joiners", site="wharf-house", hold=hold(desk, "brackwater").id, spot=_spot(desk), people=mails[0])
+    wanted = ordering.Wanted(
+        "Joiners",
+        site="wharf-house",
+        hold=hold(desk, "brackwater").id,
+        spot=_spot(desk),
+        people=mails[0],
+    )
     alone = ordering.plan(desk, ordering.Wanted(hold=wanted.hold, site="wharf-house"))
     planned = ordering.plan(desk, wanted)
     assert planned.buys_more
@@ -131,7 +157,10 @@ def test_a_hold_is_ordered_once_however_often_it_is_pressed(house, desk):
     wanted = ordering.Wanted("Once", site="wharf-house", hold=hold(desk, "fellgate").id)
     agreed = ordering.plan(desk, wanted).agreed
     with ThreadPoolExecutor(4) as pool:
-        keys = {key for key, _ in pool.map(lambda _: ordering.place(desk, wanted, agreed=agreed), range(4))}
+        keys = {
+            key
+            for key, _ in pool.map(lambda _: ordering.place(desk, wanted, agreed=agreed), range(4))
+        }
     assert len(keys) == 1
     until_quiet(house)
     assert ordering.order_of_hold(desk, wanted.hold) == keys.pop()
@@ -143,8 +172,12 @@ def test_the_same_numbers_in_two_open_orders_are_refused_at_once(desk):
     found = hold(desk, "fellgate")
     holds.end_hold(desk, found.id)
     numbers = list(found.numbers)
-    ordering.order(desk, reference="first", account="fellgate-main", site="wharf-house", numbers=numbers)
+    ordering.order(
+        desk, reference="first", account="fellgate-main", site="wharf-house", numbers=numbers
+    )
     drafts_before = len(workorders.listing(desk))
     with pytest.raises(NotAllowedNow, match="being ordered already"):
-        ordering.order(desk, reference="second", account="fellgate-main", site="wharf-house", numbers=numbers)
+        ordering.order(
+            desk, reference="second", account="fellgate-main", site="wharf-house", numbers=numbers
+        )
     assert len(workorders.listing(desk)) == drafts_before, "no draft is left behind"

@@ -1,6 +1,8 @@
-"""A real server process, really killed: nothing is bought twice, nothing is lost, everything goes on.
+"""A real server process, really killed: nothing is bought twice, nothing is lost, everything goes
+on.
 
-Known hole: the stand-ins live in the same process and die with it; their book is durable, as a carrier's would be.
+Known hole: the stand-ins live in the same process and die with it; their book is durable, as a
+carrier's would be.
 """
 
 import contextlib
@@ -19,13 +21,16 @@ import httpx
 import pytest
 
 KILLS = int(os.environ.get("KILLS", "4"))
-MOMENTS = min(KILLS, 10)  # of one life of the server, as many as the demo's seats and people last for
+MOMENTS = min(
+    KILLS, 10
+)  # of one life of the server, as many as the demo's seats and people last for
 ORDERS, ORDER_KILLS = 20, int(os.environ.get("ORDER_KILLS", "4"))
 TASK_KILLS = int(os.environ.get("TASK_KILLS", "3"))
 ROUNDS = range(max(1, KILLS // 10))
 
 
-# Imports once and forks a process for each life of the server, so that fifty of them take a minute and not five.
+# Imports once and forks a process for each life of the server, so that fifty of them take a minute
+# and not five.
 FORKING = """
 import os, signal, sys
 from pathlib import Path
@@ -63,14 +68,27 @@ class Server:
             s.bind(("127.0.0.1", 0))
             self.standins_port = s.getsockname()[1]
         self.process: subprocess.Popen | None = None
-        self.api = httpx.Client(base_url=f"http://127.0.0.1:{self.port}/api/v1", headers={"Authorization": "Bearer demo"}, timeout=60)
+        self.api = httpx.Client(
+            base_url=f"http://127.0.0.1:{self.port}/api/v1",
+            headers={"Authorization": "Bearer demo"},
+            timeout=60,
+        )
 
     def start(self) -> None:
         if self.process is None:
-            env = {**os.environ, "SEDGE_RUNNER_SECONDS": "0.05", "SEDGE_STANDINS_PORT": str(self.standins_port)}
+            env = {
+                **os.environ,
+                "SEDGE_RUNNER_SECONDS": "0.05",
+                "SEDGE_STANDINS_PORT": str(self.standins_port),
+            }
             command = [sys.executable, "-c", FORKING, str(self.data), str(self.port)]
             self.process = subprocess.Popen(
-                command, env=env, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
+                command,
+                env=env,
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.DEVNULL,
+                text=True,
             )
         self._tell("start")
         deadline = time.monotonic() + 60
@@ -133,8 +151,12 @@ def server(seeded, tmp_path):
 @pytest.mark.parametrize("round_", ROUNDS)
 def test_killed_at_random_moments_orders_and_work_orders_go_on(server, round_):
     chance = random.Random(round_)
-    offers = server.get("/supply/offers?country=GB&area=Leeds&quantity=4&consecutive=true&carrier=brackwater")["items"][:MOMENTS]
-    people = [p for p in server.get("/people?limit=500")["items"] if p["spot"] and not p["licences"]]
+    offers = server.get(
+        "/supply/offers?country=GB&area=Leeds&quantity=4&consecutive=true&carrier=brackwater"
+    )["items"][:MOMENTS]
+    people = [
+        p for p in server.get("/people?limit=500")["items"] if p["spot"] and not p["licences"]
+    ]
     orders, works = [], []
     for i in range(MOMENTS):
         numbers = offers[i]["numbers"]
@@ -151,8 +173,16 @@ def test_killed_at_random_moments_orders_and_work_orders_go_on(server, round_):
             )
         )
         tasks = [
-            {"kind": "label_numbers", "numbers": [f"+44113496{150 + 5 * i + k:04d}" for k in range(4)], "label": f"batch {i}"},
-            {"kind": "grant_licence", "holder": {"kind": "person", "id": people[i]["id"]}, "product": "staff-seat"},
+            {
+                "kind": "label_numbers",
+                "numbers": [f"+44113496{150 + 5 * i + k:04d}" for k in range(4)],
+                "label": f"batch {i}",
+            },
+            {
+                "kind": "grant_licence",
+                "holder": {"kind": "person", "id": people[i]["id"]},
+                "product": "staff-seat",
+            },
             {"kind": "set_aside", "number": f"+4411349602{40 + i}", "reason": "killed"},
         ]
         draft = server.post("/work-orders", {"title": f"W{i}", "tasks": tasks})
@@ -171,12 +201,20 @@ def test_killed_at_random_moments_orders_and_work_orders_go_on(server, round_):
 @pytest.mark.killing
 @pytest.mark.parametrize("round_", ROUNDS)
 def test_killed_while_an_order_is_being_asked_for_the_same_key_buys_once(server, round_):
-    """Nobody heard the answer; whoever asked asks again with the same key, and it is the same order."""
+    """Nobody heard the answer; whoever asked asks again with the same key, and it is the same
+    order."""
     chance = random.Random(1000 + round_)
-    offers = server.get("/supply/offers?country=GB&area=Leeds&quantity=2&consecutive=true&carrier=brackwater")["items"]
+    offers = server.get(
+        "/supply/offers?country=GB&area=Leeds&quantity=2&consecutive=true&carrier=brackwater"
+    )["items"]
     asked = []
     for i in range(max(3, MOMENTS // 2)):
-        body = {"reference": f"K{i}", "carrier_account": "brackwater-main", "numbers": offers[i]["numbers"], "site": "wharf-house"}
+        body = {
+            "reference": f"K{i}",
+            "carrier_account": "brackwater-main",
+            "numbers": offers[i]["numbers"],
+            "site": "wharf-house",
+        }
         key = {"Idempotency-Key": f"kill-{i}"}
         asking = threading.Thread(target=_ask, args=(server, body, key), daemon=True)
         asking.start()
@@ -193,8 +231,15 @@ def test_killed_while_an_order_is_being_asked_for_the_same_key_buys_once(server,
     assert {server.get(f"/orders/{o['id']}")["state"] for o in asked} == {"delivered"}
     mine = [o for o in server.get("/orders")["items"] if o["reference"].startswith("K")]
     assert sorted(o["reference"] for o in mine) == sorted({o["reference"] for o in asked})
-    balance = next(a["balance"]["amount"] for c in server.get("/carriers")["items"] for a in c["accounts"] if a["id"] == "brackwater-main")
-    assert float(balance) == 640 - sum(float(offers[i]["setup"]["amount"]) for i in range(len(asked)))
+    balance = next(
+        a["balance"]["amount"]
+        for c in server.get("/carriers")["items"]
+        for a in c["accounts"]
+        if a["id"] == "brackwater-main"
+    )
+    assert float(balance) == 640 - sum(
+        float(offers[i]["setup"]["amount"]) for i in range(len(asked))
+    )
 
 
 def _ask(server, body, key):
@@ -204,8 +249,8 @@ def _ask(server, body, key):
 
 @pytest.mark.killing
 def test_killed_again_and_again_during_twenty_orders_at_once(server):
-    """Whoever heard no answer asks again with the same key. At the end every order was bought once, and both books agree to the penny.
-    `ORDER_KILLS=50` is the measured run."""
+    """Whoever heard no answer asks again with the same key. At the end every order was bought once,
+    and both books agree to the penny. `ORDER_KILLS=50` is the measured run."""
     chance = random.Random(50)
     asked = {f"T{i}": body for i, body in enumerate(_twenty(server))}
     heard: dict[str, str] = {}
@@ -217,10 +262,16 @@ def test_killed_again_and_again_during_twenty_orders_at_once(server):
                 assert heard.setdefault(key, answer.json()["id"]) == answer.json()["id"]
 
     for kill in range(ORDER_KILLS):
-        if kill % 4 == 3:  # the outside goes on meanwhile, so that orders are killed at every stage of theirs
+        if (
+            kill % 4 == 3
+        ):  # the outside goes on meanwhile, so that orders are killed at every stage of theirs
             with contextlib.suppress(httpx.HTTPError):
                 server.api.post("/standins/clock", json={"advance": "PT10S"}, timeout=5)
-        asking = [threading.Thread(target=ask, args=(key,), daemon=True) for key in asked if key not in heard]
+        asking = [
+            threading.Thread(target=ask, args=(key,), daemon=True)
+            for key in asked
+            if key not in heard
+        ]
         for thread in asking:
             thread.start()
         time.sleep(chance.random() * 0.7)
@@ -233,7 +284,11 @@ def test_killed_again_and_again_during_twenty_orders_at_once(server):
     assert set(heard) == set(asked)
     for _ in range(4):
         server.post("/standins/clock", {"advance": "PT1H"})
-    ours = {o["id"]: o for o in server.get("/orders?limit=500")["items"] if o["reference"].startswith("twenty ")}
+    ours = {
+        o["id"]: o
+        for o in server.get("/orders?limit=500")["items"]
+        if o["reference"].startswith("twenty ")
+    }
     assert sorted(ours) == sorted(heard.values())
     assert {o["state"] for o in ours.values()} <= {"delivered", "part delivered", "failed"}
     books = server.books()
@@ -241,7 +296,11 @@ def test_killed_again_and_again_during_twenty_orders_at_once(server):
     assert len(keys) == len(set(keys)) == ORDERS
     bought = [n for o in books["orders"] for n in o["numbers"]]
     assert len(bought) == len(set(bought)) == sum(len(body["numbers"]) for body in asked.values())
-    told = {a["id"]: a["balance"]["amount"] for c in server.get("/carriers")["items"] for a in c["accounts"]}
+    told = {
+        a["id"]: a["balance"]["amount"]
+        for c in server.get("/carriers")["items"]
+        for a in c["accounts"]
+    }
     assert {key: float(told[key]) for key in ("brackwater-main", "fellgate-main")} == {
         key: float(books["balances"][key]) for key in ("brackwater-main", "fellgate-main")
     }
@@ -252,18 +311,29 @@ def test_killed_again_and_again_during_twenty_orders_at_once(server):
 
 @pytest.mark.killing
 def test_killed_again_and_again_during_two_hundred_tasks_with_a_carrier_that_fails(server):
-    """The work order ends complete, and each of its tasks was done once. `TASK_KILLS=50` is the measured run."""
+    """The work order ends complete, and each of its tasks was done once. `TASK_KILLS=50` is the
+    measured run."""
     chance = random.Random(200)
     numbers = [f"+44113496{n:04d}" for n in range(210, 300)]
-    free = [n["e164"] for n in server.get("/numbers?limit=1000&state=available")["items"] if n["e164"] in numbers]
+    free = [
+        n["e164"]
+        for n in server.get("/numbers?limit=1000&state=available")["items"]
+        if n["e164"] in numbers
+    ]
     tasks = [{"kind": "set_feature", "number": n, "feature": "inbound name lookup"} for n in free]
     tasks += [{"kind": "set_aside", "number": n, "reason": "killed"} for n in free]
-    tasks += [{"kind": "label_numbers", "numbers": [free[i]], "add_tags": ["killed"]} for i in range(max(0, 200 - len(tasks)))]
+    tasks += [
+        {"kind": "label_numbers", "numbers": [free[i]], "add_tags": ["killed"]}
+        for i in range(max(0, 200 - len(tasks)))
+    ]
     draft = server.post("/work-orders", {"title": "two hundred", "tasks": tasks[:200]})
     server.post(f"/work-orders/{draft['id']}/run", {})
     for kill in range(TASK_KILLS):
         if kill % 3 == 0:
-            server.post("/standins/faults", {"service": "fellgate", "fault": chance.choice(["error", "slow"]), "count": 2})
+            server.post(
+                "/standins/faults",
+                {"service": "fellgate", "fault": chance.choice(["error", "slow"]), "count": 2},
+            )
         time.sleep(chance.random() * 0.6)
         server.kill()
         server.start()
@@ -271,7 +341,9 @@ def test_killed_again_and_again_during_two_hundred_tasks_with_a_carrier_that_fai
     for _ in range(3):
         server.post("/standins/clock", {"advance": "PT1H"})
     done = server.get(f"/work-orders/{draft['id']}")
-    assert (done["state"], {t["state"] for t in done["tasks"]}) == ("done", {"done"}), [t["error"] for t in done["tasks"] if t["error"]][:3]
+    assert (done["state"], {t["state"] for t in done["tasks"]}) == ("done", {"done"}), [
+        t["error"] for t in done["tasks"] if t["error"]
+    ][:3]
     for number in free[:40]:
         told = [e["action"] for e in server.get(f"/numbers/{number}/history")["items"]]
         assert (told.count("number.feature-on"), told.count("number.set-aside")) == (1, 1), number
@@ -281,10 +353,18 @@ def _twenty(server):
     """Ten orders at each of two carriers, of numbers that no other of them names."""
     bodies = []
     for carrier, area in (("brackwater", "Leeds"), ("fellgate", "Sheffield")):
-        offers = server.get(f"/supply/offers?country=GB&area={area}&quantity=3&consecutive=true&carrier={carrier}&limit=50")["items"]
+        offers = server.get(
+            f"/supply/offers?country=GB&area={area}&quantity=3&consecutive=true"
+            f"&carrier={carrier}&limit=50"
+        )["items"]
         free: set[str] = set()
-        chosen = [o for o in offers if not free & set(o["numbers"]) and not free.update(o["numbers"])][: ORDERS // 2]
-        bodies += [{"carrier_account": f"{carrier}-main", "numbers": o["numbers"], "site": "wharf-house"} for o in chosen]
+        chosen = [
+            o for o in offers if not free & set(o["numbers"]) and not free.update(o["numbers"])
+        ][: ORDERS // 2]
+        bodies += [
+            {"carrier_account": f"{carrier}-main", "numbers": o["numbers"], "site": "wharf-house"}
+            for o in chosen
+        ]
     assert len(bodies) == ORDERS
     return [{**body, "reference": f"twenty {i}"} for i, body in enumerate(bodies)]
 
@@ -294,8 +374,15 @@ def _nothing_twice(server, offers, orders, works):
     assert len(set(keys)) == len(keys)
     found = server.get("/numbers?limit=1000&carrier=brackwater")["items"]
     assert len(found) == 60 + 4 * len(offers)
-    assert {n["state"] for n in found if n["e164"] in {e for o in offers for e in o["numbers"]}} == {"available"}
-    balance = next(a["balance"]["amount"] for c in server.get("/carriers")["items"] for a in c["accounts"] if a["id"] == "brackwater-main")
+    assert {
+        n["state"] for n in found if n["e164"] in {e for o in offers for e in o["numbers"]}
+    } == {"available"}
+    balance = next(
+        a["balance"]["amount"]
+        for c in server.get("/carriers")["items"]
+        for a in c["accounts"]
+        if a["id"] == "brackwater-main"
+    )
     assert float(balance) == 640 - sum(float(o["setup"]["amount"]) for o in offers)
     staff = next(s for s in server.get("/subscriptions")["items"] if s["product"] == "staff-seat")
     assert staff["used"] == 19 + len(works)
@@ -312,8 +399,18 @@ PORT_KILLS = int(os.environ.get("PORT_KILLS", "3"))
 @pytest.mark.killing
 def test_killed_while_five_hundred_numbers_are_switched_each_arrives_once(server):
     """The switch goes on after each death, and no number has two lives, no holder two switches."""
-    told = {"number": "OQ-9000", "name": "Reedbank Fairs Limited", "address": "1 Reedbank, Bristol, BS2 1ZZ", "pin": "9000"}
-    wish = {"text": "01632 960001-960500", "to_account": "fellgate-main", "site": "canal-museum", "account": told}
+    told = {
+        "number": "OQ-9000",
+        "name": "Reedbank Fairs Limited",
+        "address": "1 Reedbank, Bristol, BS2 1ZZ",
+        "pin": "9000",
+    }
+    wish = {
+        "text": "01632 960001-960500",
+        "to_account": "fellgate-main",
+        "site": "canal-museum",
+        "account": told,
+    }
     port = server.post("/ports", wish)["items"][0]
     assert len(port["numbers"]) == 500
     server.post(f"/ports/{port['id']}/sign", {"by": "Imogen Vance"})
@@ -325,9 +422,16 @@ def test_killed_while_five_hundred_numbers_are_switched_each_arrives_once(server
     draft = server.post(f"/ports/{port['id']}/switch", {})["work_order"]
     server.post(f"/work-orders/{draft}/run", {})
     foc = datetime.fromisoformat(accepted["foc"])
-    now = datetime.fromisoformat(httpx.post(f"http://127.0.0.1:{server.standins_port}/control/tick", timeout=30).json()["now"])
+    now = datetime.fromisoformat(
+        httpx.post(f"http://127.0.0.1:{server.standins_port}/control/tick", timeout=30).json()[
+            "now"
+        ]
+    )
     chance = random.Random(500)
-    mover = threading.Thread(target=_try, args=(server, "/standins/clock", {"advance": f"PT{int((foc - now).total_seconds()) + 2}S"}))
+    mover = threading.Thread(
+        target=_try,
+        args=(server, "/standins/clock", {"advance": f"PT{int((foc - now).total_seconds()) + 2}S"}),
+    )
     mover.start()
     for _ in range(PORT_KILLS):
         time.sleep(0.2 + chance.random())
@@ -335,7 +439,12 @@ def test_killed_while_five_hundred_numbers_are_switched_each_arrives_once(server
         server.start()
     mover.join()
     left = (
-        foc - datetime.fromisoformat(httpx.post(f"http://127.0.0.1:{server.standins_port}/control/tick", timeout=30).json()["now"])
+        foc
+        - datetime.fromisoformat(
+            httpx.post(f"http://127.0.0.1:{server.standins_port}/control/tick", timeout=30).json()[
+                "now"
+            ]
+        )
     ).total_seconds()
     server.post("/standins/clock", {"advance": f"PT{max(0, int(left)) + 3600}S"})
     assert server.get(f"/ports/{port['id']}")["state"] == "activated"

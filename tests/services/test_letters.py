@@ -1,4 +1,5 @@
-"""Letters: own words per kind and language, refused where they refer to nothing, seen as real letters, never lost."""
+"""Letters: own words per kind and language, refused where they refer to nothing, seen as real
+letters, never lost."""
 
 from datetime import timedelta
 
@@ -8,11 +9,17 @@ from sedge.core.errors import ChangedMeanwhile, NotUnderstood
 from sedge.core.workorders import tasks as t
 from sedge.formats.letters import KINDS, LANGUAGES, LetterText, drawn, own
 from sedge.services import letters
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_running
 from tests.conftest import until_quiet
 from tests.services.test_work_orders import OTHER, newcomer, ref
 
-MINE = LetterText("holder", "en", "Hello {{ name }}", "{% for n in held %}{{ n.national }} {% endfor %}", "<p>{{ name }}</p>")
+MINE = LetterText(
+    "holder",
+    "en",
+    "Hello {{ name }}",
+    "{% for n in held %}{{ n.national }} {% endfor %}",
+    "<p>{{ name }}</p>",
+)
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -29,27 +36,48 @@ def test_sedges_own_words_draw_in_every_language(kind, language):
 def test_the_organisations_words_reach_people_as_text_and_html(house, desk):
     letters.put(desk, MINE, 0)
     person = newcomer(desk)
-    workorders.run_now(desk, "joiner", [t.AssignNumber(number=OTHER, holder=ref(person))])
+    order_running.run_now(desk, "joiner", [t.AssignNumber(number=OTHER, holder=ref(person))])
     until_quiet(house, timedelta(minutes=20))
     mail = next(m for m in house.outside.mail.mailbox() if m["to"] == person.email)
-    assert (mail["subject"], mail["text"].strip(), mail["html"]) == (f"Hello {person.name}", "0113 496 0160", f"<p>{person.name}</p>")
+    assert (mail["subject"], mail["text"].strip(), mail["html"]) == (
+        f"Hello {person.name}",
+        "0113 496 0160",
+        f"<p>{person.name}</p>",
+    )
 
 
 def test_the_summary_lists_everybody_of_the_batch(house, desk):
     people = [newcomer(desk), newcomer(desk, 1)]
-    workorders.run_now(
-        desk, "two", [t.AssignNumber(number=n, holder=ref(p)) for n, p in zip((OTHER, "+441134960162"), people, strict=True)]
+    order_running.run_now(
+        desk,
+        "two",
+        [
+            t.AssignNumber(number=n, holder=ref(p))
+            for n, p in zip((OTHER, "+441134960162"), people, strict=True)
+        ],
     )
     until_quiet(house, timedelta(minutes=20))
     summary = next(m for m in house.outside.mail.mailbox() if m["subject"].endswith("is done: two"))
     assert all(f"{p.name}: 0113 496 016" in summary["text"] for p in people)
 
 
-@pytest.mark.parametrize(("part", "value", "says"), [
-    ("text", "Dear {{ nmae }}", "refers to nothing"), ("text", "{% if %}", "can't be read"), ("subject", "", "subject"), ("text", " ", "text"), ("html", "{{ held.x.y }}", "nothing"),
-    ("text", "{{ 'x' * 1000000000 }}", "not for letters"), ("text", "{{ ''.__class__.__mro__ }}", "drawn"), ("text", "x" * 20_001, "20,000"), ("subject", "{% for i in range(10000000) %}{% endfor %}", "refers to nothing"),
-])  # fmt: skip
-def test_a_text_that_refers_to_nothing_or_does_harm_is_refused_by_its_field(desk, part, value, says):
+@pytest.mark.parametrize(
+    ("part", "value", "says"),
+    [
+        ("text", "Dear {{ nmae }}", "refers to nothing"),
+        ("text", "{% if %}", "can't be read"),
+        ("subject", "", "subject"),
+        ("text", " ", "text"),
+        ("html", "{{ held.x.y }}", "nothing"),
+        ("text", "{{ 'x' * 1000000000 }}", "not for letters"),
+        ("text", "{{ ''.__class__.__mro__ }}", "drawn"),
+        ("text", "x" * 20_001, "20,000"),
+        ("subject", "{% for i in range(10000000) %}{% endfor %}", "refers to nothing"),
+    ],
+)
+def test_a_text_that_refers_to_nothing_or_does_harm_is_refused_by_its_field(
+    desk, part, value, says
+):
     with pytest.raises(NotUnderstood, match=says) as raised:
         letters.put(desk, LetterText(**{**MINE.__dict__, part: value}), 0)
     assert raised.value.field == part
@@ -65,7 +93,9 @@ def test_of_two_who_change_a_text_one_is_told(desk):
 
 def test_it_is_seen_with_the_people_of_a_real_work_order(house, desk):
     person = newcomer(desk)
-    order = workorders.run_now(desk, "joiner", [t.AssignNumber(number=OTHER, holder=ref(person))])
+    order = order_running.run_now(
+        desk, "joiner", [t.AssignNumber(number=OTHER, holder=ref(person))]
+    )
     until_quiet(house, timedelta(minutes=20))
     assert person.name in letters.preview(desk, own("holder", "en"), str(order.no)).text
     with pytest.raises(NotUnderstood):

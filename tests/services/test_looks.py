@@ -1,4 +1,5 @@
-"""Drafts that were only a look: they go by themselves unless somebody keeps them, and Today does not nag about them."""
+"""Drafts that were only a look: they go by themselves unless somebody keeps them, and Today does
+not nag about them."""
 
 from datetime import timedelta
 
@@ -9,13 +10,15 @@ from sedge.core.records import HolderKind, HolderRef, Role
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.services import today
-from sedge.services.workorders import draft_expiry, drafts, workorders
+from sedge.services.workorders import draft_expiry, drafts, order_running, workorders
 
 MAYA = HolderRef(kind=HolderKind.PERSON, id="person-saoirse-ashgrove")
 
 
 def look(desk, number="+441134960330", holder=MAYA, title="Give a number"):
-    return workorders.draft(desk, title, [t.AssignNumber(number=number, holder=holder, role=Role.EXTRA)], look=True)
+    return workorders.draft(
+        desk, title, [t.AssignNumber(number=number, holder=holder, role=Role.EXTRA)], look=True
+    )
 
 
 def state(desk, order):
@@ -33,9 +36,17 @@ def test_looks_at_other_things_and_of_other_people_stay(desk, house):
     from sedge.demo.seed import MEMBERS
 
     mine = look(desk)
-    look(desk, number="+441134960331", holder=HolderRef(kind=HolderKind.PERSON, id="person-saoirse-farrow"))
+    look(
+        desk,
+        number="+441134960331",
+        holder=HolderRef(kind=HolderKind.PERSON, id="person-saoirse-farrow"),
+    )
     other = next(
-        m for m in MEMBERS if m.sign_in != MEMBERS[0].sign_in and m.organisation == MEMBERS[0].organisation and m.role == MEMBERS[0].role
+        m
+        for m in MEMBERS
+        if m.sign_in != MEMBERS[0].sign_in
+        and m.organisation == MEMBERS[0].organisation
+        and m.role == MEMBERS[0].role
     )
     look(house.desk(other), number="+441134960332")
     assert state(desk, mine) is OrderState.DRAFT
@@ -75,7 +86,7 @@ def test_a_look_goes_after_three_days_and_the_ledger_says_why(desk, house):
     assert draft_expiry.tidy(desk.as_system()) == 1
     assert state(desk, order) is OrderState.DISCARDED
     with pytest.raises(NotAllowedNow):
-        workorders.run(desk, order.id)
+        order_running.run(desk, order.id)
 
 
 def test_today_tells_of_drafts_in_one_line_and_of_looks_not_at_all(desk):
@@ -85,7 +96,9 @@ def test_today_tells_of_drafts_in_one_line_and_of_looks_not_at_all(desk):
     before = lines()
     look(desk)
     assert lines() == before
-    workorders.draft(desk, "A second one", [t.AssignNumber(number="+441134960331", holder=MAYA, role=Role.EXTRA)])
+    workorders.draft(
+        desk, "A second one", [t.AssignNumber(number="+441134960331", holder=MAYA, role=Role.EXTRA)]
+    )
     assert lines() == ["2 work orders are drafts"]
 
 

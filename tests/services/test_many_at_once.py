@@ -1,4 +1,5 @@
-"""Thirty administrators at the same hundred numbers, over loopback: no number twice, no ledger entry lost, no error page, conflicts explained.
+"""Thirty administrators at the same hundred numbers, over loopback: no number twice, no ledger
+entry lost, no error page, conflicts explained.
 
 `BUSY_SECONDS` says for how long; the measured run is 120.
 """
@@ -22,10 +23,13 @@ from sedge.services.ledger import ledger
 from sedge.services.workorders import runner
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
-from sedge.store.schema import tables, workorders
+from sedge.store.schema import projected, tables, workorders
 
 BUSY = float(os.environ.get("BUSY_SECONDS", "8"))
-ADMINISTRATORS, NUMBERS = 30, [f"+44113496{n:04d}" for n in range(210, 300)] + [f"+44113496{n:04d}" for n in range(150, 160)]
+ADMINISTRATORS, NUMBERS = (
+    30,
+    [f"+44113496{n:04d}" for n in range(210, 300)] + [f"+44113496{n:04d}" for n in range(150, 160)],
+)
 
 
 @pytest.fixture
@@ -33,8 +37,12 @@ def busy(seeded, tmp_path):
     folder = tmp_path / "busy"
     shutil.copytree(seeded, folder)
     standins = StandinServer(folder).start(ticking=False)
-    house = open_house(Settings(data=folder, demo=True, durable=False, runner_seconds=0.1), standins.url)
-    server = uvicorn.Server(uvicorn.Config(create_app(house), host="127.0.0.1", port=0, log_level="error"))
+    house = open_house(
+        Settings(data=folder, demo=True, durable=False, runner_seconds=0.1), standins.url
+    )
+    server = uvicorn.Server(
+        uvicorn.Config(create_app(house), host="127.0.0.1", port=0, log_level="error")
+    )
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     while not server.started:
@@ -52,10 +60,21 @@ def work(url, people, seed, until, seen):
         while time.monotonic() < until:
             number, person = r.choice(NUMBERS), r.choice(people)
             holder = {"kind": "person", "id": person}
-            task = r.choice([
-                {"kind": "assign_number", "number": number, "holder": holder, "role": "extra", "spot": "CNL-001-Y"}, {"kind": "unassign_number", "number": number, "rest": 0},
-                {"kind": "set_aside", "number": number}, {"kind": "return_number", "number": number}, {"kind": "label_numbers", "numbers": [number], "label": f"by {seed}"},
-            ])  # fmt: skip
+            task = r.choice(
+                [
+                    {
+                        "kind": "assign_number",
+                        "number": number,
+                        "holder": holder,
+                        "role": "extra",
+                        "spot": "CNL-001-Y",
+                    },
+                    {"kind": "unassign_number", "number": number, "rest": 0},
+                    {"kind": "set_aside", "number": number},
+                    {"kind": "return_number", "number": number},
+                    {"kind": "label_numbers", "numbers": [number], "label": f"by {seed}"},
+                ]
+            )
             made = api.post("/work-orders", json={"title": f"{seed}", "tasks": [task]})
             seen.append((made.status_code, made.json().get("detail", "")))
             if made.status_code == 201:
@@ -70,12 +89,17 @@ def test_thirty_at_once_leave_a_true_estate(busy):
         person = tables.person
         people = list(
             reading.connection.execute(
-                tables.person.select().with_only_columns(person.c.id).where(person.c.site == "canal-museum")
+                tables.person.select()
+                .with_only_columns(person.c.id)
+                .where(person.c.site == "canal-museum")
             ).scalars()
         )
     seen: list[tuple[int, str]] = []
     until = time.monotonic() + BUSY
-    threads = [threading.Thread(target=work, args=(url, people, i, until, seen)) for i in range(ADMINISTRATORS)]
+    threads = [
+        threading.Thread(target=work, args=(url, people, i, until, seen))
+        for i in range(ADMINISTRATORS)
+    ]
     for thread in threads:
         thread.start()
     for thread in threads:
@@ -88,11 +112,18 @@ def test_thirty_at_once_leave_a_true_estate(busy):
     assert set(counts) <= {200, 201, 409, 422}, counts
     assert all(detail for status, detail in seen if status >= 400), "every refusal says why"
     with desk.reading() as reading:
-        rows = reading.connection.execute(tables.life.select().where(tables.life.c.number.in_([int(n) for n in NUMBERS])))
-        open_lives = Counter(row.number for row in rows if row.state not in {"released", "ported out", "closed"})
+        rows = reading.connection.execute(
+            tables.life.select().where(tables.life.c.number.in_([int(n) for n in NUMBERS]))
+        )
+        open_lives = Counter(
+            row.number for row in rows if row.state not in {"released", "ported out", "closed"}
+        )
         numbers = reading.records.many(Number, NUMBERS)
         stuck = [
-            row for row in reading.connection.execute(workorders.task.select().where(workorders.task.c.state.in_(["running", "waiting"])))
+            row
+            for row in reading.connection.execute(
+                workorders.task.select().where(workorders.task.c.state.in_(["running", "waiting"]))
+            )
         ]
     assert set(open_lives.values()) == {1}
     assert all((n.state is State.ASSIGNED) == (n.assignment is not None) for n in numbers)
@@ -104,10 +135,17 @@ def test_thirty_at_once_leave_a_true_estate(busy):
 def assert_spans_agree(desk):
     """Of each number exactly one span is open, and it says what the number is."""
     with desk.reading() as reading:
-        span, life = tables.span, tables.life
-        rows = reading.connection.execute(span.select().where(span.c.until.is_(None), span.c.number.in_([int(n) for n in NUMBERS]))).all()
+        span, life = projected.span, tables.life
+        rows = reading.connection.execute(
+            span.select().where(
+                span.c.until.is_(None), span.c.number.in_([int(n) for n in NUMBERS])
+            )
+        ).all()
         states = {
-            row.number: row.state for row in reading.connection.execute(life.select().where(life.c.number.in_([int(n) for n in NUMBERS])))
+            row.number: row.state
+            for row in reading.connection.execute(
+                life.select().where(life.c.number.in_([int(n) for n in NUMBERS]))
+            )
         }
     assert Counter(row.number for row in rows).most_common(1)[0][1] == 1
     assert {row.number: row.state for row in rows} == states

@@ -1,4 +1,5 @@
-"""Who signs in: let in by a letter, changed, ended; nobody is locked out and nothing told of strangers."""
+"""Who signs in: let in by a letter, changed, ended; nobody is locked out and nothing told of
+strangers."""
 
 import re
 
@@ -11,7 +12,7 @@ from sedge.demo.seed import MEMBERS, PASSWORD
 from sedge.services import mail
 from sedge.services.access import access, members
 from sedge.services.ledger import ledger
-from sedge.store.schema import tables
+from sedge.store.schema import mails
 from tests.services.test_organisations import in_
 
 WORDS = "seven grey herons asleep"
@@ -19,12 +20,21 @@ WORDS = "seven grey herons asleep"
 
 def letter_link(desk, email):
     with desk.reading() as reading:
-        texts = [row.text for row in reading.connection.execute(tables.mail.select().where(tables.mail.c.recipient == email))]
+        texts = [
+            row.text
+            for row in reading.connection.execute(
+                mails.mail.select().where(mails.mail.c.recipient == email)
+            )
+        ]
     return re.search(r"/welcome/(\S+)", texts[-1])[1]
 
 
 def invited(desk, email="petra.vogel@lanternfield.example", **values):
-    return members.invite(desk, {"email": email, "name": "Petra Vogel", "role": "help desk", **values}, "http://127.0.0.1:8420/")
+    return members.invite(
+        desk,
+        {"email": email, "name": "Petra Vogel", "role": "help desk", **values},
+        "http://127.0.0.1:8420/",
+    )
 
 
 def test_somebody_is_let_in_chooses_a_password_and_signs_in_with_it(house, desk):
@@ -37,8 +47,17 @@ def test_somebody_is_let_in_chooses_a_password_and_signs_in_with_it(house, desk)
     with pytest.raises(NotUnderstood, match="differ"):
         members.accept(house, token, WORDS, WORDS + "?")
     who = access.whose(house, members.accept(house, token, WORDS, WORDS))
-    assert (who.name, who.organisation, who.role) == ("Petra Vogel", "lanternfield", AccessRole.HELP_DESK)
-    assert access.whose(house, access.sign_in(house, "Petra.Vogel@lanternfield.example", WORDS)).sign_in == who.sign_in
+    assert (who.name, who.organisation, who.role) == (
+        "Petra Vogel",
+        "lanternfield",
+        AccessRole.HELP_DESK,
+    )
+    assert (
+        access.whose(
+            house, access.sign_in(house, "Petra.Vogel@lanternfield.example", WORDS)
+        ).sign_in
+        == who.sign_in
+    )
     with pytest.raises(NotFound, match="lets nobody in any more"):
         members.accept(house, token, WORDS, WORDS)
     assert mail.send_waiting(desk) >= 1
@@ -71,7 +90,9 @@ def test_an_invitation_withdrawn_written_again_or_too_old_lets_nobody_in(house, 
     invited(desk)
     with desk.reading() as reading:
         links = [
-            re.search(r"/welcome/(\S+)", row.text)[1] for row in reading.connection.execute(tables.mail.select()) if "/welcome/" in row.text
+            re.search(r"/welcome/(\S+)", row.text)[1]
+            for row in reading.connection.execute(mails.mail.select())
+            if "/welcome/" in row.text
         ]
     a_week_on = house.clock.real() + members.LASTS
     monkeypatch.setattr(type(house.clock), "real", lambda self: a_week_on)
@@ -87,7 +108,11 @@ def test_a_change_holds_at_once_and_the_last_administrator_stays(house, desk):
     members.change(desk, helper.sign_in, {"role": "site manager", "sites": ["wharf-house"]})
     seen = access.whose(house, token)
     assert (seen.role, seen.sites) == (AccessRole.SITE_MANAGER, ("wharf-house",))
-    for admin in [m for m in here.values() if m.role is AccessRole.ADMINISTRATOR and m.sign_in != desk.who.sign_in]:
+    for admin in [
+        m
+        for m in here.values()
+        if m.role is AccessRole.ADMINISTRATOR and m.sign_in != desk.who.sign_in
+    ]:
         members.end(desk, admin.sign_in)
     with pytest.raises(NotAllowedNow, match="no administrator left"):
         members.change(desk, desk.who.sign_in, {"role": "finance"})

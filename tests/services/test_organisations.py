@@ -1,4 +1,5 @@
-"""Several organisations: each sees its own only, whoever acts for several switches, a new one is set up from a pattern and goes on where it stopped."""
+"""Several organisations: each sees its own only, whoever acts for several switches, a new one is
+set up from a pattern and goes on where it stopped."""
 
 import secrets
 
@@ -14,18 +15,42 @@ from sedge.store.repositories import installation
 
 
 def form(**values):
-    return {"name": "Reedbed Archive", "country": "GB", "token": "abc12345", "carriers": ["fellgate"], "administrators": "leila.rahimi@lanternfield.example", "site_name": "Reedbed House",
-            "code": "RBH", "street": "Saltgate Lane", "house_number": "11", "city": "Leeds", "postcode": "LS2 7ZZ", "security_desk": "desk@reedbed.example", **values}  # fmt: skip
+    return {
+        "name": "Reedbed Archive",
+        "country": "GB",
+        "token": "abc12345",
+        "carriers": ["fellgate"],
+        "administrators": "leila.rahimi@lanternfield.example",
+        "site_name": "Reedbed House",
+        "code": "RBH",
+        "street": "Saltgate Lane",
+        "house_number": "11",
+        "city": "Leeds",
+        "postcode": "LS2 7ZZ",
+        "security_desk": "desk@reedbed.example",
+        **values,
+    }
 
 
 def in_(house, organisation, who="rowan"):
     with house.installation.reading() as connection:
-        return house.desk(next(m for m in installation.memberships_of(connection, who) if m.organisation == organisation))
+        return house.desk(
+            next(
+                m
+                for m in installation.memberships_of(connection, who)
+                if m.organisation == organisation
+            )
+        )
 
 
 def test_whoever_acts_for_several_sees_each_at_a_glance_and_others_only_their_own(house, desk):
-    assert [(m.organisation.id, m.numbers) for m in organisations.mine(desk)][1:] == [("copperleaf", 22), ("observatory-friends", 6)]
-    assert [m.organisation.id for m in organisations.mine(house.desk(MEMBERS[2]))] == ["lanternfield"]
+    assert [(m.organisation.id, m.numbers) for m in organisations.mine(desk)][1:] == [
+        ("copperleaf", 22),
+        ("observatory-friends", 6),
+    ]
+    assert [m.organisation.id for m in organisations.mine(house.desk(MEMBERS[2]))] == [
+        "lanternfield"
+    ]
 
 
 def test_nothing_of_one_is_seen_in_another(house, desk):
@@ -60,7 +85,12 @@ def test_a_session_goes_on_for_another_organisation_of_ones_own_only(house, clie
 
 
 def test_a_program_names_the_organisation_it_acts_for(api):
-    assert api.get("numbers?limit=1", headers={"Sedge-Organisation": "copperleaf"}).json()["items"][0]["e164"] == "+441154960100"
+    assert (
+        api.get("numbers?limit=1", headers={"Sedge-Organisation": "copperleaf"}).json()["items"][0][
+            "e164"
+        ]
+        == "+441154960100"
+    )
     assert api.get("numbers?limit=1", headers={"Sedge-Organisation": "nobody"}).status_code == 403
     assert api.get("numbers/+441154960100").status_code == 404
 
@@ -68,13 +98,17 @@ def test_a_program_names_the_organisation_it_acts_for(api):
 def test_a_new_one_is_looked_at_then_made_like_the_pattern(house, desk):
     found = organisations.review(desk, form())
     assert found.runnable, [c for c in found.checks if not c.ok]
-    assert "Reedbed Archive" not in {m.organisation.name for m in organisations.mine(desk)}, "looking makes nothing"
+    assert "Reedbed Archive" not in {m.organisation.name for m in organisations.mine(desk)}, (
+        "looking makes nothing"
+    )
     made = organisations.create(desk, form())
     theirs = in_(house, made.id)
     with theirs.reading() as reading:
         assert {p.id for p in reading.records.all(Product)} >= {"staff-seat", "home-calling"}
         assert [a.carrier for a in reading.records.all(Account)] == ["fellgate"]
-        assert [(s.name, s.code, s.security_desk) for s in reading.records.all(Site)] == [("Reedbed House", "RBH", "desk@reedbed.example")]
+        assert [(s.name, s.code, s.security_desk) for s in reading.records.all(Site)] == [
+            ("Reedbed House", "RBH", "desk@reedbed.example")
+        ]
     assert holders.people(theirs)[0] == []
     assert in_(house, made.id, "leila").organisation.name == "Reedbed Archive"
 
@@ -92,10 +126,17 @@ def test_sent_again_it_is_the_same_one_and_what_failed_goes_on(house, desk):
         assert len(reading.records.all(Site)) == 1
 
 
-@pytest.mark.parametrize(("values", "what"), [
-    ({"name": "Copperleaf Cafés"}, "Name"), ({"carriers": ["old-quay"]}, "Carrier Old Quay Communications"), ({"carriers": ["maplecourt"]}, "Carrier Maplecourt Networks"),
-    ({"administrators": "stranger@example.test"}, "Administrator stranger@example.test"), ({"street": "Nowhere Lane"}, "First site"), ({"code": "X"}, "First site"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("values", "what"),
+    [
+        ({"name": "Copperleaf Cafés"}, "Name"),
+        ({"carriers": ["old-quay"]}, "Carrier Old Quay Communications"),
+        ({"carriers": ["maplecourt"]}, "Carrier Maplecourt Networks"),
+        ({"administrators": "stranger@example.test"}, "Administrator stranger@example.test"),
+        ({"street": "Nowhere Lane"}, "First site"),
+        ({"code": "X"}, "First site"),
+    ],
+)
 def test_what_stops_it_is_said_before_anything_is_made(house, desk, values, what):
     before = set(house.estates)
     found = organisations.review(desk, form(**values))
@@ -120,18 +161,29 @@ def test_only_an_administrator_sets_one_up_and_bad_fields_are_named(house, desk)
 
 def test_a_token_of_the_demo_acts_for_its_first_organisation(house):
     assert access.by_token(house, "demo", loopback=True).organisation == "lanternfield"
-    assert len({m.sign_in for m in access.demo_people(house)}) == len(access.demo_people(house)) == len(MEMBERS)
+    assert (
+        len({m.sign_in for m in access.demo_people(house)})
+        == len(access.demo_people(house))
+        == len(MEMBERS)
+    )
     assert access.whose(house, secrets.token_hex(8)) is None
 
 
 def test_nobody_enters_another_organisation_by_its_name(house):
-    """The id is made here, whatever name and token are sent; what is there is not touched, nor told of."""
+    """The id is made here, whatever name and token are sent; what is there is not touched, nor told
+    of."""
     leila = house.desk(MEMBERS[1])
     with in_(house, "copperleaf").reading() as reading:
         before = (reading.records.all(Account), reading.records.all(Product))
-    for name, token in (("Copperleaf Cafes", ""), ("copperleaf", "copperleaf"), ("Copperleaf!", "x")):
+    for name, token in (
+        ("Copperleaf Cafes", ""),
+        ("copperleaf", "copperleaf"),
+        ("Copperleaf!", "x"),
+    ):
         sent = form(name=name, carriers=[], token=token, site_name="", street="", administrators="")
-        assert all(c.ok for c in organisations.review(leila, sent).checks), "whether another has that name is not told"
+        assert all(c.ok for c in organisations.review(leila, sent).checks), (
+            "whether another has that name is not told"
+        )
         made = organisations.create(leila, sent)
         assert made.id.startswith("org-")
     assert "copperleaf" not in {m.organisation.id for m in organisations.mine(leila)}
@@ -140,10 +192,15 @@ def test_nobody_enters_another_organisation_by_its_name(house):
 
 
 def test_a_token_is_of_whoever_sends_it(house, desk):
-    rowans, leilas = (organisations.create(d, form(carriers=[], street="", administrators="")) for d in (desk, house.desk(MEMBERS[1])))
+    rowans, leilas = (
+        organisations.create(d, form(carriers=[], street="", administrators=""))
+        for d in (desk, house.desk(MEMBERS[1]))
+    )
     assert rowans.id != leilas.id
     organisations.create(desk, form(carriers=[], street="", administrators="", name="Another name"))
-    assert in_(house, rowans.id).organisation.name == "Reedbed Archive", "made once, it is changed no more"
+    assert in_(house, rowans.id).organisation.name == "Reedbed Archive", (
+        "made once, it is changed no more"
+    )
 
 
 def test_an_organisation_that_could_not_be_made_whole_is_nobodys(house, desk):

@@ -1,4 +1,5 @@
-"""Papers: checked before ordering, looked at by a person, sent again where one was rejected; uploads by content only."""
+"""Papers: checked before ordering, looked at by a person, sent again where one was rejected;
+uploads by content only."""
 
 from datetime import timedelta
 
@@ -13,7 +14,7 @@ from sedge.core.supply.records import PaperState
 from sedge.core.workorders.life import OrderState
 from sedge.services import today
 from sedge.services.supply import documents, holds, ordering, stock_search, supply
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_views
 from tests.conftest import NOW, until_quiet
 
 PDF = b"%PDF-1.7\n" + b"0" * 30_000
@@ -32,7 +33,9 @@ def hold(desk, count=3):
 
 
 def ordered(desk, **more):
-    return ordering.order(desk, reference="Depot", account="", site="spree-depot", hold_id=hold(desk).id, **more)
+    return ordering.order(
+        desk, reference="Depot", account="", site="spree-depot", hold_id=hold(desk).id, **more
+    )
 
 
 def put(desk, **more):
@@ -60,46 +63,69 @@ def test_papers_go_with_the_order_a_person_looks_and_then_numbers_come(house, de
 
 
 def test_without_a_paper_nothing_is_ordered_and_the_check_says_which(desk):
-    lease = next(f.document for f in documents.on_file(desk) if f.document.paper == "proof of local address")
+    lease = next(
+        f.document for f in documents.on_file(desk) if f.document.paper == "proof of local address"
+    )
     documents.withdraw(desk, lease.id)
     with pytest.raises(
-        NotRunnable, match="Brackwater Telecom wants to see papers before it sells these numbers. Proof of local address: none is on file"
+        NotRunnable,
+        match=(
+            "Brackwater Telecom wants to see papers before it sells these numbers. Proof of local"
+            " address: none is on file"
+        ),
     ):
         ordered(desk)
     assert the_account(desk).balance.amount == 180
 
 
 def test_a_rejected_paper_holds_the_order_until_another_is_sent(house, desk):
-    lease = next(f.document for f in documents.on_file(desk) if f.document.paper == "proof of local address")
+    lease = next(
+        f.document for f in documents.on_file(desk) if f.document.paper == "proof of local address"
+    )
     documents.withdraw(desk, lease.id)
     poor = put(desk, content=SMALL_SCAN, filename="scan.png")
     key, order = ordered(desk)
     until_quiet(house, timedelta(minutes=10))
-    rejected = next(p for p in supply.order_view(desk, key).order.papers if p.state is PaperState.REJECTED)
-    assert (rejected.document, rejected.reason) == (poor.id, "the scan can't be read; send it with 200 dots an inch or more, or as PDF")
+    rejected = next(
+        p for p in supply.order_view(desk, key).order.papers if p.state is PaperState.REJECTED
+    )
+    assert (rejected.document, rejected.reason) == (
+        poor.id,
+        "the scan can't be read; send it with 200 dots an inch or more, or as PDF",
+    )
     assert any("the proof of local address was rejected" in line.what for line in today.todo(desk))
-    assert workorders.look(desk, order.id).order.state is OrderState.RUNNING
+    assert order_views.look(desk, order.id).order.state is OrderState.RUNNING
     with pytest.raises(NotRunnable, match="the one it has rejected"):
         documents.send_another(desk, key, poor.id, poor.id)
     better = put(desk)
-    extract = next(f.document for f in documents.on_file(desk) if f.document.paper == "register extract")
-    with pytest.raises(NotRunnable, match="is a register extract; a proof of local address is asked for"):
+    extract = next(
+        f.document for f in documents.on_file(desk) if f.document.paper == "register extract"
+    )
+    with pytest.raises(
+        NotRunnable, match="is a register extract; a proof of local address is asked for"
+    ):
         documents.send_another(desk, key, poor.id, extract.id)
     documents.send_another(desk, key, poor.id, better.id)
     until_quiet(house, timedelta(minutes=6))
     view = supply.order_view(desk, key)
     assert view.state == "delivered"
-    assert [p.document for p in view.order.papers if p.paper == "proof of local address"] == [better.id]
-    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert [p.document for p in view.order.papers if p.paper == "proof of local address"] == [
+        better.id
+    ]
+    assert order_views.look(desk, order.id).order.state is OrderState.DONE
     assert documents.rejected(desk) == []
 
 
 @pytest.mark.parametrize("kind", ["timeout", "error", "slow"])
 def test_a_fault_while_another_paper_is_sent_changes_nothing_about_the_end(house, desk, kind):
-    house.outside.control.call("PUT", "review", json={"verdict": "rejected", "reason": "not signed", "count": 1})
+    house.outside.control.call(
+        "PUT", "review", json={"verdict": "rejected", "reason": "not signed", "count": 1}
+    )
     key, _ = ordered(desk)
     until_quiet(house, timedelta(minutes=3))
-    bad = next(p for p in supply.order_view(desk, key).order.papers if p.state is PaperState.REJECTED)
+    bad = next(
+        p for p in supply.order_view(desk, key).order.papers if p.state is PaperState.REJECTED
+    )
     fresh = put(desk, paper=bad.paper, content=PDF + b"1")
     house.outside.control.order_fault({"service": "brackwater", "fault": kind, "count": 2})
     documents.send_another(desk, key, bad.document, fresh.id)
@@ -110,7 +136,9 @@ def test_a_fault_while_another_paper_is_sent_changes_nothing_about_the_end(house
 
 
 def test_an_order_whose_paper_was_rejected_can_be_cancelled_and_is_paid_back(house, desk):
-    house.outside.control.call("PUT", "review", json={"verdict": "rejected", "reason": "not signed", "count": 5})
+    house.outside.control.call(
+        "PUT", "review", json={"verdict": "rejected", "reason": "not signed", "count": 5}
+    )
     key, _ = ordered(desk)
     until_quiet(house, timedelta(minutes=3))
     supply.cancel(desk, key)
@@ -147,14 +175,27 @@ def test_the_same_content_twice_is_one_document_and_names_are_harmless(desk):
 
 
 def document(paper, **more):
-    given = {"title": "t", "filename": "f", "media_type": "application/pdf", "size": 1, "sha256": "0", "at": NOW, "by": "x"}
+    given = {
+        "title": "t",
+        "filename": "f",
+        "media_type": "application/pdf",
+        "size": 1,
+        "sha256": "0",
+        "at": NOW,
+        "by": "x",
+    }
     return Document.model_validate({"id": "d", "paper": paper, **given, **more})
 
 
 def test_what_is_asked_follows_the_table():
-    assert [p.name for p in asked("brackwater", [("DE", Kind.GEOGRAPHIC)])] == ["proof of local address", "register extract"]
+    assert [p.name for p in asked("brackwater", [("DE", Kind.GEOGRAPHIC)])] == [
+        "proof of local address",
+        "register extract",
+    ]
     assert asked("brackwater", [("GB", Kind.GEOGRAPHIC), ("DE", Kind.TOLL_FREE)]) == []
-    assert [p.name for p in asked("maplecourt", [("US", Kind.TOLL_FREE), ("CA", Kind.GEOGRAPHIC)])] == ["statement of use"]
+    assert [
+        p.name for p in asked("maplecourt", [("US", Kind.TOLL_FREE), ("CA", Kind.GEOGRAPHIC)])
+    ] == ["statement of use"]
 
 
 def test_a_document_serves_until_it_ends_or_is_too_old():
@@ -166,6 +207,9 @@ def test_a_document_serves_until_it_ends_or_is_too_old():
     assert held(proof, [fresh], "a", day).document == fresh
     assert held(proof, [fresh], "b", day).problem == "there is one, but of another site"
     old = fresh.but(issued_on=day - timedelta(days=181))
-    assert held(proof, [old], "a", day).problem == f"the one on file served until {day - timedelta(days=1):%-d %B %Y}"
+    assert (
+        held(proof, [old], "a", day).problem
+        == f"the one on file served until {day - timedelta(days=1):%-d %B %Y}"
+    )
     assert held(proof, [old, fresh], "a", day).document == fresh
     assert held(proof, [fresh.but(withdrawn=True)], "a", day).problem == "none is on file"

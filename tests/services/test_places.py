@@ -1,4 +1,5 @@
-"""Spots and buildings: changed, drawn, put on plans, taken out of use; who moves; links for somebody at the site; files in and out."""
+"""Spots and buildings: changed, drawn, put on plans, taken out of use; who moves; links for
+somebody at the site; files in and out."""
 
 import csv
 import io
@@ -18,7 +19,7 @@ from sedge.formats.pidf_lo import CIVIC, GEOPRIV, GML, PIDF
 from sedge.services.callpaths import calls
 from sedge.services.holders import relocations, site_facts
 from sedge.services.safety import confirmation_links, coverage, emergency_exports, safety, spots
-from sedge.services.workorders import runner, workorders
+from sedge.services.workorders import order_running, order_views, runner
 from sedge.store.projections import spot_counts
 from tests.conftest import until_quiet
 
@@ -49,16 +50,27 @@ def test_a_building_is_drawn_from_the_top_down_with_who_is_on_each_floor(desk):
 @pytest.mark.parametrize(
     ("lower", "upper"),
     [
-        ("basement", "ground floor"), ("basement 2", "basement 1"), ("ground floor", "mezzanine"), ("mezzanine", "1st floor"), ("2nd floor", "10th floor"),
-        ("Untergeschoss", "Erdgeschoss"), ("Erdgeschoss", "1. Obergeschoss"), ("rez-de-chaussée", "2e étage"), ("9th floor", "roof"),
+        ("basement", "ground floor"),
+        ("basement 2", "basement 1"),
+        ("ground floor", "mezzanine"),
+        ("mezzanine", "1st floor"),
+        ("2nd floor", "10th floor"),
+        ("Untergeschoss", "Erdgeschoss"),
+        ("Erdgeschoss", "1. Obergeschoss"),
+        ("rez-de-chaussée", "2e étage"),
+        ("9th floor", "roof"),
     ],
-)  # fmt: skip
+)
 def test_floors_stand_in_their_order(lower, upper):
     assert floor_order(lower) < floor_order(upper)
 
 
 def test_other_words_count_as_confirmed_by_whoever_wrote_them(desk):
-    spot = spots.change(desk, WORKSHOP, {"floor": "3rd floor", "room": "workshop", "wing": "north", "note": "goods lift"})
+    spot = spots.change(
+        desk,
+        WORKSHOP,
+        {"floor": "3rd floor", "room": "workshop", "wing": "north", "note": "goods lift"},
+    )
     assert (spot.wing, spot.note, spot.confirmed_by) == ("north", "goods lift", "Rowan Achterberg")
     with pytest.raises(NotUnderstood) as raised:
         spots.change(desk, WORKSHOP, {"floor": "3rd floor", "room": ""})
@@ -92,7 +104,7 @@ def test_an_empty_spot_is_taken_away_and_its_code_never_comes_again(desk):
     following = safety.add_spot(desk, site="wharf-house", floor="2nd floor", room="room 2.31")
     assert int(following.id.split("-")[1]) == int(spot.id.split("-")[1]) + 1
     draft = relocations.draft(desk, spot.id, named="Ifeoma Okafor")
-    assert "out of use" in workorders.look(desk, draft.id).report.stops[0].message
+    assert "out of use" in order_views.look(desk, draft.id).report.stops[0].message
 
 
 def test_a_mistyped_code_is_refused_and_the_nearest_told(desk):
@@ -103,7 +115,14 @@ def test_a_mistyped_code_is_refused_and_the_nearest_told(desk):
 
 
 @pytest.mark.parametrize(
-    ("x", "y", "fits"), [(0, 100, True), (33.333, 50, True), (-1, 50, False), (50, 100.5, False), (float("nan"), 1, False)]
+    ("x", "y", "fits"),
+    [
+        (0, 100, True),
+        (33.333, 50, True),
+        (-1, 50, False),
+        (50, 100.5, False),
+        (float("nan"), 1, False),
+    ],
 )
 def test_a_place_on_a_plan_is_in_hundredths(desk, x, y, fits):
     if fits:
@@ -133,7 +152,9 @@ def test_a_plan_is_kept_replaced_and_taken_away(desk):
     spots.put_plan(desk, "wharf-house", "1st floor", PNG)
     spots.put_plan(desk, "wharf-house", "1st floor", PNG + b"2")
     assert spots.plan(desk, "wharf-house", "1st floor") == ("image/png", PNG + b"2")
-    assert [f.name for f in spots.building(desk, "wharf-house").floors if f.has_plan] == ["1st floor"]
+    assert [f.name for f in spots.building(desk, "wharf-house").floors if f.has_plan] == [
+        "1st floor"
+    ]
     spots.take_plan_away(desk, "wharf-house", "1st floor")
     with pytest.raises(NotFound):
         spots.plan(desk, "wharf-house", "1st floor")
@@ -155,12 +176,14 @@ def test_counts_are_kept_as_people_and_numbers_move(house, desk):
     with desk.reading() as reading:
         before = {row[:3]: row[3] for row in spot_counts.counts(reading.connection)}
     draft = relocations.draft(desk, WORKSHOP, named="Ifeoma Okafor")
-    workorders.run(desk, draft.id)
+    order_running.run(desk, draft.id)
     until_quiet(house, timedelta(minutes=1))
     with desk.reading() as reading:
         after = {row[:3]: row[3] for row in spot_counts.counts(reading.connection)}
     assert after["wharf-house", "person", WORKSHOP] == before["wharf-house", "person", WORKSHOP] + 1
-    assert after["wharf-house", "person", RECEPTION] == before["wharf-house", "person", RECEPTION] - 1
+    assert (
+        after["wharf-house", "person", RECEPTION] == before["wharf-house", "person", RECEPTION] - 1
+    )
     with desk.writing() as writing:
         spot_counts.put_placed(writing.connection)
     with desk.reading() as reading:
@@ -171,22 +194,29 @@ def test_counts_are_kept_as_people_and_numbers_move(house, desk):
 
 
 def test_a_team_moves_and_help_follows_with_its_numbers(house, desk):
-    people = relocations.who(desk, site="canal-museum", department="Learning") or relocations.who(desk, site="canal-museum")[:3]
+    people = (
+        relocations.who(desk, site="canal-museum", department="Learning")
+        or relocations.who(desk, site="canal-museum")[:3]
+    )
     to = code_of(desk, "1st floor, school room")
     draft = relocations.draft(desk, to, people=[p.id for p in people])
-    assert workorders.look(desk, draft.id).report.runnable
-    workorders.run(desk, draft.id)
+    assert order_views.look(desk, draft.id).report.runnable
+    order_running.run(desk, draft.id)
     until_quiet(house, timedelta(minutes=2))
-    assert workorders.look(desk, draft.id).order.state is OrderState.DONE
+    assert order_views.look(desk, draft.id).order.state is OrderState.DONE
     for p in people:
         assert the(desk, Person, p.id).spot == to
     with desk.reading() as reading:
-        numbers = [n for n in reading.records.all(Number) if n.holder and n.holder.id in {p.id for p in people}]
+        numbers = [
+            n
+            for n in reading.records.all(Number)
+            if n.holder and n.holder.id in {p.id for p in people}
+        ]
     assert numbers
     for n in numbers:
         answer = calls.emergency(desk, n.e164, "999")
         assert (answer.spot, "school room" in answer.spot_words) == (to, True)
-    workorders.undo(desk, draft.id)
+    order_running.undo(desk, draft.id)
     until_quiet(house, timedelta(minutes=2))
     assert {the(desk, Person, p.id).spot for p in people} == {p.spot for p in people}
 
@@ -196,12 +226,15 @@ def test_carriers_that_keep_addresses_are_told_in_the_same_order(house, desk):
         bundled = next(
             n
             for n in reading.records.all(Number)
-            if n.carrier == "brackwater" and n.holder and n.holder.kind == "person" and n.registered_spot
+            if n.carrier == "brackwater"
+            and n.holder
+            and n.holder.kind == "person"
+            and n.registered_spot
         )
     to = WORKSHOP if bundled.spot != WORKSHOP else RECEPTION
     draft = relocations.draft(desk, to, people=[bundled.holder.id])
     assert [x.body.kind for x in draft.tasks] == ["set_spot", "register_address"]
-    workorders.run(desk, draft.id)
+    order_running.run(desk, draft.id)
     until_quiet(house, timedelta(minutes=1))
     assert the(desk, Number, bundled.e164).registered_spot == to
 
@@ -230,7 +263,9 @@ def test_a_link_confirms_once_without_an_account(house, desk):
         with pytest.raises(NotFound):
             again()
     until_quiet(house, timedelta(seconds=10))
-    letter = next(m for m in house.outside.mail.mailbox() if m["to"] == "porter@lanternfield.example")
+    letter = next(
+        m for m in house.outside.mail.mailbox() if m["to"] == "porter@lanternfield.example"
+    )
     assert path in letter["text"]
 
 
@@ -240,7 +275,9 @@ def test_of_two_who_follow_a_link_at_once_one_is_heard(house, desk):
 
     def follow(name):
         try:
-            heard.append(confirmation_links.answer(house, token, right=True, name=name, note="").confirmed_by)
+            heard.append(
+                confirmation_links.answer(house, token, right=True, name=name, note="").confirmed_by
+            )
         except NotFound:
             heard.append(None)
 
@@ -272,7 +309,9 @@ def test_a_doubt_stands_among_the_gaps_until_somebody_looks(house, desk):
     with pytest.raises(NotUnderstood) as raised:
         confirmation_links.answer(house, token, right=False, name="Pat Porter", note=" ")
     assert raised.value.field == "note"
-    confirmation_links.answer(house, token, right=False, name="Pat Porter", note="the workshop moved out")
+    confirmation_links.answer(
+        house, token, right=False, name="Pat Porter", note="the workshop moved out"
+    )
     gap = next(g for g in coverage.gaps(desk) if g.key == "doubt")
     assert "the workshop moved out" in gap.reason
     safety.confirm_spot(desk, WORKSHOP)
@@ -281,7 +320,10 @@ def test_a_doubt_stands_among_the_gaps_until_somebody_looks(house, desk):
 
 def test_the_links_secret_is_kept_nowhere(house, desk):
     token = confirmation_links.make_link(desk, WORKSHOP).removeprefix("/confirm/")
-    assert token.split(".")[1].encode() not in (house.settings.data / "estate-lanternfield.sqlite").read_bytes()
+    assert (
+        token.split(".")[1].encode()
+        not in (house.settings.data / "estate-lanternfield.sqlite").read_bytes()
+    )
 
 
 def test_only_those_who_may_ask_for_links(house):
@@ -294,15 +336,44 @@ def test_only_those_who_may_ask_for_links(house):
 
 
 def test_a_spots_pidf_lo_has_its_elements_in_their_namespaces_and_order(desk):
-    spots.change(desk, RECEPTION, {"floor": "ground floor", "room": "reception", "note": "ring & wait <here>"})
-    root = ElementTree.fromstring(emergency_exports.spot_pidf_lo(desk, RECEPTION))  # noqa: S314  our own document
+    spots.change(
+        desk,
+        RECEPTION,
+        {"floor": "ground floor", "room": "reception", "note": "ring & wait <here>"},
+    )
+    told = emergency_exports.spot_pidf_lo(desk, RECEPTION)
+    root = ElementTree.fromstring(told)  # noqa: S314  our own document
     assert root.tag == f"{{{PIDF}}}presence"
     civic = root.find(f".//{{{GEOPRIV}}}location-info/{{{CIVIC}}}civicAddress")
     found = {child.tag.removeprefix(f"{{{CIVIC}}}"): child.text for child in civic}
     assert found["country"] == "GB"
-    assert (found["A3"], found["RD"], found["HNO"], found["PC"]) == ("Leeds", "Lanternfield Wharf", "12", "LS1 4ZZ")
-    assert (found["FLR"], found["ROOM"], found["LOC"], found["ADDCODE"]) == ("ground floor", "reception", "ring & wait <here>", RECEPTION)
-    schema = ["country", "A1", "A3", "RD", "HNO", "LMK", "LOC", "FLR", "NAM", "PC", "BLD", "ROOM", "ADDCODE"]
+    assert (found["A3"], found["RD"], found["HNO"], found["PC"]) == (
+        "Leeds",
+        "Lanternfield Wharf",
+        "12",
+        "LS1 4ZZ",
+    )
+    assert (found["FLR"], found["ROOM"], found["LOC"], found["ADDCODE"]) == (
+        "ground floor",
+        "reception",
+        "ring & wait <here>",
+        RECEPTION,
+    )
+    schema = [
+        "country",
+        "A1",
+        "A3",
+        "RD",
+        "HNO",
+        "LMK",
+        "LOC",
+        "FLR",
+        "NAM",
+        "PC",
+        "BLD",
+        "ROOM",
+        "ADDCODE",
+    ]
     order = [name for name in schema if name in found]
     assert list(found) == order
 
@@ -318,7 +389,9 @@ def test_a_numbers_pidf_lo_is_about_its_tel_uri_and_has_the_point_where_known(de
 
 def free_number(desk):
     with desk.reading() as reading:
-        return next(n.e164 for n in reading.records.all(Number) if n.state == "available" and not n.spot)
+        return next(
+            n.e164 for n in reading.records.all(Number) if n.state == "available" and not n.spot
+        )
 
 
 def test_spots_go_out_and_come_in_the_same(desk):
@@ -332,7 +405,10 @@ def test_spots_go_out_and_come_in_the_same(desk):
 
 def test_a_file_of_spots_comes_in_whole_or_not_at_all(desk):
     head = "code,site,name,floor,room,wing\r\n"
-    good = f"{head},Wharf House,,2nd floor,room 2.40,east\r\n{RECEPTION},wharf-house,front door,ground floor,reception,\r\n"
+    good = (
+        f"{head},Wharf House,,2nd floor,room 2.40,east\r\n{RECEPTION},wharf-house,front door,ground"
+        " floor,reception,\r\n"
+    )
     bad = good + ",Wharf House,,2nd floor,,\r\n"
     with pytest.raises(NotUnderstood):
         emergency_exports.spots_in(desk, bad.encode())
@@ -345,8 +421,14 @@ def test_a_file_of_spots_comes_in_whole_or_not_at_all(desk):
 
 @pytest.mark.parametrize(
     ("content", "says"),
-    [(b"\xff\xfe\x00", "UTF-8"), (b"", "columns"), (b"name,floor\nx,y\n", "columns"), (b"site,floor,room\nNowhere,1,2\n", "no site"), (b"code,site\nWHF-777-Z,\n", "no spot")],
-)  # fmt: skip
+    [
+        (b"\xff\xfe\x00", "UTF-8"),
+        (b"", "columns"),
+        (b"name,floor\nx,y\n", "columns"),
+        (b"site,floor,room\nNowhere,1,2\n", "no site"),
+        (b"code,site\nWHF-777-Z,\n", "no spot"),
+    ],
+)
 def test_what_is_wrong_with_a_file_of_spots_is_said(desk, content, says):
     try:
         found = emergency_exports.spots_in(desk, content)
@@ -362,28 +444,53 @@ def test_a_floor_that_does_not_exist_is_refused(desk):
     for words in ({"floor": "7th floor", "room": "x"}, {"floor": "4th floor", "room": "x"}):
         with pytest.raises(NotUnderstood) as raised:
             safety.add_spot(desk, site="wharf-house", **words)
-        assert (raised.value.field, "3rd floor is its highest" in raised.value.message) == ("floor", True)
-    assert safety.add_spot(desk, site="wharf-house", floor="basement", room="boiler").floor == "basement"
+        assert (raised.value.field, "3rd floor is its highest" in raised.value.message) == (
+            "floor",
+            True,
+        )
+    assert (
+        safety.add_spot(desk, site="wharf-house", floor="basement", room="boiler").floor
+        == "basement"
+    )
     assert safety.add_spot(desk, site="wharf-house", floor="roof", room="plant").floor == "roof"
 
 
 @pytest.mark.parametrize(
     ("country", "floors", "floor", "there"),
     [
-        ("GB", 4, "3rd floor", True), ("GB", 4, "4th floor", False), ("US", 9, "9th floor", True), ("US", 9, "10th floor", False), ("DE", 1, "Erdgeschoss", True),
-        ("DE", 1, "1. Obergeschoss", False), ("GB", 1, "east wing", True), ("GB", 1, "basement 2", True),
+        ("GB", 4, "3rd floor", True),
+        ("GB", 4, "4th floor", False),
+        ("US", 9, "9th floor", True),
+        ("US", 9, "10th floor", False),
+        ("DE", 1, "Erdgeschoss", True),
+        ("DE", 1, "1. Obergeschoss", False),
+        ("GB", 1, "east wing", True),
+        ("GB", 1, "basement 2", True),
     ],
-)  # fmt: skip
+)
 def test_which_floors_a_building_has(desk, country, floors, floor, there):
     address = the(desk, Address, "wharf-house-address")
     other = address.but(floors=floors, elements=address.elements.but(country=country))
     assert (floor_problem(floor, other) == "") is there
 
 
-def test_when_a_spots_words_change_carriers_and_the_telephone_system_are_told_by_themselves(house, desk):
+def test_when_a_spots_words_change_carriers_and_the_telephone_system_are_told_by_themselves(
+    house, desk
+):
     with desk.reading() as reading:
-        bundled = next(n for n in reading.records.all(Number) if n.carrier == "brackwater" and n.registered_spot == n.spot and n.spot)
-        own = next((n for n in reading.records.all(Number) if n.carrier == "fellgate" and n.spot == bundled.spot and n.holder), None)
+        bundled = next(
+            n
+            for n in reading.records.all(Number)
+            if n.carrier == "brackwater" and n.registered_spot == n.spot and n.spot
+        )
+        own = next(
+            (
+                n
+                for n in reading.records.all(Number)
+                if n.carrier == "fellgate" and n.spot == bundled.spot and n.holder
+            ),
+            None,
+        )
     spot = the(desk, Spot, bundled.spot)
     spots.change(desk, spot.id, {"floor": spot.floor, "room": "new room"})
     assert the(desk, Number, bundled.e164).registered_spot is None
@@ -399,7 +506,11 @@ def test_when_a_spots_words_change_carriers_and_the_telephone_system_are_told_by
 def test_the_carrier_silent_meanwhile_is_told_later(house, desk):
     house.outside.control.order_fault({"service": "brackwater", "fault": "error", "count": 2})
     with desk.reading() as reading:
-        bundled = next(n for n in reading.records.all(Number) if n.carrier == "brackwater" and n.registered_spot == n.spot and n.spot)
+        bundled = next(
+            n
+            for n in reading.records.all(Number)
+            if n.carrier == "brackwater" and n.registered_spot == n.spot and n.spot
+        )
     spot = the(desk, Spot, bundled.spot)
     spots.change(desk, spot.id, {"floor": spot.floor, "room": "other room"})
     until_quiet(house, timedelta(minutes=5))
@@ -409,17 +520,36 @@ def test_the_carrier_silent_meanwhile_is_told_later(house, desk):
 def site_form(desk, **changes):
     site, address = site_facts.look(desk, "canal-museum")
     e = address.elements
-    form = {"name": site.name, "security_desk": site.security_desk, "floors": str(address.floors), "area_m2": str(address.area_m2)}
-    return {**form, **{n: getattr(e, n) for n in ("building", "house_number", "street", "city", "postcode", "region")}, **changes}
+    form = {
+        "name": site.name,
+        "security_desk": site.security_desk,
+        "floors": str(address.floors),
+        "area_m2": str(address.area_m2),
+    }
+    return {
+        **form,
+        **{
+            n: getattr(e, n)
+            for n in ("building", "house_number", "street", "city", "postcode", "region")
+        },
+        **changes,
+    }
 
 
 def test_a_sites_security_desk_and_address_can_be_changed_and_everybody_is_told(house, desk):
-    site_facts.change(desk, "canal-museum", site_form(desk, security_desk="guards@lanternfield.example", house_number="7"))
+    site_facts.change(
+        desk,
+        "canal-museum",
+        site_form(desk, security_desk="guards@lanternfield.example", house_number="7"),
+    )
     until_quiet(house, timedelta(minutes=3))
     number = next(n for n in numbers_of(desk, "canal-museum") if n.holder.kind == "person")
     assert calls.place_help_call(desk, number.e164).ok
     notice = house.outside.telephony.notices()[0]
-    assert (notice["to"], "Towpath Row 7" in notice["words"]) == ("guards@lanternfield.example", True)
+    assert (notice["to"], "Towpath Row 7" in notice["words"]) == (
+        "guards@lanternfield.example",
+        True,
+    )
 
 
 def numbers_of(desk, site):
@@ -430,10 +560,16 @@ def numbers_of(desk, site):
 @pytest.mark.parametrize(
     ("changes", "field"),
     [
-        ({"name": " "}, "name"), ({"security_desk": "the porter"}, "security_desk"), ({"floors": "0"}, "floors"), ({"floors": "1"}, "floors"),
-        ({"area_m2": "x"}, "area_m2"), ({"street": "PO Box 4"}, "street"), ({"house_number": "999"}, "house_number"), ({"street": "Towpath Lane"}, "street"),
+        ({"name": " "}, "name"),
+        ({"security_desk": "the porter"}, "security_desk"),
+        ({"floors": "0"}, "floors"),
+        ({"floors": "1"}, "floors"),
+        ({"area_m2": "x"}, "area_m2"),
+        ({"street": "PO Box 4"}, "street"),
+        ({"house_number": "999"}, "house_number"),
+        ({"street": "Towpath Lane"}, "street"),
     ],
-)  # fmt: skip
+)
 def test_a_site_is_not_changed_into_a_guess(desk, changes, field):
     before = site_facts.look(desk, "canal-museum")
     with pytest.raises(NotUnderstood) as raised:
@@ -445,7 +581,10 @@ def test_a_site_is_not_changed_into_a_guess(desk, changes, field):
 def test_floor_and_room_can_be_asked_for_whatever_the_size(desk):
     site_facts.change(desk, "canal-museum", site_form(desk, detail="1"))
     plain = safety.add_spot(desk, site="canal-museum", floor="1st floor", room="")
-    assert next(row.problem for row in safety.spots(desk) if row.spot.id == plain.id) == "floor and room are missing"
+    assert (
+        next(row.problem for row in safety.spots(desk) if row.spot.id == plain.id)
+        == "floor and room are missing"
+    )
 
 
 def test_a_process_that_dies_before_it_has_told_does_so_when_it_is_back(house, desk, monkeypatch):
@@ -455,7 +594,11 @@ def test_a_process_that_dies_before_it_has_told_does_so_when_it_is_back(house, d
     monkeypatch.undo()
     runner.recover(house)
     until_quiet(house, timedelta(minutes=2))
-    number = next(n for n in numbers_of(desk, "wharf-house") if n.spot == WORKSHOP and n.holder.kind == "person")
+    number = next(
+        n
+        for n in numbers_of(desk, "wharf-house")
+        if n.spot == WORKSHOP and n.holder.kind == "person"
+    )
     assert "drying room" in calls.place_help_call(desk, number.e164).heard
     assert runner.recover(house) is None
     assert spots.address_change_notices.tell(desk) == []
@@ -478,5 +621,7 @@ def test_of_two_who_change_a_sites_address_one_is_refused(desk, monkeypatch):
 
 def test_only_looking_at_a_file_says_what_doing_would(desk):
     with pytest.raises(NotUnderstood) as raised:
-        emergency_exports.spots_in(desk, b"site,floor,room\nWharf House,9th floor,x\n", dry_run=True)
+        emergency_exports.spots_in(
+            desk, b"site,floor,room\nWharf House,9th floor,x\n", dry_run=True
+        )
     assert "3rd floor is its highest" in raised.value.message

@@ -1,4 +1,5 @@
-"""Ports out at the desk: what a carrier tells of becomes a request, is answered once, goes on its day; what went without a word comes back."""
+"""Ports out at the desk: what a carrier tells of becomes a request, is answered once, goes on its
+day; what went without a word comes back."""
 
 from datetime import timedelta
 
@@ -12,7 +13,7 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.services import today
 from sedge.services.porting import port_outs
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_running, order_views, workorders
 from sedge.services.workorders.runner import tick
 from tests.conftest import until_quiet
 
@@ -46,10 +47,16 @@ def now(desk, request):
 
 def test_a_request_is_on_today_with_the_hours_left_and_its_doubts(house, desk):
     request = asked(house, desk, pin="0000")
-    lines = [line for line in today.todo(desk) if line.what == "Pellucid Telephony asks for 2 numbers"]
+    lines = [
+        line for line in today.todo(desk) if line.what == "Pellucid Telephony asks for 2 numbers"
+    ]
     assert any("hours left" in line.why for line in lines)
     view = port_outs.look(desk, request.id)
-    assert ([d.code for d in view.doubts], view.advice, view.knows_pin) == (["pin-wrong"], "pin-wrong", True)
+    assert ([d.code for d in view.doubts], view.advice, view.knows_pin) == (
+        ["pin-wrong"],
+        "pin-wrong",
+        True,
+    )
     assert "Ifeoma Okafor, main number" in {d.what for _, d in view.depends}
     with pytest.raises(NotAllowedNow, match="Refuse it"):
         port_outs.approval(desk, request.id)
@@ -64,22 +71,36 @@ def test_approved_numbers_ring_until_their_day_and_are_cleaned_up_after(house, d
     with desk.reading() as reading:
         seats = [g for g in reading.records.all(Grant) if g.until is None]
         held = reading.records.held_by(Number, [g.holder for g in seats])
-    lone = next(n for n in held if n.account == "brackwater-main" and sum(1 for x in held if x.holder == n.holder) == 1)
+    lone = next(
+        n
+        for n in held
+        if n.account == "brackwater-main" and sum(1 for x in held if x.holder == n.holder) == 1
+    )
     request = asked(house, desk, lone.e164, account="brackwater-main", pin="2208")
     order = port_outs.approval(desk, request.id)
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house)
-    assert (workorders.get(desk, order.id).state, now(desk, request).state) == (OrderState.DONE, PortOutState.APPROVED)
+    assert (workorders.get(desk, order.id).state, now(desk, request).state) == (
+        OrderState.DONE,
+        PortOutState.APPROVED,
+    )
     going = number(desk, lone.e164)
     assert (going.state, going.holder) == (State.PORTING_OUT, lone.holder)
     placed = desk.outside.telephony.call_in(lone.e164, [])
     assert "not in use" not in placed.heard
     until_quiet(house, now(desk, request).goes_at - desk.now() + timedelta(minutes=20))
     view = port_outs.look(desk, request.id)
-    assert (view.request.state, number(desk, lone.e164).state) == (PortOutState.GONE, State.PORTED_OUT)
+    assert (view.request.state, number(desk, lone.e164).state) == (
+        PortOutState.GONE,
+        State.PORTED_OUT,
+    )
     assert {x.body.kind for x in view.order.tasks} == {"revoke_licence"}
-    assert [line.words for line in today.todo(desk) if line.what == f"Clean up after port out {request.no}"] == ["Clean up"]
-    workorders.run(desk, view.order.id)
+    assert [
+        line.words
+        for line in today.todo(desk)
+        if line.what == f"Clean up after port out {request.no}"
+    ] == ["Clean up"]
+    order_running.run(desk, view.order.id)
     until_quiet(house)
     with desk.reading() as reading:
         assert not [g for g in reading.records.held_by(Grant, [lone.holder]) if g.until is None]
@@ -88,7 +109,7 @@ def test_approved_numbers_ring_until_their_day_and_are_cleaned_up_after(house, d
 
 def test_what_is_taken_back_stays(house, desk):
     request = asked(house, desk)
-    workorders.run(desk, port_outs.approval(desk, request.id).id)
+    order_running.run(desk, port_outs.approval(desk, request.id).id)
     until_quiet(house)
     desk.outside.control.take_request_back(request.theirs)
     until_quiet(house, timedelta(minutes=30))
@@ -113,8 +134,13 @@ def test_numbers_gone_without_a_word_ring_an_alarm_and_come_back(house, desk):
 
 def test_what_went_may_stay_away(house, desk):
     request = asked(house, desk, "+441134960160", unasked=True)
-    assert port_outs.let_go(desk, request.id) is None, "nobody had it, so there is nothing to clean up"
-    assert (now(desk, request).state, number(desk, "+441134960160").state) == (PortOutState.GONE, State.PORTED_OUT)
+    assert port_outs.let_go(desk, request.id) is None, (
+        "nobody had it, so there is nothing to clean up"
+    )
+    assert (now(desk, request).state, number(desk, "+441134960160").state) == (
+        PortOutState.GONE,
+        State.PORTED_OUT,
+    )
 
 
 def test_hearing_twice_is_hearing_once_and_a_silent_carrier_is_asked_again(house, desk):
@@ -131,15 +157,17 @@ def test_hearing_twice_is_hearing_once_and_a_silent_carrier_is_asked_again(house
 def test_a_callback_number_is_not_let_go(house, desk):
     request = asked(house, desk, "+441134960192")
     order = port_outs.approval(desk, request.id)
-    stops = [f.rule for f in workorders.look(desk, order.id).report.stops]
+    stops = [f.rule for f in order_views.look(desk, order.id).report.stops]
     assert stops == ["port-out.help-rings-back"]
 
 
 def test_an_approval_of_a_refused_request_fails_with_the_reason(house, desk):
     request = asked(house, desk)
-    order = workorders.draft(desk, "too late", [t.ApprovePortOut(request=request.id, vouched="Rowan")])
+    order = workorders.draft(
+        desk, "too late", [t.ApprovePortOut(request=request.id, vouched="Rowan")]
+    )
     desk.outside.control.take_request_back(request.theirs)
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     tick(house)
     until_quiet(house)
     task = workorders.get(desk, order.id).tasks[0]

@@ -1,24 +1,34 @@
-"""Switching day: holders are ready before, numbers arrive as the losing carrier lets them go, each once, are proven, or go back."""
+"""Switching day: holders are ready before, numbers arrive as the losing carrier lets them go, each
+once, are proven, or go back."""
 
 from datetime import timedelta
 
 import pytest
 from sqlalchemy import func, select
 
+from sedge.core.changes import changed
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotRunnable, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.porting.records import PortState
 from sedge.core.records import Account, Number, Person, Proof, Subject
-from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.services import today
-from sedge.services.holders import devices, holders
-from sedge.services.porting import change_freezes, port_calendar, port_cutover, port_dialogue, port_execution, ports
+from sedge.services.holders import devices, holders, site_management
+from sedge.services.porting import (
+    change_freezes,
+    port_calendar,
+    port_cutover,
+    port_dialogue,
+    port_planning,
+    ports,
+    run_sheets,
+)
+from sedge.services.porting import execution as port_execution
 from sedge.services.supply import documents
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_running, order_views, workorders
 from sedge.services.workorders.runner import recover, tick
-from sedge.store.schema import tables
+from sedge.store.schema import chain, tables
 from tests.conftest import until_quiet
 from tests.services.test_holders import some_people
 from tests.services.test_ports import BILL, now, submitted
@@ -27,7 +37,7 @@ SITE = "millwheel-gallery"
 
 
 def begun(desk, text="0117 496 0800-0837", site=SITE):
-    (port,) = ports.begin(desk, text, account="fellgate-main", site=site)
+    (port,) = port_planning.begin(desk, text, account="fellgate-main", site=site)
     return port
 
 
@@ -54,7 +64,10 @@ def test_what_the_losing_carrier_lists_becomes_a_proposal(desk):
     of = port_cutover.preparation(desk, port.id)
     assert (of.sure, of.proposed, of.left) == (19, 21, 0)
     by = {r.line.used_for: r.proposal for r in of.rows}
-    assert (by["Director, R. Tolliver"].name, by["Director, R. Tolliver"].sure) == ("Rufus Tolliver", False)
+    assert (by["Director, R. Tolliver"].name, by["Director, R. Tolliver"].sure) == (
+        "Rufus Tolliver",
+        False,
+    )
     port_cutover.take_proposals(desk, port.id)
     assert sum(1 for line in now(desk, port.id).lines if line.holder) == 19
     port_cutover.take_proposals(desk, port.id, unsure=True)
@@ -63,9 +76,18 @@ def test_what_the_losing_carrier_lists_becomes_a_proposal(desk):
 
 def test_a_pasted_list_says_who_and_a_wrong_line_is_named(desk):
     port = begun(desk)
-    port_cutover.paste(desk, port.id, "0117 496 0806, Hattie Brandreth\n01174960800 Reception, Millwheel Gallery\n\n")
-    names = {r.line.e164: r.holder for r in port_cutover.preparation(desk, port.id).rows if r.holder}
-    assert names == {"+441174960806": "Hattie Brandreth", "+441174960800": "Reception, Millwheel Gallery"}
+    port_cutover.paste(
+        desk,
+        port.id,
+        "0117 496 0806, Hattie Brandreth\n01174960800 Reception, Millwheel Gallery\n\n",
+    )
+    names = {
+        r.line.e164: r.holder for r in port_cutover.preparation(desk, port.id).rows if r.holder
+    }
+    assert names == {
+        "+441174960806": "Hattie Brandreth",
+        "+441174960800": "Reception, Millwheel Gallery",
+    }
     for text, said in (
         ("0117 496 0806 Nobody Atall", "Line 1, “0117 496 0806 Nobody"),
         ("hello", "begins with no number"),
@@ -89,13 +111,15 @@ def test_two_who_choose_at_once_cant_both_win(desk):
 
 def test_a_holder_without_a_spot_stops_the_switch_before_anything_moves(house, desk):
     key = accepted(house, desk, "0117 496 0806-0807")
-    port_cutover.choose(desk, key, {"who:+441174960806": some_people(desk, 50)[-1].email, "who:+441174960807": ""})
+    port_cutover.choose(
+        desk, key, {"who:+441174960806": some_people(desk, 50)[-1].email, "who:+441174960807": ""}
+    )
     person = now(desk, key).line("+441174960806").holder
     with desk.writing() as writing:
         before = writing.records.the(Person, person.id)
         writing.save([changed(Subject.PERSON, before, before.but(spot=None), "person.spot-set")])
     draft = port_cutover.activation(desk, key)
-    stops = {f.rule: f for f in workorders.look(desk, draft.id).report.stops}
+    stops = {f.rule: f for f in order_views.look(desk, draft.id).report.stops}
     assert "port.help-finds-each" in stops
     assert "has no emergency spot" in stops["port.help-finds-each"].message
     assert stops["port.help-finds-each"].remedies[-1].leads_to.what == "port holders"
@@ -104,25 +128,45 @@ def test_a_holder_without_a_spot_stops_the_switch_before_anything_moves(house, d
 def test_the_day_goes_from_holders_to_proven_with_a_number_that_comes_late(house, desk):
     key = accepted(house, desk)
     port_cutover.take_proposals(desk, key, unsure=True)
-    port_cutover.choose(desk, key, {"who:+441174960800": "Reception, Millwheel Gallery", "path:+441174960800": "millwheel-gallery-front"})
+    port_cutover.choose(
+        desk,
+        key,
+        {
+            "who:+441174960800": "Reception, Millwheel Gallery",
+            "path:+441174960800": "millwheel-gallery-front",
+        },
+    )
     draft = port_cutover.activation(desk, key)
-    assert workorders.look(desk, draft.id).report.runnable, [f.message for f in workorders.look(desk, draft.id).report.stops]
-    workorders.run(desk, draft.id)
+    assert order_views.look(desk, draft.id).report.runnable, [
+        f.message for f in order_views.look(desk, draft.id).report.stops
+    ]
+    order_running.run(desk, draft.id)
     to_its_day(house, desk, key, timedelta(minutes=20))
     found = numbers_of(desk, key)
     late = found["+441174960836"]
-    assert (late.state, now(desk, key).state) == (State.PORTING_IN, PortState.DUE), "one exchange takes two hours more"
+    assert (late.state, now(desk, key).state) == (
+        State.PORTING_IN,
+        PortState.DUE,
+    ), "one exchange takes two hours more"
     assert sum(1 for n in found.values() if n.state is State.ASSIGNED) == 21
-    waits = next(x.waits_for for x in workorders.get(desk, draft.id).tasks if x.body.kind == "activate_port")
+    waits = next(
+        x.waits_for for x in workorders.get(desk, draft.id).tasks if x.body.kind == "activate_port"
+    )
     assert waits == "Old Quay Communications to let the rest go: 37 of 38 have arrived"
     until_quiet(house, timedelta(hours=3))
     assert now(desk, key).state is PortState.ACTIVATED
     order = workorders.get(desk, draft.id)
     assert order.state is OrderState.DONE, [(x.body.kind, x.error) for x in order.tasks if x.error]
     reception = numbers_of(desk, key)["+441174960800"]
-    assert (reception.path, reception.trunk, str(reception.monthly.amount)) == ("millwheel-gallery-front", "fellgate-bristol", "0.80")
+    assert (reception.path, reception.trunk, str(reception.monthly.amount)) == (
+        "millwheel-gallery-front",
+        "fellgate-bristol",
+        "0.80",
+    )
     with desk.reading() as reading:
-        proofs = reading.records.where(Proof, tables.proof.c.number.in_([int(n) for n in numbers_of(desk, key)]))
+        proofs = reading.records.where(
+            Proof, tables.proof.c.number.in_([int(n) for n in numbers_of(desk, key)])
+        )
     assert {(p.direction, p.ok) for p in proofs} == {("in", True), ("out", True)}
     assert port_cutover.close(desk, key).state is PortState.CLOSED
 
@@ -132,7 +176,7 @@ def test_a_switch_killed_in_the_middle_goes_on_and_takes_each_number_once(house,
     key = accepted(house, desk, "0117 496 0800-0830")
     port_cutover.take_proposals(desk, key)
     draft = port_cutover.activation(desk, key)
-    workorders.run(desk, draft.id)
+    order_running.run(desk, draft.id)
     to_its_day(house, desk, key, -timedelta(minutes=1))
     desk.outside.control.advance(70)
     house.clock.advance(timedelta(seconds=70))
@@ -146,9 +190,11 @@ def test_a_switch_killed_in_the_middle_goes_on_and_takes_each_number_once(house,
     assert {n.state for n in after.values()} <= {State.ASSIGNED, State.AVAILABLE}
     assert {n.e164: n.id for n in some}.items() <= {n.e164: n.id for n in after.values()}.items()
     with desk.reading() as reading:
-        ledger = tables.ledger
+        ledger = chain.ledger
         rows = reading.connection.execute(
-            select(ledger.c.subject_id, func.count()).where(ledger.c.action == "number.ported-in").group_by(ledger.c.subject_id)
+            select(ledger.c.subject_id, func.count())
+            .where(ledger.c.action == "number.ported-in")
+            .group_by(ledger.c.subject_id)
         ).all()
     assert {count for _, count in rows} == {1}, "each number arrives once"
     assert len(rows) == 31
@@ -158,15 +204,22 @@ def test_numbers_go_back_while_the_window_is_open_and_not_after(house, desk):
     key = accepted(house, desk, "0117 496 0806-0809")
     port_cutover.take_proposals(desk, key)
     draft = port_cutover.activation(desk, key)
-    workorders.run(desk, draft.id)
+    order_running.run(desk, draft.id)
     to_its_day(house, desk, key, timedelta(minutes=10))
     assert now(desk, key).state is PortState.ACTIVATED
     back = port_cutover.backing_out(desk, key, "the lift does not ring")
-    warned = [f.message for f in workorders.look(desk, back.id).report.warnings if f.rule == "port.back-out-open"]
+    warned = [
+        f.message
+        for f in order_views.look(desk, back.id).report.warnings
+        if f.rule == "port.back-out-open"
+    ]
     assert warned[0].startswith("4 holders lose their number here")
-    workorders.run(desk, back.id)
+    order_running.run(desk, back.id)
     until_quiet(house)
-    assert (workorders.get(desk, back.id).state, now(desk, key).state) == (OrderState.DONE, PortState.BACKED_OUT)
+    assert (workorders.get(desk, back.id).state, now(desk, key).state) == (
+        OrderState.DONE,
+        PortState.BACKED_OUT,
+    )
     assert {n.state for n in numbers_of(desk, key).values()} == {State.CLOSED}
     served = desk.outside.numbering.served(["+441174960806"])["+441174960806"]
     assert served.carrier == "Old Quay Communications"
@@ -175,12 +228,14 @@ def test_numbers_go_back_while_the_window_is_open_and_not_after(house, desk):
 def test_undoing_the_switch_backs_out_and_says_when_it_is_too_late(house, desk):
     key = accepted(house, desk, "0117 496 0806")
     draft = port_cutover.activation(desk, key)
-    workorders.run(desk, draft.id)
+    order_running.run(desk, draft.id)
     to_its_day(house, desk, key, timedelta(minutes=10))
     until_quiet(house, timedelta(days=1))
     with pytest.raises(NotRunnable) as refused:
-        workorders.undo(desk, draft.id)
-    assert "The window for going back closed" in refused.value.message or any("window" in str(x) for x in refused.value.facts.values())
+        order_running.undo(desk, draft.id)
+    assert "The window for going back closed" in refused.value.message or any(
+        "window" in str(x) for x in refused.value.facts.values()
+    )
     with pytest.raises(NotUnderstood):
         port_cutover.backing_out(desk, key, " ")
 
@@ -206,7 +261,12 @@ def test_a_port_is_split_in_two(desk):
     ports.sign(desk, port.id, "Imogen Vance")
     other = port_dialogue.split(desk, port.id, "0117 496 0820-0829")
     kept = now(desk, port.id)
-    assert (len(kept.numbers), len(other.numbers), kept.state, other.state) == (28, 10, PortState.DRAFT, PortState.DRAFT)
+    assert (len(kept.numbers), len(other.numbers), kept.state, other.state) == (
+        28,
+        10,
+        PortState.DRAFT,
+        PortState.DRAFT,
+    )
     assert (other.details.pin, other.signed, kept.signed, other.no) == ("4471", "", "", kept.no + 1)
     assert set(other.numbers) <= set(kept.left_behind)
     for text, kind in (
@@ -222,7 +282,13 @@ def test_a_port_is_split_in_two(desk):
 def test_days_kept_free_move_the_earliest_day_and_refuse_a_wish(house, desk):
     port = begun(desk, "0117 496 0806-0807")
     first = ports.look(desk, port.id).earliest.day
-    kept = change_freezes.keep(desk, first=first.isoformat(), last=(first + timedelta(days=1)).isoformat(), why="stock-taking", site=SITE)
+    kept = change_freezes.keep(
+        desk,
+        first=first.isoformat(),
+        last=(first + timedelta(days=1)).isoformat(),
+        why="stock-taking",
+        site=SITE,
+    )
     later = ports.look(desk, port.id).earliest
     assert later.day > first
     assert any("is kept free: stock-taking" in reason for reason in later.reasons)
@@ -231,7 +297,11 @@ def test_days_kept_free_move_the_earliest_day_and_refuse_a_wish(house, desk):
     assert row.off[first] == "kept free: stock-taking"
     change_freezes.give_back(desk, kept.id)
     assert ports.look(desk, port.id).earliest.day == first
-    for wrong, field in (({"first": "soon"}, "first"), ({"last": "2020-01-01"}, "last"), ({"why": ""}, "why")):
+    for wrong, field in (
+        ({"first": "soon"}, "first"),
+        ({"last": "2020-01-01"}, "last"),
+        ({"why": ""}, "why"),
+    ):
         with pytest.raises(NotUnderstood) as refused:
             change_freezes.keep(desk, **{"first": "2027-01-04", "last": "", "why": "fair", **wrong})
         assert refused.value.field == field
@@ -239,12 +309,16 @@ def test_days_kept_free_move_the_earliest_day_and_refuse_a_wish(house, desk):
 
 def test_a_date_on_a_public_holiday_is_shown_as_such(house, desk):
     port = begun(desk, "0117 496 0806-0807")
-    submitted(house, desk, port.id, subdivision="SCT", wanted="2027-08-02")  # a bank holiday in Scotland only
+    submitted(
+        house, desk, port.id, subdivision="SCT", wanted="2027-08-02"
+    )  # a bank holiday in Scotland only
     until_quiet(house, timedelta(days=5))
     view = ports.look(desk, port.id)
     assert view.wrong_day == "Monday 2 August 2027 is no working day there: Summer Bank Holiday."
     draft = port_cutover.activation(desk, port.id)
-    warned = [f for f in workorders.look(desk, draft.id).report.warnings if f.rule == "port.day-has-come"]
+    warned = [
+        f for f in order_views.look(desk, draft.id).report.warnings if f.rule == "port.day-has-come"
+    ]
     assert warned[0].message.startswith("Monday 2 August 2027 is no working day")
     with pytest.raises(NotUnderstood, match="is no working day there"):
         port_dialogue.move_date(desk, port.id, "2027-11-30")  # St Andrew's Day
@@ -253,9 +327,13 @@ def test_a_date_on_a_public_holiday_is_shown_as_such(house, desk):
 def test_the_run_sheet_has_each_number_with_who_and_where(desk):
     port = begun(desk, "0117 496 0800-0809")
     port_cutover.take_proposals(desk, port.id)
-    sheet = port_cutover.run_sheet(desk, port.id)
+    sheet = run_sheets.run_sheet(desk, port.id)
     hattie = next(line for line in sheet.lines if line.e164 == "+441174960806")
-    assert (hattie.holder, hattie.phone, hattie.spot.split(" (")[0]) == ("Hattie Brandreth", "extension 807", "ground floor, office")
+    assert (hattie.holder, hattie.phone, hattie.spot.split(" (")[0]) == (
+        "Hattie Brandreth",
+        "extension 807",
+        "ground floor, office",
+    )
     assert len(sheet.lines) == 10
 
 
@@ -263,7 +341,11 @@ def test_an_answer_takes_a_document_along(house, desk):
     first = ports.listing(desk)[0]
     assert first.state is PortState.QUERIED
     answered = port_dialogue.answer_query(
-        desk, first.id, "The alarm gets a mobile module.", filename="alarm.pdf", content=b"%PDF-1.4 alarm"
+        desk,
+        first.id,
+        "The alarm gets a mobile module.",
+        filename="alarm.pdf",
+        content=b"%PDF-1.4 alarm",
     )
     assert answered.state is PortState.SUBMITTED
     assert answered.said[-1].document
@@ -275,17 +357,27 @@ def test_a_copy_of_the_bill_is_kept_with_the_port(desk):
     port = begun(desk, "0117 496 0806")
     kept = ports.put_bill(desk, port.id, "bill.pdf", b"%PDF-1.4 bill")
     assert kept.bill
-    assert [f.document.title for f in documents.on_file(desk) if f.document.id == kept.bill] == ["Bill of Old Quay Communications, port 2"]
+    assert [f.document.title for f in documents.on_file(desk) if f.document.id == kept.bill] == [
+        "Bill of Old Quay Communications, port 2"
+    ]
     with pytest.raises(NotUnderstood):
         ports.put_bill(desk, port.id, "bill.txt", b"plain")
 
 
 def test_a_german_port_grants_seats_and_registers_addresses_before_the_switch(house, desk):
-    person = holders.add_person(desk, name="Neele Voss", email="neele.voss@lanternfield.example", site="harbour-loft")
+    person = holders.add_person(
+        desk, name="Neele Voss", email="neele.voss@lanternfield.example", site="harbour-loft"
+    )
     devices.add(desk, person.id, "desk phone")
-    workorders.run_now(desk, "where she sits", [t.SetSpot(person=person.id, spot=holders.spots_of(desk, "harbour-loft")[1].id)])
+    order_running.run_now(
+        desk,
+        "where she sits",
+        [t.SetSpot(person=person.id, spot=site_management.spots_of(desk, "harbour-loft")[1].id)],
+    )
     until_quiet(house)
-    (port,) = ports.begin(desk, "+49 69 90009001, +49 69 90009002", account="brackwater-berlin", site="harbour-loft")
+    (port,) = port_planning.begin(
+        desk, "+49 69 90009001, +49 69 90009002", account="brackwater-berlin", site="harbour-loft"
+    )
     told = {
         "name": "Mainufer Ateliers GmbH",
         "address": "Mainufer 4, 60311 Frankfurt am Main",
@@ -300,25 +392,40 @@ def test_a_german_port_grants_seats_and_registers_addresses_before_the_switch(ho
     port_cutover.choose(desk, port.id, {"who:+496990009001": "Neele Voss"})
     draft = port_cutover.activation(desk, port.id)
     kinds = [x.body.kind for x in draft.tasks]
-    assert kinds[:3] == ["grant_licence", "grant_licence", "activate_port"], "what is missing and needs no judgement is added before"
-    workorders.run(desk, draft.id)
+    assert kinds[:3] == [
+        "grant_licence",
+        "grant_licence",
+        "activate_port",
+    ], "what is missing and needs no judgement is added before"
+    order_running.run(desk, draft.id)
     to_its_day(house, desk, port.id, timedelta(minutes=40))
     hers = numbers_of(desk, port.id)["+496990009001"]
-    assert (hers.state, hers.registered_spot == hers.spot, hers.monthly.currency) == (State.ASSIGNED, True, "EUR")
+    assert (hers.state, hers.registered_spot == hers.spot, hers.monthly.currency) == (
+        State.ASSIGNED,
+        True,
+        "EUR",
+    )
     with desk.reading() as reading:
         account = reading.records.the(Account, "brackwater-berlin")
     assert "+496990009001" in desk.at_carrier(account).addresses()
     assert workorders.get(desk, draft.id).state is OrderState.DONE
 
 
-def test_an_address_that_the_carrier_does_not_take_stops_the_switch_before_a_number_moves(house, desk, monkeypatch):
+def test_an_address_that_the_carrier_does_not_take_stops_the_switch_before_a_number_moves(
+    house, desk, monkeypatch
+):
     key = accepted(house, desk, "0117 496 0806")
     port_cutover.take_proposals(desk, key)
     monkeypatch.setattr(
-        port_execution, "_prepare", lambda *_: "Fellgate Voice does not register the address, so nothing was switched: no house number."
+        port_execution,
+        "_prepare",
+        lambda *_: (
+            "Fellgate Voice does not register the address, so nothing was switched: no house"
+            " number."
+        ),
     )
     draft = port_cutover.activation(desk, key)
-    workorders.run(desk, draft.id)
+    order_running.run(desk, draft.id)
     to_its_day(house, desk, key, timedelta(minutes=20))
     assert workorders.get(desk, draft.id).state is OrderState.FAILED
     assert {n.state for n in numbers_of(desk, key).values()} == {State.PORTING_IN}
@@ -330,8 +437,11 @@ def test_switching_twice_is_switching_once(house, desk):
     first = port_cutover.activation(desk, key)
     second = port_cutover.activation(desk, key)
     for draft in (first, second):
-        workorders.run(desk, draft.id)
+        order_running.run(desk, draft.id)
     to_its_day(house, desk, key, timedelta(minutes=20))
-    assert {workorders.get(desk, d.id).state for d in (first, second)} <= {OrderState.DONE, OrderState.FAILED}
+    assert {workorders.get(desk, d.id).state for d in (first, second)} <= {
+        OrderState.DONE,
+        OrderState.FAILED,
+    }
     assert {n.state for n in numbers_of(desk, key).values()} == {State.AVAILABLE}
     assert [s.text for s in now(desk, key).said].count("switched") == 1

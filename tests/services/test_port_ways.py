@@ -1,4 +1,5 @@
-"""Numbers that move another way: French ones with a code for each, toll-free ones whose responsible organisation changes."""
+"""Numbers that move another way: French ones with a code for each, toll-free ones whose responsible
+organisation changes."""
 
 import subprocess
 from datetime import timedelta
@@ -6,21 +7,31 @@ from urllib.parse import urlencode
 
 import pytest
 
+from sedge.core.changes import changed
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.porting.records import Port, PortState
 from sedge.core.records import Carrier, Number, Site, Subject, Trunk
-from sedge.core.reduce import changed
 from sedge.core.workorders.life import OrderState
-from sedge.services.porting import port_cutover, ports
-from sedge.services.workorders import workorders
+from sedge.services.porting import port_cutover, port_planning, ports
+from sedge.services.workorders import order_running, order_views, workorders
 from sedge.web.porting.views import _giving
 from tests.conftest import until_quiet
 from tests.services.test_ports import now, submitted
 
 FRENCH = ("+33199000101", "+33199000102")
-PARIS = {"name": "Atelier des Quais SARL", "address": "8 quai des Lanternes, 75001 Paris", "account": "OQ-3300", "pin": "3300"}
-BOSTON = {"name": "Harborline Tours Inc", "address": "40 Harborline Street, Boston, MA 02110", "account": "OQ-8000", "pin": "8000"}
+PARIS = {
+    "name": "Atelier des Quais SARL",
+    "address": "8 quai des Lanternes, 75001 Paris",
+    "account": "OQ-3300",
+    "pin": "3300",
+}
+BOSTON = {
+    "name": "Harborline Tours Inc",
+    "address": "40 Harborline Street, Boston, MA 02110",
+    "account": "OQ-8000",
+    "pin": "8000",
+}
 
 
 def rio(e164):
@@ -32,14 +43,32 @@ def opened(desk, key, carrier, country, timezone):
     """A site abroad, with a trunk to a carrier that serves the country."""
     with desk.writing(reason="opens") as writing:
         site = writing.records.the(Site, "wharf-house")
-        new = site.but(id=key, name=key.title(), code=key[:3].upper(), country=country, timezone=timezone, address=None, spot=None)
+        new = site.but(
+            id=key,
+            name=key.title(),
+            code=key[:3].upper(),
+            country=country,
+            timezone=timezone,
+            address=None,
+            spot=None,
+        )
         of = writing.records.the(Carrier, carrier)
         writing.save(
             [
                 changed(Subject.SITE, None, new, "site.added"),
-                changed(Subject.CARRIER, of, of.but(countries=tuple(dict.fromkeys((*of.countries, country)))), "carrier.changed"),
                 changed(
-                    Subject.TRUNK, None, Trunk(id=f"{carrier}-{key}", name=new.name, site=key, carrier=carrier, channels=10), "trunk.added"
+                    Subject.CARRIER,
+                    of,
+                    of.but(countries=tuple(dict.fromkeys((*of.countries, country)))),
+                    "carrier.changed",
+                ),
+                changed(
+                    Subject.TRUNK,
+                    None,
+                    Trunk(
+                        id=f"{carrier}-{key}", name=new.name, site=key, carrier=carrier, channels=10
+                    ),
+                    "trunk.added",
                 ),
             ]
         )
@@ -48,13 +77,15 @@ def opened(desk, key, carrier, country, timezone):
 @pytest.fixture
 def paris(desk):
     opened(desk, "paris", "fellgate", "FR", "Europe/Paris")
-    (port,) = ports.begin(desk, "01 99 00 01 01, 01 99 00 01 02", account="fellgate-main", site="paris")
+    (port,) = port_planning.begin(
+        desk, "01 99 00 01 01, 01 99 00 01 02", account="fellgate-main", site="paris"
+    )
     return port
 
 
 def switched(house, desk, key):
     draft = port_cutover.activation(desk, key)
-    workorders.run(desk, draft.id)
+    order_running.run(desk, draft.id)
     until_quiet(house, max(now(desk, key).foc - desk.now(), timedelta(0)) + timedelta(minutes=30))
     assert workorders.get(desk, draft.id).state is OrderState.DONE
     with desk.reading() as reading:
@@ -64,13 +95,19 @@ def switched(house, desk, key):
 def test_each_french_number_needs_its_code_and_a_wrong_one_is_sent_back(house, desk, paris):
     ports.change(desk, paris.id, PARIS)
     ports.sign(desk, paris.id, "Imogen Vance")
-    stops = [f.message for f in workorders.look(desk, ports.submission(desk, paris.id).id).report.stops]
+    stops = [
+        f.message for f in order_views.look(desk, ports.submission(desk, paris.id).id).report.stops
+    ]
     assert stops == ["+33 1 99 00 01 01: it needs its RIO. Ask for it from the line itself."]
     codes = {f"code:{n}": rio(n) for n in FRENCH}
     submitted(house, desk, paris.id, **PARIS, **{**codes, f"code:{FRENCH[1]}": "01P1A2B3C4D5"})
     until_quiet(house, timedelta(days=4))
     refused = ports.look(desk, paris.id)
-    assert (refused.port.state, refused.rejected[0].code, refused.rejected[1].field) == (PortState.REJECTED, "code-wrong", "lines")
+    assert (refused.port.state, refused.rejected[0].code, refused.rejected[1].field) == (
+        PortState.REJECTED,
+        "code-wrong",
+        "lines",
+    )
     assert FRENCH[1] in refused.rejected[0].text
     submitted(house, desk, paris.id, **PARIS, **codes)
     until_quiet(house, timedelta(days=4))
@@ -81,34 +118,63 @@ def test_each_french_number_needs_its_code_and_a_wrong_one_is_sent_back(house, d
 def test_the_french_mandate_has_the_codes_and_is_in_french(desk, paris, tmp_path):
     ports.change(desk, paris.id, {**PARIS, **{f"code:{n}": rio(n) for n in FRENCH}})
     (tmp_path / "m.pdf").write_bytes(ports.mandate_of(desk, paris.id))
-    text = subprocess.run(["pdftotext", "-layout", tmp_path / "m.pdf", "-"], capture_output=True, text=True, check=True).stdout
+    text = subprocess.run(
+        ["pdftotext", "-layout", tmp_path / "m.pdf", "-"],
+        capture_output=True,
+        text=True,
+        check=True,
+    ).stdout
     assert "Mandat de portage" in text
     assert all(rio(n) in text for n in FRENCH)
 
 
 def test_a_toll_free_number_changes_its_responsible_organisation(house, desk, tmp_path):
     opened(desk, "boston", "maplecourt", "US", "America/New_York")
-    planned = ports.plan_ports(desk, "1-800-555-0199", account="maplecourt-main", site="boston")
+    planned = port_planning.plan_ports(
+        desk, "1-800-555-0199", account="maplecourt-main", site="boston"
+    )
     assert planned.plan.ports[0].changes_responsible
-    (port,) = ports.begin(desk, "1-800-555-0199", account="maplecourt-main", site="boston")
+    (port,) = port_planning.begin(desk, "1-800-555-0199", account="maplecourt-main", site="boston")
     assert port.toll_free
     (tmp_path / "m.pdf").write_bytes(ports.mandate_of(desk, port.id))
-    text = subprocess.run(["pdftotext", "-layout", tmp_path / "m.pdf", "-"], capture_output=True, text=True, check=True).stdout
+    text = subprocess.run(
+        ["pdftotext", "-layout", tmp_path / "m.pdf", "-"],
+        capture_output=True,
+        text=True,
+        check=True,
+    ).stdout
     assert "responsible organization" in text.lower().replace("organisation", "organization")
     submitted(house, desk, port.id, **BOSTON, subdivision="MA")
     until_quiet(house, timedelta(days=6))
     assert now(desk, port.id).state in {PortState.ACCEPTED, PortState.DUE}
     (number,) = switched(house, desk, port.id)
-    assert (number.state, number.kind.value, number.carrier) == (State.AVAILABLE, "toll-free", "maplecourt")
+    assert (number.state, number.kind.value, number.carrier) == (
+        State.AVAILABLE,
+        "toll-free",
+        "maplecourt",
+    )
 
 
 def test_codes_can_be_pasted_and_what_is_wrong_with_them_is_said_at_once(desk, paris):
-    ports.change(desk, paris.id, {**PARIS, "codes": f"+33 1 99 00 01 01; {rio(FRENCH[0])}\n\n+33199000102\t{rio(FRENCH[1])}\n"})
+    ports.change(
+        desk,
+        paris.id,
+        {
+            **PARIS,
+            "codes": f"+33 1 99 00 01 01; {rio(FRENCH[0])}\n\n+33199000102\t{rio(FRENCH[1])}\n",
+        },
+    )
     assert [x.code for x in ports.look(desk, paris.id).port.lines] == [rio(n) for n in FRENCH]
     for typed, said in (
-        ("+33 1 99 00 01 01 01P101QUAI3Z", "Line 1: put a semicolon or a tab between the number and its code."),
+        (
+            "+33 1 99 00 01 01 01P101QUAI3Z",
+            "Line 1: put a semicolon or a tab between the number and its code.",
+        ),
         ("+33 1 99 00 01 03; 01P103QUAI5Z", "Line 1: +33 1 99 00 01 03 is not in this port."),
-        ("+33 1 99 00 01 02; 01P102QUAI4", "+33 1 99 00 01 02: a RIO has 12 letters and digits, this one has 11."),
+        (
+            "+33 1 99 00 01 02; 01P102QUAI4",
+            "+33 1 99 00 01 02: a RIO has 12 letters and digits, this one has 11.",
+        ),
     ):
         with pytest.raises(NotUnderstood) as wrong:
             ports.change(desk, paris.id, {**PARIS, "codes": typed})
@@ -135,12 +201,19 @@ def test_a_code_of_the_wrong_length_is_stopped_before_the_carrier_sees_it(desk, 
         lines = (port.lines[0], port.lines[1].but(code="01P1"))
         writing.save([changed(Subject.PORT, port, port.but(lines=lines), "port.changed")])
     ports.sign(desk, paris.id, "Imogen Vance")
-    (stop,) = workorders.look(desk, ports.submission(desk, paris.id).id).report.stops
-    assert stop.message == "+33 1 99 00 01 02: a RIO has 12 letters and digits, this one has 4. Ask for it from the line itself."
+    (stop,) = order_views.look(desk, ports.submission(desk, paris.id).id).report.stops
+    assert (
+        stop.message
+        == "+33 1 99 00 01 02: a RIO has 12 letters and digits, this one has 4. Ask for it from the"
+        " line itself."
+    )
 
 
 def test_numbers_that_nobody_has_yet_are_given_out_by_a_form_or_by_the_planner(paris):
     assert _giving(paris, ["+33199000101"]) == "/work-orders/new/assign?number=%2B33199000101"
-    assert _giving(paris, list(FRENCH)) == f"/work-orders/planner?{urlencode({'site': 'paris', 'numbers': '+33199000101 to +33199000102'})}"
+    asked = urlencode({"site": "paris", "numbers": "+33199000101 to +33199000102"})
+    assert _giving(paris, list(FRENCH)) == f"/work-orders/planner?{asked}"
     scattered = [f"+3319900{n:04d}" for n in range(5000, 6000, 2)]
-    assert _giving(paris, scattered) == "/work-orders/planner?site=paris&numbers="  # too many for an address: those free at the site
+    assert (
+        _giving(paris, scattered) == "/work-orders/planner?site=paris&numbers="
+    )  # too many for an address: those free at the site

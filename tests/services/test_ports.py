@@ -1,4 +1,5 @@
-"""A port from pasted numbers to numbers that are ours: through a rejection, a question, another date, part of it left behind."""
+"""A port from pasted numbers to numbers that are ours: through a rejection, a question, another
+date, part of it left behind."""
 
 import subprocess
 from datetime import date, timedelta
@@ -12,21 +13,26 @@ from sedge.core.records import Number
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.services import today
-from sedge.services.porting import port_cutover, port_dialogue, ports
-from sedge.services.workorders import workorders
+from sedge.services.porting import port_cutover, port_dialogue, port_planning, ports
+from sedge.services.workorders import order_running, order_views, workorders
 from sedge.services.workorders.runner import tick
 from tests.conftest import until_quiet
 from tests.services.test_holders import some_people
 from tests.services.test_work_orders import ref
 
 GALLERY = "0117 496 0800-0839"
-BILL = {"name": "Millwheel Gallery Limited", "address": "7 Millwheel Yard, Bristol, BS1 6ZZ", "account": "OQ-1184", "pin": "4471"}
+BILL = {
+    "name": "Millwheel Gallery Limited",
+    "address": "7 Millwheel Yard, Bristol, BS1 6ZZ",
+    "account": "OQ-1184",
+    "pin": "4471",
+}
 
 
 @pytest.fixture
 def gallery(desk):
     """The port of the gallery's remaining forty numbers, as a draft."""
-    (port,) = ports.begin(desk, GALLERY, account="fellgate-main", site="wharf-house")
+    (port,) = port_planning.begin(desk, GALLERY, account="fellgate-main", site="wharf-house")
     return port
 
 
@@ -34,7 +40,7 @@ def submitted(house, desk, key, **changes):
     ports.change(desk, key, {**BILL, **changes})
     ports.sign(desk, key, "Imogen Vance")
     order = ports.submission(desk, key)
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house)
     return workorders.get(desk, order.id)
 
@@ -46,74 +52,112 @@ def now(desk, key):
 def test_pasted_numbers_are_planned_before_anything_is_kept(desk):
     (first,) = ports.listing(desk)
     port_dialogue.cancel(desk, first.id)
-    planned = ports.plan_ports(
-        desk, "0117 496 0800-0859, 0113 496 0100, 0117 496 0999, +49 30 1", account="fellgate-main", site="wharf-house"
+    planned = port_planning.plan_ports(
+        desk,
+        "0117 496 0800-0859, 0113 496 0100, 0117 496 0999, +49 30 1",
+        account="fellgate-main",
+        site="wharf-house",
     )
     (port,) = planned.plan.ports
     ended = (desk.now() - timedelta(days=70)).date()
-    assert (port.losing, port.account, len(port.lines), len(port.eligible)) == ("Old Quay Communications", "OQ-1184", 60, 59)
+    assert (port.losing, port.account, len(port.lines), len(port.eligible)) == (
+        "Old Quay Communications",
+        "OQ-1184",
+        60,
+        59,
+    )
     assert [j.reasons for j in port.lines if not j.eligible] == [
         (f"Its contract ended on {ended.day} {ended:%B %Y}, more than a month ago.",)
     ]
     assert [q.split(" carries")[0] for q in port.questions] == ["0117 496 0845", "0117 496 0846"]
     assert {j.e164: j.reasons[0] for j in planned.plan.refused} == {
-        "+441134960100": "It is ours already: Ifeoma Okafor has it.", "+441174960999": "No carrier serves it. Check the digits.",
-    }  # fmt: skip
+        "+441134960100": "It is ours already: Ifeoma Okafor has it.",
+        "+441174960999": "No carrier serves it. Check the digits.",
+    }
     assert [p.id for p in ports.listing(desk)] == [first.id]
 
 
 @pytest.mark.parametrize("text", ["", "nothing here"])
 def test_what_cant_be_planned_says_why(desk, text):
     with pytest.raises(NotUnderstood) as refused:
-        ports.plan_ports(desk, text, account="fellgate-main", site="wharf-house")
+        port_planning.plan_ports(desk, text, account="fellgate-main", site="wharf-house")
     assert refused.value.field == "text"
 
 
 def test_a_port_lacks_what_its_list_says_until_it_is_ready(desk, gallery):
-    assert [x.what for x in ports.look(desk, gallery.id).lacking if not x.done] == ["The account, word for word", "The mandate, signed"]
+    assert [x.what for x in ports.look(desk, gallery.id).lacking if not x.done] == [
+        "The account, word for word",
+        "The mandate, signed",
+    ]
     order = ports.submission(desk, gallery.id)
-    stops = {f.rule for f in workorders.look(desk, order.id).report.findings if f.level == "stop"}
+    stops = {f.rule for f in order_views.look(desk, order.id).report.findings if f.level == "stop"}
     assert stops == {"port.details-complete", "port.papers-signed"}
     ports.change(desk, gallery.id, BILL)
     ports.sign(desk, gallery.id, "Imogen Vance")
     assert all(x.done for x in ports.look(desk, gallery.id).lacking)
     assert now(desk, gallery.id).state is PortState.READY
     ports.change(desk, gallery.id, {**BILL, "wanted": "2027-03-01"})
-    assert (now(desk, gallery.id).state, now(desk, gallery.id).signed) == (PortState.DRAFT, ""), "what was signed is to be signed again"
+    assert (now(desk, gallery.id).state, now(desk, gallery.id).signed) == (
+        PortState.DRAFT,
+        "",
+    ), "what was signed is to be signed again"
 
 
-def test_through_a_rejection_and_a_partial_acceptance_to_numbers_that_are_ours(house, desk, gallery):
+def test_through_a_rejection_and_a_partial_acceptance_to_numbers_that_are_ours(
+    house, desk, gallery
+):
     key = gallery.id
     order = submitted(house, desk, key, name="Millwheel Gallery Ltd")
     assert (order.state, now(desk, key).state) == (OrderState.DONE, PortState.SUBMITTED)
     with desk.reading() as reading:
-        assert {n.state for n in reading.records.many(Number, gallery.numbers)} == {State.PORTING_IN}
+        assert {n.state for n in reading.records.many(Number, gallery.numbers)} == {
+            State.PORTING_IN
+        }
     until_quiet(house, timedelta(days=5))
     refused = ports.look(desk, key)
-    assert (refused.port.state, refused.rejected[0].code, refused.rejected[1].field) == (PortState.REJECTED, "name-mismatch", "name")
+    assert (refused.port.state, refused.rejected[0].code, refused.rejected[1].field) == (
+        PortState.REJECTED,
+        "name-mismatch",
+        "name",
+    )
     with desk.reading() as reading:
         assert {n.state for n in reading.records.many(Number, gallery.numbers)} == {State.CLOSED}
     submitted(house, desk, key)
     until_quiet(house, timedelta(days=5))
     accepted = now(desk, key)
-    assert (accepted.state, [x.refused for x in accepted.lines if x.refused]) == (PortState.ACCEPTED, ["not in service with us"])
+    assert (accepted.state, [x.refused for x in accepted.lines if x.refused]) == (
+        PortState.ACCEPTED,
+        ["not in service with us"],
+    )
     assert len(accepted.numbers) == 38
     later = accepted.foc + timedelta(days=1)
-    while later.weekday() >= 5 or later.date() in {date(2026, 12, 25), date(2026, 12, 28), date(2027, 1, 1)}:
+    while later.weekday() >= 5 or later.date() in {
+        date(2026, 12, 25),
+        date(2026, 12, 28),
+        date(2027, 1, 1),
+    }:
         later += timedelta(days=1)
     assert port_dialogue.move_date(desk, key, later.date().isoformat()).foc == later
     switch = port_cutover.activation(desk, key)
-    workorders.run(desk, switch.id)
+    order_running.run(desk, switch.id)
     until_quiet(house)
     assert workorders.get(desk, switch.id).state is OrderState.RUNNING, "it waits for its day"
     until_quiet(house, later - desk.now() + timedelta(hours=4))
-    assert (workorders.get(desk, switch.id).state, now(desk, key).state) == (OrderState.DONE, PortState.ACTIVATED)
+    assert (workorders.get(desk, switch.id).state, now(desk, key).state) == (
+        OrderState.DONE,
+        PortState.ACTIVATED,
+    )
     with desk.reading() as reading:
         found = {n.e164: n for n in reading.records.many(Number, gallery.numbers)}
     assert {n.state for n in found.values()} == {State.AVAILABLE, State.CLOSED}
     assert [e for e, n in found.items() if n.state is State.CLOSED] == ["+441174960839"]
     assert all(n.trunk for n in found.values() if n.state is State.AVAILABLE)
-    assert [s.what for s in now(desk, key).said][:4] == ["submitted", "rejected", "submitted", "accepted"]
+    assert [s.what for s in now(desk, key).said][:4] == [
+        "submitted",
+        "rejected",
+        "submitted",
+        "accepted",
+    ]
     proven_and_closed(house, desk, key)
 
 
@@ -126,29 +170,43 @@ def proven_and_closed(house, desk, key):
         port_cutover.proof(desk, key)
     person = some_people(desk, 1)[0]
     given = t.AssignNumber(number="+441174960800", holder=ref(person), role="extra")
-    workorders.run_now(desk, "the first of them", [given])
+    order_running.run_now(desk, "the first of them", [given])
     until_quiet(house, timedelta(hours=1))
     with pytest.raises(NotAllowedNow, match="0117 496 0800 is not proven"):
         port_cutover.close(desk, key)
-    workorders.run(desk, port_cutover.proof(desk, key).id)
+    order_running.run(desk, port_cutover.proof(desk, key).id)
     until_quiet(house)
-    assert [(e164, ok) for e164, _, ok in port_cutover.ticked(desk, now(desk, key)) if ok is not None] == [("+441174960800", True)]
+    assert [
+        (e164, ok) for e164, _, ok in port_cutover.ticked(desk, now(desk, key)) if ok is not None
+    ] == [("+441174960800", True)]
     assert port_cutover.close(desk, key).state is PortState.CLOSED
 
 
 def test_what_hangs_on_a_line_is_settled_or_asked_about(house, desk):
     port_dialogue.cancel(desk, ports.listing(desk)[0].id)
-    (port,) = ports.begin(desk, "0117 496 0840-0846", account="fellgate-main", site="wharf-house")
+    (port,) = port_planning.begin(
+        desk, "0117 496 0840-0846", account="fellgate-main", site="wharf-house"
+    )
     ports.change(desk, port.id, BILL)
     ports.sign(desk, port.id, "Imogen Vance")
     order = ports.submission(desk, port.id)
-    found = [f.message for f in workorders.look(desk, order.id).report.findings if f.rule == "port.questions-settled"]
+    found = [
+        f.message
+        for f in order_views.look(desk, order.id).report.findings
+        if f.rule == "port.questions-settled"
+    ]
     assert found == ["0117 496 0845 carries the alarm. Say what becomes of it."]
-    settled = {"settle:+441174960845": "the alarm gets a mobile line", "settle:+441174960846": "its phone is replaced"}
+    settled = {
+        "settle:+441174960845": "the alarm gets a mobile line",
+        "settle:+441174960846": "its phone is replaced",
+    }
     submitted(house, desk, port.id, **settled, new_main_number="0117 496 0800")
     until_quiet(house, timedelta(days=5))
     asked = now(desk, port.id)
-    assert (asked.state, asked.said[-1].text) == (PortState.QUERIED, "+441174960846 carries the lift. Is it known that it stops?")
+    assert (asked.state, asked.said[-1].text) == (
+        PortState.QUERIED,
+        "+441174960846 carries the lift. Is it known that it stops?",
+    )
     port_dialogue.answer_query(desk, port.id, "Yes: the lift gets another line first.")
     assert now(desk, port.id).state is PortState.SUBMITTED
     until_quiet(house, timedelta(days=5))
@@ -169,7 +227,9 @@ def test_a_port_is_cancelled_and_its_numbers_stay(house, desk, gallery):
         assert {n.state for n in reading.records.many(Number, gallery.numbers)} == {State.CLOSED}
     with pytest.raises(NotAllowedNow, match="cancelled"):
         port_dialogue.cancel(desk, gallery.id)
-    assert ports.begin(desk, GALLERY, account="fellgate-main", site="wharf-house"), "they can be asked for again"
+    assert port_planning.begin(desk, GALLERY, account="fellgate-main", site="wharf-house"), (
+        "they can be asked for again"
+    )
 
 
 def test_a_silent_losing_carrier_is_asked_again(house, desk, gallery):
@@ -186,7 +246,7 @@ def test_submitting_is_done_once_whatever_dies_between(house, desk, gallery):
     ports.sign(desk, gallery.id, "Imogen Vance")
     house.outside.control.order_fault({"service": "ports", "fault": "error", "count": 2})
     order = ports.submission(desk, gallery.id)
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     for _ in range(3):
         tick(house)
         until_quiet(house, timedelta(minutes=6))
@@ -196,7 +256,7 @@ def test_submitting_is_done_once_whatever_dies_between(house, desk, gallery):
 
 def test_numbers_in_a_port_are_not_asked_for_twice_and_one_can_be_left_out(desk, gallery):
     with pytest.raises(NotAllowedNow, match="in a port already"):
-        ports.begin(desk, "0117 496 0800", account="fellgate-main", site="wharf-house")
+        port_planning.begin(desk, "0117 496 0800", account="fellgate-main", site="wharf-house")
     left = ports.leave_out(desk, gallery.id, "+441174960800")
     assert (len(left.numbers), left.left_behind[-1]) == (39 - 1, "+441174960800")
 
@@ -205,7 +265,9 @@ def test_the_mandate_says_every_number_and_word_of_the_account(desk, gallery, tm
     ports.change(desk, gallery.id, {**BILL, "wanted": "2027-02-01"})
     file = tmp_path / "mandate.pdf"
     file.write_bytes(ports.mandate_of(desk, gallery.id))
-    text = subprocess.run(["pdftotext", "-layout", file, "-"], capture_output=True, text=True, check=True).stdout  # noqa: S607
+    text = subprocess.run(
+        ["pdftotext", "-layout", file, "-"], capture_output=True, text=True, check=True
+    ).stdout  # noqa: S607
     for words in (
         *BILL.values(),
         "0117 496 0800 to 0117 496 0837",

@@ -1,4 +1,5 @@
-"""Addresses held against the register again: what it no longer knows is no place to send help to, and comes back when it does."""
+"""Addresses held against the register again: what it no longer knows is no place to send help to,
+and comes back when it does."""
 
 from datetime import timedelta
 

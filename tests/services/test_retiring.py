@@ -1,4 +1,5 @@
-"""Retiring at the desk: one number with all that depends on it, the Hamburg hall, and the yearly tidy-up."""
+"""Retiring at the desk: one number with all that depends on it, the Hamburg hall, and the yearly
+tidy-up."""
 
 from datetime import timedelta
 
@@ -10,7 +11,7 @@ from sedge.core.records import Grant, HolderKind, HolderRef, Number, Person
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.services.retiring import cleanup_review, quarantine, retiring, site_closure
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_running, order_views, workorders
 from tests.conftest import until_quiet
 from tests.services.test_holders import some_people
 from tests.services.test_work_orders import number, ref
@@ -20,9 +21,9 @@ HALL = "harbour-loft"
 
 def ran(house, desk, tasks, title, span=timedelta(0)):
     order = workorders.draft(desk, title, tasks)
-    stops = workorders.look(desk, order.id).report.stops
+    stops = order_views.look(desk, order.id).report.stops
     assert not stops, [f.message for f in stops]
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house, span)
     return workorders.get(desk, order.id)
 
@@ -31,15 +32,23 @@ def test_a_number_others_show_and_fall_back_to_is_settled_before_it_goes(house, 
     one, other = some_people(desk, 2)
     with desk.reading() as reading:
         mine = next(n for n in reading.records.held_by(Number, [ref(one)]))
-    workorders.run_now(
+    order_running.run_now(
         desk,
         "caller ID",
-        [t.SetCallerId(holder=ref(other), shows="number", caller_id=mine.e164), t.SetFallback(number="+441134960301", to=mine.e164)],
+        [
+            t.SetCallerId(holder=ref(other), shows="number", caller_id=mine.e164),
+            t.SetFallback(number="+441134960301", to=mine.e164),
+        ],
     )
     until_quiet(house)
     view = retiring.depends_on(desk, mine.e164)
-    assert {f"Fallback of {number(desk, '+441134960301').national}", f"{other.name}’s calls out"} <= {d.what for d in view.grave}
-    tasks, title = retiring.plan(desk, mine.e164, then="rest", rest="10", announcement="Please call 0113 496 0190.")
+    assert {
+        f"Fallback of {number(desk, '+441134960301').national}",
+        f"{other.name}’s calls out",
+    } <= {d.what for d in view.grave}
+    tasks, title = retiring.plan(
+        desk, mine.e164, then="rest", rest="10", announcement="Please call 0113 496 0190."
+    )
     order = ran(house, desk, tasks, title, timedelta(minutes=5))
     assert order.state is OrderState.RUNNING, "it waits for the rest"
     rests = number(desk, mine.e164)
@@ -55,7 +64,15 @@ def test_a_number_others_show_and_fall_back_to_is_settled_before_it_goes(house, 
 def test_the_trace_of_a_resting_number_agrees_with_what_is_heard(house, desk):
     from sedge.services.callpaths import calls
 
-    workorders.run_now(desk, "take back", [t.UnassignNumber(number="+441134960101", rest=30, announcement="Nobody is here any more.")])
+    order_running.run_now(
+        desk,
+        "take back",
+        [
+            t.UnassignNumber(
+                number="+441134960101", rest=30, announcement="Nobody is here any more."
+            )
+        ],
+    )
     until_quiet(house)
     trace = calls.trace_in(desk, "+441134960101") if hasattr(calls, "trace_in") else None
     heard = desk.outside.telephony.call_in("+441134960101", [])
@@ -64,17 +81,30 @@ def test_the_trace_of_a_resting_number_agrees_with_what_is_heard(house, desk):
 
 
 def test_a_rest_that_is_ended_early_ends_the_announcement(house, desk):
-    workorders.run_now(desk, "take back", [t.UnassignNumber(number="+441134960101", rest=30, announcement="Nobody is here.")])
+    order_running.run_now(
+        desk,
+        "take back",
+        [t.UnassignNumber(number="+441134960101", rest=30, announcement="Nobody is here.")],
+    )
     until_quiet(house)
-    workorders.run_now(desk, "needed", [t.EndRest(number="+441134960101", reason="needed again")])
+    order_running.run_now(
+        desk, "needed", [t.EndRest(number="+441134960101", reason="needed again")]
+    )
     until_quiet(house)
-    assert (number(desk, "+441134960101").announcement, number(desk, "+441134960101").state) == ("", State.AVAILABLE)
+    assert (number(desk, "+441134960101").announcement, number(desk, "+441134960101").state) == (
+        "",
+        State.AVAILABLE,
+    )
     assert desk.outside.telephony.call_in("+441134960101", []).ended == "rejected"
 
 
 @pytest.mark.parametrize(
     ("form", "field"),
-    [({"then": "burn"}, "then"), ({"then": "rest", "rest": "soon"}, "rest"), ({"then": "rest", "announcement": "x" * 301}, "announcement")],
+    [
+        ({"then": "burn"}, "then"),
+        ({"then": "rest", "rest": "soon"}, "rest"),
+        ({"then": "rest", "announcement": "x" * 301}, "announcement"),
+    ],
 )
 def test_bad_wishes_name_their_field(desk, form, field):
     with pytest.raises(NotUnderstood) as refused:
@@ -92,17 +122,26 @@ def test_keeping_what_is_free_already_changes_nothing(desk):
 
 def test_the_hall_is_closed_with_money_terms_and_seats(house, desk):
     view = site_closure.look(desk, HALL)
-    assert (len(view.numbers), view.by_state[State.ASSIGNED], len(view.people), view.beyond) == (40, 9, 6, 0)
+    assert (len(view.numbers), view.by_state[State.ASSIGNED], len(view.people), view.beyond) == (
+        40,
+        9,
+        6,
+        0,
+    )
     release, rest, keep = view.sums
     assert release.saves[0].amount > rest.saves[0].amount > keep.saves[0].amount == 0
     assert release.last == view.last_term, "minimum terms are paid to their end"
     assert view.idle == {"Home calling": 6, "Staff seat": 6, "Reception permit": 2}
-    tasks, title = site_closure.plan(desk, HALL, then="rest", announcement=view.announcement, people="leave")
+    tasks, title = site_closure.plan(
+        desk, HALL, then="rest", announcement=view.announcement, people="leave"
+    )
     order = ran(house, desk, tasks, title, timedelta(minutes=30))
     with desk.reading() as reading:
         numbers = reading.records.many(Number, [n.e164 for n in view.numbers])
         people = reading.records.many(Person, [p.id for p in view.people])
-        grants = reading.records.held_by(Grant, [HolderRef(kind=HolderKind.PERSON, id=p.id) for p in people])
+        grants = reading.records.held_by(
+            Grant, [HolderRef(kind=HolderKind.PERSON, id=p.id) for p in people]
+        )
     assert all(p.left for p in people)
     assert not [g for g in grants if g.until is None]
     assert {n.state for n in numbers} == {State.AGING, State.RELEASED}
@@ -110,7 +149,9 @@ def test_the_hall_is_closed_with_money_terms_and_seats(house, desk):
     until_quiet(house, timedelta(days=91))
     assert workorders.get(desk, order.id).state is OrderState.DONE
     with desk.reading() as reading:
-        assert {n.state for n in reading.records.many(Number, [n.e164 for n in view.numbers])} == {State.RELEASED}
+        assert {n.state for n in reading.records.many(Number, [n.e164 for n in view.numbers])} == {
+            State.RELEASED
+        }
     assert site_closure.look(desk, HALL).numbers == []
     with pytest.raises(NotAllowedNow, match="Nothing is left"):
         site_closure.plan(desk, HALL, then="release")
@@ -132,7 +173,11 @@ def test_people_of_a_closing_site_move_with_their_spots(house, desk):
 
 def test_the_tidy_up_finds_numbers_by_why_each_once(house, desk):
     one = some_people(desk, 1)[0]
-    workorders.run_now(desk, "a second one", [t.AssignNumber(number="+441134960160", holder=ref(one), role="extra")])
+    order_running.run_now(
+        desk,
+        "a second one",
+        [t.AssignNumber(number="+441134960160", holder=ref(one), role="extra")],
+    )
     until_quiet(house)
     view = cleanup_review.tidy_up(desk)
     heaps = {h.key: h for h in view.heaps}
@@ -141,7 +186,10 @@ def test_the_tidy_up_finds_numbers_by_why_each_once(house, desk):
     assert len(every) == len(set(every))
     assert "+441134960160" in every
     assert not any(
-        row.number.holder and row.number.holder.kind is HolderKind.SITE for h in view.heaps for row in h.rows if h.key == "uncalled"
+        row.number.holder and row.number.holder.kind is HolderKind.SITE
+        for h in view.heaps
+        for row in h.rows
+        if h.key == "uncalled"
     )
     assert all(m.amount > 0 for m in view.saves)
     with pytest.raises(NotUnderstood) as refused:
@@ -177,10 +225,21 @@ def test_days_of_rest_are_set_by_country_and_kind(house, desk):
     before = {r.country: (r.days, r.toll_free, r.own) for r in quarantine.listing(desk)}
     assert before["GB"] == (90, 120, False)
     quarantine.put(desk, "GB", days="45", toll_free="")
-    assert {r.country: (r.days, r.toll_free, r.own) for r in quarantine.listing(desk)}["GB"] == (45, 120, True)
-    workorders.run_now(desk, "take back", [t.UnassignNumber(number="+441134960101"), t.UnassignNumber(number="+494066969701")])
+    assert {r.country: (r.days, r.toll_free, r.own) for r in quarantine.listing(desk)}["GB"] == (
+        45,
+        120,
+        True,
+    )
+    order_running.run_now(
+        desk,
+        "take back",
+        [t.UnassignNumber(number="+441134960101"), t.UnassignNumber(number="+494066969701")],
+    )
     until_quiet(house)
-    days = {n: (number(desk, n).state_until - desk.now()).days for n in ("+441134960101", "+494066969701")}
+    days = {
+        n: (number(desk, n).state_until - desk.now()).days
+        for n in ("+441134960101", "+494066969701")
+    }
     assert (days["+441134960101"], days["+494066969701"]) in {(44, 89), (45, 90)}
     assert retiring.depends_on(desk, "+441134960102").rest_days == 45
     for wrong, field in (({"days": "soon"}, "days"), ({"toll_free": "4000"}, "toll_free")):

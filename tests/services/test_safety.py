@@ -1,4 +1,5 @@
-"""Emergency data at the desk: addresses against the register, spots, gaps, what the carrier has registered."""
+"""Emergency data at the desk: addresses against the register, spots, gaps, what the carrier has
+registered."""
 
 import pytest
 
@@ -9,14 +10,16 @@ from sedge.core.workorders.life import OrderState
 from sedge.demo.seed import MEMBERS
 from sedge.services import today
 from sedge.services.callpaths import calls
-from sedge.services.holders import holders
+from sedge.services.holders import holders, site_management
 from sedge.services.imports import people_import
 from sedge.services.numbers import numbers
 from sedge.services.safety import coverage, safety
-from sedge.services.workorders import drafts, workorders
+from sedge.services.workorders import drafts, order_running, order_views, workorders
 from tests.conftest import until_quiet
 
-WHARF = CivicElements(country="GB", city="Leeds", street="Lanternfield Wharf", house_number="12", postcode="LS1 4ZZ")
+WHARF = CivicElements(
+    country="GB", city="Leeds", street="Lanternfield Wharf", house_number="12", postcode="LS1 4ZZ"
+)
 BUNDLED = "+441134960300"
 
 
@@ -34,7 +37,11 @@ def number(desk, e164):
 
 def test_an_exact_address_is_taken_as_the_register_writes_it(desk):
     checked = safety.checked_address(desk, WHARF.but(street="lanternfield  wharf"), accepted=False)
-    assert (checked.verdict, checked.elements.street, checked.psap) == (Verdict.EXACT, "Lanternfield Wharf", "Leeds operator assistance")
+    assert (checked.verdict, checked.elements.street, checked.psap) == (
+        Verdict.EXACT,
+        "Lanternfield Wharf",
+        "Leeds operator assistance",
+    )
 
 
 def test_a_correction_is_taken_only_when_accepted(desk):
@@ -64,15 +71,22 @@ def test_a_guess_is_never_taken_even_when_accepted(desk, changes, field):
 
 def test_a_register_that_does_not_answer_adds_no_site(house, desk):
     house.outside.control.order_fault({"service": "register", "fault": "error", "count": 1})
-    before = len(holders.sites(desk))
+    before = len(site_management.sites(desk))
     with pytest.raises(OutsideSilent):
-        holders.add_site(desk, name="Reed House", code="RDH", typed=WHARF)
-    assert len(holders.sites(desk)) == before
+        site_management.add_site(desk, name="Reed House", code="RDH", typed=WHARF)
+    assert len(site_management.sites(desk)) == before
 
 
 def test_a_site_takes_supply_from_its_account_and_the_rest_from_its_country(desk):
-    site = holders.add_site(
-        desk, name="Reed House", code="rdh", typed=WHARF, floors=2, area_m2=900, account="fellgate-main", security_desk="x@y.example"
+    site = site_management.add_site(
+        desk,
+        name="Reed House",
+        code="rdh",
+        typed=WHARF,
+        floors=2,
+        area_m2=900,
+        account="fellgate-main",
+        security_desk="x@y.example",
     )
     assert (site.code, site.supply_model, site.timezone, site.language, site.outside_prefix) == (
         "RDH",
@@ -81,18 +95,27 @@ def test_a_site_takes_supply_from_its_account_and_the_rest_from_its_country(desk
         "en",
         "9",
     )
-    view = holders.one_site(desk, site.id)
+    view = site_management.one_site(desk, site.id)
     assert view.row.address.floors == 2
     assert [s.name for s in view.spots] == ["whole address"]
     assert view.main == ""
 
 
 def test_an_account_that_does_not_serve_the_country_is_refused(desk):
-    berlin = CivicElements(country="DE", city="Berlin", street="Speicherufer", house_number="4", postcode="10999")
+    berlin = CivicElements(
+        country="DE", city="Berlin", street="Speicherufer", house_number="4", postcode="10999"
+    )
     with pytest.raises(NotUnderstood) as raised:
-        holders.add_site(desk, name="Depot", code="SPD", typed=berlin, account="fellgate-main")
+        site_management.add_site(
+            desk, name="Depot", code="SPD", typed=berlin, account="fellgate-main"
+        )
     assert raised.value.field == "account"
-    assert holders.add_site(desk, name="Depot", code="SPD", typed=berlin, account="brackwater-main").country == "DE"
+    assert (
+        site_management.add_site(
+            desk, name="Depot", code="SPD", typed=berlin, account="brackwater-main"
+        ).country
+        == "DE"
+    )
 
 
 @pytest.mark.parametrize(
@@ -109,7 +132,9 @@ def test_an_account_that_does_not_serve_the_country_is_refused(desk):
 )
 def test_what_is_wrong_with_a_new_site_is_named(desk, values, field):
     with pytest.raises(NotUnderstood) as raised:
-        holders.add_site(desk, **{"name": "Reed House", "code": "RDH", "typed": WHARF, **values})
+        site_management.add_site(
+            desk, **{"name": "Reed House", "code": "RDH", "typed": WHARF, **values}
+        )
     assert raised.value.field == field
 
 
@@ -129,10 +154,11 @@ def test_in_a_building_of_several_floors_floor_and_room_are_asked(desk):
         safety.add_spot(desk, site="wharf-house", floor="", room="x")
     assert raised.value.field == "floor"
     plain = safety.add_spot(desk, site="wharf-house", floor="2nd floor", room=" ")
-    assert next(row.problem for row in safety.spots(desk) if row.spot.id == plain.id) == "floor and room are missing", (
-        "kept, and not offered"
-    )
-    assert plain.id not in {code for code, _ in holders.good_spots(desk, "wharf-house")}
+    assert (
+        next(row.problem for row in safety.spots(desk) if row.spot.id == plain.id)
+        == "floor and room are missing"
+    ), "kept, and not offered"
+    assert plain.id not in {code for code, _ in site_management.good_spots(desk, "wharf-house")}
 
 
 def test_the_same_spot_is_not_added_twice(desk):
@@ -164,24 +190,35 @@ def test_only_those_who_may_change_spots(house):
 def test_the_demo_starts_with_two_people_nobody_could_find(desk):
     gaps = {g.reason: g for g in coverage.gaps(desk)}
     assert list(gaps) == ["people without a spot"]
-    assert {p["name"] for p in gaps["people without a spot"].people} == {"Ifeoma Haddad", "Rowan Penhallow"}
+    assert {p["name"] for p in gaps["people without a spot"].people} == {
+        "Ifeoma Haddad",
+        "Rowan Penhallow",
+    }
     assert any("2 people without an emergency spot" in line.what for line in today.todo(desk))
 
 
 def test_a_moved_number_is_a_gap_until_the_carrier_knows(house, desk):
     move = workorders.draft(desk, "move", [t.SetSpot(number=BUNDLED, spot="WHF-006-A")])
-    workorders.run(desk, move.id)
+    order_running.run(desk, move.id)
     until_quiet(house)
     reason = "numbers whose carrier has another address than Sedge, or none"
     assert {g.reason: g.numbers for g in coverage.gaps(desk)}[reason] == [BUNDLED]
     assert today.todo(desk)[0].what == "1 number registered elsewhere than where help must go"
     assert "register-address" in numbers.card(desk, BUNDLED).actions
     tell = workorders.draft(desk, "tell", [t.RegisterAddress(number=BUNDLED)])
-    workorders.run(desk, tell.id)
+    order_running.run(desk, tell.id)
     until_quiet(house)
     assert reason not in {g.reason for g in coverage.gaps(desk)}
-    shown = house.outside.carrier("brackwater").with_key("key-of-brackwater-main").call("GET", f"numbers/{BUNDLED}")["address"]
-    assert (shown["floor"], shown["room"], shown["site"]) == ("2nd floor", "room 2.14", "Wharf House")
+    shown = (
+        house.outside.carrier("brackwater")
+        .with_key("key-of-brackwater-main")
+        .call("GET", f"numbers/{BUNDLED}")["address"]
+    )
+    assert (shown["floor"], shown["room"], shown["site"]) == (
+        "2nd floor",
+        "room 2.14",
+        "Wharf House",
+    )
     assert calls.emergency(desk, BUNDLED, "999").cautions == []
 
 
@@ -189,10 +226,13 @@ def test_moving_a_person_with_remedies_tells_the_carrier_of_each_number(house, d
     holder = number(desk, BUNDLED).holder
     order = workorders.draft(desk, "moves desk", [t.SetSpot(person=holder.id, spot="WHF-008-6")])
     drafts.add_remedies(desk, order.id)
-    assert [x.stored.body.kind for x in workorders.look(desk, order.id).tasks] == ["set_spot", "register_address"]
-    workorders.run(desk, order.id)
+    assert [x.stored.body.kind for x in order_views.look(desk, order.id).tasks] == [
+        "set_spot",
+        "register_address",
+    ]
+    order_running.run(desk, order.id)
     until_quiet(house)
-    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.look(desk, order.id).order.state is OrderState.DONE
     moved = number(desk, BUNDLED)
     assert (moved.spot, moved.registered_spot) == ("WHF-008-6", "WHF-008-6")
 
@@ -200,23 +240,26 @@ def test_moving_a_person_with_remedies_tells_the_carrier_of_each_number(house, d
 def test_a_carrier_that_refuses_the_address_fails_the_task_with_its_reason(house, desk):
     order = workorders.draft(desk, "tell", [t.RegisterAddress(number=BUNDLED)])
     house.outside.control.order_fault({"service": "carrier", "fault": "reject", "count": 1})
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house)
-    view = workorders.look(desk, order.id)
+    view = order_views.look(desk, order.id)
     assert view.order.state is OrderState.FAILED
     assert "Brackwater Telecom refused" in view.tasks[0].stored.error
 
 
 def test_a_wrong_spot_code_never_becomes_an_address(desk):
     order = workorders.draft(desk, "x", [t.SetSpot(number=BUNDLED, spot="WHF-006-B")])
-    report = workorders.look(desk, order.id).report
+    report = order_views.look(desk, order.id).report
     assert not report.runnable
     assert "WHF-006-B" in report.stops[0].message
 
 
 # ── people from a file ──
 
-FILE = b"Name;Mail;Site;Extension\nAda Reed;ada.reed@lanternfield.example;WHF;411\nBo Rush;bo.rush@lanternfield.example;Canal Museum;412\n"
+FILE = (
+    b"Name;Mail;Site;Extension\nAda Reed;ada.reed@lanternfield.example;WHF;411\nBo"
+    b" Rush;bo.rush@lanternfield.example;Canal Museum;412\n"
+)
 
 
 def test_a_file_is_looked_at_first_and_nothing_is_changed(desk):
@@ -226,7 +269,9 @@ def test_a_file_is_looked_at_first_and_nothing_is_changed(desk):
     assert holders.people(desk, find="reed")[0] == []
 
 
-def test_people_come_in_without_phones_nobody_set_up_and_bringing_them_in_again_changes_nothing(house, desk):
+def test_people_come_in_without_phones_nobody_set_up_and_bringing_them_in_again_changes_nothing(
+    house, desk
+):
     found = people_import.preview_people(desk, FILE)
     people_import.bring_in_people(desk, FILE, found.digest)
     row = holders.people(desk, find="ada reed")[0][0]
@@ -256,7 +301,14 @@ def test_another_file_than_the_one_looked_at_is_not_brought_in(desk):
 
 
 def test_a_site_is_a_holder_too_and_its_main_number_is_rung_back(house, desk):
-    site = holders.add_site(desk, name="Reed House", code="RDH", typed=WHARF, account="fellgate-main", security_desk="x@y.example")
+    site = site_management.add_site(
+        desk,
+        name="Reed House",
+        code="RDH",
+        typed=WHARF,
+        account="fellgate-main",
+        security_desk="x@y.example",
+    )
     ref = HolderRef(kind=HolderKind.SITE, id=site.id)
     spot = safety.add_spot(desk, site=site.id, floor="ground floor", room="desk")
     tasks = [
@@ -265,8 +317,8 @@ def test_a_site_is_a_holder_too_and_its_main_number_is_rung_back(house, desk):
         t.SetPath(number="+441134960160", path="wharf-front-desk"),
     ]
     order = workorders.draft(desk, "main number", tasks)
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house)
-    assert workorders.look(desk, order.id).order.state is OrderState.DONE
-    assert holders.one_site(desk, site.id).main == "0113 496 0160"
+    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert site_management.one_site(desk, site.id).main == "0113 496 0160"
     assert calls.emergency(desk, "+441134960160", "999").callback == "+441134960160"

@@ -1,15 +1,27 @@
-"""Who is kept to sites sees those only: in lists, counts, cards, the finder, Today, pages and the API."""
+"""Who is kept to sites sees those only: in lists, counts, cards, the finder, Today, pages and the
+API."""
 
 import pytest
 from sqlalchemy import select
 
 from sedge.core.access.roles import AccessRole
+from sedge.core.changes import changed
 from sedge.core.errors import NotFound
-from sedge.core.records import Address, Grant, HolderKind, Number, Person, ServiceLine, Site, Spot, Subject, Trunk
-from sedge.core.reduce import changed
+from sedge.core.records import (
+    Address,
+    Grant,
+    HolderKind,
+    Number,
+    Person,
+    ServiceLine,
+    Site,
+    Spot,
+    Subject,
+    Trunk,
+)
 from sedge.demo.seed import MEMBERS
 from sedge.services import today
-from sedge.services.holders import holders
+from sedge.services.holders import holders, site_management
 from sedge.services.ledger import ledger
 from sedge.services.numbers import estate, numbers
 from sedge.services.safety import safety
@@ -37,12 +49,17 @@ def test_every_record_that_is_read_is_of_their_sites(noor):
 
 
 def test_lists_and_counts_are_of_their_sites(desk, noor):
-    all_of_it, theirs = estate.counts_of(desk, Filter()).total, estate.counts_of(noor, Filter()).total
+    all_of_it, theirs = (
+        estate.counts_of(desk, Filter()).total,
+        estate.counts_of(noor, Filter()).total,
+    )
     assert 0 < theirs < all_of_it
     assert theirs == estate.counts_of(desk, Filter(site="wharf-house")).total
-    assert {r.number.site for r in estate.listing(noor, Filter(), limit=500).rows} == {"wharf-house"}
+    assert {r.number.site for r in estate.listing(noor, Filter(), limit=500).rows} == {
+        "wharf-house"
+    }
     assert estate.overview(noor).sites == 1
-    assert [r.site.id for r in holders.sites(noor)] == ["wharf-house"]
+    assert [r.site.id for r in site_management.sites(noor)] == ["wharf-house"]
     assert {r.site.id for r in safety.spots(noor)} == {"wharf-house"}
 
 
@@ -86,10 +103,24 @@ def test_the_ledger_and_work_orders_tell_of_their_sites_only(desk, noor):
 
 def test_every_line_of_the_ledger_about_a_record_of_a_site_is_of_theirs(desk, noor):
     with desk.reading() as reading:
-        kinds = ((Subject.SERVICE_LINE, ServiceLine), (Subject.ADDRESS, Address), (Subject.TRUNK, Trunk), (Subject.SPOT, Spot))
-        elsewhere = {(subject, r.id) for subject, kind in kinds for r in reading.records.all(kind) if r.site != "wharf-house"}
+        kinds = (
+            (Subject.SERVICE_LINE, ServiceLine),
+            (Subject.ADDRESS, Address),
+            (Subject.TRUNK, Trunk),
+            (Subject.SPOT, Spot),
+        )
+        elsewhere = {
+            (subject, r.id)
+            for subject, kind in kinds
+            for r in reading.records.all(kind)
+            if r.site != "wharf-house"
+        }
     assert {subject for subject, _ in elsewhere} == {subject for subject, _ in kinds}
-    told = {(e.subject, e.subject_id) for subject, _ in kinds for e in ledger.read(noor, subject=subject, limit=500).entries}
+    told = {
+        (e.subject, e.subject_id)
+        for subject, _ in kinds
+        for e in ledger.read(noor, subject=subject, limit=500).entries
+    }
     assert told
     assert not told & elsewhere
 
@@ -97,7 +128,10 @@ def test_every_line_of_the_ledger_about_a_record_of_a_site_is_of_theirs(desk, no
 def test_rules_see_the_whole_estate(desk, noor):
     """A rule holds whoever asks: what is taken at another site is taken."""
     with desk.reading() as reading, noor.reading() as theirs:
-        whole, seen = reading.look_at(Subject.NUMBER, "+441134960107"), theirs.look_at(Subject.NUMBER, "+441134960107")
+        whole, seen = (
+            reading.look_at(Subject.NUMBER, "+441134960107"),
+            theirs.look_at(Subject.NUMBER, "+441134960107"),
+        )
         assert {n.e164 for n in whole.all(Number)} == {n.e164 for n in seen.all(Number)}
 
 
@@ -114,7 +148,9 @@ def told_of(client, who, names):
     told = {}
     for path, methods in client.get("/api/v1/openapi.json").json()["paths"].items():
         if "get" in methods and "{" not in path and not path.startswith("/api/v1/standins"):
-            answer = client.get(path if path.startswith("/api") else f"/api/v1{path}", params={"limit": 100})
+            answer = client.get(
+                path if path.startswith("/api") else f"/api/v1{path}", params={"limit": 100}
+            )
             assert answer.status_code < 500, path
             if found := [name for name in names if name in answer.text]:
                 told[path] = found[:3]
@@ -122,9 +158,18 @@ def told_of(client, who, names):
 
 
 def test_one_of_theirs_is_found_among_many_of_other_sites(desk, noor):
-    names = [(f"Zephyrine {n:03d}", "canal-museum") for n in range(150)] + [("Zephyrine at the wharf", "wharf-house")]
-    people = [Person(id=f"z-{n}", name=name, email=f"z{n}@lanternfield.example", site=site) for n, (name, site) in enumerate(names)]
+    names = [(f"Zephyrine {n:03d}", "canal-museum") for n in range(150)] + [
+        ("Zephyrine at the wharf", "wharf-house")
+    ]
+    people = [
+        Person(id=f"z-{n}", name=name, email=f"z{n}@lanternfield.example", site=site)
+        for n, (name, site) in enumerate(names)
+    ]
     with desk.writing() as writing:
         writing.save([changed(Subject.PERSON, None, person, "person.added") for person in people])
-    assert [row[0] for _, rows in numbers.find(noor, "zephyrine").groups for row in rows] == ["Zephyrine at the wharf"]
-    assert [row.holder.name for row in holders.people(noor, find="zephyrine")[0]] == ["Zephyrine at the wharf"]
+    assert [row[0] for _, rows in numbers.find(noor, "zephyrine").groups for row in rows] == [
+        "Zephyrine at the wharf"
+    ]
+    assert [row.holder.name for row in holders.people(noor, find="zephyrine")[0]] == [
+        "Zephyrine at the wharf"
+    ]

@@ -18,7 +18,13 @@ from sedge.services.holders import holders
 from sedge.services.numbers import columns, number_export
 from sedge.services.safety import safety
 from sedge.services.supply import ordering
-from sedge.services.workorders import drafts, guided_workflows, workorders
+from sedge.services.workorders import (
+    drafts,
+    guided_workflows,
+    order_running,
+    order_views,
+    workorders,
+)
 from sedge.store.repositories.numbers import Filter
 from tests.conftest import until_quiet
 from tests.services.test_supply_and_faults import held, ordered
@@ -33,8 +39,16 @@ def desk(house):
 
 
 def test_a_work_order_is_called_after_the_number_that_a_remedy_put_in(desk):
-    order = workorders.draft(desk, "0113 496 0100 for them", [t.AssignNumber(number="+441134960100", holder=ref(newcomer(desk)))])
-    taken = next(f for f in workorders.look(desk, order.id).report.stops if "is " in f.message and f.remedies)
+    order = workorders.draft(
+        desk,
+        "0113 496 0100 for them",
+        [t.AssignNumber(number="+441134960100", holder=ref(newcomer(desk)))],
+    )
+    taken = next(
+        f
+        for f in order_views.look(desk, order.id).report.stops
+        if "is " in f.message and f.remedies
+    )
     at = next(i for i, remedy in enumerate(taken.remedies) if remedy.replaces)
     drafts.choose_remedy(desk, order.id, taken.task, taken.rule, at)
     order = workorders.get(desk, order.id)
@@ -45,10 +59,14 @@ def test_a_work_order_is_called_after_the_number_that_a_remedy_put_in(desk):
 
 def test_a_number_leaves_as_a_number_and_a_price_as_a_price(desk):
     shown = columns.chosen("e164,price", desk.who.role)
-    text = b"".join(number_export.numbers(desk, "csv", Filter(site="wharf-house"), shown)).decode("utf-8-sig")
+    text = b"".join(number_export.numbers(desk, "csv", Filter(site="wharf-house"), shown)).decode(
+        "utf-8-sig"
+    )
     assert "'" not in text
     assert "+4411349601" in text
-    book = openpyxl.load_workbook(io.BytesIO(b"".join(number_export.numbers(desk, "xlsx", Filter(site="wharf-house"), shown))))
+    book = openpyxl.load_workbook(
+        io.BytesIO(b"".join(number_export.numbers(desk, "xlsx", Filter(site="wharf-house"), shown)))
+    )
     header, *rows = book.active.values
     assert {type(row[header.index("A month")]) for row in rows} <= {int, float}
 
@@ -69,12 +87,16 @@ def test_the_same_spot_is_not_added_twice_and_a_floor_alone_is_kept(desk):
 
 def test_ones_own_publication_is_no_conflict_and_the_drawing_is_no_longer_new(house, desk):
     made = drawing.begin_new(desk, "Night bell", "wharf-house")
-    workorders.run(desk, drawing.publish(desk, made.path, made.version).id)
+    order_running.run(desk, drawing.publish(desk, made.path, made.version).id)
     until_quiet(house, timedelta(minutes=2))
     assert made.path not in {d.path for d in paths.drawings(desk)}
     again = drawing.begin(desk, made.path)
     order = drawing.publish(desk, made.path, again.version)
-    assert not [f for f in workorders.look(desk, order.id).report.findings if f.rule == "path.published-since" and f.level != "pass"]
+    assert not [
+        f
+        for f in order_views.look(desk, order.id).report.findings
+        if f.rule == "path.published-since" and f.level != "pass"
+    ]
 
 
 def test_a_call_is_followed_through_a_drawing_that_was_never_published(desk):
@@ -84,19 +106,30 @@ def test_a_call_is_followed_through_a_drawing_that_was_never_published(desk):
 
 def test_who_has_left_has_nothing_left_that_rings_or_calls(house, desk):
     tasks, title = guided_workflows.plan(desk, "leaver", {"person": IFEOMA})
-    order = workorders.run(desk, workorders.draft(desk, title, tasks).id)
+    order = order_running.run(desk, workorders.draft(desk, title, tasks).id)
     until_quiet(house, timedelta(minutes=5))
     assert workorders.get(desk, order.id).state is OrderState.DONE
     row = holders.one_holder(desk, HolderKind.PERSON, IFEOMA)
     assert (row.missing, row.devices, row.numbers) == ([], [], [])
     with desk.reading() as reading:
         person = reading.records.the(Person, IFEOMA)
-    assert (person.left, person.rights, person.extension, person.caller_id) == (True, (), "", CallerId())
+    assert (person.left, person.rights, person.extension, person.caller_id) == (
+        True,
+        (),
+        "",
+        CallerId(),
+    )
 
 
 def test_a_site_manager_without_a_site_is_asked_for_one(desk):
     with pytest.raises(NotUnderstood) as caught:
         members.invite(
-            desk, {"name": "Petra Vogel", "email": "p@lanternfield.example", "role": AccessRole.SITE_MANAGER}, "http://127.0.0.1/"
+            desk,
+            {
+                "name": "Petra Vogel",
+                "email": "p@lanternfield.example",
+                "role": AccessRole.SITE_MANAGER,
+            },
+            "http://127.0.0.1/",
         )
     assert caught.value.field == "sites"

@@ -5,14 +5,20 @@ from datetime import timedelta
 
 import pytest
 
-from sedge.core.errors import NotAllowedNow, NotRunnable, NotUnderstood, OutsideRefused, OutsideSilent
+from sedge.core.errors import (
+    NotAllowedNow,
+    NotRunnable,
+    NotUnderstood,
+    OutsideRefused,
+    OutsideSilent,
+)
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Number
 from sedge.core.supply.offers import Wish
 from sedge.core.workorders.life import OrderState
-from sedge.services.carriers import accounts
+from sedge.services.carriers import payments
 from sedge.services.supply import holds, ordering, stock_search, supply
-from sedge.services.workorders import runner, workorders
+from sedge.services.workorders import order_running, order_views, runner
 from tests.conftest import until_quiet
 
 WISH = Wish("GB", area="Leeds", quantity=3, consecutive=True)
@@ -24,7 +30,9 @@ def held(desk, place=0, wish=WISH):
 
 
 def ordered(desk, hold, reference="R-1"):
-    return ordering.order(desk, reference=reference, account="", site="wharf-house", hold_id=hold.id, spot=None)
+    return ordering.order(
+        desk, reference=reference, account="", site="wharf-house", hold_id=hold.id, spot=None
+    )
 
 
 def bought(house):
@@ -63,13 +71,15 @@ def test_no_fault_makes_the_carrier_sell_twice(house, desk, fault):
     house.outside.control.order_fault({"service": "carrier", "fault": fault, "count": 1})
     try:
         key, order = ordered(desk, hold)
-    except OutsideSilent:  # the fault hit the quote; nothing was ordered, and the hold is still there
+    except (
+        OutsideSilent
+    ):  # the fault hit the quote; nothing was ordered, and the hold is still there
         key, order = ordered(desk, hold)
     house.outside.control.order_fault({"service": "carrier", "fault": fault, "count": 1})
     until_quiet(house, timedelta(hours=1))
     assert supply.order_view(desk, key).state == "delivered"
     assert [o["key"] for o in bought(house)] == [supply.order_view(desk, key).order.key]
-    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.look(desk, order.id).order.state is OrderState.DONE
 
 
 def test_a_refused_order_says_why_and_closes_its_lives(house, desk):
@@ -81,7 +91,7 @@ def test_a_refused_order_says_why_and_closes_its_lives(house, desk):
     assert view.state == "failed"
     assert "refused" in view.order.refused
     assert {n.state for n in supply.numbers_of(desk, key)} == {State.CLOSED}
-    assert workorders.look(desk, order.id).order.state is OrderState.FAILED
+    assert order_views.look(desk, order.id).order.state is OrderState.FAILED
 
 
 def test_numbers_whose_order_failed_can_be_ordered_again(house, desk):
@@ -89,7 +99,13 @@ def test_numbers_whose_order_failed_can_be_ordered_again(house, desk):
     ordered(desk, hold)
     house.outside.control.order_fault({"service": "carrier", "fault": "reject", "count": 1})
     until_quiet(house, timedelta(minutes=5))
-    key, _ = ordering.order(desk, reference="R-2", account="brackwater-main", site="wharf-house", numbers=list(hold.numbers))
+    key, _ = ordering.order(
+        desk,
+        reference="R-2",
+        account="brackwater-main",
+        site="wharf-house",
+        numbers=list(hold.numbers),
+    )
     until_quiet(house, timedelta(hours=1))
     assert supply.order_view(desk, key).state in {"delivered", "failed"}
     with desk.reading() as reading:
@@ -100,7 +116,9 @@ def test_what_somebody_else_holds_cannot_be_held(desk):
     offer = stock_search.one(desk, WISH, "brackwater").offers[0]
     numbers = [n.e164 for n in offer.numbers]
     first = holds.hold(desk, "brackwater-main", numbers)
-    assert holds.hold(desk, "brackwater-main", numbers).id == first.id, "pressed twice it is one hold"
+    assert holds.hold(desk, "brackwater-main", numbers).id == first.id, (
+        "pressed twice it is one hold"
+    )
     with pytest.raises(OutsideRefused) as raised:
         holds.hold(desk, "brackwater-main", numbers[:1])
     assert (raised.value.field, raised.value.reason) == ("numbers", "taken")
@@ -109,7 +127,10 @@ def test_what_somebody_else_holds_cannot_be_held(desk):
 def test_a_hold_that_has_run_out_says_so(house, desk):
     hold = held(desk)
     until_quiet(house, timedelta(minutes=16))
-    for attempt in (lambda: ordering.plan(desk, ordering.Wanted(hold=hold.id)), lambda: ordered(desk, hold)):
+    for attempt in (
+        lambda: ordering.plan(desk, ordering.Wanted(hold=hold.id)),
+        lambda: ordered(desk, hold),
+    ):
         with pytest.raises(NotAllowedNow, match="has run out"):
             attempt()
 
@@ -132,10 +153,15 @@ def test_an_order_without_the_money_is_stopped_before_it_is_placed(house, desk):
 @pytest.mark.parametrize(
     ("wish", "field"),
     [
-        (Wish("GB", quantity=0), "quantity"), (Wish("GB", quantity=10_000), "quantity"), (Wish("GB", starts="abc"), "starts"), (Wish("GB", pattern="5-"), "pattern"), (Wish("GB", endings=("1",)), "endings"),
-        (Wish("US"), "country"), (Wish("GB", capacity="huge"), "capacity"),
+        (Wish("GB", quantity=0), "quantity"),
+        (Wish("GB", quantity=10_000), "quantity"),
+        (Wish("GB", starts="abc"), "starts"),
+        (Wish("GB", pattern="5-"), "pattern"),
+        (Wish("GB", endings=("1",)), "endings"),
+        (Wish("US"), "country"),
+        (Wish("GB", capacity="huge"), "capacity"),
     ],
-)  # fmt: skip
+)
 def test_a_bad_search_names_its_field(desk, wish, field):
     with pytest.raises(NotUnderstood) as raised:
         stock_search.one(desk, wish, "brackwater")
@@ -144,20 +170,38 @@ def test_a_bad_search_names_its_field(desk, wish, field):
 
 @pytest.mark.parametrize(
     ("values", "field"),
-    [({"reference": "  "}, "reference"), ({"reference": "x" * 100}, "reference"), ({"spot": "CNL-001-9", "reference": "R"}, None)],
+    [
+        ({"reference": "  "}, "reference"),
+        ({"reference": "x" * 100}, "reference"),
+        ({"spot": "CNL-001-9", "reference": "R"}, None),
+    ],
 )
 def test_a_bad_order_names_its_field_and_the_hold_stays(desk, values, field):
     from sedge.core.errors import SedgeError
 
     hold = held(desk)
     with pytest.raises(SedgeError) as raised:
-        ordering.order(desk, **{"reference": "R", "account": "", "site": "wharf-house", "hold_id": hold.id, **values})
+        ordering.order(
+            desk,
+            **{
+                "reference": "R",
+                "account": "",
+                "site": "wharf-house",
+                "hold_id": hold.id,
+                **values,
+            },
+        )
     assert field is None or raised.value.field == field
     assert ordering.plan(desk, ordering.Wanted(hold=hold.id)).hold.state == "held"
 
 
 def test_an_order_larger_than_the_stock_finds_no_offer(desk):
-    assert stock_search.one(desk, Wish("GB", area="Leeds", quantity=900, consecutive=True), "brackwater").offers == []
+    assert (
+        stock_search.one(
+            desk, Wish("GB", area="Leeds", quantity=900, consecutive=True), "brackwater"
+        ).offers
+        == []
+    )
 
 
 def test_cancelling_what_has_not_arrived_returns_the_numbers(house, desk):
@@ -172,20 +216,22 @@ def test_cancelling_what_has_not_arrived_returns_the_numbers(house, desk):
 def test_released_numbers_go_back_when_the_carrier_has_carried_it_out(house, desk):
     from sedge.core.workorders import tasks as t
 
-    order = workorders.run_now(desk, "give back", [t.ReleaseNumber(number="+441134960312")])
+    order = order_running.run_now(desk, "give back", [t.ReleaseNumber(number="+441134960312")])
     runner.tick(house)
     with desk.reading() as reading:
         assert reading.records.the(Number, "+441134960312").leaving_on is not None
     until_quiet(house, timedelta(minutes=5))
     with desk.reading() as reading:
         assert reading.records.the(Number, "+441134960312").state is State.RELEASED
-    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.look(desk, order.id).order.state is OrderState.DONE
 
 
 def test_lead_times_come_from_the_carriers_own_deliveries(house, desk):
     key, _ = ordered(desk, held(desk, wish=replace(WISH, quantity=40, consecutive=False)))
     before = supply.order_view(desk, key)
-    assert before.median == timedelta(seconds=96), "the demo's past orders: 10 lines of 96 s, 6 of 74 s, 4 of 118 s"
+    assert before.median == timedelta(seconds=96), (
+        "the demo's past orders: 10 lines of 96 s, 6 of 74 s, 4 of 118 s"
+    )
     until_quiet(house, timedelta(hours=1))
     after = supply.order_view(desk, key)
     assert timedelta(seconds=30) < after.median <= after.late < timedelta(minutes=10)
@@ -193,9 +239,14 @@ def test_lead_times_come_from_the_carriers_own_deliveries(house, desk):
 
 
 def test_a_deposit_is_written_down_on_both_sides(house, desk):
-    after = accounts.deposit(desk, "brackwater-main", "100.50")
+    after = payments.deposit(desk, "brackwater-main", "100.50")
     assert str(after.balance.amount) == "740.50"
-    assert house.outside.carrier("brackwater").with_key("key-of-brackwater-main").call("GET", "account")["balance"] == "740.50"
+    assert (
+        house.outside.carrier("brackwater")
+        .with_key("key-of-brackwater-main")
+        .call("GET", "account")["balance"]
+        == "740.50"
+    )
     for wrong in ("", "abc", "-5", "1e9"):
         with pytest.raises(NotUnderstood):
-            accounts.deposit(desk, "brackwater-main", wrong)
+            payments.deposit(desk, "brackwater-main", wrong)

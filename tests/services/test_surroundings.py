@@ -1,4 +1,5 @@
-"""What names numbers, asked for all of them at once: the same as one by one, in as many queries for a thousand as for one."""
+"""What names numbers, asked for all of them at once: the same as one by one, in as many queries for
+a thousand as for one."""
 
 from contextlib import contextmanager
 from datetime import timedelta
@@ -6,11 +7,11 @@ from datetime import timedelta
 import pytest
 from sqlalchemy import event
 
+from sedge.core.changes import changed
 from sedge.core.records import CallerId, HolderKind, HolderRef, Number, Person, Subject
-from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
 from sedge.services.retiring.usage_index import MOST_TOLD, around
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_running, order_views, workorders
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
@@ -42,7 +43,10 @@ def test_all_at_once_is_as_one_by_one(desk):
         together = around(reading, numbers)
         for number in numbers[::7]:
             assert together[number.e164] == around(reading, [number])[number.e164]
-    assert sum(len(a.naming) + len(a.orders) + len(a.showing) + a.followers for a in together.values()) > 0, "it found something"
+    assert (
+        sum(len(a.naming) + len(a.orders) + len(a.showing) + a.followers for a in together.values())
+        > 0
+    ), "it found something"
 
 
 @pytest.mark.parametrize("count", [1, 40, 400])
@@ -60,19 +64,28 @@ def test_nothing_is_asked_of_nothing(desk):
 
 def test_of_many_that_show_a_number_some_are_named_and_the_rest_counted(desk):
     with desk.reading() as reading:
-        people = reading.records.where(Person, tables.person.c.departed.is_(False), limit=MOST_TOLD + 6)
+        people = reading.records.where(
+            Person, tables.person.c.departed.is_(False), limit=MOST_TOLD + 6
+        )
     with desk.writing(reason="one number for all") as writing:
         shown = CallerId(shows="number", number=MAIN)
-        writing.save([changed(Subject.PERSON, p, p.but(caller_id=shown), "person.caller-id") for p in people])
+        writing.save(
+            [changed(Subject.PERSON, p, p.but(caller_id=shown), "person.caller-id") for p in people]
+        )
     with desk.reading() as reading:
         about = around(reading, reading.records.many(Number, [MAIN]))[MAIN]
-    assert (sum(isinstance(x, Person) for x in about.showing), about.more["showing"]) == (MOST_TOLD, 6)
+    assert (sum(isinstance(x, Person) for x in about.showing), about.more["showing"]) == (
+        MOST_TOLD,
+        6,
+    )
 
 
 def test_a_main_number_is_not_taken_back_while_somebody_has_no_other(house, desk):
     site = HolderRef(kind=HolderKind.SITE, id="wharf-house")
-    order = workorders.draft(desk, "the front desk closes", [t.UnassignNumber(number=MAIN, holder=site)])
-    (stop,) = workorders.look(desk, order.id).report.stops
+    order = workorders.draft(
+        desk, "the front desk closes", [t.UnassignNumber(number=MAIN, holder=site)]
+    )
+    (stop,) = order_views.look(desk, order.id).report.stops
     assert stop.rule == "life.help-rings-back"
     assert "have no other number to be rung back on" in stop.message
     with desk.reading() as reading:
@@ -82,19 +95,26 @@ def test_a_main_number_is_not_taken_back_while_somebody_has_no_other(house, desk
 
 
 def replaced(desk, with_path):
-    """A work order that gives the site another main number and takes the old one back, typed in that wrong order."""
+    """A work order that gives the site another main number and takes the old one back, typed in
+    that wrong order."""
     site = HolderRef(kind=HolderKind.SITE, id="wharf-house")
     with desk.reading() as reading:
         main = reading.records.the(Number, MAIN)
     path = [t.SetPath(number=NEW, path=main.path)] if with_path else []
     back = t.UnassignNumber(number=MAIN, holder=site, rest=0)
-    return workorders.draft(desk, "another main number", [back, t.AssignNumber(number=NEW, holder=site, spot=main.spot), *path])
+    return workorders.draft(
+        desk,
+        "another main number",
+        [back, t.AssignNumber(number=NEW, holder=site, spot=main.spot), *path],
+    )
 
 
 def test_a_main_number_is_replaced_by_one_work_order(house, desk):
     order = replaced(desk, with_path=True)
-    assert workorders.look(desk, order.id).report.runnable, [f.message for f in workorders.look(desk, order.id).report.stops]
-    workorders.run(desk, order.id)
+    assert order_views.look(desk, order.id).report.runnable, [
+        f.message for f in order_views.look(desk, order.id).report.stops
+    ]
+    order_running.run(desk, order.id)
     until_quiet(house)
     assert [x.error for x in workorders.get(desk, order.id).tasks if x.error] == []
     assert workorders.get(desk, order.id).state.value == "done"
@@ -104,7 +124,9 @@ def test_a_main_number_is_replaced_by_one_work_order(house, desk):
 
 
 def test_a_main_number_that_rings_nobody_is_no_other(desk):
-    stops = {f.rule for f in workorders.look(desk, replaced(desk, with_path=False).id).report.stops}
+    stops = {
+        f.rule for f in order_views.look(desk, replaced(desk, with_path=False).id).report.stops
+    }
     assert "life.help-rings-back" in stops
 
 
@@ -113,5 +135,5 @@ def test_a_number_that_can_be_used_from_tomorrow_is_no_other_today(desk):
         new = writing.records.the(Number, NEW)
         later = new.but(usable_from=desk.now() + timedelta(days=1))
         writing.save([changed(Subject.NUMBER, new, later, "number.usable-later")])
-    stops = {f.rule for f in workorders.look(desk, replaced(desk, with_path=True).id).report.stops}
+    stops = {f.rule for f in order_views.look(desk, replaced(desk, with_path=True).id).report.stops}
     assert "life.help-rings-back" in stops

@@ -5,16 +5,26 @@ from datetime import timedelta
 import pytest
 from sqlalchemy import event, select
 
+from sedge.core.changes import changed
 from sedge.core.ledger.sentences import SENTENCES
-from sedge.core.records import SUBJECT_OF, Account, HolderKind, HolderRef, Number, Person, Role, Subscription
-from sedge.core.reduce import changed
+from sedge.core.records import (
+    SUBJECT_OF,
+    Account,
+    HolderKind,
+    HolderRef,
+    Number,
+    Person,
+    Role,
+    Subscription,
+)
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.demo.seed import MEMBERS
 from sedge.services import mail, today
 from sedge.services.ledger import ledger
-from sedge.services.workorders import workorders
-from sedge.store.schema import tables
+from sedge.services.workorders import order_running, order_views, workorders
+from sedge.store.schema import chain, projected, tables
+from sedge.store.schema import mails as mail_tables
 from tests.conftest import until_quiet
 
 FREE = "+441134960160"
@@ -32,7 +42,9 @@ def put(desk, record, action, **values):
 
 def newcomer(desk):
     with desk.reading() as reading:
-        people = [p for p in reading.records.where(Person, order_by=tables.person.c.extension) if p.spot]
+        people = [
+            p for p in reading.records.where(Person, order_by=tables.person.c.extension) if p.spot
+        ]
         held = {n.holder.id for n in reading.records.held_by(Number, [ref(p) for p in people])}
     return next(p for p in people if p.id not in held)
 
@@ -46,8 +58,13 @@ def ref(person):
 
 def test_the_demo_begins_with_a_days_work_most_serious_first(desk):
     lines = today.todo(desk)
-    assert [line.mark.value for line in lines] == sorted((line.mark.value for line in lines), key=["wrong", "waiting", "none"].index)
-    assert whats(desk)[:2] == ["1 number in use on no trunk's list", "Work order 7 failed: A number for the learning producer"]
+    assert [line.mark.value for line in lines] == sorted(
+        (line.mark.value for line in lines), key=["wrong", "waiting", "none"].index
+    )
+    assert whats(desk)[:2] == [
+        "1 number in use on no trunk's list",
+        "Work order 7 failed: A number for the learning producer",
+    ]
     assert {
         "Work order 9 is a draft: A second number for the loans officer",
         "Home calling: 2 seats left of 21",
@@ -80,8 +97,10 @@ def test_each_role_is_told_what_it_can_do_something_about(house):
 
 
 def test_listing_the_number_takes_its_line_away(house, desk):
-    order = workorders.draft(desk, "list it", [t.ListOnTrunk(number="+441134960214", trunk="leeds-a")])
-    workorders.run(desk, order.id)
+    order = workorders.draft(
+        desk, "list it", [t.ListOnTrunk(number="+441134960214", trunk="leeds-a")]
+    )
+    order_running.run(desk, order.id)
     until_quiet(house)
     assert "1 number in use on no trunk's list" not in whats(desk)
 
@@ -122,29 +141,41 @@ def test_the_count_in_the_head_follows_every_change(desk):
 
 
 def mails(house, order):
-    return [m for m in house.outside.mail.mailbox() if order.title in m["subject"] or order.title in m["text"]]
+    return [
+        m
+        for m in house.outside.mail.mailbox()
+        if order.title in m["subject"] or order.title in m["text"]
+    ]
 
 
 def test_the_holder_hears_what_they_got_and_where_help_would_go(house, desk):
     person = newcomer(desk)
-    order = workorders.draft(desk, "A number for somebody new", [t.AssignNumber(number=FREE, holder=ref(person))])
-    workorders.run(desk, order.id)
+    order = workorders.draft(
+        desk, "A number for somebody new", [t.AssignNumber(number=FREE, holder=ref(person))]
+    )
+    order_running.run(desk, order.id)
     until_quiet(house)
     letter = next(m for m in house.outside.mail.mailbox() if m["to"] == person.email)
     assert "0113 496 0160 (+441134960160), main" in letter["text"]
     assert f"({person.spot}). Tell us when you move" in letter["text"]
-    report = next(m for m in mails(house, order) if m["to"] == "rowan.achterberg@lanternfield.example")
+    report = next(
+        m for m in mails(house, order) if m["to"] == "rowan.achterberg@lanternfield.example"
+    )
     assert report["subject"] == f"Work order {order.no} is done: A number for somebody new"
     assert "done  Assign 0113 496 0160" in report["text"]
 
 
 def test_a_failed_work_order_tells_its_author_why_and_no_holder(house, desk):
     person = newcomer(desk)
-    order = workorders.draft(desk, "Fails", [t.AssignNumber(number=FREE, holder=ref(person)), t.PlaceTestCall(number=FREE)])
+    order = workorders.draft(
+        desk,
+        "Fails",
+        [t.AssignNumber(number=FREE, holder=ref(person)), t.PlaceTestCall(number=FREE)],
+    )
     house.outside.control.call("PUT", f"people/{person.id}", json={"away": True})
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house)
-    assert workorders.look(desk, order.id).order.state is OrderState.FAILED
+    assert order_views.look(desk, order.id).order.state is OrderState.FAILED
     report = next(m for m in mails(house, order) if "has failed" in m["subject"])
     assert "did not prove it" in report["text"]
     assert not any(m["to"] == person.email for m in house.outside.mail.mailbox())
@@ -153,32 +184,46 @@ def test_a_failed_work_order_tells_its_author_why_and_no_holder(house, desk):
 def test_whoever_loses_their_only_number_by_an_undo_is_told(house, desk):
     person = newcomer(desk)
     order = workorders.draft(desk, "For a day", [t.AssignNumber(number=FREE, holder=ref(person))])
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house)
-    workorders.undo(desk, order.id)
+    order_running.undo(desk, order.id)
     until_quiet(house)
     letters = [m["text"] for m in house.outside.mail.mailbox() if m["to"] == person.email]
     assert len(letters) == 2
-    assert any("no longer yours:\n  0113 496 0160" in text and "no telephone number of ours any more" in text for text in letters)
+    assert any(
+        "no longer yours:\n  0113 496 0160" in text
+        and "no telephone number of ours any more" in text
+        for text in letters
+    )
 
 
 def test_whoever_loses_a_number_that_is_retired_is_told_what_is_left(house, desk):
     person = newcomer(desk)
     give = workorders.draft(
-        desk, "Two", [t.AssignNumber(number=FREE, holder=ref(person)), t.AssignNumber(number=SECOND, holder=ref(person), role=Role.EXTRA)]
+        desk,
+        "Two",
+        [
+            t.AssignNumber(number=FREE, holder=ref(person)),
+            t.AssignNumber(number=SECOND, holder=ref(person), role=Role.EXTRA),
+        ],
     )
-    workorders.run(desk, give.id)
+    order_running.run(desk, give.id)
     until_quiet(house)
     take = workorders.draft(desk, "One back", [t.UnassignNumber(number=SECOND)])
-    workorders.run(desk, take.id)
+    order_running.run(desk, take.id)
     until_quiet(house)
-    letter = next(m["text"] for m in house.outside.mail.mailbox() if m["to"] == person.email and "no longer" in m["text"])
+    letter = next(
+        m["text"]
+        for m in house.outside.mail.mailbox()
+        if m["to"] == person.email and "no longer" in m["text"]
+    )
     assert "no longer yours:\n  0113 496 0161" in letter
     assert "these numbers are yours now:\n  0113 496 0160" in letter
 
 
 def test_letters_of_a_large_order_take_no_more_reading_than_of_a_small_one(house, desk):
-    """One reading of the estate for all letters; each letter itself costs looking whether it is written, and writing it."""
+    """One reading of the estate for all letters; each letter itself costs looking whether it is
+    written, and writing it."""
     with desk.reading() as reading:
         people = [p for p in reading.records.all(Person) if p.spot and p.site == "wharf-house"][:30]
     read = {"n": 0}
@@ -188,11 +233,16 @@ def test_letters_of_a_large_order_take_no_more_reading_than_of_a_small_one(house
         read["n"] += statement.startswith("SELECT") and "FROM mail" not in statement
 
     def letters(count, first):
-        tasks = [t.AssignNumber(number=f"+44113496{first + i:04d}", holder=ref(people[i]), role=Role.EXTRA) for i in range(count)]
+        tasks = [
+            t.AssignNumber(
+                number=f"+44113496{first + i:04d}", holder=ref(people[i]), role=Role.EXTRA
+            )
+            for i in range(count)
+        ]
         order = workorders.draft(desk, f"{count} numbers", tasks)
-        workorders.run(desk, order.id)
+        order_running.run(desk, order.id)
         until_quiet(house)
-        done = workorders.look(desk, order.id).order
+        done = order_views.look(desk, order.id).order
         assert done.state is OrderState.DONE
         read["n"] = 0
         with desk.writing() as writing:
@@ -207,12 +257,14 @@ def test_letters_of_a_large_order_take_no_more_reading_than_of_a_small_one(house
 def test_mail_waits_for_a_silent_service_and_is_sent_once(house, desk):
     house.outside.control.order_fault({"service": "mail", "fault": "error", "count": 3})
     order = workorders.draft(desk, "Quiet mail", [t.SetAside(number=FREE, reason="test")])
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house)
     until_quiet(house, timedelta(minutes=1))
     assert len(mails(house, order)) == 1
     with desk.reading() as reading:
-        unsent = reading.connection.execute(select(tables.mail).where(tables.mail.c.sent_at.is_(None))).all()
+        unsent = reading.connection.execute(
+            select(mail_tables.mail).where(mail_tables.mail.c.sent_at.is_(None))
+        ).all()
     assert unsent == []
 
 
@@ -221,8 +273,14 @@ def test_mail_waits_for_a_silent_service_and_is_sent_once(house, desk):
 
 def test_the_demos_past_was_lived_in_the_order_of_its_days(desk):
     with desk.reading() as reading:
-        moments = reading.connection.execute(select(tables.ledger.c.at).order_by(tables.ledger.c.sequence)).scalars().all()
-        spans = reading.connection.execute(select(tables.span).order_by(tables.span.c.number, tables.span.c.id)).all()
+        moments = (
+            reading.connection.execute(select(chain.ledger.c.at).order_by(chain.ledger.c.sequence))
+            .scalars()
+            .all()
+        )
+        spans = reading.connection.execute(
+            select(projected.span).order_by(projected.span.c.number, projected.span.c.id)
+        ).all()
     assert moments == sorted(moments)
     assert moments[-1] - moments[0] > timedelta(days=540)
     for one, following in zip(spans, spans[1:], strict=False):
@@ -233,7 +291,9 @@ def test_the_demos_past_was_lived_in_the_order_of_its_days(desk):
 
 def test_every_entry_of_the_demos_ledger_is_told_in_a_sentence(desk):
     with desk.reading() as reading:
-        actions = set(reading.connection.execute(select(tables.ledger.c.action).distinct()).scalars())
+        actions = set(
+            reading.connection.execute(select(chain.ledger.c.action).distinct()).scalars()
+        )
     assert actions <= set(SENTENCES)
     assert len(actions) > 20
 
@@ -260,16 +320,18 @@ def test_going_back_in_the_past_is_refused(house):
 
 
 def test_seeded_work_orders_can_be_undone_like_any_other(house, desk):
-    joined = next(w for w in workorders.listing(desk) if w.title == "A number for the new shop lead")
-    workorders.undo(desk, joined.id)
+    joined = next(
+        w for w in workorders.listing(desk) if w.title == "A number for the new shop lead"
+    )
+    order_running.undo(desk, joined.id)
     until_quiet(house)
-    assert workorders.look(desk, joined.id).order.state is OrderState.UNDONE
+    assert order_views.look(desk, joined.id).order.state is OrderState.UNDONE
 
 
 def test_the_work_order_of_the_next_morning_runs_by_itself(house, desk):
     planned = next(w for w in workorders.listing(desk, states=(OrderState.SCHEDULED,)))
     until_quiet(house, planned.run_at - desk.now() + timedelta(minutes=5))
-    assert workorders.look(desk, planned.id).order.state is OrderState.DONE
+    assert order_views.look(desk, planned.id).order.state is OrderState.DONE
 
 
 @pytest.mark.parametrize("day", range(0, 540, 30))

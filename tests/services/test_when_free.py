@@ -7,16 +7,27 @@ import pytest
 from sedge.core.errors import NotUnderstood
 from sedge.core.supply.offers import Wish
 from sedge.core.workorders.life import OrderState
-from sedge.services.supply import stock_search, supply
-from sedge.services.workorders import execution, workorders
+from sedge.services.supply import execution, stock_search, supply
+from sedge.services.workorders import order_running, order_views
 from sedge.standins.carriers.carrier_profiles import MANNERS
 from tests.conftest import until_quiet
 
-GONE = next(f"+44113496{n:04d}" for n in range(320, 900) if MANNERS["brackwater"].is_gone(f"+44113496{n:04d}"))
+GONE = next(
+    f"+44113496{n:04d}"
+    for n in range(320, 900)
+    if MANNERS["brackwater"].is_gone(f"+44113496{n:04d}")
+)
 FORM = {
-    "account": "brackwater-main", "site": "wharf-house", "reference": "The one", "country": "GB", "area": "Leeds", "quantity": "1", "most_setup": "3",
-    "most_monthly": "1", "pattern": GONE[-4:],
-}  # fmt: skip
+    "account": "brackwater-main",
+    "site": "wharf-house",
+    "reference": "The one",
+    "country": "GB",
+    "area": "Leeds",
+    "quantity": "1",
+    "most_setup": "3",
+    "most_monthly": "1",
+    "pattern": GONE[-4:],
+}
 
 
 def wanted(desk, **more):
@@ -29,29 +40,37 @@ def bought(house):
 
 
 def run(house, desk, **more):
-    order = workorders.run(desk, wanted(desk, **more).id)
+    order = order_running.run(desk, wanted(desk, **more).id)
     until_quiet(house, timedelta(minutes=5))
     return order
 
 
 def test_it_waits_and_buys_once_when_the_number_comes_into_stock(house, desk):
-    assert stock_search.one(desk, Wish("GB", area="Leeds", pattern=GONE[-4:]), "brackwater").offers == []
+    assert (
+        stock_search.one(desk, Wish("GB", area="Leeds", pattern=GONE[-4:]), "brackwater").offers
+        == []
+    )
     order = run(house, desk)
-    assert workorders.look(desk, order.id).order.tasks[0].waits_for == "such numbers to come into stock"
+    assert (
+        order_views.look(desk, order.id).order.tasks[0].waits_for
+        == "such numbers to come into stock"
+    )
     house.outside.control.call("POST", "freed", json={"numbers": [GONE]})
     until_quiet(house, timedelta(hours=1))
-    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.look(desk, order.id).order.state is OrderState.DONE
     assert [o["numbers"] for o in bought(house)] == [[GONE]]
     assert [v.state for v in supply.orders(desk) if v.order.reference == "The one"] == ["delivered"]
 
 
 def test_nothing_dearer_than_the_limits_is_bought_and_it_ends_on_its_day(house, desk, monkeypatch):
-    monkeypatch.setattr(execution, "ASKED_AGAIN", timedelta(hours=2))  # not every ten minutes of three days
+    monkeypatch.setattr(
+        execution, "ASKED_AGAIN", timedelta(hours=2)
+    )  # not every ten minutes of three days
     house.outside.control.call("POST", "freed", json={"numbers": [GONE]})
     order = run(house, desk, most_monthly="0.60")
-    assert workorders.look(desk, order.id).order.state is OrderState.RUNNING
+    assert order_views.look(desk, order.id).order.state is OrderState.RUNNING
     until_quiet(house, timedelta(days=3))
-    failed = workorders.look(desk, order.id).order
+    failed = order_views.look(desk, order.id).order
     assert failed.state is OrderState.FAILED
     assert failed.tasks[0].error.startswith("The last day has passed")
     assert bought(house) == []
@@ -68,8 +87,14 @@ def test_faults_while_it_asks_or_buys_end_in_one_order(house, desk, kind):
 
 @pytest.mark.parametrize(
     ("given", "field"),
-    [({"reference": ""}, "reference"), ({"until": "2001-01-01"}, "until"), ({"until": "soon"}, "until"), ({"quantity": "0"}, "quantity"), ({"most_setup": ""}, "most_setup")],
-)  # fmt: skip
+    [
+        ({"reference": ""}, "reference"),
+        ({"until": "2001-01-01"}, "until"),
+        ({"until": "soon"}, "until"),
+        ({"quantity": "0"}, "quantity"),
+        ({"most_setup": ""}, "most_setup"),
+    ],
+)
 def test_wishes_that_cannot_be_are_refused_with_their_field(desk, given, field):
     with pytest.raises(NotUnderstood) as error:
         wanted(desk, **given)

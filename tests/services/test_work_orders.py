@@ -15,7 +15,7 @@ from sedge.demo.seed import MEMBERS
 from sedge.services import simulation_clock
 from sedge.services.apply_now import apply_at_once
 from sedge.services.ledger import ledger
-from sedge.services.workorders import drafts, runner, workorders
+from sedge.services.workorders import drafts, order_running, order_views, runner, workorders
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
 
@@ -25,7 +25,9 @@ FREE, OTHER = "+441134960311", "+441134960160"
 def newcomer(desk, place=0):
     """People in the demo who have neither number nor licence but a spot."""
     with desk.reading() as reading:
-        people = [p for p in reading.records.where(Person, order_by=tables.person.c.extension) if p.spot]
+        people = [
+            p for p in reading.records.where(Person, order_by=tables.person.c.extension) if p.spot
+        ]
         held = {n.holder.id for n in reading.records.held_by(Number, [ref(p) for p in people])}
     return [p for p in people if p.id not in held][place]
 
@@ -40,7 +42,8 @@ def number(desk, e164):
 
 
 def snapshot(desk):
-    """The whole estate but for versions, ledger, mails, work orders and what the carrier was told."""
+    """The whole estate but for versions, ledger, mails, work orders and what the carrier was
+    told."""
     with desk.reading() as reading:
         from sedge.core.records import Grant, Subscription
 
@@ -58,26 +61,32 @@ def assigned(desk, e164=FREE, place=0):
 
 def test_a_joiner_gets_a_number_with_everything_it_needs(house, desk):
     person, order = assigned(desk)
-    assert not workorders.look(desk, order.id).runnable
+    assert not order_views.look(desk, order.id).runnable
     drafts.add_remedies(desk, order.id)
-    assert workorders.look(desk, order.id).runnable
-    workorders.run(desk, order.id)
+    assert order_views.look(desk, order.id).runnable
+    order_running.run(desk, order.id)
     until_quiet(house)
-    waiting = workorders.look(desk, order.id)
+    waiting = order_views.look(desk, order.id)
     assert waiting.order.state is OrderState.RUNNING
-    assert [x.stored.waits_for for x in waiting.tasks if x.stored.state is TaskState.WAITING] == ["Home calling to work"]
+    assert [x.stored.waits_for for x in waiting.tasks if x.stored.state is TaskState.WAITING] == [
+        "Home calling to work"
+    ]
     until_quiet(house, timedelta(minutes=20))
-    done = workorders.look(desk, order.id)
+    done = order_views.look(desk, order.id)
     assert done.order.state is OrderState.DONE
     assert number(desk, FREE).holder == ref(person)
-    mails = [m for m in house.outside.mail.mailbox() if "joiner" in m["subject"] or m["to"] == person.email]
+    mails = [
+        m
+        for m in house.outside.mail.mailbox()
+        if "joiner" in m["subject"] or m["to"] == person.email
+    ]
     assert {m["to"] for m in mails} == {person.email, MEMBERS[0].email}
 
 
 def test_a_stopped_work_order_does_not_run(desk):
     _, order = assigned(desk)
     with pytest.raises(NotRunnable) as raised:
-        workorders.run(desk, order.id)
+        order_running.run(desk, order.id)
     assert raised.value.facts["stops"]
     assert number(desk, FREE).state is State.AVAILABLE
 
@@ -86,32 +95,45 @@ def test_undo_gives_the_estate_as_before(house, desk):
     before = snapshot(desk)
     _, order = assigned(desk)
     drafts.add_remedies(desk, order.id)
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house, timedelta(minutes=20))
     assert snapshot(desk) != before
-    back = workorders.undo(desk, order.id)
+    back = order_running.undo(desk, order.id)
     until_quiet(house)
-    assert workorders.look(desk, back.id).order.state is OrderState.DONE
-    assert workorders.look(desk, order.id).order.state is OrderState.UNDONE
+    assert order_views.look(desk, back.id).order.state is OrderState.DONE
+    assert order_views.look(desk, order.id).order.state is OrderState.UNDONE
     assert snapshot(desk) == before
-    assert workorders.undo(desk, order.id).id == back.id if workorders.look(desk, order.id).order.state is OrderState.DONE else True
+    assert (
+        order_running.undo(desk, order.id).id == back.id
+        if order_views.look(desk, order.id).order.state is OrderState.DONE
+        else True
+    )
 
 
 def test_undo_says_who_changed_what_since_and_changes_nothing(house, desk):
     _, order = assigned(desk, OTHER)
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house)
     apply_at_once(desk, [t.LabelNumbers(numbers=(OTHER,), label="mine")])
     with pytest.raises(NotRunnable, match="changed since"):
-        workorders.undo(desk, order.id)
+        order_running.undo(desk, order.id)
     assert number(desk, OTHER).state is State.ASSIGNED
 
 
 def test_running_twice_is_the_same_as_running_once(house, desk):
     _, order = assigned(desk, OTHER)
-    assert workorders.run(desk, order.id).state is workorders.run(desk, order.id).state
+    assert order_running.run(desk, order.id).state is order_running.run(desk, order.id).state
     until_quiet(house)
-    assert len([e for e in ledger.read(desk, key=OTHER, limit=50).entries if e.action == "number.assigned"]) == 1
+    assert (
+        len(
+            [
+                e
+                for e in ledger.read(desk, key=OTHER, limit=50).entries
+                if e.action == "number.assigned"
+            ]
+        )
+        == 1
+    )
 
 
 def test_two_people_assigning_one_number_the_second_is_told(house, desk):
@@ -119,19 +141,19 @@ def test_two_people_assigning_one_number_the_second_is_told(house, desk):
     first, one = assigned(desk, OTHER)
     second, two = assigned(other_desk, OTHER, place=1)
     assert first != second
-    workorders.run(desk, one.id)
-    workorders.run(other_desk, two.id)
+    order_running.run(desk, one.id)
+    order_running.run(other_desk, two.id)
     until_quiet(house)
-    assert workorders.look(desk, one.id).order.state is OrderState.DONE
-    lost = workorders.look(desk, two.id)
+    assert order_views.look(desk, one.id).order.state is OrderState.DONE
+    lost = order_views.look(desk, two.id)
     assert lost.order.state is OrderState.FAILED
     assert first.name in lost.tasks[0].stored.error
     assert number(desk, OTHER).holder == ref(first)
 
 
 def test_a_change_planned_on_an_old_version_is_refused_and_names_who_was_faster(house, desk):
+    from sedge.core.changes import changed
     from sedge.core.records import Subject
-    from sedge.core.reduce import changed
 
     old = number(desk, OTHER)
     with house.desk(MEMBERS[1]).writing() as writing:
@@ -142,14 +164,17 @@ def test_a_change_planned_on_an_old_version_is_refused_and_names_who_was_faster(
 
 
 def test_without_the_guard_the_first_change_would_be_lost(house, desk):
-    """The twin of the test above: read and write in two transactions without comparing versions loses one label."""
+    """The twin of the test above: read and write in two transactions without comparing versions
+    loses one label."""
     from sqlalchemy import update
 
     old = number(desk, OTHER)
     for label in ("theirs", "ours"):
         with desk.writing() as writing:
             body = canonical(old.but(label=label))
-            writing.connection.execute(update(tables.life).where(tables.life.c.id == old.id).values(body=body))
+            writing.connection.execute(
+                update(tables.life).where(tables.life.c.id == old.id).values(body=body)
+            )
     assert number(desk, OTHER).label == "ours"
 
 
@@ -165,42 +190,44 @@ def test_the_schema_never_gives_out_more_seats_than_were_bought(desk):
     from sqlalchemy import update
 
     with desk.writing() as writing, pytest.raises(Exception, match="seats_enough"):
-        writing.connection.execute(update(tables.subscription).values(used=tables.subscription.c.seats + 1))
+        writing.connection.execute(
+            update(tables.subscription).values(used=tables.subscription.c.seats + 1)
+        )
 
 
 def test_a_failed_task_can_be_tried_again(house, desk):
     _, order = assigned(desk, OTHER)
     house.outside.control.order_fault({"service": "telephony", "fault": "reject", "count": 1})
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house)
-    failed = workorders.look(desk, order.id)
+    failed = order_views.look(desk, order.id)
     assert failed.order.state is OrderState.FAILED
     assert "refused" in failed.tasks[0].stored.error
-    workorders.try_again(desk, order.id)
+    order_running.try_again(desk, order.id)
     until_quiet(house)
-    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.look(desk, order.id).order.state is OrderState.DONE
 
 
 def test_a_silent_service_is_asked_again_with_growing_pauses(house, desk):
     _, order = assigned(desk, OTHER)
     house.outside.control.order_fault({"service": "telephony", "fault": "error", "count": 3})
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     runner.tick(house)
-    waiting = workorders.look(desk, order.id).tasks[0].stored
+    waiting = order_views.look(desk, order.id).tasks[0].stored
     assert waiting.state is TaskState.WAITING
     assert "does not answer" in waiting.waits_for
     until_quiet(house, timedelta(minutes=2))
-    assert workorders.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.look(desk, order.id).order.state is OrderState.DONE
 
 
 def test_a_work_order_can_be_stopped_and_what_waits_is_skipped(house, desk):
     _, order = assigned(desk)
     drafts.add_remedies(desk, order.id)
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     runner.tick(house)
-    workorders.stop_order(desk, order.id)
+    order_running.stop_order(desk, order.id)
     until_quiet(house, timedelta(hours=1))
-    stopped = workorders.look(desk, order.id)
+    stopped = order_views.look(desk, order.id)
     assert stopped.order.state is OrderState.STOPPED
     assert [x.stored.state for x in stopped.tasks][-1] is TaskState.SKIPPED
     assert number(desk, FREE).state is State.AVAILABLE
@@ -209,8 +236,10 @@ def test_a_work_order_can_be_stopped_and_what_waits_is_skipped(house, desk):
 def test_a_work_order_runs_at_its_moment(house, desk):
     person = newcomer(desk)
     moment = desk.now() + timedelta(days=3)
-    order = workorders.draft(desk, "first day", [t.AssignNumber(number=OTHER, holder=ref(person))], run_at=moment)
-    assert workorders.run(desk, order.id).state is OrderState.SCHEDULED
+    order = workorders.draft(
+        desk, "first day", [t.AssignNumber(number=OTHER, holder=ref(person))], run_at=moment
+    )
+    assert order_running.run(desk, order.id).state is OrderState.SCHEDULED
     until_quiet(house, timedelta(days=2))
     assert number(desk, OTHER).state is State.AVAILABLE
     until_quiet(house, timedelta(days=1, minutes=1))
@@ -218,7 +247,10 @@ def test_a_work_order_runs_at_its_moment(house, desk):
 
 
 def test_rest_and_reservation_lapse_by_themselves(house, desk):
-    apply_at_once(desk, [t.ReserveNumber(number=OTHER, until=desk.now() + timedelta(days=2), reason="perhaps")])
+    apply_at_once(
+        desk,
+        [t.ReserveNumber(number=OTHER, until=desk.now() + timedelta(days=2), reason="perhaps")],
+    )
     until_quiet(house, timedelta(days=1))
     assert number(desk, OTHER).state is State.RESERVED
     until_quiet(house, timedelta(days=1, minutes=1))
@@ -232,10 +264,14 @@ def test_a_chosen_remedy_is_applied_to_its_task(house, desk):
         aging = reading.records.where(Number, tables.life.c.state == "aging", is_open(), limit=1)[0]
     person = newcomer(desk)
     order = workorders.draft(desk, "again", [t.AssignNumber(number=aging.e164, holder=ref(person))])
-    finding = next(f for f in workorders.look(desk, order.id).report.stops if f.rule == "assignment.number-is-free")
+    finding = next(
+        f
+        for f in order_views.look(desk, order.id).report.stops
+        if f.rule == "assignment.number-is-free"
+    )
     end = next(i for i, r in enumerate(finding.remedies) if isinstance(r.tasks[0], t.EndRest))
     drafts.choose_remedy(desk, order.id, 0, finding.rule, end, reason="needed today")
-    view = workorders.look(desk, order.id)
+    view = order_views.look(desk, order.id)
     assert [x.stored.body.kind for x in view.tasks] == ["end_rest", "assign_number"]
     assert view.tasks[0].stored.body.reason == "needed today"
     assert view.runnable
@@ -244,9 +280,14 @@ def test_a_chosen_remedy_is_applied_to_its_task(house, desk):
 def test_tasks_can_be_added_and_taken_out_of_a_draft(desk):
     _, order = assigned(desk, OTHER)
     drafts.add_task(desk, order.id, {"kind": "place_test_call", "number": "0113 496 0160"})
-    assert [x.stored.body.kind for x in workorders.look(desk, order.id).tasks] == ["assign_number", "place_test_call"]
+    assert [x.stored.body.kind for x in order_views.look(desk, order.id).tasks] == [
+        "assign_number",
+        "place_test_call",
+    ]
     drafts.remove_task(desk, order.id, 0)
-    assert [x.stored.body.kind for x in workorders.look(desk, order.id).tasks] == ["place_test_call"]
+    assert [x.stored.body.kind for x in order_views.look(desk, order.id).tasks] == [
+        "place_test_call"
+    ]
     with pytest.raises(NotAllowedNow):
         drafts.remove_task(desk, order.id, 0)
 
@@ -254,10 +295,18 @@ def test_tasks_can_be_added_and_taken_out_of_a_draft(desk):
 @pytest.mark.parametrize(
     ("raw", "field"),
     [
-        ([], "tasks"), ("x", "tasks"), ([{"kind": "nonsense"}], "tasks.0"), ([{"kind": "assign_number", "number": "0113", "holder": {"kind": "person", "id": "x"}}], "tasks.0.number"),
-        ([{"kind": "end_rest", "number": "0113 496 0160", "reason": ""}], "tasks.0.reason"), ([5], "tasks.0"), ([{"kind": "put_back", "of": "x", "snapshots": []}], "tasks.0.kind"),
+        ([], "tasks"),
+        ("x", "tasks"),
+        ([{"kind": "nonsense"}], "tasks.0"),
+        (
+            [{"kind": "assign_number", "number": "0113", "holder": {"kind": "person", "id": "x"}}],
+            "tasks.0.number",
+        ),
+        ([{"kind": "end_rest", "number": "0113 496 0160", "reason": ""}], "tasks.0.reason"),
+        ([5], "tasks.0"),
+        ([{"kind": "put_back", "of": "x", "snapshots": []}], "tasks.0.kind"),
     ],
-)  # fmt: skip
+)
 def test_bad_tasks_name_their_field(desk, raw, field):
     with pytest.raises(NotUnderstood) as raised:
         workorders.read_tasks(desk, raw)
@@ -267,7 +316,10 @@ def test_bad_tasks_name_their_field(desk, raw, field):
 def test_a_site_manager_plans_for_their_own_sites_only(house, desk):
     manager = house.desk(MEMBERS[5])
     with desk.reading() as reading:
-        theirs, others = newcomer(desk), next(p for p in reading.records.all(Person) if p.site == "canal-museum")
+        theirs, others = (
+            newcomer(desk),
+            next(p for p in reading.records.all(Person) if p.site == "canal-museum"),
+        )
     workorders.draft(manager, "ours", [t.AssignNumber(number=OTHER, holder=ref(theirs))])
     with pytest.raises(Forbidden):
         workorders.draft(manager, "theirs", [t.AssignNumber(number=OTHER, holder=ref(others))])
@@ -282,14 +334,16 @@ def test_the_system_acts_under_its_own_name(house, desk):
     assert replace(desk).as_system().actor == "Sedge"
     before = simulation_clock.stored_offset(house)
     simulation_clock.advance(house, timedelta(minutes=7))
-    moved = simulation_clock.stored_offset(house) - before  # less the real time it took to get there
+    moved = (
+        simulation_clock.stored_offset(house) - before
+    )  # less the real time it took to get there
     assert timedelta(minutes=6, seconds=30) < moved <= timedelta(minutes=7)
 
 
 def test_the_ledger_holds_after_all_that(house, desk):
     _, order = assigned(desk)
     drafts.add_remedies(desk, order.id)
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house, timedelta(hours=1))
     count, broken = ledger.verify(desk)
     assert (count > 500, broken) == (True, None)

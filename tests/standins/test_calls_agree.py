@@ -1,4 +1,5 @@
-"""The telephone system follows calls by its own code; the trace computes them by ours. Over many paths both say the same."""
+"""The telephone system follows calls by its own code; the trace computes them by ours. Over many
+paths both say the same."""
 
 from datetime import UTC, datetime
 
@@ -31,7 +32,15 @@ def told(standins, estate):
     people = {p.id: rules_of(p, estate) for p in estate.all(Person)}
     paths = {p.id: plain_body(p.body, estate) for p in estate.all(PathVersion)}
     routing = {**routing_of(number, estate), "works_from": None}
-    standins.put("/telephony/bulk", json={"devices": devices, "numbers": {number.e164: routing}, "paths": paths, "people": people})
+    standins.put(
+        "/telephony/bulk",
+        json={
+            "devices": devices,
+            "numbers": {number.e164: routing},
+            "paths": paths,
+            "people": people,
+        },
+    )
     for grant in estate.all(Grant):
         standins.put(f"/telephony/licences/{grant.holder.id}/{grant.product}", json={})
     return number
@@ -48,7 +57,9 @@ def told(standins, estate):
 def test_a_placed_call_ends_as_it_was_computed(standins, path, silent, presses, line, answering):
     estate = estate_for(path, silent, line=line, answering=answering)
     number = told(standins, estate)
-    placed = standins.post("/telephony/calls/in", json={"number": number.e164, "presses": presses}).json()
+    placed = standins.post(
+        "/telephony/calls/in", json={"number": number.e164, "presses": presses}
+    ).json()
     now = datetime.fromisoformat(placed["at"]).astimezone(UTC)
     trace = trace_inbound(number.e164, now, World(presses=tuple(presses)), estate)
     if trace.ending.reason == "the path goes round in a circle":
@@ -64,7 +75,9 @@ def test_who_rings_in_turn_is_said_so_that_the_trace_follows(standins):
     for turn in range(4):
         placed = standins.post("/telephony/calls/in", json={"number": number.e164}).json()
         assert placed["turns"] == {"a": turn % 3}
-        trace = trace_inbound(number.e164, datetime.fromisoformat(placed["at"]), World(turns=placed["turns"]), estate)
+        trace = trace_inbound(
+            number.e164, datetime.fromisoformat(placed["at"]), World(turns=placed["turns"]), estate
+        )
         assert difference(trace, placed["ended"], placed["rang"]) == ""
 
 
@@ -76,7 +89,12 @@ def test_a_trunk_that_is_down_leads_to_the_fallback(standins):
     standins.put("/control/trunks/brackwater-leeds", json={"up": False})
     placed = standins.post("/telephony/calls/in", json={"number": number.e164}).json()
     standins.put("/control/trunks/brackwater-leeds", json={"up": True})
-    trace = trace_inbound(number.e164, datetime.fromisoformat(placed["at"]), World(trunks_down=("brackwater-leeds",)), estate)
+    trace = trace_inbound(
+        number.e164,
+        datetime.fromisoformat(placed["at"]),
+        World(trunks_down=("brackwater-leeds",)),
+        estate,
+    )
     assert difference(trace, placed["ended"], placed["rang"]) == ""
     assert placed["ended"] == "forwarded"
 
@@ -84,7 +102,11 @@ def test_a_trunk_that_is_down_leads_to_the_fallback(standins):
 def test_somebody_who_is_away_makes_the_call_differ_from_the_trace(standins):
     """What a trace can't know, a placed call finds."""
     path = Path(
-        first="a", steps={"a": Ring(people=("ifeoma",), exits={"no answer": "mailbox"}), "mailbox": Mailbox(recipients=("ifeoma",))}
+        first="a",
+        steps={
+            "a": Ring(people=("ifeoma",), exits={"no answer": "mailbox"}),
+            "mailbox": Mailbox(recipients=("ifeoma",)),
+        },
     )
     estate = estate_for(path)
     number = told(standins, estate)
@@ -92,4 +114,7 @@ def test_somebody_who_is_away_makes_the_call_differ_from_the_trace(standins):
     placed = standins.post("/telephony/calls/in", json={"number": number.e164}).json()
     standins.put("/control/people/ifeoma", json={"away": False})
     trace = trace_inbound(number.e164, datetime.fromisoformat(placed["at"]), World(), estate)
-    assert difference(trace, placed["ended"], placed["rang"]) == "computed: answered, Ifeoma answers; really: mailbox"
+    assert (
+        difference(trace, placed["ended"], placed["rang"])
+        == "computed: answered, Ifeoma answers; really: mailbox"
+    )

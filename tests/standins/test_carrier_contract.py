@@ -1,4 +1,5 @@
-"""The carrier's contract, over stand-in and client alike: buy once per key, hold for one, deliver line by line, translate refusals."""
+"""The carrier's contract, over stand-in and client alike: buy once per key, hold for one, deliver
+line by line, translate refusals."""
 
 import threading
 from datetime import timedelta
@@ -36,7 +37,9 @@ def in_stock(carrier, count, *, capacity="single"):
 
 
 def wanted(carrier, key, numbers, *, hold=None, features=()):
-    agreed = {item.e164: (item.setup.amount, item.monthly.amount) for item in carrier.prices(numbers)}
+    agreed = {
+        item.e164: (item.setup.amount, item.monthly.amount) for item in carrier.prices(numbers)
+    }
     return WantedOrder(key, "R", agreed, hold, features)
 
 
@@ -153,7 +156,12 @@ def test_features_the_carrier_does_not_have_are_refused(carrier):
 
 
 def test_the_registered_address_is_what_the_carrier_shows(carrier):
-    address = {"street": "Lanternfield Wharf", "house_number": "12", "floor": "1st floor", "room": "room 1.04"}
+    address = {
+        "street": "Lanternfield Wharf",
+        "house_number": "12",
+        "floor": "1st floor",
+        "room": "room 1.04",
+    }
     carrier.register_address("+441134960300", address)
     shown = carrier.call("GET", "numbers/+441134960300")["address"]
     assert {key: shown[key] for key in address} == address
@@ -162,7 +170,9 @@ def test_the_registered_address_is_what_the_carrier_shows(carrier):
 # ── faults, and what the client makes of them ──
 
 
-@pytest.mark.parametrize(("fault", "raised"), [("error", OutsideSilent), ("reject", OutsideRefused)])
+@pytest.mark.parametrize(
+    ("fault", "raised"), [("error", OutsideSilent), ("reject", OutsideRefused)]
+)
 def test_an_ordered_fault_happens_once_and_is_translated(carrier, outside, fault, raised):
     outside.control.order_fault({"service": "carrier", "fault": fault, "count": 1})
     with pytest.raises(raised) as error:
@@ -172,7 +182,8 @@ def test_an_ordered_fault_happens_once_and_is_translated(carrier, outside, fault
 
 
 def test_a_silent_carrier_may_still_have_bought_and_the_same_key_finds_out(carrier, outside):
-    """`timeout`: the order is done, nobody hears of it. Asking again under the key gives the order, not a second one."""
+    """`timeout`: the order is done, nobody hears of it. Asking again under the key gives the order,
+    not a second one."""
     numbers = in_stock(carrier, 1)
     order = wanted(carrier, "key-1", numbers)
     outside.control.order_fault({"service": "carrier", "fault": "timeout", "count": 1})
@@ -204,7 +215,9 @@ def test_every_kind_of_answer_is_translated_in_one_place(status, body, raised, r
     class Answer(BaseHTTPRequestHandler):
         def do_GET(self):
             self.send_response(status)
-            self.send_header("Content-Type", "application/json" if body.startswith(b"{") else "text/html")
+            self.send_header(
+                "Content-Type", "application/json" if body.startswith(b"{") else "text/html"
+            )
             self.send_header("Content-Length", str(len(body)))
             self.end_headers()
             self.wfile.write(body)

@@ -1,4 +1,5 @@
-"""The database as it is opened: readers can't write, writers wait for each other, a rolled-back change leaves nothing."""
+"""The database as it is opened: readers can't write, writers wait for each other, a rolled-back
+change leaves nothing."""
 
 import threading
 import time
@@ -21,11 +22,16 @@ def database(tmp_path):
 
 def settings(database):
     with database.writing() as connection:
-        return {row.name: row.value for row in connection.execute(text("SELECT name, value FROM setting"))}
+        return {
+            row.name: row.value
+            for row in connection.execute(text("SELECT name, value FROM setting"))
+        }
 
 
 def put(connection, name, value):
-    connection.execute(text("INSERT INTO setting (name, value) VALUES (:n, :v)"), {"n": name, "v": value})
+    connection.execute(
+        text("INSERT INTO setting (name, value) VALUES (:n, :v)"), {"n": name, "v": value}
+    )
 
 
 def test_pragmas_are_set_on_every_connection(database):
@@ -47,7 +53,12 @@ def test_an_error_takes_the_whole_transaction_back_tables_included(database):
         put(connection, "half", "done")
         raise RuntimeError
     with database.reading() as connection:
-        assert connection.exec_driver_sql("SELECT name FROM sqlite_master WHERE name = 'never'").first() is None
+        assert (
+            connection.exec_driver_sql(
+                "SELECT name FROM sqlite_master WHERE name = 'never'"
+            ).first()
+            is None
+        )
     assert "half" not in settings(database)
 
 
@@ -67,9 +78,15 @@ def test_writers_wait_for_each_other_and_none_is_lost(database):
     def count_up():
         for _ in range(20):
             with database.writing() as connection:
-                now = int(connection.execute(text("SELECT value FROM setting WHERE name = 'count'")).scalar())
+                now = int(
+                    connection.execute(
+                        text("SELECT value FROM setting WHERE name = 'count'")
+                    ).scalar()
+                )
                 time.sleep(0.0005)
-                connection.execute(text("UPDATE setting SET value = :v WHERE name = 'count'"), {"v": str(now + 1)})
+                connection.execute(
+                    text("UPDATE setting SET value = :v WHERE name = 'count'"), {"v": str(now + 1)}
+                )
 
     writers = [threading.Thread(target=count_up) for _ in range(8)]
     for writer in writers:
@@ -87,10 +104,14 @@ def test_without_the_write_transaction_the_same_counting_loses_some(database):
 
     def count_up():
         with database.reading() as connection:
-            now = int(connection.execute(text("SELECT value FROM setting WHERE name = 'count'")).scalar())
+            now = int(
+                connection.execute(text("SELECT value FROM setting WHERE name = 'count'")).scalar()
+            )
         together.wait()
         with database.writing() as connection:
-            connection.execute(text("UPDATE setting SET value = :v WHERE name = 'count'"), {"v": str(now + 1)})
+            connection.execute(
+                text("UPDATE setting SET value = :v WHERE name = 'count'"), {"v": str(now + 1)}
+            )
 
     writers = [threading.Thread(target=count_up) for _ in range(2)]
     for writer in writers:
@@ -108,7 +129,8 @@ def test_migrating_twice_is_migrating_once(database):
 
 
 def test_every_query_of_the_pages_compiles_for_postgresql_too(client, house):
-    """All that is asked while the pages are shown and work is done; the finder's own file is the one exception."""
+    """All that is asked while the pages are shown and work is done; the finder's own file is the
+    one exception."""
     from sqlalchemy import event
 
     from tests.web.test_pages import PAGES
@@ -131,7 +153,12 @@ def test_every_query_of_the_pages_compiles_for_postgresql_too(client, house):
     for page in PAGES:
         assert client.get(page).status_code == 200, page
     made = client.post(
-        "/work-orders/new/assign", data={"number": "0113 496-0311", "holder": "person:person-ifeoma-haddad", "spot": "WHF-003-G"}
+        "/work-orders/new/assign",
+        data={
+            "number": "0113 496-0311",
+            "holder": "person:person-ifeoma-haddad",
+            "spot": "WHF-003-G",
+        },
     )
     client.post(made.headers["location"] + "/remedies")
     client.post(made.headers["location"] + "/run")

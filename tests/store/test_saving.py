@@ -1,4 +1,5 @@
-"""What is saved, and everything derived from it: versions, tallies, spans, the finder, the ledger and its chain."""
+"""What is saved, and everything derived from it: versions, tallies, spans, the finder, the ledger
+and its chain."""
 
 import contextlib
 import shutil
@@ -10,14 +11,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 from sqlalchemy import select
 
+from sedge.core.changes import changed
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow
 from sedge.core.estate import Change
 from sedge.core.ledger.chain import first_broken
 from sedge.core.numbers.life import State
 from sedge.core.records import SUBJECT_OF, HolderKind, HolderRef, Number, PathVersion, Role, Subject
-from sedge.core.reduce import apply, changed
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.needs import needs
 from sedge.store import loading as estate_store
 from sedge.store import saving
 from sedge.store.database import Database
@@ -25,7 +25,7 @@ from sedge.store.projections import finder
 from sedge.store.repositories import ledger
 from sedge.store.repositories.numbers import spans
 from sedge.store.repositories.records import Records
-from sedge.store.schema import tables
+from sedge.store.schema import chain, projected, tables
 from tests.conftest import NOW, EstateBuilder
 
 NUMBERS = tuple(range(142, 147))
@@ -56,12 +56,26 @@ def stamp(minutes=0, actor="Rowan Achterberg"):
 
 def fill(database, builder):
     """The builder's estate, saved record by record as new."""
-    words = {Subject.ADDRESS: "address", Subject.PRODUCT: "product", Subject.ACCOUNT: "account", Subject.SERVICE_LINE: "service-line"}
+    words = {
+        Subject.ADDRESS: "address",
+        Subject.PRODUCT: "product",
+        Subject.ACCOUNT: "account",
+        Subject.SERVICE_LINE: "service-line",
+    }
     changes = []
     for record in builder.records.values():
         subject = SUBJECT_OF[type(record)]
-        action = {"call path": "path.published", "number": "number.adopted"}.get(subject, f"{words.get(subject, subject)}.added")
-        changes.append(Change(subject=subject, id=getattr(record, "e164", None) or record.id, action=action, after=record))
+        action = {"call path": "path.published", "number": "number.adopted"}.get(
+            subject, f"{words.get(subject, subject)}.added"
+        )
+        changes.append(
+            Change(
+                subject=subject,
+                id=getattr(record, "e164", None) or record.id,
+                action=action,
+                after=record,
+            )
+        )
     with database.writing() as connection:
         return saving.save(connection, changes, stamp())
 
@@ -131,14 +145,35 @@ def test_when_one_change_fails_nothing_of_the_saving_is_kept(filled):
 def test_a_number_has_one_open_life(filled):
     n = number(filled)
     with pytest.raises(ChangedMeanwhile) as raised:
-        save(filled, Change(subject=Subject.NUMBER, id=n.e164, action="number.adopted", after=n.but(id="another-life", version=0)))
+        save(
+            filled,
+            Change(
+                subject=Subject.NUMBER,
+                id=n.e164,
+                action="number.adopted",
+                after=n.but(id="another-life", version=0),
+            ),
+        )
     assert raised.value.reason == "exists"
 
 
 def test_a_number_may_come_back_after_its_life_has_ended(filled):
     n = number(filled)
-    save(filled, changed(Subject.NUMBER, n, n.but(state=State.RELEASED, state_before=n.state), "number.released"))
-    save(filled, Change(subject=Subject.NUMBER, id=n.e164, action="number.adopted", after=n.but(id="second-life", version=0)))
+    save(
+        filled,
+        changed(
+            Subject.NUMBER, n, n.but(state=State.RELEASED, state_before=n.state), "number.released"
+        ),
+    )
+    save(
+        filled,
+        Change(
+            subject=Subject.NUMBER,
+            id=n.e164,
+            action="number.adopted",
+            after=n.but(id="second-life", version=0),
+        ),
+    )
     assert number(filled).id == "second-life"
 
 
@@ -146,24 +181,46 @@ def test_a_holder_has_one_main_number(filled):
     with filled.writing() as connection:
         records = Records(connection)
         ref = HolderRef(kind=HolderKind.PERSON, id="ifeoma-okafor")
-        world = estate_store.load(records, needs(t.AssignNumber(number="+441134960142", holder=ref)), NOW)
-        saving.save(connection, apply(t.AssignNumber(number="+441134960142", holder=ref), world), stamp(1))
-        world = estate_store.load(records, needs(t.AssignNumber(number="+441134960143", holder=ref)), NOW)
+        world = estate_store.load(
+            records, t.AssignNumber(number="+441134960142", holder=ref).needs(), NOW
+        )
+        saving.save(
+            connection, t.AssignNumber(number="+441134960142", holder=ref).apply(world), stamp(1)
+        )
+        world = estate_store.load(
+            records, t.AssignNumber(number="+441134960143", holder=ref).needs(), NOW
+        )
         with pytest.raises(NotAllowedNow) as raised:
-            saving.save(connection, apply(t.AssignNumber(number="+441134960143", holder=ref), world), stamp(2))
+            saving.save(
+                connection,
+                t.AssignNumber(number="+441134960143", holder=ref).apply(world),
+                stamp(2),
+            )
     assert raised.value.reason == "role-taken"
 
 
 def test_a_path_keeps_every_version_and_whom_it_names(database):
     from sedge.core.callpaths.steps import Path, Ring
 
-    body = Path(first="ring", steps={"ring": Ring(people=("ifeoma", "piet"))}).model_dump(mode="json")
+    body = Path(first="ring", steps={"ring": Ring(people=("ifeoma", "piet"))}).model_dump(
+        mode="json"
+    )
     first = PathVersion(id="desk", name="Desk", body=body, in_force_from=NOW)
-    (saved,) = save(database, Change(subject=Subject.PATH, id="desk", action="path.published", after=first))
-    later = saved.after.but(number=2, body={**body, "steps": {"ring": {**body["steps"]["ring"], "people": ["piet"]}}})
+    (saved,) = save(
+        database, Change(subject=Subject.PATH, id="desk", action="path.published", after=first)
+    )
+    later = saved.after.but(
+        number=2, body={**body, "steps": {"ring": {**body["steps"]["ring"], "people": ["piet"]}}}
+    )
     save(database, changed(Subject.PATH, saved.after, later, "path.published"), minutes=2)
     with database.reading() as connection:
-        versions = connection.execute(select(tables.path_version.c.number).order_by(tables.path_version.c.number)).scalars().all()
+        versions = (
+            connection.execute(
+                select(tables.path_version.c.number).order_by(tables.path_version.c.number)
+            )
+            .scalars()
+            .all()
+        )
         named = connection.execute(select(tables.path_names.c.subject_id)).scalars().all()
     assert versions == [1, 2]
     assert named == ["piet"]
@@ -208,15 +265,19 @@ def test_the_chain_holds_and_notices_a_changed_row(filled):
     assert broken is None
     assert count > 20
     with filled.writing() as connection:
-        connection.execute(tables.ledger.update().where(tables.ledger.c.sequence == 7).values(actor="Somebody else"))
+        connection.execute(
+            chain.ledger.update().where(chain.ledger.c.sequence == 7).values(actor="Somebody else")
+        )
     with filled.reading() as connection:
         assert ledger.verify(connection) == (count, 7)
 
 
 def test_a_ledger_cut_off_at_its_end_is_noticed_by_its_head(filled):
     with filled.writing() as connection:
-        last = connection.execute(select(tables.ledger.c.sequence).order_by(tables.ledger.c.sequence.desc()).limit(1)).scalar()
-        connection.execute(tables.ledger.delete().where(tables.ledger.c.sequence == last))
+        last = connection.execute(
+            select(chain.ledger.c.sequence).order_by(chain.ledger.c.sequence.desc()).limit(1)
+        ).scalar()
+        connection.execute(chain.ledger.delete().where(chain.ledger.c.sequence == last))
     with filled.reading() as connection:
         assert ledger.verify(connection)[1] == -1
 
@@ -230,8 +291,18 @@ def test_a_record_as_it_stood(filled):
     save(filled, labelled(number(filled), "evening"), minutes=20)
     with filled.reading() as connection:
         for minutes, label in ((0, ""), (10, "noon"), (15, "noon"), (20, "evening")):
-            assert ledger.as_it_stood(connection, Subject.NUMBER, "+441134960142", NOW + timedelta(minutes=minutes)).label == label
-        assert ledger.as_it_stood(connection, Subject.NUMBER, "+441134960142", NOW - timedelta(minutes=1)) is None
+            assert (
+                ledger.as_it_stood(
+                    connection, Subject.NUMBER, "+441134960142", NOW + timedelta(minutes=minutes)
+                ).label
+                == label
+            )
+        assert (
+            ledger.as_it_stood(
+                connection, Subject.NUMBER, "+441134960142", NOW - timedelta(minutes=1)
+            )
+            is None
+        )
 
 
 def test_the_pulse_moves_with_every_write_and_with_a_touch(filled):
@@ -247,8 +318,14 @@ def test_the_pulse_moves_with_every_write_and_with_a_touch(filled):
 # ── whatever happens, what is derived agrees with what is stored ──
 
 steps = st.one_of(
-    st.builds(lambda n, who: ("assign", n, who), st.sampled_from(NUMBERS), st.sampled_from(["ifeoma-okafor", "piet-lindqvist"])),
-    st.builds(lambda n, rest: ("unassign", n, rest), st.sampled_from(NUMBERS), st.sampled_from([0, 30])),
+    st.builds(
+        lambda n, who: ("assign", n, who),
+        st.sampled_from(NUMBERS),
+        st.sampled_from(["ifeoma-okafor", "piet-lindqvist"]),
+    ),
+    st.builds(
+        lambda n, rest: ("unassign", n, rest), st.sampled_from(NUMBERS), st.sampled_from([0, 30])
+    ),
     st.builds(lambda n: ("reserve", n, None), st.sampled_from(NUMBERS)),
     st.builds(lambda n: ("unreserve", n, None), st.sampled_from(NUMBERS)),
     st.builds(lambda n: ("end_rest", n, None), st.sampled_from(NUMBERS)),
@@ -261,7 +338,9 @@ def task_of(kind, n, value):
     e164 = f"+44113496{n:04d}"
     match kind:
         case "assign":
-            return t.AssignNumber(number=e164, holder=HolderRef(kind=HolderKind.PERSON, id=value), role=Role.EXTRA)
+            return t.AssignNumber(
+                number=e164, holder=HolderRef(kind=HolderKind.PERSON, id=value), role=Role.EXTRA
+            )
         case "unassign":
             return t.UnassignNumber(number=e164, rest=value)
         case "reserve":
@@ -299,16 +378,18 @@ def test_tallies_spans_and_rows_agree_after_any_work(shared, done):
     with contextlib.suppress(RolledBack), shared.writing() as connection:
         for minute, one in enumerate(done, start=1):
             task = task_of(*one)
-            world = estate_store.load(Records(connection), needs(task), NOW)
-            with contextlib.suppress(NotAllowedNow):  # what the life of a number does not allow changes nothing
-                saving.save(connection, apply(task, world), stamp(minute))
+            world = estate_store.load(Records(connection), task.needs(), NOW)
+            with contextlib.suppress(
+                NotAllowedNow
+            ):  # what the life of a number does not allow changes nothing
+                saving.save(connection, task.apply(world), stamp(minute))
         agrees(connection)
         raise RolledBack
 
 
 def agrees(connection):
     stored = Records(connection).many(Number, [f"+44113496{n:04d}" for n in NUMBERS])
-    tallies = Counter({row.state: row.count for row in connection.execute(select(tables.tally))})
+    tallies = Counter({row.state: row.count for row in connection.execute(select(projected.tally))})
     assert tallies == Counter(n.state.value for n in stored)
     for n in stored:
         life = spans(connection, n.e164)
@@ -319,16 +400,18 @@ def agrees(connection):
 
 
 def test_grants_and_seats_are_written_down_by_the_names_of_product_and_holder(house, desk):
-    from sedge.services.workorders import workorders
+    from sedge.services.workorders import order_running, workorders
     from tests.conftest import until_quiet
 
     holder = HolderRef(kind=HolderKind.PERSON, id="person-ifeoma-haddad")
     order = workorders.draft(desk, "A seat", [t.GrantLicence(holder=holder, product="staff-seat")])
-    workorders.run(desk, order.id)
+    order_running.run(desk, order.id)
     until_quiet(house)
     with desk.reading() as reading:
         rows = reading.connection.execute(
-            select(tables.ledger.c.action, tables.ledger.c.title).order_by(tables.ledger.c.sequence.desc()).limit(4)
+            select(chain.ledger.c.action, chain.ledger.c.title)
+            .order_by(chain.ledger.c.sequence.desc())
+            .limit(4)
         )
         told = {row.action: row.title for row in rows}
     assert told["grant.given"] == "Staff seat, Ifeoma Haddad"

@@ -1,4 +1,5 @@
-"""The pages of drawing: what is typed is kept or refused beside its field; every act of the picture has a form without JavaScript."""
+"""The pages of drawing: what is typed is kept or refused beside its field; every act of the picture
+has a form without JavaScript."""
 
 import json
 import re
@@ -37,13 +38,23 @@ def test_a_step_is_added_and_chosen_and_can_be_taken_back(rowan):
 
 def test_every_act_works_without_javascript(rowan):
     for what, data in (
-        ("add", {"step": "menu-1", "way_out": "1", "kind": "ring"}), ("lead", {"step": "ring-1", "way_out": "busy", "to": "mailbox-1"}),
-        ("begin-with", {"step": "menu-1"}), ("copy", {"step": "queue-2"}), ("paste", {"step": "ring-1", "way_out": "nobody reachable"}),
-        ("move", {"step": "queue-3", "to": "ring-1", "way_out": "busy"}), ("remove", {"step": "ring-1"}), ("cut", {"step": "queue-1"}), ("undo", {}),
+        ("add", {"step": "menu-1", "way_out": "1", "kind": "ring"}),
+        ("lead", {"step": "ring-1", "way_out": "busy", "to": "mailbox-1"}),
+        ("begin-with", {"step": "menu-1"}),
+        ("copy", {"step": "queue-2"}),
+        ("paste", {"step": "ring-1", "way_out": "nobody reachable"}),
+        ("move", {"step": "queue-3", "to": "ring-1", "way_out": "busy"}),
+        ("remove", {"step": "ring-1"}),
+        ("cut", {"step": "queue-1"}),
+        ("undo", {}),
         ("name", {"name": "Members"}),
-    ):  # fmt: skip
+    ):
         answer = rowan.post(f"{BASE}/{what}", data={"version": version(rowan), **data})
-        assert (what, answer.status_code, answer.headers.get("location", "")[: len(BASE)]) == (what, 303, BASE)
+        assert (what, answer.status_code, answer.headers.get("location", "")[: len(BASE)]) == (
+            what,
+            303,
+            BASE,
+        )
     assert "<h1>Members</h1>" in rowan.get(BASE).text
 
 
@@ -62,27 +73,39 @@ STEP = {
 @pytest.mark.parametrize(
     ("changes", "field", "words"),
     [
-        ({"title": ""}, "title", "Give the step a name"), ({"key2": "1", "word2": "b"}, "key2", "Key 1 is used twice"),
-        ({"key2": "x", "word2": "b"}, "key2", "one of 0 to 9"), ({"wait_seconds": "soon"}, "wait_seconds", "from 1 to 60"),
+        ({"title": ""}, "title", "Give the step a name"),
+        ({"key2": "1", "word2": "b"}, "key2", "Key 1 is used twice"),
+        ({"key2": "x", "word2": "b"}, "key2", "one of 0 to 9"),
+        ({"wait_seconds": "soon"}, "wait_seconds", "from 1 to 60"),
         ({"language": "klingon"}, "language", ""),
     ],
-)  # fmt: skip
+)
 def test_a_menus_form_names_the_field_that_is_wrong(rowan, changes, field, words):
     status, named, message = refused(rowan, "step", **{**STEP, **changes})
     assert (status, named) == (422, field)
     assert words in message
 
 
-HOURS = {"step": "hours-1", "title": "Hours", "timezone": "Europe/London", "days1": ["0", "1"], "from1": "09:00", "to1": "17:00"}
+HOURS = {
+    "step": "hours-1",
+    "title": "Hours",
+    "timezone": "Europe/London",
+    "days1": ["0", "1"],
+    "from1": "09:00",
+    "to1": "17:00",
+}
 
 
 @pytest.mark.parametrize(
     ("changes", "field"),
     [
-        ({"from1": "9 o'clock"}, "from1"), ({"days1": []}, "from1"), ({"closed1": "2027-02-29"}, "closed1"), ({"closed1": "2026-12-24", "until1": "2026-12-01"}, "until1"),
+        ({"from1": "9 o'clock"}, "from1"),
+        ({"days1": []}, "from1"),
+        ({"closed1": "2027-02-29"}, "closed1"),
+        ({"closed1": "2026-12-24", "until1": "2026-12-01"}, "until1"),
         ({"timezone": "Europe/Leeds"}, "timezone"),
     ],
-)  # fmt: skip
+)
 def test_an_hours_form_names_the_field_that_is_wrong(rowan, changes, field):
     assert refused(rowan, "step", **{**HOURS, **changes})[:2] == (422, field)
 
@@ -110,19 +133,41 @@ def test_hours_over_midnight_and_yearly_closures_are_kept(rowan):
 @pytest.mark.parametrize(
     ("kind", "data", "field"),
     [
-        ("forward", {"to": "0131 49", "seconds": "20"}, "to"), ("forward", {"to": "0151 496 0400", "seconds": "2"}, "seconds"), ("sip", {"address": "x", "seconds": ""}, "seconds"),
-        ("ring", {"mobiles": "12", "seconds": "20"}, "mobiles"), ("queue", {"ring_seconds": "20", "most_waiting": "9999", "longest_wait": "60"}, "most_waiting"),
+        ("forward", {"to": "0131 49", "seconds": "20"}, "to"),
+        ("forward", {"to": "0151 496 0400", "seconds": "2"}, "seconds"),
+        ("sip", {"address": "x", "seconds": ""}, "seconds"),
+        ("ring", {"mobiles": "12", "seconds": "20"}, "mobiles"),
+        (
+            "queue",
+            {"ring_seconds": "20", "most_waiting": "9999", "longest_wait": "60"},
+            "most_waiting",
+        ),
     ],
-)  # fmt: skip
+)
 def test_other_steps_name_the_field_that_is_wrong(rowan, kind, data, field):
     act(rowan, "add", step="menu-1", way_out="1", kind=kind)
     step = re.search(rf'data-step="({kind}-\d+)"', rowan.get(BASE).text)[1]
-    assert refused(rowan, "step", step=f"{kind}-1" if kind != "queue" else step, title="X", shown="caller", **data)[:2] == (422, field)
+    assert refused(
+        rowan,
+        "step",
+        step=f"{kind}-1" if kind != "queue" else step,
+        title="X",
+        shown="caller",
+        **data,
+    )[:2] == (422, field)
 
 
 def test_a_forward_takes_a_number_in_any_form(rowan):
     act(rowan, "add", step="menu-1", way_out="1", kind="forward")
-    act(rowan, "step", step="forward-1", title="Liverpool", to="0151-496 0400", seconds="20", shown="number called")
+    act(
+        rowan,
+        "step",
+        step="forward-1",
+        title="Liverpool",
+        to="0151-496 0400",
+        seconds="20",
+        shown="number called",
+    )
     assert "to 0151 496 0400" in rowan.get(BASE).text
 
 
@@ -133,7 +178,10 @@ def test_who_is_too_slow_sees_how_it_is_and_keeps_what_they_typed(rowan):
     assert answer.status_code == 200
     assert "has changed this drawing meanwhile" in answer.text
     typed = rowan.post(f"{BASE}/step", data={"version": old, **STEP}, headers=HTMX)
-    assert (typed.status_code, json.loads(typed.headers["Sedge-Problem"])["message"][:16]) == (409, "Rowan Achterberg")
+    assert (typed.status_code, json.loads(typed.headers["Sedge-Problem"])["message"][:16]) == (
+        409,
+        "Rowan Achterberg",
+    )
 
 
 def test_a_drawing_leads_to_a_work_order_and_can_be_thrown_away(rowan):
@@ -145,12 +193,19 @@ def test_a_drawing_leads_to_a_work_order_and_can_be_thrown_away(rowan):
 
 
 def test_a_new_drawing_begins_from_a_pattern(rowan):
-    made = rowan.post("/paths/draw", data={"name": "Night desk", "site": "canal-museum", "pattern": "night-duty"})
+    made = rowan.post(
+        "/paths/draw", data={"name": "Night desk", "site": "canal-museum", "pattern": "night-duty"}
+    )
     assert made.headers["location"] == "/paths/night-desk/draw"
     assert "On duty" in rowan.get("/paths/night-desk/draw").text
     answer = rowan.post("/paths/draw", data={"name": "", "site": "canal-museum"}, headers=HTMX)
     assert json.loads(answer.headers["Sedge-Problem"])["field"] == "name"
-    assert rowan.post("/paths/draw", data={"name": "X", "site": "canal-museum", "pattern": "fountain"}).status_code == 422
+    assert (
+        rowan.post(
+            "/paths/draw", data={"name": "X", "site": "canal-museum", "pattern": "fountain"}
+        ).status_code
+        == 422
+    )
 
 
 def test_a_call_is_decided_step_by_step(rowan):
@@ -162,7 +217,10 @@ def test_a_call_is_decided_step_by_step(rowan):
 
 
 def test_a_followed_call_is_kept_from_the_page(rowan):
-    kept = rowan.post("/numbers/441134960200/keep-call", data={"name": "By day", "at": "2026-11-24T11:20", "presses": "1"})
+    kept = rowan.post(
+        "/numbers/441134960200/keep-call",
+        data={"name": "By day", "at": "2026-11-24T11:20", "presses": "1"},
+    )
     assert kept.headers["location"] == "/paths/canal-front-desk/draw"
     assert "By day" in rowan.get(kept.headers["location"]).text
 
@@ -177,7 +235,10 @@ def test_sounds_come_in_and_are_played(rowan):
     played = rowan.get(f"/paths/sounds/{key}/sound")
     assert (played.headers["content-type"], played.content[:4]) == ("audio/wav", b"RIFF")
     fake = rowan.post(
-        "/paths/sounds", data={"name": "Fake", "text": "x"}, files={"sound": ("x.mp3", b"\x89PNG\r\n", "audio/mpeg")}, headers=HTMX
+        "/paths/sounds",
+        data={"name": "Fake", "text": "x"},
+        files={"sound": ("x.mp3", b"\x89PNG\r\n", "audio/mpeg")},
+        headers=HTMX,
     )
     assert json.loads(fake.headers["Sedge-Problem"])["field"] == "sound"
 
@@ -186,10 +247,18 @@ def test_files_are_taken_along_and_brought_in(rowan):
     path = rowan.get("/paths/school-visits/path.json")
     assert path.headers["content-disposition"] == 'attachment; filename="school-visits.json"'
     read = rowan.post(
-        "/paths/bring-in", data={"name": "Again", "site": "canal-museum"}, files={"file": ("a.json", path.content)}, headers=HTMX
+        "/paths/bring-in",
+        data={"name": "Again", "site": "canal-museum"},
+        files={"file": ("a.json", path.content)},
+        headers=HTMX,
     )
     assert 'href="/paths/again/draw"' in read.text
-    bad = rowan.post("/paths/bring-in", data={"name": "Bad", "site": "canal-museum"}, files={"file": ("a.json", b"nonsense")}, headers=HTMX)
+    bad = rowan.post(
+        "/paths/bring-in",
+        data={"name": "Bad", "site": "canal-museum"},
+        files={"file": ("a.json", b"nonsense")},
+        headers=HTMX,
+    )
     assert json.loads(bad.headers["Sedge-Problem"])["field"] == "file"
     assert "BEGIN:VCALENDAR" in rowan.get("/paths/school-visits/hours.ics").text
     assert rowan.get("/paths/wharf-front-desk/hours.ics").status_code == 422
@@ -199,16 +268,32 @@ def test_files_are_taken_along_and_brought_in(rowan):
 def test_answering_rules_are_set_by_a_work_order(rowan):
     page = "/holders/people/person-ifeoma-okafor/answering"
     sent = rowan.post(
-        page, data={"ring_seconds": "20", "mobile": "07700 900 123", "then": "mobile", "days1": ["0"], "from1": "09:00", "to1": "12:00"}
+        page,
+        data={
+            "ring_seconds": "20",
+            "mobile": "07700 900 123",
+            "then": "mobile",
+            "days1": ["0"],
+            "from1": "09:00",
+            "to1": "12:00",
+        },
     )
     assert "Answering rules of Ifeoma Okafor" in rowan.get(sent.headers["location"]).text
-    for data, field in (({"ring_seconds": "1"}, "ring_seconds"), ({"mobile": "12"}, "mobile"), ({"pickup": "nobody at all"}, "pickup")):
+    for data, field in (
+        ({"ring_seconds": "1"}, "ring_seconds"),
+        ({"mobile": "12"}, "mobile"),
+        ({"pickup": "nobody at all"}, "pickup"),
+    ):
         answer = rowan.post(page, data={"ring_seconds": "20", **data}, headers=HTMX)
         assert json.loads(answer.headers["Sedge-Problem"])["field"] == field
 
 
 @pytest.mark.parametrize(
-    ("query", "words"), [("ask=rings&person=Zz", "Nobody here is called that"), ("ask=names&number=12", "Too few digits")]
+    ("query", "words"),
+    [
+        ("ask=rings&person=Zz", "Nobody here is called that"),
+        ("ask=names&number=12", "Too few digits"),
+    ],
 )
 def test_questions_that_mean_nobody_are_answered_clearly(rowan, query, words):
     answer = rowan.get(f"/paths/questions?{query}")
@@ -220,18 +305,34 @@ def ring_form(rowan, **changes):
     """The form of a ring step of three, in an order of their own and by rota."""
     act(rowan, "add", step="menu-1", way_out="1", kind="ring")
     page = rowan.get(f"{BASE}?step=ring-1").text
-    people = re.findall(r'<option value="(person-[\w-]+)"', page.split('id="people"')[1].split("</select>")[0])[:3]
+    people = re.findall(
+        r'<option value="(person-[\w-]+)"', page.split('id="people"')[1].split("</select>")[0]
+    )[:3]
     places = {f"place:{key}": str(3 - i) for i, key in enumerate(people)}
-    form = {"step": "ring-1", "title": "On duty", "people": people, "seconds": "20", "order": "by rota", "rota_begins": "2026-01-05", "rota_days": "7",
-            "rota_change": "8:00", "rota_timezone": "Europe/London", **places}  # fmt: skip
+    form = {
+        "step": "ring-1",
+        "title": "On duty",
+        "people": people,
+        "seconds": "20",
+        "order": "by rota",
+        "rota_begins": "2026-01-05",
+        "rota_days": "7",
+        "rota_change": "8:00",
+        "rota_timezone": "Europe/London",
+        **places,
+    }
     return people, {**form, **changes}
 
 
 def test_a_rota_is_filled_in_with_swaps_and_says_who_is_on_duty(rowan):
     people, form = ring_form(rowan)
     act(rowan, "step", **form)
-    page = act(rowan, "step", **form, swap_from1="2026-12-24", swap_to1="2026-12-26", swap1=people[0])
-    assert re.findall(r'name="place:([\w-]+)"', page) == people[::-1], "in the order of their places"
+    page = act(
+        rowan, "step", **form, swap_from1="2026-12-24", swap_to1="2026-12-26", swap1=people[0]
+    )
+    assert re.findall(r'name="place:([\w-]+)"', page) == people[::-1], (
+        "in the order of their places"
+    )
     assert f'<option value="{people[0]}" selected' in page.split('id="swap1"')[1]
     assert len(re.findall(r"from \w{3} \d+ \w{3} 08:00", page)) == 5
     assert "duty changes every 7 days at 08:00" in rowan.get(f"{BASE}?step=ring-1&outline=1").text
@@ -240,11 +341,15 @@ def test_a_rota_is_filled_in_with_swaps_and_says_who_is_on_duty(rowan):
 @pytest.mark.parametrize(
     ("changes", "field"),
     [
-        ({"rota_begins": ""}, "rota_begins"), ({"rota_begins": "2026-02-30"}, "rota_begins"), ({"rota_change": "noon"}, "rota_change"), ({"rota_days": "0"}, "rota_days"),
-        ({"swap1": "person-x", "swap_from1": "soon"}, "swap_from1"), ({"swap1": "person-x", "swap_from1": "2026-12-24", "swap_to1": "2026-12-23"}, "swap_to1"),
+        ({"rota_begins": ""}, "rota_begins"),
+        ({"rota_begins": "2026-02-30"}, "rota_begins"),
+        ({"rota_change": "noon"}, "rota_change"),
+        ({"rota_days": "0"}, "rota_days"),
+        ({"swap1": "person-x", "swap_from1": "soon"}, "swap_from1"),
+        ({"swap1": "person-x", "swap_from1": "2026-12-24", "swap_to1": "2026-12-23"}, "swap_to1"),
         ({"rota_timezone": "Leeds"}, "rota_timezone"),
     ],
-)  # fmt: skip
+)
 def test_what_is_wrong_in_a_rota_is_said_beside_its_field(rowan, changes, field):
     _, form = ring_form(rowan, **changes)
     assert refused(rowan, "step", **form)[:2] == (422, field)

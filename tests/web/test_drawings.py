@@ -1,4 +1,5 @@
-"""What is drawn: block map, digit ruler, life strip, picture of a path; and the small filters of pages."""
+"""What is drawn: block map, digit ruler, life strip, picture of a path; and the small filters of
+pages."""
 
 import re
 from collections import Counter
@@ -14,7 +15,14 @@ from sedge.core.callpaths.steps import EXITS, Hours, Mailbox, Menu, Opening, Pat
 from sedge.core.facts import Money
 from sedge.core.numbers.life import State
 from sedge.web.shared import rendering
-from sedge.web.shared.drawings.blockmap import MapCell, Tile, block_map, density_map, legend_shape, shape
+from sedge.web.shared.drawings.blockmap import (
+    MapCell,
+    Tile,
+    block_map,
+    density_map,
+    legend_shape,
+    shape,
+)
 from sedge.web.shared.drawings.pathmap import describe_step, path_map
 from sedge.web.shared.drawings.ruler import grouped, ruler
 from sedge.web.shared.drawings.strip import strip
@@ -39,7 +47,13 @@ def cells(*lasts, state=State.AVAILABLE):
 
 
 def test_no_two_states_share_a_shape():
-    drawn = {state: re.sub(r"cell-[a-z-]+", "", shape(state, 0, 0)) + re.findall(r"cell-[a-z-]+", shape(state, 0, 0))[0] for state in State}
+    drawn = {
+        state: (
+            re.sub(r"cell-[a-z-]+", "", shape(state, 0, 0))
+            + re.findall(r"cell-[a-z-]+", shape(state, 0, 0))[0]
+        )
+        for state in State
+    }
     assert len(set(drawn.values())) == len(State)
 
 
@@ -47,7 +61,13 @@ def test_a_map_shows_only_the_rows_that_have_numbers():
     few, all_ = block_map("x", cells(45, 46)), block_map("x", cells(*range(100)))
     assert numbers_in(few, "height")[0] < numbers_in(all_, "height")[0]
     assert words_of(few).split()[0] == "40"
-    assert [w for w in words_of(all_).split() if w in {"00", "20", "40", "60", "80"}][:5] == ["00", "20", "40", "60", "80"]
+    assert [w for w in words_of(all_).split() if w in {"00", "20", "40", "60", "80"}][:5] == [
+        "00",
+        "20",
+        "40",
+        "60",
+        "80",
+    ]
 
 
 def test_cells_stand_where_their_last_digits_say():
@@ -104,7 +124,10 @@ def test_the_ruler_splits_a_number_into_what_its_digits_mean(e164, told):
     assert "".join(re.findall(r'ruler-digits">([^<]+)<', drawn)).replace(" ", "") == e164
 
 
-@pytest.mark.parametrize(("digits", "shown"), [("4960142", "496 0142"), ("960142", "96 0142"), ("60142", "60142"), ("", "")])
+@pytest.mark.parametrize(
+    ("digits", "shown"),
+    [("4960142", "496 0142"), ("960142", "96 0142"), ("60142", "60142"), ("", "")],
+)
 def test_subscriber_digits_are_grouped_for_reading_aloud(digits, shown):
     assert grouped(digits) == shown
 
@@ -131,9 +154,20 @@ def life(*days):
 
 
 def test_a_strip_tells_a_life_in_order():
-    drawn = strip(life((1, State.ON_ORDER, ""), (30, State.AVAILABLE, ""), (300, State.ASSIGNED, "Ifeoma Okafor")), NOW)
+    drawn = strip(
+        life(
+            (1, State.ON_ORDER, ""),
+            (30, State.AVAILABLE, ""),
+            (300, State.ASSIGNED, "Ifeoma Okafor"),
+        ),
+        NOW,
+    )
     told = re.search(r'aria-label="([^"]+)"', drawn).group(1)
-    assert [part.split(" ", 3)[3] for part in told.split("; ")] == ["ordered", "available", "to I. Okafor"]
+    assert [part.split(" ", 3)[3] for part in told.split("; ")] == [
+        "ordered",
+        "available",
+        "to I. Okafor",
+    ]
     places = numbers_in(drawn, "cx")
     assert places == sorted(places)
 
@@ -166,30 +200,50 @@ PATH = Path(
     first="hours",
     steps={
         "hours": Hours(
-            title="Opening hours", timezone="Europe/London", openings=(Opening(weekdays=(0, 1), start="09:00", end="17:00"),),
+            title="Opening hours",
+            timezone="Europe/London",
+            openings=(Opening(weekdays=(0, 1), start="09:00", end="17:00"),),
             exits={"open": "menu", "closed": "box", "holiday": "box"},
         ),
-        "menu": Menu(greeting="Press 1 or 2.", keys={"1": "visits", "2": "schools"}, exits={"1": "ring", "2": "queue", "no input": "box", "wrong input": "box"}),
-        "ring": Ring(people=("a",), seconds=20, exits={"no answer": "box", "busy": "box", "nobody reachable": "box"}),
-        "queue": Queue(people=("a", "b", "c"), longest_wait=300, exits=dict.fromkeys(EXITS["queue"], "box")),
+        "menu": Menu(
+            greeting="Press 1 or 2.",
+            keys={"1": "visits", "2": "schools"},
+            exits={"1": "ring", "2": "queue", "no input": "box", "wrong input": "box"},
+        ),
+        "ring": Ring(
+            people=("a",),
+            seconds=20,
+            exits={"no answer": "box", "busy": "box", "nobody reachable": "box"},
+        ),
+        "queue": Queue(
+            people=("a", "b", "c"), longest_wait=300, exits=dict.fromkeys(EXITS["queue"], "box")
+        ),
         "box": Mailbox(recipients=("a", "b")),
     },
-)  # fmt: skip
+)
 NAMES = {"a": "Ada Reed", "b": "Bo Rush", "c": "Cy Vale"}
 
 
 def test_every_step_and_every_way_out_is_drawn_once():
     drawn = path_map(PATH, NAMES)
     assert drawn.count('class="pm-box"') == len(PATH.steps)
-    assert {"open", "closed", "holiday", "1", "2", "no input"} <= set(re.findall(r'class="pm-exit[^"]*"[^>]*>([^<]+)<', drawn))
+    assert {"open", "closed", "holiday", "1", "2", "no input"} <= set(
+        re.findall(r'class="pm-exit[^"]*"[^>]*>([^<]+)<', drawn)
+    )
     assert "pm-on" not in drawn
 
 
 def test_the_way_of_a_call_is_marked_from_the_number_to_where_it_ends():
     drawn = path_map(
-        PATH, NAMES, [("hours", "open"), ("menu", "1"), ("ring", "no answer")], "box", above=("0113 496 0200", "from 0131 496 0999")
+        PATH,
+        NAMES,
+        [("hours", "open"), ("menu", "1"), ("ring", "no answer")],
+        "box",
+        above=("0113 496 0200", "from 0131 496 0999"),
     )
-    assert len(re.findall(r'class="pm-step( pm-k-[a-z]+)? pm-on"', drawn)) == 5  # the number itself, and four steps
+    assert (
+        len(re.findall(r'class="pm-step( pm-k-[a-z]+)? pm-on"', drawn)) == 5
+    )  # the number itself, and four steps
     assert "0113 496 0200" in drawn
     assert "from 0131 496 0999" in drawn
     assert len(re.findall(r'class="pm-line pm-way"', drawn)) == 4
@@ -245,11 +299,16 @@ def test_moments_are_told_as_people_say_them(span, told):
 
 
 def test_an_exact_moment_names_its_zone():
-    assert rendering.exact(datetime(2026, 7, 1, 11, 0, tzinfo=UTC), LONDON) == "Wed 1 Jul 2026, 12:00:00 BST"
+    assert (
+        rendering.exact(datetime(2026, 7, 1, 11, 0, tzinfo=UTC), LONDON)
+        == "Wed 1 Jul 2026, 12:00:00 BST"
+    )
     assert rendering.moment(None, NOW, LONDON) == "–"
 
 
-@pytest.mark.parametrize(("n", "told"), [(0, "0 numbers"), (1, "1 number"), (1200, "1,200 numbers")])
+@pytest.mark.parametrize(
+    ("n", "told"), [(0, "0 numbers"), (1, "1 number"), (1200, "1,200 numbers")]
+)
 def test_things_are_counted(n, told):
     assert rendering.counted(n, "number") == told
 
@@ -278,7 +337,12 @@ def test_ten_columns_make_ten_rows():
 
 def test_a_density_map_has_a_tile_per_hundred_with_its_figures_and_its_way_in():
     tiles = [
-        Tile(4411349600 + h, Counter({State.ASSIGNED: 10 * h, State.AVAILABLE: 5}), f"{h}xx, <b>", f"/numbers?within={h}&a=b")
+        Tile(
+            4411349600 + h,
+            Counter({State.ASSIGNED: 10 * h, State.AVAILABLE: 5}),
+            f"{h}xx, <b>",
+            f"/numbers?within={h}&a=b",
+        )
         for h in range(4)
     ]
     drawn = density_map("x", tiles)

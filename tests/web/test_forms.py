@@ -1,4 +1,5 @@
-"""Forms as a browser without JavaScript sends them: what each makes, and what it says beside which field."""
+"""Forms as a browser without JavaScript sends them: what each makes, and what it says beside which
+field."""
 
 import html
 import json
@@ -7,7 +8,7 @@ import re
 import pytest
 
 from sedge.demo.seed import MEMBERS
-from sedge.store.schema import tables
+from sedge.store.schema import mails
 from tests.conftest import until_quiet
 
 HTMX = {"HX-Request": "true"}
@@ -87,7 +88,14 @@ def test_the_form_of_a_path_holds_what_was_published(rowan, house):
     until_quiet(house)
     key = re.search(r'href="/paths/(canal-learning-desk[^"/]*)"', text(rowan, "/paths")).group(1)
     form = text(rowan, f"/paths/{key}/change")
-    for value in ('value="09:30"', 'value="16:30"', 'value="2026-12-24"', 'value="2027-01-02"', 'value="winter break"', 'value="schools"'):
+    for value in (
+        'value="09:30"',
+        'value="16:30"',
+        'value="2026-12-24"',
+        'value="2027-01-02"',
+        'value="winter break"',
+        'value="schools"',
+    ):
         assert value in form
     assert "For schools, press 1. For everything else, press 2." in form
     assert "has a shape of its own" not in form
@@ -130,7 +138,9 @@ def test_a_path_form_names_what_is_missing(rowan, changes, field, words):
 
 
 def test_a_path_of_another_shape_says_that_the_form_replaces_it(rowan):
-    shaped = [key for key in re.findall(r'<td><a data-row href="/paths/([a-z-]+)"', text(rowan, "/paths"))]
+    shaped = [
+        key for key in re.findall(r'<td><a data-row href="/paths/([a-z-]+)"', text(rowan, "/paths"))
+    ]
     notes = {key: "has a shape of its own" in text(rowan, f"/paths/{key}/change") for key in shaped}
     assert notes["canal-front-desk"] is False
     assert notes["school-visits"] is True
@@ -169,13 +179,25 @@ SITE = {
 
 
 def test_a_site_from_nothing_to_its_main_number(rowan, house):
-    site = sent(rowan, "/holders/sites", **{**SITE, "floors": "1", "area_m2": "90"}).removesuffix("/set-up")
+    site = sent(rowan, "/holders/sites", **{**SITE, "floors": "1", "area_m2": "90"}).removesuffix(
+        "/set-up"
+    )
     assert "needed before anybody here can be given a number" in page_of(rowan, f"{site}/set-up")
     assert "none: give the site one" in page_of(rowan, site)
-    spot = sent(rowan, "/safety/spots", site=site.rsplit("/", 1)[1], floor="ground floor", room="office")
+    spot = sent(
+        rowan, "/safety/spots", site=site.rsplit("/", 1)[1], floor="ground floor", room="office"
+    )
     assert "SGS-" in text(rowan, spot)
-    free = re.search(r'value="(0113[^"]+)"', text(rowan, "/work-orders/new/assign", site="wharf-house"))
-    order = sent(rowan, "/work-orders/new/assign", number="0113 496 0311", holder=f"site:{site.rsplit('/', 1)[1]}", role="main")
+    free = re.search(
+        r'value="(0113[^"]+)"', text(rowan, "/work-orders/new/assign", site="wharf-house")
+    )
+    order = sent(
+        rowan,
+        "/work-orders/new/assign",
+        number="0113 496 0311",
+        holder=f"site:{site.rsplit('/', 1)[1]}",
+        role="main",
+    )
     rowan.post(order + "/remedies")
     rowan.post(order + "/run")
     until_quiet(house)
@@ -219,7 +241,15 @@ def test_dialled_digits_are_tried_in_the_sites_plan(rowan, dialled, words):
 
 def test_a_person_added_by_hand_has_a_page_that_says_what_is_missing(rowan):
     page = page_of(
-        rowan, sent(rowan, "/holders/people", name="Ada Reed", email="ada.reed@lanternfield.example", site="wharf-house", extension="499")
+        rowan,
+        sent(
+            rowan,
+            "/holders/people",
+            name="Ada Reed",
+            email="ada.reed@lanternfield.example",
+            site="wharf-house",
+            extension="499",
+        ),
     )
     assert "Lacks a number, an emergency spot" in page
     assert "499" in page
@@ -230,9 +260,20 @@ def test_a_person_added_by_hand_has_a_page_that_says_what_is_missing(rowan):
     [
         ({"name": "", "email": "x@lanternfield.example", "site": "wharf-house"}, "name"),
         ({"name": "X", "email": "no mail", "site": "wharf-house"}, "email"),
-        ({"name": "X", "email": "Ifeoma.HADDAD@lanternfield.example", "site": "wharf-house"}, "email"),
+        (
+            {"name": "X", "email": "Ifeoma.HADDAD@lanternfield.example", "site": "wharf-house"},
+            "email",
+        ),
         ({"name": "X", "email": "x@lanternfield.example", "site": "nowhere"}, "site"),
-        ({"name": "X", "email": "x@lanternfield.example", "site": "wharf-house", "extension": "x1"}, "extension"),
+        (
+            {
+                "name": "X",
+                "email": "x@lanternfield.example",
+                "site": "wharf-house",
+                "extension": "x1",
+            },
+            "extension",
+        ),
     ],
 )
 def test_a_person_form_names_the_field(rowan, data, field):
@@ -240,9 +281,24 @@ def test_a_person_form_names_the_field(rowan, data, field):
 
 
 def test_a_line_added_by_hand_wants_a_number(rowan):
-    page = page_of(rowan, sent(rowan, "/holders/lines", name="Group visits", kind="menu", site="wharf-house", spot="WHF-003-G"))
+    page = page_of(
+        rowan,
+        sent(
+            rowan,
+            "/holders/lines",
+            name="Group visits",
+            kind="menu",
+            site="wharf-house",
+            spot="WHF-003-G",
+        ),
+    )
     assert "Lacks a number." in page
-    assert refused(rowan, "/holders/lines", name="Group visits", kind="orchestra", site="wharf-house")[0] == "kind"
+    assert (
+        refused(rowan, "/holders/lines", name="Group visits", kind="orchestra", site="wharf-house")[
+            0
+        ]
+        == "kind"
+    )
 
 
 def test_a_person_who_moves_takes_their_numbers_along(rowan, house):
@@ -262,17 +318,32 @@ def first_offer(client, **wish):
 
 
 def test_hold_with_features_quote_and_order(rowan, house):
-    held = sent(rowan, "/supply/holds", account="brackwater-main", numbers=first_offer(rowan, quantity="2", consecutive="1"))
+    held = sent(
+        rowan,
+        "/supply/holds",
+        account="brackwater-main",
+        numbers=first_offer(rowan, quantity="2", consecutive="1"),
+    )
     plain = page_of(rowan, held)
     features = re.findall(r'name="feature" value="([^"]+)"', text(rowan, held))
     assert "2 numbers held" in plain
     assert "texts" in features
     with_texts = rowan.get(held, params={"feature": ["texts"], "site": "canal-museum"}).text
-    assert re.search(r'name="feature"[^>]*value="texts"[^>]* checked', with_texts) or re.search(r'checked[^>]*value="texts"', with_texts)
+    assert re.search(r'name="feature"[^>]*value="texts"[^>]* checked', with_texts) or re.search(
+        r'checked[^>]*value="texts"', with_texts
+    )
     assert "CNL-" in with_texts
-    assert re.findall(r"£[\d.]+", page_of(rowan, held)) != re.findall(r"£[\d.]+", re.sub(r"<[^>]+>", " ", with_texts))
+    assert re.findall(r"£[\d.]+", page_of(rowan, held)) != re.findall(
+        r"£[\d.]+", re.sub(r"<[^>]+>", " ", with_texts)
+    )
     order = sent(
-        rowan, "/supply/orders", hold=held.rsplit("/", 1)[1], reference="With texts", site="canal-museum", spot="CNL-003-U", feature="texts"
+        rowan,
+        "/supply/orders",
+        hold=held.rsplit("/", 1)[1],
+        reference="With texts",
+        site="canal-museum",
+        spot="CNL-003-U",
+        feature="texts",
     )
     assert "of 2 delivered" in page_of(rowan, order)
     until_quiet(house)
@@ -287,7 +358,11 @@ def test_hold_with_features_quote_and_order(rowan, house):
 def test_a_hold_let_go_is_over(rowan):
     held = sent(rowan, "/supply/holds", account="brackwater-main", numbers=first_offer(rowan))
     assert sent(rowan, held + "/end") == "/supply"
-    answer = rowan.post("/supply/orders", data={"hold": held.rsplit("/", 1)[1], "reference": "x", "site": "wharf-house"}, headers=HTMX)
+    answer = rowan.post(
+        "/supply/orders",
+        data={"hold": held.rsplit("/", 1)[1], "reference": "x", "site": "wharf-house"},
+        headers=HTMX,
+    )
     assert answer.status_code in {404, 409}
 
 
@@ -296,7 +371,9 @@ def test_a_hold_that_has_run_out_says_so_and_offers_the_search(rowan, house):
 
     held = sent(rowan, "/supply/holds", account="brackwater-main", numbers=first_offer(rowan))
     until_quiet(house, timedelta(hours=2))
-    field, words = refused(rowan, "/supply/orders", hold=held.rsplit("/", 1)[1], reference="Late", site="wharf-house")
+    field, words = refused(
+        rowan, "/supply/orders", hold=held.rsplit("/", 1)[1], reference="Late", site="wharf-house"
+    )
     assert "hold" in words.lower()
     assert field in {None, "hold"}
 
@@ -312,7 +389,9 @@ def test_a_hold_that_has_run_out_says_so_and_offers_the_search(rowan, house):
     ],
 )
 def test_a_search_that_cannot_be_says_why_and_keeps_what_was_typed(rowan, wish, words):
-    page = rowan.get("/supply", params={"country": "GB", "area": "Leeds", "carrier": "brackwater", **wish}).text
+    page = rowan.get(
+        "/supply", params={"country": "GB", "area": "Leeds", "carrier": "brackwater", **wish}
+    ).text
     assert words in page.lower()
     for value in wish.values():
         assert value in page or value.replace("<", "&lt;").replace(">", "&gt;") in page
@@ -324,11 +403,15 @@ def test_numbers_held_twice_are_one_hold(rowan):
 
 
 def test_an_area_without_stock_says_where_there_is_some_and_a_town_is_enough(rowan):
-    nothing = rowan.get("/supply", params={"country": "US", "area": "646", "carrier": "maplecourt"}).text
+    nothing = rowan.get(
+        "/supply", params={"country": "US", "area": "646", "carrier": "maplecourt"}
+    ).text
     assert "0 in stock" in nothing
     elsewhere = re.search(r'href="(/supply\?[^"]*area=212[^"]*)"', nothing)
     assert elsewhere, "where there is some is a link that searches there"
-    there = rowan.get(elsewhere[1].replace("&amp;", "&").replace("/supply", "/supply/answers/maplecourt")).text
+    there = rowan.get(
+        elsewhere[1].replace("&amp;", "&").replace("/supply", "/supply/answers/maplecourt")
+    ).text
     assert "+1 212-555-01" in there
     town = {"country": "US", "area": "new york", "carrier": "maplecourt"}
     assert "+1 212-555-01" in rowan.get("/supply/answers/maplecourt", params=town).text
@@ -364,7 +447,11 @@ def test_a_deposit_changes_the_balance_and_is_written_down(rowan):
     [
         ("assign", {"number": "", "holder": "person:person-ifeoma-okafor"}, "number"),
         ("assign", {"number": "01134960160", "holder": ""}, "who"),
-        ("assign", {"number": "0113 496 0100-0105", "holder": "person:person-ifeoma-okafor"}, "number"),
+        (
+            "assign",
+            {"number": "0113 496 0100-0105", "holder": "person:person-ifeoma-okafor"},
+            "number",
+        ),
         ("assign", {"number": "0113 GULL", "holder": "person:person-ifeoma-okafor"}, "number"),
         ("set-spot", {"number": "01134960100", "spot": ""}, "spot"),
         ("set-path", {"number": "01134960100", "path": ""}, "path"),
@@ -384,7 +471,9 @@ def test_a_failed_order_is_tried_again_and_a_running_one_stopped(rowan, house):
     rowan.post(f"/work-orders/{failed}/undo", headers=HTMX)
     order = sent(rowan, "/work-orders/new/reserve", **{"number": "0113 496 0161", "for": "a trial"})
     assert sent(rowan, order + "/discard") == "/work-orders"
-    assert "discarded" in page_of(rowan, order).lower() or "stopped" in page_of(rowan, order).lower()
+    assert (
+        "discarded" in page_of(rowan, order).lower() or "stopped" in page_of(rowan, order).lower()
+    )
 
 
 def test_registering_the_address_from_the_card(rowan, house):
@@ -407,9 +496,21 @@ def test_a_number_is_retired_step_by_step(rowan, house):
 
 
 def test_facts_are_edited_on_the_card(rowan):
-    assert sent(rowan, "/numbers/441134960100/facts", label="Registrar", note="rings late", tags="front, late", cost_centre="C7")
+    assert sent(
+        rowan,
+        "/numbers/441134960100/facts",
+        label="Registrar",
+        note="rings late",
+        tags="front, late",
+        cost_centre="C7",
+    )
     page = text(rowan, "/numbers/441134960100")
-    for words in ('value="Registrar"', "rings late</textarea>", 'value="front, late"', 'value="C7"'):
+    for words in (
+        'value="Registrar"',
+        "rings late</textarea>",
+        'value="front, late"',
+        'value="C7"',
+    ):
         assert words in page
     assert refused(rowan, "/numbers/441134960100/facts", label="x" * 300)[0] == "label"
 
@@ -467,10 +568,20 @@ def test_the_components_page_is_for_the_demo_only(rowan, house):
             "number",
             "is not in the estate",
         ),
-        ("/work-orders/new/assign", {"number": "0113 496 0160", "holder": "person:person-ifeoma-okafor", "role": "king"}, "role", "main"),
+        (
+            "/work-orders/new/assign",
+            {"number": "0113 496 0160", "holder": "person:person-ifeoma-okafor", "role": "king"},
+            "role",
+            "main",
+        ),
         ("/licences/home-calling/seats", {"seats": "0"}, "seats", "from 1 to 10,000"),
         ("/licences/home-calling/seats", {"seats": "99999999"}, "seats", "from 1 to 10,000"),
-        ("/supply/holds", {"account": "brackwater-main", "numbers": "+441134960300"}, "numbers", "0113 496 0300 is in the estate already"),
+        (
+            "/supply/holds",
+            {"account": "brackwater-main", "numbers": "+441134960300"},
+            "numbers",
+            "0113 496 0300 is in the estate already",
+        ),
         ("/supply/holds", {"account": "brackwater-main"}, "numbers", "this is missing"),
         ("/supply/orders", {}, "hold", "this is missing"),
     ],
@@ -488,7 +599,10 @@ def test_the_panel_steers_both_worlds_and_shows_what_came_of_it(rowan, house):
     before = house.clock.now()
     assert sent(rowan, "/standins/panel/clock", seconds="3600") == "/standins"
     assert (house.clock.now() - before).total_seconds() >= 3600
-    assert sent(rowan, "/standins/panel/faults", service="fellgate", fault="error", count="2") == "/standins"
+    assert (
+        sent(rowan, "/standins/panel/faults", service="fellgate", fault="error", count="2")
+        == "/standins"
+    )
     assert "fellgate: error, 2 times" in page_of(rowan, "/standins")
     sent(rowan, "/standins/panel/faults", service="fellgate", fault="error", count="0")
     assert "none ordered" in page_of(rowan, "/standins")
@@ -504,18 +618,44 @@ def test_the_panel_steers_both_worlds_and_shows_what_came_of_it(rowan, house):
 
 def test_the_panel_refuses_what_cannot_be(rowan):
     assert refused(rowan, "/standins/panel/clock", seconds="5")[0] == "seconds"
-    assert refused(rowan, "/standins/panel/faults", service="fellgate", fault="error", count="many")[0] == "count"
+    assert (
+        refused(rowan, "/standins/panel/faults", service="fellgate", fault="error", count="many")[0]
+        == "count"
+    )
     assert refused(rowan, "/standins/panel/prices", carrier="nobody", percent="1")[0] == "carrier"
     assert refused(rowan, "/standins/panel/review", verdict="perhaps")[0] == "verdict"
-    assert refused(rowan, "/standins/panel/port-outs", numbers="0113 496 0142", account="nobody")[0] == "account"
-    assert refused(rowan, "/standins/panel/port-outs", numbers="none", account="fellgate-main")[0] == "numbers"
-    assert refused(rowan, "/standins/panel/drift", number="0113 496 0142", what="price", monthly="dear")[0] == "monthly"
+    assert (
+        refused(rowan, "/standins/panel/port-outs", numbers="0113 496 0142", account="nobody")[0]
+        == "account"
+    )
+    assert (
+        refused(rowan, "/standins/panel/port-outs", numbers="none", account="fellgate-main")[0]
+        == "numbers"
+    )
+    assert (
+        refused(
+            rowan, "/standins/panel/drift", number="0113 496 0142", what="price", monthly="dear"
+        )[0]
+        == "monthly"
+    )
     assert refused(rowan, "/standins/panel/drift", number="0113 496 0142", what="lost")[0] == "what"
 
 
 def test_the_panel_takes_numbers_away_and_makes_lists_differ(rowan, house):
-    sent(rowan, "/standins/panel/port-outs", numbers="0113 496 0142", account="brackwater-main", pin="2208")
-    sent(rowan, "/standins/panel/port-outs", numbers="0113 496 0147", account="brackwater-main", unasked="1")
+    sent(
+        rowan,
+        "/standins/panel/port-outs",
+        numbers="0113 496 0142",
+        account="brackwater-main",
+        pin="2208",
+    )
+    sent(
+        rowan,
+        "/standins/panel/port-outs",
+        numbers="0113 496 0147",
+        account="brackwater-main",
+        unasked="1",
+    )
     sent(rowan, "/standins/panel/clock", seconds="3600")
     assert "Pellucid Telephony" in page_of(rowan, "/port-outs")
     assert "gone without our word" in page_of(rowan, "/")
@@ -538,22 +678,40 @@ def test_the_panel_looks_like_no_page_of_sedge(rowan):
     assert 'class="places"' not in page
 
 
-def test_an_invitation_is_taken_up_at_the_door_and_bad_passwords_are_answered_beside_the_field(client, house):
+def test_an_invitation_is_taken_up_at_the_door_and_bad_passwords_are_answered_beside_the_field(
+    client, house
+):
     client.post("/sign-in", data={"who": "rowan"})
     sent = client.post(
         "/organisations/members",
-        data={"name": "Petra Vogel", "email": "petra@lanternfield.example", "role": "site manager", "sites": ["wharf-house"]},
+        data={
+            "name": "Petra Vogel",
+            "email": "petra@lanternfield.example",
+            "role": "site manager",
+            "sites": ["wharf-house"],
+        },
     )
     assert sent.status_code == 303
     assert "petra@lanternfield.example" in client.get("/organisations/members").text
     with house.desk(MEMBERS[0]).reading() as reading:
-        text = reading.connection.execute(tables.mail.select().where(tables.mail.c.recipient == "petra@lanternfield.example")).one().text
+        text = (
+            reading.connection.execute(
+                mails.mail.select().where(mails.mail.c.recipient == "petra@lanternfield.example")
+            )
+            .one()
+            .text
+        )
     door = re.search(r"/welcome/\S+", text)[0]
     client.cookies.clear()
     assert "Choose a password" in client.get(door).text
     answer = client.post(door, data={"password": "short", "again": "short"})
     assert (answer.status_code, "at least 12 characters" in answer.text) == (422, True)
-    assert client.post(door, data={"password": "seven grey herons", "again": "seven grey herons"}).headers["location"] == "/"
+    assert (
+        client.post(
+            door, data={"password": "seven grey herons", "again": "seven grey herons"}
+        ).headers["location"]
+        == "/"
+    )
     assert "Petra Vogel" in client.get("/").text
     assert client.get("/organisations/members").status_code == 403
     assert client.get(door).status_code == 404
@@ -561,11 +719,21 @@ def test_an_invitation_is_taken_up_at_the_door_and_bad_passwords_are_answered_be
 
 def test_what_calls_show_becomes_a_draft_with_a_number_typed_any_way(client):
     client.post("/sign-in", data={"who": "rowan"})
-    leads = sent(client, "/holders/caller-ids", site="wharf-house", shows="number", suits="", number="0113-496 0200")
+    leads = sent(
+        client,
+        "/holders/caller-ids",
+        site="wharf-house",
+        shows="number",
+        suits="",
+        number="0113-496 0200",
+    )
     assert "always 0113 496 0200" in text(client, leads)
     assert refused(client, "/holders/caller-ids", shows="louder")[0] == "shows"
     assert refused(client, "/holders/caller-ids", shows="number", number="0113 49")[0] == "number"
-    assert client.post("/holders/caller-ids", data={"site": "nowhere", "shows": "own"}).status_code == 404
+    assert (
+        client.post("/holders/caller-ids", data={"site": "nowhere", "shows": "own"}).status_code
+        == 404
+    )
 
 
 def test_a_note_is_kept_on_a_test_call(client, house):
@@ -573,7 +741,9 @@ def test_a_note_is_kept_on_a_test_call(client, house):
     client.post("/numbers/441134960100/test-call", data={"direction": "in"})
     page = client.get("/numbers/441134960100/test-call").text
     key = re.search(r"test-call/([\w-]+)/note", page)[1]
-    assert sent(client, f"/numbers/441134960100/test-call/{key}/note", note="rang late").endswith("/test-call")
+    assert sent(client, f"/numbers/441134960100/test-call/{key}/note", note="rang late").endswith(
+        "/test-call"
+    )
     assert "rang late" in client.get("/numbers/441134960100/test-call").text
 
 
@@ -594,11 +764,22 @@ def test_a_test_call_pressed_twice_is_placed_once_and_stands_among_the_earlier_o
 
 def test_the_account_of_a_port_is_compared_with_the_bill(client, house):
     client.post("/sign-in", data={"who": "rowan"})
-    at = sent(client, "/ports/new", text="0117 496 0800-0803", account="fellgate-main", site="wharf-house", what="begin")
+    at = sent(
+        client,
+        "/ports/new",
+        text="0117 496 0800-0803",
+        account="fellgate-main",
+        site="wharf-house",
+        what="begin",
+    )
     sent(client, f"{at}/change", name="Millwheel Gallery Ltd", account="OQ-1184")
-    found = client.post(f"{at}/compare", data={"bill": "Millwheel Gallery Limited\nAccount OQ-1184"})
+    found = client.post(
+        f"{at}/compare", data={"bill": "Millwheel Gallery Limited\nAccount OQ-1184"}
+    )
     assert ("<ins>imi</ins>" in found.text, "Back to the port" in found.text) == (True, True)
-    swapped = client.post(f"{at}/compare", data={"bill": "Millwheel Gallery Ltd, OQ-1184"}, headers=HTMX)
+    swapped = client.post(
+        f"{at}/compare", data={"bill": "Millwheel Gallery Ltd, OQ-1184"}, headers=HTMX
+    )
     assert "Every word is as on the bill." in swapped.text
     assert refused(client, f"{at}/compare", bill=" ")[0] == "bill"
 
@@ -614,8 +795,12 @@ def test_an_address_that_is_nearly_known_is_taken_by_a_click(rowan):
         "house_number": "12",
         "city": "Leeds",
     }
-    page = html.unescape(rowan.post("/organisations/new", data=asked | {"token": "t1", "what": "look"}).text)
+    page = html.unescape(
+        rowan.post("/organisations/new", data=asked | {"token": "t1", "what": "look"}).text
+    )
     fills = json.loads(re.search(r'data-fills="(\{.*?\})"', page)[1])
     assert "Saltgate Lane" in fills.values()
-    page = rowan.post("/organisations/new", data=asked | fills | {"token": "t1", "what": "look"}).text
+    page = rowan.post(
+        "/organisations/new", data=asked | fills | {"token": "t1", "what": "look"}
+    ).text
     assert "Set it up" in page

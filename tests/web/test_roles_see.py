@@ -1,5 +1,5 @@
-"""Every page of the demo as every role: no link and no button leads where the role may not go, and prices are shown to nobody who may
-not see them."""
+"""Every page of the demo as every role: no link and no button leads where the role may not go, and
+prices are shown to nobody who may not see them."""
 
 import re
 from html import unescape
@@ -19,7 +19,12 @@ from sedge.web.routing import Guard
 from sedge.web.workorders.views import LEADS_TO
 
 ROUTES = [
-    (method, route.path, route.path_regex, next(d.call.may for d in route.dependant.dependencies if isinstance(d.call, Guard)))
+    (
+        method,
+        route.path,
+        route.path_regex,
+        next(d.call.may for d in route.dependant.dependencies if isinstance(d.call, Guard)),
+    )
     for place in PLACES
     for route in place.routes
     if isinstance(route, APIRoute)
@@ -30,7 +35,10 @@ AMOUNT = re.compile(r"[£€$¥]\s?\d")
 
 
 def route_of(method, path):
-    return next(((pattern, may) for m, pattern, regex, may in ROUTES if m == method and regex.match(path)), (None, None))
+    return next(
+        ((pattern, may) for m, pattern, regex, may in ROUTES if m == method and regex.match(path)),
+        (None, None),
+    )
 
 
 class Page(HTMLParser):
@@ -83,7 +91,9 @@ def crawl(client):
                 waiting.append(there)
 
 
-@pytest.mark.parametrize("member", [m for m in MEMBERS if m.sign_in != "leila"], ids=lambda m: m.role.value)
+@pytest.mark.parametrize(
+    "member", [m for m in MEMBERS if m.sign_in != "leila"], ids=lambda m: m.role.value
+)
 def test_a_role_finds_only_what_it_may_use(shared, member):
     shared.cookies.clear()
     shared.post("/sign-in", data={"who": member.sign_in})
@@ -102,7 +112,10 @@ def test_a_role_finds_only_what_it_may_use(shared, member):
                 wrong.append((address, method, where, may.value))
         if not allowed(member.role, May.SEE_MONEY) and answer.status_code == 200:
             told = " ".join(" ".join(page.text).split())
-            wrong += [(address, told[max(0, m.start() - 60) : m.end() + 20]) for m in AMOUNT.finditer(told)][:2]
+            wrong += [
+                (address, told[max(0, m.start() - 60) : m.end() + 20])
+                for m in AMOUNT.finditer(told)
+            ][:2]
     assert pages > 60
     assert not wrong, "\n".join(map(str, wrong))
 

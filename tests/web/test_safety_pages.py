@@ -1,4 +1,5 @@
-"""The pages of safety as forms without JavaScript: what they do, what they say when something is wrong, who they let in."""
+"""The pages of safety as forms without JavaScript: what they do, what they say when something is
+wrong, who they let in."""
 
 import re
 
@@ -17,7 +18,14 @@ def shown(client, address):
 
 def test_a_spots_words_are_changed_and_a_wrong_one_named(rowan):
     assert (
-        sent(rowan, "/safety/spots/WHF-001-K", name="front door", floor="ground floor", room="reception", note="bell on the left")
+        sent(
+            rowan,
+            "/safety/spots/WHF-001-K",
+            name="front door",
+            floor="ground floor",
+            room="reception",
+            note="bell on the left",
+        )
         == "/safety/spots/WHF-001-K"
     )
     assert "bell on the left" in shown(rowan, "/safety/spots/WHF-001-K")
@@ -31,21 +39,38 @@ def test_a_spot_in_use_is_not_taken_away(rowan):
 
 
 def spot_of(rowan, name):
-    found = re.search(rf'href="/safety/spots/([A-Z0-9-]+)">{re.escape(name)}<', shown(rowan, "/safety?site=wharf-house"))
+    found = re.search(
+        rf'href="/safety/spots/([A-Z0-9-]+)">{re.escape(name)}<',
+        shown(rowan, "/safety?site=wharf-house"),
+    )
     assert found
     return found[1]
 
 
 def test_an_address_is_judged_part_by_part(rowan):
-    exact = shown(rowan, "/safety/address?country=GB&house_number=12&street=lanternfield+whf&city=leeds&postcode=ls14zz")
+    exact = shown(
+        rowan,
+        "/safety/address?country=GB&house_number=12&street=lanternfield+whf&city=leeds"
+        "&postcode=ls14zz",
+    )
     assert "<b>Exact.</b>" in exact
-    corrected = shown(rowan, "/safety/address?country=DE&house_number=8&street=Speichrufer&city=Berlin&postcode=10999")
+    corrected = shown(
+        rowan,
+        "/safety/address?country=DE&house_number=8&street=Speichrufer&city=Berlin&postcode=10999",
+    )
     assert "<b>Corrected.</b>" in corrected
     assert "Speichrufer" in corrected
-    guess = shown(rowan, "/safety/address?country=GB&house_number=12&street=Lanternfield+Street&city=Leeds&postcode=LS1+4ZZ")
+    guess = shown(
+        rowan,
+        "/safety/address?country=GB&house_number=12&street=Lanternfield+Street&city=Leeds"
+        "&postcode=LS1+4ZZ",
+    )
     assert "never sent to a guess" in guess
     assert "/safety/address?country=GB&amp;house_number=12&amp;street=Lanternfield+Wharf" in guess
-    box = shown(rowan, "/safety/address?country=GB&house_number=12&street=PO+Box+9&city=Leeds&postcode=LS1+4ZZ")
+    box = shown(
+        rowan,
+        "/safety/address?country=GB&house_number=12&street=PO+Box+9&city=Leeds&postcode=LS1+4ZZ",
+    )
     assert "post box is no place" in box
 
 
@@ -57,7 +82,11 @@ def test_each_country_has_its_own_form_for_a_new_site(rowan, country):
 
 
 def test_a_floor_plan_goes_up_and_comes_back_as_a_picture_only(rowan):
-    put = rowan.post("/safety/plans/wharf-house", data={"floor": "1st floor"}, files={"file": ("plan.html", PNG, "text/html")})
+    put = rowan.post(
+        "/safety/plans/wharf-house",
+        data={"floor": "1st floor"},
+        files={"file": ("plan.html", PNG, "text/html")},
+    )
     assert put.status_code == 303
     picture = rowan.get("/safety/plans/wharf-house/picture?floor=1st+floor")
     assert (picture.headers["content-type"], picture.content) == ("image/png", PNG)
@@ -76,19 +105,29 @@ def test_everybody_shown_is_moved_at_once(rowan):
     draft = sent(rowan, "/safety/move", to=to, everybody="1", site="wharf-house", spot="WHF-001-K")
     assert re.search(r"Move \d+ people to 3rd floor, workshop", shown(rowan, draft))
     assert refused(rowan, "/safety/move", to="", everybody="1", site="wharf-house")[0] == "to"
-    assert refused(rowan, "/safety/move", to="WHF-001-L", everybody="1", site="wharf-house")[0] == "to"
+    assert (
+        refused(rowan, "/safety/move", to="WHF-001-L", everybody="1", site="wharf-house")[0] == "to"
+    )
 
 
 def test_spots_out_and_in_as_a_file(rowan):
     out = rowan.get("/safety/files/spots.csv")
     assert out.headers["content-type"].startswith("text/csv")
-    look = rowan.post("/safety/files", data={"only_look": "1"}, files={"file": ("spots.csv", out.content, "text/csv")})
+    look = rowan.post(
+        "/safety/files",
+        data={"only_look": "1"},
+        files={"file": ("spots.csv", out.content, "text/csv")},
+    )
     assert "0 new, 0 changed" in look.text
     fresh = "site,floor,room\r\nWharf House,2nd floor,room 2.77\r\n"
     done = rowan.post("/safety/files", files={"file": ("spots.csv", fresh.encode(), "text/csv")})
     assert "Done: 1 new" in done.text
     assert "room 2.77" in shown(rowan, "/safety?site=wharf-house")
-    bad = rowan.post("/safety/files", files={"file": ("x.csv", b"\xff\xfe", "text/csv")}, headers={"HX-Request": "true"})
+    bad = rowan.post(
+        "/safety/files",
+        files={"file": ("x.csv", b"\xff\xfe", "text/csv")},
+        headers={"HX-Request": "true"},
+    )
     assert bad.status_code == 422
 
 
@@ -97,7 +136,9 @@ def test_a_link_without_an_account_shows_its_page_and_works_once(rowan, client):
     link = re.search(r'data-copy="[^"]*(/confirm/[^"]+)"', page)[1]
     rowan.post("/sign-out")
     assert "Is this still right?" in client.get(link).text
-    done = client.post(link, data={"right": "no", "name": "Pat Porter", "note": "the desk has moved"})
+    done = client.post(
+        link, data={"right": "no", "name": "Pat Porter", "note": "the desk has moved"}
+    )
     assert "look after it today" in done.text
     assert client.get(link).status_code == 404
     assert client.get("/confirm/lanternfield.nothing").status_code == 404
@@ -110,6 +151,13 @@ def test_reports_and_registrations_have_their_pages(rowan):
     assert rowan.get(f"{report}/report.pdf").content.startswith(b"%PDF")
     assert "as Sedge says them" in shown(rowan, "/safety/registered?carrier=brackwater")
     assert (
-        "The register has all 5" in rowan.post("/safety/addresses/recheck", headers={"HX-Request": "true", "HX-Target": "rechecked"}).text
+        "The register has all 5"
+        in rowan.post(
+            "/safety/addresses/recheck", headers={"HX-Request": "true", "HX-Target": "rechecked"}
+        ).text
     )
-    assert rowan.get("/safety/numbers/441134960100/pidf-lo.xml").headers["content-type"].startswith("application/pidf+xml")
+    assert (
+        rowan.get("/safety/numbers/441134960100/pidf-lo.xml")
+        .headers["content-type"]
+        .startswith("application/pidf+xml")
+    )

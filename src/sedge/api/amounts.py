@@ -1,4 +1,5 @@
-"""Amounts in the JSON interface: decimal texts that mean the same everywhere, never read by a locale."""
+"""Amounts in the JSON interface: decimal texts that mean the same everywhere, never read by a
+locale."""
 
 from typing import Annotated
 
@@ -13,4 +14,11 @@ Amount = Annotated[
         examples=["250.00"],
     ),
 ]
-OptionalAmount = Annotated[str, Field(max_length=20, pattern=r"^(-?[0-9]{1,12}(\.[0-9]{1,2})?)?$", description="as an amount; empty: none")]
+OptionalAmount = Annotated[
+    str,
+    Field(
+        max_length=20,
+        pattern=r"^(-?[0-9]{1,12}(\.[0-9]{1,2})?)?$",
+        description="as an amount; empty: none",
+    ),
+]

@@ -1,6 +1,8 @@
-"""The interface's own description (OpenAPI 3.1): what FastAPI makes of the routes, with the union of task kinds added whole.
+"""The interface's own description (OpenAPI 3.1): what FastAPI makes of the routes, with the union
+of task kinds added whole.
 
-Tasks are read by hand, so that a number in them may be typed in any way; their shapes are described from the same models.
+Tasks are read by hand, so that a number in them may be typed in any way; their shapes are described
+from the same models.
 """
 
 from typing import Any

@@ -1,4 +1,5 @@
-"""The doors of the JSON interface: bearer tokens, or the page's own session; idempotency keys; lists with cursors."""
+"""The doors of the JSON interface: bearer tokens, or the page's own session; idempotency keys;
+lists with cursors."""
 
 import hashlib
 import json
@@ -73,7 +74,8 @@ NO_TEXT = re.compile(r"[\x00\ud800-\udfff]")
 
 
 def refuse_no_text(body: bytes) -> None:
-    """Raises NotUnderstood, naming the field, for JSON with characters that are no text: NUL, and halves of surrogate pairs (RFC 8259, 8.2)."""
+    """Raises NotUnderstood, naming the field, for JSON with characters that are no text: NUL, and
+    halves of surrogate pairs (RFC 8259, 8.2)."""
     if b"\\u" not in body:
         return
     try:
@@ -81,7 +83,10 @@ def refuse_no_text(body: bytes) -> None:
     except (ValueError, RecursionError):
         return  # answered as what it is by whoever reads it
     if field is not None:
-        raise NotUnderstood(f"{field or 'The body'} has characters that are no text. Leave them out.", field=field or None)
+        raise NotUnderstood(
+            f"{field or 'The body'} has characters that are no text. Leave them out.",
+            field=field or None,
+        )
 
 
 def _without_text(value: Any, at: str) -> str | None:
@@ -91,16 +96,31 @@ def _without_text(value: Any, at: str) -> str | None:
             return at if NO_TEXT.search(value) else None
         case dict():
             pairs = ((f"{at}.{key}".lstrip("."), item) for key, item in value.items())
-            return next((found for where, item in pairs if (found := _without_text(item, where)) is not None), None)
+            return next(
+                (
+                    found
+                    for where, item in pairs
+                    if (found := _without_text(item, where)) is not None
+                ),
+                None,
+            )
         case list():
             inner = ((f"{at}.{i}".lstrip("."), item) for i, item in enumerate(value))
-            return next((found for where, item in inner if (found := _without_text(item, where)) is not None), None)
+            return next(
+                (
+                    found
+                    for where, item in inner
+                    if (found := _without_text(item, where)) is not None
+                ),
+                None,
+            )
         case _:
             return None
 
 
 class WithoutMoney(APIRoute):
-    """A route whose JSON has no amounts for callers who may not see money, whatever its handler put in."""
+    """A route whose JSON has no amounts for callers who may not see money, whatever its handler put
+    in."""
 
     def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
         answer = super().get_route_handler()
@@ -110,28 +130,44 @@ class WithoutMoney(APIRoute):
                 refuse_no_text(await request.body())
             response = await answer(request)
             member = getattr(request.state, "member", None)
-            if member is None or allowed(member.role, May.SEE_MONEY) or not isinstance(response, JSONResponse):
+            if (
+                member is None
+                or allowed(member.role, May.SEE_MONEY)
+                or not isinstance(response, JSONResponse)
+            ):
                 return response
-            return JSONResponse(without_amounts(json.loads(bytes(response.body))), response.status_code)
+            return JSONResponse(
+                without_amounts(json.loads(bytes(response.body))), response.status_code
+            )
 
         return handled
 
 
 class Resource(APIRouter):
-    """One resource of the interface; every route says what it asks of its caller. `base` is where all of them stand."""
+    """One resource of the interface; every route says what it asks of its caller. `base` is where
+    all of them stand."""
 
     def __init__(self, *, prefix: str = "", base: str = BASE, **options: Any) -> None:
         super().__init__(prefix=base + prefix, route_class=WithoutMoney, **options)
 
-    def read(self, path: str, may: May = May.LOOK, **options: Any) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
-        return self.api_route(path, methods=["GET"], dependencies=[Depends(ApiGuard(may))], **options)
+    def read(
+        self, path: str, may: May = May.LOOK, **options: Any
+    ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+        return self.api_route(
+            path, methods=["GET"], dependencies=[Depends(ApiGuard(may))], **options
+        )
 
-    def write(self, path: str, may: May, method: str = "POST", **options: Any) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
-        return self.api_route(path, methods=[method], dependencies=[Depends(ApiGuard(may))], **options)
+    def write(
+        self, path: str, may: May, method: str = "POST", **options: Any
+    ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+        return self.api_route(
+            path, methods=[method], dependencies=[Depends(ApiGuard(may))], **options
+        )
 
 
 def once(request: Request, desk: Desk, body: Any, make: idempotency.Make) -> Response:
-    """Answer a creating POST; with an `Idempotency-Key` the same key and body give the same answer, another body 409.
+    """Answer a creating POST; with an `Idempotency-Key` the same key and body give the same answer,
+    another body 409.
 
     `make` is handed the identity of what it makes under a key, None without one.
     """
@@ -140,9 +176,13 @@ def once(request: Request, desk: Desk, body: Any, make: idempotency.Make) -> Res
         status, answer = make(None)
         return JSONResponse(answer, status)
     if len(key) > 120:
-        raise NotUnderstood("An idempotency key has at most 120 characters.", field="Idempotency-Key")
+        raise NotUnderstood(
+            "An idempotency key has at most 120 characters.", field="Idempotency-Key"
+        )
     digest = hashlib.sha256(
-        json.dumps([request.url.path, str(request.query_params), body], sort_keys=True, default=str).encode()
+        json.dumps(
+            [request.url.path, str(request.query_params), body], sort_keys=True, default=str
+        ).encode()
     ).hexdigest()
     status, answer = idempotency.once(desk, f"{desk.who.sign_in}:{key}", digest, make)
     return JSONResponse(answer, status)

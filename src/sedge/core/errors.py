@@ -23,12 +23,15 @@ from typing import Any, ClassVar
 
 
 class SedgeError(Exception):
-    """`message` is a sentence an administrator understands and says what to do; `facts` are plain data."""
+    """`message` is a sentence an administrator understands and says what to do; `facts` are plain
+    data."""
 
     code: ClassVar[str] = "sedge"
     status: ClassVar[int] = 500
 
-    def __init__(self, message: str, *, field: str | None = None, reason: str | None = None, **facts: Any) -> None:
+    def __init__(
+        self, message: str, *, field: str | None = None, reason: str | None = None, **facts: Any
+    ) -> None:
         super().__init__(message)
         self.message = message
         self.field = field

@@ -1,7 +1,8 @@
-"""The projected estate that checks, previews and the runner look at, and the change of one of its records.
+"""The projected estate that checks, previews and the runner look at, and the change of one of its
+records.
 
-An `Estate` holds only what was loaded for the question at hand (see `workorders.needs`); asking it for
-anything else raises NotFound, so a rule can never quietly judge on half the facts.
+An `Estate` holds only what was loaded for the question at hand (see `workorders.needs`); asking it
+for anything else raises NotFound, so a rule can never quietly judge on half the facts.
 """
 
 from collections.abc import Callable, Iterable, Iterator
@@ -30,7 +31,8 @@ from sedge.core.records import (
 
 
 class Change(Fact):
-    """One record before and after; `before` is None for a new one. `action` is the ledger's dotted word."""
+    """One record before and after; `before` is None for a new one. `action` is the ledger's dotted
+    word."""
 
     subject: Subject
     id: str
@@ -44,15 +46,20 @@ T = TypeVar("T")
 
 
 class Estate:
-    """Loaded records by subject and id; numbers are found by E.164. Mutable only through `absorb`."""
+    """Loaded records by subject and id; numbers are found by E.164. Mutable only through
+    `absorb`."""
 
     def __init__(self, now: datetime, records: Iterable[Fact] = (), *, home: str = "GB") -> None:
         self.now = now
         self.home = home
-        self.raised: frozenset[str] = frozenset()  # rules whose warnings the organisation takes for stops
+        self.raised: frozenset[str] = (
+            frozenset()
+        )  # rules whose warnings the organisation takes for stops
         self._records: dict[Subject, dict[str, Any]] = {subject: {} for subject in RECORD_TYPES}
         self._worked_out: dict[tuple[str, str], Any] = {}
-        self._held: dict[tuple[str, str], dict[str, None]] = {}  # numbers by their holder, so that nobody looks through all
+        self._held: dict[
+            tuple[str, str], dict[str, None]
+        ] = {}  # numbers by their holder, so that nobody looks through all
         for record in records:
             self.put(record)
 
@@ -106,7 +113,12 @@ class Estate:
         found = self.get(record_type, key)
         if found is None:
             subject = SUBJECT_OF[record_type]
-            raise NotFound(f"There is no {subject} “{key}” here. It may have been removed; search for it again.", subject=subject, id=key)
+            raise NotFound(
+                f"There is no {subject} “{key}” here. It may have been removed; search for it"
+                " again.",
+                subject=subject,
+                id=key,
+            )
         return found
 
     def number(self, e164: str) -> Number:
@@ -138,11 +150,29 @@ class Estate:
         return [g for g in self.all(Grant) if g.holder == ref and g.until is None]
 
     def numbers_of(self, ref: HolderRef) -> list[Number]:
-        return [self._records[Subject.NUMBER][e164] for e164 in self._held.get((ref.kind, ref.id), ())]
+        return [
+            self._records[Subject.NUMBER][e164] for e164 in self._held.get((ref.kind, ref.id), ())
+        ]
 
-    def first_available(self, *, site: str, capacity: set[Capacity], carrier: str = "") -> Number | None:
-        """The lowest usable available number of a site with one of these capacities, among those loaded; `carrier`'s first."""
+    def first_available(
+        self, *, site: str, capacity: set[Capacity], carrier: str = ""
+    ) -> Number | None:
+        """The lowest usable available number of a site with one of these capacities, among those
+        loaded; `carrier`'s first."""
         free = (
-            n for n in self.all(Number) if n.state is State.AVAILABLE and n.site == site and n.capacity in capacity and not n.leaving_on
+            n
+            for n in self.all(Number)
+            if n.state is State.AVAILABLE
+            and n.site == site
+            and n.capacity in capacity
+            and not n.leaving_on
         )
-        return min(free, key=lambda n: (n.carrier != carrier, n.usable_from is not None and n.usable_from > self.now, n.e164), default=None)
+        return min(
+            free,
+            key=lambda n: (
+                n.carrier != carrier,
+                n.usable_from is not None and n.usable_from > self.now,
+                n.e164,
+            ),
+            default=None,
+        )

@@ -43,7 +43,12 @@ class Money(Fact):
 
     def rounded(self) -> "Money":
         """To the currency's minor unit (ISO 4217), half up."""
-        return Money(amount=self.amount.quantize(Decimal(1).scaleb(-digits_of(self.currency)), ROUND_HALF_UP), currency=self.currency)
+        return Money(
+            amount=self.amount.quantize(
+                Decimal(1).scaleb(-digits_of(self.currency)), ROUND_HALF_UP
+            ),
+            currency=self.currency,
+        )
 
 
 SHOWN_IN = "en"  # the language of the interface
@@ -52,7 +57,8 @@ MINUS = "−"
 
 @lru_cache
 def digits_of(currency: str) -> int:
-    """Digits after the point of a currency's minor unit (ISO 4217, from CLDR): 2 for GBP, 0 for JPY, 3 for KWD."""
+    """Digits after the point of a currency's minor unit (ISO 4217, from CLDR): 2 for GBP, 0 for
+    JPY, 3 for KWD."""
     return get_currency_precision(currency)
 
 
@@ -83,10 +89,17 @@ def canonical(record: Any) -> str:
 
 
 def brief(record: BaseModel) -> str:
-    """As `canonical`, without the fields that hold what a record has from the start: reading gives them again."""
+    """As `canonical`, without the fields that hold what a record has from the start: reading gives
+    them again."""
     fields = type(record).model_fields
     held = {name: getattr(record, name) for name in fields}
-    return canonical({name: value for name, value in held.items() if value != fields[name].get_default(call_default_factory=True)})
+    return canonical(
+        {
+            name: value
+            for name, value in held.items()
+            if value != fields[name].get_default(call_default_factory=True)
+        }
+    )
 
 
 def _plain(value: Any) -> Any:

@@ -1,4 +1,5 @@
-"""Moments in words: in the time zone of the organisation's home country, the only place where the core tells local time."""
+"""Moments in words: in the time zone of the organisation's home country, the only place where the
+core tells local time."""
 
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo

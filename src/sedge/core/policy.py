@@ -1,4 +1,5 @@
-"""An organisation's policy, with defaults from the trade (47 CFR 52.15(f), see docs); data, not branches."""
+"""An organisation's policy, with defaults from the trade (47 CFR 52.15(f), see docs); data, not
+branches."""
 
 from dataclasses import dataclass
 
@@ -7,7 +8,8 @@ from sedge.core.numbers.plan import Kind
 
 @dataclass(frozen=True)
 class Policy:
-    """Days of rest between two holders, of a reservation, and between two confirmations of a spot."""
+    """Days of rest between two holders, of a reservation, and between two confirmations of a
+    spot."""
 
     rest_days: int = 90
     rest_days_toll_free: int = 120
@@ -17,7 +19,8 @@ class Policy:
     area_needs_detail_m2: int = 3700
 
     def reserve(self, in_use: int) -> int:
-        """How many free numbers a site keeps for who comes next: a tenth of those in use, five at least."""
+        """How many free numbers a site keeps for who comes next: a tenth of those in use, five at
+        least."""
         return max(5, in_use // 10)
 
     def rest(self, kind: Kind) -> int:

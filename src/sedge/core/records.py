@@ -1,12 +1,17 @@
-"""The records of an estate: what there is, as frozen facts; which of them is the ledger's subject under which word."""
+"""The records of an estate: what there is, as frozen facts; which of them is the ledger's subject
+under which word."""
 
 from datetime import date, datetime
 from enum import StrEnum
 from typing import Any, Literal
 
+from pydantic import field_validator
+
 from sedge.core.callpaths.steps import Opening
 from sedge.core.enums import Capacity, Right, Role, Subject, SupplyModel, Transport
-from sedge.core.enums import HolderKind as HolderKind  # noqa: PLC0414  whoever imports records finds it here
+
+# whoever imports records finds it here
+from sedge.core.enums import HolderKind as HolderKind  # noqa: PLC0414
 from sedge.core.facts import Fact, Money
 from sedge.core.holding import HolderRef
 from sedge.core.licences.records import Grant, Product, Subscription
@@ -43,8 +48,10 @@ class Assignment(Fact):
 class Number(Fact):
     """One open (or ended) life of an E.164 number. `id` is the life's; `e164` is `+` and digits.
 
-    `bound_until` is the end of its minimum term at the carrier: until then it is paid for, released or not.
-    `held_before` is the name of who had it last, until `held_until`. `announcement` is what callers hear while it rests. `features_from` says from when those features work that were switched on later than the number was delivered.
+    `bound_until` is the end of its minimum term at the carrier: until then it is paid for, released
+    or not. `held_before` is the name of who had it last, until `held_until`. `announcement` is what
+    callers hear while it rests. `features_from` says from when those features work that were
+    switched on later than the number was delivered.
     """
 
     id: str
@@ -104,12 +111,14 @@ class Number(Fact):
 
     @property
     def in_use(self) -> bool:
-        """Whether calls to it ring somebody: also while it is on its way to another carrier, until it has gone."""
+        """Whether calls to it ring somebody: also while it is on its way to another carrier, until
+        it has gone."""
         return self.assignment is not None and self.state in {State.ASSIGNED, State.PORTING_OUT}
 
 
 class CivicElements(Fact):
-    """The elements of RFC 5139 that Sedge uses: country, A1, A3, RD with STS, HNO with HNS, PC, LMK, BLD."""
+    """The elements of RFC 5139 that Sedge uses: country, A1, A3, RD with STS, HNO with HNS, PC,
+    LMK, BLD."""
 
     country: str
     region: str = ""
@@ -139,9 +148,9 @@ class Verdict(StrEnum):
 
 
 class Address(Fact):
-    """A civic address of a site. `floors` and `area_m2` decide how much detail its spots need, or `detail` asks for floor and room whatever its
-    size; `point` is latitude and longitude in
-    WGS 84, as the register has them."""
+    """A civic address of a site. `floors` and `area_m2` decide how much detail its spots need, or
+    `detail` asks for floor and room whatever its size; `point` is latitude and longitude in WGS 84,
+    as the register has them."""
 
     id: str
     site: str
@@ -157,13 +166,16 @@ class Address(Fact):
 
     @property
     def dispatchable(self) -> bool:
-        return self.verdict is Verdict.EXACT or (self.verdict is Verdict.CORRECTED and self.accepted)
+        return self.verdict is Verdict.EXACT or (
+            self.verdict is Verdict.CORRECTED and self.accepted
+        )
 
 
 class Spot(Fact):
-    """A place inside a civic address where help must go; `id` is its spot code. `place` is where it lies on the plan of its floor, in
-    hundredths of the plan's width and height; `note` tells a crew how to get there. `removed`: nobody is there any more, the code is
-    never given again. `doubt` is what somebody at the site says is wrong with it."""
+    """A place inside a civic address where help must go; `id` is its spot code. `place` is where it
+    lies on the plan of its floor, in hundredths of the plan's width and height; `note` tells a crew
+    how to get there. `removed`: nobody is there any more, the code is never given again. `doubt` is
+    what somebody at the site says is wrong with it."""
 
     id: str
     address: str
@@ -185,8 +197,9 @@ class Spot(Fact):
 
 
 class CallerId(Fact):
-    """What the called party sees. `own`: one's own number, or `number` for who has none; `number`: that one, whoever calls; `withheld`:
-    none; empty: what the site says, then the organisation, else one's own. `number` is E.164."""
+    """What the called party sees. `own`: one's own number, or `number` for who has none; `number`:
+    that one, whoever calls; `withheld`: none; empty: what the site says, then the organisation,
+    else one's own. `number` is E.164."""
 
     shows: Literal["", "own", "number", "withheld"] = ""
     number: str = ""
@@ -212,8 +225,9 @@ class Site(Fact):
 
 
 class Defaults(Fact):
-    """What holds for the whole organisation where nobody nearer says otherwise; there is one, `ORGANISATION`. `rests` are days of rest by
-    country (`GB`, `GB toll-free`), where they are not the policy's."""
+    """What holds for the whole organisation where nobody nearer says otherwise; there is one,
+    `ORGANISATION`. `rests` are days of rest by country (`GB`, `GB toll-free`), where they are not
+    the policy's."""
 
     id: str
     caller_id: CallerId = CallerId()
@@ -227,17 +241,31 @@ ORGANISATION = "organisation"
 BASIC_RIGHTS = (Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE)
 
 
+SECONDS_EACH = range(5, 121)  # that one device of a person may ring before the next
+
+
 class Answering(Fact):
-    """A person's own answering rules. `openings` are the hours they may be rung, in their site's time (none: always); `devices` those of
-    their devices that ring (none: all); `mobile` (E.164) rings along; `pickup` are colleagues who may answer for them; `then` is what
-    happens to a call to their own number that nobody answers, `cover` the colleague who is rung for it."""
+    """A person's own answering rules. `openings` are the hours they may be rung, in their site's
+    time (none: always); `devices` those of their devices that ring (none: all); `mobile` (E.164)
+    rings along. With `seconds_each` they ring one after the other, so long each, the mobile last; 0
+    is all at once. `pickup` are colleagues who may answer for them; `then` is what happens to a
+    call to their own number that nobody answers, `cover` the colleague who is rung for it.
+    """
 
     openings: tuple[Opening, ...] = ()
     devices: tuple[str, ...] = ()
     mobile: str = ""
+    seconds_each: int = 0
     pickup: tuple[str, ...] = ()
     then: Literal["mailbox", "colleague", "mobile", "nothing"] = "mailbox"
     cover: str = ""
+
+    @field_validator("seconds_each")
+    @classmethod
+    def _long_enough_to_be_heard(cls, value: int) -> int:
+        if value and value not in SECONDS_EACH:
+            raise ValueError("5 to 120 seconds each, or 0 for all at once")
+        return value
 
 
 class Person(Fact):
@@ -274,7 +302,8 @@ class ServiceLine(Fact):
 
 
 class Group(Fact):
-    """People who answer together or read a mailbox together; `known_elsewhere_as` is the directory's id where it keeps the members."""
+    """People who answer together or read a mailbox together; `known_elsewhere_as` is the
+    directory's id where it keeps the members."""
 
     id: str
     name: str
@@ -285,8 +314,9 @@ class Group(Fact):
 
 
 class Device(Fact):
-    """A phone that can ring. `registered` is what the telephone system last said, at `seen_at`, and `said` why not, in one word of its own.
-    It signs in as `user`; the secret lies sealed elsewhere."""
+    """A phone that can ring. `registered` is what the telephone system last said, at `seen_at`, and
+    `said` why not, in one word of its own. It signs in as `user`; the secret lies sealed
+    elsewhere."""
 
     id: str
     person: str
@@ -301,7 +331,8 @@ class Device(Fact):
 
 
 class Downstream(Fact):
-    """Another telephone system of the organisation's that gets numbers whole, over a SIP trunk of ours to `host`."""
+    """Another telephone system of the organisation's that gets numbers whole, over a SIP trunk of
+    ours to `host`."""
 
     id: str
     name: str
@@ -316,8 +347,9 @@ class Downstream(Fact):
 
 
 class Connection(Fact):
-    """Where and as whom our telephone system signs in at a carrier whose numbers stay there. The password lies sealed elsewhere;
-    `said` is why the last try to sign in failed, in one word of the telephone system's."""
+    """Where and as whom our telephone system signs in at a carrier whose numbers stay there. The
+    password lies sealed elsewhere; `said` is why the last try to sign in failed, in one word of the
+    telephone system's."""
 
     host: str
     port: int
@@ -327,8 +359,10 @@ class Connection(Fact):
 
 
 class Trunk(Fact):
-    """A SIP trunk. Which numbers are on its list stands with the numbers (`Number.trunk`). `channels` 0: the carrier has said no limit.
-    With a `connection` it leads to a carrier that keeps its numbers and lets us sign in for them; `host` is where an own one ends."""
+    """A SIP trunk. Which numbers are on its list stands with the numbers (`Number.trunk`).
+    `channels` 0: the carrier has said no limit. With a `connection` it leads to a carrier that
+    keeps its numbers and lets us sign in for them; `host` is where an own one ends.
+    """
 
     id: str
     name: str
@@ -355,7 +389,8 @@ class PathVersion(Fact):
 
 
 class Proof(Fact):
-    """The dated result of a test call. `way` is a fingerprint of all it depended on when it was placed."""
+    """The dated result of a test call. `way` is a fingerprint of all it depended on when it was
+    placed."""
 
     id: str
     e164: str
@@ -371,7 +406,8 @@ class Proof(Fact):
 
 
 class Area(Fact):
-    """A dialling area of the estate. `id` is its leading E.164 digits; it is kept once another system's id is noted."""
+    """A dialling area of the estate. `id` is its leading E.164 digits; it is kept once another
+    system's id is noted."""
 
     id: str
     name: str
@@ -380,9 +416,32 @@ class Area(Fact):
 
 
 Record = (
-    Number | Person | Site | ServiceLine | Group | Device | Downstream | Address | Spot | Product | Subscription | Grant | Carrier | Account
-    | Hold | Order | Trunk | PathVersion | Proof | Area | Document | Defaults | Port | PortOut | KeptFree
-)  # fmt: skip
+    Number
+    | Person
+    | Site
+    | ServiceLine
+    | Group
+    | Device
+    | Downstream
+    | Address
+    | Spot
+    | Product
+    | Subscription
+    | Grant
+    | Carrier
+    | Account
+    | Hold
+    | Order
+    | Trunk
+    | PathVersion
+    | Proof
+    | Area
+    | Document
+    | Defaults
+    | Port
+    | PortOut
+    | KeptFree
+)
 
 RECORD_TYPES: dict[Subject, type[Fact]] = {
     Subject.NUMBER: Number,

@@ -1,4 +1,5 @@
-"""Two small client organisations that are run by the same administrator: cafés in the museums, and a volunteers' society."""
+"""Two small client organisations that are run by the same administrator: cafés in the museums, and
+a volunteers' society."""
 
 from dataclasses import dataclass
 
@@ -52,25 +53,50 @@ class Client:
 
 CLIENTS = (
     Client(
-        Organisation("copperleaf", "Copperleaf Cafés", "GB"), "Copperleaf kitchen", "CPL", "Mill Goit Street", "7", "Leeds", "West Yorkshire", "LS3 1ZZ", "Leeds operator assistance",
-        ("kitchen", "office", "bakery", "store"), ("Sefa Larkin", "Dorrit Vance", "Moss Abara", "Ottilie Kemp", "Jarek Whitlow"), "+44115496", 22,
+        Organisation("copperleaf", "Copperleaf Cafés", "GB"),
+        "Copperleaf kitchen",
+        "CPL",
+        "Mill Goit Street",
+        "7",
+        "Leeds",
+        "West Yorkshire",
+        "LS3 1ZZ",
+        "Leeds operator assistance",
+        ("kitchen", "office", "bakery", "store"),
+        ("Sefa Larkin", "Dorrit Vance", "Moss Abara", "Ottilie Kemp", "Jarek Whitlow"),
+        "+44115496",
+        22,
     ),
     Client(
-        Organisation("observatory-friends", "Friends of the Observatory", "GB"), "Dome lodge", "FOB", "Dome Hill", "2", "Edinburgh", "Midlothian", "EH3 9ZZ", "Edinburgh operator assistance",
-        ("lodge", "library"), ("Perpetua Shaw", "Quentin Bello"), "+44191498", 6,
+        Organisation("observatory-friends", "Friends of the Observatory", "GB"),
+        "Dome lodge",
+        "FOB",
+        "Dome Hill",
+        "2",
+        "Edinburgh",
+        "Midlothian",
+        "EH3 9ZZ",
+        "Edinburgh operator assistance",
+        ("lodge", "library"),
+        ("Perpetua Shaw", "Quentin Bello"),
+        "+44191498",
+        6,
     ),
-)  # fmt: skip
+)
 
 
 def set_up_clients(house: House) -> None:
-    """Each with a few people, numbers and a spot for everybody; the Trust's first administrator acts for both."""
+    """Each with a few people, numbers and a spot for everybody; the Trust's first administrator
+    acts for both."""
     with house.installation.reading() as connection:
         rowan = installation.member(connection, "rowan")
     if rowan is None:
         return
     for client in CLIENTS:
         house.add_organisation(client.organisation)
-        member = Member(rowan.sign_in, rowan.name, rowan.email, client.organisation.id, AccessRole.ADMINISTRATOR)
+        member = Member(
+            rowan.sign_in, rowan.name, rowan.email, client.organisation.id, AccessRole.ADMINISTRATOR
+        )
         with house.installation.writing() as connection:
             installation.add_membership(connection, member)
         _fill(house, member, client)
@@ -87,7 +113,14 @@ def _fill(house: House, member: Member, client: Client) -> None:
         postcode=client.postcode,
     )
     spots = [
-        Spot(id=spot_code(client.code, 0), address=f"{key}-address", site=key, name="whole address", whole=True, confirmed_at=desk.now())
+        Spot(
+            id=spot_code(client.code, 0),
+            address=f"{key}-address",
+            site=key,
+            name="whole address",
+            whole=True,
+            confirmed_at=desk.now(),
+        )
     ]
     spots += [
         Spot(
@@ -103,37 +136,89 @@ def _fill(house: House, member: Member, client: Client) -> None:
     ]
     people = [
         Person(
-            id="person-" + name.lower().replace(" ", "-"), name=name, email=f"{name.lower().replace(' ', '.')}@{client.organisation.id}.example", site=key, extension=str(200 + i),
-            spot=spots[1 + i % len(client.places)].id, rights=RIGHTS,
+            id="person-" + name.lower().replace(" ", "-"),
+            name=name,
+            email=f"{name.lower().replace(' ', '.')}@{client.organisation.id}.example",
+            site=key,
+            extension=str(200 + i),
+            spot=spots[1 + i % len(client.places)].id,
+            rights=RIGHTS,
         )
         for i, name in enumerate(client.people)
-    ]  # fmt: skip
+    ]
     add_records(
         desk,
         [
-            *carriers(), *products(),
-            Account(id=f"{key}-fellgate", carrier="fellgate", name=f"{client.organisation.name} at Fellgate", balance=money(60, "GBP"), low_mark=money(20, "GBP"), theirs=f"{key}-fellgate"),
-            Address(id=f"{key}-address", site=key, elements=elements, verdict=Verdict.EXACT, psap=client.psap, floors=1, area_m2=400),
+            *carriers(),
+            *products(),
+            Account(
+                id=f"{key}-fellgate",
+                carrier="fellgate",
+                name=f"{client.organisation.name} at Fellgate",
+                balance=money(60, "GBP"),
+                low_mark=money(20, "GBP"),
+                theirs=f"{key}-fellgate",
+            ),
+            Address(
+                id=f"{key}-address",
+                site=key,
+                elements=elements,
+                verdict=Verdict.EXACT,
+                psap=client.psap,
+                floors=1,
+                area_m2=400,
+            ),
             *spots,
             Site(
-                id=key, name=client.site, code=client.code, country="GB", timezone="Europe/London", language="en", supply_model=SupplyModel.OWN_TRUNK,
-                account=f"{key}-fellgate", address=f"{key}-address", spot=spots[1].id, outside_prefix="9", security_desk=people[0].email,
+                id=key,
+                name=client.site,
+                code=client.code,
+                country="GB",
+                timezone="Europe/London",
+                language="en",
+                supply_model=SupplyModel.OWN_TRUNK,
+                account=f"{key}-fellgate",
+                address=f"{key}-address",
+                spot=spots[1].id,
+                outside_prefix="9",
+                security_desk=people[0].email,
             ),
-            Trunk(id=f"{key}-trunk", name=f"{client.site} trunk", site=key, carrier="fellgate", channels=4),
+            Trunk(
+                id=f"{key}-trunk",
+                name=f"{client.site} trunk",
+                site=key,
+                carrier="fellgate",
+                channels=4,
+            ),
             *people,
         ],
         reason="set up",
-    )  # fmt: skip
+    )
     numbers = [f"{client.lead}{100 + i:04d}" for i in range(client.count)]
     apply_at_once(
         desk,
         [
             t.AdoptNumber(
-                number=n, account=f"{key}-fellgate", site=key, capacity=Capacity.ANY, monthly=money("0.80", "GBP"), trunk=f"{key}-trunk"
+                number=n,
+                account=f"{key}-fellgate",
+                site=key,
+                capacity=Capacity.ANY,
+                monthly=money("0.80", "GBP"),
+                trunk=f"{key}-trunk",
             )
             for n in numbers
         ],
         reason="taken over with the agreement",
     )
-    holders = [HolderRef(kind=HolderKind.SITE, id=key), *(HolderRef(kind=HolderKind.PERSON, id=p.id) for p in people[:-1])]
-    apply_at_once(desk, [t.AssignNumber(number=n, holder=holder) for n, holder in zip(numbers, holders, strict=False)], reason="given out")
+    holders = [
+        HolderRef(kind=HolderKind.SITE, id=key),
+        *(HolderRef(kind=HolderKind.PERSON, id=p.id) for p in people[:-1]),
+    ]
+    apply_at_once(
+        desk,
+        [
+            t.AssignNumber(number=n, holder=holder)
+            for n, holder in zip(numbers, holders, strict=False)
+        ],
+        reason="given out",
+    )

@@ -1,4 +1,5 @@
-"""The demo's groups, downstream system and directory: what it has that Sedge does not know yet, so that something is proposed."""
+"""The demo's groups, downstream system and directory: what it has that Sedge does not know yet, so
+that something is proposed."""
 
 from typing import Any
 
@@ -12,7 +13,7 @@ from sedge.demo.licences import GUIDE
 from sedge.formats import scim
 from sedge.services.apply_now import add_records, apply_at_once
 from sedge.services.context import Desk
-from sedge.services.holders import directory
+from sedge.services.holders import directory_proposals
 
 JOINERS = (
     ("Tamsin Quennell", "Learning", "Wharf House"),
@@ -28,22 +29,37 @@ def put_together_groups(desk: Desk, people: list[Person]) -> None:
         desk,
         [
             Group(id="front-desk-team", name="Front desk team", members=tuple(p.id for p in front)),
-            Group(id="duty-managers", name="Duty managers", members=tuple(p.id for p in duty), known_elsewhere_as="grp-duty"),
+            Group(
+                id="duty-managers",
+                name="Duty managers",
+                members=tuple(p.id for p in duty),
+                known_elsewhere_as="grp-duty",
+            ),
             Group(id="learning-team", name="Learning team", members=tuple(p.id for p in learning)),
-            Downstream(id="alarm-server", name="Alarm server, Wharf House", site="wharf-house", host="alarms.wharf.lanternfield.example", spot=spot_code("WHF", 2)),
+            Downstream(
+                id="alarm-server",
+                name="Alarm server, Wharf House",
+                site="wharf-house",
+                host="alarms.wharf.lanternfield.example",
+                spot=spot_code("WHF", 2),
+            ),
         ],
         reason="set up",
-    )  # fmt: skip
+    )
     guides = [p for p in people[70:82] if not p.left][:5]
     apply_at_once(
         desk,
-        [t.GrantLicence(holder=HolderRef(kind=HolderKind.PERSON, id=p.id), product=GUIDE) for p in guides],
+        [
+            t.GrantLicence(holder=HolderRef(kind=HolderKind.PERSON, id=p.id), product=GUIDE)
+            for p in guides
+        ],
         reason="guides of the season",
     )  # type: ignore[arg-type]
 
 
 def fill_directory(desk: Desk) -> None:
-    """Everybody as Sedge has them, but for those who join, one who has moved, one who has left and one with another department; then it is asked."""
+    """Everybody as Sedge has them, but for those who join, one who has moved, one who has left and
+    one with another department; then it is asked."""
     control = desk.outside.control
     if control is None:
         return
@@ -55,21 +71,43 @@ def fill_directory(desk: Desk) -> None:
     users = [_resource(x) for x in said]
     for i, (name, department, site) in enumerate(JOINERS):
         mail = name.lower().replace(" ", ".") + "@lanternfield.example"
-        users.append(_resource(Said(id="", external=f"dir-new-{i}", name=name, email=mail, department=department, site=site)))
+        users.append(
+            _resource(
+                Said(
+                    id="",
+                    external=f"dir-new-{i}",
+                    name=name,
+                    email=mail,
+                    department=department,
+                    site=site,
+                )
+            )
+        )
     duty = [{"value": x.external} for x in said if x.external in {"dir-163", "dir-165"}]
-    group = {"schemas": [scim.CORE_GROUP], "externalId": "grp-duty", "displayName": "Duty managers", "members": duty}
+    group = {
+        "schemas": [scim.CORE_GROUP],
+        "externalId": "grp-duty",
+        "displayName": "Duty managers",
+        "members": duty,
+    }
     try:
         control.fill_directory(users, [group] if duty else [])
-        directory.pull(desk.as_system())
+        directory_proposals.pull(desk.as_system())
     except OutsideTrouble:  # a demo without its stand-ins at hand asks at night
         return
 
 
 def _said(person: Person, sites: dict[str, str]) -> Said:
     return Said(
-        id=person.id, external=person.known_elsewhere_as, name=person.name, email=person.email, site=sites[person.site], department=person.department,
-        job=person.job, extension=person.extension,
-    )  # fmt: skip
+        id=person.id,
+        external=person.known_elsewhere_as,
+        name=person.name,
+        email=person.email,
+        site=sites[person.site],
+        department=person.department,
+        job=person.job,
+        extension=person.extension,
+    )
 
 
 def _changed(said: list[Said]) -> list[Said]:

@@ -1,9 +1,11 @@
-"""The Trust's sites that are on the move: a gallery just taken over, whose numbers are with another carrier, and a hall in Hamburg that closes."""
+"""The Trust's sites that are on the move: a gallery just taken over, whose numbers are with another
+carrier, and a hall in Hamburg that closes."""
 
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from sedge.core.callpaths.steps import Mailbox, Path, Ring
+from sedge.core.changes import changed
 from sedge.core.facts import money
 from sedge.core.porting.records import KeptFree
 from sedge.core.records import (
@@ -25,23 +27,28 @@ from sedge.core.records import (
     Trunk,
     Verdict,
 )
-from sedge.core.reduce import changed
 from sedge.core.safety.spots import spot_code
 from sedge.core.workorders import tasks as t
 from sedge.demo.licences import HOME, RECEPTION, STAFF
 from sedge.services.apply_now import add_records, apply_at_once
 from sedge.services.carriers import reconciliation
 from sedge.services.context import Desk
-from sedge.services.porting import port_outs, ports
+from sedge.services.porting import port_outs, port_planning, ports
 from sedge.services.porting.port_tracking import hear
 from sedge.services.safety import safety
 
 GALLERY, HALL = "millwheel-gallery", "harbour-loft"
 ASKED_DAYS_AGO = 9
 GALLERY_ACCOUNT = {
-    "name": "Millwheel Gallery Limited", "address": "7 Millwheel Yard, Bristol, BS1 6ZZ", "account": "OQ-1184", "pin": "4471", "main_number": "0117 496 0840",
-    "new_main_number": "0117 496 0800", "settle:+441174960845": "a mobile module takes over on the day", "settle:+441174960846": "the lift company rings back",
-}  # fmt: skip
+    "name": "Millwheel Gallery Limited",
+    "address": "7 Millwheel Yard, Bristol, BS1 6ZZ",
+    "account": "OQ-1184",
+    "pin": "4471",
+    "main_number": "0117 496 0840",
+    "new_main_number": "0117 496 0800",
+    "settle:+441174960845": "a mobile module takes over on the day",
+    "settle:+441174960846": "the lift company rings back",
+}
 
 
 @dataclass(frozen=True)
@@ -67,31 +74,84 @@ class MoreSite:
 
 SITES = (
     MoreSite(
-        GALLERY, "Millwheel Gallery", "MWG",
-        CivicElements(country="GB", region="Bristol", city="Bristol", street="Millwheel Yard", house_number="7", postcode="BS1 6ZZ"), "Bristol operator assistance",
-        "Europe/London", "en", SupplyModel.OWN_TRUNK, "fellgate-main", ("fellgate-bristol", "Fellgate Bristol", "fellgate", 12),
+        GALLERY,
+        "Millwheel Gallery",
+        "MWG",
+        CivicElements(
+            country="GB",
+            region="Bristol",
+            city="Bristol",
+            street="Millwheel Yard",
+            house_number="7",
+            postcode="BS1 6ZZ",
+        ),
+        "Bristol operator assistance",
+        "Europe/London",
+        "en",
+        SupplyModel.OWN_TRUNK,
+        "fellgate-main",
+        ("fellgate-bristol", "Fellgate Bristol", "fellgate", 12),
         ("reception", "gallery shop", "workshop", "framing room", "office"),
         (
-            ("Rufus Tolliver", "Director", 5), ("Hattie Brandreth", "Curator", 5), ("Osei Kwarteng", "Registrar", 5), ("Maud Pellingham", "Bookkeeper", 5),
-            ("Ivo Strand", "Technician", 3), ("Bea Lorrimer", "Technician", 3), ("Tam Okonedo", "Conservator", 3), ("Greta Fennimore", "Framer", 4),
-            ("Silas Dunmore", "Framer", 4), ("Noor Abbasi", "Visitor services", 1), ("Wilf Hathersage", "Visitor services", 1), ("Cora Mbeki", "Visitor services", 1),
-            ("Jonquil Quillfeather", "Learning", 5), ("Anselm Roy", "Learning", 5), ("Dilys Partington", "Shop", 2), ("Ravi Sundaresh", "Shop", 2),
-            ("Edda Kristensen", "Events", 5), ("Percy Aldous", "Caretaker", 1),
+            ("Rufus Tolliver", "Director", 5),
+            ("Hattie Brandreth", "Curator", 5),
+            ("Osei Kwarteng", "Registrar", 5),
+            ("Maud Pellingham", "Bookkeeper", 5),
+            ("Ivo Strand", "Technician", 3),
+            ("Bea Lorrimer", "Technician", 3),
+            ("Tam Okonedo", "Conservator", 3),
+            ("Greta Fennimore", "Framer", 4),
+            ("Silas Dunmore", "Framer", 4),
+            ("Noor Abbasi", "Visitor services", 1),
+            ("Wilf Hathersage", "Visitor services", 1),
+            ("Cora Mbeki", "Visitor services", 1),
+            ("Jonquil Quillfeather", "Learning", 5),
+            ("Anselm Roy", "Learning", 5),
+            ("Dilys Partington", "Shop", 2),
+            ("Ravi Sundaresh", "Shop", 2),
+            ("Edda Kristensen", "Events", 5),
+            ("Percy Aldous", "Caretaker", 1),
         ),
-        (("Reception, Millwheel Gallery", "queue", 1), ("Gallery shop", "queue", 2), ("Workshop, Millwheel Gallery", "queue", 3)), 806, "9",
+        (
+            ("Reception, Millwheel Gallery", "queue", 1),
+            ("Gallery shop", "queue", 2),
+            ("Workshop, Millwheel Gallery", "queue", 3),
+        ),
+        806,
+        "9",
     ),
     MoreSite(
-        HALL, "Harbour Loft", "HBL",
-        CivicElements(country="DE", region="Hamburg", city="Hamburg", street="Hafentreppe", house_number="5", postcode="20459"), "Leitstelle Hamburg",
-        "Europe/Berlin", "de", SupplyModel.BUNDLED, "brackwater-berlin", ("brackwater-hamburg", "Brackwater Hamburg", "brackwater", 8),
+        HALL,
+        "Harbour Loft",
+        "HBL",
+        CivicElements(
+            country="DE",
+            region="Hamburg",
+            city="Hamburg",
+            street="Hafentreppe",
+            house_number="5",
+            postcode="20459",
+        ),
+        "Leitstelle Hamburg",
+        "Europe/Berlin",
+        "de",
+        SupplyModel.BUNDLED,
+        "brackwater-berlin",
+        ("brackwater-hamburg", "Brackwater Hamburg", "brackwater", 8),
         ("foyer", "hall", "office"),
         (
-            ("Jette Osterloh", "Head of the hall", 3), ("Malte Brinkhus", "Technician", 2), ("Femke Ahrens", "Bookings", 3), ("Lasse Timmermann", "Technician", 2),
-            ("Wiebke Harms", "Front of house", 1), ("Enno Petersen", "Caretaker", 1),
+            ("Jette Osterloh", "Head of the hall", 3),
+            ("Malte Brinkhus", "Technician", 2),
+            ("Femke Ahrens", "Bookings", 3),
+            ("Lasse Timmermann", "Technician", 2),
+            ("Wiebke Harms", "Front of house", 1),
+            ("Enno Petersen", "Caretaker", 1),
         ),
-        (("Bookings, Harbour Loft", "queue", 3), ("Foyer, Harbour Loft", "queue", 1)), 701, "0",
+        (("Bookings, Harbour Loft", "queue", 3), ("Foyer, Harbour Loft", "queue", 1)),
+        701,
+        "0",
     ),
-)  # fmt: skip
+)
 
 
 def set_up_sites(desk: Desk, today: datetime) -> None:
@@ -105,7 +165,13 @@ def ask_for_the_gallery(desk: Desk) -> None:
     """Days kept free for its winter opening, and its first port."""
     with desk.writing(reason="the winter opening of the gallery") as writing:
         year = writing.now.year + (writing.now.month == 12)
-        kept = KeptFree(id="winter-opening", first=date(year, 12, 14), last=date(year, 12, 16), why="winter opening", site=GALLERY)
+        kept = KeptFree(
+            id="winter-opening",
+            first=date(year, 12, 14),
+            last=date(year, 12, 16),
+            why="winter opening",
+            site=GALLERY,
+        )
         writing.save([changed(Subject.KEPT_FREE, None, kept, "days.kept-free")])
     if desk.outside.control:
         _ask_for_the_first_twenty(desk)
@@ -113,21 +179,39 @@ def ask_for_the_gallery(desk: Desk) -> None:
 
 def _set_up(desk: Desk, site: MoreSite, now: datetime) -> None:
     where = f"{site.id}-address"
-    whole = Spot(id=spot_code(site.code, 0), address=where, site=site.id, name="whole address", whole=True, confirmed_at=now)
+    whole = Spot(
+        id=spot_code(site.code, 0),
+        address=where,
+        site=site.id,
+        name="whole address",
+        whole=True,
+        confirmed_at=now,
+    )
     spots = [
         Spot(
-            id=spot_code(site.code, i), address=where, site=site.id, name=f"ground floor, {room}", floor="ground floor", room=room,
+            id=spot_code(site.code, i),
+            address=where,
+            site=site.id,
+            name=f"ground floor, {room}",
+            floor="ground floor",
+            room=room,
             confirmed_at=now - timedelta(days=40 * i),
         )
         for i, room in enumerate(site.rooms, start=1)
-    ]  # fmt: skip
+    ]
     people = [
         Person(
-            id=_id(name), name=name, email=f"{name.lower().replace(' ', '.')}@lanternfield.example", site=site.id, department=site.name, job=job,
-            extension=str(site.extensions_from + i), spot=spots[room - 1].id,
+            id=_id(name),
+            name=name,
+            email=f"{name.lower().replace(' ', '.')}@lanternfield.example",
+            site=site.id,
+            department=site.name,
+            job=job,
+            extension=str(site.extensions_from + i),
+            spot=spots[room - 1].id,
         )
         for i, (name, job, room) in enumerate(site.people)
-    ]  # fmt: skip
+    ]
     devices = [
         Device(
             id=f"phone-{site.code.lower()}-{p.extension}",
@@ -140,31 +224,70 @@ def _set_up(desk: Desk, site: MoreSite, now: datetime) -> None:
         for p in people
     ]
     lines = [
-        ServiceLine(id=_line(name), name=name, kind=kind, site=site.id, spot=spots[room - 1].id, members=tuple(p.id for p in people[-3:]))
+        ServiceLine(
+            id=_line(name),
+            name=name,
+            kind=kind,
+            site=site.id,
+            spot=spots[room - 1].id,
+            members=tuple(p.id for p in people[-3:]),
+        )
         for name, kind, room in site.lines
     ]
     rings = Path(
         first="ring",
         steps={
-            "ring": Ring(title="Ring: front of house", people=tuple(p.id for p in people[-3:]), exits=dict.fromkeys(("no answer", "busy", "nobody reachable"), "mailbox")),
+            "ring": Ring(
+                title="Ring: front of house",
+                people=tuple(p.id for p in people[-3:]),
+                exits=dict.fromkeys(("no answer", "busy", "nobody reachable"), "mailbox"),
+            ),
             "mailbox": Mailbox(recipients=(people[0].id,)),
         },
-    )  # fmt: skip
+    )
     trunk, name, carrier, channels = site.trunk
     add_records(
         desk,
         [
-            Address(id=where, site=site.id, elements=site.address, verdict=Verdict.EXACT, psap=site.psap, floors=1, area_m2=900, point=safety.match_address(desk, site.address.model_dump()).candidates[0].point),
-            whole, *spots,
-            Site(
-                id=site.id, name=site.name, code=site.code, country=site.address.country, timezone=site.timezone, language=site.language, outside_prefix=site.prefix,
-                supply_model=site.supply, account=site.account, address=where, spot=spots[0].id, security_desk="estates@lanternfield.example",
+            Address(
+                id=where,
+                site=site.id,
+                elements=site.address,
+                verdict=Verdict.EXACT,
+                psap=site.psap,
+                floors=1,
+                area_m2=900,
+                point=safety.match_address(desk, site.address.model_dump()).candidates[0].point,
             ),
-            Trunk(id=trunk, name=name, site=site.id, carrier=carrier, channels=channels), *people, *devices, *lines,
-            PathVersion(id=f"{site.id}-front", name=f"{site.name} front of house", body=rings.model_dump(mode="json"), in_force_from=desk.now()),
+            whole,
+            *spots,
+            Site(
+                id=site.id,
+                name=site.name,
+                code=site.code,
+                country=site.address.country,
+                timezone=site.timezone,
+                language=site.language,
+                outside_prefix=site.prefix,
+                supply_model=site.supply,
+                account=site.account,
+                address=where,
+                spot=spots[0].id,
+                security_desk="estates@lanternfield.example",
+            ),
+            Trunk(id=trunk, name=name, site=site.id, carrier=carrier, channels=channels),
+            *people,
+            *devices,
+            *lines,
+            PathVersion(
+                id=f"{site.id}-front",
+                name=f"{site.name} front of house",
+                body=rings.model_dump(mode="json"),
+                in_force_from=desk.now(),
+            ),
         ],
         reason=f"{site.name} set up",
-    )  # fmt: skip
+    )
 
 
 def _id(name: str) -> str:
@@ -176,50 +299,76 @@ def _line(name: str) -> str:
 
 
 def _fill_the_hall(desk: Desk, today: date) -> None:
-    """Forty numbers, of which few are in use: the first twelve bought last year, the others this spring, each with a minimum term."""
+    """Forty numbers, of which few are in use: the first twelve bought last year, the others this
+    spring, each with a minimum term."""
     hall = SITES[1]
     numbers = [f"+494066969{n}" for n in range(700, 740)]
     apply_at_once(
         desk,
         [
             t.AdoptNumber(
-                number=n, account="brackwater-berlin", site=HALL, capacity=Capacity.MANY if i >= 30 else Capacity.SINGLE,
-                monthly=money("1.35" if i >= 30 else "0.75", "EUR"), trunk="brackwater-hamburg",
+                number=n,
+                account="brackwater-berlin",
+                site=HALL,
+                capacity=Capacity.MANY if i >= 30 else Capacity.SINGLE,
+                monthly=money("1.35" if i >= 30 else "0.75", "EUR"),
+                trunk="brackwater-hamburg",
             )
             for i, n in enumerate(numbers)
         ],
         reason="taken over with the hall",
-    )  # fmt: skip
+    )
     with desk.writing(reason="as the agreement says") as writing:
         found = sorted(writing.records.many(Number, numbers), key=lambda n: n.e164)
         writing.save(
             [
-                changed(Subject.NUMBER, n, n.but(bound_until=today + timedelta(days=40 if i < 12 else 130)), "number.term-noted")
+                changed(
+                    Subject.NUMBER,
+                    n,
+                    n.but(bound_until=today + timedelta(days=40 if i < 12 else 130)),
+                    "number.term-noted",
+                )
                 for i, n in enumerate(found)
             ]
         )
     people = [HolderRef(kind=HolderKind.PERSON, id=_id(name)) for name, _, _ in hall.people]
     lines = [HolderRef(kind=HolderKind.SERVICE_LINE, id=_line(name)) for name, _, _ in hall.lines]
-    seats = [t.GrantLicence(holder=p, product=product) for p in people for product in (STAFF, HOME)] + [
-        t.GrantLicence(holder=x, product=RECEPTION) for x in lines
-    ]
+    seats = [
+        t.GrantLicence(holder=p, product=product) for p in people for product in (STAFF, HOME)
+    ] + [t.GrantLicence(holder=x, product=RECEPTION) for x in lines]
     apply_at_once(desk, seats, reason="seats for the hall")
     site = HolderRef(kind=HolderKind.SITE, id=HALL)
-    given = [*zip(numbers[1:], people, strict=False), (numbers[30], lines[0]), (numbers[31], lines[1]), (numbers[0], site)]
-    apply_at_once(desk, [t.AssignNumber(number=n, holder=holder) for n, holder in given], reason="given out")
-    apply_at_once(desk, [t.RegisterAddress(number=n) for n, _ in given], reason="addresses registered")
-    apply_at_once(desk, [t.SetPath(number=n, path=f"{HALL}-front") for n in (numbers[0], numbers[30], numbers[31])], reason="who answers")
+    given = [
+        *zip(numbers[1:], people, strict=False),
+        (numbers[30], lines[0]),
+        (numbers[31], lines[1]),
+        (numbers[0], site),
+    ]
+    apply_at_once(
+        desk, [t.AssignNumber(number=n, holder=holder) for n, holder in given], reason="given out"
+    )
+    apply_at_once(
+        desk, [t.RegisterAddress(number=n) for n, _ in given], reason="addresses registered"
+    )
+    apply_at_once(
+        desk,
+        [t.SetPath(number=n, path=f"{HALL}-front") for n in (numbers[0], numbers[30], numbers[31])],
+        reason="who answers",
+    )
 
 
 def _ask_for_the_first_twenty(desk: Desk) -> None:
-    """The gallery's first port: asked for some days ago, and its carrier wants to know about the alarm."""
-    (port,) = ports.begin(desk, "0117 496 0840-0859", account="fellgate-main", site=GALLERY)
+    """The gallery's first port: asked for some days ago, and its carrier wants to know about the
+    alarm."""
+    (port,) = port_planning.begin(desk, "0117 496 0840-0859", account="fellgate-main", site=GALLERY)
     ports.change(desk, port.id, GALLERY_ACCOUNT)
     ports.sign(desk, port.id, "Rufus Tolliver")
     apply_at_once(desk, [t.SubmitPort(port=port.id)], reason="the gallery's first twenty numbers")
     with desk.reading() as reading:
         port = reading.records.the(type(port), port.id)
-    taken = desk.outside.ports.submit("fellgate", port.key, port, f"port {port.no}", "fellgate-main")
+    taken = desk.outside.ports.submit(
+        "fellgate", port.key, port, f"port {port.no}", "fellgate-main"
+    )
     desk.outside.control.backdate_port(taken.id, ASKED_DAYS_AGO)  # type: ignore[union-attr]
     begun = desk.now() - timedelta(days=ASKED_DAYS_AGO)
     said = tuple(s.but(at=begun) for s in port.said)
@@ -229,7 +378,12 @@ def _ask_for_the_first_twenty(desk: Desk) -> None:
                 changed(
                     Subject.PORT,
                     port,
-                    port.but(placed_as=taken.id, answer_due=taken.answer_due, submitted_at=begun, said=said),
+                    port.but(
+                        placed_as=taken.id,
+                        answer_due=taken.answer_due,
+                        submitted_at=begun,
+                        said=said,
+                    ),
                     "port.taken",
                 )
             ]
@@ -238,15 +392,34 @@ def _ask_for_the_first_twenty(desk: Desk) -> None:
 
 
 def stir_the_outside(desk: Desk) -> None:
-    """Somebody asks for two numbers with another PIN than ours, and two carriers' lists are not what they should be."""
+    """Somebody asks for two numbers with another PIN than ours, and two carriers' lists are not
+    what they should be."""
     control = desk.outside.control
     if control is None:
         return
     for account, pin in (("fellgate-main", "7312"), ("brackwater-main", "2208")):
         port_outs.keep_pin(desk, account, pin)
-    asked = {"name": desk.organisation.name, "account_number": "fellgate-main", "pin": "1234", "gaining": "Pellucid Telephony"}
-    control.ask_for_numbers({"carrier": "fellgate", "account": "fellgate-main", "numbers": ["+441134960150", "+441134960151"], **asked})
-    control.let_drift({"added": ["+441314960512"], "account": "brackwater-main", "prices": {"+441134960301": "1.45"}})
+    asked = {
+        "name": desk.organisation.name,
+        "account_number": "fellgate-main",
+        "pin": "1234",
+        "gaining": "Pellucid Telephony",
+    }
+    control.ask_for_numbers(
+        {
+            "carrier": "fellgate",
+            "account": "fellgate-main",
+            "numbers": ["+441134960150", "+441134960151"],
+            **asked,
+        }
+    )
+    control.let_drift(
+        {
+            "added": ["+441314960512"],
+            "account": "brackwater-main",
+            "prices": {"+441134960301": "1.45"},
+        }
+    )
     with desk.reading() as reading:
         account = reading.records.the(Account, "fellgate-main")
     port_outs.hear(desk.as_system(), account)

@@ -11,14 +11,34 @@ from sedge.services.supply import documents
 def put_papers_on_file(desk: Desk) -> None:
     today = desk.now().date()
     for paper, site, title, days, lines in (
-        ("register extract", "", "Register extract of the Trust", 120, ("Register of museums' associations, sheet 4711 (made up)", "The Lanternfield Museums Trust")),
-        ("proof of local address", "spree-depot", "Lease of Speicherufer 8", 150, ("Mietvertrag (erfunden)", "Speicherufer 8, 10999 Berlin")),
-    ):  # fmt: skip
+        (
+            "register extract",
+            "",
+            "Register extract of the Trust",
+            120,
+            (
+                "Register of museums' associations, sheet 4711 (made up)",
+                "The Lanternfield Museums Trust",
+            ),
+        ),
+        (
+            "proof of local address",
+            "spree-depot",
+            "Lease of Speicherufer 8",
+            150,
+            ("Mietvertrag (erfunden)", "Speicherufer 8, 10999 Berlin"),
+        ),
+    ):
         content = bytes(_pdf(title, [*lines, "Made up for the demo."]))
         documents.put_on_file(
-            desk, paper=paper, filename=f"{title.lower().replace(' ', '-')}.pdf", content=content, site=site, title=title,
+            desk,
+            paper=paper,
+            filename=f"{title.lower().replace(' ', '-')}.pdf",
+            content=content,
+            site=site,
+            title=title,
             issued_on=str(today - timedelta(days=days)),
-        )  # fmt: skip
+        )
 
 
 def _pdf(title: str, lines: list[str]) -> bytearray:

@@ -1,4 +1,5 @@
-"""The demo's people: made up, plainly so, and varied. Fixed order, so that every start has the same ones."""
+"""The demo's people: made up, plainly so, and varied. Fixed order, so that every start has the same
+ones."""
 
 from dataclasses import dataclass
 
@@ -112,7 +113,13 @@ LAST = [
     "Winterbourne",
 ]
 DEPARTMENTS = {
-    "Collections": ("registrar", "collections assistant", "documentation officer", "loans officer", "store manager"),
+    "Collections": (
+        "registrar",
+        "collections assistant",
+        "documentation officer",
+        "loans officer",
+        "store manager",
+    ),
     "Conservation": ("conservator", "paper conservator", "textile conservator"),
     "Visitor services": ("duty manager", "visitor host", "front desk lead", "booking assistant"),
     "Learning": ("schools officer", "learning producer", "volunteer coordinator"),
@@ -137,9 +144,14 @@ def demo_people(count: int) -> list[DemoPerson]:
     departments = list(DEPARTMENTS)
     people: list[DemoPerson] = []
     for i in range(count):
-        first, last = FIRST[i % len(FIRST)], LAST[(i * 7 + i // len(FIRST)) % len(LAST)] if i else "Okafor"
+        first, last = (
+            FIRST[i % len(FIRST)],
+            LAST[(i * 7 + i // len(FIRST)) % len(LAST)] if i else "Okafor",
+        )
         department = departments[(i * 3 + i // 5) % len(departments)]
         jobs = DEPARTMENTS[department]
         email = f"{first}.{last}@lanternfield.example".lower()
-        people.append(DemoPerson(f"{first} {last}", email, department, jobs[i % len(jobs)], f"{100 + i:03d}"))
+        people.append(
+            DemoPerson(f"{first} {last}", email, department, jobs[i % len(jobs)], f"{100 + i:03d}")
+        )
     return people

@@ -17,10 +17,18 @@ from sedge.standins.app import StandinServer
 
 SEEDED = "seeded"
 MADE_HERE = "made-by-sedge-demo"  # lies in a folder from before its first file is made
-FILES = ("installation.sqlite*", "estate-*.sqlite*", "standins.sqlite*", "secret.key", SEEDED, MADE_HERE)
+FILES = (
+    "installation.sqlite*",
+    "estate-*.sqlite*",
+    "standins.sqlite*",
+    "secret.key",
+    SEEDED,
+    MADE_HERE,
+)
 
 
-# FastAPI hides this one of its own from itself, in a way that doesn't hold while two applications are made at once.
+# FastAPI hides this one of its own from itself, in a way that doesn't hold while two applications
+# are made at once.
 warnings.filterwarnings("ignore", category=UnsupportedFieldAttributeWarning)
 
 
@@ -29,8 +37,9 @@ class NotOurs(Exception):
 
 
 def ready_data(settings: Settings, *, ahead: timedelta = timedelta(0)) -> None:
-    """Seed the data folder where it hasn't been; a seeding that was cut short starts over. `ahead`: how far both worlds' clocks are put
-    before real time, for tests that must not run into the night."""
+    """Seed the data folder where it hasn't been; a seeding that was cut short starts over. `ahead`:
+    how far both worlds' clocks are put before real time, for tests that must not run into the
+    night."""
     if (settings.data / SEEDED).exists():
         return
     clear(settings.data)
@@ -70,11 +79,15 @@ def run_demo(settings: Settings) -> None:
 
 
 def clear(folder: Path) -> None:
-    """Remove what the demo made in a folder, and nothing else. Raises NotOurs where it made nothing there and there is something."""
+    """Remove what the demo made in a folder, and nothing else. Raises NotOurs where it made nothing
+    there and there is something."""
     if not folder.exists() or not any(folder.iterdir()):
         return
     if not (folder / MADE_HERE).exists() and not (folder / SEEDED).exists():
-        raise NotOurs(f"{folder} holds files that the demo did not make. Nothing was touched. Choose another folder with --data.")
+        raise NotOurs(
+            f"{folder} holds files that the demo did not make. Nothing was touched. Choose another"
+            " folder with --data."
+        )
     for pattern in FILES:
         for file in folder.glob(pattern):
             file.unlink()

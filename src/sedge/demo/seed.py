@@ -1,19 +1,18 @@
-"""The demo's past: a program that lives eighteen months of the Lanternfield Museums Trust through the desk.
+"""The demo's past: a program that lives eighteen months of the trust through the services.
 
-All data is made up; numbers come only from the ranges reserved for fiction. Dates are relative to the moment of
-seeding, so that the estate always looks lived in.
+All data is made up; numbers come only from the ranges reserved for fiction. Dates are relative to
+the moment of seeding, so that the estate always looks lived in.
 """
 
 from datetime import timedelta
 from decimal import Decimal
-from typing import Any
 
 from sedge.core.access.roles import AccessRole
 from sedge.core.callpaths.steps import Hours, Mailbox, Menu, Opening, Path, Queue, Ring
 from sedge.core.facts import Money
+from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.life import State
 from sedge.core.records import (
-    Address,
     Answering,
     Capacity,
     CivicElements,
@@ -26,19 +25,15 @@ from sedge.core.records import (
     Right,
     Role,
     ServiceLine,
-    Site,
     Spot,
-    SupplyModel,
-    Trunk,
-    Verdict,
 )
 from sedge.core.safety.spots import spot_code
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.needs import Needs
 from sedge.demo.agreements import accounts, carriers
 from sedge.demo.call_paths import draw_more
 from sedge.demo.clients import set_up_clients
 from sedge.demo.directory import fill_directory, put_together_groups
+from sedge.demo.home_sites import CANAL, WHARF, set_up_home_sites
 from sedge.demo.licences import products, subscriptions
 from sedge.demo.more_sites import ask_for_the_gallery, set_up_sites, stir_the_outside
 from sedge.demo.papers import put_papers_on_file
@@ -49,7 +44,7 @@ from sedge.services.apply_now import add_records, apply_at_once
 from sedge.services.callpaths.telephony_sync import device_wish, plain_body, routing_of, rules_of
 from sedge.services.context import Desk, House
 from sedge.services.safety import safety
-from sedge.services.workorders.execution import register_with_carrier
+from sedge.services.workorders.outcomes import register_with_carrier
 from sedge.store import secrets
 from sedge.store.repositories import installation
 from sedge.store.repositories.installation import Member, Organisation
@@ -59,16 +54,58 @@ from sedge.store.schema import tables
 TRUST = Organisation("lanternfield", "The Lanternfield Museums Trust", "GB", asks_directory=True)
 PASSWORD = "reeds and rushes"
 MEMBERS = (
-    Member("rowan", "Rowan Achterberg", "rowan.achterberg@lanternfield.example", TRUST.id, AccessRole.ADMINISTRATOR),
-    Member("leila", "Leila Rahimi", "leila.rahimi@lanternfield.example", TRUST.id, AccessRole.ADMINISTRATOR),
-    Member("declan", "Declan Tarrant", "declan.tarrant@lanternfield.example", TRUST.id, AccessRole.HELP_DESK),
-    Member("marta", "Marta Kowalczyk", "marta.kowalczyk@lanternfield.example", TRUST.id, AccessRole.FINANCE),
-    Member("gethin", "Gethin Trevelyan", "gethin.trevelyan@lanternfield.example", TRUST.id, AccessRole.SAFETY_OFFICER),
-    Member("noor", "Noor Siddiqui", "noor.siddiqui@lanternfield.example", TRUST.id, AccessRole.SITE_MANAGER, ("wharf-house",)),
-    Member("olive", "Olive Brightwater", "olive.brightwater@lanternfield.example", TRUST.id, AccessRole.OBSERVER),
+    Member(
+        "rowan",
+        "Rowan Achterberg",
+        "rowan.achterberg@lanternfield.example",
+        TRUST.id,
+        AccessRole.ADMINISTRATOR,
+    ),
+    Member(
+        "leila",
+        "Leila Rahimi",
+        "leila.rahimi@lanternfield.example",
+        TRUST.id,
+        AccessRole.ADMINISTRATOR,
+    ),
+    Member(
+        "declan",
+        "Declan Tarrant",
+        "declan.tarrant@lanternfield.example",
+        TRUST.id,
+        AccessRole.HELP_DESK,
+    ),
+    Member(
+        "marta",
+        "Marta Kowalczyk",
+        "marta.kowalczyk@lanternfield.example",
+        TRUST.id,
+        AccessRole.FINANCE,
+    ),
+    Member(
+        "gethin",
+        "Gethin Trevelyan",
+        "gethin.trevelyan@lanternfield.example",
+        TRUST.id,
+        AccessRole.SAFETY_OFFICER,
+    ),
+    Member(
+        "noor",
+        "Noor Siddiqui",
+        "noor.siddiqui@lanternfield.example",
+        TRUST.id,
+        AccessRole.SITE_MANAGER,
+        ("wharf-house",),
+    ),
+    Member(
+        "olive",
+        "Olive Brightwater",
+        "olive.brightwater@lanternfield.example",
+        TRUST.id,
+        AccessRole.OBSERVER,
+    ),
 )
 DAY = timedelta(days=1)
-WHARF, CANAL, SPREE = "wharf-house", "canal-museum", "spree-depot"
 
 
 def seed(house: House) -> None:
@@ -84,7 +121,8 @@ class Seeding:
         self.desk = Desk(house, MEMBERS[0])
 
     def at(self, days_ago: float) -> None:
-        """Go on to that day. The past is lived in order: the ledger and the spans know no way back."""
+        """Go on to that day. The past is lived in order: the ledger and the spans know no way
+        back."""
         moment = self.now - DAY * days_ago
         if moment < self.house.clock.now() < self.now:
             raise ValueError(f"{days_ago} days ago is before what has been lived already")
@@ -94,7 +132,7 @@ class Seeding:
         self.at(545)
         self.sign_ins()
         self.agreements()
-        self.sites()
+        set_up_home_sites(self)
         self.licences()
         self.at(540)
         people = self.people()
@@ -119,14 +157,26 @@ class Seeding:
         """The telephone system learns what it would have been told along the way."""
         with self.desk.reading() as reading:
             numbers = reading.records.where(Number, tables.life.c.state == State.ASSIGNED.value)
-            estate = reading.estate(Needs(numbers={n.e164 for n in numbers}))
+            estate = reading.estate(LoadSpec(numbers={n.e164 for n in numbers}))
             devices = {d.id: device_wish(d) for d in reading.records.all(Device)}
-        people = {p.id: rules_of(p, estate) for p in estate.all(Person) if p.answering != Answering()}
+        people = {
+            p.id: rules_of(p, estate) for p in estate.all(Person) if p.answering != Answering()
+        }
         paths = {p.id: plain_body(p.body, estate) for p in estate.all(PathVersion)}
-        self.house.outside.telephony.set_up(devices, {n.e164: routing_of(n, estate) for n in numbers}, paths, people)
+        self.house.outside.telephony.set_up(
+            devices, {n.e164: routing_of(n, estate) for n in numbers}, paths, people
+        )
         if self.house.outside.control:
             self.house.outside.control.put_in_service(
-                [{"number": n.e164, "carrier": n.carrier, "account": n.account, "monthly": str(n.monthly.amount)} for n in self.paid_for()]
+                [
+                    {
+                        "number": n.e164,
+                        "carrier": n.carrier,
+                        "account": n.account,
+                        "monthly": str(n.monthly.amount),
+                    }
+                    for n in self.paid_for()
+                ]
             )
         for number in numbers:
             if number.registered_spot:
@@ -138,7 +188,8 @@ class Seeding:
             return [
                 n
                 for n in reading.records.where(Number, is_open())
-                if n.carrier in self.house.outside.carriers and n.state not in {State.ON_ORDER, State.PORTING_IN}
+                if n.carrier in self.house.outside.carriers
+                and n.state not in {State.ON_ORDER, State.PORTING_IN}
             ]
 
     def sign_ins(self) -> None:
@@ -151,52 +202,13 @@ class Seeding:
         add_records(self.desk, [*carriers(), *accounts()], reason="agreements signed")
         with self.desk.writing() as writing:
             for account in (a for a in accounts() if a.carrier != "old-quay"):
-                secrets.keep(writing.connection, self.house.keyring, f"key of {account.id}", f"key-of-{account.id}", writing.stamp)
-
-    def sites(self) -> None:
-        wharf = CivicElements(
-            country="GB", region="West Yorkshire", city="Leeds", street="Lanternfield Wharf", house_number="12", postcode="LS1 4ZZ"
-        )
-        canal = CivicElements(
-            country="GB", region="West Yorkshire", city="Leeds", street="Towpath Row", house_number="3", postcode="LS1 5ZZ"
-        )
-        shared: dict[str, Any] = {"country": "GB", "timezone": "Europe/London", "language": "en", "outside_prefix": "9"}
-        spots = [
-            *self.spots(WHARF, "WHF", [("ground floor", "reception"), ("ground floor", "post room"), ("1st floor", "room 1.04"), ("1st floor", "room 1.12"),
-                                       ("2nd floor", "room 2.07"), ("2nd floor", "room 2.14"), ("3rd floor", "room 3.01"), ("3rd floor", "workshop")]),
-            *self.spots(CANAL, "CNL", [("ground floor", "front desk"), ("ground floor", "shop"), ("1st floor", "school room")]),
-        ]  # fmt: skip
-        spree = CivicElements(country="DE", region="Berlin", city="Berlin", street="Speicherufer", house_number="8", postcode="10999")
-        depot_spots = self.spots(
-            SPREE, "SPR", [("ground floor", "gate"), ("ground floor", "stores"), ("1st floor", "conservation workshop")]
-        )
-        add_records(
-            self.desk,
-            [
-                Address(id=f"{SPREE}-address", site=SPREE, elements=spree, verdict=Verdict.EXACT, point=self.point_of(spree), psap="Leitstelle Berlin", floors=2, area_m2=2400),
-                *depot_spots,
-                Site(
-                    id=SPREE, name="Spree Depot", code="SPR", country="DE", timezone="Europe/Berlin", language="de", outside_prefix="0",
-                    supply_model=SupplyModel.BUNDLED, account="brackwater-berlin", address=f"{SPREE}-address", spot=depot_spots[1].id,
-                    security_desk="estates@lanternfield.example",
-                ),
-                Trunk(id="brackwater-berlin", name="Brackwater Berlin", site=SPREE, carrier="brackwater", channels=10),
-                Address(id=f"{WHARF}-address", site=WHARF, elements=wharf, verdict=Verdict.EXACT, point=self.point_of(wharf), psap="Leeds operator assistance", floors=4, area_m2=5200),
-                Address(id=f"{CANAL}-address", site=CANAL, elements=canal, verdict=Verdict.EXACT, point=self.point_of(canal), psap="Leeds operator assistance", floors=2, area_m2=1900),
-                *spots,
-                Site(
-                    id=WHARF, name="Wharf House", code="WHF", supply_model=SupplyModel.BUNDLED, account="brackwater-main", address=f"{WHARF}-address",
-                    spot=spots[1].id, security_desk="estates@lanternfield.example", **shared,
-                ),
-                Site(
-                    id=CANAL, name="Canal Museum", code="CNL", supply_model=SupplyModel.OWN_TRUNK, account="fellgate-main", address=f"{CANAL}-address",
-                    spot=spots[-3].id, security_desk="estates@lanternfield.example", **shared,
-                ),
-                Trunk(id="leeds-a", name="Leeds A", site=WHARF, carrier="fellgate", channels=30),
-                Trunk(id="brackwater-leeds", name="Brackwater Leeds", site=WHARF, carrier="brackwater", channels=20),
-            ],
-            reason="sites set up",
-        )  # fmt: skip
+                secrets.keep(
+                    writing.connection,
+                    self.house.keyring,
+                    f"key of {account.id}",
+                    f"key-of-{account.id}",
+                    writing.stamp,
+                )
 
     def point_of(self, elements: CivicElements) -> tuple[float, float] | None:
         """Where the register says the address lies."""
@@ -204,14 +216,26 @@ class Seeding:
 
     def spots(self, site: str, code: str, places: list[tuple[str, str]]) -> list[Spot]:
         address = f"{site}-address"
-        whole = Spot(id=spot_code(code, 0), address=address, site=site, name="whole address", whole=True, confirmed_at=self.now - 400 * DAY)
+        whole = Spot(
+            id=spot_code(code, 0),
+            address=address,
+            site=site,
+            name="whole address",
+            whole=True,
+            confirmed_at=self.now - 400 * DAY,
+        )
         rows = [
             Spot(
-                id=spot_code(code, i), address=address, site=site, name=f"{floor}, {room}", floor=floor, room=room,
+                id=spot_code(code, i),
+                address=address,
+                site=site,
+                name=f"{floor}, {room}",
+                floor=floor,
+                room=room,
                 confirmed_at=self.now - DAY * (400 if i == 7 else 30 * i),
             )
             for i, (floor, room) in enumerate(places, start=1)
-        ]  # fmt: skip
+        ]
         return [whole, *rows]
 
     def licences(self) -> None:
@@ -226,12 +250,23 @@ class Seeding:
         canal = [spot_code("CNL", i) for i in range(1, 4)]
         people = [
             Person(
-                id=self.person_id(row), name=row.name, email=row.email, site=WHARF if i < 62 else CANAL, department=row.department, job=row.job,
-                extension=row.extension, known_elsewhere_as=f"dir-{row.extension}", spot=None if i in {60, 61} else (wharf[i % 8] if i < 62 else canal[i % 3]),
-                rights=(Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE) if i % 9 else tuple(Right)[:5],
+                id=self.person_id(row),
+                name=row.name,
+                email=row.email,
+                site=WHARF if i < 62 else CANAL,
+                department=row.department,
+                job=row.job,
+                extension=row.extension,
+                known_elsewhere_as=f"dir-{row.extension}",
+                spot=None if i in {60, 61} else (wharf[i % 8] if i < 62 else canal[i % 3]),
+                rights=(
+                    (Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE)
+                    if i % 9
+                    else tuple(Right)[:5]
+                ),
             )
             for i, row in enumerate(rows)
-        ]  # fmt: skip
+        ]
         kinds = ("desk phone", "desk phone", "soft phone")
         devices = [
             Device(
@@ -254,15 +289,23 @@ class Seeding:
     def service_lines(self) -> dict[str, ServiceLine]:
         spot, canal_spot = spot_code("WHF", 1), spot_code("CNL", 1)
         lines = [
-            ("Booking line", "menu", WHARF, spot), ("Press line", "queue", WHARF, spot), ("Front desk, Wharf House", "queue", WHARF, spot),
-            ("Visits and tours", "menu", CANAL, canal_spot), ("Museum shop", "queue", CANAL, spot_code("CNL", 2)), ("School visits", "queue", CANAL, canal_spot),
-            ("Lost property", "mailbox", CANAL, canal_spot), ("Recorded events line", "announcement", WHARF, spot),
-            ("Security control room", "queue", WHARF, spot), ("Lift alarm, Wharf House", "alarm phone", WHARF, spot_code("WHF", 2)),
-            ("Volunteers' mailbox", "mailbox", CANAL, canal_spot), ("Conference bridge", "conference bridge", WHARF, spot),
-        ]  # fmt: skip
+            ("Booking line", "menu", WHARF, spot),
+            ("Press line", "queue", WHARF, spot),
+            ("Front desk, Wharf House", "queue", WHARF, spot),
+            ("Visits and tours", "menu", CANAL, canal_spot),
+            ("Museum shop", "queue", CANAL, spot_code("CNL", 2)),
+            ("School visits", "queue", CANAL, canal_spot),
+            ("Lost property", "mailbox", CANAL, canal_spot),
+            ("Recorded events line", "announcement", WHARF, spot),
+            ("Security control room", "queue", WHARF, spot),
+            ("Lift alarm, Wharf House", "alarm phone", WHARF, spot_code("WHF", 2)),
+            ("Volunteers' mailbox", "mailbox", CANAL, canal_spot),
+            ("Conference bridge", "conference bridge", WHARF, spot),
+        ]
         records = [
             ServiceLine(
-                id="line-" + "".join(c for c in name.lower().replace(" ", "-") if c.isalnum() or c == "-"),
+                id="line-"
+                + "".join(c for c in name.lower().replace(" ", "-") if c.isalnum() or c == "-"),
                 name=name,
                 kind=kind,
                 site=site,
@@ -270,38 +313,79 @@ class Seeding:
             )
             for name, kind, site, at in lines
         ]
-        return {line.name: line for line in add_records(self.desk, records, reason="service lines set up")}
+        return {
+            line.name: line
+            for line in add_records(self.desk, records, reason="service lines set up")
+        }
 
     def paths(self, people: list[Person], lines: dict[str, ServiceLine]) -> None:
-        hours = Hours(timezone="Europe/London", openings=(Opening(weekdays=(1, 2, 3, 4, 5, 6), start="10:00", end="17:00"),), holidays_of="GB-ENG",
-                      title="Opening hours", exits={"open": "menu", "closed": "mailbox", "holiday": "mailbox"})  # fmt: skip
+        hours = Hours(
+            timezone="Europe/London",
+            openings=(Opening(weekdays=(1, 2, 3, 4, 5, 6), start="10:00", end="17:00"),),
+            holidays_of="GB-ENG",
+            title="Opening hours",
+            exits={"open": "menu", "closed": "mailbox", "holiday": "mailbox"},
+        )
         desk_people = tuple(p.id for p in people[62:65])
         menu = Path(
             first="hours",
             steps={
                 "hours": hours,
-                "menu": Menu(title="Menu", greeting="For visits, press 1. For school groups, press 2.", keys={"1": "visits", "2": "school groups"},
-                             exits={"1": "visits", "2": "schools", "no input": "visits", "wrong input": "visits"}),
-                "visits": Queue(title="Queue: visits", people=desk_people, exits={"full": "mailbox", "waited too long": "mailbox", "nobody signed in": "mailbox"}),
-                "schools": Ring(title="Ring: learning", people=(people[66].id, people[67].id), order="in order",
-                                exits={"no answer": "mailbox", "busy": "mailbox", "nobody reachable": "mailbox"}),
+                "menu": Menu(
+                    title="Menu",
+                    greeting="For visits, press 1. For school groups, press 2.",
+                    keys={"1": "visits", "2": "school groups"},
+                    exits={
+                        "1": "visits",
+                        "2": "schools",
+                        "no input": "visits",
+                        "wrong input": "visits",
+                    },
+                ),
+                "visits": Queue(
+                    title="Queue: visits",
+                    people=desk_people,
+                    exits={
+                        "full": "mailbox",
+                        "waited too long": "mailbox",
+                        "nobody signed in": "mailbox",
+                    },
+                ),
+                "schools": Ring(
+                    title="Ring: learning",
+                    people=(people[66].id, people[67].id),
+                    order="in order",
+                    exits={
+                        "no answer": "mailbox",
+                        "busy": "mailbox",
+                        "nobody reachable": "mailbox",
+                    },
+                ),
                 "mailbox": Mailbox(title="Mailbox: front desk", recipients=desk_people),
             },
-        )  # fmt: skip
+        )
         desk = Path(
             first="ring",
             steps={
-                "ring": Ring(title="Ring: front desk", people=tuple(p.id for p in people[2:5]), exits=dict.fromkeys(("no answer", "busy", "nobody reachable"), "mailbox")),
+                "ring": Ring(
+                    title="Ring: front desk",
+                    people=tuple(p.id for p in people[2:5]),
+                    exits=dict.fromkeys(("no answer", "busy", "nobody reachable"), "mailbox"),
+                ),
                 "mailbox": Mailbox(recipients=tuple(p.id for p in people[2:4])),
             },
-        )  # fmt: skip
+        )
         duty = Path(
             first="ring",
             steps={
-                "ring": Ring(title="Ring: duty phones", people=(people[63].id, people[65].id), exits=dict.fromkeys(("no answer", "busy", "nobody reachable"), "mailbox")),
+                "ring": Ring(
+                    title="Ring: duty phones",
+                    people=(people[63].id, people[65].id),
+                    exits=dict.fromkeys(("no answer", "busy", "nobody reachable"), "mailbox"),
+                ),
                 "mailbox": Mailbox(recipients=desk_people[:2]),
             },
-        )  # fmt: skip
+        )
         add_records(
             self.desk,
             [
@@ -312,7 +396,10 @@ class Seeding:
                     in_force_from=self.now - 300 * DAY,
                 ),
                 PathVersion(
-                    id="canal-duty", name="Canal Museum duty phones", body=duty.model_dump(mode="json"), in_force_from=self.now - 300 * DAY
+                    id="canal-duty",
+                    name="Canal Museum duty phones",
+                    body=duty.model_dump(mode="json"),
+                    in_force_from=self.now - 300 * DAY,
                 ),
                 PathVersion(
                     id="wharf-front-desk",
@@ -326,20 +413,44 @@ class Seeding:
 
     def numbers(self) -> None:
         fellgate = [
-            self.adopt(f"+44113496{n:04d}", "fellgate-main", WHARF if n < 200 else CANAL, Capacity.ANY, "0.80", "leeds-a")
+            self.adopt(
+                f"+44113496{n:04d}",
+                "fellgate-main",
+                WHARF if n < 200 else CANAL,
+                Capacity.ANY,
+                "0.80",
+                "leeds-a",
+            )
             for n in range(100, 300)
         ]
         apply_at_once(self.desk, fellgate, reason="taken over with the agreement")
 
-    def adopt(self, e164: str, account: str, site: str, capacity: Capacity, monthly: str, trunk: str) -> t.AdoptNumber:
-        return t.AdoptNumber(number=e164, account=account, site=site, capacity=capacity, monthly=self.gbp(monthly), trunk=trunk)
+    def adopt(
+        self, e164: str, account: str, site: str, capacity: Capacity, monthly: str, trunk: str
+    ) -> t.AdoptNumber:
+        return t.AdoptNumber(
+            number=e164,
+            account=account,
+            site=site,
+            capacity=capacity,
+            monthly=self.gbp(monthly),
+            trunk=trunk,
+        )
 
     def first_assignments(self, people: list[Person], lines: dict[str, ServiceLine]) -> None:
         self.at(520)
         give = [self.give(f"+44113496{100 + i:04d}", p) for i, p in enumerate(people[:30])]
-        give += [self.give(f"+44113496{200 + i:04d}", p) for i, p in enumerate(people[62:74], start=10)]
+        give += [
+            self.give(f"+44113496{200 + i:04d}", p) for i, p in enumerate(people[62:74], start=10)
+        ]
         apply_at_once(self.desk, give, reason="first people moved in")
-        canal = {"Visits and tours": 200, "Museum shop": 201, "School visits": 202, "Lost property": 203, "Volunteers' mailbox": 204}
+        canal = {
+            "Visits and tours": 200,
+            "Museum shop": 201,
+            "School visits": 202,
+            "Lost property": 203,
+            "Volunteers' mailbox": 204,
+        }
         wharf = {
             "Front desk, Wharf House": 190,
             "Press line": 191,
@@ -355,17 +466,35 @@ class Seeding:
         mains = [(192, WHARF, "wharf-front-desk"), (209, CANAL, "canal-duty")]
         apply_at_once(
             self.desk,
-            [t.AssignNumber(number=f"+44113496{n:04d}", holder=HolderRef(kind=HolderKind.SITE, id=site)) for n, site, _ in mains]
+            [
+                t.AssignNumber(
+                    number=f"+44113496{n:04d}", holder=HolderRef(kind=HolderKind.SITE, id=site)
+                )
+                for n, site, _ in mains
+            ]
             + [t.SetPath(number=f"+44113496{n:04d}", path=path) for n, _, path in mains],
             reason="main numbers, which a call for help can be rung back on",
         )
         paths = [t.SetPath(number="+441134960200", path="canal-front-desk")]
-        paths += [t.SetPath(number=f"+44113496{n:04d}", path="canal-front-desk") for n in (201, 202, 203, 204)]
-        paths += [t.SetPath(number=f"+44113496{n:04d}", path="wharf-front-desk") for n in (190, 191, 195, 196, 198)]
+        paths += [
+            t.SetPath(number=f"+44113496{n:04d}", path="canal-front-desk")
+            for n in (201, 202, 203, 204)
+        ]
+        paths += [
+            t.SetPath(number=f"+44113496{n:04d}", path="wharf-front-desk")
+            for n in (190, 191, 195, 196, 198)
+        ]
         apply_at_once(self.desk, paths)
-        labels = {"+441134960200": "Visits", "+441134960190": "Front desk", "+441134960191": "Press", "+441134960196": "Control room"}
-        apply_at_once(self.desk, [t.LabelNumbers(numbers=(n,), label=label) for n, label in labels.items()])
+        labels = {
+            "+441134960200": "Visits",
+            "+441134960190": "Front desk",
+            "+441134960191": "Press",
+            "+441134960196": "Control room",
+        }
+        apply_at_once(
+            self.desk, [t.LabelNumbers(numbers=(n,), label=label) for n, label in labels.items()]
+        )
 
-    def give(self, e164: str, holder: Person | ServiceLine, role: Role = Role.MAIN) -> t.AssignNumber:
-        kind = HolderKind.PERSON if isinstance(holder, Person) else HolderKind.SERVICE_LINE
-        return t.AssignNumber(number=e164, holder=HolderRef(kind=kind, id=holder.id), role=role)
+    def give(self, e164: str, to: Person | ServiceLine, role: Role = Role.MAIN) -> t.AssignNumber:
+        kind = HolderKind.PERSON if isinstance(to, Person) else HolderKind.SERVICE_LINE
+        return t.AssignNumber(number=e164, holder=HolderRef(kind=kind, id=to.id), role=role)

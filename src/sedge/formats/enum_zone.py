@@ -1,4 +1,5 @@
-"""The ENUM zone (RFC 6116) of numbers that can be reached at a SIP address: NAPTR records (RFC 3403) with the service E2U+sip (RFC 3764)."""
+"""The ENUM zone (RFC 6116) of numbers that can be reached at a SIP address: NAPTR records (RFC
+3403) with the service E2U+sip (RFC 3764)."""
 
 from collections.abc import Iterable
 from datetime import datetime
@@ -8,7 +9,8 @@ TTL = 3600
 
 
 def write(targets: Iterable[tuple[str, str]], made: datetime, host: str = "localhost.") -> str:
-    """A zone file of (E.164, SIP address) pairs, in the order of the numbers. The serial is the day and the minute it was made."""
+    """A zone file of (E.164, SIP address) pairs, in the order of the numbers. The serial is the day
+    and the minute it was made."""
     import dns.e164
     import dns.name
 
@@ -27,5 +29,6 @@ def write(targets: Iterable[tuple[str, str]], made: datetime, host: str = "local
 
 
 def _escaped(address: str) -> str:
-    """In the substitution of a NAPTR the delimiter and the backslash are written with one before them, and so in the zone file once more."""
+    """In the substitution of a NAPTR the delimiter and the backslash are written with one before
+    them, and so in the zone file once more."""
     return address.replace("\\", "\\\\\\\\").replace("!", "\\\\!").replace('"', '\\"')

@@ -48,7 +48,13 @@ def _head(pdf: "FPDF", facts: FormFacts) -> None:
     pdf.set_font("Sedge", "B", 15)
     pdf.multi_cell(0, 8, facts.title, new_x="LMARGIN", new_y="NEXT")
     pdf.set_font("Sedge", "", 10.5)
-    pdf.cell(0, 7, f"Our reference: {facts.reference}    {facts.day:%-d %B %Y}", new_x="LMARGIN", new_y="NEXT")
+    pdf.cell(
+        0,
+        7,
+        f"Our reference: {facts.reference}    {facts.day:%-d %B %Y}",
+        new_x="LMARGIN",
+        new_y="NEXT",
+    )
     pdf.ln(4)
 
 

@@ -1,4 +1,5 @@
-"""People from a directory's CSV export (RFC 4180): UTF-8 with or without BOM, `;` or `,`, columns found by their headers."""
+"""People from a directory's CSV export (RFC 4180): UTF-8 with or without BOM, `;` or `,`, columns
+found by their headers."""
 
 import csv
 import io
@@ -35,7 +36,8 @@ class Row:
 
 @dataclass(frozen=True)
 class Sheet:
-    """`columns` maps a field to the header it was found under; `ignored` are headers nothing was made of."""
+    """`columns` maps a field to the header it was found under; `ignored` are headers nothing was
+    made of."""
 
     rows: list[Row]
     columns: dict[str, str]
@@ -43,13 +45,18 @@ class Sheet:
 
 
 def read_people(data: bytes) -> Sheet:
-    """Raises NotUnderstood where the file is too large, not text, empty, or lacks a column that is needed."""
+    """Raises NotUnderstood where the file is too large, not text, empty, or lacks a column that is
+    needed."""
     if len(data) > MOST_BYTES:
-        raise NotUnderstood("The file is larger than 5 MB. Split it, or leave columns out.", field="file")
+        raise NotUnderstood(
+            "The file is larger than 5 MB. Split it, or leave columns out.", field="file"
+        )
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
-        raise NotUnderstood("The file is not UTF-8 text. Save it as “CSV UTF-8” and try again.", field="file") from None
+        raise NotUnderstood(
+            "The file is not UTF-8 text. Save it as “CSV UTF-8” and try again.", field="file"
+        ) from None
     lines = text.strip()
     if not lines:
         raise NotUnderstood("The file is empty.", field="file")
@@ -58,12 +65,18 @@ def read_people(data: bytes) -> Sheet:
     try:
         table = list(csv.reader(io.StringIO(text), delimiter=delimiter, strict=True))
     except csv.Error as error:
-        raise NotUnderstood(f"The file can't be read as CSV: {error}. Check the quotes.", field="file") from error
+        raise NotUnderstood(
+            f"The file can't be read as CSV: {error}. Check the quotes.", field="file"
+        ) from error
     header = [cell.strip() for cell in table[0]]
     columns = _columns(header)
-    body = [(i, row) for i, row in enumerate(table[1:], start=2) if any(cell.strip() for cell in row)]
+    body = [
+        (i, row) for i, row in enumerate(table[1:], start=2) if any(cell.strip() for cell in row)
+    ]
     if len(body) > MOST_ROWS:
-        raise NotUnderstood(f"At most {MOST_ROWS:,} people at a time; this file has {len(body):,}.", field="file")
+        raise NotUnderstood(
+            f"At most {MOST_ROWS:,} people at a time; this file has {len(body):,}.", field="file"
+        )
     used = set(columns.values())
     return Sheet(
         [_row(i, row, columns) for i, row in body],
@@ -74,13 +87,21 @@ def read_people(data: bytes) -> Sheet:
 
 def _columns(header: list[str]) -> dict[str, int]:
     lowered = [h.lower().replace("_", " ") for h in header]
-    columns = {name: lowered.index(found) for name, known in HEADERS.items() if (found := next((k for k in known if k in lowered), None))}
+    columns = {
+        name: lowered.index(found)
+        for name, known in HEADERS.items()
+        if (found := next((k for k in known if k in lowered), None))
+    }
     if "name" not in columns and not {"given", "family"} <= set(columns):
         raise NotUnderstood(
-            "No column with people's names. Name one “name”, or two “first name” and “last name”.", field="file", missing="name"
+            "No column with people's names. Name one “name”, or two “first name” and “last name”.",
+            field="file",
+            missing="name",
         )
     if "email" not in columns:
-        raise NotUnderstood("No column with mail addresses. Name one “email”.", field="file", missing="email")
+        raise NotUnderstood(
+            "No column with mail addresses. Name one “email”.", field="file", missing="email"
+        )
     return columns
 
 
@@ -90,4 +111,12 @@ def _row(number: int, cells: list[str], columns: dict[str, int]) -> Row:
         return cells[at].strip() if at is not None and at < len(cells) else ""
 
     name = cell("name") or f"{cell('given')} {cell('family')}".strip()
-    return Row(number, name, cell("email"), cell("site"), cell("department"), cell("job"), cell("extension"))
+    return Row(
+        number,
+        name,
+        cell("email"),
+        cell("site"),
+        cell("department"),
+        cell("job"),
+        cell("extension"),
+    )

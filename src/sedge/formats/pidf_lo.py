@@ -1,4 +1,5 @@
-"""PIDF-LO: a place as other systems and answering points take it (RFC 4119, RFC 5139 civic elements, RFC 5491 usage), as XML."""
+"""PIDF-LO: a place as other systems and answering points take it (RFC 4119, RFC 5139 civic
+elements, RFC 5491 usage), as XML."""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -12,12 +13,29 @@ PREFIXES = {"": PIDF, "gp": GEOPRIV, "ca": CIVIC, "gml": GML}
 WGS84 = "urn:ogc:def:crs:EPSG::4326"
 
 # The order of RFC 5139's schema (a sequence), which a validating reader insists on.
-ELEMENTS = ("country", "A1", "A3", "RD", "HNO", "HNS", "LMK", "LOC", "FLR", "NAM", "PC", "BLD", "ROOM", "PLC", "ADDCODE")
+ELEMENTS = (
+    "country",
+    "A1",
+    "A3",
+    "RD",
+    "HNO",
+    "HNS",
+    "LMK",
+    "LOC",
+    "FLR",
+    "NAM",
+    "PC",
+    "BLD",
+    "ROOM",
+    "PLC",
+    "ADDCODE",
+)
 
 
 @dataclass(frozen=True)
 class Place:
-    """`civic` maps element names of RFC 5139 to text; empty ones are left out. `entity` is who or what is there (`tel:` or `pres:`)."""
+    """`civic` maps element names of RFC 5139 to text; empty ones are left out. `entity` is who or
+    what is there (`tel:` or `pres:`)."""
 
     entity: str
     id: str
@@ -28,8 +46,9 @@ class Place:
 
 
 def pidf_lo(place: Place) -> bytes:
-    """The document, with the civic address and, where known, the point (a second tuple: RFC 5491 rule 8 asks that one place
-    stands in one tuple; both describe the same place, the more exact one first)."""
+    """The document, with the civic address and, where known, the point (a second tuple: RFC 5491
+    rule 8 asks that one place stands in one tuple; both describe the same place, the more exact one
+    first)."""
     for prefix, name in PREFIXES.items():
         ElementTree.register_namespace(prefix, name)
     presence = ElementTree.Element(f"{{{PIDF}}}presence", entity=place.entity)
@@ -40,7 +59,9 @@ def pidf_lo(place: Place) -> bytes:
     return ElementTree.tostring(presence, xml_declaration=True, encoding="UTF-8") + b"\n"
 
 
-def _tuple(presence: ElementTree.Element, key: str, place: Place, location: ElementTree.Element) -> None:
+def _tuple(
+    presence: ElementTree.Element, key: str, place: Place, location: ElementTree.Element
+) -> None:
     tuple_ = ElementTree.SubElement(presence, f"{{{PIDF}}}tuple", id=key)
     status = ElementTree.SubElement(tuple_, f"{{{PIDF}}}status")
     geopriv = ElementTree.SubElement(status, f"{{{GEOPRIV}}}geopriv")
@@ -51,7 +72,9 @@ def _tuple(presence: ElementTree.Element, key: str, place: Place, location: Elem
 
 
 def _civic(place: Place) -> ElementTree.Element:
-    civic = ElementTree.Element(f"{{{CIVIC}}}civicAddress", {"{http://www.w3.org/XML/1998/namespace}lang": place.language})
+    civic = ElementTree.Element(
+        f"{{{CIVIC}}}civicAddress", {"{http://www.w3.org/XML/1998/namespace}lang": place.language}
+    )
     for name in ELEMENTS:
         if text := place.civic.get(name, "").strip():
             ElementTree.SubElement(civic, f"{{{CIVIC}}}{name}").text = _plain(text)

@@ -1,4 +1,5 @@
-"""The dates of ports as a calendar (iCalendar, RFC 5545): when an answer is due, when numbers are switched, until when they may go back."""
+"""The dates of ports as a calendar (iCalendar, RFC 5545): when an answer is due, when numbers are
+switched, until when they may go back."""
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -8,7 +9,9 @@ KINDS = {"answer due": "ANSWER DUE", "switch": "SWITCH", "earliest": "EARLIEST"}
 
 @dataclass(frozen=True)
 class PortDate:
-    """Moments are written in UTC: every calendar shows them in its own time. `uid` stays the same for the same event of the same port, so that a changed date moves it in the calendars that read this."""
+    """Moments are written in UTC: every calendar shows them in its own time. `uid` stays the same
+    for the same event of the same port, so that a changed date moves it in the calendars that read
+    this."""
 
     uid: str
     kind: str

@@ -11,7 +11,8 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class ReportFacts:
-    """`sites` are name, tested, help comes; `rows` the numbers for which it doesn't: number, holder, site, why; `left_out` more of them."""
+    """`sites` are name, tested, help comes; `rows` the numbers for which it doesn't: number,
+    holder, site, why; `left_out` more of them."""
 
     organisation: str
     figures: tuple[tuple[str, str], ...]
@@ -33,7 +34,12 @@ def safety_report(facts: ReportFacts) -> bytes:
         _pair(pdf, name, text)
     _heading(pdf, "By site")
     for name, tested, comes in facts.sites:
-        _pair(pdf, name, f"{comes:,} of {tested:,}" + ("" if comes == tested else f"; for {tested - comes:,} help would not come"))
+        _pair(
+            pdf,
+            name,
+            f"{comes:,} of {tested:,}"
+            + ("" if comes == tested else f"; for {tested - comes:,} help would not come"),
+        )
     if facts.reasons:
         _heading(pdf, "What is wrong, or to be looked at")
     for reason, count in facts.reasons:

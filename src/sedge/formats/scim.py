@@ -1,4 +1,5 @@
-"""SCIM 2.0 (RFC 7643, 7644): its users and groups as the directory's words, and back. Reading is lenient where clients differ."""
+"""SCIM 2.0 (RFC 7643, 7644): its users and groups as the directory's words, and back. Reading is
+lenient where clients differ."""
 
 from collections.abc import Iterable
 from typing import Any
@@ -17,23 +18,42 @@ SHORT = 7  # digits: what is longer is no extension
 
 
 def user_said(raw: Any, key: str, before: dict[str, Any] | None = None) -> Said:
-    """A user resource as the directory's word of somebody. Raises NotUnderstood naming the attribute."""
+    """A user resource as the directory's word of somebody. Raises NotUnderstood naming the
+    attribute."""
     user = _read(User[EnterpriseUser], raw)
     name = user.display_name or _whole_name(user) or user.user_name
     email = _mail(user)
     if not user.user_name:
         raise NotUnderstood("A user needs a userName.", field="userName", reason="invalidValue")
     if not email or "@" not in email or " " in email or len(email) > 200:
-        raise NotUnderstood("A user needs a mail address, as userName or among emails.", field="emails", reason="invalidValue")
+        raise NotUnderstood(
+            "A user needs a mail address, as userName or among emails.",
+            field="emails",
+            reason="invalidValue",
+        )
     if not name or len(name) > 120:
-        raise NotUnderstood("A user needs a name of at most 120 characters.", field="displayName", reason="invalidValue")
+        raise NotUnderstood(
+            "A user needs a name of at most 120 characters.",
+            field="displayName",
+            reason="invalidValue",
+        )
     enterprise = user[EnterpriseUser]
     return Said(
-        id=key, external=(user.external_id or "")[:120], name=name.strip(), email=email, site=(_site(user, enterprise) or "")[:120],
-        department=((enterprise.department if enterprise else None) or "")[:80], job=(user.title or "")[:80], extension=_extension(user),
-        manager=(enterprise.manager.value if enterprise and enterprise.manager and enterprise.manager.value else "")[:80],
+        id=key,
+        external=(user.external_id or "")[:120],
+        name=name.strip(),
+        email=email,
+        site=(_site(user, enterprise) or "")[:120],
+        department=((enterprise.department if enterprise else None) or "")[:80],
+        job=(user.title or "")[:80],
+        extension=_extension(user),
+        manager=(
+            enterprise.manager.value
+            if enterprise and enterprise.manager and enterprise.manager.value
+            else ""
+        )[:80],
         active=user.active is not False,
-    )  # fmt: skip
+    )
 
 
 def _read(model: Any, raw: Any) -> Any:
@@ -56,13 +76,17 @@ def _misread(error: ValidationError) -> NotUnderstood:
 def _whole_name(user: Any) -> str:
     if not user.name:
         return ""
-    return user.name.formatted or " ".join(x for x in (user.name.given_name, user.name.family_name) if x)
+    return user.name.formatted or " ".join(
+        x for x in (user.name.given_name, user.name.family_name) if x
+    )
 
 
 def _mail(user: Any) -> str:
-    mails = [m for m in (user.emails or []) if m.value]
+    mails = [m for m in user.emails or [] if m.value]
     best = (
-        next((m for m in mails if m.primary), None) or next((m for m in mails if m.type == "work"), None) or (mails[0] if mails else None)
+        next((m for m in mails if m.primary), None)
+        or next((m for m in mails if m.type == "work"), None)
+        or (mails[0] if mails else None)
     )
     return str(best.value) if best else (user.user_name or "")
 
@@ -71,13 +95,15 @@ def _site(user: Any, enterprise: Any) -> str | None:
     """The division, else the place of work."""
     if enterprise and enterprise.division:
         return enterprise.division
-    work = next((a for a in (user.addresses or []) if a.type in {"work", None}), None)
+    work = next((a for a in user.addresses or [] if a.type in {"work", None}), None)
     return (work.locality or work.formatted) if work else None
 
 
 def _extension(user: Any) -> str:
-    numbers = [str(p.value or "") for p in (user.phone_numbers or [])]
-    plain = ["".join(c for c in n if c.isdigit()) for n in (x.removeprefix("tel:") for x in numbers)]
+    numbers = [str(p.value or "") for p in user.phone_numbers or []]
+    plain = [
+        "".join(c for c in n if c.isdigit()) for n in (x.removeprefix("tel:") for x in numbers)
+    ]
     return next((n for n in plain if 0 < len(n) <= SHORT), "")
 
 
@@ -86,27 +112,38 @@ def group_said(raw: Any, key: str) -> SaidGroup:
     group = _read(Group, raw)
     name = (group.display_name or "").strip()
     if not 1 <= len(name) <= 80:
-        raise NotUnderstood("A group needs a displayName of at most 80 characters.", field="displayName", reason="invalidValue")
-    members = tuple(dict.fromkeys(m.value for m in (group.members or []) if m.value))
+        raise NotUnderstood(
+            "A group needs a displayName of at most 80 characters.",
+            field="displayName",
+            reason="invalidValue",
+        )
+    members = tuple(dict.fromkeys(m.value for m in group.members or [] if m.value))
     return SaidGroup(id=key, external=(group.external_id or "")[:120], name=name, members=members)
 
 
 def patched(raw: dict[str, Any], operations: Any, *, group: bool) -> dict[str, Any]:
-    """A resource after a PATCH (RFC 7644 §3.5.2). Raises NotUnderstood with the protocol's own word for what is wrong."""
+    """A resource after a PATCH (RFC 7644 §3.5.2). Raises NotUnderstood with the protocol's own word
+    for what is wrong."""
     model: Any = Group if group else User[EnterpriseUser]
     resource = _read(model, raw)
     if not isinstance(operations, dict):
-        raise NotUnderstood("The body is a JSON object with Operations.", field="Operations", reason="invalidSyntax")
+        raise NotUnderstood(
+            "The body is a JSON object with Operations.", field="Operations", reason="invalidSyntax"
+        )
     try:
         PatchOp[model].model_validate(operations).patch(resource)
     except ValidationError as error:
         raise _misread(error) from error
     except SCIMException as error:
-        raise NotUnderstood(f"{error}.", field="Operations", reason=error.scim_type or "invalidValue") from error
+        raise NotUnderstood(
+            f"{error}.", field="Operations", reason=error.scim_type or "invalidValue"
+        ) from error
     return resource.model_dump()
 
 
-def matching(resources: Iterable[dict[str, Any]], text: str, *, group: bool) -> list[dict[str, Any]]:
+def matching(
+    resources: Iterable[dict[str, Any]], text: str, *, group: bool
+) -> list[dict[str, Any]]:
     """Those a filter expression fits (RFC 7644 §3.4.2.2). Raises NotUnderstood."""
     model: Any = Group if group else User[EnterpriseUser]
     try:
@@ -114,27 +151,42 @@ def matching(resources: Iterable[dict[str, Any]], text: str, *, group: bool) -> 
         return [r for r in resources if asked.match(model.model_validate(r))]
     except (SCIMException, ValidationError, ValueError, TypeError) as error:
         raise NotUnderstood(
-            f'The filter can\'t be read: {error}. For example: userName eq "ifeoma@example.org".', field="filter", reason="invalidFilter"
+            f'The filter can\'t be read: {error}. For example: userName eq "ifeoma@example.org".',
+            field="filter",
+            reason="invalidFilter",
         ) from error
 
 
 def user_resource(said: Said) -> dict[str, Any]:
     """Somebody as a user resource."""
     family = said.name.rpartition(" ")
-    enterprise = {"department": said.department, "division": said.site, "manager": {"value": said.manager} if said.manager else None}
+    enterprise = {
+        "department": said.department,
+        "division": said.site,
+        "manager": {"value": said.manager} if said.manager else None,
+    }
     body = {
-        "schemas": [CORE_USER, ENTERPRISE], "id": said.id, "externalId": said.external, "userName": said.email, "displayName": said.name,
-        "name": {"formatted": said.name, "givenName": family[0], "familyName": family[2]}, "title": said.job, "active": said.active,
+        "schemas": [CORE_USER, ENTERPRISE],
+        "id": said.id,
+        "externalId": said.external,
+        "userName": said.email,
+        "displayName": said.name,
+        "name": {"formatted": said.name, "givenName": family[0], "familyName": family[2]},
+        "title": said.job,
+        "active": said.active,
         "emails": [{"value": said.email, "type": "work", "primary": True}],
         "phoneNumbers": [{"value": said.extension, "type": "work"}] if said.extension else None,
         ENTERPRISE: {k: v for k, v in enterprise.items() if v} or None,
-    }  # fmt: skip
+    }
     return {k: v for k, v in body.items() if v not in (None, "")}
 
 
 def group_resource(said: SaidGroup, names: dict[str, str]) -> dict[str, Any]:
     body = {
-        "schemas": [CORE_GROUP], "id": said.id, "externalId": said.external, "displayName": said.name,
+        "schemas": [CORE_GROUP],
+        "id": said.id,
+        "externalId": said.external,
+        "displayName": said.name,
         "members": [{"value": m, "display": names.get(m, m), "type": "User"} for m in said.members],
-    }  # fmt: skip
+    }
     return {k: v for k, v in body.items() if v not in (None, "")}

@@ -1,7 +1,9 @@
-"""Tables from and to files: CSV (RFC 4180, as found in the wild) and XLSX (ISO/IEC 29500; values only).
+"""Tables from and to files: CSV (RFC 4180, as found in the wild) and XLSX (ISO/IEC 29500; values
+only).
 
-What comes in may have any of the usual encodings, delimiters and line ends. What goes out is UTF-8, and no cell begins a
-formula: such cells get an apostrophe in front, which is taken off again when they come back.
+What comes in may have any of the usual encodings, delimiters and line ends. What goes out is UTF-8,
+and no cell begins a formula: such cells get an apostrophe in front, which is taken off again when
+they come back.
 """
 
 import csv
@@ -39,7 +41,8 @@ class Head:
 
 
 def head_of(file: Path) -> Head:
-    """Header, encoding and delimiter of a CSV file. Raises NotUnderstood for one that is empty or no table."""
+    """Header, encoding and delimiter of a CSV file. Raises NotUnderstood for one that is empty or
+    no table."""
     with file.open("rb") as raw:
         sample = raw.read(_SAMPLE)
     encoding = _encoding(sample)
@@ -48,17 +51,25 @@ def head_of(file: Path) -> Head:
     delimiter = max(_DELIMITERS, key=first.count)
     header = next(_rows(io.StringIO(text, newline=None), delimiter), [])
     if not 1 <= len(header) <= MOST_COLUMNS:
-        raise NotUnderstood(f"A table has 1 to {MOST_COLUMNS} columns; this has {len(header)}.", field="file")
+        raise NotUnderstood(
+            f"A table has 1 to {MOST_COLUMNS} columns; this has {len(header)}.", field="file"
+        )
     notes = (
         ()
         if encoding == "utf-8-sig"
-        else (f"Read as {'UTF-16' if encoding == 'utf-16' else 'Windows-1252'} text, which it is not marked as.",)
+        else (
+            (
+                f"Read as {'UTF-16' if encoding == 'utf-16' else 'Windows-1252'} text, which it is"
+                " not marked as."
+            ),
+        )
     )
     return Head([plain_cell(cell) for cell in header], encoding, delimiter, notes)
 
 
 def text_of(content: bytes) -> str:
-    """What a small file says: text as it is, the first sheet of a spreadsheet as CSV. Raises NotUnderstood for one that is neither."""
+    """What a small file says: text as it is, the first sheet of a spreadsheet as CSV. Raises
+    NotUnderstood for one that is neither."""
     if content[:4] != b"PK\x03\x04":
         return content.decode(_encoding(content[:_SAMPLE]), errors="replace")
     with TemporaryDirectory() as folder:
@@ -72,7 +83,9 @@ def _encoding(sample: bytes) -> str:
     if not sample.strip():
         raise NotUnderstood("The file is empty.", field="file")
     if b"\0" in sample and not sample.startswith((b"\xff\xfe", b"\xfe\xff")):
-        raise NotUnderstood("This is no text file. Save the sheet as CSV or XLSX and try again.", field="file")
+        raise NotUnderstood(
+            "This is no text file. Save the sheet as CSV or XLSX and try again.", field="file"
+        )
     if sample.startswith((b"\xff\xfe", b"\xfe\xff")):
         return "utf-16"
     try:
@@ -83,7 +96,8 @@ def _encoding(sample: bytes) -> str:
 
 
 def rows_of(file: Path, head: Head, *, skip: int = 0) -> Iterator[tuple[int, list[str]]]:
-    """Line numbers (the header is 1, blank lines counted by row) and cells of the rows after the header, from the `skip`-th on."""
+    """Line numbers (the header is 1, blank lines counted by row) and cells of the rows after the
+    header, from the `skip`-th on."""
     with file.open(encoding=head.encoding, errors="replace", newline=None) as text:
         rows = _rows(text, head.delimiter)
         next(rows, None)
@@ -93,14 +107,19 @@ def rows_of(file: Path, head: Head, *, skip: int = 0) -> Iterator[tuple[int, lis
 def _rows(text: Iterable[str], delimiter: str) -> Iterator[list[str]]:
     try:
         for row in csv.reader(text, delimiter=delimiter):
-            if (row and row[0] and not row[0].isspace()) or any(cell and not cell.isspace() for cell in row):
+            if (row and row[0] and not row[0].isspace()) or any(
+                cell and not cell.isspace() for cell in row
+            ):
                 yield row
     except csv.Error as error:
-        raise NotUnderstood(f"The file can't be read as CSV: {error}. Check the quotes.", field="file") from error
+        raise NotUnderstood(
+            f"The file can't be read as CSV: {error}. Check the quotes.", field="file"
+        ) from error
 
 
 def from_spreadsheet(file: Path, to: Path) -> tuple[str, ...]:
-    """Write the first sheet of an XLSX file as CSV; gives sentences on what was left out. Raises NotUnderstood."""
+    """Write the first sheet of an XLSX file as CSV; gives sentences on what was left out. Raises
+    NotUnderstood."""
     import openpyxl
 
     notes = _looked_into(file)
@@ -116,32 +135,52 @@ def from_spreadsheet(file: Path, to: Path) -> tuple[str, ...]:
                 if cells:
                     write(cells)
             if len(book.sheetnames) > 1:
-                notes.append(f"Only the first sheet, “{sheet.title}”, was read; the book has {len(book.sheetnames)}.")
+                notes.append(
+                    f"Only the first sheet, “{sheet.title}”, was read; the book has"
+                    f" {len(book.sheetnames)}."
+                )
             book.close()
     except NotUnderstood:
         raise
     except Exception as error:
-        raise NotUnderstood("The spreadsheet can't be read. Save it as CSV UTF-8 and try again.", field="file") from error
+        raise NotUnderstood(
+            "The spreadsheet can't be read. Save it as CSV UTF-8 and try again.", field="file"
+        ) from error
     return tuple(notes)
 
 
 def _looked_into(file: Path) -> list[str]:
     """Refuse what would unpack to too much; say where formulas and joined cells are."""
     if file.stat().st_size > MOST_SPREADSHEET_BYTES:
-        raise NotUnderstood("A spreadsheet may have 60 MB; this is larger. Save it as CSV, which may have 250 MB.", field="file")
+        raise NotUnderstood(
+            "A spreadsheet may have 60 MB; this is larger. Save it as CSV, which may have 250 MB.",
+            field="file",
+        )
     try:
         with zipfile.ZipFile(file) as packed:
             if sum(entry.file_size for entry in packed.infolist()) > MOST_UNPACKED:
-                raise NotUnderstood("This spreadsheet unpacks to more than 600 MB. Save it as CSV and try again.", field="file")
-            sheets = [entry for entry in packed.namelist() if re.fullmatch(r"xl/worksheets/sheet1\.xml", entry)]
+                raise NotUnderstood(
+                    "This spreadsheet unpacks to more than 600 MB. Save it as CSV and try again.",
+                    field="file",
+                )
+            sheets = [
+                entry
+                for entry in packed.namelist()
+                if re.fullmatch(r"xl/worksheets/sheet1\.xml", entry)
+            ]
             inside = packed.read(sheets[0]) if sheets else b""
     except (zipfile.BadZipFile, KeyError) as error:
-        raise NotUnderstood("This is no XLSX spreadsheet. Save it as XLSX or CSV and try again.", field="file") from error
+        raise NotUnderstood(
+            "This is no XLSX spreadsheet. Save it as XLSX or CSV and try again.", field="file"
+        ) from error
     notes = []
     if re.search(rb"<f[ >]", inside):
         notes.append("Some cells have formulas: the values they last gave were read.")
     if b"<mergeCell " in inside:
-        notes.append("Some cells are joined: only the first of each has the value, the others count as empty.")
+        notes.append(
+            "Some cells are joined: only the first of each has the value, the others count as"
+            " empty."
+        )
     return notes
 
 
@@ -154,7 +193,11 @@ def _cell(value: Any) -> str:
         case float() if value.is_integer():
             return str(int(value))
         case datetime():
-            return value.date().isoformat() if value.time() == datetime.min.time() else value.isoformat(sep=" ")
+            return (
+                value.date().isoformat()
+                if value.time() == datetime.min.time()
+                else value.isoformat(sep=" ")
+            )
         case date():
             return value.isoformat()
         case _:
@@ -166,10 +209,20 @@ E164 = re.compile(r"\+[0-9]{1,15}")
 
 
 def safe(cell: Cell) -> str:
-    """The cell as text, so that no spreadsheet takes it for a formula. A telephone number with its plus is left as it is: digits only,
-    it does nothing, and every other program wants it so."""
-    text = format(cell, "f") if isinstance(cell, Decimal) else cell.isoformat() if isinstance(cell, date) else cell
-    return f"'{text}" if text.startswith(FORMULA) and not isinstance(cell, Decimal) and not E164.fullmatch(text) else text
+    """The cell as text, so that no spreadsheet takes it for a formula. A telephone number with its
+    plus is left as it is: digits only, it does nothing, and every other program wants it so."""
+    text = (
+        format(cell, "f")
+        if isinstance(cell, Decimal)
+        else cell.isoformat()
+        if isinstance(cell, date)
+        else cell
+    )
+    return (
+        f"'{text}"
+        if text.startswith(FORMULA) and not isinstance(cell, Decimal) and not E164.fullmatch(text)
+        else text
+    )
 
 
 def to_csv(header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> Iterator[bytes]:
@@ -187,7 +240,9 @@ def to_csv(header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> Iterator[by
     yield out.getvalue().encode()
 
 
-def to_spreadsheet(header: Sequence[str], rows: Iterable[Sequence[Cell]], *, title: str = "Numbers") -> bytes:
+def to_spreadsheet(
+    header: Sequence[str], rows: Iterable[Sequence[Cell]], *, title: str = "Numbers"
+) -> bytes:
     """XLSX: amounts as numbers, days as dates, all else as text; the header bold and fixed."""
     import openpyxl
     from openpyxl.cell import WriteOnlyCell

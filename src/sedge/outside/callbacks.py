@@ -1,6 +1,7 @@
 """Callbacks of carriers: signed with a secret agreed on, told within minutes, heard once.
 
-`Callback-Time` is the second of sending, `Callback-Signature` the hex HMAC-SHA256 (RFC 2104) of time, a dot and the body.
+`Callback-Time` is the second of sending, `Callback-Signature` the hex HMAC-SHA256 (RFC 2104) of
+time, a dot and the body.
 """
 
 import hashlib
@@ -48,11 +49,17 @@ class Listener:
         """Raises Forbidden with `reason` forged, stale or replayed."""
         moment, signed = headers.get("callback-time", ""), headers.get("callback-signature", "")
         if not moment.isascii() or not moment.isdigit() or len(moment) > 11 or int(moment) > LATEST:
-            raise Forbidden("The callback doesn't say when it was sent. Sign it as agreed.", reason="forged")
-        if not hmac.compare_digest(signature(self._secret, moment, body), signed.encode("ascii", "replace").decode()):
+            raise Forbidden(
+                "The callback doesn't say when it was sent. Sign it as agreed.", reason="forged"
+            )
+        if not hmac.compare_digest(
+            signature(self._secret, moment, body), signed.encode("ascii", "replace").decode()
+        ):
             raise Forbidden("The callback isn't signed with the secret agreed on.", reason="forged")
         if abs(now - datetime.fromtimestamp(int(moment), now.tzinfo)) > FRESH:
-            raise Forbidden("The callback was sent too long ago, or by a clock that is wrong.", reason="stale")
+            raise Forbidden(
+                "The callback was sent too long ago, or by a clock that is wrong.", reason="stale"
+            )
         with self._lock:
             self._heard = {known: at for known, at in self._heard.items() if now - at < 2 * FRESH}
             if signed in self._heard:

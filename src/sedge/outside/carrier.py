@@ -1,4 +1,5 @@
-"""What Sedge needs of a carrier that takes orders over the wire, and the HTTP client for those that do."""
+"""What Sedge needs of a carrier that takes orders over the wire, and the HTTP client for those that
+do."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -56,8 +57,8 @@ class CarrierHold:
 
 @dataclass(frozen=True)
 class CarrierOrder:
-    """`lines` maps E.164 to state, moment from which it can be used (delivered ones), reason; `papers` our ids of documents to what
-    the carrier says of them."""
+    """`lines` maps E.164 to state, moment from which it can be used (delivered ones), reason;
+    `papers` our ids of documents to what the carrier says of them."""
 
     id: str
     lines: dict[str, tuple[LineState, datetime | None, str]]
@@ -69,7 +70,8 @@ class CarrierOrder:
 
 @dataclass(frozen=True)
 class WantedOrder:
-    """`key` makes it one purchase however often it is asked. `agreed` maps numbers to set-up and monthly price as seen."""
+    """`key` makes it one purchase however often it is asked. `agreed` maps numbers to set-up and
+    monthly price as seen."""
 
     key: str
     reference: str
@@ -89,8 +91,9 @@ class Callback:
 
 @dataclass(frozen=True)
 class PortOutAsked:
-    """A request of another carrier for numbers of the account. `given` is what it says of us: name, account, pin. `state` is asked, approved,
-    refused, gone, withdrawn, gone unasked, claimed back or returned."""
+    """A request of another carrier for numbers of the account. `given` is what it says of us: name,
+    account, pin. `state` is asked, approved, refused, gone, withdrawn, gone unasked, claimed back
+    or returned."""
 
     id: str
     gaining: str
@@ -106,7 +109,8 @@ class PortOutAsked:
 
 @dataclass(frozen=True)
 class ListedNumber:
-    """A line of a carrier's own list. `trunk` None: it says nothing of it; `state` is in service, leaving or porting out."""
+    """A line of a carrier's own list. `trunk` None: it says nothing of it; `state` is in service,
+    leaving or porting out."""
 
     number: str
     monthly: Decimal
@@ -117,10 +121,11 @@ class ListedNumber:
 class CarrierService(Protocol):
     """For whoever connects another carrier: every call may be repeated, and does the same again.
 
-    A service speaks for one account: the one whose key it has (`with_key`). All raise OutsideSilent or OutsideRefused. `order` must buy once per `key`, however often it is called; the answer
-    to a repeated call is the order as it stands now, and must sell nothing at other prices than those `agreed`. Reasons that
-    Sedge understands: `taken` (with `numbers`), `balance` (with `balance` and `charge`), `price` (with `prices`), `papers`
-    (with `missing`).
+    A service speaks for one account: the one whose key it has (`with_key`). All raise OutsideSilent
+    or OutsideRefused. `order` must buy once per `key`, however often it is called; the answer to a
+    repeated call is the order as it stands now, and must sell nothing at other prices than those
+    `agreed`. Reasons that Sedge understands: `taken` (with `numbers`), `balance` (with `balance`
+    and `charge`), `price` (with `prices`), `papers` (with `missing`).
     """
 
     name: str
@@ -156,33 +161,61 @@ class CarrierService(Protocol):
 
 
 class HttpCarrier(Service):
-    """The client for carriers with Sedge's plain JSON ordering interface (the stand-ins have it)."""
+    """The client for carriers with Sedge's plain JSON ordering interface (the stand-ins have
+    it)."""
 
-    def __init__(self, name: str, base_url: str, secret: str = "", callback: Callback | None = None, *, timeout: Timeout = TIMEOUT) -> None:
+    def __init__(
+        self,
+        name: str,
+        base_url: str,
+        secret: str = "",
+        callback: Callback | None = None,
+        *,
+        timeout: Timeout = TIMEOUT,
+    ) -> None:
         super().__init__(name, base_url, secret, timeout=timeout)
         self.callback = callback
 
     def stock(self, country: str, starts: str, capacity: str) -> list[StockItem]:
-        answer = self.call("GET", "stock", params={"country": country, "starts": starts, "capacity": capacity})
+        answer = self.call(
+            "GET", "stock", params={"country": country, "starts": starts, "capacity": capacity}
+        )
         return [self._item(item) for item in answer["numbers"]]
 
     def prices(self, numbers: list[str]) -> list[StockItem]:
-        """Of numbers that are to be had or held; refused with `taken` where one isn't the carrier's."""
-        return [self._item(item) for item in self.call("POST", "prices", json={"numbers": numbers})["numbers"]]
+        """Of numbers that are to be had or held; refused with `taken` where one isn't the
+        carrier's."""
+        return [
+            self._item(item)
+            for item in self.call("POST", "prices", json={"numbers": numbers})["numbers"]
+        ]
 
     def account(self) -> CarrierAccount:
         """What the carrier's own book says of our account."""
         return self._account(self.call("GET", "account"))
 
     def charges(self, after: int) -> tuple[CarrierAccount, list[CarrierCharge]]:
-        """How the account stands, and what has been charged for numbers in service since the charge of that id, oldest first."""
+        """How the account stands, and what has been charged for numbers in service since the charge
+        of that id, oldest first."""
         answer = self.call("GET", "account/charges", params={"after": after})
-        found = [CarrierCharge(c["id"], datetime.fromisoformat(c["at"]), c["words"], Decimal(c["amount"])) for c in answer["charges"]]
+        found = [
+            CarrierCharge(
+                c["id"], datetime.fromisoformat(c["at"]), c["words"], Decimal(c["amount"])
+            )
+            for c in answer["charges"]
+        ]
         return self._account(answer), found
 
     def open_account(self, key: str, name: str, currency: str) -> CarrierAccount:
         """One more account; `key` makes it one however often it is asked."""
-        return self._account(self.call("POST", "accounts", json={"name": name, "currency": currency}, headers={"Idempotency-Key": key}))
+        return self._account(
+            self.call(
+                "POST",
+                "accounts",
+                json={"name": name, "currency": currency},
+                headers={"Idempotency-Key": key},
+            )
+        )
 
     def new_key(self) -> str:
         """Another key for the account; the one used for asking opens nothing any more."""
@@ -197,7 +230,11 @@ class HttpCarrier(Service):
         balance = Money(amount=Decimal(answer["balance"]), currency=answer["currency"])
         suspended = answer.get("suspended_since")
         return CarrierAccount(
-            answer["id"], balance, answer["receives_only"], answer.get("key"), datetime.fromisoformat(suspended) if suspended else None
+            answer["id"],
+            balance,
+            answer["receives_only"],
+            answer.get("key"),
+            datetime.fromisoformat(suspended) if suspended else None,
         )
 
     def deposit(self, key: str, amount: str) -> None:
@@ -209,7 +246,13 @@ class HttpCarrier(Service):
             return Money(amount=Decimal(text), currency=item["currency"])
 
         features = {name: amount(fee) for name, fee in item["features"].items()}
-        return StockItem(item["number"], Capacity(item["capacity"]), amount(item["setup"]), amount(item["monthly"]), features)
+        return StockItem(
+            item["number"],
+            Capacity(item["capacity"]),
+            amount(item["setup"]),
+            amount(item["monthly"]),
+            features,
+        )
 
     def hold(self, numbers: list[str]) -> CarrierHold:
         return self._hold(self.call("POST", "holds", json={"numbers": numbers}))
@@ -220,19 +263,30 @@ class HttpCarrier(Service):
 
     @staticmethod
     def _hold(answer: dict[str, Any]) -> CarrierHold:
-        return CarrierHold(answer["id"], datetime.fromisoformat(answer["expires_at"]), answer["can_be_longer"])
+        return CarrierHold(
+            answer["id"], datetime.fromisoformat(answer["expires_at"]), answer["can_be_longer"]
+        )
 
     def end_hold(self, hold: str) -> None:
         self.call("DELETE", f"holds/{quote(hold)}")
 
     def order(self, wanted: WantedOrder) -> CarrierOrder:
         body: dict[str, Any] = {
-            "reference": wanted.reference, "numbers": list(wanted.agreed), "hold": wanted.hold, "features": list(wanted.features), "papers": list(wanted.papers),
-            "agreed": {n: {"setup": str(setup), "monthly": str(monthly)} for n, (setup, monthly) in wanted.agreed.items()},
-        }  # fmt: skip
+            "reference": wanted.reference,
+            "numbers": list(wanted.agreed),
+            "hold": wanted.hold,
+            "features": list(wanted.features),
+            "papers": list(wanted.papers),
+            "agreed": {
+                n: {"setup": str(setup), "monthly": str(monthly)}
+                for n, (setup, monthly) in wanted.agreed.items()
+            },
+        }
         if self.callback:
             body["callback"] = {"url": self.callback.url, "secret": self.callback.secret}
-        return self._order(self.call("POST", "orders", json=body, headers={"Idempotency-Key": wanted.key}))
+        return self._order(
+            self.call("POST", "orders", json=body, headers={"Idempotency-Key": wanted.key})
+        )
 
     def order_state(self, order: str) -> CarrierOrder:
         return self._order(self.call("GET", f"orders/{quote(order)}"))
@@ -243,20 +297,39 @@ class HttpCarrier(Service):
     @staticmethod
     def _order(answer: dict[str, Any]) -> CarrierOrder:
         lines = {
-            x["number"]: (LineState(x["state"]), datetime.fromisoformat(x["usable_from"]) if x["usable_from"] else None, x["reason"])
+            x["number"]: (
+                LineState(x["state"]),
+                datetime.fromisoformat(x["usable_from"]) if x["usable_from"] else None,
+                x["reason"],
+            )
             for x in answer["lines"]
         }
-        expected = (datetime.fromisoformat(answer["expected_from"]), datetime.fromisoformat(answer["expected_by"]))
-        papers = {key: (PaperState(said["state"]), str(said["reason"])) for key, said in answer.get("papers", {}).items()}
+        expected = (
+            datetime.fromisoformat(answer["expected_from"]),
+            datetime.fromisoformat(answer["expected_by"]),
+        )
+        papers = {
+            key: (PaperState(said["state"]), str(said["reason"]))
+            for key, said in answer.get("papers", {}).items()
+        }
         return CarrierOrder(answer["id"], lines, Decimal(answer["charged"]), *expected, papers)
 
     def send_paper(self, key: str, paper: str, media_type: str, content: bytes) -> None:
         """Put a document there under our id of it, before an order names it."""
-        self.call("PUT", f"papers/{quote(key)}", content=content, headers={"Content-Type": media_type, "Paper-Kind": paper})
+        self.call(
+            "PUT",
+            f"papers/{quote(key)}",
+            content=content,
+            headers={"Content-Type": media_type, "Paper-Kind": paper},
+        )
 
     def replace_paper(self, order: str, rejected: str, key: str) -> CarrierOrder:
         """Another document for one that was rejected. Refused with `not rejected`."""
-        return self._order(self.call("PUT", f"orders/{quote(order)}/papers/{quote(rejected)}", json={"document": key}))
+        return self._order(
+            self.call(
+                "PUT", f"orders/{quote(order)}/papers/{quote(rejected)}", json={"document": key}
+            )
+        )
 
     def release(self, e164: str) -> datetime | None:
         """None once the carrier has it back, else when it will."""
@@ -264,12 +337,16 @@ class HttpCarrier(Service):
         return None if answer["state"] == "released" else datetime.fromisoformat(answer["due"])
 
     def set_feature(self, e164: str, feature: str, *, on: bool) -> datetime | None:
-        """From when it works; None once it is off. Refused with `feature` and a `why` in the carrier's words."""
-        answer = self.call("PUT", f"numbers/{quote(e164)}/features/{quote(feature)}", json={"on": on})
+        """From when it works; None once it is off. Refused with `feature` and a `why` in the
+        carrier's words."""
+        answer = self.call(
+            "PUT", f"numbers/{quote(e164)}/features/{quote(feature)}", json={"on": on}
+        )
         return datetime.fromisoformat(answer["works_from"]) if answer["works_from"] else None
 
     def register_address(self, e164: str, address: dict[str, str]) -> None:
-        """Refused with `address` and a `why` in the carrier's words where it can't send help there."""
+        """Refused with `address` and a `why` in the carrier's words where it can't send help
+        there."""
         self.call("PUT", f"numbers/{quote(e164)}/address", json=address)
 
     def addresses(self) -> dict[str, dict[str, str]]:
@@ -285,8 +362,11 @@ class HttpCarrier(Service):
         return self._asked(self.call("POST", f"port-outs/{quote(request)}/approve"))
 
     def refuse_port_out(self, request: str, code: str) -> PortOutAsked:
-        """`code` is one of the trade's. Refused with `over` where it was approved or taken back meanwhile."""
-        return self._asked(self.call("POST", f"port-outs/{quote(request)}/refuse", json={"code": code}))
+        """`code` is one of the trade's. Refused with `over` where it was approved or taken back
+        meanwhile."""
+        return self._asked(
+            self.call("POST", f"port-outs/{quote(request)}/refuse", json={"code": code})
+        )
 
     def claim_back(self, request: str) -> PortOutAsked:
         """Numbers that were let go without our word are to come back."""
@@ -298,9 +378,17 @@ class HttpCarrier(Service):
             return datetime.fromisoformat(text) if text else None
 
         return PortOutAsked(
-            x["id"], x["gaining"], tuple(x["numbers"]), dict(x["given"]), datetime.fromisoformat(x["asked_at"]), datetime.fromisoformat(x["answer_due"]),
-            x["state"], at(x["goes_at"]), x["code"], at(x.get("returns_at")),
-        )  # fmt: skip
+            x["id"],
+            x["gaining"],
+            tuple(x["numbers"]),
+            dict(x["given"]),
+            datetime.fromisoformat(x["asked_at"]),
+            datetime.fromisoformat(x["answer_due"]),
+            x["state"],
+            at(x["goes_at"]),
+            x["code"],
+            at(x.get("returns_at")),
+        )
 
     def put_right(self, e164: str, what: str, ours: str) -> None:
         """Its list is to say what is so here. Refused with a `why` in its words."""
@@ -312,6 +400,9 @@ class HttpCarrier(Service):
         after: str | None = ""
         while after is not None:
             page = self.call("GET", "numbers", params={"after": after})
-            found += [ListedNumber(x["number"], Decimal(x["monthly"]), x["trunk"], x["state"]) for x in page["numbers"]]
+            found += [
+                ListedNumber(x["number"], Decimal(x["monthly"]), x["trunk"], x["state"])
+                for x in page["numbers"]
+            ]
             after = page["next"]
         return found

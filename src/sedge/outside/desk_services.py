@@ -11,9 +11,11 @@ PATIENT = httpx.Timeout(60.0)
 
 
 class Register(Service):
-    def candidates(self, country: str, city: str, street: str, postcode: str) -> list[dict[str, Any]]:
-        """Street segments that might be meant: street, first and last house number, side, city, region, postcode, country, psap,
-        latitude and longitude of the middle (WGS 84)."""
+    def candidates(
+        self, country: str, city: str, street: str, postcode: str
+    ) -> list[dict[str, Any]]:
+        """Street segments that might be meant: street, first and last house number, side, city,
+        region, postcode, country, psap, latitude and longitude of the middle (WGS 84)."""
         typed = {"country": country, "city": city, "street": street, "postcode": postcode}
         return self.call("POST", "candidates", json=typed)["segments"]
 
@@ -22,7 +24,10 @@ class Mail(Service):
     def send(self, key: str, recipient: str, subject: str, text: str, html: str = "") -> None:
         """Sends once per key."""
         self.call(
-            "POST", "messages", json={"to": recipient, "subject": subject, "text": text, "html": html}, headers={"Idempotency-Key": key}
+            "POST",
+            "messages",
+            json={"to": recipient, "subject": subject, "text": text, "html": html},
+            headers={"Idempotency-Key": key},
         )
 
     def mailbox(self) -> list[dict[str, Any]]:
@@ -31,7 +36,8 @@ class Mail(Service):
 
 
 class Control(Service):
-    """The stand-ins' control panel; in the demo and tests only. A tick waits until all callbacks have gone out."""
+    """The stand-ins' control panel; in the demo and tests only. A tick waits until all callbacks
+    have gone out."""
 
     def __init__(self, name: str, base_url: str) -> None:
         super().__init__(name, base_url, timeout=PATIENT)
@@ -51,12 +57,16 @@ class Control(Service):
         return self.call("GET", "state")
 
     def put_in_service(self, numbers: list[dict[str, str]]) -> None:
-        """Numbers that accounts have had since before the carriers' books begin: number, carrier, account, monthly."""
+        """Numbers that accounts have had since before the carriers' books begin: number, carrier,
+        account, monthly."""
         self.call("PUT", "in-service", json={"numbers": numbers})
 
     def open_account(self, carrier: str, name: str, country: str) -> str:
-        """The carrier's sales desk opens an account for who has none there, in the country's currency; its key."""
-        return self.call("POST", f"accounts/{quote(carrier)}", json={"name": name, "country": country})["key"]
+        """The carrier's sales desk opens an account for who has none there, in the country's
+        currency; its key."""
+        return self.call(
+            "POST", f"accounts/{quote(carrier)}", json={"name": name, "country": country}
+        )["key"]
 
     def set_prices(self, carrier: str, percent: float) -> None:
         """From now on everything there costs so many per cent more than on its list."""
@@ -71,11 +81,13 @@ class Control(Service):
         self.call("PUT", f"ports/{quote(key)}", json={"days_ago": days})
 
     def ask_for_numbers(self, request: dict[str, Any]) -> str:
-        """Another carrier asks one of ours for numbers, or takes them without asking (`unasked`); the request's id there."""
+        """Another carrier asks one of ours for numbers, or takes them without asking (`unasked`);
+        the request's id there."""
         return self.call("POST", "port-outs", json=request)["id"]
 
     def let_drift(self, wish: dict[str, Any]) -> None:
-        """A carrier's list changes by itself: `dropped`, `added` with `account`, `prices`, `trunks`, `leaving`."""
+        """A carrier's list changes by itself: `dropped`, `added` with `account`, `prices`,
+        `trunks`, `leaving`."""
         self.call("PUT", "drift", json=wish)
 
     def take_request_back(self, key: str) -> None:

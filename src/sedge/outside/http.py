@@ -1,7 +1,8 @@
 """One HTTP client per service outside; its errors translated in this one place.
 
-Whatever a service answers, callers see an answer they can use, OutsideSilent or OutsideRefused: an error page, an empty body, a
-list where an object was promised, a field that is missing or can't be read are a service that has trouble, never an error of ours.
+Whatever a service answers, callers see an answer they can use, OutsideSilent or OutsideRefused: an
+error page, an empty body, a list where an object was promised, a field that is missing or can't be
+read are a service that has trouble, never an error of ours.
 """
 
 import ssl
@@ -17,7 +18,8 @@ from sedge.core.errors import OutsideRefused, OutsideSilent
 
 TIMEOUT = httpx.Timeout(5.0)
 CLOSED = (httpx.RemoteProtocolError, httpx.ReadError, httpx.WriteError)
-# given up before the other side does (servers close an idle connection after 5 seconds or more): what is sent as it closes gets no answer
+# given up before the other side does (servers close an idle connection after 5 seconds or more):
+# what is sent as it closes gets no answer
 KEPT = httpx.Limits(max_connections=100, max_keepalive_connections=20, keepalive_expiry=2.0)
 
 
@@ -34,7 +36,11 @@ class Answer(dict[str, Any]):
         self._from = service
 
     def __missing__(self, key: str) -> Any:
-        raise OutsideSilent(f"{self._from} answered without “{key}”. Try again in a minute.", service=self._from, missing=key)
+        raise OutsideSilent(
+            f"{self._from} answered without “{key}”. Try again in a minute.",
+            service=self._from,
+            missing=key,
+        )
 
 
 def _wrapped(service: str, value: Any) -> Any:
@@ -50,7 +56,9 @@ def _wrapped(service: str, value: Any) -> Any:
 def not_understood(service: str, error: Exception) -> OutsideSilent:
     log.warning("answer not understood", service=service, error=repr(error)[:300])
     return OutsideSilent(
-        f"{service} answers in a way that Sedge does not understand. Try again in a minute.", service=service, cause=type(error).__name__
+        f"{service} answers in a way that Sedge does not understand. Try again in a minute.",
+        service=service,
+        cause=type(error).__name__,
     )
 
 
@@ -76,10 +84,14 @@ def _trusted() -> ssl.SSLContext:
 class Service:
     """`name` is how people know the service; `secret` its key, where it asks for one."""
 
-    def __init__(self, name: str, base_url: str, secret: str = "", *, timeout: httpx.Timeout = TIMEOUT) -> None:
+    def __init__(
+        self, name: str, base_url: str, secret: str = "", *, timeout: httpx.Timeout = TIMEOUT
+    ) -> None:
         self.name = name
         self._key = secret
-        self._client = httpx.Client(base_url=base_url, timeout=timeout, verify=_trusted(), limits=KEPT)
+        self._client = httpx.Client(
+            base_url=base_url, timeout=timeout, verify=_trusted(), limits=KEPT
+        )
 
     def with_key(self, secret: str) -> Self:
         """The same service, asked with another key over the same connections."""
@@ -88,9 +100,14 @@ class Service:
         return other
 
     def call(self, method: str, path: str, **options: Any) -> Any:
-        """The answer's JSON. Raises OutsideSilent (no answer, or trouble over there; the same call may go through
-        later), OutsideRefused with `reason` and the service's own facts (asking again is no use)."""
-        headers = {**({"Authorization": f"Key {self._key}"} if self._key else {}), **options.pop("headers", {})}
+        """The answer's JSON. Raises OutsideSilent (no answer, or trouble over there; the same call
+        may go through later), OutsideRefused with `reason` and the service's own facts (asking
+        again is no use).
+        """
+        headers = {
+            **({"Authorization": f"Key {self._key}"} if self._key else {}),
+            **options.pop("headers", {}),
+        }
         try:
             answer = self._ask(method, path, headers=headers, **options)
         except httpx.HTTPError as error:
@@ -101,33 +118,47 @@ class Service:
                 detail=str(error)[:200],
             ) from error
         if answer.status_code == httpx.codes.TOO_MANY_REQUESTS:
-            wait = int(answer.headers.get("retry-after", "30")) if answer.headers.get("retry-after", "30").isdigit() else 30
+            wait = (
+                int(answer.headers.get("retry-after", "30"))
+                if answer.headers.get("retry-after", "30").isdigit()
+                else 30
+            )
             raise OutsideSilent(
-                f"{self.name} has been asked too often. It answers again in {wait} seconds; what runs by itself waits for that.",
-                service=self.name, wait=wait,
-            )  # fmt: skip
+                f"{self.name} has been asked too often. It answers again in {wait} seconds; what"
+                " runs by itself waits for that.",
+                service=self.name,
+                wait=wait,
+            )
         if answer.status_code >= 500:
             raise OutsideSilent(
-                f"{self.name} has trouble of its own just now. Try again in a minute.", service=self.name, answered=answer.status_code
+                f"{self.name} has trouble of its own just now. Try again in a minute.",
+                service=self.name,
+                answered=answer.status_code,
             )
         if answer.status_code >= 400:
             raise self._refused(answer)
         return self._read(answer)
 
     def _refused(self, answer: httpx.Response) -> OutsideRefused:
-        """The refusal with the service's own facts, as far as it gave any; none of them can take the place of ours."""
+        """The refusal with the service's own facts, as far as it gave any; none of them can take
+        the place of ours."""
         try:
             told = answer.json()
         except ValueError:
             told = {}
         detail = told.get("detail") if isinstance(told, dict) else None
-        given = {str(key): value for key, value in detail.items()} if isinstance(detail, dict) else {}
+        given = (
+            {str(key): value for key, value in detail.items()} if isinstance(detail, dict) else {}
+        )
         reason = str(given.pop("reason", answer.status_code))[:200]
         facts = {key: value for key, value in given.items() if key not in OURS}
-        return OutsideRefused(f"{self.name} refused: {reason}.", reason=reason, service=self.name, **facts)
+        return OutsideRefused(
+            f"{self.name} refused: {reason}.", reason=reason, service=self.name, **facts
+        )
 
     def _read(self, answer: httpx.Response) -> Any:
-        """The answer's JSON object, whose missing fields tell of themselves. Raises OutsideSilent for anything else."""
+        """The answer's JSON object, whose missing fields tell of themselves. Raises OutsideSilent
+        for anything else."""
         if answer.status_code == httpx.codes.NO_CONTENT:
             return Answer(self.name, {})
         try:
@@ -142,7 +173,8 @@ class Service:
                 setattr(cls, name, _guarded(method))
 
     def _ask(self, method: str, path: str, **options: Any) -> httpx.Response:
-        """What only reads is asked once more where the other side closed a kept connection just then (RFC 9110, 9.2.2)."""
+        """What only reads is asked once more where the other side closed a kept connection just
+        then (RFC 9110, 9.2.2)."""
         try:
             return self._client.request(method, path, **options)
         except CLOSED:

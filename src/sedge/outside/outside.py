@@ -1,4 +1,5 @@
-"""All services outside, in one place: handed to the desk, pointed at stand-ins in demo and tests."""
+"""All services outside, in one place: handed to the desk, pointed at stand-ins in demo and
+tests."""
 
 from dataclasses import dataclass, field
 
@@ -27,7 +28,11 @@ class Outside:
 
     def carrier(self, carrier: str) -> CarrierService:
         if carrier not in self.carriers:
-            raise NotFound("This carrier can't be reached over the wire; its orders go on a form.", subject="carrier", id=carrier)
+            raise NotFound(
+                "This carrier can't be reached over the wire; its orders go on a form.",
+                subject="carrier",
+                id=carrier,
+            )
         return self.carriers[carrier]
 
     def close(self) -> None:
@@ -45,11 +50,16 @@ class Outside:
                 service.close()
 
 
-CARRIERS = {"brackwater": "Brackwater Telecom", "fellgate": "Fellgate Voice", "maplecourt": "Maplecourt Networks"}
+CARRIERS = {
+    "brackwater": "Brackwater Telecom",
+    "fellgate": "Fellgate Voice",
+    "maplecourt": "Maplecourt Networks",
+}
 
 
 def at_standins(url: str, *, callback: Callback | None = None, seconds: float = 5.0) -> Outside:
-    """Every service at the stand-ins' address. `callback` is where carriers tell of arrivals, `seconds` how long an answer may take."""
+    """Every service at the stand-ins' address. `callback` is where carriers tell of arrivals,
+    `seconds` how long an answer may take."""
     timeout = httpx.Timeout(seconds)
     return Outside(
         telephony=Telephony("The telephone system", f"{url}/telephony/", timeout=timeout),
@@ -58,6 +68,9 @@ def at_standins(url: str, *, callback: Callback | None = None, seconds: float = 
         directory=Directory("The directory", f"{url}/directory/", timeout=timeout),
         numbering=Numbering("The numbering register", f"{url}/numbering/", timeout=timeout),
         ports=Ports("The gaining carrier", f"{url}/ports/", timeout=timeout),
-        carriers={key: HttpCarrier(name, f"{url}/carrier/{key}/", callback=callback, timeout=timeout) for key, name in CARRIERS.items()},
+        carriers={
+            key: HttpCarrier(name, f"{url}/carrier/{key}/", callback=callback, timeout=timeout)
+            for key, name in CARRIERS.items()
+        },
         control=Control("The stand-ins", f"{url}/control/"),
     )

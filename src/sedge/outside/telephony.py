@@ -1,4 +1,5 @@
-"""The organisation's telephone system: what it is told about numbers and devices, and the test calls it places."""
+"""The organisation's telephone system: what it is told about numbers and devices, and the test
+calls it places."""
 
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -10,8 +11,8 @@ from sedge.outside.http import Service
 
 @dataclass(frozen=True)
 class PlacedCall:
-    """What a test call found: how it ended, what was heard, which devices rang, over which trunk it arrived; for steps that ring in turn
-    whose turn it was."""
+    """What a test call found: how it ended, what was heard, which devices rang, over which trunk it
+    arrived; for steps that ring in turn whose turn it was."""
 
     ended: str
     heard: str
@@ -43,7 +44,11 @@ class Telephony(Service):
         self.call("DELETE", f"numbers/{quote(e164)}")
 
     def put_licence(self, holder: str, product: str, works_from: datetime) -> None:
-        self.call("PUT", f"licences/{quote(holder)}/{quote(product)}", json={"works_from": works_from.isoformat()})
+        self.call(
+            "PUT",
+            f"licences/{quote(holder)}/{quote(product)}",
+            json={"works_from": works_from.isoformat()},
+        )
 
     def remove_licence(self, holder: str, product: str) -> None:
         self.call("DELETE", f"licences/{quote(holder)}/{quote(product)}")
@@ -58,7 +63,16 @@ class Telephony(Service):
         paths: dict[str, Any] | None = None,
         people: dict[str, Any] | None = None,
     ) -> None:
-        self.call("PUT", "bulk", json={"devices": devices, "numbers": numbers, "paths": paths or {}, "people": people or {}})
+        self.call(
+            "PUT",
+            "bulk",
+            json={
+                "devices": devices,
+                "numbers": numbers,
+                "paths": paths or {},
+                "people": people or {},
+            },
+        )
 
     def put_path(self, key: str, body: dict[str, Any]) -> None:
         """A published call path, for those that go on in it."""
@@ -76,20 +90,28 @@ class Telephony(Service):
         self.call("DELETE", f"devices/{quote(key)}")
 
     def devices(self) -> dict[str, str | None]:
-        """Of each device why it is not registered, in a word (`never`, `secret`, `silent`); None where it is."""
+        """Of each device why it is not registered, in a word (`never`, `secret`, `silent`); None
+        where it is."""
         answer = self.call("GET", "devices")
-        return {key: None if registered else answer.get("said", {}).get(key, "silent") for key, registered in answer["devices"].items()}
+        return {
+            key: None if registered else answer.get("said", {}).get(key, "silent")
+            for key, registered in answer["devices"].items()
+        }
 
     def uncalled(self, since: datetime, most: int) -> dict[str, datetime | None]:
-        """Numbers it has, to or from which there was no call since, with when the last one was; None for never. `most`, the quietest first."""
-        found = self.call("POST", "uncalled", json={"since": since.isoformat(), "most": most})["numbers"]
+        """Numbers it has, to or from which there was no call since, with when the last one was;
+        None for never. `most`, the quietest first."""
+        found = self.call("POST", "uncalled", json={"since": since.isoformat(), "most": most})[
+            "numbers"
+        ]
         return {number: datetime.fromisoformat(at) if at else None for number, at in found.items()}
 
     def trunks_down(self) -> set[str]:
         return set(self.call("GET", "trunks")["down"])
 
     def connect(self, trunk: str, wish: dict[str, Any]) -> str:
-        """Sign in at another carrier with host, port, transport, user and password; '' once it is signed in, else in a word why not."""
+        """Sign in at another carrier with host, port, transport, user and password; '' once it is
+        signed in, else in a word why not."""
         return self.call("PUT", f"connections/{quote(trunk)}", json=wish)["problem"]
 
     def signed_in(self, trunk: str) -> str:
@@ -101,7 +123,12 @@ class Telephony(Service):
 
     def announce(self, key: str, to: str, words: str) -> None:
         """Calls an outside phone and says something; once per key."""
-        self.call("POST", "announcements", json={"to": to, "words": words}, headers={"Idempotency-Key": key})
+        self.call(
+            "POST",
+            "announcements",
+            json={"to": to, "words": words},
+            headers={"Idempotency-Key": key},
+        )
 
     def announcements(self) -> list[dict[str, Any]]:
         """What the stand-in has said on the phone, newest first."""
@@ -119,14 +146,26 @@ class Telephony(Service):
         )
 
     def call_help(self, e164: str, dialled: str, key: str) -> HelpCall:
-        """A call for help that ends at the stand-in of an answering point, once per key; never at a real one."""
-        answer = self.call("POST", "calls/help", json={"number": e164, "dialled": dialled}, headers={"Idempotency-Key": key})
-        return HelpCall(answer["ended"], answer["place"], answer["callback"], answer["told"], answer["heard"])
+        """A call for help that ends at the stand-in of an answering point, once per key; never at a
+        real one."""
+        answer = self.call(
+            "POST",
+            "calls/help",
+            json={"number": e164, "dialled": dialled},
+            headers={"Idempotency-Key": key},
+        )
+        return HelpCall(
+            answer["ended"], answer["place"], answer["callback"], answer["told"], answer["heard"]
+        )
 
     def notices(self) -> list[dict[str, Any]]:
         """What security desks have been shown, newest first."""
         return self.call("GET", "notices")["items"]
 
     def call_out(self, e164: str, person: str, dialled: str) -> PlacedCall:
-        answer = self.call("POST", "calls/out", json={"number": e164, "person": person, "dialled": dialled})
-        return PlacedCall(answer["ended"], answer["heard"], tuple(answer["rang"]), shown=answer["shown"])
+        answer = self.call(
+            "POST", "calls/out", json={"number": e164, "person": person, "dialled": dialled}
+        )
+        return PlacedCall(
+            answer["ended"], answer["heard"], tuple(answer["rang"]), shown=answer["shown"]
+        )

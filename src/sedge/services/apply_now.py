@@ -1,4 +1,5 @@
-"""Changes made at once, without the runner: what setting up, imports and the demo's past consist of.
+"""Changes made at once, without the runner: what setting up, imports and the demo's past consist
+of.
 
 They go through the same reducer and the same saving as everything else.
 """
@@ -8,9 +9,8 @@ from typing import Any
 
 from sedge.core.estate import Change, Estate
 from sedge.core.facts import Fact
+from sedge.core.load_spec import LoadSpec
 from sedge.core.records import SUBJECT_OF
-from sedge.core.reduce import apply
-from sedge.core.workorders.needs import Needs, needs
 from sedge.services.context import Desk, Writing
 
 CHUNK = 500
@@ -28,15 +28,19 @@ def add_records(desk: Desk, records: Iterable[Fact], *, reason: str = "") -> lis
 
 def _added(record: Any) -> Change:
     subject = SUBJECT_OF[type(record)]
-    word = {"civic address": "address", "licence product": "product", "carrier account": "account", "call path": "path"}.get(
-        subject, subject
-    )
+    word = {
+        "civic address": "address",
+        "licence product": "product",
+        "carrier account": "account",
+        "call path": "path",
+    }.get(subject, subject)
     action = "path.published" if word == "path" else f"{word.replace(' ', '-')}.added"
     return Change(subject=subject, id=record.id, action=action, after=record)
 
 
 def apply_at_once(desk: Desk, tasks: Sequence[Any], *, reason: str = "") -> list[Change]:
-    """Reduce and save tasks in order, in transactions of at most 500. Raises what the reducer raises; earlier chunks stay."""
+    """Reduce and save tasks in order, in transactions of at most 500. Raises what the reducer
+    raises; earlier chunks stay."""
     saved: list[Change] = []
     for start in range(0, len(tasks), CHUNK):
         with desk.writing(reason=reason) as writing:
@@ -45,18 +49,18 @@ def apply_at_once(desk: Desk, tasks: Sequence[Any], *, reason: str = "") -> list
 
 
 def apply_in(writing: Writing, tasks: Sequence[Any], desk: Desk) -> list[Change]:
-    wanted = Needs()
+    wanted = LoadSpec()
     for task in tasks:
-        wanted = wanted | needs(task)
+        wanted = wanted | task.needs()
     estate = writing.estate(wanted)
     changes: list[Change] = []
     for task in tasks:
-        made = apply(task, estate, desk.new_id("task"))
+        made = task.apply(estate, desk.new_id("task"))
         estate.absorb(made)
         changes += made
     return writing.save(changes)
 
 
-def estate_of(desk: Desk, wanted: Needs) -> Estate:
+def estate_of(desk: Desk, wanted: LoadSpec) -> Estate:
     with desk.reading() as reading:
         return reading.estate(wanted)

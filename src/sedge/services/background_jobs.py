@@ -1,4 +1,5 @@
-"""What runs beside the pages: the runner's ticks, and a look at the telephone system now and then."""
+"""What runs beside the pages: the runner's ticks, and a look at the telephone system now and
+then."""
 
 import structlog
 from apscheduler.schedulers.background import BackgroundScheduler
@@ -16,8 +17,13 @@ LOOK_SECONDS = 15
 def start_runner(house: House) -> BackgroundScheduler:
     """One instance, coalesced: a long tick is followed by one, not by all it held up."""
     runner.recover(house)
-    scheduler = BackgroundScheduler(timezone="UTC", job_defaults={"coalesce": True, "max_instances": 1, "misfire_grace_time": 30})
-    scheduler.add_job(_tick, "interval", args=[house], seconds=house.settings.runner_seconds, id="runner")
+    scheduler = BackgroundScheduler(
+        timezone="UTC",
+        job_defaults={"coalesce": True, "max_instances": 1, "misfire_grace_time": 30},
+    )
+    scheduler.add_job(
+        _tick, "interval", args=[house], seconds=house.settings.runner_seconds, id="runner"
+    )
     scheduler.add_job(_look, "interval", args=[house], seconds=LOOK_SECONDS, id="looking")
     scheduler.start()
     return scheduler

@@ -1,6 +1,7 @@
 """Sedge's clock: real time and an offset that the demo's control panel may move forward.
 
-The offset is stored, so that a restart keeps it. Leases, sessions and sign-in throttling use `real`.
+The offset is stored, so that a restart keeps it. Leases, sessions and sign-in throttling use
+`real`.
 """
 
 import threading

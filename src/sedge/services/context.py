@@ -1,4 +1,5 @@
-"""The desk: what a use case works with. It owns the transaction: state, ledger and outgoing mail land together."""
+"""The desk: what a use case works with. It owns the transaction: state, ledger and outgoing mail
+land together."""
 
 import secrets
 from collections.abc import Callable, Iterator, Sequence
@@ -15,10 +16,10 @@ from sedge.core.access.roles import AccessRole, May, allowed
 from sedge.core.access.scope import Scope
 from sedge.core.errors import Forbidden, NotFound
 from sedge.core.estate import Change, Estate
+from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.e164 import read_by
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Account, Hold, Subject
-from sedge.core.workorders.needs import Needs
 from sedge.outside.carrier import CarrierService
 from sedge.outside.outside import Outside
 from sedge.services.clock import Clock
@@ -48,8 +49,9 @@ def _night_after(now: datetime, at: timedelta) -> datetime:
 
 @dataclass
 class House:
-    """What one process has: settings, clock, databases, clients of the outside. `next_at`: when something that is done now and then
-    is due, by organisation and name; `going_on`: what is done slice by slice."""
+    """What one process has: settings, clock, databases, clients of the outside. `next_at`: when
+    something that is done now and then is due, by organisation and name; `going_on`: what is done
+    slice by slice."""
 
     settings: Settings
     clock: Clock
@@ -83,7 +85,8 @@ class House:
         return database
 
     def add_organisation(self, organisation: Organisation, first: Sequence[Member] = ()) -> None:
-        """With its first members, in one transaction: an organisation nobody can get into would be lost."""
+        """With its first members, in one transaction: an organisation nobody can get into would be
+        lost."""
         with self.installation.writing() as connection:
             installation.add_organisation(connection, organisation, self.clock.real())
             for member in first:
@@ -93,12 +96,16 @@ class House:
 
     def desk(self, who: Member) -> "Desk":
         if who.organisation not in self.estates:
-            raise NotFound("There is no such organisation.", subject="organisation", id=who.organisation)
+            raise NotFound(
+                "There is no such organisation.", subject="organisation", id=who.organisation
+            )
         return Desk(self, who)
 
-    def while_unchanged(self, desk: "Desk", name: str, make: Callable[[], T], *, minutes: int = 1) -> T:
-        """What `make` gives for who sees as much as this desk does, made anew when something of the organisation has changed, or so many
-        minutes later."""
+    def while_unchanged(
+        self, desk: "Desk", name: str, make: Callable[[], T], *, minutes: int = 1
+    ) -> T:
+        """What `make` gives for who sees as much as this desk does, made anew when something of the
+        organisation has changed, or so many minutes later."""
         with self.estates[desk.who.organisation].reading() as connection:
             seen = (ledger.pulse(connection), int(self.clock.now().timestamp()) // (60 * minutes))
         key = (desk.who.organisation, name, desk.who.scope)
@@ -107,8 +114,11 @@ class House:
             known = self._remembered[key] = (*seen, make())
         return known[2]
 
-    def for_a_while(self, desk: "Desk", name: str, make: Callable[[], T], *, minutes: int = 10) -> T:
-        """The same, made anew every so many minutes only: for estimates that move slowly and cost something."""
+    def for_a_while(
+        self, desk: "Desk", name: str, make: Callable[[], T], *, minutes: int = 10
+    ) -> T:
+        """The same, made anew every so many minutes only: for estimates that move slowly and cost
+        something."""
         slot = int(self.clock.now().timestamp()) // (60 * minutes)
         key = (desk.who.organisation, name, desk.who.scope)
         known = self._remembered.get(key)
@@ -116,8 +126,11 @@ class House:
             known = self._remembered[key] = (slot, 0, make())
         return known[2]
 
-    def nightly(self, organisation: str, name: str, at: timedelta, do: Callable[[], tuple[int, bool]]) -> int:
-        """Call `do` once a night, `at` after midnight (UTC), and an hour later again where it says that it is not done; what it did."""
+    def nightly(
+        self, organisation: str, name: str, at: timedelta, do: Callable[[], tuple[int, bool]]
+    ) -> int:
+        """Call `do` once a night, `at` after midnight (UTC), and an hour later again where it says
+        that it is not done; what it did."""
         key, now = (organisation, name), self.clock.now()
         due = self.next_at.setdefault(key, _night_after(now, at))
         if now < due:
@@ -146,8 +159,9 @@ class Reading:
         self._home = desk.organisation.home_country
         self._desk = desk
 
-    def estate(self, needs: Needs) -> Estate:
-        """What rules and traces look at: whole, also for somebody who is kept to sites, for a rule holds whoever asks."""
+    def estate(self, needs: LoadSpec) -> Estate:
+        """What rules and traces look at: whole, also for somebody who is kept to sites, for a rule
+        holds whoever asks."""
         with self._whole() as connection:
             estate = estate_store.load(Records(connection), needs, self.now, home=self._home)
             estate.raised = rule_levels.raised(connection)
@@ -182,18 +196,31 @@ class Writing(Reading):
         yield self.connection  # what is written must see itself; `save` refuses what is outside
 
     def save(self, changes: Sequence[Change]) -> list[Change]:
-        """Persist changes. Raises Forbidden for a record that is, or would come to be, outside the member's reach."""
+        """Persist changes. Raises Forbidden for a record that is, or would come to be, outside the
+        member's reach."""
         refuse_outside(self, self.scope, changes)
         return saving.save(self.connection, changes, self.stamp)
 
-    def remark(self, action: str, subject: Subject, key: str, title: str, after: Any = None) -> None:
-        """An entry about what is no record: a work order, a plan of a floor. Raises Forbidden for a site outside the member's reach."""
+    def remark(
+        self, action: str, subject: Subject, key: str, title: str, after: Any = None
+    ) -> None:
+        """An entry about what is no record: a work order, a plan of a floor. Raises Forbidden for a
+        site outside the member's reach."""
         if subject is Subject.SITE:
             self.scope.require(key)
-        saving.remark(self.connection, self.stamp, action=action, subject=subject, key=key, title=title, after=after)
+        saving.remark(
+            self.connection,
+            self.stamp,
+            action=action,
+            subject=subject,
+            key=key,
+            title=title,
+            after=after,
+        )
 
     def address_of(self, sign_in: str) -> str | None:
-        """The mail address of a member of this organisation; None for Sedge itself, and for who is no member any more."""
+        """The mail address of a member of this organisation; None for Sedge itself, and for who is
+        no member any more."""
         with self._installation.reading() as connection:
             here = installation.members_of(connection, self._organisation_id)
         return next((m.email for m in here if m.sign_in == sign_in), None)
@@ -222,7 +249,8 @@ class Desk:
         return self.house.outside
 
     def at_carrier(self, account: Account) -> CarrierService:
-        """The account's carrier, asked with the account's key. Raises NotFound for one that can't be reached over the wire."""
+        """The account's carrier, asked with the account's key. Raises NotFound for one that can't
+        be reached over the wire."""
         service = self.outside.carrier(account.carrier)
         with self.house.estates[self.who.organisation].reading() as connection:
             key = secrets_store.read(connection, self.house.keyring, f"key of {account.id}")
@@ -240,7 +268,9 @@ class Desk:
 
     def require(self, what: May) -> None:
         if not allowed(self.who.role, what):
-            raise Forbidden(f"As {self.who.role} you may not {what}. Ask an administrator.", may=what)
+            raise Forbidden(
+                f"As {self.who.role} you may not {what}. Ask an administrator.", may=what
+            )
 
     def require_site(self, site: str | None) -> None:
         """A site manager changes what is at their own sites only. Raises Forbidden."""
@@ -248,12 +278,14 @@ class Desk:
             self.who.scope.require(site)
 
     def require_whole(self) -> None:
-        """For what concerns the whole organisation. Raises Forbidden for who looks after sites only."""
+        """For what concerns the whole organisation. Raises Forbidden for who looks after sites
+        only."""
         self.who.scope.require(None)
 
     @contextmanager
     def reading(self) -> Iterator[Reading]:
-        """Who is kept to sites reads of those only, and of what belongs to the whole organisation."""
+        """Who is kept to sites reads of those only, and of what belongs to the whole
+        organisation."""
         read_by(self.organisation.home_country)
         database, sites = self.house.estates[self.who.organisation], self.who.scope.sites
         with database.reading() if sites is None else database.reading_at(sites) as connection:
@@ -263,7 +295,11 @@ class Desk:
     def writing(self, *, reason: str = "", work_order: str | None = None) -> Iterator[Writing]:
         read_by(self.organisation.home_country)
         with self.house.estates[self.who.organisation].writing() as connection:
-            yield Writing(connection, self, saving.Stamp(self.now(), self.actor, reason, work_order, self.who.sign_in))
+            yield Writing(
+                connection,
+                self,
+                saving.Stamp(self.now(), self.actor, reason, work_order, self.who.sign_in),
+            )
 
 
 def refuse_outside(reading: Reading, scope: Scope, changes: Sequence[Change]) -> None:
@@ -272,18 +308,32 @@ def refuse_outside(reading: Reading, scope: Scope, changes: Sequence[Change]) ->
 
 
 def system_member(organisation: str) -> Member:
-    return Member(sign_in="sedge", name="Sedge", email="sedge@example.test", organisation=organisation, role=AccessRole.ADMINISTRATOR)
+    return Member(
+        sign_in="sedge",
+        name="Sedge",
+        email="sedge@example.test",
+        organisation=organisation,
+        role=AccessRole.ADMINISTRATOR,
+    )
 
 
 def _open_holds(reading: Reading) -> list[tuple[str, int, datetime]]:
-    """Holds that have neither run out nor been used: id, how many numbers, until when; the one that ends first before the others."""
+    """Holds that have neither run out nor been used: id, how many numbers, until when; the one that
+    ends first before the others."""
     table = tables.hold
-    found = reading.records.where(Hold, table.c.state == "held", table.c.expires_at > reading.now, order_by=table.c.expires_at, limit=20)
+    found = reading.records.where(
+        Hold,
+        table.c.state == "held",
+        table.c.expires_at > reading.now,
+        order_by=table.c.expires_at,
+        limit=20,
+    )
     return [(h.id, len(h.numbers), h.expires_at) for h in found]
 
 
 def desk_member_facts(desk: Desk, todo: int) -> dict[str, Any]:
-    """What the head of a page tells of the organisation: running work orders, things to do, its name, whether the member has several."""
+    """What the head of a page tells of the organisation: running work orders, things to do, its
+    name, whether the member has several."""
     with desk.house.installation.reading() as connection:
         several = len(installation.memberships_of(connection, desk.who.sign_in)) > 1
     with desk.reading() as reading:

@@ -1,8 +1,9 @@
 """Answers given under an idempotency key, kept so that the same question gets the same answer.
 
-The question is written down before it is acted on, and what it makes gets an identity that follows from key and question:
-a process that is killed in between leaves a question without an answer, and asking again finds what was made already.
-Assumption: one process. Two calls with one key at the same time wait for each other here.
+The question is written down before it is acted on, and what it makes gets an identity that follows
+from key and question: a process that is killed in between leaves a question without an answer, and
+asking again finds what was made already. Assumption: one process. Two calls with one key at the
+same time wait for each other here.
 """
 
 import hashlib
@@ -16,7 +17,7 @@ from sqlalchemy import delete, insert, select, update
 
 from sedge.core.errors import KeyReused, SedgeError
 from sedge.services.context import Desk
-from sedge.store.schema import tables
+from sedge.store.schema import mails
 
 UNANSWERED = 0
 _locks: dict[str, threading.Lock] = defaultdict(threading.Lock)
@@ -24,17 +25,21 @@ Make = Callable[[str | None], tuple[int, Any]]
 
 
 def once(desk: Desk, key: str, digest: str, make: Make) -> tuple[int, Any]:
-    """The kept answer, or a new one from `make`, which is handed the identity of what it makes and must find it again.
+    """The kept answer, or a new one from `make`, which is handed the identity of what it makes and
+    must find it again.
 
-    Raises KeyReused where the key was used for something else. An answer that is an error is not kept: the caller may mend
-    what was wrong and use the key again.
+    Raises KeyReused where the key was used for something else. An answer that is an error is not
+    kept: the caller may mend what was wrong and use the key again.
     """
-    table = tables.answered
+    table = mails.answered
     with _locks[f"{desk.who.organisation}/{key}"]:
         with desk.reading() as reading:
             kept = reading.connection.execute(select(table).where(table.c.key == key)).first()
         if kept and kept.request_hash != digest:
-            raise KeyReused("This idempotency key was used for another request. Take a new key.", field="Idempotency-Key")
+            raise KeyReused(
+                "This idempotency key was used for another request. Take a new key.",
+                field="Idempotency-Key",
+            )
         if kept and kept.status != UNANSWERED:
             return kept.status, json.loads(kept.answer)
         if not kept:
@@ -58,5 +63,11 @@ def identity(key: str, digest: str) -> str:
 
 def _write_down(desk: Desk, key: str, digest: str) -> None:
     with desk.writing() as writing:
-        row = {"key": key, "request_hash": digest, "status": UNANSWERED, "answer": "", "at": writing.now}
-        writing.connection.execute(insert(tables.answered).values(**row))
+        row = {
+            "key": key,
+            "request_hash": digest,
+            "status": UNANSWERED,
+            "answer": "",
+            "at": writing.now,
+        }
+        writing.connection.execute(insert(mails.answered).values(**row))

@@ -19,5 +19,11 @@ class Kept:
 
 def text_of(reading: Reading, kind: str, language: str) -> Kept:
     """The organisation's text, else Sedge's own."""
-    row = reading.connection.execute(select(letter_text).where(letter_text.c.kind == kind, letter_text.c.language == language)).first()
-    return Kept(LetterText(kind, language, row.subject, row.text, row.html), row.version) if row else Kept(own(kind, language), 0)
+    row = reading.connection.execute(
+        select(letter_text).where(letter_text.c.kind == kind, letter_text.c.language == language)
+    ).first()
+    return (
+        Kept(LetterText(kind, language, row.subject, row.text, row.html), row.version)
+        if row
+        else Kept(own(kind, language), 0)
+    )

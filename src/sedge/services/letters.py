@@ -1,4 +1,5 @@
-"""The texts of letters at the desk: Sedge's own or the organisation's, with a preview of real letters."""
+"""The texts of letters at the desk: Sedge's own or the organisation's, with a preview of real
+letters."""
 
 from typing import Any
 
@@ -15,14 +16,30 @@ from sedge.store.schema.holders import letter_text
 
 SAMPLE: dict[str, dict[str, Any]] = {
     "holder": {
-        "name": "Ifeoma Okafor", "organisation": "", "lost": [{"national": "0113 496 0199", "e164": "+441134960199"}], "places": ["2nd floor, room 2.14, Wharf House (WHF-006-0)"],
-        "held": [{"national": "0113 496 0142", "e164": "+441134960142", "role": "main", "works_from": "today 09:20"}], "signature": "Sedge",
+        "name": "Ifeoma Okafor",
+        "organisation": "",
+        "lost": [{"national": "0113 496 0199", "e164": "+441134960199"}],
+        "places": ["2nd floor, room 2.14, Wharf House (WHF-006-0)"],
+        "held": [
+            {
+                "national": "0113 496 0142",
+                "e164": "+441134960142",
+                "role": "main",
+                "works_from": "today 09:20",
+            }
+        ],
+        "signature": "Sedge",
     },
     "author": {
-        "no": 12, "title": "Joiners of May", "outcome": "is done", "organisation": "", "lines": ["    done  Assign 0113 496 0142 to Ifeoma Okafor as the main number"],
-        "people": [{"name": "Ifeoma Okafor", "numbers": ["0113 496 0142"]}], "signature": "Sedge",
+        "no": 12,
+        "title": "Joiners of May",
+        "outcome": "is done",
+        "organisation": "",
+        "lines": ["    done  Assign 0113 496 0142 to Ifeoma Okafor as the main number"],
+        "people": [{"name": "Ifeoma Okafor", "numbers": ["0113 496 0142"]}],
+        "signature": "Sedge",
     },
-}  # fmt: skip
+}
 
 
 def look(desk: Desk, kind: str, language: str) -> Kept:
@@ -39,7 +56,8 @@ def _known(kind: str, language: str) -> None:
 
 
 def preview(desk: Desk, text: LetterText, order: str = "") -> Letter:
-    """The letter as it would be: for the people of a work order, else for somebody made up. Raises NotUnderstood naming the part."""
+    """The letter as it would be: for the people of a work order, else for somebody made up. Raises
+    NotUnderstood naming the part."""
     _known(text.kind, text.language)
     return checked(text, _facts(desk, text.kind, order))
 
@@ -57,14 +75,23 @@ def _facts(desk: Desk, kind: str, order: str) -> dict[str, Any]:
 
 
 def put(desk: Desk, text: LetterText, version: int) -> Kept:
-    """Keep a text. Raises NotUnderstood where it can't be drawn, ChangedMeanwhile where somebody else has changed it since."""
+    """Keep a text. Raises NotUnderstood where it can't be drawn, ChangedMeanwhile where somebody
+    else has changed it since."""
     desk.require(May.SET_RULES)
     _known(text.kind, text.language)
     checked(text, _facts(desk, text.kind, ""))
     with desk.writing() as writing:
         if text_of(writing, text.kind, text.language).version != version:
-            raise ChangedMeanwhile("Somebody else has changed this text meanwhile. Look at it again.", subject="letter", id=text.kind)
-        writing.connection.execute(letter_text.delete().where(letter_text.c.kind == text.kind, letter_text.c.language == text.language))
+            raise ChangedMeanwhile(
+                "Somebody else has changed this text meanwhile. Look at it again.",
+                subject="letter",
+                id=text.kind,
+            )
+        writing.connection.execute(
+            letter_text.delete().where(
+                letter_text.c.kind == text.kind, letter_text.c.language == text.language
+            )
+        )
         row = {
             "kind": text.kind,
             "language": text.language,
@@ -75,7 +102,10 @@ def put(desk: Desk, text: LetterText, version: int) -> Kept:
         }
         writing.connection.execute(letter_text.insert().values(**row))
         writing.remark(
-            "letter.changed", Subject.WORK_ORDER, f"{text.kind}-{text.language}", f"{KINDS[text.kind]}, {LANGUAGES[text.language]}"
+            "letter.changed",
+            Subject.WORK_ORDER,
+            f"{text.kind}-{text.language}",
+            f"{KINDS[text.kind]}, {LANGUAGES[text.language]}",
         )
     return Kept(text, version + 1)
 
@@ -85,8 +115,15 @@ def back_to_own(desk: Desk, kind: str, language: str) -> Kept:
     desk.require(May.SET_RULES)
     _known(kind, language)
     with desk.writing() as writing:
-        writing.connection.execute(letter_text.delete().where(letter_text.c.kind == kind, letter_text.c.language == language))
+        writing.connection.execute(
+            letter_text.delete().where(
+                letter_text.c.kind == kind, letter_text.c.language == language
+            )
+        )
         writing.remark(
-            "letter.changed", Subject.WORK_ORDER, f"{kind}-{language}", f"{KINDS[kind]}, {LANGUAGES[language]}: Sedge's own again"
+            "letter.changed",
+            Subject.WORK_ORDER,
+            f"{kind}-{language}",
+            f"{KINDS[kind]}, {LANGUAGES[language]}: Sedge's own again",
         )
     return Kept(own(kind, language), 0)

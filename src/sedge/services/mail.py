@@ -1,4 +1,5 @@
-"""Mail: written as rows in the transaction that ends a work order, sent by the runner afterwards, once per key."""
+"""Mail: written as rows in the transaction that ends a work order, sent by the runner afterwards,
+once per key."""
 
 from dataclasses import dataclass
 from typing import Any
@@ -8,16 +9,15 @@ from sqlalchemy import insert, select, update
 
 from sedge.core.errors import NotUnderstood, OutsideTrouble
 from sedge.core.estate import Estate
+from sedge.core.load_spec import LoadSpec
 from sedge.core.records import HolderKind, HolderRef, Number, Person, Site, Spot, Subject
 from sedge.core.workorders.life import OrderState, TaskState
-from sedge.core.workorders.needs import Needs, needs
-from sedge.core.workorders.plan import resolve
-from sedge.core.workorders.telling import tell_whole
 from sedge.formats.letters import Letter, LetterText, drawn, own
 from sedge.services.context import Desk, Reading, Writing
 from sedge.services.letter_texts import text_of
+from sedge.services.periodic import periodic
 from sedge.store.repositories.workorders import WorkOrder
-from sedge.store.schema import tables
+from sedge.store.schema import mails
 
 log = structlog.get_logger("sedge.mail")
 SENDER_NOTE = "Sedge, the desk for your telephone numbers"
@@ -25,7 +25,8 @@ SENDER_NOTE = "Sedge, the desk for your telephone numbers"
 
 @dataclass(frozen=True)
 class Facts:
-    """What the letters of a work order are drawn from; `holders` by person, `people` them themselves."""
+    """What the letters of a work order are drawn from; `holders` by person, `people` them
+    themselves."""
 
     author: dict[str, Any]
     holders: dict[str, dict[str, Any]]
@@ -34,9 +35,13 @@ class Facts:
 
 
 def write_for(writing: Writing, order: WorkOrder) -> None:
-    """One letter to whoever wrote the order, one to each person concerned who got or lost something, in the language of their site."""
+    """One letter to whoever wrote the order, one to each person concerned who got or lost
+    something, in the language of their site."""
     facts = facts_for(writing, order, writing.organisation)
-    texts = {("author", writing.language), *(("holder", language) for language in facts.languages.values())}
+    texts = {
+        ("author", writing.language),
+        *(("holder", language) for language in facts.languages.values()),
+    }
     known = {of: text_of(writing, *of).text for of in texts}
     if author := writing.address_of(order.author):
         letter = _letter(known["author", writing.language], facts.author)
@@ -59,16 +64,17 @@ def _letter(text: LetterText, facts: dict[str, Any]) -> Letter:
 
 def facts_for(reading: Reading, order: WorkOrder, organisation: str) -> Facts:
     """What is true of a work order now, for its letters and their preview."""
-    bodies = [resolve(x.body, [y.body for y in order.tasks]) for x in order.tasks]
+    bodies = [x.body.resolved([y.body for y in order.tasks]) for x in order.tasks]
     lost = _lost(order)
-    wanted = Needs()
+    wanted = LoadSpec()
     for ref in lost:
         wanted.holders.add(ref)
     for body in bodies:
-        wanted = wanted | needs(body)
+        wanted = wanted | body.needs()
     estate = reading.estate(wanted)
     lines = [
-        f"{'done' if x.state is TaskState.DONE else x.state.value:>8}  {tell_whole(b, estate)}{': ' + x.error if x.error else ''}"
+        f"{'done' if x.state is TaskState.DONE else x.state.value:>8} "
+        f" {b.in_words(estate)}{': ' + x.error if x.error else ''}"
         for x, b in zip(order.tasks, bodies, strict=True)
     ]
     people, holders, languages = {}, {}, {}
@@ -80,43 +86,68 @@ def facts_for(reading: Reading, order: WorkOrder, organisation: str) -> Facts:
         site = estate.get(Site, person.site)
         languages[person.id] = site.language if site else "en"
     outcome = "is done" if order.state is OrderState.DONE else "has failed"
-    batch = [{"name": people[key].name, "numbers": [n["national"] for n in facts["held"]]} for key, facts in holders.items()]
+    batch = [
+        {"name": people[key].name, "numbers": [n["national"] for n in facts["held"]]}
+        for key, facts in holders.items()
+    ]
     author = {
-        "no": order.no, "title": order.title, "outcome": outcome, "lines": lines, "people": sorted(batch, key=lambda p: p["name"]),
-        "organisation": organisation, "signature": SENDER_NOTE,
-    }  # fmt: skip
+        "no": order.no,
+        "title": order.title,
+        "outcome": outcome,
+        "lines": lines,
+        "people": sorted(batch, key=lambda p: p["name"]),
+        "organisation": organisation,
+        "signature": SENDER_NOTE,
+    }
     return Facts(author, holders, people, languages)
 
 
-def _of_person(person: Person, held: list[Number], gone: list[Number], estate: Estate, organisation: str) -> dict[str, Any]:
+def _of_person(
+    person: Person, held: list[Number], gone: list[Number], estate: Estate, organisation: str
+) -> dict[str, Any]:
     return {
-        "name": person.name, "organisation": organisation, "signature": SENDER_NOTE,
+        "name": person.name,
+        "organisation": organisation,
+        "signature": SENDER_NOTE,
         "held": [
             {
-                "national": n.shown, "e164": n.e164, "role": n.assignment.role.value if n.assignment else "",
+                "national": n.shown,
+                "e164": n.e164,
+                "role": n.assignment.role.value if n.assignment else "",
                 "works_from": estate.clock(n.assignment.works_from) if n.assignment else "–",
             }
             for n in held
         ],
         "lost": [{"national": n.shown, "e164": n.e164} for n in gone],
         "places": [_place(spot, estate) for spot in sorted({n.spot for n in held if n.spot})],
-    }  # fmt: skip
+    }
 
 
 def _lost(order: WorkOrder) -> dict[HolderRef, list[Number]]:
-    """The people who got a number, lost one or would now be found elsewhere, each with the numbers they lost.
+    """The people who got a number, lost one or would now be found elsewhere, each with the numbers
+    they lost.
 
-    Read from what the tasks changed, so that an undo tells the same people. A number brought in as found tells nobody.
+    Read from what the tasks changed, so that an undo tells the same people. A number brought in as
+    found tells nobody.
     """
     lost: dict[HolderRef, list[Number]] = {}
-    for snapshot in (s for x in order.tasks for s in x.snapshots if s.subject is Subject.NUMBER and s.before):
-        before, after = Number.model_validate(snapshot.before), Number.model_validate(snapshot.after)
+    for snapshot in (
+        s for x in order.tasks for s in x.snapshots if s.subject is Subject.NUMBER and s.before
+    ):
+        before, after = (
+            Number.model_validate(snapshot.before),
+            Number.model_validate(snapshot.after),
+        )
         if (before.holder, before.spot) == (after.holder, after.spot):
             continue
         for number in (before, after):
             if number.holder and number.holder.kind is HolderKind.PERSON:
                 lost.setdefault(number.holder, [])
-        if before.holder and before.holder != after.holder and before.holder.kind is HolderKind.PERSON:
+        if (
+            before.holder
+            and before.holder != after.holder
+            and before.holder.kind is HolderKind.PERSON
+        ):
             lost[before.holder].append(before)
     return lost
 
@@ -127,9 +158,12 @@ def _place(spot_id: str, estate: Estate) -> str:
     return f"{spot.name}, {site.name} ({spot_id})" if spot and site else f"the spot {spot_id}"
 
 
-def write(writing: Writing, key: str, recipient: str, letter: Letter, order: str | None = None) -> None:
-    """A message to be sent once; a recipient that is a telephone number is called and hears the text."""
-    if writing.connection.execute(select(tables.mail.c.id).where(tables.mail.c.id == key)).first():
+def write(
+    writing: Writing, key: str, recipient: str, letter: Letter, order: str | None = None
+) -> None:
+    """A message to be sent once; a recipient that is a telephone number is called and hears the
+    text."""
+    if writing.connection.execute(select(mails.mail.c.id).where(mails.mail.c.id == key)).first():
         return
     row = {
         "id": key,
@@ -140,14 +174,19 @@ def write(writing: Writing, key: str, recipient: str, letter: Letter, order: str
         "created_at": writing.now,
         "work_order": order,
     }
-    writing.connection.execute(insert(tables.mail).values(**row))
+    writing.connection.execute(insert(mails.mail).values(**row))
 
 
+@periodic("mail", last=True)
 def send_waiting(desk: Desk) -> int:
-    """Send what is written and not yet sent; a silent mail service is asked again at the next tick."""
+    """Send what is written and not yet sent; a silent mail service is asked again at the next
+    tick."""
     with desk.reading() as reading:
         rows = reading.connection.execute(
-            select(tables.mail).where(tables.mail.c.sent_at.is_(None)).order_by(tables.mail.c.created_at).limit(20)
+            select(mails.mail)
+            .where(mails.mail.c.sent_at.is_(None))
+            .order_by(mails.mail.c.created_at)
+            .limit(20)
         ).all()
     sent = 0
     for row in rows:
@@ -159,6 +198,8 @@ def send_waiting(desk: Desk) -> int:
         except OutsideTrouble:
             break
         with desk.writing() as writing:
-            writing.connection.execute(update(tables.mail).where(tables.mail.c.id == row.id).values(sent_at=writing.now))
+            writing.connection.execute(
+                update(mails.mail).where(mails.mail.c.id == row.id).values(sent_at=writing.now)
+            )
         sent += 1
     return sent

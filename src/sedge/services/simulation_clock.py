@@ -1,4 +1,5 @@
-"""Steering the simulated outside world: its clock and Sedge's move together, from due moment to due moment."""
+"""Steering the simulated outside world: its clock and Sedge's move together, from due moment to due
+moment."""
 
 from datetime import datetime, timedelta
 from typing import Any
@@ -14,7 +15,8 @@ ROUNDS = 400
 
 
 def advance(house: House, by: timedelta) -> datetime:
-    """Move both clocks forward by `by`; on the way everything that falls due happens, in order. Answers when all is quiet.
+    """Move both clocks forward by `by`; on the way everything that falls due happens, in order.
+    Answers when all is quiet.
 
     Raises NotUnderstood for a negative or absurd span, NotFound outside demo and tests.
     """
@@ -49,7 +51,9 @@ def _move(house: House, control: Control, by: timedelta) -> None:
 
 def keep_offset(house: House) -> None:
     with house.installation.writing() as connection:
-        installation.put_setting(connection, "clock offset", str(house.clock.offset.total_seconds()))
+        installation.put_setting(
+            connection, "clock offset", str(house.clock.offset.total_seconds())
+        )
 
 
 def stored_offset(house: House) -> timedelta:
@@ -72,5 +76,6 @@ def _until_quiet(house: House, control: Control) -> None:
 
 
 def order_fault(house: House, fault: dict[str, Any]) -> Any:
-    """Order a fault at a stand-in. Raises OutsideRefused where there is no such service or fault."""
+    """Order a fault at a stand-in. Raises OutsideRefused where there is no such service or
+    fault."""
     return control_of(house).order_fault(fault)

@@ -1,100 +1,129 @@
 """Today: what needs doing, and nothing else. Each line leads to where it is done."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
 from sqlalchemy import case, exists, func, select, text
 
 from sedge.core.access.roles import May, allowed
-from sedge.core.carriers.account_topup import is_low
 from sedge.core.facts import in_words
 from sedge.core.numbers.card_facts import Mark
 from sedge.core.numbers.e164 import describe, in_national
 from sedge.core.porting.outgoing_records import PortOutState
 from sedge.core.porting.records import PortState
-from sedge.core.records import Number, Spot, Trunk
-from sedge.core.safety.spots import review_due
-from sedge.core.workorders.life import OrderState
-from sedge.services.callpaths import calls
-from sedge.services.carriers import balances, reconciliation
+from sedge.core.records import Number, Trunk
+from sedge.services.carriers import reconciliation
 from sedge.services.context import Desk, Reading
-from sedge.services.holders import directory
-from sedge.services.licences import licences
 from sedge.services.numbers import capacity_forecast
 from sedge.services.porting import port_outs, ports
 from sedge.services.safety import safety
-from sedge.services.supply import documents
-from sedge.services.workorders.checking import check_catalogue
+from sedge.services.today_items import (
+    MOST_COUNTED,
+    Todo,
+    _checks,
+    _count,
+    _directory,
+    _licences,
+    _money,
+    _papers,
+    _phones,
+    _proofs,
+    _reviews,
+    _work_orders,
+)
 from sedge.store.repositories import workorders
 from sedge.store.repositories.records import is_open
-from sedge.store.schema import tables
+from sedge.store.schema import projected, tables
 
-PROOFS_LOOKED_AT = 200
-CHARGES_SOON_DAYS = 30
-MOST_COUNTED = 1_000
-TOLD_ALREADY = {"assignment.dispatchable-spot", "assignment.on-trunk-list", "assignment.address-registered", "assignment.holder-is-here"}
 MOST_SHOWN, LAPSES_SOON_DAYS, IDLE_FROM = 200, 7, 20
 
 
-@dataclass(frozen=True)
-class Todo:
-    """One line: what, why it matters, where it is done."""
-
-    mark: Mark
-    what: str
-    why: str
-    href: str
-    words: str
-
-
 def todo(desk: Desk) -> list[Todo]:
-    """What this member's role can do something about, most serious first. Where help would go wrong, everybody is told."""
+    """What this member's role can do something about, most serious first. Where help would go
+    wrong, everybody is told."""
     with desk.reading() as reading:
         groups = (
-            (May.LOOK, _emergency(reading)), (May.SEE_MONEY, _gone_unasked(reading)), (May.CHANGE_SAFETY, _nowhere(reading)), (May.CHANGE_ESTATE, _unlisted(reading)),
-            (May.LOOK, _trunks(reading)), (May.CHANGE_ESTATE, _odd_numbers(reading)), (May.CHANGE_ESTATE, _lapsing(reading)),
+            (May.LOOK, _emergency(reading)),
+            (May.SEE_MONEY, _gone_unasked(reading)),
+            (May.CHANGE_SAFETY, _nowhere(reading)),
+            (May.CHANGE_ESTATE, _unlisted(reading)),
+            (May.LOOK, _trunks(reading)),
+            (May.CHANGE_ESTATE, _odd_numbers(reading)),
+            (May.CHANGE_ESTATE, _lapsing(reading)),
             (May.SEE_MONEY, _unused(desk)),
-            (May.CHANGE_ESTATE, _work_orders(reading)), (May.CHANGE_ESTATE, _checks(desk)), (May.CHANGE_ESTATE, _directory(desk)), (May.SEE_MONEY, _money(desk)), (May.SEE_MONEY, _papers(desk)), (May.SEE_MONEY, _ports(reading)), (May.SEE_MONEY, _port_outs(desk, reading)), (May.SEE_MONEY, _drift(reading)), (May.SEE_MONEY, _licences(desk)),
-            (May.LOOK, _phones(reading)), (May.CHANGE_SAFETY, _reviews(reading)), (May.PLACE_TEST_CALL, _proofs(desk)),
-        )  # fmt: skip
+            (May.CHANGE_ESTATE, _work_orders(reading)),
+            (May.CHANGE_ESTATE, _checks(desk)),
+            (May.CHANGE_ESTATE, _directory(desk)),
+            (May.SEE_MONEY, _money(desk)),
+            (May.SEE_MONEY, _papers(desk)),
+            (May.SEE_MONEY, _ports(reading)),
+            (May.SEE_MONEY, _port_outs(desk, reading)),
+            (May.SEE_MONEY, _drift(reading)),
+            (May.SEE_MONEY, _licences(desk)),
+            (May.LOOK, _phones(reading)),
+            (May.CHANGE_SAFETY, _reviews(reading)),
+            (May.PLACE_TEST_CALL, _proofs(desk)),
+        )
         groups = (*groups, (May.SEE_MONEY, _running_out(desk)))
         lines = [line for asked, found in groups if allowed(desk.who.role, asked) for line in found]
-    return sorted(lines, key=lambda line: [Mark.WRONG, Mark.WAITING, Mark.NONE, Mark.GOOD].index(line.mark))
+    return sorted(
+        lines, key=lambda line: [Mark.WRONG, Mark.WAITING, Mark.NONE, Mark.GOOD].index(line.mark)
+    )
 
 
 def _wanting(reading: Reading, column: Any) -> tuple[int, str]:
-    """How many numbers in use want something (counted up to a thousand), and the first of them as people write it."""
+    """How many numbers in use want something (counted up to a thousand), and the first of them as
+    people write it."""
     life = tables.life
-    query = select(life.c.number).where(text("attention = 1"), column.is_(None), is_open()).order_by(life.c.number)
+    query = (
+        select(life.c.number)
+        .where(text("attention = 1"), column.is_(None), is_open())
+        .order_by(life.c.number)
+    )
     numbers = list(reading.connection.execute(query.limit(MOST_COUNTED + 1)).scalars())
     return len(numbers), describe(f"+{numbers[0]}").shown if numbers else ""
 
 
 def _ports(reading: Reading) -> Iterator[Todo]:
-    """Ports that wait for us: what the losing carrier disputes, a day that has come, numbers that nobody has proven yet."""
+    """Ports that wait for us: what the losing carrier disputes, a day that has come, numbers that
+    nobody has proven yet."""
     asks = {
-        PortState.REJECTED: (Mark.WRONG, "was rejected", "Put it right"), PortState.QUERIED: (Mark.WRONG, "is asked about", "Answer it"),
-        PortState.DUE: (Mark.WRONG, "can be switched now", "Switch it"), PortState.ACTIVATED: (Mark.WAITING, "is switched, not proven", "Prove it"),
-    }  # fmt: skip
+        PortState.REJECTED: (Mark.WRONG, "was rejected", "Put it right"),
+        PortState.QUERIED: (Mark.WRONG, "is asked about", "Answer it"),
+        PortState.DUE: (Mark.WRONG, "can be switched now", "Switch it"),
+        PortState.ACTIVATED: (Mark.WAITING, "is switched, not proven", "Prove it"),
+    }
     for port in ports.open_ports(reading):
         if port.is_silent(reading.now):
             words = f"{port.losing} should have answered. Nothing of ours is missing."
-            yield Todo(Mark.WAITING, f"Port {port.no} is not answered", words, f"/ports/{port.id}", "Remind it")
+            yield Todo(
+                Mark.WAITING,
+                f"Port {port.no} is not answered",
+                words,
+                f"/ports/{port.id}",
+                "Remind it",
+            )
         if port.state not in asks:
             continue
         mark, what, act = asks[port.state]
-        said = in_national(port.said[-1].text) if port.said and port.said[-1].by == port.losing else ""
+        said = (
+            in_national(port.said[-1].text) if port.said and port.said[-1].by == port.losing else ""
+        )
         numbers = f"{_count(len(port.numbers), 'number')} from {port.losing}."
-        yield Todo(mark, f"Port {port.no} {what}", f"{numbers} {said}".strip(), f"/ports/{port.id}", act)
+        yield Todo(
+            mark, f"Port {port.no} {what}", f"{numbers} {said}".strip(), f"/ports/{port.id}", act
+        )
 
 
 def _gone_unasked(reading: Reading) -> Iterator[Todo]:
     """Numbers that another carrier has without our word: an alarm, since strangers answer them."""
     for request in port_outs.waiting(reading):
         if request.state is PortOutState.UNASKED:
-            words = f"{_first_of(request.numbers)}: {request.gaining} has them, and callers reach strangers."
+            words = (
+                f"{_first_of(request.numbers)}: {request.gaining} has them, and callers reach"
+                " strangers."
+            )
             what = f"{_count(len(request.numbers), 'number')} gone without our word"
             yield Todo(Mark.WRONG, what, words, f"/port-outs/{request.id}", "Claim them back")
 
@@ -105,13 +134,20 @@ def _first_of(numbers: Sequence[str]) -> str:
 
 
 def _port_outs(desk: Desk, reading: Reading) -> Iterator[Todo]:
-    """Who asks for our numbers, with the time left to answer; what is to be cleaned up after those that have gone."""
+    """Who asks for our numbers, with the time left to answer; what is to be cleaned up after those
+    that have gone."""
     for request in port_outs.waiting(reading):
         if request.state is PortOutState.ASKED:
             hours = int((request.answer_due - reading.now).total_seconds() // 3600)
             left = f"{_count(hours, 'hour')} left" if hours > 0 else "The time to answer is over"
             what = f"{request.gaining} asks for {_count(len(request.numbers), 'number')}"
-            yield Todo(Mark.WRONG, what, f"{_first_of(request.numbers)}. {left}.", f"/port-outs/{request.id}", "Answer it")
+            yield Todo(
+                Mark.WRONG,
+                what,
+                f"{_first_of(request.numbers)}. {left}.",
+                f"/port-outs/{request.id}",
+                "Answer it",
+            )
     for request in port_outs.to_clean_up(desk, reading):
         numbers = _count(len(request.numbers), "number")
         yield Todo(
@@ -124,7 +160,8 @@ def _port_outs(desk: Desk, reading: Reading) -> Iterator[Todo]:
 
 
 def _drift(reading: Reading) -> Iterator[Todo]:
-    """Numbers that a carrier and the estate have differently, where calls may be lost or something unknown is paid for."""
+    """Numbers that a carrier and the estate have differently, where calls may be lost or something
+    unknown is paid for."""
     if count := reconciliation.grave_count(reading):
         yield Todo(
             Mark.WRONG,
@@ -150,7 +187,8 @@ def _emergency(reading: Reading) -> Iterator[Todo]:
         yield Todo(
             Mark.WRONG,
             f"{_count(len(unregistered), 'number')} registered elsewhere than where help must go",
-            f"For {unregistered[0].shown} the carrier would show the operator another place, or none.",
+            f"For {unregistered[0].shown} the carrier would show the operator another place, or"
+            " none.",
             "/safety",
             "Put it right",
         )
@@ -160,12 +198,18 @@ def _nowhere(reading: Reading) -> Iterator[Todo]:
     """People whom nothing leads help to: those with a number are told of by it."""
     person, life = tables.person, tables.life
     has = exists().where(life.c.holder_kind == "person", life.c.holder_id == person.c.id, is_open())
-    query = select(person.c.name).where(person.c.departed.is_(False), person.c.spot.is_(None), ~has).order_by(person.c.name)
+    query = (
+        select(person.c.name)
+        .where(person.c.departed.is_(False), person.c.spot.is_(None), ~has)
+        .order_by(person.c.name)
+    )
     names = list(reading.connection.execute(query.limit(MOST_COUNTED + 1)).scalars())
     if names:
         yield Todo(
             Mark.WAITING,
-            f"{_count(len(names), 'person')} without an emergency spot".replace("persons", "people"),
+            f"{_count(len(names), 'person')} without an emergency spot".replace(
+                "persons", "people"
+            ),
             f"{names[0]} can't be given a number until somebody says where help would find them.",
             "/safety",
             "Choose their spots",
@@ -187,26 +231,41 @@ def _unlisted(reading: Reading) -> Iterator[Todo]:
 def _odd_numbers(reading: Reading) -> Iterator[Todo]:
     """States without sense: reserved or resting without an end, in use by somebody who has left."""
     life, person = tables.life, tables.person
-    endless = reading.records.where(Number, life.c.state.in_(["reserved", "aging"]), life.c.state_until.is_(None), limit=MOST_SHOWN)
+    endless = reading.records.where(
+        Number,
+        life.c.state.in_(["reserved", "aging"]),
+        life.c.state_until.is_(None),
+        limit=MOST_SHOWN,
+    )
     if endless:
         first = endless[0]
         yield Todo(
-            Mark.WAITING, f"{_count(len(endless), 'number')} reserved or aging without an end", f"{first.shown} is {first.state} for good, as it looks.",
-            f"/numbers/{first.e164[1:]}", "Look at it",
-        )  # fmt: skip
+            Mark.WAITING,
+            f"{_count(len(endless), 'number')} reserved or aging without an end",
+            f"{first.shown} is {first.state} for good, as it looks.",
+            f"/numbers/{first.e164[1:]}",
+            "Look at it",
+        )
     departed = select(person.c.id).where(person.c.departed.is_(True))
     gone = (
         select(life.c.number, life.c.holder_name.label("name"))
-        .where(life.c.holder_kind == "person", life.c.holder_id.in_(departed), life.c.state == "assigned")
+        .where(
+            life.c.holder_kind == "person",
+            life.c.holder_id.in_(departed),
+            life.c.state == "assigned",
+        )
         .limit(MOST_SHOWN)
     )
     left = reading.connection.execute(gone).all()
     if left:
         numbers = ",".join(str(row.number) for row in left)
         yield Todo(
-            Mark.WRONG, f"{_count(len(left), 'number')} held by people who have left", f"{describe(f'+{left[0].number}').shown} still rings {left[0].name}.",
-            f"/numbers/chosen?pick={numbers}&act=unassign", "Take them back",
-        )  # fmt: skip
+            Mark.WRONG,
+            f"{_count(len(left), 'number')} held by people who have left",
+            f"{describe(f'+{left[0].number}').shown} still rings {left[0].name}.",
+            f"/numbers/chosen?pick={numbers}&act=unassign",
+            "Take them back",
+        )
 
 
 def _lapsing(reading: Reading) -> Iterator[Todo]:
@@ -215,7 +274,8 @@ def _lapsing(reading: Reading) -> Iterator[Todo]:
     soon = reading.now + timedelta(days=LAPSES_SOON_DAYS)
     found = reading.records.where(
         Number,
-        func.lower(life.c.state) == "reserved",  # as found by its end: there are many reserved, and few that lapse
+        func.lower(life.c.state)
+        == "reserved",  # as found by its end: there are many reserved, and few that lapse
         life.c.state_until.is_not(None),
         life.c.state_until <= soon,
         order_by=life.c.state_until,
@@ -225,9 +285,12 @@ def _lapsing(reading: Reading) -> Iterator[Todo]:
         first = found[0]
         until = f"{first.state_until:%-d %B}" if first.state_until else ""
         yield Todo(
-            Mark.WAITING, f"{_count(len(found), 'reservation')} about to lapse", f"{first.shown}, {first.state_reason or 'reserved'}, until {until}.",
-            "/numbers?view=list&state=reserved&sort=until&show=number,state,until,label,site", "Look at them",
-        )  # fmt: skip
+            Mark.WAITING,
+            f"{_count(len(found), 'reservation')} about to lapse",
+            f"{first.shown}, {first.state_reason or 'reserved'}, until {until}.",
+            "/numbers?view=list&state=reserved&sort=until&show=number,state,until,label,site",
+            "Look at them",
+        )
 
 
 def _unused(desk: Desk) -> list[Todo]:
@@ -242,7 +305,7 @@ def _unused(desk: Desk) -> list[Todo]:
 
 def _idle(reading: Reading) -> Iterator[Todo]:
     """Whole hundreds that nobody uses and that are paid every month."""
-    tally = tables.tally
+    tally = projected.tally
     used = func.sum(case((tally.c.state.in_(["available"]), 0), else_=tally.c.count))
     query = (
         select(tally.c.hundred, tally.c.site, func.sum(tally.c.count).label("numbers"))
@@ -254,12 +317,19 @@ def _idle(reading: Reading) -> Iterator[Todo]:
     if idle:
         total = sum(int(row.numbers) for row in idle)
         life, first = tables.life, idle[0]
-        at = life.c.number.between(first.hundred * 100, first.hundred * 100 + 99), life.c.site == first.site, is_open()
+        at = (
+            life.c.number.between(first.hundred * 100, first.hundred * 100 + 99),
+            life.c.site == first.site,
+            is_open(),
+        )
         one = reading.records.where(Number, *at, order_by=life.c.number, limit=1)[0]
         yield Todo(
-            Mark.NONE, f"{_count(total, 'number')} in {_count(len(idle), 'block')} that nobody uses", f"{one.shown[:-2]}xx costs {in_words(one.monthly.times(int(first.numbers)))} a month.",
-            f"/numbers?view=list&find=%2B{first.hundred}xx", "Look at them",
-        )  # fmt: skip
+            Mark.NONE,
+            f"{_count(total, 'number')} in {_count(len(idle), 'block')} that nobody uses",
+            f"{one.shown[:-2]}xx costs {in_words(one.monthly.times(int(first.numbers)))} a month.",
+            f"/numbers?view=list&find=%2B{first.hundred}xx",
+            "Look at them",
+        )
 
 
 def _running_out(desk: Desk) -> Iterator[Todo]:
@@ -267,170 +337,25 @@ def _running_out(desk: Desk) -> Iterator[Todo]:
     for one in capacity_forecast.worth_ordering(desk)[:5]:
         months = one.exhaustion.months or 0
         yield Todo(
-            Mark.WAITING, f"{one.site.name} runs out of numbers in {max(0, round(months * 4.35))} weeks",
-            f"{one.advice.available} are left for {one.capacity} use; {one.advice.order} should be ordered now.", f"/numbers/figures?site={one.site.id}", "See why, and order",
-        )  # fmt: skip
+            Mark.WAITING,
+            f"{one.site.name} runs out of numbers in {max(0, round(months * 4.35))} weeks",
+            f"{one.advice.available} are left for {one.capacity} use; {one.advice.order} should be"
+            " ordered now.",
+            f"/numbers/figures?site={one.site.id}",
+            "See why, and order",
+        )
 
 
 def _trunks(reading: Reading) -> Iterator[Todo]:
     for trunk in reading.records.all(Trunk):
         if not trunk.up:
-            yield Todo(Mark.WRONG, f"{trunk.name} is down", "Calls in and out over it fail.", "/carriers", "Look at it")
-
-
-def _work_orders(reading: Reading) -> Iterator[Todo]:
-    for order in workorders.listing(reading.connection, states=(OrderState.FAILED,), limit=20):
-        yield Todo(
-            Mark.WRONG,
-            f"Work order {order.no} failed: {order.title}",
-            "It says why and what to do next.",
-            f"/work-orders/{order.no}",
-            "Look at it",
-        )
-    drafts = [x for x in workorders.listing(reading.connection, states=(OrderState.DRAFT,), limit=200) if not x.is_look]
-    if len(drafts) == 1:
-        only = drafts[0]
-        title = f"Work order {only.no} is a draft: {only.title}"
-        yield Todo(Mark.WAITING, title, f"Written by {only.created_by}.", f"/work-orders/{only.no}", "Finish it")
-    elif drafts:
-        titles = ", ".join(x.title for x in drafts[:3]) + (" and more" if len(drafts) > 3 else "")
-        yield Todo(Mark.WAITING, f"{len(drafts)} work orders are drafts", f"{titles}.", "/work-orders?state=draft", "See them")
-
-
-def _directory(desk: Desk) -> Iterator[Todo]:
-    """What the directory proposes, by kind; somebody must take it over, nothing is changed by itself."""
-    words = {
-        "leaver": ("has left", "have left", "Their numbers and licences go on costing until somebody takes them back."),
-        "mover": ("has moved", "have moved", "A call for help would send help to where they were."),
-        "joiner": ("joins", "join", "They have no phone and no number yet."),
-        "changed": ("is told of otherwise", "are told of otherwise", "Names, departments or extensions differ."),
-        "group": ("group differs", "groups differ", "Others answer than the directory says."),
-    }  # fmt: skip
-    found: dict[str, list[str]] = {}
-    for one in directory.proposals(desk):
-        found.setdefault(one.proposal.kind.value, []).append(one.proposal.name)
-    for kind, names in found.items():
-        singular, plural, why = words[kind]
-        what = (
-            f"{len(names)} {singular if len(names) == 1 else plural}"
-            if kind == "group"
-            else f"{_count(len(names), 'person')} {singular if len(names) == 1 else plural}".replace("persons", "people")
-        )
-        mark = Mark.WRONG if kind == "leaver" else Mark.WAITING
-        yield Todo(
-            mark,
-            f"Directory: {what}",
-            f"{names[0]}{f' and {len(names) - 1} more' if len(names) > 1 else ''}. {why}",
-            "/holders/directory",
-            "Look at it",
-        )
-
-
-def _checks(desk: Desk) -> Iterator[Todo]:
-    """What the nightly checks found, by rule; what other lines of Today tell already is not told twice."""
-    for rule in check_catalogue.catalogue(desk):
-        if rule.stops + rule.warnings and rule.name not in TOLD_ALREADY:
-            found, _ = check_catalogue.findings(desk, rule.name, limit=1)
             yield Todo(
-                Mark.WRONG if rule.stops else Mark.WAITING, f"{_count(rule.stops + rule.warnings, 'finding')}: {rule.why.partition('.')[0][:1].lower()}{rule.why.partition('.')[0][1:]}",
-                f"{found[0].name}: {found[0].message}", f"/checks/{rule.name}", "Look at them",
-            )  # fmt: skip
-
-
-def _papers(desk: Desk) -> Iterator[Todo]:
-    """Papers that a carrier does not take: the order waits until another is sent."""
-    for order, paper in documents.rejected(desk):
-        yield Todo(
-            Mark.WRONG, f"Order {order.reference}: the {paper.paper} was rejected", f"{paper.reason[:1].upper()}{paper.reason[1:]}.",
-            f"/supply/orders/{order.id}", "Send another",
-        )  # fmt: skip
-
-
-def _money(desk: Desk) -> Iterator[Todo]:
-    """Prepaid accounts at their low mark, or that won't cover a charge of the next month."""
-    soon = desk.now().date() + timedelta(days=CHARGES_SOON_DAYS)
-    for outlook in balances.outlooks(desk).values():
-        account, ahead = outlook.account, outlook.runway
-        if account.suspended_since:
-            yield Todo(
-                Mark.WRONG, f"{account.name} is suspended", f"Nothing gets through to {_count(outlook.numbers, 'number')} until money is paid in: the balance is {in_words(account.balance)}.",
-                f"/carriers/accounts/{account.id}", "Deposit",
-            )  # fmt: skip
-        elif account.prepaid and is_low(account):
-            yield Todo(
-                Mark.WAITING,
-                f"{account.name}: the balance is {in_words(account.balance)}",
-                (f"That is under the low mark of {in_words(account.low_mark)}. " if account.low_mark.amount else "")
-                + "At zero the carrier stops service after some days.",
-                f"/carriers/accounts/{account.id}",
-                "Look at the account",
+                Mark.WRONG,
+                f"{trunk.name} is down",
+                "Calls in and out over it fail.",
+                "/carriers",
+                "Look at it",
             )
-        elif ahead and ahead.empty_on and ahead.empty_on <= soon:
-            yield Todo(
-                Mark.WAITING, f"{account.name}: the charge of {ahead.empty_on:%-d %B} is not covered",
-                f"{in_words(outlook.monthly)} a month for {_count(outlook.numbers, 'number')}, and the balance is {in_words(account.balance)}.",
-                f"/carriers/accounts/{account.id}", "Look at the account",
-            )  # fmt: skip
-
-
-def _licences(desk: Desk) -> Iterator[Todo]:
-    for pool in licences.pools(desk):
-        product = pool.product
-        if pool.is_short and not product.entitlement:
-            soon = f" At the present pace the last goes {pool.short_on:%-d %B}." if pool.short_on and pool.left else ""
-            yield Todo(
-                Mark.WAITING, f"{product.name}: {_count(pool.left, 'seat')} left of {pool.bought}", f"The next people can't be given a number.{soon}",
-                f"/licences/{product.id}", "Look at the seats",
-            )  # fmt: skip
-        if pool.ends:
-            trial, days = pool.ends
-            yield Todo(
-                Mark.WRONG if days <= 1 else Mark.WAITING, f"{product.name}: the trial ends {trial.trial_ends:%-d %B}",
-                f"{_count(trial.used, 'holder')} would lose it then; whoever buys seats keeps them on.", f"/licences/{product.id}", "Buy, or let it end",
-            )  # fmt: skip
-
-
-def _reviews(reading: Reading) -> Iterator[Todo]:
-    due = [s for s in reading.records.all(Spot) if review_due(s, reading.now)]
-    if due:
-        yield Todo(
-            Mark.NONE,
-            f"{_count(len(due), 'spot')} nobody has confirmed for a year",
-            f"Among them {due[0].name} ({due[0].id}).",
-            "/safety",
-            "Confirm them",
-        )
-
-
-def _phones(reading: Reading) -> Iterator[Todo]:
-    """Phones that no longer register, of people who have a number: calls to them go to the mailbox at once."""
-    device, life, person = tables.device, tables.life, tables.person
-    query = (
-        select(device.c.person, person.c.name)
-        .join(person, person.c.id == device.c.person)
-        .where(device.c.registered.is_(False))
-        .where(exists().where(life.c.holder_kind == "person", life.c.holder_id == device.c.person, is_open()))
-        .distinct()
-        .limit(200)
-    )
-    silent = reading.connection.execute(query.order_by(person.c.name)).all()
-    if silent:
-        first = silent[0]
-        yield Todo(
-            Mark.WAITING, f"{_people(len(silent))} whose phone is not registered", f"Calls to {first.name} go to the mailbox at once.",
-            f"/holders/people/{first.person}", "Look at it",
-        )  # fmt: skip
-
-
-def _proofs(desk: Desk) -> Iterator[Todo]:
-    stale = calls.proofs(desk, stale=True, limit=PROOFS_LOOKED_AT)
-    if stale:
-        first, _ = stale[0]
-        national = describe(first.e164).shown
-        yield Todo(
-            Mark.WAITING, f"{_count(len(stale), 'proof')} gone stale", f"Something on the way of calls to {national} has changed since.",
-            f"/numbers/{first.e164[1:]}/test-call", "Prove again",
-        )  # fmt: skip
 
 
 def count(desk: Desk) -> int:
@@ -441,14 +366,10 @@ def count(desk: Desk) -> int:
 def glance(desk: Desk) -> dict[str, int]:
     """Figures for the head of the page: running work orders; numbers in the estate."""
     with desk.reading() as reading:
-        total = reading.connection.execute(select(func.coalesce(func.sum(tables.tally.c.count), 0))).scalar() or 0
+        total = (
+            reading.connection.execute(
+                select(func.coalesce(func.sum(projected.tally.c.count), 0))
+            ).scalar()
+            or 0
+        )
         return {"running": workorders.running_count(reading.connection), "numbers": total}
-
-
-def _people(n: int) -> str:
-    return "1 person" if n == 1 else f"{n:,} people"
-
-
-def _count(n: int, thing: str) -> str:
-    many = f"over {MOST_COUNTED:,}" if n > MOST_COUNTED else f"{n:,}"
-    return f"{many} {thing}{'s' if n != 1 else ''}"

@@ -7,16 +7,21 @@ from sedge.services.context import Desk
 
 
 def moment_of(desk: Desk, text: str, field: str, *, at: time = time(0, 0)) -> datetime | None:
-    """`2026-12-24` (then `at`) or `2026-12-24T22:00`, local; None for ''. Raises NotUnderstood naming the field."""
+    """`2026-12-24` (then `at`) or `2026-12-24T22:00`, local; None for ''. Raises NotUnderstood
+    naming the field."""
     typed = text.strip()
     if not typed:
         return None
     try:
         local = datetime.fromisoformat(typed)
     except ValueError as error:
-        raise NotUnderstood("Type the day as 2026-12-24, or with a time as 2026-12-24T22:00.", field=field) from error
+        raise NotUnderstood(
+            "Type the day as 2026-12-24, or with a time as 2026-12-24T22:00.", field=field
+        ) from error
     if len(typed) <= 10:
         local = datetime.combine(local.date(), at)
     if not 2000 <= local.year <= 2200:
         raise NotUnderstood("Type a day of this century.", field=field)
-    return local if local.tzinfo else local.replace(tzinfo=desk.house.home_zone(desk.who.organisation))
+    return (
+        local if local.tzinfo else local.replace(tzinfo=desk.house.home_zone(desk.who.organisation))
+    )

@@ -24,7 +24,8 @@ from sedge.standins.carriers.billing import drift, put_in_service
 from sedge.standins.carriers.carrier import carrier_routes
 from sedge.standins.carriers.carrier_profiles import MANNERS
 from sedge.standins.carriers.outgoing import next_port_outs, outgoing_control
-from sedge.standins.carriers.porting import next_answers, porting_routes
+from sedge.standins.carriers.port_answers import next_answers
+from sedge.standins.carriers.porting import porting_routes
 from sedge.standins.desk_services import mail_routes
 from sedge.standins.directory import control_routes, directory_routes
 from sedge.standins.far_ends import letters
@@ -44,7 +45,18 @@ ASKED_BY_ITSELF = ("/port-outs", "/numbers")  # of a carrier, over and over, by 
 class Fault(BaseModel):
     """`carrier` is whichever carrier is asked next; a carrier's own name is that one."""
 
-    service: Literal["carrier", "telephony", "register", "mail", "directory", "numbering", "ports", "brackwater", "fellgate", "maplecourt"]
+    service: Literal[
+        "carrier",
+        "telephony",
+        "register",
+        "mail",
+        "directory",
+        "numbering",
+        "ports",
+        "brackwater",
+        "fellgate",
+        "maplecourt",
+    ]
     fault: Literal["timeout", "error", "duplicate_callback", "slow", "reject"]
     count: int = Field(default=1, ge=0, le=1000)
 
@@ -55,7 +67,7 @@ class ReviewSteered(BaseModel):
     count: int = Field(default=1, ge=0, le=1000)
 
 
-def create_standins(folder: Path) -> FastAPI:
+def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its routes count as branches
     book = Book(folder / BOOK)
     callbacks = Callbacks(book)
     app = FastAPI(title="Stand-ins", docs_url=None, redoc_url=None)
@@ -72,17 +84,28 @@ def create_standins(folder: Path) -> FastAPI:
     callbacks.dues.append(lambda: next_port_outs(book))
 
     @app.middleware("http")
-    async def faults(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
-        """`error`: not done, 500. `reject`: not done, 422. `timeout`: done, but nobody hears of it. `slow`: done, late."""
+    async def faults(
+        request: Request, call_next: Callable[[Request], Awaitable[Response]]
+    ) -> Response:
+        """`error`: not done, 500. `reject`: not done, 422. `timeout`: done, but nobody hears of it.
+        `slow`: done, late."""
         service, *rest = request.url.path.split("/")[1:]
         named = (service, rest[0]) if service == "carrier" and rest else (service,)
-        if request.method == "GET" and request.url.path.endswith(ASKED_BY_ITSELF):  # a fault meant for whatever is asked next is not for it
+        if request.method == "GET" and request.url.path.endswith(
+            ASKED_BY_ITSELF
+        ):  # a fault meant for whatever is asked next is not for it
             named = tuple(rest[:1])
-        fault = callbacks.take_fault(named, "timeout", "error", "slow", "reject") if service in SERVICES else None
+        fault = (
+            callbacks.take_fault(named, "timeout", "error", "slow", "reject")
+            if service in SERVICES
+            else None
+        )
         if fault == "error":
             return JSONResponse({"detail": {"reason": "internal trouble"}}, 500)
         if fault == "reject":
-            return JSONResponse({"detail": {"reason": "refused as ordered on the control panel"}}, 422)
+            return JSONResponse(
+                {"detail": {"reason": "refused as ordered on the control panel"}}, 422
+            )
         answer = await call_next(request)
         if fault == "timeout":
             return await _silence(request)
@@ -114,7 +137,11 @@ def create_standins(folder: Path) -> FastAPI:
     def register_device(key: str, body: dict[str, bool]) -> dict[str, Any]:
         device = book.get("device", key)
         if device:
-            book.put("device", key, {**device, "registered": body["registered"], "said": "", "signs_in_at": None})
+            book.put(
+                "device",
+                key,
+                {**device, "registered": body["registered"], "said": "", "signs_in_at": None},
+            )
         return {"device": device is not None}
 
     @app.put("/control/people/{key}")
@@ -142,9 +169,13 @@ def create_standins(folder: Path) -> FastAPI:
 
     @app.post("/control/accounts/{carrier}")
     def sales_desk(carrier: str, body: dict[str, str]) -> dict[str, Any]:
-        """The carrier's sales desk opens an account for somebody who has none there yet: its key, told once."""
+        """The carrier's sales desk opens an account for somebody who has none there yet: its key,
+        told once."""
         currencies = MANNERS[carrier].currencies
-        asked = AccountAsked(name=body["name"], currency=currencies.get(body["country"]) or next(iter(currencies.values())))
+        asked = AccountAsked(
+            name=body["name"],
+            currency=currencies.get(body["country"]) or next(iter(currencies.values())),
+        )
         with book.writing():
             return {"key": Ledger(book, carrier).open(asked, secrets.token_urlsafe(12))["key"]}
 
@@ -163,7 +194,8 @@ def create_standins(folder: Path) -> FastAPI:
 
     @app.put("/control/drift")
     def let_drift(body: dict[str, Any]) -> dict[str, Any]:
-        """A carrier's list changes by itself: numbers dropped, added, dearer, on another trunk, on their way out."""
+        """A carrier's list changes by itself: numbers dropped, added, dearer, on another trunk, on
+        their way out."""
         with book.writing():
             drift(book, body)
         return {}
@@ -178,7 +210,8 @@ def create_standins(folder: Path) -> FastAPI:
 
     @app.put("/control/streets")
     def rename_street(body: dict[str, str]) -> dict[str, Any]:
-        """The register has a street under another name from now on; the same name again takes that back."""
+        """The register has a street under another name from now on; the same name again takes that
+        back."""
         for old, new in body.items():
             if old == new:
                 book.remove("renamed street", old)
@@ -188,7 +221,8 @@ def create_standins(folder: Path) -> FastAPI:
 
     @app.put("/control/porting")
     def steer_porting(body: dict[str, bool]) -> dict[str, Any]:
-        """`silent`: losing carriers leave what is asked of them from now on lying about, until they are reminded."""
+        """`silent`: losing carriers leave what is asked of them from now on lying about, until they
+        are reminded."""
         book.put("steered", "silent", body["silent"])
         return {}
 
@@ -196,7 +230,9 @@ def create_standins(folder: Path) -> FastAPI:
     def backdate_port(key: str, body: dict[str, float]) -> dict[str, Any]:
         port = book.get("port", key)
         if port:
-            book.put("port", key, {**port, "at": stamp(book.now() - timedelta(days=body["days_ago"]))})
+            book.put(
+                "port", key, {**port, "at": stamp(book.now() - timedelta(days=body["days_ago"]))}
+            )
         return {"known": port is not None}
 
     @app.put("/control/review")
@@ -207,10 +243,16 @@ def create_standins(folder: Path) -> FastAPI:
 
     @app.get("/control/orders")
     def bought() -> dict[str, Any]:
-        """The carriers' books: every order with the key it was asked under, and what each account holds."""
+        """The carriers' books: every order with the key it was asked under, and what each account
+        holds."""
         keys = {order: key for key, order in book.all("key").items()}
         orders = [
-            {"key": keys[k], "id": k, "carrier": o["carrier"], "numbers": [x["number"] for x in o["lines"]]}
+            {
+                "key": keys[k],
+                "id": k,
+                "carrier": o["carrier"],
+                "numbers": [x["number"] for x in o["lines"]],
+            }
             for k, o in book.all("order").items()
         ]
         return {"orders": orders, "balances": every_balance(book)}
@@ -219,16 +261,32 @@ def create_standins(folder: Path) -> FastAPI:
     def state() -> dict[str, Any]:
         """All that can be steered, and what has come of it, newest first."""
         orders = [
-            {"id": key, "carrier": o["carrier"], "account": o["account"], "reference": o["reference"], "numbers": len(o["lines"]),
-             "papers": [f"{p['state']}{': ' + p['reason'] if p['reason'] else ''}" for p in (o.get("review") or {"papers": {}})["papers"].values()]}
+            {
+                "id": key,
+                "carrier": o["carrier"],
+                "account": o["account"],
+                "reference": o["reference"],
+                "numbers": len(o["lines"]),
+                "papers": [
+                    f"{p['state']}{': ' + p['reason'] if p['reason'] else ''}"
+                    for p in (o.get("review") or {"papers": {}})["papers"].values()
+                ],
+            }
             for key, o in reversed(book.all("order").items())
-        ]  # fmt: skip
+        ]
         return {
-            "now": stamp(book.now()), "faults": list(book.all("fault").values()), "dearer": book.all("dearer"), "down": sorted(book.all("trunk down")),
-            "balances": every_balance(book), "orders": orders[:40], "mails": list(reversed(book.all("mail").values()))[:20],
-            "calls": list(reversed(book.all("announcement").values()))[:20], "services": sorted({*SERVICES, *MANNERS}),
-            "letters": letters(), "silent": bool(book.get("steered", "silent")),
-        }  # fmt: skip
+            "now": stamp(book.now()),
+            "faults": list(book.all("fault").values()),
+            "dearer": book.all("dearer"),
+            "down": sorted(book.all("trunk down")),
+            "balances": every_balance(book),
+            "orders": orders[:40],
+            "mails": list(reversed(book.all("mail").values()))[:20],
+            "calls": list(reversed(book.all("announcement").values()))[:20],
+            "services": sorted({*SERVICES, *MANNERS}),
+            "letters": letters(),
+            "silent": bool(book.get("steered", "silent")),
+        }
 
     return app
 
@@ -246,7 +304,9 @@ class StandinServer:
 
     def __init__(self, folder: Path, port: int = 0) -> None:
         self.app = create_standins(folder)
-        self._server = uvicorn.Server(uvicorn.Config(self.app, host="127.0.0.1", port=port, log_level="error", lifespan="off"))
+        self._server = uvicorn.Server(
+            uvicorn.Config(self.app, host="127.0.0.1", port=port, log_level="error", lifespan="off")
+        )
         self._thread = threading.Thread(target=self._server.run, daemon=True, name="stand-ins")
         self.port = port
         self._stopping = threading.Event()
@@ -264,9 +324,12 @@ class StandinServer:
         return self
 
     def _tick(self) -> None:
-        """Callbacks go out as things happen, not only when the clock is steered. One kept connection: making a client reads all
-        certificates of the machine, which took most of what an idle demo used."""
-        with httpx.Client(base_url=self.url, timeout=10, trust_env=False, verify=False) as client:  # noqa: S501  plain HTTP on loopback
+        """Callbacks go out as things happen, not only when the clock is steered. One kept
+        connection: making a client reads all certificates of the machine, which took most of what
+        an idle demo used."""
+        # plain HTTP on loopback
+        settings = {"timeout": 10, "trust_env": False, "verify": False}
+        with httpx.Client(base_url=self.url, **settings) as client:
             while not self._stopping.wait(1.0):
                 try:
                     client.post("/control/tick")
@@ -278,7 +341,8 @@ class StandinServer:
         return f"http://127.0.0.1:{self.port}"
 
     def move_to(self, folder: Path) -> None:
-        """Serve what another folder remembers, as if just started on it: building the application anew would take a sixth of a second."""
+        """Serve what another folder remembers, as if just started on it: building the application
+        anew would take a sixth of a second."""
         self.app.state.book.close()
         self.app.state.book.open(folder / BOOK)
 

@@ -27,8 +27,14 @@ class Callbacks:
         for _ in range(times):
             text = json.dumps(body)
             moment = str(int(at.timestamp()))
-            signed = hmac.new(to["secret"].encode(), f"{moment}.{text}".encode(), hashlib.sha256).hexdigest()
-            headers = {"Content-Type": "application/json", "Callback-Time": moment, "Callback-Signature": signed}
+            signed = hmac.new(
+                to["secret"].encode(), f"{moment}.{text}".encode(), hashlib.sha256
+            ).hexdigest()
+            headers = {
+                "Content-Type": "application/json",
+                "Callback-Time": moment,
+                "Callback-Signature": signed,
+            }
             with contextlib.suppress(httpx.HTTPError):
                 httpx.post(to["url"], content=text, headers=headers, timeout=5)
 

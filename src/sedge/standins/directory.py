@@ -1,4 +1,5 @@
-"""A directory of people: answers who is there, and pushes what changes to whoever it was connected with. Plain SCIM 2.0 both ways."""
+"""A directory of people: answers who is there, and pushes what changes to whoever it was connected
+with. Plain SCIM 2.0 both ways."""
 
 import contextlib
 from typing import Any
@@ -23,8 +24,15 @@ def directory_routes(book: Book) -> APIRouter:
     routes = APIRouter(prefix="/directory")
 
     @routes.get("/Users")
-    def users(startIndex: int = 1, count: int = 100) -> dict[str, Any]:  # noqa: N803  the protocol's own names
-        return _page([u for u in book.all("directory user").values() if u.get("active", True)], startIndex, count)
+    def users(
+        startIndex: int = 1,  # noqa: N803  the protocol's own name
+        count: int = 100,
+    ) -> dict[str, Any]:
+        return _page(
+            [u for u in book.all("directory user").values() if u.get("active", True)],
+            startIndex,
+            count,
+        )
 
     @routes.get("/Groups")
     def groups(startIndex: int = 1, count: int = 100) -> dict[str, Any]:  # noqa: N803
@@ -35,7 +43,13 @@ def directory_routes(book: Book) -> APIRouter:
 
 def _page(rows: list[dict[str, Any]], start: int, count: int) -> dict[str, Any]:
     page = rows[start - 1 : start - 1 + count]
-    return {"schemas": [LIST], "totalResults": len(rows), "startIndex": start, "itemsPerPage": len(page), "Resources": page}
+    return {
+        "schemas": [LIST],
+        "totalResults": len(rows),
+        "startIndex": start,
+        "itemsPerPage": len(page),
+        "Resources": page,
+    }
 
 
 def control_routes(book: Book) -> APIRouter:
@@ -75,7 +89,9 @@ def _happened(book: Book, body: dict[str, str]) -> dict[str, Any] | None:
     if kind == "joiner":
         return _newcomer(book, body)
     wanted = body.get("who", "")
-    user = people.get(wanted) or next((u for u in people.values() if u["userName"].lower() == wanted.lower()), None)
+    user = people.get(wanted) or next(
+        (u for u in people.values() if u["userName"].lower() == wanted.lower()), None
+    )
     user = user or next(iter(people.values()), None)
     if user is None:
         return None
@@ -84,9 +100,18 @@ def _happened(book: Book, body: dict[str, str]) -> dict[str, Any] | None:
         case "leaver":
             return {**user, "active": False}
         case "mover":
-            return {**user, ENTERPRISE: {**enterprise, "division": body.get("site", "Canal Museum")}}
+            return {
+                **user,
+                ENTERPRISE: {**enterprise, "division": body.get("site", "Canal Museum")},
+            }
         case _:
-            return {**user, ENTERPRISE: {**enterprise, "department": body.get("department", "Special projects")}}
+            return {
+                **user,
+                ENTERPRISE: {
+                    **enterprise,
+                    "department": body.get("department", "Special projects"),
+                },
+            }
 
 
 def _newcomer(book: Book, body: dict[str, str]) -> dict[str, Any]:
@@ -95,25 +120,40 @@ def _newcomer(book: Book, body: dict[str, str]) -> dict[str, Any]:
     name = body.get("name") or f"{first} {last}{'' if number <= len(NEWCOMERS) else f' {number}'}"
     mail = name.lower().replace(" ", ".") + "@" + body.get("domain", "lanternfield.example")
     return {
-        "schemas": ["urn:ietf:params:scim:schemas:core:2.0:User", ENTERPRISE], "externalId": f"dir-{number:05d}", "userName": mail, "displayName": name,
-        "emails": [{"value": mail, "type": "work", "primary": True}], "active": True,
-        ENTERPRISE: {"department": body.get("department", department), "division": body.get("site", "Wharf House")},
-    }  # fmt: skip
+        "schemas": ["urn:ietf:params:scim:schemas:core:2.0:User", ENTERPRISE],
+        "externalId": f"dir-{number:05d}",
+        "userName": mail,
+        "displayName": name,
+        "emails": [{"value": mail, "type": "work", "primary": True}],
+        "active": True,
+        ENTERPRISE: {
+            "department": body.get("department", department),
+            "division": body.get("site", "Wharf House"),
+        },
+    }
 
 
 def _push(book: Book, user: dict[str, Any]) -> bool:
-    """Found by its external id over there, then put; else added. Nobody there is no trouble of ours: they can ask."""
+    """Found by its external id over there, then put; else added. Nobody there is no trouble of
+    ours: they can ask."""
     target = book.get("directory target", "target")
     if target is None:
         return False
-    headers = {"Authorization": f"Bearer {target['token']}", "Content-Type": "application/scim+json"}
+    headers = {
+        "Authorization": f"Bearer {target['token']}",
+        "Content-Type": "application/scim+json",
+    }
     with (
         contextlib.suppress(httpx.HTTPError, KeyError, ValueError),
         httpx.Client(base_url=target["url"], headers=headers, timeout=5) as client,
     ):
-        found = client.get("Users", params={"filter": f'externalId eq "{user["externalId"]}"'}).json()
+        found = client.get(
+            "Users", params={"filter": f'externalId eq "{user["externalId"]}"'}
+        ).json()
         if not found["totalResults"]:
-            found = client.get("Users", params={"filter": f'userName eq "{user["userName"]}"'}).json()
+            found = client.get(
+                "Users", params={"filter": f'userName eq "{user["userName"]}"'}
+            ).json()
         if found["totalResults"]:
             return client.put(f"Users/{found['Resources'][0]['id']}", json=user).is_success
         return client.post("Users", json=user).is_success

@@ -1,4 +1,5 @@
-"""Far ends: carriers where numbers stay that are only connected. The telephone system signs in there as a telephone would (RFC 3261)."""
+"""Far ends: carriers where numbers stay that are only connected. The telephone system signs in
+there as a telephone would (RFC 3261)."""
 
 from dataclasses import dataclass
 
@@ -18,8 +19,8 @@ class Connection(BaseModel):
 
 @dataclass(frozen=True)
 class FarEnd:
-    """`listens` maps transports to ports; `certificate` is the name in it; a call to a number of `numbers` goes to whoever is signed in
-    as its user."""
+    """`listens` maps transports to ports; `certificate` is the name in it; a call to a number of
+    `numbers` goes to whoever is signed in as its user."""
 
     listens: dict[str, int]
     certificate: str
@@ -30,14 +31,19 @@ class FarEnd:
 GALLERY = Stretch("+44117496", 800, 859, "GB")
 FAR_ENDS = {
     "sip.oldquay.example": FarEnd(
-        listens={"udp": 5060, "tcp": 5060, "tls": 5061}, certificate="sip.oldquay.example",
-        users={"millwheel": "weir-and-lantern-59"}, numbers={"millwheel": (GALLERY,)},
+        listens={"udp": 5060, "tcp": 5060, "tls": 5061},
+        certificate="sip.oldquay.example",
+        users={"millwheel": "weir-and-lantern-59"},
+        numbers={"millwheel": (GALLERY,)},
     ),
     # the same machines under an older name, which is not in the certificate
     "trunks.oldquay.example": FarEnd(
-        listens={"udp": 5060, "tls": 5061}, certificate="sip.oldquay.example", users={"millwheel": "weir-and-lantern-59"}, numbers={"millwheel": (GALLERY,)}
+        listens={"udp": 5060, "tls": 5061},
+        certificate="sip.oldquay.example",
+        users={"millwheel": "weir-and-lantern-59"},
+        numbers={"millwheel": (GALLERY,)},
     ),
-}  # fmt: skip
+}
 
 
 def sign_in(book: Book, trunk: str) -> str:
@@ -66,19 +72,28 @@ def lost_on_the_way(book: Book, trunk: str, connection: dict[str, str], number: 
         return "engaged tone: nobody is signed in at the carrier"
     theirs = FAR_ENDS[connection["host"].lower()].numbers[connection["user"]]
     if not any(
-        number.startswith(s.lead) and number[len(s.lead) :].isdigit() and s.first <= int(number[len(s.lead) :]) <= s.last for s in theirs
+        number.startswith(s.lead)
+        and number[len(s.lead) :].isdigit()
+        and s.first <= int(number[len(s.lead) :]) <= s.last
+        for s in theirs
     ):
         return "“This number is not in use.” (said by the carrier; it is not one of this sign-in)"
     return ""
 
 
 def letters() -> list[dict[str, str]]:
-    """What the carriers have written to their customers, for whoever looks at the simulated world."""
+    """What the carriers have written to their customers, for whoever looks at the simulated
+    world."""
     return [
         {
-            "host": host, "listens": ", ".join(f"{transport} {port}" for transport, port in far.listens.items()), "user": user, "password": password,
-            "numbers": ", ".join(f"{s.number(s.first)} to {s.number(s.last)}" for s in far.numbers[user]),
+            "host": host,
+            "listens": ", ".join(f"{transport} {port}" for transport, port in far.listens.items()),
+            "user": user,
+            "password": password,
+            "numbers": ", ".join(
+                f"{s.number(s.first)} to {s.number(s.last)}" for s in far.numbers[user]
+            ),
         }
         for host, far in FAR_ENDS.items()
         for user, password in far.users.items()
-    ]  # fmt: skip
+    ]

@@ -1,6 +1,8 @@
-"""A call from an outside phone, really followed: from the carrier over the trunk through what the telephone system was told, to a phone.
+"""A call from an outside phone, really followed: from the carrier over the trunk through what the
+telephone system was told, to a phone.
 
-Written on its own, from what it was told alone, so that it can disagree with whoever computed the call beforehand.
+Written on its own, from what it was told alone, so that it can disagree with whoever computed the
+call beforehand.
 """
 
 from datetime import date, datetime, timedelta
@@ -19,7 +21,11 @@ FINAL = {"answered", "mailbox", "announced", "forwarded", "ended"}
 
 def is_down(book: Book, trunk: str | None) -> bool:
     connected = trunk is not None and book.get("connection", trunk) is not None
-    return trunk is None or book.get("trunk down", trunk) is not None or (connected and bool(sign_in(book, trunk)))
+    return (
+        trunk is None
+        or book.get("trunk down", trunk) is not None
+        or (connected and bool(sign_in(book, trunk)))
+    )
 
 
 class InboundCall:
@@ -41,8 +47,16 @@ class InboundCall:
         self.book.put("last call", self.number, stamp(self.now))
         routing = self.book.get("routing", self.number)
         if reason := self._stopped_before(routing):
-            if reason.startswith("engaged tone: the trunk is down") and routing and routing.get("fallback"):
-                return self._result("forwarded", f"rings {routing['fallback']}, to which the carrier sends calls while the trunk is down")
+            if (
+                reason.startswith("engaged tone: the trunk is down")
+                and routing
+                and routing.get("fallback")
+            ):
+                return self._result(
+                    "forwarded",
+                    f"rings {routing['fallback']}, to which the carrier sends calls while the trunk"
+                    " is down",
+                )
             return self._result("rejected", reason)
         self.routing = routing or {}
         if self.routing.get("holder_kind") == "downstream":
@@ -60,7 +74,9 @@ class InboundCall:
             return "nothing: the trunk has no such number on its list"
         if self.book.get("trunk down", trunk):
             return "engaged tone: the trunk is down"
-        if (connection := self.book.get("connection", trunk)) and (lost := lost_on_the_way(self.book, trunk, connection, self.number)):
+        if (connection := self.book.get("connection", trunk)) and (
+            lost := lost_on_the_way(self.book, trunk, connection, self.number)
+        ):
             return lost
         self.over = trunk
         if not routing.get("holder") and not routing.get("rests"):
@@ -68,7 +84,9 @@ class InboundCall:
         if is_suspended(self.book, self.number):
             return "“This number can't be reached.” (said by the carrier)"
         sold = self.book.get("order", (self.book.get("sold", self.number) or {}).get("order", ""))
-        line = next((x for x in sold["lines"] if x["number"] == self.number), None) if sold else None
+        line = (
+            next((x for x in sold["lines"] if x["number"] == self.number), None) if sold else None
+        )
         if line and moment(line["usable_from"]) > self.now:
             return "“This number is not yet in use.”"
         works_from = routing.get("works_from")
@@ -105,32 +123,52 @@ class InboundCall:
     def _may_ring(self, rules: dict[str, Any]) -> bool:
         if rules.get("left"):
             return False
-        return not rules.get("openings") or self._is_open(rules["openings"], rules.get("timezone", "UTC"))
+        return not rules.get("openings") or self._is_open(
+            rules["openings"], rules.get("timezone", "UTC")
+        )
 
     def _phones(self, person: str) -> list[str]:
         """What rings for a person now, by their own rules."""
         rules = self._rules(person)
         if not self._may_ring(rules):
             return []
-        mine = {key: d for key, d in self.book.all("device").items() if d.get("person") == person and d["registered"]}
-        chosen = [d["name"] for key, d in mine.items() if not rules.get("devices") or key in rules["devices"]]
+        mine = {
+            key: d
+            for key, d in self.book.all("device").items()
+            if d.get("person") == person and d["registered"]
+        }
+        chosen = [
+            d["name"]
+            for key, d in mine.items()
+            if not rules.get("devices") or key in rules["devices"]
+        ]
         return chosen + ([f"mobile {rules['mobile_shown']}"] if rules.get("mobile") else [])
 
     def _targets(self, step: dict[str, Any]) -> list[tuple[str, list[str]]]:
-        """Everybody and everything a step rings, each with its phones; a person is there unless they are away."""
+        """Everybody and everything a step rings, each with its phones; a person is there unless
+        they are away."""
         others = step.get("devices") or step.get("mobiles") or step.get("systems")
         people = step.get("people") or ([] if others else self.routing.get("answering", []))
         found = [(person, self._phones(person)) for person in people]
         devices = self.book.all("device")
-        found += [(key, [devices[key]["name"]] if key in devices and devices[key]["registered"] else []) for key in step.get("devices", [])]
+        found += [
+            (key, [devices[key]["name"]] if key in devices and devices[key]["registered"] else [])
+            for key in step.get("devices", [])
+        ]
         shown = self.routing.get("names", {})
-        found += [(key, [shown.get(key, key)]) for key in (*step.get("mobiles", []), *step.get("systems", []))]
+        found += [
+            (key, [shown.get(key, key)])
+            for key in (*step.get("mobiles", []), *step.get("systems", []))
+        ]
         return found
 
     def _together(self, targets: list[tuple[str, list[str]]], seconds: int) -> bool:
         """All phones at once; the first who is there picks up."""
-        self.rang += [name for _, names in targets for name in names]
         there = [names for key, names in targets if names and not self.book.get("away", key)]
+        rings_for = ANSWERS_AFTER if there else seconds
+        for key, names in targets:
+            each = self._rules(key).get("seconds_each", 0)
+            self.rang += names[: 1 + max(rings_for - 1, 0) // each] if each else names
         if there:
             self.seconds += ANSWERS_AFTER
             self.heard.append(f"{there[0][0]} answers after {ANSWERS_AFTER} s")
@@ -142,7 +180,9 @@ class InboundCall:
         ringing = [group for group in groups if any(names for _, names in group)]
         if not ringing:
             return "nobody reachable"
-        return "answered" if any(self._together(group, seconds) for group in ringing) else "no answer"
+        return (
+            "answered" if any(self._together(group, seconds) for group in ringing) else "no answer"
+        )
 
     def _ring(self, step: dict[str, Any], key: str) -> str:
         targets = self._targets(step)
@@ -155,14 +195,18 @@ class InboundCall:
         if step.get("order") == "by rota" and targets:
             first = on_duty(step["rota"], [key for key, _ in targets], self.now)
             targets = targets[first:] + targets[:first]
-        groups = [targets] if step.get("order", "all") == "all" else [[target] for target in targets]
+        groups = (
+            [targets] if step.get("order", "all") == "all" else [[target] for target in targets]
+        )
         return self._heard_first(step, self._try(groups, step.get("seconds", 25)))
 
     def _queue(self, step: dict[str, Any], _key: str) -> str:
         targets = self._targets(step)
         groups = [targets] if step.get("order") == "all" else [[target] for target in targets]
         outcome = self._heard_first(step, self._try(groups, step.get("ring_seconds", 20)))
-        return {"nobody reachable": "nobody signed in", "no answer": "waited too long"}.get(outcome, outcome)
+        return {"nobody reachable": "nobody signed in", "no answer": "waited too long"}.get(
+            outcome, outcome
+        )
 
     def _heard_first(self, step: dict[str, Any], outcome: str) -> str:
         if outcome in {"answered", "forwarded"} and step.get("recording"):
@@ -177,7 +221,9 @@ class InboundCall:
             import holidays
 
             country, _, subdivision = step["holidays_of"].partition("-")
-            if local.date() in holidays.country_holidays(country, subdiv=subdivision or None, years=local.year):
+            if local.date() in holidays.country_holidays(
+                country, subdiv=subdivision or None, years=local.year
+            ):
                 return "holiday"
         if any(_closes(c, local.date()) for c in step.get("closures", [])):
             return "closed"
@@ -185,12 +231,18 @@ class InboundCall:
 
     def _is_open(self, openings: list[dict[str, Any]], timezone: str) -> bool:
         local = self.now.astimezone(ZoneInfo(timezone))
-        clock, weekday, before = local.strftime("%H:%M"), local.weekday(), (local - timedelta(days=1)).weekday()
+        clock, weekday, before = (
+            local.strftime("%H:%M"),
+            local.weekday(),
+            (local - timedelta(days=1)).weekday(),
+        )
         for o in openings:
             if o["start"] < o["end"]:
                 if weekday in o["weekdays"] and o["start"] <= clock < o["end"]:
                     return True
-            elif (weekday in o["weekdays"] and clock >= o["start"]) or (before in o["weekdays"] and clock < o["end"]):
+            elif (weekday in o["weekdays"] and clock >= o["start"]) or (
+                before in o["weekdays"] and clock < o["end"]
+            ):
                 return True
         return False
 
@@ -202,12 +254,20 @@ class InboundCall:
         pressed = self.presses.pop(0)
         if pressed in step["keys"]:
             return pressed
-        spoken = [key for key, word in step["keys"].items() if word.lower() == pressed.lower()] if step.get("spoken", True) else []
+        spoken = (
+            [key for key, word in step["keys"].items() if word.lower() == pressed.lower()]
+            if step.get("spoken", True)
+            else []
+        )
         if spoken:
             return spoken[0]
         person = self.routing.get("extensions", {}).get(pressed) if step.get("extensions") else None
         if person:
-            return "answered" if self._try([[(person, self._phones(person))]], 25) == "answered" else "no answer"
+            return (
+                "answered"
+                if self._try([[(person, self._phones(person))]], 25) == "answered"
+                else "no answer"
+            )
         return "wrong input"
 
     def _announce(self, step: dict[str, Any], _key: str) -> str:
@@ -215,17 +275,24 @@ class InboundCall:
         return "done"
 
     def _mailbox(self, step: dict[str, Any], _key: str) -> str:
-        self.heard.append(f"“{step['greeting']}” and a tone" if step.get("greeting") else "a mailbox, and a tone")
+        self.heard.append(
+            f"“{step['greeting']}” and a tone" if step.get("greeting") else "a mailbox, and a tone"
+        )
         return "mailbox"
 
     def _forward(self, step: dict[str, Any], _key: str) -> str:
         out = self.routing.get("calls_out", {})
         licences = out.get("any_of", [])
         holder = self.routing.get("holder")
-        lacks = licences and all(self.book.get("licence", f"{holder}/{product}") is None for product in licences)
+        lacks = licences and all(
+            self.book.get("licence", f"{holder}/{product}") is None for product in licences
+        )
         if lacks or _right_for(self.number, step["to"]) not in out.get("rights", []):
             return "not put through"
-        return self._heard_first(step, self._outside(step["to"], self.routing.get("names", {}).get(step["to"], step["to"])))
+        return self._heard_first(
+            step,
+            self._outside(step["to"], self.routing.get("names", {}).get(step["to"], step["to"])),
+        )
 
     def _sip(self, step: dict[str, Any], _key: str) -> str:
         if not step.get("address") or self.book.get("unreachable", step["address"]):
@@ -265,13 +332,22 @@ def _right_for(own: str, to: str) -> str:
     code = next((c for c in COUNTRY_CODES if own[1:].startswith(c)), "")
     if not to[1:].startswith(code):
         return "international"
-    return "mobile" if code == "44" and to.startswith("+447") else "premium" if to.startswith("+44909") else "national"
+    return (
+        "mobile"
+        if code == "44" and to.startswith("+447")
+        else "premium"
+        if to.startswith("+44909")
+        else "national"
+    )
 
 
 def on_duty(rota: dict[str, Any], keys: list[str], now: datetime) -> int:
-    """Whose turn the local day is: counted from the first day, a day beginning at the hour of change; swaps come first."""
+    """Whose turn the local day is: counted from the first day, a day beginning at the hour of
+    change; swaps come first."""
     hour, minute = (int(x) for x in rota["change"].split(":"))
-    local = now.astimezone(ZoneInfo(rota["timezone"])).replace(tzinfo=None) - timedelta(hours=hour, minutes=minute)
+    local = now.astimezone(ZoneInfo(rota["timezone"])).replace(tzinfo=None) - timedelta(
+        hours=hour, minutes=minute
+    )
     for swap in rota["swaps"]:
         if swap["first"] <= local.date().isoformat() <= swap["last"] and swap["person"] in keys:
             return keys.index(swap["person"])

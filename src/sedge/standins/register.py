@@ -1,4 +1,5 @@
-"""The address register: which stretches of streets might be meant by what somebody typed. It gives candidates and judges nothing."""
+"""The address register: which stretches of streets might be meant by what somebody typed. It gives
+candidates and judges nothing."""
 
 import re
 import unicodedata
@@ -25,11 +26,14 @@ class Typed(BaseModel):
 
 
 class Index:
-    """Stretches by postcode, and by city and street; a million of them are looked through in some milliseconds."""
+    """Stretches by postcode, and by city and street; a million of them are looked through in some
+    milliseconds."""
 
     def __init__(self, every: Iterable[Stretch]) -> None:
         self.by_postcode: dict[tuple[str, str], list[Stretch]] = defaultdict(list)
-        self.streets: dict[tuple[str, str], dict[str, list[Stretch]]] = defaultdict(lambda: defaultdict(list))
+        self.streets: dict[tuple[str, str], dict[str, list[Stretch]]] = defaultdict(
+            lambda: defaultdict(list)
+        )
         self.cities: dict[str, list[str]] = defaultdict(list)
         for s in every:
             city = plain(s.city)
@@ -39,17 +43,24 @@ class Index:
             self.streets[s.country, city][plain(s.street)].append(s)
 
     def candidates(self, typed: Typed) -> list[Stretch]:
-        """Those of the same postcode, and those with a street like it in the city named or one that is written alike."""
+        """Those of the same postcode, and those with a street like it in the city named or one that
+        is written alike."""
         city, street = plain(typed.city), plain(typed.street)
-        found = self._alike(street, self.by_postcode.get((typed.country, compact(typed.postcode)), []))
+        found = self._alike(
+            street, self.by_postcode.get((typed.country, compact(typed.postcode)), [])
+        )
         near = (
             [city]
             if (typed.country, city) in self.streets
-            else [m[0] for m in process.extract(city, self.cities[typed.country], limit=NEAR_CITIES)]
+            else [
+                m[0] for m in process.extract(city, self.cities[typed.country], limit=NEAR_CITIES)
+            ]
         )
         for name in near:
             streets = self.streets[typed.country, name]
-            for match in process.extract(street, streets.keys(), scorer=fuzz.ratio, limit=NEAR_STREETS, score_cutoff=LEAST):
+            for match in process.extract(
+                street, streets.keys(), scorer=fuzz.ratio, limit=NEAR_STREETS, score_cutoff=LEAST
+            ):
                 found += streets[match[0]]
         return list(dict.fromkeys(found))
 
@@ -57,7 +68,9 @@ class Index:
         """All of a postcode, or the most alike where it has many."""
         if len(here) <= NEAR_STREETS:
             return list(here)
-        alike = process.extract(street, [plain(s.street) for s in here], scorer=fuzz.ratio, limit=NEAR_STREETS)
+        alike = process.extract(
+            street, [plain(s.street) for s in here], scorer=fuzz.ratio, limit=NEAR_STREETS
+        )
         return [here[position] for _, _, position in alike]
 
 
@@ -82,6 +95,11 @@ def register_routes(book: Book) -> APIRouter:
     @routes.post("/candidates")
     def candidates(typed: Typed) -> dict[str, Any]:
         renamed = book.all("renamed street")
-        return {"segments": [{**s.plain(), "street": renamed.get(s.street, s.street)} for s in the_index().candidates(typed)]}
+        return {
+            "segments": [
+                {**s.plain(), "street": renamed.get(s.street, s.street)}
+                for s in the_index().candidates(typed)
+            ]
+        }
 
     return routes

@@ -1,7 +1,7 @@
 """The stand-ins' own memory: one SQLite file of named shelves with JSON documents, and their clock.
 
-It knows nothing of Sedge. Writes are durable before they are answered, so that a killed process forgets nothing it
-has promised.
+It knows nothing of Sedge. Writes are durable before they are answered, so that a killed process
+forgets nothing it has promised.
 """
 
 import json
@@ -25,7 +25,10 @@ class Book:
         self._connection = sqlite3.connect(file, check_same_thread=False, isolation_level=None)
         self._connection.execute("PRAGMA journal_mode=WAL")
         self._connection.execute("PRAGMA synchronous=NORMAL")
-        self._connection.execute("CREATE TABLE IF NOT EXISTS page (shelf TEXT, key TEXT, body TEXT NOT NULL, PRIMARY KEY (shelf, key))")
+        self._connection.execute(
+            "CREATE TABLE IF NOT EXISTS page (shelf TEXT, key TEXT, body TEXT NOT NULL, PRIMARY KEY"
+            " (shelf, key))"
+        )
 
     @contextmanager
     def writing(self) -> Iterator[None]:
@@ -44,13 +47,16 @@ class Book:
 
     def get(self, shelf: str, key: str) -> Any:
         with self._lock:
-            row = self._connection.execute("SELECT body FROM page WHERE shelf = ? AND key = ?", (shelf, key)).fetchone()
+            row = self._connection.execute(
+                "SELECT body FROM page WHERE shelf = ? AND key = ?", (shelf, key)
+            ).fetchone()
         return json.loads(row[0]) if row else None
 
     def put(self, shelf: str, key: str, body: Any) -> None:
         with self._lock:
             self._connection.execute(
-                "INSERT INTO page VALUES (?, ?, ?) ON CONFLICT (shelf, key) DO UPDATE SET body = excluded.body",
+                "INSERT INTO page VALUES (?, ?, ?) ON CONFLICT (shelf, key) DO UPDATE SET body ="
+                " excluded.body",
                 (shelf, key, json.dumps(body)),
             )
 
@@ -60,7 +66,9 @@ class Book:
 
     def all(self, shelf: str) -> dict[str, Any]:
         with self._lock:
-            rows = self._connection.execute("SELECT key, body FROM page WHERE shelf = ? ORDER BY rowid", (shelf,)).fetchall()
+            rows = self._connection.execute(
+                "SELECT key, body FROM page WHERE shelf = ? ORDER BY rowid", (shelf,)
+            ).fetchall()
         return {key: json.loads(body) for key, body in rows}
 
     def next_id(self, prefix: str) -> str:

@@ -1,6 +1,8 @@
-"""The telephone system and the outside phone: devices, trunks' lists, and calls that are really followed.
+"""The telephone system and the outside phone: devices, trunks' lists, and calls that are really
+followed.
 
-What it was told of numbers, call paths and people is kept as it came; `following` works calls out from that alone.
+What it was told of numbers, call paths and people is kept as it came; `following` works calls out
+from that alone.
 """
 
 import random
@@ -14,10 +16,16 @@ from sedge.standins.following import InboundCall, is_down
 from sedge.standins.storage import Book, moment, stamp
 
 SETTING_UP = timedelta(minutes=2)
-READBACK = {"+441134960199", "+492214710999", "+33199009999", "+16175550199", "+14165550199"}  # each says the caller ID it sees
+READBACK = {
+    "+441134960199",
+    "+492214710999",
+    "+33199009999",
+    "+16175550199",
+    "+14165550199",
+}  # each says the caller ID it sees
 
 
-def telephony_routes(book: Book) -> APIRouter:
+def telephony_routes(book: Book) -> APIRouter:  # noqa: C901  a factory
     routes = APIRouter(prefix="/telephony")
 
     @routes.put("/numbers/{e164}")
@@ -42,7 +50,8 @@ def telephony_routes(book: Book) -> APIRouter:
 
     @routes.put("/devices/{key}")
     def put_device(key: str, body: dict[str, Any]) -> dict[str, Any]:
-        """A phone with a secret of its own signs in once somebody has typed its settings in, which takes a moment."""
+        """A phone with a secret of its own signs in once somebody has typed its settings in, which
+        takes a moment."""
         known = book.get("device", key) or {}
         kept = {"registered": True, "said": "", **known, **body}
         if body.get("secret") and body["secret"] != known.get("secret"):
@@ -64,20 +73,29 @@ def telephony_routes(book: Book) -> APIRouter:
         """Which are registered, and of the others in a word why not."""
         for key, device in book.all("device").items():
             if device.get("signs_in_at") and moment(device["signs_in_at"]) <= book.now():
-                book.put("device", key, {**device, "registered": True, "said": "", "signs_in_at": None})
+                book.put(
+                    "device", key, {**device, "registered": True, "said": "", "signs_in_at": None}
+                )
         known = book.all("device")
         said = {key: d.get("said") or "silent" for key, d in known.items() if not d["registered"]}
-        return {"devices": {key: d["registered"] for key, d in known.items()}, "said": said, "at": stamp(book.now())}
+        return {
+            "devices": {key: d["registered"] for key, d in known.items()},
+            "said": said,
+            "at": stamp(book.now()),
+        }
 
     @routes.post("/uncalled")
     def uncalled(body: dict[str, Any]) -> dict[str, Any]:
-        """Which numbers nobody has called, or called from, since, the quietest first: as its counters have it, the calls of before the books made up."""
+        """Which numbers nobody has called, or called from, since, the quietest first: as its
+        counters have it, the calls of before the books made up."""
         since = moment(body["since"])
         begun = moment(book.get("counters", "begun") or stamp(book.now()))
         if book.get("counters", "begun") is None:
             book.put("counters", "begun", stamp(begun))
         last = {n: _last_call(book, n, begun) for n in book.all("routing")}
-        quiet = sorted((stamp(at) if at else "", n) for n, at in last.items() if at is None or at < since)
+        quiet = sorted(
+            (stamp(at) if at else "", n) for n, at in last.items() if at is None or at < since
+        )
         return {"numbers": {n: at or None for at, n in quiet[: body["most"]]}}
 
     @routes.get("/trunks")
@@ -134,7 +152,12 @@ def telephony_routes(book: Book) -> APIRouter:
     def bulk(body: dict[str, Any]) -> dict[str, Any]:
         """Many things at once, for a system that is set up anew."""
         with book.writing():
-            for shelf, field in (("device", "devices"), ("routing", "numbers"), ("path", "paths"), ("person", "people")):
+            for shelf, field in (
+                ("device", "devices"),
+                ("routing", "numbers"),
+                ("path", "paths"),
+                ("person", "people"),
+            ):
                 for key, entry in body.get(field, {}).items():
                     book.put(shelf, key, entry)
         return {}
@@ -145,7 +168,8 @@ def telephony_routes(book: Book) -> APIRouter:
 
     @routes.post("/calls/help")
     def call_help(body: dict[str, str], idempotency_key: str = Header()) -> dict[str, Any]:
-        """A call for help that ends at a stand-in of the answering point: what its operator sees, and who at the site is told."""
+        """A call for help that ends at a stand-in of the answering point: what its operator sees,
+        and who at the site is told."""
         with book.writing():
             known = book.get("help call", idempotency_key)
             if known is None:
@@ -162,24 +186,58 @@ def telephony_routes(book: Book) -> APIRouter:
     def call_out(body: dict[str, Any]) -> dict[str, Any]:
         """From a person's phone to a readback line, which says the caller ID it sees."""
         if body["dialled"] not in READBACK:
-            return {"heard": "the number called is not in service", "rang": [], "ended": "rejected", "shown": ""}
-        devices = [d for d in book.all("device").values() if d.get("person") == body["person"] and d["registered"]]
+            return {
+                "heard": "the number called is not in service",
+                "rang": [],
+                "ended": "rejected",
+                "shown": "",
+            }
+        devices = [
+            d
+            for d in book.all("device").values()
+            if d.get("person") == body["person"] and d["registered"]
+        ]
         if not devices:
-            return {"heard": "nothing: no phone of this person is registered", "rang": [], "ended": "rejected", "shown": ""}
+            return {
+                "heard": "nothing: no phone of this person is registered",
+                "rang": [],
+                "ended": "rejected",
+                "shown": "",
+            }
         routing = book.get("routing", body["number"])
         if routing is None or routing.get("holder") != body["person"]:
-            return {"heard": "the line is not in service", "rang": [], "ended": "rejected", "shown": ""}
+            return {
+                "heard": "the line is not in service",
+                "rang": [],
+                "ended": "rejected",
+                "shown": "",
+            }
         shown = shown_on_calls(book, body["number"], body["person"], routing.get("home", ""))
         if is_down(book, (book.get("routing", shown) or routing).get("trunk")):
-            return {"heard": "no line out: the trunk does not take the call", "rang": [], "ended": "rejected", "shown": ""}
-        spoken = f"You are calling from {' '.join(shown.lstrip('+'))}" if shown else "Your number is withheld"
-        return {"heard": f"“{spoken}.”", "rang": [body["dialled"]], "ended": "answered", "shown": shown}
+            return {
+                "heard": "no line out: the trunk does not take the call",
+                "rang": [],
+                "ended": "rejected",
+                "shown": "",
+            }
+        spoken = (
+            f"You are calling from {' '.join(shown.lstrip('+'))}"
+            if shown
+            else "Your number is withheld"
+        )
+        return {
+            "heard": f"“{spoken}.”",
+            "rang": [body["dialled"]],
+            "ended": "answered",
+            "shown": shown,
+        }
 
     return routes
 
 
 def shown_on_calls(book: Book, number: str, person: str, site: str) -> str:
-    """What is shown: as the person, then the site, then everybody was told to; else the number of the line itself."""
+    """What is shown: as the person, then the site, then everybody was told to; else the number of
+    the line itself."""
     for whose in (person, site, "organisation"):
         wish = book.get("caller id", whose) or {}
         if wish.get("shows"):
@@ -190,24 +248,57 @@ def shown_on_calls(book: Book, number: str, person: str, site: str) -> str:
 def help_call(book: Book, number: str, dialled: str) -> dict[str, Any]:
     routing = book.get("routing", number)
     if routing is None or not routing.get("holder"):
-        return {"ended": "rejected", "place": "", "callback": "", "told": "", "heard": "no phone has this number"}
+        return {
+            "ended": "rejected",
+            "place": "",
+            "callback": "",
+            "told": "",
+            "heard": "no phone has this number",
+        }
     if all(is_down(book, trunk) for trunk in routing.get("help_over") or [routing.get("trunk")]):
-        return {"ended": "rejected", "place": "", "callback": "", "told": "", "heard": "no line out: no trunk takes the call"}
+        return {
+            "ended": "rejected",
+            "place": "",
+            "callback": "",
+            "told": "",
+            "heard": "no line out: no trunk takes the call",
+        }
     registered = book.get("address", number)
     place = written(registered) if registered else routing.get("place", "")
     told = routing.get("told", "")
     if told:
-        words = f"Call for help ({dialled}, a test) from {place or 'nobody knows where'}. Ring back: {number}."
+        words = (
+            f"Call for help ({dialled}, a test) from {place or 'nobody knows where'}. Ring back:"
+            f" {number}."
+        )
         book.put("notice", book.next_id("N"), {"to": told, "words": words, "at": stamp(book.now())})
-        book.put("mail", book.next_id("M"), {"to": told, "subject": "Test of a call for help", "text": words, "at": stamp(book.now())})
-    heard = f"“{dialled}, which place?” The operator's screen says: {place or 'nothing'}; ring back {number}."
+        book.put(
+            "mail",
+            book.next_id("M"),
+            {
+                "to": told,
+                "subject": "Test of a call for help",
+                "text": words,
+                "at": stamp(book.now()),
+            },
+        )
+    heard = (
+        f"“{dialled}, which place?” The operator's screen says: {place or 'nothing'}; ring back"
+        f" {number}."
+    )
     return {"ended": "answered", "place": place, "callback": number, "told": told, "heard": heard}
 
 
 def written(address: dict[str, Any]) -> str:
     """A registered address as an operator reads it."""
     return "; ".join(
-        x for x in (f"{address['street']} {address['house_number']}, {address['city']}", address.get("floor"), address.get("room")) if x
+        x
+        for x in (
+            f"{address['street']} {address['house_number']}, {address['city']}",
+            address.get("floor"),
+            address.get("room"),
+        )
+        if x
     )
 
 
@@ -219,4 +310,6 @@ def _last_call(book: Book, number: str, begun: datetime) -> datetime | None:
     if chance.random() < 0.025:
         return None
     quiet = chance.random() < 0.14
-    return begun - timedelta(hours=chance.uniform(24 * 95, 24 * 300) if quiet else chance.uniform(0.2, 24 * 40))
+    return begun - timedelta(
+        hours=chance.uniform(24 * 95, 24 * 300) if quiet else chance.uniform(0.2, 24 * 40)
+    )

@@ -1,8 +1,8 @@
 """Opening databases: two engines per file, one process-wide write lock, our own BEGIN.
 
-Assumption: one process writes to a file. The lock keeps writers in line (behind it no write in 1,800 was lost to the
-busy timeout; without it 48 were); readers are free, WAL gives each its snapshot.
-Known hole: a second process would only be held off by SQLite's busy timeout.
+Assumption: one process writes to a file. The lock keeps writers in line (behind it no write in
+1,800 was lost to the busy timeout; without it 48 were); readers are free, WAL gives each its
+snapshot. Known hole: a second process would only be held off by SQLite's busy timeout.
 """
 
 import sqlite3
@@ -14,7 +14,9 @@ from typing import Any
 
 from sqlalchemy import Connection, Engine, MetaData, QueuePool, create_engine, event
 
-from sedge.store.schema import callpaths, carriers, holders, imports, installation, safety, tables, workorders
+from sedge.module_search import modules_of
+from sedge.store import schema
+from sedge.store.schema import installation, tables
 from sedge.store.scoped import views
 
 BUSY_SECONDS = 10
@@ -53,8 +55,14 @@ class Database:
             return False
         newest = max(path.stem for path in (MIGRATIONS / self.kind / "versions").glob("[0-9]*.py"))
         with self.reading() as connection:
-            row = connection.exec_driver_sql("SELECT name FROM sqlite_master WHERE name = 'alembic_version'").first()
-            held = connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar() if row else None
+            row = connection.exec_driver_sql(
+                "SELECT name FROM sqlite_master WHERE name = 'alembic_version'"
+            ).first()
+            held = (
+                connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar()
+                if row
+                else None
+            )
         return held is not None and newest.startswith(f"{held}_")
 
     @contextmanager
@@ -64,13 +72,19 @@ class Database:
 
     @contextmanager
     def reading_at(self, sites: frozenset[str]) -> Iterator[Connection]:
-        """A reading that sees what belongs to these sites, or to the whole organisation, and nothing of other sites."""
+        """A reading that sees what belongs to these sites, or to the whole organisation, and
+        nothing of other sites."""
         with self._lock:
             engine = self._scoped.get(sites)
             if engine is None:
                 while len(self._scoped) >= MOST_SCOPES:
                     self._scoped.pop(next(iter(self._scoped))).dispose()
-                engine = self._scoped[sites] = _engine(self.file, reading=True, durable=True, views=views(sites, metadata_of(self.kind)))
+                engine = self._scoped[sites] = _engine(
+                    self.file,
+                    reading=True,
+                    durable=True,
+                    views=views(sites, metadata_of(self.kind)),
+                )
         with engine.begin() as connection:
             yield connection
 
@@ -87,7 +101,8 @@ class Database:
 
 
 def _lay_out(file: Path) -> None:
-    """A new file's pages. With many indexes on a row, large pages make a row a fifth cheaper to write than SQLite's usual 4 KB."""
+    """A new file's pages. With many indexes on a row, large pages make a row a fifth cheaper to
+    write than SQLite's usual 4 KB."""
     connection = sqlite3.connect(file)
     connection.execute(f"PRAGMA page_size={PAGE_BYTES}")
     connection.execute("VACUUM")
@@ -105,26 +120,28 @@ def alembic_config(kind: str, url: str) -> Any:
 
 
 def metadata_of(kind: str) -> MetaData:
-    _ = (
-        safety,
-        holders,
-        callpaths,
-        carriers,
-        imports,
-        workorders,
-    )  # they join those of the estate as they are read
+    """The tables of a kind of database, whatever module of the schema they stand in."""
+    for _ in modules_of(schema):
+        pass  # its tables join those of the estate as it is read
     return tables.estate_metadata if kind == "estate" else installation.installation_metadata
 
 
 def _engine(file: Path, *, reading: bool, durable: bool, views: Sequence[str] = ()) -> Engine:
     size = {"pool_size": 10, "max_overflow": 40} if reading else {"pool_size": 1, "max_overflow": 1}
     connect_args = {"check_same_thread": False, "timeout": BUSY_SECONDS}
-    engine = create_engine(f"sqlite:///{file}", connect_args=connect_args, poolclass=QueuePool, **size)
+    engine = create_engine(
+        f"sqlite:///{file}", connect_args=connect_args, poolclass=QueuePool, **size
+    )
 
     @event.listens_for(engine, "connect")
     def _on_connect(connection: Any, _record: Any) -> None:
         connection.isolation_level = None  # the driver must not decide when to BEGIN
-        for pragma in ("foreign_keys=ON", f"busy_timeout={BUSY_SECONDS * 1000}", "temp_store=MEMORY", "cache_size=-65536"):
+        for pragma in (
+            "foreign_keys=ON",
+            f"busy_timeout={BUSY_SECONDS * 1000}",
+            "temp_store=MEMORY",
+            "cache_size=-65536",
+        ):
             connection.execute(f"PRAGMA {pragma}")
         for view in views:
             connection.execute(view)

@@ -1,7 +1,9 @@
-"""Saving changes: the rows, and everything that is derived from them, in one place and one transaction.
+"""Saving changes: the rows, and everything that is derived from them, in one place and one
+transaction.
 
-For each change: the record's row (compare-and-set on its version), spans and tallies of numbers, the finder,
-the references of call paths, the ledger entry and the chain's head. Nothing else writes to these tables.
+For each change: the record's row (compare-and-set on its version), spans and tallies of numbers,
+the finder, the references of call paths, the ledger entry and the chain's head. Nothing else writes
+to these tables.
 """
 
 from collections.abc import Iterable, Sequence
@@ -20,10 +22,22 @@ from sedge.core.ledger.chain import BEGINNING, Entry, link
 from sedge.core.numbers.e164 import describe
 from sedge.core.porting.outgoing_records import PortOut
 from sedge.core.porting.records import KeptFree, Port
-from sedge.core.records import Address, Grant, HolderKind, Number, PathVersion, Person, Product, Proof, ServiceLine, Subject, Subscription
+from sedge.core.records import (
+    Address,
+    Grant,
+    HolderKind,
+    Number,
+    PathVersion,
+    Person,
+    Product,
+    Proof,
+    ServiceLine,
+    Subject,
+    Subscription,
+)
 from sedge.store.projections import finder, number_projections
 from sedge.store.repositories.records import Records, columns
-from sedge.store.schema import tables
+from sedge.store.schema import chain, tables
 
 NAMED = {Subject.PERSON, Subject.SERVICE_LINE, Subject.SITE, Subject.DOWNSTREAM}
 
@@ -42,17 +56,23 @@ class Stamp:
 def save(connection: Connection, changes: Sequence[Change], stamp: Stamp) -> list[Change]:
     """Persist changes and all that follows from them. Gives them back with their new versions.
 
-    Raises ChangedMeanwhile when a record's version is not the one the change was planned on, NotAllowedNow when a
-    constraint holds (a second main number, more grants than seats, a second open life).
+    Raises ChangedMeanwhile when a record's version is not the one the change was planned on,
+    NotAllowedNow when a constraint holds (a second main number, more grants than seats, a second
+    open life).
     """
     held = [c.after for c in changes if c.subject is Subject.NUMBER]
     fresh = {(c.subject, c.id): c.after.name for c in changes if c.subject in NAMED}
-    names = {**Records(connection).names((n.holder.subject, n.holder.id) for n in held if n.holder), **fresh}
+    names = {
+        **Records(connection).names((n.holder.subject, n.holder.id) for n in held if n.holder),
+        **fresh,
+    }
     kept: list[Change] = []
     latest: dict[tuple[Subject, str], Change] = {}
     for change in changes:
         earlier = latest.get((change.subject, change.id))
-        saved = _saved(connection, change.but(before=earlier.after) if earlier else change, names, stamp)
+        saved = _saved(
+            connection, change.but(before=earlier.after) if earlier else change, names, stamp
+        )
         latest[change.subject, change.id] = saved
         kept.append(saved)
     number_projections.follow(connection, kept, names, stamp.at)
@@ -63,11 +83,21 @@ def save(connection: Connection, changes: Sequence[Change], stamp: Stamp) -> lis
 
 
 def touch(connection: Connection) -> None:
-    """Count a change that the ledger doesn't show (a task's progress), so that open pages refresh."""
-    connection.execute(update(tables.ledger_head).values(pulse=tables.ledger_head.c.pulse + 1))
+    """Count a change that the ledger doesn't show (a task's progress), so that open pages
+    refresh."""
+    connection.execute(update(chain.ledger_head).values(pulse=chain.ledger_head.c.pulse + 1))
 
 
-def remark(connection: Connection, stamp: Stamp, *, action: str, subject: Subject, key: str, title: str, after: Any = None) -> None:
+def remark(
+    connection: Connection,
+    stamp: Stamp,
+    *,
+    action: str,
+    subject: Subject,
+    key: str,
+    title: str,
+    after: Any = None,
+) -> None:
     """A ledger entry about something that is not a record of the estate (work orders, sign-ins)."""
     _write_entries(connection, [(action, subject, key, title, after)], stamp)
 
@@ -75,10 +105,12 @@ def remark(connection: Connection, stamp: Stamp, *, action: str, subject: Subjec
 def remark_batch(connection: Connection, stamp: Stamp, *, key: str, title: str, after: Any) -> int:
     """The one entry that tells of many numbers brought in together; gives its sequence."""
     _write_entries(connection, [("number.adopted", Subject.NUMBER, key, title, after)], stamp)
-    return connection.execute(select(tables.ledger_head.c.sequence)).scalar_one()
+    return connection.execute(select(chain.ledger_head.c.sequence)).scalar_one()
 
 
-def _saved(connection: Connection, change: Change, names: number_projections.Names, stamp: Stamp) -> Change:
+def _saved(
+    connection: Connection, change: Change, names: number_projections.Names, stamp: Stamp
+) -> Change:
     table = tables.RECORD_TABLES[change.subject]
     before = change.before
     after = change.after.but(version=(before.version + 1) if before else 1)
@@ -90,7 +122,9 @@ def _saved(connection: Connection, change: Change, names: number_projections.Nam
             connection.execute(insert(table), row)
         else:
             at = table.c.id == bindparam("at_id"), table.c.version == bindparam("at_version")
-            done = connection.execute(update(table).where(*at), {**row, "at_id": after.id, "at_version": before.version})
+            done = connection.execute(
+                update(table).where(*at), {**row, "at_id": after.id, "at_version": before.version}
+            )
             if done.rowcount != 1:
                 raise moved_meanwhile(connection, change)
     except IntegrityError as error:
@@ -112,7 +146,7 @@ def life_columns(number: Number, names: number_projections.Names, at: datetime) 
 
 def moved_meanwhile(connection: Connection, change: Change) -> ChangedMeanwhile:
     """Who was faster, and what they did."""
-    ledger = tables.ledger
+    ledger = chain.ledger
     query = (
         select(ledger.c.actor, ledger.c.action, ledger.c.at)
         .where(ledger.c.subject == change.subject.value, ledger.c.subject_id == change.id)
@@ -122,9 +156,12 @@ def moved_meanwhile(connection: Connection, change: Change) -> ChangedMeanwhile:
     last = connection.execute(query).first()
     name = title_of(change.after)
     if last is None:
-        return ChangedMeanwhile(f"{name} has changed meanwhile. Look at it again.", subject=change.subject, id=change.id)
+        return ChangedMeanwhile(
+            f"{name} has changed meanwhile. Look at it again.", subject=change.subject, id=change.id
+        )
     return ChangedMeanwhile(
-        f"{last.actor} was faster: {name} was changed at {last.at:%H:%M} UTC. Look at it again before you go on.",
+        f"{last.actor} was faster: {name} was changed at {last.at:%H:%M} UTC. Look at it again"
+        " before you go on.",
         subject=change.subject,
         id=change.id,
         actor=last.actor,
@@ -136,16 +173,33 @@ def _constraint(error: IntegrityError, change: Change) -> NotAllowedNow:
     text = str(error.orig)
     name = title_of(change.after)
     if "seats_enough" in text:
-        return NotAllowedNow("No seat is left. Buy seats or take one back.", reason="no-seat", id=change.id)
+        return NotAllowedNow(
+            "No seat is left. Buy seats or take one back.", reason="no-seat", id=change.id
+        )
     if "life.number" in text:
         return ChangedMeanwhile(f"{name} is in the estate already.", reason="exists", id=change.id)
     if "life.holder_kind" in text:
-        return NotAllowedNow("This holder has a number in that role already. Choose the role “extra”.", reason="role-taken", id=change.id)
+        return NotAllowedNow(
+            "This holder has a number in that role already. Choose the role “extra”.",
+            reason="role-taken",
+            id=change.id,
+        )
     if "licence_grant" in text:
-        return ChangedMeanwhile("This holder has been granted the licence meanwhile.", reason="granted", id=change.id)
+        return ChangedMeanwhile(
+            "This holder has been granted the licence meanwhile.", reason="granted", id=change.id
+        )
     if "person.email" in text:
-        return NotAllowedNow(f"Somebody else has the mail address of {name}.", reason="email-taken", field="email", id=change.id)
-    return NotAllowedNow(f"{name} can't be saved: something with the same name or code exists.", reason="exists", id=change.id)
+        return NotAllowedNow(
+            f"Somebody else has the mail address of {name}.",
+            reason="email-taken",
+            field="email",
+            id=change.id,
+        )
+    return NotAllowedNow(
+        f"{name} can't be saved: something with the same name or code exists.",
+        reason="exists",
+        id=change.id,
+    )
 
 
 def title_of(record: Any) -> str:
@@ -156,9 +210,14 @@ def title_of(record: Any) -> str:
         case Address():
             return record.elements.one_line
         case Port():
-            return f"Port {record.no}: {counted(len(record.numbers), 'number')} from {record.losing}"
+            return (
+                f"Port {record.no}: {counted(len(record.numbers), 'number')} from {record.losing}"
+            )
         case PortOut():
-            return f"Port out {record.no}: {counted(len(record.numbers), 'number')} to {record.gaining}"
+            return (
+                f"Port out {record.no}: {counted(len(record.numbers), 'number')} to"
+                f" {record.gaining}"
+            )
         case KeptFree():
             return record.why
         case Proof():
@@ -171,19 +230,25 @@ def title_of(record: Any) -> str:
 
 
 def _titles(connection: Connection, changes: Sequence[Change]) -> dict[str, str]:
-    """The titles of changed records. A grant is told by its product and holder, a pool of seats by its product."""
+    """The titles of changed records. A grant is told by its product and holder, a pool of seats by
+    its product."""
     records, told = Records(connection), {c.id: c.after for c in changes}
     licences = [r for r in told.values() if isinstance(r, Grant | Subscription)]
     products = {p.id: p.name for p in records.many(Product, {r.product for r in licences})}
     holders: dict[str, str] = {}
     for kind, subject in ((Person, HolderKind.PERSON), (ServiceLine, HolderKind.SERVICE_LINE)):
-        wanted = {r.holder.id for r in licences if isinstance(r, Grant) and r.holder.kind is subject}
+        wanted = {
+            r.holder.id for r in licences if isinstance(r, Grant) and r.holder.kind is subject
+        }
         holders |= {h.id: h.name for h in records.many(kind, wanted)}
     titles = {}
     for key, record in told.items():
         match record:
             case Grant():
-                titles[key] = f"{products.get(record.product, record.product)}, {holders.get(record.holder.id, record.holder.id)}"
+                titles[key] = (
+                    f"{products.get(record.product, record.product)},"
+                    f" {holders.get(record.holder.id, record.holder.id)}"
+                )
             case Subscription():
                 titles[key] = products.get(record.product, record.product)
             case _:
@@ -197,23 +262,38 @@ def _path_references(connection: Connection, changes: Iterable[Change]) -> None:
             continue
         path: PathVersion = change.after
         connection.execute(
-            insert(tables.path_version).values(path=path.id, number=path.number, in_force_from=path.in_force_from, body=canonical(path))
+            insert(tables.path_version).values(
+                path=path.id,
+                number=path.number,
+                in_force_from=path.in_force_from,
+                body=canonical(path),
+            )
         )
         connection.execute(delete(tables.path_names).where(tables.path_names.c.path == path.id))
-        named = {(subject.value, key) for step in path.body.get("steps", {}).values() for subject, key in named_by(step)}
+        named = {
+            (subject.value, key)
+            for step in path.body.get("steps", {}).values()
+            for subject, key in named_by(step)
+        }
         for kind, key in sorted(named):
-            connection.execute(insert(tables.path_names).values(path=path.id, subject=kind, subject_id=key))
+            connection.execute(
+                insert(tables.path_names).values(path=path.id, subject=kind, subject_id=key)
+            )
 
 
 def _append(connection: Connection, changes: Sequence[Change], stamp: Stamp) -> None:
     titles = _titles(connection, changes)
-    _write_entries(connection, [(c.action, c.subject, c.id, titles[c.id], c.after) for c in changes], stamp)
+    _write_entries(
+        connection, [(c.action, c.subject, c.id, titles[c.id], c.after) for c in changes], stamp
+    )
 
 
-def _write_entries(connection: Connection, entries: Sequence[tuple[str, Subject, str, str, Any]], stamp: Stamp) -> None:
+def _write_entries(
+    connection: Connection, entries: Sequence[tuple[str, Subject, str, str, Any]], stamp: Stamp
+) -> None:
     if not entries:
         return
-    head = connection.execute(select(tables.ledger_head)).first()
+    head = connection.execute(select(chain.ledger_head)).first()
     sequence, previous = (head.sequence, head.hash) if head else (0, BEGINNING)
     rows: list[dict[str, Any]] = []
     for action, subject, key, title, after in entries:
@@ -233,9 +313,17 @@ def _write_entries(connection: Connection, entries: Sequence[tuple[str, Subject,
             after=snapshot,
         )
         previous = link(previous, entry)
-        rows.append({**{name: getattr(entry, name) for name in Entry.model_fields}, "hash": previous})
-    connection.execute(insert(tables.ledger), rows)
+        rows.append(
+            {**{name: getattr(entry, name) for name in Entry.model_fields}, "hash": previous}
+        )
+    connection.execute(insert(chain.ledger), rows)
     if head is None:
-        connection.execute(insert(tables.ledger_head).values(id=1, sequence=sequence, hash=previous, pulse=1))
+        connection.execute(
+            insert(chain.ledger_head).values(id=1, sequence=sequence, hash=previous, pulse=1)
+        )
     else:
-        connection.execute(update(tables.ledger_head).values(sequence=sequence, hash=previous, pulse=tables.ledger_head.c.pulse + 1))
+        connection.execute(
+            update(chain.ledger_head).values(
+                sequence=sequence, hash=previous, pulse=chain.ledger_head.c.pulse + 1
+            )
+        )

@@ -1,6 +1,8 @@
-"""Secrets at rest: sealed with a key that lies in a file of its own beside the databases, readable by nobody else.
+"""Secrets at rest: sealed with a key that lies in a file of its own beside the databases, readable
+by nobody else.
 
-Sealing is Fernet (AES-128-CBC with HMAC-SHA256). Known hole: whoever has the whole data folder has both.
+Sealing is Fernet (AES-128-CBC with HMAC-SHA256). Known hole: whoever has the whole data folder has
+both.
 """
 
 import os
@@ -11,7 +13,7 @@ from sqlalchemy import Connection, delete, insert, select
 
 from sedge.core.errors import NotAllowedNow
 from sedge.store.saving import Stamp
-from sedge.store.schema import tables
+from sedge.store.schema import mails
 
 
 class Keyring:
@@ -27,7 +29,8 @@ class Keyring:
             return self._fernet.decrypt(sealed.encode()).decode()
         except InvalidToken as error:
             raise NotAllowedNow(
-                "A secret can't be read: the key file is another than when it was kept. Put the old file back, or give the secret anew.",
+                "A secret can't be read: the key file is another than when it was kept. Put the old"
+                " file back, or give the secret anew.",
                 reason="sealed",
             ) from error
 
@@ -44,11 +47,13 @@ def _key_in(file: Path) -> bytes:
 
 
 def keep(connection: Connection, ring: Keyring, name: str, text: str, stamp: Stamp) -> None:
-    connection.execute(delete(tables.secret).where(tables.secret.c.name == name))
-    connection.execute(insert(tables.secret).values(name=name, sealed=ring.seal(text), at=stamp.at))
+    connection.execute(delete(mails.secret).where(mails.secret.c.name == name))
+    connection.execute(insert(mails.secret).values(name=name, sealed=ring.seal(text), at=stamp.at))
 
 
 def read(connection: Connection, ring: Keyring, name: str) -> str:
     """The secret's text; empty where none is kept."""
-    sealed = connection.execute(select(tables.secret.c.sealed).where(tables.secret.c.name == name)).scalar()
+    sealed = connection.execute(
+        select(mails.secret.c.sealed).where(mails.secret.c.name == name)
+    ).scalar()
     return ring.open(sealed) if sealed else ""

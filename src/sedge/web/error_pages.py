@@ -1,7 +1,9 @@
-"""Dressing errors: for pages a sentence beside the field or a page of its own, for the API RFC 9457 problem details.
+"""Dressing errors: for pages a sentence beside the field or a page of its own, for the API RFC 9457
+problem details.
 
-Nothing else turns an error into a status or a sentence. What was typed is never lost: htmx forms stay as they are and
-get the sentence from the `Sedge-Problem` header, plain forms come back by the browser's own back.
+Nothing else turns an error into a status or a sentence. What was typed is never lost: htmx forms
+stay as they are and get the sentence from the `Sedge-Problem` header, plain forms come back by the
+browser's own back.
 """
 
 import json
@@ -59,7 +61,9 @@ def dress(app: FastAPI) -> None:
 
 def is_api(request: Request) -> bool:
     path = request.url.path
-    return path.startswith(("/api/", "/scim/", "/standins/")) and not path.startswith("/standins/panel/")
+    return path.startswith(("/api/", "/scim/", "/standins/")) and not path.startswith(
+        "/standins/panel/"
+    )
 
 
 def is_scim(request: Request) -> bool:
@@ -70,16 +74,33 @@ def _sedge(request: Request, error: Exception) -> Response:
     if not isinstance(error, SedgeError):
         raise error
     if is_scim(request):
-        status = {"uniqueness": 409}.get(error.reason or "", 400 if error.status == 422 else error.status)
+        status = {"uniqueness": 409}.get(
+            error.reason or "", 400 if error.status == 422 else error.status
+        )
         return scim_error(status, error.message, error.reason)
     if is_api(request):
-        return problem_details(error.status, error.code, error.message, {**error.facts, "field": error.field, "reason": error.reason})
+        return problem_details(
+            error.status,
+            error.code,
+            error.message,
+            {**error.facts, "field": error.field, "reason": error.reason},
+        )
     if isinstance(error, NotSignedIn) and request.url.path != "/sign-in":
         return _to_sign_in(request)
     if request.url.path == "/sign-in" and request.method == "POST":
         people = access.demo_people(house_of(request))
-        return draw(request, "sign_in.html", status=error.status, people=people, to="/", email="", problem=error.message)
-    return _page(request, error.status, error.code, error.message, error.field, error.facts.get("choices"))
+        return draw(
+            request,
+            "sign_in.html",
+            status=error.status,
+            people=people,
+            to="/",
+            email="",
+            problem=error.message,
+        )
+    return _page(
+        request, error.status, error.code, error.message, error.field, error.facts.get("choices")
+    )
 
 
 def _to_sign_in(request: Request) -> Response:
@@ -91,30 +112,60 @@ def _to_sign_in(request: Request) -> Response:
 
 
 def _page(
-    request: Request, status: int, code: str, message: str, field: str | None = None, choices: list[dict[str, Any]] | None = None
+    request: Request,
+    status: int,
+    code: str,
+    message: str,
+    field: str | None = None,
+    choices: list[dict[str, Any]] | None = None,
 ) -> Response:
-    """`choices` are what was perhaps meant: each with a `label` and the `fields` that it fills in."""
+    """`choices` are what was perhaps meant: each with a `label` and the `fields` that it fills
+    in."""
     if is_swap(request):
-        beside = field.rsplit(".", 1)[-1] if field and field.startswith("tasks.") else field  # a form has one task, and its fields
-        problem = json.dumps({"message": message, "field": beside, "code": code, **({"choices": choices} if choices else {})})
+        beside = (
+            field.rsplit(".", 1)[-1] if field and field.startswith("tasks.") else field
+        )  # a form has one task, and its fields
+        problem = json.dumps(
+            {
+                "message": message,
+                "field": beside,
+                "code": code,
+                **({"choices": choices} if choices else {}),
+            }
+        )
         return Response(status_code=status, headers={"Sedge-Problem": problem})
     onward = request.headers.get("referer") or "/"
     words = "Back to where you were" if request.headers.get("referer") else "To Today"
     heading = HEADINGS.get(code, "That did not work")
-    return draw(request, "problem.html", status=status, heading=heading, message=message, onward=onward, onward_words=words)
+    return draw(
+        request,
+        "problem.html",
+        status=status,
+        heading=heading,
+        message=message,
+        onward=onward,
+        onward_words=words,
+    )
 
 
 def _validation(request: Request, error: Exception) -> Response:
     if not isinstance(error, RequestValidationError):
         raise error
-    faults = [{"field": ".".join(str(p) for p in e["loc"][1:]) or str(e["loc"][0]), "problem": e["msg"]} for e in error.errors()]
+    faults = [
+        {"field": ".".join(str(p) for p in e["loc"][1:]) or str(e["loc"][0]), "problem": e["msg"]}
+        for e in error.errors()
+    ]
     first = faults[0] if faults else {"field": None, "problem": "it can't be read"}
     missing = bool(error.errors()) and error.errors()[0]["type"] == "missing"
-    message = f"{first['field'] or 'The request'}: {'this is missing' if missing else first['problem']}."
+    message = (
+        f"{first['field'] or 'The request'}: {'this is missing' if missing else first['problem']}."
+    )
     if is_scim(request):
         return scim_error(400, message, "invalidValue")
     if is_api(request):
-        return problem_details(422, "not-understood", message, {"field": first["field"], "faults": faults[:20]})
+        return problem_details(
+            422, "not-understood", message, {"field": first["field"], "faults": faults[:20]}
+        )
     return _page(request, 422, "not-understood", message, first["field"])
 
 
@@ -136,7 +187,10 @@ def _http(request: Request, error: Exception) -> Response:
 
 def _unexpected(request: Request, error: Exception) -> Response:
     log.error("unexpected", path=request.url.path, error=repr(error), exc_info=error)
-    message = "Sedge could not do that; nothing was changed. It has been written to the log. Try again, or tell whoever runs Sedge."
+    message = (
+        "Sedge could not do that; nothing was changed. It has been written to the log. Try again,"
+        " or tell whoever runs Sedge."
+    )
     if is_api(request):
         return problem_details(500, "sedge", message)
     return _page(request, 500, "sedge", message)
@@ -144,15 +198,28 @@ def _unexpected(request: Request, error: Exception) -> Response:
 
 def scim_error(status: int, detail: str, reason: str | None) -> Response:
     """An error as SCIM tells it (RFC 7644 §3.12)."""
-    body: dict[str, Any] = {"schemas": ["urn:ietf:params:scim:api:messages:2.0:Error"], "status": str(status), "detail": detail}
+    body: dict[str, Any] = {
+        "schemas": ["urn:ietf:params:scim:api:messages:2.0:Error"],
+        "status": str(status),
+        "detail": detail,
+    }
     if reason in SCIM_TYPES:
         body["scimType"] = reason
     return JSONResponse(body, status, media_type="application/scim+json")
 
 
-def problem_details(status: int, code: str, message: str, facts: Mapping[str, Any] | None = None) -> Response:
-    """RFC 9457 problem details. `facts` without a value are left out; none takes the place of the answer's own members."""
+def problem_details(
+    status: int, code: str, message: str, facts: Mapping[str, Any] | None = None
+) -> Response:
+    """RFC 9457 problem details. `facts` without a value are left out; none takes the place of the
+    answer's own members."""
     body = {key: value for key, value in (facts or {}).items() if value is not None}
-    body |= {"type": TYPES + code, "title": HEADINGS.get(code, "Error"), "status": status, "code": code, "detail": message}
+    body |= {
+        "type": TYPES + code,
+        "title": HEADINGS.get(code, "Error"),
+        "status": status,
+        "code": code,
+        "detail": message,
+    }
     written = json.dumps(body, default=str, ensure_ascii=True).encode()
     return Response(written, status, media_type="application/problem+json")

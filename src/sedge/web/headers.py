@@ -1,4 +1,5 @@
-"""What every answer carries: headers that keep a browser in bounds, how long the server took; and one line per request in the log."""
+"""What every answer carries: headers that keep a browser in bounds, how long the server took; and
+one line per request in the log."""
 
 import time
 from typing import Any
@@ -10,8 +11,9 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 log = structlog.get_logger("sedge")
 SECURITY = {
     "Content-Security-Policy": (
-        "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
-        "form-action 'self'; base-uri 'none'; frame-ancestors 'none'; media-src 'self' blob:"
+        "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src"
+        " 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none';"
+        " media-src 'self' blob:"
     ),
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "same-origin",
@@ -20,7 +22,8 @@ SECURITY = {
 
 
 class WithHeaders:
-    """Security headers, how long the server took (Server-Timing, W3C), and one structured line per request."""
+    """Security headers, how long the server took (Server-Timing, W3C), and one structured line per
+    request."""
 
     def __init__(self, app: ASGIApp) -> None:
         self.app = app

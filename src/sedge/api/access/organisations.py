@@ -1,4 +1,5 @@
-"""The organisations somebody acts for, a new one from a pattern; who signs in here; letters; templates of work orders."""
+"""The organisations somebody acts for, a new one from a pattern; who signs in here; letters;
+templates of work orders."""
 
 from typing import Annotated, Any
 
@@ -11,7 +12,7 @@ from sedge.core.access.roles import May
 from sedge.formats.letters import LetterText
 from sedge.services import letters
 from sedge.services.access import members, organisations
-from sedge.services.workorders import drafts, guided_workflows, workorders
+from sedge.services.workorders import guided_workflows, order_templates, workorders
 from sedge.store.repositories.installation import Member
 from sedge.store.repositories.invitations import Invitation
 
@@ -19,7 +20,8 @@ resource = Resource(tags=["organisations"])
 
 
 class NewOrganisation(BaseModel):
-    """With a `token` of one's own the same request gives the same organisation, however often it is sent."""
+    """With a `token` of one's own the same request gives the same organisation, however often it is
+    sent."""
 
     model_config = ConfigDict(extra="forbid")
     name: str = Field(max_length=120)
@@ -39,7 +41,11 @@ class NewOrganisation(BaseModel):
 
     def form(self) -> dict[str, Any]:
         values = self.model_dump(exclude={"administrators", "accepted"})
-        return {**values, "administrators": " ".join(self.administrators), "accepted": "1" if self.accepted else ""}
+        return {
+            **values,
+            "administrators": " ".join(self.administrators),
+            "accepted": "1" if self.accepted else "",
+        }
 
 
 class Role(BaseModel):
@@ -81,9 +87,19 @@ class Filled(BaseModel):
 @resource.read("/organisations")
 def mine(desk: AtDesk) -> dict[str, Any]:
     items = [
-        {"id": m.organisation.id, "name": m.organisation.name, "country": m.organisation.home_country, "role": m.role.value, "numbers": m.numbers, "people": m.people, "todo": m.todo, "running": m.running, "here": m.is_here}
+        {
+            "id": m.organisation.id,
+            "name": m.organisation.name,
+            "country": m.organisation.home_country,
+            "role": m.role.value,
+            "numbers": m.numbers,
+            "people": m.people,
+            "todo": m.todo,
+            "running": m.running,
+            "here": m.is_here,
+        }
         for m in organisations.mine(desk)
-    ]  # fmt: skip
+    ]
     return {"items": items, "next": None}
 
 
@@ -102,7 +118,13 @@ def add(desk: AtDesk, asked: NewOrganisation, *, dry_run: bool = False) -> dict[
 
 
 def _member(m: Member) -> dict[str, Any]:
-    return {"id": m.sign_in, "name": m.name, "email": m.email, "role": m.role.value, "sites": list(m.sites)}
+    return {
+        "id": m.sign_in,
+        "name": m.name,
+        "email": m.email,
+        "role": m.role.value,
+        "sites": list(m.sites),
+    }
 
 
 def _invitation(x: Invitation) -> dict[str, Any]:
@@ -120,7 +142,11 @@ def _invitation(x: Invitation) -> dict[str, Any]:
 @resource.read("/members", May.SET_RULES)
 def who(desk: AtDesk) -> dict[str, Any]:
     here, invited = members.listing(desk)
-    return {"items": [_member(m) for m in here], "invited": [_invitation(x) for x in invited], "next": None}
+    return {
+        "items": [_member(m) for m in here],
+        "invited": [_invitation(x) for x in invited],
+        "next": None,
+    }
 
 
 @resource.write("/members", May.SET_RULES, status_code=201)
@@ -152,7 +178,14 @@ def withdraw(desk: AtDesk, key: str) -> dict[str, Any]:
 
 def _letter(kept: letters.Kept) -> dict[str, Any]:
     t = kept.text
-    return {"kind": t.kind, "language": t.language, "subject": t.subject, "text": t.text, "html": t.html, "version": kept.version}
+    return {
+        "kind": t.kind,
+        "language": t.language,
+        "subject": t.subject,
+        "text": t.text,
+        "html": t.html,
+        "version": kept.version,
+    }
 
 
 @resource.read("/letters/{kind}/{language}", May.SET_RULES)
@@ -161,7 +194,9 @@ def letter(desk: AtDesk, kind: str, language: str) -> dict[str, Any]:
 
 
 @resource.read("/letters/{kind}/{language}/preview", May.SET_RULES)
-def preview(desk: AtDesk, kind: str, language: str, order: Annotated[str, Query(max_length=80)] = "") -> dict[str, Any]:
+def preview(
+    desk: AtDesk, kind: str, language: str, order: Annotated[str, Query(max_length=80)] = ""
+) -> dict[str, Any]:
     """As it would be with a real work order's facts."""
     shown = letters.preview(desk, letters.look(desk, kind, language).text, order)
     return {"subject": shown.subject, "text": shown.text, "html": shown.html}
@@ -169,7 +204,11 @@ def preview(desk: AtDesk, kind: str, language: str, order: Annotated[str, Query(
 
 @resource.write("/letters/{kind}/{language}", May.SET_RULES, "PUT")
 def keep_letter(desk: AtDesk, kind: str, language: str, asked: Letter) -> dict[str, Any]:
-    return _letter(letters.put(desk, LetterText(kind, language, asked.subject, asked.text, asked.html), asked.version))
+    return _letter(
+        letters.put(
+            desk, LetterText(kind, language, asked.subject, asked.text, asked.html), asked.version
+        )
+    )
 
 
 # ── templates ──
@@ -178,18 +217,28 @@ def keep_letter(desk: AtDesk, kind: str, language: str, asked: Letter) -> dict[s
 @resource.read("/templates", May.CHANGE_ESTATE)
 def templates(desk: AtDesk) -> dict[str, Any]:
     """The usual work with its fields, and what was kept from work orders with its slots."""
-    usual = [{"id": k.key, "name": k.name, "what": k.what, "fields": list(k.fields)} for k in guided_workflows.KINDS.values()]
-    return {"usual": usual, "items": [_template(x) for x in drafts.templates(desk)], "next": None}
+    usual = [
+        {"id": k.key, "name": k.name, "what": k.what, "fields": list(k.fields)}
+        for k in guided_workflows.KINDS.values()
+    ]
+    return {
+        "usual": usual,
+        "items": [_template(x) for x in order_templates.templates(desk)],
+        "next": None,
+    }
 
 
-def _template(x: drafts.Template) -> dict[str, Any]:
-    slots = [{"slot": i, "subject": kind, "id": ref, "name": name} for i, (kind, ref, name) in enumerate(x.slots)]
+def _template(x: order_templates.Template) -> dict[str, Any]:
+    slots = [
+        {"slot": i, "subject": kind, "id": ref, "name": name}
+        for i, (kind, ref, name) in enumerate(x.slots)
+    ]
     return {"id": x.id, "name": x.name, "by": x.created_by, "tasks": x.tasks, "slots": slots}
 
 
 @resource.write("/work-orders/{key}/template", May.CHANGE_ESTATE, status_code=201)
 def keep_template(desk: AtDesk, key: str, asked: Named) -> dict[str, Any]:
-    return _template(drafts.keep_as_template(desk, key, asked.name))
+    return _template(order_templates.keep_as_template(desk, key, asked.name))
 
 
 @resource.write("/templates/{key}", May.CHANGE_ESTATE, status_code=201)
@@ -199,11 +248,11 @@ def use_template(desk: AtDesk, key: str, asked: Filled) -> dict[str, Any]:
         tasks, title = guided_workflows.plan(desk, key, asked.fields)
         order = workorders.draft(desk, title, tasks, reason=asked.reason)
     else:
-        order = drafts.from_template(desk, key, asked.slots)
+        order = order_templates.from_template(desk, key, asked.slots)
     return {"id": order.id, "no": order.no, "title": order.title, "tasks": len(order.tasks)}
 
 
 @resource.write("/templates/{key}", May.CHANGE_ESTATE, "DELETE")
 def throw_away(desk: AtDesk, key: str) -> dict[str, Any]:
-    drafts.throw_away_template(desk, key)
+    order_templates.throw_away_template(desk, key)
     return templates(desk)

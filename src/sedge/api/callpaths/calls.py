@@ -43,12 +43,32 @@ class TestCall(BaseModel):
 def inbound(desk: AtDesk, asked: Inbound) -> dict[str, Any]:
     if asked.at is not None and asked.at.tzinfo is None:
         raise NotUnderstood("at is a moment with its offset.", field="at")
-    followed = calls.follow(desk, the_number(desk, asked.number), asked.at, asked.world, caller=calls.caller_words(desk, asked.caller))
+    followed = calls.follow(
+        desk,
+        the_number(desk, asked.number),
+        asked.at,
+        asked.world,
+        caller=calls.caller_words(desk, asked.caller),
+    )
     trace = followed.trace
-    steps = [{"at": h.at, "step": h.step, "title": h.title, "text": h.text, "exit": h.exit, "wrong": h.wrong} for h in trace.happenings]
+    steps = [
+        {
+            "at": h.at,
+            "step": h.step,
+            "title": h.title,
+            "text": h.text,
+            "exit": h.exit,
+            "wrong": h.wrong,
+        }
+        for h in trace.happenings
+    ]
     return {
         "steps": steps,
-        "ending": {"kind": trace.ending.kind, "reason": trace.ending.reason, "who": trace.ending.who},
+        "ending": {
+            "kind": trace.ending.kind,
+            "reason": trace.ending.reason,
+            "who": trace.ending.who,
+        },
         "rang": trace.rang,
     }
 
@@ -61,12 +81,25 @@ class Note(BaseModel):
 @resource.write("/trace/outbound", May.LOOK)
 def outbound(desk: AtDesk, asked: Outbound) -> dict[str, Any]:
     trace = calls.follow_out(desk, asked.person, asked.dialled)
-    candidates = [{"trunk": c.trunk, "taken": c.taken, "reason": c.reason} for c in trace.candidates]
+    candidates = [
+        {"trunk": c.trunk, "taken": c.taken, "reason": c.reason} for c in trace.candidates
+    ]
     body: dict[str, Any] = {
-        "normalised": trace.dialled.result, "kind": trace.dialled.kind, "candidates": candidates, "trunk": trace.trunk or None,
-        "caller_id": trace.caller_id or None, "caller_name": trace.caller_name or None, "shown_because": trace.shown_because or None,
-        "headers": [{"name": name, "value": value} for name, value in trace.headers], "rate": {"amount": format(trace.rate.amount, "f"), "currency": trace.rate.currency} if trace.rate else None, "ending": {"kind": trace.ending, "reason": trace.reason},
-    }  # fmt: skip
+        "normalised": trace.dialled.result,
+        "kind": trace.dialled.kind,
+        "candidates": candidates,
+        "trunk": trace.trunk or None,
+        "caller_id": trace.caller_id or None,
+        "caller_name": trace.caller_name or None,
+        "shown_because": trace.shown_because or None,
+        "headers": [{"name": name, "value": value} for name, value in trace.headers],
+        "rate": (
+            {"amount": format(trace.rate.amount, "f"), "currency": trace.rate.currency}
+            if trace.rate
+            else None
+        ),
+        "ending": {"kind": trace.ending, "reason": trace.reason},
+    }
     if trace.emergency:
         e = trace.emergency
         body |= {
@@ -83,7 +116,9 @@ def outbound(desk: AtDesk, asked: Outbound) -> dict[str, Any]:
 
 @resource.write("/test-calls", May.PLACE_TEST_CALL)
 def test_call(desk: AtDesk, asked: TestCall) -> dict[str, Any]:
-    proof = calls.place_test_call(desk, the_number(desk, asked.number), asked.direction, presses=asked.presses)
+    proof = calls.place_test_call(
+        desk, the_number(desk, asked.number), asked.direction, presses=asked.presses
+    )
     return {
         "heard": proof.heard,
         "rang": list(proof.rang),
@@ -100,7 +135,12 @@ def note(desk: AtDesk, key: str, asked: Note) -> dict[str, Any]:
 
 @resource.read("/proofs")
 def proofs(desk: AtDesk, stale: bool | None = None) -> dict[str, Any]:
-    return {"items": [shapes.proof(p, stale=is_stale) for p, is_stale in calls.proofs(desk, stale=stale)], "next": None}
+    return {
+        "items": [
+            shapes.proof(p, stale=is_stale) for p, is_stale in calls.proofs(desk, stale=stale)
+        ],
+        "next": None,
+    }
 
 
 @resource.read("/safety/emergency-test")

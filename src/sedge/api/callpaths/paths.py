@@ -17,7 +17,15 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.records import PathVersion
 from sedge.core.workorders.findings import Finding
 from sedge.formats import path_json
-from sedge.services.callpaths import drawing, path_analysis, path_files, paths, proof_calls, sounds
+from sedge.services.callpaths import (
+    drawing,
+    path_analysis,
+    path_files,
+    path_reach,
+    paths,
+    proof_calls,
+    sounds,
+)
 from sedge.services.numbers.numbers import the_number
 from sedge.store.repositories.callpaths import Draft
 
@@ -56,20 +64,31 @@ class Drawn(BaseModel):
 class Publish(BaseModel):
     model_config = ConfigDict(extra="forbid")
     version: int
-    run_at: str = Field(default="", description="local moment, as 2026-12-24T22:00; empty: as soon as it is run")
+    run_at: str = Field(
+        default="", description="local moment, as 2026-12-24T22:00; empty: as soon as it is run"
+    )
     prove: bool = False
     reason: str = Field(default="", max_length=200)
 
 
 def _shape(path: PathVersion, numbers: int = 0) -> dict[str, Any]:
     return {
-        "id": path.id, "name": path.name, "version": path.number, "in_force_from": shapes.moment(path.in_force_from), "numbers": numbers,
+        "id": path.id,
+        "name": path.name,
+        "version": path.number,
+        "in_force_from": shapes.moment(path.in_force_from),
+        "numbers": numbers,
         "body": path.body,
-    }  # fmt: skip
+    }
 
 
 def _finding(finding: Finding) -> dict[str, Any]:
-    return {"rule": finding.rule, "level": finding.level.value, "message": finding.message, "steps": list(finding.steps)}
+    return {
+        "rule": finding.rule,
+        "level": finding.level.value,
+        "message": finding.message,
+        "steps": list(finding.steps),
+    }
 
 
 @resource.read("/paths")
@@ -89,18 +108,46 @@ def week_of_many(desk: AtDesk, site: str = "", monday: Monday | None = None) -> 
     """How many numbers end how, for each hour of a week, over a site or all sites."""
     many = path_analysis.week_of_many(desk, site=site, monday=monday)
     days = [
-        {"day": day.isoformat(), "hours": [{"hour": h.hour, "unanswered": h.unanswered, "ends": {g.value: n for g, n in h.counts.items()}} for h in hours]}
+        {
+            "day": day.isoformat(),
+            "hours": [
+                {
+                    "hour": h.hour,
+                    "unanswered": h.unanswered,
+                    "ends": {g.value: n for g, n in h.counts.items()},
+                }
+                for h in hours
+            ],
+        }
         for day, hours in many.days
-    ]  # fmt: skip
-    return {"timezone": many.timezone, "numbers": many.numbers, "left_out": many.left_out, "days": days}
+    ]
+    return {
+        "timezone": many.timezone,
+        "numbers": many.numbers,
+        "left_out": many.left_out,
+        "days": days,
+    }
 
 
 @resource.read("/paths/what-if")
-def what_if(desk: AtDesk, what: Literal["trunk", "site", "person"], id: str) -> dict[str, Any]:  # noqa: A002  a query parameter
-    """The numbers whose calls would end otherwise if a trunk were down, a site closed, a person gone."""
-    found = path_analysis.what_if(desk, what, id)
-    items = [{"number": a.number.e164, "changes": [_consequence(c) for c in a.consequences]} for a in found.affected]
-    return {"title": found.title, "looked_at": found.numbers, "cut_off": found.cut_off, "items": items}
+def what_if(
+    desk: AtDesk,
+    what: Literal["trunk", "site", "person"],
+    id: str,  # noqa: A002  a query parameter
+) -> dict[str, Any]:
+    """The numbers whose calls would end otherwise if a trunk were down, a site closed, a person
+    gone."""
+    found = path_reach.what_if(desk, what, id)
+    items = [
+        {"number": a.number.e164, "changes": [_consequence(c) for c in a.consequences]}
+        for a in found.affected
+    ]
+    return {
+        "title": found.title,
+        "looked_at": found.numbers,
+        "cut_off": found.cut_off,
+        "items": items,
+    }
 
 
 def _consequence(c: Consequence) -> dict[str, Any]:
@@ -110,28 +157,50 @@ def _consequence(c: Consequence) -> dict[str, Any]:
 @resource.read("/paths/{key}")
 def one(desk: AtDesk, key: str) -> dict[str, Any]:
     view = paths.look(desk, key)
-    versions = [{"version": number, "in_force_from": shapes.moment(at)} for number, at in paths.versions(desk, key)]
-    return {**_shape(view.published, len(view.numbers)), "followed_by": [n.e164 for n in view.numbers], "versions": versions}
+    versions = [
+        {"version": number, "in_force_from": shapes.moment(at)}
+        for number, at in paths.versions(desk, key)
+    ]
+    return {
+        **_shape(view.published, len(view.numbers)),
+        "followed_by": [n.e164 for n in view.numbers],
+        "versions": versions,
+    }
 
 
 @resource.read("/paths/{key}/endings")
 def endings(desk: AtDesk, key: str) -> dict[str, Any]:
-    """Every way a call can end in the coming year, each with the shortest story that leads there."""
+    """Every way a call can end in the coming year, each with the shortest story that leads
+    there."""
     analysis = path_analysis.analyse(desk, key)
     items = [
         {
-            "kind": e.way.kind.value, "step": e.way.step, "exit": e.way.exit, "reason": e.trace.ending.reason, "who": list(e.way.who),
-            "at": shapes.moment(e.way.at), "choices": list(e.way.choices), "way": [{"step": s, "exit": x} for s, x in e.way.way], "seconds": e.trace.seconds,
+            "kind": e.way.kind.value,
+            "step": e.way.step,
+            "exit": e.way.exit,
+            "reason": e.trace.ending.reason,
+            "who": list(e.way.who),
+            "at": shapes.moment(e.way.at),
+            "choices": list(e.way.choices),
+            "way": [{"step": s, "exit": x} for s, x in e.way.way],
+            "seconds": e.trace.seconds,
         }
         for e in analysis.ended
-    ]  # fmt: skip
-    return {"items": items, "unreached": sorted(analysis.endings.unreached), "without_end": sorted(analysis.endings.stuck)}
+    ]
+    return {
+        "items": items,
+        "unreached": sorted(analysis.endings.unreached),
+        "without_end": sorted(analysis.endings.stuck),
+    }
 
 
 @resource.read("/paths/{key}/findings")
 def findings(desk: AtDesk, key: str) -> dict[str, Any]:
     analysis = path_analysis.analyse(desk, key)
-    cases = [{"name": v.case.name, "passes": not v.differs, "differs": v.differs} for v in analysis.verdicts]
+    cases = [
+        {"name": v.case.name, "passes": not v.differs, "differs": v.differs}
+        for v in analysis.verdicts
+    ]
     return {"items": [_finding(f) for f in analysis.findings], "test_cases": cases}
 
 
@@ -146,26 +215,47 @@ def week_of_number(desk: AtDesk, number: str, monday: Monday | None = None) -> d
 
 
 def _week(found: Week) -> dict[str, Any]:
-    """Hours of the local clock; an hour that is left out has no parts, one that comes twice parts of two hours."""
+    """Hours of the local clock; an hour that is left out has no parts, one that comes twice parts
+    of two hours."""
     days = [
         {
-            "day": d.day.isoformat(), "holiday": d.holiday,
+            "day": d.day.isoformat(),
+            "holiday": d.holiday,
             "hours": [
-                {"hour": c.hour, "grade": c.grade.value, "parts": [{"from": shapes.moment(p.start), "to": shapes.moment(p.end), "grade": p.grade.value} for p in c.parts]}
+                {
+                    "hour": c.hour,
+                    "grade": c.grade.value,
+                    "parts": [
+                        {
+                            "from": shapes.moment(p.start),
+                            "to": shapes.moment(p.end),
+                            "grade": p.grade.value,
+                        }
+                        for p in c.parts
+                    ],
+                }
                 for c in d.cells
             ],
         }
         for d in found.days
-    ]  # fmt: skip
+    ]
     return {"timezone": found.timezone, "days": days}
 
 
 @resource.read("/paths/{key}/compare")
-def compare(desk: AtDesk, key: str, old: int | None = None, new: int | None = None) -> dict[str, Any]:
+def compare(
+    desk: AtDesk, key: str, old: int | None = None, new: int | None = None
+) -> dict[str, Any]:
     """Two versions; by default what is published and what is drawn."""
     found = drawing.compare(desk, key, old=old, new=new)
-    steps = [{"step": c.key, "title": c.title, "what": c.what, "words": list(c.words)} for c in found.difference.steps]
-    numbers = [{"number": called.e164, "changes": [_consequence(c) for c in changes]} for called, changes in found.consequences]
+    steps = [
+        {"step": c.key, "title": c.title, "what": c.what, "words": list(c.words)}
+        for c in found.difference.steps
+    ]
+    numbers = [
+        {"number": called.e164, "changes": [_consequence(c) for c in changes]}
+        for called, changes in found.consequences
+    ]
     return {"steps": steps, "exits": sorted(map(list, found.difference.exits)), "numbers": numbers}
 
 
@@ -181,9 +271,15 @@ def prove(desk: AtDesk, key: str) -> dict[str, Any]:
 
 def _draft(draft: Draft) -> dict[str, Any]:
     return {
-        "path": draft.path, "name": draft.name, "site": draft.site, "based_on": draft.based_on, "version": draft.version,
-        "changed_by": draft.actor, "changed_at": shapes.moment(draft.at), "body": draft.body.model_dump(mode="json"),
-    }  # fmt: skip
+        "path": draft.path,
+        "name": draft.name,
+        "site": draft.site,
+        "based_on": draft.based_on,
+        "version": draft.version,
+        "changed_by": draft.actor,
+        "changed_at": shapes.moment(draft.at),
+        "body": draft.body.model_dump(mode="json"),
+    }
 
 
 @resource.read("/drawings")
@@ -193,7 +289,11 @@ def drawings(desk: AtDesk) -> dict[str, Any]:
 
 @resource.write("/drawings", May.CHANGE_ESTATE, status_code=201)
 def begin(desk: AtDesk, asked: Begin) -> dict[str, Any]:
-    draft = drawing.begin(desk, asked.path) if asked.path else drawing.begin_new(desk, asked.name, asked.site, asked.body)
+    draft = (
+        drawing.begin(desk, asked.path)
+        if asked.path
+        else drawing.begin_new(desk, asked.name, asked.site, asked.body)
+    )
     return _draft(draft)
 
 
@@ -205,14 +305,18 @@ def drawn(desk: AtDesk, key: str) -> dict[str, Any]:
 
 @resource.write("/drawings/{key}", May.CHANGE_ESTATE, method="PUT")
 def draw(desk: AtDesk, key: str, wanted: Drawn) -> dict[str, Any]:
-    drawing.change(desk, key, wanted.version, lambda _body, _where: (wanted.body, ""), name=wanted.name)
+    drawing.change(
+        desk, key, wanted.version, lambda _body, _where: (wanted.body, ""), name=wanted.name
+    )
     return drawn(desk, key)
 
 
 @resource.write("/drawings/{key}/publish", May.CHANGE_ESTATE)
 def publish(desk: AtDesk, key: str, asked: Publish) -> dict[str, Any]:
     """A draft work order that publishes the drawing; run it as any other."""
-    order = drawing.publish(desk, key, asked.version, run_at=asked.run_at, prove=asked.prove, reason=asked.reason)
+    order = drawing.publish(
+        desk, key, asked.version, run_at=asked.run_at, prove=asked.prove, reason=asked.reason
+    )
     return {"work_order": order.id, "no": order.no}
 
 
@@ -230,19 +334,29 @@ def reachable(desk: AtDesk, key: str, at: datetime | None = None) -> dict[str, A
     """Which devices, mobiles and groups would ring for a person, and why the others not."""
     if at is not None and at.tzinfo is None:
         raise NotUnderstood("at is a moment with its offset.", field="at")
-    found = path_analysis.reachable(desk, key, at)
+    found = path_reach.reachable(desk, key, at)
     devices = [{"device": name, "would_ring": True, "reason": "registered"} for name in found.rings]
     devices += [{"device": name, "would_ring": False, "reason": why} for name, why in found.silent]
     return {
-        "person": found.person.id, "at": shapes.moment(found.at), "reachable": bool(found.rings), "why_not": found.why_not, "devices": devices,
-        "may_pick_up": list(found.pickup), "groups": found.groups,
-    }  # fmt: skip
+        "person": found.person.id,
+        "at": shapes.moment(found.at),
+        "reachable": bool(found.rings),
+        "why_not": found.why_not,
+        "devices": devices,
+        "may_pick_up": list(found.pickup),
+        "groups": found.groups,
+    }
 
 
 @resource.read("/people/{key}/rung-by")
 def rung_by(desk: AtDesk, key: str) -> dict[str, Any]:
     """The numbers that ring a person, and through what."""
-    return {"items": [{"number": r.number.e164, "through": r.through} for r in path_analysis.that_ring(desk, key)], "next": None}
+    return {
+        "items": [
+            {"number": r.number.e164, "through": r.through} for r in path_reach.that_ring(desk, key)
+        ],
+        "next": None,
+    }
 
 
 # ── open formats ──
@@ -276,7 +390,9 @@ def enum(desk: AtDesk) -> Response:
 @resource.write("/paths/read", May.CHANGE_ESTATE, status_code=201)
 def bring_in(
     desk: AtDesk,
-    data: Annotated[bytes, Body(media_type="application/octet-stream", max_length=path_json.MOST_BYTES)],
+    data: Annotated[
+        bytes, Body(media_type="application/octet-stream", max_length=path_json.MOST_BYTES)
+    ],
     name: str = "",
     site: str = "",
 ) -> dict[str, Any]:
@@ -295,17 +411,32 @@ def sound_shelf(desk: AtDesk) -> dict[str, Any]:
 
 def _sound(sound: sounds.Sound) -> dict[str, Any]:
     return {
-        "id": sound.id, "name": sound.name, "language": sound.language, "text": sound.text, "media": sound.media, "seconds": sound.seconds,
+        "id": sound.id,
+        "name": sound.name,
+        "language": sound.language,
+        "text": sound.text,
+        "media": sound.media,
+        "seconds": sound.seconds,
         "level": sound.level,
-    }  # fmt: skip
+    }
 
 
 @resource.write("/sounds", May.CHANGE_ESTATE, status_code=201)
 def keep_sound(
-    desk: AtDesk, sound: Annotated[UploadFile, File()], name: Annotated[str, Form()], text: Annotated[str, Form()], language: Annotated[str, Form()] = "",
-) -> dict[str, Any]:  # fmt: skip
+    desk: AtDesk,
+    sound: Annotated[UploadFile, File()],
+    name: Annotated[str, Form()],
+    text: Annotated[str, Form()],
+    language: Annotated[str, Form()] = "",
+) -> dict[str, Any]:
     key, facts = sounds.keep(desk, name, language, text, sound.file.read(sounds.MOST_BYTES + 1))
-    return {"id": key, "media": facts.media, "seconds": facts.seconds, "level": facts.level, "cautions": list(facts.cautions)}
+    return {
+        "id": key,
+        "media": facts.media,
+        "seconds": facts.seconds,
+        "level": facts.level,
+        "cautions": list(facts.cautions),
+    }
 
 
 @resource.read("/sounds/{key}")

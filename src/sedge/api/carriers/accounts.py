@@ -13,7 +13,7 @@ from sedge.api.amounts import Amount, OptionalAmount
 from sedge.api.routing import AtDesk, Resource, once
 from sedge.core.access.roles import May
 from sedge.core.records import Account
-from sedge.services.carriers import accounts, balances
+from sedge.services.carriers import accounts, balances, payments
 
 resource = Resource(tags=["accounts"])
 
@@ -22,7 +22,9 @@ class AccountAsked(BaseModel):
     model_config = ConfigDict(extra="forbid")
     name: str = Field(min_length=1, max_length=80)
     opening: Amount = "0"
-    contact: str = Field(default="", max_length=200, description="mail address of whom to tell when it runs low")
+    contact: str = Field(
+        default="", max_length=200, description="mail address of whom to tell when it runs low"
+    )
 
 
 class AccountsAsked(BaseModel):
@@ -52,39 +54,70 @@ class Deposit(BaseModel):
 
 @resource.read("/carrier-accounts/{key}", May.SEE_MONEY)
 def account(desk: AtDesk, key: str) -> dict[str, Any]:
-    found, _, has_key = accounts.look(desk, key)
+    found, _, has_key = payments.look(desk, key)
     return {**_shape(desk, found), "has_key": has_key}
 
 
 def _shape(desk: AtDesk, found: Account) -> dict[str, Any]:
     rule = found.top_up
     return {
-        **shapes.account(found, balances.outlooks(desk).get(found.id)), "carrier": found.carrier, "countries": list(found.countries), "contact": found.contact,
-        "receives_only": found.receives_only, "alert_mail": found.alert_mail, "alert_phone": found.alert_phone, "grace_days": found.grace_days,
-        "top_up": {"at": str(rule.at), "amount": str(rule.amount), "most_a_month": str(rule.most_a_month)} if rule else None,
-    }  # fmt: skip
+        **shapes.account(found, balances.outlooks(desk).get(found.id)),
+        "carrier": found.carrier,
+        "countries": list(found.countries),
+        "contact": found.contact,
+        "receives_only": found.receives_only,
+        "alert_mail": found.alert_mail,
+        "alert_phone": found.alert_phone,
+        "grace_days": found.grace_days,
+        "top_up": (
+            {
+                "at": str(rule.at),
+                "amount": str(rule.amount),
+                "most_a_month": str(rule.most_a_month),
+            }
+            if rule
+            else None
+        ),
+    }
 
 
 @resource.read("/carrier-accounts/{key}/moves", May.SEE_MONEY)
 def moves(desk: AtDesk, key: str) -> dict[str, Any]:
     """What has moved on it, newest first."""
     items = [
-        {"at": shapes.moment(m.entry.at), "action": m.entry.action, "amount": shapes.money(m.amount), "balance": shapes.money(m.balance)}
-        for m in accounts.moves(desk, accounts.look(desk, key)[0].id, limit=200)
+        {
+            "at": shapes.moment(m.entry.at),
+            "action": m.entry.action,
+            "amount": shapes.money(m.amount),
+            "balance": shapes.money(m.balance),
+        }
+        for m in payments.moves(desk, payments.look(desk, key)[0].id, limit=200)
     ]
     return {"items": items, "next": None}
 
 
 @resource.write("/carriers/{key}/accounts", May.PAY)
 def open_accounts(request: Request, desk: AtDesk, key: str, asked: AccountsAsked) -> Response:
-    """Each with a key, told this once and kept nowhere but sealed: the same `Idempotency-Key` again opens nothing twice, and its
-    answer has no keys. An account that could not be opened, or paid into, says so in `problem`."""
+    """Each with a key, told this once and kept nowhere but sealed: the same `Idempotency-Key` again
+    opens nothing twice, and its answer has no keys. An account that could not be opened, or paid
+    into, says so in `problem`."""
     given = request.headers.get("idempotency-key", "")
-    batch = f"account-{hashlib.sha256(f'{desk.who.sign_in}:{given}'.encode()).hexdigest()[:16]}" if given else desk.new_id("account")
+    batch = (
+        f"account-{hashlib.sha256(f'{desk.who.sign_in}:{given}'.encode()).hexdigest()[:16]}"
+        if given
+        else desk.new_id("account")
+    )
     wanted = [accounts.Wanted(a.name, Decimal(a.opening), a.contact) for a in asked.accounts]
-    opened = accounts.open_many(desk, key, accounts.checked_lines(wanted), batch=batch, currency=asked.currency)
+    opened = accounts.open_many(
+        desk, key, accounts.checked_lines(wanted), batch=batch, currency=asked.currency
+    )
     rows = [
-        {"name": o.wanted.name, "id": o.account.id if o.account else None, "key": o.key or None, "problem": o.problem or None}
+        {
+            "name": o.wanted.name,
+            "id": o.account.id if o.account else None,
+            "key": o.key or None,
+            "problem": o.problem or None,
+        }
         for o in opened
     ]
     return JSONResponse({"items": rows}, 201)
@@ -95,7 +128,11 @@ class FirstAccount(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
     name: str = Field(max_length=80)
-    key: str = Field(default="", max_length=500, description="none where the carrier can't be reached over the network")
+    key: str = Field(
+        default="",
+        max_length=500,
+        description="none where the carrier can't be reached over the network",
+    )
 
 
 @resource.write("/carriers/{key}/first-account", May.PAY, status_code=201)
@@ -114,6 +151,6 @@ def deposit(request: Request, desk: AtDesk, key: str, asked: Deposit) -> Respons
     """A simulated payment; one for each `Idempotency-Key`."""
 
     def make(identity: str | None) -> tuple[int, Any]:
-        return 201, _shape(desk, accounts.deposit(desk, key, asked.amount, identity=identity))
+        return 201, _shape(desk, payments.deposit(desk, key, asked.amount, identity=identity))
 
     return once(request, desk, asked.model_dump(), make)

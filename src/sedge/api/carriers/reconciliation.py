@@ -1,4 +1,5 @@
-"""Drift over the interface: what carriers' lists and the estate have differently, and putting it right."""
+"""Drift over the interface: what carriers' lists and the estate have differently, and putting it
+right."""
 
 from typing import Any, Literal
 
@@ -13,8 +14,8 @@ resource = Resource(tags=["drift"])
 
 
 class Right(BaseModel):
-    """`chosen` are ids of differences. `follow`: the estate becomes what the carriers list, with numbers nobody knew at `site`; `tell`: the
-    carriers are told what is so here."""
+    """`chosen` are ids of differences. `follow`: the estate becomes what the carriers list, with
+    numbers nobody knew at `site`; `tell`: the carriers are told what is so here."""
 
     model_config = ConfigDict(extra="forbid")
     chosen: list[str] = Field(min_length=1, max_length=reconciliation.MOST_AT_ONCE)
@@ -30,25 +31,41 @@ class Known(BaseModel):
 
 @resource.read("/drift", May.SEE_MONEY)
 def look(desk: AtDesk, account: str = "", kind: str = "") -> dict[str, Any]:
-    """Differences as they were when the lists were compared last (the first 200), and when that was."""
+    """Differences as they were when the lists were compared last (the first 200), and when that
+    was."""
     view = reconciliation.look(desk, account=account, kind=kind)
     return {
         "accounts": [
             {
-                "id": a.account.id, "compared_at": shapes.moment(a.at) if a.at else None, "listed": a.theirs, "here": a.ours, "problem": a.problem or None,
-                "differ": {k.value: n for k, n in a.counts.items()}, "accepted": a.accepted,
+                "id": a.account.id,
+                "compared_at": shapes.moment(a.at) if a.at else None,
+                "listed": a.theirs,
+                "here": a.ours,
+                "problem": a.problem or None,
+                "differ": {k.value: n for k, n in a.counts.items()},
+                "accepted": a.accepted,
             }
             for a in view.accounts
         ],
         "items": [
             {
-                "id": f"{d.account}/{d.e164}/{d.kind.value}", "account": d.account, "number": d.e164, "kind": d.kind.value, "ours": d.ours, "theirs": d.theirs,
-                "means": d.meaning.means, "grave": d.meaning.grave, "since": shapes.moment(d.first_seen), "accepted_by": d.accepted_by or None, "why": d.why or None,
+                "id": f"{d.account}/{d.e164}/{d.kind.value}",
+                "account": d.account,
+                "number": d.e164,
+                "kind": d.kind.value,
+                "ours": d.ours,
+                "theirs": d.theirs,
+                "means": d.meaning.means,
+                "grave": d.meaning.grave,
+                "since": shapes.moment(d.first_seen),
+                "accepted_by": d.accepted_by or None,
+                "why": d.why or None,
             }
             for d in view.rows
         ],
-        "total": view.total, "next": None,
-    }  # fmt: skip
+        "total": view.total,
+        "next": None,
+    }
 
 
 @resource.write("/drift/compare", May.SEE_MONEY)
@@ -61,7 +78,9 @@ def compare(desk: AtDesk) -> dict[str, Any]:
 @resource.write("/drift/put-right", May.RELEASE, status_code=201)
 def put_right(desk: AtDesk, asked: Right) -> dict[str, Any]:
     """A draft of the work order that does it."""
-    return shapes.drafted(reconciliation.put_right(desk, asked.chosen, direction=asked.direction, site=asked.site))
+    return shapes.drafted(
+        reconciliation.put_right(desk, asked.chosen, direction=asked.direction, site=asked.site)
+    )
 
 
 @resource.write("/drift/accept", May.RELEASE)

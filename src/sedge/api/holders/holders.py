@@ -1,4 +1,5 @@
-"""People, sites, service lines, spots, licence products, subscriptions, carriers, trunks, devices."""
+"""People, sites, service lines, spots, licence products, subscriptions, carriers, trunks,
+devices."""
 
 from typing import Any
 
@@ -13,7 +14,7 @@ from sedge.core.access.roles import May, allowed
 from sedge.core.records import CivicElements, Device, HolderKind, ServiceLine, Spot
 from sedge.services.carriers import balances
 from sedge.services.context import Desk
-from sedge.services.holders import holders, site_facts, site_setup
+from sedge.services.holders import holders, service_lines, site_facts, site_management, site_setup
 from sedge.services.holders.holders import HolderRow
 from sedge.services.imports import people_import
 from sedge.services.trunks import trunk_setup, trunks
@@ -81,14 +82,28 @@ class SpotAsked(BaseModel):
 
 
 def _person(row: HolderRow) -> dict[str, Any]:
-    devices = [{"id": d.id, "kind": d.kind, "name": d.name, "registered": d.registered} for d in row.devices]
-    body = shapes.person(row.holder, [n.e164 for n in row.numbers], row.licences, devices, ready=not row.missing)  # type: ignore[arg-type]
+    devices = [
+        {"id": d.id, "kind": d.kind, "name": d.name, "registered": d.registered}
+        for d in row.devices
+    ]
+    numbers = [n.e164 for n in row.numbers]
+    body = shapes.person(
+        row.holder,  # type: ignore[arg-type]
+        numbers,
+        row.licences,
+        devices,
+        ready=not row.missing,
+    )
     return {**body, "missing": row.missing}
 
 
 @resource.read("/people")
-def people(desk: AtDesk, site: str = "", find: str = "", after: str = "", limit: int = 100) -> dict[str, Any]:
-    rows, following = holders.people(desk, site=site, find=find, after=after, limit=page_limit(limit))
+def people(
+    desk: AtDesk, site: str = "", find: str = "", after: str = "", limit: int = 100
+) -> dict[str, Any]:
+    rows, following = holders.people(
+        desk, site=site, find=find, after=after, limit=page_limit(limit)
+    )
     return {"items": [_person(r) for r in rows], "next": following}
 
 
@@ -114,13 +129,18 @@ def lines(desk: AtDesk, site: str = "") -> dict[str, Any]:
 
 def _line(row: HolderRow) -> dict[str, Any]:
     line: ServiceLine = row.holder  # type: ignore[assignment]
-    return {**shapes.service_line(line), "numbers": [n.e164 for n in row.numbers], "licences": row.licences, "missing": row.missing}
+    return {
+        **shapes.service_line(line),
+        "numbers": [n.e164 for n in row.numbers],
+        "licences": row.licences,
+        "missing": row.missing,
+    }
 
 
 @resource.write("/service-lines", May.CHANGE_HOLDERS)
 def add_line(request: Request, desk: AtDesk, asked: LineAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
-        made = holders.add_service_line(desk, **asked.model_dump())
+        made = service_lines.add_service_line(desk, **asked.model_dump())
         return 201, _line(holders.one_holder(desk, HolderKind.SERVICE_LINE, made.id))
 
     return once(request, desk, asked.model_dump(), make)
@@ -135,20 +155,25 @@ def line(desk: AtDesk, key: str) -> dict[str, Any]:
 def sites(desk: AtDesk) -> dict[str, Any]:
     spots = _all(desk, Spot)
     items = [
-        shapes.site(row.site, row.address.elements.model_dump() if row.address else None, [s.id for s in spots if s.site == row.site.id])
-        for row in holders.sites(desk)
+        shapes.site(
+            row.site,
+            row.address.elements.model_dump() if row.address else None,
+            [s.id for s in spots if s.site == row.site.id],
+        )
+        for row in site_management.sites(desk)
     ]
     return {"items": items, "next": None}
 
 
 @resource.write("/sites", May.CHANGE_HOLDERS)
 def add_site(request: Request, desk: AtDesk, asked: SiteAsked) -> Response:
-    """The civic address is checked against the register; `accepted` takes the register's correction."""
+    """The civic address is checked against the register; `accepted` takes the register's
+    correction."""
 
     def make(identity: str | None) -> tuple[int, Any]:
         typed = CivicElements(**asked.civic_address.model_dump())
         values = asked.model_dump(exclude={"civic_address"})
-        made = holders.add_site(desk, typed=typed, **values)
+        made = site_management.add_site(desk, typed=typed, **values)
         return 201, _site(desk, made.id)
 
     return once(request, desk, asked.model_dump(), make)
@@ -174,7 +199,15 @@ def change_site(desk: AtDesk, key: str, asked: SiteChanged) -> dict[str, Any]:
     given = asked.model_dump(exclude_none=True)
     typed = {**given.pop("civic_address", {}), **given}
     site_facts.change(
-        desk, key, {**now, **{name: ("1" if value is True else "" if value is False else str(value)) for name, value in typed.items()}}
+        desk,
+        key,
+        {
+            **now,
+            **{
+                name: "1" if value is True else "" if value is False else str(value)
+                for name, value in typed.items()
+            },
+        },
     )
     return _site(desk, key)
 
@@ -186,20 +219,27 @@ class SupplyChosen(BaseModel):
 
 @resource.write("/sites/{key}/supply", May.ADD_SITE, method="PUT")
 def choose_supply(desk: AtDesk, key: str, asked: SupplyChosen) -> dict[str, Any]:
-    """The carrier account that the site's numbers and calls are paid on; where the carrier brings the trunk, it comes along."""
+    """The carrier account that the site's numbers and calls are paid on; where the carrier brings
+    the trunk, it comes along."""
     site_setup.choose_account(desk, key, asked.account)
     return _site(desk, key)
 
 
 def _site(desk: Desk, key: str) -> dict[str, Any]:
-    view = holders.one_site(desk, key)
+    view = site_management.one_site(desk, key)
     address = view.row.address.elements.model_dump() if view.row.address else None
-    return {**shapes.site(view.row.site, address, [s.id for s in view.spots]), "main_number": view.main or None}
+    return {
+        **shapes.site(view.row.site, address, [s.id for s in view.spots]),
+        "main_number": view.main or None,
+    }
 
 
 @resource.write("/imports/people", May.CHANGE_HOLDERS)
-async def import_people(request: Request, desk: AtDesk, dry_run: bool = False, site: str = "") -> dict[str, Any]:
-    """A CSV file as the body; `dry_run` only looks. Bad rows are left out and named; bringing in the same file again changes nothing."""
+async def import_people(
+    request: Request, desk: AtDesk, dry_run: bool = False, site: str = ""
+) -> dict[str, Any]:
+    """A CSV file as the body; `dry_run` only looks. Bad rows are left out and named; bringing in
+    the same file again changes nothing."""
     data = await request.body()
 
     def done() -> people_import.Preview:
@@ -207,11 +247,19 @@ async def import_people(request: Request, desk: AtDesk, dry_run: bool = False, s
         return found if dry_run else people_import.bring_in_people(desk, data, found.digest, site)
 
     found = await run_in_threadpool(done)
-    bad = [{"line": b.row.number, "name": b.row.name, "email": b.row.email, "why": b.why} for b in found.bad]
+    bad = [
+        {"line": b.row.number, "name": b.row.name, "email": b.row.email, "why": b.why}
+        for b in found.bad
+    ]
     return {
-        "added": len(found.new), "changed": len(found.changed), "same": found.same, "bad": bad, "columns": found.sheet.columns,
-        "ignored": found.sheet.ignored, "dry_run": dry_run,
-    }  # fmt: skip
+        "added": len(found.new),
+        "changed": len(found.changed),
+        "same": found.same,
+        "bad": bad,
+        "columns": found.sheet.columns,
+        "ignored": found.sheet.ignored,
+        "dry_run": dry_run,
+    }
 
 
 @resource.read("/carriers")
@@ -219,11 +267,16 @@ def carriers(desk: AtDesk) -> dict[str, Any]:
     ahead = balances.outlooks(desk)
     items = [
         {
-            "id": v.carrier.id, "name": v.carrier.name, "supply_model": v.carrier.supply_model, "countries": list(v.carrier.countries),
-            "accounts": [shapes.account(a, ahead[a.id] if _sees_money(desk) else None) for a in v.accounts],
+            "id": v.carrier.id,
+            "name": v.carrier.name,
+            "supply_model": v.carrier.supply_model,
+            "countries": list(v.carrier.countries),
+            "accounts": [
+                shapes.account(a, ahead[a.id] if _sees_money(desk) else None) for a in v.accounts
+            ],
         }
         for v in trunks.carriers(desk)
-    ]  # fmt: skip
+    ]
     return {"items": items, "next": None}
 
 
@@ -244,7 +297,14 @@ class NewTrunk(BaseModel):
 
 @resource.write("/trunks", May.TRUNKS, status_code=201)
 def add_trunk(desk: AtDesk, asked: NewTrunk) -> dict[str, Any]:
-    made = trunk_setup.add(desk, name=asked.name, account=asked.carrier_account, site=asked.site, host=asked.host, channels=asked.channels)
+    made = trunk_setup.add(
+        desk,
+        name=asked.name,
+        account=asked.carrier_account,
+        site=asked.site,
+        host=asked.host,
+        channels=asked.channels,
+    )
     return {
         "id": made.id,
         "name": made.name,

@@ -1,4 +1,5 @@
-"""Groups, devices, downstream systems, service lines' members, what the directory proposes; the bulk planner."""
+"""Groups, devices, downstream systems, service lines' members, what the directory proposes; the
+bulk planner."""
 
 from typing import Any
 
@@ -11,8 +12,15 @@ from sedge.api.routing import AtDesk, Resource, once
 from sedge.core.access.roles import May
 from sedge.core.records import Device, Downstream, Group
 from sedge.core.workorders.planner.problem import Wish
-from sedge.services.holders import devices, directory, downstream, groups, holders, site_setup
-from sedge.services.workorders import bulk_planner, workorders
+from sedge.services.holders import (
+    devices,
+    directory_proposals,
+    downstream,
+    groups,
+    service_lines,
+    site_setup,
+)
+from sedge.services.workorders import bulk_planner, order_views
 
 resource = Resource(tags=["holders"])
 
@@ -53,7 +61,8 @@ class LineChanged(BaseModel):
 
 
 class Picked(BaseModel):
-    """Ids of proposals; `sites` says where a joiner shall be whose site the directory does not name."""
+    """Ids of proposals; `sites` says where a joiner shall be whose site the directory does not
+    name."""
 
     model_config = ConfigDict(extra="forbid")
     proposals: list[str] = Field(max_length=500)
@@ -61,8 +70,8 @@ class Picked(BaseModel):
 
 
 class PlanAsked(BaseModel):
-    """People by sites or named; numbers as text, else what is available at their sites; `pins` are pairs of person and number; `draft`
-    writes the work order."""
+    """People by sites or named; numbers as text, else what is available at their sites; `pins` are
+    pairs of person and number; `draft` writes the work order."""
 
     model_config = ConfigDict(extra="forbid")
     sites: list[str] = Field(default=[], max_length=400)
@@ -79,7 +88,13 @@ class PlanAsked(BaseModel):
 
 
 def _group(g: Group) -> dict[str, Any]:
-    return {"id": g.id, "name": g.name, "members": list(g.members), "known_elsewhere_as": g.known_elsewhere_as, "removed": g.removed}
+    return {
+        "id": g.id,
+        "name": g.name,
+        "members": list(g.members),
+        "known_elsewhere_as": g.known_elsewhere_as,
+        "removed": g.removed,
+    }
 
 
 @resource.read("/groups")
@@ -93,7 +108,7 @@ def add_group(request: Request, desk: AtDesk, asked: GroupAsked) -> Response:
 
     def make(identity: str | None) -> tuple[int, Any]:
         order = groups.put(desk, asked.name, "\n".join(asked.members))
-        return 201, shapes.work_order(workorders.look(desk, order.id))
+        return 201, shapes.work_order(order_views.look(desk, order.id))
 
     return once(request, desk, asked.model_dump(), make)
 
@@ -101,35 +116,56 @@ def add_group(request: Request, desk: AtDesk, asked: GroupAsked) -> Response:
 @resource.read("/groups/{key}")
 def group(desk: AtDesk, key: str) -> dict[str, Any]:
     view = groups.look(desk, key)
-    return {**_group(view.group), "paths": [p.id for p in view.paths], "service_lines": [x.id for x in view.lines]}
+    return {
+        **_group(view.group),
+        "paths": [p.id for p in view.paths],
+        "service_lines": [x.id for x in view.lines],
+    }
 
 
 @resource.write("/groups/{key}", May.CHANGE_HOLDERS, method="PATCH")
 def change_group(desk: AtDesk, key: str, asked: GroupAsked) -> dict[str, Any]:
-    return shapes.work_order(workorders.look(desk, groups.put(desk, asked.name, "\n".join(asked.members), key).id))
+    return shapes.work_order(
+        order_views.look(desk, groups.put(desk, asked.name, "\n".join(asked.members), key).id)
+    )
 
 
 @resource.write("/groups/{key}", May.CHANGE_HOLDERS, method="DELETE")
 def remove_group(desk: AtDesk, key: str) -> dict[str, Any]:
     """Refused where a call path rings it."""
-    return shapes.work_order(workorders.look(desk, groups.take_away(desk, key).id))
+    return shapes.work_order(order_views.look(desk, groups.take_away(desk, key).id))
 
 
 def _device(d: Device, why: str) -> dict[str, Any]:
-    return {"id": d.id, "person": d.person, "kind": d.kind, "name": d.name, "user": d.user, "registered": d.registered, "why_not": why}
+    return {
+        "id": d.id,
+        "person": d.person,
+        "kind": d.kind,
+        "name": d.name,
+        "user": d.user,
+        "registered": d.registered,
+        "why_not": why,
+    }
 
 
 @resource.write("/devices", May.CHANGE_HOLDERS)
 def add_device(desk: AtDesk, asked: DeviceAsked) -> dict[str, Any]:
     """The answer has the secret, this once."""
     sheet = devices.add(desk, asked.person, asked.kind, asked.name)
-    return {**_device(sheet.device, sheet.silent), "secret": sheet.secret, "settings": {s.name: s.value for s in sheet.settings}}
+    return {
+        **_device(sheet.device, sheet.silent),
+        "secret": sheet.secret,
+        "settings": {s.name: s.value for s in sheet.settings},
+    }
 
 
 @resource.read("/devices/{key}")
 def device(desk: AtDesk, key: str) -> dict[str, Any]:
     sheet = devices.sheet(desk, key)
-    return {**_device(sheet.device, sheet.silent), "settings": {s.name: s.value for s in sheet.settings}}
+    return {
+        **_device(sheet.device, sheet.silent),
+        "settings": {s.name: s.value for s in sheet.settings},
+    }
 
 
 @resource.write("/devices/{key}/secret", May.CHANGE_HOLDERS)
@@ -146,19 +182,31 @@ def remove_device(desk: AtDesk, key: str) -> dict[str, Any]:
 
 def _system(s: Downstream) -> dict[str, Any]:
     return {
-        "id": s.id, "name": s.name, "site": s.site, "host": s.host, "port": s.port, "transport": s.transport, "number_format": s.number_format, "spot": s.spot,
-    }  # fmt: skip
+        "id": s.id,
+        "name": s.name,
+        "site": s.site,
+        "host": s.host,
+        "port": s.port,
+        "transport": s.transport,
+        "number_format": s.number_format,
+        "spot": s.spot,
+    }
 
 
 @resource.read("/downstream-systems")
 def systems(desk: AtDesk) -> dict[str, Any]:
-    return {"items": [{**_system(s), "numbers": n} for s, _, n in downstream.listing(desk)], "next": None}
+    return {
+        "items": [{**_system(s), "numbers": n} for s, _, n in downstream.listing(desk)],
+        "next": None,
+    }
 
 
 @resource.write("/downstream-systems", May.CHANGE_HOLDERS)
 def add_system(request: Request, desk: AtDesk, asked: SystemAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
-        return 201, _system(downstream.put(desk, {k: str(v) for k, v in asked.model_dump().items()}))
+        return 201, _system(
+            downstream.put(desk, {k: str(v) for k, v in asked.model_dump().items()})
+        )
 
     return once(request, desk, asked.model_dump(), make)
 
@@ -177,8 +225,14 @@ def change_system(desk: AtDesk, key: str, asked: SystemAsked) -> dict[str, Any]:
 
 @resource.write("/service-lines/{key}", May.CHANGE_HOLDERS, method="PATCH")
 def change_line(desk: AtDesk, key: str, asked: LineChanged) -> dict[str, Any]:
-    line = holders.change_line(
-        desk, key, name=asked.name, kind=asked.kind, members="\n".join(asked.members), groups=asked.groups, spot=asked.spot
+    line = service_lines.change_line(
+        desk,
+        key,
+        name=asked.name,
+        kind=asked.kind,
+        members="\n".join(asked.members),
+        groups=asked.groups,
+        spot=asked.spot,
     )
     return {**shapes.service_line(line), "members": list(line.members), "groups": list(line.groups)}
 
@@ -187,14 +241,24 @@ def change_line(desk: AtDesk, key: str, asked: LineChanged) -> dict[str, Any]:
 def set_up(desk: AtDesk, key: str) -> dict[str, Any]:
     """What the site has and lacks, in the order in which it is done."""
     found = site_setup.guide(desk, key)
-    return {"site": found.site.id, "steps": [{"key": s.key, "what": s.what, "level": s.state, "how": s.how} for s in found.steps]}
+    return {
+        "site": found.site.id,
+        "steps": [
+            {"key": s.key, "what": s.what, "level": s.state, "how": s.how} for s in found.steps
+        ],
+    }
 
 
 @resource.read("/directory/proposals", May.DIRECTORY)
 def proposals(desk: AtDesk, state: str = "open") -> dict[str, Any]:
     items = [
-        {"id": o.id, "state": o.state, "work_order": o.work_order, **o.proposal.model_dump(mode="json")}
-        for o in directory.proposals(desk, state=state)
+        {
+            "id": o.id,
+            "state": o.state,
+            "work_order": o.work_order,
+            **o.proposal.model_dump(mode="json"),
+        }
+        for o in directory_proposals.proposals(desk, state=state)
     ]
     return {"items": items, "next": None}
 
@@ -202,29 +266,48 @@ def proposals(desk: AtDesk, state: str = "open") -> dict[str, Any]:
 @resource.write("/directory/proposals/take", May.DIRECTORY)
 def take(desk: AtDesk, asked: Picked) -> dict[str, Any]:
     """A draft with what they come to."""
-    return shapes.work_order(workorders.look(desk, directory.take(desk, asked.proposals, sites=asked.sites).id))
+    return shapes.work_order(
+        order_views.look(
+            desk, directory_proposals.take(desk, asked.proposals, sites=asked.sites).id
+        )
+    )
 
 
 @resource.write("/directory/proposals/dismiss", May.DIRECTORY)
 def dismiss(desk: AtDesk, asked: Picked) -> dict[str, Any]:
-    return {"dismissed": directory.dismiss(desk, asked.proposals)}
+    return {"dismissed": directory_proposals.dismiss(desk, asked.proposals)}
 
 
 @resource.write("/directory/pull", May.DIRECTORY)
 def pull(desk: AtDesk) -> dict[str, Any]:
     """Ask the directory for everybody now."""
-    return {"open": directory.pull(desk)}
+    return {"open": directory_proposals.pull(desk)}
 
 
 @resource.write("/planner", May.CHANGE_ESTATE)
 def plan(desk: AtDesk, asked: PlanAsked) -> dict[str, Any]:
-    """The best plan for the wishes: who gets what, each wish met or not and why; nothing is kept unless a draft is asked for."""
+    """The best plan for the wishes: who gets what, each wish met or not and why; nothing is kept
+    unless a draft is asked for."""
     planned = bulk_planner.plan(
         desk,
         bulk_planner.Asked(
-            sites=tuple(asked.sites), department=asked.department, people="\n".join(asked.people), also_with_number=asked.also_with_number,
-            numbers=asked.numbers, weights=asked.weights, pins=asked.pins, barred=tuple(asked.barred),
+            sites=tuple(asked.sites),
+            department=asked.department,
+            people="\n".join(asked.people),
+            also_with_number=asked.also_with_number,
+            numbers=asked.numbers,
+            weights=asked.weights,
+            pins=asked.pins,
+            barred=tuple(asked.barred),
         ),
-    )  # fmt: skip
-    order = bulk_planner.draft(desk, planned, prove=asked.prove, spot=asked.spot) if asked.draft else None
-    return {**planned.plan.model_dump(mode="json"), "left_out": len(planned.plan.left_out), "work_order": order.id if order else None}
+    )
+    order = (
+        bulk_planner.draft(desk, planned, prove=asked.prove, spot=asked.spot)
+        if asked.draft
+        else None
+    )
+    return {
+        **planned.plan.model_dump(mode="json"),
+        "left_out": len(planned.plan.left_out),
+        "work_order": order.id if order else None,
+    }

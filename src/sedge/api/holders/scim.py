@@ -1,4 +1,5 @@
-"""SCIM 2.0 (RFC 7643, 7644) for the directory: what it sends is kept and becomes a proposal on Today, never a silent change."""
+"""SCIM 2.0 (RFC 7643, 7644) for the directory: what it sends is kept and becomes a proposal on
+Today, never a silent change."""
 
 import json
 from typing import Any
@@ -22,7 +23,12 @@ MOST_BODY = 1_000_000
 
 
 def answer(body: Any, status: int = 200, location: str = "") -> Response:
-    return JSONResponse(body, status, media_type=scim.MEDIA_TYPE, headers={"Location": location} if location else None)
+    return JSONResponse(
+        body,
+        status,
+        media_type=scim.MEDIA_TYPE,
+        headers={"Location": location} if location else None,
+    )
 
 
 def _shown(request: Request, kind: str, raw: dict[str, Any]) -> dict[str, Any]:
@@ -46,11 +52,22 @@ def service_provider_config() -> Response:
     no, yes = {"supported": False}, {"supported": True}
     return answer(
         {
-            "schemas": ["urn:ietf:params:scim:schemas:core:2.0:ServiceProviderConfig"], "patch": yes, "sort": no, "etag": no, "changePassword": no,
-            "bulk": {**no, "maxOperations": 0, "maxPayloadSize": 0}, "filter": {**yes, "maxResults": MOST_LISTED},
-            "authenticationSchemes": [{"type": "oauthbearertoken", "name": "Bearer token", "description": "Authorization: Bearer TOKEN"}],
+            "schemas": ["urn:ietf:params:scim:schemas:core:2.0:ServiceProviderConfig"],
+            "patch": yes,
+            "sort": no,
+            "etag": no,
+            "changePassword": no,
+            "bulk": {**no, "maxOperations": 0, "maxPayloadSize": 0},
+            "filter": {**yes, "maxResults": MOST_LISTED},
+            "authenticationSchemes": [
+                {
+                    "type": "oauthbearertoken",
+                    "name": "Bearer token",
+                    "description": "Authorization: Bearer TOKEN",
+                }
+            ],
         }
-    )  # fmt: skip
+    )
 
 
 @resource.read("/ResourceTypes", May.DIRECTORY)
@@ -59,8 +76,21 @@ def resource_types() -> Response:
     schema = "urn:ietf:params:scim:schemas:core:2.0:ResourceType"
     extension = [{"schema": scim.ENTERPRISE, "required": False}]
     kinds = [
-        {"schemas": [schema], "id": "User", "name": "User", "endpoint": "/Users", "schema": scim.CORE_USER, "schemaExtensions": extension},
-        {"schemas": [schema], "id": "Group", "name": "Group", "endpoint": "/Groups", "schema": scim.CORE_GROUP},
+        {
+            "schemas": [schema],
+            "id": "User",
+            "name": "User",
+            "endpoint": "/Users",
+            "schema": scim.CORE_USER,
+            "schemaExtensions": extension,
+        },
+        {
+            "schemas": [schema],
+            "id": "Group",
+            "name": "Group",
+            "endpoint": "/Groups",
+            "schema": scim.CORE_GROUP,
+        },
     ]
     return answer(_list(kinds, 1, len(kinds)))
 
@@ -74,22 +104,43 @@ def schemas() -> Response:
 
 def _list(resources: list[Any], start: int, count: int) -> dict[str, Any]:
     page = resources[start - 1 : start - 1 + count]
-    return {"schemas": [LIST], "totalResults": len(resources), "startIndex": start, "itemsPerPage": len(page), "Resources": page}
+    return {
+        "schemas": [LIST],
+        "totalResults": len(resources),
+        "startIndex": start,
+        "itemsPerPage": len(page),
+        "Resources": page,
+    }
 
 
 def _listed(request: Request, desk: Desk, kind: str) -> Response:
     asked = request.query_params
-    start, count = max(_number(asked.get("startIndex"), 1), 1), min(max(_number(asked.get("count"), MOST_LISTED), 0), MOST_LISTED)
-    page = directory.listed(desk, group=kind == "Group", text=asked.get("filter", "")[:1000], start=start, count=count)
+    start, count = (
+        max(_number(asked.get("startIndex"), 1), 1),
+        min(max(_number(asked.get("count"), MOST_LISTED), 0), MOST_LISTED),
+    )
+    page = directory.listed(
+        desk, group=kind == "Group", text=asked.get("filter", "")[:1000], start=start, count=count
+    )
     shown = [_shown(request, kind, r) for r in page.resources]
-    return answer({"schemas": [LIST], "totalResults": page.total, "startIndex": start, "itemsPerPage": len(shown), "Resources": shown})
+    return answer(
+        {
+            "schemas": [LIST],
+            "totalResults": page.total,
+            "startIndex": start,
+            "itemsPerPage": len(shown),
+            "Resources": shown,
+        }
+    )
 
 
 def _number(text: str | None, otherwise: int) -> int:
     if text is None:
         return otherwise
     if not (text.lstrip("-").isascii() and text.lstrip("-").isdigit() and len(text) < 10):
-        raise NotUnderstood("startIndex and count are whole numbers.", field="startIndex", reason="invalidValue")
+        raise NotUnderstood(
+            "startIndex and count are whole numbers.", field="startIndex", reason="invalidValue"
+        )
     return int(text)
 
 
@@ -143,7 +194,9 @@ async def replace_group(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 def _replace(request: Request, desk: Desk, key: str, raw: Any, kind: str) -> Response:
-    return answer(_shown(request, kind, directory.replace_with(desk, key, raw, group=kind == "Group")))
+    return answer(
+        _shown(request, kind, directory.replace_with(desk, key, raw, group=kind == "Group"))
+    )
 
 
 @resource.write("/Users/{key}", May.DIRECTORY, method="PATCH")
@@ -159,7 +212,9 @@ async def change_group(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 def _change(request: Request, desk: Desk, key: str, operations: Any, kind: str) -> Response:
-    return answer(_shown(request, kind, directory.change(desk, key, operations, group=kind == "Group")))
+    return answer(
+        _shown(request, kind, directory.change(desk, key, operations, group=kind == "Group"))
+    )
 
 
 @resource.write("/Users/{key}", May.DIRECTORY, method="DELETE")

@@ -1,4 +1,5 @@
-"""Files in and out: numbers brought in and exported, take-overs of estates, ids of other systems."""
+"""Files in and out: numbers brought in and exported, take-overs of estates, ids of other
+systems."""
 
 import io
 from typing import Annotated, Any
@@ -25,7 +26,9 @@ async def file_of(request: Request) -> io.BytesIO:
     kept = io.BytesIO()
     async for piece in request.stream():
         if kept.tell() + len(piece) > MOST_BYTES:
-            raise NotUnderstood("A file may have 250 MB; this is larger. Split it into parts.", field="body")
+            raise NotUnderstood(
+                "A file may have 250 MB; this is larger. Split it into parts.", field="body"
+            )
         kept.write(piece)
     kept.seek(0)
     return kept
@@ -36,16 +39,26 @@ TheFile = Annotated[io.BytesIO, Depends(file_of)]
 
 @resource.write("/imports/numbers", May.IMPORT)
 async def import_numbers(
-    desk: AtDesk, data: TheFile, dry_run: bool = False, name: str = "file", site: str = "", account: str = "", price: str = ""
+    desk: AtDesk,
+    data: TheFile,
+    dry_run: bool = False,
+    name: str = "file",
+    site: str = "",
+    account: str = "",
+    price: str = "",
 ) -> dict[str, Any]:
-    """A CSV or XLSX file as the body; `dry_run` only looks. Bad rows are left out and named; the same file again changes nothing.
-    `site`, `account` and `price` stand for columns that are missing. A large file goes on by itself: look at `/imports/numbers/{key}`."""
+    """A CSV or XLSX file as the body; `dry_run` only looks. Bad rows are left out and named; the
+    same file again changes nothing. `site`, `account` and `price` stand for columns that are
+    missing. A large file goes on by itself: look at `/imports/numbers/{key}`.
+    """
 
     def done() -> dict[str, Any]:
         file = number_files.receive(desk, name, data)
         options = {k: v for k, v in {"site": site, "account": account, "price": price}.items() if v}
         if options:
-            file = number_files.settle_columns(desk, file.id, file.mapping, {**file.options, **options})
+            file = number_files.settle_columns(
+                desk, file.id, file.mapping, {**file.options, **options}
+            )
         if not dry_run and file.state == "read" and (file.report.new or file.report.changed):
             number_files.begin(desk, file.id)
             file = number_files.get(desk, file.id)
@@ -68,10 +81,16 @@ def begin_import(desk: AtDesk, key: str) -> dict[str, Any]:
 
 
 @resource.read("/exports/numbers.{form}")
-def export_numbers(desk: AtDesk, wanted: Wanted, form: str, show: str = "", sort: str = "number") -> Response:
-    """Numbers as csv, xlsx or json; the filters are those of `/numbers`, `show` has columns with commas between."""
+def export_numbers(
+    desk: AtDesk, wanted: Wanted, form: str, show: str = "", sort: str = "number"
+) -> Response:
+    """Numbers as csv, xlsx or json; the filters are those of `/numbers`, `show` has columns with
+    commas between."""
     shown = columns.chosen(show, desk.who.role) if show else columns.seen_by(desk.who.role)
-    return StreamingResponse(number_export.numbers(desk, form, wanted, shown, sort=sort), media_type=number_export.TYPES[form])
+    return StreamingResponse(
+        number_export.numbers(desk, form, wanted, shown, sort=sort),
+        media_type=number_export.TYPES[form],
+    )
 
 
 class Named(BaseModel):
@@ -94,7 +113,10 @@ class RowsSay(BaseModel):
 
 @resource.read("/take-overs", May.IMPORT)
 def take_overs(desk: AtDesk) -> dict[str, Any]:
-    items = [{"id": one.id, "name": one.name, "state": one.state, "work_order": one.work_order} for one in take_over.listing(desk)]
+    items = [
+        {"id": one.id, "name": one.name, "state": one.state, "work_order": one.work_order}
+        for one in take_over.listing(desk)
+    ]
     return {"items": items, "next": None}
 
 
@@ -104,7 +126,9 @@ def begin_take_over(desk: AtDesk, body: Named) -> dict[str, Any]:
 
 
 @resource.write("/take-overs/{key}/files", May.IMPORT, status_code=201)
-async def add_to_take_over(desk: AtDesk, key: str, data: TheFile, name: str = "file") -> dict[str, Any]:
+async def add_to_take_over(
+    desk: AtDesk, key: str, data: TheFile, name: str = "file"
+) -> dict[str, Any]:
     """One more CSV or XLSX file, as the body."""
 
     def done() -> dict[str, Any]:
@@ -159,11 +183,18 @@ class Noted(BaseModel):
 @resource.read("/known-elsewhere")
 def known(desk: AtDesk, find: str = "", system: str = "", kind: str = "") -> dict[str, Any]:
     """Ids under which other systems know numbers, sites, areas and spots."""
-    return {"items": [vars(k) for k in external_ids.listing(desk, find=find, system=system, kind=kind)], "next": None}
+    return {
+        "items": [vars(k) for k in external_ids.listing(desk, find=find, system=system, kind=kind)],
+        "next": None,
+    }
 
 
 @resource.write("/known-elsewhere", May.EDIT_FACTS)
 def note(desk: AtDesk, body: Noted) -> dict[str, Any]:
     """Note an id; an empty one is forgotten."""
     record = external_ids.note(desk, body.kind, body.which, body.system, body.id)
-    return {"kind": body.kind, "ref": getattr(record, "e164", record.id), "known_as": record.known_as}
+    return {
+        "kind": body.kind,
+        "ref": getattr(record, "e164", record.id),
+        "known_as": record.known_as,
+    }

@@ -17,13 +17,20 @@ from sedge.services.ledger import ledger
 
 resource = Resource(prefix="/ledger", tags=["ledger"])
 standins = Resource(prefix="/standins", tags=["stand-ins"])
-standins_at_root = Resource(prefix="/standins", base="", include_in_schema=False)  # the same calls without /api/v1
+standins_at_root = Resource(
+    prefix="/standins", base="", include_in_schema=False
+)  # the same calls without /api/v1
 PERIOD = re.compile(r"^P(?:(\d{1,4})D)?(?:T(?:(\d{1,6})H)?(?:(\d{1,7})M)?(?:(\d{1,8})S)?)?$")
 
 
 @resource.read("", May.SEE_LEDGER)
 def entries(
-    desk: AtDesk, subject: str = "", actor: str = "", since: datetime | None = None, limit: int = 100, after: Cursor = 0
+    desk: AtDesk,
+    subject: str = "",
+    actor: str = "",
+    since: datetime | None = None,
+    limit: int = 100,
+    after: Cursor = 0,
 ) -> dict[str, Any]:
     """`subject` is a kind (`number`) or a kind and an id (`number:+441134960142`)."""
     kind, _, key = subject.partition(":")
@@ -40,7 +47,10 @@ def entries(
         before=after or None,
         limit=page_limit(limit),
     )
-    return {"items": [shapes.entry(e) for e in page.entries], "next": str(page.next) if page.next else None}
+    return {
+        "items": [shapes.entry(e) for e in page.entries],
+        "next": str(page.next) if page.next else None,
+    }
 
 
 class Advance(BaseModel):
@@ -50,7 +60,9 @@ class Advance(BaseModel):
 
 class Fault(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    service: Literal["carrier", "telephony", "register", "mail", "brackwater", "fellgate", "maplecourt"]
+    service: Literal[
+        "carrier", "telephony", "register", "mail", "brackwater", "fellgate", "maplecourt"
+    ]
     fault: Literal["timeout", "error", "slow", "reject", "duplicate_callback"]
     count: int = Field(default=1, ge=0, le=1000)
 
@@ -60,10 +72,14 @@ class Fault(BaseModel):
 def advance(request: Request, desk: AtDesk, asked: Advance) -> dict[str, Any]:
     match = PERIOD.match(asked.advance)
     if not match or asked.advance in {"P", "PT"}:
-        raise NotUnderstood("advance is an ISO 8601 period such as PT6H, PT90S or P2D.", field="advance")
+        raise NotUnderstood(
+            "advance is an ISO 8601 period such as PT6H, PT90S or P2D.", field="advance"
+        )
     days, hours, minutes, seconds = (int(part or 0) for part in match.groups())
     _demo_only(desk)
-    now = simulation_clock.advance(desk.house, timedelta(days=days, hours=hours, minutes=minutes, seconds=seconds))
+    now = simulation_clock.advance(
+        desk.house, timedelta(days=days, hours=hours, minutes=minutes, seconds=seconds)
+    )
     return {"now": shapes.moment(now)}
 
 

@@ -1,4 +1,5 @@
-"""Licence products and subscriptions. Seats are bought, tried, cancelled, granted and exchanged by work orders."""
+"""Licence products and subscriptions. Seats are bought, tried, cancelled, granted and exchanged by
+work orders."""
 
 from typing import Any
 
@@ -17,7 +18,8 @@ resource = Resource(tags=["licences"])
 
 
 class ProductAsked(BaseModel):
-    """`needs_all` and one of `needs_any` are ids of products; what is left out stays, or is usual."""
+    """`needs_all` and one of `needs_any` are ids of products; what is left out stays, or is
+    usual."""
 
     model_config = ConfigDict(extra="forbid")
     name: str | None = Field(default=None, max_length=80)
@@ -37,13 +39,31 @@ class ProductAsked(BaseModel):
 def _product(pool: Pool) -> dict[str, Any]:
     p = pool.product
     return {
-        "id": p.id, "name": p.name, "needs": list(p.needs_all), "needs_any": list(p.needs_any), "for": list(p.for_holders), "allows": list(p.allows),
-        "monthly": shapes.money(p.monthly), "prices": [shapes.money(x) for x in p.prices], "minutes": p.minutes, "messages": p.messages,
-        "propagation_minutes": p.propagation_minutes, "trial_days": p.trial_days, "term_months": p.term_months, "free": p.free,
-        "entitlement": p.entitlement.model_dump() if p.entitlement else None, "withdrawn": p.withdrawn,
-        "seats": {"bought": pool.bought, "granted": pool.granted, "waiting": pool.waiting, "left": pool.left, "leaving": pool.leaving},
+        "id": p.id,
+        "name": p.name,
+        "needs": list(p.needs_all),
+        "needs_any": list(p.needs_any),
+        "for": list(p.for_holders),
+        "allows": list(p.allows),
+        "monthly": shapes.money(p.monthly),
+        "prices": [shapes.money(x) for x in p.prices],
+        "minutes": p.minutes,
+        "messages": p.messages,
+        "propagation_minutes": p.propagation_minutes,
+        "trial_days": p.trial_days,
+        "term_months": p.term_months,
+        "free": p.free,
+        "entitlement": p.entitlement.model_dump() if p.entitlement else None,
+        "withdrawn": p.withdrawn,
+        "seats": {
+            "bought": pool.bought,
+            "granted": pool.granted,
+            "waiting": pool.waiting,
+            "left": pool.left,
+            "leaving": pool.leaving,
+        },
         "short_on": shapes.moment(pool.short_on),
-    }  # fmt: skip
+    }
 
 
 @resource.read("/licence-products", May.SEE_MONEY)
@@ -75,7 +95,12 @@ def product(desk: AtDesk, key: str) -> dict[str, Any]:
         }
         for h in view.holders
     ]
-    return {**_product(view.pool), "needed_by": view.needed_by, "holders": holders, "more_holders": view.more}
+    return {
+        **_product(view.pool),
+        "needed_by": view.needed_by,
+        "holders": holders,
+        "more_holders": view.more,
+    }
 
 
 @resource.write("/licence-products/{key}", May.SET_RULES, method="PATCH")
@@ -88,10 +113,17 @@ def change_product(desk: AtDesk, key: str, asked: ProductAsked) -> dict[str, Any
 def subscriptions(desk: AtDesk) -> dict[str, Any]:
     items = [
         {
-            "id": s.id, "product": s.product, "seats": s.seats, "used": s.used, "left": s.left, "leaving": s.leaving, "term_months": s.term_months,
-            "renews_on": shapes.moment(s.renews_on), "trial_ends": shapes.moment(s.trial_ends),
+            "id": s.id,
+            "product": s.product,
+            "seats": s.seats,
+            "used": s.used,
+            "left": s.left,
+            "leaving": s.leaving,
+            "term_months": s.term_months,
+            "renews_on": shapes.moment(s.renews_on),
+            "trial_ends": shapes.moment(s.trial_ends),
         }
         for pool in licences.pools(desk)
         for s in pool.subscriptions
-    ]  # fmt: skip
+    ]
     return {"items": items, "next": None}

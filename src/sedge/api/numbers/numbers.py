@@ -31,7 +31,11 @@ class Facts(BaseModel):
     note: str | None = Field(default=None, max_length=2000)
     tags: list[str] | None = Field(default=None, max_length=50)
     cost_centre: str | None = Field(default=None, max_length=40)
-    known_as: dict[str, str] | None = Field(default=None, max_length=20, description="ids by other systems' names; an empty id forgets one")
+    known_as: dict[str, str] | None = Field(
+        default=None,
+        max_length=20,
+        description="ids by other systems' names; an empty id forgets one",
+    )
 
 
 class Pasted(BaseModel):
@@ -40,19 +44,43 @@ class Pasted(BaseModel):
 
 
 def wanted_by(
-    desk: AtDesk, find: str = "", state: str = "", site: str = "", carrier: str = "", holder: str = "", capacity: str = "", kind: str = "",
-    held_by: str = "", tag: str = "", numbers: str = "", needs_attention: bool = False,
-) -> Filter:  # fmt: skip
-    """`held_by` is a kind of holder or `nobody`; `numbers` are ranges such as 441134960100-149 with commas between."""
-    one_of = {"state": (state, set(State)), "capacity": (capacity, set(Capacity)), "kind": (kind, set(Kind))}
+    desk: AtDesk,
+    find: str = "",
+    state: str = "",
+    site: str = "",
+    carrier: str = "",
+    holder: str = "",
+    capacity: str = "",
+    kind: str = "",
+    held_by: str = "",
+    tag: str = "",
+    numbers: str = "",
+    needs_attention: bool = False,
+) -> Filter:
+    """`held_by` is a kind of holder or `nobody`; `numbers` are ranges such as 441134960100-149 with
+    commas between."""
+    one_of = {
+        "state": (state, set(State)),
+        "capacity": (capacity, set(Capacity)),
+        "kind": (kind, set(Kind)),
+    }
     one_of["held_by"] = (held_by, {"nobody", *HolderKind})
     for name, (value, known) in one_of.items():
         if value and value not in known:
             raise NotUnderstood(f"{name} is one of: {', '.join(sorted(known))}.", field=name)
     return Filter(
-        desk_numbers.meant(desk, find) if find else None, state, site, carrier, capacity, desk_numbers.holder_ref(holder) if holder else None,
-        needs_attention, kind, held_by, tag, NumberSet.parse(numbers) if numbers else None,
-    )  # fmt: skip
+        desk_numbers.meant(desk, find) if find else None,
+        state,
+        site,
+        carrier,
+        capacity,
+        desk_numbers.holder_ref(holder) if holder else None,
+        needs_attention,
+        kind,
+        held_by,
+        tag,
+        NumberSet.parse(numbers) if numbers else None,
+    )
 
 
 Wanted = Annotated[Filter, Depends(wanted_by)]
@@ -60,56 +88,95 @@ Wanted = Annotated[Filter, Depends(wanted_by)]
 
 def moment_of(value: datetime | None, field: str = "at") -> datetime | None:
     if value is not None and value.tzinfo is None:
-        raise NotUnderstood(f"{field} is a moment with its offset, such as 2026-03-12T12:00:00Z.", field=field)
+        raise NotUnderstood(
+            f"{field} is a moment with its offset, such as 2026-03-12T12:00:00Z.", field=field
+        )
     return value
 
 
 @resource.read("")
 def find_numbers(
-    desk: AtDesk, wanted: Wanted, sort: str = "number", at: datetime | None = None, limit: int = 100, after: str = ""
+    desk: AtDesk,
+    wanted: Wanted,
+    sort: str = "number",
+    at: datetime | None = None,
+    limit: int = 100,
+    after: str = "",
 ) -> dict[str, Any]:
-    listing = estate.listing(desk, wanted, sort=sort, after=after, limit=page_limit(limit), at=moment_of(at))
-    return {"items": [shapes.number(r.number, r.holder_name) for r in listing.rows], "next": listing.next}
+    listing = estate.listing(
+        desk, wanted, sort=sort, after=after, limit=page_limit(limit), at=moment_of(at)
+    )
+    return {
+        "items": [shapes.number(r.number, r.holder_name) for r in listing.rows],
+        "next": listing.next,
+    }
 
 
 @resource.read("/counts")
 def count_numbers(desk: AtDesk, wanted: Wanted) -> dict[str, Any]:
-    """How many numbers fit, and how many each value of a further filter would leave. `whole`: false where only the first
-    matches of a search were counted."""
+    """How many numbers fit, and how many each value of a further filter would leave. `whole`: false
+    where only the first matches of a search were counted."""
     counts = estate.counts_of(desk, wanted)
-    return {"total": counts.total, "whole": counts.whole, "by": {name: dict(values) for name, values in counts.values.items()}}
+    return {
+        "total": counts.total,
+        "whole": counts.whole,
+        "by": {name: dict(values) for name, values in counts.values.items()},
+    }
 
 
 @resource.read("/differences")
 def differences(desk: AtDesk, one: datetime, other: datetime, site: str = "") -> dict[str, Any]:
-    """Numbers that stood differently at two moments, at most 500; `moved` counts all that changed in between."""
+    """Numbers that stood differently at two moments, at most 500; `moved` counts all that changed
+    in between."""
     begin, end = moment_of(one, "one"), moment_of(other, "other")
     if begin is None or end is None or begin >= end:
         raise NotUnderstood("one must lie before other.", field="other")
     found = estate.differences(desk, begin, end, site)
-    rows = [{"e164": f"+{d.number}", "before": shapes.was(d.before), "after": shapes.was(d.after)} for d in found.rows]
-    return {"items": rows, "moved": found.moved, "before": dict(found.before), "after": dict(found.after)}
+    rows = [
+        {"e164": f"+{d.number}", "before": shapes.was(d.before), "after": shapes.was(d.after)}
+        for d in found.rows
+    ]
+    return {
+        "items": rows,
+        "moved": found.moved,
+        "before": dict(found.before),
+        "after": dict(found.after),
+    }
 
 
 @resource.write("/pasted", May.LOOK)
 def read_pasted(desk: AtDesk, body: Pasted) -> dict[str, Any]:
-    """The numbers in a text, whatever stands between them: ranges, which of them are not in the estate, and what could not be read."""
+    """The numbers in a text, whatever stands between them: ranges, which of them are not in the
+    estate, and what could not be read."""
     found = bulk_actions.pasted(desk, body.text)
     choice = bulk_actions.look(desk, bulk_actions.keep(desk, found.numbers))
     return {
-        "numbers": found.numbers.written, "count": len(found.numbers), "unknown": choice.unknown.written, "unread": list(found.unread),
+        "numbers": found.numbers.written,
+        "count": len(found.numbers),
+        "unknown": choice.unknown.written,
+        "unread": list(found.unread),
         "by_state": {s.value: n for s, n in choice.by_state.items()},
-    }  # fmt: skip
+    }
 
 
 @resource.read("/read")
 def read_text(text: str = "", country: str = "GB") -> dict[str, Any]:
     reading = read(text, country.upper()[:2])
     candidates = [
-        {"e164": c.e164, "national": c.facts.national, "kind": c.facts.kind, "area": c.facts.area, "extension": c.extension}
+        {
+            "e164": c.e164,
+            "national": c.facts.national,
+            "kind": c.facts.kind,
+            "area": c.facts.area,
+            "extension": c.extension,
+        }
         for c in reading.candidates
     ]
-    problem = {"code": reading.problem.code, "sentence": reading.problem.sentence} if reading.problem else None
+    problem = (
+        {"code": reading.problem.code, "sentence": reading.problem.sentence}
+        if reading.problem
+        else None
+    )
     return {"candidates": candidates, "problem": problem}
 
 
@@ -117,7 +184,15 @@ def read_text(text: str = "", country: str = "GB") -> dict[str, Any]:
 def card(desk: AtDesk, number: str, at: datetime | None = None) -> dict[str, Any]:
     found = desk_numbers.card(desk, desk_numbers.the_number(desk, number), moment_of(at))
     facts = [{"name": s.name, "text": s.text, "mark": s.mark} for s in found.standing]
-    life = [{"state": s.state, "holder": s.holder, "since": shapes.moment(s.since), "until": shapes.moment(s.until)} for s in found.life]
+    life = [
+        {
+            "state": s.state,
+            "holder": s.holder,
+            "since": shapes.moment(s.since),
+            "until": shapes.moment(s.until),
+        }
+        for s in found.life
+    ]
     return {
         **shapes.number(found.number, found.holder_name),
         "facts": facts,
@@ -128,7 +203,8 @@ def card(desk: AtDesk, number: str, at: datetime | None = None) -> dict[str, Any
 
 @resource.read("/{number}/features", May.LOOK)
 def features_of(desk: AtDesk, number: str) -> dict[str, Any]:
-    """What the carrier offers for the number, with fee, whether it is on, and from when it works if that is still to come."""
+    """What the carrier offers for the number, with fee, whether it is on, and from when it works if
+    that is still to come."""
     _, carrier, rows = features.rows(desk, desk_numbers.the_number(desk, number))
     items = [
         {
@@ -145,8 +221,13 @@ def features_of(desk: AtDesk, number: str) -> dict[str, Any]:
 @resource.read("/{number}/history")
 def history(desk: AtDesk, number: str, limit: int = 100, after: Cursor = 0) -> dict[str, Any]:
     e164 = desk_numbers.the_number(desk, number)
-    page = ledger.read(desk, subject=Subject.NUMBER, key=e164, limit=page_limit(limit), before=after or None)
-    return {"items": [shapes.entry(e) for e in page.entries], "next": str(page.next) if page.next else None}
+    page = ledger.read(
+        desk, subject=Subject.NUMBER, key=e164, limit=page_limit(limit), before=after or None
+    )
+    return {
+        "items": [shapes.entry(e) for e in page.entries],
+        "next": str(page.next) if page.next else None,
+    }
 
 
 @resource.write("/{number}", May.NOTE, method="PATCH")
@@ -154,7 +235,15 @@ def edit(request: Request, desk: AtDesk, number: str, facts: Facts) -> dict[str,
     e164 = desk_numbers.the_number(desk, number)
     tags = ",".join(facts.tags) if facts.tags is not None else None
     known = list(facts.known_as.items()) if facts.known_as is not None else None
-    desk_numbers.edit_facts(desk, e164, label=facts.label, note=facts.note, tags=tags, cost_centre=facts.cost_centre, known=known)
+    desk_numbers.edit_facts(
+        desk,
+        e164,
+        label=facts.label,
+        note=facts.note,
+        tags=tags,
+        cost_centre=facts.cost_centre,
+        known=known,
+    )
     found = desk_numbers.card(desk, e164)
     return shapes.number(found.number, found.holder_name)
 
@@ -164,17 +253,31 @@ blocks = Resource(prefix="/blocks", tags=["numbers"])
 
 @blocks.read("")
 def list_blocks(
-    desk: AtDesk, site: str = "", carrier: str = "", by_area: bool = False, within: str = "", at: datetime | None = None, cells: bool = False,
+    desk: AtDesk,
+    site: str = "",
+    carrier: str = "",
+    by_area: bool = False,
+    within: str = "",
+    at: datetime | None = None,
+    cells: bool = False,
     after: str = "",
-) -> dict[str, Any]:  # fmt: skip
-    """Block maps, twelve a page; `within` (leading digits, an x for each free one) draws a large block's hundreds; `cells` lists them."""
+) -> dict[str, Any]:
+    """Block maps, twelve a page; `within` (leading digits, an x for each free one) draws a large
+    block's hundreds; `cells` lists them."""
     lead = within.lstrip("+").rstrip("x")
     free = len(within.lstrip("+")) - len(lead)
-    if within and not (lead.isascii() and lead.isdecimal() and 1 <= free <= 4 and len(lead) + free <= 15):
+    if within and not (
+        lead.isascii() and lead.isdecimal() and 1 <= free <= 4 and len(lead) + free <= 15
+    ):
         raise NotUnderstood("within is written like 4411349601xx.", field="within")
     bounds = (int(lead + "0" * free), int(lead + "9" * free)) if within else None
     found, following = estate.blocks(
-        desk, Filter(site=site, carrier=carrier), by_area=by_area, after=after, at=moment_of(at), within=bounds
+        desk,
+        Filter(site=site, carrier=carrier),
+        by_area=by_area,
+        after=after,
+        at=moment_of(at),
+        within=bounds,
     )
     return {"items": [shapes.block(b, cells=cells) for b in found], "next": following or None}
 
@@ -184,7 +287,8 @@ figures = Resource(prefix="/figures", tags=["numbers"])
 
 @figures.read("")
 def list_figures(desk: AtDesk, site: str = "") -> dict[str, Any]:
-    """Utilisation, months to exhaustion and order advice with their inputs; without a site: where numbers run out, soonest first."""
+    """Utilisation, months to exhaustion and order advice with their inputs; without a site: where
+    numbers run out, soonest first."""
     found = desk_figures.of_site(desk, site) if site else desk_figures.growing(desk)
     return {"items": [shapes.figure(f) for f in found], "next": None}
 

@@ -14,7 +14,8 @@ resource = Resource(tags=["ports out"])
 
 
 class Refuse(BaseModel):
-    """`code` is the trade's: account-number, name-mismatch, pin-wrong, not-in-service, pending-order, not-authorised."""
+    """`code` is the trade's: account-number, name-mismatch, pin-wrong, not-in-service,
+    pending-order, not-authorised."""
 
     model_config = ConfigDict(extra="forbid")
     code: str = Field(max_length=40)
@@ -35,12 +36,22 @@ def listing(desk: AtDesk) -> dict[str, Any]:
 def look(desk: AtDesk, key: str) -> dict[str, Any]:
     view = port_outs.look(desk, key)
     return {
-        **_brief(view.request), "given": {"name": view.request.given.name, "account": view.request.given.account},
-        "doubts": [{"code": d.code, "says": d.says, "theirs": d.theirs, "ours": d.ours} for d in view.doubts],
-        "depends": [{"number": n.e164, "what": d.what, "so": d.so, "grave": d.grave} for n, d in view.depends],
+        **_brief(view.request),
+        "given": {"name": view.request.given.name, "account": view.request.given.account},
+        "doubts": [
+            {"code": d.code, "says": d.says, "theirs": d.theirs, "ours": d.ours}
+            for d in view.doubts
+        ],
+        "depends": [
+            {"number": n.e164, "what": d.what, "so": d.so, "grave": d.grave}
+            for n, d in view.depends
+        ],
         "clean_up": view.order.id if view.order else None,
-        "said": [{"at": shapes.moment(s.at), "by": s.by, "text": s.text, "code": s.code or None} for s in view.request.said],
-    }  # fmt: skip
+        "said": [
+            {"at": shapes.moment(s.at), "by": s.by, "text": s.text, "code": s.code or None}
+            for s in view.request.said
+        ],
+    }
 
 
 @resource.write("/port-outs/{key}/approve", May.PORT, status_code=201)
@@ -71,14 +82,22 @@ def let_go(desk: AtDesk, key: str) -> dict[str, Any]:
 
 @resource.write("/carrier-accounts/{key}/port-pin", May.PORT)
 def keep_pin(desk: AtDesk, key: str, asked: Pin) -> dict[str, Any]:
-    """What others must know before numbers may leave the account; kept sealed and never told again."""
+    """What others must know before numbers may leave the account; kept sealed and never told
+    again."""
     port_outs.keep_pin(desk, key, asked.pin)
     return {"account": key, "kept": True}
 
 
 def _brief(request: PortOut) -> dict[str, Any]:
     return {
-        "id": request.id, "no": request.no, "state": request.state.value, "gaining": request.gaining, "account": request.account, "numbers": list(request.numbers),
-        "asked_at": shapes.moment(request.asked_at), "answer_due": shapes.moment(request.answer_due), "code": request.code or None,
+        "id": request.id,
+        "no": request.no,
+        "state": request.state.value,
+        "gaining": request.gaining,
+        "account": request.account,
+        "numbers": list(request.numbers),
+        "asked_at": shapes.moment(request.asked_at),
+        "answer_due": shapes.moment(request.answer_due),
+        "code": request.code or None,
         "goes_at": shapes.moment(request.goes_at) if request.goes_at else None,
-    }  # fmt: skip
+    }

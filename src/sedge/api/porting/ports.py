@@ -1,4 +1,5 @@
-"""Ports: planned from numbers, looked at, their papers and dates; when a port of a size could be switched at the earliest."""
+"""Ports: planned from numbers, looked at, their papers and dates; when a port of a size could be
+switched at the earliest."""
 
 from datetime import date, datetime
 from typing import Annotated, Any
@@ -8,6 +9,7 @@ from fastapi.responses import Response
 from pydantic import AwareDatetime, Base64Bytes, BaseModel, ConfigDict, Field
 
 from sedge.api import shapes
+from sedge.api.porting.change_freezes import Day
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.enums import Role
@@ -16,8 +18,8 @@ from sedge.core.holding import HolderRef
 from sedge.core.numbers.e164 import read_one
 from sedge.core.porting.dates import Earliest, earliest, part_of
 from sedge.core.porting.planning import PortPlan
-from sedge.core.porting.records import AccountDetails, KeptFree, PortLine
-from sedge.services.porting import change_freezes, port_cutover, port_dialogue, ports
+from sedge.core.porting.records import AccountDetails, PortLine
+from sedge.services.porting import port_cutover, port_dialogue, port_planning, ports
 
 resource = Resource(tags=["ports"])
 
@@ -35,7 +37,8 @@ class Told(BaseModel):
 
 
 class Asked(BaseModel):
-    """`text` or `numbers`; to our `account` at the gaining carrier, for a `site`. With `dry_run` nothing is kept."""
+    """`text` or `numbers`; to our `account` at the gaining carrier, for a `site`. With `dry_run`
+    nothing is kept."""
 
     model_config = ConfigDict(extra="forbid")
     text: str = Field(default="", max_length=200_000)
@@ -51,7 +54,9 @@ class Changed(BaseModel):
     account: Told
     wanted_date: date | None = None
     subdivision: str | None = Field(
-        default=None, max_length=3, description="whose public holidays count: ISO 3166-2 without the country; none: as it is"
+        default=None,
+        max_length=3,
+        description="whose public holidays count: ISO 3166-2 without the country; none: as it is",
     )
     settled: dict[str, str] = {}
     codes: dict[str, str] = {}
@@ -104,7 +109,9 @@ class Proposed(BaseModel):
 
 class Apart(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    numbers: str = Field(min_length=1, max_length=200_000, description="in any form, ranges with a dash")
+    numbers: str = Field(
+        min_length=1, max_length=200_000, description="in any form, ranges with a dash"
+    )
 
 
 class Reason(BaseModel):
@@ -112,27 +119,19 @@ class Reason(BaseModel):
     reason: str = Field(min_length=3, max_length=200)
 
 
-class Free(BaseModel):
-    """Days on which nothing is switched; `site` None: anywhere."""
-
-    model_config = ConfigDict(extra="forbid")
-    first: date
-    last: date | None = None
-    why: str = Field(min_length=2, max_length=120)
-    site: str | None = None
-
-
-class Day(BaseModel):
-    model_config = ConfigDict(extra="forbid")
-    wanted_date: date
-
-
 @resource.read("/ports", May.SEE_MONEY)
 def listing(desk: AtDesk) -> dict[str, Any]:
     found = ports.listing(desk)
     return {
         "items": [
-            {"id": p.id, "no": p.no, "losing": p.losing, "state": p.state.value, "numbers": len(p.numbers), "foc": _moment(p.foc)}
+            {
+                "id": p.id,
+                "no": p.no,
+                "losing": p.losing,
+                "state": p.state.value,
+                "numbers": len(p.numbers),
+                "foc": _moment(p.foc),
+            }
             for p in found
         ],
         "next": None,
@@ -141,13 +140,25 @@ def listing(desk: AtDesk) -> dict[str, Any]:
 
 @resource.read("/ports/earliest")
 def when(
-    desk: AtDesk, country: Annotated[str, Query(min_length=2, max_length=2)], submitted: AwareDatetime | None = None, subdivision: str = "",
-    numbers: Annotated[int, Query(ge=1, le=1_000_000)] = 1, sites: Annotated[int, Query(ge=1, le=10_000)] = 1, toll_free: bool = False,
-) -> dict[str, Any]:  # fmt: skip
+    desk: AtDesk,
+    country: Annotated[str, Query(min_length=2, max_length=2)],
+    submitted: AwareDatetime | None = None,
+    subdivision: str = "",
+    numbers: Annotated[int, Query(ge=1, le=1_000_000)] = 1,
+    sites: Annotated[int, Query(ge=1, le=10_000)] = 1,
+    toll_free: bool = False,
+) -> dict[str, Any]:
     """The earliest day and why."""
     part = part_of(country.upper(), subdivision)
     return _earliest(
-        earliest(country.upper(), submitted or desk.now(), subdivision=part, numbers=numbers, sites=sites, toll_free=toll_free)
+        earliest(
+            country.upper(),
+            submitted or desk.now(),
+            subdivision=part,
+            numbers=numbers,
+            sites=sites,
+            toll_free=toll_free,
+        )
     )
 
 
@@ -158,35 +169,15 @@ def begin(desk: AtDesk, asked: Asked, *, dry_run: bool = False) -> dict[str, Any
     if not text.strip():
         raise NotUnderstood("Give text, or numbers.", field="text")
     if dry_run:
-        return _plan(ports.plan_ports(desk, text, account=asked.to_account, site=asked.site).plan)
-    made = ports.begin(desk, text, account=asked.to_account, site=asked.site)
+        return _plan(
+            port_planning.plan_ports(desk, text, account=asked.to_account, site=asked.site).plan
+        )
+    made = port_planning.begin(desk, text, account=asked.to_account, site=asked.site)
     told = asked.account.model_dump()
     if any(told.values()) or asked.wanted_date:
         for port in made:
             ports.change(desk, port.id, _form(asked.account, asked.wanted_date, port.details))
     return {"items": [_shown(desk, p.id) for p in made]}
-
-
-@resource.read("/ports/days", May.SEE_MONEY)
-def days(desk: AtDesk) -> dict[str, Any]:
-    """Days on which nothing is switched."""
-    return {"items": [_free(f.kept) for f in change_freezes.listing(desk)], "next": None}
-
-
-@resource.write("/ports/days", May.PORT, status_code=201)
-def keep_free(desk: AtDesk, asked: Free) -> dict[str, Any]:
-    last = asked.last.isoformat() if asked.last else ""
-    return _free(change_freezes.keep(desk, first=asked.first.isoformat(), last=last, why=asked.why, site=asked.site or ""))
-
-
-@resource.write("/ports/days/{key}/give-back", May.PORT)
-def give_back(desk: AtDesk, key: str) -> dict[str, Any]:
-    change_freezes.give_back(desk, key)
-    return days(desk)
-
-
-def _free(kept: KeptFree) -> dict[str, Any]:
-    return {"id": kept.id, "first": kept.first.isoformat(), "last": kept.last.isoformat(), "why": kept.why, "site": kept.site}
 
 
 @resource.read("/ports/{key}", May.SEE_MONEY)
@@ -197,7 +188,9 @@ def look(desk: AtDesk, key: str) -> dict[str, Any]:
 @resource.write("/ports/{key}/change", May.PORT)
 def change(desk: AtDesk, key: str, asked: Changed) -> dict[str, Any]:
     form = _form(asked.account, asked.wanted_date, AccountDetails())
-    form |= {f"settle:{n}": words for n, words in asked.settled.items()} | {f"code:{n}": code for n, code in asked.codes.items()}
+    form |= {f"settle:{n}": words for n, words in asked.settled.items()} | {
+        f"code:{n}": code for n, code in asked.codes.items()
+    }
     if asked.subdivision is not None:
         form["subdivision"] = asked.subdivision
     ports.change(desk, key, form)
@@ -212,7 +205,11 @@ def sign(desk: AtDesk, key: str, asked: Signed) -> dict[str, Any]:
 
 @resource.write("/ports/{key}/answer", May.PORT)
 def answer(desk: AtDesk, key: str, asked: Answer) -> dict[str, Any]:
-    with_it = {"filename": asked.attached.name, "content": asked.attached.content} if asked.attached else {}
+    with_it = (
+        {"filename": asked.attached.name, "content": asked.attached.content}
+        if asked.attached
+        else {}
+    )
     port_dialogue.answer_query(desk, key, asked.text, **with_it)
     return _shown(desk, key)
 
@@ -239,19 +236,34 @@ def split(desk: AtDesk, key: str, asked: Apart) -> dict[str, Any]:
 
 @resource.read("/ports/{key}/holders", May.SEE_MONEY)
 def holders(desk: AtDesk, key: str) -> dict[str, Any]:
-    """Who has each number from the switch on, and what is proposed for those that nobody has been chosen for (the first 200)."""
+    """Who has each number from the switch on, and what is proposed for those that nobody has been
+    chosen for (the first 200)."""
     of = port_cutover.preparation(desk, key)
     return {
-        "features": list(of.port.features), "may_be_switched_on": of.features,
+        "features": list(of.port.features),
+        "may_be_switched_on": of.features,
         "items": [
             {
-                "number": r.line.e164, "used_for": r.line.used_for or None, "holder": r.line.holder.model_dump() if r.line.holder else None, "role": r.line.role.value,
-                "spot": r.line.spot, "path": r.line.path, "fallback": r.line.fallback or None,
-                "proposed": {"holder": r.proposal.ref.model_dump(), "why": r.proposal.why, "sure": r.proposal.sure} if r.proposal else None,
+                "number": r.line.e164,
+                "used_for": r.line.used_for or None,
+                "holder": r.line.holder.model_dump() if r.line.holder else None,
+                "role": r.line.role.value,
+                "spot": r.line.spot,
+                "path": r.line.path,
+                "fallback": r.line.fallback or None,
+                "proposed": (
+                    {
+                        "holder": r.proposal.ref.model_dump(),
+                        "why": r.proposal.why,
+                        "sure": r.proposal.sure,
+                    }
+                    if r.proposal
+                    else None
+                ),
             }
             for r in of.rows
         ],
-    }  # fmt: skip
+    }
 
 
 @resource.write("/ports/{key}/holders", May.PORT)
@@ -259,7 +271,10 @@ def choose(desk: AtDesk, key: str, asked: Holders) -> dict[str, Any]:
     """For the numbers named; the others stay as they are."""
     lines = {read_one(x.number, "GB", field="lines"): x for x in asked.lines}
     given = {
-        e164: PortLine(e164=e164, holder=x.holder, role=x.role, spot=x.spot, path=x.path, fallback=x.fallback) for e164, x in lines.items()
+        e164: PortLine(
+            e164=e164, holder=x.holder, role=x.role, spot=x.spot, path=x.path, fallback=x.fallback
+        )
+        for e164, x in lines.items()
     }
     port_cutover.give(desk, key, given, asked.features)
     return holders(desk, key)
@@ -279,7 +294,8 @@ def submit(desk: AtDesk, key: str) -> dict[str, Any]:
 
 @resource.write("/ports/{key}/switch", May.PORT, status_code=201)
 def switch(desk: AtDesk, key: str) -> dict[str, Any]:
-    """A draft of the work order of the day: what is missing before, the switch, calls to and from each number that somebody has."""
+    """A draft of the work order of the day: what is missing before, the switch, calls to and from
+    each number that somebody has."""
     return shapes.drafted(port_cutover.activation(desk, key))
 
 
@@ -290,7 +306,8 @@ def prove(desk: AtDesk, key: str) -> dict[str, Any]:
 
 @resource.write("/ports/{key}/back-out", May.PORT, status_code=201)
 def back_out(desk: AtDesk, key: str, asked: Reason) -> dict[str, Any]:
-    """A draft of the work order that gives the numbers back, while the losing carrier takes them."""
+    """A draft of the work order that gives the numbers back, while the losing carrier takes
+    them."""
     return shapes.drafted(port_cutover.backing_out(desk, key, asked.reason))
 
 
@@ -319,12 +336,19 @@ def mandate(desk: AtDesk, key: str) -> Response:
 
 @resource.read("/ports/{key}/calendar.ics", May.SEE_MONEY)
 def calendar(desk: AtDesk, key: str) -> Response:
-    return Response(ports.calendar(desk, [ports.look(desk, key).port]), media_type="text/calendar; charset=utf-8")
+    return Response(
+        ports.calendar(desk, [ports.look(desk, key).port]),
+        media_type="text/calendar; charset=utf-8",
+    )
 
 
 def _form(told: Told, wanted: date | None, known: AccountDetails) -> dict[str, str]:
     values = told.model_dump()
-    return {**values, "account": values.pop("number") or known.account, "wanted": wanted.isoformat() if wanted else ""}
+    return {
+        **values,
+        "account": values.pop("number") or known.account,
+        "wanted": wanted.isoformat() if wanted else "",
+    }
 
 
 def _moment(value: datetime | None) -> str | None:
@@ -333,40 +357,105 @@ def _moment(value: datetime | None) -> str | None:
 
 def _earliest(found: Earliest) -> dict[str, Any]:
     return {
-        "date": found.day.isoformat(), "opens": f"{found.opens:%H:%M}", "closes": f"{found.closes:%H:%M}", "timezone": found.timezone, "size": found.size.value,
-        "working_days": found.lead, "day_zero": found.day_zero.isoformat(), "reasons": list(found.reasons),
-    }  # fmt: skip
+        "date": found.day.isoformat(),
+        "opens": f"{found.opens:%H:%M}",
+        "closes": f"{found.closes:%H:%M}",
+        "timezone": found.timezone,
+        "size": found.size.value,
+        "working_days": found.lead,
+        "day_zero": found.day_zero.isoformat(),
+        "reasons": list(found.reasons),
+    }
 
 
 def _plan(found: PortPlan) -> dict[str, Any]:
     return {
         "ports": [
             {
-                "losing": p.losing, "account": p.account, "country": p.country, "toll_free": p.toll_free, "code_of_each": p.code_of_each or None, "questions": list(p.questions),
-                "numbers": [{"e164": x.e164, "eligible": x.eligible, "reasons": list(x.reasons), "hangs": x.hangs or None} for x in p.lines],
-                "left_behind": [s.e164 for s in p.left_behind], "earliest": _earliest(p.earliest) if p.earliest else None,
+                "losing": p.losing,
+                "account": p.account,
+                "country": p.country,
+                "toll_free": p.toll_free,
+                "code_of_each": p.code_of_each or None,
+                "questions": list(p.questions),
+                "numbers": [
+                    {
+                        "e164": x.e164,
+                        "eligible": x.eligible,
+                        "reasons": list(x.reasons),
+                        "hangs": x.hangs or None,
+                    }
+                    for x in p.lines
+                ],
+                "left_behind": [s.e164 for s in p.left_behind],
+                "earliest": _earliest(p.earliest) if p.earliest else None,
             }
             for p in found.ports
         ],
         "refused": [{"e164": x.e164, "reasons": list(x.reasons)} for x in found.refused],
-    }  # fmt: skip
+    }
 
 
 def _told(details: AccountDetails) -> dict[str, str]:
     """As it is written with `change`: the account's number is `number`."""
-    return {"number" if name == "account" else name: value for name, value in details.model_dump().items()}
+    return {
+        "number" if name == "account" else name: value
+        for name, value in details.model_dump().items()
+    }
 
 
 def _shown(desk: AtDesk, key: str) -> dict[str, Any]:
     view = ports.look(desk, key)
     port = view.port
     return {
-        "id": port.id, "no": port.no, "state": port.state.value, "losing": port.losing, "to_account": port.account, "site": port.site,
-        "account": _told(port.details), "wanted_date": port.wanted.isoformat() if port.wanted else None, "signed": port.signed or None,
-        "numbers": [{"e164": x.e164, "eligible": not x.refused, "reasons": [x.refused] if x.refused else [], "hangs": x.hangs or None, "code": x.code or None} for x in port.lines],
-        "left_behind": list(port.left_behind), "lacking": [{"what": x.what, "done": x.done, "says": x.says} for x in view.lacking],
-        "earliest": _earliest(view.earliest) if view.earliest else None, "foc": _moment(port.foc), "answer_due": _moment(port.answer_due),
-        "silent": view.silent, "wrong_day": view.wrong_day or None, "back_out_until": _moment(port.back_out_until), "toll_free": port.toll_free, "subdivision": port.subdivision or None, "bill": port.bill or None,
-        "rejection": {"code": view.rejected[0].code, "text": view.rejected[0].text, "remedy": view.rejected[1].remedy, "field": view.rejected[1].field} if view.rejected else None,
-        "said": [{"at": shapes.moment(s.at), "by": s.by, "what": s.what, "text": s.text, "code": s.code or None} for s in port.said],
-    }  # fmt: skip
+        "id": port.id,
+        "no": port.no,
+        "state": port.state.value,
+        "losing": port.losing,
+        "to_account": port.account,
+        "site": port.site,
+        "account": _told(port.details),
+        "wanted_date": port.wanted.isoformat() if port.wanted else None,
+        "signed": port.signed or None,
+        "numbers": [
+            {
+                "e164": x.e164,
+                "eligible": not x.refused,
+                "reasons": [x.refused] if x.refused else [],
+                "hangs": x.hangs or None,
+                "code": x.code or None,
+            }
+            for x in port.lines
+        ],
+        "left_behind": list(port.left_behind),
+        "lacking": [{"what": x.what, "done": x.done, "says": x.says} for x in view.lacking],
+        "earliest": _earliest(view.earliest) if view.earliest else None,
+        "foc": _moment(port.foc),
+        "answer_due": _moment(port.answer_due),
+        "silent": view.silent,
+        "wrong_day": view.wrong_day or None,
+        "back_out_until": _moment(port.back_out_until),
+        "toll_free": port.toll_free,
+        "subdivision": port.subdivision or None,
+        "bill": port.bill or None,
+        "rejection": (
+            {
+                "code": view.rejected[0].code,
+                "text": view.rejected[0].text,
+                "remedy": view.rejected[1].remedy,
+                "field": view.rejected[1].field,
+            }
+            if view.rejected
+            else None
+        ),
+        "said": [
+            {
+                "at": shapes.moment(s.at),
+                "by": s.by,
+                "what": s.what,
+                "text": s.text,
+                "code": s.code or None,
+            }
+            for s in port.said
+        ],
+    }

@@ -1,4 +1,5 @@
-"""Retiring over the interface: what depends on a number and what each choice costs; closing a site; the tidy-up. Each makes a work order."""
+"""Retiring over the interface: what depends on a number and what each choice costs; closing a site;
+the tidy-up. Each makes a work order."""
 
 from typing import Any, Literal
 
@@ -17,8 +18,9 @@ Then = Literal["release", "rest", "keep"]
 
 
 class Retire(BaseModel):
-    """`then`: release now, rest and then release, or rest and keep. `rest` in days (none: the policy's). `settle`: what depends on the number
-    and needs no judgement is settled by the same work order."""
+    """`then`: release now, rest and then release, or rest and keep. `rest` in days (none: the
+    policy's). `settle`: what depends on the number and needs no judgement is settled by the same
+    work order."""
 
     model_config = ConfigDict(extra="forbid")
     then: Then
@@ -59,12 +61,21 @@ class Rest(BaseModel):
 def days_of_rest(desk: AtDesk) -> dict[str, Any]:
     """How long numbers rest between two holders, by country."""
     rows = quarantine.listing(desk)
-    return {"items": [{"country": r.country, "days": r.days, "toll_free": r.toll_free, "own": r.own} for r in rows], "next": None}
+    return {
+        "items": [
+            {"country": r.country, "days": r.days, "toll_free": r.toll_free, "own": r.own}
+            for r in rows
+        ],
+        "next": None,
+    }
 
 
 @resource.write("/retiring/rest", May.SET_RULES)
 def set_days_of_rest(desk: AtDesk, asked: Rest) -> dict[str, Any]:
-    told = {name: "" if value is None else str(value) for name, value in (("days", asked.days), ("toll_free", asked.toll_free))}
+    told = {
+        name: "" if value is None else str(value)
+        for name, value in (("days", asked.days), ("toll_free", asked.toll_free))
+    }
     quarantine.put(desk, asked.country, **told)
     return days_of_rest(desk)
 
@@ -74,70 +85,112 @@ def tidy_up(desk: AtDesk, days: str = "") -> dict[str, Any]:
     """Numbers worth a look, by why; the first 300 of each kind."""
     view = cleanup_review.tidy_up(desk, days)
     return {
-        "days": view.days, "silent": view.silent, "saves": [shapes.money(m) for m in view.saves],
+        "days": view.days,
+        "silent": view.silent,
+        "saves": [shapes.money(m) for m in view.saves],
         "items": [
             {
-                "kind": heap.key, "name": heap.name, "total": heap.total, "saves": [shapes.money(m) for m in heap.saves],
-                "numbers": [{"e164": row.number.e164, "why": row.why, "holder": row.holder, "since": shapes.moment(row.since) if row.since else None} for row in heap.rows],
+                "kind": heap.key,
+                "name": heap.name,
+                "total": heap.total,
+                "saves": [shapes.money(m) for m in heap.saves],
+                "numbers": [
+                    {
+                        "e164": row.number.e164,
+                        "why": row.why,
+                        "holder": row.holder,
+                        "since": shapes.moment(row.since) if row.since else None,
+                    }
+                    for row in heap.rows
+                ],
             }
             for heap in view.heaps
         ],
         "next": None,
-    }  # fmt: skip
+    }
 
 
 @resource.write("/retiring/tidy-up", May.RELEASE, status_code=201)
 def retire_chosen(desk: AtDesk, asked: Chosen) -> dict[str, Any]:
     chosen = [numbers.the_number(desk, n) for n in asked.numbers]
-    tasks, title = cleanup_review.plan(desk, chosen, then=asked.then, rest="" if asked.rest is None else str(asked.rest))
+    tasks, title = cleanup_review.plan(
+        desk, chosen, then=asked.then, rest="" if asked.rest is None else str(asked.rest)
+    )
     return shapes.drafted(workorders.draft(desk, title, tasks))
 
 
 @resource.read("/retiring/sites/{key}", May.SEE_MONEY)
 def site(desk: AtDesk, key: str) -> dict[str, Any]:
-    """What closing a site comes to: numbers by state, money of each choice, what would be lost elsewhere."""
+    """What closing a site comes to: numbers by state, money of each choice, what would be lost
+    elsewhere."""
     view = site_closure.look(desk, key)
     return {
-        "site": view.site.id, "numbers": {state.value: n for state, n in view.by_state.items()}, "people": len(view.people), "service_lines": len(view.lines),
-        "beyond": view.beyond, "last_term": view.last_term.isoformat() if view.last_term else None, "idle_seats": dict(view.idle),
+        "site": view.site.id,
+        "numbers": {state.value: n for state, n in view.by_state.items()},
+        "people": len(view.people),
+        "service_lines": len(view.lines),
+        "beyond": view.beyond,
+        "last_term": view.last_term.isoformat() if view.last_term else None,
+        "idle_seats": dict(view.idle),
         "choices": [
-            {"then": s.key, "costs": [shapes.money(m) for m in s.costs], "saves": [shapes.money(m) for m in s.saves], "paid_until": s.last.isoformat() if s.last else None}
+            {
+                "then": s.key,
+                "costs": [shapes.money(m) for m in s.costs],
+                "saves": [shapes.money(m) for m in s.saves],
+                "paid_until": s.last.isoformat() if s.last else None,
+            }
             for s in view.sums
         ],
         "lost_elsewhere": [{"number": n.e164, **_dependence(d)} for n, d in view.grave],
-    }  # fmt: skip
+    }
 
 
 @resource.write("/retiring/sites/{key}", May.RELEASE, status_code=201)
 def close_site(desk: AtDesk, key: str, asked: CloseSite) -> dict[str, Any]:
     rest = "" if asked.rest is None else str(asked.rest)
-    tasks, title = site_closure.plan(desk, key, then=asked.then, rest=rest, announcement=asked.announcement, people=asked.people)
+    tasks, title = site_closure.plan(
+        desk, key, then=asked.then, rest=rest, announcement=asked.announcement, people=asked.people
+    )
     return shapes.drafted(workorders.draft(desk, title, tasks, reason=asked.reason))
 
 
 @resource.read("/numbers/{number}/depends", May.LOOK)
 def depends(desk: AtDesk, number: str) -> dict[str, Any]:
-    """What depends on a number, in the order of undoing, and what each way of letting it go costs within a year."""
+    """What depends on a number, in the order of undoing, and what each way of letting it go costs
+    within a year."""
     view = retiring.depends_on(desk, numbers.the_number(desk, number))
     return {
-        "number": view.number.e164, "state": view.number.state.value, "depends": [_dependence(d) for d in view.dependences],
+        "number": view.number.e164,
+        "state": view.number.state.value,
+        "depends": [_dependence(d) for d in view.dependences],
         "choices": [
             {
-                "then": c.key, "gone_on": c.gone_on.isoformat() if c.gone_on else None, "paid_until": c.paid_until.isoformat() if c.paid_until else None,
-                "costs": shapes.money(c.costs), "saves": shapes.money(c.saves), "why": list(c.why),
+                "then": c.key,
+                "gone_on": c.gone_on.isoformat() if c.gone_on else None,
+                "paid_until": c.paid_until.isoformat() if c.paid_until else None,
+                "costs": shapes.money(c.costs),
+                "saves": shapes.money(c.saves),
+                "why": list(c.why),
             }
             for c in view.choices
         ],
-    }  # fmt: skip
+    }
 
 
 @resource.write("/numbers/{number}/retire", May.CHANGE_ESTATE, status_code=201)
 def retire(desk: AtDesk, number: str, asked: Retire) -> dict[str, Any]:
     """A draft of the work order that retires it."""
     e164, rest = numbers.the_number(desk, number), "" if asked.rest is None else str(asked.rest)
-    tasks, title = retiring.plan(desk, e164, then=asked.then, rest=rest, announcement=asked.announcement, settle=asked.settle)
+    tasks, title = retiring.plan(
+        desk, e164, then=asked.then, rest=rest, announcement=asked.announcement, settle=asked.settle
+    )
     return shapes.drafted(workorders.draft(desk, title, tasks, reason=asked.reason))
 
 
 def _dependence(d: Dependence) -> dict[str, Any]:
-    return {"what": d.what, "so": d.so, "grave": d.grave, "tasks": [task.model_dump(mode="json") for task in d.tasks]}
+    return {
+        "what": d.what,
+        "so": d.so,
+        "grave": d.grave,
+        "tasks": [task.model_dump(mode="json") for task in d.tasks],
+    }

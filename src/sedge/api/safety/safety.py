@@ -1,4 +1,5 @@
-"""Safety: addresses against the register, spots, coverage, emergency tests, what carriers have registered, open formats."""
+"""Safety: addresses against the register, spots, coverage, emergency tests, what carriers have
+registered, open formats."""
 
 from typing import Any
 
@@ -105,7 +106,12 @@ def match_address(desk: AtDesk, asked: AddressTyped) -> dict[str, Any]:
         }
         for c in found.candidates
     ]
-    return {"verdict": found.verdict, "candidates": candidates, "differences": found.differences, "why": found.why or None}
+    return {
+        "verdict": found.verdict,
+        "candidates": candidates,
+        "differences": found.differences,
+        "why": found.why or None,
+    }
 
 
 @resource.read("/civic-addresses/forms")
@@ -115,7 +121,14 @@ def address_forms() -> dict[str, Any]:
         {
             "country": c,
             "fields": [
-                {"name": f.name, "element": f.element, "label": f.label, "example": f.example, "required": f.required} for f in fields
+                {
+                    "name": f.name,
+                    "element": f.element,
+                    "label": f.label,
+                    "example": f.example,
+                    "required": f.required,
+                }
+                for f in fields
             ],
         }
         for c, fields in FORMS.items()
@@ -127,7 +140,9 @@ def address_forms() -> dict[str, Any]:
 def recheck(desk: AtDesk) -> dict[str, Any]:
     """Every address of ours held against the register again."""
     done = address_revalidation.recheck(desk)
-    items = [{"id": a.id, "site": a.site, "verdict": a.verdict, "psap": a.psap} for a in done.changed]
+    items = [
+        {"id": a.id, "site": a.site, "verdict": a.verdict, "psap": a.psap} for a in done.changed
+    ]
     return {"asked": done.asked, "changed": items, "trouble": done.trouble or None}
 
 
@@ -160,19 +175,31 @@ def add_spot(request: Request, desk: AtDesk, asked: SpotAsked) -> Response:
 def _card(desk: AtDesk, spot: Spot) -> dict[str, Any]:
     address = safety.address_of(desk, spot)
     return {
-        **shapes.spot(spot, address.elements.model_dump()), "building": spot.building, "wing": spot.wing, "note": spot.note, "place": spot.place,
-        "doubt": spot.doubt or None, "confirmed_by": spot.confirmed_by or None,
-    }  # fmt: skip
+        **shapes.spot(spot, address.elements.model_dump()),
+        "building": spot.building,
+        "wing": spot.wing,
+        "note": spot.note,
+        "place": spot.place,
+        "doubt": spot.doubt or None,
+        "confirmed_by": spot.confirmed_by or None,
+    }
 
 
 @resource.read("/spots/{code}")
 def spot(desk: AtDesk, code: str) -> dict[str, Any]:
-    """One spot with who is at it. The code may be typed without dashes; a mistyped one is refused and the nearest told."""
+    """One spot with who is at it. The code may be typed without dashes; a mistyped one is refused
+    and the nearest told."""
     card = places.card(desk, safety.the_spot(desk, code))
     return {
-        **_card(desk, card.spot), "problem": card.problem or None, "review_due": card.review, "people": [p.id for p in card.people],
-        "numbers": [n.e164 for n in card.numbers], "service_lines": [x.id for x in card.lines], "people_count": card.many[0], "number_count": card.many[1],
-    }  # fmt: skip
+        **_card(desk, card.spot),
+        "problem": card.problem or None,
+        "review_due": card.review,
+        "people": [p.id for p in card.people],
+        "numbers": [n.e164 for n in card.numbers],
+        "service_lines": [x.id for x in card.lines],
+        "people_count": card.many[0],
+        "number_count": card.many[1],
+    }
 
 
 @resource.write("/spots/{code}", May.CHANGE_SAFETY, method="PATCH")
@@ -201,7 +228,11 @@ def confirm_spot(desk: AtDesk, code: str) -> dict[str, Any]:
 def confirm_link(desk: AtDesk, code: str, asked: LinkAsked) -> Response:
     """A link for somebody at the site, good once and for some days; told this once."""
     return JSONResponse(
-        {"path": confirmation_links.make_link(desk, code, to=asked.to), "good_for_days": confirmation_links.GOOD_FOR.days}, 201
+        {
+            "path": confirmation_links.make_link(desk, code, to=asked.to),
+            "good_for_days": confirmation_links.GOOD_FOR.days,
+        },
+        201,
     )
 
 
@@ -212,7 +243,10 @@ def spot_pidf_lo(desk: AtDesk, code: str) -> Response:
 
 @resource.read("/numbers/{number}/pidf-lo.xml")
 def number_pidf_lo(desk: AtDesk, number: str) -> Response:
-    return Response(emergency_exports.number_pidf_lo(desk, the_number(desk, number)), media_type="application/pidf+xml")
+    return Response(
+        emergency_exports.number_pidf_lo(desk, the_number(desk, number)),
+        media_type="application/pidf+xml",
+    )
 
 
 @resource.read("/exports/spots.csv")
@@ -249,15 +283,28 @@ def floor_plan(desk: AtDesk, key: str, floor: str) -> Response:
 
 def _share(share: Share) -> dict[str, Any]:
     return {
-        "numbers": share.numbers, "people": share.people, "found_numbers": share.found_numbers, "found_people": share.found_people,
-        "per_cent": None if share.is_empty else share.per_cent, "reasons": dict(share.reasons),
-    }  # fmt: skip
+        "numbers": share.numbers,
+        "people": share.people,
+        "found_numbers": share.found_numbers,
+        "found_people": share.found_people,
+        "per_cent": None if share.is_empty else share.per_cent,
+        "reasons": dict(share.reasons),
+    }
 
 
 @resource.read("/safety/coverage")
 def cover(desk: AtDesk) -> dict[str, Any]:
     """Gaps by reason, and the shares of each site and floor."""
-    items = [{"key": g.key, "reason": g.reason, "count": g.count, "numbers": g.numbers, "people": g.people} for g in coverage.gaps(desk)]
+    items = [
+        {
+            "key": g.key,
+            "reason": g.reason,
+            "count": g.count,
+            "numbers": g.numbers,
+            "people": g.people,
+        }
+        for g in coverage.gaps(desk)
+    ]
     sites = [
         {
             "site": c.site.id,
@@ -279,7 +326,12 @@ def put_right(desk: AtDesk, key: str) -> Response:
 @resource.write("/safety/moves", May.CHANGE_ESTATE)
 def move(desk: AtDesk, asked: Move) -> Response:
     """The draft of a work order that moves people, their numbers and registrations to a spot."""
-    order = relocations.draft(desk, safety.the_spot(desk, asked.to, field="to"), people=asked.people, from_spot=asked.from_spot)
+    order = relocations.draft(
+        desk,
+        safety.the_spot(desk, asked.to, field="to"),
+        people=asked.people,
+        from_spot=asked.from_spot,
+    )
     return JSONResponse({"work_order": order.id, "no": order.no}, 201)
 
 
@@ -287,21 +339,35 @@ def move(desk: AtDesk, asked: Move) -> Response:
 def help_call(desk: AtDesk, asked: HelpCallAsked) -> Response:
     """A call for help that ends at the stand-in of an answering point, never at a real one."""
     proof = calls.place_help_call(desk, the_number(desk, asked.number))
-    return JSONResponse({"proof": proof.id, "ok": proof.ok, "heard": proof.heard, "differs": proof.differs or None}, 201)
+    return JSONResponse(
+        {"proof": proof.id, "ok": proof.ok, "heard": proof.heard, "differs": proof.differs or None},
+        201,
+    )
 
 
 @resource.write("/safety/tests", May.PLACE_TEST_CALL)
 def run_test(desk: AtDesk, asked: TestAsked) -> Response:
-    """The emergency test of every number in use, or of a site's; kept as a dated report. A large one goes on by itself until it is `done`."""
+    """The emergency test of every number in use, or of a site's; kept as a dated report. A large
+    one goes on by itself until it is `done`."""
     return JSONResponse(_report(emergency_reports.begin(desk, site=asked.site)), 201)
 
 
 def _report(report: Report) -> dict[str, Any]:
     return {
-        "id": report.id, "at": shapes.moment(report.at), "by": report.by, "of": report.of, "done": report.done, "total": report.total, "numbers": report.numbers, "help_comes": report.comes,
-        "to_look_at": report.cautions, "people_without_spot": report.people_without_spot,
-        "sites": {name: {"numbers": n, "help_comes": c} for name, (n, c) in report.sites.items()}, "reasons": report.reasons, "seconds": report.seconds,
-    }  # fmt: skip
+        "id": report.id,
+        "at": shapes.moment(report.at),
+        "by": report.by,
+        "of": report.of,
+        "done": report.done,
+        "total": report.total,
+        "numbers": report.numbers,
+        "help_comes": report.comes,
+        "to_look_at": report.cautions,
+        "people_without_spot": report.people_without_spot,
+        "sites": {name: {"numbers": n, "help_comes": c} for name, (n, c) in report.sites.items()},
+        "reasons": report.reasons,
+        "seconds": report.seconds,
+    }
 
 
 @resource.read("/safety/tests")
@@ -312,7 +378,11 @@ def reports(desk: AtDesk) -> dict[str, Any]:
 @resource.read("/safety/tests/{key}")
 def report(desk: AtDesk, key: str) -> dict[str, Any]:
     found, lines, count = emergency_reports.look(desk, key)
-    return {**_report(found), "lines": [{**x.__dict__, "help_comes": x.comes} for x in lines], "lines_in_all": count}
+    return {
+        **_report(found),
+        "lines": [{**x.__dict__, "help_comes": x.comes} for x in lines],
+        "lines_in_all": count,
+    }
 
 
 @resource.read("/safety/tests/{key}/report.csv")
@@ -338,7 +408,13 @@ def registered_addresses(desk: AtDesk, carrier: str) -> dict[str, Any]:
         }
         for d in found.differences
     ]
-    return {"items": items, "alike": found.alike, "trouble": found.trouble or None, "at": shapes.moment(found.at), "next": None}
+    return {
+        "items": items,
+        "alike": found.alike,
+        "trouble": found.trouble or None,
+        "at": shapes.moment(found.at),
+        "next": None,
+    }
 
 
 @resource.write("/safety/registered/{carrier}", May.CHANGE_ESTATE)

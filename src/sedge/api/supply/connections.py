@@ -29,12 +29,18 @@ class SignIn(BaseModel):
     emergency: bool = Field(default=False, description="whether that carrier takes calls for help")
 
     def typed(self) -> dict[str, str]:
-        plain = {"host": self.host, "transport": self.transport.value, "user": self.user, "password": self.password}
+        plain = {
+            "host": self.host,
+            "transport": self.transport.value,
+            "user": self.user,
+            "password": self.password,
+        }
         return {**plain, "port": str(self.port or ""), "emergency": "1" if self.emergency else ""}
 
 
 class Connect(BaseModel):
-    """`numbers` as typed, ranges too. Either an existing `trunk`, or a `name` and the `sign_in` of a new one."""
+    """`numbers` as typed, ranges too. Either an existing `trunk`, or a `name` and the `sign_in` of
+    a new one."""
 
     model_config = ConfigDict(extra="forbid")
     numbers: str = Field(max_length=20_000)
@@ -50,12 +56,21 @@ class Connect(BaseModel):
 
 @resource.write("/connections", May.BUY)
 def connect(request: Request, desk: AtDesk, asked: Connect) -> Response:
-    """A draft that brings the numbers in and proves each by a test call; signed in at once, and checked."""
+    """A draft that brings the numbers in and proves each by a test call; signed in at once, and
+    checked."""
 
     def make(_identity: str | None) -> tuple[int, Any]:
-        form = {name: str(value) for name, value in asked.model_dump(exclude={"sign_in", "carrier_account"}).items()}
+        form = {
+            name: str(value)
+            for name, value in asked.model_dump(exclude={"sign_in", "carrier_account"}).items()
+        }
         order = external_numbers.connect(
-            desk, {**form, "account": asked.carrier_account, **(asked.sign_in.typed() if asked.sign_in else {})}
+            desk,
+            {
+                **form,
+                "account": asked.carrier_account,
+                **(asked.sign_in.typed() if asked.sign_in else {}),
+            },
         )
         return 201, {"work_order": order.id, "no": order.no}
 
@@ -64,7 +79,12 @@ def connect(request: Request, desk: AtDesk, asked: Connect) -> Response:
 
 @resource.read("/connections")
 def connections(desk: AtDesk) -> dict[str, Any]:
-    return {"items": [_shape(external_numbers.look(desk, x.id)) for x in external_numbers.places(desk)[1]], "next": None}
+    return {
+        "items": [
+            _shape(external_numbers.look(desk, x.id)) for x in external_numbers.places(desk)[1]
+        ],
+        "next": None,
+    }
 
 
 @resource.read("/connections/{key}")
@@ -75,10 +95,21 @@ def connection(desk: AtDesk, key: str) -> dict[str, Any]:
 def _shape(view: ConnectionView) -> dict[str, Any]:
     of = view.connection
     return {
-        "id": view.trunk.id, "name": view.trunk.name, "carrier": view.carrier.id, "site": view.site.id, "numbers": view.numbers, "signed_in": not view.problem,
-        "problem": view.problem or None, "host": of.host, "port": of.port, "transport": of.transport, "user": of.user, "channels": view.trunk.channels,
-        "emergency": view.trunk.emergency, "seen_at": shapes.moment(view.trunk.seen_at),
-    }  # fmt: skip
+        "id": view.trunk.id,
+        "name": view.trunk.name,
+        "carrier": view.carrier.id,
+        "site": view.site.id,
+        "numbers": view.numbers,
+        "signed_in": not view.problem,
+        "problem": view.problem or None,
+        "host": of.host,
+        "port": of.port,
+        "transport": of.transport,
+        "user": of.user,
+        "channels": view.trunk.channels,
+        "emergency": view.trunk.emergency,
+        "seen_at": shapes.moment(view.trunk.seen_at),
+    }
 
 
 @resource.write("/connections/{key}/test", May.PLACE_TEST_CALL)

@@ -19,9 +19,18 @@ Typed = Annotated[str, Form(max_length=200)]
 def _shape(d: Document) -> dict[str, Any]:
     until = good_until(d)
     return {
-        "id": d.id, "paper": d.paper, "title": d.title, "filename": d.filename, "media_type": d.media_type, "size": d.size, "sha256": d.sha256,
-        "site": d.site, "issued_on": str(d.issued_on) if d.issued_on else None, "good_until": str(until) if until else None, "at": shapes.moment(d.at),
-    }  # fmt: skip
+        "id": d.id,
+        "paper": d.paper,
+        "title": d.title,
+        "filename": d.filename,
+        "media_type": d.media_type,
+        "size": d.size,
+        "sha256": d.sha256,
+        "site": d.site,
+        "issued_on": str(d.issued_on) if d.issued_on else None,
+        "good_until": str(until) if until else None,
+        "at": shapes.moment(d.at),
+    }
 
 
 @resource.read("", May.SEE_MONEY)
@@ -33,16 +42,29 @@ def documents(desk: AtDesk) -> dict[str, Any]:
 def requirements(desk: AtDesk) -> dict[str, Any]:
     """What carriers want to see, by country and kind of number; no kinds: for any."""
     rows = [
-        {"carrier": r.carrier, "country": r.country, "kinds": list(r.kinds), "papers": list(r.papers)} for r, _ in papers.requirements(desk)
+        {
+            "carrier": r.carrier,
+            "country": r.country,
+            "kinds": list(r.kinds),
+            "papers": list(r.papers),
+        }
+        for r, _ in papers.requirements(desk)
     ]
     return {"items": rows, "next": None}
 
 
 @resource.write("", May.BUY)
 def put_on_file(
-    desk: AtDesk, file: Annotated[UploadFile, File()], paper: Typed, site: Typed = "", title: Typed = "", issued_on: Typed = "", valid_until: Typed = "",
-) -> Response:  # fmt: skip
-    """The same content again is the document that is there. Another paper for an order goes with the task `send_paper`."""
+    desk: AtDesk,
+    file: Annotated[UploadFile, File()],
+    paper: Typed,
+    site: Typed = "",
+    title: Typed = "",
+    issued_on: Typed = "",
+    valid_until: Typed = "",
+) -> Response:
+    """The same content again is the document that is there. Another paper for an order goes with
+    the task `send_paper`."""
     content = file.file.read(papers.MOST_BYTES + 1)
     document = papers.put_on_file(
         desk,

@@ -32,22 +32,55 @@ class OrderAsked(BaseModel):
     site: str
     spot: str | None = None
     features: list[str] = Field(default=[], max_length=20)
-    people: list[str] = Field(default=[], max_length=60, description="given the numbers as they arrive: names, mail addresses, extensions")
-    reserve_for: str = Field(default="", max_length=200, description="what the rest is reserved for")
-    agreed: str = Field(default="", max_length=40, description="of /orders/plan; needed where licences are bought along")
+    people: list[str] = Field(
+        default=[],
+        max_length=60,
+        description="given the numbers as they arrive: names, mail addresses, extensions",
+    )
+    reserve_for: str = Field(
+        default="", max_length=200, description="what the rest is reserved for"
+    )
+    agreed: str = Field(
+        default="",
+        max_length=40,
+        description="of /orders/plan; needed where licences are bought along",
+    )
 
 
 @resource.read("/supply/offers", May.SEE_MONEY)
 def offers(
-    desk: AtDesk, country: str = "GB", kind: str = "", capacity: str = "", area: str = "", starts: str = "", pattern: str = "",
-    quantity: int = 1, consecutive: bool = False, endings: str = Query(default="", max_length=1000), carrier: str = "",
+    desk: AtDesk,
+    country: str = "GB",
+    kind: str = "",
+    capacity: str = "",
+    area: str = "",
+    starts: str = "",
+    pattern: str = "",
+    quantity: int = 1,
+    consecutive: bool = False,
+    endings: str = Query(default="", max_length=1000),
+    carrier: str = "",
     limit: int = Query(default=20, ge=1, le=50),
-) -> dict[str, Any]:  # fmt: skip
-    """What all carriers offer, best first. A carrier that did not answer is named in `carriers` with why; the others' offers are there."""
-    wish = Wish(country.upper(), area, kind, capacity, starts, pattern, quantity, consecutive, tuple(endings.replace(",", " ").split()))
+) -> dict[str, Any]:
+    """What all carriers offer, best first. A carrier that did not answer is named in `carriers`
+    with why; the others' offers are there."""
+    wish = Wish(
+        country.upper(),
+        area,
+        kind,
+        capacity,
+        starts,
+        pattern,
+        quantity,
+        consecutive,
+        tuple(endings.replace(",", " ").split()),
+    )
     answers = stock_search.search(desk, wish, carrier=carrier)
     return {
-        "items": [shapes.offer(o, said.carrier.id, said.account.id) for o, said in stock_search.merged(answers)[:limit]],
+        "items": [
+            shapes.offer(o, said.carrier.id, said.account.id)
+            for o, said in stock_search.merged(answers)[:limit]
+        ],
         "next": None,
         "in_stock": sum(said.in_stock for said in answers),
         "carriers": [shapes.answer(said) for said in answers],
@@ -73,33 +106,61 @@ def hold(request: Request, desk: AtDesk, asked: HoldAsked) -> Response:
 def hold_longer(desk: AtDesk, key: str) -> dict[str, Any]:
     """Once, where the carrier allows it (`can_be_longer`)."""
     held = holds.hold_longer(desk, key)
-    return {"id": held.id, "expires_at": shapes.moment(held.expires_at), "numbers": list(held.numbers), "can_be_longer": held.can_be_longer}
+    return {
+        "id": held.id,
+        "expires_at": shapes.moment(held.expires_at),
+        "numbers": list(held.numbers),
+        "can_be_longer": held.can_be_longer,
+    }
 
 
 @resource.write("/orders/plan", May.BUY)
 def plan(desk: AtDesk, asked: OrderAsked) -> dict[str, Any]:
-    """What an order would do and cost in all, licences and features included, before it is placed. `agreed` goes with the order."""
+    """What an order would do and cost in all, licences and features included, before it is placed.
+    `agreed` goes with the order."""
     planned = ordering.plan(desk, _wanted(desk, asked))
     return {
-        "price": planned.price, "agreed": planned.agreed, "stops": planned.stops, "once": [shapes.money(m) for m in planned.view.costs.once.values()],
+        "price": planned.price,
+        "agreed": planned.agreed,
+        "stops": planned.stops,
+        "once": [shapes.money(m) for m in planned.view.costs.once.values()],
         "monthly": [shapes.money(m) for m in planned.view.costs.monthly.values()],
-        "tasks": [{"kind": x.stored.body.kind, "words": f"{x.verb} {x.rest}".strip(), "remedy_for": x.stored.added_as_remedy_for} for x in planned.view.tasks],
-    }  # fmt: skip
+        "tasks": [
+            {
+                "kind": x.stored.body.kind,
+                "words": f"{x.verb} {x.rest}".strip(),
+                "remedy_for": x.stored.added_as_remedy_for,
+            }
+            for x in planned.view.tasks
+        ],
+    }
 
 
 def _wanted(desk: AtDesk, asked: OrderAsked) -> ordering.Wanted:
     numbers = tuple(the_number(desk, n, field="numbers") for n in asked.numbers or [])
     return ordering.Wanted(
-        asked.reference, asked.carrier_account, asked.site, asked.hold, numbers, asked.spot, tuple(asked.features), "\n".join(asked.people),
+        asked.reference,
+        asked.carrier_account,
+        asked.site,
+        asked.hold,
+        numbers,
+        asked.spot,
+        tuple(asked.features),
+        "\n".join(asked.people),
         asked.reserve_for,
-    )  # fmt: skip
+    )
 
 
 @resource.write("/orders", May.BUY)
 def order(request: Request, desk: AtDesk, asked: OrderAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
-        key, work_order = ordering.place(desk, _wanted(desk, asked), identity=identity, agreed=asked.agreed)
-        return 201, {**shapes.supply_order(supply.order_view(desk, key)), "work_order": work_order.id}
+        key, work_order = ordering.place(
+            desk, _wanted(desk, asked), identity=identity, agreed=asked.agreed
+        )
+        return 201, {
+            **shapes.supply_order(supply.order_view(desk, key)),
+            "work_order": work_order.id,
+        }
 
     return once(request, desk, asked.model_dump(), make)
 
@@ -132,7 +193,11 @@ def write_form(request: Request, desk: AtDesk, asked: FormAsked) -> Response:
     """Arrivals are taken in with the task `record_arrival`."""
 
     def make(_identity: str | None) -> tuple[int, Any]:
-        typed = {**asked.model_dump(exclude={"carrier_account"}), "account": asked.carrier_account, "quantity": str(asked.quantity)}
+        typed = {
+            **asked.model_dump(exclude={"carrier_account"}),
+            "account": asked.carrier_account,
+            "quantity": str(asked.quantity),
+        }
         typed["in_a_row"] = "1" if asked.in_a_row else ""
         return 201, shapes.supply_order(supply.order_view(desk, paper_orders.write(desk, typed).id))
 
@@ -142,17 +207,26 @@ def write_form(request: Request, desk: AtDesk, asked: FormAsked) -> Response:
 @resource.read("/orders/{key}/form.pdf", May.SEE_MONEY)
 def form_as_pdf(desk: AtDesk, key: str) -> Response:
     name, content = paper_orders.printed(desk, key)
-    return Response(content, media_type="application/pdf", headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    return Response(
+        content,
+        media_type="application/pdf",
+        headers={"Content-Disposition": f'attachment; filename="{name}"'},
+    )
 
 
 @resource.write("/orders/{key}/sent", May.BUY)
 def form_sent(desk: AtDesk, key: str, sent: Sent) -> dict[str, Any]:
-    return shapes.supply_order(supply.order_view(desk, paper_orders.mark_sent(desk, key, on=sent.on, how=sent.how).id))
+    return shapes.supply_order(
+        supply.order_view(desk, paper_orders.mark_sent(desk, key, on=sent.on, how=sent.how).id)
+    )
 
 
 @resource.read("/orders", May.SEE_MONEY)
 def orders(desk: AtDesk, limit: int = 100) -> dict[str, Any]:
-    return {"items": [shapes.supply_order(v) for v in supply.orders(desk, limit=page_limit(limit))], "next": None}
+    return {
+        "items": [shapes.supply_order(v) for v in supply.orders(desk, limit=page_limit(limit))],
+        "next": None,
+    }
 
 
 @resource.read("/orders/{key}", May.SEE_MONEY)
@@ -162,6 +236,12 @@ def order_state(desk: AtDesk, key: str) -> dict[str, Any]:
 
 @resource.write("/carriers/{key}/test", May.SEE_MONEY)
 def test_connection(desk: AtDesk, key: str) -> dict[str, Any]:
-    """Asks the carrier for the state of our account; `said` tells what was found and what to change."""
+    """Asks the carrier for the state of our account; `said` tells what was found and what to
+    change."""
     tried = connections.test(desk, key)
-    return {"carrier": tried.carrier.id, "ok": tried.ok, "said": tried.said, "answered_after": round(tried.took.total_seconds(), 3)}
+    return {
+        "carrier": tried.carrier.id,
+        "ok": tried.ok,
+        "said": tried.said,
+        "answered_after": round(tried.took.total_seconds(), 3),
+    }

@@ -20,9 +20,14 @@ class Level(BaseModel):
 
 def _rule(rule: check_catalogue.Rule) -> dict[str, Any]:
     return {
-        "rule": rule.name, "task": rule.task, "why": rule.why, "example": rule.example, "nightly": rule.nightly, "warnings_stop": rule.raised,
+        "rule": rule.name,
+        "task": rule.task,
+        "why": rule.why,
+        "example": rule.example,
+        "nightly": rule.nightly,
+        "warnings_stop": rule.raised,
         "found": {"stops": rule.stops, "warnings": rule.warnings},
-    }  # fmt: skip
+    }
 
 
 @resource.read("")
@@ -35,7 +40,10 @@ def rule(desk: AtDesk, name: str, after: str = "", limit: int = 100) -> dict[str
     """One rule with what the last night found by it."""
     known = _rule(check_catalogue.the_rule(desk, name))
     found, following = check_catalogue.findings(desk, name, after=after, limit=page_limit(limit))
-    items = [{"subject": f.subject, "id": f.ref, "level": f.level, "name": f.name, "message": f.message} for f in found]
+    items = [
+        {"subject": f.subject, "id": f.ref, "level": f.level, "name": f.name, "message": f.message}
+        for f in found
+    ]
     return {**known, "items": items, "next": following}
 
 

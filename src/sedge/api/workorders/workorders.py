@@ -13,9 +13,8 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import Role
 from sedge.core.workorders.life import OrderState
-from sedge.core.workorders.tasks import Task
 from sedge.services.numbers import numbers
-from sedge.services.workorders import drafts, workorders
+from sedge.services.workorders import drafts, order_running, order_views, workorders
 from sedge.services.workorders.checking import eligibility
 
 resource = Resource(prefix="/work-orders", tags=["work orders"])
@@ -25,7 +24,12 @@ class Draft(BaseModel):
     """`tasks` are of the kinds of `Task`; a number in them may be typed in any unambiguous form."""
 
     model_config = ConfigDict(
-        extra="forbid", json_schema_extra={"properties": {"tasks": {"type": "array", "items": {"$ref": "#/components/schemas/AnyTask"}}}}
+        extra="forbid",
+        json_schema_extra={
+            "properties": {
+                "tasks": {"type": "array", "items": {"$ref": "#/components/schemas/AnyTask"}}
+            }
+        },
     )
     title: str = Field(default="", max_length=200)
     reason: str = Field(default="", max_length=400)
@@ -47,8 +51,10 @@ def draft(request: Request, desk: AtDesk, asked: Draft, dry_run: bool = False) -
                 "checks": [shapes.check(f) for f in report.findings],
                 "runnable": report.runnable,
             }
-        made = workorders.draft(desk, asked.title, tasks, reason=asked.reason, run_at=asked.run_at, identity=identity)
-        return 201, shapes.work_order(workorders.look(desk, made.id))
+        made = workorders.draft(
+            desk, asked.title, tasks, reason=asked.reason, run_at=asked.run_at, identity=identity
+        )
+        return 201, shapes.work_order(order_views.look(desk, made.id))
 
     return once(request, desk, asked.model_dump(), make)
 
@@ -60,7 +66,14 @@ def listing(desk: AtDesk, state: str = "", limit: int = 50, after: Cursor = 0) -
     states = (OrderState(state),) if state else ()
     rows = workorders.listing(desk, states=states, after_no=after or None, limit=page_limit(limit))
     items = [
-        {"id": w.id, "no": w.no, "title": w.title, "state": w.state, "created_at": shapes.moment(w.created_at), "created_by": w.created_by}
+        {
+            "id": w.id,
+            "no": w.no,
+            "title": w.title,
+            "state": w.state,
+            "created_at": shapes.moment(w.created_at),
+            "created_by": w.created_by,
+        }
         for w in rows
     ]
     return {"items": items, "next": str(rows[-1].no) if len(rows) == limit else None}
@@ -68,56 +81,67 @@ def listing(desk: AtDesk, state: str = "", limit: int = 50, after: Cursor = 0) -
 
 @resource.read("/why-not")
 def ask_why_not(desk: AtDesk, number: str, holder: str, role: Role = Role.MAIN) -> dict[str, Any]:
-    """All verdicts on giving a number to a holder (`person:ID`, `service_line:ID`, `site:ID`), and the shortest set of tasks that would
-    make it work; `tasks` is null where no tasks do, and `first` then says what must be made elsewhere."""
-    answer = eligibility.ask(desk, numbers.the_number(desk, number), numbers.holder_ref(holder), role)
+    """All verdicts on giving a number to a holder (`person:ID`, `service_line:ID`, `site:ID`), and
+    the shortest set of tasks that would make it work; `tasks` is null where no tasks do, and
+    `first` then says what must be made elsewhere.
+    """
+    answer = eligibility.ask(
+        desk, numbers.the_number(desk, number), numbers.holder_ref(holder), role
+    )
     found = answer.found
     return {
-        "works_already": found.works_already, "tasks": [x.model_dump(mode="json") for x in found.tasks] if found.tasks else None, "told": answer.told,
-        "monthly": [{"amount": str(amount), "currency": currency} for currency, amount in found.monthly.items()],
-        "checks": [shapes.check(f) for f in found.findings], "first": [shapes.remedy(r) for r in found.elsewhere],
-    }  # fmt: skip
+        "works_already": found.works_already,
+        "tasks": [x.model_dump(mode="json") for x in found.tasks] if found.tasks else None,
+        "told": answer.told,
+        "monthly": [
+            {"amount": str(amount), "currency": currency}
+            for currency, amount in found.monthly.items()
+        ],
+        "checks": [shapes.check(f) for f in found.findings],
+        "first": [shapes.remedy(r) for r in found.elsewhere],
+    }
 
 
 @resource.read("/{key}")
 def look(desk: AtDesk, key: str) -> dict[str, Any]:
-    return shapes.work_order(workorders.look(desk, key))
+    return shapes.work_order(order_views.look(desk, key))
 
 
 @resource.write("/{key}/remedies", May.CHANGE_ESTATE)
 def add_remedies(desk: AtDesk, key: str) -> dict[str, Any]:
     drafts.add_remedies(desk, key)
-    return shapes.work_order(workorders.look(desk, key))
+    return shapes.work_order(order_views.look(desk, key))
 
 
 @resource.write("/{key}/run", May.CHANGE_ESTATE)
 def run(desk: AtDesk, key: str, seen: int | None = Query(default=None, ge=0)) -> dict[str, Any]:
-    """`seen`, as the work order told it, refuses to run (409, changed-meanwhile) where what the checks rest on has changed since."""
-    workorders.run(desk, key, seen=seen)
-    return shapes.work_order(workorders.look(desk, key))
+    """`seen`, as the work order told it, refuses to run (409, changed-meanwhile) where what the
+    checks rest on has changed since."""
+    order_running.run(desk, key, seen=seen)
+    return shapes.work_order(order_views.look(desk, key))
 
 
 @resource.write("/{key}/undo", May.CHANGE_ESTATE)
 def undo(desk: AtDesk, key: str) -> dict[str, Any]:
-    return shapes.work_order(workorders.look(desk, workorders.undo(desk, key).id))
+    return shapes.work_order(order_views.look(desk, order_running.undo(desk, key).id))
 
 
 @resource.write("/{key}/retry", May.CHANGE_ESTATE)
 def retry(desk: AtDesk, key: str) -> dict[str, Any]:
-    workorders.try_again(desk, key)
-    return shapes.work_order(workorders.look(desk, key))
+    order_running.try_again(desk, key)
+    return shapes.work_order(order_views.look(desk, key))
 
 
 @resource.write("/{key}/stop", May.CHANGE_ESTATE)
 def stop(desk: AtDesk, key: str) -> dict[str, Any]:
-    workorders.stop_order(desk, key)
-    return shapes.work_order(workorders.look(desk, key))
+    order_running.stop_order(desk, key)
+    return shapes.work_order(order_views.look(desk, key))
 
 
 @resource.write("/{key}/tasks", May.CHANGE_ESTATE)
 def add_task(desk: AtDesk, key: str, task: Annotated[dict[str, Any], Body()]) -> dict[str, Any]:
     drafts.add_task(desk, key, task)
-    return shapes.work_order(workorders.look(desk, key))
+    return shapes.work_order(order_views.look(desk, key))
 
 
 class Moved(BaseModel):
@@ -156,33 +180,33 @@ def _aware(moment: datetime | None, field: str) -> datetime | None:
 @resource.write("/{key}/tasks/{position}/move", May.CHANGE_ESTATE)
 def move(desk: AtDesk, key: str, position: int, asked: Moved) -> dict[str, Any]:
     drafts.move_task(desk, key, position, asked.to)
-    return shapes.work_order(workorders.look(desk, key))
+    return shapes.work_order(order_views.look(desk, key))
 
 
 @resource.write("/{key}/tasks/{position}/until", May.CHANGE_ESTATE)
 def until(desk: AtDesk, key: str, position: int, asked: Until) -> dict[str, Any]:
     """A temporary change: its put-back is planned with it."""
     drafts.make_temporary(desk, key, position, _aware(asked.until, "until"))
-    return shapes.work_order(workorders.look(desk, key))
+    return shapes.work_order(order_views.look(desk, key))
 
 
 @resource.write("/{key}/tasks/{position}/skip", May.CHANGE_ESTATE)
 def skip(desk: AtDesk, key: str, position: int) -> dict[str, Any]:
     """Go on without a task that failed or waits."""
-    workorders.skip_task(desk, key, position)
-    return shapes.work_order(workorders.look(desk, key))
+    order_running.skip_task(desk, key, position)
+    return shapes.work_order(order_views.look(desk, key))
 
 
 @resource.write("/{key}/tasks/{position}", May.CHANGE_ESTATE, method="DELETE")
 def take_out(desk: AtDesk, key: str, position: int) -> dict[str, Any]:
     drafts.remove_task(desk, key, position)
-    return shapes.work_order(workorders.look(desk, key))
+    return shapes.work_order(order_views.look(desk, key))
 
 
 @resource.write("/{key}/when", May.CHANGE_ESTATE)
 def when(desk: AtDesk, key: str, asked: When) -> dict[str, Any]:
     drafts.set_when(desk, key, run_at=_aware(asked.run_at, "run_at"), awaits=asked.awaits)
-    return shapes.work_order(workorders.look(desk, key))
+    return shapes.work_order(order_views.look(desk, key))
 
 
 @resource.write("/{key}/comments", May.NOTE)
@@ -193,7 +217,4 @@ def say(desk: AtDesk, key: str, asked: Said) -> dict[str, Any]:
 
 @resource.write("/{key}/duplicate", May.CHANGE_ESTATE)
 def duplicate(desk: AtDesk, key: str) -> dict[str, Any]:
-    return shapes.work_order(workorders.look(desk, drafts.duplicate(desk, key).id))
-
-
-AnyTask = Task
+    return shapes.work_order(order_views.look(desk, drafts.duplicate(desk, key).id))

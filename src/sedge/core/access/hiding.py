@@ -6,7 +6,9 @@ from typing import Any
 HIDDEN = "•••"
 SIGNS = r"(?:CA|A|US|NZ)?\$|[£€¥₹]"
 CODES = "GBP|EUR|USD|CAD|AUD|CHF|JPY|SEK|NOK|DKK|PLN"
-AMOUNT = re.compile(rf"[−-]?(?:{SIGNS})\s?\d[\d,.]*\d|[−-]?(?:{SIGNS})\s?\d|[−-]?\b(?:{CODES})\s\d[\d,.]*")
+AMOUNT = re.compile(
+    rf"[−-]?(?:{SIGNS})\s?\d[\d,.]*\d|[−-]?(?:{SIGNS})\s?\d|[−-]?\b(?:{CODES})\s\d[\d,.]*"
+)
 MONEY_FIELDS = frozenset({"amount", "currency"})
 
 
@@ -16,7 +18,8 @@ def hide_amounts(text: str) -> str:
 
 
 def without_amounts(value: Any) -> Any:
-    """Plain data with null for every amount (`{"amount", "currency"}`) in it, and its texts without amounts."""
+    """Plain data with null for every amount (`{"amount", "currency"}`) in it, and its texts without
+    amounts."""
     match value:
         case dict() if set(value) == MONEY_FIELDS:
             return None

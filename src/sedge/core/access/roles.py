@@ -40,21 +40,27 @@ class May(StrEnum):
 EVERYBODY = frozenset({May.OPEN, May.LOOK})
 ALLOWED: dict[AccessRole, frozenset[May]] = {
     AccessRole.ADMINISTRATOR: frozenset(May),
-    AccessRole.SITE_MANAGER: EVERYBODY
-    | {
-        May.PLACE_TEST_CALL,
-        May.NOTE,
-        May.EDIT_FACTS,
-        May.CHANGE_ESTATE,
-        May.CHANGE_HOLDERS,
-        May.CHANGE_SAFETY,
-    },
+    AccessRole.SITE_MANAGER: (
+        EVERYBODY
+        | {
+            May.PLACE_TEST_CALL,
+            May.NOTE,
+            May.EDIT_FACTS,
+            May.CHANGE_ESTATE,
+            May.CHANGE_HOLDERS,
+            May.CHANGE_SAFETY,
+        }
+    ),
     AccessRole.HELP_DESK: EVERYBODY | {May.PLACE_TEST_CALL, May.NOTE},
     AccessRole.FINANCE: EVERYBODY | {May.SEE_MONEY, May.SEE_LEDGER, May.NOTE},
-    AccessRole.SAFETY_OFFICER: EVERYBODY | {May.CHANGE_SAFETY, May.PLACE_TEST_CALL, May.SEE_LEDGER, May.NOTE},
+    AccessRole.SAFETY_OFFICER: (
+        EVERYBODY | {May.CHANGE_SAFETY, May.PLACE_TEST_CALL, May.SEE_LEDGER, May.NOTE}
+    ),
     AccessRole.OBSERVER: EVERYBODY | {May.SEE_LEDGER},
 }
-KEPT_TO_SITES = frozenset({AccessRole.SITE_MANAGER})  # roles that reach as far as the sites they are given
+KEPT_TO_SITES = frozenset(
+    {AccessRole.SITE_MANAGER}
+)  # roles that reach as far as the sites they are given
 
 
 def allowed(role: AccessRole | None, what: May) -> bool:

@@ -1,9 +1,10 @@
 """How far somebody reaches: which records of the estate they may change.
 
-The unit of work asks `Scope.refuse_outside` before it saves, whatever function wants to save. A member who is kept to
-sites changes records of those sites only, as they were before and as they will be after, and no record that belongs to
-the whole organisation. One thing moves along with what they may do: the count of seats in use when they grant a
-licence. This knows no database; the sites of a record that has none of its own are looked up by the caller (`Lookup`).
+The unit of work asks `Scope.refuse_outside` before it saves, whatever function wants to save. A
+member who is kept to sites changes records of those sites only, as they were before and as they
+will be after, and no record that belongs to the whole organisation. One thing moves along with what
+they may do: the count of seats in use when they grant a licence. This knows no database; the sites
+of a record that has none of its own are looked up by the caller (`Lookup`).
 """
 
 from collections.abc import Callable, Iterable, Mapping
@@ -60,7 +61,8 @@ class Scope:
             raise _outside(site, name)
 
     def refuse_outside(self, changes: Iterable[Change], look_up: Lookup) -> None:
-        """Raises Forbidden for the first change of a record that is, or would come to be, outside."""
+        """Raises Forbidden for the first change of a record that is, or would come to be,
+        outside."""
         if self.sites is None:
             return
         kept = [c for c in changes if not _moves_along(c)]
@@ -68,7 +70,9 @@ class Scope:
         known = dict(look_up(wanted)) if wanted else {}
         for change in kept:
             if site := getattr(change.after, "site", None):
-                known[change.subject, change.id] = known.get((change.subject, change.id), NOWHERE) | {site}
+                known[change.subject, change.id] = known.get(
+                    (change.subject, change.id), NOWHERE
+                ) | {site}
         for change in kept:
             name = _name(change.after)
             if change.subject not in OF_A_SITE:
@@ -81,8 +85,14 @@ class Scope:
 def _outside(site: str | None, name: str) -> Forbidden:
     what = name or "This"
     if site is None:
-        return Forbidden(f"{what} belongs to the whole organisation, and you look after your own sites. Ask an administrator.")
-    return Forbidden(f"{what} is at another site, and you look after your own sites. Ask an administrator.", site=site)
+        return Forbidden(
+            f"{what} belongs to the whole organisation, and you look after your own sites. Ask an"
+            " administrator."
+        )
+    return Forbidden(
+        f"{what} is at another site, and you look after your own sites. Ask an administrator.",
+        site=site,
+    )
 
 
 def _name(record: Any) -> str:
@@ -94,9 +104,14 @@ def _sides(change: Change) -> list[Any]:
 
 
 def _moves_along(change: Change) -> bool:
-    """Seats in use are counted when a grant begins or ends; the seats that were bought stay as they are."""
+    """Seats in use are counted when a grant begins or ends; the seats that were bought stay as they
+    are."""
     before, after = change.before, change.after
-    return isinstance(after, Subscription) and before is not None and before.but(used=after.used, version=after.version) == after
+    return (
+        isinstance(after, Subscription)
+        and before is not None
+        and before.but(used=after.used, version=after.version) == after
+    )
 
 
 def _refers(record: Any) -> set[Pair]:

@@ -1,6 +1,8 @@
-"""Who really rings: people by their own answering rules, groups by their members, devices, mobiles, other telephone systems.
+"""Who really rings: people by their own answering rules, groups by their members, devices, mobiles,
+other telephone systems.
 
-The rule of a person says when they may be rung, on which devices, whether their mobile rings along, and which colleagues may pick up.
+The rule of a person says when they may be rung, on which devices, whether their mobile rings along,
+and which colleagues may pick up.
 """
 
 from collections.abc import Iterable
@@ -17,8 +19,11 @@ from sedge.core.records import Device, Downstream, Group, HolderKind, Person, Se
 
 @dataclass(frozen=True)
 class Ringing:
-    """Somebody or something that a step rings. `phones` are the names of what makes a noise; without any, `why_not` says why.
-    `key` is what a world calls it by; `outside` is the mobile that rings along, E.164; `pickup` colleagues who may answer for them."""
+    """Somebody or something that a step rings. `phones` are the names of what makes a noise;
+    without any, `why_not` says why. `key` is what a world calls it by; `outside` is the mobile that
+    rings along, E.164; `pickup` colleagues who may answer for them; `seconds_each` how long each of
+    the phones rings before the next, 0 for all at once.
+    """
 
     key: str
     name: str
@@ -27,11 +32,19 @@ class Ringing:
     outside: str = ""
     is_person: bool = True
     pickup: tuple[tuple[str, str], ...] = ()
+    seconds_each: int = 0
 
     @property
     def told(self) -> str:
         """`Amara Whitlock (desk phone, mobile)`, or the name alone of what is no person."""
-        return f"{self.name} ({', '.join(self.phones)})" if self.is_person else self.name
+        between = f", after {self.seconds_each} s " if self.seconds_each else ", "
+        return f"{self.name} ({between.join(self.phones)})" if self.is_person else self.name
+
+    def rung_within(self, seconds: int) -> tuple[str, ...]:
+        """What has begun to ring after so many seconds: all, or one after the other."""
+        if not self.seconds_each:
+            return self.phones
+        return self.phones[: 1 + max(seconds - 1, 0) // self.seconds_each]
 
 
 def ringing_of(person: Person, at: datetime, estate: Estate) -> Ringing:
@@ -48,8 +61,21 @@ def ringing_of(person: Person, at: datetime, estate: Estate) -> Ringing:
     colleagues = (estate.get(Person, key) for key in rules.pickup)
     pickup = tuple((p.id, p.name) for p in colleagues if p and not p.left and has_phone(p, estate))
     if not phones:
-        return Ringing(person.id, person.name, (), "has no phone registered" if chosen else "has no phone", pickup=pickup)
-    return Ringing(person.id, person.name, tuple(phones), outside=rules.mobile, pickup=pickup)
+        return Ringing(
+            person.id,
+            person.name,
+            (),
+            "has no phone registered" if chosen else "has no phone",
+            pickup=pickup,
+        )
+    return Ringing(
+        person.id,
+        person.name,
+        tuple(phones),
+        outside=rules.mobile,
+        pickup=pickup,
+        seconds_each=rules.seconds_each,
+    )
 
 
 def has_phone(person: Person, estate: Estate) -> bool:
@@ -65,12 +91,24 @@ def _zone_of(person: Person, estate: Estate) -> str:
     return site.timezone if site else "UTC"
 
 
-def people_of(called: Called, named: Iterable[str], groups: Iterable[str], estate: Estate) -> list[Person]:
-    """The people a step names, itself and through its groups, each once; where it names nobody, whoever answers for the holder."""
+def people_of(
+    called: Called, named: Iterable[str], groups: Iterable[str], estate: Estate
+) -> list[Person]:
+    """The people a step names, itself and through its groups, each once; where it names nobody,
+    whoever answers for the holder."""
     named, groups = tuple(named), tuple(groups)
     if named or groups:
-        members = (m for key in groups if (group := estate.get(Group, key)) and not group.removed for m in group.members)
-        return [p for p in (estate.get(Person, key) for key in dict.fromkeys((*named, *members))) if p and not p.left]
+        members = (
+            m
+            for key in groups
+            if (group := estate.get(Group, key)) and not group.removed
+            for m in group.members
+        )
+        return [
+            p
+            for p in (estate.get(Person, key) for key in dict.fromkeys((*named, *members)))
+            if p and not p.left
+        ]
     holder = called.holder
     if holder and holder.kind is HolderKind.PERSON:
         return [estate.the(Person, holder.id)]
@@ -78,11 +116,17 @@ def people_of(called: Called, named: Iterable[str], groups: Iterable[str], estat
         line = estate.holder(holder)
         if isinstance(line, ServiceLine):
             answering = line.members or line.recipients
-            return people_of(called, answering, line.groups, estate) if answering or line.groups else []
+            return (
+                people_of(called, answering, line.groups, estate)
+                if answering or line.groups
+                else []
+            )
     return []
 
 
-HOLDER = Ringing("holder", "the holder", ("their phones",))  # of a path that is looked at on its own
+HOLDER = Ringing(
+    "holder", "the holder", ("their phones",)
+)  # of a path that is looked at on its own
 
 
 def is_for_anybody(called: Called, people: Iterable[str], groups: Iterable[str]) -> bool:
@@ -102,10 +146,17 @@ def rung_by(called: Called, step: Ring, at: datetime, estate: Estate) -> list[Ri
     others = bool(step.devices or step.mobiles or step.systems)
     if not others and is_for_anybody(called, step.people, step.groups):
         return [HOLDER]
-    people = [] if others and not (step.people or step.groups) else people_of(called, step.people, step.groups, estate)
+    people = (
+        []
+        if others and not (step.people or step.groups)
+        else people_of(called, step.people, step.groups, estate)
+    )
     found = [ringing_of(p, at, estate) for p in people]
     found += [_device(key, estate) for key in step.devices]
-    found += [Ringing(m, describe(m).shown, (describe(m).shown,), outside=m, is_person=False) for m in step.mobiles]
+    found += [
+        Ringing(m, describe(m).shown, (describe(m).shown,), outside=m, is_person=False)
+        for m in step.mobiles
+    ]
     found += [_system(key, estate) for key in step.systems]
     return found
 

@@ -1,8 +1,9 @@
 """Rules of call paths asked again when something else changes that they rest on.
 
-A path is checked when it is published. What it promises can break later: it is put on a number whose holder may not call
-out, a line without members gets a number with it, somebody is taken out of the group it rings, a right is taken away. Each of
-these tasks asks the path's rules once more on the estate as it will be; what was wrong before the task is not said again.
+A path is checked when it is published. What it promises can break later: it is put on a number
+whose holder may not call out, a line without members gets a number with it, somebody is taken out
+of the group it rings, a right is taken away. Each of these tasks asks the path's rules once more on
+the estate as it will be; what was wrong before the task is not said again.
 """
 
 from collections.abc import Iterable
@@ -11,11 +12,18 @@ from dataclasses import replace
 from sedge.core.callpaths.steps import Path
 from sedge.core.errors import SedgeError
 from sedge.core.estate import Estate
-from sedge.core.records import Group, HolderKind, HolderRef, Number, PathVersion, Person, ServiceLine
-from sedge.core.reduce import apply
+from sedge.core.records import (
+    Group,
+    HolderKind,
+    HolderRef,
+    Number,
+    PathVersion,
+    Person,
+    ServiceLine,
+)
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, Level, elsewhere, passed
-from sedge.core.workorders.rules.rules import RULES, rule
+from sedge.core.workorders.rules.registry import REGISTERED, rule
 
 ASKED = (
     "path.people-are-here",
@@ -37,7 +45,7 @@ def worst_of(path: PathVersion, estate: Estate) -> list[Finding]:
     found: list[Finding] = []
     for name in ASKED:
         try:
-            finding = RULES[name][1](task, estate)
+            finding = REGISTERED[name][1](task, estate)
         except SedgeError:
             continue
         if finding and not finding.is_pass:
@@ -54,7 +62,11 @@ def newly_wrong(paths: Iterable[PathVersion], before: Estate, after: Estate) -> 
     if not found:
         return None
     path, worst = min(found, key=lambda pair: pair[1].level is not Level.STOP)
-    return Finding(worst.level, f"Call path {path.name}: {worst.message}", (elsewhere(f"Open {path.name}", "path", path.id),))
+    return Finding(
+        worst.level,
+        f"Call path {path.name}: {worst.message}",
+        (elsewhere(f"Open {path.name}", "path", path.id),),
+    )
 
 
 def _with(estate: Estate, *records: Number | Person | Group | ServiceLine) -> Estate:
@@ -66,11 +78,14 @@ def _with(estate: Estate, *records: Number | Person | Group | ServiceLine) -> Es
 
 @rule("path.on-this-number", t.SetPath)
 def on_this_number(task: t.SetPath, estate: Estate) -> Finding | None:
-    """What held for the drawing alone need not hold for this number: its holder, their people and their rights count now."""
+    """What held for the drawing alone need not hold for this number: its holder, their people and
+    their rights count now."""
     number, path = estate.get(Number, task.e164), estate.get(PathVersion, task.path)
     if number is None or path is None:
         return None
-    broken = newly_wrong([path], _with(estate, number.but(path=None)), _with(estate, number.but(path=path.id)))
+    broken = newly_wrong(
+        [path], _with(estate, number.but(path=None)), _with(estate, number.but(path=path.id))
+    )
     return broken or passed(f"{path.name} holds on {number.shown} too")
 
 
@@ -83,7 +98,7 @@ def its_path_holds(task: t.AssignNumber, estate: Estate) -> Finding | None:
         return None
     world = estate.fork()
     try:
-        world.absorb(apply(task, estate))
+        world.absorb(task.apply(estate))
     except SedgeError:
         return None
     return newly_wrong([path], estate, world) or passed(f"{path.name} holds for its new holder")
@@ -95,9 +110,15 @@ def paths_still_answer(task: t.SetGroup, estate: Estate) -> Finding | None:
     before = estate.get(Group, task.group)
     if before is None or task.removed:
         return None
-    paths = [p for p in estate.all(PathVersion) if any(task.group in step.get("groups", ()) for step in p.body["steps"].values())]
+    paths = [
+        p
+        for p in estate.all(PathVersion)
+        if any(task.group in step.get("groups", ()) for step in p.body["steps"].values())
+    ]
     after = _with(estate, before.but(members=task.members))
-    return newly_wrong(paths, estate, after) or (passed("Everywhere the group rings, somebody still answers") if paths else None)
+    return newly_wrong(paths, estate, after) or (
+        passed("Everywhere the group rings, somebody still answers") if paths else None
+    )
 
 
 @rule("rights.forwards-still-go", t.SetCallingRights)
@@ -109,7 +130,9 @@ def forwards_still_go(task: t.SetCallingRights, estate: Estate) -> Finding | Non
     used = {n.path for n in estate.numbers_of(task.holder) if n.path}
     paths = [p for p in estate.all(PathVersion) if p.id in used]
     after = _with(estate, person.but(rights=task.rights))
-    return newly_wrong(paths, estate, after) or (passed("Their forwards still go through") if paths else None)
+    return newly_wrong(paths, estate, after) or (
+        passed("Their forwards still go through") if paths else None
+    )
 
 
 def line_changed(before: ServiceLine, after: ServiceLine, estate: Estate) -> Finding | None:

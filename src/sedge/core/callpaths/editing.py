@@ -1,4 +1,5 @@
-"""Changing a call path step by step, as one draws it: pure functions from a path to the next, each of which leaves a path that can be drawn.
+"""Changing a call path step by step, as one draws it: pure functions from a path to the next, each
+of which leaves a path that can be drawn.
 
 What is not finished is no error here; publishing asks for that.
 """
@@ -32,9 +33,17 @@ from sedge.core.facts import Fact
 STEP: TypeAdapter[Step] = TypeAdapter(Step)
 MOST_STEPS = 500
 KINDS = {
-    "hours": "Hours", "menu": "Menu", "ring": "Ring", "queue": "Queue", "announce": "Announce", "mailbox": "Mailbox",
-    "forward": "Forward", "sip": "SIP address", "path": "Other path", "end": "End",
-}  # fmt: skip
+    "hours": "Hours",
+    "menu": "Menu",
+    "ring": "Ring",
+    "queue": "Queue",
+    "announce": "Announce",
+    "mailbox": "Mailbox",
+    "forward": "Forward",
+    "sip": "SIP address",
+    "path": "Other path",
+    "end": "End",
+}
 
 
 class Clip(Fact):
@@ -53,11 +62,14 @@ class Place(Fact):
 
 
 def new_step(kind: str, place: Place) -> Step:
-    """A step of a kind as one usually wants it. Raises NotUnderstood for a kind there is none of."""
+    """A step of a kind as one usually wants it. Raises NotUnderstood for a kind there is none
+    of."""
     match kind:
         case "hours":
             working = Opening(weekdays=(0, 1, 2, 3, 4), start="09:00", end="17:00")
-            return Hours(timezone=place.timezone, openings=(working,), holidays_of=place.holidays_of)
+            return Hours(
+                timezone=place.timezone, openings=(working,), holidays_of=place.holidays_of
+            )
         case "menu":
             return Menu(greeting="", language=place.language, keys={"1": "", "2": ""})
         case "ring":
@@ -76,19 +88,26 @@ def new_step(kind: str, place: Place) -> Step:
             return OtherPath()
         case "end":
             return End()
-    raise NotUnderstood(f"There is no kind of step called “{kind}”. There are: {', '.join(KINDS)}.", field="kind")
+    raise NotUnderstood(
+        f"There is no kind of step called “{kind}”. There are: {', '.join(KINDS)}.", field="kind"
+    )
 
 
 def empty(place: Place) -> Path:
     """Where a drawing begins: whoever holds the number is rung, then the mailbox."""
     away = dict.fromkeys(EXITS["ring"], "mailbox-1")
-    return Path(first="ring-1", steps={"ring-1": Ring(exits=away), "mailbox-1": Mailbox(language=place.language)})
+    return Path(
+        first="ring-1",
+        steps={"ring-1": Ring(exits=away), "mailbox-1": Mailbox(language=place.language)},
+    )
 
 
 def free_key(path: Path, kind: str, taken: Iterable[str] = ()) -> str:
     """`menu-2`: the first of its kind that is not used yet."""
     used = {*path.steps, *taken}
-    return next(key for n in range(1, MOST_STEPS + len(used) + 1) if (key := f"{kind}-{n}") not in used)
+    return next(
+        key for n in range(1, MOST_STEPS + len(used) + 1) if (key := f"{kind}-{n}") not in used
+    )
 
 
 def the_step(path: Path, key: str) -> Step:
@@ -103,7 +122,10 @@ def _with(path: Path, steps: dict[str, Step], first: str = "") -> Path:
 
 def _made(first: str, steps: dict[str, Step], path: Path) -> Path:
     if len(steps) > MOST_STEPS:
-        raise NotAllowedNow(f"A call path has at most {MOST_STEPS} steps. Let it go on in another path.", reason="too-many-steps")
+        raise NotAllowedNow(
+            f"A call path has at most {MOST_STEPS} steps. Let it go on in another path.",
+            reason="too-many-steps",
+        )
     return Path(first=first, steps=steps, tests=path.tests)
 
 
@@ -115,7 +137,8 @@ def _exit(path: Path, key: str, way_out: str) -> Step:
 
 
 def add(path: Path, key: str, way_out: str, kind: str, place: Place) -> tuple[Path, str]:
-    """A new step on an exit; where the exit led somewhere, the new step leads there by its first exit. At key '' it comes before all others.
+    """A new step on an exit; where the exit led somewhere, the new step leads there by its first
+    exit. At key '' it comes before all others.
 
     Gives the path and the new step's key.
     """
@@ -151,8 +174,12 @@ def remove(path: Path, key: str) -> Path:
     """Take one step out; what led to it leads to where its first drawn exit led."""
     step = the_step(path, key)
     if len(path.steps) == 1:
-        raise NotAllowedNow("A path keeps at least one step. Add another before this one goes.", reason="last-step")
-    onward = next((step.exits[name] for name in exits_of(step) if step.exits.get(name) not in (None, key)), "")
+        raise NotAllowedNow(
+            "A path keeps at least one step. Add another before this one goes.", reason="last-step"
+        )
+    onward = next(
+        (step.exits[name] for name in exits_of(step) if step.exits.get(name) not in (None, key)), ""
+    )
     first = path.first
     if first == key:
         first = onward or next(k for k in path.steps if k != key)
@@ -164,7 +191,7 @@ def _led_on(step: Step, gone: set[str], onward: str) -> Step:
     """A step whose exits to what is gone lead onward, or nowhere."""
     if not gone & set(step.exits.values()):
         return step
-    exits = {name: (onward if to in gone else to) for name, to in step.exits.items()}
+    exits = {name: onward if to in gone else to for name, to in step.exits.items()}
     return step.but(exits={name: to for name, to in exits.items() if to})
 
 
@@ -190,38 +217,59 @@ def _reached(path: Path, start: str, avoiding: str = "") -> set[str]:
 def copy(path: Path, key: str) -> Clip:
     """A branch for the clipboard; exits out of it are left out."""
     inside = branch(path, key)
-    steps = {k: s.but(exits={n: to for n, to in s.exits.items() if to in inside}) for k, s in path.steps.items() if k in inside}
+    steps = {
+        k: s.but(exits={n: to for n, to in s.exits.items() if to in inside})
+        for k, s in path.steps.items()
+        if k in inside
+    }
     return Clip(first=key, steps=steps)
 
 
 def cut(path: Path, key: str) -> tuple[Path, Clip]:
-    """A branch taken out of the path, for the clipboard. Raises NotAllowedNow where nothing would be left."""
+    """A branch taken out of the path, for the clipboard. Raises NotAllowedNow where nothing would
+    be left."""
     clip = copy(path, key)
     rest = {k: s for k, s in path.steps.items() if k not in clip.steps}
     if not rest:
-        raise NotAllowedNow("The whole path hangs on this step, so it can't be cut out. Copy it instead.", reason="whole-path")
+        raise NotAllowedNow(
+            "The whole path hangs on this step, so it can't be cut out. Copy it instead.",
+            reason="whole-path",
+        )
     first = path.first if path.first in rest else next(iter(rest))
     return _made(first, {k: _led_on(s, set(clip.steps), "") for k, s in rest.items()}, path), clip
 
 
 def paste(path: Path, key: str, way_out: str, clip: Clip) -> tuple[Path, str]:
-    """The clipboard's branch on an exit, under new keys. Gives the path and the key of its first step."""
+    """The clipboard's branch on an exit, under new keys. Gives the path and the key of its first
+    step."""
     source = _exit(path, key, way_out)
     names: dict[str, str] = {}
     for old, step in clip.steps.items():
-        names[old] = old if old not in path.steps and old not in names.values() else free_key(path, step.kind, names.values())
-    pasted = {names[old]: step.but(exits={n: names[to] for n, to in step.exits.items()}) for old, step in clip.steps.items()}
+        names[old] = (
+            old
+            if old not in path.steps and old not in names.values()
+            else free_key(path, step.kind, names.values())
+        )
+    pasted = {
+        names[old]: step.but(exits={n: names[to] for n, to in step.exits.items()})
+        for old, step in clip.steps.items()
+    }
     first = names[clip.first]
     return _with(path, {**pasted, key: source.but(exits={**source.exits, way_out: first})}), first
 
 
 def move(path: Path, key: str, to: str, way_out: str) -> Path:
-    """A branch from wherever it hangs to an exit; what led to it before leads nowhere. Raises NotAllowedNow for an exit of its own."""
+    """A branch from wherever it hangs to an exit; what led to it before leads nowhere. Raises
+    NotAllowedNow for an exit of its own."""
     _exit(path, to, way_out)
     if to in branch(path, key):
         raise NotAllowedNow("A branch can't hang on one of its own exits.", reason="own-exit")
     if key == path.first:
-        raise NotAllowedNow("The first step stays where calls come in. Add a step before it, or begin with another.", reason="first-step")
+        raise NotAllowedNow(
+            "The first step stays where calls come in. Add a step before it, or begin with"
+            " another.",
+            reason="first-step",
+        )
     steps = {k: _led_on(s, {key}, "") for k, s in path.steps.items()}
     source = steps[to]
     steps[to] = source.but(exits={**source.exits, way_out: key})
@@ -229,7 +277,8 @@ def move(path: Path, key: str, to: str, way_out: str) -> Path:
 
 
 def change(path: Path, key: str, fields: dict[str, Any]) -> Path:
-    """Other values for a step's fields. Exits that it has no longer are left out. Raises NotUnderstood naming the field."""
+    """Other values for a step's fields. Exits that it has no longer are left out. Raises
+    NotUnderstood naming the field."""
     step = the_step(path, key)
     body = {**step.model_dump(mode="json"), **fields, "kind": step.kind, "exits": {}}
     try:

@@ -1,4 +1,5 @@
-"""What a menu says, judged: every key spoken of, its name before it, long enough, in each language it speaks."""
+"""What a menu says, judged: every key spoken of, its name before it, long enough, in each language
+it speaks."""
 
 import re
 from collections.abc import Iterator
@@ -38,7 +39,11 @@ def sayings(step: Menu | Announce | Mailbox) -> list[tuple[str, str]]:
 def key_at(text: str, key: str, language: str) -> int:
     """Where a text speaks of a key; -1 where it doesn't."""
     names = [re.escape(key)] if key.isdigit() else []
-    for code in [language.split("-", maxsplit=1)[0]] if language.split("-", maxsplit=1)[0] in KEY_WORDS else list(KEY_WORDS):
+    for code in (
+        [language.split("-", maxsplit=1)[0]]
+        if language.split("-", maxsplit=1)[0] in KEY_WORDS
+        else list(KEY_WORDS)
+    ):
         names += [KEY_WORDS[code][int(key)]] if key.isdigit() else SIGNS[key].get(code, ())
     if not key.isdigit() and key in text:
         return text.index(key)
@@ -54,11 +59,19 @@ def faults_of(path: Path) -> list[Fault]:
 def _faults(key: str, step: Step) -> Iterator[Fault]:
     if isinstance(step, Menu | Announce):
         for language, text in sayings(step):
-            tongue = f" in {LANGUAGES.get(language, language)}" if len(sayings(step)) > 1 and language else ""
+            tongue = (
+                f" in {LANGUAGES.get(language, language)}"
+                if len(sayings(step)) > 1 and language
+                else ""
+            )
             if not text.strip() and not _is_recorded(step, language):
                 yield Fault(key, "missing", f"says nothing{tongue}")
             elif text.strip() and len(text.split()) < FEWEST_WORDS:
-                yield Fault(key, "short", f"says only “{text}”{tongue}; callers are not ready to listen so soon")
+                yield Fault(
+                    key,
+                    "short",
+                    f"says only “{text}”{tongue}; callers are not ready to listen so soon",
+                )
             if isinstance(step, Menu) and text.strip():
                 yield from _menu_faults(key, step, language, text, tongue)
     if isinstance(step, Menu) and not step.keys:
@@ -67,17 +80,30 @@ def _faults(key: str, step: Step) -> Iterator[Fault]:
 
 def _is_recorded(step: Menu | Announce, language: str) -> bool:
     """Whether callers hear a recorded sound where nothing is written."""
-    return bool(step.sound) if language == step.language else any(s.sound for s in step.also if s.language == language)
+    return (
+        bool(step.sound)
+        if language == step.language
+        else any(s.sound for s in step.also if s.language == language)
+    )
 
 
 def _menu_faults(key: str, menu: Menu, language: str, text: str, tongue: str) -> Iterator[Fault]:
     unspoken = [k for k in menu.keys if key_at(text, k, language) < 0]
     if unspoken:
-        yield Fault(key, "unspoken", f"does not speak of key {' or '.join(unspoken)}{tongue}; callers won't know it")
+        yield Fault(
+            key,
+            "unspoken",
+            f"does not speak of key {' or '.join(unspoken)}{tongue}; callers won't know it",
+        )
     for k, word in menu.keys.items():
         pressed, named = key_at(text, k, language), text.lower().find(word.lower()) if word else -1
         if 0 <= pressed < named and not _named_before(text, word, pressed):
-            yield Fault(key, "order", f"says key {k} before “{word}”{tongue}; callers have to know what it is for before they can keep it")
+            yield Fault(
+                key,
+                "order",
+                f"says key {k} before “{word}”{tongue}; callers have to know what it is for before"
+                " they can keep it",
+            )
 
 
 def _named_before(text: str, word: str, at: int) -> bool:

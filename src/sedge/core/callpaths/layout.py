@@ -1,7 +1,9 @@
-"""Where the boxes and lines of a call path go: layers top to bottom, few crossings, right-angled lines that share no track.
+"""Where the boxes and lines of a call path go: layers top to bottom, few crossings, right-angled
+lines that share no track.
 
-After Sugiyama, Tagawa and Toda (1981): circles broken, layers by longest way, long lines given a place in every layer they pass, layers
-ordered by barycentres and swaps, places found as the nearest to straight (isotonic regression). Plain data out, testable without a picture.
+After Sugiyama, Tagawa and Toda (1981): circles broken, layers by longest way, long lines given a
+place in every layer they pass, layers ordered by barycentres and swaps, places found as the nearest
+to straight (isotonic regression). Plain data out, testable without a picture.
 """
 
 from collections.abc import Iterable
@@ -63,8 +65,9 @@ class _Edge:
 
 
 def lay_out(path: Path, *, room_above: float = 0, stubs: bool = False) -> Layout:
-    """Every step of a path with its place; steps nobody reaches stand in the last layer. `room_above` stays free over the first; with
-    `stubs` exits that lead nowhere have a place too."""
+    """Every step of a path with its place; steps nobody reaches stand in the last layer.
+    `room_above` stays free over the first; with `stubs` exits that lead nowhere have a place
+    too."""
     return _Drawing(path, room_above, stubs).done()
 
 
@@ -73,29 +76,41 @@ class _Drawing:
         self.path, self.room_above = path, room_above
         self.edges = _edges(path)
         self.stubs = _stubs(path) if stubs else {}
-        self.edges += [_Edge(source, key, (way_out,)) for key, (source, way_out) in self.stubs.items()]
+        self.edges += [
+            _Edge(source, key, (way_out,)) for key, (source, way_out) in self.stubs.items()
+        ]
         _break_circles(path, self.edges)
         self.layer = _layers(path, self.edges)
         for edge in self.edges:  # from what nobody reaches, lines lead up too
             edge.is_back = edge.is_back or self.layer[edge.target] <= self.layer[edge.source]
-        self.width = {key: STUB_WIDTH if key in self.stubs else self._wide_enough(key) for key in self.layer}
+        self.width = {
+            key: STUB_WIDTH if key in self.stubs else self._wide_enough(key) for key in self.layer
+        }
         self._thread_long_lines()
         self.rows = self._ordered()
         self.x = self._placed()
         self.ports, self.entries = self._ends()
 
     def _leaving(self, key: str) -> list[int]:
-        return [number for number, edge in enumerate(self.edges) if edge.source == key and not edge.is_back]
+        return [
+            number
+            for number, edge in enumerate(self.edges)
+            if edge.source == key and not edge.is_back
+        ]
 
     def _wide_enough(self, key: str) -> float:
-        """So wide that the names of the exits stand beside each other, whatever their order turns out to be."""
+        """So wide that the names of the exits stand beside each other, whatever their order turns
+        out to be."""
         rooms = sorted(_room(self.edges[number]) for number in self._leaving(key))
         if not rooms:
             return WIDTH
-        return max(WIDTH, sum(rooms[1:]) + 2 * PORT_INSET, sum(rooms[:-1]) + 2 * (rooms[-1] - GAP_X))
+        return max(
+            WIDTH, sum(rooms[1:]) + 2 * PORT_INSET, sum(rooms[:-1]) + 2 * (rooms[-1] - GAP_X)
+        )
 
     def _thread_long_lines(self) -> None:
-        """A line that passes layers gets a narrow place in each of them, so that boxes make way for it."""
+        """A line that passes layers gets a narrow place in each of them, so that boxes make way for
+        it."""
         for number, edge in enumerate(self.edges):
             if edge.is_back:
                 continue
@@ -105,7 +120,12 @@ class _Drawing:
                 edge.thread.append(name)
 
     def _links(self) -> list[tuple[str, str]]:
-        return [link for edge in self.edges if not edge.is_back for link in pairwise([edge.source, *edge.thread, edge.target])]
+        return [
+            link
+            for edge in self.edges
+            if not edge.is_back
+            for link in pairwise([edge.source, *edge.thread, edge.target])
+        ]
 
     # ── the order within layers ──
 
@@ -137,7 +157,8 @@ class _Drawing:
     # ── the places ──
 
     def _placed(self) -> dict[str, float]:
-        """Middles of boxes and threads, as near to straight below each other as the order allows."""
+        """Middles of boxes and threads, as near to straight below each other as the order
+        allows."""
         near: dict[str, list[str]] = {}
         for source, target in self._links():
             near.setdefault(source, []).append(target)
@@ -150,7 +171,9 @@ class _Drawing:
                 at += self.width[key] + GAP_X
         for sweep in range(8):
             for row in self.rows if sweep % 2 == 0 else self.rows[::-1]:
-                wanted = [_mean([x[n] for n in near[key]]) if near.get(key) else x[key] for key in row]
+                wanted = [
+                    _mean([x[n] for n in near[key]]) if near.get(key) else x[key] for key in row
+                ]
                 weights = [4.0 if key.startswith("|") else 1.0 for key in row]
                 for key, at in zip(row, self._apart(row, wanted, weights), strict=True):
                     x[key] = at
@@ -158,7 +181,8 @@ class _Drawing:
         return {key: at - left + MARGIN for key, at in x.items()}
 
     def _apart(self, row: list[str], wanted: list[float], weights: list[float]) -> list[float]:
-        """The nearest places to those wanted that keep the order and the distance: isotonic regression by pooling neighbours."""
+        """The nearest places to those wanted that keep the order and the distance: isotonic
+        regression by pooling neighbours."""
         offsets, at = [], 0.0
         for i, key in enumerate(row):
             if i:
@@ -181,23 +205,32 @@ class _Drawing:
         for gap in gaps:
             tops.append(tops[-1] + HEIGHT + gap)
         boxes = {
-            key: Box(key, layer, place, self.x[key] - self.width[key] / 2, tops[layer], self.width[key])
+            key: Box(
+                key, layer, place, self.x[key] - self.width[key] / 2, tops[layer], self.width[key]
+            )
             for layer, row in enumerate(self.rows)
             for place, key in enumerate(row)
             if not key.startswith("|")
         }
         full = max((b.x + b.width for b in boxes.values()), default=0) + MARGIN
         full = max(full, *(self.x[k] + THREAD for k in self.x)) if self.x else full
-        lines = [self._line(n, boxes, tops, bends) for n, edge in enumerate(self.edges) if not edge.is_back]
+        lines = [
+            self._line(n, boxes, tops, bends)
+            for n, edge in enumerate(self.edges)
+            if not edge.is_back
+        ]
         back = [edge for edge in self.edges if edge.is_back]
-        lines += [_line_back(edge, boxes, full + 14 + 12 * i, 5 * (i % 4)) for i, edge in enumerate(back)]
+        lines += [
+            _line_back(edge, boxes, full + 14 + 12 * i, 5 * (i % 4)) for i, edge in enumerate(back)
+        ]
         right = full + (24 + 12 * len(back) if back else 0) + 40
         own = {key: box for key, box in boxes.items() if key in self.path.steps}
         stubs = {key: box for key, box in boxes.items() if key in self.stubs}
         return Layout(own, lines, right, tops[-1] + HEIGHT + 10, stubs, self.crossings)
 
     def _ends(self) -> tuple[list[float], list[float]]:
-        """Where each line leaves its box and where it comes into the other: side by side, in the order of where they lead and come from."""
+        """Where each line leaves its box and where it comes into the other: side by side, in the
+        order of where they lead and come from."""
         leaving: dict[str, list[int]] = {}
         coming: dict[str, list[int]] = {}
         for number, edge in enumerate(self.edges):
@@ -213,9 +246,15 @@ class _Drawing:
                 ports[number] = at
                 at += room
         for key, mine in coming.items():
-            mine.sort(key=lambda n: self.x[self.edges[n].thread[-1]] if self.edges[n].thread else ports[n])
-            for number, at in zip(mine, _side_by_side(self.x[key], len(mine), self.width[key] - 40, 22.0), strict=True):
-                entries[number] = at if len(mine) > 1 else self._straight(self.edges[number], ports[number])
+            mine.sort(
+                key=lambda n: self.x[self.edges[n].thread[-1]] if self.edges[n].thread else ports[n]
+            )
+            for number, at in zip(
+                mine, _side_by_side(self.x[key], len(mine), self.width[key] - 40, 22.0), strict=True
+            ):
+                entries[number] = (
+                    at if len(mine) > 1 else self._straight(self.edges[number], ports[number])
+                )
         return ports, entries
 
     def _straight(self, edge: _Edge, port: float) -> float:
@@ -226,10 +265,15 @@ class _Drawing:
 
     def _stations(self, number: int) -> list[float]:
         """The x of a line at its box, in every layer it passes, and where it comes in."""
-        return [self.ports[number], *(self.x[key] for key in self.edges[number].thread), self.entries[number]]
+        return [
+            self.ports[number],
+            *(self.x[key] for key in self.edges[number].thread),
+            self.entries[number],
+        ]
 
     def _tracks(self) -> tuple[dict[tuple[int, int], float], list[float]]:
-        """How far below its layer each line bends, so that no two lie on each other, and how high each gap has to be for that."""
+        """How far below its layer each line bends, so that no two lie on each other, and how high
+        each gap has to be for that."""
         count = len(self.rows)
         spans: list[list[tuple[float, float, int, int]]] = [[] for _ in range(max(0, count - 1))]
         labels = [0] * max(0, count - 1)
@@ -247,14 +291,27 @@ class _Drawing:
             base = 12 + LABEL * labels[layer] if labels[layer] else 14
             ends: list[float] = []
             for low, high, number, i in sorted(found, key=lambda s: (s[1] - s[0], s[0])):
-                track = next((t for t in range(len(ends) + 1) if t == len(ends) or not _overlaps(t, low, high, found, bends, base)), 0)
+                track = next(
+                    (
+                        t
+                        for t in range(len(ends) + 1)
+                        if t == len(ends) or not _overlaps(t, low, high, found, bends, base)
+                    ),
+                    0,
+                )
                 if track == len(ends):
                     ends.append(high)
                 bends[number, i] = base + track * TRACK
             gaps.append(max(GAP_Y, base + len(ends) * TRACK + 16))
         return bends, gaps
 
-    def _line(self, number: int, boxes: dict[str, Box], tops: list[float], bends: dict[tuple[int, int], float]) -> Line:
+    def _line(
+        self,
+        number: int,
+        boxes: dict[str, Box],
+        tops: list[float],
+        bends: dict[tuple[int, int], float],
+    ) -> Line:
         edge = self.edges[number]
         first = self.layer[edge.source]
         stations = self._stations(number)
@@ -278,25 +335,40 @@ def _side_by_side(middle: float, count: int, room: float, most: float) -> list[f
 
 
 def _overlaps(
-    track: int, low: float, high: float, spans: Iterable[tuple[float, float, int, int]], bends: dict[tuple[int, int], float], base: float
+    track: int,
+    low: float,
+    high: float,
+    spans: Iterable[tuple[float, float, int, int]],
+    bends: dict[tuple[int, int], float],
+    base: float,
 ) -> bool:
     """Whether a line from `low` to `high` would touch another one on a track."""
     at = base + track * TRACK
-    return any(bends.get((number, i)) == at and a - 8 < high and b + 8 > low for a, b, number, i in spans)
+    return any(
+        bends.get((number, i)) == at and a - 8 < high and b + 8 > low for a, b, number, i in spans
+    )
 
 
 def _edges(path: Path) -> list[_Edge]:
     found: list[_Edge] = []
     for key, step in path.steps.items():
         by_target: dict[str, list[str]] = {}
-        for way_out in [*(n for n in exits_of(step) if n in step.exits), *(n for n in step.exits if n not in exits_of(step))]:
+        for way_out in [
+            *(n for n in exits_of(step) if n in step.exits),
+            *(n for n in step.exits if n not in exits_of(step)),
+        ]:
             by_target.setdefault(step.exits[way_out], []).append(way_out)
         found += [_Edge(key, target, tuple(names)) for target, names in by_target.items()]
     return found
 
 
 def _stubs(path: Path) -> dict[str, tuple[str, str]]:
-    return {f"{key}/{n}": (key, n) for key, step in path.steps.items() for n in exits_of(step) if n not in step.exits}
+    return {
+        f"{key}/{n}": (key, n)
+        for key, step in path.steps.items()
+        for n in exits_of(step)
+        if n not in step.exits
+    }
 
 
 def _break_circles(path: Path, edges: list[_Edge]) -> None:
@@ -324,7 +396,8 @@ def _break_circles(path: Path, edges: list[_Edge]) -> None:
 
 
 def _layers(path: Path, edges: list[_Edge]) -> dict[str, int]:
-    """Longest way from the first step, lines back left out; what nobody reaches stands below all others."""
+    """Longest way from the first step, lines back left out; what nobody reaches stands below all
+    others."""
     onward: dict[str, list[str]] = {}
     for edge in edges:
         if not edge.is_back:
@@ -368,7 +441,12 @@ def _crossings(rows: list[list[str]], down: dict[str, list[str]]) -> int:
     total = 0
     for above, below in pairwise(rows):
         place = {key: i for i, key in enumerate(below)}
-        ends = [place[t] for key in above for t in sorted(down.get(key, ()), key=lambda t: place.get(t, 0)) if t in place]
+        ends = [
+            place[t]
+            for key in above
+            for t in sorted(down.get(key, ()), key=lambda t: place.get(t, 0))
+            if t in place
+        ]
         total += _inversions(ends)
     return total
 
@@ -380,7 +458,12 @@ def _inversions(ends: list[int]) -> int:
 def _by_barycentre(row: list[str], fixed: list[str], near: dict[str, list[str]]) -> None:
     place = {key: i for i, key in enumerate(fixed)}
     own = {key: i for i, key in enumerate(row)}
-    row.sort(key=lambda key: _mean([place[n] for n in near.get(key, ()) if n in place], own[key] * len(fixed) / max(1, len(row))))
+    row.sort(
+        key=lambda key: _mean(
+            [place[n] for n in near.get(key, ()) if n in place],
+            own[key] * len(fixed) / max(1, len(row)),
+        )
+    )
 
 
 def _swapped(rows: list[list[str]], down: dict[str, list[str]], up: dict[str, list[str]]) -> None:
@@ -406,7 +489,8 @@ def _mean(values: list[float] | list[int], otherwise: float = 0.0) -> float:
 
 
 def _line_back(edge: _Edge, boxes: dict[str, Box], lane: float, aside: float) -> Line:
-    """A line back up, on the far side, each in a lane of its own, and a little aside of the others where it leaves and comes in."""
+    """A line back up, on the far side, each in a lane of its own, and a little aside of the others
+    where it leaves and comes in."""
     a, b = boxes[edge.source], boxes[edge.target]
     start, end = a.y + HEIGHT / 2 + 5 + aside, b.y + HEIGHT / 2 - aside
     points = ((a.x + a.width, start), (lane, start), (lane, end), (b.x + b.width, end))

@@ -1,6 +1,8 @@
-"""When it is open: an hours step, or a person's own hours, at a moment. First match wins: holiday, closure, opening.
+"""When it is open: an hours step, or a person's own hours, at a moment. First match wins: holiday,
+closure, opening.
 
-Times are local to a time zone, so an hour can be missing or come twice where the clocks change; a moment is always one of them.
+Times are local to a time zone, so an hour can be missing or come twice where the clocks change; a
+moment is always one of them.
 """
 
 from collections.abc import Iterable
@@ -17,7 +19,8 @@ DAY = 24 * 60
 
 @dataclass(frozen=True)
 class Calendar:
-    """`week` has for each weekday the minutes (from, to) in which it is open, those of a night before included."""
+    """`week` has for each weekday the minutes (from, to) in which it is open, those of a night
+    before included."""
 
     timezone: str
     week: tuple[tuple[tuple[int, int], ...], ...]
@@ -29,7 +32,11 @@ class Calendar:
         whole_day = self.whole_day(day)
         if whole_day:
             return whole_day
-        return "open" if any(start <= minute < end for start, end in self.week[day.weekday()]) else "closed"
+        return (
+            "open"
+            if any(start <= minute < end for start, end in self.week[day.weekday()])
+            else "closed"
+        )
 
     def whole_day(self, day: date) -> str:
         """holiday or closed where that goes for the whole day, else ''."""
@@ -43,7 +50,10 @@ class Calendar:
 
     def minutes(self) -> set[int]:
         """The local minutes of a day at which something may change."""
-        return {0, *(minute for day in self.week for span in day for minute in span if minute < DAY)}
+        return {
+            0,
+            *(minute for day in self.week for span in day for minute in span if minute < DAY),
+        }
 
 
 @lru_cache(maxsize=64)
@@ -52,7 +62,12 @@ def zone(name: str) -> ZoneInfo:
 
 
 @lru_cache(maxsize=256)
-def calendar_of(timezone: str, openings: tuple[Opening, ...], closures: tuple[Closure, ...] = (), holidays: str = "") -> Calendar:
+def calendar_of(
+    timezone: str,
+    openings: tuple[Opening, ...],
+    closures: tuple[Closure, ...] = (),
+    holidays: str = "",
+) -> Calendar:
     days: list[list[tuple[int, int]]] = [[] for _ in range(7)]
     for opening in openings:
         start, end = minute_of(opening.start), minute_of(opening.end)
@@ -81,18 +96,22 @@ def clock_of(minute: int) -> str:
 
 @lru_cache(maxsize=32)
 def holiday_places(country: str) -> tuple[tuple[str, str], ...]:
-    """Where public holidays can differ, with names: the country, or its subdivisions (ISO 3166-2)."""
+    """Where public holidays can differ, with names: the country, or its subdivisions (ISO
+    3166-2)."""
     import holidays
 
     of = holidays.country_holidays(country)
     names = {code: name for name, code in of.subdivisions_aliases.items()}
     places = [(f"{country}-{part}", names.get(part, part)) for part in of.subdivisions]
-    return tuple(sorted(places, key=lambda place: place[1])) or ((country, COUNTRIES[country].name),)
+    return tuple(sorted(places, key=lambda place: place[1])) or (
+        (country, COUNTRIES[country].name),
+    )
 
 
 @lru_cache(maxsize=256)
 def holidays_of(place: str, year: int) -> dict[date, str]:
-    """Public holidays of a country or subdivision (ISO 3166) in a year; none where the place is not known."""
+    """Public holidays of a country or subdivision (ISO 3166) in a year; none where the place is not
+    known."""
     import holidays
 
     country, _, subdivision = place.partition("-")
@@ -127,7 +146,10 @@ def opening_at(step: Hours, at: datetime) -> tuple[str, str]:
             return "open", f"{weekday} {opening.start} to {opening.end}, no closure today."
     today = [o for o in step.openings if local.weekday() in o.weekdays]
     if today:
-        return "closed", f"{day}; open {' and '.join(f'{o.start} to {o.end}' for o in today)} on this day."
+        return (
+            "closed",
+            f"{day}; open {' and '.join(f'{o.start} to {o.end}' for o in today)} on this day.",
+        )
     return "closed", f"{day}; closed all {local:%A}."
 
 
@@ -150,16 +172,22 @@ def overlapping(openings: tuple[Opening, ...]) -> tuple[Opening, Opening] | None
     for i, one in enumerate(openings):
         for other in openings[i + 1 :]:
             mine, theirs = calendar_of("UTC", (one,)).week, calendar_of("UTC", (other,)).week
-            if any(a < d and c < b for day, others in zip(mine, theirs, strict=True) for a, b in day for c, d in others):
+            if any(
+                a < d and c < b
+                for day, others in zip(mine, theirs, strict=True)
+                for a, b in day
+                for c, d in others
+            ):
                 return one, other
     return None
 
 
 def moments(calendars: Iterable[Calendar], since: datetime, days: int = 366) -> list[datetime]:
-    """Moments that stand for all moments of the coming days: between two of them no calendar changes.
+    """Moments that stand for all moments of the coming days: between two of them no calendar
+    changes.
 
-    One day of each kind is taken, so a year is some dozens of moments: days are alike where weekday, closures, holidays and the zones'
-    offsets from UTC are.
+    One day of each kind is taken, so a year is some dozens of moments: days are alike where
+    weekday, closures, holidays and the zones' offsets from UTC are.
     """
     known = sorted(set(calendars), key=repr)
     if not known:
@@ -167,11 +195,18 @@ def moments(calendars: Iterable[Calendar], since: datetime, days: int = 366) -> 
     found: dict[datetime, None] = {since: None}
     kinds: set[tuple[object, ...]] = set()
     zones = sorted({c.timezone for c in known})
-    minutes = {name: sorted(set().union(*(c.minutes() for c in known if c.timezone == name))) for name in zones}
+    minutes = {
+        name: sorted(set().union(*(c.minutes() for c in known if c.timezone == name)))
+        for name in zones
+    }
     start = since.astimezone(zone(zones[0])).date()
     for ahead in range(days):
         day = start + timedelta(days=ahead)
-        kind = (day.weekday(), tuple(c.whole_day(day) for c in known), tuple(_offsets(name, day) for name in zones))
+        kind = (
+            day.weekday(),
+            tuple(c.whole_day(day) for c in known),
+            tuple(_offsets(name, day) for name in zones),
+        )
         if kind in kinds:
             continue
         kinds.add(kind)
@@ -184,15 +219,21 @@ def moments(calendars: Iterable[Calendar], since: datetime, days: int = 366) -> 
 
 
 def _offsets(name: str, day: date) -> tuple[timedelta | None, timedelta | None]:
-    """A zone's offsets at both ends of a day; `local_moments` finds the same minutes on days where they agree."""
+    """A zone's offsets at both ends of a day; `local_moments` finds the same minutes on days where
+    they agree."""
     noon = datetime(day.year, day.month, day.day, tzinfo=zone(name))
     return noon.utcoffset(), (noon + timedelta(days=1)).utcoffset()
 
 
 @lru_cache(maxsize=20_000)
 def local_moments(day: date, minute: int, timezone: str) -> tuple[datetime, ...]:
-    """The moments (UTC) at which clocks of a zone show this minute of a day: one, none where the hour is left out, two where it comes twice."""
+    """The moments (UTC) at which clocks of a zone show this minute of a day: one, none where the
+    hour is left out, two where it comes twice."""
     local = datetime(day.year, day.month, day.day, minute // 60, minute % 60, tzinfo=zone(timezone))
     both = [local.replace(fold=fold).astimezone(UTC) for fold in (0, 1)]
-    there = [m for m in dict.fromkeys(both) if m.astimezone(zone(timezone)).replace(tzinfo=None) == local.replace(tzinfo=None)]
+    there = [
+        m
+        for m in dict.fromkeys(both)
+        if m.astimezone(zone(timezone)).replace(tzinfo=None) == local.replace(tzinfo=None)
+    ]
     return tuple(sorted(there))

@@ -1,4 +1,5 @@
-"""Who is on duty: a rota that goes round for ever, with swaps, changing at an hour of the local day."""
+"""Who is on duty: a rota that goes round for ever, with swaps, changing at an hour of the local
+day."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -12,7 +13,8 @@ MOST_DAYS = 400
 
 @dataclass(frozen=True)
 class Duty:
-    """Somebody's duty from a moment until another; `who` is their place among those whom the step rings, from 0."""
+    """Somebody's duty from a moment until another; `who` is their place among those whom the step
+    rings, from 0."""
 
     who: int
     since: datetime
@@ -21,13 +23,20 @@ class Duty:
 
 
 def on_duty(rota: Rota, keys: Sequence[str], at: datetime) -> Duty:
-    """Whose duty a moment falls into. `keys` are those whom the step rings, at least one, in its order."""
+    """Whose duty a moment falls into. `keys` are those whom the step rings, at least one, in its
+    order."""
     day = _day_of(rota, at)
     who, swapped = _of_day(rota, keys, day)
     first, last = day, day
-    while (day - first).days < MOST_DAYS and _of_day(rota, keys, first - timedelta(days=1)) == (who, swapped):
+    while (day - first).days < MOST_DAYS and _of_day(rota, keys, first - timedelta(days=1)) == (
+        who,
+        swapped,
+    ):
         first -= timedelta(days=1)
-    while (last - day).days < MOST_DAYS and _of_day(rota, keys, last + timedelta(days=1)) == (who, swapped):
+    while (last - day).days < MOST_DAYS and _of_day(rota, keys, last + timedelta(days=1)) == (
+        who,
+        swapped,
+    ):
         last += timedelta(days=1)
     return Duty(who, _change_on(rota, first), _change_on(rota, last + timedelta(days=1)), swapped)
 
@@ -60,7 +69,9 @@ def _of_day(rota: Rota, keys: Sequence[str], day: date) -> tuple[int, bool]:
 
 def _change_on(rota: Rota, day: date) -> datetime:
     hour, minute = _hour(rota)
-    return datetime.combine(day, time(hour % 24, minute), zone(rota.timezone)) + timedelta(days=hour // 24)
+    return datetime.combine(day, time(hour % 24, minute), zone(rota.timezone)) + timedelta(
+        days=hour // 24
+    )
 
 
 def _hour(rota: Rota) -> tuple[int, int]:

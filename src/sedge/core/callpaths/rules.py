@@ -1,4 +1,5 @@
-"""What publishing and setting call paths, answering rules and fallbacks ask for: every way a call could go wrong, found before it does."""
+"""What publishing and setting call paths, answering rules and fallbacks ask for: every way a call
+could go wrong, found before it does."""
 
 import re
 
@@ -25,14 +26,15 @@ from sedge.core.callpaths.tracing.testcases import run_cases
 from sedge.core.callpaths.tracing.world import Called, EndingKind
 from sedge.core.estate import Estate
 from sedge.core.facts import canonical, counted
-from sedge.core.numbers.life import State
 from sedge.core.outbound.forwarding import judge_forward, problem_with
 from sedge.core.records import RECORD_TYPES, Number, PathVersion, Person, Site, Subject
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.findings import Finding, Level, elsewhere, passed, stop, warn
-from sedge.core.workorders.rules.rules import rule
+from sedge.core.workorders.findings import Finding, Level, elsewhere, passed, stop
+from sedge.core.workorders.rules.registry import rule
 
-SIP_ADDRESS = re.compile(r"sips?:[\w.!~*'()+\-%]+@[A-Za-z0-9.\-]+(:\d{1,5})?(;[\w\-]+(=[\w.\-]+)?)*")  # RFC 3261 §19.1, the parts in use
+SIP_ADDRESS = re.compile(
+    r"sips?:[\w.!~*'()+\-%]+@[A-Za-z0-9.\-]+(:\d{1,5})?(;[\w\-]+(=[\w.\-]+)?)*"
+)  # RFC 3261 §19.1, the parts in use
 MOST_NUMBERS = 200  # numbers that follow a path and are each looked at
 
 
@@ -45,7 +47,9 @@ def called_of(path: str, estate: Estate) -> list[Called]:
 
 def _endings(task: t.PublishPath, estate: Estate) -> Endings:
     def work_out() -> Endings:
-        return endings_of(called_of(task.path, estate)[0], task.body, estate, draft={task.path: task.body})
+        return endings_of(
+            called_of(task.path, estate)[0], task.body, estate, draft={task.path: task.body}
+        )
 
     return estate.once("endings", canonical(task.body), work_out)
 
@@ -59,15 +63,16 @@ def _at(level: Level, body: Path, found: dict[str, str], more: str = "") -> Find
 
 @rule("path.not-overtaken", t.PublishPath)
 def path_not_overtaken(task: t.PublishPath, estate: Estate) -> Finding | None:
-    """What somebody else has published meanwhile must not be lost by publishing what was drawn before it."""
+    """What somebody else has published meanwhile must not be lost by publishing what was drawn
+    before it."""
     if task.based_on is None:
         return None
     published = estate.get(PathVersion, task.path)
     number = published.number if published else 0
     if number != task.based_on:
         return stop(
-            f"Version {number} of {task.name} has been published since this was drawn from version {task.based_on}. Compare the two, "
-            "and take over what is to stay.",
+            f"Version {number} of {task.name} has been published since this was drawn from version"
+            f" {task.based_on}. Compare the two, and take over what is to stay.",
             elsewhere("Compare them", "drawing", task.path),
         )
     return passed("Nothing has been published since it was drawn")
@@ -85,11 +90,16 @@ def path_people_are_here(task: t.PublishPath, estate: Estate) -> Finding:
     if gone:
         steps = tuple(key for keys in gone.values() for key in keys)
         return Finding(
-            Level.STOP, f"{', '.join(list(gone)[:3])} can't answer: not, or no longer, in the directory. Choose somebody else.", steps=steps
+            Level.STOP,
+            f"{', '.join(list(gone)[:3])} can't answer: not, or no longer, in the directory. Choose"
+            " somebody else.",
+            steps=steps,
         )
     named = dict.fromkeys(people_named(body))
     return passed(
-        f"Everybody the path names is in the directory, {len(named)} in all" if named else "The path names nobody; it rings the holder"
+        f"Everybody the path names is in the directory, {len(named)} in all"
+        if named
+        else "The path names nobody; it rings the holder"
     )
 
 
@@ -99,25 +109,38 @@ def _gone(subject: Subject, key: str, estate: Estate, own: str) -> str:
     record = estate.get(RECORD_TYPES[subject], key)
     if record is None:
         return f"{'' if subject is Subject.PERSON else f'{subject} '}“{key}”"
-    return record.name if getattr(record, "left", False) or getattr(record, "removed", False) else ""  # type: ignore[attr-defined]
+    is_gone = getattr(record, "left", False) or getattr(record, "removed", False)
+    return record.name if is_gone else ""  # type: ignore[attr-defined]
 
 
 @rule("path.rota-goes-round", t.PublishPath)
 def rota_goes_round(task: t.PublishPath, estate: Estate) -> Finding | None:
-    """A rota of one person is no rota, and a swap with somebody whom the step doesn't ring does nothing."""
-    with_rota = {key: step for key, step in task.body.steps.items() if isinstance(step, Ring) and step.rota}
+    """A rota of one person is no rota, and a swap with somebody whom the step doesn't ring does
+    nothing."""
+    with_rota = {
+        key: step for key, step in task.body.steps.items() if isinstance(step, Ring) and step.rota
+    }
     if not with_rota:
         return None
     called = called_of(task.path, estate)[0]
     for key, step in with_rota.items():
         rung = [r.key for r in rung_by(called, step, estate.now, estate)]
-        lost = next((s for s in step.rota.swaps if s.person not in rung), None) if step.rota else None
+        lost = (
+            next((s for s in step.rota.swaps if s.person not in rung), None) if step.rota else None
+        )
         if lost:
             person = estate.get(Person, lost.person)
-            words = f"“{step.title}”: {person.name if person else lost.person} swaps a duty and is not rung there."
+            words = (
+                f"“{step.title}”: {person.name if person else lost.person} swaps a duty and is not"
+                " rung there."
+            )
             return Finding(Level.STOP, words, steps=(key,))
         if len(rung) < 2:
-            return Finding(Level.WARN, f"“{step.title}” rings by rota and has only one to ring: nobody takes turns.", steps=(key,))
+            return Finding(
+                Level.WARN,
+                f"“{step.title}” rings by rota and has only one to ring: nobody takes turns.",
+                steps=(key,),
+            )
     return passed("The rota goes round")
 
 
@@ -129,14 +152,25 @@ def path_somebody_rings(task: t.PublishPath, estate: Estate) -> Finding:
     for key, step in task.body.steps.items():
         if not isinstance(step, Ring | Queue):
             continue
-        rung = rung_by(called, step, estate.now, estate) if isinstance(step, Ring) else agents_of(called, step, estate.now, estate)
-        named = step.people or step.groups or (isinstance(step, Ring) and (step.devices or step.mobiles or step.systems))
+        rung = (
+            rung_by(called, step, estate.now, estate)
+            if isinstance(step, Ring)
+            else agents_of(called, step, estate.now, estate)
+        )
+        named = (
+            step.people
+            or step.groups
+            or (isinstance(step, Ring) and (step.devices or step.mobiles or step.systems))
+        )
         if (named or isinstance(step, Queue)) and not any(r.phones for r in rung):
             silent[key] = step.title
     if silent:
         name = next(iter(silent.values()))
         more = f" The same at {len(silent) - 1} more." if len(silent) > 1 else ""
-        words = f"At “{name}” nothing would ring now: none of its people has a phone that is registered.{more}"
+        words = (
+            f"At “{name}” nothing would ring now: none of its people has a phone that is"
+            f" registered.{more}"
+        )
         return Finding(Level.WARN, words, steps=tuple(silent))
     return passed("At every step somebody's phone would ring")
 
@@ -149,8 +183,13 @@ def path_greeting_names_keys(task: t.PublishPath, estate: Estate) -> Finding | N
 
 @rule("path.greeting-said-well", t.PublishPath)
 def path_greeting_said_well(task: t.PublishPath, estate: Estate) -> Finding | None:
-    """Callers listen for what they want and then for its key; and they have to be told something, for long enough to hear it."""
-    return _greeting(task.body, {"missing", "short", "order"}, "What is said is long enough and names each thing before its key")
+    """Callers listen for what they want and then for its key; and they have to be told something,
+    for long enough to hear it."""
+    return _greeting(
+        task.body,
+        {"missing", "short", "order"},
+        "What is said is long enough and names each thing before its key",
+    )
 
 
 def _greeting(body: Path, kinds: set[str], good: str) -> Finding | None:
@@ -159,8 +198,16 @@ def _greeting(body: Path, kinds: set[str], good: str) -> Finding | None:
     if found:
         first = found[0]
         more = f" {len(found) - 1} more like it." if len(found) > 1 else ""
-        return Finding(Level.WARN, f"“{body.steps[first.step].title}” {first.text}.{more}", steps=tuple(f.step for f in found))
-    return passed(good) if any(step.kind in {"menu", "announce"} for step in body.steps.values()) else None
+        return Finding(
+            Level.WARN,
+            f"“{body.steps[first.step].title}” {first.text}.{more}",
+            steps=tuple(f.step for f in found),
+        )
+    return (
+        passed(good)
+        if any(step.kind in {"menu", "announce"} for step in body.steps.values())
+        else None
+    )
 
 
 @rule("path.mailbox-is-read", t.PublishPath)
@@ -169,7 +216,10 @@ def path_mailbox_is_read(task: t.PublishPath, estate: Estate) -> Finding | None:
     boxes = {key: step for key, step in task.body.steps.items() if isinstance(step, Mailbox)}
     unread = tuple(key for key, box in boxes.items() if not box.recipients and not box.groups)
     if unread:
-        words = "A mailbox has no recipients of its own; where the holder is not a person, nobody reads it."
+        words = (
+            "A mailbox has no recipients of its own; where the holder is not a person, nobody"
+            " reads it."
+        )
         return Finding(Level.WARN, words, steps=unread)
     return passed("Every mailbox is read by somebody") if boxes else None
 
@@ -181,14 +231,19 @@ def path_steps_are_reached(task: t.PublishPath, estate: Estate) -> Finding:
     unreached = {key: "is reached by no call" for key in task.body.steps if key in found.unreached}
     if unreached:
         return _at(Level.WARN, task.body, unreached)
-    return passed(f"Every step is reached, {len(task.body.steps)} in all; calls end in {counted(len(found.ways), 'way')}")
+    return passed(
+        f"Every step is reached, {len(task.body.steps)} in all; calls end in"
+        f" {counted(len(found.ways), 'way')}"
+    )
 
 
 @rule("path.every-call-ends", t.PublishPath)
 def path_every_call_ends(task: t.PublishPath, estate: Estate) -> Finding:
     """A circle without a way out keeps a caller for good, whatever they or anybody do."""
     found = _endings(task, estate)
-    stuck = {key.split(":")[-1]: "is on a circle that no call leaves" for key in sorted(found.stuck)}
+    stuck = {
+        key.split(":")[-1]: "is on a circle that no call leaves" for key in sorted(found.stuck)
+    }
     own = {key: words for key, words in stuck.items() if key in task.body.steps}
     if own:
         return _at(Level.STOP, task.body, own)
@@ -196,7 +251,8 @@ def path_every_call_ends(task: t.PublishPath, estate: Estate) -> Finding:
     if circle and circle.step in task.body.steps:
         return Finding(
             Level.WARN,
-            f"A caller can go round in a circle by “{task.body.steps[circle.step].title}” for as long as they do the same again.",
+            f"A caller can go round in a circle by “{task.body.steps[circle.step].title}” for as"
+            " long as they do the same again.",
             steps=(circle.step,),
         )
     return passed("No call goes round in a circle")
@@ -204,13 +260,18 @@ def path_every_call_ends(task: t.PublishPath, estate: Estate) -> Finding:
 
 @rule("path.nobody-is-hung-up-on", t.PublishPath)
 def path_nobody_is_hung_up_on(task: t.PublishPath, estate: Estate) -> Finding:
-    """In opening hours a caller is told something, or can leave word; the line going dead is neither."""
+    """In opening hours a caller is told something, or can leave word; the line going dead is
+    neither."""
     found = _endings(task, estate)
     body = task.body
     cut = {
         way.step: f"hangs up on callers in opening hours: {way.exit}, and no way on is drawn for it"
         for way in found.ways
-        if way.kind is EndingKind.ENDED and way.exit and way.exit != "circle" and way.in_hours and way.step in body.steps
+        if way.kind is EndingKind.ENDED
+        and way.exit
+        and way.exit != "circle"
+        and way.in_hours
+        and way.step in body.steps
     }
     blunt = {
         way.step: "hangs up on callers in opening hours"
@@ -224,11 +285,25 @@ def path_nobody_is_hung_up_on(task: t.PublishPath, estate: Estate) -> Finding:
 
 @rule("path.forwards-go-through", t.PublishPath)
 def path_forwards_go_through(task: t.PublishPath, estate: Estate) -> Finding | None:
-    """A forward is a call out: it needs a number in service that may be called, the holder's right to call out, and a trunk."""
+    """A forward is a call out: it needs a number in service that may be called, the holder's right
+    to call out, and a trunk."""
     forwards = {key: step for key, step in task.body.steps.items() if isinstance(step, Forward)}
-    mobiles = {(key, m) for key, step in task.body.steps.items() if isinstance(step, Ring) for m in step.mobiles}
-    wrong = {key: f"can't forward. {problem}" for key, step in forwards.items() if (problem := problem_with(step.to))}
-    wrong |= {key: f"can't ring a mobile. {problem}" for key, mobile in sorted(mobiles) if (problem := problem_with(mobile))}
+    mobiles = {
+        (key, m)
+        for key, step in task.body.steps.items()
+        if isinstance(step, Ring)
+        for m in step.mobiles
+    }
+    wrong = {
+        key: f"can't forward. {problem}"
+        for key, step in forwards.items()
+        if (problem := problem_with(step.to))
+    }
+    wrong |= {
+        key: f"can't ring a mobile. {problem}"
+        for key, mobile in sorted(mobiles)
+        if (problem := problem_with(mobile))
+    }
     if wrong:
         return _at(Level.STOP, task.body, {key: words.rstrip(".") for key, words in wrong.items()})
     for called in called_of(task.path, estate):
@@ -238,7 +313,11 @@ def path_forwards_go_through(task: t.PublishPath, estate: Estate) -> Finding | N
         for key, step in forwards.items():
             judged = judge_forward(step.to, number, called.holder, called.site, estate)
             if not judged.allowed:
-                return Finding(Level.WARN, f"“{step.title}” won't be put through for {called.name}: {judged.reason}.", steps=(key,))
+                return Finding(
+                    Level.WARN,
+                    f"“{step.title}” won't be put through for {called.name}: {judged.reason}.",
+                    steps=(key,),
+                )
     return passed("Every forward goes through") if forwards else None
 
 
@@ -247,7 +326,10 @@ def path_sip_address_readable(task: t.PublishPath, estate: Estate) -> Finding | 
     """A SIP address has a user and a host (RFC 3261 §19.1)."""
     steps = {key: step for key, step in task.body.steps.items() if isinstance(step, SipAddress)}
     wrong = {
-        key: f"has “{step.address or 'nothing'}” for a SIP address; it looks like sip:desk@example.org"
+        key: (
+            f"has “{step.address or 'nothing'}” for a SIP address; it looks like"
+            " sip:desk@example.org"
+        )
         for key, step in steps.items()
         if not SIP_ADDRESS.fullmatch(step.address)
     }
@@ -258,7 +340,8 @@ def path_sip_address_readable(task: t.PublishPath, estate: Estate) -> Finding | 
 
 @rule("path.hours-make-sense", t.PublishPath)
 def path_hours_make_sense(task: t.PublishPath, estate: Estate) -> Finding | None:
-    """Hours that overlap, that never open, or that keep the holidays of a place nobody knows are a slip of the hand."""
+    """Hours that overlap, that never open, or that keep the holidays of a place nobody knows are a
+    slip of the hand."""
     steps = {key: step for key, step in task.body.steps.items() if isinstance(step, Hours)}
     wrong = {key: problem for key, step in steps.items() if (problem := _wrong_hours(step))}
     if wrong:
@@ -279,12 +362,24 @@ def _wrong_hours(step: Hours) -> str:
 def _odd_hours(step: Hours, estate: Estate) -> str:
     if not any(o.weekdays for o in step.openings):
         return "is never open"
-    same = next((o for o in step.openings if minute_of(o.start) == minute_of(o.end) % (24 * 60)), None)
+    same = next(
+        (o for o in step.openings if minute_of(o.start) == minute_of(o.end) % (24 * 60)), None
+    )
     if same:
         return f"is open from {same.start} to {same.end}, which is the whole day and night"
     if pair := overlapping(step.openings):
-        return f"has hours that overlap: {pair[0].start} to {pair[0].end} and {pair[1].start} to {pair[1].end}"
-    past = next((c for c in step.closures if not c.yearly and c.last < estate.now.date() and _all_past(step, estate)), None)
+        return (
+            f"has hours that overlap: {pair[0].start} to {pair[0].end} and {pair[1].start} to"
+            f" {pair[1].end}"
+        )
+    past = next(
+        (
+            c
+            for c in step.closures
+            if not c.yearly and c.last < estate.now.date() and _all_past(step, estate)
+        ),
+        None,
+    )
     if past:
         return f"has only closures that are over, the last of them {past.name}"
     leap = next((c for c in step.closures if c.yearly and _is_leap_day(c)), None)
@@ -296,13 +391,21 @@ def _all_past(step: Hours, estate: Estate) -> bool:
 
 
 def _is_leap_day(closure: Closure) -> bool:
-    return (closure.first.month, closure.first.day) == (2, 29) == (closure.last.month, closure.last.day)
+    return (
+        (closure.first.month, closure.first.day)
+        == (2, 29)
+        == (closure.last.month, closure.last.day)
+    )
 
 
 @rule("path.recording-is-announced", t.PublishPath)
 def path_recording_is_announced(task: t.PublishPath, estate: Estate) -> Finding | None:
     """Whoever is recorded has to be told before (in most countries by law)."""
-    steps = {key: step for key, step in task.body.steps.items() if isinstance(step, Connecting) and step.recording}
+    steps = {
+        key: step
+        for key, step in task.body.steps.items()
+        if isinstance(step, Connecting) and step.recording
+    }
     silent = {
         key: "records calls and tells nobody; say what both hear before"
         for key, step in steps.items()
@@ -315,15 +418,24 @@ def path_recording_is_announced(task: t.PublishPath, estate: Estate) -> Finding 
 
 @rule("path.other-paths-lead-on", t.PublishPath)
 def path_other_paths_lead_on(task: t.PublishPath, estate: Estate) -> Finding | None:
-    """A path that comes back to itself through others is easily a circle, and always hard to understand."""
+    """A path that comes back to itself through others is easily a circle, and always hard to
+    understand."""
     steps = {key: step for key, step in task.body.steps.items() if isinstance(step, OtherPath)}
     if not steps:
         return None
-    missing = {key: "goes on in a path that is not chosen yet" for key, step in steps.items() if not step.path}
+    missing = {
+        key: "goes on in a path that is not chosen yet"
+        for key, step in steps.items()
+        if not step.path
+    }
     if missing:
         return _at(Level.STOP, task.body, missing)
     nodes, _first = graph_of(task.body, estate, {task.path: task.body})
-    back = [key for key, node in nodes.items() if isinstance(node.step, OtherPath) and node.step.path == task.path]
+    back = [
+        key
+        for key, node in nodes.items()
+        if isinstance(node.step, OtherPath) and node.step.path == task.path
+    ]
     if back:
         own = {key: "comes back to this path" for key in back if key in steps} or {
             next(iter(steps)): "comes back to this path through another"
@@ -334,61 +446,16 @@ def path_other_paths_lead_on(task: t.PublishPath, estate: Estate) -> Finding | N
 
 @rule("path.test-cases-pass", t.PublishPath)
 def path_test_cases_pass(task: t.PublishPath, estate: Estate) -> Finding | None:
-    """A call that was kept as a test case has to end as it did, or somebody has to say that it needn't any more."""
+    """A call that was kept as a test case has to end as it did, or somebody has to say that it
+    needn't any more."""
     if not task.body.tests:
         return None
     verdicts = run_cases(called_of(task.path, estate)[0], task.body, estate, {task.path: task.body})
     failed = [v for v in verdicts if v.differs]
     if failed:
         more = f" {len(failed) - 1} more of {len(verdicts)} fail." if len(failed) > 1 else ""
-        return stop(f"Test case “{failed[0].case.name}” {failed[0].differs}.{more} Mend the path, or take the test case out.")
+        return stop(
+            f"Test case “{failed[0].case.name}” {failed[0].differs}.{more} Mend the path, or take"
+            " the test case out."
+        )
     return passed(f"Every test case ends as it has to, {len(verdicts)} in all")
-
-
-@rule("path.number-in-use", t.SetPath)
-def path_number_in_use(task: t.SetPath, estate: Estate) -> Finding:
-    """A call path answers for a holder; a number without one has nobody to answer for."""
-    number = estate.number(task.e164 or "")
-    if number.state is not State.ASSIGNED:
-        return stop(f"{number.shown} is {number.state}; a call path needs a number in use.")
-    return passed(f"Calls to {number.shown} will follow {estate.the(PathVersion, task.path).name}")
-
-
-@rule("person.answering-makes-sense", t.SetAnswering)
-def answering_makes_sense(task: t.SetAnswering, estate: Estate) -> Finding:
-    """Answering rules that ring nothing, or send callers to nobody, lose calls."""
-    person, rules = estate.the(Person, task.holder.id), task.answering
-    if rules.mobile and (problem := problem_with(rules.mobile)):
-        return stop(f"The mobile of {person.name} can't be rung. {problem}")
-    if rules.then == "mobile" and not rules.mobile:
-        return stop(f"Calls that {person.name} doesn't answer are to go to their mobile, and none is given.")
-    if rules.then == "colleague" and (not rules.cover or rules.cover == person.id):
-        return stop(f"Calls that {person.name} doesn't answer are to go to a colleague. Choose who.")
-    gone = next((k for k in (*rules.pickup, rules.cover) if k and ((p := estate.get(Person, k)) is None or p.left)), None)
-    if gone:
-        who = estate.get(Person, gone)
-        return stop(f"{who.name if who else f'“{gone}”'} is not here any more and can't answer for {person.name}.")
-    known = {d.id for d in estate.devices_of(person.id)}
-    if rules.devices and not known & set(rules.devices):
-        return stop(f"None of the chosen devices is {person.name}'s.")
-    if rules.then == "nothing":
-        return warn(f"Callers whom {person.name} doesn't answer are hung up on.")
-    if pair := overlapping(rules.openings):
-        return warn(f"The hours {pair[0].start} to {pair[0].end} and {pair[1].start} to {pair[1].end} overlap.")
-    return passed(f"Calls to {person.name} come to somebody, or to a mailbox")
-
-
-@rule("number.fallback-reachable", t.SetFallback)
-def fallback_reachable(task: t.SetFallback, estate: Estate) -> Finding:
-    """While a trunk is down the carrier sends its calls on; to the same trunk, or to no number in service, they are lost."""
-    number = estate.number(task.e164 or "")
-    if not task.to:
-        return passed(f"Calls to {number.shown} are lost while its trunk is down")
-    if problem := problem_with(task.to):
-        return stop(f"Calls can't fall back there. {problem}")
-    if task.to == number.e164:
-        return stop("A number can't be its own fallback.")
-    other = estate.get(Number, task.to)
-    if other and other.trunk and other.trunk == number.trunk:
-        return stop(f"{other.shown} comes over the same trunk as {number.shown}; when it is down, both are. Choose a number elsewhere.")
-    return passed("The fallback does not come over the same trunk")

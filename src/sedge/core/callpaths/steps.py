@@ -1,7 +1,8 @@
 """A call path as data: a directed graph of steps with named exits.
 
-`Path` is what is published, stored as JSON, drawn and traced. Steps refer to each other by key; an exit that leads
-nowhere ends the call. Only the shape is judged here; what a call does in it is `trace`.
+`Path` is what is published, stored as JSON, drawn and traced. Steps refer to each other by key; an
+exit that leads nowhere ends the call. Only the shape is judged here; what a call does in it is
+`trace`.
 """
 
 from collections.abc import Iterable, Iterator, Mapping
@@ -21,7 +22,8 @@ RING_SECONDS = 25
 
 @lru_cache(maxsize=256)
 def known_zone(name: str) -> str:
-    """The name, where there is such a time zone (IANA); raises ValueError saying how they are called."""
+    """The name, where there is such a time zone (IANA); raises ValueError saying how they are
+    called."""
     try:
         ZoneInfo(name)
     except (KeyError, ValueError, OSError) as error:
@@ -37,7 +39,8 @@ Clock = Annotated[str, Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$|^24:00$")]
 
 
 class Opening(Fact):
-    """Open from `start` to `end` on these weekdays (0 Monday), in the path's time zone. An end before the start is on the next day."""
+    """Open from `start` to `end` on these weekdays (0 Monday), in the path's time zone. An end
+    before the start is on the next day."""
 
     weekdays: tuple[Annotated[int, Field(ge=0, le=6)], ...]
     start: Clock
@@ -45,7 +48,8 @@ class Opening(Fact):
 
 
 class Closure(Fact):
-    """Closed from `first` to `last`, both included; `yearly`: on these days of every year (29 February only where there is one)."""
+    """Closed from `first` to `last`, both included; `yearly`: on these days of every year (29
+    February only where there is one)."""
 
     first: date
     last: date
@@ -68,8 +72,8 @@ class Swap(Fact):
 
 
 class Rota(Fact):
-    """Who is on duty when: those whom a step rings, one after the other for `days` each, the first of them from `begins`, for ever round.
-    Duty changes at `change` in `timezone`."""
+    """Who is on duty when: those whom a step rings, one after the other for `days` each, the first
+    of them from `begins`, for ever round. Duty changes at `change` in `timezone`."""
 
     begins: date
     days: Annotated[int, Field(ge=1, le=92)] = 7
@@ -79,7 +83,8 @@ class Rota(Fact):
 
 
 class Saying(Fact):
-    """The same words in a further language; `sound` is the recording that says them, read aloud by the system where there is none."""
+    """The same words in a further language; `sound` is the recording that says them, read aloud by
+    the system where there is none."""
 
     language: Language
     text: str
@@ -87,7 +92,8 @@ class Saying(Fact):
 
 
 class Shown(StrEnum):
-    """What the callee sees: who calls, the number that was called, the line's name with the caller, or nothing."""
+    """What the callee sees: who calls, the number that was called, the line's name with the caller,
+    or nothing."""
 
     CALLER = "caller"
     CALLED = "number called"
@@ -96,14 +102,16 @@ class Shown(StrEnum):
 
 
 class Recording(Fact):
-    """The call is recorded from the answer on, once `announcement` has been heard; kept for so many days."""
+    """The call is recorded from the answer on, once `announcement` has been heard; kept for so many
+    days."""
 
     announcement: str
     keep_days: int = Field(default=30, ge=1, le=3650)
 
 
 class Hours(Fact):
-    """Exits: open, closed, holiday. Public holidays are those of `holidays_of` (ISO 3166, with subdivision after a dash)."""
+    """Exits: open, closed, holiday. Public holidays are those of `holidays_of` (ISO 3166, with
+    subdivision after a dash)."""
 
     kind: Literal["hours"] = "hours"
     title: str = "Hours"
@@ -115,8 +123,10 @@ class Hours(Fact):
 
 
 class Menu(Fact):
-    """Exits: the keys, `no input`, `wrong input`; with `extensions` also `no answer`, of the person whose extension was dialled.
-    With `spoken` the words of the keys may be said as well. It speaks `repeats` times and waits `wait_seconds` each time."""
+    """Exits: the keys, `no input`, `wrong input`; with `extensions` also `no answer`, of the person
+    whose extension was dialled. With `spoken` the words of the keys may be said as well. It speaks
+    `repeats` times and waits `wait_seconds` each time.
+    """
 
     kind: Literal["menu"] = "menu"
     title: str = "Menu"
@@ -133,9 +143,11 @@ class Menu(Fact):
 
 
 class Ring(Fact):
-    """Rings these people by their own answering rules, all members of these groups, devices, mobiles (E.164) and other telephone systems;
-    the number's holder where nobody is named. In turn: each call begins with the next of them;
-    by rota: with whoever is on duty, then the next after them. Exits: no answer, busy, nobody reachable."""
+    """Rings these people by their own answering rules, all members of these groups, devices,
+    mobiles (E.164) and other telephone systems; the number's holder where nobody is named. In turn:
+    each call begins with the next of them; by rota: with whoever is on duty, then the next after
+    them. Exits: no answer, busy, nobody reachable.
+    """
 
     kind: Literal["ring"] = "ring"
     title: str = "Ring"
@@ -161,8 +173,9 @@ class Ring(Fact):
 
 
 class Queue(Fact):
-    """Agents are rung for `ring_seconds` each: one after the other, beginning with the one longest idle, or all at once. With `callback`
-    a caller may press 1 to be called back. Exits: full, waited too long, nobody signed in."""
+    """Agents are rung for `ring_seconds` each: one after the other, beginning with the one longest
+    idle, or all at once. With `callback` a caller may press 1 to be called back. Exits: full,
+    waited too long, nobody signed in."""
 
     kind: Literal["queue"] = "queue"
     title: str = "Queue"
@@ -207,7 +220,8 @@ class Mailbox(Fact):
 
 
 class Forward(Fact):
-    """On to a number outside (E.164), as a call out of the number's holder. Exits: no answer, busy, not put through (no right, no trunk)."""
+    """On to a number outside (E.164), as a call out of the number's holder. Exits: no answer, busy,
+    not put through (no right, no trunk)."""
 
     kind: Literal["forward"] = "forward"
     title: str = "Forward"
@@ -246,7 +260,10 @@ class End(Fact):
     exits: dict[str, Key] = {}
 
 
-Step = Annotated[Hours | Menu | Ring | Queue | Announce | Mailbox | Forward | SipAddress | OtherPath | End, Field(discriminator="kind")]
+Step = Annotated[
+    Hours | Menu | Ring | Queue | Announce | Mailbox | Forward | SipAddress | OtherPath | End,
+    Field(discriminator="kind"),
+]
 Speaking = Menu | Announce | Mailbox
 Connecting = Ring | Queue | Forward
 
@@ -272,8 +289,9 @@ def exits_of(step: "Step") -> tuple[str, ...]:
 
 
 class TestCase(Fact):
-    """A followed call that is kept: how it comes in, how the world behaves, and how it has to end. `at` is local time of the path,
-    `world` as in `paths.world.World`; `who` is empty where it doesn't matter who."""
+    """A followed call that is kept: how it comes in, how the world behaves, and how it has to end.
+    `at` is local time of the path, `world` as in `paths.world.World`; `who` is empty where it
+    doesn't matter who."""
 
     __test__ = False  # pytest, this is no test class
 
@@ -287,7 +305,8 @@ class TestCase(Fact):
 
 
 class Path(Fact):
-    """`first` is where a call comes in. The test cases of a path go with it: they are followed before it is published."""
+    """`first` is where a call comes in. The test cases of a path go with it: they are followed
+    before it is published."""
 
     first: Key
     steps: dict[Key, Step] = Field(min_length=1, max_length=500)
@@ -301,9 +320,15 @@ class Path(Fact):
             allowed = exits_of(step)
             for exit_name, target in step.exits.items():
                 if target not in self.steps:
-                    raise ValueError(f"exit “{exit_name}” of “{key}” leads to “{target}”, which is not among the steps")
+                    raise ValueError(
+                        f"exit “{exit_name}” of “{key}” leads to “{target}”, which is not among the"
+                        " steps"
+                    )
                 if exit_name not in allowed:
-                    raise ValueError(f"“{exit_name}” is no exit of a {step.kind} (it has: {', '.join(sorted(allowed)) or 'none'})")
+                    raise ValueError(
+                        f"“{exit_name}” is no exit of a {step.kind} (it has:"
+                        f" {', '.join(sorted(allowed)) or 'none'})"
+                    )
         return self
 
 
@@ -313,20 +338,34 @@ def resting_path(words: str) -> Path:
     return Path(first="rests", steps={"rests": Announce(title="While it rests", text=words)})
 
 
-def holder_path(seconds: int = RING_SECONDS, then: str = "mailbox", cover: str = "", mobile: str = "") -> Path:
-    """What happens where a number has no path of its own: ring the holder, then what they want when they don't answer: their mailbox,
-    a colleague (`cover`) and then the mailbox, or their mobile."""
+def holder_path(
+    seconds: int = RING_SECONDS, then: str = "mailbox", cover: str = "", mobile: str = ""
+) -> Path:
+    """What happens where a number has no path of its own: ring the holder, then what they want when
+    they don't answer: their mailbox, a colleague (`cover`) and then the mailbox, or their
+    mobile."""
     steps: dict[str, Step] = {"mailbox": Mailbox()}
     after = "mailbox"
     if then == "colleague" and cover:
-        steps["cover"], after = Ring(title="Colleague", people=(cover,), exits=dict.fromkeys(EXITS["ring"], "mailbox")), "cover"
+        steps["cover"], after = (
+            Ring(title="Colleague", people=(cover,), exits=dict.fromkeys(EXITS["ring"], "mailbox")),
+            "cover",
+        )
     elif then == "mobile" and mobile:
-        steps["mobile"] = Forward(title="Mobile", to=mobile, shown=Shown.CALLER, exits=dict.fromkeys(EXITS["forward"], "mailbox"))
+        steps["mobile"] = Forward(
+            title="Mobile",
+            to=mobile,
+            shown=Shown.CALLER,
+            exits=dict.fromkeys(EXITS["forward"], "mailbox"),
+        )
         after = "mobile"
     elif then == "nothing":
         steps["end"], after = End(), "end"
         del steps["mailbox"]
-    return Path(first="ring", steps={"ring": Ring(seconds=seconds, exits=dict.fromkeys(EXITS["ring"], after)), **steps})
+    return Path(
+        first="ring",
+        steps={"ring": Ring(seconds=seconds, exits=dict.fromkeys(EXITS["ring"], after)), **steps},
+    )
 
 
 def people_named(body: dict[str, Any]) -> Iterator[str]:
@@ -372,13 +411,19 @@ def answered_by(step: dict[str, Any]) -> tuple[str, ...]:
 
 
 def with_people(body: dict[str, Any], members: Mapping[str, Iterable[str]]) -> dict[str, Any]:
-    """A stored path with the members of its groups named among its people, each once, the groups left out."""
-    return {**body, "steps": {key: _with_people(step, members) for key, step in body["steps"].items()}}
+    """A stored path with the members of its groups named among its people, each once, the groups
+    left out."""
+    return {
+        **body,
+        "steps": {key: _with_people(step, members) for key, step in body["steps"].items()},
+    }
 
 
 def _with_people(step: dict[str, Any], members: Mapping[str, Iterable[str]]) -> dict[str, Any]:
     if not step.get("groups"):
         return step
     field = "recipients" if step["kind"] == "mailbox" else "people"
-    people = dict.fromkeys((*step.get(field, ()), *(m for group in step["groups"] for m in members.get(group, ()))))
+    people = dict.fromkeys(
+        (*step.get(field, ()), *(m for group in step["groups"] for m in members.get(group, ())))
+    )
     return {**step, field: list(people), "groups": []}

@@ -1,4 +1,5 @@
-"""Keeping an account in money: when it is low, when the top-up rule pays in, what it has paid in."""
+"""Keeping an account in money: when it is low, when the top-up rule pays in, what it has paid
+in."""
 
 from datetime import datetime
 from decimal import Decimal
@@ -12,7 +13,8 @@ def is_low(account: Account) -> bool:
 
 
 def wants_top_up(account: Account, now: datetime) -> bool:
-    """Whether the rule pays in now: at or under its mark, and within what it may pay in this month."""
+    """Whether the rule pays in now: at or under its mark, and within what it may pay in this
+    month."""
     rule = account.top_up
     if rule is None or account.balance.amount > rule.at or account.receives_only:
         return False

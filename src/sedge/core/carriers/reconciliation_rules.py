@@ -1,17 +1,13 @@
-"""Putting drift right: the tasks' rules and what they change."""
-
-from decimal import Decimal
+"""What settles a difference from a carrier's list: the rules."""
 
 from sedge.core.carriers.reconciliation import DriftKind
-from sedge.core.errors import NotAllowedNow
-from sedge.core.estate import Change, Estate
+from sedge.core.estate import Estate
 from sedge.core.facts import in_words
-from sedge.core.numbers.life import ENDED, Event
+from sedge.core.numbers.life import ENDED
 from sedge.core.records import Number, Trunk
-from sedge.core.reducing import number_changed, number_in, reduces, step
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, passed, stop, warn
-from sedge.core.workorders.rules.rules import rule
+from sedge.core.workorders.rules.registry import rule
 
 
 @rule("drift.known-here", t.FollowCarrier)
@@ -19,10 +15,14 @@ def known_here(task: t.FollowCarrier, estate: Estate) -> Finding:
     """Following a carrier changes a number of ours; one that nobody knows is brought in instead."""
     number = estate.number(task.e164 or "")
     if number.state in ENDED:
-        return stop(f"{number.shown} is {number.state} here already. Bring it in again, if the carrier still bills it.")
+        return stop(
+            f"{number.shown} is {number.state} here already. Bring it in again, if the carrier"
+            " still bills it."
+        )
     if task.drift == DriftKind.TRUNK and estate.get(Trunk, task.theirs) is None:
         return stop(
-            f"The carrier sends calls over “{task.theirs}”, and there is no such trunk here. Set it up first, or tell the carrier ours."
+            f"The carrier sends calls over “{task.theirs}”, and there is no such trunk here. Set it"
+            " up first, or tell the carrier ours."
         )
     return passed("It is a number of ours")
 
@@ -35,7 +35,8 @@ def nobody_loses(task: t.FollowCarrier, estate: Estate) -> Finding | None:
     number = estate.number(task.e164 or "")
     if number.holder:
         return warn(
-            f"{estate.holder(number.holder).name} has {number.shown} and loses it. To keep it, ask the carrier to have it back in service."
+            f"{estate.holder(number.holder).name} has {number.shown} and loses it. To keep it, ask"
+            " the carrier to have it back in service."
         )
     return passed("Nobody has it")
 
@@ -46,15 +47,14 @@ def price_told(task: t.FollowCarrier, estate: Estate) -> Finding | None:
     if task.drift != DriftKind.PRICE:
         return None
     number = estate.number(task.e164 or "")
-    more = (_price(task) - number.monthly.amount) * 12
+    more = (task.price - number.monthly.amount) * 12
     year = in_words(number.monthly.but(amount=abs(more)))
     if more > 0:
-        return warn(f"{number.shown} costs {year} a year more than agreed. To dispute that, tell the carrier instead.")
+        return warn(
+            f"{number.shown} costs {year} a year more than agreed. To dispute that, tell the"
+            " carrier instead."
+        )
     return passed(f"It costs {year} a year less")
-
-
-def _price(task: t.FollowCarrier) -> Decimal:
-    return Decimal(task.theirs.split()[0])
 
 
 @rule("drift.carrier-can-be-told", t.TellCarrier)
@@ -69,32 +69,3 @@ def can_be_told(task: t.TellCarrier, estate: Estate) -> Finding:
     if number.state in ENDED:
         return stop(f"{number.shown} is {number.state} here; there is nothing to tell.")
     return passed(f"{estate.carrier_of(number).name} is told what is so here")
-
-
-@reduces(t.FollowCarrier)
-def _follow(task: t.FollowCarrier, estate: Estate, _identity: str) -> list[Change]:
-    number = estate.number(number_in(task))
-    match DriftKind(task.drift):
-        case DriftKind.PRICE:
-            return number_changed(number, "number.price-taken-over", monthly=number.monthly.but(amount=_price(task)))
-        case DriftKind.TRUNK:
-            return number_changed(number, "number.listed", trunk=task.theirs)
-        case DriftKind.NOT_LISTED | DriftKind.STATE:
-            gone = {
-                "assignment": None,
-                "path": None,
-                "trunk": None,
-                "fallback": "",
-                "leaving_on": None,
-                "spot": None,
-                "registered_spot": None,
-            }
-            return number_changed(number, "number.withdrawn", **step(number, Event.WITHDRAW, **gone))
-        case DriftKind.NOT_OURS:
-            raise NotAllowedNow("A number that is not ours is brought in, with its site.", reason="not-ours")
-
-
-@reduces(t.TellCarrier)
-def _tell(_task: t.TellCarrier, _estate: Estate, _identity: str) -> list[Change]:
-    """Nothing changes here; the carrier is to change."""
-    return []

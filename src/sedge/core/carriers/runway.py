@@ -1,4 +1,5 @@
-"""How long a prepaid balance lasts: what the numbers cost a month, taken on the first, and nothing paid in meanwhile."""
+"""How long a prepaid balance lasts: what the numbers cost a month, taken on the first, and nothing
+paid in meanwhile."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -12,9 +13,9 @@ MONTHS = 12
 
 @dataclass(frozen=True)
 class Runway:
-    """`low_on` is the first day at or under the low mark, `empty_on` the first on which a charge is not covered, `suspended_on` when
-    the carrier stops service after that; None where that lies beyond the months looked at. `steps` are the balances from today on,
-    one for each charge."""
+    """`low_on` is the first day at or under the low mark, `empty_on` the first on which a charge is
+    not covered, `suspended_on` when the carrier stops service after that; None where that lies
+    beyond the months looked at. `steps` are the balances from today on, one for each charge."""
 
     monthly: Money
     low_on: date | None
@@ -23,7 +24,15 @@ class Runway:
     steps: tuple[tuple[date, Decimal], ...]
 
 
-def runway(balance: Money, low_mark: Money, monthly: Money, today: date, suspends_days: int, *, months: int = MONTHS) -> Runway:
+def runway(
+    balance: Money,
+    low_mark: Money,
+    monthly: Money,
+    today: date,
+    suspends_days: int,
+    *,
+    months: int = MONTHS,
+) -> Runway:
     """The coming months of a prepaid account. Amounts are of one currency."""
     steps = [(today, balance.amount)]
     for day in _firsts(today, months):

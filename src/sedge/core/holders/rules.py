@@ -8,8 +8,8 @@ from sedge.core.holding import HolderRef
 from sedge.core.records import Group, PathVersion, Person, Product, Site, Spot
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, add_before, elsewhere, passed, stop, warn
-from sedge.core.workorders.reversing import FOR_GOOD
-from sedge.core.workorders.rules.rules import rule
+from sedge.core.workorders.rules.registry import rule
+from sedge.core.workorders.tasks import KINDS
 
 
 def ref_of(person: str) -> HolderRef:
@@ -21,9 +21,19 @@ def address_free(task: t.ChangePerson, estate: Estate) -> Finding | None:
     """Mail addresses tell people apart."""
     if not task.email:
         return None
-    other = next((p for p in estate.all(Person) if p.email.lower() == task.email.lower() and p.id != task.person and not p.left), None)
+    other = next(
+        (
+            p
+            for p in estate.all(Person)
+            if p.email.lower() == task.email.lower() and p.id != task.person and not p.left
+        ),
+        None,
+    )
     if other:
-        return stop(f"{other.name} has the mail address {task.email} already. Look which of the two is right.")
+        return stop(
+            f"{other.name} has the mail address {task.email} already. Look which of the two is"
+            " right."
+        )
     return passed("Nobody else has the mail address")
 
 
@@ -31,7 +41,11 @@ def address_free(task: t.ChangePerson, estate: Estate) -> Finding | None:
 def extension_free(task: t.ChangePerson, estate: Estate) -> Finding | None:
     """Two people with one extension are both called, or neither."""
     person = estate.the(Person, task.person)
-    return _extension(task.extension or "", task.site or person.site, person.id, estate) if task.extension else None
+    return (
+        _extension(task.extension or "", task.site or person.site, person.id, estate)
+        if task.extension
+        else None
+    )
 
 
 @rule("person.new-extension-free", t.AddPerson)
@@ -41,9 +55,16 @@ def new_extension_free(task: t.AddPerson, estate: Estate) -> Finding | None:
 
 
 def _extension(extension: str, site: str, person: str, estate: Estate) -> Finding:
-    same = [p for p in estate.all(Person) if p.extension == extension and p.site == site and p.id != person and not p.left]
+    same = [
+        p
+        for p in estate.all(Person)
+        if p.extension == extension and p.site == site and p.id != person and not p.left
+    ]
     if same:
-        return warn(f"{same[0].name} has extension {extension} at {estate.the(Site, site).name} already; calls to it would ring either.")
+        return warn(
+            f"{same[0].name} has extension {extension} at {estate.the(Site, site).name} already;"
+            " calls to it would ring either."
+        )
     return passed(f"Extension {extension} is free at {estate.the(Site, site).name}")
 
 
@@ -84,24 +105,35 @@ def not_alone_in_a_path(task: t.ChangePerson, estate: Estate) -> Finding | None:
     if not task.left:
         return None
     person = estate.the(Person, task.person)
-    groups = {g.id: tuple(m for m in g.members if m != person.id) for g in estate.all(Group) if not g.removed}
+    groups = {
+        g.id: tuple(m for m in g.members if m != person.id)
+        for g in estate.all(Group)
+        if not g.removed
+    }
     naming = [
         p
         for p in estate.all(PathVersion)
-        if person.id in people_named(p.body) or any(person.id in g.members for g in estate.all(Group) if g.id in groups_named(p.body))
+        if person.id in people_named(p.body)
+        or any(person.id in g.members for g in estate.all(Group) if g.id in groups_named(p.body))
     ]
     for path in naming:
-        before = with_people(path.body, {g.id: g.members for g in estate.all(Group) if not g.removed})
+        before = with_people(
+            path.body, {g.id: g.members for g in estate.all(Group) if not g.removed}
+        )
         after = with_people(path.body, groups)
         for key, step in before["steps"].items():
-            if person.id in answered_by(step) and not any(_is_here(p, estate) for p in answered_by(after["steps"][key]) if p != person.id):
+            if person.id in answered_by(step) and not any(
+                _is_here(p, estate) for p in answered_by(after["steps"][key]) if p != person.id
+            ):
                 return stop(
-                    f"At “{step.get('title') or step['kind']}” of the call path {path.name} nobody but {person.name} answers. Put somebody else there first.",
+                    f"At “{step.get('title') or step['kind']}” of the call path {path.name} nobody"
+                    f" but {person.name} answers. Put somebody else there first.",
                     elsewhere(f"Open {path.name}", "path", path.id),
                 )
     if naming:
         return warn(
-            f"{person.name} is named in {', '.join(p.name for p in naming[:3])}; others answer there.",
+            f"{person.name} is named in {', '.join(p.name for p in naming[:3])}; others answer"
+            " there.",
             elsewhere(f"Open {naming[0].name}", "path", naming[0].id),
         )
     return passed(f"No call path needs {person.name}")
@@ -114,7 +146,8 @@ def _is_here(key: str, estate: Estate) -> bool:
 
 @rule("person.spot-after-move", t.ChangePerson)
 def spot_after_move(task: t.ChangePerson, estate: Estate) -> Finding | None:
-    """Who moves to another site has no spot there: a call for help would send help to where they were."""
+    """Who moves to another site has no spot there: a call for help would send help to where they
+    were."""
     person = estate.the(Person, task.person)
     if not task.site or task.left:
         return None
@@ -123,11 +156,18 @@ def spot_after_move(task: t.ChangePerson, estate: Estate) -> Finding | None:
     if spot and spot.site == site.id:
         return passed(f"{person.name}'s spot is at {site.name}")
     choices = [s for s in estate.all(Spot) if s.site == site.id and not s.removed and not s.whole]
-    remedies = [add_before(f"{s.name} ({s.id})", t.SetSpot(person=person.id, spot=s.id), automatic=False) for s in choices[:12]]
+    remedies = [
+        add_before(f"{s.name} ({s.id})", t.SetSpot(person=person.id, spot=s.id), automatic=False)
+        for s in choices[:12]
+    ]
     held = estate.numbers_of(ref_of(person.id))
     words = f"{person.name} moves to {site.name} and has no spot there. Choose where they will be."
     other = remedies or [elsewhere(f"Add a spot of {site.name}", "spots", site.id)]
-    return stop(f"{words} {held[0].shown} would still send help to where they were.", *other) if held else warn(words, *other)
+    return (
+        stop(f"{words} {held[0].shown} would still send help to where they were.", *other)
+        if held
+        else warn(words, *other)
+    )
 
 
 @rule("person.numbers-after-move", t.ChangePerson)
@@ -143,7 +183,8 @@ def numbers_after_move(task: t.ChangePerson, estate: Estate) -> Finding | None:
     names = ", ".join(n.shown for n in behind[:3])
     moves = tuple(t.MoveNumber(number=n.e164, site=site.id) for n in behind)
     return warn(
-        f"{person.name} moves to {site.name}, and {names} would still be counted, dial and call for help as {of} does.",
+        f"{person.name} moves to {site.name}, and {names} would still be counted, dial and call for"
+        f" help as {of} does.",
         add_before(f"Move the numbers to {site.name} too", *moves),
     )
 
@@ -155,8 +196,12 @@ def members_are_here(task: t.SetGroup, estate: Estate) -> Finding:
         return passed("Nobody is asked to answer any more")
     gone = [key for key in task.members if not _is_here(key, estate)]
     if gone:
-        names = ", ".join(p.name if (p := estate.get(Person, key)) else f"“{key}”" for key in gone[:3])
-        return stop(f"{names} can't be in {task.name}: not, or no longer, in the directory. Take them out.")
+        names = ", ".join(
+            p.name if (p := estate.get(Person, key)) else f"“{key}”" for key in gone[:3]
+        )
+        return stop(
+            f"{names} can't be in {task.name}: not, or no longer, in the directory. Take them out."
+        )
     if not task.members:
         return warn(f"{task.name} has no members; nobody would answer.")
     return passed(f"{counted(len(task.members), 'member')} in the directory")
@@ -170,7 +215,8 @@ def group_not_needed(task: t.SetGroup, estate: Estate) -> Finding | None:
     naming = [p for p in estate.all(PathVersion) if task.group in groups_named(p.body)]
     if naming:
         return stop(
-            f"{naming[0].name} rings {task.name}. Put somebody else there first.", elsewhere(f"Open {naming[0].name}", "path", naming[0].id)
+            f"{naming[0].name} rings {task.name}. Put somebody else there first.",
+            elsewhere(f"Open {naming[0].name}", "path", naming[0].id),
         )
     return passed(f"No call path names {task.name}")
 
@@ -179,7 +225,9 @@ def group_not_needed(task: t.SetGroup, estate: Estate) -> Finding | None:
 def ends_later(task: t.PutBackLater, estate: Estate) -> Finding:
     """A put-back whose moment has passed would undo at once what was just done."""
     if task.at <= estate.now:
-        return stop(f"The moment to put it back, {estate.clock(task.at)}, has passed. Choose a later one.")
+        return stop(
+            f"The moment to put it back, {estate.clock(task.at)}, has passed. Choose a later one."
+        )
     return passed(f"Put back {estate.clock(task.at)}")
 
 
@@ -187,7 +235,14 @@ def ends_later(task: t.PutBackLater, estate: Estate) -> Finding:
 def can_be_put_back(task: t.PutBackLater, _estate: Estate) -> Finding:
     """What is for good can't be temporary."""
     if task.of_kind == "activate_port":
-        return stop("A port is no temporary thing; back out of it while the losing carrier takes its numbers back. Take this task out.")
-    if task.of_kind in FOR_GOOD:
-        return stop(f"{FOR_GOOD[task.of_kind].capitalize()} can't be put back, so it can't be temporary. Take this task out.")
+        return stop(
+            "A port is no temporary thing; back out of it while the losing carrier takes its"
+            " numbers back. Take this task out."
+        )
+    kind = KINDS.get(task.of_kind)
+    if kind and kind.for_good:
+        return stop(
+            f"{kind.for_good.capitalize()} can't be put back, so it can't be temporary. Take this"
+            " task out."
+        )
     return passed("What it changes can be put back")

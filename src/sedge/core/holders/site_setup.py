@@ -1,4 +1,5 @@
-"""What a site needs before people work there: a list that knows what is missing and why it matters, in the order in which it is done."""
+"""What a site needs before people work there: a list that knows what is missing and why it matters,
+in the order in which it is done."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -11,7 +12,8 @@ from sedge.core.workorders.findings import Level
 
 @dataclass(frozen=True)
 class Step:
-    """One line of the list: `state` pass, warn (can wait) or stop (nobody can be given a number before); `leads_to` is where it is done."""
+    """One line of the list: `state` pass, warn (can wait) or stop (nobody can be given a number
+    before); `leads_to` is where it is done."""
 
     key: str
     what: str
@@ -26,7 +28,8 @@ class Step:
 
 @dataclass(frozen=True)
 class Facts:
-    """All that the list is worked out from. `people` and `free` are counts; `named` the outside trunks of the site's carrier."""
+    """All that the list is worked out from. `people` and `free` are counts; `named` the outside
+    trunks of the site's carrier."""
 
     site: Site
     address: Address | None
@@ -53,14 +56,23 @@ def steps(facts: Facts, now: object) -> list[Step]:
             "country",
             f"Country: {facts.country}",
             Level.PASS,
-            f"Dial plan, {_all(facts.emergency)} for help, {LANGUAGES.get(site.language, site.language)}, {site.timezone} and the public holidays ({facts.holidays}) follow from it.",
+            f"Dial plan, {_all(facts.emergency)} for help,"
+            f" {LANGUAGES.get(site.language, site.language)}, {site.timezone} and the public"
+            f" holidays ({facts.holidays}) follow from it.",
         ),
         _address(facts),
         _spots(facts, now),
         _supply(facts),
         _numbers(facts),
         _main(facts),
-        _role(facts, Role.MAILBOX_ACCESS, "mailbox", "Mailbox access number", "People ring it to hear their messages.", Level.WARN),
+        _role(
+            facts,
+            Role.MAILBOX_ACCESS,
+            "mailbox",
+            "Mailbox access number",
+            "People ring it to hear their messages.",
+            Level.WARN,
+        ),
         _desk(facts),
         _people(facts),
     ]
@@ -69,25 +81,35 @@ def steps(facts: Facts, now: object) -> list[Step]:
 def _address(facts: Facts) -> Step:
     address = facts.address
     if address is None:
-        return Step("address", "Civic address", Level.STOP, "None yet. Help is sent there.", "change")
+        return Step(
+            "address", "Civic address", Level.STOP, "None yet. Help is sent there.", "change"
+        )
     if not address.dispatchable:
         return Step(
             "address",
             "Civic address",
             Level.STOP,
-            f"{address.elements.one_line} is {address.verdict} in the register. Correct it, or accept what the register has.",
+            f"{address.elements.one_line} is {address.verdict} in the register. Correct it, or"
+            " accept what the register has.",
             "change",
         )
     return Step("address", "Civic address", Level.PASS, address.elements.one_line, "change")
 
 
 def _spots(facts: Facts, now: object) -> Step:
-    good = [s for s in facts.spots if facts.address and spot_problem(s, facts.address, now) is None]  # type: ignore[arg-type]
+    at = facts.address
+    good = [s for s in facts.spots if at and not spot_problem(s, at, now)]  # type: ignore[arg-type]
     if not good:
         return Step(
-            "spots", "Emergency spots", Level.STOP, "None that help can be sent to. Say floors and rooms; a code is made for each.", "spots"
+            "spots",
+            "Emergency spots",
+            Level.STOP,
+            "None that help can be sent to. Say floors and rooms; a code is made for each.",
+            "spots",
         )
-    return Step("spots", "Emergency spots", Level.PASS, f"{len(good)} that help can be sent to.", "spots")
+    return Step(
+        "spots", "Emergency spots", Level.PASS, f"{len(good)} that help can be sent to.", "spots"
+    )
 
 
 def _supply(facts: Facts) -> Step:
@@ -104,15 +126,28 @@ def _supply(facts: Facts) -> Step:
             "supply",
             "Supply model and account",
             Level.WARN,
-            f"{facts.site.supply_model}; no trunk leads to its carrier yet, so calls would not arrive.",
+            f"{facts.site.supply_model}; no trunk leads to its carrier yet, so calls would not"
+            " arrive.",
             "carriers",
         )
-    return Step("supply", "Supply model and account", Level.PASS, f"{facts.site.supply_model}, over {facts.trunks[0].name}.", "supply")
+    return Step(
+        "supply",
+        "Supply model and account",
+        Level.PASS,
+        f"{facts.site.supply_model}, over {facts.trunks[0].name}.",
+        "supply",
+    )
 
 
 def _numbers(facts: Facts) -> Step:
     if not facts.free and not facts.held:
-        return Step("numbers", "Numbers", Level.WARN, "None here yet. Order some, move some here, or bring in those there are.", "order")
+        return Step(
+            "numbers",
+            "Numbers",
+            Level.WARN,
+            "None here yet. Order some, move some here, or bring in those there are.",
+            "order",
+        )
     return Step("numbers", "Numbers", Level.PASS, f"{facts.free} are free to give.", "order")
 
 
@@ -120,10 +155,20 @@ def _main(facts: Facts) -> Step:
     found = _with_role(facts, Role.MAIN)
     if found is None:
         return Step(
-            "main", "Main number", Level.STOP, "None: who calls for help from a phone without a number could not be rung back.", "give-main"
+            "main",
+            "Main number",
+            Level.STOP,
+            "None: who calls for help from a phone without a number could not be rung back.",
+            "give-main",
         )
     if found.path is None:
-        return Step("main", "Main number", Level.WARN, f"{found.shown} has no call path; callers would hear nothing.", "path")
+        return Step(
+            "main",
+            "Main number",
+            Level.WARN,
+            f"{found.shown} has no call path; callers would hear nothing.",
+            "path",
+        )
     return Step("main", "Main number", Level.PASS, found.shown)
 
 
@@ -133,13 +178,29 @@ def _with_role(facts: Facts, role: Role) -> Number | None:
 
 def _role(facts: Facts, role: Role, key: str, what: str, why: str, otherwise: Level) -> Step:
     found = _with_role(facts, role)
-    return Step(key, what, Level.PASS, found.shown) if found else Step(key, what, otherwise, f"None yet. {why}", f"give-{key}")
+    return (
+        Step(key, what, Level.PASS, found.shown)
+        if found
+        else Step(key, what, otherwise, f"None yet. {why}", f"give-{key}")
+    )
 
 
 def _desk(facts: Facts) -> Step:
     if not facts.site.security_desk:
-        return Step("desk", "Security desk", Level.STOP, "Nobody is told when somebody calls for help.", "change")
-    return Step("desk", "Security desk", Level.PASS, f"{facts.site.security_desk} is told of calls for help.", "change")
+        return Step(
+            "desk",
+            "Security desk",
+            Level.STOP,
+            "Nobody is told when somebody calls for help.",
+            "change",
+        )
+    return Step(
+        "desk",
+        "Security desk",
+        Level.PASS,
+        f"{facts.site.security_desk} is told of calls for help.",
+        "change",
+    )
 
 
 def _people(facts: Facts) -> Step:

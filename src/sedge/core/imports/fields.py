@@ -1,6 +1,7 @@
 """What the columns of a file mean: a field for each header, by the words people use for it.
 
-A header that is not known means nothing until somebody says so; which header meant what is remembered by the desk.
+A header that is not known means nothing until somebody says so; which header meant what is
+remembered by the desk.
 """
 
 import hashlib
@@ -35,12 +36,42 @@ FIELDS = {
 }
 WORDS = {
     "number": (
-        "number", "e164", "phone", "phone number", "telephone", "telephone number", "telephonenumber", "tel", "tel no", "ddi", "did", "direct dial",
-        "rufnummer", "nummer", "telefon", "international", "main number", "line", "number national",
+        "number",
+        "e164",
+        "phone",
+        "phone number",
+        "telephone",
+        "telephone number",
+        "telephonenumber",
+        "tel",
+        "tel no",
+        "ddi",
+        "did",
+        "direct dial",
+        "rufnummer",
+        "nummer",
+        "telefon",
+        "international",
+        "main number",
+        "line",
+        "number national",
     ),
     "state": ("state", "status", "zustand", "in use"),
     "site": ("site", "location", "office", "standort", "branch", "site name"),
-    "holder": ("holder", "name", "person", "display name", "displayname", "full name", "assigned to", "used by", "inhaber", "who", "staff member", "cn"),
+    "holder": (
+        "holder",
+        "name",
+        "person",
+        "display name",
+        "displayname",
+        "full name",
+        "assigned to",
+        "used by",
+        "inhaber",
+        "who",
+        "staff member",
+        "cn",
+    ),
     "email": ("email", "e mail", "mail", "mail address", "email address", "upn"),
     "extension": ("extension", "ext", "internal", "durchwahl", "internal number", "short number"),
     "department": ("department", "team", "dept", "abteilung"),
@@ -60,26 +91,37 @@ WORDS = {
     "trunk": ("trunk",),
     "path": ("call path", "path", "menu", "rings"),
     "licence": ("licence", "licences", "license", "licenses", "seat", "product"),
-}  # fmt: skip
+}
 _BY_WORD = {word: name for name, words in WORDS.items() for word in words}
 Mapping = dict[str, int]
 
 
-FORMULA = ("=", "+", "-", "@", "\t", "\r")  # what a spreadsheet takes for the beginning of a formula
+FORMULA = (
+    "=",
+    "+",
+    "-",
+    "@",
+    "\t",
+    "\r",
+)  # what a spreadsheet takes for the beginning of a formula
 
 
 def plain_cell(cell: str) -> str:
-    """A cell without blanks around it, and without the apostrophe that kept a spreadsheet from calculating it."""
+    """A cell without blanks around it, and without the apostrophe that kept a spreadsheet from
+    calculating it."""
     cell = cell.strip()
     return cell[1:] if cell.startswith("'") and cell[1:].startswith(FORMULA) else cell
 
 
 def normal(header: str) -> str:
-    return re.sub(r"[^a-zäöüß0-9]+", " ", header.lower().replace("e.164", "e164").replace("e-mail", "email")).strip()
+    return re.sub(
+        r"[^a-zäöüß0-9]+", " ", header.lower().replace("e.164", "e164").replace("e-mail", "email")
+    ).strip()
 
 
 def recognised(header: Sequence[str]) -> Mapping:
-    """Field → column, the first that fits. `known:System` for columns headed *known as System* or *id in System*."""
+    """Field → column, the first that fits. `known:System` for columns headed *known as System* or
+    *id in System*."""
     found: Mapping = {}
     for at, title in enumerate(header):
         plain = normal(title)

@@ -6,71 +6,85 @@ Made for many rows: what repeats (sites, accounts, states, prices) is looked up 
 import re
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
-from datetime import date, datetime, time, timedelta
+from datetime import date, datetime, time
 from decimal import Decimal, InvalidOperation
 from operator import itemgetter
 from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
 
+from sedge.core.imports.directory import Directory, plain_name
 from sedge.core.imports.fields import Mapping, plain_cell
 from sedge.core.numbers.e164 import describe, is_canonical, is_in_service, read
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.policy import POLICY
-from sedge.core.records import Account, Capacity, Carrier, HolderKind, HolderRef, Person, ServiceLine, Site, Spot, Trunk, tags_in
+from sedge.core.records import (
+    Account,
+    Capacity,
+    Carrier,
+    Defaults,
+    HolderRef,
+    Site,
+    Spot,
+    Trunk,
+    tags_in,
+)
+from sedge.core.retiring.quarantine import lasts_until
 
 STATES = {
-    State.AVAILABLE: ("available", "free", "spare", "unused", "unassigned", "frei", "vacant", "not in use", "no"),
-    State.ASSIGNED: ("assigned", "in use", "used", "active", "live", "belegt", "taken", "yes", "working"),
+    State.AVAILABLE: (
+        "available",
+        "free",
+        "spare",
+        "unused",
+        "unassigned",
+        "frei",
+        "vacant",
+        "not in use",
+        "no",
+    ),
+    State.ASSIGNED: (
+        "assigned",
+        "in use",
+        "used",
+        "active",
+        "live",
+        "belegt",
+        "taken",
+        "yes",
+        "working",
+    ),
     State.RESERVED: ("reserved", "held", "on hold", "reserviert", "promised", "hold"),
-    State.AGING: ("aging", "resting", "ageing", "cooling off", "recently returned", "gekündigt", "left"),
-    State.ADMINISTRATIVE: ("administrative", "test", "test line", "set aside", "network", "readback", "internal use"),
+    State.AGING: (
+        "aging",
+        "resting",
+        "ageing",
+        "cooling off",
+        "recently returned",
+        "gekündigt",
+        "left",
+    ),
+    State.ADMINISTRATIVE: (
+        "administrative",
+        "test",
+        "test line",
+        "set aside",
+        "network",
+        "readback",
+        "internal use",
+    ),
 }
 _BY_STATE = {word: state for state, words in STATES.items() for word in words}
 _CAPACITIES = {
     **{c.value: c for c in Capacity},
-    "one": Capacity.SINGLE, "1": Capacity.SINGLE, "one call at a time": Capacity.SINGLE, "many calls": Capacity.MANY, "several": Capacity.MANY,
-    "any number of calls": Capacity.ANY, "unlimited": Capacity.ANY, "": Capacity.ANY,
-}  # fmt: skip
-
-
-@dataclass(frozen=True)
-class Directory:
-    """Holders by what files call them; several where a name is not enough."""
-
-    by_email: dict[str, HolderRef] = field(default_factory=dict)
-    by_extension: dict[str, list[HolderRef]] = field(default_factory=dict)
-    by_name: dict[str, list[HolderRef]] = field(default_factory=dict)
-    names: dict[HolderRef, str] = field(default_factory=dict)
-    sites: dict[HolderRef, str] = field(default_factory=dict)
-    spots: dict[HolderRef, str | None] = field(default_factory=dict)
-
-    @classmethod
-    def of(cls, people: Iterable[Person], lines: Iterable[ServiceLine] = (), sites: Iterable[Site] = ()) -> "Directory":
-        found = cls()
-        for person in people:
-            ref = HolderRef(kind=HolderKind.PERSON, id=person.id)
-            found._put(ref, person.name, person.site, person.spot)
-            found.by_email[person.email.lower()] = ref
-            if person.extension:
-                found.by_extension.setdefault(person.extension, []).append(ref)
-        for line in lines:
-            found._put(HolderRef(kind=HolderKind.SERVICE_LINE, id=line.id), line.name, line.site, line.spot)
-        for site in sites:
-            found._put(HolderRef(kind=HolderKind.SITE, id=site.id), site.name, site.id, site.spot)
-        return found
-
-    def _put(self, ref: HolderRef, name: str, site: str, spot: str | None) -> None:
-        self.names[ref], self.sites[ref], self.spots[ref] = name, site, spot
-        self.by_name.setdefault(plain_name(name), []).append(ref)
-
-
-def plain_name(name: str) -> str:
-    """A name for comparing: small letters, single blanks, *Okafor, Ifeoma* turned round."""
-    if name.count(",") == 1:
-        last, first = name.split(",")
-        name = f"{first} {last}"
-    return " ".join(name.lower().split())
+    "one": Capacity.SINGLE,
+    "1": Capacity.SINGLE,
+    "one call at a time": Capacity.SINGLE,
+    "many calls": Capacity.MANY,
+    "several": Capacity.MANY,
+    "any number of calls": Capacity.ANY,
+    "unlimited": Capacity.ANY,
+    "": Capacity.ANY,
+}
 
 
 @dataclass(frozen=True)
@@ -89,10 +103,12 @@ class Context:
     default_site: str = ""
     default_account: str = ""
     default_price: str = "0"
+    defaults: Defaults | None = None  # the organisation's own, days of rest among them
 
 
 class Incoming(NamedTuple):
-    """A number as found in a file. `price` is an amount in the account's currency unless `currency` says otherwise."""
+    """A number as found in a file. `price` is an amount in the account's currency unless `currency`
+    says otherwise."""
 
     number: int
     state: State
@@ -115,12 +131,16 @@ class Incoming(NamedTuple):
 
     @property
     def is_plain(self) -> bool:
-        """Whether only its number tells it from many others: state, place, price, label and until are shared."""
-        return not (self.holder or self.spot or self.note or self.cost_centre or self.tags or self.known_as)
+        """Whether only its number tells it from many others: state, place, price, label and until
+        are shared."""
+        return not (
+            self.holder or self.spot or self.note or self.cost_centre or self.tags or self.known_as
+        )
 
 
 class Alike(NamedTuple):
-    """Rows that differ in nothing but their line and their number. The number of `row` is that of the first."""
+    """Rows that differ in nothing but their line and their number. The number of `row` is that of
+    the first."""
 
     row: Incoming
     lines: list[int]
@@ -128,7 +148,8 @@ class Alike(NamedTuple):
 
 
 def alike(rows: Iterable[tuple[int, Incoming]]) -> list[Alike]:
-    """Rows with their lines, by what they have in common. One that is not plain is alike only to itself."""
+    """Rows with their lines, by what they have in common. One that is not plain is alike only to
+    itself."""
     known: dict[tuple[Any, ...], Alike] = {}
     alone: list[Alike] = []
     before, like = (), None  # rows that are alike mostly follow one another
@@ -155,27 +176,41 @@ Reader = Callable[[Sequence[str]], "Incoming"]
 
 def by_names(records: Iterable[Any], *more: str) -> dict[str, Any]:
     """Records by their names, ids and the attributes named, in small letters."""
-    return {str(getattr(r, name)).lower(): r for r in records for name in ("name", "id", *more) if getattr(r, name)}
+    return {
+        str(getattr(r, name)).lower(): r
+        for r in records
+        for name in ("name", "id", *more)
+        if getattr(r, name)
+    }
 
 
 def reader(mapping: Mapping, context: Context) -> Reader:
-    """A function from cells to what they say. It raises Fault with the reason where a row can't be brought in."""
+    """A function from cells to what they say. It raises Fault with the reason where a row can't be
+    brought in."""
     columns = {name: at for name, at in mapping.items() if not name.startswith("known:")}
     known = [(name[6:], at) for name, at in mapping.items() if name.startswith("known:")]
     also = tuple(sorted({s.country for s in context.sites.values()}))
     shared = _Shared(context)
     rare = {name: at for name, at in columns.items() if name in _RARE}
-    width = 1 + max(mapping.values(), default=0)  # each row gets one empty cell more, which stands for columns that are missing
+    width = 1 + max(
+        mapping.values(), default=0
+    )  # each row gets one empty cell more, which stands for columns that are missing
     number_at = columns.get("number", width)
     plain = itemgetter(*(columns.get(name, width) for name in ("label", *_SHARED)))
     is_simple = not rare and not known
-    hundreds: dict[int, dict[tuple[str, ...], tuple[Any, ...]]] = {}  # by hundred: what rows of its plan said, and what that means
+    hundreds: dict[
+        int, dict[tuple[str, ...], tuple[Any, ...]]
+    ] = {}  # by hundred: what rows of its plan said, and what that means
     plans: dict[tuple[str, str], dict[tuple[str, ...], tuple[Any, ...]]] = {}
 
     def one(cells: Sequence[str]) -> Incoming:
         padded = (*cells[:width], *("",) * (width + 1 - min(len(cells), width)))
         text = padded[number_at]
-        named = next((n for _, at in known if (n := context.ids.get(padded[at].strip()))), 0) if known and not text.strip() else 0
+        named = (
+            next((n for _, at in known if (n := context.ids.get(padded[at].strip()))), 0)
+            if known and not text.strip()
+            else 0
+        )
         number = named or _number(text, context.home, also)
         said = plain(padded)
         if is_simple:
@@ -191,7 +226,9 @@ def reader(mapping: Mapping, context: Context) -> Reader:
                 rest = meanings[said] = _simple(said, number, shared, context)
             return Incoming._make((number, *rest))
         extra = {name: plain_cell(padded[at]) for name, at in rare.items()}
-        ids = tuple((system, padded[at].strip()[:120]) for system, at in known if padded[at].strip())
+        ids = tuple(
+            (system, padded[at].strip()[:120]) for system, at in known if padded[at].strip()
+        )
         return _whole(number, said[1:], _label(said[0]), extra, ids, shared, context)
 
     return one
@@ -204,13 +241,15 @@ def _label(text: str) -> str:
     return label
 
 
-def _simple(said: tuple[str, ...], number: int, shared: "_Shared", context: Context) -> tuple[Any, ...]:
+def _simple(
+    said: tuple[str, ...], number: int, shared: "_Shared", context: Context
+) -> tuple[Any, ...]:
     """All but the number, of a row without holder and small facts."""
     label = _label(said[0])
     facts = shared.of(said[1:], number)
     if facts[0] is State.ASSIGNED:
         raise Fault("it is in use, but the file has no column that says by whom")
-    return (*facts, label, None, None, _until("", facts[0], context), "", "", (), ())
+    return (*facts, label, None, None, _until("", facts[0], number, context), "", "", (), ())
 
 
 _SHARED = ("state", "site", "account", "carrier", "capacity", "price", "currency", "trunk")
@@ -238,14 +277,18 @@ class _Shared:
         self.context = context
         self._known: dict[tuple[Any, ...], tuple[Any, ...]] = {}
 
-    def of(self, said: tuple[str, ...], number: int, *, is_held: bool = False, holder_site: str = "") -> tuple[Any, ...]:
+    def of(
+        self, said: tuple[str, ...], number: int, *, is_held: bool = False, holder_site: str = ""
+    ) -> tuple[Any, ...]:
         country, kind = self.plan(number)
         key = said, country, is_held, holder_site
         found = self._known.get(key)
         if found is None:
             if len(self._known) > 50_000:
                 self._known.clear()
-            found = self._known[key] = self._looked_up(said, country, is_held=is_held, holder_site=holder_site)
+            found = self._known[key] = self._looked_up(
+                said, country, is_held=is_held, holder_site=holder_site
+            )
         state, site, account, carrier, capacity, price, currency, trunk = found
         return state, site, account, carrier, capacity, price, currency, kind, trunk
 
@@ -255,8 +298,12 @@ class _Shared:
         facts = describe(f"+{number}")
         return facts.country, facts.kind.value
 
-    def _looked_up(self, said: tuple[str, ...], country: str, *, is_held: bool, holder_site: str) -> tuple[Any, ...]:
-        state, site, account, carrier, capacity, price, currency, trunk = (text.strip() for text in said)
+    def _looked_up(
+        self, said: tuple[str, ...], country: str, *, is_held: bool, holder_site: str
+    ) -> tuple[Any, ...]:
+        state, site, account, carrier, capacity, price, currency, trunk = (
+            text.strip() for text in said
+        )
         found_site = self._site(site or holder_site, country)
         found_account = self._account(account, carrier, found_site)
         amount = amount_of(price or self.context.default_price)
@@ -272,17 +319,30 @@ class _Shared:
         if not re.fullmatch(r"[A-Z]{3}", money):
             raise Fault(f"“{currency}” is no currency; write GBP or EUR")
         return (
-            wanted or (State.ASSIGNED if is_held else State.AVAILABLE), found_site.id, found_account.id, found_account.carrier, found_capacity, amount,
-            money, found_trunk,
-        )  # fmt: skip
+            wanted or (State.ASSIGNED if is_held else State.AVAILABLE),
+            found_site.id,
+            found_account.id,
+            found_account.carrier,
+            found_capacity,
+            amount,
+            money,
+            found_trunk,
+        )
 
     def _site(self, name: str, country: str) -> Site:
         wanted = name or self.context.default_site
         site = self.context.sites.get(wanted.lower())
         if site is None:
-            raise Fault(f"no site is called “{name}”" if name else "no site is named; choose one for rows without")
+            raise Fault(
+                f"no site is called “{name}”"
+                if name
+                else "no site is named; choose one for rows without"
+            )
         if country and COUNTRIES.get(country) and site.country != country and not name:
-            raise Fault(f"a number of {COUNTRIES[country].name}, and the site for rows without one is elsewhere; name its site")
+            raise Fault(
+                f"a number of {COUNTRIES[country].name}, and the site for rows without one is"
+                " elsewhere; name its site"
+            )
         return site
 
     def _account(self, account: str, carrier: str, site: Site) -> Account:
@@ -338,7 +398,9 @@ def _whole(
 ) -> Incoming:
     ref = holder_of(extra, context.holders)
     known = context.holders
-    rest = shared.of(said, number, is_held=ref is not None, holder_site=known.sites.get(ref, "") if ref else "")
+    rest = shared.of(
+        said, number, is_held=ref is not None, holder_site=known.sites.get(ref, "") if ref else ""
+    )
     state = rest[0]
     if state is State.ASSIGNED and ref is None:
         raise Fault("it is in use, but the row doesn't say by whom")
@@ -351,15 +413,20 @@ def _whole(
     if len(extra.get("note", "")) > 2000:
         raise Fault("the note has more than 2,000 characters")
     own_spot = known.spots.get(ref) if ref and state is State.ASSIGNED else None
-    until = _until(extra.get("until", ""), state, context)
+    until = _until(extra.get("until", ""), state, number, context)
     small = extra.get("note", ""), extra.get("cost_centre", "")[:40], tags, ids
     code = context.spots[spot.upper()].id if spot else own_spot
     return Incoming._make((number, *rest, label, ref, code, until, *small))
 
 
 def holder_of(extra: dict[str, str], holders: Directory) -> HolderRef | None:
-    """The one holder a row names by mail address, name or extension; None where it names nobody. Raises Fault."""
-    email, name, extension = extra.get("email", ""), extra.get("holder", ""), extra.get("extension", "")
+    """The one holder a row names by mail address, name or extension; None where it names nobody.
+    Raises Fault."""
+    email, name, extension = (
+        extra.get("email", ""),
+        extra.get("holder", ""),
+        extra.get("extension", ""),
+    )
     if email:
         ref = holders.by_email.get(email.lower())
         if ref is None and not name:
@@ -369,7 +436,9 @@ def holder_of(extra: dict[str, str], holders: Directory) -> HolderRef | None:
     if name:
         found = holders.by_name.get(plain_name(name), [])
         if len(found) > 1 and extension:
-            found = [ref for ref in found if ref in holders.by_extension.get(extension, [])] or found
+            found = [
+                ref for ref in found if ref in holders.by_extension.get(extension, [])
+            ] or found
         if len(found) > 1:
             raise Fault(f"{len(found)} holders are called “{name}”; add their mail addresses")
         if not found:
@@ -383,12 +452,13 @@ def holder_of(extra: dict[str, str], holders: Directory) -> HolderRef | None:
     return None
 
 
-def _until(text: str, state: State, context: Context) -> datetime | None:
+def _until(text: str, state: State, number: int, context: Context) -> datetime | None:
     """Until when a reservation or a rest lasts: as the file says, else by the policy."""
     if state not in LASTING:
         return None
     if not text:
-        return context.now + timedelta(days=POLICY.reserved_days if state is State.RESERVED else POLICY.rest_days)
+        facts = describe(f"+{number}")
+        return lasts_until(state, facts.country, facts.kind, context.now, context.defaults)
     try:
         day = date.fromisoformat(text[:10])
     except ValueError:

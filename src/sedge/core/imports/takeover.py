@@ -1,138 +1,47 @@
-"""Taking over an estate that exists: rows of several files, each with its own headers, put together into numbers and holders.
+"""Taking over an estate that exists: rows of several files, each with its own headers, put together
+into numbers and holders.
 
-Nothing is guessed past what the words allow: what fits exactly one thing is matched, what nearly fits is proposed, what fits
-nothing is asked. A *spelling* settles a word once for all rows that use it; a *decision* settles one row.
+Nothing is guessed past what the words allow: what fits exactly one thing is matched, what nearly
+fits is proposed, what fits nothing is asked. A *spelling* settles a word once for all rows that use
+it; a *decision* settles one row.
 """
 
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field, replace
-from enum import StrEnum
+from dataclasses import replace
 
 from rapidfuzz import fuzz, process
 
-from sedge.core.imports.rows import STATES, Directory, plain_name
+from sedge.core.imports.directory import plain_name
+from sedge.core.imports.rows import STATES
+from sedge.core.imports.takeover_records import (
+    MOST_CHOICES,
+    Ask,
+    Decisions,
+    Found,
+    Known,
+    Question,
+    Row,
+    Somebody,
+    Worksheet,
+)
+from sedge.core.imports.takeover_words import (
+    Groups,
+    account_of,
+    floorless,
+    keys_of,
+    name_from,
+    once,
+    person_id,
+    trunk_of,
+    turned,
+)
 from sedge.core.numbers.e164 import describe, read
 from sedge.core.numbers.life import State
-from sedge.core.records import Account, HolderRef, PathVersion, Product, Site, Spot, Trunk
+from sedge.core.records import HolderRef
 
 NEAR, AHEAD = 86, 6  # a proposal is at least so like the word, and so much more than the next
 _BY_STATE = {word: state for state, words in STATES.items() for word in words}
-MOST_CHOICES = 12
-
-
-@dataclass(frozen=True)
-class Row:
-    """One line of one file: what it says, by field."""
-
-    file: int
-    line: int
-    said: dict[str, str]
-
-    @property
-    def key(self) -> tuple[int, int]:
-        return self.file, self.line
-
-
-@dataclass(frozen=True)
-class Known:
-    """The estate a take-over is matched against."""
-
-    home: str
-    also: tuple[str, ...]
-    sites: tuple[Site, ...]
-    accounts: tuple[Account, ...]
-    products: tuple[Product, ...]
-    paths: tuple[PathVersion, ...]
-    spots: tuple[Spot, ...]
-    trunks: tuple[Trunk, ...]
-    holders: Directory
-    taken: frozenset[int] = frozenset()
-
-
-@dataclass
-class Decisions:
-    """`spellings` by field and word in small letters: what is meant, '' for nothing. `rows` by file and line: fields said otherwise."""
-
-    spellings: dict[str, dict[str, str]] = field(default_factory=dict)
-    rows: dict[tuple[int, int], dict[str, str]] = field(default_factory=dict)
-
-
-class Ask(StrEnum):
-    """What somebody has to settle: a word (for all rows that use it), or one row."""
-
-    SITE = "site"
-    STATE = "state"
-    SPOT = "spot"
-    PATH = "path"
-    LICENCE = "licence"
-    NUMBER = "number"
-    WHO = "who"
-    TWICE = "twice"
-    MAIL = "mail"
-
-
-WORDS = {Ask.SITE, Ask.STATE, Ask.SPOT, Ask.PATH, Ask.LICENCE}
-
-
-@dataclass(frozen=True)
-class Question:
-    """`word` is what was written; `rows` where; `choices` are (value, words), the likeliest first."""
-
-    ask: Ask
-    word: str
-    sentence: str
-    rows: tuple[tuple[int, int], ...]
-    choices: tuple[tuple[str, str], ...] = ()
-
-    @property
-    def is_word(self) -> bool:
-        return self.ask in WORDS
-
-
-@dataclass
-class Somebody:
-    """A holder the files speak of: found in the estate (`ref`), or new (`id` is the one they will have)."""
-
-    ref: HolderRef | None
-    id: str = ""
-    name: str = ""
-    email: str = ""
-    site: str = ""
-    department: str = ""
-    extension: str = ""
-    spot: str | None = None
-    licences: set[str] = field(default_factory=set)
-    rows: list[tuple[int, int]] = field(default_factory=list)
-
-
-@dataclass
-class Found:
-    """A number as the files have it."""
-
-    number: int
-    state: State
-    site: str
-    account: str
-    trunk: str | None
-    who: Somebody | None
-    label: str = ""
-    spot: str | None = None
-    path: str | None = None
-    price: str = ""
-    rows: list[tuple[int, int]] = field(default_factory=list)
-
-
-@dataclass
-class Worksheet:
-    """What comes of the files with the decisions so far: numbers and people that are settled, and what is still asked."""
-
-    numbers: list[Found] = field(default_factory=list)
-    people: list[Somebody] = field(default_factory=list)
-    questions: list[Question] = field(default_factory=list)
-    here_already: list[tuple[tuple[int, int], int]] = field(default_factory=list)
-    left_out: list[tuple[int, int]] = field(default_factory=list)
-    rows: int = 0
 
 
 def put_together(rows: Sequence[Row], known: Known, decisions: Decisions) -> Worksheet:
@@ -148,7 +57,14 @@ class _Matching:
         self.mails: dict[str, str] = {}
         self.asked: dict[tuple[Ask, str], list[tuple[int, int]]] = defaultdict(list)
         self.sites = {
-            word: s for s in known.sites for word in (s.id, s.name.lower(), s.code.lower(), *(v.lower() for v in s.known_as.values()))
+            word: s
+            for s in known.sites
+            for word in (
+                s.id,
+                s.name.lower(),
+                s.code.lower(),
+                *(v.lower() for v in s.known_as.values()),
+            )
         }
 
     def of(self, rows: Sequence[Row]) -> Worksheet:
@@ -159,9 +75,13 @@ class _Matching:
         people = self._people(kept)
         self._numbers([row for row in kept if row.said.get("number")], people)
         self._ask_words()
-        self.sheet.people = [p for p in _once(people.values()) if p.ref is None or p.licences or p.spot]
+        self.sheet.people = [
+            p for p in once(people.values()) if p.ref is None or p.licences or p.spot
+        ]
         order = list(Ask)
-        self.sheet.questions.sort(key=lambda q: (not q.is_word, order.index(q.ask), -len(q.rows), q.rows))
+        self.sheet.questions.sort(
+            key=lambda q: (not q.is_word, order.index(q.ask), -len(q.rows), q.rows)
+        )
         return self.sheet
 
     def _decided(self, row: Row) -> Row:
@@ -193,28 +113,43 @@ class _Matching:
 
     def _spot(self, row: Row, site: str | None) -> str | None:
         said = row.said
-        word = said.get("spot") or ", ".join(x for x in (said.get("floor", ""), said.get("room", "")) if x)
+        word = said.get("spot") or ", ".join(
+            x for x in (said.get("floor", ""), said.get("room", "")) if x
+        )
         if not word:
             return None
         return self._word(Ask.SPOT, word, row, self._spot_called(word, site))
 
     def _spot_called(self, word: str, site: str | None) -> str | None:
-        wanted = _floorless(word)
+        wanted = floorless(word)
         for spot in self.known.spots:
             if spot.id.lower() == word.lower() or word in spot.known_as.values():
                 return spot.id
-        fitting = [s.id for s in self.known.spots if (site is None or s.site == site) and _floorless(s.name) == wanted]
+        fitting = [
+            s.id
+            for s in self.known.spots
+            if (site is None or s.site == site) and floorless(s.name) == wanted
+        ]
         return fitting[0] if len(fitting) == 1 else None
 
     def _licences(self, row: Row) -> set[str]:
-        by_name = {p.name.lower(): p.id for p in self.known.products} | {p.id: p.id for p in self.known.products}
-        words = [w.strip() for part in row.said.get("licence", "").split("+") for w in part.split(",") if w.strip()]
+        by_name = {p.name.lower(): p.id for p in self.known.products} | {
+            p.id: p.id for p in self.known.products
+        }
+        words = [
+            w.strip()
+            for part in row.said.get("licence", "").split("+")
+            for w in part.split(",")
+            if w.strip()
+        ]
         found = {self._word(Ask.LICENCE, word, row, by_name.get(word.lower())) for word in words}
         return {one for one in found if one}
 
     def _path(self, row: Row) -> str | None:
         word = row.said.get("path", "")
-        by_name = {p.name.lower(): p.id for p in self.known.paths} | {p.id: p.id for p in self.known.paths}
+        by_name = {p.name.lower(): p.id for p in self.known.paths} | {
+            p.id: p.id for p in self.known.paths
+        }
         return self._word(Ask.PATH, word, row, by_name.get(word.lower()))
 
     def _ask_words(self) -> None:
@@ -226,7 +161,15 @@ class _Matching:
             Ask.LICENCE: "No licence is called “{}”. Which one is meant?",
         }
         for (ask, word), rows in self.asked.items():
-            self.sheet.questions.append(Question(ask, word, sentences[ask].format(word), tuple(rows), tuple(self._near(ask, word))))
+            self.sheet.questions.append(
+                Question(
+                    ask,
+                    word,
+                    sentences[ask].format(word),
+                    tuple(rows),
+                    tuple(self._near(ask, word)),
+                )
+            )
 
     def _near(self, ask: Ask, word: str) -> Iterable[tuple[str, str]]:
         options: dict[str, str] = {
@@ -236,27 +179,43 @@ class _Matching:
             Ask.PATH: {p.id: p.name for p in self.known.paths},
             Ask.LICENCE: {p.id: p.name for p in self.known.products},
         }[ask]
-        plain = _floorless if ask is Ask.SPOT else str.lower
+        plain = floorless if ask is Ask.SPOT else str.lower
         ranked = process.extract(
-            word, options, scorer=fuzz.token_sort_ratio if ask is Ask.SPOT else fuzz.WRatio, processor=plain, limit=MOST_CHOICES
+            word,
+            options,
+            scorer=fuzz.token_sort_ratio if ask is Ask.SPOT else fuzz.WRatio,
+            processor=plain,
+            limit=MOST_CHOICES,
         )
         where = {s.id: f", {s.site} ({s.id})" for s in self.known.spots}
-        return [(str(key), words + (where[key] if ask is Ask.SPOT else "")) for words, _score, key in ranked]
+        return [
+            (str(key), words + (where[key] if ask is Ask.SPOT else ""))
+            for words, _score, key in ranked
+        ]
 
     # ── people ──
 
     def _people(self, rows: Sequence[Row]) -> dict[tuple[int, int], Somebody]:
-        """For each row that speaks of somebody: who. Rows are put together by mail address, name and extension."""
-        speaking = [row for row in rows if any(row.said.get(f) for f in ("email", "holder", "extension")) or row.said.get("who")]
-        groups = _Groups()
+        """For each row that speaks of somebody: who. Rows are put together by mail address, name
+        and extension."""
+        speaking = [
+            row
+            for row in rows
+            if any(row.said.get(f) for f in ("email", "holder", "extension")) or row.said.get("who")
+        ]
+        groups = Groups()
         mails: dict[str, set[str]] = defaultdict(set)
         for row in speaking:
             if row.said.get("email") and row.said.get("holder"):
                 mails[plain_name(row.said["holder"])].add(row.said["email"].lower())
         self.mails = {name: next(iter(of)) for name, of in mails.items() if len(of) == 1}
-        held_by = Counter(row.said["extension"] for row in speaking if row.said.get("extension") and row.said.get("email"))
+        held_by = Counter(
+            row.said["extension"]
+            for row in speaking
+            if row.said.get("extension") and row.said.get("email")
+        )
         for row in speaking:
-            for key in self._keys(row, mails, held_by):
+            for key in keys_of(row, mails, held_by):
                 groups.join(row.key, key)
         found: dict[tuple[int, int], Somebody] = {}
         for members in groups.of(speaking):
@@ -266,24 +225,16 @@ class _Matching:
                     found[row.key] = somebody
         return found
 
-    @staticmethod
-    def _keys(row: Row, mails: dict[str, set[str]], held_by: Counter[str]) -> Iterable[object]:
-        said = row.said
-        yield row.key
-        if said.get("who"):
-            yield "who", said["who"] if said["who"] != "new" else row.key
-        if said.get("email"):
-            yield "email", said["email"].lower()
-        if said.get("holder") and len(mails[plain_name(said["holder"])]) < 2:
-            yield "name", plain_name(said["holder"])
-        if said.get("extension") and held_by[said["extension"]] == 1 and (said.get("email") or not said.get("holder")):
-            yield "extension", said["extension"]
-
     def _somebody(self, rows: Sequence[Row]) -> Somebody | None:
         def first(name: str) -> str:
             return next((row.said[name] for row in rows if row.said.get(name)), "")
 
-        name, email, extension, who = first("holder"), first("email"), first("extension"), first("who")
+        name, email, extension, who = (
+            first("holder"),
+            first("email"),
+            first("extension"),
+            first("who"),
+        )
         keys = [row.key for row in rows]
         if who == "nobody":
             return None
@@ -296,36 +247,66 @@ class _Matching:
         spot = next((s for row in rows if (s := self._spot(row, site))), None)
         if ref is None and not email and name and (near := self._near_in_files(name)):
             self.sheet.questions.append(
-                Question(Ask.WHO, name, f"No file has the mail address of {name}, but of somebody nearly so.", tuple(keys), near)
+                Question(
+                    Ask.WHO,
+                    name,
+                    f"No file has the mail address of {name}, but of somebody nearly so.",
+                    tuple(keys),
+                    near,
+                )
             )
             return None
         if ref is None and not email:
-            sentence = f"{name or 'Somebody with extension ' + extension} has no mail address in any file, and is nobody we know."
-            self.sheet.questions.append(Question(Ask.MAIL, name or extension, sentence, tuple(keys)))
+            sentence = (
+                f"{name or 'Somebody with extension ' + extension} has no mail address in any file,"
+                " and is nobody we know."
+            )
+            self.sheet.questions.append(
+                Question(Ask.MAIL, name or extension, sentence, tuple(keys))
+            )
             return None
         if ref is None and not site:
             site = self.known.sites[0].id if len(self.known.sites) == 1 else ""
             if not site and not any(row.said.get("site") for row in rows):
                 self.sheet.questions.append(
                     Question(
-                        Ask.WHO, name or email, f"No file says at which site {name or email} works.", tuple(keys), self._site_choices()
+                        Ask.WHO,
+                        name or email,
+                        f"No file says at which site {name or email} works.",
+                        tuple(keys),
+                        self._site_choices(),
                     )
                 )
                 return None
         somebody = Somebody(
-            ref, _person_id(email, name), turned(name) or _name_from(email), email.lower(), site or "", first("department"), extension if extension.isdigit() else "",
-            spot, licences, keys,
-        )  # fmt: skip
+            ref,
+            person_id(email, name),
+            turned(name) or name_from(email),
+            email.lower(),
+            site or "",
+            first("department"),
+            extension if extension.isdigit() else "",
+            spot,
+            licences,
+            keys,
+        )
         return somebody if ref or site else None
 
     def _near_in_files(self, name: str) -> tuple[tuple[str, str], ...]:
-        near = process.extract(plain_name(name), list(self.mails), scorer=fuzz.ratio, limit=3, score_cutoff=NEAR)
-        return tuple((f"mail:{self.mails[one]}", f"{one.title()}, {self.mails[one]}") for one, _score, _at in near)
+        near = process.extract(
+            plain_name(name), list(self.mails), scorer=fuzz.ratio, limit=3, score_cutoff=NEAR
+        )
+        return tuple(
+            (f"mail:{self.mails[one]}", f"{one.title()}, {self.mails[one]}")
+            for one, _score, _at in near
+        )
 
     def _site_choices(self) -> tuple[tuple[str, str], ...]:
         return tuple((f"site:{s.id}", s.name) for s in self.known.sites[:MOST_CHOICES])
 
-    def _ref(self, who: str, name: str, email: str, extension: str) -> "HolderRef | Question | None":
+    def _ref(
+        self, who: str, name: str, email: str, extension: str
+    ) -> "HolderRef | Question | None":
         """Who it is in the estate; None for somebody new; a question where two could be meant."""
         holders = self.known.holders
         if who and who not in {"new", "nobody"} and ":" in who:
@@ -339,30 +320,52 @@ class _Matching:
         if len(named) == 1 and not email:
             return named[0]
         if len(named) > 1:
-            return Question(Ask.WHO, name, f"{len(named)} holders here are called {name}. Which one is meant?", (), self._choices(named))
+            return Question(
+                Ask.WHO,
+                name,
+                f"{len(named)} holders here are called {name}. Which one is meant?",
+                (),
+                self._choices(named),
+            )
         if named:
             return Question(
                 Ask.WHO,
                 name,
-                f"{turned(name)} is here with another mail address than {email}. Is it the same person?",
+                f"{turned(name)} is here with another mail address than {email}. Is it the same"
+                " person?",
                 (),
                 self._choices(named),
             )
         if not name and extension:
             fitting = holders.by_extension.get(extension, [])
             return fitting[0] if len(fitting) == 1 else None
-        near = self._near_here(name) if name and not email and plain_name(name) not in self.mails else []
+        near = (
+            self._near_here(name)
+            if name and not email and plain_name(name) not in self.mails
+            else []
+        )
         if near:
-            return Question(Ask.WHO, name, f"Nobody here is called {name}, but somebody nearly so.", (), self._choices(near))
+            return Question(
+                Ask.WHO,
+                name,
+                f"Nobody here is called {name}, but somebody nearly so.",
+                (),
+                self._choices(near),
+            )
         return None
 
     def _near_here(self, name: str) -> list[HolderRef]:
-        found = process.extract(plain_name(name), self.here, scorer=fuzz.ratio, limit=3, score_cutoff=NEAR)
+        found = process.extract(
+            plain_name(name), self.here, scorer=fuzz.ratio, limit=3, score_cutoff=NEAR
+        )
         return [ref for one, _score, _at in found for ref in self.known.holders.by_name[one]]
 
     def _choices(self, refs: Iterable[HolderRef]) -> tuple[tuple[str, str], ...]:
         holders = self.known.holders
-        return tuple((f"{ref.kind.value}:{ref.id}", f"{holders.names[ref]}, {holders.sites[ref]}") for ref in refs)[:MOST_CHOICES]
+        return tuple(
+            (f"{ref.kind.value}:{ref.id}", f"{holders.names[ref]}, {holders.sites[ref]}")
+            for ref in refs
+        )[:MOST_CHOICES]
 
     # ── numbers ──
 
@@ -371,7 +374,12 @@ class _Matching:
         for row in rows:
             found = read(row.said["number"].removeprefix("'"), self.known.home, self.known.also)
             if found.problem:
-                question = Question(Ask.NUMBER, row.said["number"], f"“{row.said['number'][:40]}”: {found.problem.sentence}", (row.key,))
+                question = Question(
+                    Ask.NUMBER,
+                    row.said["number"],
+                    f"“{row.said['number'][:40]}”: {found.problem.sentence}",
+                    (row.key,),
+                )
                 self.sheet.questions.append(question)
             else:
                 by_number[int(found.candidates[0].e164)].append(row)
@@ -381,120 +389,98 @@ class _Matching:
             else:
                 self._number(number, of, people)
 
-    def _number(self, number: int, rows: list[Row], people: dict[tuple[int, int], Somebody]) -> None:
+    def _number(
+        self, number: int, rows: list[Row], people: dict[tuple[int, int], Somebody]
+    ) -> None:
         national = describe(f"+{number}").shown
         keys = tuple(row.key for row in rows)
         asked_before = len(self.sheet.questions) + sum(map(len, self.asked.values()))
-        holders = _once(people[row.key] for row in rows if row.key in people)
+        holders = once(people[row.key] for row in rows if row.key in people)
         states = {state for row in rows if (state := self._state(row))}
         sites = [site for row in rows if (site := self._site(row))]
         if len(holders) > 1 or len(states) > 1:
-            what = " and ".join(h.name for h in holders) if len(holders) > 1 else " and ".join(sorted(s.value for s in states))
-            question = Question(
-                Ask.TWICE, national, f"{national} is in {len(rows)} rows that disagree: {what}. Leave the wrong one out.", keys
+            names = (
+                [h.name for h in holders] if len(holders) > 1 else sorted(s.value for s in states)
             )
-            self.sheet.questions.append(question)
+            disagree = f"{national} is in {len(rows)} rows that disagree: {' and '.join(names)}."
+            twice = Question(Ask.TWICE, national, f"{disagree} Leave the wrong one out.", keys)
+            self.sheet.questions.append(twice)
             return
         who = holders[0] if holders else None
-        speaks = any(row.said.get("holder") or row.said.get("email") or row.said.get("extension") for row in rows)
+        speaks = any(
+            row.said.get("holder") or row.said.get("email") or row.said.get("extension")
+            for row in rows
+        )
         if len(self.sheet.questions) + sum(map(len, self.asked.values())) > asked_before:
             return
         if speaks and who is None and all(row.said.get("who") != "nobody" for row in rows):
             return  # who it is has been asked already
         state = next(iter(states), State.ASSIGNED if who else State.AVAILABLE)
         if state is State.ASSIGNED and who is None:
-            choices = (("available", "it is available"), ("reserved", "it is reserved"), ("administrative", "it is set aside"))
-            self.sheet.questions.append(Question(Ask.WHO, national, f"{national} is in use, but no file says by whom.", keys, choices))
+            choices = (
+                ("available", "it is available"),
+                ("reserved", "it is reserved"),
+                ("administrative", "it is set aside"),
+            )
+            self.sheet.questions.append(
+                Question(
+                    Ask.WHO,
+                    national,
+                    f"{national} is in use, but no file says by whom.",
+                    keys,
+                    choices,
+                )
+            )
             return
         if state is not State.ASSIGNED:
             who = who if state is State.RESERVED else None
         self._settle(number, rows, state, who, sites)
 
-    def _settle(self, number: int, rows: list[Row], state: State, who: Somebody | None, sites: list[str]) -> None:
+    def _settle(
+        self, number: int, rows: list[Row], state: State, who: Somebody | None, sites: list[str]
+    ) -> None:
         site = (sites[0] if sites else "") or (
-            who.site if who and who.site else self.known.holders.sites.get(who.ref, "") if who and who.ref else ""
+            who.site
+            if who and who.site
+            else self.known.holders.sites.get(who.ref, "")
+            if who and who.ref
+            else ""
         )
         national = describe(f"+{number}").shown
         keys = [row.key for row in rows]
         if not site:
             self.sheet.questions.append(
-                Question(Ask.WHO, national, f"No file says at which site {national} is.", tuple(keys), self._site_choices())
+                Question(
+                    Ask.WHO,
+                    national,
+                    f"No file says at which site {national} is.",
+                    tuple(keys),
+                    self._site_choices(),
+                )
             )
             return
-        account = self._account(next((row.said["carrier"] for row in rows if row.said.get("carrier")), ""), site)
-        trunk = self._trunk(account.carrier, site) if account else None
+        account = account_of(
+            self.known,
+            next((row.said["carrier"] for row in rows if row.said.get("carrier")), ""),
+            site,
+        )
+        trunk = trunk_of(self.known, account.carrier, site) if account else None
         spot = next((s for row in rows if (s := self._spot(row, site))), None)
         path = next((p for row in rows if (p := self._path(row))), None)
         label = next((row.said["label"] for row in rows if row.said.get("label")), "")[:80]
         price = next((row.said["price"] for row in rows if row.said.get("price")), "")
-        self.sheet.numbers.append(Found(number, state, site, account.id if account else "", trunk, who, label, spot, path, price, keys))
-
-    def _account(self, carrier: str, site: str) -> Account | None:
-        for account in self.known.accounts:
-            if carrier and (
-                carrier.lower() in {account.carrier.lower(), account.name.lower()} or account.name.lower().startswith(carrier.lower())
-            ):
-                return account
-        own = next((s.account for s in self.known.sites if s.id == site), None)
-        return next((a for a in self.known.accounts if a.id == own), self.known.accounts[0] if self.known.accounts else None)
-
-    def _trunk(self, carrier: str, site: str) -> str | None:
-        """The carrier's trunk at the site, or its only one."""
-        of = [t for t in self.known.trunks if t.carrier == carrier]
-        here = [t for t in of if t.site == site]
-        fitting = here or of
-        return fitting[0].id if len(fitting) == 1 else None
-
-
-class _Groups:
-    """Things that belong together because they share a key (union and find)."""
-
-    def __init__(self) -> None:
-        self.parent: dict[object, object] = {}
-
-    def _root(self, thing: object) -> object:
-        root = thing
-        while self.parent.setdefault(root, root) != root:
-            root = self.parent[root]
-        while self.parent[thing] != root:
-            self.parent[thing], thing = root, self.parent[thing]
-        return root
-
-    def join(self, one: object, other: object) -> None:
-        self.parent[self._root(one)] = self._root(other)
-
-    def of(self, rows: Sequence[Row]) -> list[list[Row]]:
-        found: dict[object, list[Row]] = {}
-        for row in rows:
-            found.setdefault(self._root(row.key), []).append(row)
-        return list(found.values())
-
-
-def _once(people: Iterable[Somebody]) -> list[Somebody]:
-    return list({id(p): p for p in people}.values())
-
-
-def turned(name: str) -> str:
-    """*Okafor, Ifeoma* as *Ifeoma Okafor*."""
-    if name.count(",") != 1:
-        return " ".join(name.split())
-    last, first = name.split(",")
-    return " ".join(f"{first} {last}".split())
-
-
-def _name_from(email: str) -> str:
-    return " ".join(part.capitalize() for part in email.partition("@")[0].replace(".", " ").replace("_", " ").split())
-
-
-def _person_id(email: str, name: str) -> str:
-    """The id somebody new will have: the same each time the files are read."""
-    text = (email.partition("@")[0] or name).lower()
-    plain = "".join(c if c.isalnum() and c.isascii() else "-" for c in text).strip("-")
-    return f"person-{plain}"[:80]
-
-
-def _floorless(words: str) -> str:
-    """A place's name for comparing: *1st Floor Rm 1.04* like *1st floor, room 1.04*."""
-    plain = words.lower().replace(",", " ").replace("rm ", "room ").replace("rm.", "room ").replace("flr", "floor").replace("fl.", "floor")
-    plain = plain.replace("first", "1st").replace("second", "2nd").replace("third", "3rd").replace("gf", "ground floor")
-    return " ".join(plain.split())
+        self.sheet.numbers.append(
+            Found(
+                number,
+                state,
+                site,
+                account.id if account else "",
+                trunk,
+                who,
+                label,
+                spot,
+                path,
+                price,
+                keys,
+            )
+        )

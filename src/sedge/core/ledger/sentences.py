@@ -1,4 +1,5 @@
-"""What happened, in a sentence for people: one per dotted action. A test keeps the table complete."""
+"""What happened, in a sentence for people: one per dotted action. A test keeps the table
+complete."""
 
 SENTENCES = {
     "number.adopted": "Brought into the estate as found",

@@ -1,4 +1,5 @@
-"""What grants amount to: a seat works once all it needs works; how free seats are counted; when a pool runs short."""
+"""What grants amount to: a seat works once all it needs works; how free seats are counted; when a
+pool runs short."""
 
 from collections.abc import Iterable, Mapping
 from datetime import datetime, timedelta
@@ -11,7 +12,8 @@ WARNED_DAYS = (30, 7, 1)
 
 
 def working(granted: Iterable[str], products: Mapping[str, Product]) -> set[str]:
-    """The granted products whose prerequisites work too. Products that need each other in a circle never do."""
+    """The granted products whose prerequisites work too. Products that need each other in a circle
+    never do."""
     left = {key for key in granted if key in products}
     works: set[str] = set()
     while ready := {key for key in left if _met(products[key], works)}:
@@ -21,11 +23,16 @@ def working(granted: Iterable[str], products: Mapping[str, Product]) -> set[str]
 
 
 def _met(product: Product, works: set[str]) -> bool:
-    return works.issuperset(product.needs_all) and (not product.needs_any or not works.isdisjoint(product.needs_any))
+    return works.issuperset(product.needs_all) and (
+        not product.needs_any or not works.isdisjoint(product.needs_any)
+    )
 
 
-def lacking(wanted: Iterable[str], granted: Iterable[str], products: Mapping[str, Product]) -> list[str]:
-    """The products to grant, in that order, so that all `wanted` ones work; of alternatives the one that costs least, or that is there.
+def lacking(
+    wanted: Iterable[str], granted: Iterable[str], products: Mapping[str, Product]
+) -> list[str]:
+    """The products to grant, in that order, so that all `wanted` ones work; of alternatives the one
+    that costs least, or that is there.
 
     A product that needs itself through others is left out: nothing can be granted for it.
     """
@@ -51,7 +58,9 @@ def _price(key: str, products: Mapping[str, Product]) -> Decimal:
     product = products.get(key)
     if product is None or product.withdrawn:
         return Decimal("Infinity")
-    return product.monthly.amount + sum((_price(k, products) for k in product.needs_all if k != key), Decimal(0))
+    return product.monthly.amount + sum(
+        (_price(k, products) for k in product.needs_all if k != key), Decimal(0)
+    )
 
 
 def circle(products: Mapping[str, Product]) -> list[str]:
@@ -77,18 +86,24 @@ def entitled(product: Product, subscriptions: Iterable[Subscription]) -> int:
     of = product.entitlement
     if of is None:
         return 0
-    return of.base + sum(s.paid for s in subscriptions if s.product == of.of and not s.ended) // max(of.per, 1)
+    return of.base + sum(
+        s.paid for s in subscriptions if s.product == of.of and not s.ended
+    ) // max(of.per, 1)
 
 
-def runs_short_on(left: int, net_grants: int, now: datetime, *, days: int = PACE_DAYS) -> datetime | None:
-    """When the last seat is given if grants go on as over the last `days`; None where they don't grow."""
+def runs_short_on(
+    left: int, net_grants: int, now: datetime, *, days: int = PACE_DAYS
+) -> datetime | None:
+    """When the last seat is given if grants go on as over the last `days`; None where they don't
+    grow."""
     if net_grants <= 0:
         return None
     return now + timedelta(days=left * days / net_grants)
 
 
 def warned(ends: datetime, now: datetime) -> int | None:
-    """The last of the warnings before an end that is due by now (30, 7 or 1 days ahead); None while it is further off, 0 once over."""
+    """The last of the warnings before an end that is due by now (30, 7 or 1 days ahead); None while
+    it is further off, 0 once over."""
     if ends <= now:
         return 0
     days = (ends - now) / timedelta(days=1)

@@ -8,7 +8,8 @@ from sedge.core.holding import HolderRef
 
 
 class Entitlement(Fact):
-    """Free seats that come with others: `base`, and one more for every `per` paid seats of the product `of`."""
+    """Free seats that come with others: `base`, and one more for every `per` paid seats of the
+    product `of`."""
 
     base: int = 0
     per: int = 1
@@ -16,8 +17,10 @@ class Entitlement(Fact):
 
 
 class Product(Fact):
-    """A licence product: what it allows, what it needs first (`needs_all` of products and one of `needs_any`), what a seat costs a month
-    (`monthly`, or another of `prices` where the holder's carrier is paid in that currency), and what a seat includes each month."""
+    """A licence product: what it allows, what it needs first (`needs_all` of products and one of
+    `needs_any`), what a seat costs a month (`monthly`, or another of `prices` where the holder's
+    carrier is paid in that currency), and what a seat includes each month.
+    """
 
     id: str
     name: str
@@ -48,8 +51,8 @@ class Product(Fact):
 
 
 class Subscription(Fact):
-    """Seats of a product. `used` counts open grants, kept by the reducer; it can't pass `seats`. `leaving` of the seats end on
-    `renews_on`; one with `trial_ends` costs nothing and ends then."""
+    """Seats of a product. `used` counts open grants, kept by the reducer; it can't pass `seats`.
+    `leaving` of the seats end on `renews_on`; one with `trial_ends` costs nothing and ends then."""
 
     id: str
     product: str

@@ -3,14 +3,13 @@
 from collections.abc import Iterable
 from datetime import datetime, timedelta
 
+from sedge.core.changes import changed
 from sedge.core.enums import Subject
 from sedge.core.errors import NotAllowedNow, NotFound
 from sedge.core.estate import Change, Estate
 from sedge.core.holding import HolderRef
 from sedge.core.licences.entitlement_status import entitled
 from sedge.core.licences.records import Grant, Product, Subscription
-from sedge.core.reducing import changed, reduces
-from sedge.core.workorders import tasks as t
 
 
 def months_later(moment: datetime, months: int) -> datetime:
@@ -21,13 +20,9 @@ def months_later(moment: datetime, months: int) -> datetime:
     return first.replace(day=min(moment.day, last.day))
 
 
-@reduces(t.GrantLicence)
-def _grant(task: t.GrantLicence, estate: Estate, identity: str) -> list[Change]:
-    return granted(task.holder, task.product, estate, identity)
-
-
 def granted(holder: HolderRef, key: str, estate: Estate, identity: str) -> list[Change]:
-    """A seat for a holder; nothing where they have one. Raises NotFound, NotAllowedNow where no seat is left."""
+    """A seat for a holder; nothing where they have one. Raises NotFound, NotAllowedNow where no
+    seat is left."""
     product = estate.the(Product, key)
     if any(g.product == product.id for g in estate.grants_of(holder)):
         return []
@@ -47,16 +42,16 @@ def _pool(product: Product, estate: Estate) -> Subscription:
     """The seats to take one from: paid ones before those on trial."""
     seats = [s for s in estate.all(Subscription) if s.product == product.id and not s.ended]
     if not seats:
-        raise NotFound(f"There is no subscription for {product.name}. Buy seats first.", subject=Subject.SUBSCRIPTION)
+        raise NotFound(
+            f"There is no subscription for {product.name}. Buy seats first.",
+            subject=Subject.SUBSCRIPTION,
+        )
     best = max(seats, key=lambda s: (s.left > 0, not s.is_trial, s.left))
     if best.left < 1:
-        raise NotAllowedNow(f"No seat of {product.name} is left. Buy seats or take one back.", reason="no-seat")
+        raise NotAllowedNow(
+            f"No seat of {product.name} is left. Buy seats or take one back.", reason="no-seat"
+        )
     return best
-
-
-@reduces(t.RevokeLicence)
-def _revoke(task: t.RevokeLicence, estate: Estate, _identity: str) -> list[Change]:
-    return taken_back(task.holder, task.product, estate)
 
 
 def taken_back(holder: HolderRef, product: str, estate: Estate) -> list[Change]:
@@ -64,79 +59,61 @@ def taken_back(holder: HolderRef, product: str, estate: Estate) -> list[Change]:
     if grant is None:
         return []
     subscription = estate.the(Subscription, grant.subscription)
-    return [changed(Subject.GRANT, grant, grant.but(until=estate.now), "grant.ended"), _used(subscription, -1)]
-
-
-@reduces(t.ExchangeLicence)
-def _exchange(task: t.ExchangeLicence, estate: Estate, identity: str) -> list[Change]:
-    """Both halves, as when it is done; the runner keeps the first, waits for the seat to work, and then keeps the second."""
-    given = granted(task.holder, task.to, estate, identity)
-    world = estate.fork()
-    world.absorb(given)
-    return [*given, *taken_back(task.holder, task.product, world)]
+    return [
+        changed(Subject.GRANT, grant, grant.but(until=estate.now), "grant.ended"),
+        _used(subscription, -1),
+    ]
 
 
 def _used(subscription: Subscription, by: int) -> Change:
-    return changed(Subject.SUBSCRIPTION, subscription, subscription.but(used=subscription.used + by), "subscription.used")
+    return changed(
+        Subject.SUBSCRIPTION,
+        subscription,
+        subscription.but(used=subscription.used + by),
+        "subscription.used",
+    )
 
 
 # ── seats ──
 
 
-@reduces(t.BuySeats)
-def _buy(task: t.BuySeats, estate: Estate, identity: str) -> list[Change]:
-    product = estate.the(Product, task.product)
-    found = next((s for s in estate.all(Subscription) if s.product == task.product and not s.is_trial and not s.ended), None)
-    if found is None:
-        renews = months_later(estate.now, product.term_months)
-        found = Subscription(id=f"{identity}-seats", product=product.id, seats=0, term_months=product.term_months, renews_on=renews)
-        bought = changed(Subject.SUBSCRIPTION, None, found.but(seats=task.seats), "subscription.seats-bought")
-    else:
-        bought = changed(Subject.SUBSCRIPTION, found, found.but(seats=found.seats + task.seats), "subscription.seats-bought")
-    return [bought, *free_seats([bought.after], estate)]
-
-
-@reduces(t.StartTrial)
-def _trial(task: t.StartTrial, estate: Estate, identity: str) -> list[Change]:
-    product = estate.the(Product, task.product)
-    trial = Subscription(
-        id=f"{identity}-trial", product=product.id, seats=task.seats, trial_ends=estate.now + timedelta(days=product.trial_days)
-    )
-    return [changed(Subject.SUBSCRIPTION, None, trial, "subscription.trial-started")]
-
-
-@reduces(t.CancelSeats)
-def _cancel(task: t.CancelSeats, estate: Estate, _identity: str) -> list[Change]:
-    seats = estate.the(Subscription, task.subscription)
-    if task.seats > seats.seats - seats.leaving:
-        raise NotAllowedNow("So many seats are not there to cancel.", reason="no-seat")
-    return [changed(Subject.SUBSCRIPTION, seats, seats.but(leaving=seats.leaving + task.seats), "subscription.seats-cancelled")]
-
-
 def free_seats(after: Iterable[Subscription], estate: Estate) -> list[Change]:
-    """Free seats follow the paid ones they come with, but never fall below their grants; a pool of them comes to be with the first."""
+    """Free seats follow the paid ones they come with, but never fall below their grants; a pool of
+    them comes to be with the first."""
     world = estate.fork()
     for subscription in after:
         world.put(subscription)
     changes = []
     for product in world.all(Product):
-        pool = next((s for s in world.all(Subscription) if s.product == product.id and not s.ended), None)
+        pool = next(
+            (s for s in world.all(Subscription) if s.product == product.id and not s.ended), None
+        )
         if product.entitlement is None or product.withdrawn:
             continue
         free = entitled(product, world.all(Subscription))
         if pool is None:
             if free:
                 fresh = Subscription(id=f"{product.id}-free", product=product.id, seats=free)
-                changes.append(changed(Subject.SUBSCRIPTION, None, fresh, "subscription.free-seats-counted"))
+                changes.append(
+                    changed(Subject.SUBSCRIPTION, None, fresh, "subscription.free-seats-counted")
+                )
             continue
         seats = max(free, pool.used)
         if seats != pool.seats:
-            changes.append(changed(Subject.SUBSCRIPTION, pool, pool.but(seats=seats), "subscription.free-seats-counted"))
+            changes.append(
+                changed(
+                    Subject.SUBSCRIPTION,
+                    pool,
+                    pool.but(seats=seats),
+                    "subscription.free-seats-counted",
+                )
+            )
     return changes
 
 
 def term_over(subscription: Subscription, estate: Estate) -> list[Change]:
-    """What happens on the last day of a term or a trial: cancelled seats go, a trial's grants move to seats that are left, or end.
+    """What happens on the last day of a term or a trial: cancelled seats go, a trial's grants move
+    to seats that are left, or end.
 
     `estate` has the product's open grants and all its subscriptions.
     """
@@ -146,20 +123,34 @@ def term_over(subscription: Subscription, estate: Estate) -> list[Change]:
     seats = max(subscription.seats - subscription.leaving, subscription.used)
     after = subscription.but(seats=seats, leaving=0, renews_on=renews, ended=seats == 0)
     action = "subscription.ended" if after.ended else "subscription.renewed"
-    return [changed(Subject.SUBSCRIPTION, subscription, after, action), *free_seats([after], estate)]
+    return [
+        changed(Subject.SUBSCRIPTION, subscription, after, action),
+        *free_seats([after], estate),
+    ]
 
 
 def _trial_over(trial: Subscription, estate: Estate) -> list[Change]:
     changes: list[Change] = []
-    others = {s.id: s for s in estate.all(Subscription) if s.product == trial.product and s.id != trial.id and not s.ended}
+    others = {
+        s.id: s
+        for s in estate.all(Subscription)
+        if s.product == trial.product and s.id != trial.id and not s.ended
+    }
     moved: dict[str, int] = {}
-    for grant in sorted((g for g in estate.all(Grant) if g.subscription == trial.id and g.until is None), key=lambda g: (g.since, g.id)):
+    for grant in sorted(
+        (g for g in estate.all(Grant) if g.subscription == trial.id and g.until is None),
+        key=lambda g: (g.since, g.id),
+    ):
         room = next((s for s in others.values() if s.left > moved.get(s.id, 0)), None)
         if room:
             moved[room.id] = moved.get(room.id, 0) + 1
-            changes.append(changed(Subject.GRANT, grant, grant.but(subscription=room.id), "grant.moved"))
+            changes.append(
+                changed(Subject.GRANT, grant, grant.but(subscription=room.id), "grant.moved")
+            )
         else:
-            changes.append(changed(Subject.GRANT, grant, grant.but(until=estate.now), "grant.ended"))
+            changes.append(
+                changed(Subject.GRANT, grant, grant.but(until=estate.now), "grant.ended")
+            )
     changes += [_used(others[key], by) for key, by in moved.items()]
     ended = trial.but(used=0, seats=0, ended=True)
     return [*changes, changed(Subject.SUBSCRIPTION, trial, ended, "subscription.trial-ended")]

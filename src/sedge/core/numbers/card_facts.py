@@ -1,7 +1,8 @@
 """How a number stands: the facts its card shows, each judged.
 
-One list, in the order an administrator asks: who has it, what may they, where would help go, how do calls get here,
-is it proven, what does it cost. A fact that is wrong says what to do about it by naming the next action.
+One list, in the order an administrator asks: who has it, what may they, where would help go, how do
+calls get here, is it proven, what does it cost. A fact that is wrong says what to do about it by
+naming the next action.
 """
 
 from dataclasses import dataclass
@@ -71,13 +72,19 @@ def _caller_id(number: Number, estate: Estate) -> Standing:
     if shown.number == number.e164:
         return Standing("Caller ID", f"{number.shown}, this number", Mark.GOOD)
     known = estate.get(Number, shown.number)
-    return Standing("Caller ID", f"{describe(shown.number).shown}: {shown.because}", Mark.GOOD if known and known.holder else Mark.WRONG)
+    return Standing(
+        "Caller ID",
+        f"{describe(shown.number).shown}: {shown.because}",
+        Mark.GOOD if known and known.holder else Mark.WRONG,
+    )
 
 
 def _proof(number: Number, estate: Estate) -> Standing:
     """The latest test call in each direction, and whether anything on its way has changed since."""
     latest: dict[str, Proof] = {}
-    for proof in sorted((p for p in estate.all(Proof) if p.e164 == number.e164), key=lambda p: p.at):
+    for proof in sorted(
+        (p for p in estate.all(Proof) if p.e164 == number.e164), key=lambda p: p.at
+    ):
         latest[proof.direction] = proof
     if not latest:
         return Standing("Proven", "never: place a test call", Mark.NONE)
@@ -85,7 +92,9 @@ def _proof(number: Number, estate: Estate) -> Standing:
     stale = [p.direction for p in latest.values() if is_stale(p, number, estate)]
     when = estate.clock(max(p.at for p in latest.values()))
     if failed:
-        return Standing("Proven", f"the test call {' and '.join(failed)} failed, {when}", Mark.WRONG)
+        return Standing(
+            "Proven", f"the test call {' and '.join(failed)} failed, {when}", Mark.WRONG
+        )
     if stale:
         return Standing("Proven", f"{' and '.join(latest)}, {when}; gone stale since", Mark.WAITING)
     return Standing("Proven", f"{' and '.join(latest)}, {when}", Mark.GOOD)
@@ -96,9 +105,13 @@ def _holder(number: Number, estate: Estate) -> Standing:
         return Standing("Holder", {State.AGING: "nobody, it rests"}.get(number.state, "nobody"))
     holder = estate.holder(number.assignment.holder)
     waits = number.assignment.works_from > estate.now
-    extra = holder.job if isinstance(holder, Person) and holder.job else number.assignment.role.value
+    extra = (
+        holder.job if isinstance(holder, Person) and holder.job else number.assignment.role.value
+    )
     kind = number.assignment.holder.kind.value
-    return Standing("Holder", f"{holder.name}, {extra}", Mark.WAITING if waits else Mark.GOOD, (kind, holder.id))
+    return Standing(
+        "Holder", f"{holder.name}, {extra}", Mark.WAITING if waits else Mark.GOOD, (kind, holder.id)
+    )
 
 
 def _licences(number: Number, estate: Estate) -> Standing:
@@ -123,9 +136,19 @@ def _safety(number: Number, estate: Estate) -> Standing:
     problem = problem_with(spot, number, number.holder, estate, estate.now)
     words = place_words(spot, estate)
     if problem:
-        return Standing("Safety", problem if problem.startswith(words) else f"{words}; {problem}", Mark.WRONG, ("spot", spot.id))
+        return Standing(
+            "Safety",
+            problem if problem.startswith(words) else f"{words}; {problem}",
+            Mark.WRONG,
+            ("spot", spot.id),
+        )
     if number.in_use and unregistered(number, estate):
-        return Standing("Safety", f"{words}; its carrier has another address, or none", Mark.WAITING, ("spot", spot.id))
+        return Standing(
+            "Safety",
+            f"{words}; its carrier has another address, or none",
+            Mark.WAITING,
+            ("spot", spot.id),
+        )
     return Standing("Safety", words, Mark.GOOD, ("spot", spot.id))
 
 
@@ -133,12 +156,18 @@ def _carrier(number: Number, estate: Estate) -> Standing:
     name = estate.the(Carrier, number.carrier).name
     account = estate.get(Account, number.account)
     if account and account.suspended_since:
-        return Standing("Carrier", f"{name} has suspended {account.name}: nothing gets through until money is paid in", Mark.WRONG)
+        return Standing(
+            "Carrier",
+            f"{name} has suspended {account.name}: nothing gets through until money is paid in",
+            Mark.WRONG,
+        )
     if number.usable_from and number.usable_from > estate.now:
         return Standing("Carrier", f"{name}, not usable yet", Mark.WAITING)
     if number.leaving_on:
         return Standing("Carrier", f"{name}, being released", Mark.WAITING)
-    return Standing("Carrier", name, Mark.GOOD if number.state is not State.ON_ORDER else Mark.WAITING)
+    return Standing(
+        "Carrier", name, Mark.GOOD if number.state is not State.ON_ORDER else Mark.WAITING
+    )
 
 
 def _features(number: Number, estate: Estate) -> list[Standing]:
@@ -147,19 +176,37 @@ def _features(number: Number, estate: Estate) -> list[Standing]:
         return []
     carrier = estate.the(Carrier, number.carrier)
     fees = [carrier.fee(name, number.monthly.currency) for name in number.features]
-    told = [f"{name} {in_words(fee)}" if fee.amount else name for name, fee in zip(number.features, fees, strict=True)]
+    told = [
+        f"{name} {in_words(fee)}" if fee.amount else name
+        for name, fee in zip(number.features, fees, strict=True)
+    ]
     late = max((at for at in number.features_from.values() if at > estate.now), default=None)
     return [
-        Standing("Features", ", ".join(told) + (f"; works from {estate.clock(late)}" if late else ""), Mark.WAITING if late else Mark.GOOD)
+        Standing(
+            "Features",
+            ", ".join(told) + (f"; works from {estate.clock(late)}" if late else ""),
+            Mark.WAITING if late else Mark.GOOD,
+        )
     ]
 
 
 def _trunk(number: Number, estate: Estate) -> list[Standing]:
     trunk = estate.get(Trunk, number.trunk)
     if trunk:
-        words = ("signed in", "not signed in: calls don't arrive") if trunk.connection else ("up", "down")
+        words = (
+            ("signed in", "not signed in: calls don't arrive")
+            if trunk.connection
+            else ("up", "down")
+        )
         to = ("connection", trunk.id) if trunk.connection else None
-        return [Standing("Trunk", f"{trunk.name}, {words[0] if trunk.up else words[1]}", Mark.GOOD if trunk.up else Mark.WRONG, to)]
+        return [
+            Standing(
+                "Trunk",
+                f"{trunk.name}, {words[0] if trunk.up else words[1]}",
+                Mark.GOOD if trunk.up else Mark.WRONG,
+                to,
+            )
+        ]
     if number.in_use:
         return [Standing("Trunk", "on no trunk's list: calls don't arrive", Mark.WRONG)]
     return []
@@ -191,12 +238,19 @@ def next_actions(number: Number, estate: Estate) -> list[str]:
                 wanting.append("register-address")
             if number.trunk is None:
                 wanting.append("list-on-trunk")
-            needs_path = number.assignment is not None and number.assignment.holder.kind in {HolderKind.SERVICE_LINE, HolderKind.SITE}
+            needs_path = number.assignment is not None and number.assignment.holder.kind in {
+                HolderKind.SERVICE_LINE,
+                HolderKind.SITE,
+            }
             if needs_path and number.path is None:
                 wanting.append("set-path")
             if number.trunk and not number.fallback and number.path:
                 wanting.append("set-fallback")
-            rest = [a for a in ("test-call", "follow", "set-spot", "features", "retire") if a not in wanting]
+            rest = [
+                a
+                for a in ("test-call", "follow", "set-spot", "features", "retire")
+                if a not in wanting
+            ]
             return wanting + rest
         case State.AGING:
             return ["end-rest", "retire"]

@@ -1,6 +1,7 @@
 """What the finder understands: how a typed text becomes a search.
 
-Digits are matched against E.164 digits and, with the trunk prefix taken off, against the national form.
+Digits are matched against E.164 digits and, with the trunk prefix taken off, against the national
+form.
 """
 
 import re
@@ -25,8 +26,10 @@ class SearchKind(StrEnum):
 
 @dataclass(frozen=True)
 class Search:
-    """`exact` are whole numbers; `first`..`last` a range; `leading` are E.164 digits a number may begin with; `digits` lists
-    fragments of which any may match anywhere (or, for an ending, at the end). `extension` was typed alone, or behind a number."""
+    """`exact` are whole numbers; `first`..`last` a range; `leading` are E.164 digits a number may
+    begin with; `digits` lists fragments of which any may match anywhere (or, for an ending, at the
+    end). `extension` was typed alone, or behind a number.
+    """
 
     kind: SearchKind
     exact: tuple[str, ...] = ()
@@ -38,14 +41,20 @@ class Search:
     extension: str = ""
 
 
-_RANGE = re.compile(r"^(?P<first>[+\d][\d\s().\-/]*?\d)\s*(?:–|\.\.|-|\bto\b)\s*(?P<last>\+?\d{2,})$")
-_LABEL = re.compile(r"^(?:tel(?:ephone)?|phone|mob(?:ile)?|cell|fax|direct|ddi|[tmpf])\b\s*[.:]+\s*(?=[+(\d])", re.IGNORECASE)
+_RANGE = re.compile(
+    r"^(?P<first>[+\d][\d\s().\-/]*?\d)\s*(?:–|\.\.|-|\bto\b)\s*(?P<last>\+?\d{2,})$"
+)
+_LABEL = re.compile(
+    r"^(?:tel(?:ephone)?|phone|mob(?:ile)?|cell|fax|direct|ddi|[tmpf])\b\s*[.:]+\s*(?=[+(\d])",
+    re.IGNORECASE,
+)
 _ASIDE = re.compile(r"(?<=\d)\s*[(\[][^)\]\d]*[)\]]$")  # (mobile), behind a number
 _EXTENSION = re.compile(r"^(?:ext(?:ension)?\b\.?|x)\s*(\d{1,7})$", re.IGNORECASE)
 
 
 def understand(text: str, home: str, also: tuple[str, ...] = ()) -> Search:
-    """The search meant by `text`: `0113 496 0142`, `*0142`, `496 01`, `0113 496 0100-0149`, `+44 113 496 01xx`, `okafor`."""
+    """The search meant by `text`: `0113 496 0142`, `*0142`, `496 01`, `0113 496 0100-0149`, `+44
+    113 496 01xx`, `okafor`."""
     text = unicodedata.normalize("NFKC", text).strip()[:200]
     text = _ASIDE.sub("", _LABEL.sub("", text))
     digits = re.sub(r"\D", "", text)
@@ -55,9 +64,15 @@ def understand(text: str, home: str, also: tuple[str, ...] = ()) -> Search:
         return Search(SearchKind.EXTENSION, extension=alone[1])
     if text.startswith("*") and digits:
         return Search(SearchKind.ENDING, digits=(digits,))
-    if re.search(r"[A-Za-z]", re.sub(r"(?i)[x?]+$", "", text)) and not re.match(r"(?i)^\s*tel:", text):
+    if re.search(r"[A-Za-z]", re.sub(r"(?i)[x?]+$", "", text)) and not re.match(
+        r"(?i)^\s*tel:", text
+    ):
         is_number = re.match(r"[+(]?\d", text) and len(digits) >= 3
-        return _number_or_words(text, home, also) if is_number else Search(SearchKind.WORDS, words=text)
+        return (
+            _number_or_words(text, home, also)
+            if is_number
+            else Search(SearchKind.WORDS, words=text)
+        )
     if pattern := re.match(r"(?i)^([+\d\s().\-/]+?)[x?]+$", text):
         return _leading(pattern.group(1), text, home)
     if between := _range(text, home, also):
@@ -82,7 +97,12 @@ def _number_or_words(text: str, home: str, also: tuple[str, ...]) -> Search:
 def _number_or_fragment(text: str, digits: str, home: str, also: tuple[str, ...]) -> Search:
     reading = read(text, home, also)
     if reading.candidates and len(digits) >= 7:
-        return Search(SearchKind.EXACT, exact=tuple(c.e164 for c in reading.candidates), digits=(digits,), words=text)
+        return Search(
+            SearchKind.EXACT,
+            exact=tuple(c.e164 for c in reading.candidates),
+            digits=(digits,),
+            words=text,
+        )
     typed, *whole = _forms(text, digits, home)
     if text.startswith("+"):
         return Search(SearchKind.FRAGMENT, words=text, leading=(typed,))
@@ -107,7 +127,11 @@ def _leading(fixed: str, text: str, home: str) -> Search:
     free = len(re.sub(r"[^xX?]", "", text))
     forms = _forms(fixed, digits, home)
     lead = forms[-1]
-    return Search(SearchKind.RANGE, first=int(lead + "0" * free), last=int(lead + "9" * free)) if lead else Search(SearchKind.NOTHING)
+    return (
+        Search(SearchKind.RANGE, first=int(lead + "0" * free), last=int(lead + "9" * free))
+        if lead
+        else Search(SearchKind.NOTHING)
+    )
 
 
 def _range(text: str, home: str, also: tuple[str, ...]) -> Search | None:

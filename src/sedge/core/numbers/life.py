@@ -1,4 +1,5 @@
-"""The life of a number: one table of states and events, read by enforcement, buttons, docs and tests.
+"""The life of a number: one table of states and events, read by enforcement, buttons, docs and
+tests.
 
 States follow the trade's utilisation categories (47 CFR 52.15(f)) with those a working desk adds.
 """
@@ -48,7 +49,14 @@ class Event(StrEnum):
     PORT_OUT_WITHDRAW = "port out withdrawn"
 
 
-HELD = (State.AVAILABLE, State.RESERVED, State.ASSIGNED, State.AGING, State.ADMINISTRATIVE, State.PORTING_OUT)
+HELD = (
+    State.AVAILABLE,
+    State.RESERVED,
+    State.ASSIGNED,
+    State.AGING,
+    State.ADMINISTRATIVE,
+    State.PORTING_OUT,
+)
 ENDED = (State.RELEASED, State.PORTED_OUT, State.CLOSED)
 FOUND = (State.AVAILABLE, State.RESERVED, State.ASSIGNED, State.AGING, State.ADMINISTRATIVE)
 ANY = tuple(State)
@@ -61,7 +69,11 @@ LIFE: dict[State | None, dict[Event, tuple[State, ...]]] = {
         Event.REGISTER: (State.AVAILABLE,),
         Event.ADOPT: FOUND,
     },
-    State.ON_ORDER: {Event.DELIVER: (State.AVAILABLE,), Event.FAIL: (State.CLOSED,), Event.RESTORE: ANY},
+    State.ON_ORDER: {
+        Event.DELIVER: (State.AVAILABLE,),
+        Event.FAIL: (State.CLOSED,),
+        Event.RESTORE: ANY,
+    },
     State.PORTING_IN: {
         Event.PORT_IN_ACTIVATE: (State.AVAILABLE, State.ASSIGNED),
         Event.PORT_IN_REJECT: (State.CLOSED,),
@@ -133,5 +145,10 @@ def next_state(state: State | None, event: Event, to: State | None = None) -> St
     target = to or (choices[0] if choices else None)
     if target is None or target not in choices:
         before = state or "not in the estate"
-        raise NotAllowedNow(f"A number that is {before} cannot go through “{event}”.", reason="life", state=str(before), event=str(event))
+        raise NotAllowedNow(
+            f"A number that is {before} cannot go through “{event}”.",
+            reason="life",
+            state=str(before),
+            event=str(event),
+        )
     return target

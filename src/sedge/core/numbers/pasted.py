@@ -1,8 +1,8 @@
 """Numbers out of pasted text: a mail, a spreadsheet's cells, a list with rubbish between.
 
-What is cut by line ends, tabs, commas and the like is looked at piece by piece; a piece that holds several numbers with
-only blanks between is cut where whole numbers end. Dates, amounts and short figures are not numbers and are passed over;
-what looks like a number and is none is reported.
+What is cut by line ends, tabs, commas and the like is looked at piece by piece; a piece that holds
+several numbers with only blanks between is cut where whole numbers end. Dates, amounts and short
+figures are not numbers and are passed over; what looks like a number and is none is reported.
 """
 
 import re
@@ -16,13 +16,23 @@ from sedge.core.numbers.ranges import NumberSet, Span
 
 LONGEST_PASTE = 2_000_000
 LONGEST_RANGE = 10_000
-_HARD = re.compile(r"[\n\r\t,;|<>\"“”'’‚‘\[\]{}]+|\s{3,}|:\s|\s(?:and|und|et|or|oder)\s", re.IGNORECASE)
+_HARD = re.compile(
+    r"[\n\r\t,;|<>\"“”'’‚‘\[\]{}]+|\s{3,}|:\s|\s(?:and|und|et|or|oder)\s", re.IGNORECASE
+)
 _TOKEN = re.compile(
-    r"(?<![A-Za-z\d])(?<![A-Za-z]-)(?:tel:)?[+(*]?\d(?:[\d\s().\-/–]|(?<=[-–])\+|(?<=[-–]\s)\+|\b(?:to|bis)\b|\.\.|(?<=\d)[xX?]{1,5}(?!\w))*(?:;ext=\d{1,7}|\s*(?:ext\.?|x)\s*\d{1,7}\b)?",
+    r"(?<![A-Za-z\d])(?<![A-Za-z]-)(?:tel:)?[+(*]?\d"
+    r"(?:[\d\s().\-/–]|(?<=[-–])\+|(?<=[-–]\s)\+|\b(?:to|bis)\b|\.\.|(?<=\d)[xX?]{1,5}(?!\w))*"
+    r"(?:;ext=\d{1,7}|\s*(?:ext\.?|x)\s*\d{1,7}\b)?",
     re.IGNORECASE,
 )
-_DATE = re.compile(r"^(?:\d{4}[-./]\d{1,2}[-./]\d{1,2}|\d{1,2}[-./]\d{1,2}[-./]\d{2,4})(?:\s+\d{1,2}(?:[.:]\d{2})?)?$")
-_FROM_TO = re.compile(r"^(?P<first>.*\d)\s*(?:\b(?:to|bis)\b|\.\.|\s[-–]\s|[-–](?=\+))\s*(?P<last>[+(\d].*)$", re.IGNORECASE)
+_DATE = re.compile(
+    r"^(?:\d{4}[-./]\d{1,2}[-./]\d{1,2}|\d{1,2}[-./]\d{1,2}[-./]\d{2,4})"
+    r"(?:\s+\d{1,2}(?:[.:]\d{2})?)?$"
+)
+_FROM_TO = re.compile(
+    r"^(?P<first>.*\d)\s*(?:\b(?:to|bis)\b|\.\.|\s[-–]\s|[-–](?=\+))\s*(?P<last>[+(\d].*)$",
+    re.IGNORECASE,
+)
 _AND_ENDING = re.compile(r"^(?P<first>[+(\d].*\d)\s*/\s*(?P<last>\d{1,4})$")
 _HOW_MANY = re.compile(r"\s\(\d{1,6}\)?$")  # behind a range, as we write it ourselves
 _FREE_END = re.compile(r"\d[xX?]{1,5}$")
@@ -31,7 +41,8 @@ LEAST_DIGITS = 7
 
 @dataclass(frozen=True)
 class Pasted:
-    """`numbers` in service, `found` how many pieces gave them, `unread` what looked like a number and is none."""
+    """`numbers` in service, `found` how many pieces gave them, `unread` what looked like a number
+    and is none."""
 
     numbers: NumberSet
     found: int
@@ -44,7 +55,8 @@ class Pasted:
 
 
 def numbers_in(text: str, home: str, also: tuple[str, ...] = ()) -> Pasted:
-    """Every number in a text of at most two million characters. `home` and `also` are as for `read`."""
+    """Every number in a text of at most two million characters. `home` and `also` are as for
+    `read`."""
     text = unicodedata.normalize("NFKC", text[:LONGEST_PASTE])
     spans: list[Span] = []
     unread: list[str] = []
@@ -89,7 +101,9 @@ def _read(token: str, home: str, also: tuple[str, ...]) -> Iterator[tuple[Span |
 
 def _whole(text: str, home: str, also: tuple[str, ...]) -> Span | None:
     """The one number or range that all of the text is."""
-    if (match := _FROM_TO.match(_HOW_MANY.sub("", text))) and (span := _from_to(match["first"], match["last"], home, also)):
+    if (match := _FROM_TO.match(_HOW_MANY.sub("", text))) and (
+        span := _from_to(match["first"], match["last"], home, also)
+    ):
         return span
     candidates = () if _FREE_END.search(text) else read(text, home, also).candidates
     if candidates and len(re.sub(r"\D", "", text)) >= LEAST_DIGITS:
@@ -105,8 +119,11 @@ def _whole(text: str, home: str, also: tuple[str, ...]) -> Span | None:
     return None
 
 
-def _from_to(first: str, last: str, home: str, also: tuple[str, ...], *, alone: bool = False) -> Span | None:
-    """From one number to another, each written in any way, the second perhaps by its last digits only; `alone`: only the second."""
+def _from_to(
+    first: str, last: str, home: str, also: tuple[str, ...], *, alone: bool = False
+) -> Span | None:
+    """From one number to another, each written in any way, the second perhaps by its last digits
+    only; `alone`: only the second."""
     begins = read(first, home, also).candidates
     if not begins:
         return None

@@ -30,15 +30,23 @@ class Span:
         return self.last - self.first + 1
 
     def __str__(self) -> str:
-        return f"+{self.first}" if self.first == self.last else f"+{self.first}–{str(self.last)[-self._differing() :]}"
+        return (
+            f"+{self.first}"
+            if self.first == self.last
+            else f"+{self.first}–{str(self.last)[-self._differing() :]}"
+        )
 
     def _differing(self) -> int:
         first, last = str(self.first), str(self.last)
-        shared = next((i for i, (a, b) in enumerate(zip(first, last, strict=True)) if a != b), len(first))
+        shared = next(
+            (i for i, (a, b) in enumerate(zip(first, last, strict=True)) if a != b), len(first)
+        )
         return max(2, len(first) - shared)
 
 
-_LONGER = {10**digits for digits in range(19)}  # where a number has a digit more than the one before
+_LONGER = {
+    10**digits for digits in range(19)
+}  # where a number has a digit more than the one before
 
 
 class NumberSet:
@@ -50,13 +58,17 @@ class NumberSet:
         grouped: dict[int, list[Interval]] = {}
         for span in spans:
             grouped.setdefault(span.digits, []).append((span.first, span.last))
-        self._by_length = {digits: _merged(intervals) for digits, intervals in sorted(grouped.items())}
+        self._by_length = {
+            digits: _merged(intervals) for digits, intervals in sorted(grouped.items())
+        }
 
     @classmethod
     def _from(cls, by_length: dict[int, list[Interval]]) -> "NumberSet":
         """From intervals that are sorted, disjoint and apart already."""
         made = cls.__new__(cls)
-        made._by_length = {digits: intervals for digits, intervals in sorted(by_length.items()) if intervals}
+        made._by_length = {
+            digits: intervals for digits, intervals in sorted(by_length.items()) if intervals
+        }
         return made
 
     @classmethod
@@ -64,40 +76,64 @@ class NumberSet:
         """From single numbers, `+44…` or integers."""
         grouped: dict[int, list[Interval]] = {}
         ordered = sorted(set(map(int, numbers)))
-        begins = [i for i in range(1, len(ordered)) if ordered[i] != ordered[i - 1] + 1 or ordered[i] in _LONGER]
+        begins = [
+            i
+            for i in range(1, len(ordered))
+            if ordered[i] != ordered[i - 1] + 1 or ordered[i] in _LONGER
+        ]
         for begin, end in zip([0, *begins], [*begins, len(ordered)], strict=True):
             if begin < end:
-                grouped.setdefault(len(str(ordered[begin])), []).append((ordered[begin], ordered[end - 1]))
+                grouped.setdefault(len(str(ordered[begin])), []).append(
+                    (ordered[begin], ordered[end - 1])
+                )
         return cls._from(grouped)
 
     @classmethod
     def parse(cls, written: str, *, field: str = "numbers", most: int = 10_000) -> "NumberSet":
-        """From what `written` gives: ranges of E.164 digits with commas or blanks between. Raises NotUnderstood."""
+        """From what `written` gives: ranges of E.164 digits with commas or blanks between. Raises
+        NotUnderstood."""
         spans = []
         for part in written.replace(",", " ").split():
             match = _WRITTEN.fullmatch(part)
             first, tail = (match[1], match[2] or "") if match else ("", "")
             last = first[: len(first) - len(tail)] + tail
             if not match or len(last) != len(first) or last < first:
-                raise NotUnderstood(f"“{part[:40]}” is no range of numbers. Write it as 441134960100-149.", field=field)
+                raise NotUnderstood(
+                    f"“{part[:40]}” is no range of numbers. Write it as 441134960100-149.",
+                    field=field,
+                )
             spans.append(Span(len(first), int(first), int(last)))
         found = cls(spans)
         if len(found) > most:
-            raise NotUnderstood(f"At most {most:,} numbers at a time; these are {len(found):,}. Choose fewer.", field=field)
+            raise NotUnderstood(
+                f"At most {most:,} numbers at a time; these are {len(found):,}. Choose fewer.",
+                field=field,
+            )
         return found
 
     @property
     def written(self) -> str:
-        """The shortest list of ranges as text that `parse` reads: `441134960100-49,441134960200`."""
-        return ",".join(_written(first, last) for intervals in self._by_length.values() for first, last in intervals)
+        """The shortest list of ranges as text that `parse` reads:
+        `441134960100-49,441134960200`."""
+        return ",".join(
+            _written(first, last)
+            for intervals in self._by_length.values()
+            for first, last in intervals
+        )
 
     @property
     def spans(self) -> list[Span]:
         """The shortest list of ranges, ascending by length and number."""
-        return [Span(digits, first, last) for digits, intervals in self._by_length.items() for first, last in intervals]
+        return [
+            Span(digits, first, last)
+            for digits, intervals in self._by_length.items()
+            for first, last in intervals
+        ]
 
     def __len__(self) -> int:
-        return sum(last - first + 1 for intervals in self._by_length.values() for first, last in intervals)
+        return sum(
+            last - first + 1 for intervals in self._by_length.values() for first, last in intervals
+        )
 
     def __bool__(self) -> bool:
         return bool(self._by_length)
@@ -128,9 +164,13 @@ class NumberSet:
     def __sub__(self, other: "NumberSet") -> "NumberSet":
         return self._combined(other, lambda a, b: list(_without(a, b)))
 
-    def _combined(self, other: "NumberSet", how: Callable[[list[Interval], list[Interval]], list[Interval]]) -> "NumberSet":
+    def _combined(
+        self, other: "NumberSet", how: Callable[[list[Interval], list[Interval]], list[Interval]]
+    ) -> "NumberSet":
         lengths = {*self._by_length, *other._by_length}
-        return NumberSet._from({n: how(self._by_length.get(n, []), other._by_length.get(n, [])) for n in lengths})
+        return NumberSet._from(
+            {n: how(self._by_length.get(n, []), other._by_length.get(n, [])) for n in lengths}
+        )
 
     def longest_run(self) -> Span | None:
         best = (0, 0, 0, 0)  # length, first, digits, last; of several the lowest
@@ -153,7 +193,8 @@ class NumberSet:
                 yield Span(span.digits, start, start + length - 1)
 
     def blocks(self, sizes: tuple[int, ...] = BLOCK_SIZES) -> list[Span]:
-        """Cover by the fewest aligned blocks of the given sizes (largest first); leftovers are single numbers."""
+        """Cover by the fewest aligned blocks of the given sizes (largest first); leftovers are
+        single numbers."""
         out: list[Span] = []
         for digits, intervals in self._by_length.items():
             for first, last in intervals:
@@ -225,13 +266,16 @@ def _common(one: list[Interval], other: list[Interval]) -> Iterator[Interval]:
 def consecutive(numbers: Iterable[int]) -> list[list[int]]:
     """Ascending numbers grouped into their runs."""
     ordered = sorted(numbers)
-    steps = map(sub, islice(ordered, 1, None), ordered)  # in C: a pass over 100,000 pairs in Python takes 50 ms
+    steps = map(
+        sub, islice(ordered, 1, None), ordered
+    )  # in C: a pass over 100,000 pairs in Python takes 50 ms
     cuts = [0, *[i for i, step in enumerate(steps, start=1) if step != 1], len(ordered)]
     return [ordered[begin:end] for begin, end in pairwise(cuts) if begin < end]
 
 
 def tidy_cut(first: int, last: int, length: int) -> Iterator[int]:
-    """Where runs of `length` begin within a stretch, without overlapping; at round numbers where one fits."""
+    """Where runs of `length` begin within a stretch, without overlapping; at round numbers where
+    one fits."""
     aligned = -(-first // 10) * 10
     start = aligned if last - aligned + 1 >= length else first
     return iter(range(start, last - length + 2, length))

@@ -1,16 +1,28 @@
-"""Which number the called party sees, who says so, and what goes along in the signalling (RFC 3323, RFC 3325)."""
+"""Which number the called party sees, who says so, and what goes along in the signalling (RFC 3323,
+RFC 3325)."""
 
 from dataclasses import dataclass
 
 from sedge.core.estate import Estate
 from sedge.core.numbers.e164 import describe
-from sedge.core.records import ORGANISATION, CallerId, Defaults, HolderKind, HolderRef, Number, Person, Role, Site
+from sedge.core.records import (
+    ORGANISATION,
+    CallerId,
+    Defaults,
+    HolderKind,
+    HolderRef,
+    Number,
+    Person,
+    Role,
+    Site,
+)
 
 
 @dataclass(frozen=True)
 class Presented:
-    """`number` is shown (E.164; empty where nothing is, or `withheld`); `because` says who decided it; `route_by` is the number by which
-    the trunk is chosen, since a carrier takes only numbers of its own."""
+    """`number` is shown (E.164; empty where nothing is, or `withheld`); `because` says who decided
+    it; `route_by` is the number by which the trunk is chosen, since a carrier takes only numbers of
+    its own."""
 
     number: str
     withheld: bool
@@ -22,12 +34,18 @@ def own_number(person: Person, estate: Estate) -> Number | None:
     """The number of somebody's own that their calls go out by: the main one, else the first."""
     ref = HolderRef(kind=HolderKind.PERSON, id=person.id)
     held = [n for n in estate.numbers_of(ref) if n.in_use]
-    return min(held, key=lambda n: (n.assignment is None or n.assignment.role is not Role.MAIN, n.e164), default=None)
+    return min(
+        held,
+        key=lambda n: (n.assignment is None or n.assignment.role is not Role.MAIN, n.e164),
+        default=None,
+    )
 
 
 def presented(person: Person, own: Number | None, estate: Estate) -> Presented:
-    """What somebody shows on a call out. A person's own choice comes first, then the site's, then the organisation's; where none chose,
-    it is their own number. Who shows their own and has none shows the first number that is set further up."""
+    """What somebody shows on a call out. A person's own choice comes first, then the site's, then
+    the organisation's; where none chose, it is their own number. Who shows their own and has none
+    shows the first number that is set further up.
+    """
     site = estate.the(Site, person.site)
     levels = _levels(person, site, estate)
     at = next((i for i, (_, said) in enumerate(levels) if said.shows), None)
@@ -37,22 +55,41 @@ def presented(person: Person, own: Number | None, estate: Estate) -> Presented:
     if said.shows == "withheld":
         return Presented("", True, f"{who} withholds it", own or estate.get(Number, default))
     if said.shows == "number":
-        return Presented(said.number, False, f"{who} shows {describe(said.number).shown}", estate.get(Number, said.number))
+        return Presented(
+            said.number,
+            False,
+            f"{who} shows {describe(said.number).shown}",
+            estate.get(Number, said.number),
+        )
     if own is not None:
         return Presented(own.e164, False, "their own number", own)
-    because = f"{person.name} has none of their own; {by_default} shows {describe(default).shown}" if default else ""
+    because = (
+        f"{person.name} has none of their own; {by_default} shows {describe(default).shown}"
+        if default
+        else ""
+    )
     return Presented(default, False, because, estate.get(Number, default))
 
 
 def shown_in_words(person: Person, estate: Estate) -> str:
     """`0113 496 0100`, or why nothing is shown."""
     shown = presented(person, own_number(person, estate), estate)
-    return "nothing, it is withheld" if shown.withheld else describe(shown.number).shown if shown.number else "nothing: there is no number"
+    return (
+        "nothing, it is withheld"
+        if shown.withheld
+        else describe(shown.number).shown
+        if shown.number
+        else "nothing: there is no number"
+    )
 
 
 def _levels(person: Person, site: Site, estate: Estate) -> list[tuple[str, CallerId]]:
     whole = estate.get(Defaults, ORGANISATION)
-    return [(person.name, person.caller_id), (site.name, site.caller_id), ("the organisation", whole.caller_id if whole else CallerId())]
+    return [
+        (person.name, person.caller_id),
+        (site.name, site.caller_id),
+        ("the organisation", whole.caller_id if whole else CallerId()),
+    ]
 
 
 def in_words(said: CallerId, above: str) -> str:
@@ -64,15 +101,27 @@ def in_words(said: CallerId, above: str) -> str:
         case "withheld":
             return "nothing, it is withheld"
         case "own":
-            return f"the caller's own number{f', or {number} where there is none' if number else ''}"
+            return (
+                f"the caller's own number{f', or {number} where there is none' if number else ''}"
+            )
         case _:
             return f"as {above} says{f'; {number} for who has none' if number else ''}"
 
 
 def headers(shown: Presented, own: Number | None) -> list[tuple[str, str]]:
-    """From, P-Asserted-Identity and Privacy as they leave: asserted is whose call it is, shown is what the other side displays."""
+    """From, P-Asserted-Identity and Privacy as they leave: asserted is whose call it is, shown is
+    what the other side displays."""
     asserted = own.e164 if own else (shown.route_by.e164 if shown.route_by else "")
-    sent = [("From", '"Anonymous" <sip:anonymous@anonymous.invalid>' if shown.withheld else f"<tel:{shown.number}>")]
+    sent = [
+        (
+            "From",
+            (
+                '"Anonymous" <sip:anonymous@anonymous.invalid>'
+                if shown.withheld
+                else f"<tel:{shown.number}>"
+            ),
+        )
+    ]
     if asserted:
         sent.append(("P-Asserted-Identity", f"<tel:{asserted}>"))
     return [*sent, ("Privacy", "id")] if shown.withheld else sent

@@ -1,11 +1,22 @@
-"""Rules about what the called party sees: a number must be ours, be rung back, and be one that a carrier of ours takes."""
+"""Rules about what the called party sees: a number must be ours, be rung back, and be one that a
+carrier of ours takes."""
 
 from sedge.core.estate import Estate
 from sedge.core.numbers.plan import Kind, country_name
-from sedge.core.records import ORGANISATION, Carrier, Defaults, HolderKind, HolderRef, Number, Person, Site, Trunk
+from sedge.core.records import (
+    ORGANISATION,
+    Carrier,
+    Defaults,
+    HolderKind,
+    HolderRef,
+    Number,
+    Person,
+    Site,
+    Trunk,
+)
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, add_before, passed, stop, warn
-from sedge.core.workorders.rules.rules import rule
+from sedge.core.workorders.rules.registry import rule
 
 MOST_NAMED = 3
 
@@ -14,7 +25,10 @@ MOST_NAMED = 3
 def number_given(task: t.SetCallerId, _estate: Estate) -> Finding:
     """A choice without the number that it speaks of shows nothing."""
     if task.shows == "number" and not task.caller_id:
-        return stop("Always the same number is to be shown, and none is given. Choose one, or show everybody's own.")
+        return stop(
+            "Always the same number is to be shown, and none is given. Choose one, or show"
+            " everybody's own."
+        )
     if task.shows == "withheld" and task.caller_id:
         return stop("A withheld call shows no number. Leave the number out, or show it.")
     return passed("The choice and the number go together")
@@ -22,17 +36,25 @@ def number_given(task: t.SetCallerId, _estate: Estate) -> Finding:
 
 @rule("caller-id.is-ours", t.SetCallerId)
 def is_ours(task: t.SetCallerId, estate: Estate) -> Finding | None:
-    """Only a number that one has the use of may be shown: carriers refuse others, and who sees it would ring a stranger back."""
+    """Only a number that one has the use of may be shown: carriers refuse others, and who sees it
+    would ring a stranger back."""
     if not task.caller_id:
         return None
     number = estate.get(Number, task.caller_id)
     if number is None:
-        return stop(f"{task.caller_id} is none of our numbers; no carrier would take a call that shows it.")
+        return stop(
+            f"{task.caller_id} is none of our numbers; no carrier would take a call that shows it."
+        )
     if not number.in_use or number.holder is None:
-        return stop(f"{number.shown} is {number.state}; whoever rings it back would reach nobody. Show one that is in use.")
+        return stop(
+            f"{number.shown} is {number.state}; whoever rings it back would reach nobody. Show one"
+            " that is in use."
+        )
     if number.kind is Kind.PREMIUM:
         return stop(f"{number.shown} is a premium number; whoever rings back would pay for it.")
-    return passed(f"{number.shown} is ours, and {estate.holder(number.holder).name} answers who rings back")
+    return passed(
+        f"{number.shown} is ours, and {estate.holder(number.holder).name} answers who rings back"
+    )
 
 
 @rule("caller-id.goes-out", t.SetCallerId)
@@ -43,29 +65,38 @@ def goes_out(task: t.SetCallerId, estate: Estate) -> Finding | None:
         return None
     over = [x for x in estate.all(Trunk) if x.carrier == number.carrier]
     if not over:
-        return stop(f"No trunk leads to {estate.the(Carrier, number.carrier).name}, so calls that show {number.shown} would be refused.")
+        return stop(
+            f"No trunk leads to {estate.the(Carrier, number.carrier).name}, so calls that show"
+            f" {number.shown} would be refused."
+        )
     if number.trunk is None:
-        return warn(f"{number.shown} is on no trunk's list: calls that show it go out, but whoever rings back does not get through.")
+        return warn(
+            f"{number.shown} is on no trunk's list: calls that show it go out, but whoever rings"
+            " back does not get through."
+        )
     return passed(f"Calls that show it leave over {over[0].name}")
 
 
 @rule("caller-id.same-country", t.SetCallerId)
 def same_country(task: t.SetCallerId, estate: Estate) -> Finding | None:
-    """A number of another country shown on calls inside this one is often dropped on the way as forged."""
+    """A number of another country shown on calls inside this one is often dropped on the way as
+    forged."""
     number = estate.get(Number, task.caller_id)
     if number is None or task.holder is None:
         return None
     site = estate.site_of(task.holder)
     if site.country != number.country:
         return warn(
-            f"{number.shown} is a number of {country_name(number.country)}, and {site.name} is in {country_name(site.country)}: many networks drop such calls."
+            f"{number.shown} is a number of {country_name(number.country)}, and {site.name} is in"
+            f" {country_name(site.country)}: many networks drop such calls."
         )
     return passed(f"{number.shown} and {site.name} are in the same country")
 
 
 @rule("life.shown-by-nobody-else", t.UnassignNumber)
 def shown_by_nobody_else(task: t.UnassignNumber, estate: Estate) -> Finding:
-    """Others may show a number on their calls; once it is taken back, who rings back reaches nobody, later a stranger."""
+    """Others may show a number on their calls; once it is taken back, who rings back reaches
+    nobody, later a stranger."""
     number = estate.number(task.e164 or "")
     ref = number.holder
     showing = [
@@ -79,7 +110,15 @@ def shown_by_nobody_else(task: t.UnassignNumber, estate: Estate) -> Finding:
     if not showing and not for_all:
         return passed("Nobody else shows it on their calls")
     others = [name for _, name in showing] + (["the whole organisation"] if for_all else [])
-    named = ", ".join(others[:MOST_NAMED]) + (f" and {len(others) - MOST_NAMED} more" if len(others) > MOST_NAMED else "")
-    tasks = [t.SetCallerId(holder=holder, shows="own") for holder, _ in showing] + ([t.SetCallerId(shows="own")] if for_all else [])
+    named = ", ".join(others[:MOST_NAMED]) + (
+        f" and {len(others) - MOST_NAMED} more" if len(others) > MOST_NAMED else ""
+    )
+    tasks = [t.SetCallerId(holder=holder, shows="own") for holder, _ in showing] + (
+        [t.SetCallerId(shows="own")] if for_all else []
+    )
     remedy = add_before("Let each show their own number", *tasks, automatic=False)
-    return stop(f"{named} {'show' if len(others) > 1 else 'shows'} {number.shown} on calls out; who rings back would reach nobody.", remedy)
+    return stop(
+        f"{named} {'show' if len(others) > 1 else 'shows'} {number.shown} on calls out; who rings"
+        " back would reach nobody.",
+        remedy,
+    )

@@ -1,7 +1,9 @@
-"""A site's dial plan: what a person dials becomes an E.164 number, an extension, an emergency call, or is refused.
+"""A site's dial plan: what a person dials becomes an E.164 number, an extension, an emergency call,
+or is refused.
 
-Rules are digit maps (RFC 3435 §2.1.5): `x` any digit, `[1-9]` one of them, `.` repeats the position before it zero or
-more times, `|` separates alternatives, a leading `+` is allowed. Emergency numbers come first and never wait.
+Rules are digit maps (RFC 3435 §2.1.5): `x` any digit, `[1-9]` one of them, `.` repeats the position
+before it zero or more times, `|` separates alternatives, a leading `+` is allowed. Emergency
+numbers come first and never wait.
 """
 
 import re
@@ -15,7 +17,8 @@ from sedge.core.records import Right, Site
 
 @dataclass(frozen=True)
 class DialRule:
-    """`strip` digits are taken off the front, `before` is put there; `right` is what the caller needs."""
+    """`strip` digits are taken off the front, `before` is put there; `right` is what the caller
+    needs."""
 
     pattern: str
     kind: str
@@ -26,7 +29,8 @@ class DialRule:
 
 @dataclass(frozen=True)
 class Dialled:
-    """What was dialled became `result`: an E.164 number, an extension or emergency digits; `kind` says which."""
+    """What was dialled became `result`: an E.164 number, an extension or emergency digits; `kind`
+    says which."""
 
     kind: str
     result: str
@@ -36,24 +40,41 @@ class Dialled:
 
 
 def plan_of(site: Site) -> list[DialRule]:
-    """The country's default rules, with and without the site's outside-line prefix. Order matters: first match wins."""
+    """The country's default rules, with and without the site's outside-line prefix. Order matters:
+    first match wins."""
     return list(_plan(site.country, site.outside_prefix, site.extension_digits))
 
 
 @lru_cache(maxsize=512)
 def _plan(code: str, prefix: str, extension_digits: int) -> tuple[DialRule, ...]:
     country = COUNTRIES[code]
-    emergency = [DialRule(digits, "emergency", right=Right.EMERGENCY) for digits in country.emergency]
+    emergency = [
+        DialRule(digits, "emergency", right=Right.EMERGENCY) for digits in country.emergency
+    ]
     if prefix:
-        emergency += [DialRule(prefix + digits, "emergency", strip=len(prefix), right=Right.EMERGENCY) for digits in country.emergency]
+        emergency += [
+            DialRule(prefix + digits, "emergency", strip=len(prefix), right=Right.EMERGENCY)
+            for digits in country.emergency
+        ]
     outside = [
         DialRule("+xxxxxxx.", "number", right=Right.INTERNATIONAL),
-        DialRule(f"{country.international}[1-9]xxxxx.", "number", strip=len(country.international), before="+", right=Right.INTERNATIONAL),
+        DialRule(
+            f"{country.international}[1-9]xxxxx.",
+            "number",
+            strip=len(country.international),
+            before="+",
+            right=Right.INTERNATIONAL,
+        ),
     ]
     if country.trunk == "0":
-        outside.append(DialRule("0[1-9]xxxxx.", "number", strip=1, before=f"+{country.calling_code}"))
+        outside.append(
+            DialRule("0[1-9]xxxxx.", "number", strip=1, before=f"+{country.calling_code}")
+        )
     else:
-        outside += [DialRule("1[2-9]xxxxxxxxx", "number", before="+"), DialRule("[2-9]xxxxxxxxx", "number", before="+1")]
+        outside += [
+            DialRule("1[2-9]xxxxxxxxx", "number", before="+"),
+            DialRule("[2-9]xxxxxxxxx", "number", before="+1"),
+        ]
     with_prefix = [
         DialRule(prefix + r.pattern, r.kind, r.strip + len(prefix), r.before, r.right)
         for r in outside
@@ -66,15 +87,22 @@ def _plan(code: str, prefix: str, extension_digits: int) -> tuple[DialRule, ...]
 def dial(dialled: str, site: Site) -> Dialled:
     """What a person at `site` reaches by these keys. Spaces and dashes don't matter.
 
-    The first rule that fits and gives a number in service wins: where the outside-line prefix is the trunk prefix too, as in
-    Germany, `0 030 …` fits the international rule before it fits its own.
+    The first rule that fits and gives a number in service wins: where the outside-line prefix is
+    the trunk prefix too, as in Germany, `0 030 …` fits the international rule before it fits its
+    own.
     """
     keys = re.sub(r"[\s\-().]", "", dialled)
     found = [_applied(keys, rule, site) for rule in plan_of(site) if matches(rule.pattern, keys)]
     reached = next((d for d in found if d.kind != "nothing"), None)
     if reached or found:
         return reached or found[0]
-    return Dialled("nothing", keys, None, Right.INTERNAL, f"No rule of {site.name}'s dial plan knows {dialled}.")
+    return Dialled(
+        "nothing",
+        keys,
+        None,
+        Right.INTERNAL,
+        f"No rule of {site.name}'s dial plan knows {dialled}.",
+    )
 
 
 def _applied(keys: str, rule: DialRule, site: Site) -> Dialled:

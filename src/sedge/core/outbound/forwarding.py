@@ -1,6 +1,8 @@
-"""Forwarding a call to a number outside: whether the holder may, over which trunk, and what a minute costs.
+"""Forwarding a call to a number outside: whether the holder may, over which trunk, and what a
+minute costs.
 
-A forward is a call out of the number that was called: it takes a channel of its trunk and is paid by whoever forwards.
+A forward is a call out of the number that was called: it takes a channel of its trunk and is paid
+by whoever forwards.
 """
 
 from dataclasses import dataclass
@@ -10,7 +12,17 @@ from sedge.core.facts import Money, in_words
 from sedge.core.numbers.e164 import describe, is_canonical, is_in_service
 from sedge.core.numbers.plan import Kind
 from sedge.core.outbound.dialplan import right_for
-from sedge.core.records import BASIC_RIGHTS, Carrier, HolderKind, HolderRef, Number, Person, Product, Right, Site
+from sedge.core.records import (
+    BASIC_RIGHTS,
+    Carrier,
+    HolderKind,
+    HolderRef,
+    Number,
+    Person,
+    Product,
+    Right,
+    Site,
+)
 from sedge.core.trunks.trunks import choose_trunk
 
 
@@ -36,9 +48,15 @@ def problem_with(to: str) -> str:
 
 
 def judge_forward(
-    to: str, number: Number | None, holder: HolderRef | None, site: str, estate: Estate, down: tuple[str, ...] = ()
+    to: str,
+    number: Number | None,
+    holder: HolderRef | None,
+    site: str,
+    estate: Estate,
+    down: tuple[str, ...] = (),
 ) -> Forwarding:
-    """Whether calls to `number` may be forwarded to `to` (E.164), with trunks `down` besides those that are.
+    """Whether calls to `number` may be forwarded to `to` (E.164), with trunks `down` besides those
+    that are.
 
     Without a number (a path on its own) only what holds for every number is judged.
     """
@@ -53,7 +71,12 @@ def judge_forward(
     if chosen is None:
         return Forwarding(False, "no trunk takes a call out")
     rate = rate_to(to, estate.the(Carrier, number.carrier))
-    return Forwarding(True, f"over {chosen.name}{f', {in_words_exact(rate)} a minute' if rate else ''}", rate, chosen.name)
+    return Forwarding(
+        True,
+        f"over {chosen.name}{f', {in_words_exact(rate)} a minute' if rate else ''}",
+        rate,
+        chosen.name,
+    )
 
 
 def _refusal(right: Right, number: Number, holder: HolderRef | None, estate: Estate) -> str:
@@ -68,12 +91,15 @@ def _refusal(right: Right, number: Number, holder: HolderRef | None, estate: Est
     granted = {g.product for g in estate.grants_of(holder)}
     allows = [p for p in asked if (product := estate.get(Product, p)) and "calls" in product.allows]
     if allows and not granted & set(allows):
-        return f"this line has no right to call out: it lacks “{estate.the(Product, allows[0]).name}”"
+        return (
+            f"this line has no right to call out: it lacks “{estate.the(Product, allows[0]).name}”"
+        )
     return ""
 
 
 def rate_to(to: str, carrier: Carrier) -> Money | None:
-    """What a minute to a number costs: the rate of the longest prefix the carrier names (digits after the plus)."""
+    """What a minute to a number costs: the rate of the longest prefix the carrier names (digits
+    after the plus)."""
     digits = to.lstrip("+")
     prefix = max((p for p in carrier.rates if digits.startswith(p)), key=len, default=None)
     return carrier.rates[prefix] if prefix is not None else None

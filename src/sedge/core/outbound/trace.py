@@ -16,8 +16,10 @@ CNAM_LENGTH = 15  # as carriers' name stores keep it
 
 @dataclass(frozen=True)
 class OutboundTrace:
-    """`ending` is one of reached, internal, emergency, rejected; `reason` says why. `caller_name` is shown beside the caller ID where
-    CNAM works: in North America, 15 characters at most. `caller_id` is empty where it is withheld; `headers` as they leave; `rate` is a minute's price."""
+    """`ending` is one of reached, internal, emergency, rejected; `reason` says why. `caller_name`
+    is shown beside the caller ID where CNAM works: in North America, 15 characters at most.
+    `caller_id` is empty where it is withheld; `headers` as they leave; `rate` is a minute's price.
+    """
 
     dialled: Dialled
     ending: str
@@ -42,7 +44,9 @@ def trace_outbound(person: Person, digits: str, estate: Estate) -> OutboundTrace
     if dialled.kind == "nothing":
         return OutboundTrace(dialled, "rejected", dialled.reason)
     if dialled.right not in person.rights:
-        return OutboundTrace(dialled, "rejected", f"{person.name} has no right to make {dialled.right} calls.")
+        return OutboundTrace(
+            dialled, "rejected", f"{person.name} has no right to make {dialled.right} calls."
+        )
     if dialled.kind == "extension":
         return OutboundTrace(dialled, "internal", f"extension {dialled.result} inside {site.name}")
     return _out(dialled, number, person, estate)
@@ -51,18 +55,38 @@ def trace_outbound(person: Person, digits: str, estate: Estate) -> OutboundTrace
 def _help(dialled: Dialled, number: Number | None, estate: Estate) -> OutboundTrace:
     if number is None:
         return OutboundTrace(
-            dialled, "rejected", "This phone has no number, so the operator could not ring back and would not know the place."
+            dialled,
+            "rejected",
+            "This phone has no number, so the operator could not ring back and would not know the"
+            " place.",
         )
     answer = emergency_test(number, dialled.result, estate)
     reason = answer.broken[0] if answer.broken else f"reaches {answer.psap} at once"
-    return OutboundTrace(dialled, "rejected" if answer.broken else "emergency", reason, answer.trunk, answer.callback, [], answer)
+    return OutboundTrace(
+        dialled,
+        "rejected" if answer.broken else "emergency",
+        reason,
+        answer.trunk,
+        answer.callback,
+        [],
+        answer,
+    )
 
 
 def _out(dialled: Dialled, number: Number | None, person: Person, estate: Estate) -> OutboundTrace:
     shown = presented(person, number, estate)
     if shown.route_by is None:
-        said = f"{shown.number} is shown on its calls and is no longer ours" if shown.number else f"{person.name} has no number to show"
-        return OutboundTrace(dialled, "rejected", f"{said}{'' if shown.number else ', and no default is set'}; no carrier takes the call.")
+        said = (
+            f"{shown.number} is shown on its calls and is no longer ours"
+            if shown.number
+            else f"{person.name} has no number to show"
+        )
+        return OutboundTrace(
+            dialled,
+            "rejected",
+            f"{said}{'' if shown.number else ', and no default is set'}; no carrier takes the"
+            " call.",
+        )
     chosen, candidates = choose_trunk(shown.route_by, estate.the(Site, person.site), estate)
     if chosen is None:
         return OutboundTrace(dialled, "rejected", "No trunk takes the call.", candidates=candidates)
@@ -83,7 +107,15 @@ def _out(dialled: Dialled, number: Number | None, person: Person, estate: Estate
 def _cnam(number: Number, to: str, person: Person, estate: Estate) -> str:
     """The name that goes with the call: both ends in North America, the feature on and working."""
     works_from = number.features_from.get("CNAM")
-    if "CNAM" not in number.features or (works_from and works_from > estate.now) or not to.startswith("+1"):
+    if (
+        "CNAM" not in number.features
+        or (works_from and works_from > estate.now)
+        or not to.startswith("+1")
+    ):
         return ""
-    plain = "".join(ch for ch in (number.label or person.name) if ch.isascii() and (ch.isalnum() or ch in " .,'&-"))
+    plain = "".join(
+        ch
+        for ch in number.label or person.name
+        if ch.isascii() and (ch.isalnum() or ch in " .,'&-")
+    )
     return plain[:CNAM_LENGTH].strip()

@@ -1,6 +1,7 @@
 """The account as we tell it, compared with the losing carrier's bill, character by character.
 
-A losing carrier compares word for word; a missing *Limited* or a letter O for a nought costs a week.
+A losing carrier compares word for word; a missing *Limited* or a letter O for a nought costs a
+week.
 """
 
 import re
@@ -11,7 +12,12 @@ from typing import Literal
 
 from sedge.core.porting.records import AccountDetails
 
-FIELDS = {"name": "Account holder", "address": "Billing address", "account": "Account number", "pin": "PIN"}
+FIELDS = {
+    "name": "Account holder",
+    "address": "Billing address",
+    "account": "Account number",
+    "pin": "PIN",
+}
 MOST_LINES, MOST_JOINED, LEAST = 400, 5, 0.5
 
 
@@ -25,7 +31,8 @@ class Piece:
 
 @dataclass(frozen=True)
 class Compared:
-    """A detail and what the bill has nearest to it; `theirs` is empty where it has nothing like it."""
+    """A detail and what the bill has nearest to it; `theirs` is empty where it has nothing like
+    it."""
 
     field: str
     words: str
@@ -46,7 +53,15 @@ def compare(details: AccountDetails, bill: str) -> list[Compared]:
         ours = getattr(details, field)
         if ours:
             theirs = _nearest(ours, lines, joined=field == "address")
-            found.append(Compared(field, words, ours, theirs, tuple(_pieces(ours, theirs)) if theirs else (Piece(ours, "ours"),)))
+            found.append(
+                Compared(
+                    field,
+                    words,
+                    ours,
+                    theirs,
+                    tuple(_pieces(ours, theirs)) if theirs else (Piece(ours, "ours"),),
+                )
+            )
     return found
 
 
@@ -55,7 +70,8 @@ def _plain(line: str) -> str:
 
 
 def _nearest(ours: str, lines: list[str], *, joined: bool) -> str:
-    """The part of the bill that is most like it: the same where it stands there as it is; an address also over several lines."""
+    """The part of the bill that is most like it: the same where it stands there as it is; an
+    address also over several lines."""
     if any(re.search(rf"(?<!\w){re.escape(ours)}(?!\w)", line) for line in lines):
         return ours
     best, likeness = "", LEAST
@@ -67,7 +83,8 @@ def _nearest(ours: str, lines: list[str], *, joined: bool) -> str:
 
 
 def _candidates(ours: str, lines: list[str], *, joined: bool) -> Iterable[str]:
-    """Lines, what stands behind a label in them, runs of as many words; for an address lines put together with commas."""
+    """Lines, what stands behind a label in them, runs of as many words; for an address lines put
+    together with commas."""
     count = len(ours.split())
     for i, line in enumerate(lines):
         yield line
@@ -77,7 +94,10 @@ def _candidates(ours: str, lines: list[str], *, joined: bool) -> Iterable[str]:
         for size in {count - 1, count, count + 1} - {0, -1}:
             yield from (" ".join(words[k : k + size]) for k in range(len(words) - size + 1))
         if joined:
-            yield from (", ".join(x.rstrip(",") for x in lines[i : i + n]) for n in range(2, MOST_JOINED + 1))
+            yield from (
+                ", ".join(x.rstrip(",") for x in lines[i : i + n])
+                for n in range(2, MOST_JOINED + 1)
+            )
 
 
 def _pieces(ours: str, theirs: str) -> Iterable[Piece]:

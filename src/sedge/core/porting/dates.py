@@ -1,7 +1,9 @@
-"""The earliest day on which numbers can move, and why: working days of the losing carrier's country, counted as the trade counts.
+"""The earliest day on which numbers can move, and why: working days of the losing carrier's
+country, counted as the trade counts.
 
-Day 0 is the day of the request if it is a working day, and for a simple port before the hour of the country's table; otherwise the next
-working day. Weekends and public holidays of country and subdivision don't count.
+Day 0 is the day of the request if it is a working day, and for a simple port before the hour of the
+country's table; otherwise the next working day. Weekends and public holidays of country and
+subdivision don't count.
 """
 
 import re
@@ -29,7 +31,8 @@ class Size(StrEnum):
 
 @dataclass(frozen=True)
 class Earliest:
-    """`day` between `opens` and `closes`, local time; `reasons` tell how it came about, in their order."""
+    """`day` between `opens` and `closes`, local time; `reasons` tell how it came about, in their
+    order."""
 
     day: date
     opens: time
@@ -59,7 +62,10 @@ def lead_of(country: str) -> Lead:
     lead = LEADS.get(country)
     if lead is None:
         name = COUNTRIES[country].name if country in COUNTRIES else country
-        raise NotUnderstood(f"There is no table of porting times for {name} yet. Ask the carrier for its dates.", field="country")
+        raise NotUnderstood(
+            f"There is no table of porting times for {name} yet. Ask the carrier for its dates.",
+            field="country",
+        )
     return lead
 
 
@@ -73,12 +79,19 @@ def size_of(country: str, numbers: int, sites: int, *, toll_free: bool = False) 
 
 
 def earliest(
-    country: str, submitted: datetime, *, subdivision: str = "", numbers: int = 1, sites: int = 1, toll_free: bool = False,
-    blackouts: Iterable[Blackout] = (), timezone: str = "",
-) -> Earliest:  # fmt: skip
-    """`submitted` is aware; `subdivision` as in ISO 3166-2 without the country (`ENG`, `BE`); `timezone` the losing side's where the country
-    has several. Raises NotUnderstood for a country without a
-    table, or where no day is left."""
+    country: str,
+    submitted: datetime,
+    *,
+    subdivision: str = "",
+    numbers: int = 1,
+    sites: int = 1,
+    toll_free: bool = False,
+    blackouts: Iterable[Blackout] = (),
+    timezone: str = "",
+) -> Earliest:
+    """`submitted` is aware; `subdivision` as in ISO 3166-2 without the country (`ENG`, `BE`);
+    `timezone` the losing side's where the country has several. Raises NotUnderstood for a country
+    without a table, or where no day is left."""
     lead, size = lead_of(country), size_of(country, numbers, sites, toll_free=toll_free)
     place = f"{country}-{subdivision}" if subdivision else country
     timezone = timezone or COUNTRIES[country].timezone
@@ -101,17 +114,24 @@ def earliest(
     return Earliest(day, opens, closes, day_zero, days, size, timezone, tuple(reasons))
 
 
-USUAL = {("GB", "Europe/London"): "ENG", ("DE", "Europe/Berlin"): "BE", ("CA", "America/Toronto"): "ON", ("US", "America/New_York"): "MA"}
+USUAL = {
+    ("GB", "Europe/London"): "ENG",
+    ("DE", "Europe/Berlin"): "BE",
+    ("CA", "America/Toronto"): "ON",
+    ("US", "America/New_York"): "MA",
+}
 
 
 def usual_subdivision(country: str, timezone: str) -> str:
-    """The part of a country whose public holidays usually count at a clock, as a default to be changed; '' for those of all of it. A clock
-    does not tell England from Scotland: whoever ports there says so."""
+    """The part of a country whose public holidays usually count at a clock, as a default to be
+    changed; '' for those of all of it. A clock does not tell England from Scotland: whoever ports
+    there says so."""
     return USUAL.get((country, timezone), "")
 
 
 def holiday_parts(country: str) -> list[tuple[str, str]]:
-    """Parts of a country with public holidays of their own: code (ISO 3166-2 without the country) and name; none where it is not known."""
+    """Parts of a country with public holidays of their own: code (ISO 3166-2 without the country)
+    and name; none where it is not known."""
     if country not in COUNTRIES:
         return []
     parts = ((place.partition("-")[2], name) for place, name in holiday_places(country))
@@ -119,14 +139,21 @@ def holiday_parts(country: str) -> list[tuple[str, str]]:
 
 
 def part_of(country: str, typed: str) -> str:
-    """A part of a country whose public holidays count; '' for those of all of it. Raises NotUnderstood."""
+    """A part of a country whose public holidays count; '' for those of all of it. Raises
+    NotUnderstood."""
     part, known = typed.strip().upper(), holiday_parts(country)
     if part and not known:
-        raise NotUnderstood(f"{country_name(country)} has no parts with holidays of their own here; leave it empty.", field="subdivision")
+        raise NotUnderstood(
+            f"{country_name(country)} has no parts with holidays of their own here; leave it"
+            " empty.",
+            field="subdivision",
+        )
     if part and part not in dict(known):
         some = ", ".join(f"{code} ({name})" for code, name in known[:4])
         raise NotUnderstood(
-            f"A part of the country as in ISO 3166-2, such as {some}; empty: the holidays of all of it.", field="subdivision"
+            f"A part of the country as in ISO 3166-2, such as {some}; empty: the holidays of all"
+            " of it.",
+            field="subdivision",
         )
     return part
 
@@ -135,12 +162,21 @@ def no_working_day(day: date, place: str) -> str:
     """Why a day doesn't count; '' where it does."""
     if day.weekday() >= 5:
         return "weekend"
-    known = holidays_of(place, day.year) or holidays_of(place[:2], day.year)  # a part nobody knows has at least the holidays of all
+    known = holidays_of(place, day.year) or holidays_of(
+        place[:2], day.year
+    )  # a part nobody knows has at least the holidays of all
     return known.get(day, "")
 
 
-def refused_day(country: str, subdivision: str, at: datetime, blackouts: Iterable[Blackout] = (), timezone: str = "") -> str:
-    """Why numbers can't be switched at a moment somebody names (a FOC on a holiday); '' where they can."""
+def refused_day(
+    country: str,
+    subdivision: str,
+    at: datetime,
+    blackouts: Iterable[Blackout] = (),
+    timezone: str = "",
+) -> str:
+    """Why numbers can't be switched at a moment somebody names (a FOC on a holiday); '' where they
+    can."""
     lead = lead_of(country)
     local = at.astimezone(zone(timezone or COUNTRIES[country].timezone))
     place = f"{country}-{subdivision}" if subdivision else country
@@ -150,15 +186,21 @@ def refused_day(country: str, subdivision: str, at: datetime, blackouts: Iterabl
         return f"{_day(local.date())} is kept free: {closed.why}."
     opens, closes = lead.window
     if not opens <= local.time().replace(second=0, microsecond=0) <= closes:
-        return f"Numbers are switched between {opens:%H:%M} and {closes:%H:%M} there, not at {local:%H:%M}."
+        return (
+            f"Numbers are switched between {opens:%H:%M} and {closes:%H:%M} there, not at"
+            f" {local:%H:%M}."
+        )
     return ""
 
 
 def back_out_until(country: str, switched: datetime, timezone: str) -> datetime:
-    """Until when numbers switched at a moment can go back: when the day's window closes, or two hours after a late switch."""
+    """Until when numbers switched at a moment can go back: when the day's window closes, or two
+    hours after a late switch."""
     lead, place = lead_of(country), zone(timezone)
     local = switched.astimezone(place)
-    return max(datetime.combine(local.date(), lead.window[1], place), local + LATE_BACK_OUT).astimezone(UTC)
+    return max(
+        datetime.combine(local.date(), lead.window[1], place), local + LATE_BACK_OUT
+    ).astimezone(UTC)
 
 
 def _day_zero(local: datetime, lead: Lead, size: Size, place: str, reasons: list[str]) -> date:
@@ -200,7 +242,9 @@ def _not_closed(day: date, place: str, blackouts: tuple[Blackout, ...], reasons:
     begin = day
     while closed := next((b for b in blackouts if b.first <= day <= b.last), None):
         if (closed.last - begin).days > MOST_DAYS:
-            raise NotUnderstood("Every day of the coming year is kept free. Take some of it out.", field="blackouts")
+            raise NotUnderstood(
+                "Every day of the coming year is kept free. Take some of it out.", field="blackouts"
+            )
         reasons.append(f"{_day(day)} is kept free: {closed.why}")
         day = closed.last
         day = _next_working(day, place)
@@ -215,7 +259,11 @@ def _sized(size: Size, numbers: int, sites: int) -> str:
             return "One number at one site is a simple port"
         case _:
             where = f" at {sites} sites" if sites > 1 else ""
-            return f"{numbers:,} numbers{where} are a {size} port" if numbers != 1 else f"One number{where} is a {size} port"
+            return (
+                f"{numbers:,} numbers{where} are a {size} port"
+                if numbers != 1
+                else f"One number{where} is a {size} port"
+            )
 
 
 def _day(day: date) -> str:

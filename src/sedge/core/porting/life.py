@@ -27,17 +27,37 @@ S, E = PortState, PortEvent
 LIFE: dict[PortState, dict[PortEvent, PortState]] = {
     S.DRAFT: {E.CHANGE: S.DRAFT, E.SIGN: S.READY, E.CANCEL: S.CANCELLED},
     S.READY: {E.CHANGE: S.DRAFT, E.SUBMIT: S.SUBMITTED, E.CANCEL: S.CANCELLED},
-    S.SUBMITTED: {E.QUERY: S.QUERIED, E.REJECT: S.REJECTED, E.ACCEPT: S.ACCEPTED, E.CANCEL: S.CANCELLED},
-    S.QUERIED: {E.ANSWER: S.SUBMITTED, E.REJECT: S.REJECTED, E.ACCEPT: S.ACCEPTED, E.CANCEL: S.CANCELLED},
+    S.SUBMITTED: {
+        E.QUERY: S.QUERIED,
+        E.REJECT: S.REJECTED,
+        E.ACCEPT: S.ACCEPTED,
+        E.CANCEL: S.CANCELLED,
+    },
+    S.QUERIED: {
+        E.ANSWER: S.SUBMITTED,
+        E.REJECT: S.REJECTED,
+        E.ACCEPT: S.ACCEPTED,
+        E.CANCEL: S.CANCELLED,
+    },
     S.REJECTED: {E.CHANGE: S.DRAFT, E.CANCEL: S.CANCELLED},
-    S.ACCEPTED: {E.MOVE_DATE: S.ACCEPTED, E.DUE: S.DUE, E.REJECT: S.REJECTED, E.CANCEL: S.CANCELLED},
-    S.DUE: {E.REJECT: S.REJECTED, E.ACTIVATE: S.ACTIVATED, E.MOVE_DATE: S.ACCEPTED, E.CANCEL: S.CANCELLED},
+    S.ACCEPTED: {
+        E.MOVE_DATE: S.ACCEPTED,
+        E.DUE: S.DUE,
+        E.REJECT: S.REJECTED,
+        E.CANCEL: S.CANCELLED,
+    },
+    S.DUE: {
+        E.REJECT: S.REJECTED,
+        E.ACTIVATE: S.ACTIVATED,
+        E.MOVE_DATE: S.ACCEPTED,
+        E.CANCEL: S.CANCELLED,
+    },
     S.ACTIVATED: {E.PROVE: S.PROVEN, E.BACK_OUT: S.BACKED_OUT},
     S.PROVEN: {E.CLOSE: S.CLOSED, E.BACK_OUT: S.BACKED_OUT},
     S.CLOSED: {},
     S.CANCELLED: {},
     S.BACKED_OUT: {},
-}  # fmt: skip
+}
 
 
 def allows(state: PortState, event: PortEvent) -> bool:
@@ -47,5 +67,10 @@ def allows(state: PortState, event: PortEvent) -> bool:
 def next_state(state: PortState, event: PortEvent) -> PortState:
     """Raises NotAllowedNow where the table has no such step."""
     if event not in LIFE[state]:
-        raise NotAllowedNow(f"A port that is {state} can't go through “{event}”.", reason="port-life", state=state.value, event=event.value)
+        raise NotAllowedNow(
+            f"A port that is {state} can't go through “{event}”.",
+            reason="port-life",
+            state=state.value,
+            event=event.value,
+        )
     return LIFE[state][event]

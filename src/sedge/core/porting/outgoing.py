@@ -1,13 +1,15 @@
-"""Requests of other carriers for our numbers: what is wrong with one, what hangs on it, what to answer and until when.
+"""Requests of other carriers for our numbers: what is wrong with one, what hangs on it, what to
+answer and until when.
 
-Whoever asks has to know the account as its carrier does. A request that does not is refused with the trade's code; one that does is ours to
-approve, and what would be lost by it is said before.
+Whoever asks has to know the account as its carrier does. A request that does not is refused with
+the trade's code; one that does is ours to approve, and what would be lost by it is said before.
 """
 
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, datetime
 
+from sedge.core.changes import changed, step
 from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
 from sedge.core.numbers.e164 import describe
@@ -15,14 +17,16 @@ from sedge.core.numbers.life import ENDED, HELD, Event, State
 from sedge.core.porting.outgoing_records import PortOut, PortOutState
 from sedge.core.porting.records import Said
 from sedge.core.records import Account, Number, Subject
-from sedge.core.reducing import changed, reduces, step
-from sedge.core.workorders import tasks as t
 
 MAY_GO = (State.AVAILABLE, State.RESERVED, State.ASSIGNED, State.AGING, State.ADMINISTRATIVE)
 REFUSALS = {
-    "account-number": "The account number is wrong.", "name-mismatch": "The name is not ours.", "pin-wrong": "The PIN is wrong.",
-    "not-in-service": "A number is not in service on this account.", "pending-order": "Another order of a number is under way.", "not-authorised": "We have not asked for it.",
-}  # fmt: skip
+    "account-number": "The account number is wrong.",
+    "name-mismatch": "The name is not ours.",
+    "pin-wrong": "The PIN is wrong.",
+    "not-in-service": "A number is not in service on this account.",
+    "pending-order": "Another order of a number is under way.",
+    "not-authorised": "We have not asked for it.",
+}
 
 
 def bound_beyond(numbers: Iterable[Number], day: date) -> list[Number]:
@@ -40,24 +44,40 @@ class Doubt:
     ours: str
 
 
-def doubts(request: PortOut, account: Account, pin: str | None, name: str, numbers: dict[str, Number | None]) -> list[Doubt]:
-    """What differs between a request and what we know of the account; `pin` None: we don't know it ourselves. `name` is the organisation's."""
-    given, found = request.given, []
+def doubts(
+    request: PortOut,
+    account: Account,
+    pin: str | None,
+    name: str,
+    numbers: dict[str, Number | None],
+) -> list[Doubt]:
+    """What differs between a request and what we know of the account; `pin` None: we don't know it
+    ourselves. `name` is the organisation's."""
+    given = request.given
+    found: list[Doubt] = []
     ours = account.theirs or account.id
+
+    def doubt(code: str, says: str, theirs: str, ours: str) -> None:
+        found.append(Doubt(code, says, theirs, ours))
+
     if given.account != ours:
-        found.append(Doubt("account-number", "The account number is not ours.", given.account or "none", ours))
+        theirs = given.account or "none"
+        doubt("account-number", "The account number is not ours.", theirs, ours)
     if given.name.strip().casefold() != name.strip().casefold():
-        found.append(Doubt("name-mismatch", "The account holder's name is not ours.", given.name or "none", name))
+        theirs = given.name or "none"
+        doubt("name-mismatch", "The account holder's name is not ours.", theirs, name)
     if pin is not None and given.pin != pin:
-        found.append(Doubt("pin-wrong", "The PIN is not the account's.", "another" if given.pin else "none", "as on file"))
+        theirs = "another" if given.pin else "none"
+        doubt("pin-wrong", "The PIN is not the account's.", theirs, "as on file")
     for e164, number in numbers.items():
         told = describe(e164).shown
         if number is None or number.state in ENDED or number.account != account.id:
-            found.append(Doubt("not-in-service", f"{told} is not on this account.", told, "not ours there"))
+            doubt("not-in-service", f"{told} is not on this account.", told, "not ours there")
         elif number.leaving_on:
-            found.append(Doubt("pending-order", f"{told} is being released already.", told, "being released"))
+            doubt("pending-order", f"{told} is being released already.", told, "being released")
         elif number.state is State.PORTING_OUT and request.state is PortOutState.ASKED:
-            found.append(Doubt("pending-order", f"{told} is on its way to another carrier already.", told, "porting out"))
+            going = f"{told} is on its way to another carrier already."
+            doubt("pending-order", going, told, "porting out")
     return found
 
 
@@ -65,12 +85,14 @@ def _said(request: PortOut, at: datetime, by: str, text: str, code: str = "") ->
     return (*request.said, Said(at=at, by=by, what="noted", text=text, code=code))
 
 
-@reduces(t.ApprovePortOut)
-def _approve(task: t.ApprovePortOut, estate: Estate, _identity: str) -> list[Change]:
-    request = estate.the(PortOut, task.request)
+def approved(request: PortOut, vouched: str, estate: Estate) -> list[Change]:
+    """The numbers are on their way out. Raises NotAllowedNow where the request has been answered
+    already."""
     if request.state is not PortOutState.ASKED:
         raise NotAllowedNow(f"Port out {request.no} is {request.state} already.", reason="port-out")
-    after = request.but(state=PortOutState.APPROVED, said=_said(request, estate.now, task.vouched or "us", "approved"))
+    after = request.but(
+        state=PortOutState.APPROVED, said=_said(request, estate.now, vouched or "us", "approved")
+    )
     going = [n for e164 in request.numbers if (n := estate.get(Number, e164)) and n.state in MAY_GO]
     return [
         changed(Subject.PORT_OUT, request, after, "port-out.approved"),
@@ -79,7 +101,8 @@ def _approve(task: t.ApprovePortOut, estate: Estate, _identity: str) -> list[Cha
 
 
 def _on_its_way(number: Number) -> dict[str, object]:
-    """It rings as before until it has gone; how long it would have been reserved or resting is kept, in case it stays."""
+    """It rings as before until it has gone; how long it would have been reserved or resting is
+    kept, in case it stays."""
     values = step(number, Event.PORT_OUT_ACCEPT)
     return {
         **values,
@@ -91,13 +114,21 @@ def _on_its_way(number: Number) -> dict[str, object]:
 
 
 def refused(request: PortOut, code: str, now: datetime, by: str) -> Change:
-    after = request.but(state=PortOutState.REFUSED, code=code, said=_said(request, now, by, f"refused: {REFUSALS[code]}", code))
+    after = request.but(
+        state=PortOutState.REFUSED,
+        code=code,
+        said=_said(request, now, by, f"refused: {REFUSALS[code]}", code),
+    )
     return changed(Subject.PORT_OUT, request, after, "port-out.refused")
 
 
 def gone(request: PortOut, estate: Estate, at: datetime) -> list[Change]:
     """Another carrier has the numbers: their lives here are over."""
-    after = request.but(state=PortOutState.GONE, goes_at=request.goes_at or at, said=_said(request, at, request.gaining, "switched"))
+    after = request.but(
+        state=PortOutState.GONE,
+        goes_at=request.goes_at or at,
+        said=_said(request, at, request.gaining, "switched"),
+    )
     changes = [changed(Subject.PORT_OUT, request, after, "port-out.gone")]
     for e164 in request.numbers:
         number = estate.get(Number, e164)
@@ -118,13 +149,17 @@ def gone(request: PortOut, estate: Estate, at: datetime) -> list[Change]:
             fallback="",
             label=number.label,
         )
-        changes.append(changed(Subject.NUMBER, number_before, number.but(**values), "number.ported-out"))
+        changes.append(
+            changed(Subject.NUMBER, number_before, number.but(**values), "number.ported-out")
+        )
     return changes
 
 
 def stays(request: PortOut, estate: Estate, at: datetime) -> list[Change]:
     """They have taken it back: the numbers are as they were."""
-    after = request.but(state=PortOutState.WITHDRAWN, said=_said(request, at, request.gaining, "withdrawn"))
+    after = request.but(
+        state=PortOutState.WITHDRAWN, said=_said(request, at, request.gaining, "withdrawn")
+    )
     changes = [changed(Subject.PORT_OUT, request, after, "port-out.withdrawn")]
     for e164 in request.numbers:
         number = estate.get(Number, e164)

@@ -1,4 +1,5 @@
-"""A port out: numbers that another carrier asks ours to let go, what it says of us, and what we answered."""
+"""A port out: numbers that another carrier asks ours to let go, what it says of us, and what we
+answered."""
 
 from datetime import datetime
 from enum import StrEnum
@@ -19,8 +20,9 @@ class PortOutState(StrEnum):
 
 
 class PortOut(Fact):
-    """`account` is ours at the carrier that is to lose the numbers, `gaining` who asks for them, `given` what they say of our account. We have
-    until `answer_due`, numbers go `goes_at` once we have agreed. `code` is the trade's for a refusal; `theirs` the carrier's id of the request;
+    """`account` is ours at the carrier that is to lose the numbers, `gaining` who asks for them,
+    `given` what they say of our account. We have until `answer_due`, numbers go `goes_at` once we
+    have agreed. `code` is the trade's for a refusal; `theirs` the carrier's id of the request;
     `clean_up` the work order that sets right what depended on the numbers."""
 
     id: str
@@ -45,4 +47,9 @@ class PortOut(Fact):
         """Whether something of it is still to come, or to be done by us."""
         if self.state is PortOutState.GONE:
             return not self.clean_up
-        return self.state in {PortOutState.ASKED, PortOutState.APPROVED, PortOutState.UNASKED, PortOutState.CLAIMED}
+        return self.state in {
+            PortOutState.ASKED,
+            PortOutState.APPROVED,
+            PortOutState.UNASKED,
+            PortOutState.CLAIMED,
+        }

@@ -1,6 +1,8 @@
-"""From numbers to ports: who has them now, which can move and why not, what stays behind, and what hangs on the account.
+"""From numbers to ports: who has them now, which can move and why not, what stays behind, and what
+hangs on the account.
 
-One port for each losing carrier, account and country. Toll-free numbers go their own way: their responsible organisation changes.
+One port for each losing carrier, account and country. Toll-free numbers go their own way: their
+responsible organisation changes.
 """
 
 from collections.abc import Callable, Collection, Iterable, Mapping
@@ -12,14 +14,19 @@ from sedge.core.numbers.plan import Kind, country_name
 from sedge.core.porting.dates import Blackout, Earliest, earliest
 from sedge.core.porting.lead_times import LEADS
 
-STILL_PORTABLE = timedelta(days=30)  # after the end of a contract (Directive (EU) 2018/1972, Article 106)
+STILL_PORTABLE = timedelta(
+    days=30
+)  # after the end of a contract (Directive (EU) 2018/1972, Article 106)
 MAIN = "main billing number"
 
 
 @dataclass(frozen=True)
 class Served:
-    """What the numbering register says of a number. `hangs` is what else uses its line: main billing number, alarm, lift, fax, broadband,
-    hunting group; `used_for` whose it is in the carrier's own list; `ended_on` when its contract ended, `pending` that another port of it is under way."""
+    """What the numbering register says of a number. `hangs` is what else uses its line: main
+    billing number, alarm, lift, fax, broadband, hunting group; `used_for` whose it is in the
+    carrier's own list; `ended_on` when its contract ended, `pending` that another port of it is
+    under way.
+    """
 
     e164: str
     carrier: str
@@ -47,7 +54,8 @@ class Judged:
 
 @dataclass(frozen=True)
 class PlannedPort:
-    """`left_behind` are numbers of the account that nobody asked for; `questions` have to be settled before it is submitted."""
+    """`left_behind` are numbers of the account that nobody asked for; `questions` have to be
+    settled before it is submitted."""
 
     losing: str
     account: str
@@ -65,12 +73,16 @@ class PlannedPort:
 
     @property
     def changes_responsible(self) -> bool:
-        """Whether the responsible organisation of toll-free numbers changes, by papers and times of its own; elsewhere they move as others."""
-        return self.toll_free and self.country in LEADS and LEADS[self.country].toll_free is not None
+        """Whether the responsible organisation of toll-free numbers changes, by papers and times of
+        its own; elsewhere they move as others."""
+        return (
+            self.toll_free and self.country in LEADS and LEADS[self.country].toll_free is not None
+        )
 
     @property
     def code_of_each(self) -> str:
-        """What the code is called that each number of this country needs to move; '' where none does."""
+        """What the code is called that each number of this country needs to move; '' where none
+        does."""
         return LEADS[self.country].needs_code if self.country in LEADS else ""
 
     @property
@@ -87,11 +99,21 @@ class PortPlan:
 
 
 def plan(
-    numbers: Iterable[str], served: Mapping[str, Served], on_account: Callable[[str, str], Collection[Served]], *, ours: Mapping[str, str],
-    serves: Callable[[str], str], submitted: datetime, subdivisions: Mapping[str, str] | None = None, blackouts: Iterable[Blackout] = (),
-) -> PortPlan:  # fmt: skip
-    """`served` by E.164; `on_account` gives everything on a carrier's account; `ours` the holder or carrier of numbers that are ours
-    already; `serves` why the gaining carrier doesn't take a number, '' where it does; `subdivisions` by country for the holidays; `blackouts` days that are kept free."""
+    numbers: Iterable[str],
+    served: Mapping[str, Served],
+    on_account: Callable[[str, str], Collection[Served]],
+    *,
+    ours: Mapping[str, str],
+    serves: Callable[[str], str],
+    submitted: datetime,
+    subdivisions: Mapping[str, str] | None = None,
+    blackouts: Iterable[Blackout] = (),
+) -> PortPlan:
+    """`served` by E.164; `on_account` gives everything on a carrier's account; `ours` the holder or
+    carrier of numbers that are ours already; `serves` why the gaining carrier doesn't take a
+    number, '' where it does; `subdivisions` by country for the holidays; `blackouts` days that are
+    kept free.
+    """
     found = PortPlan()
     groups: dict[tuple[str, str, str, bool], list[Served]] = {}
     for e164 in dict.fromkeys(numbers):
@@ -102,20 +124,44 @@ def plan(
             found.refused.append(Judged(e164, "", ("No carrier serves it. Check the digits.",)))
         else:
             facts = describe(e164)
-            groups.setdefault((known.carrier, known.account, facts.country, facts.kind is Kind.TOLL_FREE), []).append(known)
+            groups.setdefault(
+                (known.carrier, known.account, facts.country, facts.kind is Kind.TOLL_FREE), []
+            ).append(known)
     for (carrier, account, country, toll_free), members in sorted(groups.items()):
         found.ports.append(
-            _port(carrier, account, country, toll_free, members, on_account, serves, submitted, subdivisions or {}, tuple(blackouts))
+            _port(
+                carrier,
+                account,
+                country,
+                toll_free,
+                members,
+                on_account,
+                serves,
+                submitted,
+                subdivisions or {},
+                tuple(blackouts),
+            )
         )
     return found
 
 
 def _port(
-    carrier: str, account: str, country: str, toll_free: bool, members: list[Served], on_account: Callable[[str, str], Collection[Served]],
-    serves: Callable[[str], str], submitted: datetime, subdivisions: Mapping[str, str], blackouts: tuple[Blackout, ...],
-) -> PlannedPort:  # fmt: skip
+    carrier: str,
+    account: str,
+    country: str,
+    toll_free: bool,
+    members: list[Served],
+    on_account: Callable[[str, str], Collection[Served]],
+    serves: Callable[[str], str],
+    submitted: datetime,
+    subdivisions: Mapping[str, str],
+    blackouts: tuple[Blackout, ...],
+) -> PlannedPort:
     asked = {s.e164 for s in members}
-    lines = tuple(Judged(s.e164, s.hangs, tuple(_reasons(s, country, serves, submitted.date())), s.used_for) for s in members)
+    lines = tuple(
+        Judged(s.e164, s.hangs, tuple(_reasons(s, country, serves, submitted.date())), s.used_for)
+        for s in members
+    )
     behind = tuple(s for s in on_account(carrier, account) if s.e164 not in asked and s.in_service)
     able = sum(1 for line in lines if line.eligible)
     when, undated = None, ""
@@ -123,16 +169,36 @@ def _port(
         undated = f"There is no table of porting times for {country_name(country)} yet."
     elif able:
         when = earliest(
-            country, submitted, subdivision=subdivisions.get(country, ""), numbers=able, toll_free=toll_free, blackouts=blackouts
+            country,
+            submitted,
+            subdivision=subdivisions.get(country, ""),
+            numbers=able,
+            toll_free=toll_free,
+            blackouts=blackouts,
         )
-    return PlannedPort(carrier, account, country, lines, behind, tuple(_questions(members, behind)), toll_free, when, undated)
+    return PlannedPort(
+        carrier,
+        account,
+        country,
+        lines,
+        behind,
+        tuple(_questions(members, behind)),
+        toll_free,
+        when,
+        undated,
+    )
 
 
-def _reasons(served: Served, country: str, serves: Callable[[str], str], today: date) -> Iterable[str]:
+def _reasons(
+    served: Served, country: str, serves: Callable[[str], str], today: date
+) -> Iterable[str]:
     if served.pending:
         yield "Another port of it is under way."
     if served.ended_on and today - served.ended_on > STILL_PORTABLE:
-        yield f"Its contract ended on {served.ended_on.day} {served.ended_on:%B %Y}, more than a month ago."
+        yield (
+            f"Its contract ended on {served.ended_on.day} {served.ended_on:%B %Y}, more than a"
+            " month ago."
+        )
     elif not served.in_service and not served.ended_on:
         yield "It is not in service."
     if why := serves(served.e164):
@@ -142,13 +208,20 @@ def _reasons(served: Served, country: str, serves: Callable[[str], str], today: 
 
 
 def _questions(members: Iterable[Served], behind: Collection[Served]) -> Iterable[str]:
-    """What has to be settled before anything is submitted, since it stops working, or the account with it."""
+    """What has to be settled before anything is submitted, since it stops working, or the account
+    with it."""
     moving = [s for s in members if s.hangs]
     if behind and any(s.hangs == MAIN for s in moving):
-        yield "The account's main billing number moves and numbers stay behind: which becomes the main one?"
+        yield (
+            "The account's main billing number moves and numbers stay behind: which becomes the"
+            " main one?"
+        )
     for s in moving:
         if s.hangs != MAIN:
-            yield f"{describe(s.e164).shown} carries {_article(s.hangs)}: it stops when the number moves. What becomes of it?"
+            yield (
+                f"{describe(s.e164).shown} carries {_article(s.hangs)}: it stops when the number"
+                " moves. What becomes of it?"
+            )
     stays = next((s for s in behind if s.hangs == MAIN), None)
     if behind and not stays and not any(s.hangs == MAIN for s in moving):
         yield "Numbers stay behind on the account: does it go on, or are they to be ended?"

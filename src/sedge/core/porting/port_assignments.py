@@ -1,6 +1,8 @@
-"""Who is to have each number of a port from the switch on: proposed from what the losing carrier lists and from who is at the site.
+"""Who is to have each number of a port from the switch on: proposed from what the losing carrier
+lists and from who is at the site.
 
-Only a name that is the same, at the port's site and nobody else's, is sure; everything else is for somebody to look at.
+Only a name that is the same, at the port's site and nobody else's, is sure; everything else is for
+somebody to look at.
 """
 
 from collections.abc import Iterable, Sequence
@@ -35,7 +37,9 @@ class Proposal:
     sure: bool
 
 
-def propose(lines: Iterable[PortLine], candidates: Sequence[Candidate], site: str) -> dict[str, Proposal]:
+def propose(
+    lines: Iterable[PortLine], candidates: Sequence[Candidate], site: str
+) -> dict[str, Proposal]:
     """By E.164, for the lines that nobody has been chosen for; each holder is proposed once."""
     chosen = [line.holder for line in lines if line.holder]
     given = set(chosen)
@@ -60,16 +64,40 @@ def _by_name(listed: str, candidates: Sequence[Candidate], site: str) -> Proposa
     if len(here) == 1:
         return Proposal(here[0].ref, here[0].name, f"its carrier lists “{listed}”", sure=True)
     if len(same) == 1:
-        return Proposal(same[0].ref, same[0].name, f"its carrier lists “{listed}”; at another site", sure=False)
-    initials = [c for c in candidates if c.site == site and any(_initial(w, way) for w in wanted for way in _ways(c.name))]
-    best = initials[0] if len(initials) == 1 else _most_alike(wanted, [c for c in candidates if c.site == site])
-    return Proposal(best.ref, best.name, f"its carrier lists “{listed}”, which is much like it", sure=False) if best else None
+        return Proposal(
+            same[0].ref, same[0].name, f"its carrier lists “{listed}”; at another site", sure=False
+        )
+    initials = [
+        c
+        for c in candidates
+        if c.site == site and any(_initial(w, way) for w in wanted for way in _ways(c.name))
+    ]
+    best = (
+        initials[0]
+        if len(initials) == 1
+        else _most_alike(wanted, [c for c in candidates if c.site == site])
+    )
+    return (
+        Proposal(
+            best.ref, best.name, f"its carrier lists “{listed}”, which is much like it", sure=False
+        )
+        if best
+        else None
+    )
 
 
 def _most_alike(wanted: set[str], candidates: Sequence[Candidate]) -> Candidate | None:
-    scored = [(max(fuzz.token_sort_ratio(w, way) for w in wanted for way in _ways(c.name)), c.name, c) for c in candidates if _ways(c.name)]
+    scored = [
+        (max(fuzz.token_sort_ratio(w, way) for w in wanted for way in _ways(c.name)), c.name, c)
+        for c in candidates
+        if _ways(c.name)
+    ]
     scored.sort(key=lambda x: (-x[0], x[1]))
-    if scored and scored[0][0] >= ALIKE and (len(scored) == 1 or scored[0][0] - scored[1][0] >= AHEAD):
+    if (
+        scored
+        and scored[0][0] >= ALIKE
+        and (len(scored) == 1 or scored[0][0] - scored[1][0] >= AHEAD)
+    ):
         return scored[0][2]
     return None
 
@@ -77,17 +105,37 @@ def _most_alike(wanted: set[str], candidates: Sequence[Candidate]) -> Candidate 
 def _initial(listed: str, name: str) -> bool:
     """Whether a listed *r tolliver* is short for *rufus tolliver*."""
     short, full = listed.split(), name.split()
-    return len(short) == 2 and len(full) >= 2 and short[-1] == full[-1] and len(short[0]) == 1 and full[0].startswith(short[0])
+    return (
+        len(short) == 2
+        and len(full) >= 2
+        and short[-1] == full[-1]
+        and len(short[0]) == 1
+        and full[0].startswith(short[0])
+    )
 
 
 def _by_extension(e164: str, candidates: Sequence[Candidate], site: str) -> Proposal | None:
-    fitting = [c for c in candidates if c.site == site and len(c.extension) >= LEAST_EXTENSION and e164.endswith(c.extension)]
+    fitting = [
+        c
+        for c in candidates
+        if c.site == site and len(c.extension) >= LEAST_EXTENSION and e164.endswith(c.extension)
+    ]
     if len(fitting) == 1:
-        return Proposal(fitting[0].ref, fitting[0].name, f"extension {fitting[0].extension} is its last digits", sure=False)
+        return Proposal(
+            fitting[0].ref,
+            fitting[0].name,
+            f"extension {fitting[0].extension} is its last digits",
+            sure=False,
+        )
     return None
 
 
 def _ways(name: str) -> set[str]:
-    """The ways a name may be meant, to compare by: whole, and each side of a comma (a job before it, a place after it)."""
+    """The ways a name may be meant, to compare by: whole, and each side of a comma (a job before
+    it, a place after it)."""
     parts = (name, *name.split(","))
-    return {way for part in parts if (way := " ".join(part.casefold().replace(".", " ").replace(",", " ").split()))}
+    return {
+        way
+        for part in parts
+        if (way := " ".join(part.casefold().replace(".", " ").replace(",", " ").split()))
+    }

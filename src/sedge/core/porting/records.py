@@ -1,4 +1,5 @@
-"""A port: numbers that move from one carrier's account to another, with everything that was said about it."""
+"""A port: numbers that move from one carrier's account to another, with everything that was said
+about it."""
 
 from datetime import date, datetime, timedelta
 from enum import StrEnum
@@ -27,8 +28,10 @@ class PortState(StrEnum):
 
 
 class AccountDetails(Fact):
-    """The account at the losing carrier, word for word as on its bill. `pin` is what it asks for before it lets numbers go;
-    `main_number` (E.164) the account's main billing number, `new_main_number` which takes its place when the main one moves."""
+    """The account at the losing carrier, word for word as on its bill. `pin` is what it asks for
+    before it lets numbers go; `main_number` (E.164) the account's main billing number,
+    `new_main_number` which takes its place when the main one moves.
+    """
 
     name: str = ""
     address: str = ""
@@ -39,11 +42,12 @@ class AccountDetails(Fact):
 
 
 class PortLine(Fact):
-    """One number of a port. `code` is the number's own, where the country has one; `hangs` what else uses its line (alarm, lift …);
-    `used_for` whose it is today, as the losing carrier lists it; `refused` why the losing carrier leaves it behind.
+    """One number of a port. `code` is the number's own, where the country has one; `hangs` what
+    else uses its line (alarm, lift …); `used_for` whose it is today, as the losing carrier lists
+    it; `refused` why the losing carrier leaves it behind.
 
-    From the switch on `holder` has it (nobody: it is free then), in `role`, at `spot` (none: where the holder is), following `path`, with
-    `fallback` (E.164) while its trunk is down."""
+    From the switch on `holder` has it (nobody: it is free then), in `role`, at `spot` (none: where
+    the holder is), following `path`, with `fallback` (E.164) while its trunk is down."""
 
     e164: str
     code: str = ""
@@ -58,7 +62,8 @@ class PortLine(Fact):
 
 
 class Said(Fact):
-    """Something one side said. `code` is the trade's for a rejection or query; `document` the id of an attachment."""
+    """Something one side said. `code` is the trade's for a rejection or query; `document` the id of
+    an attachment."""
 
     at: datetime
     by: str
@@ -82,11 +87,13 @@ class Said(Fact):
 
 
 class Port(Fact):
-    """`losing` is the losing carrier's name, `account` our account at the gaining one, `placed_as` that carrier's id of the port, `replaces` the
-    one it had when it was rejected, until it has been asked for again.
-    `settled` are the questions of what hangs on the account that somebody has answered; `foc` when numbers are switched. `features` are
-    switched on for each number then; `back_out_until` is when the numbers can't go back any more. A `toll_free` one changes the responsible
-    organisation instead of the carrier. `bill` is the document the account was copied from."""
+    """`losing` is the losing carrier's name, `account` our account at the gaining one, `placed_as`
+    that carrier's id of the port, `replaces` the one it had when it was rejected, until it has been
+    asked for again. `settled` are the questions of what hangs on the account that somebody has
+    answered; `foc` when numbers are switched. `features` are switched on for each number then;
+    `back_out_until` is when the numbers can't go back any more. A `toll_free` one changes the
+    responsible organisation instead of the carrier. `bill` is the document the account was copied
+    from."""
 
     id: str
     no: int
@@ -125,7 +132,11 @@ class Port(Fact):
 
     def is_silent(self, now: datetime) -> bool:
         """Whether the losing carrier is past the time it has to answer in."""
-        return self.state is PortState.SUBMITTED and self.answer_due is not None and self.answer_due + GRACE < now
+        return (
+            self.state is PortState.SUBMITTED
+            and self.answer_due is not None
+            and self.answer_due + GRACE < now
+        )
 
     @property
     def is_open(self) -> bool:
@@ -133,7 +144,8 @@ class Port(Fact):
 
 
 class KeptFree(Fact):
-    """Days on which nothing is switched, `first` to `last`, both included: at one site, or anywhere. `given_back`: something may be, after all."""
+    """Days on which nothing is switched, `first` to `last`, both included: at one site, or
+    anywhere. `given_back`: something may be, after all."""
 
     id: str
     first: date

@@ -1,9 +1,11 @@
-"""What the tasks of a port change: lives that begin when it is submitted, end where it fails, and are ours once it is activated."""
+"""What the tasks of a port change: lives that begin when it is submitted, end where it fails, and
+are ours once it is activated."""
 
 from collections.abc import Collection
 from datetime import datetime
 from typing import Any
 
+from sedge.core.changes import changed, step
 from sedge.core.enums import Capacity
 from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
@@ -14,58 +16,63 @@ from sedge.core.porting.life import PortEvent
 from sedge.core.porting.life import next_state as next_port_state
 from sedge.core.porting.records import Port, PortLine, PortState, Said
 from sedge.core.records import Account, Assignment, Carrier, Number, Site, Subject, Trunk
-from sedge.core.reducing import changed, reduces, step
-from sedge.core.workorders import tasks as t
 
 
 def gone_through(port: Port, event: PortEvent, said: Said | None = None, **values: Any) -> Change:
     """A port after an event, with what was said at it."""
-    after = port.but(state=next_port_state(port.state, event), said=(*port.said, said) if said else port.said, **values)
+    after = port.but(
+        state=next_port_state(port.state, event),
+        said=(*port.said, said) if said else port.said,
+        **values,
+    )
     return changed(Subject.PORT, port, after, f"port.{after.state.value.replace(' ', '-')}")
 
 
-@reduces(t.SubmitPort)
-def _submit(task: t.SubmitPort, estate: Estate, identity: str) -> list[Change]:
-    """The numbers are on their way in; what the carrier answers comes as changes of its own."""
-    port = estate.the(Port, task.port)
-    said = Said(at=estate.now, by="us", what="submitted")
-    moved = gone_through(port, PortEvent.SUBMIT, said, submitted_at=estate.now, key=identity, placed_as=None, replaces=port.placed_as)
-    return [moved, *(_begun(port, e164, estate, identity) for e164 in port.numbers if _is_new(estate, e164))]
-
-
-def _is_new(estate: Estate, e164: str) -> bool:
+def is_new(estate: Estate, e164: str) -> bool:
     known = estate.get(Number, e164)
     return known is None or known.state in ENDED
 
 
-def _begun(port: Port, e164: str, estate: Estate, identity: str) -> Change:
+def begun(port: Port, e164: str, estate: Estate, identity: str) -> Change:
     account = estate.the(Account, port.account)
     carrier = estate.the(Carrier, account.carrier)
     nothing = Money(amount=account.balance.amount * 0, currency=account.balance.currency)
     number = Number(
-        id=f"{identity}-{e164[1:]}", e164=e164, capacity=carrier.capacities[0] if carrier.capacities else Capacity.ANY, state=next_state(None, Event.SUBMIT_PORT_IN),
-        account=account.id, carrier=account.carrier, order=port.id, site=port.site, monthly=nothing,
-    )  # fmt: skip
+        id=f"{identity}-{e164[1:]}",
+        e164=e164,
+        capacity=carrier.capacities[0] if carrier.capacities else Capacity.ANY,
+        state=next_state(None, Event.SUBMIT_PORT_IN),
+        account=account.id,
+        carrier=account.carrier,
+        order=port.id,
+        site=port.site,
+        monthly=nothing,
+    )
     return changed(Subject.NUMBER, None, number, "number.porting-in")
 
 
 def stays_behind(port: Port, estate: Estate, numbers: set[str]) -> list[Change]:
     """The lives of numbers that don't come after all end."""
-    found = [n for e164 in sorted(numbers) if (n := estate.get(Number, e164)) and n.state is State.PORTING_IN and n.order == port.id]
-    return [changed(Subject.NUMBER, n, n.but(**step(n, Event.PORT_IN_REJECT)), "number.stays-behind") for n in found]
-
-
-@reduces(t.ActivatePort)
-def _activate(task: t.ActivatePort, estate: Estate, _identity: str) -> list[Change]:
-    """As if the losing carrier let all numbers go at once; see `switched`."""
-    return switched(estate.the(Port, task.port), estate)
+    found = [
+        n
+        for e164 in sorted(numbers)
+        if (n := estate.get(Number, e164)) and n.state is State.PORTING_IN and n.order == port.id
+    ]
+    return [
+        changed(Subject.NUMBER, n, n.but(**step(n, Event.PORT_IN_REJECT)), "number.stays-behind")
+        for n in found
+    ]
 
 
 def switched(port: Port, estate: Estate, arrived: Collection[str] | None = None) -> list[Change]:
-    """Numbers that have arrived at the gaining carrier (None: all) are ours: of whoever was chosen for them, else available, on the list of
-    that carrier's trunk of the site where there is one. With the last of them the port is activated."""
+    """Numbers that have arrived at the gaining carrier (None: all) are ours: of whoever was chosen
+    for them, else available, on the list of that carrier's trunk of the site where there is one.
+    With the last of them the port is activated.
+    """
     if port.state not in {PortState.ACCEPTED, PortState.DUE}:
-        raise NotAllowedNow(f"Port {port.no} is {port.state}; its numbers can't be switched.", reason="port-life")
+        raise NotAllowedNow(
+            f"Port {port.no} is {port.state}; its numbers can't be switched.", reason="port-life"
+        )
     waiting = waiting_numbers(port, estate)
     here = [n for n in waiting if arrived is None or n.e164 in arrived]
     changes = [arrival(port, number, estate) for number in here]
@@ -73,7 +80,12 @@ def switched(port: Port, estate: Estate, arrived: Collection[str] | None = None)
         return changes
     due = port.but(state=PortState.DUE)  # a draft foresees the day; the runner waits for it
     until = back_out_until(port.country, estate.now, estate.the(Site, port.site).timezone)
-    after = gone_through(due, PortEvent.ACTIVATE, Said(at=estate.now, by="us", what="noted", text="switched"), back_out_until=until)
+    after = gone_through(
+        due,
+        PortEvent.ACTIVATE,
+        Said(at=estate.now, by="us", what="noted", text="switched"),
+        back_out_until=until,
+    )
     return [after.model_copy(update={"before": port}), *changes]
 
 
@@ -92,10 +104,19 @@ def arrival(port: Port, number: Number, estate: Estate) -> Change:
     works_from = max([estate.now, *(g.works_from for g in estate.grants_of(line.holder))])
     spot = spot_of(line, estate)
     values = step(
-        number, Event.PORT_IN_ACTIVATE, State.ASSIGNED, order=None, trunk=trunk, spot=spot, path=line.path, site=estate.site_of(line.holder).id,
-        assignment=Assignment(holder=line.holder, role=line.role, since=estate.now, works_from=works_from),
+        number,
+        Event.PORT_IN_ACTIVATE,
+        State.ASSIGNED,
+        order=None,
+        trunk=trunk,
+        spot=spot,
+        path=line.path,
+        site=estate.site_of(line.holder).id,
+        assignment=Assignment(
+            holder=line.holder, role=line.role, since=estate.now, works_from=works_from
+        ),
         registered_spot=spot if estate.carrier_of(number).registers_addresses else None,
-    )  # fmt: skip
+    )
     return changed(Subject.NUMBER, number, number.but(**values), "number.ported-in")
 
 
@@ -104,27 +125,23 @@ def spot_of(line: PortLine, estate: Estate) -> str | None:
     return line.spot or (getattr(estate.holder(line.holder), "spot", None) if line.holder else None)
 
 
-@reduces(t.BackOutPort)
-def _back_out(task: t.BackOutPort, estate: Estate, _identity: str) -> list[Change]:
-    """All numbers are the losing carrier's again, whoever had them here."""
-    port = estate.the(Port, task.port)
-    after = gone_through(port, PortEvent.BACK_OUT, Said(at=estate.now, by="us", what="backed out", text=task.reason))
-    gone: list[Change] = []
-    for e164 in port.numbers:
-        number = estate.get(Number, e164)
-        if number and number.state in {State.AVAILABLE, State.RESERVED, State.ASSIGNED}:
-            values = step(number, Event.BACK_OUT, assignment=None, path=None, trunk=None, spot=None, registered_spot=None, label="")
-            gone.append(changed(Subject.NUMBER, number, number.but(**values), "number.ported-back"))
-    return [after, *gone]
-
-
 def _trunk_for(port: Port, number: Number, estate: Estate) -> str | None:
-    fitting = sorted((x for x in estate.all(Trunk) if x.carrier == number.carrier), key=lambda x: (x.site != port.site, x.id))
+    fitting = sorted(
+        (x for x in estate.all(Trunk) if x.carrier == number.carrier),
+        key=lambda x: (x.site != port.site, x.id),
+    )
     return fitting[0].id if fitting else None
 
 
 def answered(
-    port: Port, estate: Estate, *, state: str, code: str, text: str, foc: datetime | None, refused: dict[str, str]
+    port: Port,
+    estate: Estate,
+    *,
+    state: str,
+    code: str,
+    text: str,
+    foc: datetime | None,
+    refused: dict[str, str],
 ) -> list[Change]:
     """What the losing carrier says, told as events; nothing where it says the same as before."""
     now = estate.now
@@ -134,11 +151,16 @@ def answered(
 
     match state:
         case "rejected" if port.state in {PortState.SUBMITTED, PortState.QUERIED}:
-            return [gone_through(port, PortEvent.REJECT, said("rejected")), *stays_behind(port, estate, set(port.numbers))]
+            return [
+                gone_through(port, PortEvent.REJECT, said("rejected")),
+                *stays_behind(port, estate, set(port.numbers)),
+            ]
         case "queried" if port.state is PortState.SUBMITTED:
             return [gone_through(port, PortEvent.QUERY, said("queried"))]
         case "accepted" | "due" if port.state in {PortState.SUBMITTED, PortState.QUERIED}:
-            lines = tuple(x.but(refused=refused[x.e164]) if x.e164 in refused else x for x in port.lines)
+            lines = tuple(
+                x.but(refused=refused[x.e164]) if x.e164 in refused else x for x in port.lines
+            )
             accepted = gone_through(port, PortEvent.ACCEPT, said("accepted"), foc=foc, lines=lines)
             return [accepted, *stays_behind(port, estate, set(refused))]
         case "accepted" if port.state is PortState.ACCEPTED and foc != port.foc:
@@ -146,6 +168,9 @@ def answered(
         case "due" if port.state is PortState.ACCEPTED and port.foc and port.foc <= now:
             return [gone_through(port, PortEvent.DUE)]
         case "cancelled" if port.state not in {PortState.CANCELLED, PortState.CLOSED}:
-            return [gone_through(port, PortEvent.CANCEL, said("cancelled")), *stays_behind(port, estate, set(port.numbers))]
+            return [
+                gone_through(port, PortEvent.CANCEL, said("cancelled")),
+                *stays_behind(port, estate, set(port.numbers)),
+            ]
         case _:
             return []

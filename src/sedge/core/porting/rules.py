@@ -15,20 +15,31 @@ from sedge.core.porting.records import KeptFree, Port, PortState
 from sedge.core.porting.reducers import arrival, spot_of, waiting_numbers
 from sedge.core.records import Account, Carrier, Number, Site
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.findings import Finding, Level, Remedy, add_before, elsewhere, passed, stop, warn
-from sedge.core.workorders.rules.rules import RULES, rule
+from sedge.core.workorders.findings import (
+    Finding,
+    Level,
+    Remedy,
+    add_before,
+    elsewhere,
+    passed,
+    stop,
+    warn,
+)
+from sedge.core.workorders.rules.registry import REGISTERED, rule
 
 NEEDED = {"name": "account holder", "address": "billing address", "account": "account number"}
 
 
 @rule("port.details-complete", t.SubmitPort)
 def details_complete(task: t.SubmitPort, estate: Estate) -> Finding:
-    """The losing carrier compares every word with its bill, and refuses for the first that is missing."""
+    """The losing carrier compares every word with its bill, and refuses for the first that is
+    missing."""
     port = estate.the(Port, task.port)
     missing = [words for field, words in NEEDED.items() if not getattr(port.details, field).strip()]
     if missing:
         return stop(
-            f"Port {port.no}: {', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing. Copy from the latest bill.",
+            f"Port {port.no}: {', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing."
+            " Copy from the latest bill.",
             elsewhere("Fill it in", "port", port.id),
         )
     return passed("The account is told as on the bill")
@@ -42,7 +53,8 @@ def papers_signed(task: t.SubmitPort, estate: Estate) -> Finding:
         return passed(f"Signed by {port.signed}")
     if port.state is PortState.DRAFT:
         return stop(
-            f"The mandate of port {port.no} is not signed. Print it, have it signed, and say by whom.",
+            f"The mandate of port {port.no} is not signed. Print it, have it signed, and say by"
+            " whom.",
             elsewhere("Sign it", "port", port.id),
         )
     return stop(f"Port {port.no} is {port.state}; there is nothing to submit.")
@@ -50,19 +62,22 @@ def papers_signed(task: t.SubmitPort, estate: Estate) -> Finding:
 
 @rule("port.questions-settled", t.SubmitPort)
 def questions_settled(task: t.SubmitPort, estate: Estate) -> Finding:
-    """What hangs on a line that moves stops working: an alarm or a lift phone that nobody thought of costs more than the port."""
+    """What hangs on a line that moves stops working: an alarm or a lift phone that nobody thought
+    of costs more than the port."""
     port = estate.the(Port, task.port)
     hanging = [x for x in port.lines if x.hangs and x.hangs != "main billing number"]
     unsettled = [x for x in hanging if not any(x.e164 in said for said in port.settled)]
     if unsettled:
         first = unsettled[0]
         return stop(
-            f"{describe(first.e164).shown} carries the {first.hangs}. Say what becomes of it.", elsewhere("Settle it", "port", port.id)
+            f"{describe(first.e164).shown} carries the {first.hangs}. Say what becomes of it.",
+            elsewhere("Settle it", "port", port.id),
         )
     main = next((x for x in port.lines if x.hangs == "main billing number"), None)
     if main and port.left_behind and port.details.new_main_number not in port.left_behind:
         return stop(
-            "The main billing number moves and the account goes on. Name the number that takes its place.",
+            "The main billing number moves and the account goes on. Name the number that takes its"
+            " place.",
             elsewhere("Name it", "port", port.id),
         )
     return passed("Everything that hangs on the account is settled")
@@ -70,7 +85,8 @@ def questions_settled(task: t.SubmitPort, estate: Estate) -> Finding:
 
 @rule("port.numbers-can-move", t.SubmitPort)
 def numbers_can_move(task: t.SubmitPort, estate: Estate) -> Finding:
-    """A number that is ours already, or has no code where its country wants one, has no business in a port."""
+    """A number that is ours already, or has no code where its country wants one, has no business in
+    a port."""
     port = estate.the(Port, task.port)
     if not port.numbers:
         return stop(f"No number is left in port {port.no}.")
@@ -78,12 +94,16 @@ def numbers_can_move(task: t.SubmitPort, estate: Estate) -> Finding:
     ours = next((n for n in known if n and n.state not in ENDED and n.order != port.id), None)
     if ours:
         return stop(
-            f"{ours.shown} is in the estate already, {ours.state}. Take it out of the port.", elsewhere("Take it out", "port", port.id)
+            f"{ours.shown} is in the estate already, {ours.state}. Take it out of the port.",
+            elsewhere("Take it out", "port", port.id),
         )
     lead = LEADS.get(port.country)
     for line in port.lines:
         if lead and not line.refused and (why := lead.code_problem(line.code)):
-            return stop(f"{describe(line.e164).shown}: {why} Ask for it from the line itself.", elsewhere("Fill it in", "port", port.id))
+            return stop(
+                f"{describe(line.e164).shown}: {why} Ask for it from the line itself.",
+                elsewhere("Fill it in", "port", port.id),
+            )
     return passed(f"{counted(len(port.numbers), 'number')} can move")
 
 
@@ -94,7 +114,8 @@ def carrier_takes_it(task: t.SubmitPort, estate: Estate) -> Finding:
     carrier = estate.the(Carrier, estate.the(Account, port.account).carrier)
     if port.country not in carrier.countries:
         return stop(
-            f"{carrier.name} does not serve {country_name(port.country)}. Choose another account for port {port.no}.",
+            f"{carrier.name} does not serve {country_name(port.country)}. Choose another account"
+            f" for port {port.no}.",
             elsewhere("Choose it", "port", port.id),
         )
     return passed(f"{carrier.name} takes numbers of {country_name(port.country)}")
@@ -106,15 +127,24 @@ def date_is_possible(task: t.SubmitPort, estate: Estate) -> Finding:
     port = estate.the(Port, task.port)
     zone, free = _days(port, estate)
     found = earliest(
-        port.country, estate.now, subdivision=port.subdivision, numbers=len(port.numbers), timezone=zone, blackouts=free, toll_free=port.toll_free
-    )  # fmt: skip
+        port.country,
+        estate.now,
+        subdivision=port.subdivision,
+        numbers=len(port.numbers),
+        timezone=zone,
+        blackouts=free,
+        toll_free=port.toll_free,
+    )
     words = f"{found.day.day} {found.day:%B %Y}"
     if port.wanted and port.wanted < found.day:
         return warn(
-            f"{port.wanted.day} {port.wanted:%B %Y} is too early: the earliest day is {words}. The losing carrier will name its own."
+            f"{port.wanted.day} {port.wanted:%B %Y} is too early: the earliest day is {words}. The"
+            " losing carrier will name its own."
         )
     if port.wanted:
-        at = found.moment.replace(year=port.wanted.year, month=port.wanted.month, day=port.wanted.day)
+        at = found.moment.replace(
+            year=port.wanted.year, month=port.wanted.month, day=port.wanted.day
+        )
         if why := refused_day(port.country, port.subdivision, at, free, zone):
             return warn(f"{why} The losing carrier will name another day.")
     return passed(f"The earliest day is {words}")
@@ -122,7 +152,9 @@ def date_is_possible(task: t.SubmitPort, estate: Estate) -> Finding:
 
 def _days(port: Port, estate: Estate) -> tuple[str, tuple[Blackout, ...]]:
     """The clock that counts for a port, and the days on which nothing may be switched."""
-    free = (Blackout(k.first, k.last, k.why) for k in estate.all(KeptFree) if k.counts_at(port.site))
+    free = (
+        Blackout(k.first, k.last, k.why) for k in estate.all(KeptFree) if k.counts_at(port.site)
+    )
     return estate.the(Site, port.site).timezone, tuple(free)
 
 
@@ -140,7 +172,10 @@ def day_has_come(task: t.ActivatePort, estate: Estate) -> Finding:
     if port.state is PortState.DUE:
         return passed(f"The day of port {port.no} has come")
     if port.state is PortState.ACCEPTED and port.foc:
-        return warn(f"Port {port.no} is switched from {estate.clock(port.foc)}; the task waits for that by itself.")
+        return warn(
+            f"Port {port.no} is switched from {estate.clock(port.foc)}; the task waits for that by"
+            " itself."
+        )
     return stop(f"Port {port.no} is {port.state}; its numbers can't be switched.")
 
 
@@ -149,9 +184,13 @@ def day_has_come(task: t.ActivatePort, estate: Estate) -> Finding:
 PLACED = ("assignment.dispatchable-spot",)
 ALLOWED = ("assignment.holder-may-call-here", "assignment.calling-rights")
 REST = (
-    "assignment.capacity-suits-holder", "assignment.role-free", "assignment.holder-is-here", "assignment.country-served", "assignment.line-has-path",
+    "assignment.capacity-suits-holder",
+    "assignment.role-free",
+    "assignment.holder-is-here",
+    "assignment.country-served",
+    "assignment.line-has-path",
     "assignment.on-trunk-list",
-)  # fmt: skip
+)
 MOST_TOLD = 3
 
 
@@ -164,8 +203,13 @@ class Unready:
 
 
 def _unready(port: Port, names: tuple[str, ...], estate: Estate) -> list[Unready]:
-    """What the rules about giving a number say of each line's holder, judged on the estate as it is once the number has arrived."""
-    return [x for x in estate.once("port lines judged", port.id, lambda: list(_judged(port, estate))) if x.finding.rule in names]
+    """What the rules about giving a number say of each line's holder, judged on the estate as it is
+    once the number has arrived."""
+    return [
+        x
+        for x in estate.once("port lines judged", port.id, lambda: list(_judged(port, estate)))
+        if x.finding.rule in names
+    ]
 
 
 def _judged(port: Port, estate: Estate) -> Iterator[Unready]:
@@ -178,17 +222,21 @@ def _judged(port: Port, estate: Estate) -> Iterator[Unready]:
     for line, holder in lines:
         number = arrival(bare, waiting[line.e164], estate).after
         world.put(number.but(path=line.path))
-        task = t.AssignNumber(number=line.e164, holder=holder, role=line.role, spot=spot_of(line, estate))
+        task = t.AssignNumber(
+            number=line.e164, holder=holder, role=line.role, spot=spot_of(line, estate)
+        )
         for name in (*PLACED, *ALLOWED, *REST):
             finding = _judge_one(name, task, world)
             if finding and not finding.is_pass:
-                yield Unready(line.e164, Finding(finding.level, finding.message, finding.remedies, rule=name))
+                yield Unready(
+                    line.e164, Finding(finding.level, finding.message, finding.remedies, rule=name)
+                )
         world.put(arrival(port, waiting[line.e164], estate).after)
 
 
 def _judge_one(name: str, task: t.AssignNumber, world: Estate) -> Finding | None:
     try:
-        return RULES[name][1](task, world)
+        return REGISTERED[name][1](task, world)
     except SedgeError as error:
         return stop(error.message)
 
@@ -201,7 +249,9 @@ def _together(found: list[Unready], port: Port, good: str) -> Finding:
         return passed(good)
     said = list(dict.fromkeys(x.finding.message for x in told))
     more = f" And {len(said) - MOST_TOLD:,} more." if len(said) > MOST_TOLD else ""
-    automatic = [r for x in told for r in x.finding.remedies if r.automatic and not r.replaces and r.tasks]
+    automatic = [
+        r for x in told for r in x.finding.remedies if r.automatic and not r.replaces and r.tasks
+    ]
     tasks = tuple(dict.fromkeys(task for r in automatic for task in r.tasks))
     words = automatic[0].words if len(automatic) == 1 else f"Do that for all {len(automatic)}"
     remedies: list[Remedy] = [add_before(words, *tasks)] if tasks else []
@@ -211,16 +261,21 @@ def _together(found: list[Unready], port: Port, good: str) -> Finding:
 
 @rule("port.help-finds-each", t.ActivatePort)
 def help_finds_each(task: t.ActivatePort, estate: Estate) -> Finding:
-    """From the first minute a call for help from a number that has just moved must say where (47 CFR 9.3 and 9.16; asked everywhere)."""
+    """From the first minute a call for help from a number that has just moved must say where (47
+    CFR 9.3 and 9.16; asked everywhere)."""
     port = estate.the(Port, task.port)
-    return _together(_unready(port, PLACED, estate), port, "Each holder has a spot that help can be sent to")
+    return _together(
+        _unready(port, PLACED, estate), port, "Each holder has a spot that help can be sent to"
+    )
 
 
 @rule("port.holders-may-call", t.ActivatePort)
 def holders_may_call(task: t.ActivatePort, estate: Estate) -> Finding:
     """Licences and rights are there before the switch, or the phones are dead on the day."""
     port = estate.the(Port, task.port)
-    return _together(_unready(port, ALLOWED, estate), port, "Holders have the licences and rights they need")
+    return _together(
+        _unready(port, ALLOWED, estate), port, "Holders have the licences and rights they need"
+    )
 
 
 @rule("port.holders-suit", t.ActivatePort)
@@ -230,28 +285,39 @@ def holders_suit(task: t.ActivatePort, estate: Estate) -> Finding:
     nobody = sum(1 for line in port.lines if line.holder is None and not line.refused)
     if nobody == len(port.numbers) and nobody:
         return warn(
-            f"Nobody has been chosen for the numbers of port {port.no}: callers of all of them would be turned away from the switch on.",
+            f"Nobody has been chosen for the numbers of port {port.no}: callers of all of them"
+            " would be turned away from the switch on.",
             elsewhere("Choose who has them", "port holders", port.id),
         )
     free, given = f"; {nobody:,} will be free" if nobody else "", len(port.numbers) - nobody
     return _together(
         _unready(port, REST, estate),
         port,
-        f"{counted(given, 'number')} {'has' if given == 1 else 'have'} somebody from the switch on{free}",
+        f"{counted(given, 'number')} {'has' if given == 1 else 'have'} somebody from the switch"
+        f" on{free}",
     )
 
 
 @rule("port.back-out-open", t.BackOutPort)
 def back_out_open(task: t.BackOutPort, estate: Estate) -> Finding:
-    """The losing carrier keeps the old lines for hours only; after that a number comes back by a port of its own."""
+    """The losing carrier keeps the old lines for hours only; after that a number comes back by a
+    port of its own."""
     port = estate.the(Port, task.port)
     if port.state not in {PortState.ACTIVATED, PortState.PROVEN}:
         return stop(f"Port {port.no} is {port.state}; there is nothing to back out of.")
     if port.back_out_until is None or port.back_out_until <= estate.now:
-        ended = f" closed {estate.clock(port.back_out_until)}" if port.back_out_until else " is closed"
-        return stop(f"The window for going back{ended}. Ask {port.losing} for a port in the other direction.")
+        ended = (
+            f" closed {estate.clock(port.back_out_until)}" if port.back_out_until else " is closed"
+        )
+        return stop(
+            f"The window for going back{ended}. Ask {port.losing} for a port in the other"
+            " direction."
+        )
     held = [n for e164 in port.numbers if (n := estate.get(Number, e164)) and n.holder]
     until = estate.clock(port.back_out_until)
     if held:
-        return warn(f"{len(held):,} holders lose their number here, and calls go to {port.losing} again. It can be done until {until}.")
+        return warn(
+            f"{len(held):,} holders lose their number here, and calls go to {port.losing} again. It"
+            f" can be done until {until}."
+        )
     return passed(f"{port.losing} takes the numbers back until {until}")

@@ -1,6 +1,8 @@
-"""What still depends on a number: found before it is taken out of use, not after, each with what settles it.
+"""What still depends on a number: found before it is taken out of use, not after, each with what
+settles it.
 
-The order is that of undoing: people and lines first, then what leads to the number, then what the outside knows of it.
+The order is that of undoing: people and lines first, then what leads to the number, then what the
+outside knows of it.
 """
 
 from collections.abc import Iterable, Iterator, Sequence
@@ -25,15 +27,22 @@ from sedge.core.records import (
 from sedge.core.safety.emergency import rings_people
 from sedge.core.workorders import tasks as t
 
-NOTED = ("published", "printed", "contact")  # tags that say where else a number stands: “published: website”
-FOR_HELP = {"alarm phone", "lift phone"}  # kinds of service line that are silent for years, and must be
+NOTED = (
+    "published",
+    "printed",
+    "contact",
+)  # tags that say where else a number stands: “published: website”
+FOR_HELP = {
+    "alarm phone",
+    "lift phone",
+}  # kinds of service line that are silent for years, and must be
 MOST_NAMED = 3
 
 
 @dataclass(frozen=True)
 class Dependence:
-    """`what` depends on the number, `so` is what happens to it, `tasks` settle it, `href` is where somebody looks at it. `grave`: calls or
-    help would be lost, so it is to be settled first."""
+    """`what` depends on the number, `so` is what happens to it, `tasks` settle it, `href` is where
+    somebody looks at it. `grave`: calls or help would be lost, so it is to be settled first."""
 
     what: str
     so: str
@@ -44,8 +53,10 @@ class Dependence:
 
 @dataclass(frozen=True)
 class Around:
-    """What was found that names the number: call paths, numbers that fall back to it, people whose calls ring it along, whose calls out show
-    it, open work orders (id, title), and how many at its site have no number of their own to be rung back on."""
+    """What was found that names the number: call paths, numbers that fall back to it, people whose
+    calls ring it along, whose calls out show it, open work orders (id, title), and how many at its
+    site have no number of their own to be rung back on.
+    """
 
     naming: Sequence[PathVersion] = ()
     falling_back: Sequence[Number] = ()
@@ -60,9 +71,16 @@ class Around:
 def dependences(number: Number, estate: Estate, around: Around) -> list[Dependence]:
     """Everything that depends on a number, in the order of undoing."""
     return [
-        *_holder(number, estate), *_licences(number, estate), *_help(number, estate, around), *_paths(number, estate, around),
-        *_others(number, around), *_shown(number, around), *_outside(number, estate), *_noted(number), *_orders(around),
-    ]  # fmt: skip
+        *_holder(number, estate),
+        *_licences(number, estate),
+        *_help(number, estate, around),
+        *_paths(number, estate, around),
+        *_others(number, around),
+        *_shown(number, around),
+        *_outside(number, estate),
+        *_noted(number),
+        *_orders(around),
+    ]
 
 
 def _holder(number: Number, estate: Estate) -> Iterator[Dependence]:
@@ -74,8 +92,11 @@ def _holder(number: Number, estate: Estate) -> Iterator[Dependence]:
     left = f"keeps {_some(n.shown for n in others)}" if others else "is left without any number"
     main = number.assignment.role is Role.MAIN and others
     yield Dependence(
-        f"{holder.name}, {number.assignment.role} number", f"{left}{'; none of them is the main one' if main else ''}", href=_page(ref), grave=not others
-    )  # fmt: skip
+        f"{holder.name}, {number.assignment.role} number",
+        f"{left}{'; none of them is the main one' if main else ''}",
+        href=_page(ref),
+        grave=not others,
+    )
 
 
 def _licences(number: Number, estate: Estate) -> Iterator[Dependence]:
@@ -87,7 +108,11 @@ def _licences(number: Number, estate: Estate) -> Iterator[Dependence]:
     if grants:
         named = ", ".join(estate.the(Product, g.product).name for g in grants)
         back = tuple(t.RevokeLicence(holder=ref, product=g.product) for g in grants)
-        yield Dependence(f"Licences of {estate.holder(ref).name}", f"{named} would stand idle; taking them back saves the seats", back)
+        yield Dependence(
+            f"Licences of {estate.holder(ref).name}",
+            f"{named} would stand idle; taking them back saves the seats",
+            back,
+        )
 
 
 def idle_first(grants: Iterable[Grant], estate: Estate) -> list[Grant]:
@@ -110,9 +135,11 @@ def _help(number: Number, estate: Estate, around: Around) -> Iterator[Dependence
             else "everybody there has a number of their own"
         )
         yield Dependence(
-            f"Calls for help from {site.name}", f"are rung back on this number: {who}. Give the site another main number first", href=f"/holders/sites/{site.id}",
+            f"Calls for help from {site.name}",
+            f"are rung back on this number: {who}. Give the site another main number first",
+            href=f"/holders/sites/{site.id}",
             grave=around.without_own > 0,
-        )  # fmt: skip
+        )
     if number.in_use and number.registered_spot:
         yield Dependence(
             f"Emergency spot {number.registered_spot}",
@@ -133,7 +160,10 @@ def _paths(number: Number, estate: Estate, around: Around) -> Iterator[Dependenc
         yield Dependence(f"Call path {path.name}", rest, href=f"/paths/{path.id}")
     for naming in around.naming:
         yield Dependence(
-            f"Call path {naming.name}", "names this number and would lead nowhere", href=f"/paths/{naming.id}/edit", grave=True
+            f"Call path {naming.name}",
+            "names this number and would lead nowhere",
+            href=f"/paths/{naming.id}/edit",
+            grave=True,
         )
 
 
@@ -148,19 +178,28 @@ def _others(number: Number, around: Around) -> Iterator[Dependence]:
             grave=True,
         )
     for person in around.ringing:
-        yield Dependence(f"{person.name}’s calls", "ring this number along", href=f"/holders/people/{person.id}", grave=True)
+        yield Dependence(
+            f"{person.name}’s calls",
+            "ring this number along",
+            href=f"/holders/people/{person.id}",
+            grave=True,
+        )
     if left := around.more.get("numbers"):
         yield Dependence(f"{left:,} more numbers", "fall back to this one", grave=True)
 
 
 def _shown(number: Number, around: Around) -> Iterator[Dependence]:
-    """Whose calls out show it: a number one no longer has must not be shown (called back, it leads to strangers)."""
+    """Whose calls out show it: a number one no longer has must not be shown (called back, it leads
+    to strangers)."""
     for record in around.showing:
         name = "The organisation’s" if isinstance(record, Defaults) else f"{record.name}’s"
         holder = (
             None
             if isinstance(record, Defaults)
-            else HolderRef(kind=HolderKind.PERSON if isinstance(record, Person) else HolderKind.SITE, id=record.id)
+            else HolderRef(
+                kind=HolderKind.PERSON if isinstance(record, Person) else HolderKind.SITE,
+                id=record.id,
+            )
         )
         yield Dependence(
             f"{name} calls out",
@@ -170,15 +209,24 @@ def _shown(number: Number, around: Around) -> Iterator[Dependence]:
             grave=True,
         )
     if left := around.more.get("showing"):
-        yield Dependence(f"Calls out of {left:,} more", "show this number", href="/holders/caller-ids", grave=True)
+        yield Dependence(
+            f"Calls out of {left:,} more",
+            "show this number",
+            href="/holders/caller-ids",
+            grave=True,
+        )
 
 
 def _outside(number: Number, estate: Estate) -> Iterator[Dependence]:
     trunk = estate.get(Trunk, number.trunk)
     if trunk:
-        yield Dependence(f"The list of trunk {trunk.name}", "the number is taken off when it is released")
+        yield Dependence(
+            f"The list of trunk {trunk.name}", "the number is taken off when it is released"
+        )
     if number.features:
-        yield Dependence("Features at its carrier", f"{', '.join(number.features)}: off with the number")
+        yield Dependence(
+            "Features at its carrier", f"{', '.join(number.features)}: off with the number"
+        )
     for system, key in sorted(number.known_as.items()):
         yield Dependence(f"{system}", f"knows it as {key}; tell whoever looks after {system}")
 
@@ -188,23 +236,35 @@ def _noted(number: Number) -> Iterator[Dependence]:
     for tag in number.tags:
         word, _, where = tag.partition(":")
         if word.strip() in NOTED and where.strip():
-            says = "calls it by this number" if word.strip() == "contact" else "still shows it; have it changed"
+            says = (
+                "calls it by this number"
+                if word.strip() == "contact"
+                else "still shows it; have it changed"
+            )
             yield Dependence(where.strip().capitalize(), says)
 
 
 def _orders(around: Around) -> Iterator[Dependence]:
     for key, title in around.orders:
-        yield Dependence(f"Work order “{title}”", "is open and about this number too", href=f"/work-orders/{key}")
+        yield Dependence(
+            f"Work order “{title}”", "is open and about this number too", href=f"/work-orders/{key}"
+        )
 
 
 def _page(ref: HolderRef) -> str:
-    place = {HolderKind.PERSON: "people", HolderKind.SITE: "sites", HolderKind.SERVICE_LINE: "lines"}.get(ref.kind)
+    place = {
+        HolderKind.PERSON: "people",
+        HolderKind.SITE: "sites",
+        HolderKind.SERVICE_LINE: "lines",
+    }.get(ref.kind)
     return f"/holders/{place}/{ref.id}" if place else "/holders/systems"
 
 
 def _some(names: Iterable[str]) -> str:
     told = list(names)
-    return ", ".join(told[:MOST_NAMED]) + (f" and {len(told) - MOST_NAMED} more" if len(told) > MOST_NAMED else "")
+    return ", ".join(told[:MOST_NAMED]) + (
+        f" and {len(told) - MOST_NAMED} more" if len(told) > MOST_NAMED else ""
+    )
 
 
 def settling(found: Iterable[Dependence]) -> list[Any]:

@@ -1,8 +1,9 @@
 """Matching a typed civic address (RFC 5139) against the register's street segments.
 
-*Exact*: the same address, however it is written. *Corrected*: the difference is a slip of the pen, in a score of at least 92, at
-least 6 ahead of the next, with the same house number and postcode area, and nothing that tells two streets apart is different.
-Anything less is *ambiguous* or *unknown*: an ambulance is never sent to a guess.
+*Exact*: the same address, however it is written. *Corrected*: the difference is a slip of the pen,
+in a score of at least 92, at least 6 ahead of the next, with the same house number and postcode
+area, and nothing that tells two streets apart is different. Anything less is *ambiguous* or
+*unknown*: an ambulance is never sent to a guess.
 """
 
 import re
@@ -29,12 +30,15 @@ ENOUGH, AHEAD, WORTH_SHOWING = 92.0, 6.0, 65.0
 SLIPS = ((4, 0), (8, 1))  # letters that may be wrong in a name of up to so many
 SLIPS_LONG = 2
 MOST_CANDIDATES = 5
-HOUSE_NUMBER = re.compile(r"(\d{1,5})\s*([a-z]|bis|ter|quater)?(?:\s*[-–/]\s*(\d{1,5})\s*([a-z])?)?", re.IGNORECASE)
+HOUSE_NUMBER = re.compile(
+    r"(\d{1,5})\s*([a-z]|bis|ter|quater)?(?:\s*[-–/]\s*(\d{1,5})\s*([a-z])?)?", re.IGNORECASE
+)
 
 
 @dataclass(frozen=True)
 class Segment:
-    """A stretch of a street: house numbers `first`..`last` on one side (all, odd or even); its middle in WGS 84."""
+    """A stretch of a street: house numbers `first`..`last` on one side (all, odd or even); its
+    middle in WGS 84."""
 
     street: str
     first: int
@@ -54,12 +58,16 @@ class Segment:
         return bool(match) and all(self._has(int(n)) for n in (match[1], match[3]) if n)
 
     def _has(self, n: int) -> bool:
-        return self.first <= n <= self.last and (self.side == "all" or (n % 2 == 1) == (self.side == "odd"))
+        return self.first <= n <= self.last and (
+            self.side == "all" or (n % 2 == 1) == (self.side == "odd")
+        )
 
     @property
     def numbers(self) -> str:
         """Which house numbers it has, in words."""
-        return f"{self.first} to {self.last}" + (f", {self.side} ones" if self.side != "all" else "")
+        return f"{self.first} to {self.last}" + (
+            f", {self.side} ones" if self.side != "all" else ""
+        )
 
 
 @dataclass(frozen=True)
@@ -72,7 +80,8 @@ class Candidate:
 
 @dataclass(frozen=True)
 class Match:
-    """`differences` say what a correction would change: field → (typed, register). `why` completes an unknown: what the register has instead."""
+    """`differences` say what a correction would change: field → (typed, register). `why` completes
+    an unknown: what the register has instead."""
 
     verdict: Verdict
     candidates: list[Candidate]
@@ -87,10 +96,17 @@ def match(typed: CivicElements, segments: Sequence[Segment]) -> Match:
     having = [(score, s) for score, s in scored if s.has(typed.house_number)]
     lacking = [(score, s) for score, s in scored if not s.has(typed.house_number)]
     candidates = _distinct(typed, [pair for pair in having if pair[0] >= WORTH_SHOWING])
-    best = next((c for c in candidates if _is_same(typed, c.elements)), candidates[0] if candidates else None)
+    best = next(
+        (c for c in candidates if _is_same(typed, c.elements)),
+        candidates[0] if candidates else None,
+    )
     why = _why(typed, lacking)
-    if best is None or (why and not _is_same(typed, best.elements) and not _is_street(typed, best.elements)):
-        return Match(Verdict.UNKNOWN, [], why=why)  # the street is there and has no such number: another street would be a guess
+    if best is None or (
+        why and not _is_same(typed, best.elements) and not _is_street(typed, best.elements)
+    ):
+        return Match(
+            Verdict.UNKNOWN, [], why=why
+        )  # the street is there and has no such number: another street would be a guess
     if _is_same(typed, best.elements):
         differences = _differences(typed, best.elements)
         return Match(Verdict.CORRECTED if differences else Verdict.EXACT, [best], differences)
@@ -101,7 +117,10 @@ def match(typed: CivicElements, segments: Sequence[Segment]) -> Match:
 
 
 def _score(typed: CivicElements, segment: Segment) -> float:
-    street = fuzz.ratio(" ".join(street_words(typed.street, typed.country)), " ".join(street_words(segment.street, typed.country)))
+    street = fuzz.ratio(
+        " ".join(street_words(typed.street, typed.country)),
+        " ".join(street_words(segment.street, typed.country)),
+    )
     city = fuzz.ratio(city_words(typed.city), city_words(segment.city))
     postcode = fuzz.ratio(postcode_of(typed.postcode), postcode_of(segment.postcode))
     return 0.6 * street + 0.2 * city + 0.2 * postcode
@@ -111,8 +130,15 @@ def _distinct(typed: CivicElements, scored: Sequence[tuple[float, Segment]]) -> 
     """One candidate for each address: the two sides of a street are one."""
     found: dict[tuple[str, str, str], Candidate] = {}
     for score, s in scored:
-        point = (s.latitude, s.longitude) if s.latitude is not None and s.longitude is not None else None
-        found.setdefault((s.street, s.city, s.postcode), Candidate(_elements(typed, s), round(score, 1), s.psap, point))
+        point = (
+            (s.latitude, s.longitude)
+            if s.latitude is not None and s.longitude is not None
+            else None
+        )
+        found.setdefault(
+            (s.street, s.city, s.postcode),
+            Candidate(_elements(typed, s), round(score, 1), s.psap, point),
+        )
     return list(found.values())[:MOST_CANDIDATES]
 
 
@@ -126,7 +152,9 @@ def _is_same(typed: CivicElements, found: CivicElements) -> bool:
 
 
 def _is_street(typed: CivicElements, found: CivicElements) -> bool:
-    return same_street(typed.street, found.street, typed.country) and city_words(typed.city) == city_words(found.city)
+    return same_street(typed.street, found.street, typed.country) and city_words(
+        typed.city
+    ) == city_words(found.city)
 
 
 def _is_slip(typed: CivicElements, best: Candidate, others: Sequence[Candidate]) -> bool:
@@ -141,7 +169,10 @@ def _is_slip(typed: CivicElements, best: Candidate, others: Sequence[Candidate])
         and _near(city_words(typed.city), city_words(found.city), least=1)
         and postcode_area(typed.postcode, country) == postcode_area(found.postcode, country)
         and _is_postcode_slip(postcode_of(typed.postcode), postcode_of(found.postcode))
-        and (not typed.region or region_words(typed.region, country) == region_words(found.region, country))
+        and (
+            not typed.region
+            or region_words(typed.region, country) == region_words(found.region, country)
+        )
     )
 
 
@@ -152,57 +183,100 @@ def _is_postcode_slip(one: str, other: str) -> bool:
 def _near(one: str, other: str, *, least: int = 0) -> bool:
     """Whether so few letters differ that it is a slip; `least` may differ even in a short name."""
     length = min(len(one), len(other))
-    return _letters_off(one, other) <= max(least, next((slips for upto, slips in SLIPS if length <= upto), SLIPS_LONG))
+    return _letters_off(one, other) <= max(
+        least, next((slips for upto, slips in SLIPS if length <= upto), SLIPS_LONG)
+    )
 
 
 def _letters_off(one: str, other: str) -> int:
     return OSA.distance(one, other)
 
 
-def _nearer(typed: CivicElements, lacking: Sequence[tuple[float, Segment]], best: Candidate) -> Segment | None:
-    """Another street that reads at least as much like the typed one, but has no such house number: it may be the one that is meant."""
-    others = (pair for pair in lacking if not same_street(pair[1].street, best.elements.street, typed.country))
+def _nearer(
+    typed: CivicElements, lacking: Sequence[tuple[float, Segment]], best: Candidate
+) -> Segment | None:
+    """Another street that reads at least as much like the typed one, but has no such house number:
+    it may be the one that is meant."""
+    others = (
+        pair
+        for pair in lacking
+        if not same_street(pair[1].street, best.elements.street, typed.country)
+    )
     return next((s for score, s in others if score >= best.score), None)
 
 
 def _why(typed: CivicElements, lacking: Sequence[tuple[float, Segment]]) -> str:
-    same = [s for _, s in lacking if same_street(typed.street, s.street, typed.country) and city_words(typed.city) == city_words(s.city)]
+    same = [
+        s
+        for _, s in lacking
+        if same_street(typed.street, s.street, typed.country)
+        and city_words(typed.city) == city_words(s.city)
+    ]
     return _lacks(same[0], typed, same) if same else ""
 
 
 def _lacks(segment: Segment, typed: CivicElements, others: Sequence[Segment] = ()) -> str:
-    ranges = " and ".join(dict.fromkeys(s.numbers for s in (others or (segment,)) if s.street == segment.street))
+    ranges = " and ".join(
+        dict.fromkeys(s.numbers for s in others or (segment,) if s.street == segment.street)
+    )
     return f"{segment.street} has no number {typed.house_number.strip()[:20]}; it has {ranges}."
 
 
 def _elements(typed: CivicElements, segment: Segment) -> CivicElements:
     return typed.but(
-        region=segment.region, city=segment.city, street=segment.street, house_number=typed.house_number.strip(), postcode=segment.postcode
+        region=segment.region,
+        city=segment.city,
+        street=segment.street,
+        house_number=typed.house_number.strip(),
+        postcode=segment.postcode,
     )
 
 
 def _differences(typed: CivicElements, found: CivicElements) -> dict[str, tuple[str, str]]:
-    """What is different once the ways of writing are taken out; an empty region is filled in without a word."""
+    """What is different once the ways of writing are taken out; an empty region is filled in
+    without a word."""
     country = typed.country
     same = {
         "street": same_street(typed.street, found.street, country),
         "city": city_words(typed.city) == city_words(found.city),
-        "region": not typed.region.strip() or region_words(typed.region, country) == region_words(found.region, country),
+        "region": (
+            not typed.region.strip()
+            or region_words(typed.region, country) == region_words(found.region, country)
+        ),
         "postcode": postcode_of(typed.postcode) == postcode_of(found.postcode),
     }
-    return {name: (getattr(typed, name), getattr(found, name)) for name, alike in same.items() if not alike}
+    return {
+        name: (getattr(typed, name), getattr(found, name))
+        for name, alike in same.items()
+        if not alike
+    }
 
 
 def what_is_wrong(typed: CivicElements) -> tuple[str, str] | None:
     """What no register could match: the field and a sentence; None where it can be asked."""
     for name in ("street", "city"):
         if address_spelling.is_post_box(getattr(typed, name)):
-            return name, "A post box is no place where help can find anybody. Type the street and house number."
+            return (
+                name,
+                (
+                    "A post box is no place where help can find anybody. Type the street and house"
+                    " number."
+                ),
+            )
     if re.fullmatch(r"\s*-?\d{1,3}[.,]\d{2,}\s*[,; ]\s*-?\d{1,3}[.,]\d{2,}\s*", typed.street):
-        return "street", "Coordinates alone are not enough for an ambulance crew. Type the street and house number."
+        return (
+            "street",
+            (
+                "Coordinates alone are not enough for an ambulance crew. Type the street and house"
+                " number."
+            ),
+        )
     for name in ("street", "city"):
         if not any(ch.isalpha() for ch in address_spelling.bare(getattr(typed, name))):
-            return name, f"There are no letters in the {name}. Type its name as it stands on the sign."
+            return (
+                name,
+                f"There are no letters in the {name}. Type its name as it stands on the sign.",
+            )
     if not HOUSE_NUMBER.fullmatch(typed.house_number.strip()):
         return "house_number", "Type the house number alone, such as 12, 12a or 12-14."
     return None

@@ -1,4 +1,5 @@
-"""Coverage: of the numbers in use and the people of each site and floor, how many help would find, and why not the others."""
+"""Coverage: of the numbers in use and the people of each site and floor, how many help would find,
+and why not the others."""
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
@@ -14,7 +15,8 @@ OTHER_SITE = "the spot is at another site"
 
 @dataclass
 class Share:
-    """How many there are and how many of them help would find; `reasons` say why not, with how many each."""
+    """How many there are and how many of them help would find; `reasons` say why not, with how many
+    each."""
 
     numbers: int = 0
     people: int = 0
@@ -52,7 +54,8 @@ class Share:
 
 @dataclass
 class SiteCoverage:
-    """`floors` by name, from the top of the building down; '' stands for what has no floor. `unconfirmed` spots nobody looked at in time."""
+    """`floors` by name, from the top of the building down; '' stands for what has no floor.
+    `unconfirmed` spots nobody looked at in time."""
 
     site: Site
     whole: Share = field(default_factory=Share)
@@ -68,9 +71,11 @@ def coverage_of(
     now: datetime,
     elsewhere: Mapping[tuple[str, str, str], int] | None = None,
 ) -> list[SiteCoverage]:
-    """Every site's coverage from counts of (site, kind, spot or '', how many), the least covered first, those without anybody last.
+    """Every site's coverage from counts of (site, kind, spot or '', how many), the least covered
+    first, those without anybody last.
 
-    `elsewhere` are, by (site, kind, spot), those whose spot is at another site and right there all the same: their own.
+    `elsewhere` are, by (site, kind, spot), those whose spot is at another site and right there all
+    the same: their own.
     """
     by_id = {s.id: s for s in spots}
     problems = {s.id: spot_problem(s, addresses[s.address], now) or "" for s in spots}
@@ -89,4 +94,7 @@ def coverage_of(
     for spot in spots:
         if spot.site in found and not spot.removed and not spot.whole and review_due(spot, now):
             found[spot.site].unconfirmed += 1
-    return sorted(found.values(), key=lambda c: (c.whole.is_empty, c.whole.per_cent, -c.whole.all, c.site.name))
+    return sorted(
+        found.values(),
+        key=lambda c: (c.whole.is_empty, c.whole.per_cent, -c.whole.all, c.site.name),
+    )

@@ -1,7 +1,9 @@
-"""What a call for help from a number does: reachable without a prefix, callback, spot, PSAP, who is told.
+"""What a call for help from a number does: reachable without a prefix, callback, spot, PSAP, who is
+told.
 
-Required of US multi-line systems (47 CFR 9.16: direct dialling, notification; 9.3: dispatchable location); Sedge asks
-the same everywhere. Any broken link is a stop. No call is ever placed to a real PSAP.
+Required of US multi-line systems (47 CFR 9.16: direct dialling, notification; 9.3: dispatchable
+location); Sedge asks the same everywhere. Any broken link is a stop. No call is ever placed to a
+real PSAP.
 """
 
 from dataclasses import dataclass, field
@@ -18,7 +20,8 @@ AS_USUAL = World()
 
 @dataclass(frozen=True)
 class EmergencyAnswer:
-    """`broken` lists every link that does not hold, each a sentence; empty: help comes. `cautions` should be put right soon."""
+    """`broken` lists every link that does not hold, each a sentence; empty: help comes. `cautions`
+    should be put right soon."""
 
     dialled: str
     reachable: bool
@@ -42,22 +45,34 @@ def emergency_test(number: Number, dialled: str, estate: Estate) -> EmergencyAns
     broken: list[str] = []
     plain = dialled_at(site, dialled, estate)
     reachable = plain.kind == "emergency" and plain.result in country.emergency
-    prefixed = bool(site.outside_prefix) and dialled_at(site, site.outside_prefix + plain.result, estate).kind == "emergency"
+    prefixed = (
+        bool(site.outside_prefix)
+        and dialled_at(site, site.outside_prefix + plain.result, estate).kind == "emergency"
+    )
     if not reachable:
-        broken.append(f"{dialled} is not an emergency number of {country.name} ({', '.join(country.emergency)}).")
+        broken.append(
+            f"{dialled} is not an emergency number of {country.name}"
+            f" ({', '.join(country.emergency)})."
+        )
     if site.outside_prefix and not prefixed:
-        broken.append(f"{site.outside_prefix} {dialled} does not reach help; people dial the prefix by habit.")
+        broken.append(
+            f"{site.outside_prefix} {dialled} does not reach help; people dial the prefix by habit."
+        )
     trunk = _trunk(number, site, estate)
     if trunk is None:
         broken.append(f"No trunk that is up takes emergency calls from {site.name}.")
     callback = callback_number(number, estate)
     if callback is None:
         broken.append(
-            "The operator could not ring back: neither this number, nor another of its holder, nor the site's main number rings somebody now."
+            "The operator could not ring back: neither this number, nor another of its holder, nor"
+            " the site's main number rings somebody now."
         )
     spot, words, psap = _spot(number, estate, broken)
     if "@" not in site.security_desk:
-        broken.append(f"Nobody at {site.name} would be told that a call for help was made. Name a security desk.")
+        broken.append(
+            f"Nobody at {site.name} would be told that a call for help was made. Name a security"
+            " desk."
+        )
     return EmergencyAnswer(
         dialled=dialled,
         reachable=reachable,
@@ -79,24 +94,40 @@ def dialled_at(site: Site, keys: str, estate: Estate) -> Dialled:
 
 
 def _no_phone(number: Number, dialled: str) -> EmergencyAnswer:
-    nobody = f"{number.shown} is {number.state}: no phone has it, so nobody can call for help from it. Give it to somebody first."
+    nobody = (
+        f"{number.shown} is {number.state}: no phone has it, so nobody can call for help from it."
+        " Give it to somebody first."
+    )
     return EmergencyAnswer(dialled, False, False, "", "", "", "", "", "", [nobody])
 
 
 def unregistered(number: Number, estate: Estate) -> str:
-    """Why the operator would be shown another place than Sedge's spot; '' where the carrier has the same one, or keeps none."""
+    """Why the operator would be shown another place than Sedge's spot; '' where the carrier has the
+    same one, or keeps none."""
     carrier = estate.the(Carrier, number.carrier)
-    if not carrier.registers_addresses or number.spot is None or number.registered_spot == number.spot:
+    if (
+        not carrier.registers_addresses
+        or number.spot is None
+        or number.registered_spot == number.spot
+    ):
         return ""
     has = f"still has {number.registered_spot}" if number.registered_spot else "has no address"
-    return f"{carrier.name} {has} for {number.shown}; the operator would be shown that. Register the address."
+    return (
+        f"{carrier.name} {has} for {number.shown}; the operator would be shown that. Register the"
+        " address."
+    )
 
 
 def help_trunks(number: Number, site: Site, estate: Estate) -> list[Trunk]:
-    """The trunks that take a call for help, in order: the number's own first, then any other of its site or its site's country."""
+    """The trunks that take a call for help, in order: the number's own first, then any other of its
+    site or its site's country."""
     own = estate.get(Trunk, number.trunk)
     others = sorted(estate.all(Trunk), key=lambda x: (x.site != site.id, x.id))
-    same_country = [x for x in others if (home := estate.get(Site, x.site)) and home.country == site.country and x != own]
+    same_country = [
+        x
+        for x in others
+        if (home := estate.get(Site, x.site)) and home.country == site.country and x != own
+    ]
     return [x for x in (own, *same_country) if x and x.emergency]
 
 
@@ -105,16 +136,20 @@ def _trunk(number: Number, site: Site, estate: Estate) -> Trunk | None:
 
 
 def callback_number(number: Number, estate: Estate) -> Number | None:
-    """The number itself, else the holder's other ones, else the site's main: the first that the operator can ring back."""
+    """The number itself, else the holder's other ones, else the site's main: the first that the
+    operator can ring back."""
     others = sorted(estate.numbers_of(number.holder), key=lambda n: n.e164) if number.holder else []
     of_site = estate.numbers_of(HolderRef(kind=HolderKind.SITE, id=number.site))
-    mains = sorted((n for n in of_site if n.assignment and n.assignment.role is Role.MAIN), key=lambda n: n.e164)
+    mains = sorted(
+        (n for n in of_site if n.assignment and n.assignment.role is Role.MAIN),
+        key=lambda n: n.e164,
+    )
     return next((n for n in (number, *others, *mains) if rings_people(n, estate)), None)
 
 
 def rings_people(number: Number, estate: Estate) -> bool:
-    """Whether an operator who calls this number now reaches somebody without choosing from a menu. Toll-free ones don't count:
-    they can't be reached from everywhere."""
+    """Whether an operator who calls this number now reaches somebody without choosing from a menu.
+    Toll-free ones don't count: they can't be reached from everywhere."""
     return estate.once("rings people", number.e164, lambda: _rings(number, estate))
 
 
@@ -128,7 +163,9 @@ def _rings(number: Number, estate: Estate) -> bool:
 def _spot(number: Number, estate: Estate, broken: list[str]) -> tuple[str, str, str]:
     spot = effective_spot(number, estate)
     if spot is None:
-        broken.append(f"{number.shown} has no emergency spot: nobody would know where to send help.")
+        broken.append(
+            f"{number.shown} has no emergency spot: nobody would know where to send help."
+        )
         return "", "", ""
     address = estate.the(Address, spot.address)
     if problem := problem_with(spot, number, number.holder, estate, estate.now):

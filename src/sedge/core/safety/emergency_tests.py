@@ -1,4 +1,5 @@
-"""The emergency test of many: every number in use, with every broken link named and what puts it right."""
+"""The emergency test of many: every number in use, with every broken link named and what puts it
+right."""
 
 from dataclasses import dataclass
 
@@ -10,8 +11,9 @@ from sedge.core.safety.emergency import EmergencyAnswer, dialled_at, emergency_t
 
 @dataclass(frozen=True)
 class Tested:
-    """How a call for help from one number would go. `broken` and `cautions` are sentences; `remedy` names the place that puts the first of
-    them right: spots, trunks, main number, security desk, address or register."""
+    """How a call for help from one number would go. `broken` and `cautions` are sentences; `remedy`
+    names the place that puts the first of them right: spots, trunks, main number, security desk,
+    address or register."""
 
     e164: str
     holder: str
@@ -35,12 +37,28 @@ def help_from(number: Number, estate: Estate) -> Tested:
     site = estate.the(Site, number.site)
     first, *others = COUNTRIES[site.country].emergency
     answer = emergency_test(number, first, estate)
-    broken = [*answer.broken, *(_not_reached(digits, site) for digits in others if dialled_at(site, digits, estate).kind != "emergency")]
+    broken = [
+        *answer.broken,
+        *(
+            _not_reached(digits, site)
+            for digits in others
+            if dialled_at(site, digits, estate).kind != "emergency"
+        ),
+    ]
     holder = estate.holder(number.holder).name if number.holder else ""
     return Tested(
-        number.e164, holder, site.name, answer.spot_words, answer.psap, answer.callback, answer.trunk, answer.told, tuple(broken), tuple(answer.cautions),
+        number.e164,
+        holder,
+        site.name,
+        answer.spot_words,
+        answer.psap,
+        answer.callback,
+        answer.trunk,
+        answer.told,
+        tuple(broken),
+        tuple(answer.cautions),
         remedy_of(answer) if broken or answer.cautions else "",
-    )  # fmt: skip
+    )
 
 
 def _not_reached(digits: str, site: Site) -> str:

@@ -1,13 +1,20 @@
 """Floors by their names: where each stands in its building, from below."""
 
-UNPLACED, ROOF = 500, 999  # where floors stand whose names nobody can place, and what is on the roof
+UNPLACED, ROOF = (
+    500,
+    999,
+)  # where floors stand whose names nobody can place, and what is on the roof
 
 
 def floor_order(name: str) -> tuple[int, str]:
-    """Where a floor stands in a building, from below: basements under 0, the ground floor at 0. Names nobody can place come last."""
+    """Where a floor stands in a building, from below: basements under 0, the ground floor at 0.
+    Names nobody can place come last."""
     plain = name.casefold().strip()
     digits = "".join(ch for ch in plain if ch.isdigit() or ch == "-").strip("-")
-    below = any(word in plain for word in ("basement", "lower ground", "cellar", "untergeschoss", "keller", "sous-sol"))
+    below = any(
+        word in plain
+        for word in ("basement", "lower ground", "cellar", "untergeschoss", "keller", "sous-sol")
+    )
     if below:
         return -int(digits or "1"), plain
     if any(word in plain for word in ("ground", "erdgeschoss", "rez-de-chaussée", "parterre")):
@@ -16,4 +23,8 @@ def floor_order(name: str) -> tuple[int, str]:
         return 0, plain + " above"
     if digits:
         return int(digits), plain
-    return ROOF if any(word in plain for word in ("roof", "dach", "attic", "toit", "dome")) else UNPLACED, plain
+    return (
+        ROOF
+        if any(word in plain for word in ("roof", "dach", "attic", "toit", "dome"))
+        else UNPLACED
+    ), plain

@@ -1,6 +1,8 @@
-"""Paperwork: what carriers want to see before they sell, what is on file, and until when that is good.
+"""Paperwork: what carriers want to see before they sell, what is on file, and until when that is
+good.
 
-The requirements are a table by country, kind of number and carrier, so that another carrier's is a row and no code.
+The requirements are a table by country, kind of number and carrier, so that another carrier's is a
+row and no code.
 """
 
 from collections.abc import Iterable
@@ -13,7 +15,8 @@ from sedge.core.records import Document
 
 @dataclass(frozen=True)
 class Paper:
-    """A kind of paper. `of_site`: it speaks of one site, and is no use for another. `most_days`: how old it may be."""
+    """A kind of paper. `of_site`: it speaks of one site, and is no use for another. `most_days`:
+    how old it may be."""
 
     name: str
     shows: str
@@ -30,7 +33,11 @@ PAPERS = {
             of_site=True,
             most_days=180,
         ),
-        Paper("register extract", "who we are and who may sign, from the register of companies or associations", most_days=365),
+        Paper(
+            "register extract",
+            "who we are and who may sign, from the register of companies or associations",
+            most_days=365,
+        ),
         Paper("statement of use", "for what free-phone numbers will be used, signed"),
         Paper("bill of a losing carrier", "its latest, from which the account of a port is copied"),
         Paper("letter about a port", "what goes with an answer to a losing carrier"),
@@ -49,7 +56,9 @@ class Requirement:
 
 
 REQUIREMENTS = (
-    Requirement("DE", "brackwater", ("proof of local address", "register extract"), (Kind.GEOGRAPHIC,)),
+    Requirement(
+        "DE", "brackwater", ("proof of local address", "register extract"), (Kind.GEOGRAPHIC,)
+    ),
     Requirement("US", "maplecourt", ("statement of use",), (Kind.TOLL_FREE,)),
     Requirement("CA", "maplecourt", ("statement of use",), (Kind.TOLL_FREE,)),
 )
@@ -57,7 +66,8 @@ REQUIREMENTS = (
 
 @dataclass(frozen=True)
 class Held:
-    """A paper that is asked for: the document that serves, until when it does (None: without end), or why none does."""
+    """A paper that is asked for: the document that serves, until when it does (None: without end),
+    or why none does."""
 
     paper: Paper
     document: Document | None
@@ -76,7 +86,8 @@ def asked(carrier: str, sold: Iterable[tuple[str, Kind]]) -> list[Paper]:
 
 
 def good_until(document: Document) -> date | None:
-    """The last day on which a document serves: its own end, or the age at which carriers take it no longer."""
+    """The last day on which a document serves: its own end, or the age at which carriers take it no
+    longer."""
     most = PAPERS[document.paper].most_days if document.paper in PAPERS else None
     too_old = document.issued_on + timedelta(days=most) if most and document.issued_on else None
     ends = [day for day in (document.valid_until, too_old) if day]
@@ -88,12 +99,25 @@ def held(paper: Paper, documents: Iterable[Document], site: str, today: date) ->
     ours = [d for d in documents if d.paper == paper.name and not d.withdrawn]
     here = [d for d in ours if not paper.of_site or d.site == site]
     if not here:
-        return Held(paper, None, None, "there is one, but of another site" if ours else "none is on file")
-    serving = [d for d in here if (good_until(d) or today) >= today and not (paper.most_days and d.issued_on is None)]
+        return Held(
+            paper, None, None, "there is one, but of another site" if ours else "none is on file"
+        )
+    serving = [
+        d
+        for d in here
+        if (good_until(d) or today) >= today and not (paper.most_days and d.issued_on is None)
+    ]
     if serving:
         best = max(serving, key=lambda d: (good_until(d) or date.max, d.at))
         return Held(paper, best, good_until(best), "")
     ended = max((day for d in here if (day := good_until(d))), default=None)
     return Held(
-        paper, None, None, f"the one on file served until {ended:%-d %B %Y}" if ended else "nobody says from which day the one on file is"
+        paper,
+        None,
+        None,
+        (
+            f"the one on file served until {ended:%-d %B %Y}"
+            if ended
+            else "nobody says from which day the one on file is"
+        ),
     )

@@ -1,7 +1,7 @@
 """Ranking what a carrier would sell: hard filters first, then a score whose parts are shown.
 
-Cheap first: numbers are filtered as plain values, memorability comes from a table of the last four digits, score
-objects exist only for the best.
+Cheap first: numbers are filtered as plain values, memorability comes from a table of the last four
+digits, score objects exist only for the best.
 """
 
 import re
@@ -41,8 +41,8 @@ class StockNumber:
 
 @dataclass(frozen=True)
 class Wish:
-    """What is searched for. `pattern` has `?` for any digit, letters of the keypad, and is matched against the end of the
-    number; `endings` are extensions that numbers should end with."""
+    """What is searched for. `pattern` has `?` for any digit, letters of the keypad, and is matched
+    against the end of the number; `endings` are extensions that numbers should end with."""
 
     country: str
     area: str = ""
@@ -57,7 +57,8 @@ class Wish:
 
 @dataclass(frozen=True)
 class Offer:
-    """Numbers that would be sold together. `parts` add up to `total` (0 to 100); `why` says the best part in words."""
+    """Numbers that would be sold together. `parts` add up to `total` (0 to 100); `why` says the
+    best part in words."""
 
     numbers: tuple[StockNumber, ...]
     total: int
@@ -74,48 +75,77 @@ class Offer:
 
 
 def leading(wish: Wish) -> str:
-    """The digits with which all numbers of the area begin, so that a carrier need not send the whole country; empty where unclear."""
+    """The digits with which all numbers of the area begin, so that a carrier need not send the
+    whole country; empty where unclear."""
     code, area = COUNTRIES[wish.country].calling_code, wish.area.strip().lower()
     begins = [
         digits
         for digits, name in AREAS.items()
-        if digits.startswith(code) and area in {name.lower(), "0" + digits[len(code) :], digits[len(code) :]}
+        if digits.startswith(code)
+        and area in {name.lower(), "0" + digits[len(code) :], digits[len(code) :]}
     ]
     return f"+{begins[0]}" if area and len(begins) == 1 else ""
 
 
-def rank_offers(stock: Sequence[StockNumber], wish: Wish, owned: NumberSet, *, best: int = BEST) -> list[Offer]:
-    """The best offers for a wish, best first; runs are offered as runs. Empty where nothing fits."""
+def rank_offers(
+    stock: Sequence[StockNumber], wish: Wish, owned: NumberSet, *, best: int = BEST
+) -> list[Offer]:
+    """The best offers for a wish, best first; runs are offered as runs. Empty where nothing
+    fits."""
     return offers_of(fitting_numbers(stock, wish), wish, owned, best=best)
 
 
 def fitting_numbers(stock: Sequence[StockNumber], wish: Wish) -> Sequence[StockNumber]:
-    """Those of the stock that are of the area, kind, capacity and digits asked for, however many are wanted."""
+    """Those of the stock that are of the area, kind, capacity and digits asked for, however many
+    are wanted."""
     filters = _filters(wish)
     return [n for n in stock if all(fits(n) for fits in filters)] if filters else stock
 
 
 def areas_in(stock: Sequence[StockNumber], most: int = 8) -> list[tuple[str, str, int]]:
-    """The areas with most numbers: name, digits as dialled within the country ('' where there are none), how many."""
-    counted = Counter((facts.area, facts.parts[1], facts.country) for facts in (describe(n.e164) for n in stock))
-    trunk = {code: country.trunk if country.trunk == "0" else "" for code, country in COUNTRIES.items()}
-    return [(name or digits, trunk.get(of, "") + digits if digits else "", n) for (name, digits, of), n in counted.most_common(most)]
+    """The areas with most numbers: name, digits as dialled within the country ('' where there are
+    none), how many."""
+    counted = Counter(
+        (facts.area, facts.parts[1], facts.country) for facts in (describe(n.e164) for n in stock)
+    )
+    trunk = {
+        code: country.trunk if country.trunk == "0" else "" for code, country in COUNTRIES.items()
+    }
+    return [
+        (name or digits, trunk.get(of, "") + digits if digits else "", n)
+        for (name, digits, of), n in counted.most_common(most)
+    ]
 
 
-def offers_of(numbers: Sequence[StockNumber], wish: Wish, owned: NumberSet, *, best: int = BEST) -> list[Offer]:
+def offers_of(
+    numbers: Sequence[StockNumber], wish: Wish, owned: NumberSet, *, best: int = BEST
+) -> list[Offer]:
     """The best offers out of numbers that fit, best first."""
     fitting = {int(n.e164): n for n in numbers}
     groups: Sequence[Sequence[int]]
     if wish.quantity > 1 and wish.consecutive:
         length = wish.quantity
-        starts = (start for run in consecutive(fitting) if len(run) >= length for start in tidy_cut(run[0], run[-1], length))
-        groups = _also_next_to([range(start, start + length) for start in starts], fitting, length, owned)
+        starts = (
+            start
+            for run in consecutive(fitting)
+            if len(run) >= length
+            for start in tidy_cut(run[0], run[-1], length)
+        )
+        groups = _also_next_to(
+            [range(start, start + length) for start in starts], fitting, length, owned
+        )
     elif wish.quantity > 1:
         groups = _near_each_other(fitting, wish.quantity)
     else:
         groups = [(n,) for n in fitting]
     totals = _totals(groups, wish, owned)
-    scored = nlargest(best, ((total, -group[0], i) for i, (total, group) in enumerate(zip(totals, groups, strict=True))))
+    scored = nlargest(
+        best,
+        (
+            (total, -group[0], i)
+            for i, (total, group) in enumerate(zip(totals, groups, strict=True))
+        ),
+    )
     return [_offer([fitting[n] for n in groups[i]], wish, owned) for _, _, i in scored]
 
 
@@ -137,11 +167,14 @@ def _filters(wish: Wish) -> list[Callable[[StockNumber], object]]:
 
 def _of_area_and_kind(n: StockNumber, wish: Wish) -> bool:
     facts = describe(n.e164)
-    return (not wish.area or is_in_area(facts, wish.area)) and (not wish.kind or facts.kind == wish.kind)
+    return (not wish.area or is_in_area(facts, wish.area)) and (
+        not wish.kind or facts.kind == wish.kind
+    )
 
 
 def is_in_area(facts: NumberFacts, typed: str) -> bool:
-    """Whether a number is of the area meant by `0113`, `113`, `Leeds`, or `New York` for the plan's `New York, NY`."""
+    """Whether a number is of the area meant by `0113`, `113`, `Leeds`, or `New York` for the plan's
+    `New York, NY`."""
     digits = typed.strip("() ")
     if digits.isdecimal():
         return digits in {facts.parts[1], "0" + facts.parts[1]}
@@ -154,8 +187,11 @@ def _pattern(pattern: str) -> Callable[[str], object]:
     return re.compile(on_keypad(pattern).replace("?", r"\d") + "$").search
 
 
-def _also_next_to(groups: list[range], fitting: Mapping[int, StockNumber], length: int, owned: NumberSet) -> list[range]:
-    """Runs that begin right after, or end right before, a run already owned: the tidy cut could miss them."""
+def _also_next_to(
+    groups: list[range], fitting: Mapping[int, StockNumber], length: int, owned: NumberSet
+) -> list[range]:
+    """Runs that begin right after, or end right before, a run already owned: the tidy cut could
+    miss them."""
     edges = [span.last + 1 for span in owned.spans] + [span.first - length for span in owned.spans]
     seen = {group[0] for group in groups}
     for start in edges:
@@ -168,18 +204,35 @@ def _also_next_to(groups: list[range], fitting: Mapping[int, StockNumber], lengt
 def _near_each_other(fitting: Mapping[int, StockNumber], quantity: int) -> list[tuple[int, ...]]:
     """Groups of the quantity asked, from as few runs as possible."""
     runs = sorted(consecutive(fitting), key=len, reverse=True)
-    whole = (tuple(run[i : i + quantity]) for run in runs for i in range(0, len(run) - quantity + 1, quantity))
+    whole = (
+        tuple(run[i : i + quantity])
+        for run in runs
+        for i in range(0, len(run) - quantity + 1, quantity)
+    )
     joined = [n for run in runs for n in run][: quantity * MIXED]
-    mixed = (tuple(sorted(joined[i : i + quantity])) for i in range(0, len(joined) - quantity + 1, quantity))
+    mixed = (
+        tuple(sorted(joined[i : i + quantity]))
+        for i in range(0, len(joined) - quantity + 1, quantity)
+    )
     return list(dict.fromkeys([*islice(whole, WHOLE), *mixed]))
 
 
 def _totals(groups: Sequence[Sequence[int]], wish: Wish, owned: NumberSet) -> list[int]:
-    """The sums of `_parts`, for many groups at once: nothing is made that is not needed for the sum."""
+    """The sums of `_parts`, for many groups at once: nothing is made that is not needed for the
+    sum."""
     same = sum(
-        WEIGHTS[name] for name, asked in (("exact area", wish.area), ("leading digits", wish.starts), ("pattern", wish.pattern)) if asked
+        WEIGHTS[name]
+        for name, asked in (
+            ("exact area", wish.area),
+            ("leading digits", wish.starts),
+            ("pattern", wish.pattern),
+        )
+        if asked
     )
-    after, before = {span.last + 1 for span in owned.spans}, {span.first - 1 for span in owned.spans}
+    after, before = (
+        {span.last + 1 for span in owned.spans},
+        {span.first - 1 for span in owned.spans},
+    )
     endings = [(10 ** len(e), int(e)) for e in wish.endings]
     table, extends, in_a_row, ends = (
         _memorable(),
@@ -191,11 +244,21 @@ def _totals(groups: Sequence[Sequence[int]], wish: Wish, owned: NumberSet) -> li
     for group in groups:
         count, low = len(group), group[0] % 10_000
         is_run = group[-1] - group[0] == count - 1
-        total = same + max(table[low : low + count] if is_run and low + count <= len(table) else [table[n % 10_000] for n in group])
+        total = same + max(
+            table[low : low + count]
+            if is_run and low + count <= len(table)
+            else [table[n % 10_000] for n in group]
+        )
         if is_run:
-            total += (in_a_row if count > 1 else 0) + (extends if group[0] in after or group[-1] in before else 0)
+            total += (in_a_row if count > 1 else 0) + (
+                extends if group[0] in after or group[-1] in before else 0
+            )
         if endings:
-            total += round(ends * sum(any(n % size == digits for size, digits in endings) for n in group) / count)
+            total += round(
+                ends
+                * sum(any(n % size == digits for size, digits in endings) for n in group)
+                / count
+            )
         totals.append(total)
     return totals
 
@@ -221,7 +284,11 @@ def _parts(group: Sequence[StockNumber], wish: Wish, owned: NumberSet) -> dict[s
         "wanted endings": alike,
         "easily remembered": memorable,
     }
-    return {name: round(WEIGHTS[name] * value) for name, value in values.items() if round(WEIGHTS[name] * value)}
+    return {
+        name: round(WEIGHTS[name] * value)
+        for name, value in values.items()
+        if round(WEIGHTS[name] * value)
+    }
 
 
 def _offer(group: Sequence[StockNumber], wish: Wish, owned: NumberSet) -> Offer:
@@ -257,10 +324,44 @@ def on_keypad(text: str) -> str:
 WORDS = {
     on_keypad(word): word
     for word in (
-        "ARTS", "BOAT", "BOOK", "CAFE", "CALL", "CARE", "CITY", "CLUB", "DESK", "DOME", "FILM", "GIFT", "HELP", "HOME", "INFO", "LAKE", "LIFE", "LINE",
-        "MAPS", "MILL", "NEWS", "OPEN", "PLAY", "PORT", "RING", "SALE", "SHIP", "SHOP", "SHOW", "STAR", "TALK", "TEAM", "TIDE", "TOUR", "WALK", "WORK",
+        "ARTS",
+        "BOAT",
+        "BOOK",
+        "CAFE",
+        "CALL",
+        "CARE",
+        "CITY",
+        "CLUB",
+        "DESK",
+        "DOME",
+        "FILM",
+        "GIFT",
+        "HELP",
+        "HOME",
+        "INFO",
+        "LAKE",
+        "LIFE",
+        "LINE",
+        "MAPS",
+        "MILL",
+        "NEWS",
+        "OPEN",
+        "PLAY",
+        "PORT",
+        "RING",
+        "SALE",
+        "SHIP",
+        "SHOP",
+        "SHOW",
+        "STAR",
+        "TALK",
+        "TEAM",
+        "TIDE",
+        "TOUR",
+        "WALK",
+        "WORK",
     )
-}  # fmt: skip
+}
 
 
 @lru_cache(maxsize=10_000)

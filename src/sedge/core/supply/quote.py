@@ -12,7 +12,8 @@ from sedge.core.supply.offers import StockNumber
 
 
 def pro_rata(monthly: Money, start: date) -> Money:
-    """First month's charge for a number in service from `start` (that day included) to the month's end.
+    """First month's charge for a number in service from `start` (that day included) to the month's
+    end.
 
     Rounded half up to the currency's minor unit. Tax not included.
     """
@@ -22,7 +23,8 @@ def pro_rata(monthly: Money, start: date) -> Money:
 
 @dataclass(frozen=True)
 class Quote:
-    """`due_now` is set-up alone; the first month is charged when the numbers are delivered. `short` is what is missing."""
+    """`due_now` is set-up alone; the first month is charged when the numbers are delivered. `short`
+    is what is missing."""
 
     setup: Money
     features_monthly: Money
@@ -33,7 +35,9 @@ class Quote:
     short: Money | None
 
 
-def quote(numbers: Sequence[StockNumber], features: Sequence[str], account: Account, start: date) -> Quote:
+def quote(
+    numbers: Sequence[StockNumber], features: Sequence[str], account: Account, start: date
+) -> Quote:
     """The quote for ordering these numbers today."""
     currency = numbers[0].setup.currency
     zero = Money(amount=Decimal(0), currency=currency)
@@ -45,5 +49,9 @@ def quote(numbers: Sequence[StockNumber], features: Sequence[str], account: Acco
                 extra = extra + n.features[name]
     whole = monthly + extra
     after = account.balance - setup
-    short = Money(amount=-after.amount, currency=currency) if account.prepaid and after.amount < 0 else None
+    short = (
+        Money(amount=-after.amount, currency=currency)
+        if account.prepaid and after.amount < 0
+        else None
+    )
     return Quote(setup, extra, pro_rata(whole, start), whole, account.balance, after, short)

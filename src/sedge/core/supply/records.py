@@ -10,8 +10,8 @@ from sedge.core.numbers.plan import Kind
 
 
 class FeatureTerms(Fact):
-    """What a feature of a number costs a month in the account's currency, how long it takes to work, and for which kinds of
-    number the carrier offers it (none named: for all)."""
+    """What a feature of a number costs a month in the account's currency, how long it takes to
+    work, and for which kinds of number the carrier offers it (none named: for all)."""
 
     fee: Decimal
     works_after_minutes: int = 0
@@ -19,9 +19,11 @@ class FeatureTerms(Fact):
 
 
 class Carrier(Fact):
-    """`asks_of` says which allowances a holder of that kind needs under this carrier's agreement. `terms` and `contact` are for
-    people; a number is paid for `minimum_months` at least, and for `notice_days` after its release; `most_grace_days` is the longest wait at zero that can be chosen. `rates` is what a minute of a call out costs, by the leading
-    digits of the number called (without plus); the longest counts."""
+    """`asks_of` says which allowances a holder of that kind needs under this carrier's agreement.
+    `terms` and `contact` are for people; a number is paid for `minimum_months` at least, and for
+    `notice_days` after its release; `most_grace_days` is the longest wait at zero that can be
+    chosen. `rates` is what a minute of a call out costs, by the leading digits of the number called
+    (without plus); the longest counts."""
 
     id: str
     name: str
@@ -43,7 +45,11 @@ class Carrier(Fact):
 
     def features_for(self, kind: Kind) -> dict[str, FeatureTerms]:
         """What it offers for numbers of a kind."""
-        return {name: terms for name, terms in self.features.items() if not terms.kinds or kind in terms.kinds}
+        return {
+            name: terms
+            for name, terms in self.features.items()
+            if not terms.kinds or kind in terms.kinds
+        }
 
     def fee(self, feature: str, currency: str) -> Money:
         """What a feature costs a month; nothing for one that is not offered any more."""
@@ -52,7 +58,8 @@ class Carrier(Fact):
 
 
 class TopUp(Fact):
-    """Pay `amount` in whenever the balance is at or under `at`, and never more than `most_a_month` in a calendar month."""
+    """Pay `amount` in whenever the balance is at or under `at`, and never more than `most_a_month`
+    in a calendar month."""
 
     at: Decimal
     amount: Decimal
@@ -62,12 +69,14 @@ class TopUp(Fact):
 class Account(Fact):
     """An account with a carrier.
 
-    `countries`: numbers of these are bought on it (none named: of any). `receives_only`: before its first deposit nothing can
-    be ordered or called. `grace_days`: how long the carrier waits at zero; None: as its terms say. `alerted_at`: since when
-    somebody knows that the balance is low. `topped_up`: what the rule has paid in, by month as `2026-11`. `theirs`: the
-    carrier's own id of it. `paying`: payments begun and not yet known to have arrived, by their key; `paid`: the keys
+    `countries`: numbers of these are bought on it (none named: of any). `receives_only`: before its
+    first deposit nothing can be ordered or called. `grace_days`: how long the carrier waits at
+    zero; None: as its terms say. `alerted_at`: since when somebody knows that the balance is low.
+    `topped_up`: what the rule has paid in, by month as `2026-11`. `theirs`: the carrier's own id of
+    it. `paying`: payments begun and not yet known to have arrived, by their key; `paid`: the keys
     of the last ones that have ended, so that none is made twice. `charged_to`: the last charge for
-    numbers in service that is in the balance. `suspended_since`: from when the carrier has let nothing through.
+    numbers in service that is in the balance. `suspended_since`: from when the carrier has let
+    nothing through.
     """
 
     id: str
@@ -123,7 +132,8 @@ class OrderLine(Fact):
 
 
 class Document(Fact):
-    """A paper on file. `paper` is what it is (a name of `core.supply.papers`); `site` where it belongs to one; its content lies apart."""
+    """A paper on file. `paper` is what it is (a name of `core.supply.papers`); `site` where it
+    belongs to one; its content lies apart."""
 
     id: str
     paper: str
@@ -158,7 +168,8 @@ class OrderPaper(Fact):
 
 
 class OrderForm(Fact):
-    """What is asked for on a form, where the carrier takes no orders over the wire: nobody knows the numbers before they arrive."""
+    """What is asked for on a form, where the carrier takes no orders over the wire: nobody knows
+    the numbers before they arrive."""
 
     quantity: int
     area: str
@@ -172,7 +183,8 @@ class OrderForm(Fact):
 
 
 class Order(Fact):
-    """`form` is set where it goes on a form; its lines are then what has arrived. `key` is the idempotency key the carrier sees; `placed_as` the carrier's own id once it has answered."""
+    """`form` is set where it goes on a form; its lines are then what has arrived. `key` is the
+    idempotency key the carrier sees; `placed_as` the carrier's own id once it has answered."""
 
     id: str
     reference: str

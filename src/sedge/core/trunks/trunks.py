@@ -15,9 +15,14 @@ class Candidate:
     reason: str
 
 
-def choose_trunk(number: Number, site: Site, estate: Estate, down: tuple[str, ...] = ()) -> tuple[Trunk | None, list[Candidate]]:
-    """The trunk that takes a call out of a number, the number's own first, then the site's; and why each other is not taken."""
-    trunks = sorted(estate.all(Trunk), key=lambda x: (x.id != number.trunk, x.site != site.id, x.id))
+def choose_trunk(
+    number: Number, site: Site, estate: Estate, down: tuple[str, ...] = ()
+) -> tuple[Trunk | None, list[Candidate]]:
+    """The trunk that takes a call out of a number, the number's own first, then the site's; and why
+    each other is not taken."""
+    trunks = sorted(
+        estate.all(Trunk), key=lambda x: (x.id != number.trunk, x.site != site.id, x.id)
+    )
     candidates: list[Candidate] = []
     chosen: Trunk | None = None
     for trunk in trunks:
@@ -26,9 +31,19 @@ def choose_trunk(number: Number, site: Site, estate: Estate, down: tuple[str, ..
         elif not trunk.up or trunk.id in down:
             candidates.append(Candidate(trunk.name, False, "it is down"))
         elif trunk.carrier != number.carrier:
-            candidates.append(Candidate(trunk.name, False, "it leads to another carrier, which would not take this caller ID"))
+            candidates.append(
+                Candidate(
+                    trunk.name,
+                    False,
+                    "it leads to another carrier, which would not take this caller ID",
+                )
+            )
         else:
             chosen = trunk
-            listed = "the number is on its list" if trunk.id == number.trunk else "it leads to the number's carrier"
+            listed = (
+                "the number is on its list"
+                if trunk.id == number.trunk
+                else "it leads to the number's carrier"
+            )
             candidates.append(Candidate(trunk.name, True, listed))
     return chosen, candidates

@@ -1,28 +1,36 @@
-"""Checking a work order: every rule on every task, against the estate as it will be at that point."""
+"""Checking a work order: every rule on every task, against the estate as it will be at that
+point."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
 
 from sedge.core.errors import SedgeError
 from sedge.core.estate import Change, Estate
 from sedge.core.facts import Money
-from sedge.core.numbers.life import Event, State, next_state
-from sedge.core.records import RECORD_TYPES, Account, HolderRef, Number, Order, Product, Site, Subject, Subscription
-from sedge.core.reduce import apply
+from sedge.core.numbers.life import State
+from sedge.core.records import Number, Product, Subject
+from sedge.core.supply.reducers import as_delivered
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, Level, Remedy, stop
-from sedge.core.workorders.plan import arrange, moved, resolve
+from sedge.core.workorders.plan import arrange
 from sedge.core.workorders.rules.catalogue import RULES
+from sedge.core.workorders.task_base import Task
 
-SETTLED_LATER = {"assignment.line-has-path", "assignment.address-registered", "spot.registered-too", "person.spot-after-move"}
-AT_THE_END = {"life.help-rings-back"}  # judged by how the whole work order leaves the estate, whatever it was at that point
+SETTLED_LATER = {
+    "assignment.line-has-path",
+    "assignment.address-registered",
+    "spot.registered-too",
+    "person.spot-after-move",
+}
+AT_THE_END = {
+    "life.help-rings-back"
+}  # judged by how the whole work order leaves the estate, whatever it was at that point
 
 
 @dataclass(frozen=True)
 class Report:
-    """`after` is the projected estate once all tasks are done; `order` the running order with what each waits for; `changes`
-    all that the tasks would change."""
+    """`after` is the projected estate once all tasks are done; `order` the running order with what
+    each waits for; `changes` all that the tasks would change."""
 
     findings: list[Finding]
     after: Estate
@@ -46,23 +54,29 @@ class Report:
         return not self.stops
 
 
-def check(tasks: Sequence[Any], estate: Estate, *, awaits: str | None = None) -> Report:
-    """Findings of all tasks in running order. Finding.task is the position in `tasks`; `awaits` is an order whose numbers will have arrived
-    before anything begins. Raises NotUnderstood on a cycle."""
+def check(tasks: Sequence[Task], estate: Estate, *, awaits: str | None = None) -> Report:
+    """Findings of all tasks in running order. Finding.task is the position in `tasks`; `awaits` is
+    an order whose numbers will have arrived before anything begins. Raises NotUnderstood on a
+    cycle."""
     order = arrange(tasks, {p.id: p.prerequisites for p in estate.all(Product)})
     world = estate.fork()
     if awaits:
         world.absorb(
-            [_as_delivered(Change(subject=Subject.NUMBER, id=n.e164, action="", before=n, after=n)) for n in _awaited(awaits, world)]
+            [
+                as_delivered(
+                    Change(subject=Subject.NUMBER, id=n.e164, action="", before=n, after=n)
+                )
+                for n in _awaited(awaits, world)
+            ]
         )
     findings: list[Finding] = []
     changes: list[Change] = []
     for position, _before in order:
-        task = resolve(tasks[position], tasks)
+        task = tasks[position].resolved(tasks)
         found = [replace(f, task=position) for f in judge(task, world)]
         findings += found
         try:
-            made = project(task, world, f"task-{position}")
+            made = task.project(world, f"task-{position}")
             world.absorb(made)
             changes += made
         except SedgeError as error:
@@ -75,21 +89,26 @@ def _awaited(order: str, estate: Estate) -> list[Number]:
     return [n for n in estate.all(Number) if n.order == order and n.state is State.ON_ORDER]
 
 
-def _seen_from_the_end(finding: Finding, tasks: Sequence[Any], world: Estate) -> Finding:
-    """What a later task of the same work order settles is no finding; what depends on all of them is judged once more."""
+def _seen_from_the_end(finding: Finding, tasks: Sequence[Task], world: Estate) -> Finding:
+    """What a later task of the same work order settles is no finding; what depends on all of them
+    is judged once more."""
     if finding.rule in AT_THE_END:
-        again = RULES[finding.rule][1](resolve(tasks[finding.task], tasks), world)
+        again = RULES[finding.rule][1](tasks[finding.task].resolved(tasks), world)
         return replace(again, rule=finding.rule, task=finding.task) if again else finding
     if finding.is_pass or finding.rule not in SETTLED_LATER:
         return finding
     try:
-        again = RULES[finding.rule][1](resolve(tasks[finding.task], tasks), world)
+        again = RULES[finding.rule][1](tasks[finding.task].resolved(tasks), world)
     except SedgeError:
         return finding
-    return replace(again, rule=finding.rule, task=finding.task) if again and again.level is Level.PASS else finding
+    return (
+        replace(again, rule=finding.rule, task=finding.task)
+        if again and again.level is Level.PASS
+        else finding
+    )
 
 
-def judge(task: Any, estate: Estate) -> list[Finding]:
+def judge(task: Task, estate: Estate) -> list[Finding]:
     """Every rule that concerns the task."""
     findings: list[Finding] = []
     for name, (kind, rule) in RULES.items():
@@ -103,41 +122,25 @@ def judge(task: Any, estate: Estate) -> list[Finding]:
             finding = replace(finding, level=Level.STOP)
         if finding:
             findings.append(replace(finding, rule=name))
-        if finding and finding.level is Level.STOP and is_missing(task, estate):
+        if finding and finding.level is Level.STOP and task.lacks_its_number(estate):
             break
     return findings
 
 
-def judge_amid(task: Any, rest: Sequence[Any], estate: Estate) -> list[Finding]:
-    """Every rule on a task about to run; those judged by how the whole work order leaves the estate see the `rest` of it as done."""
+def judge_amid(task: Task, rest: Sequence[Task], estate: Estate) -> list[Finding]:
+    """Every rule on a task about to run; those judged by how the whole work order leaves the estate
+    see the `rest` of it as done."""
     now = [f for f in judge(task, estate) if f.rule not in AT_THE_END]
-    return now + [f for f in check([task, *rest], estate).findings if f.task == 0 and f.rule in AT_THE_END]
+    return now + [
+        f for f in check([task, *rest], estate).findings if f.task == 0 and f.rule in AT_THE_END
+    ]
 
 
-def is_missing(task: Any, estate: Estate) -> bool:
-    """Whether the number a task names isn't there at all, so that further rules would only repeat it."""
-    return task.e164 is not None and estate.get(Number, task.e164) is None and not isinstance(task, t.Bringing)
-
-
-def project(task: Any, estate: Estate, identity: str) -> list[Change]:
-    """The changes of a task seen as done: an order's numbers as delivered, a release as carried out."""
-    changes = apply(task, estate, identity)
-    if isinstance(task, t.OrderNumbers):
-        return [_as_delivered(c) for c in changes]
-    return changes
-
-
-def _as_delivered(change: Change) -> Change:
-    if isinstance(change.after, Order):
-        return change
-    number = change.after
-    return change.but(after=number.but(state=next_state(number.state, Event.DELIVER), state_before=State.ON_ORDER))
-
-
-def with_remedies(tasks: Sequence[Any], report: Report) -> tuple[list[Any], list[int | None]]:
+def with_remedies(tasks: Sequence[Task], report: Report) -> tuple[list[Task], list[int | None]]:
     """The tasks with every automatic remedy of a stop or a warning added or put in place.
 
-    Returns the new tasks and, for each, the position (among the new ones) of the task it is a remedy for, or None.
+    Returns the new tasks and, for each, the position (among the new ones) of the task it is a
+    remedy for, or None.
     """
     chosen: dict[int, list[Remedy]] = {}
     for finding in (*report.stops, *report.warnings):
@@ -145,29 +148,38 @@ def with_remedies(tasks: Sequence[Any], report: Report) -> tuple[list[Any], list
         if remedy:
             chosen.setdefault(finding.task, []).append(remedy)
     replacements = {i: [r for r in remedies if r.replaces] for i, remedies in chosen.items()}
-    if any(replacements.values()):  # another number or role may make further remedies needless, so these come first
+    if any(
+        replacements.values()
+    ):  # another number or role may make further remedies needless, so these come first
         mended = list(tasks)
         for position, remedies in replacements.items():
             for remedy in remedies:
-                mended = replaced(mended, position, _merged(mended[position], tasks[position], remedy.tasks[0]))
+                mended = replaced(
+                    mended, position, _merged(mended[position], tasks[position], remedy.tasks[0])
+                )
         return mended, [None] * len(mended)
-    out: list[Any] = []
+    out: list[Task] = []
     marks: list[int | None] = []
     places: dict[int, int] = {}
     fresh: list[int] = []  # where the remedies of this round stand
     for position, task in enumerate(tasks):
         added = [a for r in chosen.get(position, []) for a in r.tasks]
-        added = [a for i, a in enumerate(added) if a not in added[:i] and not _joined(a, out, fresh) and a not in out]
+        added = [
+            a
+            for i, a in enumerate(added)
+            if a not in added[:i] and not _joined(a, out, fresh) and a not in out
+        ]
         fresh += range(len(out), len(out) + len(added))
         place = len(out) + len(added)
         places[position] = place
         out += [*added, task]
         marks += [*([place] * len(added)), None]
-    return [moved(task, places.__getitem__) for task in out], marks
+    return [task.moved(places.__getitem__) for task in out], marks
 
 
-def _joined(remedy: Any, out: list[Any], fresh: Sequence[int]) -> bool:
-    """Whether a remedy has been added to an earlier one of its kind: five seats are bought at once, not one after another."""
+def _joined(remedy: Task, out: list[Task], fresh: Sequence[int]) -> bool:
+    """Whether a remedy has been added to an earlier one of its kind: five seats are bought at once,
+    not one after another."""
     for place in fresh:
         if (both := out[place].together(remedy)) is not None:
             out[place] = both
@@ -175,18 +187,21 @@ def _joined(remedy: Any, out: list[Any], fresh: Sequence[int]) -> bool:
     return False
 
 
-def replaced(tasks: Sequence[Any], position: int, task: Any) -> list[Any]:
-    """The tasks with another one at `position`; where its number changed, those that meant the old number follow."""
+def replaced(tasks: Sequence[Task], position: int, task: Task) -> list[Task]:
+    """The tasks with another one at `position`; where its number changed, those that meant the old
+    number follow."""
     old, new = tasks[position].e164, task.e164
     out = list(tasks)
     out[position] = task
     if old and new and old != new:
-        bringing = t.OrderNumbers | t.Bringing | t.UnassignNumber
-        out = [x.but(number=new) if x.e164 == old and not isinstance(x, bringing) else x for x in out]
+        follows = [
+            x.e164 == old and not x.may_be_new and not isinstance(x, t.UnassignNumber) for x in out
+        ]
+        out = [x.but(number=new) if follow else x for x, follow in zip(out, follows, strict=True)]
     return out
 
 
-def _merged(current: Any, original: Any, replacement: Any) -> Any:
+def _merged(current: Task, original: Task, replacement: Task) -> Task:
     """Two replacements of one task (another number, another role) both count."""
     changes = {
         name: getattr(replacement, name)
@@ -204,62 +219,7 @@ class Costs:
     once: dict[str, Money]
 
 
-def costs_of(task: Any, estate: Estate) -> tuple[Money | None, Money | None]:
-    """What a task adds per month and once, as far as Sedge pays it; None: nothing."""
-    match task:
-        case t.GrantLicence():
-            return _seat(task.product, task.holder, estate), None
-        case t.ExchangeLicence():
-            new, old = _seat(task.to, task.holder, estate), _seat(task.product, task.holder, estate)
-            return (new - old if new.currency == old.currency else new), None
-        case t.BuySeats():
-            return estate.the(Product, task.product).monthly.times(task.seats), None
-        case t.CancelSeats():
-            seats = estate.the(Subscription, task.subscription)
-            return (None if seats.is_trial else estate.the(Product, seats.product).monthly.times(-task.seats)), None
-        case t.RevokeLicence():
-            return _seat(task.product, task.holder, estate).times(-1), None
-        case t.OrderNumbers() | t.RecordArrival():
-            monthly, once = task.lines[0].monthly, task.lines[0].setup
-            for line in task.lines[1:]:
-                monthly, once = monthly + line.monthly, once + line.setup
-            return monthly, once
-        case t.SetFeature():
-            number = estate.number(task.e164 or "")
-            if (task.feature in number.features) is task.on:
-                return None, None
-            fee = estate.carrier_of(number).fee(task.feature, number.monthly.currency)
-            return (fee if task.on else fee.times(-1)), None
-        case t.ReleaseNumber():
-            return estate.number(task.e164 or "").monthly.times(-1), None
-        case t.ConnectNumber():
-            return task.monthly, None
-        case _:
-            return None, None
-
-
-def is_idle(task: Any, tasks: Sequence[Any], estate: Estate) -> bool:
-    """Whether a task that has not run yet finds nothing to do, and so costs and saves nothing: a seat that is held already, or that nobody
-    holds and nothing before it gives."""
-    if not isinstance(task, t.GrantLicence | t.RevokeLicence):
-        return False
-    held = any(g.product == task.product for g in estate.grants_of(task.holder))
-    turned = t.RevokeLicence if isinstance(task, t.GrantLicence) else t.GrantLicence
-    if any(isinstance(x, turned) and (x.holder, x.product) == (task.holder, task.product) for x in tasks):
-        return False
-    return held if isinstance(task, t.GrantLicence) else not held
-
-
-def _seat(key: str, holder: HolderRef, estate: Estate) -> Money:
-    """A seat's price, in the currency in which the holder's site pays its carrier."""
-    product = estate.the(Product, key)
-    at = estate.get(RECORD_TYPES[holder.subject], holder.id)
-    site = estate.get(Site, getattr(at, "site", holder.id))
-    account = estate.get(Account, site.account) if site else None
-    return product.price_in(account.balance.currency) if account else product.monthly
-
-
-def totals(tasks: Sequence[Any], estate: Estate) -> Costs:
+def totals(tasks: Sequence[Task], estate: Estate) -> Costs:
     monthly: dict[str, Money] = {}
     once: dict[str, Money] = {}
     granted = {task.product for task in tasks if isinstance(task, t.GrantLicence)} | {
@@ -268,7 +228,9 @@ def totals(tasks: Sequence[Any], estate: Estate) -> Costs:
     for task in tasks:
         if isinstance(task, t.BuySeats) and task.product in granted:
             continue  # the grant that follows carries the seat's price
-        for amount, total in zip(costs_of(resolve(task, tasks), estate), (monthly, once), strict=True):
+        for amount, total in zip(task.resolved(tasks).costs(estate), (monthly, once), strict=True):
             if amount is not None:
-                total[amount.currency] = total[amount.currency] + amount if amount.currency in total else amount
+                total[amount.currency] = (
+                    total[amount.currency] + amount if amount.currency in total else amount
+                )
     return Costs(monthly, once)

@@ -1,6 +1,8 @@
-"""The rules held against the estate as it stands: what would be refused or warned of if a number were given, or a path published, today.
+"""The rules held against the estate as it stands: what would be refused or warned of if a number
+were given, or a path published, today.
 
-The same functions as in the checks of a work order; those about the giving itself (is it free, is it leaving) have no sense here.
+The same functions as in the checks of a work order; those about the giving itself (is it free, is
+it leaving) have no sense here.
 """
 
 from dataclasses import replace
@@ -15,15 +17,33 @@ from sedge.core.workorders.findings import Finding, Level, stop
 from sedge.core.workorders.rules.catalogue import RULES
 
 OF_NUMBERS = (
-    "assignment.capacity-suits-holder", "assignment.holder-may-call-here", "assignment.dispatchable-spot", "assignment.role-free",
-    "assignment.holder-is-here", "assignment.country-served", "assignment.on-trunk-list", "assignment.calling-rights",
-    "assignment.line-has-path", "assignment.address-registered",
-)  # fmt: skip
+    "assignment.capacity-suits-holder",
+    "assignment.holder-may-call-here",
+    "assignment.dispatchable-spot",
+    "assignment.role-free",
+    "assignment.holder-is-here",
+    "assignment.country-served",
+    "assignment.on-trunk-list",
+    "assignment.calling-rights",
+    "assignment.line-has-path",
+    "assignment.address-registered",
+)
 OF_PATHS = (
-    "path.people-are-here", "path.somebody-rings", "path.rota-goes-round", "path.greeting-names-keys", "path.mailbox-is-read", "path.greeting-said-well",
-    "path.steps-are-reached", "path.every-call-ends", "path.nobody-is-hung-up-on", "path.forwards-go-through", "path.hours-make-sense",
-    "path.recording-is-announced", "path.other-paths-lead-on", "path.test-cases-pass",
-)  # fmt: skip
+    "path.people-are-here",
+    "path.somebody-rings",
+    "path.rota-goes-round",
+    "path.greeting-names-keys",
+    "path.mailbox-is-read",
+    "path.greeting-said-well",
+    "path.steps-are-reached",
+    "path.every-call-ends",
+    "path.nobody-is-hung-up-on",
+    "path.forwards-go-through",
+    "path.hours-make-sense",
+    "path.recording-is-announced",
+    "path.other-paths-lead-on",
+    "path.test-cases-pass",
+)
 OF_GRANTS = ("licence.prerequisites", "licence.fits-holder")
 NIGHTLY = (*OF_NUMBERS, *OF_PATHS, *OF_GRANTS)
 
@@ -33,7 +53,11 @@ def of_number(number: Number, estate: Estate) -> list[Finding]:
     if number.assignment is None:
         return []
     held = number.assignment
-    return _judged(OF_NUMBERS, t.AssignNumber(number=number.e164, holder=held.holder, role=held.role, spot=number.spot), estate)
+    return _judged(
+        OF_NUMBERS,
+        t.AssignNumber(number=number.e164, holder=held.holder, role=held.role, spot=number.spot),
+        estate,
+    )
 
 
 def of_path(path: PathVersion, estate: Estate) -> list[Finding]:
@@ -46,7 +70,8 @@ def of_path(path: PathVersion, estate: Estate) -> list[Finding]:
 
 
 def of_grant(grant: Grant, estate: Estate) -> list[Finding]:
-    """What is wrong with a licence somebody has: what it needs may have been taken away, or never been there."""
+    """What is wrong with a licence somebody has: what it needs may have been taken away, or never
+    been there."""
     return _judged(OF_GRANTS, t.GrantLicence(holder=grant.holder, product=grant.product), estate)
 
 

@@ -1,7 +1,8 @@
-"""Why not, and what would make it work: the fewest tasks, and of those the cheapest a month, that leave no stop.
+"""Why not, and what would make it work: the fewest tasks, and of those the cheapest a month, that
+leave no stop.
 
-The search goes from one set of tasks to the next by the remedies of its first stop, the smallest sets first; so the first set without a
-stop is the shortest that remedies lead to.
+The search goes from one set of tasks to the next by the remedies of its first stop, the smallest
+sets first; so the first set without a stop is the shortest that remedies lead to.
 """
 
 import heapq
@@ -11,17 +12,18 @@ from decimal import Decimal
 from typing import Any
 
 from sedge.core.estate import Estate
-from sedge.core.workorders.checks import Report, check, costs_of, replaced
+from sedge.core.workorders.checks import Report, check, replaced
 from sedge.core.workorders.findings import Finding, Level, Remedy
-from sedge.core.workorders.plan import resolve
 
 MOST_TASKS, MOST_LOOKED_AT, MOST_WAYS = 8, 300, 4
 
 
 @dataclass(frozen=True)
 class WhyNot:
-    """`findings` are all verdicts on the task alone. `tasks` is the shortest set that would make it work, the task among them; None where
-    remedies lead nowhere: then `elsewhere` are the ways out that somebody must go first. `monthly` is by currency."""
+    """`findings` are all verdicts on the task alone. `tasks` is the shortest set that would make it
+    work, the task among them; None where remedies lead nowhere: then `elsewhere` are the ways out
+    that somebody must go first. `monthly` is by currency.
+    """
 
     findings: list[Finding]
     tasks: list[Any] | None
@@ -34,7 +36,8 @@ class WhyNot:
 
 
 def why_not(task: Any, estate: Estate) -> WhyNot:
-    """Everything that stands in the way of one task, and the shortest way round it. The estate must hold choices for remedies."""
+    """Everything that stands in the way of one task, and the shortest way round it. The estate must
+    hold choices for remedies."""
     alone = check([task], estate)
     outside: dict[str, Remedy] = {}
     waiting: list[tuple[int, Decimal, int, list[Any]]] = [(1, Decimal(0), 0, [task])]
@@ -56,7 +59,9 @@ def why_not(task: Any, estate: Estate) -> WhyNot:
     return WhyNot(alone.findings, None, {}, list(outside.values()))
 
 
-def _ways_on(tasks: Sequence[Any], report: Report, outside: dict[str, Remedy]) -> Iterator[list[Any]]:
+def _ways_on(
+    tasks: Sequence[Any], report: Report, outside: dict[str, Remedy]
+) -> Iterator[list[Any]]:
     """The sets of tasks that a remedy of the first stop leads to."""
     stop = report.stops[0]
     for remedy in stop.remedies:
@@ -74,7 +79,7 @@ def _ways_on(tasks: Sequence[Any], report: Report, outside: dict[str, Remedy]) -
 def _monthly(tasks: Sequence[Any], estate: Estate) -> dict[str, Decimal]:
     found: dict[str, Decimal] = {}
     for task in tasks:
-        monthly, _ = costs_of(resolve(task, tasks), estate)
+        monthly, _ = task.resolved(tasks).costs(estate)
         if monthly is not None:
             found[monthly.currency] = found.get(monthly.currency, Decimal(0)) + monthly.amount
     return found

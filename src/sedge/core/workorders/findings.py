@@ -2,7 +2,9 @@
 
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any, Literal
+from typing import Literal
+
+from sedge.core.workorders.task_base import Task
 
 
 class Level(StrEnum):
@@ -33,13 +35,14 @@ Leads = Literal[
 class Remedy:
     """Tasks to add before the stopped one (`replaces` False) or to put in its place.
 
-    `words` stand on the button. `automatic` ones are added by *Add remedies*; the others need somebody's judgement
-    (which spot, which reason) and are never chosen for them. One that `leads_to` a place is no task at all: there somebody
-    makes what is missing, and then the draft is checked again.
+    `words` stand on the button. `automatic` ones are added by *Add remedies*; the others need
+    somebody's judgement (which spot, which reason) and are never chosen for them. One that
+    `leads_to` a place is no task at all: there somebody makes what is missing, and then the draft
+    is checked again.
     """
 
     words: str
-    tasks: tuple[Any, ...]
+    tasks: tuple[Task, ...]
     replaces: bool = False
     automatic: bool = True
     leads_to: "Place | None" = None
@@ -47,7 +50,8 @@ class Remedy:
 
 @dataclass(frozen=True)
 class Place:
-    """Where a remedy is found that is no task: the spots of a site, a deposit to an account, a new call path of a site."""
+    """Where a remedy is found that is no task: the spots of a site, a deposit to an account, a new
+    call path of a site."""
 
     what: Leads
     id: str
@@ -55,7 +59,8 @@ class Place:
 
 @dataclass(frozen=True)
 class Finding:
-    """`rule` and `task` (position in running order) are filled in by the checker; `steps` are those of a call path that are meant."""
+    """`rule` and `task` (position in running order) are filled in by the checker; `steps` are those
+    of a call path that are meant."""
 
     level: Level
     message: str
@@ -81,11 +86,11 @@ def stop(message: str, *remedies: Remedy) -> Finding:
     return Finding(Level.STOP, message, remedies)
 
 
-def add_before(words: str, *tasks: Any, automatic: bool = True) -> Remedy:
+def add_before(words: str, *tasks: Task, automatic: bool = True) -> Remedy:
     return Remedy(words, tasks, automatic=automatic)
 
 
-def instead(words: str, *tasks: Any, automatic: bool = True) -> Remedy:
+def instead(words: str, *tasks: Task, automatic: bool = True) -> Remedy:
     return Remedy(words, tasks, replaces=True, automatic=automatic)
 
 

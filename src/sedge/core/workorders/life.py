@@ -1,4 +1,5 @@
-"""The lives of work orders and of their tasks: two tables of states and events, read by enforcement, buttons and docs."""
+"""The lives of work orders and of their tasks: two tables of states and events, read by
+enforcement, buttons and docs."""
 
 from enum import StrEnum
 
@@ -103,7 +104,8 @@ def allows(state: OrderState, event: OrderEvent) -> bool:
 
 
 def next_state(state: OrderState, event: OrderEvent) -> OrderState:
-    """State of a work order after `event`. Raises NotAllowedNow where the table has no such step."""
+    """State of a work order after `event`. Raises NotAllowedNow where the table has no such
+    step."""
     if event not in ORDER_LIFE[state]:
         raise NotAllowedNow(
             f"A work order that is {state} can't be {event}.",

@@ -1,4 +1,5 @@
-"""Signing in: passwords with argon2, sessions as random tokens of which only the hash is kept, throttling."""
+"""Signing in: passwords with argon2, sessions as random tokens of which only the hash is kept,
+throttling."""
 
 import hashlib
 import hmac
@@ -16,7 +17,9 @@ from sedge.store.repositories.installation import Member, SignIn
 
 MOST_FAILURES = 5
 LOCKED = timedelta(minutes=5)
-_hasher = PasswordHasher(time_cost=2, memory_cost=19_456, parallelism=1)  # OWASP's least parameters for argon2id
+_hasher = PasswordHasher(
+    time_cost=2, memory_cost=19_456, parallelism=1
+)  # OWASP's least parameters for argon2id
 _NOBODY = _hasher.hash("nobody has this password")
 
 
@@ -30,22 +33,32 @@ def sign_in(house: House, email: str, password: str) -> str:
     with house.installation.reading() as connection:
         member = installation.member(connection, found.id)
     if member is None:
-        raise NotSignedIn("You sign in for no organisation any more. Ask an administrator to let you in.", field="email")
+        raise NotSignedIn(
+            "You sign in for no organisation any more. Ask an administrator to let you in.",
+            field="email",
+        )
     return open_session(house, member)
 
 
 def check_password(house: House, email: str, password: str) -> SignIn:
-    """Who they are. Raises NotSignedIn (one sentence for all causes), TooMany after five failures."""
+    """Who they are. Raises NotSignedIn (one sentence for all causes), TooMany after five
+    failures."""
     now = house.clock.real()
     with house.installation.reading() as connection:
         found = installation.by_email(connection, email)
     if found and found.locked_until and found.locked_until > now:
-        raise TooMany("Too many wrong passwords. Wait five minutes, or ask an administrator.", field="password")
+        raise TooMany(
+            "Too many wrong passwords. Wait five minutes, or ask an administrator.",
+            field="password",
+        )
     fits = _fits(found.password_hash if found else _NOBODY, password)
     if found is None or not fits:
         if found:
             _note_failure(house, found.id, found.failures + 1)
-        raise NotSignedIn("That mail address and password don't go together. Check both and try again.", field="password")
+        raise NotSignedIn(
+            "That mail address and password don't go together. Check both and try again.",
+            field="password",
+        )
     with house.installation.writing() as connection:
         installation.note_failure(connection, found.id, 0, None)
     return found
@@ -64,7 +77,9 @@ def demo_sign_in(house: House, who: str) -> str:
     with house.installation.reading() as connection:
         member = installation.member(connection, who)
     if not house.settings.demo or member is None:
-        raise NotSignedIn("Choose one of the people, or sign in with mail address and password.", field="who")
+        raise NotSignedIn(
+            "Choose one of the people, or sign in with mail address and password.", field="who"
+        )
     return open_session(house, member)
 
 
@@ -82,7 +97,8 @@ def sign_out(house: House, token: str | None) -> None:
 
 
 def act_for(house: House, token: str | None, who: Member, organisation: str) -> Member:
-    """Go on for another organisation in the same session. Raises Forbidden for one that somebody is no member of."""
+    """Go on for another organisation in the same session. Raises Forbidden for one that somebody is
+    no member of."""
     member = as_member_of(house, who, organisation)
     with house.installation.writing() as connection:
         installation.act_for(connection, _digest(token or ""), organisation)
@@ -90,11 +106,22 @@ def act_for(house: House, token: str | None, who: Member, organisation: str) -> 
 
 
 def as_member_of(house: House, who: Member, organisation: str) -> Member:
-    """The same person in another of their organisations. Raises Forbidden, the same for one that is not there: nothing is told of it."""
+    """The same person in another of their organisations. Raises Forbidden, the same for one that is
+    not there: nothing is told of it."""
     with house.installation.reading() as connection:
-        found = next((m for m in installation.memberships_of(connection, who.sign_in) if m.organisation == organisation), None)
+        found = next(
+            (
+                m
+                for m in installation.memberships_of(connection, who.sign_in)
+                if m.organisation == organisation
+            ),
+            None,
+        )
     if found is None:
-        raise Forbidden("You don't act for that organisation. Ask one of its administrators.", organisation=organisation)
+        raise Forbidden(
+            "You don't act for that organisation. Ask one of its administrators.",
+            organisation=organisation,
+        )
     return found
 
 

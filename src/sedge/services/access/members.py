@@ -1,4 +1,5 @@
-"""Who signs in for an organisation: letting somebody in by mail, what they may do, and shutting the door behind them."""
+"""Who signs in for an organisation: letting somebody in by mail, what they may do, and shutting the
+door behind them."""
 
 import hashlib
 import re
@@ -40,13 +41,17 @@ def listing(desk: Desk) -> tuple[list[Member], list[Invitation]]:
     """Who signs in here, by name, and who has been let in and not come yet."""
     with desk.house.installation.reading() as connection:
         here = installation.members_of(connection, desk.who.organisation)
-        return here, invitations.open_ones(connection, desk.who.organisation, desk.house.clock.real())
+        return here, invitations.open_ones(
+            connection, desk.who.organisation, desk.house.clock.real()
+        )
 
 
 def invite(desk: Desk, form: dict[str, Any], address: str) -> Invitation:
-    """Write to somebody that they may sign in; the letter has a link under `address` that works once, for a week.
+    """Write to somebody that they may sign in; the letter has a link under `address` that works
+    once, for a week.
 
-    Whether they sign in for others already is not told. Raises NotUnderstood naming the field, NotAllowedNow for who is in already.
+    Whether they sign in for others already is not told. Raises NotUnderstood naming the field,
+    NotAllowedNow for who is in already.
     """
     desk.require(May.SET_RULES)
     email, name = str(form.get("email", "")).strip().lower(), str(form.get("name", "")).strip()
@@ -56,19 +61,35 @@ def invite(desk: Desk, form: dict[str, Any], address: str) -> Invitation:
         raise NotUnderstood("A name of at most 120 characters is needed.", field="name")
     role, sites = _role(form), _sites(desk, form)
     now, token = desk.house.clock.real(), secrets.token_urlsafe(24)
-    invitation = Invitation(_digest(token), email, name, desk.who.organisation, role, sites, desk.actor, now + LASTS)
+    invitation = Invitation(
+        _digest(token), email, name, desk.who.organisation, role, sites, desk.actor, now + LASTS
+    )
     with desk.house.installation.writing() as connection:
-        if any(m.email == email for m in installation.members_of(connection, desk.who.organisation)):
-            raise NotAllowedNow(f"{email} signs in for {desk.organisation.name} already.", field="email", reason="member")
+        if any(
+            m.email == email for m in installation.members_of(connection, desk.who.organisation)
+        ):
+            raise NotAllowedNow(
+                f"{email} signs in for {desk.organisation.name} already.",
+                field="email",
+                reason="member",
+            )
         invitations.put(connection, invitation)
     link = f"{address.rstrip('/')}/welcome/{token}"
     text = (
-        f"{desk.actor} lets you sign in to Sedge for {desk.organisation.name}, as {role.value}.\n\n"
-        f"Open this address within a week and choose a password:\n{link}\n\nIf you did not expect this, do nothing."
+        f"{desk.actor} lets you sign in to Sedge for {desk.organisation.name}, as"
+        f" {role.value}.\n\nOpen this address within a week and choose a password:\n{link}\n\nIf"
+        " you did not expect this, do nothing."
     )
     with desk.writing() as writing:
-        mail.write(writing, f"welcome-{invitation.id[:40]}", email, Letter(f"Sign in for {desk.organisation.name}", text, ""))
-        writing.remark("sign-in.invited", Subject.SIGN_IN, email, f"{name} ({email}), {_told(role, sites)}")
+        mail.write(
+            writing,
+            f"welcome-{invitation.id[:40]}",
+            email,
+            Letter(f"Sign in for {desk.organisation.name}", text, ""),
+        )
+        writing.remark(
+            "sign-in.invited", Subject.SIGN_IN, email, f"{name} ({email}), {_told(role, sites)}"
+        )
     return invitation
 
 
@@ -78,27 +99,37 @@ def withdraw(desk: Desk, key: str) -> None:
     with desk.house.installation.writing() as connection:
         gone = invitations.take(connection, key, desk.who.organisation)
     if gone is None:
-        raise NotFound("There is no such invitation; it may have been taken up.", subject="invitation", id=key)
+        raise NotFound(
+            "There is no such invitation; it may have been taken up.", subject="invitation", id=key
+        )
     with desk.writing() as writing:
-        writing.remark("sign-in.withdrawn", Subject.SIGN_IN, gone.email, f"{gone.name} ({gone.email})")
+        writing.remark(
+            "sign-in.withdrawn", Subject.SIGN_IN, gone.email, f"{gone.name} ({gone.email})"
+        )
 
 
 def change(desk: Desk, sign_in: str, form: dict[str, Any]) -> Member:
-    """Another role, or other sites, from the next page on. Raises NotFound, NotAllowedNow where nobody would be left to let others in."""
+    """Another role, or other sites, from the next page on. Raises NotFound, NotAllowedNow where
+    nobody would be left to let others in."""
     desk.require(May.SET_RULES)
     role, sites = _role(form), _sites(desk, form)
     with desk.house.installation.writing() as connection:
         member = _the(installation.members_of(connection, desk.who.organisation), sign_in)
         if role is not AccessRole.ADMINISTRATOR:
-            _somebody_stays(desk, installation.members_of(connection, desk.who.organisation), sign_in)
+            _somebody_stays(
+                desk, installation.members_of(connection, desk.who.organisation), sign_in
+            )
         installation.change_membership(connection, sign_in, desk.who.organisation, role, sites)
     with desk.writing() as writing:
-        writing.remark("sign-in.changed", Subject.SIGN_IN, member.email, f"{member.name}: {_told(role, sites)}")
+        writing.remark(
+            "sign-in.changed", Subject.SIGN_IN, member.email, f"{member.name}: {_told(role, sites)}"
+        )
     return member
 
 
 def end(desk: Desk, sign_in: str) -> None:
-    """They sign in no longer for this organisation; whatever page they have open says so. What they did stays in the ledger."""
+    """They sign in no longer for this organisation; whatever page they have open says so. What they
+    did stays in the ledger."""
     desk.require(May.SET_RULES)
     with desk.house.installation.writing() as connection:
         here = installation.members_of(connection, desk.who.organisation)
@@ -106,7 +137,9 @@ def end(desk: Desk, sign_in: str) -> None:
         _somebody_stays(desk, here, sign_in)
         installation.end_membership(connection, sign_in, desk.who.organisation)
     with desk.writing() as writing:
-        writing.remark("sign-in.ended", Subject.SIGN_IN, member.email, f"{member.name} ({member.email})")
+        writing.remark(
+            "sign-in.ended", Subject.SIGN_IN, member.email, f"{member.name} ({member.email})"
+        )
 
 
 # ── at the door ──
@@ -124,45 +157,77 @@ class Welcome:
 
 
 def welcome(house: House, token: str) -> Welcome:
-    """Raises NotFound for one that was taken up, withdrawn or is too old: the same for one that never was."""
+    """Raises NotFound for one that was taken up, withdrawn or is too old: the same for one that
+    never was."""
     with house.installation.reading() as connection:
         found = invitations.by_digest(connection, _digest(token), house.clock.real())
         known = installation.by_email(connection, found.email) is not None if found else False
     if found is None or found.organisation not in house.organisations:
-        raise NotFound("This invitation lets nobody in any more: it was used, withdrawn or is older than a week. Ask for another one.")
-    return Welcome(found.name, found.email, house.organisations[found.organisation].name, found.role.value, known)
+        raise NotFound(
+            "This invitation lets nobody in any more: it was used, withdrawn or is older than a"
+            " week. Ask for another one."
+        )
+    return Welcome(
+        found.name,
+        found.email,
+        house.organisations[found.organisation].name,
+        found.role.value,
+        known,
+    )
 
 
 def accept(house: House, token: str, password: str, again: str) -> str:
-    """Take the invitation up: with the password one has, or a new one; a session's token. Raises NotUnderstood naming the field."""
+    """Take the invitation up: with the password one has, or a new one; a session's token. Raises
+    NotUnderstood naming the field."""
     invited = welcome(house, token)
     if invited.known:
         access.check_password(house, invited.email, password)
     else:
         _good_password(password, again)
-    fresh = "" if invited.known else access.hash_password(password)  # slow on purpose, so before the transaction
+    fresh = (
+        "" if invited.known else access.hash_password(password)
+    )  # slow on purpose, so before the transaction
     with house.installation.writing() as connection:
         taken = invitations.take(connection, _digest(token))
         if taken is None:
-            raise NotFound("This invitation has just been used. Sign in with the password chosen then.")
+            raise NotFound(
+                "This invitation has just been used. Sign in with the password chosen then."
+            )
         known = installation.by_email(connection, taken.email)
         if known and fresh:
-            raise NotAllowedNow("You have a password since a moment ago. Open the invitation again and use that one.", reason="known")
+            raise NotAllowedNow(
+                "You have a password since a moment ago. Open the invitation again and use that"
+                " one.",
+                reason="known",
+            )
         member = Member(
-            known.id if known else f"sign-in-{secrets.token_hex(5)}", taken.name, taken.email, taken.organisation, taken.role, taken.sites
+            known.id if known else f"sign-in-{secrets.token_hex(5)}",
+            taken.name,
+            taken.email,
+            taken.organisation,
+            taken.role,
+            taken.sites,
         )
         if known:
             installation.add_membership(connection, member)
         else:
             installation.add_sign_in(connection, member, fresh)
     with house.desk(member).writing() as writing:
-        writing.remark("sign-in.taken-up", Subject.SIGN_IN, member.email, f"{member.name}, {_told(member.role, member.sites)}")
+        writing.remark(
+            "sign-in.taken-up",
+            Subject.SIGN_IN,
+            member.email,
+            f"{member.name}, {_told(member.role, member.sites)}",
+        )
     return access.open_session(house, member)
 
 
 def _good_password(password: str, again: str) -> None:
     if len(password) < LEAST_PASSWORD:
-        raise NotUnderstood(f"A password needs at least {LEAST_PASSWORD} characters; several words do well.", field="password")
+        raise NotUnderstood(
+            f"A password needs at least {LEAST_PASSWORD} characters; several words do well.",
+            field="password",
+        )
     if password != again:
         raise NotUnderstood("The two passwords differ. Type them again.", field="again")
 
@@ -175,12 +240,15 @@ def _role(form: dict[str, Any]) -> AccessRole:
 
 
 def _sites(desk: Desk, form: dict[str, Any]) -> tuple[str, ...]:
-    """The sites a site manager looks after, at least one. Other roles are for the whole organisation. Raises NotUnderstood."""
+    """The sites a site manager looks after, at least one. Other roles are for the whole
+    organisation. Raises NotUnderstood."""
     if _role(form) not in KEPT_TO_SITES:
         return ()
     wanted = [str(s) for s in form.get("sites", [])]
     if not wanted:
-        raise NotUnderstood("Choose at least one site: a site manager changes nothing elsewhere.", field="sites")
+        raise NotUnderstood(
+            "Choose at least one site: a site manager changes nothing elsewhere.", field="sites"
+        )
     with desk.reading() as reading:
         known = {s.id for s in reading.records.many(Site, wanted)}
     if missing := [s for s in wanted if s not in known]:
@@ -197,7 +265,11 @@ def _the(members: list[Member], sign_in: str) -> Member:
 
 def _somebody_stays(desk: Desk, members: list[Member], sign_in: str) -> None:
     if not any(m.role is AccessRole.ADMINISTRATOR and m.sign_in != sign_in for m in members):
-        raise NotAllowedNow(f"{desk.organisation.name} would have no administrator left. Make somebody else one first.", reason="last")
+        raise NotAllowedNow(
+            f"{desk.organisation.name} would have no administrator left. Make somebody else one"
+            " first.",
+            reason="last",
+        )
 
 
 def _told(role: AccessRole, sites: tuple[str, ...]) -> str:

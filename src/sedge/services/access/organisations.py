@@ -1,7 +1,9 @@
-"""Several organisations in one installation, each with an estate and administrators of its own; a new one set up from a pattern.
+"""Several organisations in one installation, each with an estate and administrators of its own; a
+new one set up from a pattern.
 
-Each has a database file of its own, so nobody sees across. Carriers' descriptions, licence products, letters and the levels of rules are copied
-from the pattern; people, sites, numbers, accounts and work are not.
+Each has a database file of its own, so nobody sees across. Carriers' descriptions, licence
+products, letters and the levels of rules are copied from the pattern; people, sites, numbers,
+accounts and work are not.
 """
 
 import hashlib
@@ -13,26 +15,29 @@ from typing import Any
 from sqlalchemy import func, insert, select
 
 from sedge.core.access.roles import AccessRole, May
+from sedge.core.changes import changed
 from sedge.core.errors import NotUnderstood, OutsideTrouble, SedgeError
 from sedge.core.licences.reducers import free_seats
+from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Account, Carrier, CivicElements, Product, Subject
-from sedge.core.reduce import changed
-from sedge.core.workorders.needs import Needs
 from sedge.services import today
 from sedge.services.carriers import accounts
 from sedge.services.carriers.accounts import Wanted
 from sedge.services.context import Desk
-from sedge.services.holders import holders
+from sedge.services.holders import site_management
 from sedge.services.safety import safety
 from sedge.store.repositories import installation
 from sedge.store.repositories.installation import Member, Organisation
 from sedge.store.repositories.workorders import running_count
 from sedge.store.schema import holders as holder_tables
-from sedge.store.schema import tables
+from sedge.store.schema import projected, tables
 
 MOST_ADMINISTRATORS = 10
-COPIED_TABLES = (holder_tables.letter_text, holder_tables.rule_level)  # templates name people and numbers, so none is taken along
+COPIED_TABLES = (
+    holder_tables.letter_text,
+    holder_tables.rule_level,
+)  # templates name people and numbers, so none is taken along
 ADDRESS = ("street", "house_number", "city", "postcode", "region")
 
 
@@ -54,16 +59,38 @@ def mine(desk: Desk) -> list[Mine]:
     house = desk.house
     with house.installation.reading() as connection:
         found = installation.memberships_of(connection, desk.who.sign_in)
-    return [_glance(house.desk(m), is_here=m.organisation == desk.who.organisation) for m in found if m.organisation in house.estates]
+    return [
+        _glance(house.desk(m), is_here=m.organisation == desk.who.organisation)
+        for m in found
+        if m.organisation in house.estates
+    ]
 
 
 def _glance(desk: Desk, *, is_here: bool) -> Mine:
     person = tables.person
     with desk.reading() as reading:
-        numbers = reading.connection.execute(select(func.coalesce(func.sum(tables.tally.c.count), 0))).scalar() or 0
-        people = reading.connection.execute(select(func.count()).where(person.c.departed.is_(False))).scalar() or 0
+        numbers = (
+            reading.connection.execute(
+                select(func.coalesce(func.sum(projected.tally.c.count), 0))
+            ).scalar()
+            or 0
+        )
+        people = (
+            reading.connection.execute(
+                select(func.count()).where(person.c.departed.is_(False))
+            ).scalar()
+            or 0
+        )
         running = running_count(reading.connection)
-    return Mine(desk.organisation, desk.who.role, int(numbers), int(people), today.count(desk), running, is_here)
+    return Mine(
+        desk.organisation,
+        desk.who.role,
+        int(numbers),
+        int(people),
+        today.count(desk),
+        running,
+        is_here,
+    )
 
 
 # ── a new one ──
@@ -71,7 +98,8 @@ def _glance(desk: Desk, *, is_here: bool) -> Mine:
 
 @dataclass(frozen=True)
 class Check:
-    """One thing that is looked at before anything is made: `ok` False stops it; `choices` are what was perhaps meant."""
+    """One thing that is looked at before anything is made: `ok` False stops it; `choices` are what
+    was perhaps meant."""
 
     what: str
     ok: bool
@@ -92,12 +120,21 @@ class Review:
 
 
 def review(desk: Desk, form: dict[str, Any]) -> Review:
-    """Everything looked at and nothing made. Raises NotUnderstood naming the field for what can't be read at all."""
+    """Everything looked at and nothing made. Raises NotUnderstood naming the field for what can't
+    be read at all."""
     desk.require(May.SET_RULES)
     name, country = _name(form), _country(form)
     known = _mine(desk)
-    taken = any(o.name.casefold() == name.casefold() and o.id != _identity(desk, form) for o in known)
-    checks = [Check("Name", not taken, f"You have an organisation called {name} already." if taken else f"{name} is new here.")]
+    taken = any(
+        o.name.casefold() == name.casefold() and o.id != _identity(desk, form) for o in known
+    )
+    checks = [
+        Check(
+            "Name",
+            not taken,
+            f"You have an organisation called {name} already." if taken else f"{name} is new here.",
+        )
+    ]
     checks += [_administrator_checked(desk, mail) for mail in _mails(form)]
     with desk.reading() as reading:
         carriers = {c.id: c for c in reading.records.all(Carrier)}
@@ -115,7 +152,11 @@ def review(desk: Desk, form: dict[str, Any]) -> Review:
             Check(
                 f"Carrier {carrier.name if carrier else key}",
                 opens and serves,
-                words if serves or not carrier else f"{carrier.name} does not serve {COUNTRIES[country].name}.",
+                (
+                    words
+                    if serves or not carrier
+                    else f"{carrier.name} does not serve {COUNTRIES[country].name}."
+                ),
             )
         )
     checks.append(_address_checked(desk, form, country))
@@ -144,52 +185,84 @@ def _country(form: dict[str, Any]) -> str:
 
 
 def _mails(form: dict[str, Any]) -> list[str]:
-    found = [m.strip().lower() for m in re.split(r"[\s,;]+", str(form.get("administrators", ""))) if m.strip()]
+    found = [
+        m.strip().lower()
+        for m in re.split(r"[\s,;]+", str(form.get("administrators", "")))
+        if m.strip()
+    ]
     if len(found) > MOST_ADMINISTRATORS:
-        raise NotUnderstood(f"At most {MOST_ADMINISTRATORS} administrators at first.", field="administrators")
+        raise NotUnderstood(
+            f"At most {MOST_ADMINISTRATORS} administrators at first.", field="administrators"
+        )
     return found
 
 
 def _administrator_checked(desk: Desk, mail: str) -> Check:
-    """Only those whom the member knows from an organisation of their own: a stranger's sign-in is not told of."""
+    """Only those whom the member knows from an organisation of their own: a stranger's sign-in is
+    not told of."""
     with desk.house.installation.reading() as connection:
         known = installation.by_email(connection, mail)
         shared = {m.organisation for m in installation.memberships_of(connection, desk.who.sign_in)}
-        theirs = {m.organisation for m in installation.memberships_of(connection, known.id)} if known else set()
+        theirs = (
+            {m.organisation for m in installation.memberships_of(connection, known.id)}
+            if known
+            else set()
+        )
     ok = bool(shared & theirs)
-    return Check(f"Administrator {mail}", ok, "signs in already." if ok else "does not sign in to any of your organisations.")
+    return Check(
+        f"Administrator {mail}",
+        ok,
+        "signs in already." if ok else "does not sign in to any of your organisations.",
+    )
 
 
 def _address_checked(desk: Desk, form: dict[str, Any], country: str) -> Check:
-    typed = CivicElements(country=country, **{k: str(form.get(k, "")).strip()[:200] for k in ADDRESS})
+    typed = CivicElements(
+        country=country, **{k: str(form.get(k, "")).strip()[:200] for k in ADDRESS}
+    )
     if not typed.street:
         return Check("First site", True, "None yet; it can be added later.")
     code = str(form.get("code", "")).strip().upper()
     if not (len(code) == 3 and code.isascii() and code.isalpha()):
-        return Check("First site", False, "Its letters are three letters, such as WHF; spot codes begin with them.")
+        return Check(
+            "First site",
+            False,
+            "Its letters are three letters, such as WHF; spot codes begin with them.",
+        )
     try:
         found = safety.checked_address(desk, typed, accepted=bool(form.get("accepted")))
     except SedgeError as error:
         return Check("First site", False, error.message, tuple(error.facts.get("choices", ())))
-    return Check("First site", True, f"{found.elements.one_line} is in the register ({found.verdict.value}).")
+    return Check(
+        "First site", True, f"{found.elements.one_line} is in the register ({found.verdict.value})."
+    )
 
 
 def _identity(desk: Desk, form: dict[str, Any]) -> str:
-    """The id that a form's token stands for: always made here, out of who asks and the token, so that nobody can name another's.
+    """The id that a form's token stands for: always made here, out of who asks and the token, so
+    that nobody can name another's.
 
-    The same form sent twice by the same person means the same organisation; a form without a token a new one each time.
+    The same form sent twice by the same person means the same organisation; a form without a token
+    a new one each time.
     """
     token = str(form.get("token", ""))
     if not token:
         return ""
-    return "org-" + hashlib.sha256(f"{desk.who.sign_in}/{desk.who.organisation}/{token}".encode()).hexdigest()[:12]
+    return (
+        "org-"
+        + hashlib.sha256(
+            f"{desk.who.sign_in}/{desk.who.organisation}/{token}".encode()
+        ).hexdigest()[:12]
+    )
 
 
 def create(desk: Desk, form: dict[str, Any]) -> Organisation:
-    """Make it: what the pattern has, accounts with their trunks, the first site; and last, in one transaction, the organisation with its
-    administrators. Until then nobody can get in, and the same form sent again goes on where it stopped; afterwards it changes nothing.
+    """Make it: what the pattern has, accounts with their trunks, the first site; and last, in one
+    transaction, the organisation with its administrators. Until then nobody can get in, and the
+    same form sent again goes on where it stopped; afterwards it changes nothing.
 
-    Raises NotUnderstood with what stops it, OutsideTrouble where a carrier or the register is silent.
+    Raises NotUnderstood with what stops it, OutsideTrouble where a carrier or the register is
+    silent.
     """
     desk.require(May.SET_RULES)
     house, key = desk.house, _identity(desk, form) or desk.new_id("org")
@@ -197,37 +270,74 @@ def create(desk: Desk, form: dict[str, Any]) -> Organisation:
         return made
     found = review(desk, form)
     if stopped := next((c for c in found.checks if not c.ok), None):
-        raise NotUnderstood(f"{stopped.what}: {stopped.says}", field="name" if stopped.what == "Name" else None)
+        raise NotUnderstood(
+            f"{stopped.what}: {stopped.says}", field="name" if stopped.what == "Name" else None
+        )
     organisation = Organisation(key, _name(form), _country(form))
-    first = Member(desk.who.sign_in, desk.who.name, desk.who.email, organisation.id, AccessRole.ADMINISTRATOR)
+    first = Member(
+        desk.who.sign_in, desk.who.name, desk.who.email, organisation.id, AccessRole.ADMINISTRATOR
+    )
     if organisation.id not in house.estates:
         house.open_estate(organisation)
     into = house.desk(first)
     _copy_pattern(desk, into)
-    trouble = [opened.problem for key in form.get("carriers", []) if (opened := _account(desk, into, key, organisation)).problem]
+    trouble = [
+        opened.problem
+        for key in form.get("carriers", [])
+        if (opened := _account(desk, into, key, organisation)).problem
+    ]
     if trouble:
-        raise OutsideTrouble(f"An account could not be opened: {trouble[0]} Nothing is set up yet. Send the form again, and it goes on.")
+        raise OutsideTrouble(
+            f"An account could not be opened: {trouble[0]} Nothing is set up yet. Send the form"
+            " again, and it goes on."
+        )
     _first_site(into, form, organisation)
     with house.installation.reading() as connection:
-        others = [known.id for mail in _mails(form) if (known := installation.by_email(connection, mail))]
-    house.add_organisation(organisation, [first, *(Member(key, "", "", organisation.id, AccessRole.ADMINISTRATOR) for key in others)])
+        others = [
+            known.id for mail in _mails(form) if (known := installation.by_email(connection, mail))
+        ]
+    house.add_organisation(
+        organisation,
+        [
+            first,
+            *(Member(key, "", "", organisation.id, AccessRole.ADMINISTRATOR) for key in others),
+        ],
+    )
     return organisation
 
 
 def _copy_pattern(desk: Desk, into: Desk) -> None:
     with desk.reading() as reading:
-        records = [*reading.records.all(Carrier), *(p for p in reading.records.all(Product) if not p.withdrawn)]
-        rows = {table: [dict(row._mapping) for row in reading.connection.execute(select(table))] for table in COPIED_TABLES}
+        records = [
+            *reading.records.all(Carrier),
+            *(p for p in reading.records.all(Product) if not p.withdrawn),
+        ]
+        rows = {
+            table: [dict(row._mapping) for row in reading.connection.execute(select(table))]
+            for table in COPIED_TABLES
+        }
     with into.writing(reason=f"set up like {desk.organisation.name}") as writing:
         known = {r.id for r in (*writing.records.all(Carrier), *writing.records.all(Product))}
-        subjects = {Carrier: (Subject.CARRIER, "carrier.added"), Product: (Subject.PRODUCT, "product.added")}
+        subjects = {
+            Carrier: (Subject.CARRIER, "carrier.added"),
+            Product: (Subject.PRODUCT, "product.added"),
+        }
         fresh = [r for r in records if r.id not in known]
         if fresh:
-            writing.save([changed(subjects[type(r)][0], None, r.but(version=0), subjects[type(r)][1]) for r in fresh])
-        if free := free_seats([], writing.estate(Needs())):
+            writing.save(
+                [
+                    changed(subjects[type(r)][0], None, r.but(version=0), subjects[type(r)][1])
+                    for r in fresh
+                ]
+            )
+        if free := free_seats([], writing.estate(LoadSpec())):
             writing.save(free)
         for table, found in rows.items():
-            if found and writing.connection.execute(select(func.count()).select_from(table)).scalar() == 0:
+            if (
+                found
+                and writing.connection.execute(select(func.count()).select_from(table)).scalar()
+                == 0
+            ):
                 writing.connection.execute(insert(table), found)
 
 
@@ -237,12 +347,20 @@ def _account(desk: Desk, into: Desk, carrier: str, organisation: Organisation) -
 
 
 def _first_site(into: Desk, form: dict[str, Any], organisation: Organisation) -> None:
-    if not str(form.get("street", "")).strip() or holders.plain_sites(into):
+    if not str(form.get("street", "")).strip() or site_management.plain_sites(into):
         return
-    typed = CivicElements(country=organisation.home_country, **{k: str(form.get(k, "")).strip()[:200] for k in ADDRESS})
+    typed = CivicElements(
+        country=organisation.home_country,
+        **{k: str(form.get(k, "")).strip()[:200] for k in ADDRESS},
+    )
     with into.reading() as reading:
         account = next((a.id for a in reading.records.all(Account)), None)
-    holders.add_site(
-        into, name=str(form.get("site_name", "")).strip() or organisation.name, code=str(form.get("code", "")).strip().upper(), typed=typed,
-        accepted=bool(form.get("accepted")), account=account, security_desk=str(form.get("security_desk", "")).strip()[:200],
-    )  # fmt: skip
+    site_management.add_site(
+        into,
+        name=str(form.get("site_name", "")).strip() or organisation.name,
+        code=str(form.get("code", "")).strip().upper(),
+        typed=typed,
+        accepted=bool(form.get("accepted")),
+        account=account,
+        security_desk=str(form.get("security_desk", "")).strip()[:200],
+    )

@@ -1,5 +1,5 @@
-"""Drawing call paths at the desk: one draft for each path, changed step by step by whoever is at it, with undo and redo; then published by a
-work order.
+"""Drawing call paths at the desk: one draft for each path, changed step by step by whoever is at
+it, with undo and redo; then published by a work order.
 """
 
 from collections.abc import Callable
@@ -13,15 +13,21 @@ from sedge.core.callpaths import editing
 from sedge.core.callpaths.editing import Clip, Place
 from sedge.core.callpaths.rules import called_of
 from sedge.core.callpaths.steps import Path, named_by
-from sedge.core.callpaths.tracing.compare import Consequence, Difference, all_new, consequences, difference
+from sedge.core.callpaths.tracing.compare import (
+    Consequence,
+    Difference,
+    all_new,
+    consequences,
+    difference,
+)
 from sedge.core.callpaths.tracing.trace import path_of
 from sedge.core.callpaths.tracing.world import Called
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.estate import Estate
+from sedge.core.load_spec import LoadSpec
 from sedge.core.records import RECORD_TYPES, Number, PathVersion, Site
 from sedge.core.workorders.checks import judge
 from sedge.core.workorders.findings import Finding, Level
-from sedge.core.workorders.needs import Needs, needs
 from sedge.core.workorders.tasks import PlaceTestCall, PublishPath
 from sedge.services.callpaths import paths
 from sedge.services.context import Desk, Reading, Writing
@@ -37,7 +43,8 @@ NAME = 80
 
 @dataclass(frozen=True)
 class Drawing:
-    """A draft with what stands beside it: the estate it is judged in, findings, names of all it names, the clipboard, and what is published."""
+    """A draft with what stands beside it: the estate it is judged in, findings, names of all it
+    names, the clipboard, and what is published."""
 
     draft: Draft
     estate: Estate
@@ -64,16 +71,28 @@ def open_draft(desk: Desk, path: str) -> Drawing:
     """The draft of a path, with its findings. Raises NotFound where nobody draws it."""
     with desk.reading() as reading:
         draft = _the(reading, path)
-        estate = reading.estate(needs(task_of(draft)) | Needs(sites={draft.site}))
+        estate = reading.estate(task_of(draft).needs() | LoadSpec(sites={draft.site}))
         clip = store.clip_of(reading.connection, desk.who.sign_in)
     task = task_of(draft)
     findings = [f for f in judge(task, estate) if not f.is_pass]
-    return Drawing(draft, estate, findings, names_in(draft.body, estate), clip, estate.get(PathVersion, path), _called(draft, estate))
+    return Drawing(
+        draft,
+        estate,
+        findings,
+        names_in(draft.body, estate),
+        clip,
+        estate.get(PathVersion, path),
+        _called(draft, estate),
+    )
 
 
 def _called(draft: Draft, estate: Estate) -> Called:
     called = called_of(draft.path, estate)[0]
-    return called if called.e164 else Called(f"a number of {estate.the(Site, draft.site).name}", draft.site)
+    return (
+        called
+        if called.e164
+        else Called(f"a number of {estate.the(Site, draft.site).name}", draft.site)
+    )
 
 
 def names_in(path: Path, estate: Estate) -> dict[str, str]:
@@ -89,7 +108,11 @@ def names_in(path: Path, estate: Estate) -> dict[str, str]:
 def _the(reading: Reading, path: str) -> Draft:
     draft = store.draft(reading.connection, path)
     if draft is None:
-        raise NotFound("Nobody is drawing this call path. Open it, and choose to change it.", subject="draft", id=path)
+        raise NotFound(
+            "Nobody is drawing this call path. Open it, and choose to change it.",
+            subject="draft",
+            id=path,
+        )
     return draft
 
 
@@ -113,7 +136,16 @@ def begin(desk: Desk, path: str) -> Draft:
             published = writing.records.the(PathVersion, path)
             site = _site_of(writing, published)
             desk.require_site(site)
-            known = Draft(path, published.name, site, published.number, 1, desk.now(), desk.actor, Path.model_validate(published.body))
+            known = Draft(
+                path,
+                published.name,
+                site,
+                published.number,
+                1,
+                desk.now(),
+                desk.actor,
+                Path.model_validate(published.body),
+            )
             store.begin(writing.connection, known)
             writing.touch()
         else:
@@ -123,7 +155,7 @@ def begin(desk: Desk, path: str) -> Draft:
 
 def _site_of(reading: Reading, published: PathVersion) -> str:
     """The site whose numbers follow a path; the first site where none does."""
-    estate = reading.estate(Needs(path_users={published.id}, paths={published.id}))
+    estate = reading.estate(LoadSpec(path_users={published.id}, paths={published.id}))
     number = next((n for n in estate.all(Number) if n.path == published.id), None)
     if number:
         return number.site
@@ -131,13 +163,23 @@ def _site_of(reading: Reading, published: PathVersion) -> str:
 
 
 def begin_new(desk: Desk, name: str, site: str, body: Path | None = None) -> Draft:
-    """Begin a path that is not there yet, empty or from a pattern. Raises NotUnderstood for a name that is no name, or is taken."""
+    """Begin a path that is not there yet, empty or from a pattern. Raises NotUnderstood for a name
+    that is no name, or is taken."""
     desk.require(May.CHANGE_ESTATE)
     desk.who.scope.require(site or None)
     name = named(name)
     with desk.writing() as writing:
         where = writing.records.the(Site, site)
-        draft = Draft(paths.free_key(writing, name), name, site, 0, 1, desk.now(), desk.actor, body or editing.empty(place_of(where)))
+        draft = Draft(
+            paths.free_key(writing, name),
+            name,
+            site,
+            0,
+            1,
+            desk.now(),
+            desk.actor,
+            body or editing.empty(place_of(where)),
+        )
         store.begin(writing.connection, draft)
         writing.touch()
     return draft
@@ -177,7 +219,16 @@ def change(desk: Desk, path: str, was: int, do: Change, *, name: str = "") -> st
             body, step = do(draft.body, place_of(site))
         except ValidationError as error:
             raise editing.as_refusal(error) from error
-        _kept(store.keep(writing.connection, draft, body=body, name=named(name) if name else draft.name, at=desk.now(), actor=desk.actor))
+        _kept(
+            store.keep(
+                writing.connection,
+                draft,
+                body=body,
+                name=named(name) if name else draft.name,
+                at=desk.now(),
+                actor=desk.actor,
+            )
+        )
         writing.touch()
     return step
 
@@ -187,16 +238,22 @@ def _guarded(desk: Desk, writing: Writing, path: str, was: int) -> Draft:
     desk.require_site(draft.site)
     if draft.version != was:
         raise ChangedMeanwhile(
-            f"{draft.actor} has changed this drawing meanwhile, so your last step was not made. Here is how it is now.", by=draft.actor
+            f"{draft.actor} has changed this drawing meanwhile, so your last step was not made."
+            " Here is how it is now.",
+            by=draft.actor,
         )
     return draft
 
 
 def _kept(done: bool | None) -> None:
     if done is None:
-        raise NotAllowedNow("There is nothing more to take back or do again.", reason="nothing-left")
+        raise NotAllowedNow(
+            "There is nothing more to take back or do again.", reason="nothing-left"
+        )
     if not done:
-        raise ChangedMeanwhile("Somebody else has changed this drawing in the same moment. Here is how it is now.")
+        raise ChangedMeanwhile(
+            "Somebody else has changed this drawing in the same moment. Here is how it is now."
+        )
 
 
 def step_back(desk: Desk, path: str, was: int, *, forward: bool = False) -> None:
@@ -204,14 +261,20 @@ def step_back(desk: Desk, path: str, was: int, *, forward: bool = False) -> None
     desk.require(May.CHANGE_ESTATE)
     with desk.writing() as writing:
         draft = _guarded(desk, writing, path, was)
-        _kept(store.step_back(writing.connection, draft, forward=forward, at=desk.now(), actor=desk.actor))
+        _kept(
+            store.step_back(
+                writing.connection, draft, forward=forward, at=desk.now(), actor=desk.actor
+            )
+        )
         writing.touch()
 
 
 def copy(desk: Desk, path: str, key: str) -> None:
     """A branch onto one's own clipboard, from where it can be put into any path."""
     with desk.writing() as writing:
-        store.put_clip(writing.connection, desk.who.sign_in, editing.copy(_the(writing, path).body, key))
+        store.put_clip(
+            writing.connection, desk.who.sign_in, editing.copy(_the(writing, path).body, key)
+        )
 
 
 def cut(desk: Desk, path: str, was: int, key: str) -> None:
@@ -220,7 +283,16 @@ def cut(desk: Desk, path: str, was: int, key: str) -> None:
         draft = _guarded(desk, writing, path, was)
         body, clip = editing.cut(draft.body, key)
         store.put_clip(writing.connection, desk.who.sign_in, clip)
-        _kept(store.keep(writing.connection, draft, body=body, name=draft.name, at=desk.now(), actor=desk.actor))
+        _kept(
+            store.keep(
+                writing.connection,
+                draft,
+                body=body,
+                name=draft.name,
+                at=desk.now(),
+                actor=desk.actor,
+            )
+        )
         writing.touch()
 
 
@@ -234,25 +306,45 @@ def paste(desk: Desk, path: str, was: int, key: str, way_out: str) -> str:
 
 
 def take_over(desk: Desk, path: str, was: int, number: int) -> None:
-    """Let a draft be an earlier version of its path, or the one that was published meanwhile; what was drawn can be taken back."""
+    """Let a draft be an earlier version of its path, or the one that was published meanwhile; what
+    was drawn can be taken back."""
     desk.require(May.CHANGE_ESTATE)
     with desk.writing() as writing:
         draft = _guarded(desk, writing, path, was)
         version = _version(writing, path, number)
         newest = writing.records.the(PathVersion, path).number
         body = Path.model_validate(version.body)
-        kept = store.keep(writing.connection, draft, body=body, name=draft.name, at=desk.now(), actor=desk.actor, based_on=newest)
+        kept = store.keep(
+            writing.connection,
+            draft,
+            body=body,
+            name=draft.name,
+            at=desk.now(),
+            actor=desk.actor,
+            based_on=newest,
+        )
         _kept(kept)
         writing.touch()
 
 
 def go_on_from_here(desk: Desk, path: str, was: int) -> None:
-    """Keep what is drawn although another version has been published since: it will replace that one."""
+    """Keep what is drawn although another version has been published since: it will replace that
+    one."""
     desk.require(May.CHANGE_ESTATE)
     with desk.writing() as writing:
         draft = _guarded(desk, writing, path, was)
         newest = writing.records.the(PathVersion, path).number
-        _kept(store.keep(writing.connection, draft, body=draft.body, name=draft.name, at=desk.now(), actor=desk.actor, based_on=newest))
+        _kept(
+            store.keep(
+                writing.connection,
+                draft,
+                body=draft.body,
+                name=draft.name,
+                at=desk.now(),
+                actor=desk.actor,
+                based_on=newest,
+            )
+        )
         writing.touch()
 
 
@@ -268,7 +360,8 @@ def _version(reading: Reading, path: str, number: int) -> PathVersion:
 
 @dataclass(frozen=True)
 class Compared:
-    """An old and a new version, what is otherwise, and what the callers of each number will notice."""
+    """An old and a new version, what is otherwise, and what the callers of each number will
+    notice."""
 
     name: str
     old: Path
@@ -289,40 +382,72 @@ def compare(desk: Desk, path: str, *, old: int | None = None, new: int | None = 
         before = _version(reading, path, old) if old is not None else published
         after = _version(reading, path, new) if new is not None else None
         if after is None and draft is None:
-            raise NotFound("Nobody is drawing this call path, so there is nothing to compare.", subject="draft", id=path)
-        body = Path.model_validate(after.body) if after else draft.body if draft else editing.empty(Place())
+            raise NotFound(
+                "Nobody is drawing this call path, so there is nothing to compare.",
+                subject="draft",
+                id=path,
+            )
+        body = (
+            Path.model_validate(after.body)
+            if after
+            else draft.body
+            if draft
+            else editing.empty(Place())
+        )
         was = Path.model_validate(before.body) if before else None
-        task = PublishPath(path=path, name=draft.name if draft else published.name if published else path, body=body)
-        wanted = needs(task)
-        estate = reading.estate(wanted | (needs(task.but(body=was)) if was else Needs()))
+        task = PublishPath(
+            path=path,
+            name=draft.name if draft else published.name if published else path,
+            body=body,
+        )
+        wanted = task.needs()
+        estate = reading.estate(wanted | (task.but(body=was).needs() if was else LoadSpec()))
     names = names_in(body, estate) | (names_in(was, estate) if was else {})
     users = [n for n in estate.all(Number) if n.path == path]
     listed = [
         (Called.number(n), found)
         for n in users[:MOST_COMPARED]
-        if (found := consequences(Called.number(n), was or path_of(n, estate), body, estate, {path: body}))
+        if (
+            found := consequences(
+                Called.number(n), was or path_of(n, estate), body, estate, {path: body}
+            )
+        )
     ]
     return Compared(
-        task.name, was or body, body, f"version {before.number}" if before else "nothing", f"version {new}" if new is not None else "the drawing",
+        task.name,
+        was or body,
+        body,
+        f"version {before.number}" if before else "nothing",
+        f"version {new}" if new is not None else "the drawing",
         difference(was, body, names) if was else all_new(body),
-        names, listed, len(users),
-    )  # fmt: skip
+        names,
+        listed,
+        len(users),
+    )
 
 
 # ── publishing ──
 
 
-def publish(desk: Desk, path: str, was: int, *, run_at: str = "", prove: bool = False, reason: str = "") -> workorders.WorkOrder:
-    """A work order that publishes the draft, still to be checked and run: now, or at a moment (local, as typed). With `prove` a test call is
-    placed to numbers that follow it, ten at most, once it is in force."""
+def publish(
+    desk: Desk, path: str, was: int, *, run_at: str = "", prove: bool = False, reason: str = ""
+) -> workorders.WorkOrder:
+    """A work order that publishes the draft, still to be checked and run: now, or at a moment
+    (local, as typed). With `prove` a test call is placed to numbers that follow it, ten at most,
+    once it is in force."""
     desk.require(May.CHANGE_ESTATE)
     at = moment_of(desk, run_at, "run_at")
     drawing = open_draft(desk, path)
     if drawing.draft.version != was:
-        raise ChangedMeanwhile(f"{drawing.draft.actor} has changed this drawing meanwhile. Look at it again before it is published.")
+        raise ChangedMeanwhile(
+            f"{drawing.draft.actor} has changed this drawing meanwhile. Look at it again before it"
+            " is published."
+        )
     tasks: list[Any] = [task_of(drawing.draft)]
     if prove:
-        users = [n.e164 for n in drawing.estate.all(Number) if n.path == path and n.holder][:MOST_PROVEN]
+        users = [n.e164 for n in drawing.estate.all(Number) if n.path == path and n.holder][
+            :MOST_PROVEN
+        ]
         tasks += [PlaceTestCall(number=n, direction="in") for n in users]
     order = workorders.draft(desk, f"Publish {drawing.draft.name}", tasks, reason=reason)
     return drafts.set_when(desk, order.id, run_at=at) if at else order

@@ -15,7 +15,10 @@ from sedge.services.context import Desk
 from sedge.store.schema import tables
 
 MOST_PEOPLE = 500
-PATTERNS = [("", "From nothing: whoever holds the number is rung"), *((key, made.words) for key, made in READY_MADE.items())]
+PATTERNS = [
+    ("", "From nothing: whoever holds the number is rung"),
+    *((key, made.words) for key, made in READY_MADE.items()),
+]
 
 
 @dataclass(frozen=True)
@@ -34,24 +37,42 @@ class Choices:
 
 
 def choices(desk: Desk, site: str, step: Step | None) -> Choices:
-    """People of the site, and whoever the step names already; groups, systems and paths of all sites."""
+    """People of the site, and whoever the step names already; groups, systems and paths of all
+    sites."""
     named = {ref for subject, ref in named_by(step.model_dump(mode="json"))} if step else set()
     with desk.reading() as reading:
         records = reading.records
         home = records.the(Site, site)
         table = tables.person
-        here = records.where(Person, table.c.site == site, table.c.departed.is_(False), order_by=table.c.name, limit=MOST_PEOPLE + 1)
+        here = records.where(
+            Person,
+            table.c.site == site,
+            table.c.departed.is_(False),
+            order_by=table.c.name,
+            limit=MOST_PEOPLE + 1,
+        )
         known = {p.id: p for p in (*here[:MOST_PEOPLE], *records.many(Person, named))}
         groups = [g for g in records.where(Group, order_by=tables.group.c.name) if not g.removed]
         owners = sorted(known)[:900]
-        devices = records.where(Device, tables.device.c.person.in_(owners)) if step and step.kind == "ring" else []
+        devices = (
+            records.where(Device, tables.device.c.person.in_(owners))
+            if step and step.kind == "ring"
+            else []
+        )
         systems = [s for s in records.all(Downstream) if not s.removed]
         paths = records.where(PathVersion, order_by=tables.path.c.name)
     people = sorted(known.values(), key=lambda p: p.name.lower())
     return Choices(
-        home, people, groups, sorted(((d.id, d.name) for d in devices if not d.removed), key=lambda d: d[1].lower()),
-        [(s.id, s.name) for s in systems], [(p.id, p.name) for p in paths], listing(desk), holiday_places(home.country), len(here) > MOST_PEOPLE,
-    )  # fmt: skip
+        home,
+        people,
+        groups,
+        sorted(((d.id, d.name) for d in devices if not d.removed), key=lambda d: d[1].lower()),
+        [(s.id, s.name) for s in systems],
+        [(p.id, p.name) for p in paths],
+        listing(desk),
+        holiday_places(home.country),
+        len(here) > MOST_PEOPLE,
+    )
 
 
 def from_pattern(desk: Desk, name: str, site: str) -> Path:

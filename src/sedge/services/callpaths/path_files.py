@@ -1,4 +1,5 @@
-"""Call paths in open formats: out as JSON, CPL and calendars, in again as drawings; the ENUM zone of all numbers with a SIP address."""
+"""Call paths in open formats: out as JSON, CPL and calendars, in again as drawings; the ENUM zone
+of all numbers with a SIP address."""
 
 from collections.abc import Iterator
 from pathlib import PurePath
@@ -8,7 +9,8 @@ from sedge.core.callpaths.steps import Hours, Path, SipAddress, groups_named, pe
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Downstream, Group, HolderKind, Number, PathVersion, Person
-from sedge.formats import cpl, enum_zone, hours_ics, path_json
+from sedge.formats import enum_zone, path_json
+from sedge.formats.callpaths import cpl, cpl_read, hours_ics
 from sedge.services.callpaths import drawing
 from sedge.services.context import Desk, Reading
 from sedge.store.repositories.records import is_open
@@ -31,7 +33,8 @@ def as_cpl(desk: Desk, key: str) -> cpl.Written:
 
 
 def _addresses(desk: Desk, reading: Reading, published: PathVersion) -> dict[str, str]:
-    """SIP addresses of people (their extension, else their mail name) and of other systems; mail addresses for mailboxes."""
+    """SIP addresses of people (their extension, else their mail name) and of other systems; mail
+    addresses for mailboxes."""
     domain = sip_domain(desk) or "invalid"
     found: dict[str, str] = {}
     for person in reading.records.many(Person, set(people_named(published.body))):
@@ -45,12 +48,15 @@ def _addresses(desk: Desk, reading: Reading, published: PathVersion) -> dict[str
 
 
 def hours_calendar(desk: Desk, key: str) -> bytes:
-    """All hours of a path as a calendar, holidays of this year and the next written out. Raises NotUnderstood where it has no hours."""
+    """All hours of a path as a calendar, holidays of this year and the next written out. Raises
+    NotUnderstood where it has no hours."""
     published = _published(desk, key)
     path = Path.model_validate(published.body)
     steps = {k: s for k, s in path.steps.items() if isinstance(s, Hours)}
     if not steps:
-        raise NotUnderstood(f"{published.name} has no hours: it is open always.", field="path", reason="no-hours")
+        raise NotUnderstood(
+            f"{published.name} has no hours: it is open always.", field="path", reason="no-hours"
+        )
     year = desk.now().year
     return hours_ics.write(steps, desk.now(), (year, year + 1))
 
@@ -60,11 +66,14 @@ def _published(desk: Desk, key: str) -> PathVersion:
         return reading.records.the(PathVersion, key)
 
 
-def bring_in(desk: Desk, data: bytes, *, name: str, site: str, file: str = "") -> tuple[str, list[str]]:
-    """A JSON or CPL file as a new drawing: its path's id, and the report of what could not be read. Without a name it is called as the file
-    says, or as the file (`file`) is called: CPL names nothing. Raises NotUnderstood."""
+def bring_in(
+    desk: Desk, data: bytes, *, name: str, site: str, file: str = ""
+) -> tuple[str, list[str]]:
+    """A JSON or CPL file as a new drawing: its path's id, and the report of what could not be read.
+    Without a name it is called as the file says, or as the file (`file`) is called: CPL names
+    nothing. Raises NotUnderstood."""
     if data.lstrip()[:1] == b"<":
-        found = cpl.read(data)
+        found = cpl_read.read(data)
         path, report, own = found.path, found.report, ""
     else:
         own, path = path_json.read(data)
@@ -74,13 +83,16 @@ def bring_in(desk: Desk, data: bytes, *, name: str, site: str, file: str = "") -
 
 
 def take_hours(desk: Desk, key: str, version: int, step: str, data: bytes) -> list[str]:
-    """Openings and closures of a calendar into an hours step of a drawing; closures it has stay. Gives the report."""
+    """Openings and closures of a calendar into an hours step of a drawing; closures it has stay.
+    Gives the report."""
     found = hours_ics.read(data)
 
     def do(body: Path, _where: drawing.Place) -> tuple[Path, str]:
         known = the_step(body, step)
         if not isinstance(known, Hours):
-            raise NotUnderstood("A calendar can be taken into hours only.", field="file", reason="no-hours")
+            raise NotUnderstood(
+                "A calendar can be taken into hours only.", field="file", reason="no-hours"
+            )
         closures = (*known.closures, *(c for c in found.closures if c not in known.closures))
         fields = {"closures": [c.model_dump(mode="json") for c in closures]}
         if found.openings:
@@ -90,14 +102,18 @@ def take_hours(desk: Desk, key: str, version: int, step: str, data: bytes) -> li
         return change(body, step, fields), step
 
     drawing.change(desk, key, version, do)
-    return [f"{len(found.openings)} weekly hours and {len(found.closures)} closures were taken.", *found.report]
+    return [
+        f"{len(found.openings)} weekly hours and {len(found.closures)} closures were taken.",
+        *found.report,
+    ]
 
 
 # ── ENUM ──
 
 
 def sip_domain(desk: Desk) -> str:
-    """The domain under which the organisation's telephone system takes SIP calls; '' where none is set."""
+    """The domain under which the organisation's telephone system takes SIP calls; '' where none is
+    set."""
     domain = desk.house.settings.sip_domain
     return f"{desk.organisation.id}.{domain}" if domain else ""
 
@@ -124,7 +140,9 @@ def _targets(desk: Desk) -> Iterator[tuple[str, str]]:
             after = int(numbers[-1].e164)
 
 
-def _address(number: Number, systems: dict[str, Downstream], direct: dict[str, str], domain: str) -> str:
+def _address(
+    number: Number, systems: dict[str, Downstream], direct: dict[str, str], domain: str
+) -> str:
     holder = number.holder
     if holder and holder.kind is HolderKind.DOWNSTREAM and holder.id in systems:
         system = systems[holder.id]

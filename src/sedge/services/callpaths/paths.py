@@ -10,9 +10,9 @@ from sedge.core.access.roles import May
 from sedge.core.callpaths.openings import holiday_places
 from sedge.core.callpaths.patterns import DeskForm, plan_desk, read_desk
 from sedge.core.callpaths.steps import Path, named_by, people_named
+from sedge.core.callpaths.tasks import PAGES_OF_PATHS, PublishPath
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import RECORD_TYPES, Group, Number, PathVersion, Person, Site, Subject
-from sedge.core.workorders.tasks import PAGES_OF_PATHS, PublishPath
 from sedge.services.context import Desk, Reading
 from sedge.services.workorders import workorders
 from sedge.store.repositories import callpaths as store
@@ -47,7 +47,8 @@ def versions(desk: Desk, key: str) -> list[tuple[int, datetime]]:
 
 
 def drawings(desk: Desk) -> list[store.Draft]:
-    """Call paths that somebody is drawing, the one changed last first; those published as they stand are done with."""
+    """Call paths that somebody is drawing, the one changed last first; those published as they
+    stand are done with."""
     with desk.reading() as reading:
         found = store.drafts(reading.connection)
         published = {p.id: p for p in reading.records.many(PathVersion, [d.path for d in found])}
@@ -60,7 +61,11 @@ def is_drawn(desk: Desk, key: str) -> bool:
 
 def is_done(draft: store.Draft, published: PathVersion | None) -> bool:
     """Whether a drawing has been published as it stands."""
-    return published is not None and published.number > draft.based_on and draft.body.model_dump(mode="json") == published.body
+    return (
+        published is not None
+        and published.number > draft.based_on
+        and draft.body.model_dump(mode="json") == published.body
+    )
 
 
 def is_published(desk: Desk, key: str) -> bool:
@@ -72,7 +77,9 @@ def look(desk: Desk, key: str) -> PathView:
     """Raises NotFound."""
     with desk.reading() as reading:
         published = reading.records.the(PathVersion, key)
-        numbers = reading.records.where(Number, tables.life.c.path == key, is_open(), order_by=tables.life.c.number, limit=200)
+        numbers = reading.records.where(
+            Number, tables.life.c.path == key, is_open(), order_by=tables.life.c.number, limit=200
+        )
         names = _names_in(reading, published.body)
     return PathView(published, Path.model_validate(published.body), numbers, names)
 
@@ -84,13 +91,18 @@ def _names_in(reading: Reading, body: dict[str, Any]) -> dict[str, str]:
         for subject, key in named_by(step):
             wanted.setdefault(subject, set()).add(key)
     wanted.pop(Subject.NUMBER, None)
-    records = (record for subject, keys in wanted.items() for record in reading.records.many(RECORD_TYPES[subject], keys))
+    records = (
+        record
+        for subject, keys in wanted.items()
+        for record in reading.records.many(RECORD_TYPES[subject], keys)
+    )
     return {record.id: record.name for record in records}  # type: ignore[attr-defined]
 
 
 @dataclass(frozen=True)
 class FormFacts:
-    """What the form of a call path is filled with: the site it is for, whom one may choose, and the path as it is."""
+    """What the form of a call path is filled with: the site it is for, whom one may choose, and the
+    path as it is."""
 
     site: Site
     people: list[Person]
@@ -101,7 +113,8 @@ class FormFacts:
 
 
 def form_facts(desk: Desk, *, site: str = "", key: str = "") -> FormFacts:
-    """For a new path of a site, or for one that is to be changed. `form` is None where its shape needs more than the form.
+    """For a new path of a site, or for one that is to be changed. `form` is None where its shape
+    needs more than the form.
 
     Raises NotFound, NotUnderstood where there is no site yet.
     """
@@ -118,16 +131,32 @@ def form_facts(desk: Desk, *, site: str = "", key: str = "") -> FormFacts:
         known |= {
             p.id: p
             for p in reading.records.where(
-                Person, table.c.site == of.id, table.c.departed.is_(False), order_by=table.c.name, limit=MOST_PEOPLE
+                Person,
+                table.c.site == of.id,
+                table.c.departed.is_(False),
+                order_by=table.c.name,
+                limit=MOST_PEOPLE,
             )
         }
-        groups = [g for g in reading.records.where(Group, order_by=tables.group.c.name) if not g.removed]
+        groups = [
+            g for g in reading.records.where(Group, order_by=tables.group.c.name) if not g.removed
+        ]
     form = read_desk(Path.model_validate(published.body), of.timezone) if published else None
-    return FormFacts(of, sorted(known.values(), key=lambda p: p.name), groups, holiday_places(of.country), published, form)
+    return FormFacts(
+        of,
+        sorted(known.values(), key=lambda p: p.name),
+        groups,
+        holiday_places(of.country),
+        published,
+        form,
+    )
 
 
-def plan(desk: Desk, name: str, form: DeskForm, *, key: str = "", reason: str = "") -> workorders.WorkOrder:
-    """A work order, still a draft, that publishes the form as a call path: a new one, or the next version of `key`."""
+def plan(
+    desk: Desk, name: str, form: DeskForm, *, key: str = "", reason: str = ""
+) -> workorders.WorkOrder:
+    """A work order, still a draft, that publishes the form as a call path: a new one, or the next
+    version of `key`."""
     desk.require(May.CHANGE_ESTATE)
     name = name.strip()
     if not 1 <= len(name) <= 80:
@@ -135,7 +164,9 @@ def plan(desk: Desk, name: str, form: DeskForm, *, key: str = "", reason: str = 
     path = key or _key_of(desk, name)
     with desk.reading() as reading:
         published = reading.records.find(PathVersion, path)
-    task = PublishPath(path=path, name=name, body=plan_desk(form), based_on=published.number if published else 0)
+    task = PublishPath(
+        path=path, name=name, body=plan_desk(form), based_on=published.number if published else 0
+    )
     return workorders.draft(desk, f"Publish {name}", [task], reason=reason)
 
 

@@ -1,17 +1,18 @@
-"""Proof by test calls, for many numbers at once: of a path, of a trunk, or of all whose proof has gone stale."""
+"""Proof by test calls, for many numbers at once: of a path, of a trunk, or of all whose proof has
+gone stale."""
 
 from sqlalchemy import func, select
 
 from sedge.core.access.roles import May
 from sedge.core.callpaths.tracing.proof import is_stale
 from sedge.core.errors import NotAllowedNow
+from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.life import State
 from sedge.core.records import HolderKind, Number, PathVersion, Proof, Trunk
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.needs import Needs
 from sedge.services.callpaths.calls import proof_of_task, proofs
 from sedge.services.context import Desk
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_running, workorders
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 
@@ -19,35 +20,59 @@ MOST_CALLS = 200
 
 
 def prove_again(desk: Desk, *, path: str = "", trunk: str = "") -> workorders.WorkOrder:
-    """A work order, already running, of test calls to the numbers of a path or a trunk, or to all whose proof is stale or failed: 200 at
-    most. Raises NotAllowedNow where there is none to call."""
+    """A work order, already running, of test calls to the numbers of a path or a trunk, or to all
+    whose proof is stale or failed: 200 at most. Raises NotAllowedNow where there is none to
+    call."""
     desk.require(May.PLACE_TEST_CALL)
     desk.require(May.CHANGE_ESTATE)
     if path or trunk:
         with desk.reading() as reading:
-            name = reading.records.the(PathVersion, path).name if path else reading.records.the(Trunk, trunk).name
+            name = (
+                reading.records.the(PathVersion, path).name
+                if path
+                else reading.records.the(Trunk, trunk).name
+            )
             life = tables.life
             where = life.c.path == path if path else life.c.trunk == trunk
             found = reading.records.where(
-                Number, where, is_open(), life.c.state == State.ASSIGNED.value, order_by=life.c.number, limit=MOST_CALLS + 1
+                Number,
+                where,
+                is_open(),
+                life.c.state == State.ASSIGNED.value,
+                order_by=life.c.number,
+                limit=MOST_CALLS + 1,
             )
         calls = [(n.e164, "in") for n in found if n.holder]
         title = f"Prove {name} again"
     else:
-        calls = [(p.e164, p.direction) for p, stale in proofs(desk, limit=1000) if (stale or not p.ok) and p.direction in {"in", "out"}]
+        calls = [
+            (p.e164, p.direction)
+            for p, stale in proofs(desk, limit=1000)
+            if (stale or not p.ok) and p.direction in {"in", "out"}
+        ]
         title = "Prove again what has gone stale"
     if not calls:
-        raise NotAllowedNow("There is nothing to prove: no number in use, or every proof still holds.", reason="nothing-to-prove")
+        raise NotAllowedNow(
+            "There is nothing to prove: no number in use, or every proof still holds.",
+            reason="nothing-to-prove",
+        )
     if len(calls) > MOST_CALLS:
         title += f", the first {MOST_CALLS} numbers"
-    tasks = [t.PlaceTestCall(number=e164, direction=direction) for e164, direction in calls[:MOST_CALLS]]  # type: ignore[arg-type]
+    tasks = [
+        t.PlaceTestCall(number=e164, direction=way)  # type: ignore[arg-type]
+        for e164, way in calls[:MOST_CALLS]
+    ]
     order = workorders.draft(desk, title, tasks)
-    return workorders.run(desk, order.id)
+    return order_running.run(desk, order.id)
 
 
 def proofs_by(desk: Desk, order: workorders.WorkOrder) -> dict[int, Proof]:
     """What the test calls of a work order showed, by the position of their task."""
-    placed = {proof_of_task(task.id): task.position for task in order.tasks if isinstance(task.body, t.PlaceTestCall)}
+    placed = {
+        proof_of_task(task.id): task.position
+        for task in order.tasks
+        if isinstance(task.body, t.PlaceTestCall)
+    }
     if not placed:
         return {}
     with desk.reading() as reading:
@@ -55,16 +80,19 @@ def proofs_by(desk: Desk, order: workorders.WorkOrder) -> dict[int, Proof]:
 
 
 def proofs_of(desk: Desk, *, path: str = "", trunk: str = "") -> list[tuple[Proof, bool]]:
-    """The latest proof of each number of a path or trunk, with whether it has gone stale; newest first."""
+    """The latest proof of each number of a path or trunk, with whether it has gone stale; newest
+    first."""
     life, proof = tables.life, tables.proof
     where = life.c.path == path if path else life.c.trunk == trunk
     with desk.reading() as reading:
         numbers = select(life.c.number).where(where, is_open())
-        rows = reading.records.where(Proof, proof.c.number.in_(numbers), order_by=proof.c.at.desc(), limit=MOST_CALLS)
+        rows = reading.records.where(
+            Proof, proof.c.number.in_(numbers), order_by=proof.c.at.desc(), limit=MOST_CALLS
+        )
         latest: dict[tuple[str, str], Proof] = {}
         for row in rows:
             latest.setdefault((row.e164, row.direction), row)
-        estate = reading.estate(Needs(numbers={p.e164 for p in latest.values()}))
+        estate = reading.estate(LoadSpec(numbers={p.e164 for p in latest.values()}))
     return [(p, is_stale(p, estate.get(Number, p.e164), estate)) for p in latest.values()]
 
 
@@ -73,6 +101,9 @@ def without_proof(desk: Desk, path: str) -> int:
     life, proof = tables.life, tables.proof
     with desk.reading() as reading:
         query = select(func.count()).where(
-            life.c.path == path, is_open(), life.c.holder_kind != HolderKind.DOWNSTREAM.value, life.c.number.not_in(select(proof.c.number))
+            life.c.path == path,
+            is_open(),
+            life.c.holder_kind != HolderKind.DOWNSTREAM.value,
+            life.c.number.not_in(select(proof.c.number)),
         )
         return int(reading.connection.execute(query).scalar() or 0)

@@ -1,4 +1,5 @@
-"""Greetings as sounds: uploaded, or recorded in the browser; judged by their content, kept with what they say in words."""
+"""Greetings as sounds: uploaded, or recorded in the browser; judged by their content, kept with
+what they say in words."""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -35,14 +36,18 @@ _FIELDS = [table.c[name] for name in Sound.__dataclass_fields__]
 
 def listing(desk: Desk) -> list[Sound]:
     with desk.reading() as reading:
-        rows = reading.connection.execute(select(*_FIELDS).where(table.c.removed == 0).order_by(table.c.name))
+        rows = reading.connection.execute(
+            select(*_FIELDS).where(table.c.removed == 0).order_by(table.c.name)
+        )
         return [Sound(**row._mapping) for row in rows]
 
 
 def one(desk: Desk, key: str) -> tuple[Sound, bytes]:
     """A sound with its bytes. Raises NotFound."""
     with desk.reading() as reading:
-        row = reading.connection.execute(select(*_FIELDS, table.c.data).where(table.c.id == key)).first()
+        row = reading.connection.execute(
+            select(*_FIELDS, table.c.data).where(table.c.id == key)
+        ).first()
     if row is None:
         raise NotFound("There is no such sound here.", subject="sound", id=key)
     fields = dict(row._mapping)
@@ -57,16 +62,28 @@ def keep(desk: Desk, name: str, language: str, text: str, data: bytes) -> tuple[
     if not name:
         raise NotUnderstood("Give the sound a name, so that one finds it again.", field="name")
     if not text:
-        raise NotUnderstood("Type what it says: for whoever can't listen, and for the checks of what callers hear.", field="text")
+        raise NotUnderstood(
+            "Type what it says: for whoever can't listen, and for the checks of what callers hear.",
+            field="text",
+        )
     facts = look_into(data)
     key = desk.new_id("sound")
     with desk.writing() as writing:
         writing.connection.execute(
             insert(table).values(
-                id=key, name=name, language=language[:10], text=text, media=facts.media, seconds=facts.seconds, level=facts.level, at=desk.now(),
-                actor=desk.actor, removed=0, data=data,
+                id=key,
+                name=name,
+                language=language[:10],
+                text=text,
+                media=facts.media,
+                seconds=facts.seconds,
+                level=facts.level,
+                at=desk.now(),
+                actor=desk.actor,
+                removed=0,
+                data=data,
             )
-        )  # fmt: skip
+        )
         writing.remark("sound.kept", Subject.PATH, key, name)
     return key, facts
 
@@ -77,9 +94,15 @@ def remove(desk: Desk, key: str) -> None:
     sound, _ = one(desk, key)
     with desk.writing() as writing:
         playing = [p.name for p in writing.records.all(PathVersion) if plays(p.body, key)]
-        playing += [d.name for d in store.drafts(writing.connection) if plays(d.body.model_dump(mode="json"), key)]
+        playing += [
+            d.name
+            for d in store.drafts(writing.connection)
+            if plays(d.body.model_dump(mode="json"), key)
+        ]
         if playing:
-            raise NotAllowedNow(f"“{playing[0]}” plays it. Choose another sound there first.", reason="in-use")
+            raise NotAllowedNow(
+                f"“{playing[0]}” plays it. Choose another sound there first.", reason="in-use"
+            )
         writing.connection.execute(update(table).where(table.c.id == key).values(removed=1))
         writing.remark("sound.removed", Subject.PATH, key, sound.name)
 

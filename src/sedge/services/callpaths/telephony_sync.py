@@ -1,4 +1,5 @@
-"""What the telephone system is told about numbers: derived from changes, in one place, always the whole wish."""
+"""What the telephone system is told about numbers: derived from changes, in one place, always the
+whole wish."""
 
 from collections.abc import Iterable
 from typing import Any
@@ -54,13 +55,20 @@ def routing_of(number: Number, estate: Estate) -> dict[str, Any]:
 
 def _home(number: Number, estate: Estate) -> str:
     """The site whose rules hold for calls out of a person's number."""
-    person = estate.get(Person, number.holder.id) if number.holder and number.holder.kind is HolderKind.PERSON else None
+    person = (
+        estate.get(Person, number.holder.id)
+        if number.holder and number.holder.kind is HolderKind.PERSON
+        else None
+    )
     return person.site if person else number.site
 
 
 def plain_body(body: dict[str, Any], estate: Estate) -> dict[str, Any]:
-    """A path as the telephone system takes it: groups by their members, without what only people look at."""
-    return {key: value for key, value in with_people(body, _members(estate)).items() if key != "tests"}
+    """A path as the telephone system takes it: groups by their members, without what only people
+    look at."""
+    return {
+        key: value for key, value in with_people(body, _members(estate)).items() if key != "tests"
+    }
 
 
 def _calls_out(number: Number, estate: Estate) -> dict[str, Any]:
@@ -69,22 +77,36 @@ def _calls_out(number: Number, estate: Estate) -> dict[str, Any]:
     if ref is None:
         return {}
     if ref.kind is HolderKind.PERSON:
-        return {"rights": [right.value for right in estate.the(Person, ref.id).rights], "any_of": []}
+        return {
+            "rights": [right.value for right in estate.the(Person, ref.id).rights],
+            "any_of": [],
+        }
     asked = estate.carrier_of(number).asks_of.get(ref.kind, ())
-    allows = [key for key in asked if (product := estate.get(Product, key)) and "calls" in product.allows]
+    allows = [
+        key for key in asked if (product := estate.get(Product, key)) and "calls" in product.allows
+    ]
     return {"rights": [right.value for right in BASIC_RIGHTS], "any_of": allows}
 
 
 def _names(number: Number, estate: Estate) -> dict[str, Any]:
-    """What things outside are called on a phone, and whose extensions can be dialled in a menu of the path."""
+    """What things outside are called on a phone, and whose extensions can be dialled in a menu of
+    the path."""
     body = path_of(number, estate).model_dump(mode="json")
     steps = body["steps"].values()
-    outside = {key for step in steps for key in (*step.get("mobiles", ()), *((step["to"],) if step.get("to") else ()))}
+    outside = {
+        key
+        for step in steps
+        for key in (*step.get("mobiles", ()), *((step["to"],) if step.get("to") else ()))
+    }
     names = {key: describe(key).shown for key in outside}
     names |= {s.id: s.name for s in estate.all(Downstream)}
     if not any(step.get("extensions") for step in steps):
         return {"names": names}
-    extensions = {p.extension: p.id for p in estate.all(Person) if p.extension and p.site == number.site and not p.left}
+    extensions = {
+        p.extension: p.id
+        for p in estate.all(Person)
+        if p.extension and p.site == number.site and not p.left
+    }
     return {"names": names, "extensions": extensions}
 
 
@@ -97,22 +119,32 @@ def rules_of(person: Person, estate: Estate) -> dict[str, Any]:
         "timezone": site.timezone if site else "UTC",
         "devices": list(rules.devices),
         "mobile": rules.mobile,
+        "seconds_each": rules.seconds_each,
         "mobile_shown": describe(rules.mobile).shown if rules.mobile else "",
         "left": person.left,
     }
 
 
 def _help(number: Number, estate: Estate) -> dict[str, Any]:
-    """What goes along with a call for help, where the carrier keeps no address, who at the site is told, and over which trunks it may go."""
+    """What goes along with a call for help, where the carrier keeps no address, who at the site is
+    told, and over which trunks it may go."""
     spot, site = effective_spot(number, estate), estate.get(Site, number.site)
     address = estate.get(Address, spot.address) if spot else None
     parts = (
-        (f"{address.elements.street} {address.elements.house_number}, {address.elements.city}", spot.floor, spot.room)
+        (
+            f"{address.elements.street} {address.elements.house_number}, {address.elements.city}",
+            spot.floor,
+            spot.room,
+        )
         if spot and address
         else ()
     )
     over = [trunk.id for trunk in help_trunks(number, site, estate)] if site else []
-    return {"place": "; ".join(x for x in parts if x), "told": site.security_desk if site else "", "help_over": over}
+    return {
+        "place": "; ".join(x for x in parts if x),
+        "told": site.security_desk if site else "",
+        "help_over": over,
+    }
 
 
 def answering(number: Number, estate: Estate) -> list[str]:
@@ -132,8 +164,11 @@ def _members(estate: Estate) -> dict[str, tuple[str, ...]]:
     return {g.id: g.members for g in estate.all(Group) if not g.removed}
 
 
-def tell_telephony(telephony: Telephony, changes: Iterable[Change], after: Estate) -> None:
-    """Tell the telephone system of every number and grant that changes. Repeating it does no harm."""
+def tell_telephony(  # noqa: C901  one branch per kind of record
+    telephony: Telephony, changes: Iterable[Change], after: Estate
+) -> None:
+    """Tell the telephone system of every number and grant that changes. Repeating it does no
+    harm."""
     for change in changes:
         match change.after:
             case Number() as number if _matters(change.before, number):
@@ -184,20 +219,27 @@ def _answers_otherwise(before: Any, after: Person) -> bool:
     if not isinstance(before, Person):
         return after.answering != Answering() or after.caller_id != CallerId()
     return any(
-        getattr(before, name) != getattr(after, name) for name in ("answering", "caller_id", "ring_seconds", "rights", "left", "site")
+        getattr(before, name) != getattr(after, name)
+        for name in ("answering", "caller_id", "ring_seconds", "rights", "left", "site")
     )
 
 
 def _rings(number: Number, group: Group, estate: Estate) -> bool:
     path = estate.get(PathVersion, number.path)
     line = estate.get(ServiceLine, number.holder.id) if number.holder else None
-    return (path is not None and group.id in groups_named(path.body)) or (line is not None and group.id in line.groups)
+    return (path is not None and group.id in groups_named(path.body)) or (
+        line is not None and group.id in line.groups
+    )
 
 
 def _is_routed(number: Number, estate: Estate) -> bool:
     """In use, or arriving over a connection, so that a test call can show whether it does."""
     trunk = estate.get(Trunk, number.trunk)
-    return number.in_use or bool(number.announcement) or (number.state not in ENDED and trunk is not None and trunk.connection is not None)
+    return (
+        number.in_use
+        or bool(number.announcement)
+        or (number.state not in ENDED and trunk is not None and trunk.connection is not None)
+    )
 
 
 def _matters(before: Number | None, after: Number) -> bool:
@@ -208,4 +250,9 @@ def _matters(before: Number | None, after: Number) -> bool:
 
 
 def device_wish(device: Device) -> dict[str, Any]:
-    return {"person": device.person, "kind": device.kind, "name": device.name, "registered": device.registered}
+    return {
+        "person": device.person,
+        "kind": device.kind,
+        "name": device.name,
+        "registered": device.registered,
+    }

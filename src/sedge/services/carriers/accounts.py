@@ -1,24 +1,30 @@
-"""Accounts with carriers: opened one by one or many at once, paid into, watched, and what they do when money runs low."""
+"""Accounts with carriers: opened one by one or many at once, paid into, watched, and what they do
+when money runs low."""
 
 import re
 from dataclasses import dataclass
-from datetime import timedelta
 from decimal import Decimal
-from itertools import pairwise
 
 from sedge.core.access.roles import May
-from sedge.core.amounts import CURRENCIES, locale_of, read_amount
-from sedge.core.carriers.account_topup import is_low, topped_up, wants_top_up
-from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused, OutsideSilent, OutsideTrouble
-from sedge.core.facts import Money, in_currency, in_words
-from sedge.core.ledger.chain import Entry
+from sedge.core.amounts import CURRENCIES
+from sedge.core.changes import changed
+from sedge.core.errors import (
+    NotAllowedNow,
+    NotUnderstood,
+    OutsideTrouble,
+)
+from sedge.core.facts import Money
 from sedge.core.numbers.e164 import read_one
 from sedge.core.records import Account, Carrier, Site, Subject
-from sedge.core.reduce import changed
 from sedge.core.supply.records import TopUp
-from sedge.formats.letters import Letter
-from sedge.services import mail
-from sedge.services.carriers import charges
+from sedge.services.carriers.payments import (
+    MOST_DEPOSIT,
+    SHOWN_AGAIN,
+    _pay_in,
+    amount_in,
+    carrier_of,
+    look,
+)
 from sedge.services.context import Desk, Reading, Writing
 from sedge.services.trunks import trunk_setup
 from sedge.store import secrets as secrets_store
@@ -26,10 +32,6 @@ from sedge.store.repositories import ledger
 from sedge.store.schema import tables
 
 MOST_AT_ONCE = 200
-TOP_UP = "top-up-"
-KEYS_KEPT = 100  # of payments that have ended, for each account
-SHOWN_AGAIN = timedelta(minutes=10)
-LEAST_DEPOSIT, MOST_DEPOSIT = Decimal(1), Decimal(100_000)
 
 
 @dataclass(frozen=True)
@@ -43,7 +45,8 @@ class Wanted:
 
 @dataclass(frozen=True)
 class Opened:
-    """What became of one line. `key` is told this once; `problem` says why there is no account, or no deposit."""
+    """What became of one line. `key` is told this once; `problem` says why there is no account, or
+    no deposit."""
 
     wanted: Wanted
     account: Account | None
@@ -51,24 +54,20 @@ class Opened:
     problem: str
 
 
-def amount_in(desk: Desk, text: str, currency: str, field: str, *, least: Decimal = LEAST_DEPOSIT, most: Decimal = MOST_DEPOSIT) -> Decimal:
-    """An amount as somebody of the organisation's country types it. Raises NotUnderstood, also for one that could mean two."""
-    value = read_amount(text, currency, locale_of(desk.organisation.home_country), field=field)
-    if not least <= value <= most:
-        raise NotUnderstood(f"Type an amount between {in_currency(least, currency)} and {in_currency(most, currency)}.", field=field)
-    return value
-
-
 def lines_in(desk: Desk, text: str, currency: str) -> list[Wanted]:
-    """Lines such as `Copperleaf Cafés; 50.00; office@copperleaf.example`: a name, what is paid in, a mail address; the last two
-    can be left out. Raises NotUnderstood naming the line."""
+    """Lines such as `Copperleaf Cafés; 50.00; office@copperleaf.example`: a name, what is paid in,
+    a mail address; the last two can be left out. Raises NotUnderstood naming the line."""
     found: list[Wanted] = []
     for number, line in enumerate(text.splitlines(), start=1):
         if not line.strip():
             continue
         name, opening, contact = (*(part.strip() for part in re.split(r"[;\t]", line)), "", "")[:3]
         try:
-            amount = amount_in(desk, opening, currency, "lines", least=Decimal(0)) if opening else Decimal(0)
+            amount = (
+                amount_in(desk, opening, currency, "lines", least=Decimal(0))
+                if opening
+                else Decimal(0)
+            )
         except NotUnderstood as error:
             raise NotUnderstood(f"Line {number}: {error.message}", field="lines") from error
         found.append(Wanted(name, amount, contact))
@@ -76,14 +75,22 @@ def lines_in(desk: Desk, text: str, currency: str) -> list[Wanted]:
 
 
 def checked_lines(found: list[Wanted]) -> list[Wanted]:
-    """Accounts as they are asked for, each with a name of its own. Raises NotUnderstood naming the line."""
+    """Accounts as they are asked for, each with a name of its own. Raises NotUnderstood naming the
+    line."""
     for number, wanted in enumerate(found, start=1):
         if not 1 <= len(wanted.name) <= 80:
-            raise NotUnderstood(f"Line {number}: a name of 1 to 80 characters comes first.", field="lines")
+            raise NotUnderstood(
+                f"Line {number}: a name of 1 to 80 characters comes first.", field="lines"
+            )
         if wanted.contact and not re.fullmatch(r"[^@\s]+@[^@\s]+", wanted.contact):
-            raise NotUnderstood(f"Line {number}: “{wanted.contact[:60]}” is no mail address.", field="lines")
+            raise NotUnderstood(
+                f"Line {number}: “{wanted.contact[:60]}” is no mail address.", field="lines"
+            )
     if not 1 <= len(found) <= MOST_AT_ONCE:
-        raise NotUnderstood(f"Type a line for each account, {MOST_AT_ONCE} at most; these are {len(found)}.", field="lines")
+        raise NotUnderstood(
+            f"Type a line for each account, {MOST_AT_ONCE} at most; these are {len(found)}.",
+            field="lines",
+        )
     names = [w.name.casefold() for w in found]
     if twice := next((w.name for w in found if names.count(w.name.casefold()) > 1), None):
         raise NotUnderstood(f"“{twice}” is there twice.", field="lines")
@@ -91,7 +98,8 @@ def checked_lines(found: list[Wanted]) -> list[Wanted]:
 
 
 def currency_for(desk: Desk, carrier_id: str, asked: str = "") -> str:
-    """The currency of new accounts with a carrier: the one asked for, else that of the account whose key asks for them."""
+    """The currency of new accounts with a carrier: the one asked for, else that of the account
+    whose key asks for them."""
     if asked:
         return asked
     with desk.reading() as reading:
@@ -112,15 +120,23 @@ def _main_account(desk: Desk, ours: list[Account]) -> Account | None:
 
 
 def opens_accounts(desk: Desk, carrier: str, ours: list[Account]) -> bool:
-    """Whether a carrier opens more accounts over the wire: it is reached, and we have an account whose key asks for them."""
+    """Whether a carrier opens more accounts over the wire: it is reached, and we have an account
+    whose key asks for them."""
     return carrier in desk.outside.carriers and bool(ours)
 
 
 def open_many(
-    desk: Desk, carrier_id: str, wanted: list[Wanted], *, batch: str, currency: str = "", show_again: bool = False
+    desk: Desk,
+    carrier_id: str,
+    wanted: list[Wanted],
+    *,
+    batch: str,
+    currency: str = "",
+    show_again: bool = False,
 ) -> list[Opened]:
-    """Accounts at a carrier, each with its own balance. The same `batch` again opens none twice, and goes on where one failed; with
-    `show_again` it tells keys made some minutes ago once more, for who pressed twice.
+    """Accounts at a carrier, each with its own balance. The same `batch` again opens none twice,
+    and goes on where one failed; with `show_again` it tells keys made some minutes ago once more,
+    for who pressed twice.
 
     Raises NotFound, NotUnderstood (a name that has an account there already).
     """
@@ -132,7 +148,15 @@ def open_many(
         raise _not_over_the_wire(carrier)
     _refuse_taken(ours, wanted, batch)
     return [
-        _open(desk, carrier, main, w, f"{batch}-{i}", currency or main.balance.currency, show_again=show_again)
+        _open(
+            desk,
+            carrier,
+            main,
+            w,
+            f"{batch}-{i}",
+            currency or main.balance.currency,
+            show_again=show_again,
+        )
         for i, w in enumerate(wanted)
     ]
 
@@ -147,7 +171,9 @@ class Opening:
     paid_in: Money
 
 
-def plan_opening(desk: Desk, carrier_id: str, wanted: list[Wanted], *, batch: str, currency: str = "") -> Opening:
+def plan_opening(
+    desk: Desk, carrier_id: str, wanted: list[Wanted], *, batch: str, currency: str = ""
+) -> Opening:
     """What opening accounts does, before it is done. Raises as `open_many`."""
     desk.require(May.PAY)
     with desk.reading() as reading:
@@ -161,15 +187,22 @@ def plan_opening(desk: Desk, carrier_id: str, wanted: list[Wanted], *, batch: st
 
 
 def _refuse_taken(ours: list[Account], wanted: list[Wanted], batch: str) -> None:
-    """Raises NotUnderstood for a name that has an account already, NotAllowedNow where this batch was sent with other names."""
+    """Raises NotUnderstood for a name that has an account already, NotAllowedNow where this batch
+    was sent with other names."""
     taken = {a.name.casefold(): a.id for a in ours}
     opened = {a.id: a.name for a in ours}
     for i, w in enumerate(wanted):
         key = f"{batch}-{i}"
         if taken.get(w.name.casefold(), key) != key:
-            raise NotUnderstood(f"There is an account called “{w.name}” with this carrier already.", field="lines")
+            raise NotUnderstood(
+                f"There is an account called “{w.name}” with this carrier already.", field="lines"
+            )
         if opened.get(key, w.name) != w.name:
-            raise NotAllowedNow("These lines have been sent before with other names. Begin anew.", reason="other-lines", field="lines")
+            raise NotAllowedNow(
+                "These lines have been sent before with other names. Begin anew.",
+                reason="other-lines",
+                field="lines",
+            )
 
 
 def _with_accounts(reading: Reading, carrier: str) -> tuple[Carrier, list[Account]]:
@@ -180,19 +213,27 @@ def _with_accounts(reading: Reading, carrier: str) -> tuple[Carrier, list[Accoun
 
 def _not_over_the_wire(carrier: Carrier) -> NotAllowedNow:
     return NotAllowedNow(
-        f"You have no account with {carrier.name} yet whose key could ask for more. Add the first one with the key it gives you.",
-        reason="no-account", id=carrier.id,
-    )  # fmt: skip
+        f"You have no account with {carrier.name} yet whose key could ask for more. Add the first"
+        " one with the key it gives you.",
+        reason="no-account",
+        id=carrier.id,
+    )
 
 
 def open_for(desk: Desk, into: Desk, carrier_id: str, wanted: Wanted, *, key: str) -> Opened:
-    """An account for another organisation, asked for with the key of one of ours; it is theirs alone from then on. The same `key` again
-    opens none twice. Raises NotFound where we have no account there ourselves."""
+    """An account for another organisation, asked for with the key of one of ours; it is theirs
+    alone from then on. The same `key` again opens none twice. Raises NotFound where we have no
+    account there ourselves."""
     desk.require(May.PAY)
     with desk.reading() as reading:
         carrier, ours = _with_accounts(reading, carrier_id)
     home = into.organisation.home_country
-    main = next(iter(sorted((a for a in ours if not a.receives_only), key=lambda a: home not in a.countries)), None)
+    main = next(
+        iter(
+            sorted((a for a in ours if not a.receives_only), key=lambda a: home not in a.countries)
+        ),
+        None,
+    )
     if main is None or carrier.id not in desk.outside.carriers:
         raise _not_over_the_wire(carrier)
     return _open(desk, carrier, main, wanted, key, main.balance.currency, into)
@@ -219,26 +260,42 @@ def _open(
         account = writing.records.find(Account, key)
         if account is None:
             fresh = Account(
-                id=key, carrier=carrier.id, name=wanted.name, balance=zero, low_mark=zero, theirs=theirs.id, receives_only=theirs.receives_only,
-                contact=wanted.contact, alert_mail=wanted.contact, countries=main.countries,
-            )  # fmt: skip
-            account = writing.save([changed(Subject.ACCOUNT, None, fresh, "account.added")])[0].after
+                id=key,
+                carrier=carrier.id,
+                name=wanted.name,
+                balance=zero,
+                low_mark=zero,
+                theirs=theirs.id,
+                receives_only=theirs.receives_only,
+                contact=wanted.contact,
+                alert_mail=wanted.contact,
+                countries=main.countries,
+            )
+            added = changed(Subject.ACCOUNT, None, fresh, "account.added")
+            account = writing.save([added])[0].after
         _with_its_trunk(owner, writing, account)
         if theirs.key:
-            secrets_store.keep(writing.connection, desk.house.keyring, f"key of {key}", theirs.key, writing.stamp)
+            secrets_store.keep(
+                writing.connection, desk.house.keyring, f"key of {key}", theirs.key, writing.stamp
+            )
     shown = theirs.key or (_key_just_made(owner, account) if show_again else "")
     if not wanted.opening or not account.receives_only:
         return Opened(wanted, account, shown, "")
     try:
         account = _pay_in(owner, account.id, wanted.opening, f"{key}-opening")
     except OutsideTrouble as error:
-        return Opened(wanted, account, shown, f"Opened, but the opening balance has not arrived: {error.message}")
+        why = f"Opened, but the opening balance has not arrived: {error.message}"
+        return Opened(wanted, account, shown, why)
     return Opened(wanted, account, shown, "")
 
 
-def add_first(desk: Desk, carrier_id: str, *, name: str, key: str = "", currency: str = "") -> Account:
-    """An account that the carrier has opened for us already. Where the carrier is reached, its key says what stands on it; else the account
-    begins at nothing, and its orders go on paper. Raises NotUnderstood naming the field, OutsideRefused for a key it does not take."""
+def add_first(
+    desk: Desk, carrier_id: str, *, name: str, key: str = "", currency: str = ""
+) -> Account:
+    """An account that the carrier has opened for us already. Where the carrier is reached, its key
+    says what stands on it; else the account begins at nothing, and its orders go on paper. Raises
+    NotUnderstood naming the field, OutsideRefused for a key it does not take.
+    """
     desk.require(May.PAY)
     name, key = name.strip(), key.strip()
     if not 1 <= len(name) <= 80:
@@ -248,25 +305,38 @@ def add_first(desk: Desk, carrier_id: str, *, name: str, key: str = "", currency
     theirs = None
     if of.id in desk.outside.carriers:
         if not key:
-            raise NotUnderstood(f"Type the key that {of.name} gave you; it says which account is yours.", field="key")
+            raise NotUnderstood(
+                f"Type the key that {of.name} gave you; it says which account is yours.",
+                field="key",
+            )
         theirs = desk.outside.carrier(of.id).with_key(key).account()
     made = Account(
-        id=desk.new_id("account"), carrier=of.id, name=name, balance=theirs.balance if theirs else zero,
-        low_mark=theirs.balance.times(0) if theirs else zero, prepaid=theirs is not None, theirs=theirs.id if theirs else "",
+        id=desk.new_id("account"),
+        carrier=of.id,
+        name=name,
+        balance=theirs.balance if theirs else zero,
+        low_mark=theirs.balance.times(0) if theirs else zero,
+        prepaid=theirs is not None,
+        theirs=theirs.id if theirs else "",
         receives_only=theirs.receives_only if theirs else False,
-    )  # fmt: skip
+    )
     with desk.writing() as writing:
         if any(a.name.casefold() == name.casefold() for a in writing.records.all(Account)):
-            raise NotAllowedNow(f"There is an account called {name} already.", field="name", reason="exists")
+            raise NotAllowedNow(
+                f"There is an account called {name} already.", field="name", reason="exists"
+            )
         saved = writing.save([changed(Subject.ACCOUNT, None, made, "account.added")])[0].after
         if key:
-            secrets_store.keep(writing.connection, desk.house.keyring, f"key of {saved.id}", key, writing.stamp)
+            secrets_store.keep(
+                writing.connection, desk.house.keyring, f"key of {saved.id}", key, writing.stamp
+            )
         _with_its_trunk(desk, writing, saved)
     return saved
 
 
 def _with_its_trunk(desk: Desk, writing: Writing, account: Account) -> None:
-    """The trunk that a carrier brings along, at the site that uses the account, else at the first one; later, with the first site."""
+    """The trunk that a carrier brings along, at the site that uses the account, else at the first
+    one; later, with the first site."""
     sites = sorted(writing.records.all(Site), key=lambda s: (s.account != account.id, s.name))
     if sites:
         key = desk.new_id("trunk")
@@ -276,131 +346,53 @@ def _with_its_trunk(desk: Desk, writing: Writing, account: Account) -> None:
 def _key_just_made(desk: Desk, account: Account) -> str:
     """The key of an account that was opened a moment ago, for who presses twice; '' later."""
     with desk.reading() as reading:
-        entries = ledger.entries(reading.connection, subject=Subject.ACCOUNT, key=account.id, limit=50).entries
-        if not entries or entries[-1].action != "account.added" or reading.now - entries[-1].at > SHOWN_AGAIN:
+        entries = ledger.entries(
+            reading.connection, subject=Subject.ACCOUNT, key=account.id, limit=50
+        ).entries
+        if (
+            not entries
+            or entries[-1].action != "account.added"
+            or reading.now - entries[-1].at > SHOWN_AGAIN
+        ):
             return ""
-        return secrets_store.read(reading.connection, desk.house.keyring, f"key of {account.id}") or ""
-
-
-@dataclass(frozen=True)
-class Payment:
-    """A payment before it is made: what the balance is and will be. `key` makes it one payment however often it is asked for."""
-
-    account: Account
-    amount: Money
-    after: Money
-    key: str
-
-
-def plan_deposit(desk: Desk, account_id: str, amount: str) -> Payment:
-    """Read an amount and say what paying it in does. Raises NotUnderstood, NotFound."""
-    desk.require(May.PAY)
-    account, _, _ = look(desk, account_id)
-    value = amount_in(desk, amount, account.balance.currency, "amount")
-    paid = Money(amount=value, currency=account.balance.currency)
-    return Payment(account, paid, account.balance + paid, desk.new_id("deposit"))
-
-
-def deposit(desk: Desk, account_id: str, amount: str, *, identity: str | None = None) -> Account:
-    """A payment onto a prepaid account, in the ledger; the same `identity` again pays nothing. Raises as `_pay_in`, and NotUnderstood."""
-    planned = plan_deposit(desk, account_id, amount)
-    paid = _pay_in(desk, account_id, planned.amount.amount, identity or planned.key)
-    return charges.fetch(desk.as_system(), paid) if paid.suspended_since else paid
-
-
-def _pay_in(desk: Desk, account_id: str, value: Decimal, key: str) -> Account:
-    """Written down first, then paid at the carrier, then in our book; the key makes it one payment whatever happens between.
-
-    Raises OutsideRefused (nothing is paid), OutsideSilent (it is asked again by itself).
-    """
-    with desk.writing() as writing:
-        account = writing.records.the(Account, account_id)
-        if key in account.paid:
-            return account
-        if key not in account.paying:
-            begun = account.but(paying={**account.paying, key: value})
-            account = writing.save([changed(Subject.ACCOUNT, account, begun, "account.paying")])[0].after
-    try:
-        if account.carrier in desk.outside.carriers:
-            desk.at_carrier(account).deposit(key, str(value))
-    except OutsideRefused:
-        _settle(desk, account_id, key, arrived=False)
-        raise
-    except OutsideSilent as error:
-        raise OutsideSilent(
-            f"{error.message} The payment of {value:,} is kept and asked for again by itself; don't pay it twice.", **error.facts
-        ) from error
-    return _settle(desk, account_id, key, arrived=True)
-
-
-def _settle(desk: Desk, account_id: str, key: str, *, arrived: bool) -> Account:
-    """A payment that has arrived, or will not."""
-    with desk.writing() as writing:
-        now = writing.records.the(Account, account_id)
-        if key not in now.paying:
-            return now
-        value = now.paying[key]
-        after = now.but(paying={k: v for k, v in now.paying.items() if k != key}, paid=(*now.paid, key)[-KEYS_KEPT:])
-        action = "account.not-paid"
-        if arrived:
-            after = after.but(balance=now.balance + Money(amount=value, currency=now.balance.currency), receives_only=False)
-            action = "account.topped-up" if key.startswith(TOP_UP) else "account.deposited"
-        if arrived and key.startswith(TOP_UP):
-            after = topped_up(after, value, writing.now)
-        return writing.save([changed(Subject.ACCOUNT, now, after, action)])[0].after
-
-
-def look(desk: Desk, account_id: str) -> tuple[Account, Carrier, bool]:
-    """An account, its carrier, and whether a key of it is kept."""
-    with desk.reading() as reading:
-        account = reading.records.the(Account, account_id)
-        has_key = bool(secrets_store.read(reading.connection, desk.house.keyring, f"key of {account.id}"))
-        return account, reading.records.the(Carrier, account.carrier), has_key
-
-
-def carrier_of(desk: Desk, key: str) -> Carrier:
-    with desk.reading() as reading:
-        return reading.records.the(Carrier, key)
-
-
-@dataclass(frozen=True)
-class Move:
-    """One change of a balance, as the ledger has it."""
-
-    entry: Entry
-    amount: Money
-    balance: Money
-
-
-def moves(desk: Desk, account_id: str, *, limit: int = 30) -> list[Move]:
-    """What has moved on an account, newest first."""
-    with desk.reading() as reading:
-        entries = ledger.entries(reading.connection, subject=Subject.ACCOUNT, key=account_id, limit=limit * 4).entries
-    held = [(e, Account.model_validate_json(e.after).balance) for e in entries if e.after]
-    nothing = [(None, Money(amount=Decimal(0), currency=balance.currency)) for _, balance in held[-1:]]
-    found = [Move(entry, now - before, now) for (entry, now), (_, before) in pairwise([*held, *nothing]) if entry and now != before]
-    return found[:limit]
+        return (
+            secrets_store.read(reading.connection, desk.house.keyring, f"key of {account.id}") or ""
+        )
 
 
 def set_terms(desk: Desk, account_id: str, form: dict[str, str]) -> Account:
-    """Low mark, whom to tell, the top-up rule, the days of grace. Raises NotUnderstood naming the field, NotAllowedNow."""
+    """Low mark, whom to tell, the top-up rule, the days of grace. Raises NotUnderstood naming the
+    field, NotAllowedNow."""
     desk.require(May.PAY)
     account, carrier, _ = look(desk, account_id)
     currency = account.balance.currency
     values = {
-        "low_mark": Money(amount=amount_in(desk, form.get("low_mark", "0"), currency, "low_mark", least=-MOST_DEPOSIT), currency=currency),
+        "low_mark": Money(
+            amount=amount_in(
+                desk, form.get("low_mark", "0"), currency, "low_mark", least=-MOST_DEPOSIT
+            ),
+            currency=currency,
+        ),
         "contact": form.get("contact", "").strip()[:200],
         "alert_mail": _mail_in(form.get("alert_mail", "")),
         "alert_phone": _phone_in(desk, form.get("alert_phone", "")),
         "top_up": _rule_in(desk, form, currency) if account.prepaid else None,
         "grace_days": _grace_in(form.get("grace_days", ""), carrier),
     }
-    if values["grace_days"] != account.grace_days and values["grace_days"] is not None and carrier.id in desk.outside.carriers:
+    if (
+        values["grace_days"] != account.grace_days
+        and values["grace_days"] is not None
+        and carrier.id in desk.outside.carriers
+    ):
         desk.at_carrier(account).set_grace(values["grace_days"])
     with desk.writing() as writing:
         now = writing.records.the(Account, account_id)
         after = now.but(**values)
-        return writing.save([changed(Subject.ACCOUNT, now, after, "account.terms-set")])[0].after if after != now else now
+        return (
+            writing.save([changed(Subject.ACCOUNT, now, after, "account.terms-set")])[0].after
+            if after != now
+            else now
+        )
 
 
 def _mail_in(text: str) -> str:
@@ -410,7 +402,9 @@ def _mail_in(text: str) -> str:
 
 
 def _phone_in(desk: Desk, text: str) -> str:
-    return read_one(text, desk.organisation.home_country, field="alert_phone") if text.strip() else ""
+    return (
+        read_one(text, desk.organisation.home_country, field="alert_phone") if text.strip() else ""
+    )
 
 
 def _rule_in(desk: Desk, form: dict[str, str], currency: str) -> TopUp | None:
@@ -422,20 +416,27 @@ def _rule_in(desk: Desk, form: dict[str, str], currency: str) -> TopUp | None:
         most_a_month=amount_in(desk, form.get("top_up_most", ""), currency, "top_up_most"),
     )
     if rule.most_a_month < rule.amount:
-        raise NotUnderstood("The most in a month can't be less than one payment.", field="top_up_most")
+        raise NotUnderstood(
+            "The most in a month can't be less than one payment.", field="top_up_most"
+        )
     return rule
 
 
 def _grace_in(text: str, carrier: Carrier) -> int | None:
     if not text.strip():
         return None
-    if not (text.strip().isascii() and text.strip().isdigit() and int(text) <= carrier.most_grace_days):
-        raise NotUnderstood(f"{carrier.name} waits 0 to {carrier.most_grace_days} days.", field="grace_days")
+    if not (
+        text.strip().isascii() and text.strip().isdigit() and int(text) <= carrier.most_grace_days
+    ):
+        raise NotUnderstood(
+            f"{carrier.name} waits 0 to {carrier.most_grace_days} days.", field="grace_days"
+        )
     return int(text)
 
 
 def put_key(desk: Desk, account_id: str, key: str) -> None:
-    """Another key for the account, as the carrier has given it. Nobody is shown it again. Raises NotUnderstood, OutsideRefused, OutsideSilent, OutsideTrouble."""
+    """Another key for the account, as the carrier has given it. Nobody is shown it again. Raises
+    NotUnderstood, OutsideRefused, OutsideSilent, OutsideTrouble."""
     desk.require(May.PAY)
     account, carrier, _ = look(desk, account_id)
     key = key.strip()
@@ -450,7 +451,9 @@ def make_key(desk: Desk, account_id: str) -> str:
     desk.require(May.PAY)
     account, _, has_key = look(desk, account_id)
     if not has_key:
-        raise NotAllowedNow("No key of this account is kept. Put in the one the carrier gave you.", reason="no-key")
+        raise NotAllowedNow(
+            "No key of this account is kept. Put in the one the carrier gave you.", reason="no-key"
+        )
     key = desk.at_carrier(account).new_key()
     _keep_key(desk, account, key)
     return key
@@ -458,61 +461,10 @@ def make_key(desk: Desk, account_id: str) -> str:
 
 def _keep_key(desk: Desk, account: Account, key: str) -> None:
     with desk.writing() as writing:
-        secrets_store.keep(writing.connection, desk.house.keyring, f"key of {account.id}", key, writing.stamp)
+        secrets_store.keep(
+            writing.connection, desk.house.keyring, f"key of {account.id}", key, writing.stamp
+        )
         writing.remark("account.key-changed", Subject.ACCOUNT, account.id, account.name)
 
 
 # ── watching ──
-
-
-def watch(desk: Desk) -> int:
-    """Top up what has a rule and is under its mark, tell somebody of what is low. How many accounts something was done for."""
-    with desk.reading() as reading:
-        accounts = [
-            a for a in reading.records.all(Account) if a.prepaid and (a.paying or is_low(a) or a.alerted_at or wants_top_up(a, reading.now))
-        ]
-    return sum(_attend(desk, account) for account in accounts)
-
-
-def _attend(desk: Desk, account: Account) -> bool:
-    payments = dict(account.paying)
-    if not payments and account.top_up and wants_top_up(account, desk.now()):
-        turn = account.topped_up.get(f"{desk.now():%Y-%m}", Decimal(0))
-        payments = {f"{TOP_UP}{account.id}-{desk.now():%Y-%m}-{turn}": account.top_up.amount}
-    for key, value in payments.items():
-        try:
-            _pay_in(desk, account.id, value, key)
-        except OutsideTrouble:
-            return False
-    if payments:
-        return True
-    if is_low(account) is bool(account.alerted_at):
-        return False
-    with desk.writing() as writing:
-        now = writing.records.the(Account, account.id)
-        low = is_low(now)
-        if low is bool(now.alerted_at):
-            return False
-        writing.save(
-            [
-                changed(
-                    Subject.ACCOUNT,
-                    now,
-                    now.but(alerted_at=writing.now if low else None),
-                    "account.low" if low else "account.no-longer-low",
-                )
-            ]
-        )
-        if low:
-            _tell(writing, now)
-    return True
-
-
-def _tell(writing: Writing, account: Account) -> None:
-    """By mail and by a call to a phone, as the account says; each once."""
-    words = f"The balance of {account.name} is {in_words(account.balance)}, under its low mark of {in_words(account.low_mark)}."
-    key = f"low-{account.id}-{account.version}"
-    for how, recipient in (("mail", account.alert_mail), ("phone", account.alert_phone)):
-        if recipient:
-            subject, text = f"{account.name}: the balance is low", f"{words}\n\nDeposit before it reaches zero.\n\n{mail.SENDER_NOTE}"
-            mail.write(writing, f"{key}-{how}", recipient, Letter(subject, text if how == "mail" else f"This is Sedge. {words}"))

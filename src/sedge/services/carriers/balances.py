@@ -1,4 +1,5 @@
-"""Money at the desk: what the numbers of an account cost a month, and how long its balance lasts."""
+"""Money at the desk: what the numbers of an account cost a month, and how long its balance
+lasts."""
 
 from dataclasses import dataclass
 from decimal import Decimal
@@ -38,8 +39,16 @@ def outlooks(desk: Desk) -> dict[str, AccountOutlook]:
         monthly = Money(amount=Decimal(hundredths) / 100, currency=account.balance.currency)
         ahead = None
         if account.prepaid and hundredths:
-            ahead = runway(account.balance, account.low_mark, monthly, today, grace_of(account, carriers[account.carrier]))
-        found[account.id] = AccountOutlook(account, carriers[account.carrier], numbers, monthly, ahead)
+            ahead = runway(
+                account.balance,
+                account.low_mark,
+                monthly,
+                today,
+                grace_of(account, carriers[account.carrier]),
+            )
+        found[account.id] = AccountOutlook(
+            account, carriers[account.carrier], numbers, monthly, ahead
+        )
     return found
 
 
@@ -56,4 +65,7 @@ def _costs(desk: Desk) -> dict[str, tuple[int, int]]:
         .group_by(life.c.account)
     )
     with desk.reading() as reading:
-        return {account: (count, int(price or 0)) for account, count, price in reading.connection.execute(query)}
+        return {
+            account: (count, int(price or 0))
+            for account, count, price in reading.connection.execute(query)
+        }

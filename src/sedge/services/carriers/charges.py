@@ -1,22 +1,27 @@
-"""What carriers charge for numbers in service, booked as they tell of it; and whether they have suspended an account."""
+"""What carriers charge for numbers in service, booked as they tell of it; and whether they have
+suspended an account."""
 
 from datetime import timedelta
 
+from sedge.core.changes import changed
 from sedge.core.errors import OutsideTrouble
 from sedge.core.facts import Money, in_words
 from sedge.core.records import Account, Subject
-from sedge.core.reduce import changed, charge
+from sedge.core.supply.reducers import charge
 from sedge.formats.letters import Letter
 from sedge.outside.carrier import CarrierAccount, CarrierCharge
 from sedge.services import mail
 from sedge.services.context import Desk, Writing
+from sedge.services.periodic import periodic
 
 NAME = "charges"
 ASKED_AT = timedelta(minutes=15)  # after midnight; carriers bill before that
 
 
+@periodic(NAME)
 def fetch_nightly(desk: Desk) -> int:
-    """Ask every carrier once a night, and an hour later again where one was silent; for how many accounts something came of it."""
+    """Ask every carrier once a night, and an hour later again where one was silent; for how many
+    accounts something came of it."""
 
     def ask() -> tuple[int, bool]:
         done, silent = fetch_all(desk)
@@ -26,7 +31,8 @@ def fetch_nightly(desk: Desk) -> int:
 
 
 def fetch_all(desk: Desk) -> tuple[int, int]:
-    """Ask every carrier that can be asked over the wire; for how many accounts something came of it, and how many were silent."""
+    """Ask every carrier that can be asked over the wire; for how many accounts something came of
+    it, and how many were silent."""
     with desk.reading() as reading:
         accounts = [a for a in reading.records.all(Account) if a.carrier in desk.outside.carriers]
     done = silent = 0
@@ -39,14 +45,19 @@ def fetch_all(desk: Desk) -> tuple[int, int]:
 
 
 def fetch(desk: Desk, account: Account) -> Account:
-    """Book what was charged since the last time; each charge once, in the transaction that remembers it. Raises OutsideTrouble."""
+    """Book what was charged since the last time; each charge once, in the transaction that
+    remembers it. Raises OutsideTrouble."""
     theirs, found = desk.at_carrier(account).charges(account.charged_to)
     with desk.writing() as writing:
         now = writing.records.the(Account, account.id)
         fresh = [c for c in found if c.id > now.charged_to]
     for one in fresh:
         now = _book(desk, account.id, one)
-    return _suspended(desk, account.id, theirs) if theirs.suspended_since != now.suspended_since else now
+    return (
+        _suspended(desk, account.id, theirs)
+        if theirs.suspended_since != now.suspended_since
+        else now
+    )
 
 
 def _book(desk: Desk, key: str, one: CarrierCharge) -> Account:
@@ -62,18 +73,36 @@ def _suspended(desk: Desk, key: str, theirs: CarrierAccount) -> Account:
     with desk.writing() as writing:
         now = writing.records.the(Account, key)
         after = now.but(suspended_since=theirs.suspended_since)
-        saved = writing.save([changed(Subject.ACCOUNT, now, after, "account.suspended" if after.suspended_since else "account.resumed")])
+        saved = writing.save(
+            [
+                changed(
+                    Subject.ACCOUNT,
+                    now,
+                    after,
+                    "account.suspended" if after.suspended_since else "account.resumed",
+                )
+            ]
+        )
         if after.suspended_since:
             _tell(writing, after)
         return saved[0].after
 
 
 def _tell(writing: Writing, account: Account) -> None:
-    words = f"{account.name} is suspended: calls to its numbers don't arrive, and none go out. Its balance is {in_words(account.balance)}."
+    words = (
+        f"{account.name} is suspended: calls to its numbers don't arrive, and none go out. Its"
+        f" balance is {in_words(account.balance)}."
+    )
     text = f"{words}\n\nDeposit, and service goes on at once.\n\n{mail.SENDER_NOTE}"
     for how, recipient in (("mail", account.alert_mail), ("phone", account.alert_phone)):
         if recipient:
             key = f"suspended-{account.id}-{account.version}-{how}"
             mail.write(
-                writing, key, recipient, Letter(f"{account.name} is suspended", text if how == "mail" else f"This is Sedge. {words}")
+                writing,
+                key,
+                recipient,
+                Letter(
+                    f"{account.name} is suspended",
+                    text if how == "mail" else f"This is Sedge. {words}",
+                ),
             )

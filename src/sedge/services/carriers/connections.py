@@ -1,4 +1,5 @@
-"""Testing the connection to a carrier: does it answer, does it take our key, does its book say what ours does."""
+"""Testing the connection to a carrier: does it answer, does it take our key, does its book say what
+ours does."""
 
 import time
 from dataclasses import dataclass, replace
@@ -26,12 +27,17 @@ class Tried:
 
 
 def test(desk: Desk, key: str) -> Tried:
-    """Ask a carrier for the state of each of our accounts; the first that is not in order is told of. Raises NotFound."""
+    """Ask a carrier for the state of each of our accounts; the first that is not in order is told
+    of. Raises NotFound."""
     with desk.reading() as reading:
         carrier = reading.records.the(Carrier, key)
         accounts = reading.records.where(Account, tables.account.c.carrier == key)
     if key not in desk.outside.carriers or not accounts:
-        raise NotFound(f"{carrier.name} can't be reached over the wire; its orders go on a form.", subject="carrier", id=key)
+        raise NotFound(
+            f"{carrier.name} can't be reached over the wire; its orders go on a form.",
+            subject="carrier",
+            id=key,
+        )
     tried = [test_account(desk, carrier, account) for account in accounts]
     wrong = next((x for x in tried if not x.ok), None)
     if len(tried) == 1 or wrong is None:
@@ -40,8 +46,13 @@ def test(desk: Desk, key: str) -> Tried:
 
 
 def _all_said(accounts: list[Account]) -> str:
-    shown = ", ".join(in_words(a.balance) for a in accounts[:4]) + (" and so on" if len(accounts) > 4 else "")
-    return f"{'Every account answers' if len(accounts) > 1 else 'The account answers'}, and its books say what ours do: {shown}."
+    shown = ", ".join(in_words(a.balance) for a in accounts[:4]) + (
+        " and so on" if len(accounts) > 4 else ""
+    )
+    return (
+        f"{'Every account answers' if len(accounts) > 1 else 'The account answers'}, and its books"
+        f" say what ours do: {shown}."
+    )
 
 
 def test_account(desk: Desk, carrier: Carrier, account: Account) -> Tried:
@@ -56,11 +67,18 @@ def test_account(desk: Desk, carrier: Carrier, account: Account) -> Tried:
     took = _since(begun)
     ours = account.balance
     if balance == ours:
-        return Tried(carrier, True, f"It answers {_speed(took)}, and its book says what ours does: {in_words(ours)}.", took, account.name)
+        return Tried(
+            carrier,
+            True,
+            f"It answers {_speed(took)}, and its book says what ours does: {in_words(ours)}.",
+            took,
+            account.name,
+        )
     return Tried(
         carrier,
         False,
-        f"It answers, but its book says {in_words(balance)} where ours says {in_words(ours)}. {_which(balance, ours)}",
+        f"It answers, but its book says {in_words(balance)} where ours says {in_words(ours)}."
+        f" {_which(balance, ours)}",
         took,
         account.name,
     )
@@ -78,20 +96,36 @@ def _since(begun: float) -> timedelta:
 def _silent(error: OutsideSilent) -> str:
     detail, cause = str(error.facts.get("detail", "")), str(error.facts.get("cause", ""))
     if "wait" in error.facts:
-        return f"It wants to be asked less often, and answers again in {error.facts['wait']} seconds."
+        return (
+            f"It wants to be asked less often, and answers again in {error.facts['wait']} seconds."
+        )
     if "certificate" in detail.lower():
-        return "Its certificate is not one we trust. Ask the carrier which one is in force, and whether it has run out."
+        return (
+            "Its certificate is not one we trust. Ask the carrier which one is in force, and"
+            " whether it has run out."
+        )
     if "Timeout" in cause:
-        return "It takes the call and does not answer within 5 seconds. Ask the carrier whether something is wrong over there."
+        return (
+            "It takes the call and does not answer within 5 seconds. Ask the carrier whether"
+            " something is wrong over there."
+        )
     if cause:
-        return "Nothing answers at its address. Check the address, and that the firewall lets Sedge out to it."
-    return "It has trouble of its own just now; nothing is to be changed here. Try again in some minutes."
+        return (
+            "Nothing answers at its address. Check the address, and that the firewall lets Sedge"
+            " out to it."
+        )
+    return (
+        "It has trouble of its own just now; nothing is to be changed here. Try again in some"
+        " minutes."
+    )
 
 
 def _refused(error: OutsideRefused) -> str:
     if error.reason in KEY_REFUSED:
         return "It does not take our key. Have a new one made at the carrier and put it in here."
-    return f"It answers and refuses to tell: {error.reason}. Ask the carrier what the account may do."
+    return (
+        f"It answers and refuses to tell: {error.reason}. Ask the carrier what the account may do."
+    )
 
 
 def _which(theirs: Money, ours: Money) -> str:

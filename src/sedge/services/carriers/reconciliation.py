@@ -1,5 +1,5 @@
-"""Drift at the desk: each carrier's list held against the estate, at night and on demand; what differs is kept, explained, and put right by
-work orders in either direction, never by itself."""
+"""Drift at the desk: each carrier's list held against the estate, at night and on demand; what
+differs is kept, explained, and put right by work orders in either direction, never by itself."""
 
 from collections import Counter
 from collections.abc import Sequence
@@ -21,13 +21,14 @@ from sedge.core.carriers.reconciliation import (
     as_told,
     compare,
 )
+from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood, OutsideTrouble
 from sedge.core.facts import counted, money
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Capacity, Carrier, Number, Site, Subject
-from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
 from sedge.services.context import Desk, Reading
+from sedge.services.periodic import periodic
 from sedge.services.workorders import workorders
 from sedge.store.repositories.records import is_open
 from sedge.store.repositories.workorders import WorkOrder
@@ -44,7 +45,8 @@ CHUNK = 5_000
 
 @dataclass(frozen=True)
 class DriftRow:
-    """One difference; `holder` who has the number, `accepted_by` who has said that it is known and may stay, and why."""
+    """One difference; `holder` who has the number, `accepted_by` who has said that it is known and
+    may stay, and why."""
 
     account: str
     e164: str
@@ -71,7 +73,8 @@ class DriftRow:
 
 @dataclass(frozen=True)
 class Compared:
-    """When an account's list was compared last, how long both are, what kept it from being compared, and what differs by kind."""
+    """When an account's list was compared last, how long both are, what kept it from being
+    compared, and what differs by kind."""
 
     account: Account
     carrier: str
@@ -97,7 +100,8 @@ class Drift:
 
 
 def compare_all(desk: Desk) -> int:
-    """Every account whose carrier can be asked; how many differences there are that nobody has accepted. A silent carrier is noted as such."""
+    """Every account whose carrier can be asked; how many differences there are that nobody has
+    accepted. A silent carrier is noted as such."""
     with desk.reading() as reading:
         accounts = _askable(desk, reading)
     for account in accounts:
@@ -106,6 +110,7 @@ def compare_all(desk: Desk) -> int:
         return open_count(reading)
 
 
+@periodic(NAME)
 def compare_nightly(desk: Desk) -> int:
     def ask() -> tuple[int, bool]:
         with desk.reading() as reading:
@@ -116,14 +121,27 @@ def compare_nightly(desk: Desk) -> int:
     return desk.house.nightly(desk.who.organisation, NAME, ASKED_AT, ask)
 
 
+def compare_soon(desk: Desk) -> None:
+    """What was put right is compared again at the next tick."""
+    desk.house.next_at[desk.who.organisation, NAME] = desk.now()
+
+
 def self_problem(desk: Desk, account: Account) -> str:
     """What kept an account from being compared the last time; '' nothing."""
     with desk.reading() as reading:
-        return reading.connection.execute(select(compared.c.problem).where(compared.c.account == account.id)).scalar() or ""
+        return (
+            reading.connection.execute(
+                select(compared.c.problem).where(compared.c.account == account.id)
+            ).scalar()
+            or ""
+        )
 
 
 def _askable(desk: Desk, reading: Reading) -> list[Account]:
-    return sorted((a for a in reading.records.all(Account) if a.carrier in desk.outside.carriers), key=lambda a: a.name)
+    return sorted(
+        (a for a in reading.records.all(Account) if a.carrier in desk.outside.carriers),
+        key=lambda a: a.name,
+    )
 
 
 def compare_one(desk: Desk, account: Account) -> bool:
@@ -144,48 +162,81 @@ def compare_one(desk: Desk, account: Account) -> bool:
 def _ours(reading: Reading, account: Account) -> dict[str, OurLine]:
     """By the columns alone: a hundred thousand records need not be read for it."""
     life = tables.life
-    query = select(life.c.number, life.c.state, life.c.price, life.c.trunk, life.c.leaving_on).where(
-        life.c.carrier == account.carrier, life.c.account == account.id, is_open()
-    )
+    query = select(
+        life.c.number, life.c.state, life.c.price, life.c.trunk, life.c.leaving_on
+    ).where(life.c.carrier == account.carrier, life.c.account == account.id, is_open())
     return {
         f"+{n}": OurLine(state, price, trunk or "", leaving is not None)
         for n, state, price, trunk, leaving in reading.connection.execute(query)
     }
 
 
-def _note(desk: Desk, account: Account, theirs: int, ours: int, problem: str, found: list[Difference] | None) -> bool:
-    """What is new is added, what is gone taken away; what stays keeps since when, and that somebody accepted it."""
+def _note(
+    desk: Desk,
+    account: Account,
+    theirs: int,
+    ours: int,
+    problem: str,
+    found: list[Difference] | None,
+) -> bool:
+    """What is new is added, what is gone taken away; what stays keeps since when, and that somebody
+    accepted it."""
     with desk.writing() as writing:
         connection = writing.connection
-        known = {(row.number, row.kind): row for row in connection.execute(select(difference).where(difference.c.account == account.id))}
+        known = {
+            (row.number, row.kind): row
+            for row in connection.execute(
+                select(difference).where(difference.c.account == account.id)
+            )
+        }
         moved = False
         if found is not None:
             now = {(int(d.e164), d.kind.value): d for d in found}
             gone = [key for key in known if key not in now]
             fresh = [d for key, d in now.items() if key not in known]
-            other = [d for key, d in now.items() if key in known and (known[key].ours, known[key].theirs) != (d.ours, d.theirs)]
+            other = [
+                d
+                for key, d in now.items()
+                if key in known and (known[key].ours, known[key].theirs) != (d.ours, d.theirs)
+            ]
             for number, kind in [*gone, *((int(d.e164), d.kind.value) for d in other)]:
                 connection.execute(
-                    delete(difference).where(difference.c.account == account.id, difference.c.number == number, difference.c.kind == kind)
+                    delete(difference).where(
+                        difference.c.account == account.id,
+                        difference.c.number == number,
+                        difference.c.kind == kind,
+                    )
                 )
             rows = [
                 {
-                    "account": account.id, "number": int(d.e164), "kind": d.kind.value, "ours": d.ours[:200], "theirs": d.theirs[:200], "first_seen": writing.now,
-                    "accepted_by": "", "why": "",
+                    "account": account.id,
+                    "number": int(d.e164),
+                    "kind": d.kind.value,
+                    "ours": d.ours[:200],
+                    "theirs": d.theirs[:200],
+                    "first_seen": writing.now,
+                    "accepted_by": "",
+                    "why": "",
                 }
                 for d in [*fresh, *other]
-            ]  # fmt: skip
+            ]
             for start in range(0, len(rows), CHUNK):
                 connection.execute(insert(difference), rows[start : start + CHUNK])
             moved = bool(gone or rows)
-        before = connection.execute(select(compared).where(compared.c.account == account.id)).first()
+        before = connection.execute(
+            select(compared).where(compared.c.account == account.id)
+        ).first()
         values = {"at": writing.now, "problem": problem, "theirs": theirs, "ours": ours}
         if before is None:
             connection.execute(insert(compared).values(account=account.id, **values))
         elif problem:
-            connection.execute(update(compared).where(compared.c.account == account.id).values(problem=problem))
+            connection.execute(
+                update(compared).where(compared.c.account == account.id).values(problem=problem)
+            )
         else:
-            connection.execute(update(compared).where(compared.c.account == account.id).values(**values))
+            connection.execute(
+                update(compared).where(compared.c.account == account.id).values(**values)
+            )
         if moved or before is None or before.problem != problem:
             writing.touch()
     return moved
@@ -193,13 +244,22 @@ def _note(desk: Desk, account: Account, theirs: int, ours: int, problem: str, fo
 
 def open_count(reading: Reading) -> int:
     """Differences that nobody has accepted."""
-    return reading.connection.execute(select(func.count()).select_from(difference).where(difference.c.accepted_by == "")).scalar() or 0
+    return (
+        reading.connection.execute(
+            select(func.count()).select_from(difference).where(difference.c.accepted_by == "")
+        ).scalar()
+        or 0
+    )
 
 
 def grave_count(reading: Reading) -> int:
     """Those by which calls may be lost, or something unknown is paid for."""
     grave = [kind.value for kind, meaning in MEANINGS.items() if meaning.grave]
-    query = select(func.count()).select_from(difference).where(difference.c.accepted_by == "", difference.c.kind.in_(grave))
+    query = (
+        select(func.count())
+        .select_from(difference)
+        .where(difference.c.accepted_by == "", difference.c.kind.in_(grave))
+    )
     return reading.connection.execute(query).scalar() or 0
 
 
@@ -211,9 +271,9 @@ def look(desk: Desk, *, account: str = "", kind: str = "") -> Drift:
         connection = reading.connection
         counts: dict[str, Counter[DriftKind]] = {}
         accepted: Counter[str] = Counter()
-        query = select(difference.c.account, difference.c.kind, difference.c.accepted_by != "", func.count()).group_by(
-            difference.c.account, difference.c.kind, difference.c.accepted_by != ""
-        )
+        query = select(
+            difference.c.account, difference.c.kind, difference.c.accepted_by != "", func.count()
+        ).group_by(difference.c.account, difference.c.kind, difference.c.accepted_by != "")
         for key, word, is_accepted, count in connection.execute(query):
             if is_accepted:
                 accepted[key] += count
@@ -223,29 +283,51 @@ def look(desk: Desk, *, account: str = "", kind: str = "") -> Drift:
         carriers = {c.id: c.name for c in reading.records.all(Carrier)}
         rows = [
             Compared(
-                a, carriers[a.carrier], last[a.id].at if a.id in last else None, last[a.id].theirs if a.id in last else 0, last[a.id].ours if a.id in last else 0,
-                last[a.id].problem if a.id in last else "", counts.get(a.id, Counter()), accepted[a.id],
+                a,
+                carriers[a.carrier],
+                last[a.id].at if a.id in last else None,
+                last[a.id].theirs if a.id in last else 0,
+                last[a.id].ours if a.id in last else 0,
+                last[a.id].problem if a.id in last else "",
+                counts.get(a.id, Counter()),
+                accepted[a.id],
             )
             for a in _askable(desk, reading)
-        ]  # fmt: skip
-        where = [difference.c.account == account] * bool(account) + [difference.c.kind == kind] * bool(kind)
-        total = connection.execute(select(func.count()).select_from(difference).where(*where)).scalar() or 0
+        ]
+        where = [difference.c.account == account] * bool(account)
+        where += [difference.c.kind == kind] * bool(kind)
+        counting = select(func.count()).select_from(difference).where(*where)
+        total = connection.execute(counting).scalar() or 0
         found = connection.execute(
             select(difference)
             .where(*where)
             .order_by(difference.c.accepted_by != "", difference.c.kind, difference.c.number)
             .limit(MOST_ROWS)
         ).all()
-        numbers = {n.e164: n for n in reading.records.many(Number, [f"+{row.number}" for row in found])}
-        names = reading.records.names((n.holder.subject, n.holder.id) for n in numbers.values() if n.holder)
+        numbers = {
+            n.e164: n for n in reading.records.many(Number, [f"+{row.number}" for row in found])
+        }
+        names = reading.records.names(
+            (n.holder.subject, n.holder.id) for n in numbers.values() if n.holder
+        )
     return Drift(rows, [_row(row, numbers, names) for row in found], total, kind, account)
 
 
 def _row(row: Any, numbers: dict[str, Number], names: dict[tuple[Subject, str], str]) -> DriftRow:
     number = numbers.get(f"+{row.number}")
-    holder = names.get((number.holder.subject, number.holder.id), "") if number and number.holder else ""
+    holder = (
+        names.get((number.holder.subject, number.holder.id), "") if number and number.holder else ""
+    )
     return DriftRow(
-        row.account, f"+{row.number}", DriftKind(row.kind), row.ours, row.theirs, row.first_seen, holder, row.accepted_by, row.why
+        row.account,
+        f"+{row.number}",
+        DriftKind(row.kind),
+        row.ours,
+        row.theirs,
+        row.first_seen,
+        holder,
+        row.accepted_by,
+        row.why,
     )
 
 
@@ -253,7 +335,8 @@ def _row(row: Any, numbers: dict[str, Number], names: dict[tuple[Subject, str], 
 
 
 def _chosen(desk: Desk, chosen: Sequence[str]) -> list[Any]:
-    """The differences meant by `account/number/kind`. Raises NotUnderstood, NotFound where one is settled by now."""
+    """The differences meant by `account/number/kind`. Raises NotUnderstood, NotFound where one is
+    settled by now."""
     if not chosen:
         raise NotUnderstood("Choose some differences first.", field="chosen")
     if len(chosen) > MOST_AT_ONCE:
@@ -266,55 +349,92 @@ def _chosen(desk: Desk, chosen: Sequence[str]) -> list[Any]:
             digits = number.removeprefix("+")
             row = None
             if digits.isdigit() and len(digits) <= 15:
-                where = (difference.c.account == account, difference.c.number == int(digits), difference.c.kind == kind)
+                where = (
+                    difference.c.account == account,
+                    difference.c.number == int(digits),
+                    difference.c.kind == kind,
+                )
                 row = reading.connection.execute(select(difference).where(*where)).first()
             if row is None:
-                raise NotFound("One of these differences is settled by now. Look again.", subject="difference", id=key[:80])
+                raise NotFound(
+                    "One of these differences is settled by now. Look again.",
+                    subject="difference",
+                    id=key[:80],
+                )
             found.append(row)
     return found
 
 
 def put_right(desk: Desk, chosen: Sequence[str], *, direction: str, site: str = "") -> WorkOrder:
-    """A draft that settles differences: `follow` the carriers' lists, or `tell` the carriers. Numbers that nobody knew come to `site`.
+    """A draft that settles differences: `follow` the carriers' lists, or `tell` the carriers.
+    Numbers that nobody knew come to `site`.
 
     Raises NotUnderstood naming the field, NotFound.
     """
     desk.require(May.RELEASE)
     if direction not in {"follow", "tell"}:
-        raise NotUnderstood("Choose whether the estate follows the carrier, or the carrier is told.", field="direction")
+        raise NotUnderstood(
+            "Choose whether the estate follows the carrier, or the carrier is told.",
+            field="direction",
+        )
     rows = _chosen(desk, chosen)
     with desk.reading() as reading:
         accounts = {a.id: a for a in reading.records.many(Account, {row.account for row in rows})}
         carriers = {c.id: c for c in reading.records.all(Carrier)}
         home = reading.records.find(Site, site)
-    tasks = [_task(row, direction, accounts[row.account], carriers[accounts[row.account].carrier], home) for row in rows]
+    tasks = [
+        _task(row, direction, accounts[row.account], carriers[accounts[row.account].carrier], home)
+        for row in rows
+    ]
     words = "as their carriers list them" if direction == "follow" else "told to their carriers"
-    return workorders.draft(desk, f"Put drift right: {counted(len(tasks), 'number')} {words}", tasks)
+    return workorders.draft(
+        desk, f"Put drift right: {counted(len(tasks), 'number')} {words}", tasks
+    )
 
 
 def _task(row: Any, direction: str, account: Account, carrier: Carrier, home: Site | None) -> Any:
     e164, kind = f"+{row.number}", DriftKind(row.kind)
     if direction == "tell":
-        return t.TellCarrier(number=e164, account=account.id, drift=kind.value, ours="" if kind is DriftKind.NOT_OURS else row.ours)
+        return t.TellCarrier(
+            number=e164,
+            account=account.id,
+            drift=kind.value,
+            ours="" if kind is DriftKind.NOT_OURS else row.ours,
+        )
     if kind is not DriftKind.NOT_OURS:
         return t.FollowCarrier(number=e164, drift=kind.value, theirs=row.theirs)
     if home is None:
         raise NotUnderstood(f"Choose the site that {describe(e164).shown} comes to.", field="site")
     price = row.theirs.rpartition(", ")[2].split()[0]
     capacity = carrier.capacities[0] if carrier.capacities else Capacity.ANY
-    return t.AdoptNumber(number=e164, account=account.id, site=home.id, capacity=capacity, monthly=money(price, account.balance.currency))
+    return t.AdoptNumber(
+        number=e164,
+        account=account.id,
+        site=home.id,
+        capacity=capacity,
+        monthly=money(price, account.balance.currency),
+    )
 
 
 def accept(desk: Desk, chosen: Sequence[str], why: str) -> int:
-    """They are known and may stay, for a reason; on Today no longer, here still. Raises NotUnderstood."""
+    """They are known and may stay, for a reason; on Today no longer, here still. Raises
+    NotUnderstood."""
     desk.require(May.RELEASE)
     if not 3 <= len(why.strip()) <= MOST_WORDS:
-        raise NotUnderstood(f"Say why it may stay, in at most {MOST_WORDS} characters.", field="why")
+        raise NotUnderstood(
+            f"Say why it may stay, in at most {MOST_WORDS} characters.", field="why"
+        )
     rows = _chosen(desk, chosen)
     with desk.writing(reason=why.strip()) as writing:
         for row in rows:
-            where = (difference.c.account == row.account, difference.c.number == row.number, difference.c.kind == row.kind)
-            writing.connection.execute(update(difference).where(*where).values(accepted_by=desk.actor, why=why.strip()))
+            where = (
+                difference.c.account == row.account,
+                difference.c.number == row.number,
+                difference.c.kind == row.kind,
+            )
+            writing.connection.execute(
+                update(difference).where(*where).values(accepted_by=desk.actor, why=why.strip())
+            )
         accounts = writing.records.many(Account, {row.account for row in rows})
         writing.save([changed(Subject.ACCOUNT, a, a, "account.drift-accepted") for a in accounts])
         writing.touch()
@@ -326,5 +446,8 @@ def one(desk: Desk, key: str) -> Account:
     with desk.reading() as reading:
         account = reading.records.the(Account, key)
     if account.carrier not in desk.outside.carriers:
-        raise NotAllowedNow(f"{account.name} can't be asked over the wire; compare its letters by hand.", reason="not-on-the-wire")
+        raise NotAllowedNow(
+            f"{account.name} can't be asked over the wire; compare its letters by hand.",
+            reason="not-on-the-wire",
+        )
     return account

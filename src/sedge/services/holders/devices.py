@@ -1,13 +1,14 @@
-"""Devices at the desk: phones set up for people, with a sign-in of their own, a secret shown once, and why one is not registered."""
+"""Devices at the desk: phones set up for people, with a sign-in of their own, a secret shown once,
+and why one is not registered."""
 
 import secrets
 from dataclasses import dataclass
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.errors import NotUnderstood
 from sedge.core.holders.devices import KINDS, RINGS, why_silent
 from sedge.core.records import Device, HolderKind, HolderRef, Number, Person, Site, Subject
-from sedge.core.reduce import changed
 from sedge.services.callpaths.telephony_sync import device_wish
 from sedge.services.context import Desk, Writing
 from sedge.store import secrets as secrets_store
@@ -29,7 +30,8 @@ class Setting:
 
 @dataclass(frozen=True)
 class Sheet:
-    """What is typed into a phone, or scanned. `secret` only the one time it is shown; `code` is a SIP URI (RFC 3261 §19.1) for the scan."""
+    """What is typed into a phone, or scanned. `secret` only the one time it is shown; `code` is a
+    SIP URI (RFC 3261 §19.1) for the scan."""
 
     device: Device
     person: Person
@@ -42,12 +44,15 @@ class Sheet:
 def of_person(desk: Desk, person: str) -> list[tuple[Device, str]]:
     """Somebody's devices, each with why it is silent ('' where it would ring)."""
     with desk.reading() as reading:
-        found = reading.records.where(Device, tables.device.c.person == person, order_by=tables.device.c.id)
+        found = reading.records.where(
+            Device, tables.device.c.person == person, order_by=tables.device.c.id
+        )
     return [(d, why_silent(d)) for d in found if not d.removed]
 
 
 def add(desk: Desk, person: str, kind: str, name: str = "") -> Sheet:
-    """A device with a sign-in and a secret of its own; told to the telephone system before it is kept. Raises NotUnderstood."""
+    """A device with a sign-in and a secret of its own; told to the telephone system before it is
+    kept. Raises NotUnderstood."""
     desk.require(May.CHANGE_HOLDERS)
     if kind not in KINDS:
         raise NotUnderstood(f"A device is one of: {', '.join(KINDS)}.", field="kind")
@@ -76,15 +81,27 @@ def new_secret(desk: Desk, key: str) -> Sheet:
         owner = reading.records.the(Person, device.person)
     desk.require_site(owner.site)
     user = device.user or f"{owner.extension or owner.id[-6:]}-{key[-4:]}"
-    return _with_secret(desk, device.but(user=user, registered=False, said="secret"), owner, device, "device.secret-made")
+    return _with_secret(
+        desk,
+        device.but(user=user, registered=False, said="secret"),
+        owner,
+        device,
+        "device.secret-made",
+    )
 
 
-def _with_secret(desk: Desk, device: Device, owner: Person, before: Device | None, action: str) -> Sheet:
+def _with_secret(
+    desk: Desk, device: Device, owner: Person, before: Device | None, action: str
+) -> Sheet:
     secret = secrets.token_urlsafe(SECRET_BYTES)
-    desk.outside.telephony.put_device(device.id, {**device_wish(device), "user": device.user, "secret": secret})
+    desk.outside.telephony.put_device(
+        device.id, {**device_wish(device), "user": device.user, "secret": secret}
+    )
     with desk.writing() as writing:
         saved = writing.save([changed(Subject.DEVICE, before, device, action)])[0].after
-        secrets_store.keep(writing.connection, desk.house.keyring, f"secret of {device.id}", secret, writing.stamp)
+        secrets_store.keep(
+            writing.connection, desk.house.keyring, f"secret of {device.id}", secret, writing.stamp
+        )
         shown = _shown_as(writing, owner)
     return _sheet(saved, owner, shown, secret)
 
@@ -97,7 +114,16 @@ def remove(desk: Desk, key: str) -> Device:
     desk.outside.telephony.remove_device(key)
     with desk.writing() as writing:
         device = writing.records.the(Device, key)
-        return writing.save([changed(Subject.DEVICE, device, device.but(removed=True, registered=False), "device.removed")])[0].after
+        return writing.save(
+            [
+                changed(
+                    Subject.DEVICE,
+                    device,
+                    device.but(removed=True, registered=False),
+                    "device.removed",
+                )
+            ]
+        )[0].after
 
 
 def sheet(desk: Desk, key: str) -> Sheet:
@@ -118,15 +144,23 @@ def _sheet(device: Device, owner: Person, number: str, secret: str = "") -> Shee
     transport = TRANSPORT.lower()
     code = f"sip:{device.user}{':' + secret if secret else ''}@{HOST}:{PORT};transport={transport}"
     rows = [
-        Setting("Server", HOST, "the name, not an address: its certificate is for the name"), Setting("Port", str(PORT)), Setting("Transport", TRANSPORT),
-        Setting("Sign-in name", device.user or "none yet: make a secret"), *([Setting("Secret", secret, "shown this once")] if secret else []),
-        Setting("Name to show", owner.name), *([Setting("Number to show", number)] if number else []), Setting("Codecs, in this order", CODECS),
-        Setting("Keys pressed are sent as", DTMF), Setting("Sign in again every", "300 seconds", "then save, and restart the phone"),
-    ]  # fmt: skip
+        Setting("Server", HOST, "the name, not an address: its certificate is for the name"),
+        Setting("Port", str(PORT)),
+        Setting("Transport", TRANSPORT),
+        Setting("Sign-in name", device.user or "none yet: make a secret"),
+        *([Setting("Secret", secret, "shown this once")] if secret else []),
+        Setting("Name to show", owner.name),
+        *([Setting("Number to show", number)] if number else []),
+        Setting("Codecs, in this order", CODECS),
+        Setting("Keys pressed are sent as", DTMF),
+        Setting("Sign in again every", "300 seconds", "then save, and restart the phone"),
+    ]
     return Sheet(device, owner, rows, code, secret, why_silent(device))
 
 
 def would_ring(desk: Desk, person: str) -> tuple[list[Device], list[tuple[Device, str]]]:
     """Which of somebody's devices would ring now, and why the others would not."""
     found = of_person(desk, person)
-    return [d for d, why in found if not why and d.kind in RINGS], [(d, why) for d, why in found if why]
+    return [d for d, why in found if not why and d.kind in RINGS], [
+        (d, why) for d, why in found if why
+    ]

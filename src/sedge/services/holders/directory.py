@@ -1,11 +1,13 @@
-"""The directory at the desk: what it says is kept, compared, and proposed on Today; somebody takes it, or not.
+"""The directory at the desk: what it says is kept, compared, and proposed on Today; somebody takes
+it, or not.
 
-`/scim/v2` and the nightly pull both end in `_hear`, so a push that got lost is made up for at night.
+`/scim/v2` and the nightly pull both end in `_hear`, so a push that got lost is made up for at
+night.
 """
 
 import json
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
@@ -13,17 +15,18 @@ from typing import Any
 from sqlalchemy import or_, select, update
 
 from sedge.core.access.roles import May
-from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood, OutsideTrouble
-from sedge.core.facts import canonical, counted
-from sedge.core.holders.directory import Proposal, ProposalKind, Said, SaidGroup, about_group, about_person, site_named
+from sedge.core.errors import NotAllowedNow, NotFound
+from sedge.core.facts import canonical
+from sedge.core.holders.directory import (
+    Proposal,
+    Said,
+    SaidGroup,
+    about_group,
+    about_person,
+)
 from sedge.core.records import Group, Person, Site, Subject
-from sedge.core.workorders import tasks as t
-from sedge.core.workorders.life import OrderState
 from sedge.formats import scim
 from sedge.services.context import Desk, Reading, Writing
-from sedge.services.workorders import guided_workflows, workorders
-from sedge.store.repositories import workorders as order_store
-from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import holders, tables
 
 NAME, AT = "directory", timedelta(hours=3)
@@ -44,20 +47,31 @@ class Open:
 # ── what the directory says ──
 
 
-def _hear(writing: Writing, desk: Desk, said: Said | SaidGroup, raw: dict[str, Any]) -> Proposal | None:
-    """Keep what the directory says and propose what follows; None where nothing does. Saying the same again changes nothing."""
+def _hear(
+    writing: Writing, desk: Desk, said: Said | SaidGroup, raw: dict[str, Any]
+) -> Proposal | None:
+    """Keep what the directory says and propose what follows; None where nothing does. Saying the
+    same again changes nothing."""
     is_group = isinstance(said, SaidGroup)
     key = GROUP_MARK + said.id if is_group else said.id
     entry = holders.directory_entry
     body = canonical({"said": said.model_dump(), "raw": raw})
-    known = writing.connection.execute(select(entry.c.version, entry.c.body).where(entry.c.id == key)).first()
+    known = writing.connection.execute(
+        select(entry.c.version, entry.c.body).where(entry.c.id == key)
+    ).first()
     if known is None or known.body != body:
         row = {
-            "kind": "group" if is_group else "user", "external": said.external, "user_name": str(raw.get("userName") or "").lower()[:200],
-            "gone": bool(getattr(said, "gone", False)), "at": writing.now, "body": body,
-        }  # fmt: skip
+            "kind": "group" if is_group else "user",
+            "external": said.external,
+            "user_name": str(raw.get("userName") or "").lower()[:200],
+            "gone": bool(getattr(said, "gone", False)),
+            "at": writing.now,
+            "body": body,
+        }
         if known:
-            writing.connection.execute(update(entry).where(entry.c.id == key).values(**row, version=known.version + 1))
+            writing.connection.execute(
+                update(entry).where(entry.c.id == key).values(**row, version=known.version + 1)
+            )
         else:
             writing.connection.execute(entry.insert().values(id=key, version=1, **row))
     proposal = _about(writing, said)
@@ -72,28 +86,53 @@ def _about(reading: Reading, said: Said | SaidGroup) -> Proposal | None:
         people |= {p.id: p for p in reading.records.many(Person, group.members if group else ())}
         return about_group(said, group, people)
     person = reading.records.find(Person, said.id)
-    people = {p.id: p for p in reading.records.many(Person, [x for x in (said.manager, person.manager if person else None) if x])}
+    people = {
+        p.id: p
+        for p in reading.records.many(
+            Person, [x for x in (said.manager, person.manager if person else None) if x]
+        )
+    }
     return about_person(said, person, reading.records.all(Site), people)
 
 
 def _propose(writing: Writing, desk: Desk, key: str, proposal: Proposal | None) -> None:
-    """At most one open proposal about each; one that was dismissed comes again only when the directory says something else."""
+    """At most one open proposal about each; one that was dismissed comes again only when the
+    directory says something else."""
     table = holders.proposal
-    rows = writing.connection.execute(select(table).where(table.c.external == key).order_by(table.c.at.desc()).limit(20)).all()
+    rows = writing.connection.execute(
+        select(table).where(table.c.external == key).order_by(table.c.at.desc()).limit(20)
+    ).all()
     open_ = next((r for r in rows if r.state == "open"), None)
     if proposal is None:
         if open_:
-            writing.connection.execute(update(table).where(table.c.id == open_.id).values(state="done"))
+            writing.connection.execute(
+                update(table).where(table.c.id == open_.id).values(state="done")
+            )
             writing.touch()
         return
     body = canonical(proposal)
     if any(r.state in {"open", "dismissed", "taken"} and r.body == body for r in rows):
         return
     if open_:
-        writing.connection.execute(update(table).where(table.c.id == open_.id).values(state="replaced"))
-    row = {"external": key, "kind": proposal.kind.value, "name": proposal.name[:120], "state": "open", "at": writing.now, "body": body}
+        writing.connection.execute(
+            update(table).where(table.c.id == open_.id).values(state="replaced")
+        )
+    row = {
+        "external": key,
+        "kind": proposal.kind.value,
+        "name": proposal.name[:120],
+        "state": "open",
+        "at": writing.now,
+        "body": body,
+    }
     writing.connection.execute(table.insert().values(id=desk.new_id("proposal"), **row))
-    writing.remark("directory.proposed", Subject.PERSON, proposal.about, f"{proposal.name}: {proposal.kind}", proposal)
+    writing.remark(
+        "directory.proposed",
+        Subject.PERSON,
+        proposal.about,
+        f"{proposal.name}: {proposal.kind}",
+        proposal,
+    )
 
 
 @dataclass(frozen=True)
@@ -108,27 +147,39 @@ SIMPLE = re.compile(r'^\s*(userName|externalId|id)\s+eq\s+"([^"\\]*)"\s*$', re.I
 
 
 def listed(desk: Desk, *, group: bool, text: str = "", start: int = 1, count: int = 200) -> Page:
-    """Resources in the order of their ids: as the directory said them last, else from what Sedge knows. `text` is a SCIM filter; the usual
-    ones (one name, one id) are looked up, others tried on everybody. Raises NotUnderstood."""
+    """Resources in the order of their ids: as the directory said them last, else from what Sedge
+    knows. `text` is a SCIM filter; the usual ones (one name, one id) are looked up, others tried on
+    everybody. Raises NotUnderstood."""
     with desk.reading() as reading:
         if simple := SIMPLE.match(text):
             found = [
-                _resource(reading, key, group=group) for key in _looked_up(reading, simple.group(1).lower(), simple.group(2), group=group)
+                _resource(reading, key, group=group)
+                for key in _looked_up(
+                    reading, simple.group(1).lower(), simple.group(2), group=group
+                )
             ]
             resources = [r for r in found if r]
             return Page(resources[max(start - 1, 0) :][:count], len(resources))
         keys = sorted(_keys(reading, group=group))
         if not text:
-            return Page(_resources(reading, keys[max(start - 1, 0) :][:count], group=group), len(keys))
+            return Page(
+                _resources(reading, keys[max(start - 1, 0) :][:count], group=group), len(keys)
+            )
         fitting = scim.matching(_resources(reading, keys, group=group), text, group=group)
     return Page(fitting[max(start - 1, 0) :][:count], len(fitting))
 
 
 def _keys(reading: Reading, *, group: bool) -> set[str]:
     entry, person, groups_ = holders.directory_entry, tables.person, tables.group
-    known = select(entry.c.id).where(entry.c.kind == ("group" if group else "user"), entry.c.gone.is_(False))
+    known = select(entry.c.id).where(
+        entry.c.kind == ("group" if group else "user"), entry.c.gone.is_(False)
+    )
     keys = {key.removeprefix(GROUP_MARK) for key in reading.connection.execute(known).scalars()}
-    here = select(groups_.c.id).where(groups_.c.removed.is_(False)) if group else select(person.c.id).where(person.c.departed.is_(False))
+    here = (
+        select(groups_.c.id).where(groups_.c.removed.is_(False))
+        if group
+        else select(person.c.id).where(person.c.departed.is_(False))
+    )
     return keys | set(reading.connection.execute(here).scalars())
 
 
@@ -136,12 +187,22 @@ def _looked_up(reading: Reading, attribute: str, value: str, *, group: bool) -> 
     entry, person = holders.directory_entry, tables.person
     if attribute == "id":
         return [value]
-    column, wanted = (entry.c.external, value) if attribute == "externalid" else (entry.c.user_name, value.lower())
-    query = select(entry.c.id).where(entry.c.kind == ("group" if group else "user"), column == wanted, entry.c.gone.is_(False))
+    column, wanted = (
+        (entry.c.external, value)
+        if attribute == "externalid"
+        else (entry.c.user_name, value.lower())
+    )
+    query = select(entry.c.id).where(
+        entry.c.kind == ("group" if group else "user"), column == wanted, entry.c.gone.is_(False)
+    )
     keys = [key.removeprefix(GROUP_MARK) for key in reading.connection.execute(query).scalars()]
     if not group and attribute == "username" and not keys:
         keys = list(
-            reading.connection.execute(select(person.c.id).where(person.c.email == value.lower(), person.c.departed.is_(False))).scalars()
+            reading.connection.execute(
+                select(person.c.id).where(
+                    person.c.email == value.lower(), person.c.departed.is_(False)
+                )
+            ).scalars()
         )
     return sorted(set(keys))
 
@@ -156,9 +217,13 @@ def _resources(reading: Reading, keys: Sequence[str], *, group: bool) -> list[di
     found: dict[str, dict[str, Any]] = {}
     for start in range(0, len(keys), 900):
         part = [(GROUP_MARK if group else "") + key for key in keys[start : start + 900]]
-        rows = reading.connection.execute(select(entry.c.id, entry.c.body, entry.c.gone).where(entry.c.id.in_(part)))
+        rows = reading.connection.execute(
+            select(entry.c.id, entry.c.body, entry.c.gone).where(entry.c.id.in_(part))
+        )
         for key, body, gone in rows:
-            found[key.removeprefix(GROUP_MARK) if group else key] = {} if gone else json.loads(body)["raw"]
+            found[key.removeprefix(GROUP_MARK) if group else key] = (
+                {} if gone else json.loads(body)["raw"]
+            )
     rest = [key for key in keys if key not in found]
     found |= _groups_here(reading, rest) if group else _people_here(reading, rest)
     return [{**found[key], "id": key} for key in keys if found.get(key)]
@@ -166,23 +231,37 @@ def _resources(reading: Reading, keys: Sequence[str], *, group: bool) -> list[di
 
 def _people_here(reading: Reading, keys: Sequence[str]) -> dict[str, dict[str, Any]]:
     sites = {s.id: s.name for s in reading.records.all(Site)} if keys else {}
-    return {p.id: scim.user_resource(_said_of(p, sites)) for p in reading.records.many(Person, keys) if not p.left}
+    return {
+        p.id: scim.user_resource(_said_of(p, sites))
+        for p in reading.records.many(Person, keys)
+        if not p.left
+    }
 
 
 def _groups_here(reading: Reading, keys: Sequence[str]) -> dict[str, dict[str, Any]]:
     found = {}
     for group in (g for g in reading.records.many(Group, keys) if not g.removed):
         names = {p.id: p.name for p in reading.records.many(Person, group.members)}
-        said = SaidGroup(id=group.id, external=group.known_elsewhere_as, name=group.name, members=group.members)
+        said = SaidGroup(
+            id=group.id, external=group.known_elsewhere_as, name=group.name, members=group.members
+        )
         found[group.id] = scim.group_resource(said, names)
     return found
 
 
 def _said_of(person: Person, sites: dict[str, str]) -> Said:
     return Said(
-        id=person.id, external=person.known_elsewhere_as, name=person.name, email=person.email, site=sites.get(person.site, ""), department=person.department,
-        job=person.job, extension=person.extension, manager=person.manager or "", active=not person.left,
-    )  # fmt: skip
+        id=person.id,
+        external=person.known_elsewhere_as,
+        name=person.name,
+        email=person.email,
+        site=sites.get(person.site, ""),
+        department=person.department,
+        job=person.job,
+        extension=person.extension,
+        manager=person.manager or "",
+        active=not person.left,
+    )
 
 
 def the_resource(desk: Desk, key: str, *, group: bool = False) -> dict[str, Any]:
@@ -207,7 +286,8 @@ def _kept(raw: dict[str, Any]) -> dict[str, Any]:
 
 
 def add(desk: Desk, raw: Any, *, group: bool = False) -> dict[str, Any]:
-    """A resource the directory tells of for the first time. Raises NotUnderstood, NotAllowedNow where it has told of it already."""
+    """A resource the directory tells of for the first time. Raises NotUnderstood, NotAllowedNow
+    where it has told of it already."""
     desk.require(May.DIRECTORY)
     with desk.writing(reason="the directory says so") as writing:
         key = _key_for(writing, desk, raw, group=group)
@@ -217,19 +297,32 @@ def add(desk: Desk, raw: Any, *, group: bool = False) -> dict[str, Any]:
 
 
 def _key_for(reading: Reading, desk: Desk, raw: Any, *, group: bool) -> str:
-    """The id under which Sedge knows, or will know, whom a new resource is about: by external id or mail address; else a fresh one."""
+    """The id under which Sedge knows, or will know, whom a new resource is about: by external id or
+    mail address; else a fresh one."""
     email = str(raw.get("userName") or "").lower() if isinstance(raw, dict) else ""
     external = str(raw.get("externalId") or "") if isinstance(raw, dict) else ""
     entry, person = holders.directory_entry, tables.person
     same = [entry.c.external == external] if external else []
     same += [entry.c.user_name == email] if email and not group else []
     if same:
-        query = select(entry.c.id).where(entry.c.kind == ("group" if group else "user"), entry.c.gone.is_(False), or_(*same))
+        query = select(entry.c.id).where(
+            entry.c.kind == ("group" if group else "user"), entry.c.gone.is_(False), or_(*same)
+        )
         if told := reading.connection.execute(query.limit(1)).scalar():
-            raise NotAllowedNow("The directory has told of this one already. Change that resource instead.", reason="uniqueness", id=told)
+            raise NotAllowedNow(
+                "The directory has told of this one already. Change that resource instead.",
+                reason="uniqueness",
+                id=told,
+            )
     if group:
         return desk.new_id("group")
-    known = reading.records.where(Person, person.c.email == email, person.c.departed.is_(False), limit=1) if email else []
+    known = (
+        reading.records.where(
+            Person, person.c.email == email, person.c.departed.is_(False), limit=1
+        )
+        if email
+        else []
+    )
     return known[0].id if known else desk.new_id("person")
 
 
@@ -243,7 +336,8 @@ def replace_with(desk: Desk, key: str, raw: Any, *, group: bool = False) -> dict
 
 
 def change(desk: Desk, key: str, operations: Any, *, group: bool = False) -> dict[str, Any]:
-    """Some attributes of a resource; of two at once the second changes what the first left. Raises NotFound, NotUnderstood."""
+    """Some attributes of a resource; of two at once the second changes what the first left. Raises
+    NotFound, NotUnderstood."""
     desk.require(May.DIRECTORY)
     with desk.writing(reason="the directory says so") as writing:
         raw = scim.patched(_the(writing, key, group=group), operations, group=group)
@@ -259,190 +353,15 @@ def forget(desk: Desk, key: str, *, group: bool = False) -> None:
         if group:
             _hear(writing, desk, scim.group_said(raw, key).but(gone=True), _kept(raw))
         else:
-            _hear(writing, desk, scim.user_said(raw, key).but(active=False), {**_kept(raw), "active": False})
+            _hear(
+                writing,
+                desk,
+                scim.user_said(raw, key).but(active=False),
+                {**_kept(raw), "active": False},
+            )
 
 
 # ── proposals ──
 
 
-def proposals(desk: Desk, *, state: str = "open") -> list[Open]:
-    """What the directory proposes: leavers first, then movers, joiners and the rest."""
-    table = holders.proposal
-    with desk.reading() as reading:
-        rows = reading.connection.execute(
-            select(table).where(table.c.state == state).order_by(table.c.at, table.c.name).limit(MOST_SHOWN)
-        ).all()
-    found = [Open(r.id, Proposal.model_validate_json(r.body), r.state, r.work_order) for r in rows]
-    order = [ProposalKind.LEAVER, ProposalKind.MOVER, ProposalKind.JOINER, ProposalKind.CHANGED, ProposalKind.GROUP]
-    return sorted(found, key=lambda o: order.index(o.proposal.kind))
-
-
-def take(desk: Desk, keys: Iterable[str], *, sites: dict[str, str] | None = None) -> WorkOrder:
-    """One work order for the proposals: checked and mended like any other before it runs. `sites` says where a joiner shall be whose site
-    the directory does not name. Raises NotUnderstood naming the proposal that some decision lacks."""
-    desk.require(May.DIRECTORY)
-    wanted = set(keys)
-    chosen = [o for o in proposals(desk) if o.id in wanted]
-    if not chosen:
-        raise NotUnderstood("Tick what shall be taken over.", field="pick")
-    tasks: list[Any] = []
-    for one in chosen:
-        tasks += _tasks_of(desk, one, (sites or {}).get(one.id, ""))
-    names = ", ".join(o.proposal.name for o in chosen[:3])
-    title = f"From the directory: {names}{f' and {len(chosen) - 3} more' if len(chosen) > 3 else ''}"
-    identity = desk.new_id("directory")
-    _mark(desk, chosen, "open", "taken", f"wo-{identity}")
-    try:
-        return workorders.draft(desk, title[:200], tasks, reason="the directory says so", identity=identity)
-    except BaseException:
-        _mark(desk, chosen, "taken", "open", None)
-        raise
-
-
-def _mark(desk: Desk, chosen: Iterable[Open], was: str, becomes: str, order: str | None) -> None:
-    """Raises NotAllowedNow where somebody else was faster; then none is marked."""
-    table = holders.proposal
-    with desk.writing() as writing:
-        for one in chosen:
-            values = {"state": becomes, "work_order": order}
-            done = writing.connection.execute(update(table).where(table.c.id == one.id, table.c.state == was).values(**values))
-            if done.rowcount != 1:
-                raise NotAllowedNow(f"Somebody else has taken {one.proposal.name} meanwhile. Look at the proposals again.", reason="taken")
-        writing.touch()
-
-
-def _tasks_of(desk: Desk, one: Open, site: str) -> list[Any]:
-    proposal = one.proposal
-    match proposal.kind:
-        case ProposalKind.LEAVER:
-            with desk.reading() as reading:
-                return guided_workflows.leaving(reading, reading.records.the(Person, proposal.about))
-        case ProposalKind.JOINER:
-            return [_joiner(desk, proposal, site, one.id)]
-        case ProposalKind.GROUP:
-            said = proposal.said
-            return [
-                t.SetGroup(
-                    group=said["id"], name=said["name"], members=tuple(proposal.changes.get("members", ())), known_elsewhere_as=said["external"],
-                    removed=proposal.changes.get("removed", False),
-                )
-            ]  # fmt: skip
-        case _:
-            if site:
-                return [t.ChangePerson(person=proposal.about, **{**proposal.changes, "site": site})]
-            if not proposal.changes:
-                raise NotUnderstood(f"{proposal.name}: {proposal.problem} Choose the site, or leave it out.", field=f"site-{one.id}")
-            return [t.ChangePerson(person=proposal.about, **proposal.changes)]
-
-
-def _joiner(desk: Desk, proposal: Proposal, site: str, key: str) -> Any:
-    said = Said.model_validate(proposal.said)
-    with desk.reading() as reading:
-        sites = reading.records.all(Site)
-    named = site_named(said.site, sites)
-    at = site if any(s.id == site for s in sites) else (named.id if named else "")
-    if not at:
-        raise NotUnderstood(f"{said.name}: {proposal.problem or 'choose the site.'}", field=f"site-{key}")
-    return t.AddPerson(
-        id=said.id, name=said.name, email=said.email, site=at, department=said.department, job=said.job, extension=said.extension,
-        known_elsewhere_as=said.external,
-    )  # fmt: skip
-
-
-def dismiss(desk: Desk, keys: Iterable[str]) -> int:
-    """Not wanted: proposed again only when the directory says something else."""
-    desk.require(May.DIRECTORY)
-    table = holders.proposal
-    done = 0
-    with desk.writing() as writing:
-        for key in keys:
-            changed = writing.connection.execute(update(table).where(table.c.id == key, table.c.state == "open").values(state="dismissed"))
-            done += changed.rowcount
-        if done:
-            writing.remark("directory.dismissed", Subject.PERSON, "directory", counted(done, "proposal"))
-    if not done:
-        raise NotUnderstood("Tick what is not wanted.", field="pick")
-    return done
-
-
-def follow(desk: Desk, *, after_a_death: bool = False) -> int:
-    """Proposals whose work order has ended: done with, or open again where it came to nothing. `after_a_death`: also where a process died
-    between taking them and writing the work order."""
-    table = holders.proposal
-    with desk.reading() as reading:
-        rows = reading.connection.execute(select(table.c.id, table.c.work_order).where(table.c.state == "taken")).all()
-        orders = {row.id: order_store.find(reading.connection, row.work_order) for row in rows}
-    ended = {OrderState.DONE: "done", OrderState.STOPPED: "open", OrderState.DISCARDED: "open", OrderState.UNDONE: "open"}
-    moved = {key: ended[order.state] for key, order in orders.items() if order and order.state in ended}
-    moved |= {key: "open" for key, order in orders.items() if order is None and after_a_death}
-    if moved:
-        with desk.writing() as writing:
-            for key, state in moved.items():
-                writing.connection.execute(update(table).where(table.c.id == key, table.c.state == "taken").values(state=state))
-            writing.touch()
-    return len(moved)
-
-
 # ── asking the directory ──
-
-
-def pull(desk: Desk) -> int:
-    """Ask the directory for everybody and hear it all; whoever it no longer has seems to have left. How many proposals are open then.
-
-    Raises OutsideSilent, OutsideRefused, NotAllowedNow where it is another organisation's.
-    """
-    if not desk.organisation.asks_directory:
-        raise NotAllowedNow("No directory is connected to this organisation. Bring people in from a file.", reason="no-directory")
-    told = desk.outside.directory.users()
-    told_groups = desk.outside.directory.groups()
-    keys = _known_by(desk)
-    with desk.writing(reason="asked the directory") as writing:
-        here = set()
-        for raw in told:
-            key = keys.get(str(raw.get("externalId", ""))) or keys.get(str(raw.get("userName", "")).lower()) or desk.new_id("person")
-            here.add(key)
-            _hear(writing, desk, scim.user_said(_with_manager(raw, keys), key), _with_manager(raw, keys))
-        for raw in told_groups:
-            key = keys.get(GROUP_MARK + str(raw.get("externalId", ""))) or desk.new_id("group")
-            members = [{**m, "value": keys.get(str(m.get("value")), str(m.get("value")))} for m in raw.get("members", [])]
-            _hear(writing, desk, scim.group_said({**raw, "members": members}, key), {**raw, "members": members})
-        person = tables.person
-        for one in writing.records.where(Person, person.c.departed.is_(False)):
-            if one.known_elsewhere_as and one.id not in here:
-                said = _said_of(one, {}).but(active=False)
-                _hear(writing, desk, said, scim.user_resource(said))
-    return len(proposals(desk))
-
-
-def _known_by(desk: Desk) -> dict[str, str]:
-    """Ids of people by the directory's id and by mail address; of groups by the directory's id."""
-    with desk.reading() as reading:
-        people = reading.records.where(Person, tables.person.c.departed.is_(False))
-        found = {p.email.lower(): p.id for p in people} | {p.known_elsewhere_as: p.id for p in people if p.known_elsewhere_as}
-        found |= {GROUP_MARK + g.known_elsewhere_as: g.id for g in reading.records.all(Group) if g.known_elsewhere_as}
-        entry = holders.directory_entry
-        for key, kind, external in reading.connection.execute(select(entry.c.id, entry.c.kind, entry.c.external)):
-            found.setdefault((GROUP_MARK if kind == "group" else "") + external, key.removeprefix(GROUP_MARK))
-    return {k: v for k, v in found.items() if k and k != GROUP_MARK}
-
-
-def _with_manager(raw: dict[str, Any], keys: dict[str, str]) -> dict[str, Any]:
-    """The directory names managers by its own ids."""
-    enterprise = raw.get(scim.ENTERPRISE) or {}
-    manager = (enterprise.get("manager") or {}).get("value")
-    if not manager or manager not in keys:
-        return raw
-    return {**raw, scim.ENTERPRISE: {**enterprise, "manager": {"value": keys[manager]}}}
-
-
-def pull_nightly(desk: Desk) -> int:
-    if not desk.organisation.asks_directory:
-        return 0
-
-    def ask() -> tuple[int, bool]:
-        try:
-            return pull(desk), True
-        except OutsideTrouble:
-            return 0, False
-
-    return desk.house.nightly(desk.who.organisation, NAME, AT, ask)

@@ -1,16 +1,17 @@
-"""Downstream systems at the desk: other telephone systems that get numbers whole, in the format they want."""
+"""Downstream systems at the desk: other telephone systems that get numbers whole, in the format
+they want."""
 
 import re
 from dataclasses import dataclass
 from typing import Any
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.enums import Transport
 from sedge.core.errors import NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Downstream, HolderKind, HolderRef, Number, Role, Site, Spot, Subject
-from sedge.core.reduce import changed
 from sedge.core.workorders import tasks as t
 from sedge.services.context import Desk
 from sedge.services.numbers import bulk_actions
@@ -37,12 +38,18 @@ class SystemView:
 def listing(desk: Desk) -> list[tuple[Downstream, str, int]]:
     """Every system with its site's name and how many numbers it has."""
     with desk.reading() as reading:
-        systems = [s for s in reading.records.where(Downstream, order_by=tables.downstream.c.name) if not s.removed]
+        systems = [
+            s
+            for s in reading.records.where(Downstream, order_by=tables.downstream.c.name)
+            if not s.removed
+        ]
         sites = {s.id: s.name for s in reading.records.many(Site, {s.site for s in systems})}
         held = reading.records.held_by(Number, [_ref(s) for s in systems])
     counts: dict[str, int] = {}
     for number in held:
-        counts[number.holder.id if number.holder else ""] = counts.get(number.holder.id if number.holder else "", 0) + 1
+        counts[number.holder.id if number.holder else ""] = (
+            counts.get(number.holder.id if number.holder else "", 0) + 1
+        )
     return [(s, sites.get(s.site, s.site), counts.get(s.id, 0)) for s in systems]
 
 
@@ -57,7 +64,9 @@ def look(desk: Desk, key: str) -> SystemView:
         site = reading.records.the(Site, system.site)
         numbers = sorted(reading.records.held_by(Number, [_ref(system)]), key=lambda n: n.e164)
     ranges = [str(span) for span in NumberSet.of(n.e164 for n in numbers).spans]
-    return SystemView(system, site, numbers, ranges, [written(n, system.number_format) for n in numbers])
+    return SystemView(
+        system, site, numbers, ranges, [written(n, system.number_format) for n in numbers]
+    )
 
 
 def written(number: Number, number_format: str) -> str:
@@ -80,7 +89,9 @@ def put(desk: Desk, form: dict[str, Any], key: str | None = None) -> Downstream:
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("A system needs a name of at most 80 characters.", field="name")
     if not _HOST.match(host):
-        raise NotUnderstood("The host is a name such as pbx.annexe.example, or an address.", field="host")
+        raise NotUnderstood(
+            "The host is a name such as pbx.annexe.example, or an address.", field="host"
+        )
     port = str(form.get("port", "5061"))
     if not (port.isascii() and port.isdigit() and len(port) <= 5 and 1 <= int(port) <= 65535):
         raise NotUnderstood("The port is from 1 to 65535; for TLS usually 5061.", field="port")
@@ -90,7 +101,9 @@ def put(desk: Desk, form: dict[str, Any], key: str | None = None) -> Downstream:
         raise NotUnderstood("The transport is udp, tcp or tls.", field="transport")
     with desk.writing() as writing:
         before = writing.records.the(Downstream, key) if key else None
-        site = writing.records.find(Site, str(form.get("site", "")) or (before.site if before else ""))
+        site = writing.records.find(
+            Site, str(form.get("site", "")) or (before.site if before else "")
+        )
         if site is None:
             raise NotUnderstood("Choose the site where it stands.", field="site")
         desk.require_site(site.id)
@@ -99,9 +112,14 @@ def put(desk: Desk, form: dict[str, Any], key: str | None = None) -> Downstream:
         if form.get("spot") and (spot is None or spot.site != site.id or spot.removed):
             raise NotUnderstood("Choose a spot of this site.", field="spot")
         values = {
-            "name": name, "host": host, "port": int(port), "site": site.id, "number_format": form.get("number_format", FORMATS[0]),
-            "transport": Transport(form.get("transport", "tls")), "spot": spot.id if spot else None,
-        }  # fmt: skip
+            "name": name,
+            "host": host,
+            "port": int(port),
+            "site": site.id,
+            "number_format": form.get("number_format", FORMATS[0]),
+            "transport": Transport(form.get("transport", "tls")),
+            "spot": spot.id if spot else None,
+        }
         after = before.but(**values) if before else Downstream(id=desk.new_id("system"), **values)
         if before == after:
             return after
@@ -110,14 +128,22 @@ def put(desk: Desk, form: dict[str, Any], key: str | None = None) -> Downstream:
 
 
 def give(desk: Desk, key: str, text: str) -> WorkOrder:
-    """A draft that hands numbers to a system whole: ranges or single ones, typed any way. Raises NotUnderstood."""
+    """A draft that hands numbers to a system whole: ranges or single ones, typed any way. Raises
+    NotUnderstood."""
     view = look(desk, key)
     found = bulk_actions.pasted(desk, text)
     if len(found.numbers) > MOST:
-        raise NotUnderstood(f"At most {MOST:,} numbers at a time; these are {len(found.numbers):,}.", field="numbers")
+        raise NotUnderstood(
+            f"At most {MOST:,} numbers at a time; these are {len(found.numbers):,}.",
+            field="numbers",
+        )
     has_main = any(n.assignment and n.assignment.role is Role.MAIN for n in view.numbers)
     tasks = [
-        t.AssignNumber(number=f"+{number}", holder=_ref(view.system), role=Role.EXTRA if has_main or i else Role.MAIN)
+        t.AssignNumber(
+            number=f"+{number}",
+            holder=_ref(view.system),
+            role=Role.EXTRA if has_main or i else Role.MAIN,
+        )
         for i, number in enumerate(found.numbers)
     ]
     return workorders.draft(desk, f"{counted(len(tasks), 'number')} for {view.system.name}", tasks)

@@ -11,7 +11,7 @@ from sedge.core.records import Group, PathVersion, Person, ServiceLine, Subject
 from sedge.core.workorders.tasks import SetGroup
 from sedge.services.context import Desk
 from sedge.services.holders import people_lookup
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_running
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
 
@@ -30,7 +30,9 @@ class GroupView:
 
 def listing(desk: Desk) -> list[Group]:
     with desk.reading() as reading:
-        return [g for g in reading.records.where(Group, order_by=tables.group.c.name) if not g.removed]
+        return [
+            g for g in reading.records.where(Group, order_by=tables.group.c.name) if not g.removed
+        ]
 
 
 def look(desk: Desk, key: str) -> GroupView:
@@ -40,7 +42,9 @@ def look(desk: Desk, key: str) -> GroupView:
         found = {p.id: p for p in reading.records.many(Person, group.members)}
         members = [found[key] for key in group.members if key in found]
         names = tables.path_names
-        query = select(names.c.path).where(names.c.subject == Subject.GROUP.value, names.c.subject_id == key)
+        query = select(names.c.path).where(
+            names.c.subject == Subject.GROUP.value, names.c.subject_id == key
+        )
         paths = reading.records.many(PathVersion, reading.connection.execute(query).scalars())
         lines = [x for x in reading.records.all(ServiceLine) if key in x.groups]
     return GroupView(group, members, paths, lines)
@@ -58,13 +62,26 @@ def put(desk: Desk, name: str, members: str, key: str | None = None) -> WorkOrde
     people = people_lookup.people_in(desk, members, most=MOST_MEMBERS, field="members")
     with desk.reading() as reading:
         before = reading.records.the(Group, key) if key else None
-        same = [g for g in reading.records.all(Group) if g.name.lower() == name.lower() and not g.removed and g.id != key]
+        same = [
+            g
+            for g in reading.records.all(Group)
+            if g.name.lower() == name.lower() and not g.removed and g.id != key
+        ]
     if same:
-        raise NotUnderstood(f"There is a group called {same[0].name} already. Choose another name.", field="name")
-    made = key or f"{re.sub(r'[^a-z0-9]+', '-', name.lower()).strip('-')[:60] or 'group'}-{desk.new_id('g')[2:8]}"
+        raise NotUnderstood(
+            f"There is a group called {same[0].name} already. Choose another name.", field="name"
+        )
+    plain = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or "group"
+    made = key or f"{plain}-{desk.new_id('g')[2:8]}"
     known = before.known_elsewhere_as if before else ""
-    return workorders.run_now(
-        desk, f"Group {name}", [SetGroup(group=made, name=name, members=tuple(p.id for p in people), known_elsewhere_as=known)]
+    return order_running.run_now(
+        desk,
+        f"Group {name}",
+        [
+            SetGroup(
+                group=made, name=name, members=tuple(p.id for p in people), known_elsewhere_as=known
+            )
+        ],
     )
 
 
@@ -72,5 +89,11 @@ def take_away(desk: Desk, key: str) -> WorkOrder:
     """Raises NotRunnable where a call path rings it."""
     desk.require(May.CHANGE_HOLDERS)
     group = look(desk, key).group
-    task = SetGroup(group=key, name=group.name, members=group.members, known_elsewhere_as=group.known_elsewhere_as, removed=True)
-    return workorders.run_now(desk, f"Take away the group {group.name}", [task])
+    task = SetGroup(
+        group=key,
+        name=group.name,
+        members=group.members,
+        known_elsewhere_as=group.known_elsewhere_as,
+        removed=True,
+    )
+    return order_running.run_now(desk, f"Take away the group {group.name}", [task])

@@ -11,27 +11,43 @@ MOST_PEOPLE = 60
 
 
 def one_person(desk: Desk, line: str, *, field: str = "people") -> Person:
-    """Who is meant by a name, a mail address or an extension. Raises NotUnderstood, with the candidates where there are several."""
+    """Who is meant by a name, a mail address or an extension. Raises NotUnderstood, with the
+    candidates where there are several."""
     wanted = line.strip().lower()
     person = tables.person
     with desk.reading() as reading:
         present = person.c.departed.is_(False)
         for column in (person.c.email, person.c.extension, person.c.name):
-            condition = column == line.strip() if column is person.c.extension else func.lower(column) == wanted
+            condition = (
+                column == line.strip()
+                if column is person.c.extension
+                else func.lower(column) == wanted
+            )
             found = reading.records.where(Person, present, condition, limit=3)
             if len(found) == 1:
                 return found[0]
             if found:
                 names = ", ".join(p.email for p in found)
-                raise NotUnderstood(f"“{line.strip()}” may be {names}. Write the mail address.", field=field)
-    raise NotUnderstood(f"Nobody is called “{line.strip()[:60]}” here. Write a name, a mail address or an extension.", field=field)
+                raise NotUnderstood(
+                    f"“{line.strip()}” may be {names}. Write the mail address.", field=field
+                )
+    raise NotUnderstood(
+        f"Nobody is called “{line.strip()[:60]}” here. Write a name, a mail address or an"
+        " extension.",
+        field=field,
+    )
 
 
-def people_in(desk: Desk, text: str, *, most: int = MOST_PEOPLE, field: str = "people") -> list[Person]:
-    """People named one a line: name, mail address or extension. Raises NotUnderstood naming who is meant by nobody."""
+def people_in(
+    desk: Desk, text: str, *, most: int = MOST_PEOPLE, field: str = "people"
+) -> list[Person]:
+    """People named one a line: name, mail address or extension. Raises NotUnderstood naming who is
+    meant by nobody."""
     lines = [line.strip() for line in text.splitlines() if line.strip()]
     if len(lines) > most:
-        raise NotUnderstood(f"At most {most} people at a time; these are {len(lines)}.", field=field)
+        raise NotUnderstood(
+            f"At most {most} people at a time; these are {len(lines)}.", field=field
+        )
     found = [one_person(desk, line, field=field) for line in lines]
     ids = [p.id for p in found]
     if twice := next((p.name for p in found if ids.count(p.id) > 1), None):

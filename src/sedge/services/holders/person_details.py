@@ -1,4 +1,5 @@
-"""A person's card: everything they have, what a call to them would do now, and every piece that is missing."""
+"""A person's card: everything they have, what a call to them would do now, and every piece that is
+missing."""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -9,7 +10,17 @@ from sedge.core.callpaths.tracing.trace import Trace, World, trace_inbound
 from sedge.core.callpaths.tracing.world import EndingKind
 from sedge.core.estate import Estate
 from sedge.core.outbound.caller_id import shown_in_words
-from sedge.core.records import Device, Group, HolderKind, HolderRef, Number, Person, Site, Spot, Subject
+from sedge.core.records import (
+    Device,
+    Group,
+    HolderKind,
+    HolderRef,
+    Number,
+    Person,
+    Site,
+    Spot,
+    Subject,
+)
 from sedge.core.workorders import continuous_checks
 from sedge.core.workorders.findings import Finding
 from sedge.services.context import Desk
@@ -33,7 +44,9 @@ class Called:
 
     @property
     def well(self) -> bool:
-        return self.trace.ending.kind in {EndingKind.ANSWERED, EndingKind.MAILBOX} and bool(self.trace.rang)
+        return self.trace.ending.kind in {EndingKind.ANSWERED, EndingKind.MAILBOX} and bool(
+            self.trace.rang
+        )
 
     @property
     def rings_nobody(self) -> bool:
@@ -44,7 +57,8 @@ class Called:
 
 @dataclass(frozen=True)
 class PersonsCard:
-    """`findings` are what the rules of giving a number say of those they have; `manages` the first who name them as manager."""
+    """`findings` are what the rules of giving a number say of those they have; `manages` the first
+    who name them as manager."""
 
     person: Person
     site: Site
@@ -68,7 +82,10 @@ def calls_to(desk: Desk, subject: Subject, holder: HolderRef) -> list[Called]:
 
 
 def _calls(estate: Estate, holder: HolderRef, now: datetime) -> list[Called]:
-    return [Called(n, trace_inbound(n.e164, now, World(), estate)) for n in estate.numbers_of(holder)[:5]]
+    return [
+        Called(n, trace_inbound(n.e164, now, World(), estate))
+        for n in estate.numbers_of(holder)[:5]
+    ]
 
 
 def look(desk: Desk, key: str) -> PersonsCard:
@@ -81,20 +98,36 @@ def look(desk: Desk, key: str) -> PersonsCard:
         calls = _calls(estate, HolderRef(kind=HolderKind.PERSON, id=key), reading.now)
         findings = [f for n in held for f in continuous_checks.of_number(n, estate)]
         table = tables.person
-        shares = (table.c.extension == person.extension, table.c.site == person.site, table.c.departed.is_(False), table.c.id != key)
-        spots = [s for s in reading.records.where(Spot, tables.spot.c.site == person.site) if not s.removed]
+        shares = (
+            table.c.extension == person.extension,
+            table.c.site == person.site,
+            table.c.departed.is_(False),
+            table.c.id != key,
+        )
+        spots = [
+            s
+            for s in reading.records.where(Spot, tables.spot.c.site == person.site)
+            if not s.removed
+        ]
         reports = (table.c.manager == key, table.c.departed.is_(False))
         return PersonsCard(
             person=person,
             site=reading.records.the(Site, person.site),
             spots=spots,
             manager=reading.records.find(Person, person.manager),
-            manages=reading.records.where(Person, *reports, order_by=table.c.name, limit=MOST_REPORTS),
-            manages_count=reading.connection.execute(select(func.count()).where(*reports)).scalar() or 0,
+            manages=reading.records.where(
+                Person, *reports, order_by=table.c.name, limit=MOST_REPORTS
+            ),
+            manages_count=reading.connection.execute(select(func.count()).where(*reports)).scalar()
+            or 0,
             groups=guided_workflows.groups_of(reading, key),
             devices=silent,
             calls=calls,
             findings=findings,
             shows=shown_in_words(estate.the(Person, key), estate),
-            same_extension=reading.records.where(Person, *shares, order_by=table.c.name, limit=1) if person.extension else [],
+            same_extension=(
+                reading.records.where(Person, *shares, order_by=table.c.name, limit=1)
+                if person.extension
+                else []
+            ),
         )

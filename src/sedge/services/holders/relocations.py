@@ -1,4 +1,5 @@
-"""People who move: one, a team, a whole floor, as a work order in which help follows them and carriers are told."""
+"""People who move: one, a team, a whole floor, as a work order in which help follows them and
+carriers are told."""
 
 from collections.abc import Sequence
 
@@ -17,7 +18,9 @@ from sedge.store.schema import tables
 MOST = 500
 
 
-def who(desk: Desk, *, site: str = "", spot: str = "", department: str = "", floor: str = "") -> list[Person]:
+def who(
+    desk: Desk, *, site: str = "", spot: str = "", department: str = "", floor: str = ""
+) -> list[Person]:
     """People of a site, narrowed by spot, floor or department; by name."""
     with desk.reading() as reading:
         return _who(reading, site=site, spot=spot, department=department, floor=floor)
@@ -32,7 +35,11 @@ def _who(reading: Reading, *, site: str, spot: str, department: str, floor: str)
         where.append(person.c.spot == spot)
     found = reading.records.where(Person, *where, order_by=person.c.name, limit=MOST + 1)
     if floor:
-        there = {s.id for s in reading.records.where(Spot, tables.spot.c.site == site) if s.floor == floor}
+        there = {
+            s.id
+            for s in reading.records.where(Spot, tables.spot.c.site == site)
+            if s.floor == floor
+        }
         found = [p for p in found if p.spot in there]
     return [p for p in found if not department or p.department == department]
 
@@ -41,31 +48,48 @@ def departments(desk: Desk, site: str) -> list[str]:
     return sorted({p.department for p in who(desk, site=site) if p.department})
 
 
-def draft(desk: Desk, to: str, *, people: Sequence[str] = (), named: str = "", from_spot: str = "") -> WorkOrder:
-    """The work order that moves people to a spot: by id, by name (one a line), or everybody at a spot. Their numbers follow, and where a
-    carrier keeps addresses it is told. Raises NotUnderstood naming the field."""
+def draft(
+    desk: Desk, to: str, *, people: Sequence[str] = (), named: str = "", from_spot: str = ""
+) -> WorkOrder:
+    """The work order that moves people to a spot: by id, by name (one a line), or everybody at a
+    spot. Their numbers follow, and where a carrier keeps addresses it is told. Raises NotUnderstood
+    naming the field."""
     desk.require(May.CHANGE_ESTATE)
     wanted = [p.id for p in people_in(desk, named)] if named.strip() else list(people)
     with desk.reading() as reading:
         spot = reading.records.the(Spot, to)
         if from_spot:
-            wanted += [p.id for p in _who(reading, site="", spot=from_spot, department="", floor="")]
-        moving = [p for p in reading.records.many(Person, set(wanted)) if p.spot != spot.id and not p.left]
+            wanted += [
+                p.id for p in _who(reading, site="", spot=from_spot, department="", floor="")
+            ]
+        moving = [
+            p for p in reading.records.many(Person, set(wanted)) if p.spot != spot.id and not p.left
+        ]
         tasks = _tasks(reading, spot, moving)
     if not moving:
         nobody = "Everybody chosen is there already." if wanted else "Tick who moves, or everybody."
         raise NotUnderstood(nobody, field="people")
     if len(moving) > MOST:
-        raise NotUnderstood(f"At most {MOST} people at a time; these are {len(moving)}.", field="people")
+        raise NotUnderstood(
+            f"At most {MOST} people at a time; these are {len(moving)}.", field="people"
+        )
     names = moving[0].name if len(moving) == 1 else f"{len(moving)} people"
-    return workorders.draft(desk, f"Move {names} to {spot.name}"[:200], tasks)
+    return workorders.draft(desk, f"Move {names} to {spot.name}", tasks)
 
 
-def _tasks(reading: Reading, spot: Spot, moving: Sequence[Person]) -> list[object]:
-    """Spots first; then every number that follows and whose carrier keeps addresses is registered anew."""
+def _tasks(reading: Reading, spot: Spot, moving: Sequence[Person]) -> list[t.Task]:
+    """Spots first; then every number that follows and whose carrier keeps addresses is registered
+    anew."""
     refs = [HolderRef(kind=HolderKind.PERSON, id=p.id) for p in moving]
     before = {p.id: p.spot for p in moving}
     keeping = {c.id for c in reading.records.all(Carrier) if c.registers_addresses}
-    follow = [n for n in reading.records.held_by(Number, refs) if n.holder and n.spot == before[n.holder.id] and n.carrier in keeping]
+    follow = [
+        n
+        for n in reading.records.held_by(Number, refs)
+        if n.holder and n.spot == before[n.holder.id] and n.carrier in keeping
+    ]
     ordered = sorted(moving, key=lambda p: p.name)
-    return [*(t.SetSpot(person=p.id, spot=spot.id) for p in ordered), *(t.RegisterAddress(number=n.e164) for n in follow)]
+    return [
+        *(t.SetSpot(person=p.id, spot=spot.id) for p in ordered),
+        *(t.RegisterAddress(number=n.e164) for n in follow),
+    ]

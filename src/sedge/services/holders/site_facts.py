@@ -1,9 +1,10 @@
-"""What may be changed of a site: its name, who is told of calls for help, its address, how large the building is."""
+"""What may be changed of a site: its name, who is told of calls for help, its address, how large
+the building is."""
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import Address, CivicElements, Site, Spot, Subject
-from sedge.core.reduce import changed
 from sedge.core.safety.countries import FORMS
 from sedge.core.safety.spots import floor_problem
 from sedge.services.context import Desk
@@ -20,8 +21,9 @@ def look(desk: Desk, key: str) -> tuple[Site, Address | None]:
 
 
 def change(desk: Desk, key: str, form: dict[str, str]) -> Site:
-    """Changed as a whole. An address is the register's; a correction of it must be `accepted`. When it changes, everybody who sends it
-    along is told. Raises NotUnderstood naming the field, OutsideSilent."""
+    """Changed as a whole. An address is the register's; a correction of it must be `accepted`. When
+    it changes, everybody who sends it along is told. Raises NotUnderstood naming the field,
+    OutsideSilent."""
     desk.require(May.CHANGE_SAFETY)
     site, address = look(desk, key)
     name, told = form.get("name", "").strip(), mail_told(form.get("security_desk", ""))
@@ -33,11 +35,15 @@ def change(desk: Desk, key: str, form: dict[str, str]) -> Site:
         saved = now.but(name=name, security_desk=told)
         changes = [changed(Subject.SITE, now, saved, "site.changed")] if saved != now else []
         spots = [s for s in writing.records.where(Spot, tables.spot.c.site == key) if not s.removed]
-        if after and (wrong := next((w for s in spots if (w := floor_problem(s.floor, after))), "")):
+        if after and (
+            wrong := next((w for s in spots if (w := floor_problem(s.floor, after))), "")
+        ):
             raise NotUnderstood(f"A spot is on a floor there would not be. {wrong}", field="floors")
         moved = bool(after and address and after.elements != address.elements)
         if after and after != address:
-            changes.append(changed(Subject.ADDRESS, address, after, "address.changed"))  # as it was read, so that of two one is refused
+            changes.append(
+                changed(Subject.ADDRESS, address, after, "address.changed")
+            )  # as it was read, so that of two one is refused
         codes = [s.id for s in spots]
         if moved or told != site.security_desk:
             changes += address_change_notices.out_of_date(writing, codes)
@@ -55,9 +61,15 @@ def _address(desk: Desk, address: Address, form: dict[str, str]) -> Address:
     sized = address.but(floors=floors, area_m2=area, detail=bool(form.get("detail")))
     if all(getattr(address.elements, name) == value for name, value in typed.items()):
         return sized
-    checked = safety.checked_address(desk, CivicElements(country=country, **typed), accepted=bool(form.get("accepted")))
+    checked = safety.checked_address(
+        desk, CivicElements(country=country, **typed), accepted=bool(form.get("accepted"))
+    )
     return sized.but(
-        elements=checked.elements, verdict=checked.verdict, accepted=bool(form.get("accepted")), psap=checked.psap, point=checked.point
+        elements=checked.elements,
+        verdict=checked.verdict,
+        accepted=bool(form.get("accepted")),
+        psap=checked.psap,
+        point=checked.point,
     )
 
 

@@ -6,12 +6,23 @@ from typing import Any
 from sqlalchemy import func, select
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.errors import NotUnderstood
 from sedge.core.holders.site_setup import Facts, Step, steps
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.records import Account, Address, Carrier, HolderKind, HolderRef, Number, Site, Spot, Subject, Trunk
-from sedge.core.reduce import changed
+from sedge.core.records import (
+    Account,
+    Address,
+    Carrier,
+    HolderKind,
+    HolderRef,
+    Number,
+    Site,
+    Spot,
+    Subject,
+    Trunk,
+)
 from sedge.core.safety.spots import floor_problem, spot_code
 from sedge.services.context import Desk, Reading
 from sedge.services.trunks import trunk_setup
@@ -36,7 +47,9 @@ def guide(desk: Desk, key: str) -> Guide:
     with desk.reading() as reading:
         site = reading.records.the(Site, key)
         others = [
-            (s.id, s.name) for s in reading.records.where(Site, order_by=tables.site.c.name) if s.id != key and s.country == site.country
+            (s.id, s.name)
+            for s in reading.records.where(Site, order_by=tables.site.c.name)
+            if s.id != key and s.country == site.country
         ]
         return Guide(site, steps(_facts(reading, site), reading.now), others)
 
@@ -52,7 +65,9 @@ def _facts(reading: Reading, site: Site) -> Facts:
     return Facts(
         site=site,
         address=address,
-        spots=[s for s in reading.records.where(Spot, tables.spot.c.site == site.id) if not s.removed],
+        spots=[
+            s for s in reading.records.where(Spot, tables.spot.c.site == site.id) if not s.removed
+        ],
         held=reading.records.held_by(Number, [HolderRef(kind=HolderKind.SITE, id=site.id)]),
         trunks=[x for x in reading.records.all(Trunk) if carrier and x.carrier == carrier],
         people=reading.connection.execute(people).scalar() or 0,
@@ -64,16 +79,23 @@ def _facts(reading: Reading, site: Site) -> Facts:
 
 
 def like(desk: Desk, key: str, pattern: str) -> Site:
-    """Take over what another site of the country has and this one lacks: supply, prefix, security desk, length of extensions, and the
-    names of its floors and rooms as spots of its own. What is set here already stays. Raises NotUnderstood."""
+    """Take over what another site of the country has and this one lacks: supply, prefix, security
+    desk, length of extensions, and the names of its floors and rooms as spots of its own. What is
+    set here already stays. Raises NotUnderstood.
+    """
     desk.require(May.CHANGE_HOLDERS)
     desk.require_site(key)
     with desk.writing(reason=f"set up like {pattern}") as writing:
         site = writing.records.the(Site, key)
         other = writing.records.find(Site, pattern)
         if other is None or other.country != site.country or other.id == site.id:
-            raise NotUnderstood("Choose another site of the same country as the pattern.", field="pattern")
-        values: dict[str, Any] = {"extension_digits": other.extension_digits, "outside_prefix": site.outside_prefix or other.outside_prefix}
+            raise NotUnderstood(
+                "Choose another site of the same country as the pattern.", field="pattern"
+            )
+        values: dict[str, Any] = {
+            "extension_digits": other.extension_digits,
+            "outside_prefix": site.outside_prefix or other.outside_prefix,
+        }
         if site.account is None and other.account:
             values |= {"account": other.account, "supply_model": other.supply_model}
         if not site.security_desk:
@@ -87,7 +109,8 @@ def like(desk: Desk, key: str, pattern: str) -> Site:
 
 
 def choose_account(desk: Desk, key: str, account: str) -> Site:
-    """The carrier account a site's numbers and calls are paid on, and with it its supply model; a trunk that the carrier brings comes along.
+    """The carrier account a site's numbers and calls are paid on, and with it its supply model; a
+    trunk that the carrier brings comes along.
 
     Raises NotUnderstood.
     """
@@ -100,7 +123,11 @@ def choose_account(desk: Desk, key: str, account: str) -> Site:
             raise NotUnderstood("Choose one of the accounts.", field="account")
         carrier = writing.records.the(Carrier, chosen.carrier)
         if site.country not in carrier.countries:
-            raise NotUnderstood(f"{carrier.name} does not serve {COUNTRIES[site.country].name}. Choose another account.", field="account")
+            raise NotUnderstood(
+                f"{carrier.name} does not serve {COUNTRIES[site.country].name}. Choose another"
+                " account.",
+                field="account",
+            )
         after = site.but(account=chosen.id, supply_model=carrier.supply_model)
         if after != site:
             after = writing.save([changed(Subject.SITE, site, after, "site.changed")])[0].after

@@ -1,8 +1,10 @@
-"""The rows of a file on their way in: read once, kept beside the file, and sorted by what is to be done with them.
+"""The rows of a file on their way in: read once, kept beside the file, and sorted by what is to be
+done with them.
 
-Reading a row costs as much as writing it. The dry run therefore puts what it has read beside the file (`.rows`), and
-bringing in takes it from there, unless what rows are read against (sites, accounts, holders) is no longer the same; then
-the file is read again. `.rows` is ours, made by this version of the code, and thrown away with the file.
+Reading a row costs as much as writing it. The dry run therefore puts what it has read beside the
+file (`.rows`), and bringing in takes it from there, unless what rows are read against (sites,
+accounts, holders) is no longer the same; then the file is read again. `.rows` is ours, made by this
+version of the code, and thrown away with the file.
 """
 
 import hashlib
@@ -15,14 +17,27 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import select
 
-from sedge.core.imports.rows import Alike, Context, Directory, Fault, Incoming, Reader, alike, by_names, reader
+from sedge.core.imports.directory import Directory
+from sedge.core.imports.rows import Alike, Context, Fault, Incoming, Reader, alike, by_names, reader
 from sedge.core.numbers.e164 import describe
-from sedge.core.records import Account, Carrier, Number, Person, ServiceLine, Site, Spot, Subject, Trunk
+from sedge.core.records import (
+    ORGANISATION,
+    Account,
+    Carrier,
+    Defaults,
+    Number,
+    Person,
+    ServiceLine,
+    Site,
+    Spot,
+    Subject,
+    Trunk,
+)
 from sedge.formats import sheets
 from sedge.services.context import Desk, Reading
 from sedge.store import bulk_import
 from sedge.store.repositories.number_files import NumberFile, Report
-from sedge.store.schema import tables
+from sedge.store.schema import projected, tables
 
 HELD = {"holder", "email", "extension"}
 MOST_KEPT = 200
@@ -92,8 +107,9 @@ class LookingThrough:
 
 
 class BringingIn:
-    """The rows after `skip`, as the dry run kept them or read anew. What was kept may have been cut off (a machine that lost its
-    power); it is never taken for the whole file, which goes on from there."""
+    """The rows after `skip`, as the dry run kept them or read anew. What was kept may have been cut
+    off (a machine that lost its power); it is never taken for the whole file, which goes on from
+    there."""
 
     def __init__(self, desk: Desk, file: NumberFile, *, skip: int, chunk: int) -> None:
         self.at = skip
@@ -141,7 +157,8 @@ class _Source:
         self.print = _print(file, self.context)
 
     def rows(self, skip: int, chunk: int) -> Iterator[Rows]:
-        """Rows from the `skip`-th on, so many at a time. Each number counts in the first line that has it."""
+        """Rows from the `skip`-th on, so many at a time. Each number counts in the first line that
+        has it."""
         read: Reader = reader(self._mapping, self.context)
         seen: dict[int, int] = {}
         cells_of = sheets.rows_of(self._path, self._head, skip=skip)
@@ -180,40 +197,82 @@ def bad_rows(desk: Desk, file: NumberFile) -> Iterator[list[str]]:
 
 def context_of(reading: Reading, file: NumberFile, *, home: str) -> Context:
     accounts, carriers = reading.records.all(Account), reading.records.all(Carrier)
-    sites, spots = reading.records.all(Site), reading.records.all(Spot) if "spot" in file.mapping else []
+    sites, spots = (
+        reading.records.all(Site),
+        reading.records.all(Spot) if "spot" in file.mapping else [],
+    )
     elsewhere = {value.lower(): s for s in sites for value in s.known_as.values()}
-    by_code = {s.id: s for s in spots} | {value.upper(): s for s in spots for value in s.known_as.values()}
+    by_code = {s.id: s for s in spots} | {
+        value.upper(): s for s in spots for value in s.known_as.values()
+    }
     named: dict[str, Any] = by_names(accounts)
     holders = Directory()
     if HELD & set(file.mapping):
         person = tables.person
-        holders = Directory.of(reading.records.where(Person, person.c.departed.is_(False)), reading.records.all(ServiceLine), sites)
+        holders = Directory.of(
+            reading.records.where(Person, person.c.departed.is_(False)),
+            reading.records.all(ServiceLine),
+            sites,
+        )
     return Context(
-        home=home, now=reading.now, sites=elsewhere | by_names(sites, "code"), accounts=named, carriers=by_names(carriers),
-        trunks=by_names(reading.records.all(Trunk)), spots=by_code,
-        holders=holders, ids=_ids(reading) if any(name.startswith("known:") for name in file.mapping) else {}, default_site=file.options.get("site", ""),
-        default_account=file.options.get("account", ""), default_price=file.options.get("price", "") or "0",
-    )  # fmt: skip
+        home=home,
+        now=reading.now,
+        sites=elsewhere | by_names(sites, "code"),
+        accounts=named,
+        carriers=by_names(carriers),
+        trunks=by_names(reading.records.all(Trunk)),
+        spots=by_code,
+        holders=holders,
+        ids=_ids(reading) if any(name.startswith("known:") for name in file.mapping) else {},
+        default_site=file.options.get("site", ""),
+        default_account=file.options.get("account", ""),
+        default_price=file.options.get("price", "") or "0",
+        defaults=reading.records.find(Defaults, ORGANISATION),
+    )
 
 
 def _ids(reading: Reading) -> dict[str, int]:
-    table = tables.known_as
-    rows = reading.connection.execute(select(table.c.value, table.c.ref).where(table.c.subject == Subject.NUMBER.value))
+    table = projected.known_as
+    rows = reading.connection.execute(
+        select(table.c.value, table.c.ref).where(table.c.subject == Subject.NUMBER.value)
+    )
     return {value: int(ref) for value, ref in rows}
 
 
 def _print(file: NumberFile, context: Context) -> bytes:
-    """What rows are read against and how, as one short value. Until-days are reckoned from today, so the day counts too."""
+    """What rows are read against and how, as one short value. Until-days are reckoned from today,
+    so the day counts too."""
     digest = hashlib.blake2b(digest_size=16)
     holders = context.holders
     parts: tuple[Any, ...] = (
-        file.digest, sorted(file.mapping.items()), sorted(file.options.items()), context.now.date(), context.home, Incoming._fields,
-        *(sorted((name, r.id, r.version) for name, r in known.items()) for known in (context.sites, context.accounts, context.carriers, context.trunks, context.spots)),
+        file.digest,
+        sorted(file.mapping.items()),
+        sorted(file.options.items()),
+        context.now.date(),
+        context.home,
+        Incoming._fields,
+        *(
+            sorted((name, r.id, r.version) for name, r in known.items())
+            for known in (
+                context.sites,
+                context.accounts,
+                context.carriers,
+                context.trunks,
+                context.spots,
+            )
+        ),
         sorted(context.ids.items()),
-        sorted((ref.kind.value, ref.id, name, holders.sites[ref], holders.spots[ref] or "") for ref, name in holders.names.items()),
+        sorted(context.defaults.rests.items()) if context.defaults else (),
+        sorted(
+            (ref.kind.value, ref.id, name, holders.sites[ref], holders.spots[ref] or "")
+            for ref, name in holders.names.items()
+        ),
         sorted((mail, ref.id) for mail, ref in holders.by_email.items()),
-        sorted((extension, [ref.id for ref in refs]) for extension, refs in holders.by_extension.items()),
-    )  # fmt: skip
+        sorted(
+            (extension, [ref.id for ref in refs])
+            for extension, refs in holders.by_extension.items()
+        ),
+    )
     for part in parts:
         digest.update(repr(part).encode())
     return digest.digest()
@@ -235,7 +294,9 @@ class SortedOut:
     def first(self, most: int) -> list[tuple[int, Incoming]]:
         """The first new rows, by line."""
         rows = (
-            (line, like.row._replace(number=n)) for like in self.new for line, n in islice(zip(like.lines, like.numbers, strict=True), most)
+            (line, like.row._replace(number=n))
+            for like in self.new
+            for line, n in islice(zip(like.lines, like.numbers, strict=True), most)
         )
         return sorted(rows)[:most]
 
@@ -260,11 +321,15 @@ def sort_out(rows: Rows, known: Callable[[list[int]], dict[int, Number]]) -> Sor
 
 
 def _compare(out: SortedOut, line: int, row: Incoming, number: Number) -> None:
-    """A row about a number that is in the estate: small facts are taken over, all else is left as it is and said."""
+    """A row about a number that is in the estate: small facts are taken over, all else is left as
+    it is and said."""
     facts = {
-        "label": row.label or number.label, "note": row.note or number.note, "cost_centre": row.cost_centre or number.cost_centre,
-        "tags": row.tags or number.tags, "known_as": {**number.known_as, **dict(row.known_as)},
-    }  # fmt: skip
+        "label": row.label or number.label,
+        "note": row.note or number.note,
+        "cost_centre": row.cost_centre or number.cost_centre,
+        "tags": row.tags or number.tags,
+        "known_as": {**number.known_as, **dict(row.known_as)},
+    }
     after = number.but(**facts)
     found = [
         f"{name}: {is_} here, {says} in the file"
@@ -289,7 +354,10 @@ def added(report: Report, rows: Rows, out: SortedOut) -> Report:
     first = report.first
     if len(first) < MOST_SHOWN:
         new = out.first(MOST_SHOWN - len(first))
-        first += tuple((line, describe(f"+{r.number}").shown, r.state.value, r.site, r.label) for line, r in new)
+        first += tuple(
+            (line, describe(f"+{r.number}").shown, r.state.value, r.site, r.label)
+            for line, r in new
+        )
     return Report(
         rows=report.rows + rows.length,
         new=report.new + out.count_of_new,

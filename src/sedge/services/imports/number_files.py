@@ -1,8 +1,10 @@
-"""Bringing in numbers from a file: kept, its columns understood, looked through, then brought in by a work order.
+"""Bringing in numbers from a file: kept, its columns understood, looked through, then brought in by
+a work order.
 
-Reading goes on in slices of a second or two beside everything else, so that a file of a million rows shows how far it is
-and can be left alone; what was read is kept with it. Bringing in is a task of a work order and may be broken off and taken
-up at any moment: rows that are there already are the same as if they had been read twice.
+Reading goes on in slices of a second or two beside everything else, so that a file of a million
+rows shows how far it is and can be left alone; what was read is kept with it. Bringing in is a task
+of a work order and may be broken off and taken up at any moment: rows that are there already are
+the same as if they had been read twice.
 """
 
 import hashlib
@@ -16,17 +18,28 @@ from typing import Any, BinaryIO
 from sqlalchemy import select
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.estate import Change
+from sedge.core.imports.directory import Directory
 from sedge.core.imports.fields import FIELDS, fingerprint, recognised
-from sedge.core.imports.rows import Alike, Directory
+from sedge.core.imports.rows import Alike
 from sedge.core.records import HolderRef, Number, Role, Subject
-from sedge.core.reduce import changed
 from sedge.core.workorders.tasks import ImportNumbers
 from sedge.formats import sheets
 from sedge.services.context import Desk, Writing
-from sedge.services.imports.file_rows import BringingIn, LookingThrough, added, bad_rows, folder, kept_of, sort_out, throw_away
-from sedge.services.workorders import workorders
+from sedge.services.imports.file_rows import (
+    BringingIn,
+    LookingThrough,
+    added,
+    bad_rows,
+    folder,
+    kept_of,
+    sort_out,
+    throw_away,
+)
+from sedge.services.periodic import periodic
+from sedge.services.workorders import order_running, workorders
 from sedge.store import bulk_import
 from sedge.store.repositories import number_files as store
 from sedge.store.repositories.number_files import FileState, NumberFile, Report
@@ -38,7 +51,8 @@ CHUNKS_AT_ONCE = 5  # in one transaction, 25,000 rows hold the write lock for ab
 
 
 def receive(desk: Desk, name: str, data: BinaryIO) -> NumberFile:
-    """Keep a file, find its columns and look through it (a large one goes on by itself). Raises NotUnderstood."""
+    """Keep a file, find its columns and look through it (a large one goes on by itself). Raises
+    NotUnderstood."""
     desk.require(May.IMPORT)
     key = desk.new_id("file")
     raw = folder(desk) / f"{key}.raw"
@@ -61,9 +75,21 @@ def receive(desk: Desk, name: str, data: BinaryIO) -> NumberFile:
         raw.unlink(missing_ok=True)
     mapping, options = _understood(desk, head.header)
     file = NumberFile(
-        id=key, name=name[:200] or "file", digest=digest, state=FileState.NEW, created_by=desk.actor, created_at=desk.now(), header=tuple(head.header),
-        encoding=head.encoding, delimiter=head.delimiter, size=size, total=_estimate(target), mapping=mapping, options=options, notes=(*notes, *head.notes),
-    )  # fmt: skip
+        id=key,
+        name=name[:200] or "file",
+        digest=digest,
+        state=FileState.NEW,
+        created_by=desk.actor,
+        created_at=desk.now(),
+        header=tuple(head.header),
+        encoding=head.encoding,
+        delimiter=head.delimiter,
+        size=size,
+        total=_estimate(target),
+        mapping=mapping,
+        options=options,
+        notes=(*notes, *head.notes),
+    )
     with desk.writing() as writing:
         store.add(writing.connection, file)
         writing.touch()
@@ -77,7 +103,9 @@ def _stored(data: BinaryIO, to: Path) -> tuple[int, str]:
             size += len(piece)
             if size > sheets.MOST_BYTES:
                 raise NotUnderstood(
-                    "A file may have 250 MB; this is larger. Split it into parts and bring in one after the other.", field="file"
+                    "A file may have 250 MB; this is larger. Split it into parts and bring in one"
+                    " after the other.",
+                    field="file",
                 )
             digest.update(piece)
             out.write(piece)
@@ -110,25 +138,44 @@ def listing(desk: Desk) -> list[NumberFile]:
         return store.listing(reading.connection)
 
 
-def settle_columns(desk: Desk, key: str, mapping: dict[str, int], options: dict[str, str]) -> NumberFile:
-    """Say which column is which, and what stands for those that are missing; remembered for files with the same headers."""
+def settle_columns(
+    desk: Desk, key: str, mapping: dict[str, int], options: dict[str, str]
+) -> NumberFile:
+    """Say which column is which, and what stands for those that are missing; remembered for files
+    with the same headers."""
     file = get(desk, key)
     _still_to_do(file)
     unknown = [name for name in mapping if name not in FIELDS and not name.startswith("known:")]
     if unknown or any(not 0 <= at < len(file.header) for at in mapping.values()):
-        raise NotUnderstood("That is no field, or no column of this file.", field=unknown[0] if unknown else "mapping")
+        raise NotUnderstood(
+            "That is no field, or no column of this file.",
+            field=unknown[0] if unknown else "mapping",
+        )
     if "number" not in mapping:
         raise NotUnderstood("Say which column has the numbers.", field="number")
     with desk.writing() as writing:
         store.remember(writing.connection, fingerprint(file.header), mapping, options)
-        store.save(writing.connection, replace(file, mapping=mapping, options=options, state=FileState.NEW, report=Report(), problem=""))
+        store.save(
+            writing.connection,
+            replace(
+                file,
+                mapping=mapping,
+                options=options,
+                state=FileState.NEW,
+                report=Report(),
+                problem="",
+            ),
+        )
         writing.touch()
     return look_through(desk, key)
 
 
 def _still_to_do(file: NumberFile) -> None:
     if file.state in {FileState.BRINGING_IN, FileState.DONE}:
-        raise NotAllowedNow(f"{file.name} is {file.state} already. Bring the file in anew to change its columns.", reason="state")
+        raise NotAllowedNow(
+            f"{file.name} is {file.state} already. Bring the file in anew to change its columns.",
+            reason="state",
+        )
 
 
 def look_through(desk: Desk, key: str) -> NumberFile:
@@ -169,7 +216,10 @@ def read_on(desk: Desk, file: NumberFile, *, seconds: float = SLICE_SECONDS) -> 
     try:
         going = _looking.pop(file.id, None)
         if going is None or going.at != report.rows:
-            going, report = LookingThrough(desk, file), Report()  # what is twice in the file is known only from its beginning
+            going, report = (
+                LookingThrough(desk, file),
+                Report(),
+            )  # what is twice in the file is known only from its beginning
         while rows := going.next():
             with desk.reading() as reading:
                 sorted_out = sort_out(rows, partial(bulk_import.existing, reading.connection))
@@ -192,17 +242,24 @@ def read_on(desk: Desk, file: NumberFile, *, seconds: float = SLICE_SECONDS) -> 
 
 
 def begin(desk: Desk, key: str) -> Any:
-    """The work order that brings the good rows in, run at once. Asked again, it is the one of the first time."""
+    """The work order that brings the good rows in, run at once. Asked again, it is the one of the
+    first time."""
     file = get(desk, key)
     if file.work_order:
         return workorders.find(desk, f"import-{key}")
     if file.state is not FileState.READ or file.problem:
-        raise NotAllowedNow(file.problem or f"{file.name} is still being read. Wait until it has been looked through.", reason="state")
+        raise NotAllowedNow(
+            file.problem
+            or f"{file.name} is still being read. Wait until it has been looked through.",
+            reason="state",
+        )
     if not file.report.new and not file.report.changed:
-        raise NotAllowedNow("Nothing in this file is new, so nothing is brought in.", reason="nothing")
-    order = workorders.run_now(
+        raise NotAllowedNow(
+            "Nothing in this file is new, so nothing is brought in.", reason="nothing"
+        )
+    order = order_running.run_now(
         desk,
-        f"Bring in {file.name}"[:200],
+        f"Bring in {file.name}",
         [ImportNumbers(file=key)],
         reason=f"from a file of {file.report.rows:,} rows",
         identity=f"import-{key}",
@@ -210,15 +267,23 @@ def begin(desk: Desk, key: str) -> Any:
     with desk.writing() as writing:
         now = store.get(writing.connection, key)
         if now.state is FileState.READ:
-            store.save(writing.connection, replace(now, state=FileState.BRINGING_IN, work_order=order.id))
+            store.save(
+                writing.connection, replace(now, state=FileState.BRINGING_IN, work_order=order.id)
+            )
         writing.touch()
     return order
 
 
 def bring_in_more(
-    desk: Desk, key: str, *, work_order: str, reason: str, seconds: float = SLICE_SECONDS, chunk_rows: int = bulk_import.CHUNK,
+    desk: Desk,
+    key: str,
+    *,
+    work_order: str,
+    reason: str,
+    seconds: float = SLICE_SECONDS,
+    chunk_rows: int = bulk_import.CHUNK,
     chunks: int = CHUNKS_AT_ONCE,
-) -> NumberFile:  # fmt: skip
+) -> NumberFile:
     """Bring in for about so long, some chunks to a transaction. Done when the state says so."""
     file = get(desk, key)
     going = _bringing.pop(key, None)  # what fails is begun anew, from where it had come to
@@ -235,7 +300,12 @@ def bring_in_more(
                 out = sort_out(rows, partial(bulk_import.existing, writing.connection))
                 _bring_in(writing, file, out.new, going.holders)
                 _update(writing, out.changed)
-                file = replace(file, done=added(file.done, rows, out), state=FileState.BRINGING_IN, work_order=work_order)
+                file = replace(
+                    file,
+                    done=added(file.done, rows, out),
+                    state=FileState.BRINGING_IN,
+                    work_order=work_order,
+                )
             store.save(writing.connection, file)
             writing.touch()
         going.at = file.done.rows
@@ -251,9 +321,12 @@ def bring_in_more(
 def _bring_in(writing: Writing, file: NumberFile, found: list[Alike], holders: Directory) -> None:
     if not found:
         return
-    refs = set(row.holder for row, _, _ in found if row.holder)  # noqa: C401  pyright knows no frozen models in set displays
+    # pyright knows no frozen models in set displays
+    refs = set(row.holder for row, _, _ in found if row.holder)  # noqa: C401
     mains = _with_main(writing, refs)
-    bulk_import.bring_in(writing.connection, found, writing.stamp, batch=file.id, names=holders.names, mains=mains)
+    bulk_import.bring_in(
+        writing.connection, found, writing.stamp, batch=file.id, names=holders.names, mains=mains
+    )
 
 
 def _with_main(writing: Writing, refs: set[HolderRef]) -> set[HolderRef]:
@@ -267,22 +340,29 @@ def _with_main(writing: Writing, refs: set[HolderRef]) -> set[HolderRef]:
         query = select(life.c.holder_kind, life.c.holder_id).where(
             life.c.holder_id.in_(ids[start : start + 900]), life.c.role == Role.MAIN.value
         )
-        found.update(HolderRef.model_validate({"kind": kind, "id": key}) for kind, key in writing.connection.execute(query))
+        found.update(
+            HolderRef.model_validate({"kind": kind, "id": key})
+            for kind, key in writing.connection.execute(query)
+        )
     return found & refs
 
 
 def _update(writing: Writing, rows: list[tuple[int, Number, Number]]) -> None:
-    changes: list[Change] = [changed(Subject.NUMBER, before, after, "number.labelled") for _, before, after in rows]
+    changes: list[Change] = [
+        changed(Subject.NUMBER, before, after, "number.labelled") for _, before, after in rows
+    ]
     for start in range(0, len(changes), 500):
         writing.save(changes[start : start + 500])
 
 
 def faults_of(desk: Desk, key: str) -> Iterator[bytes]:
-    """The rows that can't be brought in, as they are in the file, each with why: to be mended and brought in again."""
+    """The rows that can't be brought in, as they are in the file, each with why: to be mended and
+    brought in again."""
     file = get(desk, key)
     return sheets.to_csv([*file.header, "line", "why not"], bad_rows(desk, file))
 
 
+@periodic("files read")
 def go_on_reading(desk: Desk) -> int:
     """One slice of each file that is being looked through; how many were."""
     with desk.reading() as reading:

@@ -1,13 +1,14 @@
-"""Bringing in people: a preview with good rows, bad rows and why; then all good rows in one go, or none."""
+"""Bringing in people: a preview with good rows, bad rows and why; then all good rows in one go, or
+none."""
 
 import hashlib
 from dataclasses import dataclass
 from typing import Any
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow
 from sedge.core.records import Person, Site, Subject
-from sedge.core.reduce import changed
 from sedge.formats.people_csv import Row, Sheet, read_people
 from sedge.services.context import Desk
 from sedge.store.schema import tables
@@ -21,7 +22,8 @@ class BadRow:
 
 @dataclass(frozen=True)
 class Preview:
-    """`new` will be added, `changed` updated, `same` left alone; `bad` say why. `digest` names exactly this file."""
+    """`new` will be added, `changed` updated, `same` left alone; `bad` say why. `digest` names
+    exactly this file."""
 
     sheet: Sheet
     new: list[Person]
@@ -32,7 +34,8 @@ class Preview:
 
 
 def preview_people(desk: Desk, data: bytes, default_site: str = "") -> Preview:
-    """What bringing in this file would do; nothing is changed. Raises NotUnderstood for the file as a whole."""
+    """What bringing in this file would do; nothing is changed. Raises NotUnderstood for the file as
+    a whole."""
     desk.require(May.CHANGE_HOLDERS)
     sheet = read_people(data)
     with desk.reading() as reading:
@@ -41,10 +44,14 @@ def preview_people(desk: Desk, data: bytes, default_site: str = "") -> Preview:
         known: dict[str, Person] = {}
         for start in range(0, len(wanted), 900):
             part = wanted[start : start + 900]
-            for p in reading.records.where(Person, tables.person.c.email.in_(part), tables.person.c.departed.is_(False)):
+            for p in reading.records.where(
+                Person, tables.person.c.email.in_(part), tables.person.c.departed.is_(False)
+            ):
                 known[p.email.lower()] = p
     by_name = {key: s for s in sites for key in (s.name.lower(), s.code.lower(), s.id)}
-    fallback = next((s for s in sites if s.id == default_site), sites[0] if len(sites) == 1 else None)
+    fallback = next(
+        (s for s in sites if s.id == default_site), sites[0] if len(sites) == 1 else None
+    )
     new, updated, bad, seen, same = [], [], [], {}, 0
     for row in sheet.rows:
         site = by_name.get(row.site.lower()) if row.site else fallback
@@ -74,7 +81,11 @@ def _fault(row: Row, site: Site | None, seen: dict[str, int]) -> str:
     if row.extension and not (row.extension.isdigit() and len(row.extension) <= 7):
         return f"“{row.extension}” is no extension: digits only, seven at most"
     if site is None:
-        return f"no site is called “{row.site}”" if row.site else "no site is named; choose one for those without"
+        return (
+            f"no site is called “{row.site}”"
+            if row.site
+            else "no site is named; choose one for those without"
+        )
     return ""
 
 
@@ -95,12 +106,17 @@ def bring_in_people(desk: Desk, data: bytes, digest: str, default_site: str = ""
     """Bring in the good rows, all or none. Raises NotAllowedNow for another file."""
     found = preview_people(desk, data, default_site)
     if found.digest != digest:
-        raise NotAllowedNow("This is another file than the one you looked at. Look at the preview again.", reason="other-file")
+        raise NotAllowedNow(
+            "This is another file than the one you looked at. Look at the preview again.",
+            reason="other-file",
+        )
     with desk.reading() as reading:
         before = {p.id: p for p in reading.records.many(Person, [p.id for p in found.changed])}
     changes = [changed(Subject.PERSON, None, p, "person.added") for p in found.new]
     changes += [changed(Subject.PERSON, before[p.id], p, "person.changed") for p in found.changed]
     if changes:
-        with desk.writing(reason=f"brought in from a file, {len(found.sheet.rows)} rows") as writing:
+        with desk.writing(
+            reason=f"brought in from a file, {len(found.sheet.rows)} rows"
+        ) as writing:
             writing.save(changes)
     return found

@@ -1,4 +1,5 @@
-"""Taking over an estate at the desk: files in any shape, a worksheet kept between sittings, then one work order."""
+"""Taking over an estate at the desk: files in any shape, a worksheet kept between sittings, then
+one work order."""
 
 import tempfile
 from collections.abc import Sequence
@@ -11,9 +12,11 @@ import sedge
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.facts import Money
+from sedge.core.imports.directory import Directory
 from sedge.core.imports.fields import FIELDS, fingerprint, recognised
-from sedge.core.imports.rows import Directory, Fault, amount_of
-from sedge.core.imports.takeover import Ask, Found, Known, Question, Somebody, Worksheet, put_together
+from sedge.core.imports.rows import Fault, amount_of
+from sedge.core.imports.takeover import put_together
+from sedge.core.imports.takeover_records import Ask, Found, Known, Question, Somebody, Worksheet
 from sedge.core.numbers.e164 import read
 from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
@@ -64,7 +67,9 @@ def begin(desk: Desk, name: str) -> TakeOver:
     desk.require(May.IMPORT)
     name = name.strip()[:120]
     if not name:
-        raise NotUnderstood("Give the take-over a name, such as that of the organisation.", field="name")
+        raise NotUnderstood(
+            "Give the take-over a name, such as that of the organisation.", field="name"
+        )
     one = TakeOver(desk.new_id("take-over"), name, "open", desk.actor, desk.now())
     with desk.writing() as writing:
         store.add(writing.connection, one)
@@ -88,21 +93,31 @@ def add_file(desk: Desk, key: str, name: str, data: BinaryIO) -> TakeOver:
     """Read one more file into the take-over. Raises NotUnderstood."""
     one = _open(desk, key)
     if len(one.files) >= MOST_FILES:
-        raise NotUnderstood(f"At most {MOST_FILES} files fit into one take-over. Begin another one.", field="file")
+        raise NotUnderstood(
+            f"At most {MOST_FILES} files fit into one take-over. Begin another one.", field="file"
+        )
     with tempfile.TemporaryDirectory() as folder:
         raw, plain = Path(folder) / "raw", Path(folder) / "plain"
         size = raw.write_bytes(data.read(sheets.MOST_SPREADSHEET_BYTES + 1))
         if size > sheets.MOST_SPREADSHEET_BYTES:
-            raise NotUnderstood("A file may have 60 MB here. Bring a larger one in by itself under “Bring in a file”.", field="file")
+            raise NotUnderstood(
+                "A file may have 60 MB here. Bring a larger one in by itself under “Bring in a"
+                " file”.",
+                field="file",
+            )
         notes = sheets.from_spreadsheet(raw, plain) if raw.read_bytes()[:4] == b"PK\x03\x04" else ()
         head = sheets.head_of(plain if notes or plain.exists() else raw)
         rows = list(sheets.rows_of(plain if plain.exists() else raw, head))
     if len(rows) + sum(f.rows for f in one.files) > MOST_ROWS:
-        raise NotUnderstood(f"At most {MOST_ROWS:,} rows fit into one take-over. Split it by sites.", field="file")
+        raise NotUnderstood(
+            f"At most {MOST_ROWS:,} rows fit into one take-over. Split it by sites.", field="file"
+        )
     with desk.writing() as writing:
         known = number_files.remembered(writing.connection, fingerprint(head.header))
         mapping = known[0] if known else recognised(head.header)
-        file = FileRead(name[:200] or "file", tuple(head.header), mapping, len(rows), (*notes, *head.notes))
+        file = FileRead(
+            name[:200] or "file", tuple(head.header), mapping, len(rows), (*notes, *head.notes)
+        )
         one = store.save(writing.connection, replace(one, files=(*one.files, file)))
         store.put_rows(writing.connection, one.id, len(one.files) - 1, rows)
         writing.touch()
@@ -128,7 +143,11 @@ def _open(desk: Desk, key: str) -> TakeOver:
     with desk.reading() as reading:
         one = store.get(reading.connection, key)
     if one.state != "open":
-        raise NotAllowedNow(f"{one.name} has become a work order already.", reason="state", work_order=one.work_order)
+        raise NotAllowedNow(
+            f"{one.name} has become a work order already.",
+            reason="state",
+            work_order=one.work_order,
+        )
     return one
 
 
@@ -144,15 +163,24 @@ def look(desk: Desk, key: str) -> Sitting:
 
 def _known(desk: Desk, reading: Reading, rows: Sequence[Any]) -> Known:
     home, also = desk.organisation.home_country, also_countries(desk)
-    candidates = [read(row.said["number"], home, also).candidates for row in rows if row.said.get("number")]
+    candidates = [
+        read(row.said["number"], home, also).candidates for row in rows if row.said.get("number")
+    ]
     numbers = NumberSet.of(int(c[0].e164) for c in candidates if c)
     person = tables.person
     people = reading.records.where(Person, person.c.departed.is_(False))
     return Known(
-        home, also, tuple(reading.records.all(Site)), tuple(reading.records.all(Account)), tuple(reading.records.all(Product)),
-        tuple(reading.records.all(PathVersion)), tuple(reading.records.all(Spot)), tuple(reading.records.all(Trunk)),
-        Directory.of(people, reading.records.all(ServiceLine)), frozenset(number_store.owned(reading.connection, numbers)),
-    )  # fmt: skip
+        home,
+        also,
+        tuple(reading.records.all(Site)),
+        tuple(reading.records.all(Account)),
+        tuple(reading.records.all(Product)),
+        tuple(reading.records.all(PathVersion)),
+        tuple(reading.records.all(Spot)),
+        tuple(reading.records.all(Trunk)),
+        Directory.of(people, reading.records.all(ServiceLine)),
+        frozenset(number_store.owned(reading.connection, numbers)),
+    )
 
 
 def settle_word(desk: Desk, key: str, ask: str, word: str, meaning: str) -> None:
@@ -160,13 +188,18 @@ def settle_word(desk: Desk, key: str, ask: str, word: str, meaning: str) -> None
     one = _open(desk, key)
     if ask not in {a.value for a in Ask}:
         raise NotUnderstood("That is nothing a word can stand for.", field="ask")
-    spellings = {**one.spellings, ask: {**one.spellings.get(ask, {}), word.lower()[:200]: meaning[:80]}}
+    spellings = {
+        **one.spellings,
+        ask: {**one.spellings.get(ask, {}), word.lower()[:200]: meaning[:80]},
+    }
     with desk.writing() as writing:
         store.save(writing.connection, replace(one, spellings=spellings))
         writing.touch()
 
 
-def settle_rows(desk: Desk, key: str, rows: Sequence[tuple[int, int]], said: dict[str, str]) -> None:
+def settle_rows(
+    desk: Desk, key: str, rows: Sequence[tuple[int, int]], said: dict[str, str]
+) -> None:
     """What rows say instead: number, who, email, site, state, or leave. Raises NotUnderstood."""
     one = _open(desk, key)
     allowed = {"number", "who", "email", "site", "state", "leave", "holder"}
@@ -194,12 +227,20 @@ def ask_again(desk: Desk, key: str) -> None:
 
 
 def leave_open_ones(desk: Desk, key: str) -> int:
-    """Leave out every row that something is still asked about; how many rows. Words without a meaning mean nothing."""
+    """Leave out every row that something is still asked about; how many rows. Words without a
+    meaning mean nothing."""
     sitting = look(desk, key)
     for question in sitting.sheet.questions:
         if question.is_word and question.ask not in {Ask.SITE, Ask.STATE}:
             settle_word(desk, key, question.ask.value, question.word, "")
-    rows = sorted({row for q in sitting.sheet.questions if not q.is_word or q.ask in {Ask.SITE, Ask.STATE} for row in q.rows})
+    rows = sorted(
+        {
+            row
+            for q in sitting.sheet.questions
+            if not q.is_word or q.ask in {Ask.SITE, Ask.STATE}
+            for row in q.rows
+        }
+    )
     if rows:
         settle_rows(desk, key, rows, {"leave": "yes"})
     return len(rows)
@@ -213,7 +254,8 @@ def forget(desk: Desk, key: str) -> None:
 
 
 def make_order(desk: Desk, key: str) -> Any:
-    """The one work order that takes everything settled over: people, spots, licences, then numbers as they were found.
+    """The one work order that takes everything settled over: people, spots, licences, then numbers
+    as they were found.
 
     Raises NotAllowedNow while something is still asked.
     """
@@ -222,12 +264,20 @@ def make_order(desk: Desk, key: str) -> Any:
     if one.state != "open":
         return workorders.find(desk, key)
     if sheet.questions:
-        raise NotAllowedNow(f"{len(sheet.questions)} questions are still open. Settle them, or leave their rows out.", reason="open")
+        raise NotAllowedNow(
+            f"{len(sheet.questions)} questions are still open. Settle them, or leave their rows"
+            " out.",
+            reason="open",
+        )
     tasks = plan(desk, sheet)
     if not tasks:
         raise NotAllowedNow("Nothing is left to be taken over.", reason="nothing")
     order = workorders.draft(
-        desk, f"Take over {one.name}"[:200], tasks, reason=f"from {len(one.files)} files of {sheet.rows:,} rows", identity=key
+        desk,
+        f"Take over {one.name}",
+        tasks,
+        reason=f"from {len(one.files)} files of {sheet.rows:,} rows",
+        identity=key,
     )
     with desk.writing() as writing:
         store.save(writing.connection, replace(one, state="done", work_order=order.id))
@@ -241,7 +291,9 @@ def plan(desk: Desk, sheet: Worksheet) -> list[Any]:
         wanted = [found.who.ref for found in sheet.numbers if found.who and found.who.ref]
         held = reading.records.held_by(Number, list(dict.fromkeys(wanted)))
         mains: set[Any] = set()
-        mains.update(n.assignment.holder for n in held if n.assignment and n.assignment.role is Role.MAIN)
+        mains.update(
+            n.assignment.holder for n in held if n.assignment and n.assignment.role is Role.MAIN
+        )
         currencies = {a.id: a.balance.currency for a in reading.records.all(Account)}
     tasks: list[Any] = []
     for somebody in sheet.people:
@@ -249,13 +301,20 @@ def plan(desk: Desk, sheet: Worksheet) -> list[Any]:
         if somebody.ref is None:
             tasks.append(
                 t.AddPerson(
-                    id=ref.id, name=somebody.name[:120], email=somebody.email, site=somebody.site, department=somebody.department[:80],
-                    extension=somebody.extension[:7], spot=somebody.spot,
+                    id=ref.id,
+                    name=somebody.name[:120],
+                    email=somebody.email,
+                    site=somebody.site,
+                    department=somebody.department[:80],
+                    extension=somebody.extension[:7],
+                    spot=somebody.spot,
                 )
-            )  # fmt: skip
+            )
         elif somebody.spot and ref.kind is HolderKind.PERSON:
             tasks.append(t.SetSpot(person=ref.id, spot=somebody.spot))
-        tasks += [t.GrantLicence(holder=ref, product=product) for product in sorted(somebody.licences)]
+        tasks += [
+            t.GrantLicence(holder=ref, product=product) for product in sorted(somebody.licences)
+        ]
     for found in sheet.numbers:
         tasks.append(_adopted(found, mains, currencies))
     return tasks
@@ -273,9 +332,18 @@ def _adopted(found: Found, mains: set[Any], currencies: dict[str, str]) -> t.Ado
         price = "0"
     state: Any = found.state.value
     return t.AdoptNumber(
-        number=f"+{found.number}", account=found.account, site=found.site, state=state, monthly=Money(amount=Decimal(price), currency=currencies.get(found.account, "GBP")),
-        holder=ref, role=role, spot=found.spot, label=found.label, trunk=found.trunk if found.state is State.ASSIGNED else None, path=found.path,
-    )  # fmt: skip
+        number=f"+{found.number}",
+        account=found.account,
+        site=found.site,
+        state=state,
+        monthly=Money(amount=Decimal(price), currency=currencies.get(found.account, "GBP")),
+        holder=ref,
+        role=role,
+        spot=found.spot,
+        label=found.label,
+        trunk=found.trunk if found.state is State.ASSIGNED else None,
+        path=found.path,
+    )
 
 
 def ref_of(somebody: Somebody) -> HolderRef:
@@ -289,6 +357,11 @@ def rows_of(question: Question) -> str:
 
 def parse_rows(text: str) -> list[tuple[int, int]]:
     try:
-        return [(int(file), int(line)) for file, _, line in (part.partition(".") for part in text.split(",") if part)]
+        return [
+            (int(file), int(line))
+            for file, _, line in (part.partition(".") for part in text.split(",") if part)
+        ]
     except ValueError as error:
-        raise NotUnderstood("Rows are written as file.line, with commas between.", field="rows") from error
+        raise NotUnderstood(
+            "Rows are written as file.line, with commas between.", field="rows"
+        ) from error

@@ -29,11 +29,25 @@ PAGES = {
 
 
 def read(
-    desk: Desk, *, subject: Subject | None = None, key: str | None = None, actor: str | None = None, since: datetime | None = None,
-    before: int | None = None, limit: int = 100,
-) -> LedgerPage:  # fmt: skip
+    desk: Desk,
+    *,
+    subject: Subject | None = None,
+    key: str | None = None,
+    actor: str | None = None,
+    since: datetime | None = None,
+    before: int | None = None,
+    limit: int = 100,
+) -> LedgerPage:
     with desk.reading() as reading:
-        return ledger.entries(reading.connection, subject=subject, key=key, actor=actor, since=since, before=before, limit=limit)
+        return ledger.entries(
+            reading.connection,
+            subject=subject,
+            key=key,
+            actor=actor,
+            since=since,
+            before=before,
+            limit=limit,
+        )
 
 
 @dataclass(frozen=True)

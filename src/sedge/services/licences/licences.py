@@ -1,4 +1,5 @@
-"""Licences at the desk: the catalogue of products, their pools of seats, who has one, and what happens at the end of a term."""
+"""Licences at the desk: the catalogue of products, their pools of seats, who has one, and what
+happens at the end of a term."""
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -10,16 +11,17 @@ from sqlalchemy import func, select
 
 from sedge.core.access.roles import May
 from sedge.core.amounts import CURRENCIES, locale_of, read_amount
+from sedge.core.changes import changed
 from sedge.core.enums import HolderKind
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.facts import Money
 from sedge.core.holding import HolderRef
 from sedge.core.licences.entitlement_status import PACE_DAYS, circle, runs_short_on, warned
 from sedge.core.licences.reducers import free_seats, term_over
+from sedge.core.load_spec import LoadSpec
 from sedge.core.records import Grant, Product, Subject, Subscription
-from sedge.core.reduce import changed
-from sedge.core.workorders.needs import Needs
 from sedge.services.context import Desk, Reading
+from sedge.services.periodic import periodic
 from sedge.store.schema import tables
 
 SEATS_LOW = 2
@@ -29,8 +31,9 @@ MOST_PRICE = Decimal(100_000)
 
 @dataclass(frozen=True)
 class Pool:
-    """A licence product with its seats: `bought` in all, `granted`, of those `waiting` to work, `left` to give, `leaving` at the end of
-    their term; `short_on` when the last is given at the present pace."""
+    """A licence product with its seats: `bought` in all, `granted`, of those `waiting` to work,
+    `left` to give, `leaving` at the end of their term; `short_on` when the last is given at the
+    present pace."""
 
     product: Product
     needs: list[str]
@@ -91,12 +94,24 @@ def _pools(reading: Reading) -> list[Pool]:
         if not s.ended:
             seats.setdefault(s.product, []).append(s)
     waiting, pace = _waiting(reading), _pace(reading)
-    return [_pool(p, seats.get(p.id, []), names, waiting.get(p.id, 0), pace.get(p.id, 0), reading.now) for p in products_]
+    return [
+        _pool(p, seats.get(p.id, []), names, waiting.get(p.id, 0), pace.get(p.id, 0), reading.now)
+        for p in products_
+    ]
 
 
-def _pool(product: Product, seats: list[Subscription], names: dict[str, str], waiting: int, net: int, now: datetime) -> Pool:
+def _pool(
+    product: Product,
+    seats: list[Subscription],
+    names: dict[str, str],
+    waiting: int,
+    net: int,
+    now: datetime,
+) -> Pool:
     left = sum(s.left for s in seats)
-    ending = [(s, days) for s in seats if s.trial_ends and (days := warned(s.trial_ends, now)) is not None]
+    ending = [
+        (s, days) for s in seats if s.trial_ends and (days := warned(s.trial_ends, now)) is not None
+    ]
     return Pool(
         product=product,
         needs=[names.get(n, n) for n in product.needs_all],
@@ -115,15 +130,25 @@ def _pool(product: Product, seats: list[Subscription], names: dict[str, str], wa
 def _waiting(reading: Reading) -> dict[str, int]:
     """Grants that don't work yet, by product."""
     grant = tables.grant
-    query = select(grant.c.product, func.count()).where(grant.c.since > reading.now - timedelta(days=2), grant.c.works_from > reading.now)
-    return dict(reading.connection.execute(query.where(grant.c.ended.is_(False)).group_by(grant.c.product)).all())  # type: ignore[arg-type]
+    query = select(grant.c.product, func.count()).where(
+        grant.c.since > reading.now - timedelta(days=2), grant.c.works_from > reading.now
+    )
+    return dict(
+        reading.connection.execute(
+            query.where(grant.c.ended.is_(False)).group_by(grant.c.product)
+        ).all()
+    )  # type: ignore[arg-type]
 
 
 def _pace(reading: Reading) -> dict[str, int]:
     """By how much grants grew over the last three months, by product."""
     grant, since = tables.grant, reading.now - timedelta(days=PACE_DAYS)
-    given = select(grant.c.product, func.count()).where(grant.c.since > since).group_by(grant.c.product)
-    ended = select(grant.c.product, func.count()).where(grant.c.until > since).group_by(grant.c.product)
+    given = (
+        select(grant.c.product, func.count()).where(grant.c.since > since).group_by(grant.c.product)
+    )
+    ended = (
+        select(grant.c.product, func.count()).where(grant.c.until > since).group_by(grant.c.product)
+    )
     net: dict[str, int] = dict(reading.connection.execute(given).all())  # type: ignore[arg-type]
     for product, n in reading.connection.execute(ended):
         net[product] = net.get(product, 0) - n
@@ -137,13 +162,27 @@ def one_product(desk: Desk, key: str) -> ProductView:
         pool = next(p for p in _pools(reading) if p.product.id == product.id)
         grant = tables.grant
         open_ = (grant.c.product == product.id, grant.c.ended.is_(False))
-        grants = reading.records.where(Grant, *open_, order_by=grant.c.since.desc(), limit=MOST_SHOWN)
+        grants = reading.records.where(
+            Grant, *open_, order_by=grant.c.since.desc(), limit=MOST_SHOWN
+        )
         total = reading.connection.execute(select(func.count()).where(*open_)).scalar() or 0
         names = reading.records.names((g.holder.subject, g.holder.id) for g in grants)
         all_ = reading.records.all(Product)
-    rows = [Has(g.holder, names.get((g.holder.subject, g.holder.id), g.holder.id), g) for g in grants]
-    fitting = [(p.id, p.name) for p in all_ if p.id != product.id and not p.withdrawn and set(p.for_holders) & set(product.for_holders)]
-    return ProductView(pool, rows, total - len(rows), [p.name for p in all_ if product.id in p.prerequisites], fitting)
+    rows = [
+        Has(g.holder, names.get((g.holder.subject, g.holder.id), g.holder.id), g) for g in grants
+    ]
+    fitting = [
+        (p.id, p.name)
+        for p in all_
+        if p.id != product.id and not p.withdrawn and set(p.for_holders) & set(product.for_holders)
+    ]
+    return ProductView(
+        pool,
+        rows,
+        total - len(rows),
+        [p.name for p in all_ if product.id in p.prerequisites],
+        fitting,
+    )
 
 
 def holders_of(desk: Desk, product: str) -> list[HolderRef]:
@@ -162,8 +201,8 @@ def holders_of(desk: Desk, product: str) -> list[HolderRef]:
 
 
 def put_product(desk: Desk, form: dict[str, Any], key: str | None = None) -> Product:
-    """A product added, or changed where `key` names one. Raises NotUnderstood naming the field, NotAllowedNow where products would need
-    each other in a circle, naming it."""
+    """A product added, or changed where `key` names one. Raises NotUnderstood naming the field,
+    NotAllowedNow where products would need each other in a circle, naming it."""
     desk.require(May.SET_RULES)
     with desk.writing() as writing:
         known = {p.id: p for p in writing.records.all(Product)}
@@ -173,24 +212,30 @@ def put_product(desk: Desk, form: dict[str, Any], key: str | None = None) -> Pro
         if round_ := circle(known):
             names = " needs ".join(known[k].name for k in (*round_, round_[0]))
             raise NotAllowedNow(
-                f"{names}: nobody could ever be granted one of them. Take one of these needs away.", field="needs_all", reason="circle"
+                f"{names}: nobody could ever be granted one of them. Take one of these needs away.",
+                field="needs_all",
+                reason="circle",
             )
         if before == product:
             return product
         action = "product.changed" if before else "product.added"
         saved = writing.save([changed(Subject.PRODUCT, before, product, action)])
-        estate = writing.estate(Needs())
+        estate = writing.estate(LoadSpec())
         if more := free_seats([], estate):
             writing.save(more)
         return saved[0].after
 
 
-def _product_from(desk: Desk, form: dict[str, Any], before: Product | None, key: str, known: dict[str, Product]) -> Product:
+def _product_from(
+    desk: Desk, form: dict[str, Any], before: Product | None, key: str, known: dict[str, Product]
+) -> Product:
     name = str(form.get("name", before.name if before else "")).strip()
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("A product needs a name of at most 80 characters.", field="name")
     if any(p.name.lower() == name.lower() and p.id != key for p in known.values()):
-        raise NotUnderstood(f"There is a product called {name} already. Choose another name.", field="name")
+        raise NotUnderstood(
+            f"There is a product called {name} already. Choose another name.", field="name"
+        )
     base = before or Product(
         id=key,
         name=name,
@@ -204,12 +249,18 @@ def _product_from(desk: Desk, form: dict[str, Any], before: Product | None, key:
             values[field] = tuple(dict.fromkeys(form[field]))
             strange = [p for p in values[field] if p not in known]
             if strange:
-                raise NotUnderstood(f"There is no product “{strange[0]}” here. Choose among those there are.", field=field)
+                raise NotUnderstood(
+                    f"There is no product “{strange[0]}” here. Choose among those there are.",
+                    field=field,
+                )
     if "for_holders" in form:
         values["for_holders"] = _kinds(form["for_holders"])
     if "price" in form or "currency" in form:
         currency = str(form.get("currency", base.monthly.currency)).upper()
-        values["monthly"] = Money(amount=_price(desk, form.get("price", base.monthly.amount), _currency(currency)), currency=currency)
+        values["monthly"] = Money(
+            amount=_price(desk, form.get("price", base.monthly.amount), _currency(currency)),
+            currency=currency,
+        )
     for field, most in (
         ("propagation_minutes", 20_160),
         ("trial_days", 365),
@@ -228,7 +279,10 @@ def _kinds(raw: Any) -> tuple[HolderKind, ...]:
     try:
         kinds = tuple(HolderKind(k) for k in dict.fromkeys(raw))
     except ValueError as error:
-        raise NotUnderstood("A product is for people, service lines, sites or downstream systems.", field="for_holders") from error
+        raise NotUnderstood(
+            "A product is for people, service lines, sites or downstream systems.",
+            field="for_holders",
+        ) from error
     if not kinds:
         raise NotUnderstood("Say for whom the product is.", field="for_holders")
     return kinds
@@ -237,7 +291,9 @@ def _kinds(raw: Any) -> tuple[HolderKind, ...]:
 def _price(desk: Desk, raw: Any, currency: str) -> Decimal:
     if isinstance(raw, Decimal):
         return raw
-    amount = read_amount(str(raw), currency, locale_of(desk.organisation.home_country), field="price")
+    amount = read_amount(
+        str(raw), currency, locale_of(desk.organisation.home_country), field="price"
+    )
     if not 0 <= amount <= MOST_PRICE:
         raise NotUnderstood(f"The price is from 0 to {MOST_PRICE:,}.", field="price")
     return amount
@@ -245,7 +301,9 @@ def _price(desk: Desk, raw: Any, currency: str) -> Decimal:
 
 def _currency(code: str) -> str:
     if not is_currency(code):
-        raise NotUnderstood("The currency is an ISO 4217 code of three letters, such as GBP.", field="currency")
+        raise NotUnderstood(
+            "The currency is an ISO 4217 code of three letters, such as GBP.", field="currency"
+        )
     return code
 
 
@@ -259,6 +317,7 @@ def _whole(raw: Any, field: str, least: int, most: int) -> int:
 # ── the end of a term ──
 
 
+@periodic("terms", after_changes=True)
 def end_terms(desk: Desk) -> int:
     """Renew, end, or take seats off whatever subscription's day has come; how many."""
     with desk.reading() as reading:
@@ -268,7 +327,7 @@ def end_terms(desk: Desk) -> int:
             subscription = writing.records.the(Subscription, key)
             if not _is_due(subscription, writing.now):
                 continue
-            estate = writing.estate(Needs())
+            estate = writing.estate(LoadSpec())
             grant = tables.grant
             open_ = grant.c.product == subscription.product, grant.c.ended.is_(False)
             for found in writing.records.where(Grant, *open_) if subscription.is_trial else ():

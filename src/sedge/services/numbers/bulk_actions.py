@@ -1,4 +1,5 @@
-"""Choosing many numbers and doing one thing with all of them: a selection, what is in it, the work order it becomes."""
+"""Choosing many numbers and doing one thing with all of them: a selection, what is in it, the work
+order it becomes."""
 
 import hashlib
 from collections import Counter
@@ -23,7 +24,7 @@ from sedge.services.numbers.numbers import also_countries, holder_ref
 from sedge.services.retiring import retiring
 from sedge.store.repositories import numbers as store
 from sedge.store.repositories.records import is_open
-from sedge.store.schema import tables
+from sedge.store.schema import projected, tables
 
 MOST_CHOSEN, MOST_CHANGED = 10_000, 2_000
 SHORT = 1500  # characters of ranges that an address can carry; longer ones are kept under a name
@@ -57,7 +58,8 @@ TITLES = {
 
 @dataclass(frozen=True)
 class Choice:
-    """A selection: `name` stands for it in an address; `here` are those in the estate, `unknown` the others."""
+    """A selection: `name` stands for it in an address; `here` are those in the estate, `unknown`
+    the others."""
 
     name: str
     numbers: NumberSet
@@ -73,19 +75,26 @@ class Choice:
         """To how many of the numbers an act can be done in the state they are in."""
         if not EVENTS[act]:
             return len(self.here)
-        return sum(n for state, n in self.by_state.items() if any(allows(state, event) for event in EVENTS[act]))
+        return sum(
+            n
+            for state, n in self.by_state.items()
+            if any(allows(state, event) for event in EVENTS[act])
+        )
 
 
 def keep(desk: Desk, numbers: NumberSet) -> str:
-    """The name under which an address can carry the selection: its ranges, or where they are long, a kept one."""
+    """The name under which an address can carry the selection: its ranges, or where they are long,
+    a kept one."""
     written = numbers.written
     if len(written) <= SHORT:
         return written
     name = "kept-" + hashlib.sha256(written.encode()).hexdigest()[:16]
-    kept = tables.kept_choice
+    kept = projected.kept_choice
     with desk.writing() as writing:
         if writing.connection.execute(select(kept.c.id).where(kept.c.id == name)).first() is None:
-            writing.connection.execute(insert(kept).values(id=name, numbers=written, at=writing.now))
+            writing.connection.execute(
+                insert(kept).values(id=name, numbers=written, at=writing.now)
+            )
     return name
 
 
@@ -93,11 +102,17 @@ def named(desk: Desk, name: str) -> NumberSet:
     """Raises NotUnderstood, NotFound."""
     if not name.startswith("kept-"):
         return NumberSet.parse(name, most=MOST_CHOSEN)
-    kept = tables.kept_choice
+    kept = projected.kept_choice
     with desk.reading() as reading:
-        written = reading.connection.execute(select(kept.c.numbers).where(kept.c.id == name)).scalar()
+        written = reading.connection.execute(
+            select(kept.c.numbers).where(kept.c.id == name)
+        ).scalar()
     if written is None:
-        raise NotFound("This selection is not kept here. Choose the numbers again.", subject="selection", id=name)
+        raise NotFound(
+            "This selection is not kept here. Choose the numbers again.",
+            subject="selection",
+            id=name,
+        )
     return NumberSet.parse(written, most=MOST_CHOSEN)
 
 
@@ -111,7 +126,9 @@ def look(desk: Desk, name: str) -> Choice:
         values = list(here)
         for start in range(0, len(values), 900):
             part = life.c.number.in_(values[start : start + 900]), is_open()
-            for state, site in reading.connection.execute(select(life.c.state, life.c.site).where(*part)):
+            for state, site in reading.connection.execute(
+                select(life.c.state, life.c.site).where(*part)
+            ):
                 by_state[State(state)] += 1
                 by_site[site] += 1
     return Choice(name, numbers, here, by_state, by_site)
@@ -129,23 +146,34 @@ def pasted(desk: Desk, text: str) -> Pasted:
     found = numbers_in(text, desk.organisation.home_country, also_countries(desk))
     if not found.numbers:
         raise NotUnderstood(
-            "No number could be read in this. Paste numbers in any writing, one or several a line; words between are passed over.",
+            "No number could be read in this. Paste numbers in any writing, one or several a line;"
+            " words between are passed over.",
             field="text",
         )
     if len(found.numbers) > MOST_CHOSEN:
-        raise NotUnderstood(f"At most {MOST_CHOSEN:,} numbers at a time; these are {len(found.numbers):,}.", field="text")
+        raise NotUnderstood(
+            f"At most {MOST_CHOSEN:,} numbers at a time; these are {len(found.numbers):,}.",
+            field="text",
+        )
     return found
 
 
 def plan(desk: Desk, act: str, choice: Choice, form: dict[str, str]) -> tuple[list[Any], str]:
-    """The tasks and the title of the work order that does `act` with the numbers chosen. Raises NotUnderstood naming the field."""
+    """The tasks and the title of the work order that does `act` with the numbers chosen. Raises
+    NotUnderstood naming the field."""
     if act not in EVENTS:
         raise NotFound("There is nothing like that to be done with numbers.", subject="act", id=act)
     if not choice.here:
-        raise NotUnderstood("None of these numbers is in the estate. Choose others.", field="numbers")
+        raise NotUnderstood(
+            "None of these numbers is in the estate. Choose others.", field="numbers"
+        )
     most = MOST_CHOSEN if act == "label" else MOST_CHANGED
     if len(choice.here) > most:
-        raise NotUnderstood(f"At most {most:,} numbers can be changed in one work order; these are {len(choice.here):,}.", field="numbers")
+        raise NotUnderstood(
+            f"At most {most:,} numbers can be changed in one work order; these are"
+            f" {len(choice.here):,}.",
+            field="numbers",
+        )
     numbers = [f"+{n}" for n in choice.here]
     if act == "label":
         return [_label(numbers, form)], _title(act, numbers)
@@ -153,14 +181,21 @@ def plan(desk: Desk, act: str, choice: Choice, form: dict[str, str]) -> tuple[li
         records = sorted(reading.records.many(Number, numbers), key=lambda n: n.e164)
     fitting = [n for n in records if _fits(n, act)] if form.get("only_fitting") else records
     if not fitting:
-        raise NotUnderstood("None of these numbers is in a state that allows it. Choose others.", field="numbers")
+        raise NotUnderstood(
+            "None of these numbers is in a state that allows it. Choose others.", field="numbers"
+        )
     if act == "assign":
         return _assign(desk, fitting, form)
     if act == "feature":
         return _feature(fitting, form)
     if act == "retire":
         then = "release" if form.get("release") else "keep"
-        tasks = retiring.many(desk, [n.e164 for n in fitting], then=then, rest=retiring.days_of_rest(form.get("rest", "")))
+        tasks = retiring.many(
+            desk,
+            [n.e164 for n in fitting],
+            then=then,
+            rest=retiring.days_of_rest(form.get("rest", "")),
+        )
         return tasks, _title(act, [n.e164 for n in fitting])
     make = _makers(form)[act]
     return [make(n.e164) for n in fitting], _title(act, [n.e164 for n in fitting])
@@ -180,19 +215,25 @@ def _feature(numbers: Sequence[Number], form: dict[str, str]) -> tuple[list[Any]
         raise NotUnderstood("Choose the feature to switch.", field="feature")
     found = features.tasks(numbers, name, on=switch == "on")
     if not found:
-        raise NotUnderstood(f"{name.capitalize()} is {switch} for all of these already.", field="feature")
+        raise NotUnderstood(
+            f"{name.capitalize()} is {switch} for all of these already.", field="feature"
+        )
     return found, _title("feature", [x.e164 for x in found if x.e164], f"{name} {switch}")
 
 
 def _title(act: str, numbers: Sequence[str], to: str = "") -> str:
     first = describe(numbers[0]).shown
-    return TITLES[act].format(first if len(numbers) == 1 else f"{len(numbers):,} numbers from {first}", to)[:200]
+    return TITLES[act].format(
+        first if len(numbers) == 1 else f"{len(numbers):,} numbers from {first}", to
+    )[:200]
 
 
 def _makers(form: dict[str, str]) -> dict[str, Any]:
     reason = form.get("for", "")[:200]
     if len(form.get("reason", "")) < 3 and "reason" in form.get("asks", ""):
-        raise NotUnderstood("Say why its rest ends early; callers of its last holder may ring.", field="reason")
+        raise NotUnderstood(
+            "Say why its rest ends early; callers of its last holder may ring.", field="reason"
+        )
     until = day_of(form.get("until", ""))
     rest = form.get("rest", "")
     return {
@@ -201,7 +242,9 @@ def _makers(form: dict[str, str]) -> dict[str, Any]:
         "set-aside": lambda n: t.SetAside(number=n, reason=reason),
         "return": lambda n: t.ReturnNumber(number=n),
         "end-rest": lambda n: t.EndRest(number=n, reason=form.get("reason", "")[:200]),
-        "unassign": lambda n: t.UnassignNumber(number=n, rest=int(rest) if rest.isdigit() and int(rest) <= 3650 else None),
+        "unassign": lambda n: t.UnassignNumber(
+            number=n, rest=int(rest) if rest.isdigit() and int(rest) <= 3650 else None
+        ),
         "release": lambda n: t.ReleaseNumber(number=n),
     }
 
@@ -217,30 +260,59 @@ def day_of(text: str) -> datetime | None:
 
 
 def _label(numbers: Sequence[str], form: dict[str, str]) -> Any:
-    given = {name: form[name].strip() for name in ("label", "cost_centre") if form.get(name, "").strip()}
+    given = {
+        name: form[name].strip() for name in ("label", "cost_centre") if form.get(name, "").strip()
+    }
     add, drop = tags_in(form.get("add_tags", "")), tags_in(form.get("drop_tags", ""))
     if not given and not add and not drop:
-        raise NotUnderstood("Type a label, a cost centre, or tags to put on or take off.", field="label")
+        raise NotUnderstood(
+            "Type a label, a cost centre, or tags to put on or take off.", field="label"
+        )
     for name, most in (("label", 80), ("cost_centre", 40)):
         if len(given.get(name, "")) > most:
-            raise NotUnderstood(f"At most {most} characters fit here; this has {len(given[name])}.", field=name)
-    return t.LabelNumbers(numbers=tuple(numbers), add_tags=add, drop_tags=drop, **given)  # type: ignore[arg-type]
+            raise NotUnderstood(
+                f"At most {most} characters fit here; this has {len(given[name])}.", field=name
+            )
+    return t.LabelNumbers(
+        numbers=tuple(numbers),
+        add_tags=add,
+        drop_tags=drop,
+        **given,  # type: ignore[arg-type]
+    )
 
 
 def _assign(desk: Desk, numbers: Sequence[Number], form: dict[str, str]) -> tuple[list[Any], str]:
-    """All to one holder (the first as main number where they have none), or one each, in order, to the people named."""
+    """All to one holder (the first as main number where they have none), or one each, in order, to
+    the people named."""
     if names := form.get("people", "").strip():
-        people = [people_lookup.one_person(desk, line) for line in names.splitlines() if line.strip()]
+        people = [
+            people_lookup.one_person(desk, line) for line in names.splitlines() if line.strip()
+        ]
         if len(people) > len(numbers):
-            raise NotUnderstood(f"{len(people)} people are named, and {len(numbers)} numbers are chosen. Choose more.", field="people")
+            raise NotUnderstood(
+                f"{len(people)} people are named, and {len(numbers)} numbers are chosen. Choose"
+                " more.",
+                field="people",
+            )
         pairs = list(zip(numbers, people, strict=False))
-        tasks = [t.AssignNumber(number=n.e164, holder=HolderRef(kind=HolderKind.PERSON, id=p.id)) for n, p in pairs]
+        tasks = [
+            t.AssignNumber(number=n.e164, holder=HolderRef(kind=HolderKind.PERSON, id=p.id))
+            for n, p in pairs
+        ]
         return tasks, _title("assign", [n.e164 for n, _ in pairs], f"{len(people)} people")
     if not form.get("holder"):
-        raise NotUnderstood("Choose who gets them: type a name and pick one, or name people below.", field="who")
+        raise NotUnderstood(
+            "Choose who gets them: type a name and pick one, or name people below.", field="who"
+        )
     ref = holder_ref(form["holder"])
     with desk.reading() as reading:
-        has_main = any(n.assignment and n.assignment.role == "main" for n in reading.records.held_by(Number, [ref]))
+        has_main = any(
+            n.assignment and n.assignment.role == "main"
+            for n in reading.records.held_by(Number, [ref])
+        )
     roles: list[Any] = ["extra" if has_main or i else "main" for i in range(len(numbers))]
-    tasks = [t.AssignNumber(number=n.e164, holder=ref, role=role) for n, role in zip(numbers, roles, strict=True)]
+    tasks = [
+        t.AssignNumber(number=n.e164, holder=ref, role=role)
+        for n, role in zip(numbers, roles, strict=True)
+    ]
     return tasks, _title("assign", [n.e164 for n in numbers], holders.name_of(desk, ref))

@@ -1,4 +1,5 @@
-"""Figures at the desk: utilisation, months to exhaustion and order advice of a site, with everything they are made of."""
+"""Figures at the desk: utilisation, months to exhaustion and order advice of a site, with
+everything they are made of."""
 
 from collections import Counter
 from collections.abc import Sequence
@@ -9,7 +10,14 @@ from itertools import pairwise
 from sqlalchemy import func, select
 
 from sedge.core.errors import NotFound
-from sedge.core.numbers.capacity_forecast import MONTH_DAYS, Advice, Exhaustion, is_a_pace, months_to_exhaustion, order_advice
+from sedge.core.numbers.capacity_forecast import (
+    MONTH_DAYS,
+    Advice,
+    Exhaustion,
+    is_a_pace,
+    months_to_exhaustion,
+    order_advice,
+)
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Carrier, Site
@@ -17,7 +25,7 @@ from sedge.services.context import Desk, Reading
 from sedge.services.supply.supply import lead_times
 from sedge.store.repositories import past
 from sedge.store.repositories.records import is_open
-from sedge.store.schema import tables
+from sedge.store.schema import projected, tables
 
 DEMAND_MONTHS = 6
 USUAL_LEAD_DAYS = 7.0
@@ -36,7 +44,8 @@ class Month:
 
 @dataclass(frozen=True)
 class Figure:
-    """One site's numbers of one capacity: the counts, the demand month by month, and what follows."""
+    """One site's numbers of one capacity: the counts, the demand month by month, and what
+    follows."""
 
     site: Site
     capacity: str
@@ -68,12 +77,17 @@ def of_site(desk: Desk, site_id: str) -> list[Figure]:
     with desk.reading() as reading:
         site = reading.records.find(Site, site_id)
         if site is None:
-            raise NotFound(f"There is no site “{site_id}”. Choose one from the list.", subject="site", id=site_id)
+            raise NotFound(
+                f"There is no site “{site_id}”. Choose one from the list.",
+                subject="site",
+                id=site_id,
+            )
         return _figures(reading, [site])
 
 
 def worth_ordering(desk: Desk) -> list[Figure]:
-    """Where numbers should be ordered now, soonest first: the sites that grew for some months, asked once in ten minutes."""
+    """Where numbers should be ordered now, soonest first: the sites that grew for some months,
+    asked once in ten minutes."""
     return desk.house.for_a_while(desk, "worth ordering", lambda: _worth_ordering(desk))
 
 
@@ -88,7 +102,10 @@ def soonest(desk: Desk, sites: Sequence[str]) -> dict[str, Exhaustion]:
     best: dict[str, Exhaustion] = {}
     for (site, _capacity), exhaustion in found.items():
         known = best.get(site)
-        if known is None or (exhaustion.months is not None and (known.months is None or exhaustion.months < known.months)):
+        if known is None or (
+            exhaustion.months is not None
+            and (known.months is None or exhaustion.months < known.months)
+        ):
             best[site] = exhaustion
     return best
 
@@ -96,11 +113,13 @@ def soonest(desk: Desk, sites: Sequence[str]) -> dict[str, Exhaustion]:
 def _exhaustion(reading: Reading, sites: list[str]) -> dict[Pool, Exhaustion]:
     demand = past.net_by_period(reading.connection, periods(reading.now.date()), sites)
     free = {pool: counts[State.AVAILABLE] for pool, counts in _by_state(reading, sites).items()}
-    return {pool: months_to_exhaustion(free.get(pool, 0), months) for pool, months in demand.items()}
+    return {
+        pool: months_to_exhaustion(free.get(pool, 0), months) for pool, months in demand.items()
+    }
 
 
 def _by_state(reading: Reading, sites: list[str]) -> dict[Pool, Counter[State]]:
-    facet = tables.facet
+    facet = projected.facet
     found: dict[Pool, Counter[State]] = {}
     for start in range(0, len(sites), 900):
         query = (
@@ -140,14 +159,30 @@ def _figures(reading: Reading, sites: list[Site]) -> list[Figure]:
                 multiple=carrier.order_multiple if carrier else 1,
             )
             rows = [Month(begin, end, net) for (begin, end), net in zip(spans, months, strict=True)]
-            found.append(Figure(site, capacity, have, rows, exhaustion, advice, carrier.name if carrier else "", _area(reading, pool)))
+            found.append(
+                Figure(
+                    site,
+                    capacity,
+                    have,
+                    rows,
+                    exhaustion,
+                    advice,
+                    carrier.name if carrier else "",
+                    _area(reading, pool),
+                )
+            )
     return found
 
 
 def _area(reading: Reading, pool: Pool) -> str:
     """The area of the pool's first number, where more would be looked for."""
     life = tables.life
-    query = select(life.c.number).where(life.c.site == pool[0], life.c.capacity == pool[1], is_open()).order_by(life.c.number).limit(1)
+    query = (
+        select(life.c.number)
+        .where(life.c.site == pool[0], life.c.capacity == pool[1], is_open())
+        .order_by(life.c.number)
+        .limit(1)
+    )
     first = reading.connection.execute(query).scalar()
     return describe(f"+{first}").area if first else ""
 
@@ -159,8 +194,16 @@ def _days(lead: timedelta | None) -> float:
 def _out_of_rest(reading: Reading, pool: Pool, until: datetime) -> int:
     life = tables.life
     site, capacity = pool
-    resting = life.c.state == State.AGING.value, life.c.site == site, life.c.capacity == capacity, life.c.state_until <= until
-    return reading.connection.execute(select(func.count()).select_from(life).where(*resting)).scalar() or 0
+    resting = (
+        life.c.state == State.AGING.value,
+        life.c.site == site,
+        life.c.capacity == capacity,
+        life.c.state_until <= until,
+    )
+    return (
+        reading.connection.execute(select(func.count()).select_from(life).where(*resting)).scalar()
+        or 0
+    )
 
 
 def growing(desk: Desk) -> list[Figure]:

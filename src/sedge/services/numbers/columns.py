@@ -1,4 +1,5 @@
-"""The columns of the number list: the same on screen, in what is exported, and by their titles in what is brought in."""
+"""The columns of the number list: the same on screen, in what is exported, and by their titles in
+what is brought in."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -12,8 +13,9 @@ from sedge.services.numbers.estate import Row
 
 @dataclass(frozen=True)
 class Column:
-    """`value` is plain text, `cell` what a spreadsheet gets (None: the text); `sort` the order the list offers for it, '' for none;
-    `is_code` asks for the monospaced face; `is_money` is for those who may see prices."""
+    """`value` is plain text, `cell` what a spreadsheet gets (None: the text); `sort` the order the
+    list offers for it, '' for none; `is_code` asks for the monospaced face; `is_money` is for those
+    who may see prices."""
 
     key: str
     title: str
@@ -49,12 +51,29 @@ COLUMNS = {
     for c in (
         Column("number", "Number", lambda r: r.number.shown, "number", is_code=True),
         Column("e164", "E.164", lambda r: r.number.e164, is_code=True),
-        Column("international", "International", lambda r: describe(r.number.e164).international, is_code=True),
+        Column(
+            "international",
+            "International",
+            lambda r: describe(r.number.e164).international,
+            is_code=True,
+        ),
         Column("state", "State", lambda r: r.number.state.value),
-        Column("until", "Until", lambda r: _day(r.number.state_until), "until", cell=lambda r: _date(r.number.state_until)),
+        Column(
+            "until",
+            "Until",
+            lambda r: _day(r.number.state_until),
+            "until",
+            cell=lambda r: _date(r.number.state_until),
+        ),
         Column("holder", "Holder", lambda r: r.holder_name, "holder"),
-        Column("holder_kind", "Holder is a", lambda r: r.number.holder.kind.value.replace("_", " ") if r.number.holder else ""),
-        Column("role", "Role", lambda r: r.number.assignment.role.value if r.number.assignment else ""),
+        Column(
+            "holder_kind",
+            "Holder is a",
+            lambda r: r.number.holder.kind.value.replace("_", " ") if r.number.holder else "",
+        ),
+        Column(
+            "role", "Role", lambda r: r.number.assignment.role.value if r.number.assignment else ""
+        ),
         Column("site", "Site", lambda r: r.site_name),
         Column("area", "Area", lambda r: describe(r.number.e164).area),
         Column("country", "Country", lambda r: r.number.country),
@@ -71,18 +90,32 @@ COLUMNS = {
         Column("spot", "Emergency spot", lambda r: r.number.spot or "", is_code=True),
         Column("trunk", "Trunk", lambda r: r.number.trunk or ""),
         Column("path", "Call path", lambda r: r.number.path or ""),
-        Column("usable", "Usable from", lambda r: _day(r.number.usable_from), cell=lambda r: _date(r.number.usable_from)),
+        Column(
+            "usable",
+            "Usable from",
+            lambda r: _day(r.number.usable_from),
+            cell=lambda r: _date(r.number.usable_from),
+        ),
         Column("known_as", "Known elsewhere as", _known),
-        Column("changed", "Last changed", lambda r: _day(r.since), "changed", cell=lambda r: _date(r.since)),
+        Column(
+            "changed",
+            "Last changed",
+            lambda r: _day(r.since),
+            "changed",
+            cell=lambda r: _date(r.since),
+        ),
     )
 }
 USUAL = ("number", "state", "holder", "site", "label", "price")
 
 
 def chosen(text: str, role: AccessRole) -> list[Column]:
-    """Columns from their keys with commas between; unknown ones are passed over, the number comes first. Empty: the usual ones."""
+    """Columns from their keys with commas between; unknown ones are passed over, the number comes
+    first. Empty: the usual ones."""
     keys = [key for key in text.split(",") if key in COLUMNS] or list(USUAL)
-    return [COLUMNS[key] for key in dict.fromkeys(("number", *keys)) if COLUMNS[key] in seen_by(role)]
+    return [
+        COLUMNS[key] for key in dict.fromkeys(("number", *keys)) if COLUMNS[key] in seen_by(role)
+    ]
 
 
 def seen_by(role: AccessRole) -> list[Column]:

@@ -1,4 +1,5 @@
-"""The estate at a glance: its counts, its block maps, its list; now, or as it stood at the end of a day."""
+"""The estate at a glance: its counts, its block maps, its list; now, or as it stood at the end of a
+day."""
 
 from collections import Counter
 from collections.abc import Sequence
@@ -13,11 +14,13 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Account, Carrier, Number, Site, Subject
 from sedge.services.context import Desk, Reading
 from sedge.services.numbers import capacity_forecast as desk_figures
-from sedge.store.repositories import ledger, maps, past
+from sedge.store.repositories import ledger, maps, number_counts, past
 from sedge.store.repositories import numbers as store
 from sedge.store.repositories.maps import Cell, Hundred, Large
-from sedge.store.repositories.numbers import Counts, Filter
-from sedge.store.schema import tables
+from sedge.store.repositories.number_counts import Counts
+from sedge.store.repositories.numbers import Filter
+from sedge.store.repositories.past import UNKNOWN_THEN as UNKNOWN_THEN  # noqa: PLC0414  for pages
+from sedge.store.schema import projected
 
 BLOCKS_A_PAGE = 8
 NOTHING = Exhaustion(None, None, None, 0.0)
@@ -49,7 +52,8 @@ class Overview:
 
 @dataclass(frozen=True)
 class Block:
-    """One site's part of an aligned hundred (or ten-thousand: `density`), with its figures. `exhaustion` is the site's."""
+    """One site's part of an aligned hundred (or ten-thousand: `density`), with its figures.
+    `exhaustion` is the site's."""
 
     lead: int
     site: Site
@@ -78,7 +82,8 @@ class Block:
 
 @dataclass(frozen=True)
 class Row:
-    """One line of the list, now or as it stood; `since` is its last change, or when it came to be as it stood."""
+    """One line of the list, now or as it stood; `since` is its last change, or when it came to be
+    as it stood."""
 
     number: Number
     site_name: str
@@ -107,8 +112,8 @@ def site_called(desk: Desk, key: str) -> str:
 
 def _overview(desk: Desk) -> Overview:
     with desk.reading() as reading:
-        counts = store.counts(reading.connection, Filter())
-        facet = tables.facet
+        counts = number_counts.counts(reading.connection, Filter())
+        facet = projected.facet
         used = select(func.count(facet.c.site.distinct())).where(facet.c.site != "")
         sites = reading.connection.execute(used).scalar() or 0
         how_many = maps.how_many(reading.connection, Filter())
@@ -123,17 +128,39 @@ def _soonest(desk: Desk) -> tuple[str, Exhaustion] | None:
 
 
 def blocks(
-    desk: Desk, wanted: Filter, *, by_area: bool = False, after: str = "", at: datetime | None = None, within: tuple[int, int] | None = None
+    desk: Desk,
+    wanted: Filter,
+    *,
+    by_area: bool = False,
+    after: str = "",
+    at: datetime | None = None,
+    within: tuple[int, int] | None = None,
 ) -> tuple[list[Block], str]:
     """A page of block maps and the cursor of the next one."""
     with desk.reading() as reading:
-        found = maps.maps(reading.connection, wanted, by_area=by_area, after=after, limit=BLOCKS_A_PAGE, at=at, within=within)
+        found = maps.maps(
+            reading.connection,
+            wanted,
+            by_area=by_area,
+            after=after,
+            limit=BLOCKS_A_PAGE,
+            at=at,
+            within=within,
+        )
         sites = {s.id: s for s in reading.records.many(Site, {m.site for m in found.maps})}
         currencies = _currencies(reading, sites.values())
         carriers = {c.id: c.name for c in reading.records.all(Carrier)}
-        large = {(m.lead, m.site): _large_carriers(reading, m) for m in found.maps if isinstance(m, Large)}
+        large = {
+            (m.lead, m.site): _large_carriers(reading, m)
+            for m in found.maps
+            if isinstance(m, Large)
+        }
     exhaustion = desk_figures.soonest(desk, list(sites)) if at is None else {}
-    drawn = [_block(m, sites[m.site], exhaustion, carriers, currencies, large) for m in found.maps if m.site in sites]
+    drawn = [
+        _block(m, sites[m.site], exhaustion, carriers, currencies, large)
+        for m in found.maps
+        if m.site in sites
+    ]
     return drawn, found.next
 
 
@@ -144,16 +171,20 @@ def _currencies(reading: Reading, sites: Sequence[Site] | object) -> dict[str, s
 
 
 def _large_carriers(reading: Reading, m: Large) -> dict[str, int]:
-    tally = tables.tally
+    tally = projected.tally
     at = tally.c.site == m.site, tally.c.hundred.between(m.lead * 100, m.lead * 100 + 99)
     query = select(tally.c.carrier, func.sum(tally.c["count"])).where(*at).group_by(tally.c.carrier)
     return {carrier: int(n) for carrier, n in reading.connection.execute(query)}
 
 
 def _block(
-    m: Hundred | Large, site: Site, exhaustion: dict[str, Exhaustion], carriers: dict[str, str], currencies: dict[str, str],
+    m: Hundred | Large,
+    site: Site,
+    exhaustion: dict[str, Exhaustion],
+    carriers: dict[str, str],
+    currencies: dict[str, str],
     large: dict[tuple[int, str], dict[str, int]],
-) -> Block:  # fmt: skip
+) -> Block:
     left = exhaustion.get(site.id, NOTHING)
     if isinstance(m, Large):
         by_state: Counter[State] = sum(m.hundreds.values(), Counter())
@@ -164,34 +195,55 @@ def _block(
     prices = [cell.price for cell in m.cells]
     held = dict(Counter(carriers.get(cell.carrier, cell.carrier) for cell in m.cells))
     return Block(
-        m.lead, site, m.cells, Counter(cell.state for cell in m.cells), numbers.free_run, held, (min(prices), max(prices)),
-        currencies.get(site.id, ""), left, describe(f"+{m.cells[0].number}").area,
-    )  # fmt: skip
+        m.lead,
+        site,
+        m.cells,
+        Counter(cell.state for cell in m.cells),
+        numbers.free_run,
+        held,
+        (min(prices), max(prices)),
+        currencies.get(site.id, ""),
+        left,
+        describe(f"+{m.cells[0].number}").area,
+    )
 
 
 def counts_of(desk: Desk, wanted: Filter, at: datetime | None = None) -> Counts:
     """How many numbers the filters leave, now or as it stood."""
     with desk.reading() as reading:
-        return store.counts(reading.connection, wanted) if at is None else _counts_then(reading, wanted, at)
+        return (
+            number_counts.counts(reading.connection, wanted)
+            if at is None
+            else _counts_then(reading, wanted, at)
+        )
 
 
 def sites_to_choose(desk: Desk, wanted: Filter, name: str = "") -> list[tuple[str, str, int]]:
     """Sites (id, name) with how many numbers the other filters leave there."""
     with desk.reading() as reading:
-        return store.site_counts(reading.connection, wanted, name=name[:80])
+        return number_counts.site_counts(reading.connection, wanted, name=name[:80])
 
 
 def tags(desk: Desk, wanted: Filter) -> list[tuple[str, int]]:
     with desk.reading() as reading:
-        return store.tag_counts(reading.connection, wanted)
+        return number_counts.tag_counts(reading.connection, wanted)
 
 
-def listing(desk: Desk, wanted: Filter, *, sort: str = "number", after: str = "", limit: int = 100, at: datetime | None = None) -> Listing:
-    """A page of the list. As it stood, rows come in order of number and by what the past knows: state, site, carrier, holder."""
+def listing(
+    desk: Desk,
+    wanted: Filter,
+    *,
+    sort: str = "number",
+    after: str = "",
+    limit: int = 100,
+    at: datetime | None = None,
+) -> Listing:
+    """A page of the list. As it stood, rows come in order of number and by what the past knows:
+    state, site, carrier, holder."""
     with desk.reading() as reading:
         if at is not None:
             return _listing_then(reading, wanted, after=after, limit=limit, at=at)
-        counts = store.counts(reading.connection, wanted)
+        counts = number_counts.counts(reading.connection, wanted)
         few = counts.whole and counts.total <= store.FEW
         found = store.page(reading.connection, wanted, sort=sort, after=after, limit=limit, few=few)
         return Listing(rows_of(reading, found), found.next, counts)
@@ -205,14 +257,19 @@ def rows_of(reading: Reading, page: store.Page) -> list[Row]:
     carriers = {c.id: c.name for c in reading.records.all(Carrier)}
     return [
         Row(
-            n, sites.get(n.site, n.site), carriers.get(n.carrier, n.carrier),
-            names.get((n.holder.subject, n.holder.id), "") if n.holder else "", changed,
+            n,
+            sites.get(n.site, n.site),
+            carriers.get(n.carrier, n.carrier),
+            names.get((n.holder.subject, n.holder.id), "") if n.holder else "",
+            changed,
         )
         for n, changed in zip(numbers, page.changed, strict=True)
-    ]  # fmt: skip
+    ]
 
 
-def _listing_then(reading: Reading, wanted: Filter, *, after: str, limit: int, at: datetime) -> Listing:
+def _listing_then(
+    reading: Reading, wanted: Filter, *, after: str, limit: int, at: datetime
+) -> Listing:
     found, following = past.page(reading.connection, wanted, at, after=after, limit=limit)
     sites = {s.id: s.name for s in reading.records.many(Site, {w.site for w in found})}
     carriers = {c.id: c.name for c in reading.records.all(Carrier)}
@@ -220,7 +277,15 @@ def _listing_then(reading: Reading, wanted: Filter, *, after: str, limit: int, a
     for was in found:
         number = ledger.as_it_stood(reading.connection, Subject.NUMBER, f"+{was.number}", at)
         if number is not None:
-            rows.append(Row(number, sites.get(was.site, was.site), carriers.get(was.carrier, was.carrier), was.holder_name, was.since))
+            rows.append(
+                Row(
+                    number,
+                    sites.get(was.site, was.site),
+                    carriers.get(was.carrier, was.carrier),
+                    was.holder_name,
+                    was.since,
+                )
+            )
     return Listing(rows, following, _counts_then(reading, wanted, at))
 
 
@@ -234,7 +299,8 @@ def _counts_then(reading: Reading, wanted: Filter, at: datetime) -> Counts:
 
 @dataclass(frozen=True)
 class Differences:
-    """What stood differently at the ends of two days; `moved` counts all numbers that changed in between."""
+    """What stood differently at the ends of two days; `moved` counts all numbers that changed in
+    between."""
 
     rows: list[past.Difference]
     moved: int

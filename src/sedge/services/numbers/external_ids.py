@@ -1,4 +1,5 @@
-"""Ids under which other systems know a number, site, area or emergency spot: noted, looked up, exported, matched on import."""
+"""Ids under which other systems know a number, site, area or emergency spot: noted, looked up,
+exported, matched on import."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -7,24 +8,30 @@ from typing import Any
 from sqlalchemy import select
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.plan import AREAS
 from sedge.core.records import RECORD_TYPES, Area, Number, Subject
-from sedge.core.reduce import changed
 from sedge.formats import sheets
 from sedge.services.context import Desk, Reading
 from sedge.services.numbers.numbers import known_with, the_number
-from sedge.store.schema import tables
+from sedge.store.schema import projected
 
 KINDS = {s.value: s for s in (Subject.NUMBER, Subject.SITE, Subject.AREA, Subject.SPOT)}
-ACTIONS = {Subject.NUMBER: "number.labelled", Subject.SITE: "site.changed", Subject.AREA: "area.noted", Subject.SPOT: "spot.changed"}
+ACTIONS = {
+    Subject.NUMBER: "number.labelled",
+    Subject.SITE: "site.changed",
+    Subject.AREA: "area.noted",
+    Subject.SPOT: "spot.changed",
+}
 A_PAGE = 200
 
 
 @dataclass(frozen=True)
 class Known:
-    """`name` is how the thing is called here, `ref` its id here, `value` its id in the other `system`."""
+    """`name` is how the thing is called here, `ref` its id here, `value` its id in the other
+    `system`."""
 
     kind: str
     ref: str
@@ -33,10 +40,16 @@ class Known:
     value: str
 
 
-def listing(desk: Desk, *, find: str = "", system: str = "", kind: str = "", limit: int = A_PAGE) -> list[Known]:
+def listing(
+    desk: Desk, *, find: str = "", system: str = "", kind: str = "", limit: int = A_PAGE
+) -> list[Known]:
     """Ids noted, by system and value; `find` is part of the value."""
-    table = tables.known_as
-    query = select(table.c.subject, table.c.ref, table.c.system, table.c.value).order_by(table.c.system, table.c.value).limit(limit)
+    table = projected.known_as
+    query = (
+        select(table.c.subject, table.c.ref, table.c.system, table.c.value)
+        .order_by(table.c.system, table.c.value)
+        .limit(limit)
+    )
     if find:
         query = query.where(table.c.value.icontains(find, autoescape=True))
     if system:
@@ -49,29 +62,45 @@ def listing(desk: Desk, *, find: str = "", system: str = "", kind: str = "", lim
         names = reading.records.names(others)
     return [
         Known(
-            row.subject, row.ref, describe(row.ref).shown if row.subject == Subject.NUMBER else names.get((Subject(row.subject), row.ref)) or row.ref,
-            row.system, row.value,
+            row.subject,
+            row.ref,
+            (
+                describe(row.ref).shown
+                if row.subject == Subject.NUMBER
+                else names.get((Subject(row.subject), row.ref)) or row.ref
+            ),
+            row.system,
+            row.value,
         )
         for row in rows
-    ]  # fmt: skip
+    ]
 
 
 def systems(desk: Desk) -> list[str]:
-    table = tables.known_as
+    table = projected.known_as
     with desk.reading() as reading:
-        return [name for (name,) in reading.connection.execute(select(table.c.system).distinct().order_by(table.c.system))]
+        return [
+            name
+            for (name,) in reading.connection.execute(
+                select(table.c.system).distinct().order_by(table.c.system)
+            )
+        ]
 
 
 def note(desk: Desk, kind: str, which: str, system: str, value: str) -> Any:
-    """Note an id, or forget it where it is empty. `which` is a number in any writing, a site's name or code, a spot's code, an
-    area's leading digits or name. Raises NotUnderstood, NotFound."""
+    """Note an id, or forget it where it is empty. `which` is a number in any writing, a site's name
+    or code, a spot's code, an area's leading digits or name. Raises NotUnderstood, NotFound."""
     desk.require(May.EDIT_FACTS)
     subject = KINDS.get(kind)
     if subject is None:
         raise NotUnderstood(f"Ids are noted for: {', '.join(KINDS)}.", field="kind")
     number = the_number(desk, which, field="which") if subject is Subject.NUMBER else ""
     with desk.writing() as writing:
-        record = writing.records.the(Number, number) if number else _thing(writing, subject, which.strip())
+        record = (
+            writing.records.the(Number, number)
+            if number
+            else _thing(writing, subject, which.strip())
+        )
         after = record.but(known_as=known_with(record.known_as, [(system, value)]))
         if after == record:
             return record
@@ -83,12 +112,24 @@ def _thing(reading: Reading, subject: Subject, which: str) -> Any:
     wanted = which.lower()
     if subject is Subject.AREA:
         digits = "".join(c for c in which if c.isdecimal())
-        lead = digits if digits in AREAS else next((lead for lead, name in AREAS.items() if name.lower() == wanted), "")
+        lead = (
+            digits
+            if digits in AREAS
+            else next((lead for lead, name in AREAS.items() if name.lower() == wanted), "")
+        )
         if not lead:
-            raise NotFound(f"No area is called “{which[:40]}”. Write its name or its leading digits with the country code.", field="which")
+            raise NotFound(
+                f"No area is called “{which[:40]}”. Write its name or its leading digits with the"
+                " country code.",
+                field="which",
+            )
         return reading.records.find(Area, lead) or Area(id=lead, name=AREAS[lead])
     for record in reading.records.all(RECORD_TYPES[subject]):
-        names = [getattr(record, "id", ""), getattr(record, "name", ""), getattr(record, "code", "")]
+        names = [
+            getattr(record, "id", ""),
+            getattr(record, "name", ""),
+            getattr(record, "code", ""),
+        ]
         if wanted and wanted in [name.lower() for name in names]:
             return record
     raise NotFound(f"No {subject} is called “{which[:40]}”. Check its name or code.", field="which")

@@ -1,4 +1,5 @@
-"""Features of numbers: what each number has and could have, and the work order that switches one in a single number or a run."""
+"""Features of numbers: what each number has and could have, and the work order that switches one in
+a single number or a run."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -34,7 +35,9 @@ def rows(desk: Desk, e164: str) -> tuple[Number, Carrier, list[FeatureRow]]:
 def _row(number: Number, carrier: Carrier, name: str, now: datetime) -> FeatureRow:
     works_from = number.features_from.get(name)
     later = works_from if works_from and works_from > now else None
-    return FeatureRow(name, carrier.fee(name, number.monthly.currency), name in number.features, later)
+    return FeatureRow(
+        name, carrier.fee(name, number.monthly.currency), name in number.features, later
+    )
 
 
 def can_be_switched(number: Number) -> bool:
@@ -45,10 +48,16 @@ def offered_for(desk: Desk, numbers: Sequence[Number]) -> list[str]:
     """Every feature that some of these numbers could have or have."""
     with desk.reading() as reading:
         carriers = {c.id: c for c in reading.records.all(Carrier)}
-    found = {name for n in numbers for name in (*carriers[n.carrier].features_for(n.kind), *n.features)}
+    found = {
+        name for n in numbers for name in (*carriers[n.carrier].features_for(n.kind), *n.features)
+    }
     return sorted(found)
 
 
 def tasks(numbers: Sequence[Number], feature: str, *, on: bool) -> list[t.SetFeature]:
     """One for each number that hasn't got it, or has it, already."""
-    return [t.SetFeature(number=n.e164, feature=feature, on=on) for n in numbers if (feature in n.features) is not on]
+    return [
+        t.SetFeature(number=n.e164, feature=feature, on=on)
+        for n in numbers
+        if (feature in n.features) is not on
+    ]

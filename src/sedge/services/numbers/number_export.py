@@ -1,4 +1,5 @@
-"""Numbers out of Sedge: what a view shows, as CSV, spreadsheet or JSON; read page by page, so that a million rows fit."""
+"""Numbers out of Sedge: what a view shows, as CSV, spreadsheet or JSON; read page by page, so that
+a million rows fit."""
 
 import json
 from collections.abc import Iterator, Sequence
@@ -23,9 +24,16 @@ TYPES = {
 
 
 def numbers(
-    desk: Desk, form: str, wanted: Filter, columns: Sequence[Column], *, sort: str = "number", at: datetime | None = None
+    desk: Desk,
+    form: str,
+    wanted: Filter,
+    columns: Sequence[Column],
+    *,
+    sort: str = "number",
+    at: datetime | None = None,
 ) -> Iterator[bytes]:
-    """The file, piece by piece. JSON has every column the member may see. Raises NotUnderstood for another form, or more than a spreadsheet holds."""
+    """The file, piece by piece. JSON has every column the member may see. Raises NotUnderstood for
+    another form, or more than a spreadsheet holds."""
     if form not in TYPES:
         raise NotUnderstood(f"Numbers are exported as {', '.join(TYPES)}.", field="form")
     rows = _rows(desk, wanted, sort=sort, at=at)
@@ -35,7 +43,11 @@ def numbers(
     if form == "csv":
         return sheets.to_csv(header, cells)
     if at is None and estate.counts_of(desk, wanted).total > MOST_SPREADSHEET_ROWS:
-        raise NotUnderstood(f"A spreadsheet holds {MOST_SPREADSHEET_ROWS:,} rows here. Narrow the list, or take CSV.", field="form")
+        raise NotUnderstood(
+            f"A spreadsheet holds {MOST_SPREADSHEET_ROWS:,} rows here. Narrow the list, or take"
+            " CSV.",
+            field="form",
+        )
     return iter([sheets.to_spreadsheet(header, cells)])
 
 

@@ -1,4 +1,5 @@
-"""One number and finding it: the card, its history, its small facts, the finder, reading typed text."""
+"""One number and finding it: the card, its history, its small facts, the finder, reading typed
+text."""
 
 import re
 from dataclasses import dataclass, field
@@ -9,9 +10,11 @@ from sqlalchemy import literal_column, select
 from sedge.core.access.roles import May
 from sedge.core.access.scope import OF_A_SITE
 from sedge.core.callpaths.tracing.trace import Trace, World, trace_inbound
+from sedge.core.changes import changed
 from sedge.core.errors import NotFound, NotOneNumber, NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.ledger.chain import Entry
+from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.card_facts import Standing, next_actions, standing
 from sedge.core.numbers.e164 import Reading as Typed
 from sedge.core.numbers.e164 import describe, read, read_one
@@ -19,12 +22,20 @@ from sedge.core.numbers.finding import Search, SearchKind, understand
 from sedge.core.numbers.life import State
 from sedge.core.numbers.pasted import numbers_in
 from sedge.core.numbers.plan import AREAS, is_area_code
-from sedge.core.records import HolderKind, HolderRef, KnownAs, Number, Person, Proof, Site, Subject, tags_in
-from sedge.core.reduce import changed
-from sedge.core.workorders.needs import Needs
+from sedge.core.records import (
+    HolderKind,
+    HolderRef,
+    KnownAs,
+    Number,
+    Person,
+    Proof,
+    Site,
+    Subject,
+    tags_in,
+)
 from sedge.services.context import Desk, Reading
 from sedge.store.projections import finder
-from sedge.store.repositories import ledger
+from sedge.store.repositories import ledger, number_counts
 from sedge.store.repositories import numbers as store
 from sedge.store.repositories import workorders as workorder_store
 from sedge.store.repositories.numbers import Filter
@@ -79,11 +90,13 @@ def card(desk: Desk, e164: str, at: datetime | None = None) -> Card:
         if number is None:
             name = describe(e164).shown
             missing = (
-                f"{name} was not in the estate on {at:%-d %B %Y}." if at else f"{name} is not in the estate. Check its digits, or order it."
+                f"{name} was not in the estate on {at:%-d %B %Y}."
+                if at
+                else f"{name} is not in the estate. Check its digits, or order it."
             )
             raise NotFound(missing, field="number", subject="number", id=e164)
         estate = reading.estate(
-            Needs(
+            LoadSpec(
                 numbers={e164},
                 holders=set(filter(None, (number.holder, number.reserved_for))),
                 spots={number.spot} if number.spot else set(),
@@ -93,12 +106,17 @@ def card(desk: Desk, e164: str, at: datetime | None = None) -> Card:
         )
         estate.put(number)
         life = store.spans(reading.connection, e164)
-        history = ledger.entries(reading.connection, subject=Subject.NUMBER, key=e164, limit=200).entries
-        proofs = reading.records.where(Proof, tables.proof.c.number == int(e164), order_by=tables.proof.c.at.desc(), limit=10)
+        history = ledger.entries(
+            reading.connection, subject=Subject.NUMBER, key=e164, limit=200
+        ).entries
+        proofs = reading.records.where(
+            Proof, tables.proof.c.number == int(e164), order_by=tables.proof.c.at.desc(), limit=10
+        )
         for proof in proofs:
             estate.put(proof)
         holder = estate.holder(number.holder).name if number.holder else ""
-    call = trace_inbound(e164, at or estate.now, World(), estate) if number.in_use and at is None else None
+    is_now_in_use = number.in_use and at is None
+    call = trace_inbound(e164, estate.now, World(), estate) if is_now_in_use else None
     return Card(
         number=number,
         site=estate.the(Site, number.site),
@@ -114,15 +132,17 @@ def card(desk: Desk, e164: str, at: datetime | None = None) -> Card:
 
 
 def the_number(desk: Desk, text: str, *, field: str = "number") -> str:
-    """The E.164 number meant by a typed text: one in the estate before one that is merely possible, and the end of a number where
-    only one in the estate ends so. Raises NotOneNumber."""
+    """The E.164 number meant by a typed text: one in the estate before one that is merely possible,
+    and the end of a number where only one in the estate ends so. Raises NotOneNumber."""
     also = also_countries(desk)
     reading = read(text, desk.organisation.home_country, also)
     if not reading.candidates and (whole := _by_its_end(desk, reading, field)):
         return whole
     if len(reading.candidates) > 1:
         with desk.reading() as store_:
-            owned = {n.e164 for n in store_.records.many(Number, [c.e164 for c in reading.candidates])}
+            owned = {
+                n.e164 for n in store_.records.many(Number, [c.e164 for c in reading.candidates])
+            }
         for candidate in reading.candidates:
             if candidate.e164 in owned:
                 return candidate.e164
@@ -130,7 +150,8 @@ def the_number(desk: Desk, text: str, *, field: str = "number") -> str:
 
 
 def _by_its_end(desk: Desk, reading: Typed, field: str) -> str | None:
-    """The one number of the estate that ends in the few digits typed. Raises NotOneNumber, with those that do, where several end so."""
+    """The one number of the estate that ends in the few digits typed. Raises NotOneNumber, with
+    those that do, where several end so."""
     text = reading.text
     digits = re.sub(r"[\s().\-/]", "", text)
     if not (digits.isascii() and digits.isdecimal() and 3 <= len(digits) <= 9):
@@ -140,13 +161,21 @@ def _by_its_end(desk: Desk, reading: Typed, field: str) -> str | None:
         found = store.page(store_.connection, Filter(search=search), limit=5).numbers
     if len(found) > 1:
         several = ", ".join(n.shown for n in found[:4]) + (" and more" if len(found) > 4 else "")
-        raise NotOneNumber(f"{several} end in {digits}. Type more of the number.", field=field, reason="several", text=text)
+        raise NotOneNumber(
+            f"{several} end in {digits}. Type more of the number.",
+            field=field,
+            reason="several",
+            text=text,
+        )
     if found and is_area_code(digits, desk.organisation.home_country):
         both = f"{digits} is an area code, and {found[0].shown} ends so. Type more of the number."
         raise NotOneNumber(both, field=field, reason="several", text=text)
     if not found and reading.problem and reading.problem.code == "too-short":
         raise NotOneNumber(
-            f"None of your numbers ends in {text.strip()}. Type the whole number.", field=field, reason="too-short", text=text
+            f"None of your numbers ends in {text.strip()}. Type the whole number.",
+            field=field,
+            reason="too-short",
+            text=text,
         )
     return found[0].e164 if found else None
 
@@ -158,14 +187,22 @@ def also_countries(desk: Desk) -> tuple[str, ...]:
 
 def _countries_in(reading: Reading) -> tuple[str, ...]:
     site = tables.site
-    return tuple(country for (country,) in reading.connection.execute(select(site.c.country).distinct().order_by(site.c.country)))
+    return tuple(
+        country
+        for (country,) in reading.connection.execute(
+            select(site.c.country).distinct().order_by(site.c.country)
+        )
+    )
 
 
 def meant(desk: Desk, text: str) -> Search:
     return understand(text, desk.organisation.home_country, also_countries(desk))
 
 
-MOST_HITS, MOST_HITS_OF_ALL = 60, 10_000  # records with the words; of all sites, before those that may be seen are picked out
+MOST_HITS, MOST_HITS_OF_ALL = (
+    60,
+    10_000,
+)  # records with the words; of all sites, before those that may be seen are picked out
 
 
 def find(desk: Desk, text: str, *, limit: int = 8) -> Found:
@@ -176,24 +213,48 @@ def find(desk: Desk, text: str, *, limit: int = 8) -> Found:
         search = understand(text, desk.organisation.home_country, _countries_in(reading))
         if search.kind is SearchKind.NOTHING:
             return Found(search, [])
-        numbers = store.page(reading.connection, Filter(search=search), limit=limit, hits=store.WHILE_TYPING).numbers
+        numbers = store.page(
+            reading.connection, Filter(search=search), limit=limit, hits=store.WHILE_TYPING
+        ).numbers
         refs = [n.holder for n in numbers if n.holder]
         names = reading.records.names((ref.subject, ref.id) for ref in refs)
-        areas = store.areas_like(reading.connection, text) if search.kind is SearchKind.WORDS else []
+        areas = (
+            number_counts.areas_like(reading.connection, text)
+            if search.kind is SearchKind.WORDS
+            else []
+        )
         most = MOST_HITS if desk.who.scope.is_whole else MOST_HITS_OF_ALL
-        hits, spelt = finder.find_words(reading.connection, text, limit=most) if search.kind is SearchKind.WORDS else ([], True)
+        hits, spelt = (
+            finder.find_words(reading.connection, text, limit=most)
+            if search.kind is SearchKind.WORDS
+            else ([], True)
+        )
         hits = _seen(desk, reading, hits)[:MOST_HITS]
         if areas and not spelt:
             hits, spelt = [], True
-        hits += _extensions(reading, search.extension if search.kind is SearchKind.EXTENSION else text)
-        tags = store.tags_like(reading.connection, text.strip().lower(), limit=5) if search.kind is SearchKind.WORDS else []
-        orders = workorder_store.titled(reading.connection, text.strip(), limit=4) if search.kind is SearchKind.WORDS else []
+        hits += _extensions(
+            reading, search.extension if search.kind is SearchKind.EXTENSION else text
+        )
+        tags = (
+            number_counts.tags_like(reading.connection, text.strip().lower(), limit=5)
+            if search.kind is SearchKind.WORDS
+            else []
+        )
+        orders = (
+            workorder_store.titled(reading.connection, text.strip(), limit=4)
+            if search.kind is SearchKind.WORDS
+            else []
+        )
     groups: dict[str, list[tuple[str, str, Subject, str]]] = {}
     for lead, count in areas:
-        groups.setdefault("Areas", []).append((AREAS[lead], counted(count, "number"), Subject.AREA, lead))
+        groups.setdefault("Areas", []).append(
+            (AREAS[lead], counted(count, "number"), Subject.AREA, lead)
+        )
     for hit in hits:
         if hit.subject in HEADINGS:
-            groups.setdefault(HEADINGS[hit.subject], []).append((hit.title, "", hit.subject, hit.ref))
+            groups.setdefault(HEADINGS[hit.subject], []).append(
+                (hit.title, "", hit.subject, hit.ref)
+            )
     for n in numbers:
         holder = names.get((n.holder.subject, n.holder.id), "") if n.holder else ""
         detail = ", ".join(x for x in (holder, n.label, n.state.value if not holder else "") if x)
@@ -201,21 +262,38 @@ def find(desk: Desk, text: str, *, limit: int = 8) -> Found:
     for tag, count in tags:
         groups.setdefault("Tags", []).append((tag, counted(count, "number"), Subject.TAG, tag))
     for no, title in orders:
-        groups.setdefault("Work orders", []).append((f"{no} {title}", "", Subject.WORK_ORDER, str(no)))
-    problem = "" if groups else "Nothing here matches. Try fewer digits, an ending such as *0142, or part of a name."
+        groups.setdefault("Work orders", []).append(
+            (f"{no} {title}", "", Subject.WORK_ORDER, str(no))
+        )
+    problem = (
+        ""
+        if groups
+        else "Nothing here matches. Try fewer digits, an ending such as *0142, or part of a name."
+    )
     if not groups and search.kind is SearchKind.EXTENSION:
         problem = f"Nobody has extension {search.extension}."
-    note = "" if spelt or not hits else f"Nobody and nothing is spelt “{text.strip()}”. These nearly are:"
+    note = (
+        ""
+        if spelt or not hits
+        else f"Nobody and nothing is spelt “{text.strip()}”. These nearly are:"
+    )
     if search.kind is SearchKind.EXACT and search.extension:
         note = f"Extension {search.extension} was left out: it is no part of the number."
-    return Found(search, [(heading, rows[:limit]) for heading, rows in groups.items()], problem, note)
+    return Found(
+        search, [(heading, rows[:limit]) for heading, rows in groups.items()], problem, note
+    )
 
 
 def _seen(desk: Desk, reading: Reading, hits: list[finder.Hit]) -> list[finder.Hit]:
-    """Those that somebody kept to sites may see: the index of words knows all of the organisation's."""
+    """Those that somebody kept to sites may see: the index of words knows all of the
+    organisation's."""
     if desk.who.scope.is_whole:
         return hits
-    of_a_site = {(h.subject, h.ref) for h in hits if h.subject in OF_A_SITE and h.subject is not Subject.NUMBER}
+    of_a_site = {
+        (h.subject, h.ref)
+        for h in hits
+        if h.subject in OF_A_SITE and h.subject is not Subject.NUMBER
+    }
     there = reading.records.names(of_a_site)
     return [h for h in hits if (h.subject, h.ref) in there or (h.subject, h.ref) not in of_a_site]
 
@@ -266,21 +344,34 @@ HEADINGS = {
 
 
 def edit_facts(
-    desk: Desk, e164: str, *, label: str | None = None, note: str | None = None, tags: str | None = None, cost_centre: str | None = None,
+    desk: Desk,
+    e164: str,
+    *,
+    label: str | None = None,
+    note: str | None = None,
+    tags: str | None = None,
+    cost_centre: str | None = None,
     known: list[tuple[str, str]] | None = None,
-) -> Number:  # fmt: skip
-    """Label, note, tags (separated by commas), cost centre and other systems' ids, directly; None leaves a fact as it is.
+) -> Number:
+    """Label, note, tags (separated by commas), cost centre and other systems' ids, directly; None
+    leaves a fact as it is.
 
-    `known` are pairs of system and id; an empty id forgets what that system called it. A note takes `May.NOTE`, all else
-    `May.EDIT_FACTS`.
+    `known` are pairs of system and id; an empty id forgets what that system called it. A note takes
+    `May.NOTE`, all else `May.EDIT_FACTS`.
     """
     desk.require(May.NOTE)
     values: dict[str, object] = {}
-    for name, value, most in (("label", label, 80), ("note", note, 2000), ("cost_centre", cost_centre, 40)):
+    for name, value, most in (
+        ("label", label, 80),
+        ("note", note, 2000),
+        ("cost_centre", cost_centre, 40),
+    ):
         if value is None:
             continue
         if len(value) > most:
-            raise NotUnderstood(f"At most {most} characters fit here; this has {len(value)}.", field=name)
+            raise NotUnderstood(
+                f"At most {most} characters fit here; this has {len(value)}.", field=name
+            )
         values[name] = value.strip()
     if tags is not None:
         values["tags"] = tags_in(tags)
@@ -303,7 +394,9 @@ def known_with(known_as: KnownAs, pairs: list[tuple[str, str]]) -> KnownAs:
         if not 1 <= len(system) <= 40:
             raise NotUnderstood("Name the other system, in up to 40 characters.", field="system")
         if len(value) > 120:
-            raise NotUnderstood(f"An id has at most 120 characters; this has {len(value)}.", field="elsewhere")
+            raise NotUnderstood(
+                f"An id has at most 120 characters; this has {len(value)}.", field="elsewhere"
+            )
         if value:
             found[system] = value
         else:
@@ -312,9 +405,12 @@ def known_with(known_as: KnownAs, pairs: list[tuple[str, str]]) -> KnownAs:
 
 
 def holder_ref(text: str) -> HolderRef:
-    """A holder from `person:ID`, `service_line:ID` or `site:ID`; a plain id is a person's. Raises NotUnderstood."""
+    """A holder from `person:ID`, `service_line:ID` or `site:ID`; a plain id is a person's. Raises
+    NotUnderstood."""
     kind, _, key = text.rpartition(":")
     try:
         return HolderRef.model_validate({"kind": kind or "person", "id": key})
     except ValueError as error:
-        raise NotUnderstood("A holder is person:ID, service_line:ID or site:ID.", field="holder") from error
+        raise NotUnderstood(
+            "A holder is person:ID, service_line:ID or site:ID.", field="holder"
+        ) from error

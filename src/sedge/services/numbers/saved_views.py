@@ -1,4 +1,5 @@
-"""Views of the number list that somebody gave a name: filters, columns and order, kept for everybody in the organisation."""
+"""Views of the number list that somebody gave a name: filters, columns and order, kept for
+everybody in the organisation."""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -10,7 +11,7 @@ from sqlalchemy.exc import IntegrityError
 from sedge.core.access.roles import May, allowed
 from sedge.core.errors import Forbidden, NotAllowedNow, NotFound, NotUnderstood
 from sedge.services.context import Desk
-from sedge.store.schema import tables
+from sedge.store.schema import projected
 
 MOST_VIEWS = 100
 
@@ -28,34 +29,55 @@ class SavedView:
 
 
 def listing(desk: Desk) -> list[SavedView]:
-    view = tables.saved_view
+    view = projected.saved_view
     with desk.reading() as reading:
-        return [SavedView(*row) for row in reading.connection.execute(select(*_columns()).order_by(view.c.name))]
+        return [
+            SavedView(*row)
+            for row in reading.connection.execute(select(*_columns()).order_by(view.c.name))
+        ]
 
 
 def _columns() -> list[Any]:
-    view = tables.saved_view
-    return [view.c.id, view.c.name, view.c.query, view.c.created_by, view.c.created_at, view.c.owner]
+    view = projected.saved_view
+    return [
+        view.c.id,
+        view.c.name,
+        view.c.query,
+        view.c.created_by,
+        view.c.created_at,
+        view.c.owner,
+    ]
 
 
 def save(desk: Desk, name: str, query: str) -> SavedView:
-    """Keep a view under a name; the same name by the same person replaces theirs. Raises NotUnderstood, NotAllowedNow."""
+    """Keep a view under a name; the same name by the same person replaces theirs. Raises
+    NotUnderstood, NotAllowedNow."""
     desk.require(May.NOTE)
     name = name.strip()
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("Give the view a name of up to 80 characters.", field="name")
     if len(query) > 4000:
         raise NotUnderstood("This view is too long to be kept. Choose fewer numbers.", field="name")
-    view = tables.saved_view
+    view = projected.saved_view
     with desk.writing() as writing:
-        writing.connection.execute(delete(view).where(view.c.name == name, view.c.owner == desk.who.sign_in))
+        writing.connection.execute(
+            delete(view).where(view.c.name == name, view.c.owner == desk.who.sign_in)
+        )
         if len(writing.connection.execute(select(view.c.id)).all()) >= MOST_VIEWS:
-            raise NotAllowedNow(f"{MOST_VIEWS} views are kept already. Remove one first.", reason="many")
-        saved = SavedView(desk.new_id("view"), name, query, desk.actor, writing.now, desk.who.sign_in)
+            raise NotAllowedNow(
+                f"{MOST_VIEWS} views are kept already. Remove one first.", reason="many"
+            )
+        saved = SavedView(
+            desk.new_id("view"), name, query, desk.actor, writing.now, desk.who.sign_in
+        )
         try:
             writing.connection.execute(insert(view).values(**vars(saved)))
         except IntegrityError as error:
-            raise NotAllowedNow(f"Somebody else has a view called “{name}”. Choose another name.", field="name", reason="exists") from error
+            raise NotAllowedNow(
+                f"Somebody else has a view called “{name}”. Choose another name.",
+                field="name",
+                reason="exists",
+            ) from error
         writing.touch()
     return saved
 
@@ -63,12 +85,16 @@ def save(desk: Desk, name: str, query: str) -> SavedView:
 def forget(desk: Desk, key: str) -> None:
     """Remove a view: one's own, or as an administrator anybody's. Raises NotFound, Forbidden."""
     desk.require(May.NOTE)
-    view = tables.saved_view
+    view = projected.saved_view
     with desk.writing() as writing:
-        kept = writing.connection.execute(select(view.c.owner, view.c.created_by).where(view.c.id == key)).first()
+        kept = writing.connection.execute(
+            select(view.c.owner, view.c.created_by).where(view.c.id == key)
+        ).first()
         if kept is None:
             raise NotFound("That view is gone already.", subject="view", id=key)
         if kept.owner != desk.who.sign_in and not allowed(desk.who.role, May.SET_RULES):
-            raise Forbidden(f"{kept.created_by} saved this view. Ask them, or an administrator, to remove it.")
+            raise Forbidden(
+                f"{kept.created_by} saved this view. Ask them, or an administrator, to remove it."
+            )
         writing.connection.execute(delete(view).where(view.c.id == key))
         writing.touch()

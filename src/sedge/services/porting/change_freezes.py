@@ -1,4 +1,5 @@
-"""Days on which nothing is switched, and when sites are closed by their call paths: kept, listed, asked for."""
+"""Days on which nothing is switched, and when sites are closed by their call paths: kept, listed,
+asked for."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -8,11 +9,11 @@ from sqlalchemy import select
 
 from sedge.core.access.roles import May
 from sedge.core.callpaths.steps import Closure
+from sedge.core.changes import changed
 from sedge.core.errors import NotUnderstood
 from sedge.core.porting.dates import Blackout
 from sedge.core.porting.records import KeptFree
 from sedge.core.records import PathVersion, Site, Subject
-from sedge.core.reduce import changed
 from sedge.services.context import Desk, Reading, Writing
 from sedge.store.schema import tables
 
@@ -34,8 +35,13 @@ def listing(desk: Desk) -> list[FreeRow]:
     """Those that are not over, the next first."""
     with desk.reading() as reading:
         found = _kept(reading, desk.now().date())
-        names = {s.id: s.name for s in reading.records.many(Site, {k.site for k in found if k.site})}
-    return [FreeRow(k, names.get(k.site or "", "")) for k in sorted(found, key=lambda k: (k.first, k.last))]
+        names = {
+            s.id: s.name for s in reading.records.many(Site, {k.site for k in found if k.site})
+        }
+    return [
+        FreeRow(k, names.get(k.site or "", ""))
+        for k in sorted(found, key=lambda k: (k.first, k.last))
+    ]
 
 
 def _kept(reading: Reading | Writing, since: date) -> list[KeptFree]:
@@ -57,7 +63,9 @@ def keep(desk: Desk, *, first: str, last: str, why: str, site: str = "") -> Kept
     with desk.writing() as writing:
         if site:
             writing.records.the(Site, site)
-        kept = KeptFree(id=desk.new_id("free"), first=begins, last=ends, why=why.strip(), site=site or None)
+        kept = KeptFree(
+            id=desk.new_id("free"), first=begins, last=ends, why=why.strip(), site=site or None
+        )
         return writing.save([changed(Subject.KEPT_FREE, None, kept, "days.kept-free")])[0].after
 
 
@@ -67,14 +75,18 @@ def give_back(desk: Desk, key: str) -> None:
     with desk.writing() as writing:
         kept = writing.records.the(KeptFree, key)
         if not kept.given_back:
-            writing.save([changed(Subject.KEPT_FREE, kept, kept.but(given_back=True), "days.given-back")])
+            writing.save(
+                [changed(Subject.KEPT_FREE, kept, kept.but(given_back=True), "days.given-back")]
+            )
 
 
 def _day(typed: str, field: str) -> date:
     try:
         return date.fromisoformat(typed.strip())
     except ValueError as error:
-        raise NotUnderstood("Type the day as 2026-12-24; there has to be such a day.", field=field) from error
+        raise NotUnderstood(
+            "Type the day as 2026-12-24; there has to be such a day.", field=field
+        ) from error
 
 
 def blackouts(reading: Reading | Writing, site: str) -> tuple[Blackout, ...]:
@@ -84,11 +96,15 @@ def blackouts(reading: Reading | Writing, site: str) -> tuple[Blackout, ...]:
 
 
 def closures(reading: Reading, sites: Iterable[str]) -> dict[str, list[Closure]]:
-    """When sites are closed, by the hours of the call paths their numbers follow; each closure once."""
+    """When sites are closed, by the hours of the call paths their numbers follow; each closure
+    once."""
     life = tables.life
     wanted = sorted(set(sites))
     rows = reading.connection.execute(
-        select(life.c.site, life.c.path).where(life.c.site.in_(wanted), life.c.path.is_not(None)).distinct().limit(MOST_PATHS)
+        select(life.c.site, life.c.path)
+        .where(life.c.site.in_(wanted), life.c.path.is_not(None))
+        .distinct()
+        .limit(MOST_PATHS)
     ).all()
     paths = {p.id: p for p in reading.records.many(PathVersion, {row.path for row in rows})}
     found: dict[str, dict[Closure, None]] = {}

@@ -1,4 +1,5 @@
-"""All ports over some weeks, site by site: when numbers are switched, when answers are due, and why nothing happens on a day."""
+"""All ports over some weeks, site by site: when numbers are switched, when answers are due, and why
+nothing happens on a day."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
@@ -57,8 +58,8 @@ class PortDays:
 
 
 def port_days(desk: Desk, begin: str = "") -> PortDays:
-    """Six weeks from the Monday of a day (empty: of today): sites with ports, with days kept free for them, or about to close.
-    Raises NotUnderstood for what is no day."""
+    """Six weeks from the Monday of a day (empty: of today): sites with ports, with days kept free
+    for them, or about to close. Raises NotUnderstood for what is no day."""
     try:
         day = date.fromisoformat(begin) if begin else desk.now().date()
     except ValueError as error:
@@ -77,16 +78,24 @@ def port_days(desk: Desk, begin: str = "") -> PortDays:
         closed = change_freezes.closures(reading, [s.id for s in sites])
         free = {s.id: change_freezes.blackouts(reading, s.id) for s in sites}
     rows = [
-        SiteDays(s, _marks([p for p in ports if p.site == s.id], s, desk.now(), free[s.id]), _off(s, days, kept, closed.get(s.id, ())))
+        SiteDays(
+            s,
+            _marks([p for p in ports if p.site == s.id], s, desk.now(), free[s.id]),
+            _off(s, days, kept, closed.get(s.id, ())),
+        )
         for s in sites[:MOST_SITES]
     ]
     for row in rows:
         for at, marks in row.marks.items():
-            row.marks[at] = [DayMark(m.port, m.what, m.hour, m.what == "switch" and at in row.off) for m in marks]
+            row.marks[at] = [
+                DayMark(m.port, m.what, m.hour, m.what == "switch" and at in row.off) for m in marks
+            ]
     return PortDays(days, rows, max(0, len(sites) - MOST_SITES))
 
 
-def _marks(ports: Iterable[Port], site: Site, now: datetime, free: tuple[Blackout, ...]) -> dict[date, list[DayMark]]:
+def _marks(
+    ports: Iterable[Port], site: Site, now: datetime, free: tuple[Blackout, ...]
+) -> dict[date, list[DayMark]]:
     zone = ZoneInfo(site.timezone)
     found: dict[date, list[DayMark]] = {}
     for port in ports:
@@ -112,13 +121,17 @@ def _marks(ports: Iterable[Port], site: Site, now: datetime, free: tuple[Blackou
     return found
 
 
-def _off(site: Site, days: list[date], kept: list[KeptFree], closures: Iterable[Closure]) -> dict[date, str]:
+def _off(
+    site: Site, days: list[date], kept: list[KeptFree], closures: Iterable[Closure]
+) -> dict[date, str]:
     part = usual_subdivision(site.country, site.timezone)
     place = f"{site.country}-{part}" if part else site.country
     off = {day: why for day in days if (why := no_working_day(day, place))}
     for closure in closures:
         for day in days:
-            if closure.first <= day <= closure.last or (closure.yearly and _within_the_year(closure, day)):
+            if closure.first <= day <= closure.last or (
+                closure.yearly and _within_the_year(closure, day)
+            ):
                 off[day] = f"the site is closed: {closure.name}"
     for k in kept:
         if k.counts_at(site.id):

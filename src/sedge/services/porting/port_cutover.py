@@ -1,13 +1,14 @@
-"""Switching day at the desk: who has each number from then on, the work order that prepares, switches and proves, the sheet to work from."""
+"""Switching day at the desk: who has each number from then on, the work order that prepares,
+switches and proves, the sheet to work from."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import datetime
 from typing import Any
 
 from sqlalchemy import func
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.enums import HolderKind, Role
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood
 from sedge.core.facts import counted
@@ -15,16 +16,27 @@ from sedge.core.holding import HolderRef
 from sedge.core.numbers.e164 import describe, read_one
 from sedge.core.numbers.life import State
 from sedge.core.numbers.pasted import numbers_in
-from sedge.core.porting.dates import back_out_until
 from sedge.core.porting.life import PortEvent
 from sedge.core.porting.port_assignments import Candidate, Proposal, propose
 from sedge.core.porting.records import Port, PortLine, PortState, Said
 from sedge.core.porting.reducers import gone_through
-from sedge.core.records import RECORD_TYPES, Account, Carrier, Number, PathVersion, Person, Proof, ServiceLine, Site, Spot, Subject
-from sedge.core.reduce import changed
+from sedge.core.records import (
+    RECORD_TYPES,
+    Account,
+    Carrier,
+    Number,
+    PathVersion,
+    Person,
+    Proof,
+    ServiceLine,
+    Site,
+    Spot,
+    Subject,
+)
 from sedge.core.workorders import tasks as t
 from sedge.services.context import Desk, Reading
-from sedge.services.holders.holders import person_named, spots_of
+from sedge.services.holders.holders import person_named
+from sedge.services.holders.site_management import spots_of
 from sedge.services.porting.ports import look
 from sedge.services.workorders import drafts, workorders
 from sedge.store.repositories.workorders import WorkOrder
@@ -57,7 +69,8 @@ class LineRow:
 
 @dataclass(frozen=True)
 class Preparation:
-    """`rows` are the first of them; `left` how many there are beyond. `features` can be switched on for the numbers at their new carrier."""
+    """`rows` are the first of them; `left` how many there are beyond. `features` can be switched on
+    for the numbers at their new carrier."""
 
     port: Port
     site: Site
@@ -80,36 +93,75 @@ def preparation(desk: Desk, key: str) -> Preparation:
         port = reading.records.the(Port, key)
         site = reading.records.the(Site, port.site)
         proposals = _proposals(reading, port) if port.state in BEFORE_THE_SWITCH else {}
-        names = reading.records.names((line.holder.subject, line.holder.id) for line in port.lines if line.holder)
-        spots = {s.id: s.name for s in reading.records.many(Spot, {line.spot for line in port.lines if line.spot})}
+        names = reading.records.names(
+            (line.holder.subject, line.holder.id) for line in port.lines if line.holder
+        )
+        spots = {
+            s.id: s.name
+            for s in reading.records.many(Spot, {line.spot for line in port.lines if line.spot})
+        }
         path = tables.path
-        paths = [(p.id, p.name) for p in reading.records.where(PathVersion, order_by=path.c.name, limit=MOST_PATHS)]
+        paths = [
+            (p.id, p.name)
+            for p in reading.records.where(PathVersion, order_by=path.c.name, limit=MOST_PATHS)
+        ]
         carrier = reading.records.the(Carrier, reading.records.the(Account, port.account).carrier)
     called = dict(paths)
     moving = [line for line in port.lines if not line.refused]
     rows = [
         LineRow(
-            line, names.get((line.holder.subject, line.holder.id), "") if line.holder else "", proposals.get(line.e164),
-            spots.get(line.spot or "", ""), called.get(line.path or "", ""),
+            line,
+            names.get((line.holder.subject, line.holder.id), "") if line.holder else "",
+            proposals.get(line.e164),
+            spots.get(line.spot or "", ""),
+            called.get(line.path or "", ""),
         )
         for line in moving[:MOST_ROWS]
-    ]  # fmt: skip
+    ]
     kinds = {describe(line.e164).kind for line in moving}
-    features = sorted(set.intersection(*(set(carrier.features_for(kind)) for kind in kinds))) if kinds else []
+    features = (
+        sorted(set.intersection(*(set(carrier.features_for(kind)) for kind in kinds)))
+        if kinds
+        else []
+    )
     sure = sum(1 for p in proposals.values() if p.sure)
-    return Preparation(port, site, rows, len(moving) - len(rows), spots_of(desk, port.site), paths, features, len(proposals), sure)
+    return Preparation(
+        port,
+        site,
+        rows,
+        len(moving) - len(rows),
+        spots_of(desk, port.site),
+        paths,
+        features,
+        len(proposals),
+        sure,
+    )
 
 
 def _proposals(reading: Reading, port: Port) -> dict[str, Proposal]:
-    people = reading.records.where(Person, tables.person.c.departed.is_(False), tables.person.c.site == port.site, limit=MOST_CANDIDATES)
+    people = reading.records.where(
+        Person,
+        tables.person.c.departed.is_(False),
+        tables.person.c.site == port.site,
+        limit=MOST_CANDIDATES,
+    )
     lines = reading.records.where(ServiceLine, limit=MOST_CANDIDATES)
-    listed = {line.used_for.rpartition(",")[2].strip().lower() for line in port.lines if line.used_for}
+    listed = {
+        line.used_for.rpartition(",")[2].strip().lower() for line in port.lines if line.used_for
+    }
     others = _named(reading, listed)
     known = {p.id: p for p in (*people, *others)}
-    candidates = [Candidate(HolderRef(kind=HolderKind.PERSON, id=p.id), p.name, p.site, p.extension) for p in known.values()]
-    candidates += [Candidate(HolderRef(kind=HolderKind.SERVICE_LINE, id=x.id), x.name, x.site) for x in lines]
+    candidates = [
+        Candidate(HolderRef(kind=HolderKind.PERSON, id=p.id), p.name, p.site, p.extension)
+        for p in known.values()
+    ]
+    candidates += [
+        Candidate(HolderRef(kind=HolderKind.SERVICE_LINE, id=x.id), x.name, x.site) for x in lines
+    ]
     main = [
-        n.holder for n in reading.records.held_by(Number, [c.ref for c in candidates]) if n.assignment and n.assignment.role is Role.MAIN
+        n.holder
+        for n in reading.records.held_by(Number, [c.ref for c in candidates])
+        if n.assignment and n.assignment.role is Role.MAIN
     ]
     taken = set(main)
     return propose(port.lines, [c for c in candidates if c.ref not in taken], port.site)
@@ -130,16 +182,25 @@ def _named(reading: Reading, names: Iterable[str]) -> list[Person]:
 
 
 def choose(desk: Desk, key: str, form: dict[str, str]) -> Port:
-    """Who has which number, from the fields `who:`, `spot:`, `path:`, `fallback:` and `extra:` of each; `features` for all. What is not in the form stays.
-    Raises NotUnderstood naming the field, ChangedMeanwhile, NotAllowedNow once it is switched."""
+    """Who has which number, from the fields `who:`, `spot:`, `path:`, `fallback:` and `extra:` of
+    each; `features` for all. What is not in the form stays. Raises NotUnderstood naming the field,
+    ChangedMeanwhile, NotAllowedNow once it is switched."""
     desk.require(May.PORT)
     before = preparation(desk, key).port
     lines = {line.e164: line for line in before.lines}
     for e164, line in lines.items():
         if f"who:{e164}" in form:
             lines[e164] = _chosen(desk, line, form, before.country)
-    features = tuple(sorted(name.removeprefix("feature:") for name, on in form.items() if name.startswith("feature:") and on))
-    return _keep(desk, key, lines, form.get("version", ""), features if "features" in form else None)
+    features = tuple(
+        sorted(
+            name.removeprefix("feature:")
+            for name, on in form.items()
+            if name.startswith("feature:") and on
+        )
+    )
+    return _keep(
+        desk, key, lines, form.get("version", ""), features if "features" in form else None
+    )
 
 
 def _chosen(desk: Desk, line: PortLine, form: dict[str, str], country: str) -> PortLine:
@@ -147,34 +208,44 @@ def _chosen(desk: Desk, line: PortLine, form: dict[str, str], country: str) -> P
     holder = holder_named(desk, form[f"who:{e164}"], field=f"who:{e164}")
     fallback = form.get(f"fallback:{e164}", "").strip()
     return line.but(
-        holder=holder, role=Role.EXTRA if form.get(f"extra:{e164}") else Role.MAIN, spot=form.get(f"spot:{e164}") or None,
-        path=form.get(f"path:{e164}") or None, fallback=read_one(fallback, country, field=f"fallback:{e164}") if fallback else "",
-    )  # fmt: skip
+        holder=holder,
+        role=Role.EXTRA if form.get(f"extra:{e164}") else Role.MAIN,
+        spot=form.get(f"spot:{e164}") or None,
+        path=form.get(f"path:{e164}") or None,
+        fallback=read_one(fallback, country, field=f"fallback:{e164}") if fallback else "",
+    )
 
 
 def holder_named(desk: Desk, typed: str, *, field: str) -> HolderRef | None:
-    """The person, service line or site meant; None for nothing typed. Raises NotUnderstood naming the field."""
+    """The person, service line or site meant; None for nothing typed. Raises NotUnderstood naming
+    the field."""
     typed = typed.strip()
     if not typed:
         return None
     with desk.reading() as reading:
         for record_type, table, kind in (
-            (ServiceLine, tables.service_line, HolderKind.SERVICE_LINE), (Site, tables.site, HolderKind.SITE),
-        ):  # fmt: skip
-            found = reading.records.where(record_type, func.lower(table.c.name) == typed.lower(), limit=2)
+            (ServiceLine, tables.service_line, HolderKind.SERVICE_LINE),
+            (Site, tables.site, HolderKind.SITE),
+        ):
+            found = reading.records.where(
+                record_type, func.lower(table.c.name) == typed.lower(), limit=2
+            )
             if len(found) == 1:
                 return HolderRef(kind=kind, id=found[0].id)
     try:
         return HolderRef(kind=HolderKind.PERSON, id=person_named(desk, typed).id)
     except NotUnderstood as error:
         raise NotUnderstood(
-            error.message.replace("Type a name,", "Type the name of a person, a service line or a site,"), field=field
+            error.message.replace(
+                "Type a name,", "Type the name of a person, a service line or a site,"
+            ),
+            field=field,
         ) from error
 
 
 def give(desk: Desk, key: str, given: dict[str, PortLine], features: list[str] | None) -> Port:
-    """Holders, roles, spots, paths and fallbacks of some lines, by E.164. Raises NotUnderstood for a number that is not in the port,
-    NotFound for a holder, spot or path that is not there."""
+    """Holders, roles, spots, paths and fallbacks of some lines, by E.164. Raises NotUnderstood for
+    a number that is not in the port, NotFound for a holder, spot or path that is not there."""
     desk.require(May.PORT)
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
@@ -189,10 +260,16 @@ def give(desk: Desk, key: str, given: dict[str, PortLine], features: list[str] |
                 reading.records.the(PathVersion, line.path)
     chosen = ("holder", "role", "spot", "path", "fallback")
     lines = {
-        line.e164: line.but(**{name: getattr(given[line.e164], name) for name in chosen}) if line.e164 in given else line
+        line.e164: (
+            line.but(**{name: getattr(given[line.e164], name) for name in chosen})
+            if line.e164 in given
+            else line
+        )
         for line in port.lines
     }
-    return _keep(desk, key, lines, str(port.version), tuple(features) if features is not None else None)
+    return _keep(
+        desk, key, lines, str(port.version), tuple(features) if features is not None else None
+    )
 
 
 def take_proposals(desk: Desk, key: str, *, unsure: bool = False) -> Port:
@@ -202,25 +279,33 @@ def take_proposals(desk: Desk, key: str, *, unsure: bool = False) -> Port:
         port = reading.records.the(Port, key)
         proposals = _proposals(reading, port)
     taken = {e164: p for e164, p in proposals.items() if p.sure or unsure}
-    lines = {line.e164: line.but(holder=taken[line.e164].ref) if line.e164 in taken else line for line in port.lines}
+    lines = {
+        line.e164: line.but(holder=taken[line.e164].ref) if line.e164 in taken else line
+        for line in port.lines
+    }
     return _keep(desk, key, lines, str(port.version), None)
 
 
 def paste(desk: Desk, key: str, text: str) -> Port:
-    """A list, a number and a holder in each line: *0117 496 0806 Hattie Brandreth*. Raises NotUnderstood naming the line."""
+    """A list, a number and a holder in each line: *0117 496 0806 Hattie Brandreth*. Raises
+    NotUnderstood naming the line."""
     desk.require(May.PORT)
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
     lines = {line.e164: line for line in port.lines}
     given = [x.strip() for x in text.splitlines() if x.strip()]
     if not given:
-        raise NotUnderstood("Paste a list: in each line a number, then who is to have it.", field="list")
+        raise NotUnderstood(
+            "Paste a list: in each line a number, then who is to have it.", field="list"
+        )
     for i, row in enumerate(given, start=1):
         at = next((n for n, c in enumerate(row) if c.isalpha()), len(row))
         typed, who = row[:at].strip(" \t,;"), row[at:].strip()
         numbers = [f"+{n}" for n in numbers_in(typed, port.country).numbers]
         if len(numbers) != 1 or numbers[0] not in lines:
-            raise NotUnderstood(f"Line {i}, “{row[:60]}”: it begins with no number of this port.", field="list")
+            raise NotUnderstood(
+                f"Line {i}, “{row[:60]}”: it begins with no number of this port.", field="list"
+            )
         try:
             holder = holder_named(desk, who, field="list")
         except NotUnderstood as error:
@@ -229,28 +314,40 @@ def paste(desk: Desk, key: str, text: str) -> Port:
     return _keep(desk, key, lines, str(port.version), None)
 
 
-def _keep(desk: Desk, key: str, lines: dict[str, PortLine], version: str, features: tuple[str, ...] | None) -> Port:
+def _keep(
+    desk: Desk, key: str, lines: dict[str, PortLine], version: str, features: tuple[str, ...] | None
+) -> Port:
     with desk.writing() as writing:
         port = writing.records.the(Port, key)
         if version and version != str(port.version):
             raise ChangedMeanwhile(
-                "Somebody else has changed this port meanwhile. Look at it again, then choose.", subject=Subject.PORT, id=key
+                "Somebody else has changed this port meanwhile. Look at it again, then choose.",
+                subject=Subject.PORT,
+                id=key,
             )
         if port.state not in BEFORE_THE_SWITCH:
-            raise NotAllowedNow(f"Port {port.no} is {port.state}; give its numbers out as any others.", reason="port-life")
+            raise NotAllowedNow(
+                f"Port {port.no} is {port.state}; give its numbers out as any others.",
+                reason="port-life",
+            )
         after = port.but(
             lines=tuple(lines.get(x.e164, x).but(refused=x.refused) for x in port.lines),
             features=port.features if features is None else features,
         )
-        return writing.save([changed(Subject.PORT, port, after, "port.holders-chosen")])[0].after if after != port else port
+        return (
+            writing.save([changed(Subject.PORT, port, after, "port.holders-chosen")])[0].after
+            if after != port
+            else port
+        )
 
 
 # ── the day ──
 
 
 def activation(desk: Desk, key: str) -> WorkOrder:
-    """A draft of the whole day: licences before, the switch, what the carrier has to be told after it, a call to and from each number that
-    somebody has. What is missing and can be added without judgement is added."""
+    """A draft of the whole day: licences before, the switch, what the carrier has to be told after
+    it, a call to and from each number that somebody has. What is missing and can be added without
+    judgement is added."""
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
     title = f"Switch port {port.no}: {counted(len(port.numbers), 'number')} from {port.losing}"
@@ -263,7 +360,9 @@ def day_plan(port: Port) -> list[Any]:
     lines = [line for line in port.lines if not line.refused]
     held = [line for line in lines if line.holder]
     tasks: list[Any] = [t.ActivatePort(port=port.id)]
-    tasks += [t.SetFeature(number=line.e164, feature=name) for name in port.features for line in held]
+    tasks += [
+        t.SetFeature(number=line.e164, feature=name) for name in port.features for line in held
+    ]
     tasks += [t.SetFallback(number=line.e164, to=line.fallback) for line in held if line.fallback]
     tasks += [t.PlaceTestCall(number=line.e164) for line in held]
     people = [line for line in held if line.holder and line.holder.kind is HolderKind.PERSON]
@@ -277,22 +376,35 @@ def backing_out(desk: Desk, key: str, reason: str) -> WorkOrder:
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
     task = t.BackOutPort(port=key, reason=reason.strip()[:200])
-    return workorders.draft(desk, f"Back out of port {port.no}: {counted(len(port.numbers), 'number')} to {port.losing}", [task])
+    return workorders.draft(
+        desk,
+        f"Back out of port {port.no}: {counted(len(port.numbers), 'number')} to {port.losing}",
+        [task],
+    )
 
 
 def proof(desk: Desk, key: str) -> WorkOrder:
-    """A draft that calls every number of a switched port that somebody has by now. Raises NotAllowedNow while nobody has any."""
+    """A draft that calls every number of a switched port that somebody has by now. Raises
+    NotAllowedNow while nobody has any."""
     view = look(desk, key)
     with desk.reading() as reading:
-        held = [n for n in reading.records.many(Number, view.port.numbers) if n.state is State.ASSIGNED]
+        held = [
+            n for n in reading.records.many(Number, view.port.numbers) if n.state is State.ASSIGNED
+        ]
     if not held:
-        raise NotAllowedNow("Nobody has any of these numbers yet, so no call could ring. Give them out first.", reason="nobody")
+        raise NotAllowedNow(
+            "Nobody has any of these numbers yet, so no call could ring. Give them out first.",
+            reason="nobody",
+        )
     tasks = [t.PlaceTestCall(number=n.e164) for n in sorted(held, key=lambda n: n.e164)]
-    return workorders.draft(desk, f"Prove port {view.port.no}: {counted(len(tasks), 'number')}", tasks)
+    return workorders.draft(
+        desk, f"Prove port {view.port.no}: {counted(len(tasks), 'number')}", tasks
+    )
 
 
 def ticked(desk: Desk, port: Port) -> list[tuple[str, str, bool | None]]:
-    """Each number of a switched port: who has it ('' for nobody), and whether a call in has proven it since; None where none was placed."""
+    """Each number of a switched port: who has it ('' for nobody), and whether a call in has proven
+    it since; None where none was placed."""
     if port.state not in {PortState.ACTIVATED, PortState.PROVEN, PortState.CLOSED}:
         return []
     switched = next((s.at for s in reversed(port.said) if s.text == "switched"), None)
@@ -309,86 +421,39 @@ def ticked(desk: Desk, port: Port) -> list[tuple[str, str, bool | None]]:
         )
     proven = {p.e164: p.ok for p in rows}
     return [
-        (n.e164, names.get((n.holder.subject, n.holder.id), "somebody") if n.holder else "", proven.get(n.e164))
+        (
+            n.e164,
+            names.get((n.holder.subject, n.holder.id), "somebody") if n.holder else "",
+            proven.get(n.e164),
+        )
         for n in sorted(numbers, key=lambda n: n.e164)
-    ]  # fmt: skip
+    ]
 
 
 def close(desk: Desk, key: str) -> Port:
-    """Done with: every number that somebody has is proven. Raises NotAllowedNow naming the first that is not."""
+    """Done with: every number that somebody has is proven. Raises NotAllowedNow naming the first
+    that is not."""
     desk.require(May.PORT)
     port = look(desk, key).port
     with desk.reading() as reading:
-        held = {n.e164 for n in reading.records.many(Number, port.numbers) if n.state is State.ASSIGNED}
+        held = {
+            n.e164 for n in reading.records.many(Number, port.numbers) if n.state is State.ASSIGNED
+        }
     open_ = next((e164 for e164, _, ok in ticked(desk, port) if e164 in held and not ok), None)
     if open_:
-        raise NotAllowedNow(f"{describe(open_).shown} is not proven since it was switched. Call it first.", reason="unproven", number=open_)
+        raise NotAllowedNow(
+            f"{describe(open_).shown} is not proven since it was switched. Call it first.",
+            reason="unproven",
+            number=open_,
+        )
     with desk.writing() as writing:
         proven = gone_through(writing.records.the(Port, key), PortEvent.PROVE)
-        closed = gone_through(proven.after, PortEvent.CLOSE, Said(at=writing.now, by=desk.actor, what="noted", text="closed"))
+        closed = gone_through(
+            proven.after,
+            PortEvent.CLOSE,
+            Said(at=writing.now, by=desk.actor, what="noted", text="closed"),
+        )
         return writing.save([closed.model_copy(update={"before": proven.before})])[0].after
 
 
 # ── the sheet ──
-
-
-@dataclass(frozen=True)
-class SheetLine:
-    """One number on the run sheet."""
-
-    e164: str
-    used_for: str
-    holder: str
-    phone: str
-    spot: str
-    path: str
-    fallback: str
-
-
-@dataclass(frozen=True)
-class RunSheet:
-    """What one works from on the day, on paper: `hours` are moments with what is done then and by whom."""
-
-    port: Port
-    site: Site
-    gaining: Carrier
-    hours: list[tuple[datetime | None, str, str]]
-    lines: list[SheetLine]
-
-
-def run_sheet(desk: Desk, key: str) -> RunSheet:
-    """Raises NotFound."""
-    view = look(desk, key)
-    port = view.port
-    with desk.reading() as reading:
-        lines = [line for line in port.lines if not line.refused]
-        refs = [line.holder for line in lines if line.holder]
-        people = {p.id: p for p in reading.records.many(Person, {r.id for r in refs if r.kind is HolderKind.PERSON})}
-        service = {x.id: x for x in reading.records.many(ServiceLine, {r.id for r in refs if r.kind is HolderKind.SERVICE_LINE})}
-        sites = {x.id: x for x in reading.records.many(Site, {r.id for r in refs if r.kind is HolderKind.SITE})}
-        known: dict[str, Any] = {**people, **service, **sites}
-        at = {line.e164: line.spot or getattr(known.get(line.holder.id), "spot", None) if line.holder else None for line in lines}
-        spots = {s.id: s for s in reading.records.many(Spot, {s for s in at.values() if s})}
-        paths = {p.id: p.name for p in reading.records.many(PathVersion, {line.path for line in lines if line.path})}
-
-    def line_of(line: PortLine) -> SheetLine:
-        holder = known.get(line.holder.id) if line.holder else None
-        spot = spots.get(at[line.e164] or "")
-        phone = f"extension {holder.extension}" if isinstance(holder, Person) and holder.extension else ""
-        return SheetLine(
-            line.e164, line.used_for, holder.name if holder else "", phone, f"{spot.name} ({spot.id})" if spot else "", paths.get(line.path or "", ""),
-            describe(line.fallback).shown if line.fallback else "",
-        )  # fmt: skip
-
-    hours = [
-        (None, "Holders, licences, spots and call paths are ready; the work order has no stop", "us"),
-        (None, f"Everybody at {view.site.name} and whoever looks after alarms and lifts knows the hour", "us"),
-        (port.foc, f"{port.losing} lets the numbers go; telephone system and {view.gaining.name} already know who has them", port.losing),
-        (port.foc, "Calls to and from each number, ticked below", "us"),
-        (port.back_out_until or _closes(view.site, port), "Until then the numbers can go back", "us"),
-    ]  # fmt: skip
-    return RunSheet(port, view.site, view.gaining, hours, [line_of(line) for line in lines])
-
-
-def _closes(site: Site, port: Port) -> datetime | None:
-    return back_out_until(port.country, port.foc, site.timezone) if port.foc else None

@@ -1,28 +1,37 @@
-"""What losing carriers say of the ports they have: asked after, kept as events; when something is promised next."""
+"""What losing carriers say of the ports they have: asked after, kept as events; when something is
+promised next."""
 
 from datetime import datetime, timedelta
 
 from sedge.core.errors import OutsideTrouble
 from sedge.core.estate import Change
+from sedge.core.load_spec import LoadSpec
 from sedge.core.porting.records import Port, PortState
 from sedge.core.porting.reducers import answered
 from sedge.core.records import Account
-from sedge.core.workorders.needs import Needs
 from sedge.outside.porting import PortAnswer
 from sedge.services.context import Desk, Reading, Writing
+from sedge.services.periodic import periodic
 from sedge.services.porting.ports import open_ports
 
 ASK_EVERY = timedelta(minutes=10)
 
 
+@periodic("ports")
 def follow(desk: Desk) -> int:
-    """Ask after every port that a losing carrier has, every ten minutes; what it says becomes events. A silent carrier is asked again."""
+    """Ask after every port that a losing carrier has, every ten minutes; what it says becomes
+    events. A silent carrier is asked again."""
     house, done = desk.house, 0
     with desk.reading() as reading:
         waiting = [
-            p for p in open_ports(reading) if p.placed_as and p.state in {PortState.SUBMITTED, PortState.QUERIED, PortState.ACCEPTED}
+            p
+            for p in open_ports(reading)
+            if p.placed_as
+            and p.state in {PortState.SUBMITTED, PortState.QUERIED, PortState.ACCEPTED}
         ]
-        carriers = {a.id: a.carrier for a in reading.records.many(Account, {p.account for p in waiting})}
+        carriers = {
+            a.id: a.carrier for a in reading.records.many(Account, {p.account for p in waiting})
+        }
     for port in waiting:
         key = (desk.who.organisation, f"port {port.id}")
         if house.next_at.get(key, desk.now()) > desk.now():
@@ -53,8 +62,16 @@ def _soon(port: Port, now: datetime) -> datetime:
 
 def _told(writing: Writing, key: str, told: PortAnswer) -> list[Change]:
     port = writing.records.the(Port, key)
-    estate = writing.estate(Needs(ports={key}))
-    found = answered(port, estate, state=told.state, code=told.code, text=told.text, foc=told.foc, refused=told.refused)
+    estate = writing.estate(LoadSpec(ports={key}))
+    found = answered(
+        port,
+        estate,
+        state=told.state,
+        code=told.code,
+        text=told.text,
+        foc=told.foc,
+        refused=told.refused,
+    )
     if found and told.answer_due != port.answer_due:
         first = found[0]
         found[0] = first.model_copy(update={"after": first.after.but(answer_due=told.answer_due)})
@@ -63,5 +80,9 @@ def _told(writing: Writing, key: str, told: PortAnswer) -> list[Change]:
 
 def next_due(reading: Reading) -> datetime | None:
     """The next moment at which a losing carrier has promised something."""
-    moments = [m for p in open_ports(reading) if (m := p.foc if p.state is PortState.ACCEPTED else p.answer_due) and m > reading.now]
+    moments = [
+        m
+        for p in open_ports(reading)
+        if (m := p.foc if p.state is PortState.ACCEPTED else p.answer_due) and m > reading.now
+    ]
     return min(moments, default=None)

@@ -1,29 +1,31 @@
-"""Ports at the desk: from pasted numbers to ports, their papers and dates; what the losing carrier answers; the calendar of all."""
+"""Ports at the desk: from pasted numbers to ports, their papers and dates; what the losing carrier
+answers; the calendar of all."""
 
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date, timedelta
-
-from sqlalchemy import func, select
+from datetime import date, datetime, timedelta
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.numbers.e164 import describe, read_one
-from sedge.core.numbers.pasted import numbers_in
-from sedge.core.numbers.plan import country_name
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.porting.bill import Compared, compare
-from sedge.core.porting.dates import Earliest, earliest, holiday_parts, part_of, refused_day, usual_subdivision
+from sedge.core.porting.dates import (
+    Earliest,
+    earliest,
+    holiday_parts,
+    part_of,
+    refused_day,
+)
 from sedge.core.porting.lead_times import LEADS
 from sedge.core.porting.life import PortEvent, allows
-from sedge.core.porting.planning import PortPlan, plan
-from sedge.core.porting.records import AccountDetails, Port, PortLine, PortState, Said
+from sedge.core.porting.records import AccountDetails, Port, PortState, Said
 from sedge.core.porting.reducers import gone_through
 from sedge.core.porting.rejections import Rejection, rejection
-from sedge.core.records import Account, Carrier, Number, Site, Subject
-from sedge.core.reduce import changed
+from sedge.core.records import Account, Carrier, Site, Subject
 from sedge.core.workorders import tasks as t
 from sedge.formats.mandate import MandateFacts, mandate
 from sedge.formats.port_calendar import PortDate, write
@@ -47,88 +49,15 @@ FIELDS = tuple(AccountDetails.model_fields)
 # ── planning ──
 
 
-@dataclass(frozen=True)
-class Planned:
-    """What pasted numbers come to: ports by losing carrier, what can't be read, and what is only to be connected where it is."""
-
-    plan: PortPlan
-    numbers: NumberSet
-    unread: tuple[str, ...]
-    account: str
-    site: str
-
-
 def with_file(text: str, content: bytes) -> str:
     """What was typed, and what a file says beside it (CSV, XLSX or text). Raises NotUnderstood."""
     if len(content) > MOST_FILE:
-        raise NotUnderstood("A file of numbers may have 1 MB; this is larger. Leave out the columns without numbers.", field="file")
+        raise NotUnderstood(
+            "A file of numbers may have 1 MB; this is larger. Leave out the columns without"
+            " numbers.",
+            field="file",
+        )
     return f"{text}\n{text_of(content)}" if content else text
-
-
-def plan_ports(desk: Desk, text: str, *, account: str, site: str) -> Planned:
-    """Read, looked up and grouped; nothing is kept. Raises NotUnderstood naming the field, OutsideSilent."""
-    with desk.reading() as reading:
-        ours_at = reading.records.the(Site, site)
-        gaining = reading.records.the(Account, account)
-        carrier = reading.records.the(Carrier, gaining.carrier)
-        free = change_freezes.blackouts(reading, site)
-    pasted = numbers_in(text, ours_at.country)
-    numbers = [f"+{n}" for n in pasted.numbers]
-    if not numbers:
-        raise NotUnderstood("No number could be read. Paste them in any form, ranges with a dash.", field="text")
-    if len(numbers) > MOST_NUMBERS:
-        raise NotUnderstood(f"At most {MOST_NUMBERS:,} numbers at a time; these are {len(numbers):,}.", field="text")
-    served = desk.outside.numbering.served(numbers)
-    with desk.reading() as reading:
-        ours = _ours(reading, numbers)
-
-    def serves(e164: str) -> str:
-        country = describe(e164).country
-        return "" if country in carrier.countries else f"{carrier.name} does not serve {country_name(country)}."
-
-    found = plan(
-        numbers, served, desk.outside.numbering.on_account, ours=ours, serves=serves, submitted=desk.now(),
-        subdivisions={ours_at.country: usual_subdivision(ours_at.country, ours_at.timezone)}, blackouts=free,
-    )  # fmt: skip
-    return Planned(found, pasted.numbers, tuple(pasted.unread), account, site)
-
-
-def _ours(reading: Reading, numbers: list[str]) -> dict[str, str]:
-    known = reading.records.many(Number, numbers)
-    held = [n for n in known if n.state not in {"released", "ported out", "closed"}]
-    names = reading.records.names((n.holder.subject, n.holder.id) for n in held if n.holder)
-    return {
-        n.e164: f"{names.get((n.holder.subject, n.holder.id), 'somebody')} has it" if n.holder else f"it is {n.state.value}" for n in held
-    }
-
-
-def begin(desk: Desk, text: str, *, account: str, site: str) -> list[Port]:
-    """A draft for each port of the plan that has a number that can move. Raises as `plan_ports`, NotAllowedNow where none can."""
-    desk.require(May.PORT)
-    planned = plan_ports(desk, text, account=account, site=site)
-    wanted = [p for p in planned.plan.ports if p.eligible]
-    if not wanted:
-        raise NotAllowedNow("None of these numbers can move. The plan says why for each.", reason="none-can-move")
-    with desk.writing() as writing:
-        last = last_no(writing)
-        pending = {line.e164 for p in open_ports(writing) for line in p.lines}
-        where = writing.records.the(Site, site)
-        made = [
-            Port(
-                id=desk.new_id("port"), no=last + i, losing=p.losing, country=p.country, subdivision=usual_subdivision(p.country, where.timezone),
-                account=account, site=site, details=AccountDetails(account=p.account), left_behind=tuple(s.e164 for s in p.left_behind), toll_free=p.changes_responsible,
-                lines=tuple(PortLine(e164=line.e164, hangs=line.hangs, used_for=line.used_for) for line in p.eligible if line.e164 not in pending),
-            )
-            for i, p in enumerate(wanted, start=1)
-        ]  # fmt: skip
-        made = [p for p in made if p.lines]
-        if not made:
-            raise NotAllowedNow("All of these numbers are in a port already.", reason="pending", field="text")
-        return [c.after for c in writing.save([changed(Subject.PORT, None, p, "port.drafted") for p in made])]
-
-
-def last_no(writing: Writing) -> int:
-    return writing.connection.execute(select(func.max(tables.port.c.no))).scalar() or 0
 
 
 # ── one port ──
@@ -145,8 +74,10 @@ class Lacking:
 
 @dataclass(frozen=True)
 class PortView:
-    """`lacking` in the order in which it is done; `rejection` with its remedy while it is rejected; `earliest` from now; `wrong_day` why nothing can be
-    switched on the day the losing carrier named; `silent`: it is past the time it has to answer in."""
+    """`lacking` in the order in which it is done; `rejection` with its remedy while it is rejected;
+    `earliest` from now; `wrong_day` why nothing can be switched on the day the losing carrier
+    named; `silent`: it is past the time it has to answer in.
+    """
 
     port: Port
     site: Site
@@ -187,7 +118,10 @@ def look(desk: Desk, key: str) -> PortView:
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
         account = reading.records.the(Account, port.account)
-        site, gaining = reading.records.the(Site, port.site), reading.records.the(Carrier, account.carrier)
+        site, gaining = (
+            reading.records.the(Site, port.site),
+            reading.records.the(Carrier, account.carrier),
+        )
         free = change_freezes.blackouts(reading, port.site)
     when = None
     if port.numbers and port.state in {PortState.DRAFT, PortState.READY, PortState.REJECTED}:
@@ -201,19 +135,54 @@ def look(desk: Desk, key: str) -> PortView:
             toll_free=port.toll_free,
         )
     last = next((s for s in reversed(port.said) if s.what == "rejected"), None)
-    rejected = (last, rejection(last.code)) if last and port.state in {PortState.REJECTED, PortState.DRAFT} else None
-    spans = [(describe(f"+{s.first}").shown, describe(f"+{s.last}").shown, s.last - s.first + 1) for s in NumberSet.of(port.numbers).spans]
-    told = [first if first == last_ else f"{first} to {last_} ({count})" for first, last_, count in spans]
+    rejected = (
+        (last, rejection(last.code))
+        if last and port.state in {PortState.REJECTED, PortState.DRAFT}
+        else None
+    )
+    spans = [
+        (describe(f"+{s.first}").shown, describe(f"+{s.last}").shown, s.last - s.first + 1)
+        for s in NumberSet.of(port.numbers).spans
+    ]
+    told = [
+        first if first == last_ else f"{first} to {last_} ({count})"
+        for first, last_, count in spans
+    ]
     wrong = ""
     if port.foc and port.state in {PortState.ACCEPTED, PortState.DUE}:
         wrong = refused_day(port.country, port.subdivision, port.foc, free, site.timezone)
-    return PortView(port, site, account, gaining, when, _lacking(port), rejected, told, wrong, port.is_silent(desk.now()))
+    return PortView(
+        port,
+        site,
+        account,
+        gaining,
+        when,
+        _lacking(port),
+        rejected,
+        told,
+        wrong,
+        port.is_silent(desk.now()),
+    )
 
 
 def _lacking(port: Port) -> list[Lacking]:
     d = port.details
-    told = [w for w, v in (("account number", d.account), ("account holder", d.name), ("billing address", d.address)) if not v]
-    found = [Lacking("The account, word for word", not told, f"missing: {', '.join(told)}" if told else f"{d.name}, {d.account}")]
+    told = [
+        w
+        for w, v in (
+            ("account number", d.account),
+            ("account holder", d.name),
+            ("billing address", d.address),
+        )
+        if not v
+    ]
+    found = [
+        Lacking(
+            "The account, word for word",
+            not told,
+            f"missing: {', '.join(told)}" if told else f"{d.name}, {d.account}",
+        )
+    ]
     for line in (x for x in port.lines if x.hangs and x.hangs != "main billing number"):
         settled = next((s for s in port.settled if line.e164 in s), "")
         found.append(
@@ -226,7 +195,11 @@ def _lacking(port: Port) -> list[Lacking]:
     if port.left_behind and any(x.hangs == "main billing number" for x in port.lines):
         main = d.new_main_number
         found.append(
-            Lacking("A new main billing number", bool(main), describe(main).shown if main else "numbers stay behind: which becomes it?")
+            Lacking(
+                "A new main billing number",
+                bool(main),
+                describe(main).shown if main else "numbers stay behind: which becomes it?",
+            )
         )
     if code := LEADS[port.country].needs_code if port.country in LEADS else "":
         without = sum(not x.code for x in port.lines if not x.refused)
@@ -234,32 +207,49 @@ def _lacking(port: Port) -> list[Lacking]:
             Lacking(
                 f"The {code} of each number",
                 not without,
-                f"{without:,} of {len(port.numbers):,} missing; ask for it from the line itself" if without else "all told",
+                (
+                    f"{without:,} of {len(port.numbers):,} missing; ask for it from the line itself"
+                    if without
+                    else "all told"
+                ),
             )
         )
-    found.append(Lacking("The mandate, signed", bool(port.signed), f"by {port.signed}" if port.signed else "print it and have it signed"))
+    found.append(
+        Lacking(
+            "The mandate, signed",
+            bool(port.signed),
+            f"by {port.signed}" if port.signed else "print it and have it signed",
+        )
+    )
     return found
 
 
 def change(desk: Desk, key: str, form: dict[str, str]) -> Port:
-    """Account details, the day wished for, what becomes of lines that something hangs on. What was signed is to be signed again.
+    """Account details, the day wished for, what becomes of lines that something hangs on. What was
+    signed is to be signed again.
 
-    `version` is the one the form was filled in from. Raises NotUnderstood naming the field, ChangedMeanwhile, NotAllowedNow while the losing
-    carrier has it.
+    `version` is the one the form was filled in from. Raises NotUnderstood naming the field,
+    ChangedMeanwhile, NotAllowedNow while the losing carrier has it.
     """
     desk.require(May.PORT)
     with desk.writing() as writing:
         port = writing.records.the(Port, key)
         if form.get("version", str(port.version)) != str(port.version):
             raise ChangedMeanwhile(
-                "Somebody else has changed this port meanwhile. Look at it again, then type yours.", subject=Subject.PORT, id=key
+                "Somebody else has changed this port meanwhile. Look at it again, then type yours.",
+                subject=Subject.PORT,
+                id=key,
             )
         values = {name: form.get(name, "").strip() for name in FIELDS}
         if long := next((n for n, v in values.items() if len(v) > MOST_TEXT), None):
             raise NotUnderstood(f"At most {MOST_TEXT} characters.", field=long)
         for name in ("main_number", "new_main_number"):
             values[name] = _number(values[name], port, name)
-        settled = tuple(f"{x.e164}: {said}" for x in port.lines if (said := form.get(f"settle:{x.e164}", "").strip()[:MOST_TEXT]))
+        settled = tuple(
+            f"{x.e164}: {said}"
+            for x in port.lines
+            if (said := form.get(f"settle:{x.e164}", "").strip()[:MOST_TEXT])
+        )
         codes = _codes(port, form)
         lines = tuple(x.but(code=codes[x.e164]) for x in port.lines)
         after = {
@@ -274,20 +264,33 @@ def change(desk: Desk, key: str, form: dict[str, str]) -> Port:
 
 
 def _codes(port: Port, form: dict[str, str]) -> dict[str, str]:
-    """The codes of numbers: from a field each, or pasted, a number and its code a line. Raises NotUnderstood naming the line."""
+    """The codes of numbers: from a field each, or pasted, a number and its code a line. Raises
+    NotUnderstood naming the line."""
     told = {x.e164: form.get(f"code:{x.e164}", x.code).strip()[:MOST_CODE] for x in port.lines}
     for no, line in enumerate(form.get("codes", "").splitlines(), start=1):
         number, *rest = (part.strip() for part in re.split(r"[;,:\t|]", line, maxsplit=1))
         if not number:
             continue
         if not rest:
-            raise NotUnderstood(f"Line {no}: put a semicolon or a tab between the number and its code.", field="codes")
+            raise NotUnderstood(
+                f"Line {no}: put a semicolon or a tab between the number and its code.",
+                field="codes",
+            )
         e164 = _number(number, port, "codes")
         if e164 not in told:
-            raise NotUnderstood(f"Line {no}: {describe(e164).shown} is not in this port.", field="codes")
+            raise NotUnderstood(
+                f"Line {no}: {describe(e164).shown} is not in this port.", field="codes"
+            )
         told[e164] = rest[0][:MOST_CODE]
     lead = LEADS.get(port.country)
-    wrong = next(((e164, why) for e164, code in told.items() if lead and code and (why := lead.code_problem(code))), None)
+    wrong = next(
+        (
+            (e164, why)
+            for e164, code in told.items()
+            if lead and code and (why := lead.code_problem(code))
+        ),
+        None,
+    )
     if wrong:
         field = "codes" if form.get("codes", "").strip() else f"code:{wrong[0]}"
         raise NotUnderstood(f"{describe(wrong[0]).shown}: {wrong[1]}", field=field)
@@ -302,44 +305,63 @@ def day_of(typed: str) -> date | None:
     try:
         return date.fromisoformat(typed) if typed.strip() else None
     except ValueError as error:
-        raise NotUnderstood("Type the day as 2026-12-24; there has to be such a day.", field="wanted") from error
+        raise NotUnderstood(
+            "Type the day as 2026-12-24; there has to be such a day.", field="wanted"
+        ) from error
 
 
 def compare_with_bill(desk: Desk, key: str, bill: str) -> list[Compared]:
-    """What is told of the account beside the text of the losing carrier's bill; nothing is kept. Raises NotUnderstood."""
+    """What is told of the account beside the text of the losing carrier's bill; nothing is kept.
+    Raises NotUnderstood."""
     if not bill.strip():
         raise NotUnderstood("Paste the text of the bill.", field="bill")
     if len(bill) > MOST_BILL:
-        raise NotUnderstood(f"At most {MOST_BILL:,} characters; the first page is enough.", field="bill")
+        raise NotUnderstood(
+            f"At most {MOST_BILL:,} characters; the first page is enough.", field="bill"
+        )
     found = compare(look(desk, key).port.details, bill)
     if not found:
-        raise NotUnderstood("Nothing is told of the account yet. Fill it in and keep it first.", field="bill")
+        raise NotUnderstood(
+            "Nothing is told of the account yet. Fill it in and keep it first.", field="bill"
+        )
     return found
 
 
 def put_bill(desk: Desk, key: str, filename: str, content: bytes) -> Port:
-    """The bill from which the account was copied, kept on file with the port. Raises NotUnderstood for what is no PDF or picture."""
+    """The bill from which the account was copied, kept on file with the port. Raises NotUnderstood
+    for what is no PDF or picture."""
     desk.require(May.PORT)
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
     document = documents.put_on_file(
-        desk, paper="bill of a losing carrier", filename=filename, content=content, title=f"Bill of {port.losing}, port {port.no}"
+        desk,
+        paper="bill of a losing carrier",
+        filename=filename,
+        content=content,
+        title=f"Bill of {port.losing}, port {port.no}",
     )
     with desk.writing() as writing:
         port = writing.records.the(Port, key)
-        return writing.save([changed(Subject.PORT, port, port.but(bill=document.id), "port.bill-filed")])[0].after
+        return writing.save(
+            [changed(Subject.PORT, port, port.but(bill=document.id), "port.bill-filed")]
+        )[0].after
 
 
 def leave_out(desk: Desk, key: str, number: str) -> Port:
-    """A number that is not to move after all; it stays on the account. Raises NotAllowedNow for the last one."""
+    """A number that is not to move after all; it stays on the account. Raises NotAllowedNow for the
+    last one."""
     desk.require(May.PORT)
     with desk.writing() as writing:
         port = writing.records.the(Port, key)
         left = tuple(x for x in port.lines if x.e164 != number)
         if not left:
-            raise NotAllowedNow("This is the last number of the port; cancel it instead.", reason="last")
+            raise NotAllowedNow(
+                "This is the last number of the port; cancel it instead.", reason="last"
+            )
         behind = (*port.left_behind, number) if number in port.numbers else port.left_behind
-        return writing.save([gone_through(port, PortEvent.CHANGE, lines=left, left_behind=behind, signed="")])[0].after
+        return writing.save(
+            [gone_through(port, PortEvent.CHANGE, lines=left, left_behind=behind, signed="")]
+        )[0].after
 
 
 def sign(desk: Desk, key: str, by: str) -> Port:
@@ -348,7 +370,9 @@ def sign(desk: Desk, key: str, by: str) -> Port:
     if not 2 <= len(by.strip()) <= 120:
         raise NotUnderstood("Who signed the mandate?", field="signed")
     with desk.writing() as writing:
-        return writing.save([gone_through(writing.records.the(Port, key), PortEvent.SIGN, signed=by.strip())])[0].after
+        return writing.save(
+            [gone_through(writing.records.the(Port, key), PortEvent.SIGN, signed=by.strip())]
+        )[0].after
 
 
 def submission(desk: Desk, key: str) -> WorkOrder:
@@ -356,7 +380,9 @@ def submission(desk: Desk, key: str) -> WorkOrder:
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
     return workorders.draft(
-        desk, f"Submit port {port.no}: {counted(len(port.numbers), 'number')} from {port.losing}", [t.SubmitPort(port=key)]
+        desk,
+        f"Submit port {port.no}: {counted(len(port.numbers), 'number')} from {port.losing}",
+        [t.SubmitPort(port=key)],
     )
 
 
@@ -367,15 +393,44 @@ def mandate_of(desk: Desk, key: str) -> bytes:
     """The customer's mandate (PDF), from the record."""
     view = look(desk, key)
     port, d = view.port, view.port.details
-    account = tuple((name, getattr(d, name)) for name in ("name", "address", "account", "pin") if getattr(d, name))
-    account += tuple((name, describe(getattr(d, name)).shown) for name in ("main_number", "new_main_number") if getattr(d, name))
+    account = tuple(
+        (name, getattr(d, name))
+        for name in ("name", "address", "account", "pin")
+        if getattr(d, name)
+    )
+    account += tuple(
+        (name, describe(getattr(d, name)).shown)
+        for name in ("main_number", "new_main_number")
+        if getattr(d, name)
+    )
     codes = tuple((x.e164, x.code) for x in port.lines if x.code and not x.refused)
     return mandate(
         MandateFacts(
-            port.country, desk.organisation.name, port.losing, view.gaining.name, f"port {port.no}", desk.now().date(), account, port.numbers, codes, port.wanted,
-            len(port.left_behind), port.toll_free,
+            port.country,
+            desk.organisation.name,
+            port.losing,
+            view.gaining.name,
+            f"port {port.no}",
+            desk.now().date(),
+            account,
+            port.numbers,
+            codes,
+            port.wanted,
+            len(port.left_behind),
+            port.toll_free,
         )
-    )  # fmt: skip
+    )
+
+
+DATE_KINDS = {"answer": "answer due"}
+
+
+def _date(
+    port: Port, kind: str, what: str, starts: datetime, *, hours: int, text: str = ""
+) -> PortDate:
+    ends = starts + timedelta(hours=hours)
+    said = DATE_KINDS.get(kind, kind)
+    return PortDate(f"{port.id}-{kind}", said, what, starts, ends, text, port.version)
 
 
 def dates(desk: Desk, ports: Sequence[Port] | None = None) -> list[PortDate]:
@@ -388,14 +443,10 @@ def dates(desk: Desk, ports: Sequence[Port] | None = None) -> list[PortDate]:
     for port in found:
         what = f"port {port.no}: {counted(len(port.numbers), 'number')} from {port.losing}"
         if port.foc:
-            entries.append(
-                PortDate(f"{port.id}-switch", "switch", f"Switch {what}", port.foc, port.foc + timedelta(hours=6), sequence=port.version)
-            )
+            entries.append(_date(port, "switch", f"Switch {what}", port.foc, hours=6))
         elif port.state in {PortState.SUBMITTED, PortState.QUERIED} and port.answer_due:
             due = port.answer_due
-            entries.append(
-                PortDate(f"{port.id}-answer", "answer due", f"Answer due, {what}", due, due + timedelta(hours=1), sequence=port.version)
-            )
+            entries.append(_date(port, "answer", f"Answer due, {what}", due, hours=1))
         elif port.numbers and port.state in {PortState.DRAFT, PortState.READY}:
             when = earliest(
                 port.country,
@@ -407,17 +458,8 @@ def dates(desk: Desk, ports: Sequence[Port] | None = None) -> list[PortDate]:
                 timezone=zones.get(port.site, ""),
             )
             text = "\n".join(when.reasons)
-            entries.append(
-                PortDate(
-                    f"{port.id}-earliest",
-                    "earliest",
-                    f"Earliest day, {what}",
-                    when.moment,
-                    when.moment + timedelta(hours=6),
-                    text,
-                    port.version,
-                )
-            )
+            day = f"Earliest day, {what}"
+            entries.append(_date(port, "earliest", day, when.moment, hours=6, text=text))
     return sorted(entries, key=lambda e: e.starts)
 
 

@@ -18,7 +18,7 @@ from sedge.core.retiring.dependencies import FOR_HELP
 from sedge.services.context import Desk, Reading
 from sedge.services.retiring import retiring
 from sedge.store.repositories.records import is_open
-from sedge.store.schema import tables
+from sedge.store.schema import projected, tables
 
 MOST_ROWS = 300  # of one kind; how many more there are is said
 MOST_COUNTED = 1000
@@ -26,6 +26,10 @@ MOST_LOOKED = 20_000
 MOST_ASKED = 2000  # of the telephone system, the quietest first
 MOST_CHOSEN = 2000
 FEWEST_DAYS, MOST_DAYS = 7, 730
+NOT_CALLED = (
+    "Neither in nor out, says the telephone system. Main numbers of sites, lift and alarm phones"
+    " are for the one call, and left out."
+)
 
 
 @dataclass(frozen=True)
@@ -41,8 +45,8 @@ class Worth:
 
 @dataclass(frozen=True)
 class Heap:
-    """Numbers of one kind; `total` of them there are, counted up to a thousand and one, `saves` what releasing those shown saves a year, by
-    currency."""
+    """Numbers of one kind; `total` of them there are, counted up to a thousand and one, `saves`
+    what releasing those shown saves a year, by currency."""
 
     key: str
     name: str
@@ -54,7 +58,11 @@ class Heap:
     @property
     def counted(self) -> str:
         """How many there are, in words."""
-        return f"over {MOST_COUNTED:,} numbers" if self.total > MOST_COUNTED else counted(self.total, "number")
+        return (
+            f"over {MOST_COUNTED:,} numbers"
+            if self.total > MOST_COUNTED
+            else counted(self.total, "number")
+        )
 
 
 @dataclass(frozen=True)
@@ -77,13 +85,42 @@ def tidy_up(desk: Desk, days: str = "") -> TidyUp:
     with desk.reading() as reading:
         seen: set[str] = set()
         sites = {s.id: s for s in reading.records.all(Site)}
+        found = [
+            (
+                "left",
+                "Of people who have left",
+                "Nobody answers these any more.",
+                _of_leavers(reading),
+            ),
+            (
+                "closed",
+                "At sites without anybody",
+                "Nobody works there, and no line answers there.",
+                _at_empty_sites(reading),
+            ),
+            (
+                "uncalled",
+                f"Without a call for {span} days",
+                NOT_CALLED,
+                _uncalled(reading, calls),
+            ),
+            (
+                "double",
+                "Second and third numbers of one person",
+                "An extra number beside a main one.",
+                _doubles(reading),
+            ),
+            (
+                "idle",
+                f"Free for more than {span} days",
+                "More than the reserve of a site, and nobody has asked for them.",
+                _idle(reading, span),
+            ),
+        ]
         heaps = [
-            _heap(reading, "left", "Of people who have left", "Nobody answers these any more.", _of_leavers(reading), seen, sites),
-            _heap(reading, "closed", "At sites without anybody", "Nobody works there, and no line answers there.", _at_empty_sites(reading), seen, sites),
-            _heap(reading, "uncalled", f"Without a call for {span} days", "Neither in nor out, says the telephone system. Main numbers of sites, lift and alarm phones are for the one call, and left out.", _uncalled(reading, calls), seen, sites),
-            _heap(reading, "double", "Second and third numbers of one person", "An extra number beside a main one.", _doubles(reading), seen, sites),
-            _heap(reading, "idle", f"Free for more than {span} days", "More than the reserve of a site, and nobody has asked for them.", _idle(reading, span), seen, sites),
-        ]  # fmt: skip
+            _heap(reading, key, name, says, numbers, seen, sites)
+            for key, name, says, numbers in found
+        ]
     return TidyUp([h for h in heaps if h.total], span, silent)
 
 
@@ -99,30 +136,49 @@ Found = tuple[list[tuple[Number, str, datetime | None]], int]
 
 
 def _silent_since(desk: Desk, days: int) -> tuple[dict[str, datetime | None], bool]:
-    """Numbers that nobody has called or called from since, with when somebody last did; and whether the telephone system was silent."""
+    """Numbers that nobody has called or called from since, with when somebody last did; and whether
+    the telephone system was silent."""
     try:
         return desk.outside.telephony.uncalled(desk.now() - timedelta(days=days), MOST_ASKED), False
     except OutsideTrouble:
         return {}, True
 
 
-def _heap(reading: Reading, key: str, name: str, says: str, found: Found, seen: set[str], sites: dict[str, Site]) -> Heap:
+def _heap(
+    reading: Reading,
+    key: str,
+    name: str,
+    says: str,
+    found: Found,
+    seen: set[str],
+    sites: dict[str, Site],
+) -> Heap:
     rows, total = found
     fresh = [row for row in rows if row[0].e164 not in seen]
     seen.update(row[0].e164 for row in fresh)
     names = reading.records.names((n.holder.subject, n.holder.id) for n, _, _ in fresh if n.holder)
     told = [
-        Worth(n, names.get((n.holder.subject, n.holder.id), "") if n.holder else n.state.value, sites[n.site].name, why, since)
+        Worth(
+            n,
+            names.get((n.holder.subject, n.holder.id), "") if n.holder else n.state.value,
+            sites[n.site].name,
+            why,
+            since,
+        )
         for n, why, since in fresh
     ]
-    return Heap(key, name, says, told, total - (len(rows) - len(fresh)), _sum(row.number for row in told))
+    return Heap(
+        key, name, says, told, total - (len(rows) - len(fresh)), _sum(row.number for row in told)
+    )
 
 
 def _sum(numbers: Iterable[Number]) -> list[Money]:
     by: dict[str, Decimal] = {}
     for n in numbers:
         by[n.monthly.currency] = by.get(n.monthly.currency, Decimal(0)) + n.monthly.amount * 12
-    return [Money(amount=amount, currency=currency).rounded() for currency, amount in sorted(by.items())]
+    return [
+        Money(amount=amount, currency=currency).rounded() for currency, amount in sorted(by.items())
+    ]
 
 
 def _counted(reading: Reading, *where: Any) -> int:
@@ -142,7 +198,11 @@ def _of_leavers(reading: Reading) -> Found:
     life, person = tables.life, tables.person
     gone = select(person.c.id).where(person.c.departed.is_(True))
     return _where(
-        reading, "its holder has left", life.c.holder_kind == "person", life.c.holder_id.in_(gone), life.c.state == State.ASSIGNED.value
+        reading,
+        "its holder has left",
+        life.c.holder_kind == "person",
+        life.c.holder_id.in_(gone),
+        life.c.state == State.ASSIGNED.value,
     )
 
 
@@ -153,46 +213,92 @@ def _at_empty_sites(reading: Reading) -> Found:
     empty = [key for (key,) in reading.connection.execute(select(site.c.id).where(~people, ~lines))]
     if not empty:
         return [], 0
-    return _where(reading, "nobody is at its site", life.c.site.in_(empty), life.c.leaving_on.is_(None))
+    return _where(
+        reading, "nobody is at its site", life.c.site.in_(empty), life.c.leaving_on.is_(None)
+    )
 
 
 def _uncalled(reading: Reading, calls: dict[str, datetime | None]) -> Found:
-    quiet = [n for n in reading.records.many(Number, calls) if n.state is State.ASSIGNED and n.holder]
-    lines = {line.id: line.kind for line in reading.records.many(ServiceLine, {n.holder.id for n in quiet if n.holder})}
-    numbers = [n for n in quiet if n.holder and n.holder.kind is not HolderKind.SITE and lines.get(n.holder.id) not in FOR_HELP]
-    rows = sorted(numbers, key=lambda n: (calls[n.e164] is not None, calls[n.e164], n.e164) if calls[n.e164] else (False, n.e164))
-    return [(n, "no call since" if calls[n.e164] else "never a call", calls[n.e164]) for n in rows[:MOST_ROWS]], len(rows)
+    quiet = [
+        n for n in reading.records.many(Number, calls) if n.state is State.ASSIGNED and n.holder
+    ]
+    lines = {
+        line.id: line.kind
+        for line in reading.records.many(ServiceLine, {n.holder.id for n in quiet if n.holder})
+    }
+    numbers = [
+        n
+        for n in quiet
+        if n.holder
+        and n.holder.kind is not HolderKind.SITE
+        and lines.get(n.holder.id) not in FOR_HELP
+    ]
+    rows = sorted(
+        numbers,
+        key=lambda n: (
+            (calls[n.e164] is not None, calls[n.e164], n.e164) if calls[n.e164] else (False, n.e164)
+        ),
+    )
+    return [
+        (n, "no call since" if calls[n.e164] else "never a call", calls[n.e164])
+        for n in rows[:MOST_ROWS]
+    ], len(rows)
 
 
 def _doubles(reading: Reading) -> Found:
-    """Extra numbers of people who have a main one, among the first `MOST_LOOKED` extra numbers there are."""
+    """Extra numbers of people who have a main one, among the first `MOST_LOOKED` extra numbers
+    there are."""
     life = tables.life
     columns = (life.c.number, life.c.holder_kind, life.c.holder_id)
-    extra = select(*columns).where(text(tables.EXTRA)).order_by(life.c.number).limit(MOST_LOOKED).subquery()
-    mains = select(life.c.holder_id).where(text(tables.ONE_OF_EACH), life.c.holder_kind == "person", life.c.role == Role.MAIN.value)
+    extra = (
+        select(*columns)
+        .where(text(tables.EXTRA))
+        .order_by(life.c.number)
+        .limit(MOST_LOOKED)
+        .subquery()
+    )
+    mains = select(life.c.holder_id).where(
+        text(tables.ONE_OF_EACH), life.c.holder_kind == "person", life.c.role == Role.MAIN.value
+    )
     beside = (extra.c.holder_kind == "person", extra.c.holder_id.in_(mains))
     query = select(extra.c.number).where(*beside).order_by(extra.c.number).limit(MOST_COUNTED + 1)
     found = list(reading.connection.execute(query).scalars())
-    rows = reading.records.where(Number, life.c.number.in_(found[:MOST_ROWS]), is_open(), order_by=life.c.number)
-    return [(n, "an extra number", n.assignment.since if n.assignment else None) for n in rows], len(found)
+    rows = reading.records.where(
+        Number, life.c.number.in_(found[:MOST_ROWS]), is_open(), order_by=life.c.number
+    )
+    return [
+        (n, "an extra number", n.assignment.since if n.assignment else None) for n in rows
+    ], len(found)
 
 
 def _idle(reading: Reading, days: int) -> Found:
     """Free for longer, beyond what each site keeps in reserve."""
-    life, span = tables.life, tables.span
-    since = select(span.c.since).where(span.c.number == life.c.number, span.c.until.is_(None)).scalar_subquery()
+    life, span = tables.life, projected.span
+    since = (
+        select(span.c.since)
+        .where(span.c.number == life.c.number, span.c.until.is_(None))
+        .scalar_subquery()
+    )
     idle = (
-        life.c.state == State.AVAILABLE.value, life.c.leaving_on.is_(None), is_open(), since < reading.now - timedelta(days=days)
-    )  # fmt: skip
+        life.c.state == State.AVAILABLE.value,
+        life.c.leaving_on.is_(None),
+        is_open(),
+        since < reading.now - timedelta(days=days),
+    )
     rows: list[tuple[Number, str, datetime | None]] = []
     total = 0
     for site, most in _beyond(reading):
-        beyond = min(most, _counted(reading, *idle, life.c.site == site) - POLICY.reserve(_used(reading, site)))
+        beyond = min(
+            most,
+            _counted(reading, *idle, life.c.site == site) - POLICY.reserve(_used(reading, site)),
+        )
         if beyond <= 0:
             continue
         total += beyond
         if left := min(beyond, MOST_ROWS - len(rows)):
-            last = reading.records.where(Number, *idle, life.c.site == site, order_by=life.c.number.desc(), limit=left)
+            last = reading.records.where(
+                Number, *idle, life.c.site == site, order_by=life.c.number.desc(), limit=left
+            )
             rows += [(n, "free, beyond the reserve", None) for n in last]
         if total > MOST_COUNTED:
             break
@@ -200,19 +306,29 @@ def _idle(reading: Reading, days: int) -> Found:
 
 
 def _beyond(reading: Reading) -> list[tuple[str, int]]:
-    """Sites with more free numbers than their reserve, by the counts that are kept, those with most first."""
-    facet = tables.facet
+    """Sites with more free numbers than their reserve, by the counts that are kept, those with most
+    first."""
+    facet = projected.facet
     counts: dict[str, dict[str, int]] = {}
-    query = select(facet.c.site, facet.c.state, func.sum(facet.c["count"])).where(facet.c.site != "").group_by(facet.c.site, facet.c.state)
+    query = (
+        select(facet.c.site, facet.c.state, func.sum(facet.c["count"]))
+        .where(facet.c.site != "")
+        .group_by(facet.c.site, facet.c.state)
+    )
     for site, state, count in reading.connection.execute(query):
         counts.setdefault(site, {})[state] = count
-    found = [(site, by.get(State.AVAILABLE.value, 0) - POLICY.reserve(by.get(State.ASSIGNED.value, 0))) for site, by in counts.items()]
+    found = [
+        (site, by.get(State.AVAILABLE.value, 0) - POLICY.reserve(by.get(State.ASSIGNED.value, 0)))
+        for site, by in counts.items()
+    ]
     return sorted((x for x in found if x[1] > 0), key=lambda x: (-x[1], x[0]))
 
 
 def _used(reading: Reading, site: str) -> int:
-    facet = tables.facet
-    query = select(func.sum(facet.c["count"])).where(facet.c.site == site, facet.c.state == State.ASSIGNED.value)
+    facet = projected.facet
+    query = select(func.sum(facet.c["count"])).where(
+        facet.c.site == site, facet.c.state == State.ASSIGNED.value
+    )
     return reading.connection.execute(query).scalar() or 0
 
 
@@ -227,5 +343,8 @@ def plan(desk: Desk, numbers: Sequence[str], *, then: str, rest: str = "") -> tu
         raise NotUnderstood("Choose what becomes of the numbers.", field="then")
     tasks = retiring.many(desk, numbers, then=then, rest=retiring.days_of_rest(rest))
     if not tasks:
-        raise NotUnderstood("Nothing would change: these rest, or are free, already. Choose to release them.", field="then")
+        raise NotUnderstood(
+            "Nothing would change: these rest, or are free, already. Choose to release them.",
+            field="then",
+        )
     return tasks, f"Tidy up: {counted(len(numbers), 'number')}"

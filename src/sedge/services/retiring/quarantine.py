@@ -5,11 +5,11 @@ from dataclasses import dataclass
 from sqlalchemy import select
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.plan import COUNTRIES, Kind
 from sedge.core.policy import POLICY
 from sedge.core.records import ORGANISATION, Defaults, Subject
-from sedge.core.reduce import changed
 from sedge.core.retiring.quarantine import MOST_REST, days_for, key_of
 from sedge.services.context import Desk
 from sedge.store.schema import tables
@@ -30,16 +30,22 @@ def listing(desk: Desk) -> list[RestRow]:
     """The countries of the organisation's sites, and those that have days of their own."""
     with desk.reading() as reading:
         defaults = reading.records.find(Defaults, ORGANISATION)
-        here = {country for (country,) in reading.connection.execute(select(tables.site.c.country).distinct())}
+        here = {
+            country
+            for (country,) in reading.connection.execute(select(tables.site.c.country).distinct())
+        }
     rests = defaults.rests if defaults else {}
     countries = sorted(here | {key.split()[0] for key in rests})
     return [
         RestRow(
-            c, COUNTRIES[c].name if c in COUNTRIES else c, days_for(c, Kind.GEOGRAPHIC, defaults), days_for(c, Kind.TOLL_FREE, defaults),
+            c,
+            COUNTRIES[c].name if c in COUNTRIES else c,
+            days_for(c, Kind.GEOGRAPHIC, defaults),
+            days_for(c, Kind.TOLL_FREE, defaults),
             any(key.split()[0] == c for key in rests),
         )
         for c in countries
-    ]  # fmt: skip
+    ]
 
 
 def put(desk: Desk, country: str, *, days: str, toll_free: str) -> list[RestRow]:
@@ -47,8 +53,14 @@ def put(desk: Desk, country: str, *, days: str, toll_free: str) -> list[RestRow]
     desk.require(May.SET_RULES)
     if country not in COUNTRIES:
         raise NotUnderstood("Choose one of the countries.", field="country")
-    wanted = {key_of(country, toll_free=False): _days(days, "days"), key_of(country, toll_free=True): _days(toll_free, "toll_free")}
-    usual = {key_of(country, toll_free=False): POLICY.rest(Kind.GEOGRAPHIC), key_of(country, toll_free=True): POLICY.rest(Kind.TOLL_FREE)}
+    wanted = {
+        key_of(country, toll_free=False): _days(days, "days"),
+        key_of(country, toll_free=True): _days(toll_free, "toll_free"),
+    }
+    usual = {
+        key_of(country, toll_free=False): POLICY.rest(Kind.GEOGRAPHIC),
+        key_of(country, toll_free=True): POLICY.rest(Kind.TOLL_FREE),
+    }
     with desk.writing(reason=f"rest of numbers in {COUNTRIES[country].name}") as writing:
         before = writing.records.find(Defaults, ORGANISATION)
         kept = {key: n for key, n in (before.rests if before else {}).items() if key not in wanted}

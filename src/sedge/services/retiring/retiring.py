@@ -1,4 +1,5 @@
-"""Retiring at the desk: what depends on numbers, what each way of letting them go costs, and the work orders that do it."""
+"""Retiring at the desk: what depends on numbers, what each way of letting them go costs, and the
+work orders that do it."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -7,13 +8,13 @@ from typing import Any
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.estate import Estate
 from sedge.core.holding import HolderRef
+from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.life import State
 from sedge.core.records import Carrier, HolderKind, Number, Role, Site, Subject
 from sedge.core.retiring.dependencies import Dependence, dependences, idle_first, settling
 from sedge.core.retiring.quarantine import MOST_REST, rest_of
 from sedge.core.retiring.terms import Choice, choices
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.needs import Needs
 from sedge.services.context import Desk, Reading
 from sedge.services.retiring.usage_index import around
 
@@ -23,7 +24,8 @@ THENS = ("release", "rest", "keep")
 
 @dataclass(frozen=True)
 class Retirement:
-    """One number with what depends on it, the ways of letting it go, and what callers could be told while it rests."""
+    """One number with what depends on it, the ways of letting it go, and what callers could be told
+    while it rests."""
 
     number: Number
     dependences: list[Dependence]
@@ -50,11 +52,22 @@ def depends_on(desk: Desk, e164: str) -> Retirement:
         carrier = reading.records.the(Carrier, number.carrier)
         site = reading.records.the(Site, number.site)
         main = next(
-            (n for n in estate.numbers_of(_site_ref(site)) if n.assignment and n.assignment.role is Role.MAIN and n.e164 != e164), None
+            (
+                n
+                for n in estate.numbers_of(_site_ref(site))
+                if n.assignment and n.assignment.role is Role.MAIN and n.e164 != e164
+            ),
+            None,
         )
     rest = rest_of(number, estate)
     instead = f" Please call {main.shown}." if main else ""
-    return Retirement(number, found, choices(number, carrier, desk.now().date(), rest), rest, f"This number is no longer in use.{instead}")
+    return Retirement(
+        number,
+        found,
+        choices(number, carrier, desk.now().date(), rest),
+        rest,
+        f"This number is no longer in use.{instead}",
+    )
 
 
 def _site_ref(site: Site) -> HolderRef:
@@ -68,8 +81,11 @@ def days_of_rest(typed: str) -> int | None:
     return int(typed) if typed else None
 
 
-def plan(desk: Desk, e164: str, *, then: str, rest: str = "", announcement: str = "", settle: bool = True) -> tuple[list[Any], str]:
-    """Tasks that retire a number: what depends on it settled where that needs no judgement, taken back, then rest or release.
+def plan(
+    desk: Desk, e164: str, *, then: str, rest: str = "", announcement: str = "", settle: bool = True
+) -> tuple[list[Any], str]:
+    """Tasks that retire a number: what depends on it settled where that needs no judgement, taken
+    back, then rest or release.
 
     `then` is `release` (now), `rest` (then released, by a work order of its own later) or `keep`.
     """
@@ -83,14 +99,23 @@ def plan(desk: Desk, e164: str, *, then: str, rest: str = "", announcement: str 
     tasks: list[Any] = settling(view.dependences) if settle else []
     if number.state is State.ASSIGNED and number.holder:
         words = announcement.strip() if then != "release" else ""
-        tasks.append(t.UnassignNumber(number=e164, rest=0 if then == "release" else days, holder=number.holder, announcement=words))
+        tasks.append(
+            t.UnassignNumber(
+                number=e164,
+                rest=0 if then == "release" else days,
+                holder=number.holder,
+                announcement=words,
+            )
+        )
     if then == "release":
         tasks.append(t.ReleaseNumber(number=e164))
     elif then == "rest":
         tasks.append(t.ReleaseNumber(number=e164, after_rest=True))
     if not tasks:
         raise NotAllowedNow(
-            f"{number.shown} is {number.state} already. Choose to release it, if it shall go.", reason="nothing", field="then"
+            f"{number.shown} is {number.state} already. Choose to release it, if it shall go.",
+            reason="nothing",
+            field="then",
         )
     return tasks, f"Retire {number.shown}"
 
@@ -98,10 +123,13 @@ def plan(desk: Desk, e164: str, *, then: str, rest: str = "", announcement: str 
 # ── many at once ──
 
 
-def many(desk: Desk, numbers: Sequence[str], *, then: str, rest: int | None, announcement: str = "") -> list[Any]:
-    """Tasks that retire many numbers: caller IDs and fallbacks that lead to them changed, idle seats taken back, each taken back and let go."""
+def many(
+    desk: Desk, numbers: Sequence[str], *, then: str, rest: int | None, announcement: str = ""
+) -> list[Any]:
+    """Tasks that retire many numbers: caller IDs and fallbacks that lead to them changed, idle
+    seats taken back, each taken back and let go."""
     with desk.reading() as reading:
-        estate = reading.estate(Needs(numbers=set(numbers)))
+        estate = reading.estate(LoadSpec(numbers=set(numbers)))
         found = [estate.number(n) for n in numbers]
         settled = _settle_many(reading, found, estate)
     tasks = [task for task in settled if getattr(task, "number", None) not in set(numbers)]
@@ -109,7 +137,12 @@ def many(desk: Desk, numbers: Sequence[str], *, then: str, rest: int | None, ann
         if n.state is State.ASSIGNED:
             days = 0 if then == "release" else rest
             tasks.append(
-                t.UnassignNumber(number=n.e164, holder=n.holder, rest=days, announcement=announcement if then != "release" else "")
+                t.UnassignNumber(
+                    number=n.e164,
+                    holder=n.holder,
+                    rest=days,
+                    announcement=announcement if then != "release" else "",
+                )
             )
         if then == "release":
             tasks.append(t.ReleaseNumber(number=n.e164))
@@ -119,14 +152,22 @@ def many(desk: Desk, numbers: Sequence[str], *, then: str, rest: int | None, ann
 
 
 def _settle_many(reading: Reading, found: Iterable[Number], estate: Estate) -> list[Any]:
-    """What settles the dependences of many; seats are taken back where all numbers of a holder go."""
+    """What settles the dependences of many; seats are taken back where all numbers of a holder
+    go."""
     going = [n for n in found if n.in_use]
     wanted = {n.e164 for n in going}
     about = around(reading, going)
     tasks: list[Any] = []
     for n in going:
-        tasks += settling(d for d in dependences(n, estate, about[n.e164]) if not any(isinstance(x, t.RevokeLicence) for x in d.tasks))
+        tasks += settling(
+            d
+            for d in dependences(n, estate, about[n.e164])
+            if not any(isinstance(x, t.RevokeLicence) for x in d.tasks)
+        )
     for ref in dict.fromkeys(n.holder for n in going if n.holder):
         if all(n.e164 in wanted for n in estate.numbers_of(ref)):
-            tasks += [t.RevokeLicence(holder=ref, product=g.product) for g in idle_first(estate.grants_of(ref), estate)]
+            tasks += [
+                t.RevokeLicence(holder=ref, product=g.product)
+                for g in idle_first(estate.grants_of(ref), estate)
+            ]
     return list(dict.fromkeys(tasks))

@@ -1,6 +1,8 @@
-"""What names numbers: call paths, fallbacks, people whose calls ring them, calls out that show them, open work orders.
+"""What names numbers: call paths, fallbacks, people whose calls ring them, calls out that show
+them, open work orders.
 
-Asked for all numbers at once: a few queries for each nine hundred, and one more for each number that very much leads to.
+Asked for all numbers at once: a few queries for each nine hundred, and one more for each number
+that very much leads to.
 """
 
 from collections import Counter, defaultdict
@@ -44,28 +46,51 @@ def around(reading: Reading | Writing, numbers: Sequence[Number]) -> dict[str, A
     followers, without = _followers(connection, numbers), _without_own(connection, numbers)
     return {
         n.e164: Around(
-            naming=paths[n.e164], falling_back=falling.named[n.e164], ringing=ringing.named[n.e164],
-            showing=[*people.named[n.e164], *sites.named[n.e164], *(d for d in whole if d.caller_id.number == n.e164)],
-            orders=orders[n.e164][:MOST_NAMED], followers=followers[n.path or ""], without_own=without[n.site] if is_main(n) else 0,
-            more={"numbers": falling.more[n.e164], "showing": people.more[n.e164] + sites.more[n.e164]},
+            naming=paths[n.e164],
+            falling_back=falling.named[n.e164],
+            ringing=ringing.named[n.e164],
+            showing=[
+                *people.named[n.e164],
+                *sites.named[n.e164],
+                *(d for d in whole if d.caller_id.number == n.e164),
+            ],
+            orders=orders[n.e164][:MOST_NAMED],
+            followers=followers[n.path or ""],
+            without_own=without[n.site] if is_main(n) else 0,
+            more={
+                "numbers": falling.more[n.e164],
+                "showing": people.more[n.e164] + sites.more[n.e164],
+            },
         )
         for n in numbers
-    }  # fmt: skip
+    }
 
 
 def _parts(keys: Iterable[str]) -> Iterator[list[str]]:
     """As many as one query takes."""
     wanted = sorted(set(keys))
-    return (wanted[start : start + MOST_VARIABLES] for start in range(0, len(wanted), MOST_VARIABLES))
+    return (
+        wanted[start : start + MOST_VARIABLES] for start in range(0, len(wanted), MOST_VARIABLES)
+    )
 
 
 def _naming(
-    records: Records, record_type: Any, column: Any, keys: Iterable[str], of: Callable[[Any], str | None], *also: ColumnElement[bool]
+    records: Records,
+    record_type: Any,
+    column: Any,
+    keys: Iterable[str],
+    of: Callable[[Any], str | None],
+    *also: ColumnElement[bool],
 ) -> _Found:
-    """Who names the numbers in a column: counted first, so that a number which a hundred thousand name is as quick to look at."""
+    """Who names the numbers in a column: counted first, so that a number which a hundred thousand
+    name is as quick to look at."""
     found = _Found()
     for part in _parts(keys):
-        counts = dict(records.connection.execute(select(column, func.count()).where(column.in_(part), *also).group_by(column)).all())
+        counts = dict(
+            records.connection.execute(
+                select(column, func.count()).where(column.in_(part), *also).group_by(column)
+            ).all()
+        )
         few = [key for key, count in counts.items() if count <= MOST_TOLD]
         told = records.where(record_type, column.in_(few), *also) if few else []
         for key in counts.keys() - set(few):
@@ -80,7 +105,9 @@ def _paths(records: Records, keys: Iterable[str]) -> defaultdict[str, list[PathV
     names = tables.path_names
     pairs: list[tuple[str, str]] = []
     for part in _parts(keys):
-        query = select(names.c.subject_id, names.c.path).where(names.c.subject == Subject.NUMBER.value, names.c.subject_id.in_(part))
+        query = select(names.c.subject_id, names.c.path).where(
+            names.c.subject == Subject.NUMBER.value, names.c.subject_id.in_(part)
+        )
         pairs += records.connection.execute(query)
     versions = {path.id: path for path in records.many(PathVersion, {path for _, path in pairs})}
     found: defaultdict[str, list[PathVersion]] = defaultdict(list)
@@ -89,15 +116,23 @@ def _paths(records: Records, keys: Iterable[str]) -> defaultdict[str, list[PathV
     return found
 
 
-def _open_orders(connection: Connection, keys: Iterable[str]) -> defaultdict[str, list[tuple[str, str]]]:
+def _open_orders(
+    connection: Connection, keys: Iterable[str]
+) -> defaultdict[str, list[tuple[str, str]]]:
     """Open work orders that touch the numbers: id and title, the oldest first."""
     touch, order = holders.order_touch, workorders.work_order
     found: defaultdict[str, list[tuple[str, str]]] = defaultdict(list)
     for part in _parts(keys):
         query = (
-            select(touch.c.ref, order.c.id, order.c.title).join(touch, touch.c.work_order == order.c.id)
-            .where(touch.c.subject == Subject.NUMBER.value, touch.c.ref.in_(part), order.c.state.in_(OPEN)).order_by(order.c.no)
-        )  # fmt: skip
+            select(touch.c.ref, order.c.id, order.c.title)
+            .join(touch, touch.c.work_order == order.c.id)
+            .where(
+                touch.c.subject == Subject.NUMBER.value,
+                touch.c.ref.in_(part),
+                order.c.state.in_(OPEN),
+            )
+            .order_by(order.c.no)
+        )
         for number, key, title in connection.execute(query):
             found[number].append((key, title))
     return found
@@ -108,16 +143,25 @@ def _followers(connection: Connection, numbers: Iterable[Number]) -> Counter[str
     life = tables.life
     found: Counter[str] = Counter()
     for part in _parts(n.path for n in numbers if n.path):
-        query = select(life.c.path, func.count()).where(life.c.path.in_(part), is_open()).group_by(life.c.path)
+        query = (
+            select(life.c.path, func.count())
+            .where(life.c.path.in_(part), is_open())
+            .group_by(life.c.path)
+        )
         found.update(dict(connection.execute(query).all()))
     return found
 
 
 def _without_own(connection: Connection, numbers: Iterable[Number]) -> Counter[str]:
-    """People who have no number of their own, by site, where one of the numbers is the site's main one."""
+    """People who have no number of their own, by site, where one of the numbers is the site's main
+    one."""
     person = tables.person
     found: Counter[str] = Counter()
     for part in _parts(n.site for n in numbers if is_main(n)):
-        query = select(person.c.site, func.count()).where(person.c.site.in_(part), *without_own()).group_by(person.c.site)
+        query = (
+            select(person.c.site, func.count())
+            .where(person.c.site.in_(part), *without_own())
+            .group_by(person.c.site)
+        )
         found.update(dict(connection.execute(query).all()))
     return found

@@ -1,13 +1,15 @@
-"""Addresses held against the register again: each night, and when somebody asks. What the register no longer knows is no place to send help to."""
+"""Addresses held against the register again: each night, and when somebody asks. What the register
+no longer knows is no place to send help to."""
 
 from dataclasses import dataclass
 from datetime import timedelta
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.errors import NotUnderstood, OutsideTrouble
 from sedge.core.records import Address, Subject, Verdict
-from sedge.core.reduce import changed
 from sedge.services.context import Desk
+from sedge.services.periodic import periodic
 from sedge.services.safety import safety
 
 NAME = "addresses"
@@ -16,7 +18,8 @@ ASKED_AT = timedelta(hours=2)  # after midnight
 
 @dataclass(frozen=True)
 class Rechecked:
-    """How many addresses were asked for, which have changed their verdict, and what kept the register from answering."""
+    """How many addresses were asked for, which have changed their verdict, and what kept the
+    register from answering."""
 
     asked: int
     changed: list[Address]
@@ -24,7 +27,8 @@ class Rechecked:
 
 
 def recheck(desk: Desk) -> Rechecked:
-    """Every address once more; a changed verdict, answering point or place is kept. One the register is silent on stays as it was."""
+    """Every address once more; a changed verdict, answering point or place is kept. One the
+    register is silent on stays as it was."""
     desk.require(May.CHANGE_SAFETY)
     with desk.reading() as reading:
         addresses = reading.records.all(Address)
@@ -38,7 +42,11 @@ def recheck(desk: Desk) -> Rechecked:
             with desk.writing(reason="the register was asked again") as writing:
                 now = writing.records.the(Address, address.id)
                 if now == address:
-                    moved.append(writing.save([changed(Subject.ADDRESS, now, after, "address.rechecked")])[0].after)
+                    moved.append(
+                        writing.save([changed(Subject.ADDRESS, now, after, "address.rechecked")])[
+                            0
+                        ].after
+                    )
     return Rechecked(len(addresses), moved, "")
 
 
@@ -50,11 +58,17 @@ def _as_now(desk: Desk, address: Address) -> Address:
     if found.verdict is not Verdict.EXACT:
         return address.but(verdict=found.verdict, accepted=False)
     best = found.candidates[0]
-    return address.but(verdict=address.verdict if address.dispatchable else Verdict.EXACT, psap=best.psap, point=best.point)
+    return address.but(
+        verdict=address.verdict if address.dispatchable else Verdict.EXACT,
+        psap=best.psap,
+        point=best.point,
+    )
 
 
+@periodic(NAME)
 def recheck_nightly(desk: Desk) -> int:
-    """Once a night, and an hour later again where the register was silent; how many addresses changed."""
+    """Once a night, and an hour later again where the register was silent; how many addresses
+    changed."""
 
     def ask() -> tuple[int, bool]:
         done = recheck(desk.as_system())

@@ -1,4 +1,5 @@
-"""What each carrier has registered for each number against what Sedge says: compared on demand, differences sent again."""
+"""What each carrier has registered for each number against what Sedge says: compared on demand,
+differences sent again."""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -18,7 +19,8 @@ PARTS = ("country", "region", "city", "street", "house_number", "postcode", "flo
 
 @dataclass(frozen=True)
 class Difference:
-    """A number whose carrier would send help elsewhere: parts as (name, Sedge's, the carrier's); `has_none`: it has no address at all."""
+    """A number whose carrier would send help elsewhere: parts as (name, Sedge's, the carrier's);
+    `has_none`: it has no address at all."""
 
     number: Number
     site: str
@@ -28,7 +30,8 @@ class Difference:
 
 @dataclass(frozen=True)
 class Compared:
-    """One carrier's addresses against ours. `trouble` says why it could not be asked; `alike` is how many agree."""
+    """One carrier's addresses against ours. `trouble` says why it could not be asked; `alike` is
+    how many agree."""
 
     carrier: Carrier
     differences: list[Difference]
@@ -40,17 +43,29 @@ class Compared:
 def wanted(desk: Desk, spot: Spot, address: Address, site: Site) -> dict[str, str]:
     """What a carrier should have registered for a number at a spot."""
     elements = address.elements
-    return {**{name: getattr(elements, name) for name in PARTS[:6]}, "floor": spot.floor, "room": spot.room, "site": site.name}
+    return {
+        **{name: getattr(elements, name) for name in PARTS[:6]},
+        "floor": spot.floor,
+        "room": spot.room,
+        "site": site.name,
+    }
 
 
 def compare(desk: Desk, key: str) -> Compared:
-    """Ask a carrier for all addresses it has of our numbers, and hold them against ours. Raises NotFound for one that keeps none."""
+    """Ask a carrier for all addresses it has of our numbers, and hold them against ours. Raises
+    NotFound for one that keeps none."""
     with desk.reading() as reading:
         carrier = reading.records.the(Carrier, key)
         if not carrier.registers_addresses or key not in desk.outside.carriers:
-            raise NotFound(f"{carrier.name} keeps no addresses; the place travels with each call.", subject="carrier", id=key)
+            raise NotFound(
+                f"{carrier.name} keeps no addresses; the place travels with each call.",
+                subject="carrier",
+                id=key,
+            )
         life = tables.life
-        numbers = reading.records.where(Number, life.c.carrier == key, tables.IN_USE, order_by=life.c.number)
+        numbers = reading.records.where(
+            Number, life.c.carrier == key, tables.IN_USE, order_by=life.c.number
+        )
         accounts = reading.records.where(Account, tables.account.c.carrier == key)
         spots = {s.id: s for s in reading.records.all(Spot)}
         addresses = {a.id: a for a in reading.records.all(Address)}
@@ -68,7 +83,11 @@ def compare(desk: Desk, key: str) -> Compared:
         spot = spots[n.spot]
         ours = wanted(desk, spot, addresses[spot.address], sites[spot.site])
         has = theirs.get(n.e164)
-        parts = tuple((name, ours[name], (has or {}).get(name, "")) for name in PARTS if ours[name] != (has or {}).get(name, ""))
+        parts = tuple(
+            (name, ours[name], (has or {}).get(name, ""))
+            for name in PARTS
+            if ours[name] != (has or {}).get(name, "")
+        )
         if has is None or parts:
             found.append(Difference(n, sites[n.site].name, parts, has is None))
     return Compared(carrier, found, len(numbers) - len(found), "", desk.now())
@@ -77,7 +96,11 @@ def compare(desk: Desk, key: str) -> Compared:
 def keeping(desk: Desk) -> list[Carrier]:
     """Carriers that keep addresses and can be asked."""
     with desk.reading() as reading:
-        return [c for c in reading.records.all(Carrier) if c.registers_addresses and c.id in desk.outside.carriers]
+        return [
+            c
+            for c in reading.records.all(Carrier)
+            if c.registers_addresses and c.id in desk.outside.carriers
+        ]
 
 
 def send_again(desk: Desk, key: str) -> WorkOrder:
@@ -85,6 +108,11 @@ def send_again(desk: Desk, key: str) -> WorkOrder:
     desk.require(May.CHANGE_ESTATE)
     compared = compare(desk, key)
     if not compared.differences:
-        raise NotFound(compared.trouble or f"{compared.carrier.name} has every address as Sedge says it.", subject="difference")
+        raise NotFound(
+            compared.trouble or f"{compared.carrier.name} has every address as Sedge says it.",
+            subject="difference",
+        )
     tasks = [t.RegisterAddress(number=d.number.e164) for d in compared.differences[:SHOWN]]
-    return workorders.draft(desk, f"Register {len(tasks)} addresses with {compared.carrier.name}", tasks)
+    return workorders.draft(
+        desk, f"Register {len(tasks)} addresses with {compared.carrier.name}", tasks
+    )

@@ -11,9 +11,9 @@ from datetime import datetime, timedelta
 from sqlalchemy import insert, select, update
 
 from sedge.core.access.roles import AccessRole, May
+from sedge.core.changes import changed
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.records import Address, Site, Spot, Subject
-from sedge.core.reduce import changed
 from sedge.formats.letters import Letter
 from sedge.services import mail
 from sedge.services.context import Desk, House
@@ -36,7 +36,8 @@ class Asked:
 
 
 def make_link(desk: Desk, code: str, *, to: str = "") -> str:
-    """A new link for a spot, told this once; mailed to `to` where that is given. Raises NotUnderstood, NotFound."""
+    """A new link for a spot, told this once; mailed to `to` where that is given. Raises
+    NotUnderstood, NotFound."""
     desk.require(May.CHANGE_SAFETY)
     if to and ("@" not in to or len(to) > 200 or any(ch.isspace() for ch in to)):
         raise NotUnderstood("That is no mail address.", field="to")
@@ -46,16 +47,28 @@ def make_link(desk: Desk, code: str, *, to: str = "") -> str:
         spot = writing.records.the(Spot, code)
         desk.require_site(spot.site)
         site = writing.records.the(Site, spot.site)
-        values = {"token_hash": _hash(token), "spot": code, "sent_to": to, "expires_at": writing.now + GOOD_FOR, "used_at": None}
+        values = {
+            "token_hash": _hash(token),
+            "spot": code,
+            "sent_to": to,
+            "expires_at": writing.now + GOOD_FOR,
+            "used_at": None,
+        }
         writing.connection.execute(insert(confirm_link).values(**values))
         writing.remark("spot.asked", Subject.SPOT, code, f"{spot.name}{f', {to}' if to else ''}")
         if to:
             address = f"http://{desk.house.settings.host}:{desk.house.settings.port}{path}"
             text = (
-                f"If somebody calls for help from “{spot.name}” at {site.name}, the crew is sent there by these words.\n"
-                f"Please look whether they are right, and say so here (once, within {GOOD_FOR.days} days):\n\n{address}\n\n{mail.SENDER_NOTE}"
+                f"If somebody calls for help from “{spot.name}” at {site.name}, the crew is sent"
+                " there by these words.\nPlease look whether they are right, and say so here"
+                f" (once, within {GOOD_FOR.days} days):\n\n{address}\n\n{mail.SENDER_NOTE}"
             )
-            mail.write(writing, f"confirm-{_hash(token)[:16]}", to, Letter(f"Is “{spot.name}” still right?", text))
+            mail.write(
+                writing,
+                f"confirm-{_hash(token)[:16]}",
+                to,
+                Letter(f"Is “{spot.name}” still right?", text),
+            )
     return path
 
 
@@ -63,41 +76,66 @@ def asked(house: House, token: str) -> Asked:
     """What a link is about. Raises NotFound where it was used, has run out or never was."""
     desk = _desk_of(house, token)
     with desk.reading() as reading:
-        row = reading.connection.execute(select(confirm_link).where(confirm_link.c.token_hash == _hash(token))).first()
+        row = reading.connection.execute(
+            select(confirm_link).where(confirm_link.c.token_hash == _hash(token))
+        ).first()
         if row is None or row.used_at is not None or row.expires_at <= reading.now:
             raise NotFound(GONE, subject="link")
         spot = reading.records.the(Spot, row.spot)
         return Asked(
-            desk.organisation.name, spot, reading.records.the(Site, spot.site), reading.records.the(Address, spot.address), row.expires_at
+            desk.organisation.name,
+            spot,
+            reading.records.the(Site, spot.site),
+            reading.records.the(Address, spot.address),
+            row.expires_at,
         )
 
 
 def answer(house: House, token: str, *, right: bool, name: str, note: str) -> Spot:
-    """Use a link: the spot is confirmed, or noted as wrong for Today. Once: of two at the same moment one is refused. Raises NotFound,
-    NotUnderstood."""
+    """Use a link: the spot is confirmed, or noted as wrong for Today. Once: of two at the same
+    moment one is refused. Raises NotFound, NotUnderstood."""
     if not 2 <= len(name.strip()) <= 80:
         raise NotUnderstood("Say who you are, so that somebody can ask back.", field="name")
     if not right and not note.strip():
         raise NotUnderstood("Say what is wrong with it.", field="note")
     desk = _desk_of(house, token)
     with desk.writing(reason=f"by a link, {name.strip()}") as writing:
-        now = (confirm_link.c.token_hash == _hash(token), confirm_link.c.used_at.is_(None), confirm_link.c.expires_at > writing.now)
-        if writing.connection.execute(update(confirm_link).where(*now).values(used_at=writing.now)).rowcount != 1:
+        now = (
+            confirm_link.c.token_hash == _hash(token),
+            confirm_link.c.used_at.is_(None),
+            confirm_link.c.expires_at > writing.now,
+        )
+        if (
+            writing.connection.execute(
+                update(confirm_link).where(*now).values(used_at=writing.now)
+            ).rowcount
+            != 1
+        ):
             raise NotFound(GONE, subject="link")
-        code = writing.connection.execute(select(confirm_link.c.spot).where(confirm_link.c.token_hash == _hash(token))).scalar_one()
+        code = writing.connection.execute(
+            select(confirm_link.c.spot).where(confirm_link.c.token_hash == _hash(token))
+        ).scalar_one()
         spot = writing.records.the(Spot, code)
         if right:
             after = spot.but(confirmed_at=writing.now, confirmed_by=name.strip(), doubt="")
             return writing.save([changed(Subject.SPOT, spot, after, "spot.confirmed")])[0].after
         doubt = f"{name.strip()}: {note.strip()}"[:400]
-        return writing.save([changed(Subject.SPOT, spot, spot.but(doubt=doubt), "spot.doubted")])[0].after
+        return writing.save([changed(Subject.SPOT, spot, spot.but(doubt=doubt), "spot.doubted")])[
+            0
+        ].after
 
 
 def _desk_of(house: House, token: str) -> Desk:
     organisation, _, secret = token.partition(".")
     if organisation not in house.estates or not 20 <= len(secret) <= 60:
         raise NotFound(GONE, subject="link")
-    who = Member(sign_in="link", name="Somebody at the site", email="", organisation=organisation, role=AccessRole.SAFETY_OFFICER)
+    who = Member(
+        sign_in="link",
+        name="Somebody at the site",
+        email="",
+        organisation=organisation,
+        role=AccessRole.SAFETY_OFFICER,
+    )
     return house.desk(who)
 
 

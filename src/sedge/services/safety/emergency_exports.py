@@ -6,11 +6,11 @@ from collections import Counter
 from collections.abc import Sequence
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.estate import Change
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Address, Number, Site, Spot, Subject
-from sedge.core.reduce import changed
 from sedge.core.safety.spots import floor_problem, needs_detail, spot_code
 from sedge.formats.pidf_lo import Place, pidf_lo
 from sedge.services.context import Desk, Reading
@@ -19,9 +19,24 @@ from sedge.services.safety import spots as places
 from sedge.store.schema import tables
 
 COLUMNS = (
-    "code", "site", "name", "building", "floor", "wing", "room", "note", "country", "region", "city", "street", "house_number", "postcode", "latitude", "longitude",
+    "code",
+    "site",
+    "name",
+    "building",
+    "floor",
+    "wing",
+    "room",
+    "note",
+    "country",
+    "region",
+    "city",
+    "street",
+    "house_number",
+    "postcode",
+    "latitude",
+    "longitude",
     "confirmed_at",
-)  # fmt: skip
+)
 MOST_ROWS = 10_000
 
 
@@ -29,8 +44,13 @@ def spot_pidf_lo(desk: Desk, code: str) -> bytes:
     """A spot as other systems take it. Raises NotFound."""
     with desk.reading() as reading:
         spot = reading.records.the(Spot, code)
-        address, site = reading.records.the(Address, spot.address), reading.records.the(Site, spot.site)
-    return pidf_lo(_place(desk, spot, address, site, f"pres:{code.lower()}@{desk.organisation.id}.example"))
+        address, site = (
+            reading.records.the(Address, spot.address),
+            reading.records.the(Site, spot.site),
+        )
+    return pidf_lo(
+        _place(desk, spot, address, site, f"pres:{code.lower()}@{desk.organisation.id}.example")
+    )
 
 
 def number_pidf_lo(desk: Desk, e164: str) -> bytes:
@@ -40,18 +60,38 @@ def number_pidf_lo(desk: Desk, e164: str) -> bytes:
         if not number.spot:
             raise NotAllowedNow(f"{number.shown} has no spot. Set one first.", reason="no-spot")
         spot = reading.records.the(Spot, number.spot)
-        address, site = reading.records.the(Address, spot.address), reading.records.the(Site, spot.site)
+        address, site = (
+            reading.records.the(Address, spot.address),
+            reading.records.the(Site, spot.site),
+        )
     return pidf_lo(_place(desk, spot, address, site, f"tel:{e164}"))
 
 
 def _place(desk: Desk, spot: Spot, address: Address, site: Site, entity: str) -> Place:
     e = address.elements
     civic = {
-        "country": e.country, "A1": e.region, "A3": e.city, "RD": e.street, "HNO": e.house_number, "PC": e.postcode, "LMK": e.landmark,
-        "BLD": spot.building or e.building, "FLR": spot.floor, "ROOM": spot.room, "NAM": site.name, "LOC": ", ".join(x for x in (spot.wing, spot.note) if x),
+        "country": e.country,
+        "A1": e.region,
+        "A3": e.city,
+        "RD": e.street,
+        "HNO": e.house_number,
+        "PC": e.postcode,
+        "LMK": e.landmark,
+        "BLD": spot.building or e.building,
+        "FLR": spot.floor,
+        "ROOM": spot.room,
+        "NAM": site.name,
+        "LOC": ", ".join(x for x in (spot.wing, spot.note) if x),
         "ADDCODE": spot.id,
-    }  # fmt: skip
-    return Place(entity, spot.id, civic, COUNTRIES[e.country].language, spot.confirmed_at or desk.now(), address.point)
+    }
+    return Place(
+        entity,
+        spot.id,
+        civic,
+        COUNTRIES[e.country].language,
+        spot.confirmed_at or desk.now(),
+        address.point,
+    )
 
 
 def spots_csv(desk: Desk) -> str:
@@ -67,37 +107,65 @@ def spots_csv(desk: Desk) -> str:
             continue
         address = addresses[s.address]
         point = address.point or ("", "")
-        row = {"code": s.id, "site": s.site, **{n: getattr(s, n) for n in ("name", "building", "floor", "wing", "room", "note")}}
-        row |= {n: getattr(address.elements, n) for n in ("country", "region", "city", "street", "house_number", "postcode")}
+        row = {
+            "code": s.id,
+            "site": s.site,
+            **{n: getattr(s, n) for n in ("name", "building", "floor", "wing", "room", "note")},
+        }
+        row |= {
+            n: getattr(address.elements, n)
+            for n in ("country", "region", "city", "street", "house_number", "postcode")
+        }
         writer.writerow(
-            {**row, "latitude": point[0], "longitude": point[1], "confirmed_at": s.confirmed_at.isoformat() if s.confirmed_at else ""}
+            {
+                **row,
+                "latitude": point[0],
+                "longitude": point[1],
+                "confirmed_at": s.confirmed_at.isoformat() if s.confirmed_at else "",
+            }
         )
     return out.getvalue()
 
 
 def spots_in(desk: Desk, content: bytes, *, dry_run: bool = False) -> dict[str, object]:
-    """Spots out of a CSV: with a known code their words are changed, without one they are added to the site named. All rows or none.
+    """Spots out of a CSV: with a known code their words are changed, without one they are added to
+    the site named. All rows or none.
 
-    Gives how many are new, changed, the same, and what is wrong by line. Raises NotUnderstood for what is no table.
+    Gives how many are new, changed, the same, and what is wrong by line. Raises NotUnderstood for
+    what is no table.
     """
     desk.require(May.CHANGE_SAFETY)
     try:
         rows = list(csv.DictReader(io.StringIO(content.decode("utf-8-sig"))))
     except (UnicodeDecodeError, csv.Error) as error:
-        raise NotUnderstood("This is no CSV in UTF-8. Save it as such and choose it again.", field="file") from error
+        raise NotUnderstood(
+            "This is no CSV in UTF-8. Save it as such and choose it again.", field="file"
+        ) from error
     if not rows or "site" not in (rows[0] or {}):
-        raise NotUnderstood("The first line must name the columns; “site” and “floor”, “room” or “name” at least.", field="file")
+        raise NotUnderstood(
+            "The first line must name the columns; “site” and “floor”, “room” or “name” at least.",
+            field="file",
+        )
     if len(rows) > MOST_ROWS:
-        raise NotUnderstood(f"At most {MOST_ROWS:,} spots at a time; these are {len(rows):,}.", field="file")
+        raise NotUnderstood(
+            f"At most {MOST_ROWS:,} spots at a time; these are {len(rows):,}.", field="file"
+        )
     with desk.reading() as reading:
         known = {s.id: s for s in reading.records.all(Spot)}
-        sites = {s.id: s.id for s in reading.records.all(Site)} | {s.name.casefold(): s.id for s in reading.records.all(Site)}
+        sites = {s.id: s.id for s in reading.records.all(Site)} | {
+            s.name.casefold(): s.id for s in reading.records.all(Site)
+        }
     plan = [_row(i, row, known, sites) for i, row in enumerate(rows, start=2)]
     bad = [why for _, _, why in plan if why]
-    counts = {what: sum(1 for w, _, why in plan if w == what and not why) for what in ("new", "changed", "same")}
+    counts = {
+        what: sum(1 for w, _, why in plan if w == what and not why)
+        for what in ("new", "changed", "same")
+    }
     if dry_run and not bad:
         with desk.reading() as reading:
-            _changes(desk, reading, [(what, row) for what, row, _ in plan])  # only looking says what doing would
+            _changes(
+                desk, reading, [(what, row) for what, row, _ in plan]
+            )  # only looking says what doing would
     if bad or dry_run:
         return {**counts, "bad": bad[:100], "done": False}
     with desk.writing(reason="spots from a file") as writing:
@@ -109,8 +177,11 @@ def spots_in(desk: Desk, content: bytes, *, dry_run: bool = False) -> dict[str, 
     return {**counts, "bad": [], "done": True}
 
 
-def _changes(desk: Desk, writing: Reading, rows: Sequence[tuple[str, dict[str, str]]]) -> list[Change]:
-    """All changes of a file together, so that they land together or not at all. Raises NotUnderstood naming the row."""
+def _changes(
+    desk: Desk, writing: Reading, rows: Sequence[tuple[str, dict[str, str]]]
+) -> list[Change]:
+    """All changes of a file together, so that they land together or not at all. Raises
+    NotUnderstood naming the row."""
     sites = {s.id: s for s in writing.records.all(Site)}
     addresses = {a.id: a for a in writing.records.all(Address)}
     known = {s.id: s for s in writing.records.all(Spot)}
@@ -125,16 +196,30 @@ def _changes(desk: Desk, writing: Reading, rows: Sequence[tuple[str, dict[str, s
             spot = known[row["code"]]
             _detailed(addresses[spot.address], spot.whole, row)
             changes.append(
-                changed(Subject.SPOT, spot, spot.but(**words, confirmed_at=writing.now, confirmed_by=desk.actor), "spot.changed")
+                changed(
+                    Subject.SPOT,
+                    spot,
+                    spot.but(**words, confirmed_at=writing.now, confirmed_by=desk.actor),
+                    "spot.changed",
+                )
             )
         elif what == "new":
             site = sites[row["site"]]
             if site.address is None:
-                raise NotUnderstood(f"{site.name} has no civic address yet. Give it one first.", field="file")
+                raise NotUnderstood(
+                    f"{site.name} has no civic address yet. Give it one first.", field="file"
+                )
             _detailed(addresses[site.address], False, row)
             last[site.id] += 1
             code = spot_code(site.code, last[site.id])
-            plain = Spot(id=code, address=site.address, site=site.id, name="", confirmed_at=writing.now, confirmed_by=desk.actor)
+            plain = Spot(
+                id=code,
+                address=site.address,
+                site=site.id,
+                name="",
+                confirmed_at=writing.now,
+                confirmed_by=desk.actor,
+            )
             fresh = plain.but(**words)
             changes.append(changed(Subject.SPOT, None, fresh, "spot.added"))
     return changes
@@ -143,13 +228,22 @@ def _changes(desk: Desk, writing: Reading, rows: Sequence[tuple[str, dict[str, s
 def _detailed(address: Address, whole: bool, row: dict[str, str]) -> None:
     missing = next((name for name in ("floor", "room") if not row[name]), "")
     if needs_detail(address) and not whole and missing:
-        raise NotUnderstood(f"{row['code'] or row['name'] or row['room']}: say the {missing}, or help would search.", field="file")
+        raise NotUnderstood(
+            f"{row['code'] or row['name'] or row['room']}: say the {missing}, or help would"
+            " search.",
+            field="file",
+        )
     if wrong := floor_problem(row["floor"], address):
         raise NotUnderstood(f"{row['code'] or row['name'] or row['room']}: {wrong}", field="file")
 
 
-def _row(line: int, row: dict[str, str], known: dict[str, Spot], sites: dict[str, str]) -> tuple[str, dict[str, str], str]:
-    words = {name: (row.get(name) or "").strip() for name in ("code", "site", "name", "building", "floor", "wing", "room", "note")}
+def _row(
+    line: int, row: dict[str, str], known: dict[str, Spot], sites: dict[str, str]
+) -> tuple[str, dict[str, str], str]:
+    words = {
+        name: (row.get(name) or "").strip()
+        for name in ("code", "site", "name", "building", "floor", "wing", "room", "note")
+    }
     words["site"] = sites.get(words["site"], sites.get(words["site"].casefold(), ""))
     if words["code"]:
         spot = known.get(words["code"])

@@ -1,4 +1,5 @@
-"""The emergency test of everything, or of one site: computed in batches, kept as a dated report that a safety officer can file."""
+"""The emergency test of everything, or of one site: computed in batches, kept as a dated report
+that a safety officer can file."""
 
 import csv
 import io
@@ -14,25 +15,39 @@ from sqlalchemy import and_, func, insert, or_, select, update
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound
+from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Number, Site, Subject
 from sedge.core.safety.coverage import NO_SPOT
 from sedge.core.safety.emergency_tests import Tested, help_from
-from sedge.core.workorders.needs import Needs
 from sedge.formats.safety_report import ReportFacts, safety_report
 from sedge.services.context import Desk
+from sedge.services.periodic import periodic
 from sedge.store.schema import tables
 from sedge.store.schema.safety import emergency_report, emergency_report_part
 
 BATCH, SLICE = 400, 2000  # numbers looked at together; numbers tested before others get their turn
 MOST_ON_PAPER, SHOWN, MOST_REASONS = 400, 1000, 40
-COLUMNS = ("number", "holder", "site", "help comes", "sent to", "answered by", "rings back", "trunk", "told", "broken", "to look at")
+COLUMNS = (
+    "number",
+    "holder",
+    "site",
+    "help comes",
+    "sent to",
+    "answered by",
+    "rings back",
+    "trunk",
+    "told",
+    "broken",
+    "to look at",
+)
 Cursor = tuple[str, int]  # site and number after which it goes on
 
 
 @dataclass(frozen=True)
 class Report:
-    """`of` names what was tested; `total` numbers in use are to be, `numbers` have been. `reasons` are broken links with how often each."""
+    """`of` names what was tested; `total` numbers in use are to be, `numbers` have been. `reasons`
+    are broken links with how often each."""
 
     id: str
     at: datetime
@@ -80,7 +95,9 @@ class _Sheet:
         if line.comes and not line.cautions:
             return
         national = describe(line.e164).shown
-        for reason in {link.replace(national, "the number") for link in (*line.broken, *line.cautions)}:
+        for reason in {
+            link.replace(national, "the number") for link in (*line.broken, *line.cautions)
+        }:
             self.reasons[reason] = self.reasons.get(reason, 0) + 1
         self.wrong_count += 1
         if len(self.wrong) < SHOWN:
@@ -93,14 +110,25 @@ class _Sheet:
             reasons[f"People with {NO_SPOT}"] = self.people_without_spot
         by_site = sorted(self.sites.items(), key=lambda x: (x[1][0] == x[1][1], x[0]))
         return Report(
-            self.id, datetime.fromisoformat(self.at), self.by, self.of, self.total, self.numbers, self.comes, self.cautions, self.people_without_spot,
-            {name: (count, comes) for name, (count, comes) in by_site}, dict(reasons.most_common(MOST_REASONS)), round(self.seconds, 2), self.after is None,
-        )  # fmt: skip
+            self.id,
+            datetime.fromisoformat(self.at),
+            self.by,
+            self.of,
+            self.total,
+            self.numbers,
+            self.comes,
+            self.cautions,
+            self.people_without_spot,
+            {name: (count, comes) for name, (count, comes) in by_site},
+            dict(reasons.most_common(MOST_REASONS)),
+            round(self.seconds, 2),
+            self.after is None,
+        )
 
 
 def begin(desk: Desk, *, site: str = "") -> Report:
-    """Test everything (or a site): a small estate at once, a large one in slices that the runner goes on with, so that it can be left and
-    come back to. Raises NotFound for an unknown site."""
+    """Test everything (or a site): a small estate at once, a large one in slices that the runner
+    goes on with, so that it can be left and come back to. Raises NotFound for an unknown site."""
     desk.require(May.PLACE_TEST_CALL)
     desk.who.scope.require(site or None)
     sheet = _new_sheet(desk, site)
@@ -116,10 +144,13 @@ def run(desk: Desk, *, site: str = "") -> Report:
     return look(desk, key)[0]
 
 
+@periodic("emergency tests")
 def go_on(desk: Desk) -> int:
     """A slice of a test that has been begun; how much was done."""
     with desk.reading() as reading:
-        key = reading.connection.execute(select(emergency_report.c.id).where(emergency_report.c.done.is_(False)).limit(1)).scalar()
+        key = reading.connection.execute(
+            select(emergency_report.c.id).where(emergency_report.c.done.is_(False)).limit(1)
+        ).scalar()
     return int(_continue(desk, key)) if key else 0
 
 
@@ -137,11 +168,22 @@ def _new_sheet(desk: Desk, site: str) -> _Sheet:
     with desk.reading() as reading:
         of = reading.records.the(Site, site).name if site else "every site"
         here = (life.c.site == site,) if site else ()
-        total = reading.connection.execute(select(func.count()).select_from(life).where(tables.IN_USE, *here)).scalar() or 0
+        total = (
+            reading.connection.execute(
+                select(func.count()).select_from(life).where(tables.IN_USE, *here)
+            ).scalar()
+            or 0
+        )
         theirs = (person.c.site == site,) if site else ()
-        nowhere = select(func.count()).select_from(person).where(person.c.departed.is_(False), person.c.spot.is_(None), *theirs)
+        nowhere = (
+            select(func.count())
+            .select_from(person)
+            .where(person.c.departed.is_(False), person.c.spot.is_(None), *theirs)
+        )
         without = reading.connection.execute(nowhere).scalar() or 0
-    return _Sheet(desk.new_id("report"), desk.now().isoformat(), desk.actor, of, site, total, without)
+    return _Sheet(
+        desk.new_id("report"), desk.now().isoformat(), desk.actor, of, site, total, without
+    )
 
 
 def _slice(desk: Desk, sheet: _Sheet) -> list[Tested]:
@@ -151,7 +193,7 @@ def _slice(desk: Desk, sheet: _Sheet) -> list[Tested]:
     while sheet.after is not None and len(lines) < SLICE:
         numbers = _next_numbers(desk, sheet)
         with desk.reading() as reading:
-            estate = reading.estate(Needs(numbers={f"+{n}" for _, n in numbers}))
+            estate = reading.estate(LoadSpec(numbers={f"+{n}" for _, n in numbers}))
         for _, n in numbers:
             number = estate.get(Number, f"+{n}")
             if number is not None and number.in_use:
@@ -168,12 +210,19 @@ def _next_numbers(desk: Desk, sheet: _Sheet) -> list[Cursor]:
     site, number = sheet.after or ("", 0)
     here = (life.c.site == sheet.site,) if sheet.site else ()
     beyond = or_(life.c.site > site, and_(life.c.site == site, life.c.number > number))
-    query = select(life.c.site, life.c.number).where(tables.IN_USE, beyond, *here).order_by(life.c.site, life.c.number).limit(BATCH)
+    query = (
+        select(life.c.site, life.c.number)
+        .where(tables.IN_USE, beyond, *here)
+        .order_by(life.c.site, life.c.number)
+        .limit(BATCH)
+    )
     with desk.reading() as reading:
         return [(s, n) for s, n in reading.connection.execute(query)]
 
 
-def _keep(desk: Desk, sheet: _Sheet, lines: list[Tested], *, part: int, is_new: bool = False) -> None:
+def _keep(
+    desk: Desk, sheet: _Sheet, lines: list[Tested], *, part: int, is_new: bool = False
+) -> None:
     """The report as far as it is, and the lines of this slice; the ledger once it is whole."""
     done = sheet.after is None
     values = {"body": json.dumps(asdict(sheet)), "done": done, "parts": part + 1}
@@ -184,9 +233,16 @@ def _keep(desk: Desk, sheet: _Sheet, lines: list[Tested], *, part: int, is_new: 
             writing.connection.execute(insert(emergency_report).values(**row))
         else:
             at = (emergency_report.c.id == sheet.id, emergency_report.c.parts == part)
-            if writing.connection.execute(update(emergency_report).where(*at).values(**values)).rowcount != 1:
+            if (
+                writing.connection.execute(
+                    update(emergency_report).where(*at).values(**values)
+                ).rowcount
+                != 1
+            ):
                 return  # somebody else has gone on with it meanwhile
-        writing.connection.execute(insert(emergency_report_part).values(report=sheet.id, part=part, lines=kept))
+        writing.connection.execute(
+            insert(emergency_report_part).values(report=sheet.id, part=part, lines=kept)
+        )
         writing.touch()
         if done:
             title = f"{sheet.of}: help comes for {sheet.comes} of {sheet.numbers}"
@@ -196,7 +252,9 @@ def _keep(desk: Desk, sheet: _Sheet, lines: list[Tested], *, part: int, is_new: 
 def reports(desk: Desk, *, limit: int = 50) -> list[Report]:
     """Newest first."""
     with desk.reading() as reading:
-        rows = reading.connection.execute(select(emergency_report.c.body).order_by(emergency_report.c.at.desc()).limit(limit)).scalars()
+        rows = reading.connection.execute(
+            select(emergency_report.c.body).order_by(emergency_report.c.at.desc()).limit(limit)
+        ).scalars()
         return [_sheet_of(body).report for body in rows]
 
 
@@ -207,8 +265,8 @@ def _sheet_of(body: str) -> _Sheet:
 
 
 def look(desk: Desk, key: str) -> tuple[Report, list[Tested], int]:
-    """A report with the first of those lines for which help would not come, or that should be looked at, and how many there are. Raises
-    NotFound."""
+    """A report with the first of those lines for which help would not come, or that should be
+    looked at, and how many there are. Raises NotFound."""
     sheet = _sheet_of(_row(desk, key).body)
     lines = sorted((_line(x) for x in sheet.wrong), key=lambda x: (x.comes, x.site, x.e164))
     return sheet.report, lines, sheet.wrong_count
@@ -216,30 +274,54 @@ def look(desk: Desk, key: str) -> tuple[Report, list[Tested], int]:
 
 def _row(desk: Desk, key: str) -> Any:
     with desk.reading() as reading:
-        row = reading.connection.execute(select(emergency_report).where(emergency_report.c.id == key)).first()
+        row = reading.connection.execute(
+            select(emergency_report).where(emergency_report.c.id == key)
+        ).first()
     if row is None:
         raise NotFound("There is no such report.", subject="emergency report", id=key)
     return row
 
 
 def _line(plain: dict[str, Any]) -> Tested:
-    return Tested(**{**plain, "broken": tuple(plain["broken"]), "cautions": tuple(plain["cautions"])})
+    return Tested(
+        **{**plain, "broken": tuple(plain["broken"]), "cautions": tuple(plain["cautions"])}
+    )
 
 
 def as_csv(desk: Desk, key: str) -> str:
     """One line a number (RFC 4180), all of them."""
     desk.require(May.LOOK)
     _row(desk, key)
-    parts = select(emergency_report_part.c.lines).where(emergency_report_part.c.report == key).order_by(emergency_report_part.c.part)
+    parts = (
+        select(emergency_report_part.c.lines)
+        .where(emergency_report_part.c.report == key)
+        .order_by(emergency_report_part.c.part)
+    )
     with desk.reading() as reading:
-        lines = [_line(x) for kept in reading.connection.execute(parts).scalars() for x in json.loads(zlib.decompress(kept))]
+        lines = [
+            _line(x)
+            for kept in reading.connection.execute(parts).scalars()
+            for x in json.loads(zlib.decompress(kept))
+        ]
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(COLUMNS)
     for x in lines:
         comes = "yes" if x.comes else "no"
         writer.writerow(
-            [x.e164, x.holder, x.site, comes, x.spot, x.psap, x.callback, x.trunk, x.told, " ".join(x.broken), " ".join(x.cautions)]
+            [
+                x.e164,
+                x.holder,
+                x.site,
+                comes,
+                x.spot,
+                x.psap,
+                x.callback,
+                x.trunk,
+                x.told,
+                " ".join(x.broken),
+                " ".join(x.cautions),
+            ]
         )
     return out.getvalue()
 
@@ -248,14 +330,25 @@ def as_pdf(desk: Desk, key: str) -> bytes:
     """The report on paper: figures, reasons, and every number for which help would not come."""
     report, lines, _ = look(desk, key)
     wrong = [x for x in lines if not x.comes]
-    rows = tuple((describe(x.e164).shown, x.holder, x.site, " ".join(x.broken)) for x in wrong[:MOST_ON_PAPER])
+    rows = tuple(
+        (describe(x.e164).shown, x.holder, x.site, " ".join(x.broken))
+        for x in wrong[:MOST_ON_PAPER]
+    )
     figures = (
-        ("Tested", f"{report.numbers:,} numbers in use, {report.of}"), ("Help comes", f"for {report.comes:,} of them"), ("To look at", f"{report.cautions:,}"),
-        ("People without a spot", f"{report.people_without_spot:,}"), ("By", report.by), ("When", f"{report.at:%-d %B %Y, %H:%M} UTC"),
-    )  # fmt: skip
+        ("Tested", f"{report.numbers:,} numbers in use, {report.of}"),
+        ("Help comes", f"for {report.comes:,} of them"),
+        ("To look at", f"{report.cautions:,}"),
+        ("People without a spot", f"{report.people_without_spot:,}"),
+        ("By", report.by),
+        ("When", f"{report.at:%-d %B %Y, %H:%M} UTC"),
+    )
     return safety_report(
         ReportFacts(
-            organisation=desk.organisation.name, figures=figures, sites=tuple((n, c, k) for n, (c, k) in report.sites.items()),
-            reasons=tuple(report.reasons.items()), rows=rows, left_out=max(0, report.numbers - report.comes - MOST_ON_PAPER),
+            organisation=desk.organisation.name,
+            figures=figures,
+            sites=tuple((n, c, k) for n, (c, k) in report.sites.items()),
+            reasons=tuple(report.reasons.items()),
+            rows=rows,
+            left_out=max(0, report.numbers - report.comes - MOST_ON_PAPER),
         )
-    )  # fmt: skip
+    )

@@ -8,12 +8,19 @@ from typing import Any
 from sqlalchemy import ColumnElement, func, or_, select
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Address, Carrier, CivicElements, Number, Site, Spot, Subject, Verdict
-from sedge.core.reduce import changed
 from sedge.core.safety.addresses import Match, Segment, match, what_is_wrong
-from sedge.core.safety.spots import floor_problem, needs_detail, read_spot_code, review_due, spot_code, spot_problem
+from sedge.core.safety.spots import (
+    floor_problem,
+    needs_detail,
+    read_spot_code,
+    review_due,
+    spot_code,
+    spot_problem,
+)
 from sedge.services.context import Desk, Reading
 from sedge.store.projections import spot_counts
 from sedge.store.schema import tables
@@ -36,7 +43,16 @@ def match_address(desk: Desk, typed: dict[str, Any]) -> Match:
     elements = CivicElements(
         **{
             name: str(typed.get(name, "")).strip()
-            for name in ("country", "region", "city", "street", "house_number", "postcode", "landmark", "building")
+            for name in (
+                "country",
+                "region",
+                "city",
+                "street",
+                "house_number",
+                "postcode",
+                "landmark",
+                "building",
+            )
         }
     )
     elements = elements.but(country=elements.country.upper())
@@ -44,12 +60,18 @@ def match_address(desk: Desk, typed: dict[str, Any]) -> Match:
         if not getattr(elements, name):
             raise NotUnderstood(f"The {name.replace('_', ' ')} is missing.", field=name)
         if len(getattr(elements, name)) > LONGEST[name]:
-            raise NotUnderstood(f"The {name.replace('_', ' ')} has at most {LONGEST[name]} characters.", field=name)
+            raise NotUnderstood(
+                f"The {name.replace('_', ' ')} has at most {LONGEST[name]} characters.", field=name
+            )
     if elements.country not in COUNTRIES:
-        raise NotUnderstood(f"The register has addresses of {', '.join(COUNTRIES)}.", field="country")
+        raise NotUnderstood(
+            f"The register has addresses of {', '.join(COUNTRIES)}.", field="country"
+        )
     if wrong := what_is_wrong(elements):
         raise NotUnderstood(wrong[1], field=wrong[0])
-    asked = desk.outside.register.candidates(elements.country, elements.city, elements.street, elements.postcode)
+    asked = desk.outside.register.candidates(
+        elements.country, elements.city, elements.street, elements.postcode
+    )
     return match(elements, [Segment(**s) for s in asked])
 
 
@@ -64,7 +86,8 @@ class CheckedAddress:
 
 
 def checked_address(desk: Desk, typed: CivicElements, *, accepted: bool) -> CheckedAddress:
-    """What the register makes of a typed address. A guess is never taken, a correction only when it is `accepted`.
+    """What the register makes of a typed address. A guess is never taken, a correction only when it
+    is `accepted`.
 
     Raises NotUnderstood with the field to look at, OutsideSilent.
     """
@@ -72,19 +95,27 @@ def checked_address(desk: Desk, typed: CivicElements, *, accepted: bool) -> Chec
     match found.verdict:
         case Verdict.UNKNOWN:
             raise NotUnderstood(
-                f"The register knows no such address. {found.why or 'Check street, house number and postcode.'}",
+                "The register knows no such address."
+                f" {found.why or 'Check street, house number and postcode.'}",
                 field="house_number" if found.why else "street",
             )
         case Verdict.AMBIGUOUS:
             meant = "; ".join(c.elements.one_line for c in found.candidates[:3])
             choices = [_as_choice(c.elements) for c in found.candidates[:5]]
-            raise NotUnderstood(f"{found.why} Did you mean {meant}?".strip(), field="street", choices=choices)
+            raise NotUnderstood(
+                f"{found.why} Did you mean {meant}?".strip(), field="street", choices=choices
+            )
         case Verdict.CORRECTED if not accepted:
             changes = "; ".join(
-                f"{name.replace('_', ' ')} “{was}” becomes “{is_}”" for name, (was, is_) in found.differences.items() if was
+                f"{name.replace('_', ' ')} “{was}” becomes “{is_}”"
+                for name, (was, is_) in found.differences.items()
+                if was
             )
             best = found.candidates[0].elements
-            words = f"The register has it as {best.one_line} ({changes}). Use that, or tick the box to accept it."
+            words = (
+                f"The register has it as {best.one_line} ({changes}). Use that, or tick the box to"
+                " accept it."
+            )
             raise NotUnderstood(words, field="accepted", choices=[_as_choice(best)])
         case _:
             best = found.candidates[0]
@@ -92,13 +123,18 @@ def checked_address(desk: Desk, typed: CivicElements, *, accepted: bool) -> Chec
 
 
 def _as_choice(elements: CivicElements) -> dict[str, Any]:
-    """An address of the register to be taken by a click: what it is called, and what the form's fields then hold."""
+    """An address of the register to be taken by a click: what it is called, and what the form's
+    fields then hold."""
     fields = ("house_number", "street", "city", "postcode", "region")
-    return {"label": elements.one_line, "fields": {name: getattr(elements, name) for name in fields}}
+    return {
+        "label": elements.one_line,
+        "fields": {name: getattr(elements, name) for name in fields},
+    }
 
 
 def spots(desk: Desk, sites: Sequence[str] | None = None) -> list[SpotRow]:
-    """Spots in use (of some sites, or of all) with what is wrong with them and how many depend on them."""
+    """Spots in use (of some sites, or of all) with what is wrong with them and how many depend on
+    them."""
     if sites is not None and not sites:
         return []
     with desk.reading() as reading:
@@ -111,16 +147,21 @@ def spots(desk: Desk, sites: Sequence[str] | None = None) -> list[SpotRow]:
             here[kind, spot] += count
     return [
         SpotRow(
-            s, by_id[s.site], spot_problem(s, addresses[s.address], desk.now()) or "", review_due(s, desk.now()), here[spot_counts.NUMBER, s.id],
+            s,
+            by_id[s.site],
+            spot_problem(s, addresses[s.address], desk.now()) or "",
+            review_due(s, desk.now()),
+            here[spot_counts.NUMBER, s.id],
             here[spot_counts.PERSON, s.id],
         )
         for s in found
         if not s.removed
-    ]  # fmt: skip
+    ]
 
 
 def the_spot(desk: Desk, text: str, *, field: str = "spot") -> str:
-    """The code meant by what was typed; a mistyped one is refused and the nearest told. Raises NotUnderstood."""
+    """The code meant by what was typed; a mistyped one is refused and the nearest told. Raises
+    NotUnderstood."""
     with desk.reading() as reading:
         if reading.records.find(Spot, text) is not None:
             return text
@@ -143,18 +184,26 @@ def country_of(desk: Desk, e164: str) -> str:
 
 
 def not_registered(reading: Reading, limit: int = 500) -> list[Number]:
-    """Numbers in use whose carrier keeps addresses and has another spot than Sedge says, or none."""
+    """Numbers in use whose carrier keeps addresses and has another spot than Sedge says, or
+    none."""
     life = tables.life
     found: list[Number] = []
-    for key in _keeping(reading):  # one at a time: only so are they read off their index, in their order
-        found += reading.records.where(Number, life.c.carrier == key, *_differs(), order_by=life.c.number, limit=limit)
+    for key in _keeping(
+        reading
+    ):  # one at a time: only so are they read off their index, in their order
+        found += reading.records.where(
+            Number, life.c.carrier == key, *_differs(), order_by=life.c.number, limit=limit
+        )
     return sorted(found, key=lambda n: int(n.e164))[:limit]
 
 
 def count_not_registered(reading: Reading) -> int:
     life = tables.life
     return sum(
-        reading.connection.execute(select(func.count()).select_from(life).where(life.c.carrier == key, *_differs())).scalar() or 0
+        reading.connection.execute(
+            select(func.count()).select_from(life).where(life.c.carrier == key, *_differs())
+        ).scalar()
+        or 0
         for key in _keeping(reading)
     )
 
@@ -170,32 +219,49 @@ def _differs() -> tuple[ColumnElement[bool], ...]:
 
 
 def add_spot(desk: Desk, *, site: str, floor: str, room: str, name: str = "") -> Spot:
-    """A new spot in a site's address, with the next code; the first that help can be sent to becomes the site's usual one. One that names only
-    a floor can be kept where a room is needed, and is told of as not good enough yet. Raises NotUnderstood without a floor where one is
-    needed, NotAllowedNow for one that is there."""
+    """A new spot in a site's address, with the next code; the first that help can be sent to
+    becomes the site's usual one. One that names only a floor can be kept where a room is needed,
+    and is told of as not good enough yet. Raises NotUnderstood without a floor where one is needed,
+    NotAllowedNow for one that is there."""
     desk.require(May.CHANGE_SAFETY)
     floor, room = floor.strip()[:60], room.strip()[:60]
     with desk.writing() as writing:
         of = writing.records.the(Site, site)
         if of.address is None:
-            raise NotAllowedNow(f"{of.name} has no civic address yet. Give it one first.", reason="no-address")
+            raise NotAllowedNow(
+                f"{of.name} has no civic address yet. Give it one first.", reason="no-address"
+            )
         address = writing.records.the(Address, of.address)
         if needs_detail(address) and not floor:
             raise NotUnderstood(
-                f"{of.name} has {address.floors} floors: say which one, or help searches the whole building.", field="floor"
+                f"{of.name} has {address.floors} floors: say which one, or help searches the whole"
+                " building.",
+                field="floor",
             )
         if wrong := floor_problem(floor, address):
             raise NotUnderstood(wrong, field="floor")
         known = writing.records.where(Spot, tables.spot.c.site == site)
-        twin = next((s for s in known if not s.removed and _same_place(s, address.id, floor, room)), None)
+        twin = next(
+            (s for s in known if not s.removed and _same_place(s, address.id, floor, room)), None
+        )
         if twin:
-            raise NotAllowedNow(f"{of.name} has that spot already: {twin.name} ({twin.id}).", field="room", reason="exists", spot=twin.id)
+            raise NotAllowedNow(
+                f"{of.name} has that spot already: {twin.name} ({twin.id}).",
+                field="room",
+                reason="exists",
+                spot=twin.id,
+            )
         taken = [int(s.id.split("-")[1]) for s in known]
         code = spot_code(of.code, max(taken, default=-1) + 1)
         spot = Spot(
-            id=code, address=address.id, site=site, name=name.strip()[:120] or ", ".join(x for x in (floor, room) if x) or "spot", floor=floor, room=room,
+            id=code,
+            address=address.id,
+            site=site,
+            name=name.strip()[:120] or ", ".join(x for x in (floor, room) if x) or "spot",
+            floor=floor,
+            room=room,
             confirmed_at=writing.now,
-        )  # fmt: skip
+        )
         changes = [changed(Subject.SPOT, None, spot, "spot.added")]
         if of.spot is None and spot_problem(spot, address, writing.now) is None:
             changes.append(changed(Subject.SITE, of, of.but(spot=code), "site.changed"))
@@ -203,7 +269,11 @@ def add_spot(desk: Desk, *, site: str, floor: str, room: str, name: str = "") ->
 
 
 def _same_place(spot: Spot, address: str, floor: str, room: str) -> bool:
-    return not spot.whole and (spot.address, spot.floor.casefold(), spot.room.casefold()) == (address, floor.casefold(), room.casefold())
+    return not spot.whole and (spot.address, spot.floor.casefold(), spot.room.casefold()) == (
+        address,
+        floor.casefold(),
+        room.casefold(),
+    )
 
 
 def confirm_spot(desk: Desk, code: str) -> Spot:
@@ -212,5 +282,12 @@ def confirm_spot(desk: Desk, code: str) -> Spot:
     with desk.writing() as writing:
         spot = writing.records.the(Spot, code)
         return writing.save(
-            [changed(Subject.SPOT, spot, spot.but(confirmed_at=writing.now, confirmed_by=desk.actor, doubt=""), "spot.confirmed")]
+            [
+                changed(
+                    Subject.SPOT,
+                    spot,
+                    spot.but(confirmed_at=writing.now, confirmed_by=desk.actor, doubt=""),
+                    "spot.confirmed",
+                )
+            ]
         )[0].after

@@ -1,4 +1,5 @@
-"""Papers at the desk: put on file, looked at, taken off; what is asked where; another one sent where one was rejected."""
+"""Papers at the desk: put on file, looked at, taken off; what is asked where; another one sent
+where one was rejected."""
 
 import hashlib
 import re
@@ -11,22 +12,34 @@ from typing import Any
 from sqlalchemy import insert, select
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Carrier, Document, Order, Site, Subject
-from sedge.core.reduce import changed
-from sedge.core.supply.documents import PAPERS, REQUIREMENTS, Held, Requirement, asked, good_until, held
+from sedge.core.supply.documents import (
+    PAPERS,
+    REQUIREMENTS,
+    Held,
+    Requirement,
+    asked,
+    good_until,
+    held,
+)
 from sedge.core.supply.records import PaperState
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import TaskState
 from sedge.services.context import Desk, Reading
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_running
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
 from sedge.store.schema import workorders as workorder_tables
 
 MOST_BYTES = 10_000_000
-SIGNATURES = ((b"%PDF-", "application/pdf"), (b"\x89PNG\r\n\x1a\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"))
+SIGNATURES = (
+    (b"%PDF-", "application/pdf"),
+    (b"\x89PNG\r\n\x1a\n", "image/png"),
+    (b"\xff\xd8\xff", "image/jpeg"),
+)
 
 
 @dataclass(frozen=True)
@@ -44,26 +57,44 @@ def media_type_of(content: bytes) -> str:
     for signature, media_type in SIGNATURES:
         if content.startswith(signature):
             return media_type
-    raise NotUnderstood("This is no PDF, PNG or JPEG. Save it as PDF, or take a picture of it.", field="file")
+    raise NotUnderstood(
+        "This is no PDF, PNG or JPEG. Save it as PDF, or take a picture of it.", field="file"
+    )
 
 
 def put_on_file(
-    desk: Desk, *, paper: str, filename: str, content: bytes, site: str = "", title: str = "", issued_on: str = "", valid_until: str = ""
+    desk: Desk,
+    *,
+    paper: str,
+    filename: str,
+    content: bytes,
+    site: str = "",
+    title: str = "",
+    issued_on: str = "",
+    valid_until: str = "",
 ) -> Document:
-    """Raises NotUnderstood naming the field. The same content again is the document that is there."""
+    """Raises NotUnderstood naming the field. The same content again is the document that is
+    there."""
     desk.require(May.BUY)
     if paper not in PAPERS:
         raise NotUnderstood(f"A paper is one of: {', '.join(PAPERS)}.", field="paper")
     if not content:
         raise NotUnderstood("Choose a file.", field="file")
     if len(content) > MOST_BYTES:
-        raise NotUnderstood(f"A file has at most {MOST_BYTES // 1_000_000} MB; this one has {len(content) / 1_000_000:.1f}.", field="file")
+        raise NotUnderstood(
+            f"A file has at most {MOST_BYTES // 1_000_000} MB; this one has"
+            f" {len(content) / 1_000_000:.1f}.",
+            field="file",
+        )
     kind, digest = PAPERS[paper], hashlib.sha256(content).hexdigest()
     issued, until = _day(issued_on, "issued_on"), _day(valid_until, "valid_until")
     if kind.of_site and not site:
         raise NotUnderstood(f"A {paper} speaks of one site: choose which.", field="site")
     if kind.most_days and issued is None:
-        raise NotUnderstood(f"Say from which day it is: a {paper} may be {kind.most_days} days old.", field="issued_on")
+        raise NotUnderstood(
+            f"Say from which day it is: a {paper} may be {kind.most_days} days old.",
+            field="issued_on",
+        )
     if issued and issued > desk.now().date():
         raise NotUnderstood("This day is still to come.", field="issued_on")
     if until and issued and until < issued:
@@ -72,14 +103,28 @@ def put_on_file(
     with desk.writing() as writing:
         if site:
             writing.records.the(Site, site)
-        filed = writing.records.where(Document, tables.document.c.paper == paper, tables.document.c.withdrawn.is_(False))
+        filed = writing.records.where(
+            Document, tables.document.c.paper == paper, tables.document.c.withdrawn.is_(False)
+        )
         if known := next((d for d in filed if (d.sha256, d.site) == (digest, site or None)), None):
             return known
         document = Document(
-            id=desk.new_id("document"), paper=paper, title=(title.strip() or paper.capitalize())[:120], filename=_plain_name(filename), media_type=media_type,
-            size=len(content), sha256=digest, site=site or None, issued_on=issued, valid_until=until, at=writing.now, by=desk.actor,
-        )  # fmt: skip
-        writing.connection.execute(insert(tables.document_content).values(id=document.id, content=content))
+            id=desk.new_id("document"),
+            paper=paper,
+            title=(title.strip() or paper.capitalize())[:120],
+            filename=_plain_name(filename),
+            media_type=media_type,
+            size=len(content),
+            sha256=digest,
+            site=site or None,
+            issued_on=issued,
+            valid_until=until,
+            at=writing.now,
+            by=desk.actor,
+        )
+        writing.connection.execute(
+            insert(tables.document_content).values(id=document.id, content=content)
+        )
         return writing.save([changed(Subject.DOCUMENT, None, document, "document.added")])[0].after
 
 
@@ -94,7 +139,10 @@ def _day(text: str, field: str) -> date | None:
 
 def _plain_name(name: str) -> str:
     """The last part of a file's name, in letters that are safe in any header and on any disk."""
-    return re.sub(r"[^A-Za-z0-9._ -]", "_", PurePosixPath(name.replace("\\", "/")).name)[-100:] or "document"
+    return (
+        re.sub(r"[^A-Za-z0-9._ -]", "_", PurePosixPath(name.replace("\\", "/")).name)[-100:]
+        or "document"
+    )
 
 
 def content_of(desk: Desk, key: str) -> tuple[Document, bytes]:
@@ -104,7 +152,9 @@ def content_of(desk: Desk, key: str) -> tuple[Document, bytes]:
 
 def _content(reading: Reading, key: str) -> tuple[Document, bytes]:
     document = reading.records.the(Document, key)
-    content = reading.connection.execute(select(tables.document_content.c.content).where(tables.document_content.c.id == key)).scalar()
+    content = reading.connection.execute(
+        select(tables.document_content.c.content).where(tables.document_content.c.id == key)
+    ).scalar()
     if content is None:
         raise NotFound("The content of this document is not here.", subject="document", id=key)
     return document, content
@@ -116,17 +166,36 @@ def withdraw(desk: Desk, key: str) -> None:
     with desk.writing() as writing:
         document = writing.records.the(Document, key)
         if not document.withdrawn:
-            writing.save([changed(Subject.DOCUMENT, document, document.but(withdrawn=True), "document.withdrawn")])
+            writing.save(
+                [
+                    changed(
+                        Subject.DOCUMENT,
+                        document,
+                        document.but(withdrawn=True),
+                        "document.withdrawn",
+                    )
+                ]
+            )
 
 
 def on_file(desk: Desk) -> list[Filed]:
     """What is on file, what serves longest first."""
     today = desk.now().date()
     with desk.reading() as reading:
-        documents = reading.records.where(Document, tables.document.c.withdrawn.is_(False), order_by=tables.document.c.paper, limit=1000)
+        documents = reading.records.where(
+            Document,
+            tables.document.c.withdrawn.is_(False),
+            order_by=tables.document.c.paper,
+            limit=1000,
+        )
         sites = {s.id: s.name for s in reading.records.all(Site)}
-    filed = [Filed(d, sites.get(d.site or "", ""), end := good_until(d), end is None or end >= today) for d in documents]
-    return sorted(filed, key=lambda f: (f.document.paper, f.site, -(f.good_until or date.max).toordinal()))
+    filed = [
+        Filed(d, sites.get(d.site or "", ""), end := good_until(d), end is None or end >= today)
+        for d in documents
+    ]
+    return sorted(
+        filed, key=lambda f: (f.document.paper, f.site, -(f.good_until or date.max).toordinal())
+    )
 
 
 def requirements(desk: Desk) -> list[tuple[Requirement, str]]:
@@ -143,12 +212,15 @@ def needed(desk: Desk, carrier: str, numbers: Sequence[str], site: str) -> list[
     if not wanted:
         return []
     with desk.reading() as reading:
-        documents = reading.records.where(Document, tables.document.c.withdrawn.is_(False), limit=1000)
+        documents = reading.records.where(
+            Document, tables.document.c.withdrawn.is_(False), limit=1000
+        )
     return [held(paper, documents, site, desk.now().date()) for paper in wanted]
 
 
 def send_needed(desk: Desk, account: Account, numbers: Sequence[str], site: str) -> list[Document]:
-    """Put the documents for an order at the carrier; those are named in the order. Repeating does no harm."""
+    """Put the documents for an order at the carrier; those are named in the order. Repeating does
+    no harm."""
     found = [h.document for h in needed(desk, account.carrier, numbers, site) if h.document]
     for document in found:
         send(desk, account, document.id)
@@ -161,19 +233,32 @@ def send(desk: Desk, account: Account, key: str) -> None:
 
 
 def send_another(desk: Desk, order: str, rejected: str, document: str) -> WorkOrder:
-    """A work order that sends another document for one that the carrier has rejected. Raises NotRunnable."""
+    """A work order that sends another document for one that the carrier has rejected. Raises
+    NotRunnable."""
     with desk.reading() as reading:
         reference = reading.records.the(Order, order).reference
-    return workorders.run_now(
-        desk, f"Another paper for order {reference}", [t.SendPaper(order=order, document=document, instead_of=rejected)]
+    return order_running.run_now(
+        desk,
+        f"Another paper for order {reference}",
+        [t.SendPaper(order=order, document=document, instead_of=rejected)],
     )
 
 
 def being_sent(desk: Desk, order: str) -> bool:
     """Whether another paper for the order is on its way to the carrier."""
     task = workorder_tables.task
-    going = task.c.state.in_([TaskState.PLANNED.value, TaskState.WAITING.value, TaskState.RUNNING.value])
-    query = select(task.c.id).where(going, task.c.body.contains('"kind":"send_paper"'), task.c.body.contains(f'"order":"{order}"')).limit(1)
+    going = task.c.state.in_(
+        [TaskState.PLANNED.value, TaskState.WAITING.value, TaskState.RUNNING.value]
+    )
+    query = (
+        select(task.c.id)
+        .where(
+            going,
+            task.c.body.contains('"kind":"send_paper"'),
+            task.c.body.contains(f'"order":"{order}"'),
+        )
+        .limit(1)
+    )
     with desk.reading() as reading:
         return reading.connection.execute(query).first() is not None
 

@@ -1,4 +1,5 @@
-"""Connecting numbers that stay with their carrier: the sign-in over there, and the work order that brings the numbers in and proves them.
+"""Connecting numbers that stay with their carrier: the sign-in over there, and the work order that
+brings the numbers in and proves them.
 
 The password is sealed where all secrets lie, handed to the telephone system, and never shown again.
 """
@@ -11,15 +12,15 @@ from decimal import Decimal
 from sqlalchemy import func, select
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.enums import Transport
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.facts import Money, counted
 from sedge.core.numbers.pasted import numbers_in
 from sedge.core.records import Account, Capacity, Carrier, Connection, Site, Subject, Trunk
-from sedge.core.reduce import changed
 from sedge.core.supply.external_numbers import USUAL_PORT, failure
 from sedge.core.workorders import tasks as t
-from sedge.services.carriers.accounts import amount_in
+from sedge.services.carriers.payments import amount_in
 from sedge.services.context import Desk
 from sedge.services.workorders import workorders
 from sedge.store import secrets as secrets_store
@@ -28,7 +29,10 @@ from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
 
 MOST = 200
-HOST = re.compile(r"(?=.{1,253}$)[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?(\.[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?)*")
+HOST = re.compile(
+    r"(?=.{1,253}$)[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?"
+    r"(\.[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?)*"
+)
 
 
 @dataclass(frozen=True)
@@ -49,11 +53,15 @@ def places(desk: Desk) -> tuple[list[tuple[Account, Carrier]], list[Trunk]]:
         carriers = {c.id: c for c in reading.records.all(Carrier)}
         accounts = [(a, carriers[a.carrier]) for a in reading.records.all(Account)]
         connections = [x for x in reading.records.all(Trunk) if x.connection]
-    return sorted(accounts, key=lambda pair: (pair[1].id in desk.outside.carriers, pair[0].name)), connections
+    return (
+        sorted(accounts, key=lambda pair: (pair[1].id in desk.outside.carriers, pair[0].name)),
+        connections,
+    )
 
 
 def connect(desk: Desk, form: dict[str, str]) -> WorkOrder:
-    """Sign in over there (or use a connection there is) and draft the work order that brings the numbers in, each proven by a test call.
+    """Sign in over there (or use a connection there is) and draft the work order that brings the
+    numbers in, each proven by a test call.
 
     Raises NotUnderstood naming the field, OutsideSilent.
     """
@@ -64,23 +72,45 @@ def connect(desk: Desk, form: dict[str, str]) -> WorkOrder:
         site = reading.records.the(Site, form.get("site", ""))
     capacity = Capacity(form["capacity"]) if form.get("capacity") in set(Capacity) else Capacity.ANY
     monthly = Money(
-        amount=amount_in(desk, form.get("monthly") or "0", account.balance.currency, "monthly", least=Decimal(0)),
+        amount=amount_in(
+            desk, form.get("monthly") or "0", account.balance.currency, "monthly", least=Decimal(0)
+        ),
         currency=account.balance.currency,
     )
-    trunk = _known(desk, form["trunk"], account) if form.get("trunk") else _added(desk, form, account, site)
+    trunk = (
+        _known(desk, form["trunk"], account)
+        if form.get("trunk")
+        else _added(desk, form, account, site)
+    )
     made = [
-        t.ConnectNumber(number=n, trunk=trunk.id, account=account.id, site=site.id, capacity=capacity, monthly=monthly) for n in numbers
+        t.ConnectNumber(
+            number=n,
+            trunk=trunk.id,
+            account=account.id,
+            site=site.id,
+            capacity=capacity,
+            monthly=monthly,
+        )
+        for n in numbers
     ]
     proofs = [t.PlaceTestCall(number=n, direction="in") for n in numbers]
-    return workorders.draft(desk, f"Connect {counted(len(numbers), 'number')} over {trunk.name}", [*made, *proofs])
+    return workorders.draft(
+        desk, f"Connect {counted(len(numbers), 'number')} over {trunk.name}", [*made, *proofs]
+    )
 
 
 def _numbers_in(desk: Desk, text: str) -> list[str]:
     pasted = numbers_in(text, desk.organisation.home_country)
     if pasted.unread:
-        raise NotUnderstood(f"“{pasted.unread[0]}” is no whole number. Type it with its area, or as +44 …", field="numbers")
+        raise NotUnderstood(
+            f"“{pasted.unread[0]}” is no whole number. Type it with its area, or as +44 …",
+            field="numbers",
+        )
     if not 1 <= len(pasted.numbers) <= MOST:
-        raise NotUnderstood(f"Type or paste 1 to {MOST} numbers or ranges; these are {len(pasted.numbers):,}.", field="numbers")
+        raise NotUnderstood(
+            f"Type or paste 1 to {MOST} numbers or ranges; these are {len(pasted.numbers):,}.",
+            field="numbers",
+        )
     return [f"+{n}" for n in pasted.numbers]
 
 
@@ -88,12 +118,15 @@ def _known(desk: Desk, key: str, account: Account) -> Trunk:
     with desk.reading() as reading:
         trunk = reading.records.the(Trunk, key)
     if trunk.connection is None or trunk.carrier != account.carrier:
-        raise NotUnderstood(f"{trunk.name} is no connection to the carrier of {account.name}.", field="trunk")
+        raise NotUnderstood(
+            f"{trunk.name} is no connection to the carrier of {account.name}.", field="trunk"
+        )
     return trunk
 
 
 def _added(desk: Desk, form: dict[str, str], account: Account, site: Site) -> Trunk:
-    """A new connection, signed in if what was typed is right; if not, the draft says what to change."""
+    """A new connection, signed in if what was typed is right; if not, the draft says what to
+    change."""
     name = form.get("name", "").strip()
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("Give the connection a name of 1 to 80 characters.", field="name")
@@ -103,22 +136,38 @@ def _added(desk: Desk, form: dict[str, str], account: Account, site: Site) -> Tr
     wanted, password = _settings_in(form), _password_in(form)
     with desk.reading() as reading:
         if any(x.name.casefold() == name.casefold() for x in reading.records.all(Trunk)):
-            raise NotUnderstood(f"There is a trunk named “{name}” already. Choose it above, or another name.", field="name")
+            raise NotUnderstood(
+                f"There is a trunk named “{name}” already. Choose it above, or another name.",
+                field="name",
+            )
     key = f"connection-{secrets.token_hex(4)}"
     trunk = Trunk(
-        id=key, name=name, site=site.id, carrier=account.carrier, channels=int(channels), emergency=bool(form.get("emergency")), up=False, connection=wanted
-    )  # fmt: skip
+        id=key,
+        name=name,
+        site=site.id,
+        carrier=account.carrier,
+        channels=int(channels),
+        emergency=bool(form.get("emergency")),
+        up=False,
+        connection=wanted,
+    )
     with desk.writing() as writing:
         writing.save([changed(Subject.TRUNK, None, trunk, "trunk.added")])
-        secrets_store.keep(writing.connection, desk.house.keyring, f"password of {key}", password, writing.stamp)
+        secrets_store.keep(
+            writing.connection, desk.house.keyring, f"password of {key}", password, writing.stamp
+        )
     return _sign_in(desk, key)
 
 
 def _settings_in(form: dict[str, str]) -> Connection:
     host = form.get("host", "").strip().rstrip(".")
     if not HOST.fullmatch(host):
-        raise NotUnderstood("Type the host as sip.example.test, without sip: and without a port.", field="host")
-    transport = Transport(form["transport"]) if form.get("transport") in set(Transport) else Transport.TLS
+        raise NotUnderstood(
+            "Type the host as sip.example.test, without sip: and without a port.", field="host"
+        )
+    transport = (
+        Transport(form["transport"]) if form.get("transport") in set(Transport) else Transport.TLS
+    )
     port = form.get("port", "").strip() or str(USUAL_PORT[transport])
     if not (port.isascii() and port.isdigit() and 1 <= int(port) <= 65_535):
         raise NotUnderstood("A port is a number from 1 to 65535.", field="port")
@@ -169,8 +218,16 @@ def look(desk: Desk, key: str) -> ConnectionView:
     with desk.reading() as reading:
         trunk = reading.records.the(Trunk, key)
         connection = _of(trunk)
-        numbers = reading.connection.execute(select(func.count()).where(tables.life.c.trunk == key, is_open())).scalar() or 0
-        carrier, site = reading.records.the(Carrier, trunk.carrier), reading.records.the(Site, trunk.site)
+        numbers = (
+            reading.connection.execute(
+                select(func.count()).where(tables.life.c.trunk == key, is_open())
+            ).scalar()
+            or 0
+        )
+        carrier, site = (
+            reading.records.the(Carrier, trunk.carrier),
+            reading.records.the(Site, trunk.site),
+        )
     return ConnectionView(trunk, connection, carrier, site, numbers, failure(connection))
 
 
@@ -182,16 +239,25 @@ def test(desk: Desk, key: str) -> ConnectionView:
 
 
 def change(desk: Desk, key: str, form: dict[str, str]) -> ConnectionView:
-    """Other settings, and another password where one is typed; signed in with them at once. Raises NotUnderstood naming the field."""
+    """Other settings, and another password where one is typed; signed in with them at once. Raises
+    NotUnderstood naming the field."""
     desk.require(May.BUY)
     wanted = _settings_in(form)
     password = _password_in(form) if form.get("password", "").strip() else ""
     with desk.writing() as writing:
         now = writing.records.the(Trunk, key)
-        after = now.but(connection=wanted.but(said=_of(now).said), emergency=bool(form.get("emergency")))
+        after = now.but(
+            connection=wanted.but(said=_of(now).said), emergency=bool(form.get("emergency"))
+        )
         if after != now:
             writing.save([changed(Subject.TRUNK, now, after, "trunk.connection-set")])
         if password:
-            secrets_store.keep(writing.connection, desk.house.keyring, f"password of {key}", password, writing.stamp)
+            secrets_store.keep(
+                writing.connection,
+                desk.house.keyring,
+                f"password of {key}",
+                password,
+                writing.stamp,
+            )
             writing.remark("trunk.password-changed", Subject.TRUNK, key, now.name)
     return test(desk, key)

@@ -3,11 +3,11 @@
 from datetime import datetime
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideRefused
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED
 from sedge.core.records import Account, Carrier, Hold, Number, Subject
-from sedge.core.reduce import changed
 from sedge.services.context import Desk
 from sedge.store.schema import tables
 
@@ -15,13 +15,16 @@ MOST_NUMBERS = 1000
 
 
 def hold(desk: Desk, account_id: str, numbers: list[str]) -> Hold:
-    """Hold numbers at their carrier; those that are held for us already are that hold. Raises OutsideRefused with the sentence about
-    those that are gone."""
+    """Hold numbers at their carrier; those that are held for us already are that hold. Raises
+    OutsideRefused with the sentence about those that are gone."""
     desk.require(May.BUY)
     if not numbers:
         raise NotUnderstood("Choose at least one number to hold.", field="numbers")
     if len(numbers) > MOST_NUMBERS:
-        raise NotUnderstood(f"At most {MOST_NUMBERS:,} numbers can be held at once; these are {len(numbers):,}.", field="numbers")
+        raise NotUnderstood(
+            f"At most {MOST_NUMBERS:,} numbers can be held at once; these are {len(numbers):,}.",
+            field="numbers",
+        )
     with desk.reading() as reading:
         account = reading.records.the(Account, account_id)
         ours = [n for n in reading.records.many(Number, numbers) if n.state not in ENDED]
@@ -29,7 +32,10 @@ def hold(desk: Desk, account_id: str, numbers: list[str]) -> Hold:
         return known
     if ours:
         raise NotAllowedNow(
-            f"{ours[0].shown} is in the estate already. Choose others.", field="numbers", reason="ours", numbers=[n.e164 for n in ours]
+            f"{ours[0].shown} is in the estate already. Choose others.",
+            field="numbers",
+            reason="ours",
+            numbers=[n.e164 for n in ours],
         )
     try:
         held = desk.at_carrier(account).hold(numbers)
@@ -40,15 +46,20 @@ def hold(desk: Desk, account_id: str, numbers: list[str]) -> Hold:
             gone = error.facts.get("numbers", [])
             names = ", ".join(describe(n).shown for n in gone[:3])
             raise OutsideRefused(
-                f"{names} {'is' if len(gone) == 1 else 'are'} no longer to be had. Search again and choose others.",
+                f"{names} {'is' if len(gone) == 1 else 'are'} no longer to be had. Search again and"
+                " choose others.",
                 field="numbers",
                 reason="taken",
                 numbers=gone,
             ) from error
         raise
     record = Hold(
-        id=f"{account.carrier}:{held.id}", account=account.id, numbers=tuple(numbers), expires_at=held.expires_at, can_be_longer=held.can_be_longer
-    )  # fmt: skip
+        id=f"{account.carrier}:{held.id}",
+        account=account.id,
+        numbers=tuple(numbers),
+        expires_at=held.expires_at,
+        can_be_longer=held.can_be_longer,
+    )
     with desk.writing() as writing:
         return writing.save([changed(Subject.HOLD, None, record, "hold.taken")])[0].after
 
@@ -56,8 +67,12 @@ def hold(desk: Desk, account_id: str, numbers: list[str]) -> Hold:
 def _held_already(desk: Desk, account: str, numbers: list[str]) -> Hold | None:
     table = tables.hold
     with desk.reading() as reading:
-        running = reading.records.where(Hold, table.c.state == "held", table.c.expires_at > reading.now)
-    return next((h for h in running if h.account == account and set(h.numbers) == set(numbers)), None)
+        running = reading.records.where(
+            Hold, table.c.state == "held", table.c.expires_at > reading.now
+        )
+    return next(
+        (h for h in running if h.account == account and set(h.numbers) == set(numbers)), None
+    )
 
 
 def hold_longer(desk: Desk, key: str) -> Hold:
@@ -70,13 +85,17 @@ def hold_longer(desk: Desk, key: str) -> Hold:
     require_held(record, desk.now())
     if not record.can_be_longer:
         raise NotAllowedNow(
-            f"{carrier.name} holds these numbers no longer. Order them, or search again later.", reason="no-longer", field="hold"
+            f"{carrier.name} holds these numbers no longer. Order them, or search again later.",
+            reason="no-longer",
+            field="hold",
         )
     try:
         longer = desk.at_carrier(account).hold_longer(key.partition(":")[2])
     except OutsideRefused as error:
         raise NotAllowedNow(
-            f"{carrier.name} does not hold these numbers any longer. Order them, or search again.", reason="no-longer", field="hold"
+            f"{carrier.name} does not hold these numbers any longer. Order them, or search again.",
+            reason="no-longer",
+            field="hold",
         ) from error
     with desk.writing() as writing:
         now = writing.records.the(Hold, key)
@@ -102,7 +121,8 @@ def require_held(record: Hold, now: datetime) -> None:
     """Raises NotAllowedNow where the hold is over."""
     if record.state != "held" or record.expires_at <= now:
         raise NotAllowedNow(
-            "The hold has run out, so somebody else may buy the numbers. Search again: they are probably still there.",
+            "The hold has run out, so somebody else may buy the numbers. Search again: they are"
+            " probably still there.",
             field="hold",
             reason="hold-over",
         )

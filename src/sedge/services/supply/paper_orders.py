@@ -1,4 +1,5 @@
-"""Orders on a form, for carriers that can't be reached over the wire: written, printed, marked sent, arrivals entered."""
+"""Orders on a form, for carriers that can't be reached over the wire: written, printed, marked
+sent, arrivals entered."""
 
 import csv
 import io
@@ -7,18 +8,18 @@ from datetime import date
 from decimal import Decimal
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.enums import Capacity
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.facts import Money
 from sedge.core.numbers.e164 import describe, read
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Account, Address, Carrier, Order, Site, Spot, Subject
-from sedge.core.reduce import changed
 from sedge.core.supply.records import OrderForm
+from sedge.core.supply.tasks import ArrivedLine
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.carrier_tasks import ArrivedLine
 from sedge.formats.order_form import FormFacts, order_form
-from sedge.services.carriers.accounts import amount_in
+from sedge.services.carriers.payments import amount_in
 from sedge.services.context import Desk
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import WorkOrder
@@ -32,7 +33,11 @@ def form_accounts(desk: Desk) -> list[tuple[Account, Carrier]]:
     """Accounts whose carrier takes orders on a form only."""
     with desk.reading() as reading:
         carriers = {c.id: c for c in reading.records.all(Carrier)}
-        return [(a, carriers[a.carrier]) for a in reading.records.all(Account) if a.carrier not in desk.outside.carriers]
+        return [
+            (a, carriers[a.carrier])
+            for a in reading.records.all(Account)
+            if a.carrier not in desk.outside.carriers
+        ]
 
 
 def write(desk: Desk, typed: dict[str, str]) -> Order:
@@ -40,23 +45,44 @@ def write(desk: Desk, typed: dict[str, str]) -> Order:
     desk.require(May.BUY)
     account = next((a for a, _ in form_accounts(desk) if a.id == typed.get("account")), None)
     if account is None:
-        raise NotUnderstood("Choose an account whose carrier takes orders on a form.", field="account")
+        raise NotUnderstood(
+            "Choose an account whose carrier takes orders on a form.", field="account"
+        )
     reference = typed.get("reference", "").strip()
     if not 1 <= len(reference) <= 80:
-        raise NotUnderstood("Give the order a reference of 1 to 80 characters, so that you find it again.", field="reference")
+        raise NotUnderstood(
+            "Give the order a reference of 1 to 80 characters, so that you find it again.",
+            field="reference",
+        )
     if not typed.get("area", "").strip():
-        raise NotUnderstood("Say of which area the numbers should be, such as Bristol or 0117.", field="area")
+        raise NotUnderstood(
+            "Say of which area the numbers should be, such as Bristol or 0117.", field="area"
+        )
     with desk.writing() as writing:
         site = writing.records.the(Site, typed.get("site", ""))
         spot = writing.records.the(Spot, typed["spot"]).id if typed.get("spot") else None
         order = Order(
-            id=desk.new_id("form"), reference=reference, account=account.id, site=site.id, spot=spot, key=desk.new_id("form-key"), lines=(),
+            id=desk.new_id("form"),
+            reference=reference,
+            account=account.id,
+            site=site.id,
+            spot=spot,
+            key=desk.new_id("form-key"),
+            lines=(),
             form=OrderForm(
-                quantity=_quantity(typed.get("quantity", "")), area=typed["area"].strip()[:80], kind=_kind(typed.get("kind", "")),
-                capacity=Capacity(typed["capacity"]) if typed.get("capacity") in set(Capacity) else Capacity.ANY, in_a_row=bool(typed.get("in_a_row")),
-                wanted_by=_day(typed.get("wanted_by", ""), "wanted_by"), note=typed.get("note", "").strip()[:1000],
+                quantity=_quantity(typed.get("quantity", "")),
+                area=typed["area"].strip()[:80],
+                kind=_kind(typed.get("kind", "")),
+                capacity=(
+                    Capacity(typed["capacity"])
+                    if typed.get("capacity") in set(Capacity)
+                    else Capacity.ANY
+                ),
+                in_a_row=bool(typed.get("in_a_row")),
+                wanted_by=_day(typed.get("wanted_by", ""), "wanted_by"),
+                note=typed.get("note", "").strip()[:1000],
             ),
-        )  # fmt: skip
+        )
         return writing.save([changed(Subject.ORDER, None, order, "order.form-written")])[0].after
 
 
@@ -82,7 +108,8 @@ def _day(text: str, field: str) -> date | None:
 
 
 def printed(desk: Desk, key: str) -> tuple[str, bytes]:
-    """The order as PDF, with a name for the file. Raises NotFound, NotAllowedNow for one that went over the wire."""
+    """The order as PDF, with a name for the file. Raises NotFound, NotAllowedNow for one that went
+    over the wire."""
     with desk.reading() as reading:
         order = reading.records.the(Order, key)
         form = _form_of(order)
@@ -94,60 +121,100 @@ def printed(desk: Desk, key: str) -> tuple[str, bytes]:
     where = address.elements.one_line if address else ""
     rows = (
         ("Account", f"{account.name}{f', {account.theirs}' if account.theirs else ''}"),
-        ("Numbers wanted", f"{form.quantity}{', in a row' if form.in_a_row and form.quantity > 1 else ''}"),
+        (
+            "Numbers wanted",
+            f"{form.quantity}{', in a row' if form.in_a_row and form.quantity > 1 else ''}",
+        ),
         ("Kind and area", f"{form.kind}, {form.area}, {COUNTRIES[site.country].name}"),
-        ("Calls at once", {"single": "one for each number", "many": "many for each number", "any": "any number"}[form.capacity]),
+        (
+            "Calls at once",
+            {"single": "one for each number", "many": "many for each number", "any": "any number"}[
+                form.capacity
+            ],
+        ),
         ("For the site", f"{site.name}\n{where}" if where else site.name),
         *((("Emergency address", f"{where}\n{spot.name}"),) if spot else ()),
         *((("Wanted by", f"{form.wanted_by:%-d %B %Y}"),) if form.wanted_by else ()),
         ("Answer to", account.contact or desk.who.email),
     )
     facts = FormFacts(
-        title="Order of telephone numbers", to=f"{carrier.name}\n{carrier.contact}".strip(), sender=desk.organisation.name, reference=order.reference,
-        day=form.sent_on or desk.now().date(), rows=rows, note=form.note,
-    )  # fmt: skip
+        title="Order of telephone numbers",
+        to=f"{carrier.name}\n{carrier.contact}".strip(),
+        sender=desk.organisation.name,
+        reference=order.reference,
+        day=form.sent_on or desk.now().date(),
+        rows=rows,
+        note=form.note,
+    )
     name = re.sub(r"[^A-Za-z0-9-]+", "-", order.reference).strip("-").lower() or "order"
     return f"order-{name}.pdf", order_form(facts)
 
 
 def _form_of(order: Order) -> OrderForm:
     if order.form is None:
-        raise NotAllowedNow(f"Order {order.reference} went over the wire; there is no form of it.", reason="no-form")
+        raise NotAllowedNow(
+            f"Order {order.reference} went over the wire; there is no form of it.", reason="no-form"
+        )
     return order.form
 
 
 def mark_sent(desk: Desk, key: str, *, on: str, how: str) -> Order:
-    """Somebody has sent the form; from now on it is waited for. Raises NotUnderstood, NotAllowedNow."""
+    """Somebody has sent the form; from now on it is waited for. Raises NotUnderstood,
+    NotAllowedNow."""
     desk.require(May.BUY)
     day = _day(on, "sent_on") or desk.now().date()
     if day > desk.now().date():
         raise NotUnderstood("This day is still to come.", field="sent_on")
     if how not in SENT_HOW:
-        raise NotUnderstood(f"It went {', '.join(SENT_HOW[:-1])} or was {SENT_HOW[-1]}.", field="sent_how")
+        raise NotUnderstood(
+            f"It went {', '.join(SENT_HOW[:-1])} or was {SENT_HOW[-1]}.", field="sent_how"
+        )
     with desk.writing() as writing:
         order = writing.records.the(Order, key)
         form = _form_of(order)
         if form.sent_on or order.refused:
-            raise NotAllowedNow(f"Order {order.reference} is {'cancelled' if order.refused else 'sent already'}.", reason="sent")
+            raise NotAllowedNow(
+                f"Order {order.reference} is {'cancelled' if order.refused else 'sent already'}.",
+                reason="sent",
+            )
         after = order.but(form=form.but(sent_on=day, sent_how=how), placed_at=writing.now)
         return writing.save([changed(Subject.ORDER, order, after, "order.form-sent")])[0].after
 
 
 def cancel(desk: Desk, key: str) -> Order:
-    """Nothing more is waited for; the carrier must be told by whoever sent the form. What has arrived stays."""
+    """Nothing more is waited for; the carrier must be told by whoever sent the form. What has
+    arrived stays."""
     desk.require(May.BUY)
     with desk.writing() as writing:
         order = writing.records.the(Order, key)
         _form_of(order)
         if not order.is_open:
-            raise NotAllowedNow(f"Nothing of order {order.reference} is waited for any more.", reason="settled")
-        return writing.save([changed(Subject.ORDER, order, order.but(refused="cancelled by us"), "order.form-cancelled")])[0].after
+            raise NotAllowedNow(
+                f"Nothing of order {order.reference} is waited for any more.", reason="settled"
+            )
+        return writing.save(
+            [
+                changed(
+                    Subject.ORDER,
+                    order,
+                    order.but(refused="cancelled by us"),
+                    "order.form-cancelled",
+                )
+            ]
+        )[0].after
 
 
-def arrivals_in(desk: Desk, text: str, currency: str, *, setup: str, monthly: str) -> list[ArrivedLine]:
-    """Lines of a letter or a file: a number, and where they differ from the usual ones its set-up and monthly price, with commas,
-    semicolons or tabs between. A first line of headings is passed over. Raises NotUnderstood naming the line."""
-    usual = tuple(amount_in(desk, x or "0", currency, field, least=Decimal(0)) for x, field in ((setup, "setup"), (monthly, "monthly")))
+def arrivals_in(
+    desk: Desk, text: str, currency: str, *, setup: str, monthly: str
+) -> list[ArrivedLine]:
+    """Lines of a letter or a file: a number, and where they differ from the usual ones its set-up
+    and monthly price, with commas, semicolons or tabs between. A first line of headings is passed
+    over. Raises NotUnderstood naming the line.
+    """
+    usual = tuple(
+        amount_in(desk, x or "0", currency, field, least=Decimal(0))
+        for x, field in ((setup, "setup"), (monthly, "monthly"))
+    )
     delimiter = max(";\t,", key=text.count)
     found: dict[str, ArrivedLine] = {}
     rows = ([c.strip() for c in row] for row in csv.reader(io.StringIO(text), delimiter=delimiter))
@@ -156,25 +223,39 @@ def arrivals_in(desk: Desk, text: str, currency: str, *, setup: str, monthly: st
             continue
         candidates = read(cells[0], desk.organisation.home_country).candidates
         if len(candidates) != 1:
-            raise NotUnderstood(f"Line {number}: “{cells[0][:40]}” is not one whole number.", field="lines")
+            raise NotUnderstood(
+                f"Line {number}: “{cells[0][:40]}” is not one whole number.", field="lines"
+            )
         try:
             prices = [
-                amount_in(desk, cells[i], currency, "lines", least=Decimal(0)) if len(cells) > i and cells[i] else usual[i - 1]
+                (
+                    amount_in(desk, cells[i], currency, "lines", least=Decimal(0))
+                    if len(cells) > i and cells[i]
+                    else usual[i - 1]
+                )
                 for i in (1, 2)
             ]
         except NotUnderstood as error:
             raise NotUnderstood(f"Line {number}: {error.message}", field="lines") from error
         money = [Money(amount=p, currency=currency) for p in prices]
-        found[candidates[0].e164] = ArrivedLine(number=candidates[0].e164, setup=money[0], monthly=money[1])
+        found[candidates[0].e164] = ArrivedLine(
+            number=candidates[0].e164, setup=money[0], monthly=money[1]
+        )
     if not 1 <= len(found) <= MOST:
         raise NotUnderstood(
-            "Type the numbers that have arrived, one a line." if not found else f"At most {MOST:,} at a time.", field="lines"
+            (
+                "Type the numbers that have arrived, one a line."
+                if not found
+                else f"At most {MOST:,} at a time."
+            ),
+            field="lines",
         )
     return list(found.values())
 
 
 def arrived(desk: Desk, key: str, text: str, *, setup: str = "", monthly: str = "") -> WorkOrder:
-    """The draft of a work order that takes in what has arrived: checked, run by whoever looks at it. Raises NotUnderstood."""
+    """The draft of a work order that takes in what has arrived: checked, run by whoever looks at
+    it. Raises NotUnderstood."""
     desk.require(May.BUY)
     with desk.reading() as reading:
         order = reading.records.the(Order, key)
@@ -182,5 +263,8 @@ def arrived(desk: Desk, key: str, text: str, *, setup: str = "", monthly: str = 
     _form_of(order)
     lines = arrivals_in(desk, text, account.balance.currency, setup=setup, monthly=monthly)
     first = describe(lines[0].number).shown
-    title = f"Arrived for {order.reference}: {first if len(lines) == 1 else f'{len(lines)} numbers from {first}'}"
-    return workorders.draft(desk, title[:200], [t.RecordArrival(order=order.id, lines=tuple(lines))])
+    title = (
+        f"Arrived for {order.reference}:"
+        f" {first if len(lines) == 1 else f'{len(lines)} numbers from {first}'}"
+    )
+    return workorders.draft(desk, title, [t.RecordArrival(order=order.id, lines=tuple(lines))])

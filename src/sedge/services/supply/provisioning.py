@@ -1,4 +1,5 @@
-"""From a need to an order: people who have no number, what a site has left for them, and what becomes of numbers once they arrive."""
+"""From a need to an order: people who have no number, what a site has left for them, and what
+becomes of numbers once they arrive."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -17,14 +18,15 @@ from sedge.core.workorders.task_base import OutputOf
 from sedge.services.context import Desk, Reading
 from sedge.services.holders import people_lookup
 from sedge.store.repositories.records import is_open
-from sedge.store.schema import tables
+from sedge.store.schema import projected, tables
 
 MOST_LOOKED_AT = 500  # people without a number on one page; that there are more is said
 
 
 @dataclass(frozen=True)
 class Need:
-    """People of a site without a number, how many numbers are free there for people, and the area new ones should be of."""
+    """People of a site without a number, how many numbers are free there for people, and the area
+    new ones should be of."""
 
     site: Site
     people: list[Person]
@@ -37,7 +39,8 @@ class Need:
 
 
 def needs(desk: Desk) -> tuple[list[Need], bool]:
-    """Sites where somebody has no number, the greatest need first; and whether there are more people than were looked at."""
+    """Sites where somebody has no number, the greatest need first; and whether there are more
+    people than were looked at."""
     with desk.reading() as reading:
         without = _without_number(reading)
         by_site: dict[str, list[Person]] = {}
@@ -50,41 +53,63 @@ def needs(desk: Desk) -> tuple[list[Need], bool]:
 
 
 def need_of(desk: Desk, site: str) -> Need:
-    """One site's, also where everybody has a number; before its first number the area is that of its town. Raises NotFound."""
+    """One site's, also where everybody has a number; before its first number the area is that of
+    its town. Raises NotFound."""
     with desk.reading() as reading:
         here = reading.records.the(Site, site)
         address = reading.records.find(Address, here.address) if here.address else None
         town = address.elements.city if address else ""
         people = _without_number(reading, site)[:MOST_LOOKED_AT]
-        return Need(here, people, _free(reading, [site]).get(site, 0), _areas(reading, [site]).get(site, town))
+        return Need(
+            here,
+            people,
+            _free(reading, [site]).get(site, 0),
+            _areas(reading, [site]).get(site, town),
+        )
 
 
 def _without_number(reading: Reading, site: str | None = None) -> list[Person]:
     person, life = tables.person, tables.life
-    has = exists().where(life.c.holder_kind == HolderKind.PERSON.value, life.c.holder_id == person.c.id, is_open())
+    has = exists().where(
+        life.c.holder_kind == HolderKind.PERSON.value, life.c.holder_id == person.c.id, is_open()
+    )
     at = [person.c.site == site] if site else []
-    return reading.records.where(Person, person.c.departed.is_(False), ~has, *at, order_by=person.c.name, limit=MOST_LOOKED_AT + 1)
+    return reading.records.where(
+        Person,
+        person.c.departed.is_(False),
+        ~has,
+        *at,
+        order_by=person.c.name,
+        limit=MOST_LOOKED_AT + 1,
+    )
 
 
 def _free(reading: Reading, sites: list[str]) -> dict[str, int]:
-    """How many numbers for people are free at each site: from the figures, less the few that are on their way back to a carrier."""
-    facet, life = tables.facet, tables.life
+    """How many numbers for people are free at each site: from the figures, less the few that are on
+    their way back to a carrier."""
+    facet, life = projected.facet, tables.life
     fits = [Capacity.SINGLE.value, Capacity.ANY.value]
     query = select(facet.c.site, func.sum(facet.c.count)).where(
         facet.c.site.in_(sites), facet.c.state == State.AVAILABLE.value, facet.c.capacity.in_(fits)
     )
     leaving = select(life.c.site, func.count()).where(
-        life.c.leaving_on.is_not(None), life.c.state == State.AVAILABLE.value, life.c.capacity.in_(fits), life.c.site.in_(sites)
+        life.c.leaving_on.is_not(None),
+        life.c.state == State.AVAILABLE.value,
+        life.c.capacity.in_(fits),
+        life.c.site.in_(sites),
     )
-    found = {site: int(count) for site, count in reading.connection.execute(query.group_by(facet.c.site))}
+    found = {
+        site: int(count) for site, count in reading.connection.execute(query.group_by(facet.c.site))
+    }
     for site, count in reading.connection.execute(leaving.group_by(life.c.site)):
         found[site] = found.get(site, 0) - count
     return found
 
 
 def _areas(reading: Reading, sites: list[str]) -> dict[str, str]:
-    """The dialling area of most of each site's numbers, as people call it; left out where there is none yet."""
-    tally = tables.tally
+    """The dialling area of most of each site's numbers, as people call it; left out where there is
+    none yet."""
+    tally = projected.tally
     query = (
         select(tally.c.site, tally.c.hundred, func.sum(tally.c.count))
         .where(tally.c.site.in_(sites))
@@ -97,24 +122,37 @@ def _areas(reading: Reading, sites: list[str]) -> dict[str, str]:
 
 
 def plan(desk: Desk, count: int, *, people: str = "", reserve_for: str = "") -> list[Any]:
-    """What becomes of `count` numbers that the first task of a work order brings: given to people in their order, the rest
-    reserved where it is said for what. Raises NotUnderstood."""
+    """What becomes of `count` numbers that the first task of a work order brings: given to people
+    in their order, the rest reserved where it is said for what. Raises NotUnderstood."""
     named = people_lookup.people_in(desk, people)
     if len(named) > count:
         raise NotUnderstood(
-            f"{len(named)} people are named, and {counted(count, 'number')} ordered. Order more, or name fewer.", field="people"
+            f"{len(named)} people are named, and {counted(count, 'number')} ordered. Order more, or"
+            " name fewer.",
+            field="people",
         )
     with desk.reading() as reading:
         taken = {
-            n.holder.id for n in reading.records.held_by(Number, [HolderRef(kind=HolderKind.PERSON, id=p.id) for p in named]) if n.holder
+            n.holder.id
+            for n in reading.records.held_by(
+                Number, [HolderRef(kind=HolderKind.PERSON, id=p.id) for p in named]
+            )
+            if n.holder
         }
     tasks: list[Any] = []
     for i, person in enumerate(named):
         ref = HolderRef(kind=HolderKind.PERSON, id=person.id)
         tasks.append(
-            t.AssignNumber(number=OutputOf(output_of=0, index=i), holder=ref, role=Role.EXTRA if person.id in taken else Role.MAIN)
+            t.AssignNumber(
+                number=OutputOf(output_of=0, index=i),
+                holder=ref,
+                role=Role.EXTRA if person.id in taken else Role.MAIN,
+            )
         )
     if reserve_for.strip():
         rest: Sequence[int] = range(len(named), count)
-        tasks += [t.ReserveNumber(number=OutputOf(output_of=0, index=i), reason=reserve_for.strip()[:200]) for i in rest]
+        tasks += [
+            t.ReserveNumber(number=OutputOf(output_of=0, index=i), reason=reserve_for.strip()[:200])
+            for i in rest
+        ]
     return tasks

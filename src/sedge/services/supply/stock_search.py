@@ -1,4 +1,5 @@
-"""Searching what carriers would sell: all of them at once, each answering for itself, none holding up the others."""
+"""Searching what carriers would sell: all of them at once, each answering for itself, none holding
+up the others."""
 
 import time
 from collections.abc import Iterable
@@ -11,7 +12,16 @@ from sqlalchemy import or_, select
 from sedge.core.errors import NotUnderstood, OutsideRefused, OutsideSilent
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Account, Capacity, Carrier
-from sedge.core.supply.offers import Offer, StockNumber, Wish, areas_in, fitting_numbers, leading, offers_of, rank_offers
+from sedge.core.supply.offers import (
+    Offer,
+    StockNumber,
+    Wish,
+    areas_in,
+    fitting_numbers,
+    leading,
+    offers_of,
+    rank_offers,
+)
 from sedge.core.workorders.tasks import OrderWhenFree
 from sedge.services.carriers import balances
 from sedge.services.context import Desk, Reading
@@ -24,9 +34,9 @@ MOST_ENDINGS = 200
 
 @dataclass(frozen=True)
 class Answer:
-    """What one carrier says to a wish: offers, best first, or the trouble it has. `in_stock` counts what is of the area, kind and
-    digits asked for; `elsewhere` says where else in the country there is stock, where there is no offer. `took` is how long it
-    took to answer."""
+    """What one carrier says to a wish: offers, best first, or the trouble it has. `in_stock` counts
+    what is of the area, kind and digits asked for; `elsewhere` says where else in the country there
+    is stock, where there is no offer. `took` is how long it took to answer."""
 
     carrier: Carrier
     account: Account
@@ -40,7 +50,8 @@ class Answer:
 
 
 def sellers(desk: Desk, wish: Wish, carrier: str = "") -> list[tuple[Account, Carrier]]:
-    """The carriers that sell numbers of the country wished for, each with the account it would be bought on. Raises NotUnderstood."""
+    """The carriers that sell numbers of the country wished for, each with the account it would be
+    bought on. Raises NotUnderstood."""
     check(wish)
     found: dict[str, tuple[Account, Carrier]] = {}
     for account, of in _by_preference(desk, wish, carrier):
@@ -55,26 +66,38 @@ def sellers(desk: Desk, wish: Wish, carrier: str = "") -> list[tuple[Account, Ca
 
 
 def _by_preference(desk: Desk, wish: Wish, carrier: str = "") -> list[tuple[Account, Carrier]]:
-    """Accounts to buy on: those meant for the country before others, those that can pay before those that can't yet, those that
-    numbers are on before empty ones."""
+    """Accounts to buy on: those meant for the country before others, those that can pay before
+    those that can't yet, those that numbers are on before empty ones."""
     used = {key for key, outlook in balances.outlooks(desk).items() if outlook.numbers}
     every = [(a, c) for a, c in buyable_accounts(desk) if not carrier or c.id == carrier]
 
     def key(one: tuple[Account, Carrier]) -> tuple[object, ...]:
         account = one[0]
         meant = wish.country in account.countries
-        return (bool(account.countries) and not meant, not meant, account.receives_only, account.id not in used, account.name)
+        return (
+            bool(account.countries) and not meant,
+            not meant,
+            account.receives_only,
+            account.id not in used,
+            account.name,
+        )
 
     return sorted(every, key=key)
 
 
 def accounts_for(desk: Desk, wish: Wish, carrier: str) -> list[Account]:
-    """Every account that numbers of the country could be bought on with a carrier, the one that would be taken first."""
-    return [a for a, _ in _by_preference(desk, wish, carrier) if not a.countries or wish.country in a.countries]
+    """Every account that numbers of the country could be bought on with a carrier, the one that
+    would be taken first."""
+    return [
+        a
+        for a, _ in _by_preference(desk, wish, carrier)
+        if not a.countries or wish.country in a.countries
+    ]
 
 
 def search(desk: Desk, wish: Wish, *, carrier: str = "") -> list[Answer]:
-    """What all carriers say, asked at the same time. Raises NotUnderstood for a wish that can't be."""
+    """What all carriers say, asked at the same time. Raises NotUnderstood for a wish that can't
+    be."""
     asked = sellers(desk, wish, carrier)
     with ThreadPoolExecutor(len(asked), thread_name_prefix="search") as pool:
         return list(pool.map(lambda one: ask(desk, wish, *one), asked))
@@ -101,26 +124,50 @@ def ask(desk: Desk, wish: Wish, account: Account, of: Carrier) -> Answer:
     return _timed(said, begun, offers=offers, in_stock=len(fitting), elsewhere=areas_in(everywhere))
 
 
-def _stock(desk: Desk, account: Account, wish: Wish, begins: str) -> tuple[list[StockNumber], NumberSet]:
-    """What a carrier has that is not ours already, and what is ours near it. Raises OutsideSilent, OutsideRefused."""
-    stock = [stock_number(s) for s in desk.at_carrier(account).stock(wish.country, begins, wish.capacity)]
+def _stock(
+    desk: Desk, account: Account, wish: Wish, begins: str
+) -> tuple[list[StockNumber], NumberSet]:
+    """What a carrier has that is not ours already, and what is ours near it. Raises OutsideSilent,
+    OutsideRefused."""
+    stock = [
+        stock_number(s) for s in desk.at_carrier(account).stock(wish.country, begins, wish.capacity)
+    ]
     with desk.reading() as reading:
         owned = _owned_near(reading, stock)
     return [n for n in stock if n.e164 not in owned], owned
 
 
 def within(desk: Desk, task: OrderWhenFree) -> list[str]:
-    """The numbers of the best offer of one carrier that fulfils a wish whole and costs no more than it may; [] where there is none.
+    """The numbers of the best offer of one carrier that fulfils a wish whole and costs no more than
+    it may; [] where there is none.
 
     Raises OutsideSilent, OutsideRefused.
     """
-    wish = Wish(task.country, task.area, task.number_kind, task.capacity, task.starts, task.pattern, task.quantity, task.consecutive)
+    wish = Wish(
+        task.country,
+        task.area,
+        task.number_kind,
+        task.capacity,
+        task.starts,
+        task.pattern,
+        task.quantity,
+        task.consecutive,
+    )
     check(wish)
     with desk.reading() as reading:
         account = reading.records.the(Account, task.account)
-    found = [stock_number(s) for s in desk.at_carrier(account).stock(wish.country, wish.starts or leading(wish), wish.capacity)]
+    found = [
+        stock_number(s)
+        for s in desk.at_carrier(account).stock(
+            wish.country, wish.starts or leading(wish), wish.capacity
+        )
+    ]
     limits = task.most_setup.amount, task.most_monthly.amount
-    cheap = [n for n in found if (n.setup.currency, n.monthly.currency) == (task.most_setup.currency,) * 2]
+    cheap = [
+        n
+        for n in found
+        if (n.setup.currency, n.monthly.currency) == (task.most_setup.currency,) * 2
+    ]
     cheap = [n for n in cheap if n.setup.amount <= limits[0] and n.monthly.amount <= limits[1]]
     with desk.reading() as reading:
         owned = _owned_near(reading, cheap)
@@ -130,7 +177,8 @@ def within(desk: Desk, task: OrderWhenFree) -> list[str]:
 
 
 def _timed(said: Answer, begun: float, **values: object) -> Answer:
-    return replace(said, **values, took=timedelta(seconds=time.perf_counter() - begun))  # type: ignore[arg-type]
+    took = timedelta(seconds=time.perf_counter() - begun)
+    return replace(said, **values, took=took)  # type: ignore[arg-type]
 
 
 def _owned_near(reading: Reading, stock: Iterable[StockNumber]) -> NumberSet:
@@ -139,26 +187,55 @@ def _owned_near(reading: Reading, stock: Iterable[StockNumber]) -> NumberSet:
     life = tables.life
     numbers: list[int] = []
     for start in range(0, len(thousands), 200):
-        near = or_(*(life.c.number.between(t * 1000, t * 1000 + 999) for t in thousands[start : start + 200]))
-        numbers += reading.connection.execute(select(life.c.number).where(near, is_open())).scalars()
+        near = or_(
+            *(
+                life.c.number.between(t * 1000, t * 1000 + 999)
+                for t in thousands[start : start + 200]
+            )
+        )
+        numbers += reading.connection.execute(
+            select(life.c.number).where(near, is_open())
+        ).scalars()
     return NumberSet.of(numbers)
 
 
 def merged(answers: Iterable[Answer]) -> list[tuple[Offer, Answer]]:
     """The offers of all, best first; of equals the cheaper one, where they cost the same money."""
     every = [(offer, answer) for answer in answers for offer in answer.offers]
-    return sorted(every, key=lambda x: (-x[0].total, x[0].monthly.currency, x[0].monthly.amount, x[0].numbers[0].e164))
+    return sorted(
+        every,
+        key=lambda x: (
+            -x[0].total,
+            x[0].monthly.currency,
+            x[0].monthly.amount,
+            x[0].numbers[0].e164,
+        ),
+    )
 
 
 def check(wish: Wish) -> None:
     """Raises NotUnderstood naming the field."""
     if not 1 <= wish.quantity <= MOST_NUMBERS:
         raise NotUnderstood(f"Ask for 1 to {MOST_NUMBERS:,} numbers at a time.", field="quantity")
-    if wish.starts and not (wish.starts.lstrip("+").isascii() and wish.starts.lstrip("+").isdigit()):
-        raise NotUnderstood("Leading digits are digits, such as +44 113 or 0113 496 05.", field="starts")
-    if len(wish.pattern) > 15 or not all(ch == "?" or (ch.isascii() and ch.isalnum()) for ch in wish.pattern):
-        raise NotUnderstood("A pattern has digits, letters of the keypad, and ? for any digit, such as ?500 or TOUR.", field="pattern")
-    if len(wish.endings) > MOST_ENDINGS or not all(e.isascii() and e.isdigit() and 2 <= len(e) <= 6 for e in wish.endings):
-        raise NotUnderstood("Endings are extensions of 2 to 6 digits, such as 142, 143.", field="endings")
+    if wish.starts and not (
+        wish.starts.lstrip("+").isascii() and wish.starts.lstrip("+").isdigit()
+    ):
+        raise NotUnderstood(
+            "Leading digits are digits, such as +44 113 or 0113 496 05.", field="starts"
+        )
+    if len(wish.pattern) > 15 or not all(
+        ch == "?" or (ch.isascii() and ch.isalnum()) for ch in wish.pattern
+    ):
+        raise NotUnderstood(
+            "A pattern has digits, letters of the keypad, and ? for any digit, such as ?500 or"
+            " TOUR.",
+            field="pattern",
+        )
+    if len(wish.endings) > MOST_ENDINGS or not all(
+        e.isascii() and e.isdigit() and 2 <= len(e) <= 6 for e in wish.endings
+    ):
+        raise NotUnderstood(
+            "Endings are extensions of 2 to 6 digits, such as 142, 143.", field="endings"
+        )
     if wish.capacity and wish.capacity not in set(Capacity):
         raise NotUnderstood("Capacity is single, many or any.", field="capacity")

@@ -13,9 +13,9 @@ from sedge.core.supply.offers import StockNumber
 from sedge.core.supply.records import LineState, OrderForm, OrderLine
 from sedge.core.workorders import tasks as t
 from sedge.outside.carrier import StockItem
-from sedge.services.carriers.accounts import amount_in
+from sedge.services.carriers.payments import amount_in
 from sedge.services.context import Desk, Reading
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_running, workorders
 from sedge.store.repositories import workorders as store
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
@@ -41,7 +41,8 @@ class OrderView:
 
 
 def order_state(order: Order) -> str:
-    """Any line waiting: placed, or part delivered. None waiting: delivered, part delivered, cancelled or failed."""
+    """Any line waiting: placed, or part delivered. None waiting: delivered, part delivered,
+    cancelled or failed."""
     if order.form:
         return _form_state(order, order.form)
     states = [line.state for line in order.lines]
@@ -83,33 +84,51 @@ def stock_number(s: StockItem) -> StockNumber:
 
 
 def order_when_free(desk: Desk, form: dict[str, str]) -> WorkOrder:
-    """A draft that orders once such numbers are in stock, from a form whose fields are those of the search, with limits and a last
-    day. Raises NotUnderstood naming the field."""
+    """A draft that orders once such numbers are in stock, from a form whose fields are those of the
+    search, with limits and a last day. Raises NotUnderstood naming the field."""
     desk.require(May.BUY)
     with desk.reading() as reading:
         account = reading.records.the(Account, form.get("account", ""))
         reading.records.the(Site, form.get("site", ""))
         check_spot(reading, form.get("spot") or None, form.get("site", ""))
     if not form.get("reference"):
-        raise NotUnderstood("Give the order a reference, so that you find it again.", field="reference")
+        raise NotUnderstood(
+            "Give the order a reference, so that you find it again.", field="reference"
+        )
     until = end_of(form.get("until", ""))
     if until is None or until <= desk.now():
-        raise NotUnderstood("Say until which day it is to be asked for; it must be still to come.", field="until")
+        raise NotUnderstood(
+            "Say until which day it is to be asked for; it must be still to come.", field="until"
+        )
     quantity = form.get("quantity", "1")
     if not (quantity.isascii() and quantity.isdigit() and 1 <= int(quantity) <= MOST_WHEN_FREE):
         raise NotUnderstood(f"Ask for 1 to {MOST_WHEN_FREE} numbers.", field="quantity")
     limits = {
         name: Money(
-            amount=amount_in(desk, form.get(name, ""), account.balance.currency, name, least=Decimal(0)), currency=account.balance.currency
+            amount=amount_in(
+                desk, form.get(name, ""), account.balance.currency, name, least=Decimal(0)
+            ),
+            currency=account.balance.currency,
         )
         for name in ("most_setup", "most_monthly")
     }
     task = t.OrderWhenFree(
-        reference=form["reference"][:80], account=account.id, site=form["site"], spot=form.get("spot") or None, country=form.get("country", "")[:2].upper(),
-        area=form.get("area", "")[:80], number_kind=form.get("kind", "")[:20], capacity=form.get("capacity", "")[:10], starts=form.get("starts", "")[:20],
-        pattern=form.get("pattern", "")[:15], quantity=int(quantity), consecutive=bool(form.get("consecutive")), until=until, most_setup=limits["most_setup"],
+        reference=form["reference"][:80],
+        account=account.id,
+        site=form["site"],
+        spot=form.get("spot") or None,
+        country=form.get("country", "")[:2].upper(),
+        area=form.get("area", "")[:80],
+        number_kind=form.get("kind", "")[:20],
+        capacity=form.get("capacity", "")[:10],
+        starts=form.get("starts", "")[:20],
+        pattern=form.get("pattern", "")[:15],
+        quantity=int(quantity),
+        consecutive=bool(form.get("consecutive")),
+        until=until,
+        most_setup=limits["most_setup"],
         most_monthly=limits["most_monthly"],
-    )  # fmt: skip
+    )
     return workorders.draft(desk, f"Order {form['reference'][:80]} when free", [task])
 
 
@@ -124,13 +143,17 @@ def end_of(day: str) -> datetime | None:
 def check_spot(reading: Reading, spot: str | None, site: str) -> None:
     """Raises NotUnderstood where the spot is another site's, NotFound."""
     if spot and reading.records.the(Spot, spot).site != site:
-        raise NotUnderstood(f"{spot} is a spot of another site. Choose one of this site.", field="spot")
+        raise NotUnderstood(
+            f"{spot} is a spot of another site. Choose one of this site.", field="spot"
+        )
 
 
 def open_orders(desk: Desk, *, limit: int = 60) -> list[Order]:
     """Orders of which something is still to arrive, newest first."""
     with desk.reading() as reading:
-        return reading.records.where(Order, tables.order.c.open.is_(True), order_by=tables.order.c.at.desc(), limit=limit)
+        return reading.records.where(
+            Order, tables.order.c.open.is_(True), order_by=tables.order.c.at.desc(), limit=limit
+        )
 
 
 def orders(desk: Desk, *, limit: int = 100) -> list[OrderView]:
@@ -141,7 +164,8 @@ def orders(desk: Desk, *, limit: int = 100) -> list[OrderView]:
 
 
 def order_view(desk: Desk, key: str) -> OrderView:
-    """One order. While the runner has not yet written it down, it is told from its work order. Raises NotFound."""
+    """One order. While the runner has not yet written it down, it is told from its work order.
+    Raises NotFound."""
     with desk.reading() as reading:
         record = reading.records.find(Order, key) or _not_yet_written(reading, key)
         return _view(reading, record)
@@ -151,10 +175,19 @@ def _not_yet_written(reading: Reading, key: str) -> Order:
     for x in store.tasks_of(reading.connection, key.removesuffix("-order").rpartition("-")[0]):
         if f"{x.id}-order" == key and isinstance(x.body, t.OrderNumbers):
             lines = tuple(
-                OrderLine(e164=line.number, setup=line.setup, monthly=line.monthly, capacity=line.capacity) for line in x.body.lines
+                OrderLine(
+                    e164=line.number, setup=line.setup, monthly=line.monthly, capacity=line.capacity
+                )
+                for line in x.body.lines
             )
             return Order(
-                id=key, reference=x.body.reference, account=x.body.account, site=x.body.site, key=x.id, lines=lines, refused=x.error
+                id=key,
+                reference=x.body.reference,
+                account=x.body.account,
+                site=x.body.site,
+                key=x.id,
+                lines=lines,
+                refused=x.error,
             )
     return reading.records.the(Order, key)
 
@@ -163,12 +196,19 @@ def _view(reading: Reading, record: Order) -> OrderView:
     account = reading.records.the(Account, record.account)
     median, late = lead_times(reading, account.carrier)
     return OrderView(
-        record, order_state(record), account, reading.records.the(Site, record.site), record.key.rpartition("-")[0], median, late
+        record,
+        order_state(record),
+        account,
+        reading.records.the(Site, record.site),
+        record.key.rpartition("-")[0],
+        median,
+        late,
     )
 
 
 def lead_times(reading: Reading, carrier: str) -> tuple[timedelta | None, timedelta | None]:
-    """Median and 90th percentile of this carrier's own past deliveries, from placing to delivery."""
+    """Median and 90th percentile of this carrier's own past deliveries, from placing to
+    delivery."""
     accounts = [a.id for a in reading.records.where(Account, tables.account.c.carrier == carrier)]
     waits: list[float] = []
     for record in reading.records.where(Order, order_by=tables.order.c.at.desc(), limit=200):
@@ -180,15 +220,21 @@ def lead_times(reading: Reading, carrier: str) -> tuple[timedelta | None, timede
             ]
     if len(waits) < 3:
         return None, None
-    return timedelta(seconds=statistics.median(waits)), timedelta(seconds=statistics.quantiles(waits, n=10)[8])
+    return timedelta(seconds=statistics.median(waits)), timedelta(
+        seconds=statistics.quantiles(waits, n=10)[8]
+    )
 
 
 def cancel(desk: Desk, key: str) -> WorkOrder:
     with desk.reading() as reading:
         record = reading.records.the(Order, key)
-    return workorders.run_now(desk, f"Cancel order {record.reference}", [t.CancelOrder(order=key)])
+    return order_running.run_now(
+        desk, f"Cancel order {record.reference}", [t.CancelOrder(order=key)]
+    )
 
 
 def numbers_of(desk: Desk, key: str) -> list[Number]:
     with desk.reading() as reading:
-        return reading.records.where(Number, tables.life.c.order_id == key, order_by=tables.life.c.number)
+        return reading.records.where(
+            Number, tables.life.c.order_id == key, order_by=tables.life.c.number
+        )

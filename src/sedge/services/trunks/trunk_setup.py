@@ -1,31 +1,44 @@
-"""Trunks that come to be: with a carrier's account where the carrier brings its own, else set up here in a simple form."""
+"""Trunks that come to be: with a carrier's account where the carrier brings its own, else set up
+here in a simple form."""
 
 import re
 
 from sedge.core.access.roles import May
+from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideTrouble
 from sedge.core.records import Account, Carrier, Site, Subject, SupplyModel, Trunk
-from sedge.core.reduce import changed
 from sedge.services.context import Desk, Writing
 
-HOST = re.compile(r"(?=.{1,253}$)[a-z0-9]([a-z0-9-]*[a-z0-9])?(\.[a-z0-9]([a-z0-9-]*[a-z0-9])?)*|\[?[0-9a-f:]+\]?")
+HOST = re.compile(
+    r"(?=.{1,253}$)[a-z0-9]([a-z0-9-]*[a-z0-9])?(\.[a-z0-9]([a-z0-9-]*[a-z0-9])?)*|\[?[0-9a-f:]+\]?"
+)
 MOST_CHANNELS = 10_000
 
 
-def come_with(writing: Writing, account: Account, site: Site, *, key: str, up: bool) -> Trunk | None:
-    """The trunk that comes with an account of a carrier which brings its own; None for one that expects ours, and where there is one."""
+def come_with(
+    writing: Writing, account: Account, site: Site, *, key: str, up: bool
+) -> Trunk | None:
+    """The trunk that comes with an account of a carrier which brings its own; None for one that
+    expects ours, and where there is one."""
     carrier = writing.records.the(Carrier, account.carrier)
     known = [x for x in writing.records.all(Trunk) if x.carrier == carrier.id]
     if carrier.supply_model is SupplyModel.OWN_TRUNK or known:
         return None
     trunk = Trunk(
-        id=key, name=f"{carrier.name}, {site.name}"[:80], site=site.id, carrier=carrier.id, channels=0, up=up, seen_at=writing.now
+        id=key,
+        name=f"{carrier.name}, {site.name}"[:80],
+        site=site.id,
+        carrier=carrier.id,
+        channels=0,
+        up=up,
+        seen_at=writing.now,
     )
     return writing.save([changed(Subject.TRUNK, None, trunk, "trunk.added")])[0].after
 
 
 def is_up(desk: Desk, key: str) -> bool:
-    """Whether the telephone system has a trunk up, as it says now; False where it does not answer."""
+    """Whether the telephone system has a trunk up, as it says now; False where it does not
+    answer."""
     try:
         return key not in desk.outside.telephony.trunks_down()
     except OutsideTrouble:
@@ -33,15 +46,20 @@ def is_up(desk: Desk, key: str) -> bool:
 
 
 def add(desk: Desk, *, name: str, account: str, site: str, host: str, channels: int) -> Trunk:
-    """One's own trunk to a carrier, in its simple form. Raises NotUnderstood naming the field, NotAllowedNow for a name that is taken."""
+    """One's own trunk to a carrier, in its simple form. Raises NotUnderstood naming the field,
+    NotAllowedNow for a name that is taken."""
     desk.require(May.TRUNKS)
     name, host = name.strip(), host.strip().lower()
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("A trunk needs a name of at most 80 characters.", field="name")
     if not HOST.fullmatch(host):
-        raise NotUnderstood("The host is a domain name or an IP address, such as sip.example.net.", field="host")
+        raise NotUnderstood(
+            "The host is a domain name or an IP address, such as sip.example.net.", field="host"
+        )
     if not 1 <= channels <= MOST_CHANNELS:
-        raise NotUnderstood(f"The channels are 1 to {MOST_CHANNELS:,} calls at once.", field="channels")
+        raise NotUnderstood(
+            f"The channels are 1 to {MOST_CHANNELS:,} calls at once.", field="channels"
+        )
     key = desk.new_id("trunk")
     up = is_up(desk, key)
     with desk.writing() as writing:
@@ -51,10 +69,25 @@ def add(desk: Desk, *, name: str, account: str, site: str, host: str, channels: 
         if of is None:
             raise NotUnderstood("Choose the site where the trunk ends.", field="site")
         if any(x.name.casefold() == name.casefold() for x in writing.records.all(Trunk)):
-            raise NotAllowedNow(f"There is a trunk called {name} already.", field="name", reason="exists")
-        trunk = Trunk(id=key, name=name, site=of.id, carrier=paid_on.carrier, channels=channels, host=host, up=up, seen_at=writing.now)
+            raise NotAllowedNow(
+                f"There is a trunk called {name} already.", field="name", reason="exists"
+            )
+        trunk = Trunk(
+            id=key,
+            name=name,
+            site=of.id,
+            carrier=paid_on.carrier,
+            channels=channels,
+            host=host,
+            up=up,
+            seen_at=writing.now,
+        )
         changes = [changed(Subject.TRUNK, None, trunk, "trunk.added")]
         if of.account is None:
             model = writing.records.the(Carrier, paid_on.carrier).supply_model
-            changes.append(changed(Subject.SITE, of, of.but(account=paid_on.id, supply_model=model), "site.changed"))
+            changes.append(
+                changed(
+                    Subject.SITE, of, of.but(account=paid_on.id, supply_model=model), "site.changed"
+                )
+            )
         return writing.save(changes)[0].after

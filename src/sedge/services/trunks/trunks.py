@@ -6,13 +6,13 @@ from datetime import timedelta
 
 from sqlalchemy import func, select
 
+from sedge.core.changes import changed
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import Account, Carrier, Connection, Number, Site, Subject, Trunk
-from sedge.core.reduce import changed
 from sedge.services.context import Desk
 from sedge.services.supply.supply import lead_times
 from sedge.store.repositories.records import is_open
-from sedge.store.schema import tables
+from sedge.store.schema import projected, tables
 
 
 @dataclass(frozen=True)
@@ -38,7 +38,10 @@ def refresh(desk: Desk) -> int:
     down = desk.outside.telephony.trunks_down()
     with desk.reading() as reading:
         moved = [x for x in reading.records.all(Trunk) if x.up == (x.id in down)]
-    seen = [(x, x.but(up=x.id not in down, seen_at=desk.now(), connection=_looked_at(desk, x))) for x in moved]
+    seen = [
+        (x, x.but(up=x.id not in down, seen_at=desk.now(), connection=_looked_at(desk, x)))
+        for x in moved
+    ]
     if seen:
         with desk.as_system().writing(reason="looked at the telephone system") as writing:
             writing.save([changed(Subject.TRUNK, was, now, "trunk.seen") for was, now in seen])
@@ -47,7 +50,11 @@ def refresh(desk: Desk) -> int:
 
 def _looked_at(desk: Desk, trunk: Trunk) -> Connection | None:
     """A trunk's connection with why it is not signed in, as the telephone system says it now."""
-    return trunk.connection.but(said=desk.outside.telephony.signed_in(trunk.id)) if trunk.connection else None
+    return (
+        trunk.connection.but(said=desk.outside.telephony.signed_in(trunk.id))
+        if trunk.connection
+        else None
+    )
 
 
 MOST_COUNTED = 5000  # numbers of a trunk that are each looked at for a fallback
@@ -55,7 +62,8 @@ MOST_COUNTED = 5000  # numbers of a trunk that are each looked at for a fallback
 
 @dataclass(frozen=True)
 class TrunkCard:
-    """A trunk with how many numbers in use are on its list, and how many of them are lost while it is down (None: too many to look at)."""
+    """A trunk with how many numbers in use are on its list, and how many of them are lost while it
+    is down (None: too many to look at)."""
 
     trunk: Trunk
     carrier: str
@@ -74,7 +82,10 @@ def one(desk: Desk, key: str) -> TrunkCard:
         lost = None
         if numbers <= MOST_COUNTED:
             lost = sum(1 for n in reading.records.where(Number, *where) if not n.fallback)
-        carrier, site = reading.records.the(Carrier, trunk.carrier).name, reading.records.the(Site, trunk.site).name
+        carrier, site = (
+            reading.records.the(Carrier, trunk.carrier).name,
+            reading.records.the(Site, trunk.site).name,
+        )
     return TrunkCard(trunk, carrier, site, numbers, lost)
 
 
@@ -88,12 +99,18 @@ def carriers(desk: Desk) -> list[CarrierView]:
     life = tables.life
     with desk.reading() as reading:
         listed: Counter[str] = Counter()
-        by_state = select(life.c.trunk, life.c.state, func.count()).where(life.c.trunk.is_not(None)).group_by(life.c.trunk, life.c.state)
+        by_state = (
+            select(life.c.trunk, life.c.state, func.count())
+            .where(life.c.trunk.is_not(None))
+            .group_by(life.c.trunk, life.c.state)
+        )
         for trunk, state, count in reading.connection.execute(by_state):
             listed[trunk] += count if State(state) not in ENDED else 0
         counts = dict(
             reading.connection.execute(
-                select(tables.tally.c.carrier, func.sum(tables.tally.c.count)).group_by(tables.tally.c.carrier)
+                select(projected.tally.c.carrier, func.sum(projected.tally.c.count)).group_by(
+                    projected.tally.c.carrier
+                )
             ).all()
         )
         accounts, trunks = reading.records.all(Account), reading.records.all(Trunk)

@@ -1,7 +1,8 @@
 """Drafts that were only a look: written to see the checks, and not meant to stay.
 
-A look becomes a draft like others once somebody keeps, changes, names, times or comments on it. Until then it goes by itself:
-when whoever wrote it looks at the same thing another way, or after three days.
+A look becomes a draft like others once somebody keeps, changes, names, times or comments on it.
+Until then it goes by itself: when whoever wrote it looks at the same thing another way, or after
+three days.
 """
 
 from dataclasses import replace
@@ -10,6 +11,7 @@ from datetime import datetime, timedelta
 from sedge.core.records import Subject
 from sedge.core.workorders.life import OrderEvent, OrderState, next_state
 from sedge.services.context import Desk, Writing
+from sedge.services.periodic import periodic
 from sedge.services.workorders.loading import load
 from sedge.services.workorders.order_access import require_order
 from sedge.store.projections import order_subjects
@@ -40,14 +42,19 @@ def kept(writing: Writing, order: WorkOrder) -> WorkOrder:
 
 
 def supersede(writing: Writing, fresh: WorkOrder) -> None:
-    """Discard the earlier looks of the same author with the same kinds of tasks for something that the fresh one is about too."""
+    """Discard the earlier looks of the same author with the same kinds of tasks for something that
+    the fresh one is about too."""
     things, kinds = set(order_subjects.things_of([x.body for x in fresh.tasks])), _kinds(fresh)
     for header in store.looks(writing.connection, author=fresh.author):
         earlier = store.get(writing.connection, header.id)
         if earlier.id == fresh.id or _kinds(earlier) != kinds:
             continue
         if things & set(order_subjects.things_of([x.body for x in earlier.tasks])):
-            _drop(writing, replace(earlier, superseded_by=fresh.no), f"superseded by work order {fresh.no}")
+            _drop(
+                writing,
+                replace(earlier, superseded_by=fresh.no),
+                f"superseded by work order {fresh.no}",
+            )
 
 
 def _kinds(order: WorkOrder) -> list[str]:
@@ -55,8 +62,17 @@ def _kinds(order: WorkOrder) -> list[str]:
 
 
 def _drop(writing: Writing, order: WorkOrder, why: str) -> None:
-    store.save(writing.connection, replace(order, state=next_state(order.state, OrderEvent.DISCARD), finished_at=writing.now))
-    writing.remark("work-order.discarded", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}", {"why": why})
+    store.save(
+        writing.connection,
+        replace(order, state=next_state(order.state, OrderEvent.DISCARD), finished_at=writing.now),
+    )
+    writing.remark(
+        "work-order.discarded",
+        Subject.WORK_ORDER,
+        order.id,
+        f"{order.no} {order.title}",
+        {"why": why},
+    )
 
 
 def tidy(desk: Desk) -> int:
@@ -68,5 +84,8 @@ def tidy(desk: Desk) -> int:
     return len(old)
 
 
+@periodic(NAME)
 def tidy_nightly(desk: Desk) -> int:
-    return desk.house.nightly(desk.who.organisation, NAME, ASKED_AT, lambda: (tidy(desk.as_system()), True))
+    return desk.house.nightly(
+        desk.who.organisation, NAME, ASKED_AT, lambda: (tidy(desk.as_system()), True)
+    )

@@ -1,53 +1,60 @@
-"""Drafts at the desk: their tasks changed, ordered, mended and made temporary; their time; templates kept from them; what others plan."""
+"""Drafts at the desk: their tasks changed, ordered, mended and made temporary; their time;
+templates kept from them; what others plan."""
 
-import json
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 
 from sedge.core.access.roles import May
-from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotFound, NotUnderstood
+from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Order, Subject
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import replaced
 from sedge.core.workorders.life import OrderEvent, next_state
-from sedge.core.workorders.plan import leans_on, moved
-from sedge.core.workorders.tasks import TASK
 from sedge.services.context import Desk, Writing
-from sedge.services.holders import holders
-from sedge.services.numbers.numbers import the_number
 from sedge.services.workorders import draft_expiry, workorders
 from sedge.services.workorders.checking import remedies
 from sedge.services.workorders.loading import load
 from sedge.services.workorders.order_access import require_order, require_tasks
-from sedge.store.projections import order_subjects as touching_store
 from sedge.store.repositories import workorders as store
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import holders as holder_tables
-from sedge.store.schema import tables
 
 MOST_COMMENT = 2000
 MOST_COMMENTS = 500
 
 
 def change_tasks(
-    desk: Desk, was: WorkOrder, tasks: Sequence[Any], marks: Sequence[int | None] | None = None, *, look: bool = False
+    desk: Desk,
+    was: WorkOrder,
+    tasks: Sequence[Any],
+    marks: Sequence[int | None] | None = None,
+    *,
+    look: bool = False,
 ) -> WorkOrder:
-    """Replace a draft's tasks; a look becomes a draft that stays, unless it is still only a `look`. Raises ChangedMeanwhile where somebody else changed the draft since it was read as `was`."""
+    """Replace a draft's tasks; a look becomes a draft that stays, unless it is still only a `look`.
+    Raises ChangedMeanwhile where somebody else changed the draft since it was read as `was`."""
     if not tasks:
-        raise NotAllowedNow("A work order needs at least one task; throw the draft away instead.", reason="empty")
+        raise NotAllowedNow(
+            "A work order needs at least one task; throw the draft away instead.", reason="empty"
+        )
     if len(tasks) > workorders.MOST_TASKS:
-        raise NotAllowedNow(f"At most {workorders.MOST_TASKS:,} tasks fit into one work order. Split it.", reason="too-many")
+        raise NotAllowedNow(
+            f"At most {workorders.MOST_TASKS:,} tasks fit into one work order. Split it.",
+            reason="too-many",
+        )
     with desk.writing() as writing:
         order = store.get(writing.connection, was.id)
         workorders.must_allow(order, OrderEvent.CHANGE)
         if order.version != was.version:
             raise ChangedMeanwhile(
-                "Somebody else has changed this draft meanwhile. Look at it again, then do it.", subject=Subject.WORK_ORDER, id=order.id
+                "Somebody else has changed this draft meanwhile. Look at it again, then do it.",
+                subject=Subject.WORK_ORDER,
+                id=order.id,
             )
         estate = load(writing, tasks)
         require_order(desk, writing, order, lambda: load(writing, [x.body for x in order.tasks]))
@@ -65,12 +72,15 @@ def change_tasks(
 
 
 def _retitled(title: str, before: Sequence[Any], after: Sequence[Any]) -> str:
-    """The title of a draft in which one number has taken another's place: it names the one that is meant now."""
+    """The title of a draft in which one number has taken another's place: it names the one that is
+    meant now."""
     old, new = ({task.e164 for task in tasks if task.e164} for tasks in (before, after))
     if len(old - new) != 1 or len(new - old) != 1:
         return title
     gone, come = describe((old - new).pop()), describe((new - old).pop())
-    return title.replace(gone.international, come.shown).replace(gone.national, come.shown)[:200]
+    return title.replace(gone.international, come.shown).replace(gone.national, come.shown)[
+        : workorders.MOST_TITLE
+    ]
 
 
 def add_remedies(desk: Desk, key: str) -> WorkOrder:
@@ -78,43 +88,74 @@ def add_remedies(desk: Desk, key: str) -> WorkOrder:
     order = workorders.get(desk, key)
     workorders.must_allow(order, OrderEvent.CHANGE)
     bodies = [x.body for x in order.tasks]
-    mended, marks = remedies.add_all(desk, bodies, [x.added_as_remedy_for for x in order.tasks], awaits=order.awaits)
+    mended, marks = remedies.add_all(
+        desk, bodies, [x.added_as_remedy_for for x in order.tasks], awaits=order.awaits
+    )
     return order if mended == bodies else change_tasks(desk, order, mended, marks, look=True)
 
 
-def choose_remedy(desk: Desk, key: str, task: int, rule: str, remedy: int, reason: str = "") -> WorkOrder:
-    """Add one remedy that somebody chose: the `remedy`-th of the finding of `rule` on task `task`."""
+def choose_remedy(
+    desk: Desk, key: str, task: int, rule: str, remedy: int, reason: str = ""
+) -> WorkOrder:
+    """Add one remedy that somebody chose: the `remedy`-th of the finding of `rule` on task
+    `task`."""
     order = workorders.get(desk, key)
     workorders.must_allow(order, OrderEvent.CHANGE)
     bodies = [x.body for x in order.tasks]
-    finding = next((f for f in workorders.preview(desk, bodies, awaits=order.awaits).findings if f.task == task and f.rule == rule), None)
+    finding = next(
+        (
+            f
+            for f in workorders.preview(desk, bodies, awaits=order.awaits).findings
+            if f.task == task and f.rule == rule
+        ),
+        None,
+    )
     if finding is None or remedy >= len(finding.remedies):
-        raise NotAllowedNow("That remedy is no longer needed. Look at the checks again.", reason="gone")
+        raise NotAllowedNow(
+            "That remedy is no longer needed. Look at the checks again.", reason="gone"
+        )
     chosen = finding.remedies[remedy]
     if chosen.leads_to:
-        raise NotAllowedNow("This is done on a page of its own; then check the draft again.", reason="elsewhere")
-    tasks = [x.but(reason=reason) if isinstance(x, t.EndRest) and reason else x for x in chosen.tasks]
+        raise NotAllowedNow(
+            "This is done on a page of its own; then check the draft again.", reason="elsewhere"
+        )
+    tasks = [
+        x.but(reason=reason) if isinstance(x, t.EndRest) and reason else x for x in chosen.tasks
+    ]
     if chosen.replaces:
         bodies = replaced(bodies, task, tasks[0])
-        return change_tasks(desk, order, bodies, [x.added_as_remedy_for for x in order.tasks], look=True)
+        return change_tasks(
+            desk, order, bodies, [x.added_as_remedy_for for x in order.tasks], look=True
+        )
     shift = len(tasks)
-    renumbered = [moved(b, lambda p: p + shift if p >= task else p) for b in bodies]
+    renumbered = [b.moved(lambda p: p + shift if p >= task else p) for b in bodies]
     mended = [*renumbered[:task], *tasks, *renumbered[task:]]
-    old = [None if m is None else m + (shift if m >= task else 0) for m in (x.added_as_remedy_for for x in order.tasks)]
-    return change_tasks(desk, order, mended, [*old[:task], *([task + shift] * shift), *old[task:]], look=True)
+    old = [
+        None if m is None else m + (shift if m >= task else 0)
+        for m in (x.added_as_remedy_for for x in order.tasks)
+    ]
+    return change_tasks(
+        desk, order, mended, [*old[:task], *([task + shift] * shift), *old[task:]], look=True
+    )
 
 
 def remove_task(desk: Desk, key: str, position: int) -> WorkOrder:
     order = workorders.get(desk, key)
     if not 0 <= position < len(order.tasks):
         raise NotUnderstood("There is no such task in this work order.", field="task")
-    if any(leans_on(x.body) == position for x in order.tasks if not isinstance(x.body, t.PutBackLater)):
-        raise NotAllowedNow("Another task uses what this one brings. Take that one out first.", reason="needed")
-    gone = {position} | {x.position for x in order.tasks if leans_on(x.body) == position}
+    if any(
+        x.body.leans_on == position for x in order.tasks if not isinstance(x.body, t.PutBackLater)
+    ):
+        raise NotAllowedNow(
+            "Another task uses what this one brings. Take that one out first.", reason="needed"
+        )
+    gone = {position} | {x.position for x in order.tasks if x.body.leans_on == position}
     places = {p: i for i, p in enumerate(x.position for x in order.tasks if x.position not in gone)}
-    bodies = [moved(x.body, places.__getitem__) for x in order.tasks if x.position not in gone]
+    bodies = [x.body.moved(places.__getitem__) for x in order.tasks if x.position not in gone]
     marks = [
-        places.get(x.added_as_remedy_for or 0) if x.added_as_remedy_for is not None else None for x in order.tasks if x.position not in gone
+        places.get(x.added_as_remedy_for or 0) if x.added_as_remedy_for is not None else None
+        for x in order.tasks
+        if x.position not in gone
     ]
     return change_tasks(desk, order, bodies, marks)
 
@@ -127,7 +168,10 @@ def add_tasks(desk: Desk, key: str, tasks: Sequence[Any]) -> WorkOrder:
     """More tasks at the end of a draft."""
     order = workorders.get(desk, key)
     return change_tasks(
-        desk, order, [*(x.body for x in order.tasks), *tasks], [*(x.added_as_remedy_for for x in order.tasks), *([None] * len(tasks))]
+        desk,
+        order,
+        [*(x.body for x in order.tasks), *tasks],
+        [*(x.added_as_remedy_for for x in order.tasks), *([None] * len(tasks))],
     )
 
 
@@ -140,25 +184,37 @@ def move_task(desk: Desk, key: str, position: int, to: int) -> WorkOrder:
     sequence = [x.position for x in order.tasks]
     sequence.insert(to, sequence.pop(position))
     places = {old: new for new, old in enumerate(sequence)}
-    bodies = [moved(order.tasks[old].body, places.__getitem__) for old in sequence]
-    marks = [None if (m := order.tasks[old].added_as_remedy_for) is None else places[m] for old in sequence]
+    bodies = [order.tasks[old].body.moved(places.__getitem__) for old in sequence]
+    marks = [
+        None if (m := order.tasks[old].added_as_remedy_for) is None else places[m]
+        for old in sequence
+    ]
     after = change_tasks(desk, order, bodies, marks)
     if [x.body for x in after.tasks] == [x.body for x in order.tasks]:
-        raise NotAllowedNow("It can't stand there: one of the two must be done before the other.", reason="order")
+        raise NotAllowedNow(
+            "It can't stand there: one of the two must be done before the other.", reason="order"
+        )
     return after
 
 
 def make_temporary(desk: Desk, key: str, position: int, until: datetime | None) -> WorkOrder:
-    """What a task changes is put back at `until`; None: for good after all. Raises NotUnderstood naming the field."""
+    """What a task changes is put back at `until`; None: for good after all. Raises NotUnderstood
+    naming the field."""
     order = workorders.get(desk, key)
     if not 0 <= position < len(order.tasks):
         raise NotUnderstood("There is no such task in this work order.", field="task")
     if until is not None and until <= desk.now():
         raise NotUnderstood("Put it back at a moment that is still to come.", field="until")
-    kept = [x for x in order.tasks if not (isinstance(x.body, t.PutBackLater) and x.body.task == position)]
+    kept = [
+        x
+        for x in order.tasks
+        if not (isinstance(x.body, t.PutBackLater) and x.body.task == position)
+    ]
     places = {x.position: i for i, x in enumerate(kept)}
-    bodies = [moved(x.body, places.__getitem__) for x in kept]
-    marks = [None if x.added_as_remedy_for is None else places.get(x.added_as_remedy_for) for x in kept]
+    bodies = [x.body.moved(places.__getitem__) for x in kept]
+    marks = [
+        None if x.added_as_remedy_for is None else places.get(x.added_as_remedy_for) for x in kept
+    ]
     if until is not None:
         bodies.append(t.PutBackLater(task=places[position], at=until))
         marks.append(None)
@@ -172,16 +228,24 @@ def _mine(desk: Desk, writing: Writing, key: str) -> WorkOrder:
     return order
 
 
-def set_when(desk: Desk, key: str, *, run_at: datetime | None = None, awaits: str | None = None) -> WorkOrder:
-    """When a draft shall begin once it is run: at once, at a moment, or when an order has arrived."""
+def set_when(
+    desk: Desk, key: str, *, run_at: datetime | None = None, awaits: str | None = None
+) -> WorkOrder:
+    """When a draft shall begin once it is run: at once, at a moment, or when an order has
+    arrived."""
     with desk.writing() as writing:
         order = _mine(desk, writing, key)
         workorders.must_allow(order, OrderEvent.CHANGE)
         if run_at is not None and run_at <= writing.now:
             raise NotUnderstood("Choose a moment that is still to come.", field="run_at")
         if awaits is not None and not writing.records.the(Order, awaits).is_open:
-            raise NotUnderstood("That order is waited for by nobody any more: it has arrived, or failed.", field="awaits")
-        order = store.save(writing.connection, replace(order, run_at=run_at, awaits=awaits, is_look=False))
+            raise NotUnderstood(
+                "That order is waited for by nobody any more: it has arrived, or failed.",
+                field="awaits",
+            )
+        order = store.save(
+            writing.connection, replace(order, run_at=run_at, awaits=awaits, is_look=False)
+        )
         writing.touch()
     return order
 
@@ -191,8 +255,12 @@ def back_to_draft(desk: Desk, key: str) -> WorkOrder:
     with desk.writing() as writing:
         order = _mine(desk, writing, key)
         workorders.must_allow(order, OrderEvent.UNSCHEDULE)
-        order = store.save(writing.connection, replace(order, state=next_state(order.state, OrderEvent.UNSCHEDULE)))
-        writing.remark("work-order.drafted", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
+        order = store.save(
+            writing.connection, replace(order, state=next_state(order.state, OrderEvent.UNSCHEDULE))
+        )
+        writing.remark(
+            "work-order.drafted", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}"
+        )
     return order
 
 
@@ -203,17 +271,30 @@ def rename(desk: Desk, key: str, title: str, reason: str) -> WorkOrder:
     with desk.writing() as writing:
         order = _mine(desk, writing, key)
         workorders.must_allow(order, OrderEvent.CHANGE)
-        order = store.save(writing.connection, replace(order, title=title.strip()[:200], reason=reason.strip()[:400], is_look=False))
+        order = store.save(
+            writing.connection,
+            replace(
+                order,
+                title=title.strip()[: workorders.MOST_TITLE],
+                reason=reason.strip()[: workorders.MOST_REASON],
+                is_look=False,
+            ),
+        )
         writing.touch()
     return order
 
 
 def duplicate(desk: Desk, key: str) -> WorkOrder:
-    """The same tasks as a new draft. Raises NotAllowedNow for an undo, which belongs to one work order only."""
+    """The same tasks as a new draft. Raises NotAllowedNow for an undo, which belongs to one work
+    order only."""
     order = workorders.get(desk, key)
     if any(isinstance(x.body, t.PutBack) for x in order.tasks):
-        raise NotAllowedNow("An undo belongs to the one work order it undoes. Write a new one.", reason="undo")
-    return workorders.draft(desk, f"{order.title} (again)"[:200], [x.body for x in order.tasks], reason=order.reason)
+        raise NotAllowedNow(
+            "An undo belongs to the one work order it undoes. Write a new one.", reason="undo"
+        )
+    return workorders.draft(
+        desk, f"{order.title} (again)", [x.body for x in order.tasks], reason=order.reason
+    )
 
 
 # ── comments ──
@@ -230,12 +311,18 @@ def comments(desk: Desk, order: str) -> list[Comment]:
     """What people said of a work order, oldest first."""
     table = holder_tables.order_comment
     with desk.reading() as reading:
-        query = select(table.c.at, table.c.actor, table.c.text).where(table.c.work_order == order).order_by(table.c.at).limit(MOST_COMMENTS)
+        query = (
+            select(table.c.at, table.c.actor, table.c.text)
+            .where(table.c.work_order == order)
+            .order_by(table.c.at)
+            .limit(MOST_COMMENTS)
+        )
         return [Comment(*row) for row in reading.connection.execute(query)]
 
 
 def comment(desk: Desk, key: str, text: str) -> Comment:
-    """Say something of a work order, whatever state it is in. Raises NotUnderstood for nothing, or too much."""
+    """Say something of a work order, whatever state it is in. Raises NotUnderstood for nothing, or
+    too much."""
     desk.require(May.NOTE)
     said = text.strip()
     if not 1 <= len(said) <= MOST_COMMENT:
@@ -243,10 +330,22 @@ def comment(desk: Desk, key: str, text: str) -> Comment:
     table = holder_tables.order_comment
     with desk.writing() as writing:
         order = store.get(writing.connection, key)
-        row = {"id": desk.new_id("comment"), "work_order": order.id, "at": writing.now, "actor": desk.actor, "text": said}
+        row = {
+            "id": desk.new_id("comment"),
+            "work_order": order.id,
+            "at": writing.now,
+            "actor": desk.actor,
+            "text": said,
+        }
         writing.connection.execute(table.insert().values(**row))
         draft_expiry.kept(writing, order)
-        writing.remark("work-order.commented", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}", {"text": said})
+        writing.remark(
+            "work-order.commented",
+            Subject.WORK_ORDER,
+            order.id,
+            f"{order.no} {order.title}",
+            {"text": said},
+        )
     return Comment(row["at"], row["actor"], said)
 
 
@@ -254,115 +353,3 @@ def comment(desk: Desk, key: str, text: str) -> Comment:
 
 
 # ── templates kept from work orders ──
-
-TYPED = {Subject.NUMBER, Subject.PERSON, Subject.DEVICE}
-MOST_CHOICES = 300
-
-
-@dataclass(frozen=True)
-class Template:
-    """A work order kept to be used again: its tasks, and the slots (`subject`, id, how it is called) that may be filled otherwise."""
-
-    id: str
-    name: str
-    created_by: str
-    tasks: list[dict[str, Any]]
-    slots: list[tuple[str, str, str]]
-
-
-def keep_as_template(desk: Desk, key: str, name: str) -> Template:
-    """Raises NotUnderstood for an empty name or one that is taken."""
-    desk.require(May.CHANGE_ESTATE)
-    name = name.strip()
-    if not 1 <= len(name) <= 80:
-        raise NotUnderstood("A template needs a name of at most 80 characters.", field="name")
-    table = holder_tables.order_template
-    with desk.writing() as writing:
-        order = _mine(desk, writing, key)
-        if any(isinstance(x.body, t.PutBack) for x in order.tasks):
-            raise NotAllowedNow("An undo can't be kept as a template.", reason="undo")
-        if writing.connection.execute(select(table.c.id).where(table.c.name == name)).first():
-            raise NotUnderstood(f"There is a template called {name} already. Choose another name.", field="name")
-        tasks = [x.body.model_dump(mode="json") for x in order.tasks]
-        things = touching_store.things_of([x.body for x in order.tasks])
-        names = writing.records.names((Subject(kind), ref) for kind, ref in things if kind != Subject.NUMBER)
-        slots = [
-            (kind, ref, describe(ref).shown if kind == Subject.NUMBER else names.get((Subject(kind), ref), ref)) for kind, ref in things
-        ]
-        row = {"id": desk.new_id("template"), "name": name, "created_by": desk.actor, "created_at": writing.now}
-        writing.connection.execute(table.insert().values(**row, body=json.dumps({"tasks": tasks, "slots": slots})))
-        writing.remark("template.kept", Subject.WORK_ORDER, order.id, name)
-    return Template(row["id"], name, desk.actor, tasks, slots)
-
-
-def templates(desk: Desk) -> list[Template]:
-    table = holder_tables.order_template
-    with desk.reading() as reading:
-        rows = reading.connection.execute(select(table).order_by(table.c.name).limit(500)).all()
-    return [_template(row) for row in rows]
-
-
-def _template(row: Any) -> Template:
-    body = json.loads(row.body)
-    return Template(row.id, row.name, row.created_by, body["tasks"], [tuple(x) for x in body["slots"]])
-
-
-def the_template(desk: Desk, key: str) -> Template:
-    """Raises NotFound."""
-    found = next((x for x in templates(desk) if x.id == key), None)
-    if found is None:
-        raise NotFound("There is no such template. It may have been thrown away.", subject="template", id=key)
-    return found
-
-
-def throw_away_template(desk: Desk, key: str) -> None:
-    desk.require(May.CHANGE_ESTATE)
-    found = the_template(desk, key)
-    with desk.writing() as writing:
-        writing.connection.execute(holder_tables.order_template.delete().where(holder_tables.order_template.c.id == key))
-        writing.remark("template.thrown-away", Subject.WORK_ORDER, key, found.name)
-
-
-def choices_of(desk: Desk, template: Template) -> list[list[tuple[str, str]]]:
-    """For each slot what it may be filled with, (id, name) by name; empty where there are too many to choose from and one types."""
-    found: dict[str, list[tuple[str, str]]] = {}
-    with desk.reading() as reading:
-        for kind in {Subject(kind) for kind, _, _ in template.slots} - TYPED:
-            table = tables.RECORD_TABLES[kind]
-            if "name" in table.c:
-                rows = reading.connection.execute(
-                    select(table.c.id, table.c.name).order_by(func.lower(table.c.name)).limit(MOST_CHOICES + 1)
-                )
-                found[kind] = [(key, name) for key, name in rows]
-    return [options if len(options := found.get(kind, [])) <= MOST_CHOICES else [] for kind, _, _ in template.slots]
-
-
-def from_template(desk: Desk, key: str, filled: dict[int, str]) -> WorkOrder:
-    """A draft of a template with its slots as they were, or as `filled` by their place: a number typed any way, a person by name, mail
-    address or extension, anything else by its id.
-
-    Raises NotUnderstood naming the slot that refers to nothing, or to several.
-    """
-    template = the_template(desk, key)
-    mapping = {
-        (kind, ref): _filled(desk, template.slots[i], filled.get(i, "").strip(), f"slot-{i}")
-        for i, (kind, ref, _) in enumerate(template.slots)
-    }
-    tasks = [TASK.validate_python(touching_store.refilled(x, mapping)) for x in template.tasks]
-    return workorders.draft(desk, template.name, tasks, reason=f"from the template {template.name}")
-
-
-def _filled(desk: Desk, slot: tuple[str, str, str], typed: str, field: str) -> str:
-    kind, ref, name = slot
-    if kind == Subject.NUMBER:
-        return the_number(desk, typed or ref, field=field)
-    if kind == Subject.PERSON and typed:
-        try:
-            return holders.person_named(desk, typed).id
-        except NotUnderstood as problem:
-            raise NotUnderstood(problem.message, field=field) from None
-    value = typed or ref
-    with desk.reading() as reading:
-        if (Subject(kind), value) not in reading.records.names([(Subject(kind), value)]):
-            raise NotUnderstood(f"{name} is no longer here, so the template refers to nothing. Choose another {kind} for it.", field=field)
-    return value

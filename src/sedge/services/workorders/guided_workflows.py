@@ -1,6 +1,8 @@
-"""The usual work as forms: somebody joins, moves or leaves, two people exchange numbers, a line is opened for a season.
+"""The usual work as forms: somebody joins, moves or leaves, two people exchange numbers, a line is
+opened for a season.
 
-Each gives the tasks of a work order; what is missing is found by its checks and offered there, so nothing is decided here twice.
+Each gives the tasks of a work order; what is missing is found by its checks and offered there, so
+nothing is decided here twice.
 """
 
 from dataclasses import dataclass
@@ -15,7 +17,7 @@ from sedge.core.holding import HolderRef
 from sedge.core.records import Group, Number, Person, Product, Role, ServiceLine, Site, Subject
 from sedge.core.workorders import tasks as t
 from sedge.services.context import Desk, Reading
-from sedge.services.holders import holders
+from sedge.services.holders import site_management
 from sedge.services.numbers.numbers import the_number
 from sedge.services.when import moment_of
 from sedge.store.schema import holders as holder_tables
@@ -36,19 +38,52 @@ class Kind:
 KINDS = {
     kind.key: kind
     for kind in (
-        Kind("joiner", "Somebody joins", "A person with phone, licences, number, spot and a test call.", ("name", "email", "site", "department", "extension", "spot", "number", "prove")),
-        Kind("mover", "Somebody moves", "To another site, with the spot there; the number goes along, or another is given.", ("person", "site", "spot", "department", "extension", "number")),
-        Kind("leaver", "Somebody leaves", "Numbers, licences and groups are taken back, then they are noted as gone.", ("person", "rest")),
-        Kind("exchange", "Two exchange numbers", "Each gets what the other had, without a rest between.", ("person", "other")),
-        Kind("season", "A line for a season", "A number with its call path for a service line, put back by itself when the season is over.", ("line", "number", "path", "until")),
+        Kind(
+            "joiner",
+            "Somebody joins",
+            "A person with phone, licences, number, spot and a test call.",
+            ("name", "email", "site", "department", "extension", "spot", "number", "prove"),
+        ),
+        Kind(
+            "mover",
+            "Somebody moves",
+            "To another site, with the spot there; the number goes along, or another is given.",
+            ("person", "site", "spot", "department", "extension", "number"),
+        ),
+        Kind(
+            "leaver",
+            "Somebody leaves",
+            "Numbers, licences and groups are taken back, then they are noted as gone.",
+            ("person", "rest"),
+        ),
+        Kind(
+            "exchange",
+            "Two exchange numbers",
+            "Each gets what the other had, without a rest between.",
+            ("person", "other"),
+        ),
+        Kind(
+            "season",
+            "A line for a season",
+            "A number with its call path for a service line, put back by itself when the season is"
+            " over.",
+            ("line", "number", "path", "until"),
+        ),
     )
-}  # fmt: skip
+}
 
 
 def plan(desk: Desk, key: str, form: dict[str, str]) -> tuple[list[Any], str]:
-    """The tasks a filled-in form means, and the work order's title. Raises NotUnderstood naming the field."""
+    """The tasks a filled-in form means, and the work order's title. Raises NotUnderstood naming the
+    field."""
     desk.require(May.CHANGE_ESTATE)
-    makers = {"joiner": joiner, "mover": mover, "leaver": leaver, "exchange": exchange, "season": season}
+    makers = {
+        "joiner": joiner,
+        "mover": mover,
+        "leaver": leaver,
+        "exchange": exchange,
+        "season": season,
+    }
     if key not in makers:
         raise NotUnderstood("There is no such template.", field="template")
     return makers[key](desk, {name: value.strip() for name, value in form.items()})
@@ -59,7 +94,9 @@ def joiner(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
     if not 1 <= len(name) <= 120:
         raise NotUnderstood("Type the name of whoever joins.", field="name")
     if "@" not in email or " " in email or len(email) > 200:
-        raise NotUnderstood("Type the mail address, such as ifeoma.okafor@lanternfield.example.", field="email")
+        raise NotUnderstood(
+            "Type the mail address, such as ifeoma.okafor@lanternfield.example.", field="email"
+        )
     extension = form.get("extension", "")
     if extension and not (extension.isdigit() and len(extension) <= 7):
         raise NotUnderstood("An extension has digits only, seven at most.", field="extension")
@@ -68,12 +105,25 @@ def joiner(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
     key = desk.new_id("person")
     tasks: list[Any] = [
         t.AddPerson(
-            id=key, name=name, email=email, site=site.id, department=form.get("department", "")[:80], extension=extension, spot=form.get("spot") or None,
-            job=form.get("job", "")[:80], known_elsewhere_as=form.get("known_elsewhere_as", ""),
+            id=key,
+            name=name,
+            email=email,
+            site=site.id,
+            department=form.get("department", "")[:80],
+            extension=extension,
+            spot=form.get("spot") or None,
+            job=form.get("job", "")[:80],
+            known_elsewhere_as=form.get("known_elsewhere_as", ""),
         )
-    ]  # fmt: skip
+    ]
     if number := _number(desk, form.get("number", ""), site.id):
-        tasks.append(t.AssignNumber(number=number, holder=HolderRef(kind=HolderKind.PERSON, id=key), spot=form.get("spot") or None))
+        tasks.append(
+            t.AssignNumber(
+                number=number,
+                holder=HolderRef(kind=HolderKind.PERSON, id=key),
+                spot=form.get("spot") or None,
+            )
+        )
         if form.get("prove"):
             tasks.append(t.PlaceTestCall(number=number))
     return tasks, f"{name} joins"
@@ -84,15 +134,28 @@ def mover(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
         person = _person(reading, form.get("person", ""), "person")
         site = _site(reading, form.get("site", ""))
         held = reading.records.held_by(Number, [_ref(person)])
-    values: dict[str, Any] = {name: form[name] for name in ("department", "extension") if form.get(name)}
-    tasks: list[Any] = [t.ChangePerson(person=person.id, site=site.id if site.id != person.site else None, **values)]
+    values: dict[str, Any] = {
+        name: form[name] for name in ("department", "extension") if form.get(name)
+    }
+    tasks: list[Any] = [
+        t.ChangePerson(person=person.id, site=site.id if site.id != person.site else None, **values)
+    ]
     if form.get("spot"):
         tasks.append(t.SetSpot(person=person.id, spot=form["spot"]))
     if number := _number(desk, form.get("number", ""), site.id):
         main = [n for n in held if n.assignment and n.assignment.role is Role.MAIN]
         tasks += [t.UnassignNumber(number=n.e164, holder=_ref(person)) for n in main]
-        tasks.append(t.AssignNumber(number=number, holder=_ref(person), spot=form.get("spot") or None))
-    return tasks, f"{person.name} moves to {site.name}" if site.id != person.site else f"{person.name} changes"
+        tasks.append(
+            t.AssignNumber(number=number, holder=_ref(person), spot=form.get("spot") or None)
+        )
+    return (
+        tasks,
+        (
+            f"{person.name} moves to {site.name}"
+            if site.id != person.site
+            else f"{person.name} changes"
+        ),
+    )
 
 
 def leaver(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
@@ -110,32 +173,62 @@ def leaving(reading: Reading, person: Person, *, rest: int | None = None) -> lis
     ref = _ref(person)
     estate = reading.look_at(Subject.PERSON, person.id)
     products = {p.id: p for p in estate.all(Product)}
-    tasks: list[Any] = [t.UnassignNumber(number=n.e164, holder=ref, rest=rest) for n in estate.numbers_of(ref)]
-    grants = sorted(estate.grants_of(ref), key=lambda g: (-len(products[g.product].prerequisites), g.product))
+    tasks: list[Any] = [
+        t.UnassignNumber(number=n.e164, holder=ref, rest=rest) for n in estate.numbers_of(ref)
+    ]
+    grants = sorted(
+        estate.grants_of(ref), key=lambda g: (-len(products[g.product].prerequisites), g.product)
+    )
     tasks += [t.RevokeLicence(holder=ref, product=g.product) for g in grants]
     for group in groups_of(reading, person.id):
         members = tuple(m for m in group.members if m != person.id)
-        tasks.append(t.SetGroup(group=group.id, name=group.name, members=members, known_elsewhere_as=group.known_elsewhere_as))
+        tasks.append(
+            t.SetGroup(
+                group=group.id,
+                name=group.name,
+                members=members,
+                known_elsewhere_as=group.known_elsewhere_as,
+            )
+        )
     return [*tasks, t.ChangePerson(person=person.id, left=True)]
 
 
 def groups_of(reading: Reading, person: str) -> list[Group]:
     member = holder_tables.group_member
-    keys = [key for (key,) in reading.connection.execute(select(member.c.group).where(member.c.person == person))]
+    keys = [
+        key
+        for (key,) in reading.connection.execute(
+            select(member.c.group).where(member.c.person == person)
+        )
+    ]
     return sorted(reading.records.many(Group, keys), key=lambda g: g.name)
 
 
 def exchange(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
     with desk.reading() as reading:
-        one, other = _person(reading, form.get("person", ""), "person"), _person(reading, form.get("other", ""), "other")
+        one, other = (
+            _person(reading, form.get("person", ""), "person"),
+            _person(reading, form.get("other", ""), "other"),
+        )
         if one.id == other.id:
             raise NotUnderstood("Choose two different people.", field="other")
-        held = {p.id: [n for n in reading.records.held_by(Number, [_ref(p)]) if n.assignment] for p in (one, other)}
+        held = {
+            p.id: [n for n in reading.records.held_by(Number, [_ref(p)]) if n.assignment]
+            for p in (one, other)
+        }
     if not held[one.id] and not held[other.id]:
         raise NotUnderstood("Neither of the two has a number to exchange.", field="other")
-    back = [t.UnassignNumber(number=n.e164, holder=_ref(p), rest=0) for p in (one, other) for n in held[p.id]]
+    back = [
+        t.UnassignNumber(number=n.e164, holder=_ref(p), rest=0)
+        for p in (one, other)
+        for n in held[p.id]
+    ]
     pairs = ((n, to) for p, to in ((one, other), (other, one)) for n in held[p.id])
-    give = [t.AssignNumber(number=n.e164, holder=_ref(to), role=n.assignment.role, spot=to.spot) for n, to in pairs if n.assignment]
+    give = [
+        t.AssignNumber(number=n.e164, holder=_ref(to), role=n.assignment.role, spot=to.spot)
+        for n, to in pairs
+        if n.assignment
+    ]
     return [*back, *give], f"{one.name} and {other.name} exchange numbers"
 
 
@@ -152,8 +245,13 @@ def season(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
         raise NotUnderstood("Type the number.", field="number")
     ref = HolderRef(kind=HolderKind.SERVICE_LINE, id=line.id)
     with desk.reading() as reading:
-        has_main = any(n.assignment and n.assignment.role is Role.MAIN for n in reading.records.held_by(Number, [ref]))
-    tasks: list[Any] = [t.AssignNumber(number=number, holder=ref, role=Role.EXTRA if has_main else Role.MAIN)]
+        has_main = any(
+            n.assignment and n.assignment.role is Role.MAIN
+            for n in reading.records.held_by(Number, [ref])
+        )
+    tasks: list[Any] = [
+        t.AssignNumber(number=number, holder=ref, role=Role.EXTRA if has_main else Role.MAIN)
+    ]
     if form.get("path"):
         tasks.append(t.SetPath(number=number, path=form["path"]))
         tasks.append(t.PutBackLater(task=1, at=until))
@@ -182,12 +280,16 @@ def _site(reading: Reading, key: str) -> Site:
 
 
 def _number(desk: Desk, typed: str, site: str) -> str | None:
-    """None for nothing typed; the first free one of the site where that is asked for. Raises NotUnderstood where there is none."""
+    """None for nothing typed; the first free one of the site where that is asked for. Raises
+    NotUnderstood where there is none."""
     if not typed:
         return None
     if typed != FIRST_FREE:
         return the_number(desk, typed)
-    free = holders.waiting_numbers(desk, site, limit=1)
+    free = site_management.waiting_numbers(desk, site, limit=1)
     if not free:
-        raise NotUnderstood("No number is free at this site. Order some, or choose one of another site.", field="number")
+        raise NotUnderstood(
+            "No number is free at this site. Order some, or choose one of another site.",
+            field="number",
+        )
     return free[0].e164

@@ -4,13 +4,12 @@ from collections.abc import Sequence
 from typing import Any
 
 from sedge.core.estate import Estate
-from sedge.core.workorders.needs import Needs, needs
-from sedge.core.workorders.plan import resolve
+from sedge.core.load_spec import LoadSpec
 from sedge.services.context import Reading
 
 
 def load(reading: Reading, tasks: Sequence[Any]) -> Estate:
-    wanted = Needs(choices=True)
+    wanted = LoadSpec(choices=True)
     for task in tasks:
-        wanted = wanted | needs(resolve(task, tasks))
+        wanted = wanted | task.resolved(tasks).needs()
     return reading.estate(wanted)

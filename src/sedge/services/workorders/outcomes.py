@@ -1,4 +1,5 @@
-"""What a try at a task comes to, and what all steps share: the estate they look at, telling telephone system and carrier."""
+"""What a try at a task comes to, and what all steps share: the estate they look at, telling
+telephone system and carrier."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -9,7 +10,6 @@ from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
 from sedge.core.records import Account, Address, Number, Site
 from sedge.core.safety.effective_spot import effective_spot
-from sedge.core.workorders.needs import needs
 from sedge.services.callpaths.telephony_sync import tell_telephony
 from sedge.services.context import Desk, Writing
 
@@ -24,7 +24,8 @@ class Done:
 
 @dataclass(frozen=True)
 class Wait:
-    """Look again at `until`; `what` completes *waiting for …*. `changes` are kept already. `failed`: this try came to nothing."""
+    """Look again at `until`; `what` completes *waiting for …*. `changes` are kept already.
+    `failed`: this try came to nothing."""
 
     until: datetime
     what: str
@@ -43,7 +44,7 @@ Outcome = Done | Wait | Failed
 
 def estate_for(desk: Desk, task: Any) -> Estate:
     with desk.reading() as reading:
-        return reading.estate(needs(task))
+        return reading.estate(task.needs())
 
 
 def tell(desk: Desk, changes: list[Change], estate: Estate) -> None:
@@ -54,10 +55,18 @@ def tell(desk: Desk, changes: list[Change], estate: Estate) -> None:
 
 
 def register_with_carrier(desk: Desk, number: Number, estate: Estate) -> None:
-    """Send the number's civic address and spot to its carrier. Sending the same again changes nothing."""
+    """Send the number's civic address and spot to its carrier. Sending the same again changes
+    nothing."""
     spot = effective_spot(number, estate)
     if spot is None:
-        raise NotAllowedNow(f"{number.shown} has no spot to register. Set its spot first.", reason="no-spot")
+        raise NotAllowedNow(
+            f"{number.shown} has no spot to register. Set its spot first.", reason="no-spot"
+        )
     elements = estate.the(Address, spot.address).elements
-    body = {**elements.model_dump(), "floor": spot.floor, "room": spot.room, "site": estate.the(Site, spot.site).name}
+    body = {
+        **elements.model_dump(),
+        "floor": spot.floor,
+        "room": spot.room,
+        "site": estate.the(Site, spot.site).name,
+    }
     desk.at_carrier(estate.the(Account, number.account)).register_address(number.e164, body)

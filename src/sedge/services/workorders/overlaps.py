@@ -24,10 +24,16 @@ def overlaps(reading: Reading, order: WorkOrder) -> list[Overlap]:
     """Drafts, scheduled and running work orders that concern what this one concerns."""
     found: dict[str, Overlap] = {}
     rows = store.sharing_subjects(reading.connection, order.id)
-    names = reading.records.names((Subject(kind), ref) for _, kind, ref in rows if kind != Subject.NUMBER)
+    names = reading.records.names(
+        (Subject(kind), ref) for _, kind, ref in rows if kind != Subject.NUMBER
+    )
     for other, kind, ref in rows:
-        said = describe(ref).shown if kind == Subject.NUMBER else names.get((Subject(kind), ref), ref)
+        said = (
+            describe(ref).shown if kind == Subject.NUMBER else names.get((Subject(kind), ref), ref)
+        )
         if other.id not in found:
-            found[other.id] = Overlap(other.no, other.title, other.state.value, other.created_by, [])
+            found[other.id] = Overlap(
+                other.no, other.title, other.state.value, other.created_by, []
+            )
         found[other.id].things.append(said)
     return list(found.values())

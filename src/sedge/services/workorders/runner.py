@@ -1,8 +1,9 @@
 """The runner: stored tasks are the queue, each tick executes what is due.
 
-A task is leased, its outside call made (idempotent, outside any transaction), and its changes, ledger entries and new
-state are saved in one short transaction. A process that dies leaves the lease behind; the next one takes it over, and
-the same call with the same key does the same again. So nothing is bought twice and nothing is lost.
+A task is leased, its outside call made (idempotent, outside any transaction), and its changes,
+ledger entries and new state are saved in one short transaction. A process that dies leaves the
+lease behind; the next one takes it over, and the same call with the same key does the same again.
+So nothing is bought twice and nothing is lost.
 """
 
 import json
@@ -12,25 +13,21 @@ from datetime import datetime, timedelta
 
 import structlog
 
+from sedge.core.changes import reservation_lapsed, rest_over
 from sedge.core.errors import ChangedMeanwhile, OutsideSilent, SedgeError
 from sedge.core.facts import canonical
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Order, Subject
-from sedge.core.reduce import reservation_lapsed, rest_over
 from sedge.core.workorders.life import OrderState, TaskEvent, TaskState, next_task_state
-from sedge.core.workorders.task_base import OutputOf
-from sedge.core.workorders.tasks import PutBackLater, Snapshot
-from sedge.services import mail
-from sedge.services.carriers import accounts, charges, reconciliation
+from sedge.core.workorders.tasks import Snapshot
+from sedge.services import periodic
+from sedge.services.carriers import charges
 from sedge.services.context import Desk, House, Writing, system_member
-from sedge.services.holders import directory
-from sedge.services.imports import number_files
-from sedge.services.licences import licences
+from sedge.services.holders import directory_proposals
 from sedge.services.porting import port_outs, port_tracking
-from sedge.services.safety import address_change_notices, address_revalidation, emergency_reports
-from sedge.services.workorders import draft_expiry, execution, workorders
-from sedge.services.workorders.checking import check_catalogue
-from sedge.services.workorders.execution import Done, Failed, Outcome, Wait
+from sedge.services.safety import address_change_notices
+from sedge.services.workorders import execution, order_running
+from sedge.services.workorders.outcomes import Done, Failed, Outcome, Wait
 from sedge.store.repositories import numbers as number_store
 from sedge.store.repositories import workorders as store
 from sedge.store.repositories.workorders import StoredTask, WorkOrder
@@ -60,23 +57,26 @@ def tick(house: House) -> int:
 
 
 def recover(house: House) -> None:
-    """On start-up: take over what a process that died had leased, ask for the charges of the nights it slept through, tell of places it
-    had no time to tell of."""
+    """On start-up: take over what a process that died had leased, ask for the charges of the nights
+    it slept through, tell of places it had no time to tell of."""
     for key in house.estates:
         house.next_at[key, charges.NAME] = house.clock.now()
         address_change_notices.tell(house.desk(system_member(key)))
-        directory.follow(house.desk(system_member(key)), after_a_death=True)
+        directory_proposals.follow(house.desk(system_member(key)), after_a_death=True)
         with house.desk(system_member(key)).writing() as writing:
             store.release_leases(writing.connection)
 
 
 def look_again_at(house: House, carrier: str, placed_as: str) -> None:
-    """A carrier says that something of an order has happened: the task that waits for it is due now, and no other."""
+    """A carrier says that something of an order has happened: the task that waits for it is due
+    now, and no other."""
     for key in house.estates:
         desk = house.desk(system_member(key))
         with desk.reading() as reading:
             told = reading.records.where(Order, tables.order.c.placed_as == placed_as)
-            accounts = {a.id: a.carrier for a in reading.records.many(Account, {o.account for o in told})}
+            accounts = {
+                a.id: a.carrier for a in reading.records.many(Account, {o.account for o in told})
+            }
         mine = [o.key for o in told if accounts.get(o.account) == carrier]
         if mine:
             with desk.writing() as writing:
@@ -106,19 +106,7 @@ def _tick_one(desk: Desk) -> int:
         due = store.due_tasks(reading.connection, reading.now, desk.house.clock.real(), BATCH)
     for stored in due:
         done += _execute(desk, stored)
-    done += (
-        charges.fetch_nightly(desk)
-        + address_revalidation.recheck_nightly(desk)
-        + check_catalogue.check_nightly(desk)
-        + directory.pull_nightly(desk)
-    )
-    done += draft_expiry.tidy_nightly(desk)
-    done += reconciliation.compare_nightly(desk)
-    done += desk.house.while_unchanged(desk, "accounts watched", lambda: accounts.watch(desk))
-    done += emergency_reports.go_on(desk) + desk.house.while_unchanged(desk, "proposals", lambda: directory.follow(desk))
-    done += desk.house.while_unchanged(desk, "terms", lambda: licences.end_terms(desk))
-    done += port_tracking.follow(desk) + port_outs.follow(desk)
-    return done + number_files.go_on_reading(desk) + mail.send_waiting(desk)
+    return done + periodic.do_all(desk)
 
 
 def _start_scheduled(desk: Desk) -> int:
@@ -126,7 +114,7 @@ def _start_scheduled(desk: Desk) -> int:
         due = store.scheduled_due(reading.connection, reading.now)
     for key in due:
         with desk.writing(work_order=key) as writing:
-            workorders.start(writing, store.get(writing.connection, key))
+            order_running.start(writing, store.get(writing.connection, key))
     return len(due)
 
 
@@ -136,7 +124,15 @@ def _let_lapse(desk: Desk) -> int:
     if not due:
         return 0
     changes = [
-        c for n in due for c in (rest_over(n) if n.state is State.AGING else reservation_lapsed(n) if n.state is State.RESERVED else [])
+        c
+        for n in due
+        for c in (
+            rest_over(n)
+            if n.state is State.AGING
+            else reservation_lapsed(n)
+            if n.state is State.RESERVED
+            else []
+        )
     ]
     with desk.writing(reason="its time was over") as writing:
         writing.save(changes)
@@ -149,16 +145,20 @@ def _execute(desk: Desk, stored: StoredTask) -> int:
         if not store.lease(writing.connection, stored, real + LEASE, real):
             return 0
         order = store.header(writing.connection, stored.work_order)
-        if isinstance(getattr(stored.body, "number", None), OutputOf) or isinstance(stored.body, PutBackLater):
+        if stored.body.leans_on is not None:
             order = store.get(writing.connection, order.id)
         writing.touch()
     stored = begun(stored)
-    acting = replace(desk, who=replace(desk.who, name=order.created_by, sign_in=order.author or desk.who.sign_in))
+    acting = replace(
+        desk, who=replace(desk.who, name=order.created_by, sign_in=order.author or desk.who.sign_in)
+    )
     outcome = _outcome(acting, stored, order)
     try:
         keep(acting, stored, order, outcome)
     except ChangedMeanwhile as error:
-        keep(acting, stored, order, Wait(acting.now() + FIRST_PAUSE, f"another try: {error.message}"))
+        keep(
+            acting, stored, order, Wait(acting.now() + FIRST_PAUSE, f"another try: {error.message}")
+        )
     except SedgeError as error:
         keep(acting, stored, order, Failed(error.message))
     return 1
@@ -166,7 +166,9 @@ def _execute(desk: Desk, stored: StoredTask) -> int:
 
 def begun(stored: StoredTask) -> StoredTask:
     """The task as it is once it has been leased: under way, with one try more."""
-    return replace(stored, state=next_task_state(stored.state, TaskEvent.BEGIN), attempts=stored.attempts + 1)
+    return replace(
+        stored, state=next_task_state(stored.state, TaskEvent.BEGIN), attempts=stored.attempts + 1
+    )
 
 
 def _outcome(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
@@ -177,7 +179,8 @@ def _outcome(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
         pause = asked_to or min(FIRST_PAUSE * 2 ** min(stored.attempts, 10), LONGEST_PAUSE)
         return Wait(
             desk.now() + pause,
-            f"{error.facts.get('service', 'the other side')}, which does not answer; tried {stored.attempts} times",
+            f"{error.facts.get('service', 'the other side')}, which does not answer; tried"
+            f" {stored.attempts} times",
             failed=True,
         )
     except ChangedMeanwhile as error:
@@ -186,7 +189,10 @@ def _outcome(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
         return Failed(error.message)
     except Exception as error:
         log.exception("task failed", task=stored.id, error=repr(error))
-        return Failed("Sedge could not do this; it has been written to the log. Try again, or take the task out.")
+        return Failed(
+            "Sedge could not do this; it has been written to the log. Try again, or take the task"
+            " out."
+        )
 
 
 def keep(desk: Desk, stored: StoredTask, order: WorkOrder, outcome: Outcome) -> None:
@@ -198,18 +204,16 @@ def keep(desk: Desk, stored: StoredTask, order: WorkOrder, outcome: Outcome) -> 
                 tries = stored.attempts if failed else 0  # one after the other that came to nothing
                 saved = writing.save(changes(writing)) if changes else []
                 kept = stored.snapshots + tuple(_snapshots(saved))
-                store.save_task(
-                    writing.connection,
-                    replace(
-                        stored,
-                        state=next_task_state(stored.state, TaskEvent.WAIT),
-                        next_try=until,
-                        waits_for=what[:400],
-                        leased_until=None,
-                        snapshots=kept,
-                        attempts=tries,
-                    ),
+                waiting = replace(
+                    stored,
+                    state=next_task_state(stored.state, TaskEvent.WAIT),
+                    next_try=until,
+                    waits_for=what[:400],
+                    leased_until=None,
+                    snapshots=kept,
+                    attempts=tries,
                 )
+                store.save_task(writing.connection, waiting)
                 writing.touch()
             case Done(changes=changes, works_from=works_from):
                 saved = writing.save(changes(writing)) if changes else []
@@ -230,7 +234,14 @@ def keep(desk: Desk, stored: StoredTask, order: WorkOrder, outcome: Outcome) -> 
                 if changes:
                     writing.save(changes(writing))
                 state = next_task_state(stored.state, TaskEvent.FAIL)
-                failed = replace(stored, state=state, next_try=None, waits_for="", error=why[:600], leased_until=None)
+                failed = replace(
+                    stored,
+                    state=state,
+                    next_try=None,
+                    waits_for="",
+                    error=why[:600],
+                    leased_until=None,
+                )
                 store.save_task(writing.connection, failed)
                 _go_on(writing, current, failed)
 
@@ -238,11 +249,14 @@ def keep(desk: Desk, stored: StoredTask, order: WorkOrder, outcome: Outcome) -> 
 def _snapshots(saved: list) -> list[Snapshot]:
     return [
         Snapshot(
-            subject=c.subject, id=c.id, before=json.loads(canonical(c.before)) if c.before is not None else None, after=json.loads(canonical(c.after))
+            subject=c.subject,
+            id=c.id,
+            before=json.loads(canonical(c.before)) if c.before is not None else None,
+            after=json.loads(canonical(c.after)),
         )
         for c in saved
         if c.subject in UNDONE or (isinstance(c.after, Order) and c.after.form)
-    ]  # fmt: skip
+    ]
 
 
 def _go_on(writing: Writing, order: WorkOrder, ended: StoredTask) -> None:
@@ -252,9 +266,11 @@ def _go_on(writing: Writing, order: WorkOrder, ended: StoredTask) -> None:
     left = [x for x in tasks if x.state is TaskState.PLANNED]
     ready = [x for x in left if ended.position in x.after and set(x.after) <= done]
     for x in ready:
-        store.set_state(writing.connection, x.id, next_task_state(x.state, TaskEvent.READY), writing.now)
+        store.set_state(
+            writing.connection, x.id, next_task_state(x.state, TaskEvent.READY), writing.now
+        )
     busy = ready or any(x.state in {TaskState.WAITING, TaskState.RUNNING} for x in tasks)
     if busy or order.state is not OrderState.RUNNING:
         writing.touch()
         return
-    workorders.settle(writing, order.id)
+    order_running.settle(writing, order.id)

@@ -1,4 +1,5 @@
-"""Accounts at the simulated carriers: keys, balances, deposits; new ones, which can only receive calls until money has come in."""
+"""Accounts at the simulated carriers: keys, balances, deposits; new ones, which can only receive
+calls until money has come in."""
 
 import hashlib
 import secrets
@@ -40,11 +41,14 @@ class Ledger:
         return known["account"]
 
     def open(self, asked: AccountAsked, idempotency_key: str) -> dict[str, Any]:
-        """A new one. Asked again under the same name of the call, the same account; its key is told once only."""
+        """A new one. Asked again under the same name of the call, the same account; its key is told
+        once only."""
         if known := self.book.get("account asked", idempotency_key):
             return {**self.shown(known), "key": None}
         account = f"{self.carrier}-{self.book.next_id('A').lower()}"
-        self.book.put("account", account, {"name": asked.name, "currency": asked.currency, "opened": True})
+        self.book.put(
+            "account", account, {"name": asked.name, "currency": asked.currency, "opened": True}
+        )
         self.book.put("account asked", idempotency_key, account)
         return {**self.shown(account), "key": self.new_key(account)}
 
@@ -79,7 +83,10 @@ class Ledger:
         if currencies - {self.currency(account)}:
             raise HTTPException(422, {"reason": "currency", "currency": self.currency(account)})
         if charge > self.balance(account) + MANNERS[self.carrier].credit:
-            raise HTTPException(402, {"reason": "balance", "balance": str(self.balance(account)), "charge": str(charge)})
+            raise HTTPException(
+                402,
+                {"reason": "balance", "balance": str(self.balance(account)), "charge": str(charge)},
+            )
 
     def deposit(self, account: str, amount: Decimal, idempotency_key: str) -> None:
         if self.book.get("deposit", idempotency_key) is None:
@@ -90,10 +97,14 @@ class Ledger:
 
     def shown(self, account: str) -> dict[str, Any]:
         return {
-            "id": account, "balance": str(self.balance(account)), "currency": self.currency(account), "credit": str(MANNERS[self.carrier].credit),
-            "receives_only": self.only_receives(account), "grace_days": self.book.get("grace", account),
+            "id": account,
+            "balance": str(self.balance(account)),
+            "currency": self.currency(account),
+            "credit": str(MANNERS[self.carrier].credit),
+            "receives_only": self.only_receives(account),
+            "grace_days": self.book.get("grace", account),
             "suspended_since": billing.suspended_since(self.book, account),
-        }  # fmt: skip
+        }
 
 
 def first_key(account: str) -> str:
@@ -112,8 +123,12 @@ def account_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any]) 
 
     @routes.get("/account/charges")
     def account_charges(after: int = 0, shop: Any = Depends(the_shop)) -> dict[str, Any]:
-        """What has been charged for numbers in service since the charge of that id, oldest first."""
-        return {**shop.ledger.shown(shop.account), "charges": billing.charges(book, shop.account, after)}
+        """What has been charged for numbers in service since the charge of that id, oldest
+        first."""
+        return {
+            **shop.ledger.shown(shop.account),
+            "charges": billing.charges(book, shop.account, after),
+        }
 
     @routes.put("/account")
     def terms(body: Terms, shop: Any = Depends(the_shop)) -> dict[str, Any]:
@@ -126,12 +141,16 @@ def account_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any]) 
             return {"key": shop.ledger.new_key(shop.account)}
 
     @routes.post("/accounts")
-    def open_account(asked: AccountAsked, idempotency_key: str = Header(), shop: Any = Depends(the_shop)) -> dict[str, Any]:
+    def open_account(
+        asked: AccountAsked, idempotency_key: str = Header(), shop: Any = Depends(the_shop)
+    ) -> dict[str, Any]:
         with book.writing():
             return shop.ledger.open(asked, idempotency_key)
 
     @routes.post("/deposits")
-    def deposit(body: dict[str, str], idempotency_key: str = Header(), shop: Any = Depends(the_shop)) -> dict[str, Any]:
+    def deposit(
+        body: dict[str, str], idempotency_key: str = Header(), shop: Any = Depends(the_shop)
+    ) -> dict[str, Any]:
         try:
             amount = Decimal(body["amount"])
         except (KeyError, InvalidOperation) as error:
@@ -145,4 +164,7 @@ def every_balance(book: Book) -> dict[str, str]:
     """What each account holds, for whoever looks at the carriers' books."""
     begun = {account: name for name, manner in MANNERS.items() for account in manner.accounts}
     opened = {account: account.rpartition("-")[0] for account in book.all("account")}
-    return {account: str(Ledger(book, name).balance(account)) for account, name in {**begun, **opened}.items()}
+    return {
+        account: str(Ledger(book, name).balance(account))
+        for account, name in {**begun, **opened}.items()
+    }

@@ -1,5 +1,6 @@
-"""The carriers' billing: in the night after a delivery the rest of its month is charged, on the first of each month the whole month;
-who can't cover a charge is suspended after the days of grace."""
+"""The carriers' billing: in the night after a delivery the rest of its month is charged, on the
+first of each month the whole month; who can't cover a charge is suspended after the days of
+grace."""
 
 import calendar
 from collections import defaultdict
@@ -17,25 +18,38 @@ GRACE_DAYS = 14
 
 
 def put_in_service(book: Book, numbers: list[dict[str, str]]) -> None:
-    """Numbers an account has had since before the books begin; they are billed from next month on."""
+    """Numbers an account has had since before the books begin; they are billed from next month
+    on."""
     month = f"{book.now():%Y-%m}"
     with book.writing():
         for n in numbers:
             book.put(
-                "in service", n["number"], {"account": n["account"], "carrier": n["carrier"], "monthly": n["monthly"], "billed_to": month}
+                "in service",
+                n["number"],
+                {
+                    "account": n["account"],
+                    "carrier": n["carrier"],
+                    "monthly": n["monthly"],
+                    "billed_to": month,
+                },
             )
 
 
 def drift(book: Book, wish: dict[str, Any]) -> None:
-    """What somebody at a carrier does to its list by mistake. `dropped` and `leaving` are numbers, `added` has numbers of an `account`,
-    `prices` and `trunks` are by number."""
+    """What somebody at a carrier does to its list by mistake. `dropped` and `leaving` are numbers,
+    `added` has numbers of an `account`, `prices` and `trunks` are by number."""
     for number in wish.get("dropped", []):
         if line := book.get("in service", number):
             book.put("dropped", number, line)
             book.remove("in service", number)
     for number in wish.get("added", []):
         account = wish["account"]
-        new = {"account": account, "carrier": account.rpartition("-")[0], "monthly": "0.80", "billed_to": f"{book.now():%Y-%m}"}
+        new = {
+            "account": account,
+            "carrier": account.rpartition("-")[0],
+            "monthly": "0.80",
+            "billed_to": f"{book.now():%Y-%m}",
+        }
         book.put("in service", number, new)
     for field, given in (("monthly", wish.get("prices", {})), ("trunk", wish.get("trunks", {}))):
         for number, value in given.items():
@@ -45,10 +59,17 @@ def drift(book: Book, wish: dict[str, Any]) -> None:
         book.put("leaving", number, {"due": stamp(book.now() + timedelta(days=20))})
 
 
-def delivered(book: Book, carrier: str, account: str, line: dict[str, Any], features: list[str]) -> None:
+def delivered(
+    book: Book, carrier: str, account: str, line: dict[str, Any], features: list[str]
+) -> None:
     """A number that has just come into service; nothing is billed before the night."""
     if book.get("in service", line["number"]) is None:
-        known = {"account": account, "carrier": carrier, "monthly": line["monthly"], "features": features}
+        known = {
+            "account": account,
+            "carrier": carrier,
+            "monthly": line["monthly"],
+            "features": features,
+        }
         book.put("in service", line["number"], {**known, "since": line["due"], "billed_to": ""})
 
 
@@ -59,7 +80,11 @@ def switched(book: Book, number: str, feature: str, fee: Decimal, *, on: bool) -
         return
     others = [f for f in line.get("features", []) if f != feature]
     monthly = Decimal(line["monthly"]) + (fee if on else -fee)
-    book.put("in service", number, {**line, "monthly": str(monthly), "features": [*others, feature] if on else others})
+    book.put(
+        "in service",
+        number,
+        {**line, "monthly": str(monthly), "features": [*others, feature] if on else others},
+    )
 
 
 def bill(book: Book) -> None:
@@ -74,7 +99,13 @@ def bill(book: Book) -> None:
                 line = {**line, "billed_to": _month_of(at, words)}
                 book.put("in service", number, line)
         for (account, at, words), amounts in sorted(due.items(), key=lambda x: x[0][1]):
-            _charge(book, account, at, f"{words}, {len(amounts)} number{'s' if len(amounts) != 1 else ''}", sum(amounts, Decimal(0)))
+            _charge(
+                book,
+                account,
+                at,
+                f"{words}, {len(amounts)} number{'s' if len(amounts) != 1 else ''}",
+                sum(amounts, Decimal(0)),
+            )
 
 
 def _next_charge(line: dict[str, Any]) -> tuple[datetime, str, Decimal] | None:
@@ -91,7 +122,8 @@ def _next_charge(line: dict[str, Any]) -> tuple[datetime, str, Decimal] | None:
 
 
 def _month_of(at: datetime, words: str) -> str:
-    """The month a charge covers; the rest of a month that ends at midnight is charged in the next."""
+    """The month a charge covers; the rest of a month that ends at midnight is charged in the
+    next."""
     return f"{at - timedelta(days=1) if words.startswith('rest of') else at:%Y-%m}"
 
 
@@ -104,7 +136,11 @@ def _charge(book: Book, account: str, at: str, words: str, amount: Decimal) -> N
         return
     number = int(book.get("counter", "charge") or 0) + 1
     book.put("counter", "charge", number)
-    book.put("charge", f"{number:09d}", {"id": number, "account": account, "at": at, "words": words, "amount": str(amount)})
+    book.put(
+        "charge",
+        f"{number:09d}",
+        {"id": number, "account": account, "at": at, "words": words, "amount": str(amount)},
+    )
     balances.pay(book, account, amount)
     note_cover(book, account, at)
 
@@ -140,5 +176,7 @@ def charges(book: Book, account: str, after: int) -> list[dict[str, Any]]:
 
 def next_bills(book: Book) -> list[str]:
     """When something is charged next."""
-    found = [charge[0] for line in book.all("in service").values() if (charge := _next_charge(line))]
+    found = [
+        charge[0] for line in book.all("in service").values() if (charge := _next_charge(line))
+    ]
     return [stamp(min(found))] if found else []

@@ -1,238 +1,29 @@
-"""Carriers' ordering interface: stock, holds, orders that arrive line by line, releases, addresses, a balance.
+"""Carriers' ordering interface: stock, holds, orders that arrive line by line, releases, addresses,
+a balance.
 
-Three simulated carriers with different manners (`manners.py`). An order is bought once per idempotency key, whatever is
-retried. A line that fails or is cancelled is not charged.
+Three simulated carriers with different manners (`manners.py`). An order is bought once per
+idempotency key, whatever is retried. A line that fails or is cancelled is not charged.
 """
 
 import random
-from datetime import datetime, timedelta
 from decimal import Decimal
 from typing import Any
 
 from fastapi import APIRouter, Depends, Header, HTTPException
 from fastapi.responses import JSONResponse
-from pydantic import BaseModel, Field
 
 from sedge.standins.callbacks import Callbacks
 from sedge.standins.carriers import billing
 from sedge.standins.carriers.accounts import Ledger, account_routes
-from sedge.standins.carriers.carrier_profiles import MANNERS, Stretch
-from sedge.standins.carriers.documents import begin_review, is_due, lateness, look_through, paper_routes, refuse_papers, wanted
+from sedge.standins.carriers.documents import (
+    lateness,
+    paper_routes,
+)
 from sedge.standins.carriers.outgoing import outgoing_routes
+from sedge.standins.carriers.shop import RELEASE, HoldAsked, OrderAsked, Shop, Switch
 from sedge.standins.storage import Book, moment, stamp
 
-RELEASE = timedelta(seconds=30)
 UNSERVED = {"LS28ZZ"}  # a district whose answering point takes addresses by letter only
-
-
-class HoldAsked(BaseModel):
-    numbers: list[str] = Field(min_length=1, max_length=1000)
-
-
-class Callback(BaseModel):
-    """`secret` signs what is sent to `url`."""
-
-    url: str
-    secret: str = ""
-
-
-class Price(BaseModel):
-    setup: Decimal
-    monthly: Decimal
-
-
-class OrderAsked(BaseModel):
-    """`agreed` are the prices the customer has seen; where one is another by now, nothing is sold."""
-
-    reference: str = ""
-    numbers: list[str] = Field(min_length=1, max_length=1000)
-    hold: str | None = None
-    features: list[str] = Field(default=[], max_length=20)
-    callback: Callback | None = None
-    agreed: dict[str, Price] = {}
-    papers: list[str] = Field(default=[], max_length=20)
-
-
-class Switch(BaseModel):
-    on: bool
-
-
-class Shop:
-    """One carrier's shelves and prices, as the holder of one account sees them."""
-
-    def __init__(self, book: Book, name: str, account: str) -> None:
-        if name not in MANNERS:
-            raise HTTPException(404, {"reason": "unknown carrier"})
-        self.book, self.name, self.manner = book, name, MANNERS[name]
-        self.ledger = Ledger(book, name)
-        self.account = account
-
-    def not_too_often(self) -> None:
-        """Refused with 429 where this carrier has been asked too often within a minute."""
-        most: int | None = self.manner.at_most
-        if most is None:
-            return
-        with self.book.writing():
-            minute = int(self.book.now().timestamp()) // 60
-            seen = self.book.get("asked", self.name) or {"minute": minute, "count": 0}
-            count = seen["count"] + 1 if seen["minute"] == minute else 1
-            self.book.put("asked", self.name, {"minute": minute, "count": count})
-            if count > most:
-                wait = 60 - int(self.book.now().timestamp()) % 60
-                raise HTTPException(429, {"reason": "too often", "wait": wait}, headers={"Retry-After": str(wait)})
-
-    def item(self, stretch: Stretch, n: int) -> dict[str, Any]:
-        capacity, e164 = self.manner.capacity(n), stretch.number(n)
-        dearer = 1 + Decimal(self.book.get("dearer", self.name) or 0) / 100
-        setup, monthly = ((prices[capacity] * dearer).quantize(Decimal("0.01")) for prices in (self.manner.setup, self.manner.monthly))
-        return {
-            "number": e164, "capacity": capacity, "setup": str(setup), "monthly": str(monthly),
-            "currency": self.manner.currencies[stretch.country], "features": self.manner.features,
-        }  # fmt: skip
-
-    def find(self, e164: str) -> dict[str, Any] | None:
-        found = self.manner.find(e164)
-        return self.item(*found) if found else None
-
-    @staticmethod
-    def monthly(item: dict[str, Any], features: list[str]) -> str:
-        return str(Decimal(item["monthly"]) + sum((Decimal(item["features"][f]) for f in features), Decimal(0)))
-
-    def is_taken(self, e164: str) -> bool:
-        hold = self.book.get("held", e164)
-        return (
-            self.book.get("sold", e164) is not None
-            or (self.manner.is_gone(e164) and not self.book.get("freed", e164))
-            or bool(hold and moment(hold["until"]) > self.book.now())
-        )
-
-    def stock(self, country: str, starts: str, capacity: str) -> list[dict[str, Any]]:
-        now = self.book.now()
-        freed = set(self.book.all("freed"))
-        off = {n for n, h in self.book.all("held").items() if moment(h["until"]) > now} | set(self.book.all("sold"))
-        return [
-            self.item(stretch, n)
-            for stretch in self.manner.stock
-            if stretch.country == country and (stretch.lead.startswith(starts) or starts.startswith(stretch.lead))
-            for n in range(stretch.first, stretch.last + 1)
-            if (e164 := stretch.number(n)).startswith(starts)
-            and (not capacity or self.manner.capacity(n) in {capacity, "any"})
-            and e164 not in off
-            and (e164 in freed or not self.manner.is_gone(e164))
-        ]
-
-    # ── orders ──
-
-    def refuse(self, asked: OrderAsked, items: dict[str, dict[str, Any] | None]) -> None:
-        """Why an order can't be taken, as the answer."""
-        if asked.hold:
-            gone = [n for n in asked.numbers if (self.book.get("held", n) or {}).get("hold") != asked.hold or self.book.get("sold", n)]
-        else:
-            gone = [n for n in asked.numbers if items[n] is None or self.is_taken(n)]
-        if gone:
-            raise HTTPException(409, {"reason": "taken", "numbers": gone})
-        if unknown := [f for f in asked.features if f not in self.manner.features]:
-            raise HTTPException(422, {"reason": "feature", "features": unknown})
-        refuse_papers(self.book, self.manner, self.account, asked.numbers, asked.papers)
-        now = {n: i for n, i in items.items() if i is not None}
-        dearer = {
-            n: {"setup": now[n]["setup"], "monthly": now[n]["monthly"]}
-            for n, seen in asked.agreed.items()
-            if n in now and (Decimal(now[n]["setup"]), Decimal(now[n]["monthly"])) != (seen.setup, seen.monthly)
-        }
-        if dearer:
-            raise HTTPException(409, {"reason": "price", "prices": dearer})
-        self.ledger.refuse_money(
-            self.account, sum((Decimal(i["setup"]) for i in now.values()), Decimal(0)), {i["currency"] for i in now.values()}
-        )
-
-    def take(self, asked: OrderAsked, key: str) -> str:
-        if known := self.book.get("key", key):
-            return known
-        items = {n: self.find(n) for n in asked.numbers}
-        self.refuse(asked, items)
-        order, now, manner = self.book.next_id(self.name[0].upper()), self.book.now(), self.manner
-        review = begin_review(self.book, manner, asked.papers) if wanted(manner, asked.numbers) else None
-        begins = now + (lateness(review) or timedelta(0))
-        lines = []
-        for i, n in enumerate(asked.numbers):
-            due = begins + manner.first_line + manner.each_line * i
-            usable = due + (manner.usable_after if i % 3 == 2 else timedelta(0))
-            line = {
-                "number": n,
-                "due": stamp(due),
-                "usable_from": stamp(usable),
-                "setup": (items[n] or {})["setup"],
-                "monthly": self.monthly(items[n] or {}, asked.features),
-            }
-            lines.append({**line, "fails": True} if manner.will_fail(n) else line)
-            self.book.put("sold", n, {"order": order})
-            self.book.remove("held", n)
-        self.ledger.pay(self.account, sum((Decimal(line["setup"]) for line in lines), Decimal(0)))
-        body = {
-            "id": order, "carrier": self.name, "account": self.account, "reference": asked.reference, "lines": lines, "features": asked.features,
-            "callback": asked.callback.model_dump() if asked.callback and manner.tells else None, "told": [],
-            "review": review,
-        }  # fmt: skip
-        self.book.put("order", order, body)
-        self.book.put("key", key, order)
-        return order
-
-    def cancel(self, key: str) -> None:
-        body = self.look_after(key)
-        for line in body["lines"]:
-            if "state" not in line and moment(line["due"]) > self.book.now():
-                self._give_up(line, "cancelled", "cancelled by the customer")
-        self.book.put("order", key, body)
-
-    def look_after(self, key: str) -> dict[str, Any]:
-        """The order; what has turned out not to be there by now is given up and paid back."""
-        body = self.book.get("order", key)
-        if body is None or body["account"] != self.account:
-            raise HTTPException(404, {"reason": "unknown order"})
-        if is_due(self.book, body.get("review")):
-            if look_through(self.book, self.account, body["review"]):
-                self._deliver_from(body, moment(body["review"]["due"]))
-            self.book.put("order", key, body)
-        late = [x for x in body["lines"] if x.get("fails") and "state" not in x and moment(x["due"]) <= self.book.now()]
-        for line in late:
-            self._give_up(line, "failed", "sold elsewhere a moment before")
-        if late:
-            self.book.put("order", key, body)
-        return body
-
-    def _deliver_from(self, body: dict[str, Any], begins: datetime) -> None:
-        """The lines' days, now that nothing is in their way any more."""
-        for i, line in enumerate(body["lines"]):
-            due = begins + self.manner.first_line + self.manner.each_line * i
-            line.update(due=stamp(due), usable_from=stamp(due + (self.manner.usable_after if i % 3 == 2 else timedelta(0))))
-
-    def _give_up(self, line: dict[str, Any], state: str, reason: str) -> None:
-        line.update(state=state, reason=reason)
-        self.ledger.pay(self.account, -Decimal(line["setup"]))
-        if state == "cancelled":
-            self.book.remove("sold", line["number"])
-
-    def shown(self, key: str) -> dict[str, Any]:
-        with self.book.writing():
-            body = self.look_after(key)
-        now = self.book.now()
-        lines = []
-        for line in body["lines"]:
-            state = line.get("state") or ("delivered" if moment(line["due"]) <= now else "waiting")
-            usable = line["usable_from"] if state == "delivered" else None
-            lines.append({"number": line["number"], "state": state, "usable_from": usable, "reason": line.get("reason", "")})
-            if state == "delivered":
-                billing.delivered(self.book, self.name, self.account, line, body["features"])
-        dues = [line["due"] for line in body["lines"]]
-        if lateness(body.get("review")):
-            looked = moment(body["review"]["due"]) + self.manner.first_line
-            dues = [stamp(looked), stamp(looked + self.manner.each_line * len(body["lines"]))]
-        charged = sum((Decimal(line["setup"]) for line in body["lines"] if "state" not in line), Decimal(0))
-        return {
-            "id": key, "reference": body["reference"], "lines": lines, "charged": str(charged), "expected_from": min(dues), "expected_by": max(dues),
-            "papers": (body.get("review") or {"papers": {}})["papers"],
-        }  # fmt: skip
 
 
 def not_served(address: dict[str, Any]) -> str:
@@ -244,7 +35,7 @@ def not_served(address: dict[str, Any]) -> str:
     return ""
 
 
-def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
+def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:  # noqa: C901  a factory
     def the_shop(carrier: str, authorization: str = Header(default="")) -> Shop:
         shop = Shop(book, carrier, Ledger(book, carrier).whose(authorization.removeprefix("Key ")))
         shop.not_too_often()
@@ -253,7 +44,13 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
     routes = APIRouter(prefix="/carrier/{carrier}")
 
     @routes.get("/stock")
-    def stock(country: str, starts: str = "", capacity: str = "", limit: int = 20_000, shop: Shop = Depends(the_shop)) -> JSONResponse:
+    def stock(
+        country: str,
+        starts: str = "",
+        capacity: str = "",
+        limit: int = 20_000,
+        shop: Shop = Depends(the_shop),
+    ) -> JSONResponse:
         return JSONResponse({"numbers": shop.stock(country, starts, capacity)[:limit]})
 
     @routes.post("/prices")
@@ -301,7 +98,9 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
         return {}
 
     @routes.post("/orders")
-    def order(asked: OrderAsked, idempotency_key: str = Header(), shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+    def order(
+        asked: OrderAsked, idempotency_key: str = Header(), shop: Shop = Depends(the_shop)
+    ) -> dict[str, Any]:
         with book.writing():
             key = shop.take(asked, idempotency_key)
         return shop.shown(key)
@@ -339,14 +138,26 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
 
     @routes.get("/addresses")
     def addresses(shop: Shop = Depends(the_shop)) -> dict[str, Any]:
-        return {"addresses": {n: a for n, a in book.all("address").items() if a.get("account") == shop.account}}
+        return {
+            "addresses": {
+                n: a for n, a in book.all("address").items() if a.get("account") == shop.account
+            }
+        }
 
     @routes.put("/numbers/{e164}/features/{feature}")
-    def switch(e164: str, feature: str, body: Switch, shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+    def switch(
+        e164: str, feature: str, body: Switch, shop: Shop = Depends(the_shop)
+    ) -> dict[str, Any]:
         if feature not in shop.manner.features:
             raise HTTPException(422, {"reason": "feature", "why": "it is not on our list"})
         if body.on and feature == "texts" and shop.manner.refuses_texts(e164):
-            raise HTTPException(422, {"reason": "feature", "why": "these ten numbers are on an exchange without a text gateway"})
+            raise HTTPException(
+                422,
+                {
+                    "reason": "feature",
+                    "why": "these ten numbers are on an exchange without a text gateway",
+                },
+            )
         with book.writing():
             on: dict[str, str] = book.get("features", e164) or {}
             if body.on:
@@ -354,49 +165,82 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
             else:
                 on.pop(feature, None)
             book.put("features", e164, on)
-            billing.switched(book, e164, feature, Decimal(shop.manner.features[feature]), on=body.on)
+            billing.switched(
+                book, e164, feature, Decimal(shop.manner.features[feature]), on=body.on
+            )
         return {"number": e164, "feature": feature, "works_from": on.get(feature)}
 
     @routes.get("/numbers/{e164}")
     def number(e164: str, shop: Shop = Depends(the_shop)) -> dict[str, Any]:
         sold = book.get("sold", e164)
         if sold is None:
-            return {"number": e164, "state": "in service", "usable_from": None, "address": book.get("address", e164)}
+            return {
+                "number": e164,
+                "state": "in service",
+                "usable_from": None,
+                "address": book.get("address", e164),
+            }
         line = {line["number"]: line for line in shop.shown(sold["order"])["lines"]}[e164]
-        return {"number": e164, "state": line["state"], "usable_from": line["usable_from"], "address": book.get("address", e164)}
+        return {
+            "number": e164,
+            "state": line["state"],
+            "usable_from": line["usable_from"],
+            "address": book.get("address", e164),
+        }
 
     def next_due() -> list[str]:
         orders = book.all("order").values()
-        dues = [line["due"] for body in orders for line in body["lines"] if "state" not in line and not lateness(body.get("review"))]
+        dues = [
+            line["due"]
+            for body in orders
+            for line in body["lines"]
+            if "state" not in line and not lateness(body.get("review"))
+        ]
         dues += [body["review"]["due"] for body in orders if lateness(body.get("review"))]
         return dues + [x["due"] for x in book.all("leaving").values()]
 
     @routes.get("/numbers")
     def list_of_numbers(after: str = "", shop: Shop = Depends(the_shop)) -> dict[str, Any]:
         """What the account has in service, as it is billed; a page of at most 10,000, in order."""
-        mine = sorted(n for n, line in book.all("in service").items() if line.get("account") == shop.account and n > after)
+        mine = sorted(
+            n
+            for n, line in book.all("in service").items()
+            if line.get("account") == shop.account and n > after
+        )
         lines = book.all("in service")
         page = [
-            {"number": n, "monthly": lines[n]["monthly"], "trunk": lines[n].get("trunk"), "state": _state_of(book, n)}
+            {
+                "number": n,
+                "monthly": lines[n]["monthly"],
+                "trunk": lines[n].get("trunk"),
+                "state": _state_of(book, n),
+            }
             for n in mine[:10_000]
         ]
         return {"numbers": page, "next": page[-1]["number"] if len(mine) > 10_000 else None}
 
     @routes.post("/numbers/{e164}/put-right")
-    def put_right(e164: str, body: dict[str, str], shop: Shop = Depends(the_shop)) -> dict[str, Any]:
-        """A customer says what its own records have; what somebody else has by now can't come back."""
+    def put_right(
+        e164: str, body: dict[str, str], shop: Shop = Depends(the_shop)
+    ) -> dict[str, Any]:
+        """A customer says what its own records have; what somebody else has by now can't come
+        back."""
         with book.writing():
             line = book.get("in service", e164)
             match body["what"]:
                 case "not listed" if book.get("taken", e164):
-                    raise HTTPException(409, {"reason": "taken", "why": "another carrier has it by now"})
+                    raise HTTPException(
+                        409, {"reason": "taken", "why": "another carrier has it by now"}
+                    )
                 case "not listed":
                     known = book.get("dropped", e164) or {
                         "monthly": str(min(shop.manner.monthly.values())),
                         "since": stamp(book.now()),
                         "billed_to": "",
                     }
-                    book.put("in service", e164, {**known, "account": shop.account, "carrier": shop.name})
+                    book.put(
+                        "in service", e164, {**known, "account": shop.account, "carrier": shop.name}
+                    )
                     book.remove("dropped", e164)
                 case "other price" if line:
                     book.put("in service", e164, {**line, "monthly": body["ours"].split()[0]})
@@ -405,7 +249,9 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
                 case "other state" if line:
                     book.remove("leaving", e164)
                 case _:
-                    raise HTTPException(409, {"reason": "unknown", "why": "we have no such number on your account"})
+                    raise HTTPException(
+                        409, {"reason": "unknown", "why": "we have no such number on your account"}
+                    )
         return {}
 
     outgoing_routes(routes, book, the_shop)
@@ -419,17 +265,26 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:
 
 
 def tell(book: Book, callbacks: Callbacks) -> None:
-    """Callbacks for lines that have arrived since the last look: the last first, and some of them twice."""
+    """Callbacks for lines that have arrived since the last look: the last first, and some of them
+    twice."""
     for key, body in reversed(book.all("order").items()):
         shop = Shop(book, body["carrier"], body["account"])
-        arrived = [x["number"] for x in shop.shown(key)["lines"] if x["state"] == "delivered" and x["number"] not in body["told"]]
+        arrived = [
+            x["number"]
+            for x in shop.shown(key)["lines"]
+            if x["state"] == "delivered" and x["number"] not in body["told"]
+        ]
         if not arrived:
             continue
         if body["callback"]:
             for n in reversed(arrived):
                 twice = random.Random(f"{n} told").random() < 0.2
                 for _ in range(1 + twice):
-                    callbacks.send(body["callback"], {"carrier": shop.name, "order": key, "numbers": [n]}, book.now())
+                    callbacks.send(
+                        body["callback"],
+                        {"carrier": shop.name, "order": key, "numbers": [n]},
+                        book.now(),
+                    )
         with book.writing():
             now: dict[str, Any] = book.get("order", key)
             book.put("order", key, {**now, "told": [*now["told"], *arrived]})
@@ -440,5 +295,10 @@ def _state_of(book: Book, number: str) -> str:
     if book.get("leaving", number):
         return "leaving"
     return (
-        "porting out" if any(p["state"] == "approved" and number in p["numbers"] for p in book.all("port out").values()) else "in service"
+        "porting out"
+        if any(
+            p["state"] == "approved" and number in p["numbers"]
+            for p in book.all("port out").values()
+        )
+        else "in service"
     )

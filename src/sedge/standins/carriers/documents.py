@@ -1,6 +1,7 @@
 """Papers at a simulated carrier: uploads, and the person who looks at them on an order.
 
-The person takes their time, and sends back what can't be read: a scan of few dots. What they say can be steered.
+The person takes their time, and sends back what can't be read: a scan of few dots. What they say
+can be steered.
 """
 
 from collections.abc import Callable
@@ -17,10 +18,19 @@ TYPES = {"application/pdf", "image/png", "image/jpeg"}
 
 def wanted(manner: Any, numbers: list[str]) -> list[str]:
     """The kinds of paper that must come with an order of these numbers."""
-    return sorted({kind for lead, kinds in manner.papers.items() for kind in kinds if any(n.startswith(lead) for n in numbers)})
+    return sorted(
+        {
+            kind
+            for lead, kinds in manner.papers.items()
+            for kind in kinds
+            if any(n.startswith(lead) for n in numbers)
+        }
+    )
 
 
-def refuse_papers(book: Book, manner: Any, account: str, numbers: list[str], papers: list[str]) -> None:
+def refuse_papers(
+    book: Book, manner: Any, account: str, numbers: list[str], papers: list[str]
+) -> None:
     known = {p: book.get("paper", f"{account}/{p}") for p in papers}
     if unknown := [p for p, body in known.items() if body is None]:
         raise HTTPException(422, {"reason": "unknown papers", "papers": unknown})
@@ -30,7 +40,10 @@ def refuse_papers(book: Book, manner: Any, account: str, numbers: list[str], pap
 
 
 def begin_review(book: Book, manner: Any, papers: list[str]) -> dict[str, Any]:
-    return {"due": stamp(book.now() + manner.review), "papers": {p: {"state": "in review", "reason": ""} for p in papers}}
+    return {
+        "due": stamp(book.now() + manner.review),
+        "papers": {p: {"state": "in review", "reason": ""} for p in papers},
+    }
 
 
 def look_through(book: Book, account: str, review: dict[str, Any]) -> bool:
@@ -47,30 +60,44 @@ def _word(book: Book, paper: dict[str, Any]) -> dict[str, str]:
         book.put("steered", "review", {**steered, "count": steered["count"] - 1})
         return {"state": steered["verdict"], "reason": steered["reason"]}
     if paper["type"] != "application/pdf" and paper["size"] < FEW_BYTES:
-        return {"state": "rejected", "reason": "the scan can't be read; send it with 200 dots an inch or more, or as PDF"}
+        return {
+            "state": "rejected",
+            "reason": "the scan can't be read; send it with 200 dots an inch or more, or as PDF",
+        }
     return {"state": "accepted", "reason": ""}
 
 
 def lateness(review: dict[str, Any] | None) -> timedelta | None:
     """How long lines must wait for the person; None where they need not."""
-    open_ = review is not None and any(said["state"] != "accepted" for said in review["papers"].values())
+    open_ = review is not None and any(
+        said["state"] != "accepted" for said in review["papers"].values()
+    )
     return timedelta(days=3650) if open_ else None
 
 
 def paper_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any]) -> None:
     @routes.put("/papers/{key}")
-    async def upload(key: str, request: Request, paper_kind: str = Header(), shop: Any = Depends(the_shop)) -> dict[str, Any]:
+    async def upload(
+        key: str, request: Request, paper_kind: str = Header(), shop: Any = Depends(the_shop)
+    ) -> dict[str, Any]:
         content = await request.body()
         kind = request.headers.get("content-type", "")
         if kind not in TYPES:
             raise HTTPException(422, {"reason": "not a PDF or image"})
         with book.writing():
-            book.put("paper", f"{shop.account}/{key}", {"kind": paper_kind, "type": kind, "size": len(content), "at": stamp(book.now())})
+            book.put(
+                "paper",
+                f"{shop.account}/{key}",
+                {"kind": paper_kind, "type": kind, "size": len(content), "at": stamp(book.now())},
+            )
         return {"id": key}
 
     @routes.put("/orders/{key}/papers/{old}")
-    def replace(key: str, old: str, body: dict[str, str], shop: Any = Depends(the_shop)) -> dict[str, Any]:
-        """Another one in place of one that was rejected; the person looks again. Repeated, the same."""
+    def replace(
+        key: str, old: str, body: dict[str, str], shop: Any = Depends(the_shop)
+    ) -> dict[str, Any]:
+        """Another one in place of one that was rejected; the person looks again. Repeated, the
+        same."""
         with book.writing():
             order = shop.look_after(key)
             review, fresh = order.get("review"), body.get("document", "")
@@ -87,4 +114,8 @@ def paper_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any]) ->
 
 
 def is_due(book: Book, review: dict[str, Any] | None) -> bool:
-    return review is not None and moment(review["due"]) <= book.now() and any(p["state"] == "in review" for p in review["papers"].values())
+    return (
+        review is not None
+        and moment(review["due"]) <= book.now()
+        and any(p["state"] == "in review" for p in review["papers"].values())
+    )

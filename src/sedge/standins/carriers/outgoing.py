@@ -1,6 +1,8 @@
-"""Other carriers that ask ours for numbers, and the one that takes them without asking: steered from the control panel.
+"""Other carriers that ask ours for numbers, and the one that takes them without asking: steered
+from the control panel.
 
-A request lies at the carrier until its customer answers; approved numbers go some working days later at ten in the morning, UTC.
+A request lies at the carrier until its customer answers; approved numbers go some working days
+later at ten in the morning, UTC.
 """
 
 from collections.abc import Callable
@@ -14,7 +16,14 @@ from sedge.standins.storage import Book, moment, stamp
 
 ANSWER_WITHIN, GOES_AFTER_DAYS, GOES_AT = timedelta(hours=48), 3, time(10)
 RETURNS_AFTER = timedelta(hours=20)
-CODES = {"account-number", "name-mismatch", "pin-wrong", "not-in-service", "pending-order", "not-authorised"}
+CODES = {
+    "account-number",
+    "name-mismatch",
+    "pin-wrong",
+    "not-in-service",
+    "pending-order",
+    "not-authorised",
+}
 
 
 class RequestAsked(BaseModel):
@@ -71,7 +80,13 @@ def outgoing_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any])
         """Every request for numbers of the account, oldest first."""
         with book.writing():
             settle(book)
-        return {"requests": [_shown(key, body) for key, body in book.all("port out").items() if body["account"] == shop.account]}
+        return {
+            "requests": [
+                _shown(key, body)
+                for key, body in book.all("port out").items()
+                if body["account"] == shop.account
+            ]
+        }
 
     @routes.post("/port-outs/{key}/approve")
     def approve(key: str, shop: Any = Depends(the_shop)) -> dict[str, Any]:
@@ -81,7 +96,9 @@ def outgoing_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any])
                 body = {**body, "state": "approved", "goes_at": stamp(_goes_at(book.now()))}
                 book.put("port out", key, body)
             elif body["state"] not in {"approved", "gone"}:
-                raise HTTPException(409, {"reason": "over", "why": f"the request is {body['state']}"})
+                raise HTTPException(
+                    409, {"reason": "over", "why": f"the request is {body['state']}"}
+                )
         return _shown(key, body)
 
     @routes.post("/port-outs/{key}/refuse")
@@ -89,12 +106,16 @@ def outgoing_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any])
         with book.writing():
             body = _known(book, key, shop.account)
             if refusal.code not in CODES:
-                raise HTTPException(422, {"reason": "code", "why": "it is none of the trade's codes"})
+                raise HTTPException(
+                    422, {"reason": "code", "why": "it is none of the trade's codes"}
+                )
             if body["state"] == "asked":
                 body = {**body, "state": "refused", "code": refusal.code}
                 book.put("port out", key, body)
             elif body["state"] != "refused":
-                raise HTTPException(409, {"reason": "over", "why": f"the request is {body['state']}"})
+                raise HTTPException(
+                    409, {"reason": "over", "why": f"the request is {body['state']}"}
+                )
         return _shown(key, body)
 
     @routes.post("/port-outs/{key}/claim")
@@ -103,7 +124,11 @@ def outgoing_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any])
         with book.writing():
             body = _known(book, key, shop.account)
             if body["state"] == "gone unasked":
-                body = {**body, "state": "claimed back", "returns_at": stamp(book.now() + RETURNS_AFTER)}
+                body = {
+                    **body,
+                    "state": "claimed back",
+                    "returns_at": stamp(book.now() + RETURNS_AFTER),
+                }
                 book.put("port out", key, body)
         return _shown(key, body)
 
@@ -125,7 +150,13 @@ def settle(book: Book) -> None:
 def next_port_outs(book: Book) -> list[str]:
     found = []
     for body in book.all("port out").values():
-        found += [body["goes_at"]] if body["state"] == "approved" else [body["returns_at"]] if body["state"] == "claimed back" else []
+        found += (
+            [body["goes_at"]]
+            if body["state"] == "approved"
+            else [body["returns_at"]]
+            if body["state"] == "claimed back"
+            else []
+        )
     return found
 
 
@@ -150,9 +181,17 @@ def _shown(key: str, body: dict[str, Any]) -> dict[str, Any]:
     given = {"name": body["name"], "account": body["account_number"], "pin": body["pin"]}
     asked = moment(body["at"])
     return {
-        "id": key, "gaining": body["gaining"], "numbers": body["numbers"], "given": given, "asked_at": body["at"], "answer_due": stamp(_due(asked)),
-        "state": body["state"], "goes_at": body["goes_at"], "code": body["code"], "returns_at": body.get("returns_at"),
-    }  # fmt: skip
+        "id": key,
+        "gaining": body["gaining"],
+        "numbers": body["numbers"],
+        "given": given,
+        "asked_at": body["at"],
+        "answer_due": stamp(_due(asked)),
+        "state": body["state"],
+        "goes_at": body["goes_at"],
+        "code": body["code"],
+        "returns_at": body.get("returns_at"),
+    }
 
 
 def _due(asked: datetime) -> datetime:

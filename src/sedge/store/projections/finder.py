@@ -1,9 +1,11 @@
-"""The finder's index: trigrams of two FTS5 tables, `digits` of all numbers and `finder` of everything that has words.
+"""The finder's index: trigrams of two FTS5 tables, `digits` of all numbers and `finder` of
+everything that has words.
 
-A number's digits never change, so `digits` keeps no text of its own, is only ever added to, and costs half of what a row
-in `finder` does; numbers with a label, tags or ids of other systems are in both. Only this and `scoped` have SQLite-only SQL.
-Measured at a million numbers: a middle fragment 1.6 ms, an ending 1.1 ms. Fragments under three digits have no trigram;
-ask `numbers` for ranges instead.
+A number's digits never change, so `digits` keeps no text of its own, is only ever added to, and
+costs half of what a row in `finder` does; numbers with a label, tags or ids of other systems are in
+both. Only this and `scoped` have SQLite-only SQL. Measured at a million numbers: a middle fragment
+1.6 ms, an ending 1.1 ms. Fragments under three digits have no trigram; ask `numbers` for ranges
+instead.
 """
 
 import hashlib
@@ -15,15 +17,42 @@ from rapidfuzz.distance import OSA
 from rapidfuzz.process import extract
 from sqlalchemy import Connection
 
-from sedge.core.records import Area, Carrier, Group, Number, Order, PathVersion, Person, ServiceLine, Site, Spot, Subject
+from sedge.core.records import (
+    Area,
+    Carrier,
+    Group,
+    Number,
+    Order,
+    PathVersion,
+    Person,
+    ServiceLine,
+    Site,
+    Spot,
+    Subject,
+)
 
-CREATE = "CREATE VIRTUAL TABLE finder USING fts5(words, subject UNINDEXED, ref UNINDEXED, title UNINDEXED, tokenize = 'trigram')"
-CREATE_DIGITS = "CREATE VIRTUAL TABLE IF NOT EXISTS digits USING fts5(written, content='', columnsize=0, tokenize = 'trigram')"
+CREATE = (
+    "CREATE VIRTUAL TABLE finder USING fts5(words, subject UNINDEXED, ref UNINDEXED, title"
+    " UNINDEXED, tokenize = 'trigram')"
+)
+CREATE_DIGITS = (
+    "CREATE VIRTUAL TABLE IF NOT EXISTS digits USING fts5(written, content='', columnsize=0,"
+    " tokenize = 'trigram')"
+)
 DROP = "DROP TABLE finder"
 END_MARK = "$"
 FOUND = (
-    Subject.NUMBER, Subject.PERSON, Subject.SERVICE_LINE, Subject.GROUP, Subject.SITE, Subject.SPOT, Subject.AREA, Subject.PATH, Subject.CARRIER, Subject.ORDER,
-)  # fmt: skip
+    Subject.NUMBER,
+    Subject.PERSON,
+    Subject.SERVICE_LINE,
+    Subject.GROUP,
+    Subject.SITE,
+    Subject.SPOT,
+    Subject.AREA,
+    Subject.PATH,
+    Subject.CARRIER,
+    Subject.ORDER,
+)
 
 
 @dataclass(frozen=True)
@@ -37,19 +66,40 @@ def entry_of(record: Any) -> tuple[str, Subject, str, str] | None:
     """Words, subject, reference and title under which a record is found; None where it isn't."""
     match record:
         case Number():
-            said = " ".join((record.label, *record.tags, record.cost_centre, *record.known_as.values())).strip()
-            return (f"{record.e164[1:]}{END_MARK} {said}", Subject.NUMBER, record.e164, record.label) if said else None
+            said = " ".join(
+                (record.label, *record.tags, record.cost_centre, *record.known_as.values())
+            ).strip()
+            return (
+                (f"{record.e164[1:]}{END_MARK} {said}", Subject.NUMBER, record.e164, record.label)
+                if said
+                else None
+            )
         case Person():
-            words = f"{record.name} {record.email} {record.department} {record.job} {record.extension}{END_MARK}"
+            words = (
+                f"{record.name} {record.email} {record.department} {record.job}"
+                f" {record.extension}{END_MARK}"
+            )
             return words, Subject.PERSON, record.id, record.name
         case ServiceLine():
             return f"{record.name} {record.kind}", Subject.SERVICE_LINE, record.id, record.name
         case Group():
-            return (record.name, Subject.GROUP, record.id, record.name) if not record.removed else None
+            return (
+                (record.name, Subject.GROUP, record.id, record.name) if not record.removed else None
+            )
         case Site():
-            return f"{record.name} {record.code} {known(record)}", Subject.SITE, record.id, record.name
+            return (
+                f"{record.name} {record.code} {known(record)}",
+                Subject.SITE,
+                record.id,
+                record.name,
+            )
         case Spot():
-            return f"{record.id} {record.name} {known(record)}", Subject.SPOT, record.id, f"{record.name} ({record.id})"
+            return (
+                f"{record.id} {record.name} {known(record)}",
+                Subject.SPOT,
+                record.id,
+                f"{record.name} ({record.id})",
+            )
         case Area():
             return f"{record.name} {known(record)}", Subject.AREA, record.id, record.name
         case PathVersion():
@@ -79,17 +129,27 @@ def index(connection: Connection, records: Iterable[Any]) -> None:
         elif entry := entry_of(record):
             entries[_rowid(entry[1], entry[2])] = entry
     if entries:
-        connection.exec_driver_sql("DELETE FROM finder WHERE rowid = ?", [(rowid,) for rowid in entries])
-    if found := [(rowid, words, subject.value, ref, title) for rowid, (words, subject, ref, title) in _there(entries)]:
-        connection.exec_driver_sql("INSERT INTO finder (rowid, words, subject, ref, title) VALUES (?, ?, ?, ?, ?)", found)
+        connection.exec_driver_sql(
+            "DELETE FROM finder WHERE rowid = ?", [(rowid,) for rowid in entries]
+        )
+    if found := [
+        (rowid, words, subject.value, ref, title)
+        for rowid, (words, subject, ref, title) in _there(entries)
+    ]:
+        connection.exec_driver_sql(
+            "INSERT INTO finder (rowid, words, subject, ref, title) VALUES (?, ?, ?, ?, ?)", found
+        )
     if fresh:
         connection.exec_driver_sql(
-            f"INSERT INTO digits (rowid, written) SELECT ?1, ?1 || '{END_MARK}' WHERE (SELECT count(*) FROM life WHERE number = ?1) < 2",  # noqa: S608
+            f"INSERT INTO digits (rowid, written) SELECT ?1, ?1 || '{END_MARK}'"  # noqa: S608
+            " WHERE (SELECT count(*) FROM life WHERE number = ?1) < 2",
             [(number,) for number in sorted(fresh)],
         )
 
 
-def _there(entries: Mapping[int, tuple[str, Subject, str, str] | None]) -> Iterator[tuple[int, tuple[str, Subject, str, str]]]:
+def _there(
+    entries: Mapping[int, tuple[str, Subject, str, str] | None],
+) -> Iterator[tuple[int, tuple[str, Subject, str, str]]]:
     for rowid, entry in entries.items():
         if entry:
             yield rowid, entry
@@ -99,38 +159,59 @@ def index_digits_anew(connection: Connection) -> None:
     """The digits of all numbers, out of their rows."""
     connection.exec_driver_sql("INSERT INTO digits (digits) VALUES ('delete-all')")
     connection.exec_driver_sql(
-        f"INSERT INTO digits (rowid, written) SELECT DISTINCT number, number || '{END_MARK}' FROM life ORDER BY number"  # noqa: S608
+        "INSERT INTO digits (rowid, written)"  # noqa: S608
+        f" SELECT DISTINCT number, number || '{END_MARK}' FROM life ORDER BY number"
     )
 
 
 def _rowid(subject: Subject, ref: str) -> int:
-    """Numbers are their own row; others a hash outside the numbers' range, so that replacing needs no scan."""
+    """Numbers are their own row; others a hash outside the numbers' range, so that replacing needs
+    no scan."""
     if subject is Subject.NUMBER:
         return int(ref)
-    return 10**15 + int.from_bytes(hashlib.blake2b(f"{subject}:{ref}".encode(), digest_size=7).digest(), "big") % 10**18
+    return (
+        10**15
+        + int.from_bytes(
+            hashlib.blake2b(f"{subject}:{ref}".encode(), digest_size=7).digest(), "big"
+        )
+        % 10**18
+    )
 
 
-def numbers_with(connection: Connection, fragments: Iterable[str], *, ending: bool = False, limit: int = 50) -> list[int]:
-    """Numbers whose digits contain any of the fragments (three digits at least). `ending`: at their end."""
+def numbers_with(
+    connection: Connection, fragments: Iterable[str], *, ending: bool = False, limit: int = 50
+) -> list[int]:
+    """Numbers whose digits contain any of the fragments (three digits at least). `ending`: at their
+    end."""
     usable = [f for f in fragments if len(f) + ending >= 3]
     if not usable:
         return []
-    query = " OR ".join('"' + f.replace('"', '""') + (END_MARK if ending else "") + '"' for f in usable)
-    return list(connection.exec_driver_sql("SELECT rowid FROM digits WHERE written MATCH ? LIMIT ?", (query, limit)).scalars())
+    query = " OR ".join(
+        '"' + f.replace('"', '""') + (END_MARK if ending else "") + '"' for f in usable
+    )
+    return list(
+        connection.exec_driver_sql(
+            "SELECT rowid FROM digits WHERE written MATCH ? LIMIT ?", (query, limit)
+        ).scalars()
+    )
 
 
 MOST_READ = 50_000  # entries looked through for a word that nobody spells so
 
 
-def find_words(connection: Connection, text: str, *, subject: Subject | None = None, limit: int = 50) -> tuple[list[Hit], bool]:
-    """Records with every typed word, best first, and True; where there are none, those with one slip of the keys forgiven, and False."""
+def find_words(
+    connection: Connection, text: str, *, subject: Subject | None = None, limit: int = 50
+) -> tuple[list[Hit], bool]:
+    """Records with every typed word, best first, and True; where there are none, those with one
+    slip of the keys forgiven, and False."""
     if hits := match_all_words(connection, text, subject=subject, limit=4 * limit):
         return sorted(hits, key=lambda hit: (_rank(hit.title, text), hit.title))[:limit], True
     return nearly(connection, text, subject=subject, limit=limit), False
 
 
 def _rank(title: str, text: str) -> int:
-    """0 the very name, 1 it begins so, 2 a word of it begins so, 3 it stands somewhere in it, 4 only in other words of the record."""
+    """0 the very name, 1 it begins so, 2 a word of it begins so, 3 it stands somewhere in it, 4
+    only in other words of the record."""
     title, text = title.casefold(), text.strip().casefold()
     if title == text:
         return 0
@@ -139,28 +220,44 @@ def _rank(title: str, text: str) -> int:
     return 2 if f" {text}" in title else 3 if text in title else 4
 
 
-def nearly(connection: Connection, text: str, *, subject: Subject | None = None, limit: int = 50) -> list[Hit]:
-    """Records in which each typed word of four letters or more stands with one letter wrong, missing, too many or swapped with its
-    neighbour (the optimal string alignment distance is 1)."""
+def nearly(
+    connection: Connection, text: str, *, subject: Subject | None = None, limit: int = 50
+) -> list[Hit]:
+    """Records in which each typed word of four letters or more stands with one letter wrong,
+    missing, too many or swapped with its neighbour (the optimal string alignment distance is 1)."""
     wanted = [word for word in text.casefold().split() if len(word) >= 4]
     if not wanted or any(c.isdecimal() for c in text):
         return []
-    sql = "SELECT words, subject, ref, title FROM finder WHERE subject = ?" if subject else "SELECT words, subject, ref, title FROM finder"
-    rows = connection.exec_driver_sql(sql + " LIMIT ?", (*((subject.value,) if subject else ()), MOST_READ)).all()
+    sql = (
+        "SELECT words, subject, ref, title FROM finder WHERE subject = ?"
+        if subject
+        else "SELECT words, subject, ref, title FROM finder"
+    )
+    rows = connection.exec_driver_sql(
+        sql + " LIMIT ?", (*((subject.value,) if subject else ()), MOST_READ)
+    ).all()
     lines: dict[str, set[int]] = {}
     for line, row in enumerate(rows):
         for word in row[0].casefold().split():
             lines.setdefault(word.rstrip(END_MARK), set()).add(line)
     found: set[int] | None = None
     for word in wanted:
-        alike = extract(word, lines.keys(), scorer=OSA.distance, processor=None, score_cutoff=1, limit=None)
+        alike = extract(
+            word, lines.keys(), scorer=OSA.distance, processor=None, score_cutoff=1, limit=None
+        )
         on = set[int]().union(*(lines[name] for name, *_ in alike))
         found = on if found is None else found & on
-    return sorted((Hit(Subject(rows[n][1]), rows[n][2], rows[n][3]) for n in found or ()), key=lambda hit: hit.title)[:limit]
+    return sorted(
+        (Hit(Subject(rows[n][1]), rows[n][2], rows[n][3]) for n in found or ()),
+        key=lambda hit: hit.title,
+    )[:limit]
 
 
-def match_all_words(connection: Connection, text: str, *, subject: Subject | None = None, limit: int = 50) -> list[Hit]:
-    """Records that contain every typed word of three letters or more (shorter words narrow nothing)."""
+def match_all_words(
+    connection: Connection, text: str, *, subject: Subject | None = None, limit: int = 50
+) -> list[Hit]:
+    """Records that contain every typed word of three letters or more (shorter words narrow
+    nothing)."""
     words = [w for w in text.split() if len(w) >= 3]
     if not words:
         return []

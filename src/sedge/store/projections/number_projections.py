@@ -1,8 +1,10 @@
-"""What follows from changed records: counts, spans, tags, other systems' ids. `saving` keeps it in the same transaction.
+"""What follows from changed records: counts, spans, tags, other systems' ids. `saving` keeps it in
+the same transaction.
 
-`tally` counts by hundred (block maps), `facet` by what the list can be narrowed by, `movement` the net change of a site's
-states by day, both with rows over all sites under the site ''; `span` says what a number was from when to when. All of it
-can be made anew from the records and the spans (`rebuild`), which a test holds against what was kept along the way.
+`tally` counts by hundred (block maps), `facet` by what the list can be narrowed by, `movement` the
+net change of a site's states by day, both with rows over all sites under the site ''; `span` says
+what a number was from when to when. All of it can be made anew from the records and the spans
+(`rebuild`), which a test holds against what was kept along the way.
 """
 
 from collections import Counter
@@ -18,7 +20,7 @@ from sedge.core.records import RECORD_TYPES, Number, Subject
 from sedge.store.projections import finder, spot_counts
 from sedge.store.projections.counting import add_counts
 from sedge.store.repositories.records import Records, needs_attention
-from sedge.store.schema import callpaths, holders, tables
+from sedge.store.schema import callpaths, chain, holders, projected, tables
 
 FOUND_IN_USE = "found in use"  # stands among the states of a movement
 KNOWN = (Subject.NUMBER, Subject.SITE, Subject.AREA, Subject.SPOT)
@@ -30,7 +32,12 @@ def follow(connection: Connection, changes: Sequence[Change], names: Names, at: 
     """Bring everything derived up to what the changes say, in their order."""
     numbers = [c for c in changes if c.subject is Subject.NUMBER]
     _found_in_use(connection, numbers, at.date())
-    sides = [(record, by) for c in numbers for record, by in ((c.before, -1), (c.after, +1)) if record is not None]
+    sides = [
+        (record, by)
+        for c in numbers
+        for record, by in ((c.before, -1), (c.after, +1))
+        if record is not None
+    ]
     count(connection, sides, at.date())
     _spans(connection, numbers, names, at)
     _tags(connection, numbers)
@@ -48,12 +55,12 @@ def _found_in_use(connection: Connection, changes: Iterable[Change], day: date) 
         if change.before is None and change.after.state is State.ASSIGNED:
             moves[change.after.site, change.after.capacity.value, FOUND_IN_USE, day] += 1
     for counts in (moves, over_all_sites(moves)):
-        add_counts(connection, tables.movement, counts)
+        add_counts(connection, projected.movement, counts)
 
 
 def put_movements(connection: Connection) -> None:
     """The movements made anew from the spans."""
-    connection.execute(delete(tables.movement))
+    connection.execute(delete(projected.movement))
     moves = _moves(connection)
     for counts in (moves, over_all_sites(moves)):
         rows: list[dict[str, Any]] = [
@@ -62,7 +69,7 @@ def put_movements(connection: Connection) -> None:
             if net
         ]
         if rows:
-            connection.execute(insert(tables.movement), rows)
+            connection.execute(insert(projected.movement), rows)
 
 
 def count(connection: Connection, sides: Iterable[tuple[Number, int]], day: date) -> None:
@@ -81,9 +88,11 @@ def count(connection: Connection, sides: Iterable[tuple[Number, int]], day: date
     keep_counts(connection, tallies, facets, moves)
 
 
-def keep_counts(connection: Connection, tallies: Counter[Key], facets: Counter[Key], moves: Counter[Key]) -> None:
-    add_counts(connection, tables.tally, tallies)
-    for table, counts in ((tables.facet, facets), (tables.movement, moves)):
+def keep_counts(
+    connection: Connection, tallies: Counter[Key], facets: Counter[Key], moves: Counter[Key]
+) -> None:
+    add_counts(connection, projected.tally, tallies)
+    for table, counts in ((projected.facet, facets), (projected.movement, moves)):
         add_counts(connection, table, counts)
         add_counts(connection, table, over_all_sites(counts))
 
@@ -98,10 +107,14 @@ def over_all_sites(counts: Counter[Key]) -> Counter[Key]:
 
 def _spans(connection: Connection, changes: Sequence[Change], names: Names, at: datetime) -> None:
     moved = [c for c in changes if c.before is None or _shown(c.before) != _shown(c.after)]
-    end = update(tables.span).where(tables.span.c.number == bindparam("of"), tables.span.c.until.is_(None)).values(until=bindparam("at"))
+    end = (
+        update(projected.span)
+        .where(projected.span.c.number == bindparam("of"), projected.span.c.until.is_(None))
+        .values(until=bindparam("at"))
+    )
     for batch in _without_repeats(moved):
         connection.execute(end, [{"of": int(c.after.e164), "at": at} for c in batch])
-        connection.execute(insert(tables.span), [span_of(c.after, names, at) for c in batch])
+        connection.execute(insert(projected.span), [span_of(c.after, names, at) for c in batch])
 
 
 def _without_repeats(changes: Sequence[Change]) -> Iterator[list[Change]]:
@@ -136,9 +149,11 @@ def _shown(number: Number) -> Key:
 
 
 def _tags(connection: Connection, changes: Sequence[Change]) -> None:
-    table = tables.number_tag
+    table = projected.number_tag
     for change in changes:
-        before = set(change.before.tags) if change.before and change.before.state not in ENDED else set()
+        before = (
+            set(change.before.tags) if change.before and change.before.state not in ENDED else set()
+        )
         after = set(change.after.tags) if change.after.state not in ENDED else set()
         number = int(change.after.e164)
         for gone in sorted(before - after):
@@ -148,11 +163,13 @@ def _tags(connection: Connection, changes: Sequence[Change]) -> None:
 
 
 def _known(connection: Connection, changes: Sequence[Change]) -> None:
-    table = tables.known_as
+    table = projected.known_as
     for change in changes:
         if change.before is not None and change.before.known_as == change.after.known_as:
             continue
-        connection.execute(delete(table).where(table.c.subject == change.subject.value, table.c.ref == change.id))
+        connection.execute(
+            delete(table).where(table.c.subject == change.subject.value, table.c.ref == change.id)
+        )
         if rows := known_rows(change.subject, change.id, change.after.known_as):
             connection.execute(insert(table), rows)
 
@@ -163,7 +180,10 @@ def _members(connection: Connection, changes: Iterable[Change]) -> None:
     for change in changes:
         connection.execute(delete(table).where(table.c.group == change.id))
         if change.after.members and not change.after.removed:
-            connection.execute(insert(table), [{"group": change.id, "person": person} for person in change.after.members])
+            connection.execute(
+                insert(table),
+                [{"group": change.id, "person": person} for person in change.after.members],
+            )
 
 
 def _answers_for(connection: Connection, changes: Iterable[Change]) -> None:
@@ -176,11 +196,16 @@ def _answers_for(connection: Connection, changes: Iterable[Change]) -> None:
         connection.execute(delete(table).where(table.c.person == change.id))
         asked = {key for key in (*after.pickup, after.cover) if key}
         if asked:
-            connection.execute(insert(table), [{"person": change.id, "colleague": key} for key in sorted(asked)])
+            connection.execute(
+                insert(table), [{"person": change.id, "colleague": key} for key in sorted(asked)]
+            )
 
 
 def known_rows(subject: Subject, ref: str, known_as: Mapping[str, str]) -> list[dict[str, str]]:
-    return [{"subject": subject.value, "ref": ref, "system": system, "value": value} for system, value in known_as.items()]
+    return [
+        {"subject": subject.value, "ref": ref, "system": system, "value": value}
+        for system, value in known_as.items()
+    ]
 
 
 def _renamed(connection: Connection, changes: Sequence[Change]) -> None:
@@ -196,18 +221,33 @@ def _renamed(connection: Connection, changes: Sequence[Change]) -> None:
         kind = kinds.get(change.subject)
         if kind and change.before is not None and change.before.name != change.after.name:
             held = life.c.holder_kind == kind, life.c.holder_id == change.id
-            connection.execute(update(life).where(*held).values(holder_name=change.after.name[:120]))
+            connection.execute(
+                update(life).where(*held).values(holder_name=change.after.name[:120])
+            )
 
 
 def rebuild(connection: Connection) -> None:
-    """Make everything derived anew from the records, the spans and the ledger. Used after a migration, and by tests."""
-    life, span = tables.life, tables.span
-    for table in (tables.tally, tables.facet, tables.movement, tables.number_tag, tables.known_as):
+    """Make everything derived anew from the records, the spans and the ledger. Used after a
+    migration, and by tests."""
+    life, span = tables.life, projected.span
+    for table in (
+        projected.tally,
+        projected.facet,
+        projected.movement,
+        projected.number_tag,
+        projected.known_as,
+    ):
         connection.execute(delete(table))
-    numbers = [Number.model_validate_json(body) for (body,) in connection.execute(select(life.c.body))]
+    numbers = [
+        Number.model_validate_json(body) for (body,) in connection.execute(select(life.c.body))
+    ]
     names = Records(connection).names((n.holder.subject, n.holder.id) for n in numbers if n.holder)
-    ledger = tables.ledger
-    last = select(ledger.c.subject_id, func.max(ledger.c.at)).where(ledger.c.subject == Subject.NUMBER.value).group_by(ledger.c.subject_id)
+    ledger = chain.ledger
+    last = (
+        select(ledger.c.subject_id, func.max(ledger.c.at))
+        .where(ledger.c.subject == Subject.NUMBER.value)
+        .group_by(ledger.c.subject_id)
+    )
     touched: dict[str, datetime] = dict(connection.execute(last).all())  # type: ignore[arg-type]
     lives = update(life).where(life.c.id == bindparam("of"))
     shown = [
@@ -223,38 +263,66 @@ def rebuild(connection: Connection) -> None:
     ]
     if shown:
         connection.execute(lives, [row for row in shown if row["changed_at"] is not None])
-        connection.execute(update(span).where(span.c.capacity == "").values(capacity=_capacity_of_its_number()))
+        connection.execute(
+            update(span).where(span.c.capacity == "").values(capacity=_capacity_of_its_number())
+        )
     count(connection, ((n, 1) for n in numbers), date.min)
     put_movements(connection)
-    tags = [{"tag": tag, "number": int(n.e164)} for n in numbers if n.state not in ENDED for tag in n.tags]
+    tags = [
+        {"tag": tag, "number": int(n.e164)}
+        for n in numbers
+        if n.state not in ENDED
+        for tag in n.tags
+    ]
     if tags:
-        connection.execute(insert(tables.number_tag), tags)
+        connection.execute(insert(projected.number_tag), tags)
     for subject in KNOWN:
         table = tables.RECORD_TABLES[subject]
         for (body,) in connection.execute(select(table.c.body)).all():
             record: Any = RECORD_TYPES[subject].model_validate_json(body)
             if rows := known_rows(subject, getattr(record, "e164", record.id), record.known_as):
-                connection.execute(insert(tables.known_as), rows)
+                connection.execute(insert(projected.known_as), rows)
     finder.index_digits_anew(connection)
-    there = set(inspect(connection).get_table_names())  # an older migration that rebuilds knows no younger tables
+    there = set(
+        inspect(connection).get_table_names()
+    )  # an older migration that rebuilds knows no younger tables
     for subject in finder.FOUND:
         table = tables.RECORD_TABLES[subject]
         if table.name not in there:
             continue
-        finder.index(connection, (RECORD_TYPES[subject].model_validate_json(body) for (body,) in connection.execute(select(table.c.body))))
+        finder.index(
+            connection,
+            (
+                RECORD_TYPES[subject].model_validate_json(body)
+                for (body,) in connection.execute(select(table.c.body))
+            ),
+        )
 
 
 def _capacity_of_its_number() -> Any:
-    life, span = tables.life, tables.span
-    return select(life.c.capacity).where(life.c.number == span.c.number).order_by(life.c.id.desc()).limit(1).scalar_subquery()
+    life, span = tables.life, projected.span
+    return (
+        select(life.c.capacity)
+        .where(life.c.number == span.c.number)
+        .order_by(life.c.id.desc())
+        .limit(1)
+        .scalar_subquery()
+    )
 
 
 def _moves(connection: Connection) -> Counter[Key]:
-    span = tables.span
+    span = projected.span
     ended = {state.value for state in ENDED}
     moves: Counter[Key] = Counter()
     before: tuple[int, str] = (0, "")
-    columns = (span.c.number, span.c.site, span.c.capacity, span.c.state, span.c.since, span.c.until)
+    columns = (
+        span.c.number,
+        span.c.site,
+        span.c.capacity,
+        span.c.state,
+        span.c.since,
+        span.c.until,
+    )
     for number, site, capacity, state, since, until in connection.execute(
         select(*columns).order_by(span.c.number, span.c.since, span.c.id)
     ):

@@ -1,4 +1,5 @@
-"""Which numbers and holders a work order is about: kept beside its tasks, so that overlapping ones are found without reading them."""
+"""Which numbers and holders a work order is about: kept beside its tasks, so that overlapping ones
+are found without reading them."""
 
 from collections.abc import Iterable, Mapping
 from typing import Any
@@ -6,7 +7,7 @@ from typing import Any
 from sqlalchemy import Connection, delete, insert
 
 from sedge.core.records import Subject
-from sedge.core.workorders.tasks import PutBack
+from sedge.core.workorders.task_base import Task
 from sedge.store.schema.holders import order_touch
 
 MOST_TOLD = 200
@@ -14,23 +15,11 @@ OPEN = ("draft", "scheduled", "running")
 Thing = tuple[str, str]
 
 
-def things_of(bodies: Iterable[Any]) -> list[Thing]:
+def things_of(tasks: Iterable[Task]) -> list[Thing]:
     """The numbers (E.164) and holders that tasks name, each once, as (subject, id)."""
-    found: dict[Thing, None] = {}
-    for body in bodies:
-        if body.e164:
-            found[Subject.NUMBER.value, body.e164] = None
-        for number in getattr(body, "numbers", ()):
-            found[Subject.NUMBER.value, number] = None
-        if holder := getattr(body, "holder", None):
-            found[holder.subject.value, holder.id] = None
-        if isinstance(person := getattr(body, "person", None), str):
-            found[Subject.PERSON.value, person] = None
-        if isinstance(body, PutBack):
-            for snapshot in body.snapshots:
-                if snapshot.subject in {Subject.NUMBER, Subject.PERSON, Subject.SERVICE_LINE}:
-                    found[snapshot.subject.value, snapshot.id] = None
-    return list(found)
+    return list(
+        dict.fromkeys((subject.value, key) for task in tasks for subject, key in task.names())
+    )
 
 
 def refilled(body: Any, mapping: Mapping[Thing, str]) -> Any:
@@ -43,14 +32,18 @@ def refilled(body: Any, mapping: Mapping[Thing, str]) -> Any:
     if out.get("numbers"):
         out["numbers"] = [mapping.get((Subject.NUMBER.value, n), n) for n in out["numbers"]]
     if holder := out.get("holder"):
-        subject = {"service_line": Subject.SERVICE_LINE, "downstream": Subject.DOWNSTREAM}.get(holder["kind"], holder["kind"])
+        subject = {"service_line": Subject.SERVICE_LINE, "downstream": Subject.DOWNSTREAM}.get(
+            holder["kind"], holder["kind"]
+        )
         out["holder"] = {**holder, "id": mapping.get((str(subject), holder["id"]), holder["id"])}
     return out
 
 
-def keep(connection: Connection, order: str, bodies: Iterable[Any]) -> None:
+def keep(connection: Connection, order: str, tasks: Iterable[Task]) -> None:
     """Note what a draft's tasks are about, in place of what was noted."""
     connection.execute(delete(order_touch).where(order_touch.c.work_order == order))
-    rows = [{"work_order": order, "subject": subject, "ref": ref} for subject, ref in things_of(bodies)]
+    rows = [
+        {"work_order": order, "subject": subject, "ref": ref} for subject, ref in things_of(tasks)
+    ]
     if rows:
         connection.execute(insert(order_touch), rows)

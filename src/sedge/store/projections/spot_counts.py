@@ -1,5 +1,5 @@
-"""How many numbers in use and people there are at each spot: counted as it changes, in the transaction of the change, so that coverage
-is never added up anew."""
+"""How many numbers in use and people there are at each spot: counted as it changes, in the
+transaction of the change, so that coverage is never added up anew."""
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
@@ -51,8 +51,18 @@ def put_placed(connection: Connection) -> None:
     """All counts made anew from the records."""
     life, person = tables.life, tables.person
     connection.execute(delete(placed))
-    for kind, table, here in ((NUMBER, life, tables.IN_USE), (PERSON, person, person.c.departed.is_(False))):
-        query = select(table.c.site, func.coalesce(table.c.spot, ""), func.count()).where(here).group_by(table.c.site, table.c.spot)
-        rows = [{"site": site, "kind": kind, "spot": spot, "count": count} for site, spot, count in connection.execute(query)]
+    for kind, table, here in (
+        (NUMBER, life, tables.IN_USE),
+        (PERSON, person, person.c.departed.is_(False)),
+    ):
+        query = (
+            select(table.c.site, func.coalesce(table.c.spot, ""), func.count())
+            .where(here)
+            .group_by(table.c.site, table.c.spot)
+        )
+        rows = [
+            {"site": site, "kind": kind, "spot": spot, "count": count}
+            for site, spot, count in connection.execute(query)
+        ]
         if rows:
             connection.execute(insert(placed), rows)

@@ -18,7 +18,8 @@ MOST_UNDO = 100
 
 @dataclass(frozen=True)
 class Draft:
-    """A call path that is being drawn. `based_on` is the published version it began from, 0 for a new path; `version` counts changes."""
+    """A call path that is being drawn. `based_on` is the published version it began from, 0 for a
+    new path; `version` counts changes."""
 
     path: str
     name: str
@@ -37,7 +38,9 @@ class Draft:
 
 def version(connection: Connection, path: str, number: int) -> PathVersion | None:
     table = tables.path_version
-    row = connection.execute(select(table.c.body).where(table.c.path == path, table.c.number == number)).first()
+    row = connection.execute(
+        select(table.c.body).where(table.c.path == path, table.c.number == number)
+    ).first()
     return PathVersion.model_validate_json(row.body) if row else None
 
 
@@ -45,7 +48,10 @@ def versions(connection: Connection, path: str, limit: int = 100) -> list[tuple[
     """Numbers of the versions there have been, with the moment each came in force, newest first."""
     table = tables.path_version
     rows = connection.execute(
-        select(table.c.number, table.c.in_force_from).where(table.c.path == path).order_by(table.c.number.desc()).limit(limit)
+        select(table.c.number, table.c.in_force_from)
+        .where(table.c.path == path)
+        .order_by(table.c.number.desc())
+        .limit(limit)
     )
     return [(row.number, row.in_force_from) for row in rows]
 
@@ -54,7 +60,10 @@ def in_force_at(connection: Connection, path: str, at: datetime) -> PathVersion 
     """The version that answered at a moment."""
     table = tables.path_version
     row = connection.execute(
-        select(table.c.body).where(table.c.path == path, table.c.in_force_from <= at).order_by(table.c.number.desc()).limit(1)
+        select(table.c.body)
+        .where(table.c.path == path, table.c.in_force_from <= at)
+        .order_by(table.c.number.desc())
+        .limit(1)
     ).first()
     return PathVersion.model_validate_json(row.body) if row else None
 
@@ -65,7 +74,11 @@ def in_force_at(connection: Connection, path: str, at: datetime) -> PathVersion 
 def users(connection: Connection) -> dict[str, int]:
     """How many numbers follow each path."""
     life = tables.life
-    rows = connection.execute(select(life.c.path, func.count()).where(is_open(), life.c.path.is_not(None)).group_by(life.c.path)).all()
+    rows = connection.execute(
+        select(life.c.path, func.count())
+        .where(is_open(), life.c.path.is_not(None))
+        .group_by(life.c.path)
+    ).all()
     return {row[0]: row[1] for row in rows}
 
 
@@ -76,7 +89,9 @@ def naming(connection: Connection, subject: Subject, key: str) -> set[str]:
     waiting = [(subject.value, key)]
     while waiting:
         kind, ref = waiting.pop()
-        rows = connection.execute(select(names.c.path).where(names.c.subject == kind, names.c.subject_id == ref)).scalars()
+        rows = connection.execute(
+            select(names.c.path).where(names.c.subject == kind, names.c.subject_id == ref)
+        ).scalars()
         for path in rows:
             if path not in found:
                 found.add(path)
@@ -87,7 +102,11 @@ def naming(connection: Connection, subject: Subject, key: str) -> set[str]:
 def asks_to_answer(connection: Connection, colleague: str) -> list[str]:
     """People for whom somebody may answer, by their own rules."""
     table = callpaths.answers_for
-    return list(connection.execute(select(table.c.person).where(table.c.colleague == colleague).order_by(table.c.person)).scalars())
+    return list(
+        connection.execute(
+            select(table.c.person).where(table.c.colleague == colleague).order_by(table.c.person)
+        ).scalars()
+    )
 
 
 # ── drafts ──
@@ -106,34 +125,77 @@ def draft(connection: Connection, path: str) -> Draft | None:
 
 def _draft(row: Any) -> Draft:
     return Draft(
-        row.path, row.name, row.site, row.based_on, row.version, row.at, row.actor, Path.model_validate_json(row.body),
-        len(json.loads(row.undo)), len(json.loads(row.redo)),
-    )  # fmt: skip
+        row.path,
+        row.name,
+        row.site,
+        row.based_on,
+        row.version,
+        row.at,
+        row.actor,
+        Path.model_validate_json(row.body),
+        len(json.loads(row.undo)),
+        len(json.loads(row.redo)),
+    )
 
 
 def begin(connection: Connection, draft: Draft) -> None:
     connection.execute(
         insert(callpaths.path_draft).values(
-            path=draft.path, name=draft.name, site=draft.site, based_on=draft.based_on, version=1, at=draft.at, actor=draft.actor,
-            body=draft.body.model_dump_json(), undo="[]", redo="[]",
+            path=draft.path,
+            name=draft.name,
+            site=draft.site,
+            based_on=draft.based_on,
+            version=1,
+            at=draft.at,
+            actor=draft.actor,
+            body=draft.body.model_dump_json(),
+            undo="[]",
+            redo="[]",
         )
-    )  # fmt: skip
+    )
 
 
-def keep(connection: Connection, now: Draft, *, body: Path, name: str, at: datetime, actor: str, based_on: int | None = None) -> bool:
-    """The next state of a draft; the state before can be taken back. False where somebody else was faster."""
+def keep(
+    connection: Connection,
+    now: Draft,
+    *,
+    body: Path,
+    name: str,
+    at: datetime,
+    actor: str,
+    based_on: int | None = None,
+) -> bool:
+    """The next state of a draft; the state before can be taken back. False where somebody else was
+    faster."""
     table = callpaths.path_draft
-    row = connection.execute(select(table.c.undo, table.c.redo).where(table.c.path == now.path)).first()
+    row = connection.execute(
+        select(table.c.undo, table.c.redo).where(table.c.path == now.path)
+    ).first()
     undo, redo = json.loads(row.undo) if row else [], json.loads(row.redo) if row else []
     if body != now.body:
         undo, redo = [now.body.model_dump(mode="json"), *undo][:MOST_UNDO], []
-    return _put(connection, now, body, name, undo, redo, at, actor, now.based_on if based_on is None else based_on)
+    return _put(
+        connection,
+        now,
+        body,
+        name,
+        undo,
+        redo,
+        at,
+        actor,
+        now.based_on if based_on is None else based_on,
+    )
 
 
-def step_back(connection: Connection, now: Draft, *, forward: bool, at: datetime, actor: str) -> bool | None:
-    """Undo, or redo: the state before or after. None where there is none, False where somebody else was faster."""
+def step_back(
+    connection: Connection, now: Draft, *, forward: bool, at: datetime, actor: str
+) -> bool | None:
+    """Undo, or redo: the state before or after. None where there is none, False where somebody else
+    was faster."""
     table = callpaths.path_draft
-    row = connection.execute(select(table.c.undo, table.c.redo).where(table.c.path == now.path)).first()
+    row = connection.execute(
+        select(table.c.undo, table.c.redo).where(table.c.path == now.path)
+    ).first()
     undo, redo = json.loads(row.undo) if row else [], json.loads(row.redo) if row else []
     source, other = (redo, undo) if forward else (undo, redo)
     if not source:
@@ -144,17 +206,31 @@ def step_back(connection: Connection, now: Draft, *, forward: bool, at: datetime
 
 
 def _put(
-    connection: Connection, now: Draft, body: Path, name: str, undo: list[Any], redo: list[Any], at: datetime, actor: str, based_on: int
+    connection: Connection,
+    now: Draft,
+    body: Path,
+    name: str,
+    undo: list[Any],
+    redo: list[Any],
+    at: datetime,
+    actor: str,
+    based_on: int,
 ) -> bool:
     table = callpaths.path_draft
     done = connection.execute(
         update(table)
         .where(table.c.path == now.path, table.c.version == now.version)
         .values(
-            body=body.model_dump_json(), name=name, undo=json.dumps(undo), redo=json.dumps(redo), at=at, actor=actor,
-            version=now.version + 1, based_on=based_on,
+            body=body.model_dump_json(),
+            name=name,
+            undo=json.dumps(undo),
+            redo=json.dumps(redo),
+            at=at,
+            actor=actor,
+            version=now.version + 1,
+            based_on=based_on,
         )
-    )  # fmt: skip
+    )
     return done.rowcount == 1
 
 
@@ -166,7 +242,8 @@ def drop(connection: Connection, path: str) -> None:
 
 
 def published(connection: Connection, path: str, body: Path) -> None:
-    """A drawing that has been published as it stands is over; one that has gone on since goes on from the new version."""
+    """A drawing that has been published as it stands is over; one that has gone on since goes on
+    from the new version."""
     known = draft(connection, path)
     if known is None:
         return
@@ -174,7 +251,12 @@ def published(connection: Connection, path: str, body: Path) -> None:
         drop(connection, path)
         return
     table = callpaths.path_draft
-    version = connection.execute(select(func.max(tables.path_version.c.number)).where(tables.path_version.c.path == path)).scalar() or 0
+    version = (
+        connection.execute(
+            select(func.max(tables.path_version.c.number)).where(tables.path_version.c.path == path)
+        ).scalar()
+        or 0
+    )
     connection.execute(update(table).where(table.c.path == path).values(based_on=version + 1))
 
 

@@ -1,4 +1,5 @@
-"""The installation's own small database: organisations, sign-ins, memberships, sessions, the clock's offset."""
+"""The installation's own small database: organisations, sign-ins, memberships, sessions, the
+clock's offset."""
 
 import json
 import secrets
@@ -18,7 +19,8 @@ SEALED_SECRET = "callback secret, sealed"  # noqa: S105  the name it is kept und
 
 @dataclass(frozen=True)
 class Member:
-    """Somebody who is signed in and acts for one organisation. `sites` are those a site manager looks after."""
+    """Somebody who is signed in and acts for one organisation. `sites` are those a site manager
+    looks after."""
 
     sign_in: str
     name: str
@@ -29,13 +31,15 @@ class Member:
 
     @property
     def scope(self) -> Scope:
-        """How far they reach: a site manager to their sites, whoever else to the whole organisation."""
+        """How far they reach: a site manager to their sites, whoever else to the whole
+        organisation."""
         return Scope(frozenset(self.sites)) if self.role in KEPT_TO_SITES else Scope()
 
 
 @dataclass(frozen=True)
 class Organisation:
-    """`asks_directory`: the directory that this installation is connected to is theirs; no other organisation's people come from it."""
+    """`asks_directory`: the directory that this installation is connected to is theirs; no other
+    organisation's people come from it."""
 
     id: str
     name: str
@@ -56,7 +60,9 @@ class SignIn:
 
 def organisations(connection: Connection) -> list[Organisation]:
     table = tables.organisation
-    rows = connection.execute(select(*(table.c[f.name] for f in fields(Organisation))).order_by(table.c.created_at))
+    rows = connection.execute(
+        select(*(table.c[f.name] for f in fields(Organisation))).order_by(table.c.created_at)
+    )
     return [Organisation(*row) for row in rows]
 
 
@@ -89,24 +95,46 @@ def add_sign_in(connection: Connection, member: Member, password_hash: str) -> N
 def add_membership(connection: Connection, member: Member) -> None:
     """Let somebody who signs in already act for another organisation; once."""
     table = tables.membership
-    known = select(table.c.role).where(table.c.sign_in == member.sign_in, table.c.organisation == member.organisation)
+    known = select(table.c.role).where(
+        table.c.sign_in == member.sign_in, table.c.organisation == member.organisation
+    )
     if connection.execute(known).first() is None:
-        row = {"sign_in": member.sign_in, "organisation": member.organisation, "role": member.role.value, "sites": json.dumps(member.sites)}
+        row = {
+            "sign_in": member.sign_in,
+            "organisation": member.organisation,
+            "role": member.role.value,
+            "sites": json.dumps(member.sites),
+        }
         connection.execute(insert(table).values(**row))
 
 
 def memberships_of(connection: Connection, sign_in: str) -> list[Member]:
     """All organisations somebody may act for, the first one first."""
-    return [_member(row) for row in connection.execute(_memberships().where(tables.sign_in.c.id == sign_in).order_by(*_FIRST))]
+    return [
+        _member(row)
+        for row in connection.execute(
+            _memberships().where(tables.sign_in.c.id == sign_in).order_by(*_FIRST)
+        )
+    ]
 
 
 def members_of(connection: Connection, organisation: str) -> list[Member]:
     """Who signs in for an organisation, by name."""
-    query = _memberships().where(tables.membership.c.organisation == organisation).order_by(tables.sign_in.c.name, tables.sign_in.c.id)
+    query = (
+        _memberships()
+        .where(tables.membership.c.organisation == organisation)
+        .order_by(tables.sign_in.c.name, tables.sign_in.c.id)
+    )
     return [_member(row) for row in connection.execute(query)]
 
 
-def change_membership(connection: Connection, sign_in: str, organisation: str, role: AccessRole, sites: tuple[str, ...]) -> None:
+def change_membership(
+    connection: Connection,
+    sign_in: str,
+    organisation: str,
+    role: AccessRole,
+    sites: tuple[str, ...],
+) -> None:
     table = tables.membership
     where = (table.c.sign_in == sign_in, table.c.organisation == organisation)
     connection.execute(update(table).where(*where).values(role=role.value, sites=json.dumps(sites)))
@@ -115,18 +143,26 @@ def change_membership(connection: Connection, sign_in: str, organisation: str, r
 def end_membership(connection: Connection, sign_in: str, organisation: str) -> None:
     """With the sessions in which they act for it."""
     for table in (tables.membership, tables.session):
-        connection.execute(delete(table).where(table.c.sign_in == sign_in, table.c.organisation == organisation))
+        connection.execute(
+            delete(table).where(table.c.sign_in == sign_in, table.c.organisation == organisation)
+        )
 
 
 def act_for(connection: Connection, token_hash: str, organisation: str) -> None:
     """A session goes on for another organisation."""
-    connection.execute(update(tables.session).where(tables.session.c.token_hash == token_hash).values(organisation=organisation))
+    connection.execute(
+        update(tables.session)
+        .where(tables.session.c.token_hash == token_hash)
+        .values(organisation=organisation)
+    )
 
 
 def organisation_named(connection: Connection, name: str) -> Organisation | None:
     table = tables.organisation
     row = connection.execute(
-        select(*(table.c[f.name] for f in fields(Organisation))).where(func.lower(table.c.name) == name.lower())
+        select(*(table.c[f.name] for f in fields(Organisation))).where(
+            func.lower(table.c.name) == name.lower()
+        )
     ).first()
     return Organisation(*row) if row else None
 
@@ -144,18 +180,35 @@ def member(connection: Connection, sign_in: str) -> Member | None:
 
 
 def by_email(connection: Connection, email: str) -> SignIn | None:
-    row = connection.execute(select(tables.sign_in).where(tables.sign_in.c.email == email.strip().lower())).first()
+    row = connection.execute(
+        select(tables.sign_in).where(tables.sign_in.c.email == email.strip().lower())
+    ).first()
     return SignIn(**row._mapping) if row else None
 
 
-def note_failure(connection: Connection, sign_in: str, failures: int, locked_until: datetime | None) -> None:
-    connection.execute(update(tables.sign_in).where(tables.sign_in.c.id == sign_in).values(failures=failures, locked_until=locked_until))
-
-
-def open_session(connection: Connection, token_hash: str, who: Member, expires_at: datetime) -> None:
-    connection.execute(delete(tables.session).where(tables.session.c.expires_at < expires_at - timedelta(days=30)))
+def note_failure(
+    connection: Connection, sign_in: str, failures: int, locked_until: datetime | None
+) -> None:
     connection.execute(
-        insert(tables.session).values(token_hash=token_hash, sign_in=who.sign_in, organisation=who.organisation, expires_at=expires_at)
+        update(tables.sign_in)
+        .where(tables.sign_in.c.id == sign_in)
+        .values(failures=failures, locked_until=locked_until)
+    )
+
+
+def open_session(
+    connection: Connection, token_hash: str, who: Member, expires_at: datetime
+) -> None:
+    connection.execute(
+        delete(tables.session).where(tables.session.c.expires_at < expires_at - timedelta(days=30))
+    )
+    connection.execute(
+        insert(tables.session).values(
+            token_hash=token_hash,
+            sign_in=who.sign_in,
+            organisation=who.organisation,
+            expires_at=expires_at,
+        )
     )
 
 
@@ -163,7 +216,11 @@ def session_member(connection: Connection, token_hash: str, now: datetime) -> Me
     table = tables.session
     query = (
         _memberships()
-        .join(table, (table.c.sign_in == tables.sign_in.c.id) & (table.c.organisation == tables.membership.c.organisation))
+        .join(
+            table,
+            (table.c.sign_in == tables.sign_in.c.id)
+            & (table.c.organisation == tables.membership.c.organisation),
+        )
         .where(table.c.token_hash == token_hash, table.c.expires_at > now)
     )
     row = connection.execute(query).first()
@@ -175,11 +232,18 @@ def close_session(connection: Connection, token_hash: str) -> None:
 
 
 def setting(connection: Connection, name: str) -> str | None:
-    return connection.execute(select(tables.setting.c.value).where(tables.setting.c.name == name)).scalar()
+    return connection.execute(
+        select(tables.setting.c.value).where(tables.setting.c.name == name)
+    ).scalar()
 
 
 def put_setting(connection: Connection, name: str, value: str) -> None:
-    if connection.execute(update(tables.setting).where(tables.setting.c.name == name).values(value=value)).rowcount == 0:
+    if (
+        connection.execute(
+            update(tables.setting).where(tables.setting.c.name == name).values(value=value)
+        ).rowcount
+        == 0
+    ):
         connection.execute(insert(tables.setting).values(name=name, value=value))
 
 
@@ -188,7 +252,9 @@ def callback_secret(connection: Connection, ring: Keyring) -> str:
     sealed = setting(connection, SEALED_SECRET)
     if sealed is not None:
         return ring.open(sealed)
-    fresh = setting(connection, "callback secret") or secrets.token_hex(32)  # the unsealed one of older installations goes on
+    fresh = setting(connection, "callback secret") or secrets.token_hex(
+        32
+    )  # the unsealed one of older installations goes on
     put_setting(connection, SEALED_SECRET, ring.seal(fresh))
     connection.execute(delete(tables.setting).where(tables.setting.c.name == "callback secret"))
     return fresh
@@ -205,4 +271,11 @@ def _memberships():
 
 
 def _member(row) -> Member:
-    return Member(row.id, row.name, row.email, row.organisation, AccessRole(row.role), tuple(json.loads(row.sites)))
+    return Member(
+        row.id,
+        row.name,
+        row.email,
+        row.organisation,
+        AccessRole(row.role),
+        tuple(json.loads(row.sites)),
+    )

@@ -12,7 +12,7 @@ from sedge.core.facts import Fact
 from sedge.core.ledger.chain import BEGINNING, Entry, first_broken
 from sedge.core.records import RECORD_TYPES, Subject
 from sedge.store.bulk_import import snapshot_in
-from sedge.store.schema import tables
+from sedge.store.schema import chain
 
 
 @dataclass(frozen=True)
@@ -25,19 +25,23 @@ class LedgerPage:
 
 def pulse(connection: Connection) -> int:
     """A counter that moves with every write."""
-    return connection.execute(select(tables.ledger_head.c.pulse)).scalar() or 0
+    return connection.execute(select(chain.ledger_head.c.pulse)).scalar() or 0
 
 
 def last_sequence(connection: Connection) -> int:
     """The sequence of the newest entry, 0 before the first."""
-    return connection.execute(select(tables.ledger_head.c.sequence)).scalar() or 0
+    return connection.execute(select(chain.ledger_head.c.sequence)).scalar() or 0
 
 
-def first_change(connection: Connection, things: set[tuple[Subject, str]], *, since: int) -> Entry | None:
+def first_change(
+    connection: Connection, things: set[tuple[Subject, str]], *, since: int
+) -> Entry | None:
     """The first entry after `since` about one of `things`, without its snapshot."""
-    table = tables.ledger
+    table = chain.ledger
     plain = [table.c[name] for name in Entry.model_fields if name != "after"]
-    for row in connection.execute(select(*plain).where(table.c.sequence > since).order_by(table.c.sequence)):
+    for row in connection.execute(
+        select(*plain).where(table.c.sequence > since).order_by(table.c.sequence)
+    ):
         if (row.subject, row.subject_id) in things:
             return Entry.model_construct(**row._mapping, after=None)
     return None
@@ -55,8 +59,12 @@ def entries(
     limit: int = 100,
 ) -> LedgerPage:
     """Newest first."""
-    table = tables.ledger
-    query = select(*(table.c[name] for name in Entry.model_fields)).order_by(table.c.sequence.desc()).limit(limit + 1)
+    table = chain.ledger
+    query = (
+        select(*(table.c[name] for name in Entry.model_fields))
+        .order_by(table.c.sequence.desc())
+        .limit(limit + 1)
+    )
     if subject is not None:
         query = query.where(table.c.subject == subject.value)
     if key is not None and subject is Subject.NUMBER and (batches := _batches(connection, key)):
@@ -77,18 +85,26 @@ def entries(
 
 def _batches(connection: Connection, e164: str) -> list[int]:
     """Entries that tell of this number together with many others."""
-    batch = tables.ledger_batch
+    batch = chain.ledger_batch
     if not e164.lstrip("+").isdecimal():
         return []
-    return [n for (n,) in connection.execute(select(batch.c.sequence).where(batch.c.number == int(e164)))]
+    return [
+        n
+        for (n,) in connection.execute(select(batch.c.sequence).where(batch.c.number == int(e164)))
+    ]
 
 
 def as_it_stood(connection: Connection, subject: Subject, key: str, at: datetime) -> Any:
     """The record's snapshot at a moment, or None where it didn't exist yet."""
-    table = tables.ledger
+    table = chain.ledger
     query = (
         select(table.c.after)
-        .where(table.c.subject == subject.value, table.c.subject_id == key, table.c.at <= at, table.c.after.is_not(None))
+        .where(
+            table.c.subject == subject.value,
+            table.c.subject_id == key,
+            table.c.at <= at,
+            table.c.after.is_not(None),
+        )
         .order_by(table.c.sequence.desc())
         .limit(1)
     )
@@ -100,7 +116,7 @@ def as_it_stood(connection: Connection, subject: Subject, key: str, at: datetime
 
 def _last_of(connection: Connection, e164: str, batches: list[int], at: datetime) -> Any:
     """A number's last snapshot where some of its entries tell of many numbers."""
-    table = tables.ledger
+    table = chain.ledger
     own = and_(table.c.subject == Subject.NUMBER.value, table.c.subject_id == e164)
     query = select(table.c.sequence, table.c.after).where(
         or_(own, table.c.sequence.in_(batches)), table.c.at <= at, table.c.after.is_not(None)
@@ -108,7 +124,11 @@ def _last_of(connection: Connection, e164: str, batches: list[int], at: datetime
     row = connection.execute(query.order_by(table.c.sequence.desc()).limit(1)).first()
     if row is None:
         return None
-    return snapshot_in(json.loads(row.after), e164) if row.sequence in batches else snapshot(Subject.NUMBER, row.after)
+    return (
+        snapshot_in(json.loads(row.after), e164)
+        if row.sequence in batches
+        else snapshot(Subject.NUMBER, row.after)
+    )
 
 
 def snapshot(subject: Subject, body: str) -> Fact:
@@ -116,15 +136,18 @@ def snapshot(subject: Subject, body: str) -> Fact:
 
 
 def verify(connection: Connection) -> tuple[int, int | None]:
-    """How many entries there are, and the first that doesn't fit the chain (None: all hold; -1: the head differs)."""
-    head = connection.execute(select(tables.ledger_head)).first()
+    """How many entries there are, and the first that doesn't fit the chain (None: all hold; -1: the
+    head differs)."""
+    head = connection.execute(select(chain.ledger_head)).first()
     broken = first_broken(_chain(connection), head.hash if head else BEGINNING)
     return (head.sequence if head else 0), broken
 
 
 def _chain(connection: Connection) -> Iterator[tuple[Entry, str]]:
-    table = tables.ledger
-    query = select(*(table.c[name] for name in Entry.model_fields), table.c.hash).order_by(table.c.sequence)
+    table = chain.ledger
+    query = select(*(table.c[name] for name in Entry.model_fields), table.c.hash).order_by(
+        table.c.sequence
+    )
     for row in connection.execute(query.execution_options(yield_per=2000)):
         values = dict(row._mapping)
         stored = values.pop("hash")

@@ -1,4 +1,5 @@
-"""Files of numbers on their way in: what is known of each, and which header meant what the last time."""
+"""Files of numbers on their way in: what is known of each, and which header meant what the last
+time."""
 
 import json
 from dataclasses import dataclass, field
@@ -24,8 +25,10 @@ class FileState(StrEnum):
 
 @dataclass(frozen=True)
 class Report:
-    """What reading has found so far: rows that are new, the same as in the estate, changed in small facts, that differ in
-    more (left alone), and that can't be read. The first of each kind are kept with their reasons."""
+    """What reading has found so far: rows that are new, the same as in the estate, changed in small
+    facts, that differ in more (left alone), and that can't be read. The first of each kind are kept
+    with their reasons.
+    """
 
     rows: int = 0
     new: int = 0
@@ -40,7 +43,8 @@ class Report:
 
 @dataclass(frozen=True)
 class NumberFile:
-    """`mapping` says which column is which field; `options` stand for columns that are missing; `total` is an estimate of rows."""
+    """`mapping` says which column is which field; `options` stand for columns that are missing;
+    `total` is an estimate of rows."""
 
     id: str
     name: str
@@ -62,7 +66,19 @@ class NumberFile:
     problem: str = ""
 
 
-_IN_BODY = ("header", "encoding", "delimiter", "size", "total", "mapping", "options", "notes", "report", "done", "problem")
+_IN_BODY = (
+    "header",
+    "encoding",
+    "delimiter",
+    "size",
+    "total",
+    "mapping",
+    "options",
+    "notes",
+    "report",
+    "done",
+    "problem",
+)
 
 
 def add(connection: Connection, file: NumberFile) -> None:
@@ -87,7 +103,9 @@ def get(connection: Connection, key: str) -> NumberFile:
     return _file(row)
 
 
-def listing(connection: Connection, *, states: tuple[FileState, ...] = (), limit: int = 50) -> list[NumberFile]:
+def listing(
+    connection: Connection, *, states: tuple[FileState, ...] = (), limit: int = 50
+) -> list[NumberFile]:
     """Newest first."""
     table = imports.number_file
     query = select(table).order_by(table.c.created_at.desc()).limit(limit)
@@ -96,16 +114,27 @@ def listing(connection: Connection, *, states: tuple[FileState, ...] = (), limit
     return [_file(row) for row in connection.execute(query)]
 
 
-def remember(connection: Connection, fingerprint: str, mapping: dict[str, int], options: dict[str, str]) -> None:
+def remember(
+    connection: Connection, fingerprint: str, mapping: dict[str, int], options: dict[str, str]
+) -> None:
     table = imports.remembered_headers
     body = json.dumps({"mapping": mapping, "options": options}, sort_keys=True)
-    if connection.execute(update(table).where(table.c.fingerprint == fingerprint).values(body=body)).rowcount == 0:
+    if (
+        connection.execute(
+            update(table).where(table.c.fingerprint == fingerprint).values(body=body)
+        ).rowcount
+        == 0
+    ):
         connection.execute(insert(table).values(fingerprint=fingerprint, body=body))
 
 
-def remembered(connection: Connection, fingerprint: str) -> tuple[dict[str, int], dict[str, str]] | None:
+def remembered(
+    connection: Connection, fingerprint: str
+) -> tuple[dict[str, int], dict[str, str]] | None:
     table = imports.remembered_headers
-    body = connection.execute(select(table.c.body).where(table.c.fingerprint == fingerprint)).scalar()
+    body = connection.execute(
+        select(table.c.body).where(table.c.fingerprint == fingerprint)
+    ).scalar()
     known: dict[str, Any] | None = json.loads(body) if body else None
     return (known["mapping"], known["options"]) if known else None
 
@@ -113,7 +142,10 @@ def remembered(connection: Connection, fingerprint: str) -> tuple[dict[str, int]
 def _row(file: NumberFile) -> dict[str, Any]:
     body = {name: getattr(file, name) for name in _IN_BODY}
     body["report"], body["done"] = vars(file.report), vars(file.done)
-    plain = {name: getattr(file, name) for name in ("id", "name", "digest", "created_by", "created_at", "work_order")}
+    plain = {
+        name: getattr(file, name)
+        for name in ("id", "name", "digest", "created_by", "created_at", "work_order")
+    }
     return {**plain, "state": file.state.value, "body": json.dumps(body)}
 
 
@@ -122,7 +154,13 @@ def _file(row: Any) -> NumberFile:
     for name in ("header", "notes"):
         body[name] = tuple(body[name])
     for name in ("report", "done"):
-        values: dict[str, Any] = {k: tuple(tuple(x) for x in v) if isinstance(v, list) else v for k, v in body[name].items()}
+        values: dict[str, Any] = {
+            k: tuple(tuple(x) for x in v) if isinstance(v, list) else v
+            for k, v in body[name].items()
+        }
         body[name] = Report(**values)
-    plain = {name: getattr(row, name) for name in ("id", "name", "digest", "created_by", "created_at", "work_order")}
+    plain = {
+        name: getattr(row, name)
+        for name in ("id", "name", "digest", "created_by", "created_at", "work_order")
+    }
     return NumberFile(**plain, state=FileState(row.state), **body)

@@ -1,15 +1,26 @@
-"""Numbers in bulk: pages of the list, counts per filter value, a finder's search. By columns and counts, never by bodies.
+"""Numbers in bulk: pages of the list, counts per filter value, a finder's search. By columns and
+counts, never by bodies.
 
-Two ways lead to a page: along the order that is wanted, filtering as one goes, or from the narrowest filter, sorting what
-is left. SQLite can't know which is shorter; the counts can, so the query is written to leave it no choice (`few`).
+Two ways lead to a page: along the order that is wanted, filtering as one goes, or from the
+narrowest filter, sorting what is left. SQLite can't know which is shorter; the counts can, so the
+query is written to leave it no choice (`few`).
 """
 
-from collections import Counter
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, and_, func, literal_column, or_, select, text, true, tuple_
+from sqlalchemy import (
+    ColumnElement,
+    Connection,
+    and_,
+    func,
+    literal_column,
+    or_,
+    select,
+    text,
+    tuple_,
+)
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.finding import Search, SearchKind
@@ -19,16 +30,20 @@ from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import HolderKind, HolderRef, Number, Subject
 from sedge.store.projections import finder
 from sedge.store.repositories.records import is_open, plus
-from sedge.store.schema import tables
+from sedge.store.schema import projected, tables
 
-MOST_HITS, WHILE_TYPING = 2000, 64  # matches of the index looked at for a list, and for the finder's first answers
+MOST_HITS, WHILE_TYPING = (
+    2000,
+    64,
+)  # matches of the index looked at for a list, and for the finder's first answers
 FEW = 20_000  # so many rows are sorted quicker than found along the order
 DIMENSIONS = ("carrier", "state", "capacity", "kind", "holder_kind", "attention")
 
 
 @dataclass(frozen=True)
 class Filter:
-    """What narrows the estate. `search` comes from the finder, `chosen` is a selection; the rest are exact values.
+    """What narrows the estate. `search` comes from the finder, `chosen` is a selection; the rest
+    are exact values.
 
     `holder_kind` 'nobody' asks for numbers without a holder.
     """
@@ -53,7 +68,8 @@ class Filter:
 
 @dataclass(frozen=True)
 class Page:
-    """`next` is the cursor of the following page, None at the end; `changed` when each number last was."""
+    """`next` is the cursor of the following page, None at the end; `changed` when each number last
+    was."""
 
     numbers: list[Number]
     next: str | None
@@ -80,17 +96,29 @@ SPARSE = {"holder", "label", "until"}
 
 
 def page(
-    connection: Connection, wanted: Filter, *, sort: str = "number", after: str = "", limit: int = 100, hits: int = MOST_HITS,
+    connection: Connection,
+    wanted: Filter,
+    *,
+    sort: str = "number",
+    after: str = "",
+    limit: int = 100,
+    hits: int = MOST_HITS,
     few: bool = False,
-) -> Page:  # fmt: skip
-    """Open lives in the order of `sort` (with a minus in front: backwards), after the cursor. `few`: see above."""
+) -> Page:
+    """Open lives in the order of `sort` (with a minus in front: backwards), after the cursor.
+    `few`: see above."""
     name, backwards = sort.lstrip("-"), sort.startswith("-")
     if name not in SORTS:
         raise NotUnderstood(f"The list can be sorted by {', '.join(SORTS)}.", field="sort")
     searched = _searched(connection, wanted.search, hits) if wanted.search else None
     if searched == []:
         return Page([], None)
-    few = few or searched is not None or wanted.chosen is not None or bool(wanted.holder or wanted.tag)
+    few = (
+        few
+        or searched is not None
+        or wanted.chosen is not None
+        or bool(wanted.holder or wanted.tag)
+    )
     conditions = _conditions(wanted, plainly=few)
     begin = _cursor(name, after)
     rows: list[Any] = []
@@ -98,22 +126,51 @@ def page(
         if len(rows) > limit or (begin and begin[0] is None and not empty):
             continue
         order = _order(name, backwards=backwards, empty=empty, few=few)
-        where = [*conditions, *_phase(name, empty=empty), *_after(name, begin, backwards=backwards, empty=empty)]
+        where = [
+            *conditions,
+            *_phase(name, empty=empty),
+            *_after(name, begin, backwards=backwards, empty=empty),
+        ]
         rows += _merged(connection, where, order, searched, limit + 1 - len(rows))
     numbers = [Number.model_validate_json(row.body) for row in rows[:limit]]
     changed = tuple(row.changed_at for row in rows[:limit])
     return Page(numbers, _cursor_of(name, rows[limit - 1]) if len(rows) > limit else None, changed)
 
 
-def _merged(connection: Connection, where: list[Any], order: list[Any], searched: list[Any] | None, limit: int) -> list[Any]:
+def _merged(
+    connection: Connection,
+    where: list[Any],
+    order: list[Any],
+    searched: list[Any] | None,
+    limit: int,
+) -> list[Any]:
     """The first rows of several searches together, each of which can use an index of its own."""
     life = tables.life
-    shown = (life.c.number, life.c.id, life.c.holder_name, life.c.label, life.c.state_until, life.c.changed_at, life.c.price, life.c.body)
+    shown = (
+        life.c.number,
+        life.c.id,
+        life.c.holder_name,
+        life.c.label,
+        life.c.state_until,
+        life.c.changed_at,
+        life.c.price,
+        life.c.body,
+    )
     if searched is None or len(searched) == 1:
         query = select(*shown).where(*where, *(searched or [])).order_by(*order).limit(limit)
         return list(connection.execute(query))
-    ids = {row.id for part in searched for row in connection.execute(select(life.c.id).where(*where, part).order_by(*order).limit(limit))}
-    return list(connection.execute(select(*shown).where(life.c.id.in_(sorted(ids))).order_by(*order).limit(limit)))
+    ids = {
+        row.id
+        for part in searched
+        for row in connection.execute(
+            select(life.c.id).where(*where, part).order_by(*order).limit(limit)
+        )
+    }
+    return list(
+        connection.execute(
+            select(*shown).where(life.c.id.in_(sorted(ids))).order_by(*order).limit(limit)
+        )
+    )
 
 
 def _order(name: str, *, backwards: bool, empty: bool, few: bool) -> list[Any]:
@@ -190,19 +247,30 @@ def _conditions(wanted: Filter, *, plainly: bool = True) -> list[Any]:
     if wanted.state not in {s.value for s in ENDED}:
         conditions.append(is_open())
     for column, value in (
-        (life.c.site, wanted.site), (life.c.carrier, wanted.carrier), (life.c.capacity, wanted.capacity), (life.c.kind, wanted.kind),
-    ):  # fmt: skip
+        (life.c.site, wanted.site),
+        (life.c.carrier, wanted.carrier),
+        (life.c.capacity, wanted.capacity),
+        (life.c.kind, wanted.kind),
+    ):
         if value:
             conditions.append(reach(column) == value)
     if wanted.holder_kind:
         held = life.c.holder_kind
-        conditions.append(held.is_(None) if wanted.holder_kind == "nobody" else reach(held) == wanted.holder_kind)
+        conditions.append(
+            held.is_(None) if wanted.holder_kind == "nobody" else reach(held) == wanted.holder_kind
+        )
     if wanted.holder:
-        conditions.append(and_(life.c.holder_kind == wanted.holder.kind.value, life.c.holder_id == wanted.holder.id))
+        conditions.append(
+            and_(
+                life.c.holder_kind == wanted.holder.kind.value, life.c.holder_id == wanted.holder.id
+            )
+        )
     if wanted.attention:
-        conditions.append(text("life.attention = 1"))  # in so many words, else the index of those few can't be used
+        conditions.append(
+            text("life.attention = 1")
+        )  # in so many words, else the index of those few can't be used
     if wanted.tag:
-        tag = tables.number_tag
+        tag = projected.number_tag
         conditions.append(life.c.number.in_(select(tag.c.number).where(tag.c.tag == wanted.tag)))
     if wanted.chosen is not None:
         conditions.append(life.c.number.in_(list(wanted.chosen)))
@@ -217,16 +285,24 @@ def _searched(connection: Connection, search: Search, most: int) -> list[ColumnE
             return [life.c.number > 0]
         case SearchKind.EXACT:
             numbers = [int(e164) for e164 in search.exact]
-            if connection.execute(select(life.c.id).where(life.c.number.in_(numbers), is_open()).limit(1)).first():
+            if connection.execute(
+                select(life.c.id).where(life.c.number.in_(numbers), is_open()).limit(1)
+            ).first():
                 return [life.c.number.in_(numbers)]
             return [life.c.number.in_({*numbers, *_hit_numbers(connection, search, most)})]
         case SearchKind.RANGE:
             return [life.c.number.between(search.first, search.last)]
         case SearchKind.EXTENSION:
             person = tables.person
-            at_it = select(person.c.id).where(person.c.extension == search.extension, person.c.departed.is_(False))
-            return [and_(life.c.holder_kind == HolderKind.PERSON.value, life.c.holder_id.in_(at_it))]
-        case SearchKind.FRAGMENT if search.leading and (beginning := _beginning(connection, search.leading)) is not None:
+            at_it = select(person.c.id).where(
+                person.c.extension == search.extension, person.c.departed.is_(False)
+            )
+            return [
+                and_(life.c.holder_kind == HolderKind.PERSON.value, life.c.holder_id.in_(at_it))
+            ]
+        case SearchKind.FRAGMENT if (
+            search.leading and (beginning := _beginning(connection, search.leading)) is not None
+        ):
             return beginning
         case SearchKind.FRAGMENT if not search.digits:
             return []
@@ -238,15 +314,19 @@ def _searched(connection: Connection, search: Search, most: int) -> list[ColumnE
             return _by_index(connection, search, most)
 
 
-def _beginning(connection: Connection, leading: tuple[str, ...]) -> list[ColumnElement[bool]] | None:
-    """Ranges of the numbers that begin so, one for each length; None where there are none. A range is found at once, where the
-    index of fragments would look through all numbers of an area."""
+def _beginning(
+    connection: Connection, leading: tuple[str, ...]
+) -> list[ColumnElement[bool]] | None:
+    """Ranges of the numbers that begin so, one for each length; None where there are none. A range
+    is found at once, where the index of fragments would look through all numbers of an area."""
     life = tables.life
     found = []
     for lead in leading:
         for length in range(max(len(lead), 8), 16):
             free = length - len(lead)
-            between = life.c.number.between(int(lead) * 10**free, int(lead) * 10**free + 10**free - 1)
+            between = life.c.number.between(
+                int(lead) * 10**free, int(lead) * 10**free + 10**free - 1
+            )
             if connection.execute(select(life.c.id).where(between, is_open()).limit(1)).first():
                 found.append(between)
     return found or None
@@ -254,7 +334,11 @@ def _beginning(connection: Connection, leading: tuple[str, ...]) -> list[ColumnE
 
 def _by_index(connection: Connection, search: Search, most: int) -> list[ColumnElement[bool]]:
     life = tables.life
-    hits = finder.find_words(connection, search.words, limit=most)[0] if search.kind is SearchKind.WORDS else []
+    hits = (
+        finder.find_words(connection, search.words, limit=most)[0]
+        if search.kind is SearchKind.WORDS
+        else []
+    )
     numbers = _hit_numbers(connection, search, most)
     found: dict[Subject, set[str]] = {}
     for hit in hits:
@@ -263,13 +347,22 @@ def _by_index(connection: Connection, search: Search, most: int) -> list[ColumnE
         else:
             found.setdefault(hit.subject, set()).add(hit.ref)
     conditions: list[Any] = [life.c.number.in_(numbers)] if numbers else []
-    for subject, kind in ((Subject.PERSON, "person"), (Subject.SERVICE_LINE, "service_line"), (Subject.SITE, "site")):
+    for subject, kind in (
+        (Subject.PERSON, "person"),
+        (Subject.SERVICE_LINE, "service_line"),
+        (Subject.SITE, "site"),
+    ):
         if subject in found:
-            conditions.append(and_(life.c.holder_kind == kind, life.c.holder_id.in_(found[subject])))
+            conditions.append(
+                and_(life.c.holder_kind == kind, life.c.holder_id.in_(found[subject]))
+            )
     for subject, column in (
-        (Subject.SITE, life.c.site), (Subject.CARRIER, life.c.carrier), (Subject.ORDER, life.c.order_id), (Subject.SPOT, life.c.spot),
+        (Subject.SITE, life.c.site),
+        (Subject.CARRIER, life.c.carrier),
+        (Subject.ORDER, life.c.order_id),
+        (Subject.SPOT, life.c.spot),
         (Subject.PATH, life.c.path),
-    ):  # fmt: skip
+    ):
         if subject in found:
             conditions.append(column.in_(found[subject]))
     if search.kind is SearchKind.WORDS and (areas := areas_called(search.words)):
@@ -278,127 +371,14 @@ def _by_index(connection: Connection, search: Search, most: int) -> list[ColumnE
 
 
 def _hit_numbers(connection: Connection, search: Search, most: int) -> list[int]:
-    return finder.numbers_with(connection, search.digits, ending=search.kind is SearchKind.ENDING, limit=most)
+    return finder.numbers_with(
+        connection, search.digits, ending=search.kind is SearchKind.ENDING, limit=most
+    )
 
 
 def _short_fragment(digits: str) -> ColumnElement[bool]:
     """One or two digits: at the end of the number, which is what people mean."""
     return tables.life.c.number % 10 ** len(digits) == int(digits)
-
-
-@dataclass(frozen=True)
-class Counts:
-    """How many numbers each value of a filter would leave, all other filters kept. `whole`: false where only the first
-    matches were looked at; `of` how many there were in all, as it stood, None for now."""
-
-    total: int
-    values: dict[str, Counter[str]] = field(default_factory=dict)
-    whole: bool = True
-    of: int | None = None
-
-
-def counts(connection: Connection, wanted: Filter) -> Counts:
-    """Counts by `DIMENSIONS`: from the kept counts, or from the matches themselves where a search narrows."""
-    if not wanted.is_counted:
-        return _counted_matches(connection, wanted)
-    facet = tables.facet
-    asked = _asked(wanted)
-    values: dict[str, Counter[str]] = {name: Counter() for name in DIMENSIONS}
-    total = 0
-    columns = [facet.c[name] for name in DIMENSIONS]
-    for *key, n in connection.execute(select(*columns, facet.c["count"]).where(facet.c.site == (wanted.site or ""))):
-        shown = [_shown(name, value) for name, value in zip(DIMENSIONS, key, strict=True)]
-        unlike = [i for i, (value, want) in enumerate(zip(shown, asked, strict=True)) if want and value != want]
-        if not unlike:
-            total += n
-        for i, name in enumerate(DIMENSIONS):
-            if not unlike or unlike == [i]:
-                values[name][shown[i]] += n
-    return Counts(total, values)
-
-
-def _asked(wanted: Filter) -> list[str]:
-    return [
-        wanted.carrier or "", wanted.state or "", wanted.capacity or "", wanted.kind or "", wanted.holder_kind or "",
-        "yes" if wanted.attention else "",
-    ]  # fmt: skip
-
-
-def _shown(name: str, value: Any) -> str:
-    if name == "attention":
-        return "yes" if value else "no"
-    return value or ("nobody" if name == "holder_kind" else "")
-
-
-def _counted_matches(connection: Connection, wanted: Filter) -> Counts:
-    life = tables.life
-    columns = (life.c.carrier, life.c.state, life.c.capacity, life.c.kind, life.c.holder_kind, life.c.attention)
-    loose = replace(wanted, carrier=None, state=None, capacity=None, kind=None, holder_kind=None, attention=False)
-    found: dict[str, tuple[str, ...]] = {}
-    searched = _searched(connection, wanted.search, MOST_HITS) if wanted.search else [life.c.number > 0]
-    for part in searched:
-        query = select(life.c.id, *columns).where(*_conditions(loose), part).limit(10 * MOST_HITS)
-        for key, *row in connection.execute(query):
-            found[key] = tuple(_shown(name, value) for name, value in zip(DIMENSIONS, row, strict=True))
-    asked = _asked(wanted)
-    values: dict[str, Counter[str]] = {name: Counter() for name in DIMENSIONS}
-    total = 0
-    for row in found.values():
-        unlike = [i for i, (value, want) in enumerate(zip(row, asked, strict=True)) if want and value != want]
-        total += not unlike
-        for i, name in enumerate(DIMENSIONS):
-            if not unlike or unlike == [i]:
-                values[name][row[i]] += 1
-    return Counts(total, values, whole=len(found) < MOST_HITS)
-
-
-def site_counts(connection: Connection, wanted: Filter, *, name: str = "", limit: int = 60) -> list[tuple[str, str, int]]:
-    """Sites (id, name) whose names contain `name`, with how many numbers the other filters leave there, most first."""
-    facet, site = tables.facet, tables.site
-    total = func.sum(facet.c["count"])
-    query = select(facet.c.site, site.c.name, total).join(site, site.c.id == facet.c.site).group_by(facet.c.site)
-    for column, value in zip((facet.c[d] for d in DIMENSIONS), _asked(wanted), strict=True):
-        if value:
-            plain: Any = {"yes": True, "nobody": ""}.get(value, value)
-            query = query.where(column == plain)
-    if name:
-        query = query.where(site.c.name.icontains(name, autoescape=True))
-    return [(key, title, int(n)) for key, title, n in connection.execute(query.order_by(total.desc(), site.c.name).limit(limit))]
-
-
-def tag_counts(connection: Connection, wanted: Filter, *, limit: int = 60) -> list[tuple[str, int]]:
-    """The tags of the numbers that all other filters leave, most used first."""
-    tag, life = tables.number_tag, tables.life
-    total = func.count()
-    query = select(tag.c.tag, total).group_by(tag.c.tag).order_by(total.desc(), tag.c.tag).limit(limit)
-    others = replace(wanted, tag=None)
-    if others != Filter():
-        searched = _searched(connection, others.search, MOST_HITS) if others.search else None
-        if searched == []:
-            return []
-        query = query.join(life, life.c.number == tag.c.number).where(
-            *_conditions(others, plainly=False), or_(*searched) if searched else true()
-        )
-    return [(name, n) for name, n in connection.execute(query)]
-
-
-def tags_like(connection: Connection, begin: str, *, limit: int) -> list[tuple[str, int]]:
-    """Tags that begin like that, with how many numbers have each."""
-    tag = tables.number_tag
-    near = tag.c.tag >= begin, tag.c.tag < begin + "\uffff"
-    names = [name for (name,) in connection.execute(select(tag.c.tag).where(*near).distinct().order_by(tag.c.tag).limit(limit))]
-    count = select(tag.c.tag, func.count()).where(tag.c.tag.in_(names)).group_by(tag.c.tag)
-    return sorted((name, n) for name, n in connection.execute(count)) if names else []
-
-
-def areas_like(connection: Connection, text: str) -> list[tuple[str, int]]:
-    """Areas called so that the estate has numbers in, as country code and area digits, with how many."""
-    found = []
-    for lead in areas_called(text):
-        begins = _beginning(connection, (lead,))
-        if begins and (n := connection.execute(select(func.count()).select_from(tables.life).where(or_(*begins), is_open())).scalar()):
-            found.append((lead, n))
-    return found
 
 
 def owned(connection: Connection, numbers: NumberSet) -> NumberSet:
@@ -414,14 +394,22 @@ def owned(connection: Connection, numbers: NumberSet) -> NumberSet:
 
 def spans(connection: Connection, e164: str) -> list[Any]:
     """The life strip's stretches of one number, oldest first."""
-    span = tables.span
-    return list(connection.execute(select(span).where(span.c.number == int(e164)).order_by(span.c.since, span.c.id)))
+    span = projected.span
+    return list(
+        connection.execute(
+            select(span).where(span.c.number == int(e164)).order_by(span.c.since, span.c.id)
+        )
+    )
 
 
 def due(connection: Connection, now: datetime) -> list[Number]:
     """Numbers whose rest or reservation has run out."""
     life = tables.life
-    query = select(life.c.body).where(life.c.state_until.is_not(None), life.c.state_until <= now).limit(200)
+    query = (
+        select(life.c.body)
+        .where(life.c.state_until.is_not(None), life.c.state_until <= now)
+        .limit(200)
+    )
     return [Number.model_validate_json(body) for (body,) in connection.execute(query)]
 
 
@@ -430,7 +418,8 @@ def next_due(connection: Connection) -> datetime | None:
 
 
 def searched_in(connection: Connection, search: Search, table: Any) -> ColumnElement[bool]:
-    """The finder's search over another table of numbers, which knows digits and holders' names only."""
+    """The finder's search over another table of numbers, which knows digits and holders' names
+    only."""
     match search.kind:
         case SearchKind.NOTHING:
             return table.c.number > 0

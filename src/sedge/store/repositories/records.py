@@ -1,9 +1,21 @@
-"""Records in and out of their tables: the columns each row shows, and reading by key or condition."""
+"""Records in and out of their tables: the columns each row shows, and reading by key or
+condition."""
 
 from collections.abc import Iterable
 from typing import Any, TypeVar
 
-from sqlalchemy import ColumnElement, Connection, Select, Table, and_, case, func, literal_column, or_, select
+from sqlalchemy import (
+    ColumnElement,
+    Connection,
+    Select,
+    Table,
+    and_,
+    case,
+    func,
+    literal_column,
+    or_,
+    select,
+)
 
 from sedge.core.errors import NotFound
 from sedge.core.facts import Fact
@@ -41,7 +53,7 @@ R = TypeVar("R", bound=Fact)
 MOST_VARIABLES = 900
 
 
-def columns(record: Any) -> dict[str, Any]:
+def columns(record: Any) -> dict[str, Any]:  # noqa: C901  one branch per kind of record
     """What the record's row shows beside its body."""
     match record:
         case Number():
@@ -59,7 +71,12 @@ def columns(record: Any) -> dict[str, Any]:
                 "departed": record.left,
             }
         case Site():
-            return {"name": record.name, "code": record.code, "country": record.country, "shows": record.caller_id.number or None}
+            return {
+                "name": record.name,
+                "code": record.code,
+                "country": record.country,
+                "shows": record.caller_id.number or None,
+            }
         case ServiceLine():
             return {"name": record.name, "site": record.site}
         case Group():
@@ -76,19 +93,40 @@ def columns(record: Any) -> dict[str, Any]:
             return {"product": record.product, "seats": record.seats, "used": record.used}
         case Grant():
             ended = {"ended": record.until is not None, "until": record.until}
-            return {"product": record.product, **_held_by(record.holder), "since": record.since, "works_from": record.works_from, **ended}
+            return {
+                "product": record.product,
+                **_held_by(record.holder),
+                "since": record.since,
+                "works_from": record.works_from,
+                **ended,
+            }
         case Account():
             return {"carrier": record.carrier}
         case Hold():
             return {"state": record.state, "expires_at": record.expires_at}
         case Order():
-            return {"reference": record.reference, "open": record.is_open, "at": record.placed_at, "placed_as": record.placed_as}
+            return {
+                "reference": record.reference,
+                "open": record.is_open,
+                "at": record.placed_at,
+                "placed_as": record.placed_as,
+            }
         case Document():
             return {"paper": record.paper, "withdrawn": record.withdrawn}
         case Port():
-            return {"no": record.no, "state": record.state.value, "open": record.is_open, "foc": record.foc}
+            return {
+                "no": record.no,
+                "state": record.state.value,
+                "open": record.is_open,
+                "foc": record.foc,
+            }
         case PortOut():
-            names = {"no": record.no, "state": record.state.value, "open": record.is_open, "theirs": record.theirs}
+            names = {
+                "no": record.no,
+                "state": record.state.value,
+                "open": record.is_open,
+                "theirs": record.theirs,
+            }
             return {**names, "account": record.account, "due": record.answer_due}
         case KeptFree():
             return {"last": record.last}
@@ -127,7 +165,8 @@ def _life(number: Number) -> dict[str, Any]:
 
 
 def needs_attention(number: Number) -> bool:
-    """What can be told from the number alone; findings over the whole estate are asked for on Today."""
+    """What can be told from the number alone; findings over the whole estate are asked for on
+    Today."""
     return number.in_use and (number.spot is None or number.trunk is None)
 
 
@@ -150,11 +189,17 @@ class Records:
         found = self.find(record_type, key)
         if found is None:
             subject = SUBJECT_OF[record_type]
-            raise NotFound(f"There is no {subject} “{key}” here. It may have been removed; search for it again.", subject=subject, id=key)
+            raise NotFound(
+                f"There is no {subject} “{key}” here. It may have been removed; search for it"
+                " again.",
+                subject=subject,
+                id=key,
+            )
         return found
 
     def many(self, record_type: type[R], keys: Iterable[str]) -> list[R]:
-        """By id, or for numbers by E.164: the open life, else the last. Unknown keys are left out."""
+        """By id, or for numbers by E.164: the open life, else the last. Unknown keys are left
+        out."""
         table = table_of(record_type)
         wanted = sorted(set(keys))
         found: list[R] = []
@@ -162,17 +207,28 @@ class Records:
             part = wanted[start : start + MOST_VARIABLES]
             if table is tables.life:
                 numbers = [int(key) for key in part if key.lstrip("+").isdigit()]
-                rows = self.connection.execute(last_lives(select(table.c.body).where(table.c.number.in_(numbers))))
+                rows = self.connection.execute(
+                    last_lives(select(table.c.body).where(table.c.number.in_(numbers)))
+                )
             else:
                 rows = self.connection.execute(select(table.c.body).where(table.c.id.in_(part)))
             found += [record_type.model_validate_json(body) for (body,) in rows]
         return found
 
     def where(
-        self, record_type: type[R], *conditions: ColumnElement[bool], order_by: Any = None, limit: int | None = None, offset: int = 0
+        self,
+        record_type: type[R],
+        *conditions: ColumnElement[bool],
+        order_by: Any = None,
+        limit: int | None = None,
+        offset: int = 0,
     ) -> list[R]:
         table = table_of(record_type)
-        query = select(table.c.body).where(*conditions).order_by(table.c.id if order_by is None else order_by)
+        query = (
+            select(table.c.body)
+            .where(*conditions)
+            .order_by(table.c.id if order_by is None else order_by)
+        )
         if limit is not None:
             query = query.limit(limit).offset(offset)
         return [record_type.model_validate_json(body) for (body,) in self.connection.execute(query)]
@@ -189,14 +245,18 @@ class Records:
         found: list[R] = []
         for kind, ids in by_kind.items():
             for start in range(0, len(ids), MOST_VARIABLES):
-                condition = and_(table.c.holder_kind == kind, table.c.holder_id.in_(ids[start : start + MOST_VARIABLES]))
+                condition = and_(
+                    table.c.holder_kind == kind,
+                    table.c.holder_id.in_(ids[start : start + MOST_VARIABLES]),
+                )
                 if table is tables.grant:
                     condition = and_(condition, table.c.ended.is_(False))
                 found += self.where(record_type, condition)
         return found
 
     def names(self, refs: Iterable[tuple[Subject, str]]) -> dict[tuple[Subject, str], str]:
-        """Names of records, by one query for each kind, out of their columns where those have them."""
+        """Names of records, by one query for each kind, out of their columns where those have
+        them."""
         by_subject: dict[Subject, set[str]] = {}
         for subject, key in refs:
             by_subject.setdefault(subject, set()).add(key)
@@ -204,11 +264,14 @@ class Records:
         for subject, keys in by_subject.items():
             table = tables.RECORD_TABLES[subject]
             if "name" not in table.c:
-                found |= {(subject, record.id): record.name for record in self.many(RECORD_TYPES[subject], keys)}  # type: ignore[attr-defined]
+                for record in self.many(RECORD_TYPES[subject], keys):
+                    found[subject, record.id] = record.name  # type: ignore[attr-defined]
                 continue
             listed = sorted(keys)
             for start in range(0, len(listed), MOST_VARIABLES):
-                query = select(table.c.id, table.c.name).where(table.c.id.in_(listed[start : start + MOST_VARIABLES]))
+                query = select(table.c.id, table.c.name).where(
+                    table.c.id.in_(listed[start : start + MOST_VARIABLES])
+                )
                 found |= {(subject, key): name for key, name in self.connection.execute(query)}
         return found
 
@@ -223,7 +286,10 @@ def last_lives(query: Select[Any]) -> Select[Any]:
     ended = [state.value for state in ENDED]
     rank = (
         func.row_number()
-        .over(partition_by=life.c.number, order_by=(case((life.c.state.in_(ended), 1), else_=0), life.c.id.desc()))
+        .over(
+            partition_by=life.c.number,
+            order_by=(case((life.c.state.in_(ended), 1), else_=0), life.c.id.desc()),
+        )
         .label("rank")
     )
     inner = query.add_columns(rank).subquery()
@@ -242,7 +308,11 @@ def is_open() -> ColumnElement[bool]:
 def without_own() -> tuple[ColumnElement[bool], ...]:
     """People who are here and have no number of their own."""
     life, person = tables.life, tables.person
-    own = select(life.c.id).where(life.c.holder_kind == "person", life.c.holder_id == person.c.id, is_open()).exists()
+    own = (
+        select(life.c.id)
+        .where(life.c.holder_kind == "person", life.c.holder_id == person.c.id, is_open())
+        .exists()
+    )
     return person.c.departed.is_(False), ~own
 
 

@@ -1,4 +1,5 @@
-"""Take-overs of estates, kept between sittings: files read into rows, words and rows that somebody has settled."""
+"""Take-overs of estates, kept between sittings: files read into rows, words and rows that somebody
+has settled."""
 
 import json
 from collections.abc import Iterable
@@ -10,7 +11,7 @@ from sqlalchemy import Connection, delete, insert, select, update
 
 from sedge.core.errors import ChangedMeanwhile, NotFound
 from sedge.core.imports.fields import plain_cell
-from sedge.core.imports.takeover import Decisions, Row
+from sedge.core.imports.takeover_records import Decisions, Row
 from sedge.store.schema import imports
 
 
@@ -50,7 +51,11 @@ def save(connection: Connection, one: TakeOver) -> TakeOver:
     after = replace(one, version=one.version + 1)
     at = table.c.id == one.id, table.c.version == one.version
     if connection.execute(update(table).where(*at).values(**_row(after))).rowcount != 1:
-        raise ChangedMeanwhile(f"Somebody else is at {one.name}, too. Look at it again.", subject="take-over", id=one.id)
+        raise ChangedMeanwhile(
+            f"Somebody else is at {one.name}, too. Look at it again.",
+            subject="take-over",
+            id=one.id,
+        )
     return after
 
 
@@ -64,7 +69,10 @@ def get(connection: Connection, key: str) -> TakeOver:
 
 def listing(connection: Connection) -> list[TakeOver]:
     table = imports.take_over
-    return [_one(row) for row in connection.execute(select(table).order_by(table.c.created_at.desc()).limit(100))]
+    return [
+        _one(row)
+        for row in connection.execute(select(table).order_by(table.c.created_at.desc()).limit(100))
+    ]
 
 
 def forget(connection: Connection, key: str) -> None:
@@ -75,8 +83,13 @@ def forget(connection: Connection, key: str) -> None:
         connection.execute(delete(table).where(column == key))
 
 
-def put_rows(connection: Connection, key: str, file: int, cells: Iterable[tuple[int, list[str]]]) -> None:
-    values = [{"take_over": key, "file": file, "line": line, "cells": json.dumps(row), "decision": None} for line, row in cells]
+def put_rows(
+    connection: Connection, key: str, file: int, cells: Iterable[tuple[int, list[str]]]
+) -> None:
+    values = [
+        {"take_over": key, "file": file, "line": line, "cells": json.dumps(row), "decision": None}
+        for line, row in cells
+    ]
     if values:
         connection.execute(insert(imports.take_over_row), values)
 
@@ -89,19 +102,29 @@ def rows(connection: Connection, one: TakeOver) -> tuple[list[Row], Decisions]:
     for row in connection.execute(query):
         cells = json.loads(row.cells)
         mapping = one.files[row.file].mapping
-        said = {name: plain_cell(cells[at]) for name, at in mapping.items() if at < len(cells) and cells[at].strip()}
+        said = {
+            name: plain_cell(cells[at])
+            for name, at in mapping.items()
+            if at < len(cells) and cells[at].strip()
+        }
         found.append(Row(row.file, row.line, said))
         if row.decision:
             decisions.rows[row.file, row.line] = json.loads(row.decision)
     return found, decisions
 
 
-def cells_of(connection: Connection, key: str, keys: Iterable[tuple[int, int]]) -> dict[tuple[int, int], list[str]]:
+def cells_of(
+    connection: Connection, key: str, keys: Iterable[tuple[int, int]]
+) -> dict[tuple[int, int], list[str]]:
     """What lines say, word for word."""
     table = imports.take_over_row
     wanted = set(keys)
     query = select(table.c.file, table.c.line, table.c.cells).where(table.c.take_over == key)
-    return {(f, line): json.loads(cells) for f, line, cells in connection.execute(query) if (f, line) in wanted}
+    return {
+        (f, line): json.loads(cells)
+        for f, line, cells in connection.execute(query)
+        if (f, line) in wanted
+    }
 
 
 def settle(connection: Connection, key: str, file: int, line: int, said: dict[str, str]) -> None:
@@ -112,7 +135,9 @@ def settle(connection: Connection, key: str, file: int, line: int, said: dict[st
     if row is None:
         raise NotFound("There is no such row in these files.", subject="row")
     decision = {**(json.loads(row.decision) if row.decision else {}), **said}
-    connection.execute(update(table).where(*at).values(decision=json.dumps(decision) if decision else None))
+    connection.execute(
+        update(table).where(*at).values(decision=json.dumps(decision) if decision else None)
+    )
 
 
 def unsettle(connection: Connection, key: str, file: int, line: int) -> None:
@@ -123,11 +148,27 @@ def unsettle(connection: Connection, key: str, file: int, line: int) -> None:
 
 def _row(one: TakeOver) -> dict[str, Any]:
     body = {"files": [vars(f) for f in one.files], "spellings": one.spellings}
-    plain = {name: getattr(one, name) for name in ("id", "name", "state", "created_by", "created_at", "work_order", "version")}
+    plain = {
+        name: getattr(one, name)
+        for name in ("id", "name", "state", "created_by", "created_at", "work_order", "version")
+    }
     return {**plain, "body": json.dumps(body)}
 
 
 def _one(row: Any) -> TakeOver:
     body = json.loads(row.body)
-    files = tuple(FileRead(**{**f, "header": tuple(f["header"]), "notes": tuple(f["notes"])}) for f in body["files"])
-    return TakeOver(row.id, row.name, row.state, row.created_by, row.created_at, row.work_order, files, body["spellings"], row.version)
+    files = tuple(
+        FileRead(**{**f, "header": tuple(f["header"]), "notes": tuple(f["notes"])})
+        for f in body["files"]
+    )
+    return TakeOver(
+        row.id,
+        row.name,
+        row.state,
+        row.created_by,
+        row.created_at,
+        row.work_order,
+        files,
+        body["spellings"],
+        row.version,
+    )

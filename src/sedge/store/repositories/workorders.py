@@ -11,7 +11,7 @@ from sedge.core.errors import ChangedMeanwhile, NotFound
 from sedge.core.facts import canonical
 from sedge.core.records import Subject
 from sedge.core.workorders.life import OrderState, TaskEvent, TaskState, next_task_state
-from sedge.core.workorders.tasks import TASK, Snapshot
+from sedge.core.workorders.tasks import TASK, Snapshot, Task
 from sedge.store.projections import order_subjects
 from sedge.store.schema import tables, workorders
 from sedge.store.schema.holders import order_touch
@@ -19,13 +19,14 @@ from sedge.store.schema.holders import order_touch
 
 @dataclass(frozen=True)
 class StoredTask:
-    """`after` lists positions of tasks that must be done before. Times are simulated, the lease is real time."""
+    """`after` lists positions of tasks that must be done before. Times are simulated, the lease is
+    real time."""
 
     id: str
     work_order: str
     position: int
     after: tuple[int, ...]
-    body: Any
+    body: Task
     state: TaskState
     waits_for: str = ""
     next_try: datetime | None = None
@@ -79,20 +80,27 @@ def find(connection: Connection, key: str) -> WorkOrder | None:
 
 def header(connection: Connection, key: str) -> WorkOrder:
     """By id, without its tasks, of which there may be thousands. Raises NotFound."""
-    row = connection.execute(select(workorders.work_order).where(workorders.work_order.c.id == key)).first()
+    row = connection.execute(
+        select(workorders.work_order).where(workorders.work_order.c.id == key)
+    ).first()
     if row is None:
         raise NotFound(f"There is no work order “{key}”.", subject=Subject.WORK_ORDER, id=key)
     return _order(row, ())
 
 
 def sharing_subjects(connection: Connection, order: str) -> list[tuple[WorkOrder, str, str]]:
-    """Other work orders that are not done and share something with this one: (its row, subject, id), newest first."""
+    """Other work orders that are not done and share something with this one: (its row, subject,
+    id), newest first."""
     mine, theirs = order_touch.alias(), order_touch.alias()
     query = (
         select(theirs.c.work_order, theirs.c.subject, theirs.c.ref)
         .join(mine, (mine.c.subject == theirs.c.subject) & (mine.c.ref == theirs.c.ref))
         .join(workorders.work_order, workorders.work_order.c.id == theirs.c.work_order)
-        .where(mine.c.work_order == order, theirs.c.work_order != order, workorders.work_order.c.state.in_(order_subjects.OPEN))
+        .where(
+            mine.c.work_order == order,
+            theirs.c.work_order != order,
+            workorders.work_order.c.state.in_(order_subjects.OPEN),
+        )
         .order_by(workorders.work_order.c.no.desc())
         .limit(order_subjects.MOST_TOLD)
     )
@@ -114,19 +122,32 @@ class Standing:
 def standings(connection: Connection, order: str) -> list[Standing]:
     """Where each task of a work order stands, in order."""
     task = workorders.task
-    query = select(task.c.id, task.c.position, task.c.state, task.c.after).where(task.c.work_order == order).order_by(task.c.position)
+    query = (
+        select(task.c.id, task.c.position, task.c.state, task.c.after)
+        .where(task.c.work_order == order)
+        .order_by(task.c.position)
+    )
     return [
-        Standing(key, position, TaskState(state), tuple(json.loads(after))) for key, position, state, after in connection.execute(query)
+        Standing(key, position, TaskState(state), tuple(json.loads(after)))
+        for key, position, state, after in connection.execute(query)
     ]
 
 
-def set_state(connection: Connection, task: str, state: TaskState, next_try: datetime | None = None) -> None:
+def set_state(
+    connection: Connection, task: str, state: TaskState, next_try: datetime | None = None
+) -> None:
     table = workorders.task
-    connection.execute(update(table).where(table.c.id == task).values(state=state.value, next_try=next_try))
+    connection.execute(
+        update(table).where(table.c.id == task).values(state=state.value, next_try=next_try)
+    )
 
 
 def listing(
-    connection: Connection, *, states: tuple[OrderState, ...] = (), after_no: int | None = None, limit: int = 50
+    connection: Connection,
+    *,
+    states: tuple[OrderState, ...] = (),
+    after_no: int | None = None,
+    limit: int = 50,
 ) -> list[WorkOrder]:
     """Newest first, without their tasks; discarded drafts only where they are asked for."""
     table = workorders.work_order
@@ -147,16 +168,26 @@ def looks(connection: Connection, *, author: str | None = None) -> list[WorkOrde
 
 
 def undo_of(connection: Connection, key: str) -> tuple[WorkOrder | None, int]:
-    """The undo of a work order that was not given up, if there is one; how many were. Without their tasks."""
+    """The undo of a work order that was not given up, if there is one; how many were. Without their
+    tasks."""
     table = workorders.work_order
-    rows = connection.execute(select(table).where(table.c.undo_of == key).order_by(table.c.no)).all()
+    rows = connection.execute(
+        select(table).where(table.c.undo_of == key).order_by(table.c.no)
+    ).all()
     found = [_order(row, ()) for row in rows]
     over = {OrderState.STOPPED, OrderState.DISCARDED}
-    return next((o for o in found if o.state not in over), None), sum(o.state in over for o in found)
+    return next((o for o in found if o.state not in over), None), sum(
+        o.state in over for o in found
+    )
 
 
 def running_count(connection: Connection) -> int:
-    return connection.execute(select(func.count()).where(workorders.work_order.c.state == OrderState.RUNNING.value)).scalar() or 0
+    return (
+        connection.execute(
+            select(func.count()).where(workorders.work_order.c.state == OrderState.RUNNING.value)
+        ).scalar()
+        or 0
+    )
 
 
 def add(connection: Connection, order: WorkOrder) -> WorkOrder:
@@ -169,12 +200,19 @@ def add(connection: Connection, order: WorkOrder) -> WorkOrder:
 
 
 def save(connection: Connection, order: WorkOrder) -> WorkOrder:
-    """Write the order's own row. Raises ChangedMeanwhile when somebody changed it since it was read."""
+    """Write the order's own row. Raises ChangedMeanwhile when somebody changed it since it was
+    read."""
     table = workorders.work_order
     row = {**_row(order), "version": order.version + 1}
-    done = connection.execute(update(table).where(table.c.id == order.id, table.c.version == order.version).values(**row))
+    done = connection.execute(
+        update(table).where(table.c.id == order.id, table.c.version == order.version).values(**row)
+    )
     if done.rowcount != 1:
-        raise ChangedMeanwhile(f"Work order {order.no} has changed meanwhile. Look at it again.", subject=Subject.WORK_ORDER, id=order.id)
+        raise ChangedMeanwhile(
+            f"Work order {order.no} has changed meanwhile. Look at it again.",
+            subject=Subject.WORK_ORDER,
+            id=order.id,
+        )
     return replace(order, version=order.version + 1)
 
 
@@ -187,32 +225,49 @@ def put_tasks(connection: Connection, order: WorkOrder) -> None:
 
 
 def save_task(connection: Connection, task: StoredTask) -> None:
-    connection.execute(update(workorders.task).where(workorders.task.c.id == task.id).values(**_task_row(task)))
+    connection.execute(
+        update(workorders.task).where(workorders.task.c.id == task.id).values(**_task_row(task))
+    )
 
 
-def due_tasks(connection: Connection, now: datetime, real_now: datetime, limit: int) -> list[StoredTask]:
-    """Waiting tasks whose next try has come, and running ones whose lease has run out (their process died)."""
+def due_tasks(
+    connection: Connection, now: datetime, real_now: datetime, limit: int
+) -> list[StoredTask]:
+    """Waiting tasks whose next try has come, and running ones whose lease has run out (their
+    process died)."""
     table = workorders.task
     due = (table.c.state == TaskState.WAITING.value) & (table.c.next_try <= now)
     orphaned = (table.c.state == TaskState.RUNNING.value) & (table.c.leased_until < real_now)
-    query = select(table).where(due | orphaned).order_by(table.c.next_try, table.c.work_order, table.c.position).limit(limit)
+    query = (
+        select(table)
+        .where(due | orphaned)
+        .order_by(table.c.next_try, table.c.work_order, table.c.position)
+        .limit(limit)
+    )
     return [_task(row) for row in connection.execute(query)]
 
 
 def lease(connection: Connection, task: StoredTask, until: datetime, real_now: datetime) -> bool:
     """Take a due task for execution; False when somebody else has it."""
     table = workorders.task
-    free = (table.c.state == TaskState.WAITING.value) | ((table.c.state == TaskState.RUNNING.value) & (table.c.leased_until < real_now))
+    free = (table.c.state == TaskState.WAITING.value) | (
+        (table.c.state == TaskState.RUNNING.value) & (table.c.leased_until < real_now)
+    )
     done = connection.execute(
         update(table)
         .where(table.c.id == task.id, free)
-        .values(state=next_task_state(task.state, TaskEvent.BEGIN).value, leased_until=until, attempts=task.attempts + 1)
+        .values(
+            state=next_task_state(task.state, TaskEvent.BEGIN).value,
+            leased_until=until,
+            attempts=task.attempts + 1,
+        )
     )
     return done.rowcount == 1
 
 
 def release_leases(connection: Connection) -> None:
-    """On start-up: a single process owns this file, so whatever was leased was left behind by one that died."""
+    """On start-up: a single process owns this file, so whatever was leased was left behind by one
+    that died."""
     connection.execute(
         update(workorders.task)
         .where(workorders.task.c.state == TaskState.RUNNING.value)
@@ -223,13 +278,17 @@ def release_leases(connection: Connection) -> None:
 def hurry(connection: Connection, task: str, now: datetime) -> None:
     """Let a waiting task be looked at now."""
     table = workorders.task
-    condition = (table.c.id == task) & (table.c.state == TaskState.WAITING.value) & (table.c.next_try > now)
+    condition = (
+        (table.c.id == task) & (table.c.state == TaskState.WAITING.value) & (table.c.next_try > now)
+    )
     connection.execute(update(table).where(condition).values(next_try=now))
 
 
 def next_due(connection: Connection) -> datetime | None:
     table = workorders.task
-    return connection.execute(select(func.min(table.c.next_try)).where(table.c.state == TaskState.WAITING.value)).scalar()
+    return connection.execute(
+        select(func.min(table.c.next_try)).where(table.c.state == TaskState.WAITING.value)
+    ).scalar()
 
 
 def tasks_of(connection: Connection, order: str) -> tuple[StoredTask, ...]:
@@ -241,17 +300,25 @@ def scheduled_due(connection: Connection, now: datetime) -> list[str]:
     table, order = workorders.work_order, tables.order
     settled = select(order.c.id).where(order.c.open.is_(False))
     arrived = table.c.run_at.is_(None) & table.c.awaits.in_(settled)
-    query = select(table.c.id).where(table.c.state == OrderState.SCHEDULED.value, (table.c.run_at <= now) | arrived)
+    query = select(table.c.id).where(
+        table.c.state == OrderState.SCHEDULED.value, (table.c.run_at <= now) | arrived
+    )
     return [row.id for row in connection.execute(query)]
 
 
 def next_scheduled(connection: Connection) -> datetime | None:
     table = workorders.work_order
-    return connection.execute(select(func.min(table.c.run_at)).where(table.c.state == OrderState.SCHEDULED.value)).scalar()
+    return connection.execute(
+        select(func.min(table.c.run_at)).where(table.c.state == OrderState.SCHEDULED.value)
+    ).scalar()
 
 
 def _tasks(connection: Connection, order: str) -> tuple[StoredTask, ...]:
-    rows = connection.execute(select(workorders.task).where(workorders.task.c.work_order == order).order_by(workorders.task.c.position))
+    rows = connection.execute(
+        select(workorders.task)
+        .where(workorders.task.c.work_order == order)
+        .order_by(workorders.task.c.position)
+    )
     return tuple(_task(row) for row in rows)
 
 
@@ -262,7 +329,8 @@ def _order(row: Any, tasks_: tuple[StoredTask, ...]) -> WorkOrder:
 
 
 def _row(order: WorkOrder) -> dict[str, Any]:
-    return {name: getattr(order, name) for name in workorders.work_order.c.keys()} | {"state": order.state.value}  # noqa: SIM118
+    columns = workorders.work_order.c.keys()
+    return {name: getattr(order, name) for name in columns} | {"state": order.state.value}
 
 
 def _task(row: Any) -> StoredTask:
@@ -297,7 +365,11 @@ def open_of_kind(connection: Connection, kind: str) -> list[StoredTask]:
     query = (
         select(task)
         .join(order, order.c.id == task.c.work_order)
-        .where(order.c.state.in_(going), task.c.state.in_(left), task.c.body.contains(f'"kind":"{kind}"', autoescape=True))
+        .where(
+            order.c.state.in_(going),
+            task.c.state.in_(left),
+            task.c.body.contains(f'"kind":"{kind}"', autoescape=True),
+        )
     )
     return [_task(row) for row in connection.execute(query)]
 
@@ -305,5 +377,10 @@ def open_of_kind(connection: Connection, kind: str) -> list[StoredTask]:
 def titled(connection: Connection, text: str, *, limit: int) -> list[tuple[int, str]]:
     """Number and title of work orders that have the text in their title, newest first."""
     order = workorders.work_order
-    query = select(order.c.no, order.c.title).where(order.c.title.icontains(text, autoescape=True)).order_by(order.c.no.desc()).limit(limit)
+    query = (
+        select(order.c.no, order.c.title)
+        .where(order.c.title.icontains(text, autoescape=True))
+        .order_by(order.c.no.desc())
+        .limit(limit)
+    )
     return [(no, title) for no, title in connection.execute(query)]

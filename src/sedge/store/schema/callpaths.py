@@ -1,6 +1,17 @@
-"""The tables of call paths that are being drawn: drafts with what can be undone, sounds, and who answers for whom."""
+"""The tables of call paths that are being drawn: drafts with what can be undone, sounds, and who
+answers for whom."""
 
-from sqlalchemy import Column, Float, Index, Integer, LargeBinary, PrimaryKeyConstraint, String, Table, Text
+from sqlalchemy import (
+    Column,
+    Float,
+    Index,
+    Integer,
+    LargeBinary,
+    PrimaryKeyConstraint,
+    String,
+    Table,
+    Text,
+)
 
 from sedge.store.schema.tables import Moment, estate_metadata
 
@@ -21,7 +32,9 @@ path_draft = Table(
 clip = Table(
     "path_clip",
     estate_metadata,
-    Column("actor", String(120), primary_key=True),  # everybody has a clipboard of their own, for all paths
+    Column(
+        "actor", String(120), primary_key=True
+    ),  # everybody has a clipboard of their own, for all paths
     Column("body", Text, nullable=False),
 )
 sound = Table(

@@ -1,4 +1,5 @@
-"""The tables of drift: where carriers' lists and the estate differ, and when each was last compared."""
+"""The tables of drift: where carriers' lists and the estate differ, and when each was last
+compared."""
 
 from sqlalchemy import BigInteger, Column, Index, Integer, PrimaryKeyConstraint, String, Table, Text
 
@@ -13,7 +14,9 @@ difference = Table(
     Column("ours", String(200), nullable=False),
     Column("theirs", String(200), nullable=False),
     Column("first_seen", Moment, nullable=False),
-    Column("accepted_by", String(120), nullable=False),  # who said that it is known and may stay; '' nobody
+    Column(
+        "accepted_by", String(120), nullable=False
+    ),  # who said that it is known and may stay; '' nobody
     Column("why", Text, nullable=False),
     PrimaryKeyConstraint("account", "number", "kind"),
     Index("difference_kind", "kind", "number"),
@@ -25,5 +28,7 @@ compared = Table(
     Column("at", Moment, nullable=False),
     Column("theirs", Integer, nullable=False),  # how many numbers the carrier lists
     Column("ours", Integer, nullable=False),
-    Column("problem", String(200), nullable=False),  # why it could not be compared the last time; '' where it could
+    Column(
+        "problem", String(200), nullable=False
+    ),  # why it could not be compared the last time; '' where it could
 )

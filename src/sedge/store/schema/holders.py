@@ -1,7 +1,19 @@
-"""The tables of holders and of planning work for them: members of groups, what the directory proposes, comments and templates of work
-orders, letters' texts, how strict the organisation wants a rule, and what the nightly checks found."""
+"""The tables of holders and of planning work for them: members of groups, what the directory
+proposes, comments and templates of work orders, letters' texts, how strict the organisation wants a
+rule, and what the nightly checks found.
+"""
 
-from sqlalchemy import Boolean, Column, Index, Integer, PrimaryKeyConstraint, String, Table, Text, text
+from sqlalchemy import (
+    Boolean,
+    Column,
+    Index,
+    Integer,
+    PrimaryKeyConstraint,
+    String,
+    Table,
+    Text,
+    text,
+)
 
 from sedge.store.schema.tables import Moment, estate_metadata
 
@@ -25,12 +37,20 @@ proposal = Table(
     Column("work_order", String(80)),
     Column("body", Text, nullable=False),
     Index("proposal_state", "state", "at"),
-    Index("one_open_proposal", "external", unique=True, sqlite_where=text("state = 'open'"), postgresql_where=text("state = 'open'")),
+    Index(
+        "one_open_proposal",
+        "external",
+        unique=True,
+        sqlite_where=text("state = 'open'"),
+        postgresql_where=text("state = 'open'"),
+    ),
 )
 directory_entry = Table(
     "directory_entry",
     estate_metadata,
-    Column("id", String(120), primary_key=True),  # the directory's id; for a group with the prefix group:
+    Column(
+        "id", String(120), primary_key=True
+    ),  # the directory's id; for a group with the prefix group:
     Column("kind", String(8), nullable=False),
     Column("external", String(120), nullable=False),
     Column("user_name", String(200), nullable=False),  # in small letters

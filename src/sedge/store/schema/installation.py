@@ -1,6 +1,17 @@
 """The tables of the installation's own small database."""
 
-from sqlalchemy import Boolean, Column, Index, Integer, MetaData, PrimaryKeyConstraint, String, Table, Text, false
+from sqlalchemy import (
+    Boolean,
+    Column,
+    Index,
+    Integer,
+    MetaData,
+    PrimaryKeyConstraint,
+    String,
+    Table,
+    Text,
+    false,
+)
 
 from sedge.store.schema.tables import NAMING, Moment
 
@@ -57,4 +68,9 @@ invitation = Table(
     Column("expires_at", Moment, nullable=False),
     Index("invitation_organisation", "organisation", "email", unique=True),
 )
-setting = Table("setting", installation_metadata, Column("name", String(40), primary_key=True), Column("value", Text, nullable=False))
+setting = Table(
+    "setting",
+    installation_metadata,
+    Column("name", String(40), primary_key=True),
+    Column("value", Text, nullable=False),
+)

@@ -1,6 +1,18 @@
-"""The tables of safety: who is where, floor plans, links by which somebody at the site confirms a spot, reports of emergency tests."""
+"""The tables of safety: who is where, floor plans, links by which somebody at the site confirms a
+spot, reports of emergency tests."""
 
-from sqlalchemy import Boolean, Column, Index, Integer, LargeBinary, PrimaryKeyConstraint, String, Table, Text, text
+from sqlalchemy import (
+    Boolean,
+    Column,
+    Index,
+    Integer,
+    LargeBinary,
+    PrimaryKeyConstraint,
+    String,
+    Table,
+    Text,
+    text,
+)
 
 from sedge.store.schema.tables import Moment, estate_metadata
 
@@ -36,7 +48,9 @@ confirm_link = Table(
 place_to_tell = Table(
     "place_to_tell",
     estate_metadata,
-    Column("spot", String(20), primary_key=True),  # its words have changed, and nobody has been told yet
+    Column(
+        "spot", String(20), primary_key=True
+    ),  # its words have changed, and nobody has been told yet
 )
 emergency_report = Table(
     "emergency_report",
@@ -48,7 +62,12 @@ emergency_report = Table(
     Column("done", Boolean, nullable=False),
     Column("parts", Integer, nullable=False),
     Index("emergency_report_at", "at"),
-    Index("emergency_report_open", "id", sqlite_where=text("done IS 0"), postgresql_where=text("done IS false")),
+    Index(
+        "emergency_report_open",
+        "id",
+        sqlite_where=text("done IS 0"),
+        postgresql_where=text("done IS false"),
+    ),
 )
 emergency_report_part = Table(
     "emergency_report_part",

@@ -1,9 +1,11 @@
-"""The tables of one organisation's database: its records and the work. Others stand in `safety_tables` and `holder_tables`.
+"""The tables of one organisation's database: its records and the work. Others stand in
+`safety_tables` and `holder_tables`.
 
-Each record's row holds its JSON without what is so from the start (`body`) and, beside it, the columns that queries and constraints use;
-`records.columns` derives them in one place. Uniqueness that matters is held here: one open life per number, one main
-number per holder, one open grant per holder and product, never more grants than seats.
-E.164 numbers are integers (at most 15 digits), shown with a plus only at the edges.
+Each record's row holds its JSON without what is so from the start (`body`) and, beside it, the
+columns that queries and constraints use; `records.columns` derives them in one place. Uniqueness
+that matters is held here: one open life per number, one main number per holder, one open grant per
+holder and product, never more grants than seats. E.164 numbers are integers (at most 15 digits),
+shown with a plus only at the edges.
 """
 
 from datetime import UTC, datetime
@@ -99,7 +101,13 @@ life = _record_table(
     Column("label", String(80), nullable=False),
     Column("price", Integer, nullable=False),
     Column("changed_at", Moment, nullable=False),
-    Index("open_life", "number", unique=True, sqlite_where=text(OPEN_LIFE), postgresql_where=text(OPEN_LIFE)),
+    Index(
+        "open_life",
+        "number",
+        unique=True,
+        sqlite_where=text(OPEN_LIFE),
+        postgresql_where=text(OPEN_LIFE),
+    ),
     Index("life_number", "number"),
     Index("life_state", "state", "site", "capacity", "number"),
     Index("life_site", "site", "number"),
@@ -110,28 +118,101 @@ life = _record_table(
         sqlite_where=text("holder_kind IS NOT NULL"),
         postgresql_where=text("holder_kind IS NOT NULL"),
     ),
-    Index("life_order", "order_id", sqlite_where=text("order_id IS NOT NULL"), postgresql_where=text("order_id IS NOT NULL")),
-    Index("life_trunk", "trunk", "state", sqlite_where=text("trunk IS NOT NULL"), postgresql_where=text("trunk IS NOT NULL")),
-    Index("life_path", "path", sqlite_where=text("path IS NOT NULL"), postgresql_where=text("path IS NOT NULL")),
-    Index("life_spot", "spot", "state", sqlite_where=text("spot IS NOT NULL"), postgresql_where=text("spot IS NOT NULL")),
-    Index("life_attention", "number", sqlite_where=text("attention = 1"), postgresql_where=text("attention")),
+    Index(
+        "life_order",
+        "order_id",
+        sqlite_where=text("order_id IS NOT NULL"),
+        postgresql_where=text("order_id IS NOT NULL"),
+    ),
+    Index(
+        "life_trunk",
+        "trunk",
+        "state",
+        sqlite_where=text("trunk IS NOT NULL"),
+        postgresql_where=text("trunk IS NOT NULL"),
+    ),
+    Index(
+        "life_path",
+        "path",
+        sqlite_where=text("path IS NOT NULL"),
+        postgresql_where=text("path IS NOT NULL"),
+    ),
+    Index(
+        "life_spot",
+        "spot",
+        "state",
+        sqlite_where=text("spot IS NOT NULL"),
+        postgresql_where=text("spot IS NOT NULL"),
+    ),
+    Index(
+        "life_attention",
+        "number",
+        sqlite_where=text("attention = 1"),
+        postgresql_where=text("attention"),
+    ),
     Index(
         "life_no_spot",
         "number",
         sqlite_where=text("spot IS NULL AND state = 'assigned'"),
         postgresql_where=text("spot IS NULL AND state = 'assigned'"),
     ),
-    Index("life_extra", "number", "holder_kind", "holder_id", sqlite_where=text(EXTRA), postgresql_where=text(EXTRA)),
-    Index("life_fallback", "fallback", sqlite_where=text("fallback IS NOT NULL"), postgresql_where=text("fallback IS NOT NULL")),
-    Index("life_unregistered", "carrier", "number", sqlite_where=text(UNREGISTERED), postgresql_where=text(UNREGISTERED)),
-    Index("life_until", "state_until", sqlite_where=text("state_until IS NOT NULL"), postgresql_where=text("state_until IS NOT NULL")),
-    Index("life_kind", "kind", "number", sqlite_where=text("kind != 'geographic'"), postgresql_where=text("kind != 'geographic'")),
+    Index(
+        "life_extra",
+        "number",
+        "holder_kind",
+        "holder_id",
+        sqlite_where=text(EXTRA),
+        postgresql_where=text(EXTRA),
+    ),
+    Index(
+        "life_fallback",
+        "fallback",
+        sqlite_where=text("fallback IS NOT NULL"),
+        postgresql_where=text("fallback IS NOT NULL"),
+    ),
+    Index(
+        "life_unregistered",
+        "carrier",
+        "number",
+        sqlite_where=text(UNREGISTERED),
+        postgresql_where=text(UNREGISTERED),
+    ),
+    Index(
+        "life_until",
+        "state_until",
+        sqlite_where=text("state_until IS NOT NULL"),
+        postgresql_where=text("state_until IS NOT NULL"),
+    ),
+    Index(
+        "life_kind",
+        "kind",
+        "number",
+        sqlite_where=text("kind != 'geographic'"),
+        postgresql_where=text("kind != 'geographic'"),
+    ),
     Index("life_carrier", "carrier", "number"),
     Index("life_price", "price", "number"),
     Index("life_changed", "changed_at", "number"),
-    Index("life_holder_name", "holder_name", "number", sqlite_where=text("holder_name != ''"), postgresql_where=text("holder_name != ''")),
-    Index("life_label", "label", "number", sqlite_where=text("label != ''"), postgresql_where=text("label != ''")),
-    Index("life_leaving", "leaving_on", sqlite_where=text("leaving_on IS NOT NULL"), postgresql_where=text("leaving_on IS NOT NULL")),
+    Index(
+        "life_holder_name",
+        "holder_name",
+        "number",
+        sqlite_where=text("holder_name != ''"),
+        postgresql_where=text("holder_name != ''"),
+    ),
+    Index(
+        "life_label",
+        "label",
+        "number",
+        sqlite_where=text("label != ''"),
+        postgresql_where=text("label != ''"),
+    ),
+    Index(
+        "life_leaving",
+        "leaving_on",
+        sqlite_where=text("leaving_on IS NOT NULL"),
+        postgresql_where=text("leaving_on IS NOT NULL"),
+    ),
     Index(
         "one_role_per_holder",
         "holder_kind",
@@ -142,7 +223,9 @@ life = _record_table(
         postgresql_where=text(ONE_OF_EACH),
     ),
 )
-IN_USE = life.c.state.in_(("assigned", "porting out")) & life.c.holder_id.is_not(None)  # calls to it ring somebody
+IN_USE = life.c.state.in_(("assigned", "porting out")) & life.c.holder_id.is_not(
+    None
+)  # calls to it ring somebody
 
 person = _record_table(
     "person",
@@ -155,16 +238,49 @@ person = _record_table(
     Column("shows", String(16)),
     Column("rings", String(20)),
     Column("departed", Boolean, nullable=False),
-    Index("person_email", "email", unique=True, sqlite_where=text("NOT departed"), postgresql_where=text("NOT departed")),
+    Index(
+        "person_email",
+        "email",
+        unique=True,
+        sqlite_where=text("NOT departed"),
+        postgresql_where=text("NOT departed"),
+    ),
     Index("person_site", "site", "name"),
     Index("person_name", "name"),
-    Index("person_spot", "spot", "departed", sqlite_where=text("spot IS NOT NULL"), postgresql_where=text("spot IS NOT NULL")),
+    Index(
+        "person_spot",
+        "spot",
+        "departed",
+        sqlite_where=text("spot IS NOT NULL"),
+        postgresql_where=text("spot IS NOT NULL"),
+    ),
     Index("person_count", "site", "departed"),
     Index("person_extension", "extension", "site"),
-    Index("person_manager", "manager", "name", sqlite_where=text("manager IS NOT NULL"), postgresql_where=text("manager IS NOT NULL")),
-    Index("person_shows", "shows", sqlite_where=text("shows IS NOT NULL"), postgresql_where=text("shows IS NOT NULL")),
-    Index("person_rings", "rings", sqlite_where=text("rings IS NOT NULL"), postgresql_where=text("rings IS NOT NULL")),
-    Index("person_departed", "id", sqlite_where=text("departed IS 1"), postgresql_where=text("departed IS true")),
+    Index(
+        "person_manager",
+        "manager",
+        "name",
+        sqlite_where=text("manager IS NOT NULL"),
+        postgresql_where=text("manager IS NOT NULL"),
+    ),
+    Index(
+        "person_shows",
+        "shows",
+        sqlite_where=text("shows IS NOT NULL"),
+        postgresql_where=text("shows IS NOT NULL"),
+    ),
+    Index(
+        "person_rings",
+        "rings",
+        sqlite_where=text("rings IS NOT NULL"),
+        postgresql_where=text("rings IS NOT NULL"),
+    ),
+    Index(
+        "person_departed",
+        "id",
+        sqlite_where=text("departed IS 1"),
+        postgresql_where=text("departed IS true"),
+    ),
     Index(
         "person_no_spot",
         "name",
@@ -179,22 +295,50 @@ site = _record_table(
     Column("country", String(2), nullable=False),
     Column("shows", String(16)),
     Index("site_country", "country"),
-    Index("site_shows", "shows", sqlite_where=text("shows IS NOT NULL"), postgresql_where=text("shows IS NOT NULL")),
+    Index(
+        "site_shows",
+        "shows",
+        sqlite_where=text("shows IS NOT NULL"),
+        postgresql_where=text("shows IS NOT NULL"),
+    ),
 )
 service_line = _record_table(
-    "service_line", Column("name", String(120), nullable=False), Column("site", String(80), nullable=False), Index("line_site", "site")
+    "service_line",
+    Column("name", String(120), nullable=False),
+    Column("site", String(80), nullable=False),
+    Index("line_site", "site"),
 )
 group = _record_table(
-    "people_group", Column("name", String(120), nullable=False), Column("removed", Boolean, nullable=False), Index("group_name", "name")
+    "people_group",
+    Column("name", String(120), nullable=False),
+    Column("removed", Boolean, nullable=False),
+    Index("group_name", "name"),
 )
-downstream = _record_table("downstream", Column("name", String(120), nullable=False), Column("site", String(80), nullable=False))
+downstream = _record_table(
+    "downstream",
+    Column("name", String(120), nullable=False),
+    Column("site", String(80), nullable=False),
+)
 device = _record_table(
-    "device", Column("person", String(80), nullable=False), Column("registered", Boolean, nullable=False), Index("device_person", "person"),
-    Index("device_silent", "person", sqlite_where=text("registered IS 0"), postgresql_where=text("registered IS false")),
-)  # fmt: skip
-address = _record_table("address", Column("site", String(80), nullable=False), Index("address_site", "site"))
+    "device",
+    Column("person", String(80), nullable=False),
+    Column("registered", Boolean, nullable=False),
+    Index("device_person", "person"),
+    Index(
+        "device_silent",
+        "person",
+        sqlite_where=text("registered IS 0"),
+        postgresql_where=text("registered IS false"),
+    ),
+)
+address = _record_table(
+    "address", Column("site", String(80), nullable=False), Index("address_site", "site")
+)
 spot = _record_table(
-    "spot", Column("site", String(80), nullable=False), Column("address", String(80), nullable=False), Index("spot_site", "site")
+    "spot",
+    Column("site", String(80), nullable=False),
+    Column("address", String(80), nullable=False),
+    Index("spot_site", "site"),
 )
 product = _record_table("product")
 subscription = _record_table(
@@ -217,13 +361,25 @@ grant = _record_table(
     Index("grant_since", "product", "since"),
     Index("grant_until", "product", "until"),
     Index(
-        "one_open_grant", "holder_kind", "holder_id", "product", unique=True, sqlite_where=text("NOT ended"), postgresql_where=text("NOT ended")
+        "one_open_grant",
+        "holder_kind",
+        "holder_id",
+        "product",
+        unique=True,
+        sqlite_where=text("NOT ended"),
+        postgresql_where=text("NOT ended"),
     ),
     Index("grant_product", "product", "ended"),
-)  # fmt: skip
+)
 carrier = _record_table("carrier")
-account = _record_table("account", Column("carrier", String(80), nullable=False), Column("secret", Text))
-hold = _record_table("hold", Column("state", String(12), nullable=False), Column("expires_at", Moment, nullable=False))
+account = _record_table(
+    "account", Column("carrier", String(80), nullable=False), Column("secret", Text)
+)
+hold = _record_table(
+    "hold",
+    Column("state", String(12), nullable=False),
+    Column("expires_at", Moment, nullable=False),
+)
 order = _record_table(
     "supply_order",
     Column("reference", String(80), nullable=False),
@@ -240,7 +396,10 @@ document = _record_table(
     Index("document_paper", "paper", "withdrawn"),
 )
 document_content = Table(
-    "document_content", estate_metadata, Column("id", String(80), primary_key=True), Column("content", LargeBinary, nullable=False)
+    "document_content",
+    estate_metadata,
+    Column("id", String(80), primary_key=True),
+    Column("content", LargeBinary, nullable=False),
 )
 trunk = _record_table("trunk", Column("site", String(80), nullable=False))
 path = _record_table("path", Column("name", String(120), nullable=False))
@@ -272,7 +431,9 @@ proof = _record_table(
 
 area = _record_table("area")
 defaults = _record_table("defaults")
-kept_free = _record_table("kept_free", Column("last", Date, nullable=False), Index("kept_free_last", "last"))
+kept_free = _record_table(
+    "kept_free", Column("last", Date, nullable=False), Index("kept_free_last", "last")
+)
 port_out = _record_table(
     "port_out",
     Column("no", Integer, nullable=False, unique=True),
@@ -320,159 +481,3 @@ RECORD_TABLES: dict[Subject, Table] = {
     Subject.PORT_OUT: port_out,
     Subject.KEPT_FREE: kept_free,
 }
-
-span = Table(
-    "span",
-    estate_metadata,
-    Column("id", Integer, primary_key=True),
-    Column("number", BigInteger, nullable=False),
-    Column("state", String(16), nullable=False),
-    Column("holder_kind", String(16)),
-    Column("holder_id", String(80)),
-    Column("holder_name", String(120), nullable=False),
-    Column("site", String(80), nullable=False),
-    Column("carrier", String(80), nullable=False),
-    Column("capacity", String(8), nullable=False),
-    Column("since", Moment, nullable=False),
-    Column("until", Moment),
-    Index("span_number", "number", "since"),
-    Index("span_since", "since", "number"),
-    Index("span_until", "until", "number", sqlite_where=text("until IS NOT NULL"), postgresql_where=text("until IS NOT NULL")),
-    Index("span_site", "site", "number", "since"),
-    Index("span_holder", "holder_id", sqlite_where=text("until IS NOT NULL"), postgresql_where=text("until IS NOT NULL")),
-)
-tally = Table(
-    "tally",
-    estate_metadata,
-    Column("hundred", BigInteger),
-    Column("site", String(80)),
-    Column("carrier", String(80)),
-    Column("state", String(16)),
-    Column("capacity", String(8)),
-    Column("count", Integer, nullable=False),
-    PrimaryKeyConstraint("hundred", "site", "carrier", "state", "capacity"),
-    Index("tally_site", "site", "hundred"),
-)
-facet = Table(
-    "facet",
-    estate_metadata,
-    Column("site", String(80)),
-    Column("carrier", String(80)),
-    Column("state", String(16)),
-    Column("capacity", String(8)),
-    Column("kind", String(16)),
-    Column("holder_kind", String(16)),
-    Column("attention", Boolean),
-    Column("count", Integer, nullable=False),
-    PrimaryKeyConstraint("site", "carrier", "state", "capacity", "kind", "holder_kind", "attention"),
-)
-movement = Table(
-    "movement",
-    estate_metadata,
-    Column("site", String(80)),
-    Column("capacity", String(8)),
-    Column("state", String(16)),
-    Column("day", Date),
-    Column("net", Integer, nullable=False),
-    PrimaryKeyConstraint("site", "capacity", "state", "day"),
-    Index("movement_state", "state", "day"),
-)
-number_tag = Table(
-    "number_tag",
-    estate_metadata,
-    Column("tag", String(40)),
-    Column("number", BigInteger),
-    PrimaryKeyConstraint("tag", "number"),
-    Index("tag_number", "number"),
-)
-known_as = Table(
-    "known_as",
-    estate_metadata,
-    Column("subject", String(20)),
-    Column("ref", String(80)),
-    Column("system", String(40)),
-    Column("value", String(120), nullable=False),
-    PrimaryKeyConstraint("subject", "ref", "system"),
-    Index("known_value", "value"),
-)
-saved_view = Table(
-    "saved_view",
-    estate_metadata,
-    Column("id", String(80), primary_key=True),
-    Column("name", String(80), nullable=False, unique=True),
-    Column("query", Text, nullable=False),
-    Column("created_by", String(120), nullable=False),
-    Column("owner", String(80), nullable=False, server_default=""),
-    Column("created_at", Moment, nullable=False),
-)
-kept_choice = Table(
-    "kept_choice",
-    estate_metadata,
-    Column("id", String(80), primary_key=True),
-    Column("numbers", Text, nullable=False),
-    Column("at", Moment, nullable=False),
-)
-ledger_batch = Table(
-    "ledger_batch",
-    estate_metadata,
-    Column("number", BigInteger),
-    Column("sequence", Integer),
-    PrimaryKeyConstraint("number", "sequence"),
-)
-ledger = Table(
-    "ledger",
-    estate_metadata,
-    Column("sequence", Integer, primary_key=True, autoincrement=False),
-    Column("at", Moment, nullable=False),
-    Column("actor", String(120), nullable=False),
-    Column("actor_id", String(80), nullable=False, server_default=""),
-    Column("action", String(40), nullable=False),
-    Column("subject", String(20), nullable=False),
-    Column("subject_id", String(80), nullable=False),
-    Column("title", String(200), nullable=False),
-    Column("reason", String(400), nullable=False),
-    Column("work_order", String(80)),
-    Column("after", Text),
-    Column("hash", String(64), nullable=False),
-    Index("ledger_subject", "subject", "subject_id", "sequence"),
-    Index("ledger_work_order", "work_order", "sequence"),
-    Index("ledger_at", "at"),
-)
-ledger_head = Table(
-    "ledger_head",
-    estate_metadata,
-    Column("id", Integer, primary_key=True),
-    Column("sequence", Integer, nullable=False),
-    Column("hash", String(64), nullable=False),
-    Column("pulse", Integer, nullable=False),
-    CheckConstraint("id = 1", name="one_row"),
-)
-mail = Table(
-    "mail",
-    estate_metadata,
-    Column("id", String(120), primary_key=True),
-    Column("recipient", String(200), nullable=False),
-    Column("subject", String(200), nullable=False),
-    Column("text", Text, nullable=False),
-    Column("created_at", Moment, nullable=False),
-    Column("sent_at", Moment),
-    Column("work_order", String(80)),
-    Column("html", Text),
-    Index("mail_unsent", "created_at", sqlite_where=text("sent_at IS NULL"), postgresql_where=text("sent_at IS NULL")),
-)
-secret = Table(
-    "secret",
-    estate_metadata,
-    Column("name", String(120), primary_key=True),
-    Column("sealed", Text, nullable=False),
-    Column("at", Moment, nullable=False),
-)
-answered = Table(
-    "answered",
-    estate_metadata,
-    Column("key", String(200), primary_key=True),
-    Column("request_hash", String(64), nullable=False),
-    Column("status", Integer, nullable=False),
-    Column("answer", Text, nullable=False),
-    Column("at", Moment, nullable=False),
-)

@@ -21,10 +21,17 @@ work_order = Table(
     Column("finished_at", Moment),
     Column("undo_of", String(80)),
     Column("version", Integer, nullable=False),
-    Column("is_look", Boolean, nullable=False, server_default=false()),  # a draft that goes by itself
+    Column(
+        "is_look", Boolean, nullable=False, server_default=false()
+    ),  # a draft that goes by itself
     Column("superseded_by", Integer),
     Index("work_order_state", "state", "created_at"),
-    Index("work_order_undo", "undo_of", sqlite_where=text("undo_of IS NOT NULL"), postgresql_where=text("undo_of IS NOT NULL")),
+    Index(
+        "work_order_undo",
+        "undo_of",
+        sqlite_where=text("undo_of IS NOT NULL"),
+        postgresql_where=text("undo_of IS NOT NULL"),
+    ),
 )
 task = Table(
     "task",
@@ -44,5 +51,10 @@ task = Table(
     Column("added_as_remedy_for", Integer),
     Column("snapshots", Text),
     Index("task_work_order", "work_order", "position"),
-    Index("task_due", "next_try", sqlite_where=text("state = 'waiting'"), postgresql_where=text("state = 'waiting'")),
+    Index(
+        "task_due",
+        "next_try",
+        sqlite_where=text("state = 'waiting'"),
+        postgresql_where=text("state = 'waiting'"),
+    ),
 )

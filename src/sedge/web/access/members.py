@@ -10,7 +10,7 @@ from starlette.datastructures import FormData
 from sedge.core.access.roles import May
 from sedge.core.errors import NotSignedIn, NotUnderstood, TooMany
 from sedge.services.access import members
-from sedge.services.holders import holders
+from sedge.services.holders import site_management
 from sedge.web.access.routes import let_in
 from sedge.web.routing import AtDesk, Place, house_of
 from sedge.web.shared.rendering import draw, go
@@ -21,11 +21,19 @@ place = Place()
 @place.page("/organisations/members", May.SET_RULES)
 def listing(request: Request, desk: AtDesk) -> Response:
     here, invited = members.listing(desk)
-    sites = holders.site_choices(desk)
+    sites = site_management.site_choices(desk)
     return draw(
-        request, "members.html", here=here, invited=invited, roles=members.ROLES, permissions=members.PERMISSIONS, choices=[(r.name, r.name) for r in members.ROLES],
-        sites=sites, names=dict(sites), me=desk.who.sign_in,
-    )  # fmt: skip
+        request,
+        "members.html",
+        here=here,
+        invited=invited,
+        roles=members.ROLES,
+        permissions=members.PERMISSIONS,
+        choices=[(r.name, r.name) for r in members.ROLES],
+        sites=sites,
+        names=dict(sites),
+        me=desk.who.sign_in,
+    )
 
 
 @place.action("/organisations/members", May.SET_RULES)
@@ -36,7 +44,9 @@ async def invite(request: Request, desk: AtDesk) -> Response:
 
 
 def _read(raw: FormData) -> dict[str, Any]:
-    form: dict[str, Any] = {name: str(value)[:300] for name, value in raw.items() if name != "sites"}
+    form: dict[str, Any] = {
+        name: str(value)[:300] for name, value in raw.items() if name != "sites"
+    }
     return form | {"sites": [str(v)[:80] for v in raw.getlist("sites")][:200]}
 
 
@@ -61,13 +71,26 @@ def withdraw(request: Request, desk: AtDesk, key: str) -> Response:
 
 @place.page("/welcome/{token}", May.OPEN)
 def welcome(request: Request, token: str) -> Response:
-    return draw(request, "welcome.html", invited=members.welcome(house_of(request), token), problem=None)
+    return draw(
+        request, "welcome.html", invited=members.welcome(house_of(request), token), problem=None
+    )
 
 
 @place.action("/welcome/{token}", May.OPEN)
-def accept(request: Request, token: str, password: Annotated[str, Form()] = "", again: Annotated[str, Form()] = "") -> Response:
+def accept(
+    request: Request,
+    token: str,
+    password: Annotated[str, Form()] = "",
+    again: Annotated[str, Form()] = "",
+) -> Response:
     house = house_of(request)
     try:
         return let_in(request, members.accept(house, token, password, again), "/")
     except (NotUnderstood, NotSignedIn, TooMany) as problem:
-        return draw(request, "welcome.html", status=problem.status, invited=members.welcome(house, token), problem=problem)
+        return draw(
+            request,
+            "welcome.html",
+            status=problem.status,
+            invited=members.welcome(house, token),
+            problem=problem,
+        )

@@ -41,8 +41,16 @@ def new(request: Request, desk: AtDesk) -> Response:
 
 
 def _form_facts(desk: AtDesk) -> dict[str, Any]:
-    opens = [(v.carrier.id, v.carrier.name) for v in trunks.carriers(desk) if v.accounts and v.carrier.id in desk.outside.carriers]
-    return {"countries": [(c.code, c.name) for c in COUNTRIES.values()], "carriers": opens, "pattern": desk.organisation.name}
+    opens = [
+        (v.carrier.id, v.carrier.name)
+        for v in trunks.carriers(desk)
+        if v.accounts and v.carrier.id in desk.outside.carriers
+    ]
+    return {
+        "countries": [(c.code, c.name) for c in COUNTRIES.values()],
+        "carriers": opens,
+        "pattern": desk.organisation.name,
+    }
 
 
 @place.action("/organisations/new", May.SET_RULES)
@@ -51,7 +59,9 @@ async def add(request: Request, desk: AtDesk) -> Response:
 
 
 def _add(request: Request, desk: AtDesk, raw: FormData) -> Response:
-    form: dict[str, Any] = {name: str(value)[:300] for name, value in raw.items() if name != "carriers"}
+    form: dict[str, Any] = {
+        name: str(value)[:300] for name, value in raw.items() if name != "carriers"
+    }
     form["carriers"] = [str(v)[:80] for v in raw.getlist("carriers")][:20]
     found = organisations.review(desk, form)
     if form.get("what") != "create" or not found.runnable:

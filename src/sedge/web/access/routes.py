@@ -17,7 +17,14 @@ place = Place()
 def sign_in_page(request: Request, to: str = "/") -> Response:
     if who_asks(request):
         return RedirectResponse(_inside(to), 303)
-    return draw(request, "sign_in.html", people=access.demo_people(house_of(request)), to=_inside(to), email="", problem="")
+    return draw(
+        request,
+        "sign_in.html",
+        people=access.demo_people(house_of(request)),
+        to=_inside(to),
+        email="",
+        problem="",
+    )
 
 
 @place.action("/sign-in", May.OPEN)
@@ -37,7 +44,14 @@ def let_in(request: Request, token: str, to: str) -> Response:
     """On to a page of our own, with the session's cookie."""
     answer = RedirectResponse(to, 303)
     seconds = house_of(request).settings.session_hours * 3600
-    answer.set_cookie(COOKIE, token, max_age=seconds, httponly=True, samesite="lax", secure=request.url.scheme == "https")
+    answer.set_cookie(
+        COOKIE,
+        token,
+        max_age=seconds,
+        httponly=True,
+        samesite="lax",
+        secure=request.url.scheme == "https",
+    )
     return answer
 
 

@@ -1,4 +1,5 @@
-"""Drawing a call path: the picture one works on, the form of the chosen step beside it, and what becomes of the drawing."""
+"""Drawing a call path: the picture one works on, the form of the chosen step beside it, and what
+becomes of the drawing."""
 
 from collections.abc import Callable
 from typing import Annotated, Any
@@ -15,7 +16,7 @@ from sedge.core.callpaths.steps import Path
 from sedge.core.errors import ChangedMeanwhile, NotUnderstood
 from sedge.services.callpaths import drawing, path_choices, paths
 from sedge.services.context import Desk
-from sedge.services.holders import holders
+from sedge.services.holders import site_management
 from sedge.web.callpaths import drawing_views as views
 from sedge.web.callpaths import step_forms
 from sedge.web.routing import AtDesk, Place
@@ -26,30 +27,50 @@ Typed = Annotated[str, Form()]
 Version = Annotated[int, Form()]
 
 
-def shown(desk: Desk, key: str, step: str = "", way_out: str = "", *, said: str = "", outline: bool = False) -> dict[str, Any]:
+def shown(
+    desk: Desk,
+    key: str,
+    step: str = "",
+    way_out: str = "",
+    *,
+    said: str = "",
+    outline: bool = False,
+) -> dict[str, Any]:
     """What the page of a drawing shows, with `step` chosen and perhaps one of its exits."""
     now = drawing.open_draft(desk, key)
     chosen = step if step in now.draft.body.steps else ""
     choices = path_choices.choices(desk, now.draft.site, now.draft.body.steps.get(chosen))
-    return {"page": views.drawing_page(now, chosen, way_out, choices, outline=outline), "said": said}
+    return {
+        "page": views.drawing_page(now, chosen, way_out, choices, outline=outline),
+        "said": said,
+    }
 
 
-def again(request: Request, desk: Desk, key: str, step: str = "", way_out: str = "", *, said: str = "") -> Response:
+def again(
+    request: Request, desk: Desk, key: str, step: str = "", way_out: str = "", *, said: str = ""
+) -> Response:
     """After an action: the drawing anew, as a part for htmx, as a page without it."""
     if is_swap(request):
         address = f"/paths/{quote(key)}/draw" + (f"?step={quote(step)}" if step else "")
-        return draw(request, "_draw.html", headers={"HX-Replace-Url": address}, **shown(desk, key, step, way_out, said=said))
+        return draw(
+            request,
+            "_draw.html",
+            headers={"HX-Replace-Url": address},
+            **shown(desk, key, step, way_out, said=said),
+        )
     return go(request, f"/paths/{quote(key)}/draw?step={quote(step)}")
 
 
 @place.page("/paths/draw", May.CHANGE_ESTATE)
 def begin_page(request: Request, desk: AtDesk, site: str = "") -> Response:
-    sites = [(s.id, s.name) for s in holders.plain_sites(desk)]
+    sites = [(s.id, s.name) for s in site_management.plain_sites(desk)]
     return draw(request, "draw_new.html", sites=sites, site=site, patterns=path_choices.PATTERNS)
 
 
 @place.action("/paths/draw", May.CHANGE_ESTATE)
-def begin_new(request: Request, desk: AtDesk, name: Typed = "", site: Typed = "", pattern: Typed = "") -> Response:
+def begin_new(
+    request: Request, desk: AtDesk, name: Typed = "", site: Typed = "", pattern: Typed = ""
+) -> Response:
     """A new drawing: empty, or from a pattern."""
     body = path_choices.from_pattern(desk, pattern, site) if pattern else None
     return go(request, f"/paths/{drawing.begin_new(desk, name, site, body).path}/draw")
@@ -61,16 +82,23 @@ def begin(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 @place.page("/paths/{key}/draw", May.CHANGE_ESTATE)
-def page(request: Request, desk: AtDesk, key: str, step: str = "", way_out: str = "", outline: str = "") -> Response:
+def page(
+    request: Request, desk: AtDesk, key: str, step: str = "", way_out: str = "", outline: str = ""
+) -> Response:
     template = "_draw.html" if is_swap(request) else "draw.html"
-    return draw(request, template, **shown(desk, key, step[:40], way_out[:40], outline=bool(outline)))
+    return draw(
+        request, template, **shown(desk, key, step[:40], way_out[:40], outline=bool(outline))
+    )
 
 
 # ── what one does with the picture ──
 
 
-def _structure(request: Request, desk: Desk, key: str, version: int, do: drawing.Change, step: str = "") -> Response:
-    """A change of the picture. Who was too slow sees how it is now; nothing they typed is lost by that."""
+def _structure(
+    request: Request, desk: Desk, key: str, version: int, do: drawing.Change, step: str = ""
+) -> Response:
+    """A change of the picture. Who was too slow sees how it is now; nothing they typed is lost by
+    that."""
     try:
         return again(request, desk, key, drawing.change(desk, key, version, do))
     except ChangedMeanwhile as error:
@@ -82,7 +110,15 @@ def _alone(do: Callable[[Path], Path], step: str = "") -> drawing.Change:
 
 
 @place.action("/paths/{key}/draw/add", May.CHANGE_ESTATE)
-def add(request: Request, desk: AtDesk, key: str, version: Version, kind: Typed, step: Typed = "", way_out: Typed = "") -> Response:
+def add(
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    version: Version,
+    kind: Typed,
+    step: Typed = "",
+    way_out: Typed = "",
+) -> Response:
     def do(body: Path, where: Where) -> tuple[Path, str]:
         return editing.add(body, step, way_out, kind, where)
 
@@ -90,41 +126,94 @@ def add(request: Request, desk: AtDesk, key: str, version: Version, kind: Typed,
 
 
 @place.action("/paths/{key}/draw/lead", May.CHANGE_ESTATE)
-def lead(request: Request, desk: AtDesk, key: str, version: Version, step: Typed, way_out: Typed, to: Typed = "") -> Response:
+def lead(
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    version: Version,
+    step: Typed,
+    way_out: Typed,
+    to: Typed = "",
+) -> Response:
     """Let an exit lead to another step."""
-    return _structure(request, desk, key, version, _alone(lambda body: editing.redirect(body, step, way_out, to), step), step)
+    return _structure(
+        request,
+        desk,
+        key,
+        version,
+        _alone(lambda body: editing.redirect(body, step, way_out, to), step),
+        step,
+    )
 
 
 @place.action("/paths/{key}/draw/move", May.CHANGE_ESTATE)
-def move(request: Request, desk: AtDesk, key: str, version: Version, step: Typed, to: Typed, way_out: Typed) -> Response:
+def move(
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    version: Version,
+    step: Typed,
+    to: Typed,
+    way_out: Typed,
+) -> Response:
     """Hang a branch on another exit."""
-    return _structure(request, desk, key, version, _alone(lambda body: editing.move(body, step, to, way_out), step), step)
+    return _structure(
+        request,
+        desk,
+        key,
+        version,
+        _alone(lambda body: editing.move(body, step, to, way_out), step),
+        step,
+    )
 
 
 @place.action("/paths/{key}/draw/begin-with", May.CHANGE_ESTATE)
 def begin_with(request: Request, desk: AtDesk, key: str, version: Version, step: Typed) -> Response:
-    return _structure(request, desk, key, version, _alone(lambda body: editing.begin_with(body, step), step), step)
+    return _structure(
+        request, desk, key, version, _alone(lambda body: editing.begin_with(body, step), step), step
+    )
 
 
 @place.action("/paths/{key}/draw/remove", May.CHANGE_ESTATE)
 def remove(request: Request, desk: AtDesk, key: str, version: Version, step: Typed) -> Response:
-    return _structure(request, desk, key, version, _alone(lambda body: editing.remove(body, step)), step)
+    return _structure(
+        request, desk, key, version, _alone(lambda body: editing.remove(body, step)), step
+    )
 
 
 @place.action("/paths/{key}/draw/copy", May.CHANGE_ESTATE)
 def copy(request: Request, desk: AtDesk, key: str, step: Typed) -> Response:
     drawing.copy(desk, key, step)
-    return again(request, desk, key, step, said="Copied with all that hangs on it. Choose an exit to put it on, in this path or another.")
+    return again(
+        request,
+        desk,
+        key,
+        step,
+        said=(
+            "Copied with all that hangs on it. Choose an exit to put it on, in this path or"
+            " another."
+        ),
+    )
 
 
 @place.action("/paths/{key}/draw/cut", May.CHANGE_ESTATE)
 def cut(request: Request, desk: AtDesk, key: str, version: Version, step: Typed) -> Response:
     drawing.cut(desk, key, version, step)
-    return again(request, desk, key, said="Cut out with all that hangs on it. Choose an exit to put it on, in this path or another.")
+    return again(
+        request,
+        desk,
+        key,
+        said=(
+            "Cut out with all that hangs on it. Choose an exit to put it on, in this path or"
+            " another."
+        ),
+    )
 
 
 @place.action("/paths/{key}/draw/paste", May.CHANGE_ESTATE)
-def paste(request: Request, desk: AtDesk, key: str, version: Version, step: Typed, way_out: Typed) -> Response:
+def paste(
+    request: Request, desk: AtDesk, key: str, version: Version, step: Typed, way_out: Typed
+) -> Response:
     return again(request, desk, key, drawing.paste(desk, key, version, step, way_out))
 
 
@@ -146,7 +235,9 @@ async def save_step(request: Request, desk: AtDesk, key: str) -> Response:
     form = await request.form()
     step, version = str(form.get("step", "")), str(form.get("version", ""))
     if not version.isdigit():
-        raise NotUnderstood("The form doesn't say what it changes. Open the drawing again.", field="version")
+        raise NotUnderstood(
+            "The form doesn't say what it changes. Open the drawing again.", field="version"
+        )
 
     def saved() -> str:
         def do(body: Path, _where: Where) -> tuple[Path, str]:
@@ -154,7 +245,9 @@ async def save_step(request: Request, desk: AtDesk, key: str) -> Response:
             fields = step_forms.read(known, form, home=desk.organisation.home_country)
             changed = editing.change(body, step, fields)
             for way_out, to in step_forms.exits(form):
-                if way_out in editing.exits_of(changed.steps[step]) and to != changed.steps[step].exits.get(way_out, ""):
+                if way_out in editing.exits_of(changed.steps[step]) and to != changed.steps[
+                    step
+                ].exits.get(way_out, ""):
                     changed = editing.redirect(changed, step, way_out, to)
             return changed, step
 
@@ -164,7 +257,9 @@ async def save_step(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 @place.action("/paths/{key}/draw/name", May.CHANGE_ESTATE)
-def rename(request: Request, desk: AtDesk, key: str, version: Version, name: Typed = "") -> Response:
+def rename(
+    request: Request, desk: AtDesk, key: str, version: Version, name: Typed = ""
+) -> Response:
     drawing.named(name)
     drawing.change(desk, key, version, lambda body, _where: (body, ""), name=name)
     return again(request, desk, key)
@@ -189,9 +284,17 @@ def discard(request: Request, desk: AtDesk, key: str) -> Response:
 
 @place.action("/paths/{key}/draw/publish", May.CHANGE_ESTATE)
 def publish(
-    request: Request, desk: AtDesk, key: str, version: Version, run_at: Typed = "", prove: Typed = "", reason: Typed = "",
-) -> Response:  # fmt: skip
-    order = drawing.publish(desk, key, version, run_at=run_at, prove=bool(prove), reason=reason[:200])
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    version: Version,
+    run_at: Typed = "",
+    prove: Typed = "",
+    reason: Typed = "",
+) -> Response:
+    order = drawing.publish(
+        desk, key, version, run_at=run_at, prove=bool(prove), reason=reason[:200]
+    )
     return go(request, f"/work-orders/{order.no}")
 
 
@@ -203,7 +306,13 @@ def go_on(request: Request, desk: AtDesk, key: str, version: Version) -> Respons
 
 
 @place.action("/paths/{key}/draw/take-over", May.CHANGE_ESTATE)
-def take_over(request: Request, desk: AtDesk, key: str, number: Annotated[int, Form()], version: Annotated[int, Form()] = 0) -> Response:
+def take_over(
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    number: Annotated[int, Form()],
+    version: Annotated[int, Form()] = 0,
+) -> Response:
     """Begin, or go on, from a version that was published."""
     draft = drawing.begin(desk, key)
     drawing.take_over(desk, key, version or draft.version, number)
@@ -211,6 +320,10 @@ def take_over(request: Request, desk: AtDesk, key: str, number: Annotated[int, F
 
 
 @place.page("/paths/{key}/compare", May.LOOK)
-def compare(request: Request, desk: AtDesk, key: str, old: int | None = None, new: int | None = None) -> Response:
+def compare(
+    request: Request, desk: AtDesk, key: str, old: int | None = None, new: int | None = None
+) -> Response:
     compared = drawing.compare(desk, key, old=old, new=new)
-    return draw(request, "compare.html", page=views.compare_page(compared, key), compared=compared, key=key)
+    return draw(
+        request, "compare.html", page=views.compare_page(compared, key), compared=compared, key=key
+    )

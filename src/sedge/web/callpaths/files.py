@@ -8,7 +8,7 @@ from fastapi.responses import Response
 from sedge.core.access.roles import May
 from sedge.formats.path_json import MOST_BYTES
 from sedge.services.callpaths import path_files
-from sedge.services.holders import holders
+from sedge.services.holders import site_management
 from sedge.web.callpaths.drawing import again
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw
@@ -17,7 +17,11 @@ place = Place()
 
 
 def _file(data: bytes | str, name: str, media: str, **headers: str) -> Response:
-    return Response(data, media_type=media, headers={"Content-Disposition": f'attachment; filename="{name}"', **headers})
+    return Response(
+        data,
+        media_type=media,
+        headers={"Content-Disposition": f'attachment; filename="{name}"', **headers},
+    )
 
 
 @place.page("/paths/{key}/path.json", May.LOOK)
@@ -38,7 +42,9 @@ def cpl_report(request: Request, desk: AtDesk, key: str) -> Response:
 
 @place.page("/paths/{key}/hours.ics", May.LOOK)
 def hours(desk: AtDesk, key: str) -> Response:
-    return _file(path_files.hours_calendar(desk, key), f"{key}-hours.ics", "text/calendar; charset=utf-8")
+    return _file(
+        path_files.hours_calendar(desk, key), f"{key}-hours.ics", "text/calendar; charset=utf-8"
+    )
 
 
 @place.page("/enum.zone", May.LOOK)
@@ -48,20 +54,37 @@ def enum(desk: AtDesk) -> Response:
 
 @place.page("/paths/bring-in", May.CHANGE_ESTATE)
 def bring_in_page(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "bring_in.html", sites=[(s.id, s.name) for s in holders.plain_sites(desk)], report=None, key="")
+    return draw(
+        request,
+        "bring_in.html",
+        sites=[(s.id, s.name) for s in site_management.plain_sites(desk)],
+        report=None,
+        key="",
+    )
 
 
 @place.action("/paths/bring-in", May.CHANGE_ESTATE)
 def bring_in(
-    request: Request, desk: AtDesk, file: UploadFile, name: Annotated[str, Form()] = "", site: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
-    key, report = path_files.bring_in(desk, file.file.read(MOST_BYTES + 1), name=name, site=site, file=file.filename or "")
+    request: Request,
+    desk: AtDesk,
+    file: UploadFile,
+    name: Annotated[str, Form()] = "",
+    site: Annotated[str, Form()] = "",
+) -> Response:
+    key, report = path_files.bring_in(
+        desk, file.file.read(MOST_BYTES + 1), name=name, site=site, file=file.filename or ""
+    )
     return draw(request, "_brought_in.html", report=report, key=key)
 
 
 @place.action("/paths/{key}/draw/calendar", May.CHANGE_ESTATE)
 def calendar(
-    request: Request, desk: AtDesk, key: str, file: UploadFile, version: Annotated[int, Form()], step: Annotated[str, Form()]
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    file: UploadFile,
+    version: Annotated[int, Form()],
+    step: Annotated[str, Form()],
 ) -> Response:
     """Openings and closures of a calendar into the chosen hours."""
     report = path_files.take_hours(desk, key, version, step, file.file.read(MOST_BYTES + 1))

@@ -8,7 +8,9 @@ def more_words(numbers: int) -> str:
     return (
         "nobody follows it yet"
         if not numbers
-        else f"and {numbers - 1} more number{'s' if numbers > 2 else ''}"
-        if numbers > 1
-        else "the only number"
+        else (
+            f"and {numbers - 1} more number{'s' if numbers > 2 else ''}"
+            if numbers > 1
+            else "the only number"
+        )
     )

@@ -14,7 +14,7 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.records import HolderKind, Proof
 from sedge.services.callpaths import calls, path_analysis, paths, proof_calls
 from sedge.services.context import Desk
-from sedge.services.holders import holders
+from sedge.services.holders import holders, site_management
 from sedge.services.numbers import numbers
 from sedge.web.callpaths import views
 from sedge.web.routing import AtDesk, Place
@@ -27,25 +27,49 @@ CALLER = describe("+441314960999").shown
 @place.page("/paths", May.LOOK)
 def listing(request: Request, desk: AtDesk) -> Response:
     proofs = calls.proofs(desk, limit=60)
-    return draw(request, "paths.html", rows=paths.listing(desk), counts=paths.counts(desk), proofs=proofs, drawings=paths.drawings(desk))
+    return draw(
+        request,
+        "paths.html",
+        rows=paths.listing(desk),
+        counts=paths.counts(desk),
+        proofs=proofs,
+        drawings=paths.drawings(desk),
+    )
 
 
 @place.page("/paths/out", May.LOOK)
 def out(request: Request, desk: AtDesk, person: str = "", dialled: str = "") -> Response:
-    """What somebody's call out becomes; `person` is an id, or a name, extension or mail address as typed."""
+    """What somebody's call out becomes; `person` is an id, or a name, extension or mail address as
+    typed."""
     row, trace, problem = None, None, ""
     try:
-        row = holders.one_holder(desk, HolderKind.PERSON, holders.person_named(desk, person).id) if person.strip() else None
-        trace = calls.follow_out(desk, row.holder.id, dialled[:40]) if row and dialled.strip() else None
+        row = (
+            holders.one_holder(desk, HolderKind.PERSON, holders.person_named(desk, person).id)
+            if person.strip()
+            else None
+        )
+        trace = (
+            calls.follow_out(desk, row.holder.id, dialled[:40]) if row and dialled.strip() else None
+        )
     except NotUnderstood as error:
         problem = error.message
-    return draw(request, "follow_out.html", row=row, person=person[:80], problem=problem, dialled=dialled, trace=trace)
+    return draw(
+        request,
+        "follow_out.html",
+        row=row,
+        person=person[:80],
+        problem=problem,
+        dialled=dialled,
+        trace=trace,
+    )
 
 
 @place.page("/paths/new", May.CHANGE_ESTATE)
 def new(request: Request, desk: AtDesk, site: str = "") -> Response:
-    sites = [(s.id, s.name) for s in holders.plain_sites(desk)]
-    return draw(request, "path_form.html", form=views.path_form(paths.form_facts(desk, site=site), sites))
+    sites = [(s.id, s.name) for s in site_management.plain_sites(desk)]
+    return draw(
+        request, "path_form.html", form=views.path_form(paths.form_facts(desk, site=site), sites)
+    )
 
 
 @place.action("/paths/new", May.CHANGE_ESTATE)
@@ -57,15 +81,25 @@ async def plan_new(request: Request, desk: AtDesk) -> Response:
 def follow_path(request: Request, desk: AtDesk, key: str, drawn: str = "") -> Response:
     """A call through a path: on a number that follows it, else on one of its site as if it did."""
     more = {"drawn": "1", "of": key} if drawn else {}
-    return go(request, f"/numbers/{calls.number_to_follow(desk, key)[1:]}/follow{'?' + urlencode(more) if more else ''}")
+    number = calls.number_to_follow(desk, key)[1:]
+    return go(request, f"/numbers/{number}/follow{'?' + urlencode(more) if more else ''}")
 
 
 @place.page("/paths/{key}", May.LOOK)
 def path_page(request: Request, desk: AtDesk, key: str) -> Response:
     view = paths.look(desk, key)
-    page = views.path_page(view, path_analysis.analyse(desk, key), paths.versions(desk, key), drawing=paths.is_drawn(desk, key))
+    page = views.path_page(
+        view,
+        path_analysis.analyse(desk, key),
+        paths.versions(desk, key),
+        drawing=paths.is_drawn(desk, key),
+    )
     return draw(
-        request, "path.html", page=page, proofs=proof_calls.proofs_of(desk, path=key), unproven=proof_calls.without_proof(desk, key)
+        request,
+        "path.html",
+        page=page,
+        proofs=proof_calls.proofs_of(desk, path=key),
+        unproven=proof_calls.without_proof(desk, key),
     )
 
 
@@ -81,7 +115,9 @@ def prove_stale(request: Request, desk: AtDesk) -> Response:
 
 @place.page("/paths/{key}/change", May.CHANGE_ESTATE)
 def change(request: Request, desk: AtDesk, key: str) -> Response:
-    return draw(request, "path_form.html", form=views.path_form(paths.form_facts(desk, key=key), []))
+    return draw(
+        request, "path_form.html", form=views.path_form(paths.form_facts(desk, key=key), [])
+    )
 
 
 @place.action("/paths/{key}/change", May.CHANGE_ESTATE)
@@ -97,40 +133,96 @@ async def _plan(request: Request, desk: AtDesk, key: str) -> Response:
         facts = paths.form_facts(desk, site=str(form.get("site", "")), key=key)
         timezone = facts.form.timezone if facts.form else facts.site.timezone
         filled = views.read_form(form, timezone)
-        return paths.plan(desk, str(form.get("name", "")), filled, key=key, reason=str(form.get("reason", ""))[:200]).no
+        return paths.plan(
+            desk,
+            str(form.get("name", "")),
+            filled,
+            key=key,
+            reason=str(form.get("reason", ""))[:200],
+        ).no
 
     return go(request, f"/work-orders/{await run_in_threadpool(planned)}")
 
 
 @place.page("/numbers/{number}/follow", May.LOOK)
 def follow(
-    request: Request, desk: AtDesk, number: str, at: str = "", caller: str = CALLER, presses: str = "", nobody: str = "", busy: str = "",
-    waiting: str = "", down: str = "", step_by_step: str = "", choices: str = "", drawn: str = "", of: str = "",
-) -> Response:  # fmt: skip
-    """A call to a number, followed: the picture with its way, the story beside it, the week underneath."""
+    request: Request,
+    desk: AtDesk,
+    number: str,
+    at: str = "",
+    caller: str = CALLER,
+    presses: str = "",
+    nobody: str = "",
+    busy: str = "",
+    waiting: str = "",
+    down: str = "",
+    step_by_step: str = "",
+    choices: str = "",
+    drawn: str = "",
+    of: str = "",
+) -> Response:
+    """A call to a number, followed: the picture with its way, the story beside it, the week
+    underneath."""
     e164 = numbers.the_number(desk, number)
     made = choices[:2000] if step_by_step else None
-    asked = views.Asked(at, caller[:60], presses[:60], busy, waiting[:6], bool(nobody), bool(down), made, bool(drawn))
+    asked = views.Asked(
+        at,
+        caller[:60],
+        presses[:60],
+        busy,
+        waiting[:6],
+        bool(nobody),
+        bool(down),
+        made,
+        bool(drawn),
+    )
     path, site, trunk = calls.path_in_force(desk, e164)
     moment = views.moment_of(at, ZoneInfo(site.timezone), desk.now())
     call = calls.follow(
-        desk, e164, moment, views.world_of(asked, path, trunk), caller=calls.caller_words(desk, caller), drawn=bool(drawn), of=of[:80]
+        desk,
+        e164,
+        moment,
+        views.world_of(asked, path, trunk),
+        caller=calls.caller_words(desk, caller),
+        drawn=bool(drawn),
+        of=of[:80],
     )
     return draw(request, "follow.html", page=views.follow_page(call, asked, e164[1:], moment))
 
 
 @place.action("/numbers/{number}/keep-call", May.CHANGE_ESTATE)
 def keep_call(
-    request: Request, desk: AtDesk, number: str, name: Annotated[str, Form()] = "", at: Annotated[str, Form()] = "", presses: Annotated[str, Form()] = "",
-    nobody: Annotated[str, Form()] = "", busy: Annotated[str, Form()] = "", waiting: Annotated[str, Form()] = "", down: Annotated[str, Form()] = "",
-    step_by_step: Annotated[str, Form()] = "", choices: Annotated[str, Form()] = "", drawn: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
+    request: Request,
+    desk: AtDesk,
+    number: str,
+    name: Annotated[str, Form()] = "",
+    at: Annotated[str, Form()] = "",
+    presses: Annotated[str, Form()] = "",
+    nobody: Annotated[str, Form()] = "",
+    busy: Annotated[str, Form()] = "",
+    waiting: Annotated[str, Form()] = "",
+    down: Annotated[str, Form()] = "",
+    step_by_step: Annotated[str, Form()] = "",
+    choices: Annotated[str, Form()] = "",
+    drawn: Annotated[str, Form()] = "",
+) -> Response:
     """Keep the followed call as a test case of the number's path."""
     e164 = numbers.the_number(desk, number)
-    asked = views.Asked(at, "", presses[:60], busy, waiting[:6], bool(nobody), bool(down), choices[:2000] if step_by_step else None)
+    asked = views.Asked(
+        at,
+        "",
+        presses[:60],
+        busy,
+        waiting[:6],
+        bool(nobody),
+        bool(down),
+        choices[:2000] if step_by_step else None,
+    )
     path, site, trunk = calls.path_in_force(desk, e164)
     moment = views.moment_of(at, ZoneInfo(site.timezone), desk.now())
-    key = calls.keep_as_test(desk, e164, name, moment, views.world_of(asked, path, trunk), drawn=bool(drawn))
+    key = calls.keep_as_test(
+        desk, e164, name, moment, views.world_of(asked, path, trunk), drawn=bool(drawn)
+    )
     return go(request, f"/paths/{key}/draw")
 
 
@@ -140,24 +232,40 @@ def test_call_page(request: Request, desk: AtDesk, number: str) -> Response:
 
 
 def _test_call(request: Request, desk: Desk, e164: str, proof: Proof | None) -> Response:
-    """The page, or the part that a call changes; each has the key of the next call, so that pressing twice places one."""
+    """The page, or the part that a call changes; each has the key of the next call, so that
+    pressing twice places one."""
     template = "_test_call.html" if is_swap(request) else "test_call.html"
-    return draw(request, template, card=numbers.card(desk, e164), number=e164[1:], proof=proof, key=desk.new_id("proof"))
+    return draw(
+        request,
+        template,
+        card=numbers.card(desk, e164),
+        number=e164[1:],
+        proof=proof,
+        key=desk.new_id("proof"),
+    )
 
 
 @place.action("/numbers/{number}/test-call/{key}/note", May.PLACE_TEST_CALL)
-def note_on_call(request: Request, desk: AtDesk, number: str, key: str, note: Annotated[str, Form()] = "") -> Response:
+def note_on_call(
+    request: Request, desk: AtDesk, number: str, key: str, note: Annotated[str, Form()] = ""
+) -> Response:
     calls.note_on_call(desk, key, note)
     return go(request, f"/numbers/{number}/test-call")
 
 
 @place.action("/numbers/{number}/test-call", May.PLACE_TEST_CALL)
 def place_call(
-    request: Request, desk: AtDesk, number: str, direction: Annotated[str, Form()] = "in", presses: Annotated[str, Form()] = "",
+    request: Request,
+    desk: AtDesk,
+    number: str,
+    direction: Annotated[str, Form()] = "in",
+    presses: Annotated[str, Form()] = "",
     key: Annotated[str, Form(pattern=r"^(proof-[0-9a-f]{1,40})?$")] = "",
-) -> Response:  # fmt: skip
+) -> Response:
     e164 = numbers.the_number(desk, number)
     if direction not in {"in", "out"}:
         raise NotUnderstood("A test call goes in or out.", field="direction")
-    proof = calls.place_test_call(desk, e164, direction, presses=tuple(presses.split())[:20], key=key or None)
+    proof = calls.place_test_call(
+        desk, e164, direction, presses=tuple(presses.split())[:20], key=key or None
+    )
     return _test_call(request, desk, e164, proof)

@@ -1,4 +1,5 @@
-"""The form of a step: typed fields read into what the step shall be. Each refusal names its field."""
+"""The form of a step: typed fields read into what the step shall be. Each refusal names its
+field."""
 
 import re
 from collections.abc import Iterator, Mapping
@@ -7,7 +8,20 @@ from typing import Any
 
 from starlette.datastructures import FormData
 
-from sedge.core.callpaths.steps import Announce, Forward, Hours, Mailbox, Menu, OtherPath, Queue, Ring, SipAddress, Step, known_zone
+from sedge.core.callpaths.menu_keys import menu_keys
+from sedge.core.callpaths.steps import (
+    Announce,
+    Forward,
+    Hours,
+    Mailbox,
+    Menu,
+    OtherPath,
+    Queue,
+    Ring,
+    SipAddress,
+    Step,
+    known_zone,
+)
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import read_one
 
@@ -42,13 +56,31 @@ def read(step: Step, form: FormData, *, home: str) -> dict[str, Any]:
         case Announce():
             return fields | _said(texts, "text")
         case Mailbox():
-            return fields | _said(texts, "greeting") | {"recipients": _chosen(form, "recipients"), "groups": _chosen(form, "groups")}
+            return (
+                fields
+                | _said(texts, "greeting")
+                | {
+                    "recipients": _chosen(form, "recipients"),
+                    "groups": _chosen(form, "groups"),
+                }
+            )
         case Forward():
             to = read_one(texts["to"], home, field="to") if texts.get("to") else ""
-            return fields | _connecting(texts) | {"to": to, "seconds": _whole(texts, "seconds", 5, 300)}
+            return (
+                fields
+                | _connecting(texts)
+                | {
+                    "to": to,
+                    "seconds": _whole(texts, "seconds", 5, 300),
+                }
+            )
         case SipAddress():
             address = texts.get("address", "")[:200]
-            return fields | {"address": address, "seconds": _whole(texts, "seconds", 5, 300), "shown": texts.get("shown", "caller")}
+            return fields | {
+                "address": address,
+                "seconds": _whole(texts, "seconds", 5, 300),
+                "shown": texts.get("shown", "caller"),
+            }
         case OtherPath():
             return fields | {"path": texts.get("path", "")[:80]}
         case _:
@@ -75,7 +107,9 @@ def opening_of(form: FormData, texts: Mapping[str, str], i: int) -> dict[str, An
         raise NotUnderstood("Say on which days, or leave the hours empty.", field=f"from{i}")
     for value, name in ((start, f"from{i}"), (end, f"to{i}")):
         if not CLOCK.fullmatch(value):
-            raise NotUnderstood("Type the time as 09:00. An end before the start is on the next day.", field=name)
+            raise NotUnderstood(
+                "Type the time as 09:00. An end before the start is on the next day.", field=name
+            )
     return {"weekdays": days, "start": start.rjust(5, "0"), "end": end.rjust(5, "0")}
 
 
@@ -88,50 +122,73 @@ def _closure(texts: Mapping[str, str], i: int) -> dict[str, Any] | None:
     yearly = bool(texts.get(f"yearly{i}"))
     if ends < begins and not yearly:
         raise NotUnderstood("It ends before it begins.", field=f"until{i}")
-    return {"first": begins, "last": ends, "name": texts.get(f"because{i}", "")[:80] or "closed", "yearly": yearly}
+    return {
+        "first": begins,
+        "last": ends,
+        "name": texts.get(f"because{i}", "")[:80] or "closed",
+        "yearly": yearly,
+    }
 
 
 def _said(texts: Mapping[str, str], field: str) -> dict[str, Any]:
-    """The words of a step in its own language and in further ones, with the sounds that say them."""
+    """The words of a step in its own language and in further ones, with the sounds that say
+    them."""
     also = [
-        {"language": texts.get(f"language{i}", "")[:6], "text": texts[f"text{i}"][:LONG], "sound": texts.get(f"sound{i}", "")}
+        {
+            "language": texts.get(f"language{i}", "")[:6],
+            "text": texts[f"text{i}"][:LONG],
+            "sound": texts.get(f"sound{i}", ""),
+        }
         for i in range(1, 4)
         if texts.get(f"text{i}")
     ]
-    return {field: texts.get(field, "")[:LONG], "language": texts.get("language", "")[:6], "sound": texts.get("sound", ""), "also": also}
+    return {
+        field: texts.get(field, "")[:LONG],
+        "language": texts.get("language", "")[:6],
+        "sound": texts.get("sound", ""),
+        "also": also,
+    }
 
 
 def _menu(form: FormData, texts: Mapping[str, str]) -> dict[str, Any]:
-    keys: dict[str, str] = {}
-    for i in range(1, 15):
-        key, word = texts.get(f"key{i}", ""), texts.get(f"word{i}", "")[:60]
-        if not key and not word:
-            continue
-        if not re.fullmatch(r"[0-9*#]", key):
-            raise NotUnderstood("A key is one of 0 to 9, * and #.", field=f"key{i}")
-        if key in keys:
-            raise NotUnderstood(f"Key {key} is used twice. Give one of them another key.", field=f"key{i}")
-        keys[key] = word
+    typed = (
+        (texts.get(f"key{i}", ""), texts.get(f"word{i}", "")[:60], f"key{i}") for i in range(1, 15)
+    )
+    keys = menu_keys(row for row in typed if row[0] or row[1])
     return {
-        "keys": keys, "spoken": bool(texts.get("spoken")), "extensions": bool(texts.get("extensions")),
-        "wait_seconds": _whole(texts, "wait_seconds", 1, 60), "repeats": _whole(texts, "repeats", 1, 5),
-    }  # fmt: skip
+        "keys": keys,
+        "spoken": bool(texts.get("spoken")),
+        "extensions": bool(texts.get("extensions")),
+        "wait_seconds": _whole(texts, "wait_seconds", 1, 60),
+        "repeats": _whole(texts, "repeats", 1, 5),
+    }
 
 
 def _named(form: FormData) -> dict[str, Any]:
-    """Whom a step rings. People come in the order of their places (`place:ID`), those without one after them."""
+    """Whom a step rings. People come in the order of their places (`place:ID`), those without one
+    after them."""
     people = _chosen(form, "people")
-    place = {key: int(value) for key in people if (value := str(form.get(f"place:{key}", ""))).isdigit() and len(value) < 4}
-    return {"people": sorted(people, key=lambda key: place.get(key, 1000)), "groups": _chosen(form, "groups")}
+    place = {
+        key: int(value)
+        for key in people
+        if (value := str(form.get(f"place:{key}", ""))).isdigit() and len(value) < 4
+    }
+    return {
+        "people": sorted(people, key=lambda key: place.get(key, 1000)),
+        "groups": _chosen(form, "groups"),
+    }
 
 
 def _ring(form: FormData, texts: Mapping[str, str], home: str) -> dict[str, Any]:
     typed = [x.strip() for x in re.split(r"[,;\n]", texts.get("mobiles", "")) if x.strip()]
     return {
         "rota": _rota(texts) if texts.get("order") == "by rota" else None,
-        "devices": _chosen(form, "devices"), "systems": _chosen(form, "systems"), "order": texts.get("order", "all"),
-        "mobiles": [read_one(m, home, field="mobiles") for m in typed[:20]], "seconds": _whole(texts, "seconds", 5, 300),
-    }  # fmt: skip
+        "devices": _chosen(form, "devices"),
+        "systems": _chosen(form, "systems"),
+        "order": texts.get("order", "all"),
+        "mobiles": [read_one(m, home, field="mobiles") for m in typed[:20]],
+        "seconds": _whole(texts, "seconds", 5, 300),
+    }
 
 
 def _rota(texts: Mapping[str, str]) -> dict[str, Any]:
@@ -146,36 +203,48 @@ def _rota(texts: Mapping[str, str]) -> dict[str, Any]:
     for i in range(1, MOST_ROWS):
         if person := texts.get(f"swap{i}", ""):
             first = _day(texts.get(f"swap_from{i}", ""), f"swap_from{i}")
-            last = _day(texts.get(f"swap_to{i}", "") or texts.get(f"swap_from{i}", ""), f"swap_to{i}")
+            last = _day(
+                texts.get(f"swap_to{i}", "") or texts.get(f"swap_from{i}", ""), f"swap_to{i}"
+            )
             if last < first:
                 raise NotUnderstood("It ends before it begins.", field=f"swap_to{i}")
             swaps.append({"first": first, "last": last, "person": person[:40]})
     return {
-        "begins": _day(texts.get("rota_begins", ""), "rota_begins"), "days": _whole(texts, "rota_days", 1, 92), "change": change.rjust(5, "0"),
-        "timezone": timezone, "swaps": swaps,
-    }  # fmt: skip
+        "begins": _day(texts.get("rota_begins", ""), "rota_begins"),
+        "days": _whole(texts, "rota_days", 1, 92),
+        "change": change.rjust(5, "0"),
+        "timezone": timezone,
+        "swaps": swaps,
+    }
 
 
 def _day(typed: str, field: str) -> date:
     try:
         return date.fromisoformat(typed)
     except ValueError as error:
-        raise NotUnderstood("Type the day as 2026-12-24; there has to be such a day.", field=field) from error
+        raise NotUnderstood(
+            "Type the day as 2026-12-24; there has to be such a day.", field=field
+        ) from error
 
 
 def _queue(texts: Mapping[str, str]) -> dict[str, Any]:
     return {
-        "order": texts.get("order", "in order"), "ring_seconds": _whole(texts, "ring_seconds", 5, 120),
-        "most_waiting": _whole(texts, "most_waiting", 0, 500), "longest_wait": _whole(texts, "longest_wait", 10, 7200),
+        "order": texts.get("order", "in order"),
+        "ring_seconds": _whole(texts, "ring_seconds", 5, 120),
+        "most_waiting": _whole(texts, "most_waiting", 0, 500),
+        "longest_wait": _whole(texts, "longest_wait", 10, 7200),
         "callback": bool(texts.get("callback")),
-    }  # fmt: skip
+    }
 
 
 def _connecting(texts: Mapping[str, str]) -> dict[str, Any]:
     """What is heard and seen when the call is put through."""
     recording = None
     if texts.get("record"):
-        recording = {"announcement": texts.get("announcement", "")[:LONG], "keep_days": _whole(texts, "keep_days", 1, 3650)}
+        recording = {
+            "announcement": texts.get("announcement", "")[:LONG],
+            "keep_days": _whole(texts, "keep_days", 1, 3650),
+        }
     return {
         "shown": texts.get("shown", "caller"),
         "music": bool(texts.get("music")),

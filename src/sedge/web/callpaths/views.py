@@ -13,6 +13,7 @@ from starlette.datastructures import FormData
 
 from sedge.core.callpaths.patterns import GROUP, WAYS, Choice, DeskForm
 from sedge.core.callpaths.steps import Closure, Opening, Path, Queue
+from sedge.core.callpaths.tracing.endings import WayToEnd
 from sedge.core.callpaths.tracing.week import Part
 from sedge.core.callpaths.tracing.world import EndingKind, World
 from sedge.core.errors import NotUnderstood
@@ -53,12 +54,20 @@ class Asked:
     def address(self, **changes: str) -> str:
         """The same call with something otherwise, as a query."""
         said = {
-            "at": self.at, "caller": self.caller, "presses": self.presses, "busy": self.busy, "waiting": self.waiting,
-            "nobody": "1" if self.nobody else "", "down": "1" if self.down else "", "drawn": "1" if self.drawn else "",
-        }  # fmt: skip
+            "at": self.at,
+            "caller": self.caller,
+            "presses": self.presses,
+            "busy": self.busy,
+            "waiting": self.waiting,
+            "nobody": "1" if self.nobody else "",
+            "down": "1" if self.down else "",
+            "drawn": "1" if self.drawn else "",
+        }
         if self.choices is not None:
             said["step_by_step"], said["choices"] = "1", self.choices
-        return urlencode({key: value for key, value in {**said, **changes}.items() if value or key == "caller"})
+        return urlencode(
+            {key: value for key, value in {**said, **changes}.items() if value or key == "caller"}
+        )
 
 
 def world_of(asked: Asked, path: Path, trunk: str | None) -> World:
@@ -77,7 +86,8 @@ def world_of(asked: Asked, path: Path, trunk: str | None) -> World:
 
 
 def moment_of(text: str, zone: ZoneInfo, now: datetime) -> datetime:
-    """A typed moment, local where it has no offset, or now; the running minute is now, to the second. Raises NotUnderstood."""
+    """A typed moment, local where it has no offset, or now; the running minute is now, to the
+    second. Raises NotUnderstood."""
     if not text:
         return now
     try:
@@ -127,31 +137,57 @@ def follow_page(call: Followed, asked: Asked, number: str, moment: datetime) -> 
     last = call.trace.happenings[-1].step if call.trace.happenings else ""
     drawn_path, way = call.path, tuple(call.trace.way)
     picture = drawn(
-        drawn_path, call.names,
-        Shown(way, last if last in drawn_path.steps else "", (call.number.shown, f"from {asked.caller or 'a caller'}")),
-    )  # fmt: skip
+        drawn_path,
+        call.names,
+        Shown(
+            way,
+            last if last in drawn_path.steps else "",
+            (call.number.shown, f"from {asked.caller or 'a caller'}"),
+        ),
+    )
     made = shown.made() or ()
     options = [
-        OptionButton(o.words, f"{base}?{shown.address(choices='~'.join((*made, o.choice)), step_by_step='1')}") for o in call.trace.options
+        OptionButton(
+            o.words,
+            f"{base}?{shown.address(choices='~'.join((*made, o.choice)), step_by_step='1')}",
+        )
+        for o in call.trace.options
     ]
 
     def link(part: Part) -> str:
         return f"{base}?{shown.address(at=part.start.astimezone(zone).strftime('%Y-%m-%dT%H:%M'))}"
 
     selected = next(
-        (link(p) for day in call.week.days for cell in day.cells for p in cell.parts if p.start <= moment < p.end), ""
-    )  # fmt: skip
+        (
+            link(p)
+            for day in call.week.days
+            for cell in day.cells
+            for p in cell.parts
+            if p.start <= moment < p.end
+        ),
+        "",
+    )
 
     def week_off(days: int) -> str:
         at = (moment.astimezone(zone) + timedelta(days=days)).strftime("%Y-%m-%dT%H:%M")
         return f"{base}?{shown.address(at=at)}"
 
     return FollowPage(
-        call, shown, number, picture, week_map(call.week, link, selected=selected), legend(grades_in(call.week)), tone_of(call),
-        [(p.id, p.name) for p in call.agents], options,
+        call,
+        shown,
+        number,
+        picture,
+        week_map(call.week, link, selected=selected),
+        legend(grades_in(call.week)),
+        tone_of(call),
+        [(p.id, p.name) for p in call.agents],
+        options,
         f"{base}?{shown.address(choices='~'.join(made[:-1]), step_by_step='1')}" if made else "",
-        f"{base}?{replace(shown, choices='').address()}", f"{base}?{replace(shown, choices=None).address()}", week_off(-7), week_off(7),
-    )  # fmt: skip
+        f"{base}?{replace(shown, choices='').address()}",
+        f"{base}?{replace(shown, choices=None).address()}",
+        week_off(-7),
+        week_off(7),
+    )
 
 
 # ── the page of a call path ──
@@ -187,13 +223,18 @@ class PathPage:
         return any(step.kind == "hours" for step in self.view.path.steps.values())
 
 
-def path_page(view: PathView, analysis: Analysis, versions: list[tuple[int, datetime]], *, drawing: bool) -> PathPage:
+def path_page(
+    view: PathView, analysis: Analysis, versions: list[tuple[int, datetime]], *, drawing: bool
+) -> PathPage:
     number = view.numbers[0] if view.numbers else None
     follow = f"/numbers/{number.e164[1:]}/follow" if number else ""
     zone = ZoneInfo(analysis.site.timezone)
 
     def at(moment: datetime) -> str:
         return moment.astimezone(zone).strftime("%Y-%m-%dT%H:%M")
+
+    def same_call(way: WayToEnd) -> str:
+        return urlencode({"at": at(way.at), "step_by_step": "1", "choices": "~".join(way.choices)})
 
     def link(part: Part) -> str:
         return f"{follow}?{urlencode({'at': at(part.start)})}" if follow else f"#{part.start:%a%H}"
@@ -203,15 +244,28 @@ def path_page(view: PathView, analysis: Analysis, versions: list[tuple[int, date
     picture = drawn(view.path, view.names, Shown(above=above, marks=marks))
     ended = [
         EndedRow(
-            e.words, e.way.kind.value, ", ".join(e.way.who[:4]) + (f" and {len(e.way.who) - 4} more" if len(e.way.who) > 4 else ""), e.trace.seconds,
-            f"{follow}?{urlencode({'at': at(e.way.at), 'step_by_step': '1', 'choices': '~'.join(e.way.choices)})}" if follow and len(e.way.choices) < 40 else "",
+            e.words,
+            e.way.kind.value,
+            ", ".join(e.way.who[:4])
+            + (f" and {len(e.way.who) - 4} more" if len(e.way.who) > 4 else ""),
+            e.trace.seconds,
+            (f"{follow}?{same_call(e.way)}" if follow and len(e.way.choices) < 40 else ""),
             e.way.kind not in WELL and e.way.in_hours,
         )
         for e in analysis.ended
-    ]  # fmt: skip
+    ]
     words = outlined(view.path, view.names, f"/paths/{view.published.id}", {})
     return PathPage(
-        view, analysis, picture, week_map(analysis.week, link), legend(grades_in(analysis.week)), ended, versions, words, follow, drawing
+        view,
+        analysis,
+        picture,
+        week_map(analysis.week, link),
+        legend(grades_in(analysis.week)),
+        ended,
+        versions,
+        words,
+        follow,
+        drawing,
     )
 
 
@@ -308,24 +362,40 @@ def path_form(facts: FormFacts, sites: list[tuple[str, str]]) -> PathForm:
 
 def _opening_row(i: int, openings: list[Opening]) -> OpeningRow:
     row = openings[i] if i < len(openings) else None
-    days = [Day(str(n), words, row is not None and n in row.weekdays) for n, words in enumerate(DAYS)]
+    days = [
+        Day(str(n), words, row is not None and n in row.weekdays) for n, words in enumerate(DAYS)
+    ]
     return OpeningRow(i + 1, days, row.start if row else "", row.end if row else "")
 
 
 def _closure_row(i: int, closures: list[Closure]) -> ClosureRow:
     row = closures[i] if i < len(closures) else None
-    return ClosureRow(i + 1, row.first.isoformat(), row.last.isoformat(), row.name) if row else ClosureRow(i + 1, "", "", "")
+    return (
+        ClosureRow(i + 1, row.first.isoformat(), row.last.isoformat(), row.name)
+        if row
+        else ClosureRow(i + 1, "", "", "")
+    )
 
 
 def _choice_row(i: int, choices: list[Choice]) -> ChoiceRow:
     row = choices[i] if i < len(choices) else None
-    return ChoiceRow(i + 1, row.key, row.word, row.way, row.people) if row else ChoiceRow(i + 1, str(i + 1), "", WAYS[0], ())
+    return (
+        ChoiceRow(i + 1, row.key, row.word, row.way, row.people)
+        if row
+        else ChoiceRow(i + 1, str(i + 1), "", WAYS[0], ())
+    )
 
 
 def read_form(form: FormData, timezone: str) -> DeskForm:
     """The filled-in form. Raises NotUnderstood naming the field."""
     texts = {key: str(value).strip() for key, value in form.multi_items()}
-    rows = sorted({int(m.group(1)) for key in texts if (m := re.fullmatch(r"(?:word|people|from|closed)(\d{1,2})", key))})
+    rows = sorted(
+        {
+            int(m.group(1))
+            for key in texts
+            if (m := re.fullmatch(r"(?:word|people|from|closed)(\d{1,2})", key))
+        }
+    )
     return DeskForm(
         timezone=timezone,
         openings=tuple(o for i in rows if (o := _opening(form, texts, i))),
@@ -338,7 +408,9 @@ def read_form(form: FormData, timezone: str) -> DeskForm:
 
 
 def _opening(form: FormData, texts: Mapping[str, str], i: int) -> Opening | None:
-    days = tuple(sorted({int(str(d)) for d in form.getlist(f"days{i}") if str(d) in set("0123456")}))
+    days = tuple(
+        sorted({int(str(d)) for d in form.getlist(f"days{i}") if str(d) in set("0123456")})
+    )
     start, end = texts.get(f"from{i}", ""), texts.get(f"to{i}", "")
     if not days and not start and not end:
         return None
@@ -348,7 +420,10 @@ def _opening(form: FormData, texts: Mapping[str, str], i: int) -> Opening | None
         if not re.fullmatch(r"([01]\d|2[0-3]):[0-5]\d|24:00", value):
             raise NotUnderstood("Type the time as 09:00.", field=name)
     if start >= end:
-        raise NotUnderstood("It closes before it opens. For a night, make two rows, until 24:00 and from 00:00.", field=f"to{i}")
+        raise NotUnderstood(
+            "It closes before it opens. For a night, make two rows, until 24:00 and from 00:00.",
+            field=f"to{i}",
+        )
     return Opening(weekdays=days, start=start, end=end)
 
 
@@ -372,7 +447,12 @@ def _choice(form: FormData, texts: Mapping[str, str], i: int) -> Choice | None:
         return None
     way = texts.get(f"way{i}", "")
     key = texts.get(f"key{i}", str(i))
-    return Choice(key=key if re.fullmatch(r"[0-9*#]", key) else str(i), word=word, people=people, way=way if way in WAYS else WAYS[0])
+    return Choice(
+        key=key if re.fullmatch(r"[0-9*#]", key) else str(i),
+        word=word,
+        people=people,
+        way=way if way in WAYS else WAYS[0],
+    )
 
 
 def _chosen(form: FormData, name: str) -> tuple[str, ...]:

@@ -1,4 +1,5 @@
-"""Drift: what carriers' lists and the estate have differently, and putting it right in either direction."""
+"""Drift: what carriers' lists and the estate have differently, and putting it right in either
+direction."""
 
 from fastapi import Request
 from fastapi.responses import Response
@@ -6,7 +7,7 @@ from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.services.carriers import reconciliation
-from sedge.services.holders import holders
+from sedge.services.holders import site_management
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 
@@ -15,7 +16,12 @@ place = Place()
 
 @place.page("/carriers/drift", May.SEE_MONEY)
 def look(request: Request, desk: AtDesk, account: str = "", kind: str = "") -> Response:
-    return draw(request, "drift.html", view=reconciliation.look(desk, account=account, kind=kind), sites=holders.site_choices(desk))
+    return draw(
+        request,
+        "drift.html",
+        view=reconciliation.look(desk, account=account, kind=kind),
+        sites=site_management.site_choices(desk),
+    )
 
 
 @place.action("/carriers/drift/compare", May.SEE_MONEY)
@@ -34,5 +40,7 @@ async def put_right(request: Request, desk: AtDesk) -> Response:
     if direction == "accept":
         await run_in_threadpool(reconciliation.accept, desk, chosen, str(form.get("why", "")))
         return go(request, "/carriers/drift")
-    order = await run_in_threadpool(reconciliation.put_right, desk, chosen, direction=direction, site=str(form.get("site", "")))
+    order = await run_in_threadpool(
+        reconciliation.put_right, desk, chosen, direction=direction, site=str(form.get("site", ""))
+    )
     return go(request, f"/work-orders/{order.no}")

@@ -8,8 +8,8 @@ from fastapi.responses import Response
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.services.callpaths import proof_calls
-from sedge.services.carriers import accounts, balances, connections
-from sedge.services.holders import holders
+from sedge.services.carriers import accounts, balances, connections, payments
+from sedge.services.holders import site_management
 from sedge.services.trunks import trunk_setup, trunks
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.drawings.runway import runway_chart
@@ -21,33 +21,56 @@ DEPOSIT = r"^deposit-[0-9a-f]{1,40}$"
 
 
 def _facts(desk: AtDesk) -> dict[str, Any]:
-    return {"rows": trunks.carriers(desk), "outlooks": balances.outlooks(desk), "chart": runway_chart}
+    return {
+        "rows": trunks.carriers(desk),
+        "outlooks": balances.outlooks(desk),
+        "chart": runway_chart,
+    }
 
 
 @place.page("/carriers", May.LOOK)
 def carriers(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "_carriers.html" if target(request) == "carriers" else "carriers.html", **_facts(desk), tried=None)
+    return draw(
+        request,
+        "_carriers.html" if target(request) == "carriers" else "carriers.html",
+        **_facts(desk),
+        tried=None,
+    )
 
 
 @place.page("/carriers/trunks/new", May.TRUNKS)
 def new_trunk(request: Request, desk: AtDesk, site: str = "", account: str = "") -> Response:
     """The simple form of one's own trunk."""
-    found = [(a.id, f"{a.name}, {v.carrier.name}") for v in trunks.carriers(desk) for a in v.accounts]
-    sites = holders.site_choices(desk)
+    found = [
+        (a.id, f"{a.name}, {v.carrier.name}") for v in trunks.carriers(desk) for a in v.accounts
+    ]
+    sites = site_management.site_choices(desk)
     return draw(request, "trunk_new.html", accounts=found, sites=sites, site=site, account=account)
 
 
 @place.action("/carriers/trunks", May.TRUNKS)
 def add_trunk(
-    request: Request, desk: AtDesk, name: Typed = "", account: Typed = "", site: Typed = "", host: Typed = "", channels: Typed = ""
+    request: Request,
+    desk: AtDesk,
+    name: Typed = "",
+    account: Typed = "",
+    site: Typed = "",
+    host: Typed = "",
+    channels: Typed = "",
 ) -> Response:
     calls = int(channels) if channels.isascii() and channels.isdigit() and len(channels) < 7 else 0
-    return go(request, f"/carriers/trunks/{trunk_setup.add(desk, name=name, account=account, site=site, host=host, channels=calls).id}")
+    trunk = trunk_setup.add(desk, name=name, account=account, site=site, host=host, channels=calls)
+    return go(request, f"/carriers/trunks/{trunk.id}")
 
 
 @place.page("/carriers/trunks/{key}", May.LOOK)
 def trunk(request: Request, desk: AtDesk, key: str) -> Response:
-    return draw(request, "trunk.html", view=trunks.one(desk, key), proofs=proof_calls.proofs_of(desk, trunk=key))
+    return draw(
+        request,
+        "trunk.html",
+        view=trunks.one(desk, key),
+        proofs=proof_calls.proofs_of(desk, trunk=key),
+    )
 
 
 @place.action("/carriers/trunks/{key}/prove", May.CHANGE_ESTATE)
@@ -58,7 +81,8 @@ def prove(request: Request, desk: AtDesk, key: str) -> Response:
 
 @place.action("/carriers/{carrier}/test", May.SEE_MONEY)
 def test_connection(request: Request, desk: AtDesk, carrier: str) -> Response:
-    """What a test of the connection found, drawn beside its button; a page of its own without JavaScript."""
+    """What a test of the connection found, drawn beside its button; a page of its own without
+    JavaScript."""
     tried = connections.test(desk, carrier)
     if target(request):
         return draw(request, "_connection.html", tried=tried)
@@ -67,54 +91,106 @@ def test_connection(request: Request, desk: AtDesk, carrier: str) -> Response:
 
 @place.page("/carriers/{carrier}/accounts", May.PAY)
 def new_accounts(request: Request, desk: AtDesk, carrier: str) -> Response:
-    """The form for one more account, or for many at once; for the first one where we have none with this carrier yet."""
+    """The form for one more account, or for many at once; for the first one where we have none with
+    this carrier yet."""
     if not accounts.has_one(desk, carrier):
-        of = accounts.carrier_of(desk, carrier)
-        return draw(request, "first_account.html", carrier=of, on_the_wire=of.id in desk.outside.carriers)
+        of = payments.carrier_of(desk, carrier)
+        return draw(
+            request, "first_account.html", carrier=of, on_the_wire=of.id in desk.outside.carriers
+        )
     return draw(
-        request, "new_accounts.html", carrier=accounts.carrier_of(desk, carrier), batch=desk.new_id("account"), most=accounts.MOST_AT_ONCE
+        request,
+        "new_accounts.html",
+        carrier=payments.carrier_of(desk, carrier),
+        batch=desk.new_id("account"),
+        most=accounts.MOST_AT_ONCE,
     )
 
 
 @place.action("/carriers/{carrier}/accounts", May.PAY)
 def open_accounts(
-    request: Request, desk: AtDesk, carrier: str, lines: Annotated[str, Form()] = "", batch: Annotated[str, Form(pattern=r"^account-[0-9a-f]{1,40}$")] = "account-0",
-    currency: Annotated[str, Form(pattern=r"^([A-Z]{3})?$")] = "", confirmed: Annotated[bool, Form()] = False,
-) -> Response:  # fmt: skip
-    """First what would be opened and paid in, then what was opened, with each key. Sent again, nothing is opened or paid twice."""
-    of = accounts.carrier_of(desk, carrier)
+    request: Request,
+    desk: AtDesk,
+    carrier: str,
+    lines: Annotated[str, Form()] = "",
+    batch: Annotated[str, Form(pattern=r"^account-[0-9a-f]{1,40}$")] = "account-0",
+    currency: Annotated[str, Form(pattern=r"^([A-Z]{3})?$")] = "",
+    confirmed: Annotated[bool, Form()] = False,
+) -> Response:
+    """First what would be opened and paid in, then what was opened, with each key. Sent again,
+    nothing is opened or paid twice."""
+    of = payments.carrier_of(desk, carrier)
     wanted = accounts.lines_in(desk, lines, accounts.currency_for(desk, carrier, currency))
     if not confirmed:
         plan = accounts.plan_opening(desk, carrier, wanted, batch=batch, currency=currency)
-        return draw(request, "_plan_accounts.html" if target(request) else "plan_accounts.html", plan=plan, carrier=of, lines=lines)
-    opened = accounts.open_many(desk, carrier, wanted, batch=batch, currency=currency, show_again=True)
-    return draw(request, "_opened_accounts.html" if target(request) else "opened_accounts.html", opened=opened, carrier=of)
+        return draw(
+            request,
+            "_plan_accounts.html" if target(request) else "plan_accounts.html",
+            plan=plan,
+            carrier=of,
+            lines=lines,
+        )
+    opened = accounts.open_many(
+        desk, carrier, wanted, batch=batch, currency=currency, show_again=True
+    )
+    return draw(
+        request,
+        "_opened_accounts.html" if target(request) else "opened_accounts.html",
+        opened=opened,
+        carrier=of,
+    )
 
 
 @place.action("/carriers/{carrier}/first-account", May.PAY)
-def add_first_account(request: Request, desk: AtDesk, carrier: str, name: Typed = "", key: Typed = "") -> Response:
-    return go(request, f"/carriers/accounts/{accounts.add_first(desk, carrier, name=name, key=key).id}")
+def add_first_account(
+    request: Request, desk: AtDesk, carrier: str, name: Typed = "", key: Typed = ""
+) -> Response:
+    return go(
+        request, f"/carriers/accounts/{accounts.add_first(desk, carrier, name=name, key=key).id}"
+    )
 
 
 @place.page("/carriers/accounts/{account}", May.SEE_MONEY)
 def account_page(request: Request, desk: AtDesk, account: str) -> Response:
     """One account: balance, outlook, rules, key, and what has moved on it."""
-    found, carrier, has_key = accounts.look(desk, account)
+    found, carrier, has_key = payments.look(desk, account)
     return draw(
-        request, "account.html", account=found, carrier=carrier, has_key=has_key, outlook=balances.outlooks(desk)[found.id], chart=runway_chart,
-        moves=accounts.moves(desk, found.id), on_the_wire=carrier.id in desk.outside.carriers,
-    )  # fmt: skip
+        request,
+        "account.html",
+        account=found,
+        carrier=carrier,
+        has_key=has_key,
+        outlook=balances.outlooks(desk)[found.id],
+        chart=runway_chart,
+        moves=payments.moves(desk, found.id),
+        on_the_wire=carrier.id in desk.outside.carriers,
+    )
 
 
 @place.action("/carriers/accounts/{account}/terms", May.PAY)
 def set_terms(
-    request: Request, desk: AtDesk, account: str, low_mark: Typed = "", contact: Typed = "", alert_mail: Typed = "", alert_phone: Typed = "",
-    top_up_at: Typed = "", top_up_amount: Typed = "", top_up_most: Typed = "", grace_days: Typed = "",
-) -> Response:  # fmt: skip
+    request: Request,
+    desk: AtDesk,
+    account: str,
+    low_mark: Typed = "",
+    contact: Typed = "",
+    alert_mail: Typed = "",
+    alert_phone: Typed = "",
+    top_up_at: Typed = "",
+    top_up_amount: Typed = "",
+    top_up_most: Typed = "",
+    grace_days: Typed = "",
+) -> Response:
     form = {
-        "low_mark": low_mark, "contact": contact, "alert_mail": alert_mail, "alert_phone": alert_phone, "top_up_at": top_up_at,
-        "top_up_amount": top_up_amount, "top_up_most": top_up_most, "grace_days": grace_days,
-    }  # fmt: skip
+        "low_mark": low_mark,
+        "contact": contact,
+        "alert_mail": alert_mail,
+        "alert_phone": alert_phone,
+        "top_up_at": top_up_at,
+        "top_up_amount": top_up_amount,
+        "top_up_most": top_up_most,
+        "grace_days": grace_days,
+    }
     accounts.set_terms(desk, account, form)
     return go(request, f"/carriers/accounts/{account}")
 
@@ -129,21 +205,43 @@ def put_key(request: Request, desk: AtDesk, account: str, key: Typed = "") -> Re
 def make_key(request: Request, desk: AtDesk, account: str) -> Response:
     """A key made anew, shown this once."""
     key = accounts.make_key(desk, account)
-    found, carrier, _ = accounts.look(desk, account)
-    return draw(request, "_new_key.html" if target(request) else "new_key.html", key=key, account=found, carrier=carrier)
+    found, carrier, _ = payments.look(desk, account)
+    return draw(
+        request,
+        "_new_key.html" if target(request) else "new_key.html",
+        key=key,
+        account=found,
+        carrier=carrier,
+    )
 
 
 @place.page("/carriers/accounts/{account}/deposit", May.PAY)
-def plan_deposit(request: Request, desk: AtDesk, account: str, amount: str = "", back: str = "") -> Response:
-    """What a payment does before it is made, with a button that names it; an amount that can't be used is asked for again.
-    `back` is the page of the hold that waits for the money, with what was typed there."""
-    found, _, _ = accounts.look(desk, account)
+def plan_deposit(
+    request: Request, desk: AtDesk, account: str, amount: str = "", back: str = ""
+) -> Response:
+    """What a payment does before it is made, with a button that names it; an amount that can't be
+    used is asked for again. `back` is the page of the hold that waits for the money, with what was
+    typed there."""
+    found, _, _ = payments.look(desk, account)
     try:
-        plan, problem = (accounts.plan_deposit(desk, account, amount) if amount.strip() else None), ""
+        plan, problem = (
+            (payments.plan_deposit(desk, account, amount) if amount.strip() else None),
+            "",
+        )
     except NotUnderstood as error:
         plan, problem = None, error.message
     here, onward = f"/carriers/accounts/{account}/deposit", _after_deposit(account, back)
-    return draw(request, "deposit.html", plan=plan, account=found, amount=amount[:40], problem=problem, here=here, back=back, onward=onward)
+    return draw(
+        request,
+        "deposit.html",
+        plan=plan,
+        account=found,
+        amount=amount[:40],
+        problem=problem,
+        here=here,
+        back=back,
+        onward=onward,
+    )
 
 
 @place.action("/carriers/accounts/{account}/deposit", May.PAY)
@@ -155,11 +253,17 @@ def deposit(
     key: Annotated[str, Form(pattern=DEPOSIT)],
     back: Annotated[str, Form(max_length=4000)] = "",
 ) -> Response:
-    """The payment that was shown, once however often its button is pressed; then back to the hold that waited for it."""
-    accounts.deposit(desk, account, amount, identity=key)
+    """The payment that was shown, once however often its button is pressed; then back to the hold
+    that waited for it."""
+    payments.deposit(desk, account, amount, identity=key)
     return go(request, _after_deposit(account, back))
 
 
 def _after_deposit(account: str, back: str) -> str:
-    is_hold = back.startswith("/supply/holds/") and back.isascii() and back.isprintable() and "\\" not in back
+    is_hold = (
+        back.startswith("/supply/holds/")
+        and back.isascii()
+        and back.isprintable()
+        and "\\" not in back
+    )
     return back if is_hold else f"/carriers/accounts/{account}"

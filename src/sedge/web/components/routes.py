@@ -1,4 +1,5 @@
-"""Every part of the interface side by side, in light and dark: present in the demo and in tests only."""
+"""Every part of the interface side by side, in light and dark: present in the demo and in tests
+only."""
 
 from datetime import timedelta
 
@@ -26,9 +27,14 @@ SHOWN = tuple(s for s in State if s not in {State.RELEASED, State.PORTED_OUT, St
 @place.page("/components", May.LOOK)
 def components(request: Request, desk: AtDesk) -> Response:
     if not desk.house.settings.demo:
-        raise NotFound("There is no such page. The address may be mistyped, or what was there is gone.")
+        raise NotFound(
+            "There is no such page. The address may be mistyped, or what was there is gone."
+        )
     now, day = desk.now(), timedelta(days=1)
-    cells = [MapCell(441134960100 + i, SHOWN[i % len(SHOWN)], SHOWN[i % len(SHOWN)].value) for i in range(40)]
+    cells = [
+        MapCell(441134960100 + i, SHOWN[i % len(SHOWN)], SHOWN[i % len(SHOWN)].value)
+        for i in range(40)
+    ]
     life = [
         Stretch(State.ON_ORDER, "", now - 200 * day, now - 199 * day),
         Stretch(State.AVAILABLE, "", now - 199 * day, now - 120 * day),
@@ -36,16 +42,36 @@ def components(request: Request, desk: AtDesk) -> Response:
         Stretch(State.AGING, "", now - 30 * day, None),
     ]
     hours = Opening(weekdays=(0, 1, 2, 3, 4), start="09:00", end="17:00")
-    choices = (Choice(key="1", word="visits", people=("a",)), Choice(key="2", word="schools", people=("b",), way="in order"))
+    choices = (
+        Choice(key="1", word="visits", people=("a",)),
+        Choice(key="2", word="schools", people=("b",), way="in order"),
+    )
     path = plan_desk(
         DeskForm(
-            timezone="Europe/London", openings=(hours,), greeting="For visits press 1, for schools 2.", choices=choices, recipients=("a",)
+            timezone="Europe/London",
+            openings=(hours,),
+            greeting="For visits press 1, for schools 2.",
+            choices=choices,
+            recipients=("a",),
         )
     )
     return draw(
-        request, "components.html", states=[(legend_shape(s), s.value) for s in SHOWN], map=block_map("+441134960100", cells, chosen=441134960104),
-        strip=strip(life, now), path=path_map(path, {"a": "Ifeoma Okafor", "b": "Piet Lindqvist"}, [("hours", "open"), ("menu", "1")], "choice-1",
-                                              above=("0113 496 0200", "0131 496 0999")),
-        price=money("12.40", "GBP"), story=[Happening(0, "hours", "Hours", "open."), Happening(7, "ring", "Ring", "no phone registered.", wrong=True)],
+        request,
+        "components.html",
+        states=[(legend_shape(s), s.value) for s in SHOWN],
+        map=block_map("+441134960100", cells, chosen=441134960104),
+        strip=strip(life, now),
+        path=path_map(
+            path,
+            {"a": "Ifeoma Okafor", "b": "Piet Lindqvist"},
+            [("hours", "open"), ("menu", "1")],
+            "choice-1",
+            above=("0113 496 0200", "0131 496 0999"),
+        ),
+        price=money("12.40", "GBP"),
+        story=[
+            Happening(0, "hours", "Hours", "open."),
+            Happening(7, "ring", "Ring", "no phone registered.", wrong=True),
+        ],
         hold_ends=now + timedelta(minutes=14),
-    )  # fmt: skip
+    )

@@ -13,7 +13,8 @@ from starlette.datastructures import FormData
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import read_one
-from sedge.services.callpaths import path_analysis
+from sedge.core.records import SECONDS_EACH
+from sedge.services.callpaths import path_reach
 from sedge.services.context import Desk
 from sedge.services.holders import devices, holders, people_lookup
 from sedge.services.workorders import workorders
@@ -24,57 +25,109 @@ from sedge.web.shared.rendering import draw, go
 
 place = Place()
 THEN = [
-    ("mailbox", "their mailbox takes a message"), ("colleague", "a colleague is rung, then the mailbox"), ("mobile", "their mobile is rung"),
+    ("mailbox", "their mailbox takes a message"),
+    ("colleague", "a colleague is rung, then the mailbox"),
+    ("mobile", "their mobile is rung"),
     ("nothing", "the call ends"),
-]  # fmt: skip
+]
 
 
 @place.page("/holders/people/{key}/answering", May.LOOK)
 def page(request: Request, desk: AtDesk, key: str, at: str = "") -> Response:
     """What would ring now, or at a moment, and the rules."""
-    found = path_analysis.reachable(desk, key, _moment(desk, key, at))
-    people = path_analysis.people_by_id(desk, (*found.person.answering.pickup, found.person.answering.cover))
+    found = path_reach.reachable(desk, key, _moment(desk, key, at))
+    people = path_reach.people_by_id(
+        desk, (*found.person.answering.pickup, found.person.answering.cover)
+    )
     rules = found.person.answering
     return draw(
-        request, "answering.html", found=found, rules=rules, openings=openings_rows(rules.openings), then=THEN,
+        request,
+        "answering.html",
+        found=found,
+        rules=rules,
+        openings=openings_rows(rules.openings),
+        then=THEN,
         devices=[(d.id, d.name) for d, _ in devices.of_person(desk, key)],
-        pickup=", ".join(people[k].name for k in rules.pickup if k in people), cover=people[rules.cover].name if rules.cover in people else "",
-        at=at, rung_by=path_analysis.that_ring(desk, key),
-    )  # fmt: skip
+        pickup=", ".join(people[k].name for k in rules.pickup if k in people),
+        cover=people[rules.cover].name if rules.cover in people else "",
+        at=at,
+        rung_by=path_reach.that_ring(desk, key),
+    )
 
 
 def _moment(desk: Desk, key: str, at: str) -> datetime | None:
     if not at:
         return None
     try:
-        return datetime.fromisoformat(at).replace(tzinfo=ZoneInfo(holders.zone_of_person(desk, key)))
+        return datetime.fromisoformat(at).replace(
+            tzinfo=ZoneInfo(holders.zone_of_person(desk, key))
+        )
     except ValueError as error:
         raise NotUnderstood("Type the moment as 2026-03-12T11:20.", field="at") from error
 
 
 @place.action("/holders/people/{key}/answering", May.CHANGE_ESTATE)
-async def set_rules(request: Request, desk: AtDesk, key: str, ring_seconds: Annotated[str, Form()] = "25") -> Response:
+async def set_rules(
+    request: Request, desk: AtDesk, key: str, ring_seconds: Annotated[str, Form()] = "25"
+) -> Response:
     """The rules as a draft, so that their checks are seen."""
     form = await request.form()
 
     def planned() -> int:
-        raw = {"kind": "set_answering", "holder": {"kind": "person", "id": key}, **_read(desk, form, ring_seconds)}
-        name = path_analysis.reachable(desk, key).person.name
-        return workorders.draft(desk, f"Answering rules of {name}", workorders.read_tasks(desk, [raw]), look=True).no
+        raw = {
+            "kind": "set_answering",
+            "holder": {"kind": "person", "id": key},
+            **_read(desk, form, ring_seconds),
+        }
+        name = path_reach.reachable(desk, key).person.name
+        return workorders.draft(
+            desk, f"Answering rules of {name}", workorders.read_tasks(desk, [raw]), look=True
+        ).no
 
     return go(request, f"/work-orders/{await run_in_threadpool(planned)}")
+
+
+def _seconds_each(typed: str) -> int:
+    """How long each device rings before the next; 0, and empty, for all at once."""
+    if not typed:
+        return 0
+    if not (typed.isascii() and typed.isdecimal()) or int(typed) not in SECONDS_EACH:
+        message = f"{SECONDS_EACH[0]} to {SECONDS_EACH[-1]} seconds, or empty for all at once."
+        raise NotUnderstood(message, field="seconds_each")
+    return int(typed)
 
 
 def _read(desk: Desk, form: FormData, ring_seconds: str) -> dict[str, Any]:
     if not ring_seconds.isdigit() or not 5 <= int(ring_seconds) <= 300:
         raise NotUnderstood("A whole number from 5 to 300.", field="ring_seconds")
-    texts = {name: str(value).strip() for name, value in form.multi_items() if isinstance(value, str)}
-    rows = sorted({int(m[1]) for name in texts if (m := re.fullmatch(r"(?:from|days)(\d{1,2})", name))})
-    mobile = read_one(texts["mobile"], desk.organisation.home_country, field="mobile") if texts.get("mobile") else ""
-    pickup = [p.id for p in people_lookup.people_in(desk, texts["pickup"], most=20, field="pickup")] if texts.get("pickup") else []
-    cover = people_lookup.people_in(desk, texts["cover"], most=1, field="cover")[0].id if texts.get("cover") else ""
+    texts = {
+        name: str(value).strip() for name, value in form.multi_items() if isinstance(value, str)
+    }
+    rows = sorted(
+        {int(m[1]) for name in texts if (m := re.fullmatch(r"(?:from|days)(\d{1,2})", name))}
+    )
+    mobile = (
+        read_one(texts["mobile"], desk.organisation.home_country, field="mobile")
+        if texts.get("mobile")
+        else ""
+    )
+    pickup = (
+        [p.id for p in people_lookup.people_in(desk, texts["pickup"], most=20, field="pickup")]
+        if texts.get("pickup")
+        else []
+    )
+    cover = (
+        people_lookup.people_in(desk, texts["cover"], most=1, field="cover")[0].id
+        if texts.get("cover")
+        else ""
+    )
     answering = {
-        "openings": [o for i in rows if (o := opening_of(form, texts, i))], "devices": [str(d) for d in form.getlist("devices")][:20], "mobile": mobile,
-        "pickup": pickup, "then": texts.get("then", "mailbox"), "cover": cover,
-    }  # fmt: skip
+        "openings": [o for i in rows if (o := opening_of(form, texts, i))],
+        "devices": [str(d) for d in form.getlist("devices")][:20],
+        "mobile": mobile,
+        "seconds_each": _seconds_each(texts.get("seconds_each", "")),
+        "pickup": pickup,
+        "then": texts.get("then", "mailbox"),
+        "cover": cover,
+    }
     return {"ring_seconds": int(ring_seconds), "answering": answering}

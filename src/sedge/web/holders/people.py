@@ -1,4 +1,5 @@
-"""What belongs to people: devices, groups, rights; downstream systems; what the directory proposes."""
+"""What belongs to people: devices, groups, rights; downstream systems; what the directory
+proposes."""
 
 from typing import Annotated
 
@@ -10,8 +11,18 @@ from sedge.core.access.roles import May
 from sedge.core.enums import Right
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import HolderKind
-from sedge.services.holders import devices, directory, downstream, groups, holders, people_lookup, person_details
-from sedge.services.workorders import workorders
+from sedge.services.holders import (
+    devices,
+    directory_proposals,
+    downstream,
+    groups,
+    holders,
+    people_lookup,
+    person_details,
+    service_lines,
+    site_management,
+)
+from sedge.services.workorders import order_running, workorders
 from sedge.web.routing import AtDesk, Place
 from sedge.web.safety.views import qr_of
 from sedge.web.shared.rendering import draw, go, target
@@ -24,11 +35,19 @@ place = Place()
 
 @place.action("/holders/people/{key}/devices", May.CHANGE_HOLDERS)
 def add_device(
-    request: Request, desk: AtDesk, key: str, kind: Annotated[str, Form()] = "desk phone", name: Annotated[str, Form()] = ""
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    kind: Annotated[str, Form()] = "desk phone",
+    name: Annotated[str, Form()] = "",
 ) -> Response:
     sheet = devices.add(desk, key, kind, name[:80])
     if target(request):
-        facts = {"qr": qr_of(sheet.code), "card": person_details.look(desk, key), "row": holders.one_holder(desk, HolderKind.PERSON, key)}
+        facts = {
+            "qr": qr_of(sheet.code),
+            "card": person_details.look(desk, key),
+            "row": holders.one_holder(desk, HolderKind.PERSON, key),
+        }
         return draw(request, "_device_added.html", sheet=sheet, **facts)
     return _sheet(request, sheet)
 
@@ -57,20 +76,32 @@ def _sheet(request: Request, sheet: devices.Sheet) -> Response:
 
 
 @place.action("/holders/people/{key}/rights", May.CHANGE_ESTATE)
-def set_rights(request: Request, desk: AtDesk, key: str, right: Annotated[list[str] | None, Form()] = None) -> Response:
+def set_rights(
+    request: Request, desk: AtDesk, key: str, right: Annotated[list[str] | None, Form()] = None
+) -> Response:
     wanted = [r.value for r in Right if r.value in set(right or []) | {Right.EMERGENCY.value}]
-    raw = [{"kind": "set_calling_rights", "holder": {"kind": "person", "id": key}, "rights": wanted}]
+    raw = [
+        {"kind": "set_calling_rights", "holder": {"kind": "person", "id": key}, "rights": wanted}
+    ]
     name = holders.one_holder(desk, holders.HolderKind.PERSON, key).holder.name
-    order = workorders.run_now(desk, f"Calling rights of {name}", workorders.read_tasks(desk, raw))
+    order = order_running.run_now(
+        desk, f"Calling rights of {name}", workorders.read_tasks(desk, raw)
+    )
     return go(request, f"/work-orders/{order.no}")
 
 
 @place.action("/holders/people/{key}/change", May.CHANGE_ESTATE)
 def change_person(
-    request: Request, desk: AtDesk, key: str, name: Annotated[str, Form()] = "", email: Annotated[str, Form()] = "",
-    department: Annotated[str, Form()] = "", job: Annotated[str, Form()] = "", extension: Annotated[str, Form()] = "",
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    name: Annotated[str, Form()] = "",
+    email: Annotated[str, Form()] = "",
+    department: Annotated[str, Form()] = "",
+    job: Annotated[str, Form()] = "",
+    extension: Annotated[str, Form()] = "",
     manager: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
+) -> Response:
     """What is known of somebody; as a draft, so that its checks are seen."""
     known = holders.one_holder(desk, holders.HolderKind.PERSON, key).holder
     given = {
@@ -86,7 +117,10 @@ def change_person(
     if not fresh:
         raise NotUnderstood("Nothing is different from what is known.", field="name")
     order = workorders.draft(
-        desk, f"Change {known.name}", workorders.read_tasks(desk, [{"kind": "change_person", "person": key, **fresh}]), look=True
+        desk,
+        f"Change {known.name}",
+        workorders.read_tasks(desk, [{"kind": "change_person", "person": key, **fresh}]),
+        look=True,
     )
     return go(request, f"/work-orders/{order.no}")
 
@@ -110,14 +144,23 @@ def group(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 @place.action("/holders/groups", May.CHANGE_HOLDERS)
-def add_group(request: Request, desk: AtDesk, name: Annotated[str, Form()] = "", members: Annotated[str, Form()] = "") -> Response:
+def add_group(
+    request: Request,
+    desk: AtDesk,
+    name: Annotated[str, Form()] = "",
+    members: Annotated[str, Form()] = "",
+) -> Response:
     order = groups.put(desk, name, members)
     return go(request, f"/work-orders/{order.no}")
 
 
 @place.action("/holders/groups/{key}", May.CHANGE_HOLDERS)
 def change_group(
-    request: Request, desk: AtDesk, key: str, name: Annotated[str, Form()] = "", members: Annotated[str, Form()] = ""
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    name: Annotated[str, Form()] = "",
+    members: Annotated[str, Form()] = "",
 ) -> Response:
     order = groups.put(desk, name, members, key)
     return go(request, f"/work-orders/{order.no}")
@@ -138,21 +181,21 @@ def systems(request: Request, desk: AtDesk) -> Response:
 
 @place.page("/holders/systems/new", May.CHANGE_HOLDERS)
 def new_system(request: Request, desk: AtDesk) -> Response:
-    sites = holders.site_choices(desk)
+    sites = site_management.site_choices(desk)
     return draw(
         request,
         "system_form.html",
         system=None,
         sites=sites,
         formats=[(f, f) for f in downstream.FORMATS],
-        spots=holders.spot_choices(desk, sites),
+        spots=site_management.spot_choices(desk, sites),
     )
 
 
 @place.page("/holders/systems/{key}", May.LOOK)
 def system(request: Request, desk: AtDesk, key: str) -> Response:
     view = downstream.look(desk, key)
-    sites = holders.site_choices(desk)
+    sites = site_management.site_choices(desk)
     return draw(
         request,
         "system.html",
@@ -160,7 +203,7 @@ def system(request: Request, desk: AtDesk, key: str) -> Response:
         system=view.system,
         sites=sites,
         formats=[(f, f) for f in downstream.FORMATS],
-        spots=holders.spot_choices(desk, sites),
+        spots=site_management.spot_choices(desk, sites),
     )
 
 
@@ -179,7 +222,9 @@ async def change_system(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 @place.action("/holders/systems/{key}/numbers", May.CHANGE_ESTATE)
-def give_numbers(request: Request, desk: AtDesk, key: str, numbers: Annotated[str, Form()] = "") -> Response:
+def give_numbers(
+    request: Request, desk: AtDesk, key: str, numbers: Annotated[str, Form()] = ""
+) -> Response:
     return go(request, f"/work-orders/{downstream.give(desk, key, numbers).no}")
 
 
@@ -188,10 +233,18 @@ def give_numbers(request: Request, desk: AtDesk, key: str, numbers: Annotated[st
 
 @place.action("/holders/lines/{key}/change", May.CHANGE_HOLDERS)
 def change_line(
-    request: Request, desk: AtDesk, key: str, name: Annotated[str, Form()] = "", kind: Annotated[str, Form()] = "",
-    members: Annotated[str, Form()] = "", group: Annotated[list[str] | None, Form()] = None, spot: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
-    holders.change_line(desk, key, name=name, kind=kind, members=members, groups=(group or [])[:50], spot=spot)
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    name: Annotated[str, Form()] = "",
+    kind: Annotated[str, Form()] = "",
+    members: Annotated[str, Form()] = "",
+    group: Annotated[list[str] | None, Form()] = None,
+    spot: Annotated[str, Form()] = "",
+) -> Response:
+    service_lines.change_line(
+        desk, key, name=name, kind=kind, members=members, groups=(group or [])[:50], spot=spot
+    )
     return go(request, f"/holders/lines/{key}")
 
 
@@ -200,14 +253,14 @@ def change_line(
 
 @place.page("/holders/directory", May.LOOK)
 def proposals(request: Request, desk: AtDesk) -> Response:
-    rows = directory.proposals(desk)
+    rows = directory_proposals.proposals(desk)
     return draw(
         request,
         "directory.html",
         tab="directory",
         rows=rows,
-        taken=directory.proposals(desk, state="taken"),
-        sites=holders.site_choices(desk),
+        taken=directory_proposals.proposals(desk, state="taken"),
+        sites=site_management.site_choices(desk),
         connected=desk.organisation.asks_directory,
     )
 
@@ -216,15 +269,17 @@ def proposals(request: Request, desk: AtDesk) -> Response:
 async def take(request: Request, desk: AtDesk) -> Response:
     form = await request.form()
     picked = [str(value)[:80] for value in form.getlist("pick")][:500]
-    sites = {name[5:]: str(value) for name, value in form.items() if name.startswith("site-") and value}
+    sites = {
+        name[5:]: str(value) for name, value in form.items() if name.startswith("site-") and value
+    }
     if form.get("what") == "dismiss":
-        await run_in_threadpool(directory.dismiss, desk, picked)
+        await run_in_threadpool(directory_proposals.dismiss, desk, picked)
         return go(request, "/holders/directory")
-    order = await run_in_threadpool(lambda: directory.take(desk, picked, sites=sites))
+    order = await run_in_threadpool(lambda: directory_proposals.take(desk, picked, sites=sites))
     return go(request, f"/work-orders/{order.no}")
 
 
 @place.action("/holders/directory/ask", May.DIRECTORY)
 def ask_directory(request: Request, desk: AtDesk) -> Response:
-    directory.pull(desk)
+    directory_proposals.pull(desk)
     return go(request, "/holders/directory")

@@ -17,8 +17,16 @@ from sedge.core.outbound.caller_id import in_words
 from sedge.core.outbound.dialplan import dial, plan_of
 from sedge.core.records import CivicElements, HolderKind, HolderRef, Subject
 from sedge.core.safety.countries import FORMS
-from sedge.services.holders import groups, holders, person_details, site_facts, site_setup
-from sedge.services.holders.holders import LINE_KINDS
+from sedge.services.holders import (
+    groups,
+    holders,
+    person_details,
+    service_lines,
+    site_facts,
+    site_management,
+    site_setup,
+)
+from sedge.services.holders.service_lines import LINE_KINDS
 from sedge.services.imports import people_import
 from sedge.services.ledger import ledger
 from sedge.web.routing import AtDesk, Place
@@ -29,10 +37,23 @@ NEW = {"person": "person", "line": "service line", "site": "site"}
 
 
 @place.page("/holders", May.LOOK)
-def people(request: Request, desk: AtDesk, site: str = "", find: str = "", after: str = "") -> Response:
-    rows, following = holders.people(desk, site=site, find=find if len(find.strip()) >= 3 else "", after=after)
+def people(
+    request: Request, desk: AtDesk, site: str = "", find: str = "", after: str = ""
+) -> Response:
+    rows, following = holders.people(
+        desk, site=site, find=find if len(find.strip()) >= 3 else "", after=after
+    )
     template = "_people.html" if target(request) == "people" else "holders.html"
-    return draw(request, template, tab="people", rows=rows, following=following, sites=_sites(desk), site=site, find=find)
+    return draw(
+        request,
+        template,
+        tab="people",
+        rows=rows,
+        following=following,
+        sites=_sites(desk),
+        site=site,
+        find=find,
+    )
 
 
 @place.page("/holders/lines", May.LOOK)
@@ -42,7 +63,7 @@ def lines(request: Request, desk: AtDesk, site: str = "") -> Response:
 
 @place.page("/holders/sites", May.LOOK)
 def sites(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "sites.html", tab="sites", rows=holders.sites(desk))
+    return draw(request, "sites.html", tab="sites", rows=site_management.sites(desk))
 
 
 @place.page("/holders/people/{key}", May.LOOK)
@@ -52,9 +73,18 @@ def person(request: Request, desk: AtDesk, key: str, phone: str = "") -> Respons
     what = ", ".join(x for x in (card.person.job, card.person.department) if x) or "person"
     history = ledger.read(desk, subject=Subject.PERSON, key=key, limit=20).entries
     return draw(
-        request, "person.html", row=row, card=card, what=what, history=history, spots=[(s.id, f"{s.name} ({s.id})") for s in card.spots],
-        spot_name=_spot_name(desk, row), kinds=[(k, k) for k in KINDS], phone=phone if phone in KINDS else "", rights=[(r.value, r in card.person.rights) for r in Right],
-    )  # fmt: skip
+        request,
+        "person.html",
+        row=row,
+        card=card,
+        what=what,
+        history=history,
+        spots=[(s.id, f"{s.name} ({s.id})") for s in card.spots],
+        spot_name=_spot_name(desk, row),
+        kinds=[(k, k) for k in KINDS],
+        phone=phone if phone in KINDS else "",
+        rights=[(r.value, r in card.person.rights) for r in Right],
+    )
 
 
 @place.page("/holders/lines/{key}", May.LOOK)
@@ -63,39 +93,79 @@ def line(request: Request, desk: AtDesk, key: str) -> Response:
     history = ledger.read(desk, subject=Subject.SERVICE_LINE, key=key, limit=20).entries
     known = groups.listing(desk)
     return draw(
-        request, "line.html", row=row, calls=person_details.calls_to(desk, Subject.SERVICE_LINE, HolderRef(kind=HolderKind.SERVICE_LINE, id=key)), history=history, spot_name=_spot_name(desk, row), members=holders.names_of(desk, row.holder), groups=known,
-        kinds=[(k, k) for k in LINE_KINDS], spots=holders.good_spots(desk, row.holder.site, keep=row.holder.spot),
-    )  # fmt: skip
+        request,
+        "line.html",
+        row=row,
+        calls=person_details.calls_to(
+            desk, Subject.SERVICE_LINE, HolderRef(kind=HolderKind.SERVICE_LINE, id=key)
+        ),
+        history=history,
+        spot_name=_spot_name(desk, row),
+        members=holders.names_of(desk, row.holder),
+        groups=known,
+        kinds=[(k, k) for k in LINE_KINDS],
+        spots=site_management.good_spots(desk, row.holder.site, keep=row.holder.spot),
+    )
 
 
 def _spot_name(desk: AtDesk, row: holders.HolderRow) -> str:
-    return next((s.name for s in holders.spots_of(desk, row.holder.site) if s.id == row.holder.spot), "")
+    return next(
+        (
+            s.name
+            for s in site_management.spots_of(desk, row.holder.site)
+            if s.id == row.holder.spot
+        ),
+        "",
+    )
 
 
 @place.page("/holders/sites/{key}", May.LOOK)
 def site_page(request: Request, desk: AtDesk, key: str, dialled: str = "") -> Response:
     """A site with its spots and its dial plan, in which dialled digits can be tried."""
-    view = holders.one_site(desk, key)
+    view = site_management.one_site(desk, key)
     tried = dial(dialled[:40], view.row.site) if dialled.strip() else None
     return draw(
-        request, "site.html", row=view.row, spots=view.spots, main=view.main, account=view.account, plan=plan_of(view.row.site), dialled=dialled,
-        tried=tried, country=COUNTRIES[view.row.site.country], calls_show=in_words(view.row.site.caller_id, "the organisation"),
-    )  # fmt: skip
+        request,
+        "site.html",
+        row=view.row,
+        spots=view.spots,
+        main=view.main,
+        account=view.account,
+        plan=plan_of(view.row.site),
+        dialled=dialled,
+        tried=tried,
+        country=COUNTRIES[view.row.site.country],
+        calls_show=in_words(view.row.site.caller_id, "the organisation"),
+    )
 
 
 SETUP = {
-    "change": "/holders/sites/{}/change", "spots": "/safety?site={}", "carriers": "/carriers/trunks/new?site={}", "supply": "/holders/sites/{}/supply", "order": "/supply/for-site?site={}", "path": "/paths/new?site={}",
-    "give-main": "/work-orders/new/assign?site={}&role=main", "give-mailbox": "/work-orders/new/assign?site={}&role=mailbox+access", "people": "/holders/import",
-}  # fmt: skip
+    "change": "/holders/sites/{}/change",
+    "spots": "/safety?site={}",
+    "carriers": "/carriers/trunks/new?site={}",
+    "supply": "/holders/sites/{}/supply",
+    "order": "/supply/for-site?site={}",
+    "path": "/paths/new?site={}",
+    "give-main": "/work-orders/new/assign?site={}&role=main",
+    "give-mailbox": "/work-orders/new/assign?site={}&role=mailbox+access",
+    "people": "/holders/import",
+}
 
 
 @place.page("/holders/sites/{key}/supply", May.ADD_SITE)
 def supply_page(request: Request, desk: AtDesk, key: str) -> Response:
-    return draw(request, "site_supply.html", site=holders.one_site(desk, key).row.site, accounts=holders.supply_choices(desk))
+    return draw(
+        request,
+        "site_supply.html",
+        site=site_management.one_site(desk, key).row.site,
+        accounts=site_management.supply_choices(desk),
+    )
 
 
 @place.action("/holders/sites/{key}/supply", May.ADD_SITE)
-def choose_supply(request: Request, desk: AtDesk, key: str, account: Annotated[str, Form()] = "") -> Response:
+def choose_supply(
+    request: Request, desk: AtDesk, key: str, account: Annotated[str, Form()] = ""
+) -> Response:
     site_setup.choose_account(desk, key, account)
     return go(request, f"/holders/sites/{key}/set-up")
 
@@ -109,7 +179,9 @@ def set_up(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 @place.action("/holders/sites/{key}/like", May.CHANGE_HOLDERS)
-def like(request: Request, desk: AtDesk, key: str, pattern: Annotated[str, Form()] = "") -> Response:
+def like(
+    request: Request, desk: AtDesk, key: str, pattern: Annotated[str, Form()] = ""
+) -> Response:
     site_setup.like(desk, key, pattern)
     return go(request, f"/holders/sites/{key}/set-up")
 
@@ -132,7 +204,7 @@ def _change_site(request: Request, desk: AtDesk, key: str, form: dict[str, str])
 
 
 def _sites(desk: AtDesk) -> list[tuple[str, str]]:
-    return [(site.id, site.name) for site in holders.plain_sites(desk)]
+    return [(site.id, site.name) for site in site_management.plain_sites(desk)]
 
 
 @place.page("/holders/new/site", May.ADD_SITE)
@@ -148,40 +220,77 @@ def new(request: Request, desk: AtDesk, what: str) -> Response:
 def _new(request: Request, desk: AtDesk, kind: str, country: str = "") -> Response:
     home = country.upper() if country.upper() in FORMS else desk.organisation.home_country
     sites_ = _sites(desk)
-    spots = holders.spot_choices(desk, sites_) if kind == "line" else []
+    spots = site_management.spot_choices(desk, sites_) if kind == "line" else []
     return draw(
-        request, "holder_new.html", what=kind, words=NEW[kind], sites=sites_, kinds=[(k, k) for k in LINE_KINDS], spots=spots,
-        countries=[(c.code, c.name) for c in COUNTRIES.values()], accounts=holders.supply_choices(desk), phones=[(k, k) for k in KINDS], country=home, fields=FORMS[home],
-    )  # fmt: skip
+        request,
+        "holder_new.html",
+        what=kind,
+        words=NEW[kind],
+        sites=sites_,
+        kinds=[(k, k) for k in LINE_KINDS],
+        spots=spots,
+        countries=[(c.code, c.name) for c in COUNTRIES.values()],
+        accounts=site_management.supply_choices(desk),
+        phones=[(k, k) for k in KINDS],
+        country=home,
+        fields=FORMS[home],
+    )
 
 
 @place.action("/holders/people", May.CHANGE_HOLDERS)
 def add_person(
-    request: Request, desk: AtDesk, name: Annotated[str, Form()] = "", email: Annotated[str, Form()] = "", site: Annotated[str, Form()] = "",
-    department: Annotated[str, Form()] = "", job: Annotated[str, Form()] = "", extension: Annotated[str, Form()] = "",
+    request: Request,
+    desk: AtDesk,
+    name: Annotated[str, Form()] = "",
+    email: Annotated[str, Form()] = "",
+    site: Annotated[str, Form()] = "",
+    department: Annotated[str, Form()] = "",
+    job: Annotated[str, Form()] = "",
+    extension: Annotated[str, Form()] = "",
     phone: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
-    made = holders.add_person(desk, name=name, email=email, site=site, department=department, job=job, extension=extension)
-    return go(request, f"/holders/people/{made.id}{'?' + urlencode({'phone': phone}) if phone else ''}")
+) -> Response:
+    made = holders.add_person(
+        desk, name=name, email=email, site=site, department=department, job=job, extension=extension
+    )
+    return go(
+        request, f"/holders/people/{made.id}{'?' + urlencode({'phone': phone}) if phone else ''}"
+    )
 
 
 @place.action("/holders/lines", May.CHANGE_HOLDERS)
 def add_line(
-    request: Request, desk: AtDesk, name: Annotated[str, Form()] = "", kind: Annotated[str, Form()] = "", site: Annotated[str, Form()] = "",
+    request: Request,
+    desk: AtDesk,
+    name: Annotated[str, Form()] = "",
+    kind: Annotated[str, Form()] = "",
+    site: Annotated[str, Form()] = "",
     spot: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
-    made = holders.add_service_line(desk, name=name, kind=kind, site=site, spot=spot)
+) -> Response:
+    made = service_lines.add_service_line(desk, name=name, kind=kind, site=site, spot=spot)
     return go(request, f"/holders/lines/{made.id}")
 
 
 @place.action("/holders/sites", May.ADD_SITE)
 def add_site(
-    request: Request, desk: AtDesk, name: Annotated[str, Form()] = "", code: Annotated[str, Form()] = "", country: Annotated[str, Form()] = "GB",
-    street: Annotated[str, Form()] = "", house_number: Annotated[str, Form()] = "", city: Annotated[str, Form()] = "", postcode: Annotated[str, Form()] = "",
-    region: Annotated[str, Form()] = "", building: Annotated[str, Form()] = "", floors: Annotated[str, Form()] = "1", area_m2: Annotated[str, Form()] = "",
-    account: Annotated[str, Form()] = "", security_desk: Annotated[str, Form()] = "", accepted: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
-    """The address is checked against the register first; a correction has to be accepted, a guess is never taken."""
+    request: Request,
+    desk: AtDesk,
+    name: Annotated[str, Form()] = "",
+    code: Annotated[str, Form()] = "",
+    country: Annotated[str, Form()] = "GB",
+    street: Annotated[str, Form()] = "",
+    house_number: Annotated[str, Form()] = "",
+    city: Annotated[str, Form()] = "",
+    postcode: Annotated[str, Form()] = "",
+    region: Annotated[str, Form()] = "",
+    building: Annotated[str, Form()] = "",
+    floors: Annotated[str, Form()] = "1",
+    area_m2: Annotated[str, Form()] = "",
+    account: Annotated[str, Form()] = "",
+    security_desk: Annotated[str, Form()] = "",
+    accepted: Annotated[str, Form()] = "",
+) -> Response:
+    """The address is checked against the register first; a correction has to be accepted, a guess
+    is never taken."""
     typed = CivicElements(
         country=country,
         region=region,
@@ -191,10 +300,17 @@ def add_site(
         postcode=postcode,
         building=building.strip()[:60],
     )
-    made = holders.add_site(
-        desk, name=name, code=code, typed=typed, accepted=bool(accepted), floors=_whole(floors, "floors"), area_m2=_whole(area_m2 or "0", "area_m2"),
-        account=account or None, security_desk=security_desk,
-    )  # fmt: skip
+    made = site_management.add_site(
+        desk,
+        name=name,
+        code=code,
+        typed=typed,
+        accepted=bool(accepted),
+        floors=_whole(floors, "floors"),
+        area_m2=_whole(area_m2 or "0", "area_m2"),
+        account=account or None,
+        security_desk=security_desk,
+    )
     return go(request, f"/holders/sites/{made.id}/set-up")
 
 
@@ -206,11 +322,25 @@ def _whole(text: str, field: str) -> int:
 
 @place.page("/holders/import", May.CHANGE_HOLDERS)
 def import_page(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "import.html", tab="people", sites=_sites(desk), preview=None, file="", site="", done=None)
+    return draw(
+        request,
+        "import.html",
+        tab="people",
+        sites=_sites(desk),
+        preview=None,
+        file="",
+        site="",
+        done=None,
+    )
 
 
 @place.action("/holders/import", May.CHANGE_HOLDERS)
-def preview(request: Request, desk: AtDesk, file: Annotated[UploadFile, File()], site: Annotated[str, Form()] = "") -> Response:
+def preview(
+    request: Request,
+    desk: AtDesk,
+    file: Annotated[UploadFile, File()],
+    site: Annotated[str, Form()] = "",
+) -> Response:
     data = file.file.read()
     found = people_import.preview_people(desk, data, site)
     return draw(
@@ -227,11 +357,26 @@ def preview(request: Request, desk: AtDesk, file: Annotated[UploadFile, File()],
 
 @place.action("/holders/import/run", May.CHANGE_HOLDERS)
 def bring_in(
-    request: Request, desk: AtDesk, content: Annotated[str, Form()], digest: Annotated[str, Form()], site: Annotated[str, Form()] = ""
+    request: Request,
+    desk: AtDesk,
+    content: Annotated[str, Form()],
+    digest: Annotated[str, Form()],
+    site: Annotated[str, Form()] = "",
 ) -> Response:
     try:
         data = base64.b64decode(content, validate=True)
     except ValueError as error:
-        raise NotUnderstood("The file got lost on the way. Choose it again.", field="file") from error
+        raise NotUnderstood(
+            "The file got lost on the way. Choose it again.", field="file"
+        ) from error
     done = people_import.bring_in_people(desk, data, digest, site)
-    return draw(request, "import.html", tab="people", sites=_sites(desk), preview=None, file="", site="", done=done)
+    return draw(
+        request,
+        "import.html",
+        tab="people",
+        sites=_sites(desk),
+        preview=None,
+        file="",
+        site="",
+        done=done,
+    )

@@ -50,7 +50,15 @@ class FilePage:
 def row(file: NumberFile) -> FileRow:
     page_ = page(file, [], [])
     return FileRow(
-        file.id, file.name, file.state.value, file.report.rows, file.created_at, file.created_by, page_.done, page_.total, page_.is_going
+        file.id,
+        file.name,
+        file.state.value,
+        file.report.rows,
+        file.created_at,
+        file.created_by,
+        page_.done,
+        page_.total,
+        page_.is_going,
     )
 
 
@@ -61,13 +69,22 @@ def page(file: NumberFile, sites: list[str], accounts: list[str]) -> FilePage:
     looked = file.state is FileState.READ and not file.problem
     return FilePage(
         file=file,
-        columns=[FileColumn(at, title, "known" if taken.get(at, "").startswith("known:") else taken.get(at, "")) for at, title in enumerate(file.header)],
+        columns=[
+            FileColumn(
+                at, title, "known" if taken.get(at, "").startswith("known:") else taken.get(at, "")
+            )
+            for at, title in enumerate(file.header)
+        ],
         fields=list(FIELDS.items()),
         sites=[(name, name) for name in sites],
         accounts=[(name, name) for name in accounts],
         counts=[
             ("new", report.new, "will be brought in" if not bringing else "brought in"),
-            ("changed", report.changed, "are here; label, note, tags, cost centre or other ids are taken over"),
+            (
+                "changed",
+                report.changed,
+                "are here; label, note, tags, cost centre or other ids are taken over",
+            ),
             ("the same", report.same, "are here already, nothing changes"),
             ("differ", report.differs, "are here in another state, site or hand: left as they are"),
             ("can't be read", report.bad, "are left out"),
@@ -80,7 +97,10 @@ def page(file: NumberFile, sites: list[str], accounts: list[str]) -> FilePage:
         is_done=file.state is FileState.DONE,
         can_change=file.state in {FileState.NEW, FileState.READ},
         step={
-            FileState.NEW: "Say what its columns are", FileState.READING: "It is being looked through", FileState.READ: "It has been looked through; nothing is changed yet",
-            FileState.BRINGING_IN: "It is being brought in", FileState.DONE: "It has been brought in",
+            FileState.NEW: "Say what its columns are",
+            FileState.READING: "It is being looked through",
+            FileState.READ: "It has been looked through; nothing is changed yet",
+            FileState.BRINGING_IN: "It is being brought in",
+            FileState.DONE: "It has been brought in",
         }[file.state],
-    )  # fmt: skip
+    )

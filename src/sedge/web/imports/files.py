@@ -8,7 +8,7 @@ from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
-from sedge.services.holders import holders
+from sedge.services.holders import site_management
 from sedge.services.imports import number_files
 from sedge.services.numbers import columns, number_export
 from sedge.services.trunks import trunks
@@ -23,7 +23,11 @@ place = Place()
 @place.page("/numbers/files", May.IMPORT)
 def files(request: Request, desk: AtDesk) -> Response:
     rows = [file_views.row(f) for f in number_files.listing(desk)]
-    return draw(request, "_number_files.html" if target(request) == "files" else "number_files.html", files=rows)
+    return draw(
+        request,
+        "_number_files.html" if target(request) == "files" else "number_files.html",
+        files=rows,
+    )
 
 
 @place.action("/numbers/files", May.IMPORT)
@@ -34,8 +38,14 @@ def receive(request: Request, desk: AtDesk, file: Annotated[UploadFile, File()])
 
 @place.page("/numbers/files/{key}", May.IMPORT)
 def one_file(request: Request, desk: AtDesk, key: str) -> Response:
-    page = file_views.page(number_files.get(desk, key), [name for _, name in holders.site_choices(desk)], trunks.account_names(desk))
-    return draw(request, "_number_file.html" if target(request) == "file" else "number_file.html", page=page)
+    page = file_views.page(
+        number_files.get(desk, key),
+        [name for _, name in site_management.site_choices(desk)],
+        trunks.account_names(desk),
+    )
+    return draw(
+        request, "_number_file.html" if target(request) == "file" else "number_file.html", page=page
+    )
 
 
 @place.action("/numbers/files/{key}/columns", May.IMPORT)
@@ -52,7 +62,9 @@ def _settle_columns(request: Request, desk: AtDesk, key: str, form: dict[str, st
         if name == "known":
             name = f"known:{title[:40] or 'other system'}"
         if name in mapping:
-            raise NotUnderstood(f"Two columns can't both be {name}. Choose one of them.", field=f"column-{at}")
+            raise NotUnderstood(
+                f"Two columns can't both be {name}. Choose one of them.", field=f"column-{at}"
+            )
         if name:
             mapping[name] = at
     options = {name: form[name] for name in ("site", "account", "price") if form.get(name)}
@@ -76,7 +88,9 @@ def leave(request: Request, desk: AtDesk, key: str) -> Response:
 def faults(desk: AtDesk, key: str) -> Response:
     """The rows that can't be brought in, each with why."""
     return StreamingResponse(
-        number_files.faults_of(desk, key), media_type=number_export.TYPES["csv"], headers=_saved_as("rows-not-brought-in.csv")
+        number_files.faults_of(desk, key),
+        media_type=number_export.TYPES["csv"],
+        headers=_saved_as("rows-not-brought-in.csv"),
     )
 
 
@@ -84,9 +98,16 @@ def faults(desk: AtDesk, key: str) -> Response:
 def export(desk: AtDesk, query: ThePage, form: str) -> Response:
     """What the page shows, as a file."""
     found = number_export.numbers(
-        desk, form, query.filter(desk), columns.chosen(query.show, desk.who.role), sort=query.sort, at=end_of_day(desk, query.at)
+        desk,
+        form,
+        query.filter(desk),
+        columns.chosen(query.show, desk.who.role),
+        sort=query.sort,
+        at=end_of_day(desk, query.at),
     )
-    return StreamingResponse(found, media_type=number_export.TYPES[form], headers=_saved_as(f"numbers.{form}"))
+    return StreamingResponse(
+        found, media_type=number_export.TYPES[form], headers=_saved_as(f"numbers.{form}")
+    )
 
 
 def _saved_as(name: str) -> dict[str, str]:

@@ -1,4 +1,5 @@
-"""Taking over an estate: its files, the worksheet of what could not be matched, the work order that comes of it."""
+"""Taking over an estate: its files, the worksheet of what could not be matched, the work order that
+comes of it."""
 
 from typing import Annotated
 
@@ -23,7 +24,10 @@ def listing(request: Request, desk: AtDesk) -> Response:
 
 @place.action("/numbers/take-over", May.IMPORT)
 def begin(
-    request: Request, desk: AtDesk, name: Annotated[str, Form()] = "", files: Annotated[list[UploadFile] | None, File()] = None
+    request: Request,
+    desk: AtDesk,
+    name: Annotated[str, Form()] = "",
+    files: Annotated[list[UploadFile] | None, File()] = None,
 ) -> Response:
     one = take_over.begin(desk, name)
     for file in files or []:
@@ -50,14 +54,18 @@ def _again(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 @place.action("/numbers/take-over/{key}/files", May.IMPORT)
-def add_file(request: Request, desk: AtDesk, key: str, file: Annotated[UploadFile, File()]) -> Response:
+def add_file(
+    request: Request, desk: AtDesk, key: str, file: Annotated[UploadFile, File()]
+) -> Response:
     take_over.add_file(desk, key, file.filename or "file", file.file)
     return go(request, f"/numbers/take-over/{key}")
 
 
 @place.page("/numbers/take-over/{key}/files/{file}", May.IMPORT)
 def columns_page(request: Request, desk: AtDesk, key: str, file: int) -> Response:
-    return draw(request, "take_over_columns.html", page=views.columns_page(take_over.look(desk, key), file))
+    return draw(
+        request, "take_over_columns.html", page=views.columns_page(take_over.look(desk, key), file)
+    )
 
 
 @place.action("/numbers/take-over/{key}/files/{file}", May.IMPORT)
@@ -68,7 +76,9 @@ async def settle_columns(request: Request, desk: AtDesk, key: str, file: int) ->
         at = name.removeprefix("column-")
         if value and at.isdigit() and name != at:
             if value in mapping:
-                raise NotUnderstood(f"Two columns can't both be {value}. Choose one of them.", field=name)
+                raise NotUnderstood(
+                    f"Two columns can't both be {value}. Choose one of them.", field=name
+                )
             mapping[value] = int(at)
     await run_in_threadpool(take_over.settle_columns, desk, key, file, mapping)
     return go(request, f"/numbers/take-over/{key}")
@@ -89,10 +99,21 @@ def settle_word(
 
 @place.action("/numbers/take-over/{key}/rows", May.IMPORT)
 def settle_rows(
-    request: Request, desk: AtDesk, key: str, rows: Annotated[str, Form()] = "", number: Annotated[str, Form()] = "", who: Annotated[str, Form()] = "",
-    email: Annotated[str, Form()] = "", leave: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
-    take_over.settle_rows(desk, key, take_over.parse_rows(rows), views.said(number=number, who=who, email=email, leave=leave))
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    rows: Annotated[str, Form()] = "",
+    number: Annotated[str, Form()] = "",
+    who: Annotated[str, Form()] = "",
+    email: Annotated[str, Form()] = "",
+    leave: Annotated[str, Form()] = "",
+) -> Response:
+    take_over.settle_rows(
+        desk,
+        key,
+        take_over.parse_rows(rows),
+        views.said(number=number, who=who, email=email, leave=leave),
+    )
     return _again(request, desk, key)
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from sedge.core.errors import NotFound
 from sedge.core.imports.fields import FIELDS
-from sedge.core.imports.takeover import Ask, Question
+from sedge.core.imports.takeover_records import Ask, Question
 from sedge.services.imports.take_over import Sitting, rows_of
 from sedge.store.repositories.take_overs import FileRead, TakeOver
 
@@ -61,10 +61,14 @@ def page(sitting: Sitting) -> SittingPage:
     ]
     is_open = one.state == "open"
     return SittingPage(
-        one, [_question(q, sitting) for q in sheet.questions[:SHOWN]] if is_open else [], max(0, len(sheet.questions) - SHOWN),
-        [(words, n) for words, n in settled if n], [(i, f, len(set(f.mapping.values()))) for i, f in enumerate(one.files)], is_open,
+        one,
+        [_question(q, sitting) for q in sheet.questions[:SHOWN]] if is_open else [],
+        max(0, len(sheet.questions) - SHOWN),
+        [(words, n) for words, n in settled if n],
+        [(i, f, len(set(f.mapping.values()))) for i, f in enumerate(one.files)],
+        is_open,
         is_open and not sheet.questions and bool(sheet.numbers or sheet.people),
-    )  # fmt: skip
+    )
 
 
 def _question(question: Question, sitting: Sitting) -> QuestionView:
@@ -122,5 +126,9 @@ def columns_page(sitting: Sitting, file: int) -> ColumnsPage:
         raise NotFound("There is no such file in this take-over.", subject="file")
     of = sitting.one.files[file]
     taken = {at: name for name, at in of.mapping.items()}
-    columns = [(at, title or f"column {at + 1}", taken.get(at, "")) for at, title in enumerate(of.header)]
-    return ColumnsPage(sitting.one, of, file, columns, [(k, v) for k, v in FIELDS.items() if k != "known"])
+    columns = [
+        (at, title or f"column {at + 1}", taken.get(at, "")) for at, title in enumerate(of.header)
+    ]
+    return ColumnsPage(
+        sitting.one, of, file, columns, [(k, v) for k, v in FIELDS.items() if k != "known"]
+    )

@@ -1,4 +1,5 @@
-"""Licences: products, their pools of seats, what needs what; buying, trying, cancelling, exchanging."""
+"""Licences: products, their pools of seats, what needs what; buying, trying, cancelling,
+exchanging."""
 
 from typing import Annotated, Any
 
@@ -22,7 +23,11 @@ LISTS = ("needs_all", "needs_any", "for_holders")
 
 @place.page("/licences", May.SEE_MONEY)
 def pools_page(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "_licences.html" if target(request) == "licences" else "licences.html", pools=licences.pools(desk))
+    return draw(
+        request,
+        "_licences.html" if target(request) == "licences" else "licences.html",
+        pools=licences.pools(desk),
+    )
 
 
 @place.page("/licences/new", May.SET_RULES)
@@ -33,11 +38,21 @@ def new_product(request: Request, desk: AtDesk) -> Response:
 @place.page("/licences/{product}", May.SEE_MONEY)
 def product_page(request: Request, desk: AtDesk, product: str) -> Response:
     view = licences.one_product(desk, product)
-    return draw(request, "product.html", view=view, **_form_facts(desk), product=view.pool.product, currencies=view.pool.product.prices)
+    return draw(
+        request,
+        "product.html",
+        view=view,
+        **_form_facts(desk),
+        product=view.pool.product,
+        currencies=view.pool.product.prices,
+    )
 
 
 def _form_facts(desk: AtDesk) -> dict[str, Any]:
-    return {"known": [(p.id, p.name) for p in licences.products(desk)], "kinds": [(k.value, k.value.replace("_", " ")) for k in HolderKind]}
+    return {
+        "known": [(p.id, p.name) for p in licences.products(desk)],
+        "kinds": [(k.value, k.value.replace("_", " ")) for k in HolderKind],
+    }
 
 
 @place.action("/licences/new", May.SET_RULES)
@@ -54,7 +69,9 @@ async def change_product(request: Request, desk: AtDesk, product: str) -> Respon
 
 async def _fields(request: Request) -> dict[str, Any]:
     form = await request.form()
-    fields: dict[str, Any] = {name: str(value)[:200] for name, value in form.items() if name not in LISTS}
+    fields: dict[str, Any] = {
+        name: str(value)[:200] for name, value in form.items() if name not in LISTS
+    }
     return {
         **fields,
         **{name: [str(v)[:80] for v in form.getlist(name)][:20] for name in LISTS},
@@ -75,43 +92,78 @@ def _order(request: Request, desk: AtDesk, title: str, *tasks: dict[str, Any]) -
 
 
 @place.action("/licences/{product}/seats", May.BUY)
-def buy(request: Request, desk: AtDesk, product: str, seats: Annotated[str, Form()] = "1") -> Response:
+def buy(
+    request: Request, desk: AtDesk, product: str, seats: Annotated[str, Form()] = "1"
+) -> Response:
     n, name = _seats(seats), licences.one_product(desk, product).pool.product.name
-    return _order(request, desk, f"Buy {counted(n, 'seat')} of {name}", {"kind": "buy_seats", "product": product, "seats": n})
+    return _order(
+        request,
+        desk,
+        f"Buy {counted(n, 'seat')} of {name}",
+        {"kind": "buy_seats", "product": product, "seats": n},
+    )
 
 
 @place.action("/licences/{product}/trial", May.BUY)
-def try_out(request: Request, desk: AtDesk, product: str, seats: Annotated[str, Form()] = "5") -> Response:
+def try_out(
+    request: Request, desk: AtDesk, product: str, seats: Annotated[str, Form()] = "5"
+) -> Response:
     n, name = _seats(seats), licences.one_product(desk, product).pool.product.name
-    return _order(request, desk, f"Try {name}", {"kind": "start_trial", "product": product, "seats": n})
+    return _order(
+        request, desk, f"Try {name}", {"kind": "start_trial", "product": product, "seats": n}
+    )
 
 
 @place.action("/licences/{product}/cancel", May.BUY)
 def cancel(
-    request: Request, desk: AtDesk, product: str, subscription: Annotated[str, Form()] = "", seats: Annotated[str, Form()] = "1"
+    request: Request,
+    desk: AtDesk,
+    product: str,
+    subscription: Annotated[str, Form()] = "",
+    seats: Annotated[str, Form()] = "1",
 ) -> Response:
     n, name = _seats(seats), licences.one_product(desk, product).pool.product.name
     return _order(
-        request, desk, f"Cancel {counted(n, 'seat')} of {name}", {"kind": "cancel_seats", "subscription": subscription, "seats": n}
+        request,
+        desk,
+        f"Cancel {counted(n, 'seat')} of {name}",
+        {"kind": "cancel_seats", "subscription": subscription, "seats": n},
     )
 
 
 @place.action("/licences/{product}/exchange", May.CHANGE_ESTATE)
 def exchange(
-    request: Request, desk: AtDesk, product: str, to: Annotated[str, Form()] = "", who: Annotated[list[str] | None, Form()] = None,
+    request: Request,
+    desk: AtDesk,
+    product: str,
+    to: Annotated[str, Form()] = "",
+    who: Annotated[list[str] | None, Form()] = None,
     everybody: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
+) -> Response:
     """For those ticked, or for all; without another product the seats are taken back."""
     if everybody:
-        refs = [{"kind": ref.kind.value, "id": ref.id} for ref in licences.holders_of(desk, product)]
+        refs = [
+            {"kind": ref.kind.value, "id": ref.id} for ref in licences.holders_of(desk, product)
+        ]
     else:
-        refs = [dict(zip(("kind", "id"), value.split(":", 1), strict=False)) for value in (who or [])[:5000]]
+        refs = [
+            dict(zip(("kind", "id"), value.split(":", 1), strict=False))
+            for value in (who or [])[:5000]
+        ]
     if not refs:
         raise NotUnderstood("Tick who is meant, or choose everybody.", field="who")
     name = licences.one_product(desk, product).pool.product.name
     if not to:
-        tasks: list[dict[str, Any]] = [{"kind": "revoke_licence", "holder": ref, "product": product} for ref in refs]
-        return _order(request, desk, f"Take back {name} from {counted(len(refs), 'holder')}", *tasks)
+        tasks: list[dict[str, Any]] = [
+            {"kind": "revoke_licence", "holder": ref, "product": product} for ref in refs
+        ]
+        return _order(
+            request, desk, f"Take back {name} from {counted(len(refs), 'holder')}", *tasks
+        )
     other = licences.one_product(desk, to).pool.product.name
-    tasks = [{"kind": "exchange_licence", "holder": ref, "product": product, "to": to} for ref in refs]
-    return _order(request, desk, f"Exchange {name} for {other}, {counted(len(refs), 'holder')}", *tasks)
+    tasks = [
+        {"kind": "exchange_licence", "holder": ref, "product": product, "to": to} for ref in refs
+    ]
+    return _order(
+        request, desk, f"Exchange {name} for {other}, {counted(len(refs), 'holder')}", *tasks
+    )

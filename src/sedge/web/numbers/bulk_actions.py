@@ -20,28 +20,52 @@ from sedge.web.shared.rendering import draw, go
 
 place = Place()
 ACTS = {
-    "assign": "Give them to someone", "reserve": "Reserve them", "unreserve": "Take their reservations back", "set-aside": "Set them aside",
-    "return": "Return them", "label": "Label and tag them", "feature": "Switch a feature on or off", "unassign": "Take them back", "end-rest": "End their rest", "retire": "Retire them",
+    "assign": "Give them to someone",
+    "reserve": "Reserve them",
+    "unreserve": "Take their reservations back",
+    "set-aside": "Set them aside",
+    "return": "Return them",
+    "label": "Label and tag them",
+    "feature": "Switch a feature on or off",
+    "unassign": "Take them back",
+    "end-rest": "End their rest",
+    "retire": "Retire them",
     "release": "Release them",
-}  # fmt: skip
+}
 SHOWN = 200
 
 
 @place.page("/numbers/chosen", May.LOOK)
-def look(request: Request, desk: AtDesk, pick: str = "", act: str = "", unread: str = "") -> Response:
+def look(
+    request: Request, desk: AtDesk, pick: str = "", act: str = "", unread: str = ""
+) -> Response:
     """What is in a selection, what can be done with it, and the form of one act."""
     if not pick:
-        raise NotUnderstood("No numbers are chosen. Pick some on the maps or in the list, or paste them.", field="pick")
+        raise NotUnderstood(
+            "No numbers are chosen. Pick some on the maps or in the list, or paste them.",
+            field="pick",
+        )
     choice = bulk_actions.look(desk, pick)
     listing = estate.listing(desk, Filter(chosen=choice.here), limit=SHOWN) if choice.here else None
     columns = chosen_columns("", desk.who.role)
     query = Query(view="list", pick=pick)
     return draw(
-        request, "chosen.html", choice=choice, act=act if act in ACTS else "", acts=[(key, words, choice.how_many(key)) for key, words in ACTS.items()],
-        act_words=ACTS.get(act, ""), heads=[c.title for c in columns], rows=[views.row_view(r, columns, query) for r in listing.rows] if listing else [],
-        states=[(s.value, n) for s, n in choice.by_state.most_common()], unknown=views.numbers_in_words(choice.unknown), query=query, pick=pick, unread=unread[:600],
-        features=_offered(desk, choice) if act == "feature" else [], copied="\n".join(f"+{n}" for n in list(choice.numbers)[:5000]),
-    )  # fmt: skip
+        request,
+        "chosen.html",
+        choice=choice,
+        act=act if act in ACTS else "",
+        acts=[(key, words, choice.how_many(key)) for key, words in ACTS.items()],
+        act_words=ACTS.get(act, ""),
+        heads=[c.title for c in columns],
+        rows=[views.row_view(r, columns, query) for r in listing.rows] if listing else [],
+        states=[(s.value, n) for s, n in choice.by_state.most_common()],
+        unknown=views.numbers_in_words(choice.unknown),
+        query=query,
+        pick=pick,
+        unread=unread[:600],
+        features=_offered(desk, choice) if act == "feature" else [],
+        copied="\n".join(f"+{n}" for n in list(choice.numbers)[:5000]),
+    )
 
 
 def _offered(desk: AtDesk, choice: bulk_actions.Choice) -> list[tuple[str, str]]:
@@ -60,7 +84,9 @@ async def choose(request: Request, desk: AtDesk) -> Response:
 def _choose(request: Request, desk: AtDesk, written: str, act: str) -> Response:
     numbers = NumberSet.parse(written, most=bulk_actions.MOST_CHOSEN)
     if not numbers:
-        raise NotUnderstood("No numbers are picked. Tick some rows, or pick cells of a map.", field="numbers")
+        raise NotUnderstood(
+            "No numbers are picked. Tick some rows, or pick cells of a map.", field="numbers"
+        )
     return go(request, views.chosen_link(bulk_actions.keep(desk, numbers), act))
 
 
@@ -72,7 +98,9 @@ def paste_page(request: Request, text: str = "") -> Response:
 @place.action("/numbers/paste", May.LOOK)
 def paste(request: Request, desk: AtDesk, text: Annotated[str, Form()] = "") -> Response:
     found = bulk_actions.pasted(desk, text)
-    return go(request, views.chosen_link(bulk_actions.keep(desk, found.numbers), unread=found.unread))
+    return go(
+        request, views.chosen_link(bulk_actions.keep(desk, found.numbers), unread=found.unread)
+    )
 
 
 @place.action("/numbers/chosen/{act}", May.CHANGE_ESTATE)
@@ -83,4 +111,5 @@ async def begin(request: Request, desk: AtDesk, act: str) -> Response:
 
 def _begin(request: Request, desk: AtDesk, act: str, form: dict[str, str]) -> Response:
     tasks, title = bulk_actions.plan(desk, act, bulk_actions.look(desk, form.get("pick", "")), form)
-    return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, reason=form.get('reason', ''), look=True).no}")
+    made = workorders.draft(desk, title, tasks, reason=form.get("reason", ""), look=True)
+    return go(request, f"/work-orders/{made.no}")

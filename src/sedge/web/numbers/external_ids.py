@@ -14,19 +14,33 @@ place = Place()
 
 
 @place.page("/numbers/known-elsewhere", May.LOOK)
-def listing(request: Request, desk: AtDesk, find: str = "", system: str = "", kind: str = "") -> Response:
-    rows = external_ids.listing(desk, find=find[:120], system=system[:40], kind=kind if kind in external_ids.KINDS else "")
+def listing(
+    request: Request, desk: AtDesk, find: str = "", system: str = "", kind: str = ""
+) -> Response:
+    rows = external_ids.listing(
+        desk, find=find[:120], system=system[:40], kind=kind if kind in external_ids.KINDS else ""
+    )
     return draw(
-        request, "known_elsewhere.html", rows=rows, find=find, system=system, kind=kind, systems=[(s, s) for s in external_ids.systems(desk)],
+        request,
+        "known_elsewhere.html",
+        rows=rows,
+        find=find,
+        system=system,
+        kind=kind,
+        systems=[(s, s) for s in external_ids.systems(desk)],
         kinds=[(k, k) for k in external_ids.KINDS],
-    )  # fmt: skip
+    )
 
 
 @place.action("/numbers/known-elsewhere", May.EDIT_FACTS)
 def note(
-    request: Request, desk: AtDesk, kind: Annotated[str, Form()] = "", which: Annotated[str, Form()] = "", system: Annotated[str, Form()] = "",
+    request: Request,
+    desk: AtDesk,
+    kind: Annotated[str, Form()] = "",
+    which: Annotated[str, Form()] = "",
+    system: Annotated[str, Form()] = "",
     elsewhere: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
+) -> Response:
     external_ids.note(desk, kind, which, system, elsewhere)
     return go(request, "/numbers/known-elsewhere")
 
@@ -34,4 +48,6 @@ def note(
 @place.page("/exports/known-elsewhere.csv", May.LOOK)
 def export(desk: AtDesk) -> Response:
     headers = {"Content-Disposition": 'attachment; filename="known-elsewhere.csv"'}
-    return StreamingResponse(external_ids.exported(desk), media_type=number_export.TYPES["csv"], headers=headers)
+    return StreamingResponse(
+        external_ids.exported(desk), media_type=number_export.TYPES["csv"], headers=headers
+    )

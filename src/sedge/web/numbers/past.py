@@ -7,9 +7,9 @@ from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
-from sedge.services.holders import holders
+from sedge.services.holders import site_management
 from sedge.services.numbers import capacity_forecast, estate
-from sedge.web.numbers import views
+from sedge.web.numbers import card_views
 from sedge.web.numbers.query import end_of_day
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw
@@ -18,8 +18,11 @@ place = Place()
 
 
 @place.page("/numbers/differences", May.LOOK)
-def differences(request: Request, desk: AtDesk, one: str = "", other: str = "", site: str = "") -> Response:
-    """Numbers that stood differently at the ends of two days; a month back and today where none are given."""
+def differences(
+    request: Request, desk: AtDesk, one: str = "", other: str = "", site: str = ""
+) -> Response:
+    """Numbers that stood differently at the ends of two days; a month back and today where none are
+    given."""
     today = desk.now().date()
     one, other = one or (today - timedelta(days=30)).isoformat(), other or today.isoformat()
     begin, end = end_of_day(desk, one, "one"), end_of_day(desk, other, "other")
@@ -27,16 +30,33 @@ def differences(request: Request, desk: AtDesk, one: str = "", other: str = "", 
         raise NotUnderstood("The first day must lie before the second.", field="other")
     found = estate.differences(desk, begin, end, site[:80])
     return draw(
-        request, "differences.html", one=one, other=other, site=site, rows=[views.difference(d, found.site_names) for d in found.rows],
-        moved=found.moved, states=views.states_compared(found.before, found.after), today=today.isoformat(), sites=holders.site_choices(desk),
-    )  # fmt: skip
+        request,
+        "differences.html",
+        one=one,
+        other=other,
+        site=site,
+        rows=[card_views.difference(d, found.site_names) for d in found.rows],
+        moved=found.moved,
+        states=card_views.states_compared(found.before, found.after),
+        today=today.isoformat(),
+        sites=site_management.site_choices(desk),
+    )
 
 
 @place.page("/numbers/figures", May.LOOK)
 def site_figures(request: Request, desk: AtDesk, site: str = "") -> Response:
-    """Utilisation, months to exhaustion and order advice of a site: the formulas and what went into them."""
+    """Utilisation, months to exhaustion and order advice of a site: the formulas and what went into
+    them."""
     found = capacity_forecast.of_site(desk, site) if site else []
     return draw(
-        request, "figures.html", figures=[views.figure_view(f) for f in found], site=found[0].site if found else None,
-        growing=[views.figure_view(f) for f in capacity_forecast.growing(desk)[:40]] if not site else [], sites=holders.site_choices(desk),
-    )  # fmt: skip
+        request,
+        "figures.html",
+        figures=[card_views.figure_view(f) for f in found],
+        site=found[0].site if found else None,
+        growing=(
+            [card_views.figure_view(f) for f in capacity_forecast.growing(desk)[:40]]
+            if not site
+            else []
+        ),
+        sites=site_management.site_choices(desk),
+    )

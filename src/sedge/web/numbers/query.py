@@ -1,4 +1,5 @@
-"""The address of the Numbers page: its filters, order, columns, day and selection, read once and written back as links."""
+"""The address of the Numbers page: its filters, order, columns, day and selection, read once and
+written back as links."""
 
 from dataclasses import dataclass, fields, replace
 from datetime import datetime, time
@@ -24,7 +25,8 @@ HOLDER_KINDS = {"nobody": "nobody", **{k.value: k.value.replace("_", " ") for k 
 
 @dataclass(frozen=True)
 class Query:
-    """The filters of the page, as its address has them. `held` is the kind of holder, `at` a day, `pick` a selection."""
+    """The filters of the page, as its address has them. `held` is the kind of holder, `at` a day,
+    `pick` a selection."""
 
     find: str = ""
     view: str = "blocks"
@@ -47,11 +49,14 @@ class Query:
     number: str = ""
 
     def link(self, **changes: object) -> str:
-        """This page with other filters, from the first page, without the chosen number unless it is given."""
+        """This page with other filters, from the first page, without the chosen number unless it is
+        given."""
         return "/numbers" + self._asked(**{**dict.fromkeys(FRESH, ""), **changes})
 
     def _asked(self, **changes: object) -> str:
-        query = replace(self, **{key: str(value) if value else "" for key, value in changes.items()})
+        query = replace(
+            self, **{key: str(value) if value else "" for key, value in changes.items()}
+        )
         kept = {k: v for k, v in vars(query).items() if v and PLAIN.get(k) != v}
         return "?" + urlencode(kept) if kept else ""
 
@@ -70,27 +75,44 @@ class Query:
         """What a saved view remembers: everything but the place on it."""
         return self._asked(after="", number="")[1:]
 
-    def kept_fields(self, without: str = "") -> list[tuple[str, str]]:
-        """What a form on the page sends along, but for one filter and the place on it."""
-        left_out = {without, *FRESH}
-        return [(k, v) for k, v in vars(self).items() if v and k not in left_out and PLAIN.get(k) != v]
+    def kept_fields(self, *without: str) -> list[tuple[str, str]]:
+        """What a form on the page sends along, but for some filters and the place on it."""
+        left_out = {*without, *FRESH}
+        return [
+            (k, v) for k, v in vars(self).items() if v and k not in left_out and PLAIN.get(k) != v
+        ]
 
     def export(self, form: str) -> str:
         return f"/exports/numbers.{form}" + self._asked(after="", number="")
 
     @property
     def is_list(self) -> bool:
-        return self.view == "list" or bool(self.find or self.attention or self.held or self.tag or self.kind or self.pick)
+        return self.view == "list" or bool(
+            self.find or self.attention or self.held or self.tag or self.kind or self.pick
+        )
 
     @property
     def narrowed(self) -> int:
         """How many filters are set."""
-        names = ("find", "state", "site", "carrier", "capacity", "kind", "held", "tag", "attention", "pick", "within")
+        names = (
+            "find",
+            "state",
+            "site",
+            "carrier",
+            "capacity",
+            "kind",
+            "held",
+            "tag",
+            "attention",
+            "pick",
+            "within",
+        )
         return sum(1 for name in names if getattr(self, name))
 
     @property
     def range(self) -> tuple[int, int] | None:
-        """The numbers that `within`, their leading digits and an x for each free one, stands for."""
+        """The numbers that `within`, their leading digits and an x for each free one, stands
+        for."""
         lead = self.within.rstrip("x")
         free = len(self.within) - len(lead)
         return (int(lead + "0" * free), int(lead + "9" * free)) if lead else None
@@ -98,28 +120,56 @@ class Query:
     def filter(self, desk: Desk) -> Filter:
         search = desk_numbers.meant(desk, self.find) if self.find else None
         return Filter(
-            search, self.state, self.site, self.carrier, self.capacity, None, bool(self.attention), self.kind, self.held, self.tag,
+            search,
+            self.state,
+            self.site,
+            self.carrier,
+            self.capacity,
+            None,
+            bool(self.attention),
+            self.kind,
+            self.held,
+            self.tag,
             bulk_actions.named(desk, self.pick) if self.pick else None,
-        )  # fmt: skip
+        )
 
 
 def query_of(request: Request) -> Query:
-    """Read from the address; a value that no longer means anything is left out, so an old link still opens."""
+    """Read from the address; a value that no longer means anything is left out, so an old link
+    still opens."""
     known = {f.name for f in fields(Query)}
-    given = {key: value.strip()[:200] for key, value in request.query_params.items() if key in known and value.strip()}
+    given = {
+        key: value.strip()[:200]
+        for key, value in request.query_params.items()
+        if key in known and value.strip()
+    }
     if len(pick := request.query_params.get("pick", "")) <= 4000:
         given |= {"pick": pick} if pick else {}
     allowed = {
-        "view": {"list", "blocks"}, "state": set(State), "capacity": set(Capacity), "kind": set(Kind), "held": set(HOLDER_KINDS),
-        "sort": {*SORTS, *(f"-{name}" for name in SORTS)}, "group": {"area"}, "shape": {"10", "20"}, "attention": {"1"},
-    }  # fmt: skip
+        "view": {"list", "blocks"},
+        "state": set(State),
+        "capacity": set(Capacity),
+        "kind": set(Kind),
+        "held": set(HOLDER_KINDS),
+        "sort": {*SORTS, *(f"-{name}" for name in SORTS)},
+        "group": {"area"},
+        "shape": {"10", "20"},
+        "attention": {"1"},
+    }
     for key, values in allowed.items():
         if key in given and given[key] not in values:
             del given[key]
-    given["number"] = "".join(c for c in given.get("number", "") if c.isdecimal() and c.isascii())[:15]
+    given["number"] = "".join(c for c in given.get("number", "") if c.isdecimal() and c.isascii())[
+        :15
+    ]
     within = given.get("within", "")
     lead = within.rstrip("x")
-    if not (lead.isascii() and lead.isdecimal() and 6 <= len(within) <= 15 and len(within) - len(lead) <= 4):
+    if not (
+        lead.isascii()
+        and lead.isdecimal()
+        and 6 <= len(within) <= 15
+        and len(within) - len(lead) <= 4
+    ):
         given["within"] = ""
     given["site"], given["carrier"] = given.get("site", "")[:80], given.get("carrier", "")[:80]
     return Query(**given)

@@ -9,23 +9,16 @@ from urllib.parse import urlencode
 
 from markupsafe import Markup
 
-from sedge.core.callpaths.tracing.trace import Happening
 from sedge.core.facts import Money, counted
 from sedge.core.numbers.e164 import describe, ending
-from sedge.core.numbers.life import ENDED, State
+from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
-from sedge.core.records import Subject
-from sedge.services.ledger.ledger import page_of
-from sedge.services.numbers.capacity_forecast import Figure
 from sedge.services.numbers.columns import COLUMNS, Column
-from sedge.services.numbers.estate import Block, Listing, Overview, Row
-from sedge.services.numbers.numbers import Card, Found
+from sedge.services.numbers.estate import UNKNOWN_THEN, Block, Listing, Overview, Row
 from sedge.services.numbers.saved_views import SavedView
-from sedge.store.repositories.numbers import Counts
-from sedge.store.repositories.past import Difference, Was
+from sedge.store.repositories.number_counts import Counts
 from sedge.web.numbers.query import HOLDER_KINDS, Query
 from sedge.web.shared.drawings.blockmap import MapCell, Tile, block_map, density_map, legend_shape
-from sedge.web.shared.drawings.strip import strip
 from sedge.web.shared.rendering import money
 
 ORDER_OF_STATES = (
@@ -55,6 +48,13 @@ ACTIONS = {
     "end-rest": ("End its rest, with a reason", "/work-orders/new/end-rest?number={n}"),
     "return": ("Return it to the available ones", "/work-orders/new/return?number={n}"),
 }
+FILTERS = (  # title, name in the address, what is counted
+    ("State", "state", "state"),
+    ("Carrier", "carrier", "carrier"),
+    ("Held by", "held", "holder_kind"),
+    ("Calls at once", "capacity", "capacity"),
+    ("Kind", "kind", "kind"),
+)
 
 
 @dataclass(frozen=True)
@@ -88,36 +88,69 @@ class Pick:
     choices: list[Choice]
 
 
-def page_facts(query: Query, overview: Overview, saved: list[SavedView], now: datetime) -> dict[str, Any]:
+def page_facts(
+    query: Query, overview: Overview, saved: list[SavedView], now: datetime
+) -> dict[str, Any]:
     """What both the maps and the list show around them."""
     return {
-        "query": query, "overview": overview, "saved": [(v, f"/numbers?{v.query}", v.query == query.kept) for v in saved],
-        "today": now.date().isoformat(), "blocks": [], "rows": [], "columns": [], "later": "", "legend": [], "whole": True,
-    }  # fmt: skip
+        "query": query,
+        "overview": overview,
+        "saved": [(v, f"/numbers?{v.query}", v.query == query.kept) for v in saved],
+        "today": now.date().isoformat(),
+        "blocks": [],
+        "rows": [],
+        "columns": [],
+        "later": "",
+        "legend": [],
+        "whole": True,
+        "unknown_then": ("at", *UNKNOWN_THEN),
+    }
 
 
-def block_facts(query: Query, overview: Overview, blocks: list[Block], following: str, counts: Counts) -> dict[str, Any]:
+def block_facts(
+    query: Query, overview: Overview, blocks: list[Block], following: str, counts: Counts
+) -> dict[str, Any]:
     drawn = [block_view(b, query) for b in blocks]
     return {
-        "blocks": drawn, "later": query.link(after=following) if following else "", "heading": heading(_all(overview, counts), counts.total),
-        "lede": lede(overview) if not query.at else "", "legend": legend(counts, query), "picks": picks(query, overview, counts, []),
-    }  # fmt: skip
+        "blocks": drawn,
+        "later": query.link(after=following) if following else "",
+        "heading": heading(_all(overview, counts), counts.total),
+        "lede": lede(overview) if not query.at else "",
+        "legend": legend(counts, query),
+        "picks": picks(query, overview, counts, []),
+    }
 
 
-def list_facts(query: Query, overview: Overview, listing: Listing, columns: list[Column], tags: list[tuple[str, int]]) -> dict[str, Any]:
+def list_facts(
+    query: Query,
+    overview: Overview,
+    listing: Listing,
+    columns: list[Column],
+    tags: list[tuple[str, int]],
+) -> dict[str, Any]:
     counts = listing.counts
-    found = heading(_all(overview, counts), counts.total) if counts.whole else f"More than {counts.total:,} numbers"
+    found = (
+        heading(_all(overview, counts), counts.total)
+        if counts.whole
+        else f"More than {counts.total:,} numbers"
+    )
     return {
-        "rows": [row_view(row, columns, query) for row in listing.rows], "columns": [heads(c, query) for c in columns],
-        "later": query.link(after=listing.next) if listing.next else "", "heading": found, "whole": counts.whole,
-        "lede": "" if not query.at else "As the past knows it: state, holder, site and carrier.", "legend": legend(counts, query),
-        "picks": picks(query, overview, counts, tags), "all_columns": [(c, c.key in {x.key for x in columns}) for c in COLUMNS.values()],
-    }  # fmt: skip
+        "rows": [row_view(row, columns, query) for row in listing.rows],
+        "columns": [heads(c, query) for c in columns],
+        "later": query.link(after=listing.next) if listing.next else "",
+        "heading": found,
+        "whole": counts.whole,
+        "lede": "" if not query.at else "As the past knows it: state, holder, site and carrier.",
+        "legend": legend(counts, query),
+        "picks": picks(query, overview, counts, tags),
+        "all_columns": [(c, c.key in {x.key for x in columns}) for c in COLUMNS.values()],
+    }
 
 
 @dataclass(frozen=True)
 class Head:
-    """The head of a column: its title, and where it can be sorted by, the link and which way it is sorted now."""
+    """The head of a column: its title, and where it can be sorted by, the link and which way it is
+    sorted now."""
 
     title: str
     href: str
@@ -144,10 +177,16 @@ class RowView:
 def row_view(row: Row, columns: list[Column], query: Query) -> RowView:
     digits = row.number.e164[1:]
     cells = [
-        (money(row.number.monthly) if c.key == "price" else c.value(row) or "–", c.is_code or c.key == "price", c.key == "price")
+        (
+            money(row.number.monthly) if c.key == "price" else c.value(row) or "–",
+            c.is_code or c.key == "price",
+            c.key == "price",
+        )
         for c in columns
     ]
-    return RowView(digits, query.link(number=digits, after=query.after), digits == query.number, cells)
+    return RowView(
+        digits, query.link(number=digits, after=query.after), digits == query.number, cells
+    )
 
 
 def block_view(block: Block, query: Query) -> BlockView:
@@ -161,7 +200,10 @@ def block_view(block: Block, query: Query) -> BlockView:
     if not block.is_large:
         lines.append(f"longest free run: {block.free_run}")
     if block.total < block.size:
-        lines.append(f"{block.size - block.total:,} of the {'ten thousand' if block.is_large else 'hundred'} are not ours")
+        lines.append(
+            f"{block.size - block.total:,} of the {'ten thousand' if block.is_large else 'hundred'}"
+            " are not ours"
+        )
     if block.carriers:
         lines.append(", ".join(_carried(block)))
     return BlockView(
@@ -180,28 +222,45 @@ def block_view(block: Block, query: Query) -> BlockView:
 def _picture(block: Block, query: Query) -> Markup:
     chosen = int(query.number) if query.number.isdigit() else None
     cells = [MapCell(c.number, c.state, cell_name(c.state, c.holder_name)) for c in block.cells]
-    return block_map(f"+{block.lead}xx", cells, chosen=chosen, links={"keep": query.keep}, columns=int(query.shape))
+    return block_map(
+        f"+{block.lead}xx",
+        cells,
+        chosen=chosen,
+        links={"keep": query.keep},
+        columns=int(query.shape),
+    )
 
 
 def _large_picture(block: Block, query: Query) -> Markup:
-    like = query.link(within="000000xx", site=block.site.id)  # built once: a link for each of a hundred tiles takes its time
+    like = query.link(
+        within="000000xx", site=block.site.id
+    )  # built once: a link for each of a hundred tiles takes its time
     tiles = [
         Tile(
-            hundred, states, f"{hundred % 100:02d}xx, {states[State.ASSIGNED]} of {states.total()} in use, {states[State.AVAILABLE]} available",
+            hundred,
+            states,
+            f"{hundred % 100:02d}xx, {states[State.ASSIGNED]} of {states.total()} in use,"
+            f" {states[State.AVAILABLE]} available",
             like.replace("000000xx", f"{hundred}xx", 1),
         )
         for hundred, states in block.density.items()
-    ]  # fmt: skip
+    ]
     return density_map(f"+{block.lead}xxxx", tiles)
 
 
 def _carried(block: Block) -> list[str]:
     """Carriers with their share where there are several, and what a number costs a month."""
-    least, most = (money(Money(amount=Decimal(p) / 100, currency=block.currency)) for p in block.prices) if block.currency else ("", "")
+    least, most = (
+        (money(Money(amount=Decimal(p) / 100, currency=block.currency)) for p in block.prices)
+        if block.currency
+        else ("", "")
+    )
     price = f"{least} each" if least == most else f"{least} to {most} each"
     if len(block.carriers) == 1:
         return [*block.carriers, *([price] if least else [])]
-    return [f"{name} ({n:,})" for name, n in sorted(block.carriers.items(), key=lambda item: -item[1])] + ([price] if least else [])
+    return [
+        f"{name} ({n:,})" for name, n in sorted(block.carriers.items(), key=lambda item: -item[1])
+    ] + ([price] if least else [])
 
 
 def cell_name(state: State, holder: str) -> str:
@@ -214,7 +273,9 @@ def _left(block: Block) -> str:
     if e.months is None:
         return ""
     latest = spell_months(e.latest) if e.latest is not None else "much later"
-    return f"{spell_months(e.months)} left at this site ({spell_months(e.soonest or 0)} to {latest})"
+    return (
+        f"{spell_months(e.months)} left at this site ({spell_months(e.soonest or 0)} to {latest})"
+    )
 
 
 def spell_months(months: float) -> str:
@@ -228,7 +289,10 @@ def spell_months(months: float) -> str:
 def lede(overview: Overview) -> str:
     used = overview.by_state[State.ASSIGNED]
     share = f"{round(100 * used / overview.total)}% in use" if overview.total else "none in use"
-    text = f"in {counted(overview.maps, 'block map')}, {counted(overview.sites, 'site')}, {counted(len(overview.by_carrier), 'carrier')}. {share}"
+    text = (
+        f"in {counted(overview.maps, 'block map')}, {counted(overview.sites, 'site')},"
+        f" {counted(len(overview.by_carrier), 'carrier')}. {share}"
+    )
     if overview.soonest:
         site, exhaustion = overview.soonest
         text += f"; at the present pace {site} runs out in {spell_months(exhaustion.months or 0)}"
@@ -242,7 +306,9 @@ def _all(overview: Overview, counts: Counts) -> int:
 
 def heading(total: int, found: int) -> str:
     """How many numbers are looked at, of all."""
-    return counted(found, "number") if found == total else f"{found:,} of {counted(total, 'number')}"
+    return (
+        counted(found, "number") if found == total else f"{found:,} of {counted(total, 'number')}"
+    )
 
 
 def legend(counts: Counts, query: Query) -> list[tuple[Markup, str, int, str, bool]]:
@@ -260,23 +326,26 @@ def legend(counts: Counts, query: Query) -> list[tuple[Markup, str, int, str, bo
     ]
 
 
-def picks(query: Query, overview: Overview, counts: Counts, tags: list[tuple[str, int]]) -> list[Pick]:
+def picks(
+    query: Query, overview: Overview, counts: Counts, tags: list[tuple[str, int]]
+) -> list[Pick]:
     """The filters beside the site's, each choice with the numbers it would leave."""
     values = counts.values
     names = {"held": HOLDER_KINDS, "carrier": overview.carriers}
     found = []
-    for title, name, dimension in (
-        ("State", "state", "state"), ("Carrier", "carrier", "carrier"), ("Held by", "held", "holder_kind"), ("Calls at once", "capacity", "capacity"),
-        ("Kind", "kind", "kind"),
-    ):  # fmt: skip
+    for title, name, dimension in FILTERS:
+        if query.at and name in UNKNOWN_THEN:
+            continue
         rows = {key: n for key, n in values.get(dimension, {}).items() if n}
         found.append(_pick(title, name, rows, names.get(name, {}), query))
-    if tags:
+    if tags and not query.at:
         found.append(_pick("Tag", "tag", dict(tags), {}, query))
     return found
 
 
-def _pick(title: str, name: str, rows: Mapping[str, int], names: Mapping[str, str], query: Query) -> Pick:
+def _pick(
+    title: str, name: str, rows: Mapping[str, int], names: Mapping[str, str], query: Query
+) -> Pick:
     on = getattr(query, name)
     choices = [Choice("any", query.link(**{name: ""}), None, not on)]
     choices += [
@@ -284,93 +353,6 @@ def _pick(title: str, name: str, rows: Mapping[str, int], names: Mapping[str, st
         for key, n in sorted(rows.items(), key=lambda item: (-item[1], item[0]))
     ]
     return Pick(title, names.get(on, on) if on else "any", bool(on), choices)
-
-
-@dataclass(frozen=True)
-class CardView:
-    """A card with its drawings and doors."""
-
-    card: Card
-    strip: Markup
-    shape: Markup
-    actions: list[tuple[str, str]]
-    pills: list[str]
-    state_words: str
-    usable_from: datetime | None
-    call: list[Happening]
-    call_ends: str
-    lives: int
-    spent: str
-    forms: list[tuple[str, str]]
-    last_call: str
-
-
-def card_view(card: Card, now: datetime) -> CardView:
-    n = card.number
-    pills = [
-        CALLS_AT_ONCE[n.capacity.value],
-        n.kind.value,
-    ]
-    return CardView(
-        card=card,
-        strip=strip(card.life, card.at or now),
-        shape=legend_shape(n.state),
-        actions=[(ACTIONS[a][0], ACTIONS[a][1].format(n=n.e164[1:])) for a in card.actions if a in ACTIONS],
-        pills=pills,
-        state_words=n.state.value.capitalize(),
-        usable_from=n.usable_from if n.usable_from and n.usable_from > now else None,
-        call=card.call.happenings[:5] if card.call else [],
-        call_ends=card.call.ending.kind.value if card.call else "",
-        lives=sum(1 for s in card.life if s.state in ENDED) + (n.state not in ENDED),
-        spent=_spent(card, card.at or now),
-        forms=[("International", describe(n.e164).international), ("National", n.shown), ("Digits", n.e164[1:])],
-        last_call=_last_call(card),
-    )
-
-
-def _spent(card: Card, now: datetime) -> str:
-    """What the number has cost in this life, by its present price."""
-    began = [s.since for s in card.life if s.state in ENDED]
-    mine = [s for s in card.life if not began or s.since >= began[-1]]
-    held = next((s.since for s in mine if s.state not in {State.ON_ORDER, *ENDED}), None)
-    if held is None:
-        return ""
-    months = max(1, round((now - held).days / 30.4))
-    return f"about {money(card.number.monthly.times(months))} since {held:%b %Y}"
-
-
-def _last_call(card: Card) -> str:
-    if not card.proofs:
-        return ""
-    last = max(card.proofs, key=lambda p: p.at)
-    return f"test call {last.direction}, {'as it should be' if last.ok else 'not as it should be'}, {last.at:%-d %b %Y}"
-
-
-@dataclass(frozen=True)
-class Answer:
-    """One line of the finder: what was found, what it is, where it leads."""
-
-    title: str
-    detail: str
-    href: str
-    is_number: bool
-
-
-def answers(found: Found, text: str) -> list[tuple[str, list[Answer]]]:
-    """The finder's groups; a number opens on the map or list that the search gives."""
-    return [(heading, [_answer(*row, text) for row in rows]) for heading, rows in found.groups]
-
-
-def _answer(title: str, detail: str, subject: Subject, ref: str, text: str) -> Answer:
-    if subject is Subject.NUMBER:
-        return Answer(title, detail, "/numbers?" + urlencode({"number": ref[1:], "find": text}), True)
-    if subject is Subject.TAG:
-        return Answer(title, detail, "/numbers?" + urlencode({"tag": ref}), False)
-    if subject is Subject.SELECTION:
-        return Answer(title, detail, "/numbers/chosen?" + urlencode({"pick": ref}), False)
-    if subject is Subject.AREA:
-        return Answer(title, detail, "/numbers?" + urlencode({"group": "area", "find": f"+{ref}"}), False)
-    return Answer(title, detail, page_of(subject, ref), False)
 
 
 def chosen_link(name: str, act: str = "", *, unread: tuple[str, ...] = ()) -> str:
@@ -382,83 +364,11 @@ def numbers_in_words(numbers: NumberSet, most: int = 12) -> str:
     """The first ranges as people write them."""
     spans = numbers.spans
     both = [(describe(f"+{s.first}").shown, describe(f"+{s.last}").shown) for s in spans[:most]]
-    words = [f"{first} to {ending(first, last)}" if first != last else first for first, last in both]
-    return ", ".join(words) + (f" and {len(spans) - most:,} more ranges" if len(spans) > most else "")
-
-
-@dataclass(frozen=True)
-class DifferenceRow:
-    digits: str
-    shown: str
-    before: str
-    after: str
-    since: datetime | None
-
-
-def difference(row: Difference, sites: Mapping[str, str]) -> DifferenceRow:
-    return DifferenceRow(
-        str(row.number),
-        describe(f"+{row.number}").shown,
-        _was(row.before, sites),
-        _was(row.after, sites),
-        row.after.since if row.after else None,
-    )
-
-
-def _was(was: Was | None, sites: Mapping[str, str]) -> str:
-    if was is None:
-        return "not in the estate"
-    return ", ".join(x for x in (was.state.value, was.holder_name, sites.get(was.site, was.site)) if x)
-
-
-def states_compared(before: Mapping[State, int], after: Mapping[State, int]) -> list[tuple[str, int, int, str]]:
-    return [
-        (
-            state.value.capitalize(),
-            before.get(state, 0),
-            after.get(state, 0),
-            f"{after.get(state, 0) - before.get(state, 0):+,}".replace("-", "−"),
-        )
-        for state in ORDER_OF_STATES
-        if before.get(state, 0) or after.get(state, 0)
+    words = [
+        f"{first} to {ending(first, last)}" if first != last else first for first, last in both
     ]
-
-
-def _signed(n: int) -> str:
-    return f"{n:+,}".replace("-", "−") if n else "0"
-
-
-@dataclass(frozen=True)
-class FigureView:
-    """One site's figures of one capacity, in words and as the bars of its months."""
-
-    figure: Figure
-    calls: str
-    percent: int
-    left: str
-    between: str
-    bars: list[tuple[str, int, str]]
-    order_href: str
-
-
-def figure_view(figure: Figure) -> FigureView:
-    e = figure.exhaustion
-    most = max((abs(m.net) for m in figure.months), default=0) or 1
-    between = ""
-    if e.months is not None:
-        between = f"between {spell_months(e.soonest or 0)} and {spell_months(e.latest) if e.latest is not None else 'much later'}"
-    asked = {
-        "country": figure.site.country, "area": figure.area, "capacity": "" if figure.capacity == "any" else figure.capacity,
-        "quantity": min(figure.advice.order, 100), "consecutive": "1" if figure.advice.order > 1 else "",
-    }  # fmt: skip
-    return FigureView(
-        figure=figure,
-        calls=CALLS_AT_ONCE[figure.capacity],
-        percent=round(100 * figure.utilisation),
-        left=spell_months(e.months) if e.months is not None else "not in sight",
-        between=between,
-        bars=[(f"{m.ends:%b}", m.net, str(round(46 * abs(m.net) / most))) for m in figure.months],
-        order_href="/supply?" + urlencode({k: v for k, v in asked.items() if v}),
+    return ", ".join(words) + (
+        f" and {len(spans) - most:,} more ranges" if len(spans) > most else ""
     )
 
 

@@ -1,4 +1,5 @@
-"""What calls out show: for the whole organisation, each site and whoever differs; changed by a work order."""
+"""What calls out show: for the whole organisation, each site and whoever differs; changed by a work
+order."""
 
 from typing import Annotated
 
@@ -14,28 +15,56 @@ from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 
 place = Place()
-SHOWS = [("own", "everybody their own number"), ("number", "always the number below"), ("withheld", "nothing: calls are withheld")]
+SHOWS = [
+    ("own", "everybody their own number"),
+    ("number", "always the number below"),
+    ("withheld", "nothing: calls are withheld"),
+]
 
 
 @place.page("/holders/caller-ids", May.LOOK)
 def page(request: Request, desk: AtDesk, site: str = "", person: str = "") -> Response:
     chosen = caller_ids.look(desk, site=site, person=person)
-    above = [("", "as the organisation says" if site else "as the site says")] if site or person else []
-    return draw(request, "caller_ids.html", view=caller_ids.listing(desk), chosen=chosen, shows=[*above, *SHOWS], site=site, person=person)
+    above = (
+        [("", "as the organisation says" if site else "as the site says")] if site or person else []
+    )
+    return draw(
+        request,
+        "caller_ids.html",
+        view=caller_ids.listing(desk),
+        chosen=chosen,
+        shows=[*above, *SHOWS],
+        site=site,
+        person=person,
+    )
 
 
 @place.action("/holders/caller-ids", May.CHANGE_ESTATE)
 def set_it(
-    request: Request, desk: AtDesk, site: Annotated[str, Form()] = "", person: Annotated[str, Form()] = "", shows: Annotated[str, Form()] = "",
-    suits: Annotated[str, Form()] = "", number: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
+    request: Request,
+    desk: AtDesk,
+    site: Annotated[str, Form()] = "",
+    person: Annotated[str, Form()] = "",
+    shows: Annotated[str, Form()] = "",
+    suits: Annotated[str, Form()] = "",
+    number: Annotated[str, Form()] = "",
+) -> Response:
     """As a draft, so that its checks are seen."""
     line = caller_ids.look(desk, site=site, person=person).line
     if shows not in {"", *(key for key, _ in SHOWS)}:
         raise NotUnderstood("Choose what is shown.", field="shows")
-    caller_id = read_one(number, desk.organisation.home_country, field="number") if number.strip() else suits
-    holder = line.holder.model_dump(mode="json") if line.holder else None
-    raw = {"kind": "set_caller_id", "holder": holder, "shows": shows, "caller_id": "" if shows == "withheld" else caller_id}
-    return go(
-        request, f"/work-orders/{workorders.draft(desk, f'Caller ID of {line.name}', workorders.read_tasks(desk, [raw]), look=True).no}"
+    caller_id = (
+        read_one(number, desk.organisation.home_country, field="number")
+        if number.strip()
+        else suits
     )
+    holder = line.holder.model_dump(mode="json") if line.holder else None
+    raw = {
+        "kind": "set_caller_id",
+        "holder": holder,
+        "shows": shows,
+        "caller_id": "" if shows == "withheld" else caller_id,
+    }
+    tasks = workorders.read_tasks(desk, [raw])
+    made = workorders.draft(desk, f"Caller ID of {line.name}", tasks, look=True)
+    return go(request, f"/work-orders/{made.no}")

@@ -49,8 +49,15 @@ def let_go(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 @place.action("/carriers/accounts/{key}/port-pin", May.PORT)
-def keep_pin(request: Request, desk: AtDesk, key: str, pin: Typed = "", back: Typed = "") -> Response:
+def keep_pin(
+    request: Request, desk: AtDesk, key: str, pin: Typed = "", back: Typed = ""
+) -> Response:
     port_outs.keep_pin(desk, key, pin)
     return go(
-        request, f"/port-outs/{back}" if back.startswith("portout-") and back.replace("-", "").isalnum() else f"/carriers/accounts/{key}"
+        request,
+        (
+            f"/port-outs/{back}"
+            if back.startswith("portout-") and back.replace("-", "").isalnum()
+            else f"/carriers/accounts/{key}"
+        ),
     )

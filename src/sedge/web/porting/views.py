@@ -1,4 +1,5 @@
-"""Ports: planned from pasted numbers, filled in and signed, submitted, answered, switched; the calendar of all."""
+"""Ports: planned from pasted numbers, filled in and signed, submitted, answered, switched; the
+calendar of all."""
 
 from collections.abc import Callable
 from typing import Annotated, Any
@@ -13,8 +14,16 @@ from sedge.core.access.roles import May
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.porting.records import Port
 from sedge.services.context import Desk
-from sedge.services.holders import holders
-from sedge.services.porting import change_freezes, port_calendar, port_cutover, port_dialogue, ports
+from sedge.services.holders import site_management
+from sedge.services.porting import (
+    change_freezes,
+    port_calendar,
+    port_cutover,
+    port_dialogue,
+    port_planning,
+    ports,
+    run_sheets,
+)
 from sedge.services.supply import documents, supply
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.web.routing import AtDesk, Place
@@ -30,33 +39,52 @@ Typed = Annotated[str, Form(max_length=MOST_TYPED)]
 
 @place.page("/ports", May.SEE_MONEY)
 def listing(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "ports.html", ports=ports.listing(desk), dates=ports.dates(desk), waits=WAITS)
+    return draw(
+        request, "ports.html", ports=ports.listing(desk), dates=ports.dates(desk), waits=WAITS
+    )
 
 
 @place.page("/ports/new", May.PORT)
-def new(request: Request, desk: AtDesk, text: str = "", account: str = "", site: str = "") -> Response:
+def new(
+    request: Request, desk: AtDesk, text: str = "", account: str = "", site: str = ""
+) -> Response:
     return draw(request, "port_new.html", planned=None, **_choices(desk, text, account, site))
 
 
 def _choices(desk: Desk, text: str, account: str, site: str) -> dict[str, Any]:
     accounts = [(a.id, a.name) for a, _ in supply.buyable_accounts(desk)]
-    return {"sites": holders.site_choices(desk), "accounts": accounts, "text": text, "account": account, "site": site}
+    return {
+        "sites": site_management.site_choices(desk),
+        "accounts": accounts,
+        "text": text,
+        "account": account,
+        "site": site,
+    }
 
 
 @place.action("/ports/new", May.PORT)
 def plan(
-    request: Request, desk: AtDesk, text: Annotated[str, Form(max_length=200_000)] = "", account: Typed = "", site: Typed = "", what: Typed = "plan",
+    request: Request,
+    desk: AtDesk,
+    text: Annotated[str, Form(max_length=200_000)] = "",
+    account: Typed = "",
+    site: Typed = "",
+    what: Typed = "plan",
     file: UploadFile | None = None,
-) -> Response:  # fmt: skip
+) -> Response:
     """Look first; `begin` keeps what can move as drafts."""
     if what == "begin":
-        made = ports.begin(desk, text, account=account, site=site)
+        made = port_planning.begin(desk, text, account=account, site=site)
         return go(request, f"/ports/{made[0].id}" if len(made) == 1 else "/ports")
     content = file.file.read(ports.MOST_FILE + 1) if file and file.filename else b""
-    planned = ports.plan_ports(desk, ports.with_file(text, content), account=account, site=site)
+    planned = port_planning.plan_ports(
+        desk, ports.with_file(text, content), account=account, site=site
+    )
     text = _written(planned.numbers) if content else text  # what is begun with is what was read
     if is_swap(request):
-        return draw(request, "_port_plan.html", planned=planned, text=text, account=account, site=site)
+        return draw(
+            request, "_port_plan.html", planned=planned, text=text, account=account, site=site
+        )
     return draw(request, "port_new.html", planned=planned, **_choices(desk, text, account, site))
 
 
@@ -75,12 +103,19 @@ def calendar(request: Request, desk: AtDesk, begin: str = "") -> Response:
         view=view,
         picture=lanes(view, today),
         free=change_freezes.listing(desk),
-        sites=holders.site_choices(desk),
+        sites=site_management.site_choices(desk),
     )
 
 
 @place.action("/ports/days", May.PORT)
-def keep_free(request: Request, desk: AtDesk, first: Typed = "", last: Typed = "", why: Typed = "", site: Typed = "") -> Response:
+def keep_free(
+    request: Request,
+    desk: AtDesk,
+    first: Typed = "",
+    last: Typed = "",
+    why: Typed = "",
+    site: Typed = "",
+) -> Response:
     change_freezes.keep(desk, first=first, last=last, why=why, site=site)
     return go(request, "/ports/calendar")
 
@@ -98,14 +133,18 @@ def look(request: Request, desk: AtDesk, key: str) -> Response:
     ticked = port_cutover.ticked(desk, view.port)
     planned = sum(1 for line in view.port.lines if line.holder and not line.refused)
     held = sum(1 for _, who, _ in ticked if who) if ticked else planned
-    settled = {number: words for number, _, words in (said.partition(": ") for said in view.port.settled)}
+    settled = {
+        number: words for number, _, words in (said.partition(": ") for said in view.port.settled)
+    }
     return draw(
         request,
         "port.html",
         view=view,
         port=view.port,
         picture=course(view.port, zone),
-        waits=WAITS[view.port.state] if held or not ticked else "waits for us: give the numbers out",
+        waits=(
+            WAITS[view.port.state] if held or not ticked else "waits for us: give the numbers out"
+        ),
         settled=settled,
         held=held,
         ticked=ticked,
@@ -114,15 +153,19 @@ def look(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 def _written(numbers: NumberSet) -> str:
-    return ", ".join(f"+{s.first}" if s.first == s.last else f"+{s.first} to +{s.last}" for s in numbers.spans)
+    return ", ".join(
+        f"+{s.first}" if s.first == s.last else f"+{s.first} to +{s.last}" for s in numbers.spans
+    )
 
 
 def _giving(port: Port, free: list[str]) -> str:
-    """Where the numbers that nobody has yet are given out: one by its form, more by the plan for many people."""
+    """Where the numbers that nobody has yet are given out: one by its form, more by the plan for
+    many people."""
     if len(free) == 1:
         return f"/work-orders/new/assign?{urlencode({'number': free[0]})}"
     named = _written(NumberSet.of(free))
-    return f"/work-orders/planner?{urlencode({'site': port.site, 'numbers': named if len(named) <= MOST_NAMED else ''})}"
+    asked = {"site": port.site, "numbers": named if len(named) <= MOST_NAMED else ""}
+    return f"/work-orders/planner?{urlencode(asked)}"
 
 
 @place.page("/ports/{key}/mandate.pdf", May.SEE_MONEY)
@@ -133,24 +176,47 @@ def mandate(desk: AtDesk, key: str) -> Response:
 
 @place.page("/ports/{key}/calendar.ics", May.SEE_MONEY)
 def dates(desk: AtDesk, key: str) -> Response:
-    return Response(ports.calendar(desk, [ports.look(desk, key).port]), media_type="text/calendar; charset=utf-8")
+    return Response(
+        ports.calendar(desk, [ports.look(desk, key).port]),
+        media_type="text/calendar; charset=utf-8",
+    )
 
 
 @place.action("/ports/{key}/compare", May.PORT)
-def compare(request: Request, desk: AtDesk, key: str, bill: Annotated[str, Form(max_length=200_000)] = "") -> Response:
+def compare(
+    request: Request, desk: AtDesk, key: str, bill: Annotated[str, Form(max_length=200_000)] = ""
+) -> Response:
     """Beside the form for who has JavaScript, else as a page of its own."""
     found = ports.compare_with_bill(desk, key, bill)
-    return draw(request, "_port_compared.html" if is_swap(request) else "port_compared.html", compared=found, key=key)
+    return draw(
+        request,
+        "_port_compared.html" if is_swap(request) else "port_compared.html",
+        compared=found,
+        key=key,
+    )
 
 
-def _act(name: str, change: Callable[[Desk, str, dict[str, str]], Any], may: May = May.PORT) -> None:
-    """An act on one port: `change` is given what was typed; it gives the port, or a work order where it drafts one."""
+def _act(
+    name: str, change: Callable[[Desk, str, dict[str, str]], Any], may: May = May.PORT
+) -> None:
+    """An act on one port: `change` is given what was typed; it gives the port, or a work order
+    where it drafts one."""
 
     @place.action(f"/ports/{{key}}/{name}", may)
     async def act(request: Request, desk: AtDesk, key: str) -> Response:
-        typed = {field: str(value)[:MOST_TYPED] for field, value in (await request.form(max_fields=60_000)).items()}
+        typed = {
+            field: str(value)[:MOST_TYPED]
+            for field, value in (await request.form(max_fields=60_000)).items()
+        }
         done = await run_in_threadpool(change, desk, key, typed)
-        return go(request, f"/work-orders/{done.no}" if isinstance(done, WorkOrder) else f"/ports/{done.id if name == 'split' else key}")
+        return go(
+            request,
+            (
+                f"/work-orders/{done.no}"
+                if isinstance(done, WorkOrder)
+                else f"/ports/{done.id if name == 'split' else key}"
+            ),
+        )
 
 
 _act("change", ports.change)
@@ -163,14 +229,21 @@ _act("date", lambda desk, key, typed: port_dialogue.move_date(desk, key, typed.g
 _act("cancel", lambda desk, key, _: port_dialogue.cancel(desk, key))
 _act("switch", lambda desk, key, _: port_cutover.activation(desk, key))
 _act("prove", lambda desk, key, _: port_cutover.proof(desk, key))
-_act("back-out", lambda desk, key, typed: port_cutover.backing_out(desk, key, typed.get("reason", "")))
+_act(
+    "back-out",
+    lambda desk, key, typed: port_cutover.backing_out(desk, key, typed.get("reason", "")),
+)
 _act("close", lambda desk, key, _: port_cutover.close(desk, key))
 
 
 @place.action("/ports/{key}/answer", May.PORT)
-def answer(request: Request, desk: AtDesk, key: str, text: Typed = "", file: UploadFile | None = None) -> Response:
+def answer(
+    request: Request, desk: AtDesk, key: str, text: Typed = "", file: UploadFile | None = None
+) -> Response:
     content = file.file.read(documents.MOST_BYTES + 1) if file and file.filename else b""
-    port_dialogue.answer_query(desk, key, text, filename=(file.filename or "letter") if file else "", content=content)
+    port_dialogue.answer_query(
+        desk, key, text, filename=(file.filename or "letter") if file else "", content=content
+    )
     return go(request, f"/ports/{key}")
 
 
@@ -191,7 +264,10 @@ def who(request: Request, desk: AtDesk, key: str) -> Response:
 
 @place.action("/ports/{key}/holders", May.PORT)
 async def choose(request: Request, desk: AtDesk, key: str) -> Response:
-    form = {name: str(value)[:MOST_TYPED] for name, value in (await request.form(max_fields=60_000)).items()}
+    form = {
+        name: str(value)[:MOST_TYPED]
+        for name, value in (await request.form(max_fields=60_000)).items()
+    }
     await run_in_threadpool(port_cutover.choose, desk, key, form)
     return go(request, f"/ports/{key}/holders")
 
@@ -203,12 +279,19 @@ def take_proposals(request: Request, desk: AtDesk, key: str, unsure: Typed = "")
 
 
 @place.action("/ports/{key}/holders/list", May.PORT)
-def paste(request: Request, desk: AtDesk, key: str, who: Annotated[str, Form(alias="list", max_length=500_000)] = "") -> Response:
+def paste(
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    who: Annotated[str, Form(alias="list", max_length=500_000)] = "",
+) -> Response:
     port_cutover.paste(desk, key, who)
     return go(request, f"/ports/{key}/holders")
 
 
 @place.page("/ports/{key}/run-sheet", May.SEE_MONEY)
 def run_sheet(request: Request, desk: AtDesk, key: str) -> Response:
-    sheet = port_cutover.run_sheet(desk, key)
-    return draw(request, "run_sheet.html", sheet=sheet, port=sheet.port, clock=ZoneInfo(sheet.site.timezone))
+    sheet = run_sheets.run_sheet(desk, key)
+    return draw(
+        request, "run_sheet.html", sheet=sheet, port=sheet.port, clock=ZoneInfo(sheet.site.timezone)
+    )

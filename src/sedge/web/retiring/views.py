@@ -7,7 +7,7 @@ from fastapi.responses import Response
 from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
-from sedge.services.holders import holders
+from sedge.services.holders import site_management
 from sedge.services.numbers import numbers
 from sedge.services.retiring import cleanup_review, quarantine, retiring, site_closure
 from sedge.services.workorders import workorders
@@ -28,9 +28,15 @@ async def retire_chosen(request: Request, desk: AtDesk) -> Response:
     form = await request.form(max_fields=10_000)
     chosen = [str(value) for name, value in form.multi_items() if name == "numbers"]
     tasks, title = await run_in_threadpool(
-        cleanup_review.plan, desk, chosen, then=str(form.get("then", "")), rest=str(form.get("rest", ""))
+        cleanup_review.plan,
+        desk,
+        chosen,
+        then=str(form.get("then", "")),
+        rest=str(form.get("rest", "")),
     )
-    order = await run_in_threadpool(workorders.draft, desk, title, tasks, reason=str(form.get("reason", ""))[:200])
+    order = await run_in_threadpool(
+        workorders.draft, desk, title, tasks, reason=str(form.get("reason", ""))
+    )
     return go(request, f"/work-orders/{order.no}")
 
 
@@ -40,7 +46,9 @@ def days_of_rest(request: Request, desk: AtDesk) -> Response:
 
 
 @place.action("/numbers/resting", May.SET_RULES)
-def set_days_of_rest(request: Request, desk: AtDesk, country: Typed = "", days: Typed = "", toll_free: Typed = "") -> Response:
+def set_days_of_rest(
+    request: Request, desk: AtDesk, country: Typed = "", days: Typed = "", toll_free: Typed = ""
+) -> Response:
     quarantine.put(desk, country, days=days, toll_free=toll_free)
     return go(request, "/numbers/resting")
 
@@ -53,23 +61,47 @@ def retire_page(request: Request, desk: AtDesk, number: str) -> Response:
 
 @place.action("/numbers/{number}/retire", May.CHANGE_ESTATE)
 def retire(
-    request: Request, desk: AtDesk, number: str, rest: Typed = "", then: Typed = "keep", reason: Typed = "", announcement: Typed = "", settle: Typed = "",
-) -> Response:  # fmt: skip
+    request: Request,
+    desk: AtDesk,
+    number: str,
+    rest: Typed = "",
+    then: Typed = "keep",
+    reason: Typed = "",
+    announcement: Typed = "",
+    settle: Typed = "",
+) -> Response:
     e164 = numbers.the_number(desk, number)
-    tasks, title = retiring.plan(desk, e164, then=then, rest=rest.strip(), announcement=announcement, settle=bool(settle))
-    return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, reason=reason[:200], look=True).no}")
+    tasks, title = retiring.plan(
+        desk, e164, then=then, rest=rest.strip(), announcement=announcement, settle=bool(settle)
+    )
+    return go(
+        request,
+        f"/work-orders/{workorders.draft(desk, title, tasks, reason=reason, look=True).no}",
+    )
 
 
 @place.page("/holders/sites/{key}/close", May.RELEASE)
 def close_page(request: Request, desk: AtDesk, key: str) -> Response:
     view = site_closure.look(desk, key)
-    others = [(k, name) for k, name in holders.site_choices(desk) if k != key]
+    others = [(k, name) for k, name in site_management.site_choices(desk) if k != key]
     return draw(request, "close_site.html", view=view, sites=others)
 
 
 @place.action("/holders/sites/{key}/close", May.RELEASE)
 def close(
-    request: Request, desk: AtDesk, key: str, then: Typed = "", rest: Typed = "", announcement: Typed = "", people: Typed = "stay", reason: Typed = "",
-) -> Response:  # fmt: skip
-    tasks, title = site_closure.plan(desk, key, then=then, rest=rest.strip(), announcement=announcement, people=people)
-    return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, reason=reason[:200], look=True).no}")
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    then: Typed = "",
+    rest: Typed = "",
+    announcement: Typed = "",
+    people: Typed = "stay",
+    reason: Typed = "",
+) -> Response:
+    tasks, title = site_closure.plan(
+        desk, key, then=then, rest=rest.strip(), announcement=announcement, people=people
+    )
+    return go(
+        request,
+        f"/work-orders/{workorders.draft(desk, title, tasks, reason=reason, look=True).no}",
+    )

@@ -1,4 +1,5 @@
-"""Safety: coverage, gaps, the emergency test of one number, of everything, and what carriers have registered."""
+"""Safety: coverage, gaps, the emergency test of one number, of everything, and what carriers have
+registered."""
 
 from typing import Annotated
 
@@ -9,9 +10,15 @@ from sedge.core.access.roles import May
 from sedge.core.errors import SedgeError
 from sedge.core.safety.countries import RULES
 from sedge.services.callpaths import calls
-from sedge.services.holders import holders
+from sedge.services.holders import site_management
 from sedge.services.numbers.numbers import the_number
-from sedge.services.safety import address_revalidation, carrier_registrations, coverage, emergency_reports, safety
+from sedge.services.safety import (
+    address_revalidation,
+    carrier_registrations,
+    coverage,
+    emergency_reports,
+    safety,
+)
 from sedge.services.workorders import workorders
 from sedge.web.routing import AtDesk, Place
 from sedge.web.safety import views
@@ -21,26 +28,46 @@ place = Place()
 
 
 @place.page("/safety", May.LOOK)
-def overview(request: Request, desk: AtDesk, site: str = "", number: str = "", dialled: str = "") -> Response:
+def overview(
+    request: Request, desk: AtDesk, site: str = "", number: str = "", dialled: str = ""
+) -> Response:
     test, problem = None, ""
     if number:
         try:
-            test = calls.emergency(desk, the_number(desk, number), dialled.strip()[:20] or views.usual_digits(desk, number))
+            test = calls.emergency(
+                desk,
+                the_number(desk, number),
+                dialled.strip()[:20] or views.usual_digits(desk, number),
+            )
         except SedgeError as error:
             problem = error.message
     cover = [c for c in coverage.by_site(desk) if not site or c.site.id == site]
-    sites = holders.plain_sites(desk)
+    sites = site_management.plain_sites(desk)
     few = len(sites) <= views.FEW_SITES
     shown = [s.id for s in sites] if not site and few else [site] if site else []
     return draw(
-        request, "safety.html", gaps=coverage.gaps(desk, limit=views.NAMED), cover=views.rows(cover), more_sites=max(0, len(cover) - views.MOST_SITES), rows=safety.spots(desk, shown), site=site,
-        sites=[(s.id, s.name) for s in sites if few or s.id == site], number=number, dialled=dialled, test=test, problem=problem, few=few,
-    )  # fmt: skip
+        request,
+        "safety.html",
+        gaps=coverage.gaps(desk, limit=views.NAMED),
+        cover=views.rows(cover),
+        more_sites=max(0, len(cover) - views.MOST_SITES),
+        rows=safety.spots(desk, shown),
+        site=site,
+        sites=[(s.id, s.name) for s in sites if few or s.id == site],
+        number=number,
+        dialled=dialled,
+        test=test,
+        problem=problem,
+        few=few,
+    )
 
 
 @place.action("/safety/help-call", May.PLACE_TEST_CALL)
-def help_call(request: Request, desk: AtDesk, number: Annotated[str, Form(max_length=60)] = "") -> Response:
-    """A call for help that ends at the stand-in of the answering point; its proof drawn below the test."""
+def help_call(
+    request: Request, desk: AtDesk, number: Annotated[str, Form(max_length=60)] = ""
+) -> Response:
+    """A call for help that ends at the stand-in of the answering point; its proof drawn below the
+    test."""
     proof = calls.place_help_call(desk, the_number(desk, number))
     if target(request):
         return draw(request, "_help_proof.html", proof=proof)
@@ -48,12 +75,16 @@ def help_call(request: Request, desk: AtDesk, number: Annotated[str, Form(max_le
 
 
 @place.action("/safety/put-right", May.CHANGE_ESTATE)
-def put_right(request: Request, desk: AtDesk, gap: Annotated[str, Form(max_length=40)] = "") -> Response:
+def put_right(
+    request: Request, desk: AtDesk, gap: Annotated[str, Form(max_length=40)] = ""
+) -> Response:
     return go(request, f"/work-orders/{coverage.put_right(desk, gap).no}")
 
 
 @place.action("/safety/people/{person}/spot", May.CHANGE_ESTATE)
-def person_spot(request: Request, desk: AtDesk, person: str, spot: Annotated[str, Form()]) -> Response:
+def person_spot(
+    request: Request, desk: AtDesk, person: str, spot: Annotated[str, Form()]
+) -> Response:
     """A person's numbers follow their spot; as a work order, so that it can be undone."""
     tasks = workorders.read_tasks(desk, [{"kind": "set_spot", "person": person, "spot": spot}])
     order = workorders.draft(desk, "Set a person's emergency spot", tasks, look=True)
@@ -67,12 +98,28 @@ def rules(request: Request) -> Response:
 
 @place.page("/safety/address", May.LOOK)
 def address(
-    request: Request, desk: AtDesk, country: str = "", building: str = "", house_number: str = "", street: str = "", city: str = "", postcode: str = "",
+    request: Request,
+    desk: AtDesk,
+    country: str = "",
+    building: str = "",
+    house_number: str = "",
+    street: str = "",
+    city: str = "",
+    postcode: str = "",
     region: str = "",
-) -> Response:  # fmt: skip
+) -> Response:
     """What the register makes of an address, part by part."""
-    typed = {"building": building, "house_number": house_number, "street": street, "city": city, "postcode": postcode, "region": region}
-    view = views.address_view(desk, country or desk.organisation.home_country, {k: v[:200] for k, v in typed.items()})
+    typed = {
+        "building": building,
+        "house_number": house_number,
+        "street": street,
+        "city": city,
+        "postcode": postcode,
+        "region": region,
+    }
+    view = views.address_view(
+        desk, country or desk.organisation.home_country, {k: v[:200] for k, v in typed.items()}
+    )
     return draw(request, "address.html", view=view)
 
 
@@ -91,12 +138,17 @@ def recheck(request: Request, desk: AtDesk) -> Response:
 @place.page("/safety/tests", May.LOOK)
 def tests(request: Request, desk: AtDesk) -> Response:
     return draw(
-        request, "safety_tests.html", reports=emergency_reports.reports(desk), sites=[(s.id, s.name) for s in holders.plain_sites(desk)]
+        request,
+        "safety_tests.html",
+        reports=emergency_reports.reports(desk),
+        sites=[(s.id, s.name) for s in site_management.plain_sites(desk)],
     )
 
 
 @place.action("/safety/tests", May.PLACE_TEST_CALL)
-def run_test(request: Request, desk: AtDesk, site: Annotated[str, Form(max_length=80)] = "") -> Response:
+def run_test(
+    request: Request, desk: AtDesk, site: Annotated[str, Form(max_length=80)] = ""
+) -> Response:
     return go(request, f"/safety/tests/{emergency_reports.begin(desk, site=site).id}")
 
 
@@ -104,19 +156,29 @@ def run_test(request: Request, desk: AtDesk, site: Annotated[str, Form(max_lengt
 def report(request: Request, desk: AtDesk, key: str) -> Response:
     found, lines, count = emergency_reports.look(desk, key)
     template = "_safety_report.html" if target(request) == "report" else "safety_report.html"
-    return draw(request, template, report=found, lines=lines[: views.MOST_LINES], more=max(0, count - views.MOST_LINES))
+    return draw(
+        request,
+        template,
+        report=found,
+        lines=lines[: views.MOST_LINES],
+        more=max(0, count - views.MOST_LINES),
+    )
 
 
 @place.page("/safety/tests/{key}/report.csv", May.LOOK)
 def report_csv(desk: AtDesk, key: str) -> Response:
     headers = {"Content-Disposition": f'attachment; filename="emergency-test-{key}.csv"'}
-    return Response(emergency_reports.as_csv(desk, key), media_type="text/csv; charset=utf-8", headers=headers)
+    return Response(
+        emergency_reports.as_csv(desk, key), media_type="text/csv; charset=utf-8", headers=headers
+    )
 
 
 @place.page("/safety/tests/{key}/report.pdf", May.LOOK)
 def report_pdf(desk: AtDesk, key: str) -> Response:
     headers = {"Content-Disposition": f'attachment; filename="emergency-test-{key}.pdf"'}
-    return Response(emergency_reports.as_pdf(desk, key), media_type="application/pdf", headers=headers)
+    return Response(
+        emergency_reports.as_pdf(desk, key), media_type="application/pdf", headers=headers
+    )
 
 
 # ── what carriers have registered ──
@@ -127,10 +189,16 @@ def registered_page(request: Request, desk: AtDesk, carrier: str = "") -> Respon
     keeping = carrier_registrations.keeping(desk)
     compared = carrier_registrations.compare(desk, carrier) if carrier else None
     return draw(
-        request, "registered.html", carriers=[(c.id, c.name) for c in keeping], compared=compared, shown=carrier_registrations.SHOWN
+        request,
+        "registered.html",
+        carriers=[(c.id, c.name) for c in keeping],
+        compared=compared,
+        shown=carrier_registrations.SHOWN,
     )
 
 
 @place.action("/safety/registered", May.CHANGE_ESTATE)
-def send_again(request: Request, desk: AtDesk, carrier: Annotated[str, Form(max_length=80)] = "") -> Response:
+def send_again(
+    request: Request, desk: AtDesk, carrier: Annotated[str, Form(max_length=80)] = ""
+) -> Response:
     return go(request, f"/work-orders/{carrier_registrations.send_again(desk, carrier).no}")

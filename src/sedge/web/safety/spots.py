@@ -1,4 +1,5 @@
-"""Safety, place by place: buildings with their floors, spots, plans, who moves; and the page for somebody at the site who has no account."""
+"""Safety, place by place: buildings with their floors, spots, plans, who moves; and the page for
+somebody at the site who has no account."""
 
 from typing import Annotated
 
@@ -19,14 +20,26 @@ Typed = Annotated[str, Form(max_length=500)]
 
 
 @place.page("/safety/sites/{site}", May.LOOK)
-def building(request: Request, desk: AtDesk, site: str, floor: str = "", spot: str = "") -> Response:
+def building(
+    request: Request, desk: AtDesk, site: str, floor: str = "", spot: str = ""
+) -> Response:
     """A site cut open; with `floor` its plan."""
-    return draw(request, "building.html", view=views.building_view(spots.building(desk, site), floor[:60], spot[:20]))
+    return draw(
+        request,
+        "building.html",
+        view=views.building_view(spots.building(desk, site), floor[:60], spot[:20]),
+    )
 
 
 @place.action("/safety/spots", May.CHANGE_SAFETY)
 def add_spot(
-    request: Request, desk: AtDesk, site: Typed = "", floor: Typed = "", room: Typed = "", name: Typed = "", to: Typed = ""
+    request: Request,
+    desk: AtDesk,
+    site: Typed = "",
+    floor: Typed = "",
+    room: Typed = "",
+    name: Typed = "",
+    to: Typed = "",
 ) -> Response:
     safety.add_spot(desk, site=site, floor=floor, room=room, name=name)
     return go(request, f"/safety/sites/{site}" if to == "building" else f"/safety?site={site}")
@@ -56,7 +69,18 @@ def change(
     room: Typed = "",
     note: Typed = "",
 ) -> Response:
-    spots.change(desk, code, {"name": name, "building": building, "floor": floor, "wing": wing, "room": room, "note": note})
+    spots.change(
+        desk,
+        code,
+        {
+            "name": name,
+            "building": building,
+            "floor": floor,
+            "wing": wing,
+            "room": room,
+            "note": note,
+        },
+    )
     return go(request, f"/safety/spots/{code}")
 
 
@@ -71,7 +95,13 @@ def link(request: Request, desk: AtDesk, code: str, to: Typed = "") -> Response:
     path = confirmation_links.make_link(desk, code, to=to.strip())
     address = f"{str(request.base_url).rstrip('/')}{path}"
     if target(request):
-        return draw(request, "_link.html", link=address, to=to.strip(), days=confirmation_links.GOOD_FOR.days)
+        return draw(
+            request,
+            "_link.html",
+            link=address,
+            to=to.strip(),
+            days=confirmation_links.GOOD_FOR.days,
+        )
     return draw(request, "spot.html", card=spots.card(desk, code), link=address)
 
 
@@ -84,12 +114,21 @@ def label(request: Request, desk: AtDesk, code: str) -> Response:
 @place.page("/safety/spots/{code}/pidf-lo.xml", May.LOOK)
 def pidf_lo(desk: AtDesk, code: str) -> Response:
     headers = {"Content-Disposition": f'attachment; filename="{code}.xml"'}
-    return Response(emergency_exports.spot_pidf_lo(desk, code), media_type="application/pidf+xml", headers=headers)
+    return Response(
+        emergency_exports.spot_pidf_lo(desk, code),
+        media_type="application/pidf+xml",
+        headers=headers,
+    )
 
 
 @place.action("/safety/plans/{site}/place", May.CHANGE_SAFETY)
 def put_on_plan(
-    request: Request, desk: AtDesk, site: str, code: Typed = "", x: Annotated[float, Form()] = 50, y: Annotated[float, Form()] = 50
+    request: Request,
+    desk: AtDesk,
+    site: str,
+    code: Typed = "",
+    x: Annotated[float, Form()] = 50,
+    y: Annotated[float, Form()] = 50,
 ) -> Response:
     placed = spots.put_on_plan(desk, code, x, y)
     view = views.building_view(spots.building(desk, site), placed.floor, placed.id)
@@ -101,7 +140,13 @@ def put_on_plan(
 
 
 @place.action("/safety/plans/{site}", May.CHANGE_SAFETY)
-def put_plan(request: Request, desk: AtDesk, site: str, floor: Typed = "", file: Annotated[UploadFile | None, File()] = None) -> Response:
+def put_plan(
+    request: Request,
+    desk: AtDesk,
+    site: str,
+    floor: Typed = "",
+    file: Annotated[UploadFile | None, File()] = None,
+) -> Response:
     content = file.file.read(spots.MOST_BYTES + 1) if file else b""
     spots.put_plan(desk, site, floor, content)
     return go(request, f"/safety/sites/{site}?floor={floor}")
@@ -116,27 +161,58 @@ def take_plan_away(request: Request, desk: AtDesk, site: str, floor: Typed = "")
 @place.page("/safety/plans/{site}/picture", May.LOOK)
 def picture(desk: AtDesk, site: str, floor: str = "") -> Response:
     media_type, content = spots.plan(desk, site, floor)
-    return Response(content, media_type=media_type, headers={"Content-Disposition": "inline", "X-Content-Type-Options": "nosniff"})
+    return Response(
+        content,
+        media_type=media_type,
+        headers={"Content-Disposition": "inline", "X-Content-Type-Options": "nosniff"},
+    )
 
 
 # ── who moves ──
 
 
 @place.page("/safety/move", May.CHANGE_ESTATE)
-def move(request: Request, desk: AtDesk, site: str = "", department: str = "", floor: str = "", spot: str = "", to: str = "") -> Response:
-    return draw(request, "move.html", view=views.move_view(desk, views.Moving(site, department, floor, spot, to)))
+def move(
+    request: Request,
+    desk: AtDesk,
+    site: str = "",
+    department: str = "",
+    floor: str = "",
+    spot: str = "",
+    to: str = "",
+) -> Response:
+    return draw(
+        request,
+        "move.html",
+        view=views.move_view(desk, views.Moving(site, department, floor, spot, to)),
+    )
 
 
 @place.action("/safety/move", May.CHANGE_ESTATE)
 def draft_move(
-    request: Request, desk: AtDesk, to: Typed = "", people: Annotated[list[str] | None, Form()] = None, everybody: Typed = "", site: Typed = "",
-    department: Typed = "", floor: Typed = "", spot: Typed = "",
-) -> Response:  # fmt: skip
+    request: Request,
+    desk: AtDesk,
+    to: Typed = "",
+    people: Annotated[list[str] | None, Form()] = None,
+    everybody: Typed = "",
+    site: Typed = "",
+    department: Typed = "",
+    floor: Typed = "",
+    spot: Typed = "",
+) -> Response:
     """Those ticked, or everybody who was shown."""
     if not to:
         raise NotUnderstood("Choose the spot they move to.", field="to")
-    chosen = [p.id for p in relocations.who(desk, site=site, department=department, floor=floor, spot=spot)] if everybody else people or []
-    return go(request, f"/work-orders/{relocations.draft(desk, safety.the_spot(desk, to, field='to'), people=chosen).no}")
+    chosen = (
+        [
+            p.id
+            for p in relocations.who(desk, site=site, department=department, floor=floor, spot=spot)
+        ]
+        if everybody
+        else people or []
+    )
+    made = relocations.draft(desk, safety.the_spot(desk, to, field="to"), people=chosen)
+    return go(request, f"/work-orders/{made.no}")
 
 
 # ── files ──
@@ -150,11 +226,18 @@ def files(request: Request) -> Response:
 @place.page("/safety/files/spots.csv", May.LOOK)
 def spots_csv(desk: AtDesk) -> Response:
     headers = {"Content-Disposition": 'attachment; filename="spots.csv"'}
-    return Response(emergency_exports.spots_csv(desk), media_type="text/csv; charset=utf-8", headers=headers)
+    return Response(
+        emergency_exports.spots_csv(desk), media_type="text/csv; charset=utf-8", headers=headers
+    )
 
 
 @place.action("/safety/files", May.CHANGE_SAFETY)
-def bring_in(request: Request, desk: AtDesk, file: Annotated[UploadFile | None, File()] = None, only_look: Typed = "") -> Response:
+def bring_in(
+    request: Request,
+    desk: AtDesk,
+    file: Annotated[UploadFile | None, File()] = None,
+    only_look: Typed = "",
+) -> Response:
     """What a file of spots would change, or has changed."""
     content = file.file.read(spots.MOST_BYTES) if file else b""
     found = emergency_exports.spots_in(desk, content, dry_run=bool(only_look))
@@ -164,7 +247,11 @@ def bring_in(request: Request, desk: AtDesk, file: Annotated[UploadFile | None, 
 @place.page("/safety/numbers/{number}/pidf-lo.xml", May.LOOK)
 def number_pidf_lo(desk: AtDesk, number: str) -> Response:
     headers = {"Content-Disposition": 'attachment; filename="number.xml"'}
-    return Response(emergency_exports.number_pidf_lo(desk, the_number(desk, number)), media_type="application/pidf+xml", headers=headers)
+    return Response(
+        emergency_exports.number_pidf_lo(desk, the_number(desk, number)),
+        media_type="application/pidf+xml",
+        headers=headers,
+    )
 
 
 # ── for somebody at the site ──
@@ -172,10 +259,20 @@ def number_pidf_lo(desk: AtDesk, number: str) -> Response:
 
 @place.page("/confirm/{token}", May.OPEN)
 def asked(request: Request, token: str) -> Response:
-    return draw(request, "confirm.html", asked=confirmation_links.asked(house_of(request), token), token=token, done=None)
+    return draw(
+        request,
+        "confirm.html",
+        asked=confirmation_links.asked(house_of(request), token),
+        token=token,
+        done=None,
+    )
 
 
 @place.action("/confirm/{token}", May.OPEN)
-def answered(request: Request, token: str, right: Typed = "", name: Typed = "", note: Typed = "") -> Response:
-    done = confirmation_links.answer(house_of(request), token, right=right == "yes", name=name, note=note)
+def answered(
+    request: Request, token: str, right: Typed = "", name: Typed = "", note: Typed = ""
+) -> Response:
+    done = confirmation_links.answer(
+        house_of(request), token, right=right == "yes", name=name, note=note
+    )
     return draw(request, "confirm.html", asked=None, token=token, done=done)

@@ -15,7 +15,7 @@ from sedge.core.safety.countries import FORMS, AddressField
 from sedge.core.safety.coverage import Share, SiteCoverage
 from sedge.core.safety.floors import floor_order
 from sedge.services.context import Desk
-from sedge.services.holders import holders, relocations
+from sedge.services.holders import relocations, site_management
 from sedge.services.numbers.numbers import the_number
 from sedge.services.safety import safety
 from sedge.services.safety.spots import Building, Floor, SpotMark
@@ -41,12 +41,28 @@ def rows(found: Sequence[SiteCoverage]) -> list[CoverRow]:
     out: list[CoverRow] = []
     for c in found[:MOST_SITES]:
         out.append(
-            CoverRow(c.site.name, f"/safety/sites/{quote(c.site.id)}", c.whole, sorted(c.whole.reasons.items()), c.unconfirmed, True)
+            CoverRow(
+                c.site.name,
+                f"/safety/sites/{quote(c.site.id)}",
+                c.whole,
+                sorted(c.whole.reasons.items()),
+                c.unconfirmed,
+                True,
+            )
         )
         for floor, share in sorted(c.floors.items()):
             if not share.is_empty and share.per_cent < 100:
                 href = f"/safety/sites/{quote(c.site.id)}?{urlencode({'floor': floor})}"
-                out.append(CoverRow(floor or "no floor named", href, share, sorted(share.reasons.items()), 0, False))
+                out.append(
+                    CoverRow(
+                        floor or "no floor named",
+                        href,
+                        share,
+                        sorted(share.reasons.items()),
+                        0,
+                        False,
+                    )
+                )
     return out
 
 
@@ -58,7 +74,8 @@ def usual_digits(desk: Desk, number: str) -> str:
 
 @dataclass(frozen=True)
 class BuildingView:
-    """`floor` is the chosen one; `plan` its drawing, `spots` what can be put on it, `chosen` the spot being placed."""
+    """`floor` is the chosen one; `plan` its drawing, `spots` what can be put on it, `chosen` the
+    spot being placed."""
 
     building: Building
     section: Markup
@@ -74,24 +91,43 @@ class BuildingView:
 
 
 def building_view(found: Building, floor: str, chosen: str) -> BuildingView:
-    current = next((f for f in found.floors if f.name == floor), found.floors[0] if found.floors else None)
+    current = next(
+        (f for f in found.floors if f.name == floor), found.floors[0] if found.floors else None
+    )
     here = f"/safety/sites/{quote(found.site.id)}"
     storeys = [
         Storey(
-            f.name, f"{here}?{urlencode({'floor': f.name})}", [_room(m) for m in f.spots], current is not None and f.name == current.name
+            f.name,
+            f"{here}?{urlencode({'floor': f.name})}",
+            [_room(m) for m in f.spots],
+            current is not None and f.name == current.name,
         )
         for f in found.floors
     ]
     spots = current.spots if current else []
-    picture = f"/safety/plans/{quote(found.site.id)}/picture?{urlencode({'floor': current.name})}" if current and current.has_plan else ""
-    marked = chosen or next((m.spot.id for m in spots if m.spot.place is None), spots[0].spot.id if spots else "")
-    drawn = plan([(_room(m), m.spot.place) for m in spots], picture=picture, chosen=marked) if current else Markup("")
-    return BuildingView(found, section(storeys) if storeys else Markup(""), current, drawn, spots, marked)
+    picture = (
+        f"/safety/plans/{quote(found.site.id)}/picture?{urlencode({'floor': current.name})}"
+        if current and current.has_plan
+        else ""
+    )
+    marked = chosen or next(
+        (m.spot.id for m in spots if m.spot.place is None), spots[0].spot.id if spots else ""
+    )
+    drawn = (
+        plan([(_room(m), m.spot.place) for m in spots], picture=picture, chosen=marked)
+        if current
+        else Markup("")
+    )
+    return BuildingView(
+        found, section(storeys) if storeys else Markup(""), current, drawn, spots, marked
+    )
 
 
 def _room(mark: SpotMark) -> Room:
     state = "wrong" if mark.problem else "due" if mark.review else "good"
-    return Room(mark.spot.id, mark.spot.room or mark.spot.name, _counted(mark.people, mark.numbers), state)
+    return Room(
+        mark.spot.id, mark.spot.room or mark.spot.name, _counted(mark.people, mark.numbers), state
+    )
 
 
 def _counted(people: int, numbers: int) -> str:
@@ -109,10 +145,16 @@ def qr_of(text: str) -> Markup:
     code = segno.make(text, error="m", micro=False)
     rows_ = ["".join("1" if bit else "0" for bit in row) for row in code.matrix]
     size = len(rows_)
-    path = "".join(f"M{x} {y}h1v1h-1z" for y, row in enumerate(rows_) for x, bit in enumerate(row) if bit == "1")
-    return Markup('<svg class="qr" viewBox="-2 -2 {} {}" role="img" aria-label="QR code of {}"><path d="{}"/></svg>').format(
-        size + 4, size + 4, text, path
+    path = "".join(
+        f"M{x} {y}h1v1h-1z"
+        for y, row in enumerate(rows_)
+        for x, bit in enumerate(row)
+        if bit == "1"
     )
+    return Markup(
+        '<svg class="qr" viewBox="-2 -2 {} {}" role="img" aria-label="QR code of {}"><path'
+        ' d="{}"/></svg>'
+    ).format(size + 4, size + 4, text, path)
 
 
 @dataclass(frozen=True)
@@ -129,14 +171,22 @@ class AddressView:
 
     def link(self, elements: CivicElements) -> str:
         """The same check with an address of the register."""
-        asked = {"country": elements.country, **{f.name: getattr(elements, f.name) for f in self.fields}}
-        return "/safety/address?" + urlencode({name: value for name, value in asked.items() if value})
+        asked = {
+            "country": elements.country,
+            **{f.name: getattr(elements, f.name) for f in self.fields},
+        }
+        return "/safety/address?" + urlencode(
+            {name: value for name, value in asked.items() if value}
+        )
 
     @property
     def parts(self) -> list[tuple[str, str, str]]:
         """Label, typed, register's, for the parts that a correction would change."""
         labels = {f.name: f.label for f in self.fields}
-        return [(labels.get(name, name), was, is_) for name, (was, is_) in (self.found.differences if self.found else {}).items()]
+        return [
+            (labels.get(name, name), was, is_)
+            for name, (was, is_) in (self.found.differences if self.found else {}).items()
+        ]
 
 
 def address_view(desk: Desk, country: str, typed: dict[str, str]) -> AddressView:
@@ -147,7 +197,15 @@ def address_view(desk: Desk, country: str, typed: dict[str, str]) -> AddressView
             found = safety.match_address(desk, {"country": country, **typed})
         except SedgeError as error:
             problem, field = error.message, error.field or ""
-    return AddressView(country, [(c.code, c.name) for c in COUNTRIES.values()], FORMS[country], typed, found, problem, field)
+    return AddressView(
+        country,
+        [(c.code, c.name) for c in COUNTRIES.values()],
+        FORMS[country],
+        typed,
+        found,
+        problem,
+        field,
+    )
 
 
 @dataclass(frozen=True)
@@ -175,15 +233,30 @@ class MoveView:
 
 
 def move_view(desk: Desk, asked: Moving) -> MoveView:
-    sites = [(s.id, s.name) for s in holders.plain_sites(desk)]
-    asked = replace(asked, site=asked.site if asked.site in dict(sites) else (sites[0][0] if sites else ""))
-    spots = {key: holders.spots_of(desk, key) for key, _ in sites[:MOST_TARGETS]}
-    here = spots.get(asked.site) or (holders.spots_of(desk, asked.site) if asked.site else [])
+    sites = [(s.id, s.name) for s in site_management.plain_sites(desk)]
+    asked = replace(
+        asked, site=asked.site if asked.site in dict(sites) else (sites[0][0] if sites else "")
+    )
+    spots = {key: site_management.spots_of(desk, key) for key, _ in sites[:MOST_TARGETS]}
+    here = spots.get(asked.site) or (
+        site_management.spots_of(desk, asked.site) if asked.site else []
+    )
     names = {s.id: s.name for of in spots.values() for s in of} | {s.id: s.name for s in here}
-    found = relocations.who(desk, site=asked.site, spot=asked.spot, department=asked.department, floor=asked.floor)
-    every = [(s.id, f"{name}: {s.name} ({s.id})") for key, name in sites for s in spots.get(key, here if key == asked.site else [])]
+    found = relocations.who(
+        desk, site=asked.site, spot=asked.spot, department=asked.department, floor=asked.floor
+    )
+    every = [
+        (s.id, f"{name}: {s.name} ({s.id})")
+        for key, name in sites
+        for s in spots.get(key, here if key == asked.site else [])
+    ]
     floors = sorted({s.floor for s in here if s.floor}, key=floor_order)
     return MoveView(
-        asked, sites, [(d, d) for d in relocations.departments(desk, asked.site)], [(f, f) for f in floors], [(s.id, s.name) for s in here],
-        [(p, names.get(p.spot or "", "nowhere yet")) for p in found], every,
-    )  # fmt: skip
+        asked,
+        sites,
+        [(d, d) for d in relocations.departments(desk, asked.site)],
+        [(f, f) for f in floors],
+        [(s.id, s.name) for s in here],
+        [(p, names.get(p.spot or "", "nowhere yet")) for p in found],
+        every,
+    )

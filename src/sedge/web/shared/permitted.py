@@ -1,8 +1,9 @@
 """What a role may not use or see is not on its pages, whatever a template forgot.
 
-After a page is drawn for somebody who may not do everything, links to pages they may not open lose their address, buttons
-that look like links and forms they may not send are left out, and amounts are hidden from who may not see money. Assumes
-the markup of our own templates: attributes in double quotes, no forms within forms, no links within links.
+After a page is drawn for somebody who may not do everything, links to pages they may not open lose
+their address, buttons that look like links and forms they may not send are left out, and amounts
+are hidden from who may not see money. Assumes the markup of our own templates: attributes in double
+quotes, no forms within forms, no links within links.
 """
 
 import re
@@ -17,14 +18,19 @@ from sedge.core.access.hiding import hide_amounts
 from sedge.core.access.roles import AccessRole, May, allowed
 from sedge.web.routing import Guard
 
-LINK = re.compile(r'<a\b(?P<before>[^>]*?)\s+href="(?P<to>/[^"]*)"(?P<after>[^>]*)>(?P<words>.*?)</a>', re.DOTALL)
-FORM = re.compile(r'<form\b[^>]*?\bmethod="post" action="(?P<to>/[^"]*)"[^>]*>.*?</form>', re.DOTALL)
+LINK = re.compile(
+    r'<a\b(?P<before>[^>]*?)\s+href="(?P<to>/[^"]*)"(?P<after>[^>]*)>(?P<words>.*?)</a>', re.DOTALL
+)
+FORM = re.compile(
+    r'<form\b[^>]*?\bmethod="post" action="(?P<to>/[^"]*)"[^>]*>.*?</form>', re.DOTALL
+)
 BUTTON = re.compile(r'\bclass="act\b')
 Routes = list[tuple[str, re.Pattern[str], May]]
 
 
 class Permitted:
-    """Pages as each role may see them; `routes` are those of all pages, in the order in which they are tried."""
+    """Pages as each role may see them; `routes` are those of all pages, in the order in which they
+    are tried."""
 
     def __init__(self, routes: Iterable[BaseRoute]) -> None:
         self._routes: Routes = [
@@ -38,10 +44,13 @@ class Permitted:
         self._asks = lru_cache(maxsize=20_000)(self._look_up)
 
     def _look_up(self, method: str, path: str) -> May | None:
-        return next((may for m, regex, may in self._routes if m == method and regex.match(path)), None)
+        return next(
+            (may for m, regex, may in self._routes if m == method and regex.match(path)), None
+        )
 
     def opens(self, role: AccessRole, to: str, method: str = "GET") -> bool:
-        """Whether somebody in a role may open an address of ours. Anything that is no page is left to itself."""
+        """Whether somebody in a role may open an address of ours. Anything that is no page is left
+        to itself."""
         asks = self._asks(method, re.split(r"[?#]", unescape(to))[0])
         return asks is None or allowed(role, asks)
 

@@ -1,4 +1,5 @@
-"""Drawing pages: one Jinja environment where undefined names fail, and the filters for moments, money and numbers."""
+"""Drawing pages: one Jinja environment where undefined names fail, and the filters for moments,
+money and numbers."""
 
 from datetime import datetime, timedelta
 from functools import lru_cache
@@ -8,7 +9,14 @@ from zoneinfo import ZoneInfo
 
 from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
-from jinja2 import ChoiceLoader, Environment, FileSystemLoader, StrictUndefined, pass_context, select_autoescape
+from jinja2 import (
+    ChoiceLoader,
+    Environment,
+    FileSystemLoader,
+    StrictUndefined,
+    pass_context,
+    select_autoescape,
+)
 from markupsafe import Markup
 
 from sedge.core.access.roles import May, allowed
@@ -83,7 +91,8 @@ def zone_of(context: Any) -> ZoneInfo:
 def icon(name: str) -> Markup:
     """An inline SVG, hidden from readers: the words beside it say it."""
     svg = (WEB / "static/vendor/icons" / f"{name}.svg").read_text()
-    return Markup(svg.replace("<svg ", '<svg aria-hidden="true" focusable="false" ', 1))  # noqa: S704  our own file
+    hidden = svg.replace("<svg ", '<svg aria-hidden="true" focusable="false" ', 1)
+    return Markup(hidden)  # noqa: S704  our own file
 
 
 def money(value: Money | None) -> str:
@@ -95,11 +104,14 @@ def exact(then: datetime, zone: ZoneInfo) -> str:
 
 
 def _time(then: datetime, now: datetime, zone: ZoneInfo) -> Markup:
-    return Markup('<time datetime="{}" title="{}">{}</time>').format(then.isoformat(), exact(then, zone), moment(then, now, zone))
+    return Markup('<time datetime="{}" title="{}">{}</time>').format(
+        then.isoformat(), exact(then, zone), moment(then, now, zone)
+    )
 
 
 def moment(then: datetime | None, now: datetime, zone: ZoneInfo) -> str:
-    """A moment as people say it: relative within an hour, by the clock within a day, a date beyond."""
+    """A moment as people say it: relative within an hour, by the clock within a day, a date
+    beyond."""
     if then is None:
         return "–"
     ahead, distance = then > now, abs(then - now)
@@ -115,7 +127,14 @@ def moment(then: datetime | None, now: datetime, zone: ZoneInfo) -> str:
     return local.strftime("%-d %b" if local.year == today.year else "%-d %b %Y")
 
 
-def draw(request: Request, template: str, *, status: int = 200, headers: dict[str, str] | None = None, **facts: Any) -> HTMLResponse:
+def draw(
+    request: Request,
+    template: str,
+    *,
+    status: int = 200,
+    headers: dict[str, str] | None = None,
+    **facts: Any,
+) -> HTMLResponse:
     """A page or fragment from ready facts."""
     member = who_asks(request)
     if member:
@@ -130,7 +149,9 @@ def draw(request: Request, template: str, *, status: int = 200, headers: dict[st
         "reaches": lambda site: member is not None and member.scope.covers(site),
         "demo": house_of(request).settings.demo,
         "zone": house_of(request).home_zone(member.organisation) if member else ZoneInfo("UTC"),
-        "desk_facts": request.app.state.desk_facts(request) if member and not is_swap(request) else None,
+        "desk_facts": (
+            request.app.state.desk_facts(request) if member and not is_swap(request) else None
+        ),
     }
     html = env.get_template(template).render(**shared, **facts)
     if member:
@@ -140,12 +161,19 @@ def draw(request: Request, template: str, *, status: int = 200, headers: dict[st
 
 def go(request: Request, to: str) -> Response:
     """On to another page, for htmx and for plain forms."""
-    return Response(status_code=204, headers={"HX-Redirect": to}) if is_swap(request) else RedirectResponse(to, 303)
+    return (
+        Response(status_code=204, headers={"HX-Redirect": to})
+        if is_swap(request)
+        else RedirectResponse(to, 303)
+    )
 
 
 def is_swap(request: Request) -> bool:
     """Whether htmx asks for a part of a page (a restored history entry wants the whole)."""
-    return request.headers.get("hx-request") == "true" and request.headers.get("hx-history-restore-request") != "true"
+    return (
+        request.headers.get("hx-request") == "true"
+        and request.headers.get("hx-history-restore-request") != "true"
+    )
 
 
 def target(request: Request) -> str:

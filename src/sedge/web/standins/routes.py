@@ -1,4 +1,5 @@
-"""The stand-ins' panel: the simulated outside world looked at and steered. In the demo only, and plainly no part of Sedge's own pages."""
+"""The stand-ins' panel: the simulated outside world looked at and steered. In the demo only, and
+plainly no part of Sedge's own pages."""
 
 from datetime import datetime, timedelta
 from decimal import Decimal, InvalidOperation
@@ -13,7 +14,7 @@ from sedge.core.numbers.e164 import read_one
 from sedge.core.numbers.pasted import numbers_in
 from sedge.outside.desk_services import Control
 from sedge.services import simulation_clock
-from sedge.services.carriers import accounts
+from sedge.services.carriers import accounts, payments
 from sedge.services.supply import supply
 from sedge.services.trunks import trunks
 from sedge.web.routing import AtDesk, Place
@@ -21,7 +22,13 @@ from sedge.web.shared.rendering import draw, go
 
 place = Place()
 Typed = Annotated[str, Form(max_length=200)]
-STEPS = {"60": "1 minute", "600": "10 minutes", "3600": "1 hour", "86400": "1 day", "604800": "1 week"}
+STEPS = {
+    "60": "1 minute",
+    "600": "10 minutes",
+    "3600": "1 hour",
+    "86400": "1 day",
+    "604800": "1 week",
+}
 FAULTS = ("timeout", "error", "slow", "reject", "duplicate_callback")
 BACK = "/standins"
 
@@ -39,12 +46,26 @@ def _back() -> Response:
 @place.page("/standins", May.STEER)
 def panel(request: Request, desk: AtDesk) -> Response:
     state = _control(desk).state()
-    known = [(x.trunk.id, x.trunk.name, x.trunk.id not in state["down"]) for row in trunks.carriers(desk) for x in row.trunks]
-    carriers = [(key, service.name, state["dearer"].get(key, 0)) for key, service in desk.outside.carriers.items()]
+    known = [
+        (x.trunk.id, x.trunk.name, x.trunk.id not in state["down"])
+        for row in trunks.carriers(desk)
+        for x in row.trunks
+    ]
+    carriers = [
+        (key, service.name, state["dearer"].get(key, 0))
+        for key, service in desk.outside.carriers.items()
+    ]
     return draw(
-        request, "standins_panel.html", state=state, now_there=datetime.fromisoformat(state["now"]), steps=STEPS.items(), faults=FAULTS, trunks=known,
-        carriers=carriers, accounts=supply.buyable_accounts(desk),
-    )  # fmt: skip
+        request,
+        "standins_panel.html",
+        state=state,
+        now_there=datetime.fromisoformat(state["now"]),
+        steps=STEPS.items(),
+        faults=FAULTS,
+        trunks=known,
+        carriers=carriers,
+        accounts=supply.buyable_accounts(desk),
+    )
 
 
 @place.action("/standins/panel/clock", May.STEER)
@@ -58,19 +79,30 @@ def clock(desk: AtDesk, seconds: Typed = "") -> Response:
 
 @place.action("/standins/panel/accounts", May.PAY)
 def open_account(request: Request, desk: AtDesk, carrier: Typed = "", name: Typed = "") -> Response:
-    """The simulated sales desk opens a first account; its key is kept at once. Pressed again, there is one already."""
-    of = accounts.carrier_of(desk, carrier)
+    """The simulated sales desk opens a first account; its key is kept at once. Pressed again, there
+    is one already."""
+    of = payments.carrier_of(desk, carrier)
     if accounts.has_one(desk, of.id) or of.id not in desk.outside.carriers:
-        raise NotAllowedNow(f"{of.name} has an account for you already, or opens none over the wire.", reason="exists")
-    key = _control(desk).open_account(of.id, name.strip()[:80] or of.name, desk.organisation.home_country)
-    return go(request, f"/carriers/accounts/{accounts.add_first(desk, of.id, name=name, key=key).id}")
+        raise NotAllowedNow(
+            f"{of.name} has an account for you already, or opens none over the wire.",
+            reason="exists",
+        )
+    key = _control(desk).open_account(
+        of.id, name.strip()[:80] or of.name, desk.organisation.home_country
+    )
+    return go(
+        request, f"/carriers/accounts/{accounts.add_first(desk, of.id, name=name, key=key).id}"
+    )
 
 
 @place.action("/standins/panel/faults", May.STEER)
 def fault(desk: AtDesk, service: Typed = "", fault: Typed = "", count: Typed = "1") -> Response:
-    """A count of 0 takes an ordered fault back. Raises OutsideRefused where there is no such service or fault."""
+    """A count of 0 takes an ordered fault back. Raises OutsideRefused where there is no such
+    service or fault."""
     _control(desk)
-    simulation_clock.order_fault(desk.house, {"service": service, "fault": fault, "count": _whole(count, 1000)})
+    simulation_clock.order_fault(
+        desk.house, {"service": service, "fault": fault, "count": _whole(count, 1000)}
+    )
     return _back()
 
 
@@ -99,19 +131,31 @@ def trunk(desk: AtDesk, trunk: Typed = "", up: Typed = "") -> Response:
 
 
 @place.action("/standins/panel/directory", May.STEER)
-def directory(request: Request, desk: AtDesk, kind: Typed = "joiner", who: Typed = "", name: Typed = "", site: Typed = "") -> Response:
-    """Somebody joins, moves, leaves or changes in the directory, which then tells Sedge over SCIM."""
+def directory(
+    request: Request,
+    desk: AtDesk,
+    kind: Typed = "joiner",
+    who: Typed = "",
+    name: Typed = "",
+    site: Typed = "",
+) -> Response:
+    """Somebody joins, moves, leaves or changes in the directory, which then tells Sedge over
+    SCIM."""
     if kind not in {"joiner", "mover", "leaver", "changed"}:
         raise NotUnderstood("Somebody joins, moves, leaves or changes.", field="kind")
     control = _control(desk)
-    control.connect_directory(f"{str(request.base_url).rstrip('/')}/scim/v2/", desk.house.settings.demo_token)
+    control.connect_directory(
+        f"{str(request.base_url).rstrip('/')}/scim/v2/", desk.house.settings.demo_token
+    )
     event = {"kind": kind, "who": who[:200], "name": name[:120], "site": site[:120]}
     control.in_directory({key: value for key, value in event.items() if value})
     return _back()
 
 
 @place.action("/standins/panel/port-outs", May.STEER)
-def port_out(desk: AtDesk, numbers: Typed = "", account: Typed = "", pin: Typed = "", unasked: Typed = "") -> Response:
+def port_out(
+    desk: AtDesk, numbers: Typed = "", account: Typed = "", pin: Typed = "", unasked: Typed = ""
+) -> Response:
     """Another carrier asks for numbers of an account, or takes them without asking."""
     control = _control(desk)
     known = {a.id: a for a, _ in supply.buyable_accounts(desk)}
@@ -120,8 +164,20 @@ def port_out(desk: AtDesk, numbers: Typed = "", account: Typed = "", pin: Typed 
     wanted = [f"+{n}" for n in numbers_in(numbers, desk.organisation.home_country).numbers]
     if not wanted:
         raise NotUnderstood("Type the numbers that are asked for.", field="numbers")
-    ours = {"carrier": known[account].carrier, "account": account, "account_number": known[account].theirs or account}
-    control.ask_for_numbers({**ours, "numbers": wanted, "name": desk.organisation.name, "pin": pin, "unasked": bool(unasked)})
+    ours = {
+        "carrier": known[account].carrier,
+        "account": account,
+        "account_number": known[account].theirs or account,
+    }
+    control.ask_for_numbers(
+        {
+            **ours,
+            "numbers": wanted,
+            "name": desk.organisation.name,
+            "pin": pin,
+            "unasked": bool(unasked),
+        }
+    )
     return _back()
 
 
@@ -143,7 +199,9 @@ def drift(desk: AtDesk, number: Typed = "", what: Typed = "", monthly: Typed = "
         try:
             control.let_drift({"prices": {e164: str(Decimal(monthly))}})
         except InvalidOperation:
-            raise NotUnderstood("Type the price of a month, such as 0.95.", field="monthly") from None
+            raise NotUnderstood(
+                "Type the price of a month, such as 0.95.", field="monthly"
+            ) from None
     else:
         raise NotUnderstood("Choose what becomes different.", field="what")
     return _back()

@@ -1,4 +1,5 @@
-"""Papers: what is on file, what is asked where, uploads; another paper for an order whose was rejected."""
+"""Papers: what is on file, what is asked where, uploads; another paper for an order whose was
+rejected."""
 
 from typing import Annotated
 
@@ -8,7 +9,7 @@ from fastapi.responses import Response
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.supply.documents import PAPERS
-from sedge.services.holders import holders
+from sedge.services.holders import site_management
 from sedge.services.supply import documents
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
@@ -19,17 +20,32 @@ Typed = Annotated[str, Form(max_length=200)]
 
 @place.page("/supply/papers", May.SEE_MONEY)
 def on_file(request: Request, desk: AtDesk, site: str = "", paper: str = "") -> Response:
-    sites = [(s.id, s.name) for s in holders.plain_sites(desk)]
+    sites = [(s.id, s.name) for s in site_management.plain_sites(desk)]
     return draw(
-        request, "papers.html", filed=documents.on_file(desk), asked=documents.requirements(desk), kinds=PAPERS, sites=sites, site=site, paper=paper,
-    )  # fmt: skip
+        request,
+        "papers.html",
+        filed=documents.on_file(desk),
+        asked=documents.requirements(desk),
+        kinds=PAPERS,
+        sites=sites,
+        site=site,
+        paper=paper,
+    )
 
 
 @place.action("/supply/papers", May.BUY)
 def put_on_file(
-    request: Request, desk: AtDesk, file: Annotated[UploadFile | None, File()] = None, paper: Typed = "", site: Typed = "", title: Typed = "",
-    issued_on: Typed = "", valid_until: Typed = "", order: Typed = "", instead_of: Typed = "",
-) -> Response:  # fmt: skip
+    request: Request,
+    desk: AtDesk,
+    file: Annotated[UploadFile | None, File()] = None,
+    paper: Typed = "",
+    site: Typed = "",
+    title: Typed = "",
+    issued_on: Typed = "",
+    valid_until: Typed = "",
+    order: Typed = "",
+    instead_of: Typed = "",
+) -> Response:
     """Onto the file; for an order whose paper was rejected also on to the carrier."""
     if file is None:
         raise NotUnderstood("Choose a file.", field="file")
@@ -68,7 +84,9 @@ def withdraw(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 @place.action("/supply/orders/{key}/papers", May.BUY)
-def send_another(request: Request, desk: AtDesk, key: str, instead_of: Typed = "", document: Typed = "") -> Response:
+def send_another(
+    request: Request, desk: AtDesk, key: str, instead_of: Typed = "", document: Typed = ""
+) -> Response:
     """One that is on file already, for one that was rejected."""
     documents.send_another(desk, key, instead_of, document)
     return go(request, f"/supply/orders/{key}")

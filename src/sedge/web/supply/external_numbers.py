@@ -1,4 +1,5 @@
-"""Numbers that stay with their carrier and are only connected: the form, and the connection over which they are reached."""
+"""Numbers that stay with their carrier and are only connected: the form, and the connection over
+which they are reached."""
 
 from typing import Annotated
 
@@ -6,7 +7,7 @@ from fastapi import Form, Request
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
-from sedge.services.holders import holders
+from sedge.services.holders import site_management
 from sedge.services.supply import external_numbers
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
@@ -20,27 +21,60 @@ TRANSPORTS = [("tls", "TLS (nobody can listen)"), ("tcp", "TCP"), ("udp", "UDP")
 def connect_page(request: Request, desk: AtDesk, site: str = "") -> Response:
     accounts, connections = external_numbers.places(desk)
     return draw(
-        request, "connect.html", accounts=[(a.id, f"{a.name} ({c.name})") for a, c in accounts], connections=[(x.id, x.name) for x in connections],
-        sites=[(s.id, s.name) for s in holders.plain_sites(desk)], site=site, transports=TRANSPORTS, most=external_numbers.MOST,
-    )  # fmt: skip
+        request,
+        "connect.html",
+        accounts=[(a.id, f"{a.name} ({c.name})") for a, c in accounts],
+        connections=[(x.id, x.name) for x in connections],
+        sites=[(s.id, s.name) for s in site_management.plain_sites(desk)],
+        site=site,
+        transports=TRANSPORTS,
+        most=external_numbers.MOST,
+    )
 
 
 @place.action("/supply/connect", May.BUY)
 def connect(
-    request: Request, desk: AtDesk, numbers: Annotated[str, Form(max_length=20_000)] = "", account: Typed = "", site: Typed = "", monthly: Typed = "",
-    capacity: Typed = "any", trunk: Typed = "", name: Typed = "", channels: Typed = "", host: Typed = "", port: Typed = "", transport: Typed = "",
-    user: Typed = "", password: Typed = "", emergency: Typed = "",
-) -> Response:  # fmt: skip
+    request: Request,
+    desk: AtDesk,
+    numbers: Annotated[str, Form(max_length=20_000)] = "",
+    account: Typed = "",
+    site: Typed = "",
+    monthly: Typed = "",
+    capacity: Typed = "any",
+    trunk: Typed = "",
+    name: Typed = "",
+    channels: Typed = "",
+    host: Typed = "",
+    port: Typed = "",
+    transport: Typed = "",
+    user: Typed = "",
+    password: Typed = "",
+    emergency: Typed = "",
+) -> Response:
     form = {
-        "numbers": numbers, "account": account, "site": site, "monthly": monthly, "capacity": capacity, "trunk": trunk, "name": name, "channels": channels,
-        "host": host, "port": port, "transport": transport, "user": user, "password": password, "emergency": emergency,
-    }  # fmt: skip
+        "numbers": numbers,
+        "account": account,
+        "site": site,
+        "monthly": monthly,
+        "capacity": capacity,
+        "trunk": trunk,
+        "name": name,
+        "channels": channels,
+        "host": host,
+        "port": port,
+        "transport": transport,
+        "user": user,
+        "password": password,
+        "emergency": emergency,
+    }
     return go(request, f"/work-orders/{external_numbers.connect(desk, form).no}")
 
 
 @place.page("/carriers/connections/{key}", May.LOOK)
 def connection_page(request: Request, desk: AtDesk, key: str) -> Response:
-    return draw(request, "connection.html", view=external_numbers.look(desk, key), transports=TRANSPORTS)
+    return draw(
+        request, "connection.html", view=external_numbers.look(desk, key), transports=TRANSPORTS
+    )
 
 
 @place.action("/carriers/connections/{key}/test", May.PLACE_TEST_CALL)
@@ -54,9 +88,23 @@ def try_connection(request: Request, desk: AtDesk, key: str) -> Response:
 
 @place.action("/carriers/connections/{key}", May.BUY)
 def change_connection(
-    request: Request, desk: AtDesk, key: str, host: Typed = "", port: Typed = "", transport: Typed = "", user: Typed = "", password: Typed = "",
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    host: Typed = "",
+    port: Typed = "",
+    transport: Typed = "",
+    user: Typed = "",
+    password: Typed = "",
     emergency: Typed = "",
-) -> Response:  # fmt: skip
-    form = {"host": host, "port": port, "transport": transport, "user": user, "password": password, "emergency": emergency}
+) -> Response:
+    form = {
+        "host": host,
+        "port": port,
+        "transport": transport,
+        "user": user,
+        "password": password,
+        "emergency": emergency,
+    }
     external_numbers.change(desk, key, form)
     return go(request, f"/carriers/connections/{key}")

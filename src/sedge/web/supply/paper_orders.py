@@ -7,7 +7,7 @@ from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
-from sedge.services.holders import holders
+from sedge.services.holders import site_management
 from sedge.services.supply import paper_orders
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
@@ -18,36 +18,77 @@ MOST_BYTES = 1_000_000
 
 
 @place.page("/supply/forms/new", May.BUY)
-def new_form(request: Request, desk: AtDesk, account: str = "", site: str = "", area: str = "", quantity: str = "1") -> Response:
+def new_form(
+    request: Request,
+    desk: AtDesk,
+    account: str = "",
+    site: str = "",
+    area: str = "",
+    quantity: str = "1",
+) -> Response:
     accounts = paper_orders.form_accounts(desk)
-    sites = [(s.id, s.name) for s in holders.plain_sites(desk)]
+    sites = [(s.id, s.name) for s in site_management.plain_sites(desk)]
     chosen = site or (sites[0][0] if sites else "")
     return draw(
-        request, "order_form.html", accounts=[(a.id, f"{a.name} ({c.name})") for a, c in accounts], account=account, sites=sites, site=chosen, area=area,
-        quantity=quantity, kinds=[(k, k) for k in paper_orders.KINDS], spots=holders.good_spots(desk, chosen) if chosen else [],
-    )  # fmt: skip
+        request,
+        "order_form.html",
+        accounts=[(a.id, f"{a.name} ({c.name})") for a, c in accounts],
+        account=account,
+        sites=sites,
+        site=chosen,
+        area=area,
+        quantity=quantity,
+        kinds=[(k, k) for k in paper_orders.KINDS],
+        spots=site_management.good_spots(desk, chosen) if chosen else [],
+    )
 
 
 @place.action("/supply/forms", May.BUY)
 def write_form(
-    request: Request, desk: AtDesk, account: Typed = "", site: Typed = "", spot: Typed = "", reference: Typed = "", area: Typed = "", quantity: Typed = "",
-    kind: Typed = "", capacity: Typed = "", in_a_row: Typed = "", wanted_by: Typed = "", note: Typed = "",
-) -> Response:  # fmt: skip
+    request: Request,
+    desk: AtDesk,
+    account: Typed = "",
+    site: Typed = "",
+    spot: Typed = "",
+    reference: Typed = "",
+    area: Typed = "",
+    quantity: Typed = "",
+    kind: Typed = "",
+    capacity: Typed = "",
+    in_a_row: Typed = "",
+    wanted_by: Typed = "",
+    note: Typed = "",
+) -> Response:
     typed = {
-        "account": account, "site": site, "spot": spot, "reference": reference, "area": area, "quantity": quantity, "kind": kind, "capacity": capacity,
-        "in_a_row": in_a_row, "wanted_by": wanted_by, "note": note,
-    }  # fmt: skip
+        "account": account,
+        "site": site,
+        "spot": spot,
+        "reference": reference,
+        "area": area,
+        "quantity": quantity,
+        "kind": kind,
+        "capacity": capacity,
+        "in_a_row": in_a_row,
+        "wanted_by": wanted_by,
+        "note": note,
+    }
     return go(request, f"/supply/orders/{paper_orders.write(desk, typed).id}")
 
 
 @place.page("/supply/orders/{key}/form.pdf", May.SEE_MONEY)
 def printed(desk: AtDesk, key: str) -> Response:
     name, content = paper_orders.printed(desk, key)
-    return Response(content, media_type="application/pdf", headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    return Response(
+        content,
+        media_type="application/pdf",
+        headers={"Content-Disposition": f'attachment; filename="{name}"'},
+    )
 
 
 @place.action("/supply/orders/{key}/sent", May.BUY)
-def mark_sent(request: Request, desk: AtDesk, key: str, sent_on: Typed = "", sent_how: Typed = "by mail") -> Response:
+def mark_sent(
+    request: Request, desk: AtDesk, key: str, sent_on: Typed = "", sent_how: Typed = "by mail"
+) -> Response:
     paper_orders.mark_sent(desk, key, on=sent_on, how=sent_how)
     return go(request, f"/supply/orders/{key}")
 
@@ -60,9 +101,14 @@ def give_up(request: Request, desk: AtDesk, key: str) -> Response:
 
 @place.action("/supply/orders/{key}/arrivals", May.BUY)
 def arrived(
-    request: Request, desk: AtDesk, key: str, lines: Annotated[str, Form(max_length=100_000)] = "", setup: Typed = "", monthly: Typed = "",
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    lines: Annotated[str, Form(max_length=100_000)] = "",
+    setup: Typed = "",
+    monthly: Typed = "",
     file: Annotated[UploadFile | None, File()] = None,
-) -> Response:  # fmt: skip
+) -> Response:
     """What was typed and what the file says, together, as the draft of a work order."""
     text = lines
     if file is not None and file.filename:
@@ -72,5 +118,10 @@ def arrived(
         try:
             text = f"{content.decode('utf-8-sig')}\n{lines}"
         except UnicodeDecodeError as error:
-            raise NotUnderstood("This is no text file. Save it as CSV in UTF-8.", field="file") from error
-    return go(request, f"/work-orders/{paper_orders.arrived(desk, key, text, setup=setup, monthly=monthly).no}")
+            raise NotUnderstood(
+                "This is no text file. Save it as CSV in UTF-8.", field="file"
+            ) from error
+    return go(
+        request,
+        f"/work-orders/{paper_orders.arrived(desk, key, text, setup=setup, monthly=monthly).no}",
+    )

@@ -14,7 +14,7 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood, SedgeError
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.supply.offers import Wish
-from sedge.services.holders import holders
+from sedge.services.holders import site_management
 from sedge.services.numbers.numbers import the_number
 from sedge.services.supply import documents, holds, ordering, provisioning, stock_search, supply
 from sedge.web.routing import AtDesk, Place
@@ -30,18 +30,46 @@ Text = Annotated[str, Query(max_length=200)]
 
 
 def _asked(
-    desk: AtDesk, country: Text = "", area: Text = "", kind: Text = "", capacity: Text = "", starts: Text = "", pattern: Text = "",
-    quantity: Text = "1", consecutive: Text = "", endings: Text = "", carrier: Text = "", site: Text = "", joiners: Text = "",
-) -> views.Asked:  # fmt: skip
+    desk: AtDesk,
+    country: Text = "",
+    area: Text = "",
+    kind: Text = "",
+    capacity: Text = "",
+    starts: Text = "",
+    pattern: Text = "",
+    quantity: Text = "1",
+    consecutive: Text = "",
+    endings: Text = "",
+    carrier: Text = "",
+    site: Text = "",
+    joiners: Text = "",
+) -> views.Asked:
     """The search as it was typed."""
     typed = {
-        "country": country, "area": area, "kind": kind, "capacity": capacity, "starts": starts, "pattern": pattern, "quantity": quantity,
-        "consecutive": consecutive, "endings": endings, "carrier": carrier, "site": site, "joiners": joiners,
-    }  # fmt: skip
+        "country": country,
+        "area": area,
+        "kind": kind,
+        "capacity": capacity,
+        "starts": starts,
+        "pattern": pattern,
+        "quantity": quantity,
+        "consecutive": consecutive,
+        "endings": endings,
+        "carrier": carrier,
+        "site": site,
+        "joiners": joiners,
+    }
     wish = Wish(
-        country.upper() or desk.organisation.home_country, area.strip(), kind, capacity, _leading(desk, starts, country), pattern.strip(),
-        int(quantity) if quantity.isascii() and quantity.isdigit() else 0, bool(consecutive), tuple(endings.replace(",", " ").split()),
-    )  # fmt: skip
+        country.upper() or desk.organisation.home_country,
+        area.strip(),
+        kind,
+        capacity,
+        _leading(desk, starts, country),
+        pattern.strip(),
+        int(quantity) if quantity.isascii() and quantity.isdigit() else 0,
+        bool(consecutive),
+        tuple(endings.replace(",", " ").split()),
+    )
     return views.Asked(wish, typed)
 
 
@@ -50,25 +78,40 @@ AsAsked = Annotated[views.Asked, Depends(_asked)]
 
 @place.page("/supply", May.SEE_MONEY)
 def search(request: Request, desk: AtDesk, asked: AsAsked) -> Response:
-    """The form; once something is asked, a place for each carrier's answer, which each fetches for itself. With `carrier`, its answer."""
+    """The form; once something is asked, a place for each carrier's answer, which each fetches for
+    itself. With `carrier`, its answer."""
     sellers, problem, problems, answer = [], "", {}, None
     if asked.typed["country"]:
         try:
             sellers = stock_search.sellers(desk, asked.wish, asked.typed["carrier"])
         except SedgeError as error:
-            problem, problems = ("", {error.field: error.message}) if error.field in FIELDS else (error.message, {})
+            problem, problems = (
+                ("", {error.field: error.message}) if error.field in FIELDS else (error.message, {})
+            )
         if asked.typed["carrier"] and sellers:
             answer = views.answer_view(
-                stock_search.ask(desk, asked.wish, *sellers[0]), stock_search.accounts_for(desk, asked.wish, sellers[0][1].id)
+                stock_search.ask(desk, asked.wish, *sellers[0]),
+                stock_search.accounts_for(desk, asked.wish, sellers[0][1].id),
             )
     orders = [views.order_page(view, desk.now()) for view in supply.orders(desk, limit=12)]
     every = supply.buyable_accounts(desk)
     return draw(
-        request, "_orders.html" if target(request) == "orders" else "supply.html", asked=asked, sellers=[(c.id, c.name) for _, c in sellers],
-        answer=answer, beside=False, problem=problem, problems=problems, orders=orders,
-        countries=[(code, COUNTRIES[code].name) for code in dict.fromkeys(code for _, of in every for code in of.countries)],
-        names=list(dict.fromkeys(of.name for _, of in every)), kinds=[(k, k) for k in ("geographic", "national", "toll-free", "mobile")],
-    )  # fmt: skip
+        request,
+        "_orders.html" if target(request) == "orders" else "supply.html",
+        asked=asked,
+        sellers=[(c.id, c.name) for _, c in sellers],
+        answer=answer,
+        beside=False,
+        problem=problem,
+        problems=problems,
+        orders=orders,
+        countries=[
+            (code, COUNTRIES[code].name)
+            for code in dict.fromkeys(code for _, of in every for code in of.countries)
+        ],
+        names=list(dict.fromkeys(of.name for _, of in every)),
+        kinds=[(k, k) for k in ("geographic", "national", "toll-free", "mobile")],
+    )
 
 
 @place.page("/supply/answers/{seller}", May.SEE_MONEY)
@@ -79,7 +122,10 @@ def answer(request: Request, desk: AtDesk, seller: str, asked: AsAsked) -> Respo
         "_answer.html",
         asked=asked,
         beside=len(stock_search.sellers(desk, asked.wish)) > 1,
-        answer=views.answer_view(stock_search.one(desk, asked.wish, seller), stock_search.accounts_for(desk, asked.wish, seller)),
+        answer=views.answer_view(
+            stock_search.one(desk, asked.wish, seller),
+            stock_search.accounts_for(desk, asked.wish, seller),
+        ),
     )
 
 
@@ -96,16 +142,28 @@ def _leading(desk: AtDesk, starts: str, country: str) -> str:
 
 @place.action("/supply/holds", May.BUY)
 def hold(
-    request: Request, desk: AtDesk, account: Annotated[str, Form()], numbers: Annotated[str, Form()], site: Annotated[str, Form()] = "",
+    request: Request,
+    desk: AtDesk,
+    account: Annotated[str, Form()],
+    numbers: Annotated[str, Form()],
+    site: Annotated[str, Form()] = "",
     joiners: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
-    held = holds.hold(desk, account, [the_number(desk, n, field="numbers") for n in numbers.split()])
+) -> Response:
+    held = holds.hold(
+        desk, account, [the_number(desk, n, field="numbers") for n in numbers.split()]
+    )
     more = urlencode({k: v for k, v in (("site", site), ("joiners", joiners)) if v})
     return go(request, f"/supply/holds/{held.id}{'?' + more if more else ''}")
 
 
 @place.page("/supply/for-site", May.SEE_MONEY)
-def for_site(request: Request, desk: AtDesk, site: str = "", joiners: str = "", capacity: Literal["", "single", "many"] = "") -> Response:
+def for_site(
+    request: Request,
+    desk: AtDesk,
+    site: str = "",
+    joiners: str = "",
+    capacity: Literal["", "single", "many"] = "",
+) -> Response:
     """The search for what a site lacks, filled in."""
     need = provisioning.need_of(desk, site)
     asked = {
@@ -122,12 +180,23 @@ def for_site(request: Request, desk: AtDesk, site: str = "", joiners: str = "", 
 def when_free_page(request: Request, desk: AtDesk, asked: AsAsked) -> Response:
     """The form for ordering once such numbers are in stock."""
     seller = next(iter(stock_search.sellers(desk, asked.wish, asked.typed["carrier"])))
-    sites = [(s.id, s.name) for s in holders.plain_sites(desk)]
-    site = asked.typed["site"] or next((s.id for s in holders.plain_sites(desk) if s.account == seller[0].id), sites[0][0] if sites else "")
+    sites = [(s.id, s.name) for s in site_management.plain_sites(desk)]
+    site = asked.typed["site"] or next(
+        (s.id for s in site_management.plain_sites(desk) if s.account == seller[0].id),
+        sites[0][0] if sites else "",
+    )
     until = (desk.now() + timedelta(days=30)).date().isoformat()
-    spots = holders.good_spots(desk, site) if site else []
+    spots = site_management.good_spots(desk, site) if site else []
     return draw(
-        request, "when_free.html", asked=asked, account=seller[0], carrier=seller[1], sites=sites, site=site, spots=spots, until=until
+        request,
+        "when_free.html",
+        asked=asked,
+        account=seller[0],
+        carrier=seller[1],
+        sites=sites,
+        site=site,
+        spots=spots,
+        until=until,
     )
 
 
@@ -150,7 +219,8 @@ def joiners(request: Request, desk: AtDesk) -> Response:
 
 @dataclass
 class HoldForm:
-    """What somebody has filled in beside held numbers, from the page's address while they choose, from the form when they order."""
+    """What somebody has filled in beside held numbers, from the page's address while they choose,
+    from the form when they order."""
 
     site: str = ""
     spot: str = ""
@@ -161,18 +231,32 @@ class HoldForm:
 
     def wanted(self, hold: str) -> ordering.Wanted:
         return ordering.Wanted(
-            reference=self.reference, site=self.site, hold=hold, spot=self.spot or None, features=tuple(self.feature), people=self.people,
+            reference=self.reference,
+            site=self.site,
+            hold=hold,
+            spot=self.spot or None,
+            features=tuple(self.feature),
+            people=self.people,
             reserve_for=self.reserve_for,
-        )  # fmt: skip
+        )
 
 
 @place.page("/supply/holds/{key}", May.SEE_MONEY)
 def held_page(
-    request: Request, desk: AtDesk, key: str, site: Text = "", spot: Text = "", feature: Annotated[list[str] | None, Query()] = None,
-    reference: Text = "", people: Annotated[str, Query(max_length=10_000)] = "", reserve_for: Text = "", joiners: str = "",
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    site: Text = "",
+    spot: Text = "",
+    feature: Annotated[list[str] | None, Query()] = None,
+    reference: Text = "",
+    people: Annotated[str, Query(max_length=10_000)] = "",
+    reserve_for: Text = "",
+    joiners: str = "",
     spots_of: Text = "",
-) -> Response:  # fmt: skip
-    """Held numbers with the order that is being put together, planned and priced as it is chosen. One that was ordered leads to its order."""
+) -> Response:
+    """Held numbers with the order that is being put together, planned and priced as it is chosen.
+    One that was ordered leads to its order."""
     if made := ordering.order_of_hold(desk, key):
         return go(request, f"/supply/orders/{made}")
     form = HoldForm(site, spot, feature or [], reference, people, reserve_for)
@@ -180,11 +264,18 @@ def held_page(
 
 
 def _held(
-    request: Request, desk: AtDesk, key: str, form: HoldForm, *, joiners: bool = False, problem: str = "", spots_of: str = ""
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    form: HoldForm,
+    *,
+    joiners: bool = False,
+    problem: str = "",
+    spots_of: str = "",
 ) -> Response:
     first = ordering.plan(desk, ordering.Wanted(hold=key, site=form.site))
     form.site = first.site
-    spots = holders.good_spots(desk, form.site)
+    spots = site_management.good_spots(desk, form.site)
     if form.spot not in {code for code, _ in spots}:
         form.spot = spots[0][0] if len(spots) == 1 and spots_of != form.site else ""
     if joiners and not form.people:
@@ -196,10 +287,22 @@ def _held(
         problems = {error.field or "": error.message}
     swap = target(request) == "plan"
     response = draw(
-        request, "_hold_plan.html" if swap else "hold.html", swap=swap, other_site=spots_of != form.site, planned=planned, form=form, problem=problem, problems=problems, page=order_rows(planned.view, desk.now()), spots=spots,
-        sites=[(s.id, s.name) for s in holders.plain_sites(desk)], features=list(first.numbers[0].features.items()),
-        needed=documents.needed(desk, first.carrier.id, first.hold.numbers if first.hold else (), form.site),
-    )  # fmt: skip
+        request,
+        "_hold_plan.html" if swap else "hold.html",
+        swap=swap,
+        other_site=spots_of != form.site,
+        planned=planned,
+        form=form,
+        problem=problem,
+        problems=problems,
+        page=order_rows(planned.view, desk.now()),
+        spots=spots,
+        sites=[(s.id, s.name) for s in site_management.plain_sites(desk)],
+        features=list(first.numbers[0].features.items()),
+        needed=documents.needed(
+            desk, first.carrier.id, first.hold.numbers if first.hold else (), form.site
+        ),
+    )
     response.headers["Cache-Control"] = "no-store"  # going back asks anew, and is led to the order
     return response
 
@@ -223,11 +326,19 @@ def end_hold(request: Request, desk: AtDesk, key: str) -> Response:
 
 @place.action("/supply/orders", May.BUY)
 def order(
-    request: Request, desk: AtDesk, hold: Annotated[str, Form()], agreed: Annotated[str, Form()] = "", reference: Annotated[str, Form()] = "",
-    site: Annotated[str, Form()] = "", spot: Annotated[str, Form()] = "", feature: Annotated[list[str] | None, Form()] = None,
-    people: Annotated[str, Form(max_length=10_000)] = "", reserve_for: Annotated[str, Form(max_length=200)] = "",
-) -> Response:  # fmt: skip
-    """Buy what was shown. Where that is another by now, or can't be run, the page comes back as it was filled in, and says why."""
+    request: Request,
+    desk: AtDesk,
+    hold: Annotated[str, Form()],
+    agreed: Annotated[str, Form()] = "",
+    reference: Annotated[str, Form()] = "",
+    site: Annotated[str, Form()] = "",
+    spot: Annotated[str, Form()] = "",
+    feature: Annotated[list[str] | None, Form()] = None,
+    people: Annotated[str, Form(max_length=10_000)] = "",
+    reserve_for: Annotated[str, Form(max_length=200)] = "",
+) -> Response:
+    """Buy what was shown. Where that is another by now, or can't be run, the page comes back as it
+    was filled in, and says why."""
     form = HoldForm(site, spot, feature or [], reference, people, reserve_for)
     try:
         key, _ = ordering.place(desk, form.wanted(hold), agreed=agreed)
@@ -242,8 +353,15 @@ def order(
 def order_page(request: Request, desk: AtDesk, key: str) -> Response:
     view = supply.order_view(desk, key)
     going = bool(view.order.papers) and documents.being_sent(desk, view.order.id)
-    page = views.order_page(view, desk.now(), documents.on_file(desk) if view.order.papers else None, another_goes=going)
-    return draw(request, "_order.html" if target(request) == "order" else "order.html", page=page, today=desk.now().date().isoformat())
+    page = views.order_page(
+        view, desk.now(), documents.on_file(desk) if view.order.papers else None, another_goes=going
+    )
+    return draw(
+        request,
+        "_order.html" if target(request) == "order" else "order.html",
+        page=page,
+        today=desk.now().date().isoformat(),
+    )
 
 
 @place.action("/supply/orders/{key}/cancel", May.BUY)

@@ -15,7 +15,11 @@ from sedge.services.supply.stock_search import Answer
 from sedge.services.supply.supply import OrderView
 
 TONES = {"delivered": "good", "failed": "wrong", "cancelled": "wrong"}
-CALLS = {Capacity.SINGLE: "One call at a time", Capacity.MANY: "Many calls at once", Capacity.ANY: "Any number of calls"}
+CALLS = {
+    Capacity.SINGLE: "One call at a time",
+    Capacity.MANY: "Many calls at once",
+    Capacity.ANY: "Any number of calls",
+}
 MOST_OFFERS = 20
 ON_ITS_WAY = {"draft", "placed", "part delivered"}
 
@@ -65,16 +69,39 @@ def paper_rows(view: OrderView, filed: list[Filed]) -> list[PaperRow]:
     titles = {f.document.id: f.document.title for f in filed}
     rows = []
     for p in view.order.papers:
-        fits = [f.document for f in filed if f.is_good and f.document.paper == p.paper and f.document.site in (None, view.order.site)]
+        fits = [
+            f.document
+            for f in filed
+            if f.is_good
+            and f.document.paper == p.paper
+            and f.document.site in (None, view.order.site)
+        ]
         others = [(d.id, d.title) for d in fits if d.id != p.document]
-        rows.append(PaperRow(p.document, p.paper, titles.get(p.document, p.paper), p.state.value, p.reason, others))
+        rows.append(
+            PaperRow(
+                p.document,
+                p.paper,
+                titles.get(p.document, p.paper),
+                p.state.value,
+                p.reason,
+                others,
+            )
+        )
     return rows
 
 
-def order_page(view: OrderView, now: datetime, filed: list[Filed] | None = None, *, another_goes: bool = False) -> OrderPage:
+def order_page(
+    view: OrderView, now: datetime, filed: list[Filed] | None = None, *, another_goes: bool = False
+) -> OrderPage:
     delivered = [line.e164 for line in view.order.lines if line.state is LineState.DELIVERED]
-    missing = [line for line in view.order.lines if line.state in {LineState.FAILED, LineState.CANCELLED}]
-    waiting = view.state in ON_ITS_WAY and view.order.form is None and any(line.state is LineState.WAITING for line in view.order.lines)
+    missing = [
+        line for line in view.order.lines if line.state in {LineState.FAILED, LineState.CANCELLED}
+    ]
+    waiting = (
+        view.state in ON_ITS_WAY
+        and view.order.form is None
+        and any(line.state is LineState.WAITING for line in view.order.lines)
+    )
     return OrderPage(
         view=view,
         tone=TONES.get(view.state, "waiting"),
@@ -87,7 +114,8 @@ def order_page(view: OrderView, now: datetime, filed: list[Filed] | None = None,
         elsewhere=_elsewhere(missing) if missing else "",
         papers=paper_rows(view, filed or []),
         review="on its way" if another_goes else _review(view),
-        follows=view.order.form is None and (another_goes or _review(view) != PaperState.REJECTED),  # not under a form one fills in
+        follows=view.order.form is None
+        and (another_goes or _review(view) != PaperState.REJECTED),  # not under a form one fills in
     )
 
 
@@ -109,13 +137,17 @@ def _elsewhere(missing: list[OrderLine]) -> str:
 def _row(line: OrderLine, now: datetime) -> LineRow:
     later = line.usable_from if line.usable_from and line.usable_from > now else None
     usable = "" if later else ("now" if line.state is LineState.DELIVERED else "–")
-    return LineRow(line.e164, line.state.value, line.reason, usable, later, line.capacity.value, line.monthly)
+    return LineRow(
+        line.e164, line.state.value, line.reason, usable, later, line.capacity.value, line.monthly
+    )
 
 
 def _usually(median: timedelta | None, late: timedelta | None) -> str:
     if median is None or late is None:
         return ""
-    return f"It usually takes {lasting(median)}, and nine times in ten no longer than {lasting(late)}."
+    return (
+        f"It usually takes {lasting(median)}, and nine times in ten no longer than {lasting(late)}."
+    )
 
 
 @dataclass(frozen=True)
@@ -126,8 +158,11 @@ class Asked:
     typed: dict[str, str]
 
     def link(self, carrier: str = "", **other: str) -> str:
-        """The query string that asks the same, of one carrier where it is named, with some of it otherwise."""
-        return urlencode({k: v for k, v in {**self.typed, "carrier": carrier, **other}.items() if v})
+        """The query string that asks the same, of one carrier where it is named, with some of it
+        otherwise."""
+        return urlencode(
+            {k: v for k, v in {**self.typed, "carrier": carrier, **other}.items() if v}
+        )
 
 
 @dataclass(frozen=True)
@@ -143,12 +178,15 @@ class OfferRow:
 
 def _offer_row(place: int, offer: Offer) -> OfferRow:
     first = offer.numbers[0]
-    return OfferRow(place, offer, CALLS[first.capacity], first.features, " ".join(n.e164 for n in offer.numbers))
+    return OfferRow(
+        place, offer, CALLS[first.capacity], first.features, " ".join(n.e164 for n in offer.numbers)
+    )
 
 
 @dataclass(frozen=True)
 class AnswerView:
-    """What one carrier says: rows to choose from, what stands side by side with the others, or its trouble."""
+    """What one carrier says: rows to choose from, what stands side by side with the others, or its
+    trouble."""
 
     answer: Answer
     rows: list[OfferRow]

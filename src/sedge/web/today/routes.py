@@ -17,7 +17,14 @@ def today_page(request: Request, desk: AtDesk) -> Response:
     recent = ledger.recent(desk)
     lines = today.todo(desk)
     template = "_today.html" if target(request) == "today" else "today.html"
-    return draw(request, template, lines=lines, recent=recent, href=ledger.href_of, first=first_steps.first_steps(desk))
+    return draw(
+        request,
+        template,
+        lines=lines,
+        recent=recent,
+        href=ledger.href_of,
+        first=first_steps.first_steps(desk),
+    )
 
 
 @place.page("/running", May.LOOK)
@@ -27,6 +34,7 @@ def running(request: Request, desk: AtDesk) -> Response:
 
 @place.page("/changes", May.LOOK)
 def changes(desk: AtDesk, since: int = 0) -> Response:
-    """204 when nothing has changed since the given pulse; open pages ask every second and a half."""
+    """204 when nothing has changed since the given pulse; open pages ask every second and a
+    half."""
     now = ledger.pulse(desk)
     return Response(status_code=204) if now == since else JSONResponse({"pulse": now})

@@ -13,9 +13,12 @@ from sedge.web.shared.rendering import draw, go
 
 place = Place()
 PAGES = {
-    Subject.NUMBER: "/numbers/{}", Subject.PERSON: "/holders/people/{}", Subject.SERVICE_LINE: "/holders/lines/{}", Subject.SITE: "/holders/sites/{}",
+    Subject.NUMBER: "/numbers/{}",
+    Subject.PERSON: "/holders/people/{}",
+    Subject.SERVICE_LINE: "/holders/lines/{}",
+    Subject.SITE: "/holders/sites/{}",
     Subject.PATH: "/paths/{}",
-}  # fmt: skip
+}
 
 
 @place.page("/checks", May.LOOK)
@@ -23,14 +26,25 @@ def catalogue(request: Request, desk: AtDesk) -> Response:
     groups: dict[str, list[check_catalogue.Rule]] = {}
     for rule in check_catalogue.catalogue(desk):
         groups.setdefault(rule.task, []).append(rule)
-    return draw(request, "checks.html", groups=list(groups.items()), looked_at=check_catalogue.looked_at(desk))
+    return draw(
+        request,
+        "checks.html",
+        groups=list(groups.items()),
+        looked_at=check_catalogue.looked_at(desk),
+    )
 
 
 @place.page("/checks/{name}", May.LOOK)
 def rule(request: Request, desk: AtDesk, name: str, after: str = "") -> Response:
     found, following = check_catalogue.findings(desk, name, after=after)
     rows = [(f, PAGES.get(f.subject, "").format(f.ref.lstrip("+"))) for f in found]
-    return draw(request, "check.html", rule=check_catalogue.the_rule(desk, name), rows=rows, following=following)
+    return draw(
+        request,
+        "check.html",
+        rule=check_catalogue.the_rule(desk, name),
+        rows=rows,
+        following=following,
+    )
 
 
 @place.action("/checks/{name}/level", May.SET_RULES)

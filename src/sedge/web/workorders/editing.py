@@ -1,4 +1,5 @@
-"""Editing a draft: its tasks, its time, what is said of it; templates and the usual work as forms."""
+"""Editing a draft: its tasks, its time, what is said of it; templates and the usual work as
+forms."""
 
 from datetime import time
 from typing import Annotated, Any
@@ -11,10 +12,18 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.services.callpaths import paths, proof_calls
 from sedge.services.context import Desk
-from sedge.services.holders import holders
+from sedge.services.holders import holders, site_management
 from sedge.services.supply import supply
 from sedge.services.when import moment_of
-from sedge.services.workorders import draft_expiry, drafts, guided_workflows, workorders
+from sedge.services.workorders import (
+    draft_expiry,
+    drafts,
+    guided_workflows,
+    order_running,
+    order_templates,
+    order_views,
+    workorders,
+)
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, is_swap
 from sedge.web.workorders import views
@@ -40,9 +49,13 @@ KINDS = {
 
 def shown(desk: Desk, key: str, by: str = "") -> dict[str, Any]:
     """What the page of a work order shows."""
-    view = workorders.look(desk, key)
+    view = order_views.look(desk, key)
     page = views.order_page(view, desk.now(), by_holder=by == "holder")
-    awaited = [(o.id, f"{o.reference} ({len(o.lines)})") for o in supply.open_orders(desk)] if page.is_draft else []
+    awaited = (
+        [(o.id, f"{o.reference} ({len(o.lines)})") for o in supply.open_orders(desk)]
+        if page.is_draft
+        else []
+    )
     proofs = proof_calls.proofs_by(desk, view.order)
     return {
         "page": page,
@@ -62,34 +75,42 @@ def again(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 @place.action("/work-orders/{key}/tasks/{position}/move", May.CHANGE_ESTATE)
-def move(request: Request, desk: AtDesk, key: str, position: int, to: Annotated[int, Form()]) -> Response:
+def move(
+    request: Request, desk: AtDesk, key: str, position: int, to: Annotated[int, Form()]
+) -> Response:
     drafts.move_task(desk, key, position, to)
     return again(request, desk, key)
 
 
 @place.action("/work-orders/{key}/tasks/{position}/until", May.CHANGE_ESTATE)
-def until(request: Request, desk: AtDesk, key: str, position: int, until: Annotated[str, Form()] = "") -> Response:
+def until(
+    request: Request, desk: AtDesk, key: str, position: int, until: Annotated[str, Form()] = ""
+) -> Response:
     drafts.make_temporary(desk, key, position, moment_of(desk, until, "until", at=time(0, 5)))
     return again(request, desk, key)
 
 
 @place.action("/work-orders/{key}/tasks/{position}/skip", May.CHANGE_ESTATE)
 def skip(request: Request, desk: AtDesk, key: str, position: int) -> Response:
-    workorders.skip_task(desk, key, position)
+    order_running.skip_task(desk, key, position)
     return again(request, desk, key)
 
 
 @place.action("/work-orders/{key}/tasks/{position}/now", May.CHANGE_ESTATE)
 def look_now(request: Request, desk: AtDesk, key: str, position: int) -> Response:
-    workorders.look_now(desk, key, position)
+    order_running.look_now(desk, key, position)
     return again(request, desk, key)
 
 
 @place.action("/work-orders/{key}/when", May.CHANGE_ESTATE)
 def when(
-    request: Request, desk: AtDesk, key: str, begin: Annotated[str, Form()] = "now", run_at: Annotated[str, Form()] = "",
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    begin: Annotated[str, Form()] = "now",
+    run_at: Annotated[str, Form()] = "",
     awaits: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
+) -> Response:
     at = moment_of(desk, run_at, "run_at") if begin == "moment" else None
     if begin == "moment" and at is None:
         raise NotUnderstood("Type the moment at which it shall begin.", field="run_at")
@@ -113,13 +134,21 @@ def back_to_draft(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 @place.action("/work-orders/{key}/title", May.CHANGE_ESTATE)
-def rename(request: Request, desk: AtDesk, key: str, title: Annotated[str, Form()] = "", reason: Annotated[str, Form()] = "") -> Response:
+def rename(
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    title: Annotated[str, Form()] = "",
+    reason: Annotated[str, Form()] = "",
+) -> Response:
     drafts.rename(desk, key, title, reason)
     return again(request, desk, key)
 
 
 @place.action("/work-orders/{key}/comments", May.NOTE)
-def comment(request: Request, desk: AtDesk, key: str, text: Annotated[str, Form()] = "") -> Response:
+def comment(
+    request: Request, desk: AtDesk, key: str, text: Annotated[str, Form()] = ""
+) -> Response:
     drafts.comment(desk, key, text)
     return again(request, desk, key)
 
@@ -130,8 +159,12 @@ def duplicate(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 @place.action("/work-orders/{key}/template", May.CHANGE_ESTATE)
-def keep_as_template(request: Request, desk: AtDesk, key: str, name: Annotated[str, Form()] = "") -> Response:
-    return go(request, f"/work-orders/templates/{drafts.keep_as_template(desk, key, name).id}")
+def keep_as_template(
+    request: Request, desk: AtDesk, key: str, name: Annotated[str, Form()] = ""
+) -> Response:
+    return go(
+        request, f"/work-orders/templates/{order_templates.keep_as_template(desk, key, name).id}"
+    )
 
 
 # ── templates ──
@@ -139,23 +172,45 @@ def keep_as_template(request: Request, desk: AtDesk, key: str, name: Annotated[s
 
 @place.page("/work-orders/templates", May.CHANGE_ESTATE)
 def template_list(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "templates.html", usual=list(guided_workflows.KINDS.values()), kept=drafts.templates(desk))
+    return draw(
+        request,
+        "templates.html",
+        usual=list(guided_workflows.KINDS.values()),
+        kept=order_templates.templates(desk),
+    )
 
 
 @place.page("/work-orders/templates/{key}", May.CHANGE_ESTATE)
-def template_page(request: Request, desk: AtDesk, key: str, person: str = "", site: str = "", line: str = "") -> Response:
+def template_page(
+    request: Request, desk: AtDesk, key: str, person: str = "", site: str = "", line: str = ""
+) -> Response:
     if key not in guided_workflows.KINDS:
-        kept = drafts.the_template(desk, key)
-        return draw(request, "template_kept.html", kept=kept, choices=drafts.choices_of(desk, kept))
-    sites = holders.site_choices(desk)
+        kept = order_templates.the_template(desk, key)
+        return draw(
+            request, "template_kept.html", kept=kept, choices=order_templates.choices_of(desk, kept)
+        )
+    sites = site_management.site_choices(desk)
     at = site or (sites[0][0] if sites else "")
     known = holders.one_holder(desk, holders.HolderKind.PERSON, person).holder if person else None
-    spots = holders.spot_choices(desk, sites, whole=False)
-    lines = [(r.holder.id, f"{r.holder.name}, {r.site}") for r in holders.service_lines(desk)] if key == "season" else []
+    spots = site_management.spot_choices(desk, sites, whole=False)
+    lines = (
+        [(r.holder.id, f"{r.holder.name}, {r.site}") for r in holders.service_lines(desk)]
+        if key == "season"
+        else []
+    )
     return draw(
-        request, "template_usual.html", kind=guided_workflows.KINDS[key], sites=sites, site=at, person=known, spots=spots, lines=lines, line=line,
-        paths=[(p.id, p.name) for p in paths.listing(desk)] if key == "season" else [], first_free=guided_workflows.FIRST_FREE,
-    )  # fmt: skip
+        request,
+        "template_usual.html",
+        kind=guided_workflows.KINDS[key],
+        sites=sites,
+        site=at,
+        person=known,
+        spots=spots,
+        lines=lines,
+        line=line,
+        paths=[(p.id, p.name) for p in paths.listing(desk)] if key == "season" else [],
+        first_free=guided_workflows.FIRST_FREE,
+    )
 
 
 @place.action("/work-orders/templates/{key}", May.CHANGE_ESTATE)
@@ -168,13 +223,17 @@ def _use(desk: Desk, key: str, form: dict[str, str]) -> int:
     if key in guided_workflows.KINDS:
         tasks, title = guided_workflows.plan(desk, key, form)
         return workorders.draft(desk, title, tasks, reason=form.get("reason", ""), look=True).no
-    filled = {int(name[5:]): value for name, value in form.items() if name.startswith("slot-") and name[5:].isdigit() and len(name) < 10}
-    return drafts.from_template(desk, key, filled).no
+    filled = {
+        int(name[5:]): value
+        for name, value in form.items()
+        if name.startswith("slot-") and name[5:].isdigit() and len(name) < 10
+    }
+    return order_templates.from_template(desk, key, filled).no
 
 
 @place.action("/work-orders/templates/{key}/throw-away", May.CHANGE_ESTATE)
 def throw_away(request: Request, desk: AtDesk, key: str) -> Response:
     if key in guided_workflows.KINDS:
         raise NotFound("The usual work can't be thrown away.")
-    drafts.throw_away_template(desk, key)
+    order_templates.throw_away_template(desk, key)
     return go(request, "/work-orders/templates")

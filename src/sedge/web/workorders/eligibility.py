@@ -1,4 +1,5 @@
-"""Why not: one page for any holder and any number, with all rules, their verdicts, and the shortest way."""
+"""Why not: one page for any holder and any number, with all rules, their verdicts, and the shortest
+way."""
 
 from typing import Annotated
 
@@ -21,7 +22,9 @@ Typed = Annotated[str, Form(max_length=200)]
 
 
 @place.page("/why-not", May.LOOK)
-def ask(request: Request, desk: AtDesk, number: str = "", holder: str = "", role: str = "main") -> Response:
+def ask(
+    request: Request, desk: AtDesk, number: str = "", holder: str = "", role: str = "main"
+) -> Response:
     answer = None
     wanted = Role(role) if role in set(Role) else Role.MAIN
     if number and holder:
@@ -30,11 +33,25 @@ def ask(request: Request, desk: AtDesk, number: str = "", holder: str = "", role
     ways = [(r.words, page_of(r)) for r in answer.found.elsewhere] if answer else []
     marks = {Level.PASS: "good", Level.WARN: "waiting", Level.STOP: "wrong"}
     rows = [(marks[f.level], f.message, f.rule) for f in answer.found.findings] if answer else []
-    return draw(request, "why_not.html", answer=answer, rows=rows, ways=ways, number=number, holder=holder, name=name, role=wanted.value)
+    return draw(
+        request,
+        "why_not.html",
+        answer=answer,
+        rows=rows,
+        ways=ways,
+        number=number,
+        holder=holder,
+        name=name,
+        role=wanted.value,
+    )
 
 
 @place.action("/why-not", May.CHANGE_ESTATE)
-def draft(request: Request, desk: AtDesk, number: Typed = "", holder: Typed = "", role: Typed = "main") -> Response:
+def draft(
+    request: Request, desk: AtDesk, number: Typed = "", holder: Typed = "", role: Typed = "main"
+) -> Response:
     """The shortest way, as the draft of a work order."""
     wanted = Role(role) if role in set(Role) else Role.MAIN
-    return go(request, f"/work-orders/{eligibility.draft(desk, the_number(desk, number), numbers.holder_ref(holder), wanted).no}")
+    whom = numbers.holder_ref(holder)
+    made = eligibility.draft(desk, the_number(desk, number), whom, wanted)
+    return go(request, f"/work-orders/{made.no}")

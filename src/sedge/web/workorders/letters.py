@@ -16,21 +16,39 @@ place = Place()
 
 
 @place.page("/letters", May.SET_RULES)
-def edit(request: Request, desk: AtDesk, kind: str = "holder", language: str = "en", order: str = "") -> Response:
+def edit(
+    request: Request, desk: AtDesk, kind: str = "holder", language: str = "en", order: str = ""
+) -> Response:
     kept = letters.look(desk, kind, language)
     letter = letters.preview(desk, kept.text, order[:80])
     return draw(
-        request, "letters.html", kept=kept, letter=letter, kinds=list(KINDS.items()), languages=list(LANGUAGES.items()), names=NAMES[kind], order=order,
-    )  # fmt: skip
+        request,
+        "letters.html",
+        kept=kept,
+        letter=letter,
+        kinds=list(KINDS.items()),
+        languages=list(LANGUAGES.items()),
+        names=NAMES[kind],
+        order=order,
+    )
 
 
 @place.action("/letters", May.SET_RULES)
 def keep(
-    request: Request, desk: AtDesk, kind: Annotated[str, Form()] = "", language: Annotated[str, Form()] = "", subject: Annotated[str, Form()] = "",
-    text: Annotated[str, Form()] = "", html: Annotated[str, Form()] = "", version: Annotated[int, Form()] = 0, what: Annotated[str, Form()] = "keep",
+    request: Request,
+    desk: AtDesk,
+    kind: Annotated[str, Form()] = "",
+    language: Annotated[str, Form()] = "",
+    subject: Annotated[str, Form()] = "",
+    text: Annotated[str, Form()] = "",
+    html: Annotated[str, Form()] = "",
+    version: Annotated[int, Form()] = 0,
+    what: Annotated[str, Form()] = "keep",
     order: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
-    typed = LetterText(kind, language, subject, text.replace("\r\n", "\n"), html.replace("\r\n", "\n"))
+) -> Response:
+    typed = LetterText(
+        kind, language, subject, text.replace("\r\n", "\n"), html.replace("\r\n", "\n")
+    )
     if what == "look" and target(request):
         return draw(request, "_letter.html", letter=letters.preview(desk, typed, order[:80]))
     if what == "own":

@@ -1,4 +1,5 @@
-"""The bulk planner: who and what, wishes on sliders, the plan as a picture and a table, changes by hand, one work order."""
+"""The bulk planner: who and what, wishes on sliders, the plan as a picture and a table, changes by
+hand, one work order."""
 
 from typing import Annotated, Any
 
@@ -10,7 +11,7 @@ from starlette.datastructures import FormData
 from sedge.core.access.roles import May
 from sedge.core.workorders.planner.problem import MOST_WEIGHT, USUAL, WORDS, Wish
 from sedge.services.context import Desk
-from sedge.services.holders import holders
+from sedge.services.holders import site_management
 from sedge.services.workorders import bulk_planner
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.drawings.pairing import pairing, shown
@@ -21,8 +22,18 @@ MOST_FIELDS, MOST_TYPED = 12_000, 4_000
 
 
 @place.page("/work-orders/planner", May.CHANGE_ESTATE)
-def planner(request: Request, desk: AtDesk, site: str = "", numbers: Annotated[str, Query(max_length=MOST_TYPED)] = "") -> Response:
-    return draw(request, "planner.html", **_form(desk, bulk_planner.Asked(sites=(site,) if site else (), numbers=numbers)), planned=None)
+def planner(
+    request: Request,
+    desk: AtDesk,
+    site: str = "",
+    numbers: Annotated[str, Query(max_length=MOST_TYPED)] = "",
+) -> Response:
+    return draw(
+        request,
+        "planner.html",
+        **_form(desk, bulk_planner.Asked(sites=(site,) if site else (), numbers=numbers)),
+        planned=None,
+    )
 
 
 def _form(desk: Desk, asked: bulk_planner.Asked) -> dict[str, Any]:
@@ -30,7 +41,7 @@ def _form(desk: Desk, asked: bulk_planner.Asked) -> dict[str, Any]:
     sliders = [(wish.value, WORDS[wish], weights.get(wish, 0)) for wish in Wish]
     return {
         "asked": asked,
-        "sites": holders.site_choices(desk),
+        "sites": site_management.site_choices(desk),
         "departments": bulk_planner.departments(desk),
         "sliders": sliders,
         "most": MOST_WEIGHT,
@@ -48,16 +59,25 @@ def _solve(request: Request, desk: Desk, form: FormData) -> Response:
     planned = bulk_planner.plan(desk, asked)
     if form.get("what") == "draft":
         order = bulk_planner.draft(
-            desk, planned, prove=bool(form.get("prove")), spot=str(form.get("spot", ""))[:20], reason=str(form.get("reason", ""))[:200]
+            desk,
+            planned,
+            prove=bool(form.get("prove")),
+            spot=str(form.get("spot", ""))[:20],
+            reason=str(form.get("reason", "")),
         )
         return go(request, f"/work-orders/{order.no}")
     people = {p.id: p for p in planned.problem.people}
     rows = [
         (people[g.person], g)
-        for g in sorted(planned.plan.given, key=lambda g: (g.number is not None, people[g.person].team, people[g.person].name))
+        for g in sorted(
+            planned.plan.given,
+            key=lambda g: (g.number is not None, people[g.person].team, people[g.person].name),
+        )
     ]
     wanted = sorted({p.site for p in planned.problem.people})
-    spots = holders.spot_choices(desk, [(site, planned.sites[site]) for site in wanted], whole=False)
+    spots = site_management.spot_choices(
+        desk, [(site, planned.sites[site]) for site in wanted], whole=False
+    )
     facts = {
         "spots": spots,
         "planned": planned,
@@ -72,17 +92,32 @@ def _solve(request: Request, desk: Desk, form: FormData) -> Response:
 
 
 def read(form: FormData) -> bulk_planner.Asked:
-    """The filled-in form; pins are fields `pin-PERSON`, with `keep` ticked or a number typed; pairs taken apart are `bar`."""
+    """The filled-in form; pins are fields `pin-PERSON`, with `keep` ticked or a number typed; pairs
+    taken apart are `bar`."""
     texts = {name: str(value).strip()[:20_000] for name, value in form.multi_items()}
-    weights = {w: int(v) for w in Wish if (v := texts.get(f"weight-{w.value}", "")).isdigit() and len(v) < 4}
+    weights = {
+        w: int(v)
+        for w in Wish
+        if (v := texts.get(f"weight-{w.value}", "")).isdigit() and len(v) < 4
+    }
     kept = {str(v) for v in form.getlist("keep")}
     pins = {
         name[4:]: value
         for name, value in texts.items()
-        if name.startswith("pin-") and value and (name[4:] in kept or value != texts.get(f"was-{name[4:]}", ""))
+        if name.startswith("pin-")
+        and value
+        and (name[4:] in kept or value != texts.get(f"was-{name[4:]}", ""))
     }
-    barred = tuple((a, b) for v in form.getlist("bar") for a, _, b in (str(v).partition("|"),) if a and b)[:500]
+    barred = tuple(
+        (a, b) for v in form.getlist("bar") for a, _, b in (str(v).partition("|"),) if a and b
+    )[:500]
     return bulk_planner.Asked(
-        sites=tuple(str(v)[:80] for v in form.getlist("site"))[:400], department=texts.get("department", "")[:80], people=texts.get("people", ""),
-        also_with_number=bool(texts.get("also")), numbers=texts.get("numbers", ""), weights=weights or None, pins=pins or None, barred=barred,
-    )  # fmt: skip
+        sites=tuple(str(v)[:80] for v in form.getlist("site"))[:400],
+        department=texts.get("department", "")[:80],
+        people=texts.get("people", ""),
+        also_with_number=bool(texts.get("also")),
+        numbers=texts.get("numbers", ""),
+        weights=weights or None,
+        pins=pins or None,
+        barred=barred,
+    )

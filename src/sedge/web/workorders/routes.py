@@ -1,4 +1,5 @@
-"""Work orders: the list, one order with its checks and the state after it, and the forms that begin one."""
+"""Work orders: the list, one order with its checks and the state after it, and the forms that begin
+one."""
 
 from typing import Annotated, Any
 
@@ -12,7 +13,7 @@ from sedge.core.numbers.e164 import read_one
 from sedge.core.workorders.life import OrderState
 from sedge.services.holders import holders
 from sedge.services.numbers import bulk_actions, numbers
-from sedge.services.workorders import drafts, workorders
+from sedge.services.workorders import drafts, order_running, workorders
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, is_swap
 from sedge.web.workorders import views
@@ -22,31 +23,60 @@ place = Place()
 
 
 @place.page("/work-orders", May.LOOK)
-def listing(request: Request, desk: AtDesk, state: str = "", after: Annotated[int, Query(ge=0, le=2**53)] = 0) -> Response:
+def listing(
+    request: Request,
+    desk: AtDesk,
+    state: str = "",
+    after: Annotated[int, Query(ge=0, le=2**53)] = 0,
+) -> Response:
     states = (OrderState(state),) if state in set(OrderState) else ()
     found = workorders.listing(desk, states=states, after_no=after or None)
     following = found[-1].no if len(found) == workorders.A_PAGE else None
     rows = [(order, views.TONES.get(order.state, "")) for order in found]
-    return draw(request, "work_orders.html", rows=rows, state=state, states=[s.value for s in OrderState], following=following)
+    return draw(
+        request,
+        "work_orders.html",
+        rows=rows,
+        state=state,
+        states=[s.value for s in OrderState],
+        following=following,
+    )
 
 
 @place.page("/work-orders/new/{kind}", May.CHANGE_ESTATE)
 def new(
-    request: Request, desk: AtDesk, kind: str, number: str = "", person: str = "", line: str = "", site: str = "", to: str = ""
+    request: Request,
+    desk: AtDesk,
+    kind: str,
+    number: str = "",
+    person: str = "",
+    line: str = "",
+    site: str = "",
+    to: str = "",
 ) -> Response:
-    """The form that begins a work order of one kind, or adds to the draft `to`; what is known already is filled in."""
+    """The form that begins a work order of one kind, or adds to the draft `to`; what is known
+    already is filled in."""
     if kind not in KINDS:
         raise NotFound("There is no such form.")
-    form = views.new_form(desk, kind, KINDS[kind], number=number, person=person, line=line, site=site)
+    form = views.new_form(
+        desk, kind, KINDS[kind], number=number, person=person, line=line, site=site
+    )
     return draw(request, "work_order_new.html", form=form, to=to)
 
 
 @place.page("/choose/holders", May.CHANGE_ESTATE)
-def choose_holder(request: Request, desk: AtDesk, who: str = "", other_who: str = "", field: str = "holder") -> Response:
-    """People and service lines whose names fit, as one types; each with what it lacks. Chosen as `field`; only people where that is a person's."""
+def choose_holder(
+    request: Request, desk: AtDesk, who: str = "", other_who: str = "", field: str = "holder"
+) -> Response:
+    """People and service lines whose names fit, as one types; each with what it lacks. Chosen as
+    `field`; only people where that is a person's."""
     name = field if field in {"person", "other"} else "holder"
     typed = other_who if name == "other" else who
-    choices = [c for c in views.holder_choices(desk, typed) if name == "holder" or c.value.startswith("person:")]
+    choices = [
+        c
+        for c in views.holder_choices(desk, typed)
+        if name == "holder" or c.value.startswith("person:")
+    ]
     return draw(request, "_choose_holder.html", choices=choices, who=typed, field=name)
 
 
@@ -64,8 +94,11 @@ def _begin(desk: AtDesk, kind: str, form: dict[str, str]) -> int:
     return workorders.draft(desk, title, tasks, reason=form.get("reason", ""), look=True).no
 
 
-def _tasks(desk: AtDesk, kind: str, form: dict[str, str]) -> tuple[list[Any], str]:
-    """The tasks a filled-in form means, and the work order's title. Raises NotUnderstood naming the field."""
+def _tasks(  # noqa: C901  one branch per form
+    desk: AtDesk, kind: str, form: dict[str, str]
+) -> tuple[list[Any], str]:
+    """The tasks a filled-in form means, and the work order's title. Raises NotUnderstood naming the
+    field."""
     number = numbers.the_number(desk, form.get("number", "")) if kind != "grant" else ""
     national = numbers.card(desk, number).number.shown if number else ""
     raw: list[dict[str, Any]]
@@ -87,45 +120,94 @@ def _tasks(desk: AtDesk, kind: str, form: dict[str, str]) -> tuple[list[Any], st
             title = f"{national} for {name}"
         case "grant":
             ref, name = _chosen_holder(desk, form)
-            raw, title = [{"kind": "grant_licence", "holder": ref, "product": form.get("product", "")}], f"Licence for {name}"
+            raw, title = (
+                [{"kind": "grant_licence", "holder": ref, "product": form.get("product", "")}],
+                f"Licence for {name}",
+            )
         case "reserve":
             until = bulk_actions.day_of(form.get("until", ""))
             raw, title = (
-                [{"kind": "reserve_number", "number": number, "reason": form.get("for", ""), "until": until}],
+                [
+                    {
+                        "kind": "reserve_number",
+                        "number": number,
+                        "reason": form.get("for", ""),
+                        "until": until,
+                    }
+                ],
                 f"Reserve {national}",
             )
         case "set-aside":
-            raw, title = [{"kind": "set_aside", "number": number, "reason": form.get("for", "")}], f"Set {national} aside"
+            raw, title = (
+                [{"kind": "set_aside", "number": number, "reason": form.get("for", "")}],
+                f"Set {national} aside",
+            )
         case "set-spot":
             if not form.get("spot"):
                 raise NotUnderstood("Choose the spot.", field="spot")
-            raw, title = [{"kind": "set_spot", "number": number, "spot": form["spot"]}], f"Emergency spot of {national}"
+            raw, title = (
+                [{"kind": "set_spot", "number": number, "spot": form["spot"]}],
+                f"Emergency spot of {national}",
+            )
         case "register-address":
-            raw, title = [{"kind": "register_address", "number": number}], f"Register the address of {national}"
+            raw, title = (
+                [{"kind": "register_address", "number": number}],
+                f"Register the address of {national}",
+            )
         case "list-on-trunk":
-            raw, title = [{"kind": "list_on_trunk", "number": number, "trunk": form.get("trunk", "")}], f"{national} onto its trunk's list"
+            raw, title = (
+                [{"kind": "list_on_trunk", "number": number, "trunk": form.get("trunk", "")}],
+                f"{national} onto its trunk's list",
+            )
         case "set-path":
             if not form.get("path"):
                 raise NotUnderstood("Choose the call path.", field="path")
-            raw, title = [{"kind": "set_path", "number": number, "path": form["path"]}], f"Call path of {national}"
+            raw, title = (
+                [{"kind": "set_path", "number": number, "path": form["path"]}],
+                f"Call path of {national}",
+            )
         case "set-fallback":
-            to = read_one(form["to"], desk.organisation.home_country, field="to") if form.get("to") else ""
-            raw, title = [{"kind": "set_fallback", "number": number, "to": to}], f"Fallback of {national}"
+            to = (
+                read_one(form["to"], desk.organisation.home_country, field="to")
+                if form.get("to")
+                else ""
+            )
+            raw, title = (
+                [{"kind": "set_fallback", "number": number, "to": to}],
+                f"Fallback of {national}",
+            )
         case "end-rest":
-            raw, title = [{"kind": "end_rest", "number": number, "reason": form.get("reason", "")}], f"End the rest of {national}"
+            raw, title = (
+                [{"kind": "end_rest", "number": number, "reason": form.get("reason", "")}],
+                f"End the rest of {national}",
+            )
             if len(form.get("reason", "")) < 3:
-                raise NotUnderstood("Say why its rest ends early; callers of its last holder may ring.", field="reason")
+                raise NotUnderstood(
+                    "Say why its rest ends early; callers of its last holder may ring.",
+                    field="reason",
+                )
         case "unassign":
             rest = form.get("rest", "")
             raw, title = (
-                [{"kind": "unassign_number", "number": number, "rest": int(rest) if rest.isdigit() else None}],
+                [
+                    {
+                        "kind": "unassign_number",
+                        "number": number,
+                        "rest": int(rest) if rest.isdigit() else None,
+                    }
+                ],
                 f"Take {national} back",
             )
         case "release":
             raw, title = [{"kind": "release_number", "number": number}], f"Release {national}"
         case "unreserve" | "return":
             raw, title = (
-                [{"kind": f"{kind}_number" if kind == "unreserve" else "return_number", "number": number}],
+                [
+                    {
+                        "kind": f"{kind}_number" if kind == "unreserve" else "return_number",
+                        "number": number,
+                    }
+                ],
                 f"{KINDS[kind]}: {national}",
             )
         case _:
@@ -142,7 +224,11 @@ def _chosen_holder(desk: AtDesk, form: dict[str, str]) -> tuple[dict[str, str], 
 
 @place.page("/work-orders/{key}", May.LOOK)
 def work_order(request: Request, desk: AtDesk, key: str, by: str = "") -> Response:
-    return draw(request, "_work_order.html" if is_swap(request) else "work_order.html", **shown(desk, key, by))
+    return draw(
+        request,
+        "_work_order.html" if is_swap(request) else "work_order.html",
+        **shown(desk, key, by),
+    )
 
 
 @place.action("/work-orders/{key}/remedies", May.CHANGE_ESTATE)
@@ -153,18 +239,26 @@ def add_remedies(request: Request, desk: AtDesk, key: str) -> Response:
 
 @place.action("/work-orders/{key}/remedy", May.CHANGE_ESTATE)
 def choose_remedy(
-    request: Request, desk: AtDesk, key: str, task: Annotated[int, Form()], rule: Annotated[str, Form()], remedy: Annotated[int, Form()],
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    task: Annotated[int, Form()],
+    rule: Annotated[str, Form()],
+    remedy: Annotated[int, Form()],
     reason: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
+) -> Response:
     drafts.choose_remedy(desk, key, task, rule, remedy, reason[:200])
     return again(request, desk, key)
 
 
 @place.action("/work-orders/{key}/run", May.CHANGE_ESTATE)
-def run(request: Request, desk: AtDesk, key: str, seen: Annotated[int | None, Form(ge=0)] = None) -> Response:
-    """`seen` is the last ledger entry that the page's checks knew of: what has changed since is told instead of run over."""
+def run(
+    request: Request, desk: AtDesk, key: str, seen: Annotated[int | None, Form(ge=0)] = None
+) -> Response:
+    """`seen` is the last ledger entry that the page's checks knew of: what has changed since is
+    told instead of run over."""
     try:
-        workorders.run(desk, key, seen=seen)
+        order_running.run(desk, key, seen=seen)
     except NotRunnable:
         if not is_swap(request):
             return RedirectResponse(f"/work-orders/{key}", 303)
@@ -180,18 +274,18 @@ def remove(request: Request, desk: AtDesk, key: str, position: int) -> Response:
 
 @place.action("/work-orders/{key}/undo", May.CHANGE_ESTATE)
 def undo(request: Request, desk: AtDesk, key: str) -> Response:
-    return go(request, f"/work-orders/{workorders.undo(desk, key).no}")
+    return go(request, f"/work-orders/{order_running.undo(desk, key).no}")
 
 
 @place.action("/work-orders/{key}/retry", May.CHANGE_ESTATE)
 def retry(request: Request, desk: AtDesk, key: str) -> Response:
-    workorders.try_again(desk, key)
+    order_running.try_again(desk, key)
     return again(request, desk, key)
 
 
 @place.action("/work-orders/{key}/stop", May.CHANGE_ESTATE)
 def stop(request: Request, desk: AtDesk, key: str) -> Response:
-    workorders.stop_order(desk, key)
+    order_running.stop_order(desk, key)
     return again(request, desk, key)
 
 

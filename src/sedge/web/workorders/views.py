@@ -8,18 +8,24 @@ from urllib.parse import quote
 from sedge.core.facts import Money, counted
 from sedge.core.records import HolderKind, Number, Person
 from sedge.core.workorders.findings import Finding, Leads, Level, Remedy
-from sedge.core.workorders.life import OrderEvent, OrderState, TaskEvent, TaskState, allows, task_allows
-from sedge.core.workorders.reversing import FOR_GOOD
+from sedge.core.workorders.life import (
+    OrderEvent,
+    OrderState,
+    TaskEvent,
+    TaskState,
+    allows,
+    task_allows,
+)
 from sedge.core.workorders.tasks import PutBack, PutBackLater
 from sedge.services.callpaths import paths
 from sedge.services.context import Desk
-from sedge.services.holders import holders
+from sedge.services.holders import holders, site_management
 from sedge.services.licences import licences
 from sedge.services.numbers import numbers
 from sedge.services.numbers.numbers import Card
 from sedge.services.trunks import trunks
 from sedge.services.workorders import draft_expiry
-from sedge.services.workorders.workorders import OrderView, TaskView
+from sedge.services.workorders.order_views import OrderView, TaskView
 from sedge.web.shared.rendering import money
 
 TONES = {
@@ -100,28 +106,44 @@ def order_page(view: OrderView, now: datetime, *, by_holder: bool = False) -> Or
     """`by_holder`: tasks stand under whom they concern, in the order in which those come first."""
     state, report = view.order.state, view.report
     is_draft = allows(state, OrderEvent.CHANGE)
-    back = {task.stored.body.task: task.stored.body.at for task in view.tasks if isinstance(task.stored.body, PutBackLater)}
+    back = {
+        task.stored.body.task: task.stored.body.at
+        for task in view.tasks
+        if isinstance(task.stored.body, PutBackLater)
+    }
     can_go_on = allows(state, OrderEvent.LEAVE_OUT)
-    rows = [_row(task, now, len(view.tasks), back.get(task.stored.position), can_skip=can_go_on) for task in view.tasks]
+    rows = [
+        _row(task, now, len(view.tasks), back.get(task.stored.position), can_skip=can_go_on)
+        for task in view.tasks
+    ]
     return OrderPage(
         view=view,
         rows=rows,
         groups=_groups(rows) if by_holder else [("", rows)],
-        can_duplicate=not view.order.undo_of and not any(isinstance(x.stored.body, PutBack) for x in view.tasks),
+        can_duplicate=not view.order.undo_of
+        and not any(isinstance(x.stored.body, PutBack) for x in view.tasks),
         is_scheduled=allows(state, OrderEvent.UNSCHEDULE),
         goes_at=draft_expiry.goes_at(view.order),
         tone=TONES.get(state, ""),
-        done=sum(1 for task in view.tasks if task.stored.state in {TaskState.DONE, TaskState.SKIPPED, TaskState.LEFT_OUT}),
-        counts=_counts(len(report.stops), len(report.warnings), len(report.passes)) if report else "",
+        done=sum(
+            1
+            for task in view.tasks
+            if task.stored.state in {TaskState.DONE, TaskState.SKIPPED, TaskState.LEFT_OUT}
+        ),
+        counts=(
+            _counts(len(report.stops), len(report.warnings), len(report.passes)) if report else ""
+        ),
         is_draft=is_draft,
         is_active=view.order.active,
         is_running=state is OrderState.RUNNING,
-        is_mendable=is_draft and report is not None and any(r.automatic for f in (*report.stops, *report.warnings) for r in f.remedies),
+        is_mendable=is_draft
+        and report is not None
+        and any(r.automatic for f in (*report.stops, *report.warnings) for r in f.remedies),
         can_retry=allows(state, OrderEvent.RETRY),
         can_undo=allows(state, OrderEvent.UNDO)
         and not view.order.undo_of
         and not view.undone_by
-        and any(x.body.kind not in FOR_GOOD for x in view.order.tasks),
+        and any(not x.body.for_good for x in view.order.tasks),
     )
 
 
@@ -136,11 +158,15 @@ def _counts(stops: int, warnings: int, passes: int) -> str:
     return f"{counted(stops, 'stop')}, {counted(warnings, 'warning')}, {passes} checks pass"
 
 
-def _row(task: TaskView, now: datetime, count: int, put_back_at: datetime | None, *, can_skip: bool) -> TaskRow:
+def _row(
+    task: TaskView, now: datetime, count: int, put_back_at: datetime | None, *, can_skip: bool
+) -> TaskRow:
     stored = task.stored
-    for_good = stored.body.kind in FOR_GOOD
+    for_good = bool(stored.body.for_good)
     notes = list(_notes(task.findings))
-    waits = stored.state is TaskState.WAITING and stored.next_try is not None and stored.next_try > now
+    waits = (
+        stored.state is TaskState.WAITING and stored.next_try is not None and stored.next_try > now
+    )
     return TaskRow(
         no=stored.position + 1,
         position=stored.position,
@@ -148,7 +174,9 @@ def _row(task: TaskView, now: datetime, count: int, put_back_at: datetime | None
         rest=task.rest,
         classes=_classes(task, stopped=any(n.kind == "stop" for n in notes)),
         is_done=stored.state is TaskState.DONE,
-        remedy_for=stored.added_as_remedy_for + 1 if stored.added_as_remedy_for is not None else None,
+        remedy_for=(
+            stored.added_as_remedy_for + 1 if stored.added_as_remedy_for is not None else None
+        ),
         error=stored.error,
         notes=notes,
         when=task.when,
@@ -185,9 +213,15 @@ def _notes(findings: list[Finding]) -> Iterator[Note]:
     for finding in findings:
         if finding.level is not Level.PASS:
             remedies = [
-                RemedyButton(i, r.words, any(x.kind == "end_rest" for x in r.tasks), page_of(r)) for i, r in enumerate(finding.remedies)
+                RemedyButton(i, r.words, any(x.kind == "end_rest" for x in r.tasks), page_of(r))
+                for i, r in enumerate(finding.remedies)
             ]
-            yield Note("stop" if finding.level is Level.STOP else "warn", finding.rule, finding.message, remedies)
+            yield Note(
+                "stop" if finding.level is Level.STOP else "warn",
+                finding.rule,
+                finding.message,
+                remedies,
+            )
 
 
 LEADS_TO: dict[Leads, str] = {
@@ -210,12 +244,15 @@ LEADS_TO: dict[Leads, str] = {
 
 def page_of(remedy: Remedy) -> str:
     """The page a remedy leads to; '' for one that is tasks."""
-    return LEADS_TO[remedy.leads_to.what].format(quote(remedy.leads_to.id)) if remedy.leads_to else ""
+    return (
+        LEADS_TO[remedy.leads_to.what].format(quote(remedy.leads_to.id)) if remedy.leads_to else ""
+    )
 
 
 @dataclass(frozen=True)
 class NewForm:
-    """The form that begins a work order: what it asks, what is known already, and the choices it offers."""
+    """The form that begins a work order: what it asks, what is known already, and the choices it
+    offers."""
 
     kind: str
     title: str
@@ -244,7 +281,16 @@ class NewForm:
         return bool(self.paths) and not self.holder_value.startswith("person")
 
 
-def new_form(desk: Desk, kind: str, title: str, *, number: str = "", person: str = "", line: str = "", site: str = "") -> NewForm:
+def new_form(
+    desk: Desk,
+    kind: str,
+    title: str,
+    *,
+    number: str = "",
+    person: str = "",
+    line: str = "",
+    site: str = "",
+) -> NewForm:
     """Raises NotOneNumber, NotFound."""
     card = numbers.card(desk, numbers.the_number(desk, number)) if number else None
     to = _holder(desk, person, line, site)
@@ -258,11 +304,17 @@ def new_form(desk: Desk, kind: str, title: str, *, number: str = "", person: str
         holder_name=to.name if to else "",
         holder_value=to.value if to else "",
         own_spot=f"their own ({to.spot})" if to and to.spot else "the holder's own",
-        free=holders.waiting_numbers(desk, where) if kind == "assign" and not card else [],
-        spots=holders.good_spots(desk, where) if where else [],
-        paths=[(p.id, p.name) for p in paths.listing(desk)] if kind in {"set-path", "assign"} else [],
+        free=site_management.waiting_numbers(desk, where) if kind == "assign" and not card else [],
+        spots=site_management.good_spots(desk, where) if where else [],
+        paths=(
+            [(p.id, p.name) for p in paths.listing(desk)] if kind in {"set-path", "assign"} else []
+        ),
         trunks=_trunks(desk, carrier) if kind == "list-on-trunk" else [],
-        products=[(p.id, f"{p.name}, {money(p.monthly)} a month") for p in licences.products(desk)] if kind == "grant" else [],
+        products=(
+            [(p.id, f"{p.name}, {money(p.monthly)} a month") for p in licences.products(desk)]
+            if kind == "grant"
+            else []
+        ),
         back=f"/numbers/{card.number.e164[1:]}" if card else "/holders",
     )
 
@@ -279,7 +331,7 @@ class KnownHolder:
 
 def _holder(desk: Desk, person: str, line: str, site: str) -> KnownHolder | None:
     if site:
-        of = holders.one_site(desk, site).row.site
+        of = site_management.one_site(desk, site).row.site
         return KnownHolder(f"site:{of.id}", of.name, of.id, of.spot)
     if not person and not line:
         return None
@@ -307,8 +359,12 @@ def holder_choices(desk: Desk, who: str) -> list[HolderChoice]:
     if len(who.strip()) < 3:
         return []
     people, _ = holders.people(desk, find=who, limit=8)
-    lines = [r for r in holders.service_lines(desk) if all(w in r.holder.name.lower() for w in words)][:5]
-    sites = [s for s in holders.plain_sites(desk) if all(w in s.name.lower() for w in words)][:3]
+    lines = [
+        r for r in holders.service_lines(desk) if all(w in r.holder.name.lower() for w in words)
+    ][:5]
+    sites = [
+        s for s in site_management.plain_sites(desk) if all(w in s.name.lower() for w in words)
+    ][:3]
     return [
         *(_choice("person", r) for r in people),
         *(_choice("service_line", r) for r in lines),
@@ -319,4 +375,8 @@ def holder_choices(desk: Desk, who: str) -> list[HolderChoice]:
 def _choice(kind: str, row: holders.HolderRow) -> HolderChoice:
     what = row.holder.job if isinstance(row.holder, Person) else row.holder.kind
     lacks = f"; lacks {', '.join(row.missing)}" if row.missing else ""
-    return HolderChoice(f"{kind}:{row.holder.id}", row.holder.name, f"{', '.join(x for x in (what, row.site) if x)}{lacks}")
+    return HolderChoice(
+        f"{kind}:{row.holder.id}",
+        row.holder.name,
+        f"{', '.join(x for x in (what, row.site) if x)}{lacks}",
+    )

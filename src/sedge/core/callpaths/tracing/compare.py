@@ -1,4 +1,5 @@
-"""Two versions of a call path, compared: what is new, gone and changed, and what callers will notice."""
+"""Two versions of a call path, compared: what is new, gone and changed, and what callers will
+notice."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -29,7 +30,8 @@ class StepChange:
 
 @dataclass(frozen=True)
 class Difference:
-    """`exits` are the (step, exit) pairs that lead elsewhere or are new; `exits_gone` those that are no more."""
+    """`exits` are the (step, exit) pairs that lead elsewhere or are new; `exits_gone` those that
+    are no more."""
 
     steps: list[StepChange]
     exits: set[tuple[str, str]]
@@ -47,7 +49,8 @@ class Difference:
 
 @dataclass(frozen=True)
 class Consequence:
-    """At `at` callers of a number came to `before`, and will come to `after`. `also` counts further stretches of the year alike."""
+    """At `at` callers of a number came to `before`, and will come to `after`. `also` counts further
+    stretches of the year alike."""
 
     at: datetime
     when: str
@@ -65,21 +68,38 @@ def difference(old: Path, new: Path, names: Mapping[str, str]) -> Difference:
             steps.append(StepChange(key, step.title, "new"))
         elif words := _words(before, step, old, new, names):
             steps.append(StepChange(key, step.title, "changed", tuple(words)))
-    steps += [StepChange(key, step.title, "gone") for key, step in old.steps.items() if key not in new.steps]
+    steps += [
+        StepChange(key, step.title, "gone")
+        for key, step in old.steps.items()
+        if key not in new.steps
+    ]
     if old.first != new.first and new.first in new.steps:
-        steps.append(StepChange(new.first, new.steps[new.first].title, "changed", ("calls come in here now",)))
+        steps.append(
+            StepChange(
+                new.first, new.steps[new.first].title, "changed", ("calls come in here now",)
+            )
+        )
     ways_before = {(k, n): to for k, s in old.steps.items() for n, to in s.exits.items()}
     ways_now = {(k, n): to for k, s in new.steps.items() for n, to in s.exits.items()}
-    tests = "" if old.tests == new.tests else f"{len(old.tests)} test cases before, {len(new.tests)} now"
+    tests = (
+        ""
+        if old.tests == new.tests
+        else f"{len(old.tests)} test cases before, {len(new.tests)} now"
+    )
     return Difference(
-        steps, {w for w, to in ways_now.items() if ways_before.get(w) != to}, {w for w in ways_before if w not in ways_now}, tests
+        steps,
+        {w for w, to in ways_now.items() if ways_before.get(w) != to},
+        {w for w in ways_before if w not in ways_now},
+        tests,
     )
 
 
 def all_new(path: Path) -> Difference:
     """Against nothing."""
     exits = {(key, name) for key, step in path.steps.items() for name in step.exits}
-    return Difference([StepChange(key, step.title, "new") for key, step in path.steps.items()], exits, set())
+    return Difference(
+        [StepChange(key, step.title, "new") for key, step in path.steps.items()], exits, set()
+    )
 
 
 def _words(before: Step, after: Step, old: Path, new: Path, names: Mapping[str, str]) -> list[str]:
@@ -92,7 +112,10 @@ def _words(before: Step, after: Step, old: Path, new: Path, names: Mapping[str, 
     was, now = before.model_dump(mode="json"), after.model_dump(mode="json")
     for field in now:
         if field not in UNSEEN and was[field] != now[field]:
-            found.append(f"{field.replace('_', ' ')}: {_value(was[field], names)} → {_value(now[field], names)}")
+            found.append(
+                f"{field.replace('_', ' ')}: {_value(was[field], names)} →"
+                f" {_value(now[field], names)}"
+            )
     for way_out in dict.fromkeys((*exits_of(before), *exits_of(after))):
         one, other = before.exits.get(way_out), after.exits.get(way_out)
         if one != other:
@@ -135,9 +158,15 @@ def _days(days: list[int]) -> str:
     return ", ".join(short[d] for d in days)
 
 
-def consequences(called: Called, old: Path, new: Path, estate: Estate, draft: dict[str, Path] | None = None) -> list[Consequence]:
-    """What callers of a number will notice in the coming year, each kind of notice once, at its next moment."""
-    calendars = [*Explorer(called, old, estate).calendars(), *Explorer(called, new, estate, draft).calendars()]
+def consequences(
+    called: Called, old: Path, new: Path, estate: Estate, draft: dict[str, Path] | None = None
+) -> list[Consequence]:
+    """What callers of a number will notice in the coming year, each kind of notice once, at its
+    next moment."""
+    calendars = [
+        *Explorer(called, old, estate).calendars(),
+        *Explorer(called, new, estate, draft).calendars(),
+    ]
     known = list(dict.fromkeys(calendars))
     found: dict[tuple[str, str], Consequence] = {}
     seen: set[tuple[str, ...]] = set()
@@ -152,17 +181,23 @@ def consequences(called: Called, old: Path, new: Path, estate: Estate, draft: di
             continue
         earlier = found.get((before, after))
         if earlier:
-            found[before, after] = Consequence(earlier.at, earlier.when, before, after, earlier.also + 1)
+            found[before, after] = Consequence(
+                earlier.at, earlier.when, before, after, earlier.also + 1
+            )
         else:
             found[before, after] = Consequence(at, _when(called, at, estate), before, after)
     return sorted(found.values(), key=lambda c: c.at)[:MOST_CONSEQUENCES]
 
 
-def told(called: Called, path: Path, at: datetime, estate: Estate, draft: dict[str, Path] | None) -> str:
+def told(
+    called: Called, path: Path, at: datetime, estate: Estate, draft: dict[str, Path] | None
+) -> str:
     """What callers come to at a moment, in words: who answers for each choice."""
     traces = traces_at(called, path, at, estate, draft)
     reasons = dict.fromkeys(t.ending.reason for t in traces)
-    listed = "; ".join(list(reasons)[:4]) + (f"; and {len(reasons) - 4} more" if len(reasons) > 4 else "")
+    listed = "; ".join(list(reasons)[:4]) + (
+        f"; and {len(reasons) - 4} more" if len(reasons) > 4 else ""
+    )
     return f"{grade_of_traces(traces).value}: {listed}"
 
 

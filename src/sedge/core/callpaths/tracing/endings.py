@@ -1,7 +1,8 @@
-"""Every way a call can end: by going through all that may happen at each step, at moments that stand for the whole coming year.
+"""Every way a call can end: by going through all that may happen at each step, at moments that
+stand for the whole coming year.
 
-What the people do is free at each step (whoever doesn't pick up now may do so a minute later), so every way found here can be followed:
-`choices` are what a world has to choose for it.
+What the people do is free at each step (whoever doesn't pick up now may do so a minute later), so
+every way found here can be followed: `choices` are what a world has to choose for it.
 """
 
 from collections import deque
@@ -37,8 +38,9 @@ CIRCLE = "circle"
 
 @dataclass(frozen=True)
 class Outcome:
-    """One thing that may happen at a step. `choice` is what a world chooses for it, None where there is nothing to choose; `ends` is
-    the kind of ending, None where the call goes on by `exit`."""
+    """One thing that may happen at a step. `choice` is what a world chooses for it, None where
+    there is nothing to choose; `ends` is the kind of ending, None where the call goes on by
+    `exit`."""
 
     exit: str
     choice: str | None = None
@@ -48,9 +50,9 @@ class Outcome:
 
 @dataclass(frozen=True)
 class WayToEnd:
-    """A way a call can end, with the shortest story that leads there: `way` as (step, exit), at the moment `at`, by these `choices`.
-    `step` is where it ends, `who` everybody who may be the one to end it there. `in_hours`: some call that ends so came
-    through an open exit of hours."""
+    """A way a call can end, with the shortest story that leads there: `way` as (step, exit), at the
+    moment `at`, by these `choices`. `step` is where it ends, `who` everybody who may be the one to
+    end it there. `in_hours`: some call that ends so came through an open exit of hours."""
 
     kind: EndingKind
     step: str
@@ -68,8 +70,9 @@ class WayToEnd:
 
 @dataclass(frozen=True)
 class Endings:
-    """`ways` are all ways to end, shortest first; `reached` the steps that some call comes to, `taken` the exits that some call leaves by;
-    `stuck` steps from which no call ever ends; `moments` the moments looked at."""
+    """`ways` are all ways to end, shortest first; `reached` the steps that some call comes to,
+    `taken` the exits that some call leaves by; `stuck` steps from which no call ever ends;
+    `moments` the moments looked at."""
 
     ways: list[WayToEnd]
     reached: set[str]
@@ -85,8 +88,11 @@ class Node:
     exits: dict[str, str]
 
 
-def graph_of(path: Path, estate: Estate, draft: dict[str, Path] | None = None) -> tuple[dict[str, Node], str]:
-    """All steps of a path and of the paths it goes on in, by their key in a story, and the first of them. A path that is not there has none."""
+def graph_of(
+    path: Path, estate: Estate, draft: dict[str, Path] | None = None
+) -> tuple[dict[str, Node], str]:
+    """All steps of a path and of the paths it goes on in, by their key in a story, and the first of
+    them. A path that is not there has none."""
     nodes: dict[str, Node] = {}
     known: set[str] = set()
     waiting: deque[tuple[str, Path]] = deque([("", path)])
@@ -109,27 +115,38 @@ def the_path(key: str, estate: Estate, draft: dict[str, Path] | None = None) -> 
     if draft and key in draft:
         return draft[key]
     published = estate.get(PathVersion, key)
-    return estate.once("path", key, lambda: Path.model_validate(published.body)) if published else None
+    return (
+        estate.once("path", key, lambda: Path.model_validate(published.body)) if published else None
+    )
 
 
 class Explorer:
     """All that may happen to a call through a path, for one number or for the path on its own."""
 
-    def __init__(self, called: Called, path: Path, estate: Estate, draft: dict[str, Path] | None = None) -> None:
+    def __init__(
+        self, called: Called, path: Path, estate: Estate, draft: dict[str, Path] | None = None
+    ) -> None:
         self.called, self.estate = called, estate
         self.nodes, self.first = graph_of(path, estate, draft)
         self.own = set(path.steps)
-        self._calendars: dict[str, tuple[Calendar, ...]] = {key: self._depends_on(node.step) for key, node in self.nodes.items()}
+        self._calendars: dict[str, tuple[Calendar, ...]] = {
+            key: self._depends_on(node.step) for key, node in self.nodes.items()
+        }
         self._known: dict[tuple[str, tuple[str, ...]], list[Outcome]] = {}
 
     def _depends_on(self, step: Step) -> tuple[Calendar, ...]:
-        """The calendars that what happens at a step depends on: its own, or those of the people it rings."""
+        """The calendars that what happens at a step depends on: its own, or those of the people it
+        rings."""
         if isinstance(step, Hours):
             return (calendar(step),)
         if not isinstance(step, Ring | Queue):
             return ()
         people = people_of(self.called, step.people, step.groups, self.estate)
-        if isinstance(step, Ring) and (step.devices or step.mobiles or step.systems) and not (step.people or step.groups):
+        if (
+            isinstance(step, Ring)
+            and (step.devices or step.mobiles or step.systems)
+            and not (step.people or step.groups)
+        ):
             return ()
         return tuple(self.hours_of(p) for p in people if p.answering.openings)
 
@@ -145,7 +162,9 @@ class Explorer:
         signature = tuple(state[c] for c in self._calendars[key])
         known = self._known.get((key, signature))
         if known is None:
-            known = self._known[key, signature] = self._work_out(self.nodes[key].step, at, signature)
+            known = self._known[key, signature] = self._work_out(
+                self.nodes[key].step, at, signature
+            )
         return known
 
     def _work_out(self, step: Step, at: datetime, signature: tuple[str, ...]) -> list[Outcome]:
@@ -154,7 +173,11 @@ class Explorer:
                 return [Outcome(signature[0])]
             case Menu():
                 found = [Outcome(way_out, way_out) for way_out in exits_of(step)]
-                return [*found, Outcome("", None, EndingKind.ANSWERED, "whoever has the extension")] if step.extensions else found
+                return (
+                    [*found, Outcome("", None, EndingKind.ANSWERED, "whoever has the extension")]
+                    if step.extensions
+                    else found
+                )
             case Ring():
                 return self._rung(rung_by(self.called, step, at, self.estate))
             case Queue():
@@ -163,13 +186,24 @@ class Explorer:
                 return [Outcome("done")]
             case Mailbox():
                 readers = people_of(self.called, step.recipients, step.groups, self.estate)
-                return [Outcome("", None, EndingKind.MAILBOX, ", ".join(p.name for p in readers[:3]))]
+                return [
+                    Outcome("", None, EndingKind.MAILBOX, ", ".join(p.name for p in readers[:3]))
+                ]
             case Forward():
                 number = self.estate.get(Number, self.called.e164)
-                judged = judge_forward(step.to, number, self.called.holder, self.called.site, self.estate)
-                return _outside(judged.allowed, step.to) if judged.allowed else [Outcome("not put through")]
+                judged = judge_forward(
+                    step.to, number, self.called.holder, self.called.site, self.estate
+                )
+                return (
+                    _outside(judged.allowed, step.to)
+                    if judged.allowed
+                    else [Outcome("not put through")]
+                )
             case SipAddress():
-                return [*_outside(bool(step.address), step.address), Outcome("not reached", "not reached" if step.address else None)]
+                return [
+                    *_outside(bool(step.address), step.address),
+                    Outcome("not reached", "not reached" if step.address else None),
+                ]
             case OtherPath():
                 return [Outcome("goes on")]
             case End():
@@ -197,11 +231,20 @@ class Explorer:
 def _outside(reachable: bool, to: str) -> list[Outcome]:
     if not reachable:
         return []
-    return [Outcome("", "answered", EndingKind.FORWARDED, to), Outcome("no answer", "no answer"), Outcome("busy", "busy")]
+    return [
+        Outcome("", "answered", EndingKind.FORWARDED, to),
+        Outcome("no answer", "no answer"),
+        Outcome("busy", "busy"),
+    ]
 
 
 def endings_of(
-    called: Called, path: Path, estate: Estate, *, since: datetime | None = None, draft: dict[str, Path] | None = None
+    called: Called,
+    path: Path,
+    estate: Estate,
+    *,
+    since: datetime | None = None,
+    draft: dict[str, Path] | None = None,
 ) -> Endings:
     """All ways a call through a path can end from now on, for the coming year."""
     explorer = Explorer(called, path, estate, draft)
@@ -239,8 +282,12 @@ def explore(explorer: Explorer, since: datetime) -> Endings:
             if name:
                 who.setdefault(way.key, {})[name] = None
     ways = [
-        WayToEnd(w.kind, w.step, w.exit, w.at, w.way, w.choices, tuple(who.get(key, ())), key in in_hours)
-        for key, w in sorted(found.items(), key=lambda pair: (len(pair[1].way), pair[0][1], pair[0][0], pair[0][2]))
+        WayToEnd(
+            w.kind, w.step, w.exit, w.at, w.way, w.choices, tuple(who.get(key, ())), key in in_hours
+        )
+        for key, w in sorted(
+            found.items(), key=lambda pair: (len(pair[1].way), pair[0][1], pair[0][0], pair[0][2])
+        )
     ]
     return Endings(ways, reached, taken, reached - ending, explorer.own - reached, looked_at)
 
@@ -269,7 +316,11 @@ class Walk:
                     continue
                 target = node.exits.get(outcome.exit)
                 if target is None:
-                    kind = EndingKind.ANNOUNCED if isinstance(node.step, Announce) else EndingKind.ENDED
+                    kind = (
+                        EndingKind.ANNOUNCED
+                        if isinstance(node.step, Announce)
+                        else EndingKind.ENDED
+                    )
                     self.ends.append((key, outcome, kind))
                     continue
                 self.edges.setdefault(target, set()).add(key)
@@ -299,7 +350,9 @@ class Walk:
         steps = [*self._steps_to(key), (key, outcome)]
         way = tuple((k, o.exit) for k, o in steps if o.exit)
         choices = tuple(o.choice for _, o in steps if o.choice is not None)
-        return WayToEnd(kind, key, outcome.exit, self.at, way, choices, in_hours=self._in_hours(way))
+        return WayToEnd(
+            kind, key, outcome.exit, self.at, way, choices, in_hours=self._in_hours(way)
+        )
 
     def _steps_to(self, key: str) -> list[tuple[str, Outcome]]:
         steps: list[tuple[str, Outcome]] = []
@@ -313,7 +366,8 @@ class Walk:
         return any(way_out == "open" for _, way_out in way)
 
     def _circling(self) -> Iterable[tuple[WayToEnd, str]]:
-        """Circles that a call can go round in for good, each by the step where it would be given up."""
+        """Circles that a call can go round in for good, each by the step where it would be given
+        up."""
         round_about = self._on_circles()
         for key, outcome in self.circles:
             if key not in round_about:
@@ -326,10 +380,22 @@ class Walk:
             steps = [*lead, *circle]
             way = tuple((k, o.exit) for k, o in steps)
             choices = tuple(o.choice for _, o in [*lead, *(circle * 25)] if o.choice is not None)
-            yield WayToEnd(EndingKind.ENDED, target, CIRCLE, self.at, way, choices, in_hours=self._in_hours(way)), ""
+            yield (
+                WayToEnd(
+                    EndingKind.ENDED,
+                    target,
+                    CIRCLE,
+                    self.at,
+                    way,
+                    choices,
+                    in_hours=self._in_hours(way),
+                ),
+                "",
+            )
 
     def _on_circles(self) -> set[str]:
-        """Steps that may be on a circle: what is left once all that nothing leads to, or that leads nowhere, is taken away again and again."""
+        """Steps that may be on a circle: what is left once all that nothing leads to, or that leads
+        nowhere, is taken away again and again."""
         onward: dict[str, set[str]] = {}
         for target, sources in self.edges.items():
             for source in sources:

@@ -8,7 +8,18 @@ from sedge.core.callpaths.steps import paths_named, people_named, with_people
 from sedge.core.callpaths.tracing.trace import Trace
 from sedge.core.estate import Estate
 from sedge.core.facts import canonical
-from sedge.core.records import ORGANISATION, Defaults, Device, Group, Number, PathVersion, Person, Proof, Site, Trunk
+from sedge.core.records import (
+    ORGANISATION,
+    Defaults,
+    Device,
+    Group,
+    Number,
+    PathVersion,
+    Person,
+    Proof,
+    Site,
+    Trunk,
+)
 
 
 def difference(trace: Trace, ended: str, rang: Sequence[str]) -> str:
@@ -32,12 +43,18 @@ def _trunk_of(trunk: Trunk | None) -> tuple[object, ...] | str:
 
 
 def fingerprint(number: Number, estate: Estate, direction: str = "in") -> str:
-    """A hash of everything on the call's way; when it differs from a proof's, the proof has gone stale. For a call out also what is shown."""
+    """A hash of everything on the call's way; when it differs from a proof's, the proof has gone
+    stale. For a call out also what is shown."""
     bodies = _bodies(number, estate)
     people = {key for body in bodies for key in people_named(body)}
     if number.holder:
         people.add(number.holder.id)
-    named = {key for body in bodies for step in body["steps"].values() for key in (*step.get("devices", ()), *step.get("systems", ()))}
+    named = {
+        key
+        for body in bodies
+        for step in body["steps"].values()
+        for key in (*step.get("devices", ()), *step.get("systems", ()))
+    }
     trunk = estate.get(Trunk, number.trunk)
     parts = [
         number.state.value,
@@ -47,8 +64,16 @@ def fingerprint(number: Number, estate: Estate, direction: str = "in") -> str:
         *bodies,
         _trunk_of(trunk),
         number.fallback,
-        sorted((d.id, d.person, d.registered, d.removed) for d in estate.all(Device) if d.person in people or d.id in named),
-        sorted((p.id, p.ring_seconds, p.left, canonical(p.answering)) for p in estate.all(Person) if p.id in people),
+        sorted(
+            (d.id, d.person, d.registered, d.removed)
+            for d in estate.all(Device)
+            if d.person in people or d.id in named
+        ),
+        sorted(
+            (p.id, p.ring_seconds, p.left, canonical(p.answering))
+            for p in estate.all(Person)
+            if p.id in people
+        ),
     ]
     if direction == "out":
         parts.append(_said_of_caller_ids(number, estate))
@@ -62,12 +87,17 @@ def is_stale(proof: Proof, number: Number | None, estate: Estate) -> bool:
 
 def _said_of_caller_ids(number: Number, estate: Estate) -> list[str]:
     person = estate.get(Person, number.holder.id) if number.holder else None
-    said = (person, estate.get(Site, person.site) if person else None, estate.get(Defaults, ORGANISATION))
+    said = (
+        person,
+        estate.get(Site, person.site) if person else None,
+        estate.get(Defaults, ORGANISATION),
+    )
     return [canonical(x.caller_id) for x in said if x]
 
 
 def _bodies(number: Number, estate: Estate) -> list[dict[str, Any]]:
-    """The path of a number and those it goes on in, with the members of groups; test cases are on nobody's way."""
+    """The path of a number and those it goes on in, with the members of groups; test cases are on
+    nobody's way."""
     members = {g.id: g.members for g in estate.all(Group) if not g.removed}
     found: dict[str, dict[str, Any]] = {}
     waiting = [number.path] if number.path else []
@@ -75,6 +105,10 @@ def _bodies(number: Number, estate: Estate) -> list[dict[str, Any]]:
         key = waiting.pop()
         path = estate.get(PathVersion, key)
         if path and key not in found:
-            found[key] = {name: value for name, value in with_people(path.body, members).items() if name != "tests"}
+            found[key] = {
+                name: value
+                for name, value in with_people(path.body, members).items()
+                if name != "tests"
+            }
             waiting += sorted(paths_named(path.body))
     return list(found.values())

@@ -1,4 +1,5 @@
-"""Test cases of a call path: calls that are followed again before it is published, and must end as they did."""
+"""Test cases of a call path: calls that are followed again before it is published, and must end as
+they did."""
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -14,7 +15,8 @@ from sedge.core.estate import Estate
 
 @dataclass(frozen=True)
 class Verdict:
-    """How a test case went; `differs` says in words what is otherwise, '' where it ended as it must."""
+    """How a test case went; `differs` says in words what is otherwise, '' where it ended as it
+    must."""
 
     case: TestCase
     differs: str
@@ -27,7 +29,13 @@ def case_of(name: str, at: datetime, timezone: str, world: World, trace: Trace) 
     kept = world.model_dump(mode="json", exclude_defaults=True)
     ending = trace.ending
     return TestCase(
-        name=name, at=f"{local:%Y-%m-%dT%H:%M}", timezone=timezone, world=kept, ends=ending.kind.value, step=ending.step, who=ending.who
+        name=name,
+        at=f"{local:%Y-%m-%dT%H:%M}",
+        timezone=timezone,
+        world=kept,
+        ends=ending.kind.value,
+        step=ending.step,
+        who=ending.who,
     )
 
 
@@ -35,12 +43,16 @@ def moment_of(case: TestCase) -> datetime:
     return datetime.fromisoformat(case.at).replace(tzinfo=zone(case.timezone)).astimezone(UTC)
 
 
-def run_cases(called: Called, path: Path, estate: Estate, draft: dict[str, Path] | None = None) -> list[Verdict]:
+def run_cases(
+    called: Called, path: Path, estate: Estate, draft: dict[str, Path] | None = None
+) -> list[Verdict]:
     """Every test case of a path, followed now."""
     return [_run(case, called, path, estate, draft) for case in path.tests]
 
 
-def _run(case: TestCase, called: Called, path: Path, estate: Estate, draft: dict[str, Path] | None) -> Verdict:
+def _run(
+    case: TestCase, called: Called, path: Path, estate: Estate, draft: dict[str, Path] | None
+) -> Verdict:
     try:
         world = World.model_validate(case.world)
         at = moment_of(case)
@@ -57,6 +69,13 @@ def _difference(case: TestCase, trace: Trace, path: Path) -> str:
     if case.who and ending.who != case.who:
         return f"has to end with {case.who}, and ends with {ending.who or 'nobody'}"
     if case.step and ending.step != case.step:
-        was = path.steps[case.step].title if case.step in path.steps else f"“{case.step}”, which is gone"
-        return f"has to end at {was}, and ends at {path.steps[ending.step].title if ending.step in path.steps else ending.step}"
+        was = (
+            path.steps[case.step].title
+            if case.step in path.steps
+            else f"“{case.step}”, which is gone"
+        )
+        return (
+            f"has to end at {was}, and ends at"
+            f" {path.steps[ending.step].title if ending.step in path.steps else ending.step}"
+        )
     return ""

@@ -1,6 +1,8 @@
-"""A week of calls: for every hour what a caller comes to when all is as usual, whatever they choose in a menu.
+"""A week of calls: for every hour what a caller comes to when all is as usual, whatever they choose
+in a menu.
 
-Between two moments at which some hours open or close, every call ends alike; so a week is some dozens of calls that are really followed.
+Between two moments at which some hours open or close, every call ends alike; so a week is some
+dozens of calls that are really followed.
 """
 
 import heapq
@@ -51,7 +53,8 @@ class Part:
 
 @dataclass(frozen=True)
 class Cell:
-    """One hour of the local clock. Where the clocks go forward it has no part, where they go back its parts last two hours."""
+    """One hour of the local clock. Where the clocks go forward it has no part, where they go back
+    its parts last two hours."""
 
     hour: int
     parts: tuple[Part, ...]
@@ -81,12 +84,17 @@ class Week:
         """What the picture says of a moment of its week."""
         local = at.astimezone(zone(self.timezone))
         day = next(d for d in self.days if d.day == local.date())
-        return next((p.grade for p in day.cells[local.hour].parts if p.start <= at < p.end), Grade.UNKNOWN)
+        return next(
+            (p.grade for p in day.cells[local.hour].parts if p.start <= at < p.end), Grade.UNKNOWN
+        )
 
 
-def traces_at(called: Called, path: Path, at: datetime, estate: Estate, draft: dict[str, Path] | None = None) -> list[Trace]:
-    """The calls of all callers at a moment: one for each thing that can be chosen in the menus; everybody who can answer does, after 6 s.
-    Who comes back to a menu has had every choice there; 64 calls at most."""
+def traces_at(
+    called: Called, path: Path, at: datetime, estate: Estate, draft: dict[str, Path] | None = None
+) -> list[Trace]:
+    """The calls of all callers at a moment: one for each thing that can be chosen in the menus;
+    everybody who can answer does, after 6 s. Who comes back to a menu has had every choice there;
+    64 calls at most."""
     found: list[Trace] = []
     waiting: list[tuple[str, ...]] = [()]
     while waiting and len(found) < MOST_BRANCHES:
@@ -108,7 +116,8 @@ def _keys(choices: Iterable[str]) -> list[str]:
 
 
 def grade_of(kinds: Iterable[EndingKind], quickest: int) -> Grade:
-    """The grade of calls that end in these ways; `quickest` is after how many seconds the first of them is answered."""
+    """The grade of calls that end in these ways; `quickest` is after how many seconds the first of
+    them is answered."""
     ends = set(kinds)
     if ends == {EndingKind.ANSWERED}:
         return Grade.SLOWLY if quickest > LONG_WAIT else Grade.SOMEBODY
@@ -123,7 +132,9 @@ def grade_of(kinds: Iterable[EndingKind], quickest: int) -> Grade:
 
 
 def grade_of_traces(traces: Sequence[Trace]) -> Grade:
-    quickest = min((_answered_after(t) for t in traces if t.ending.kind is EndingKind.ANSWERED), default=0)
+    quickest = min(
+        (_answered_after(t) for t in traces if t.ending.kind is EndingKind.ANSWERED), default=0
+    )
     return grade_of((t.ending.kind for t in traces), quickest)
 
 
@@ -133,12 +144,17 @@ def _answered_after(trace: Trace) -> int:
 
 
 class Grader:
-    """Grades of one path, each combination of open and closed worked out once: all steps that callers come to, the nearest first."""
+    """Grades of one path, each combination of open and closed worked out once: all steps that
+    callers come to, the nearest first."""
 
-    def __init__(self, called: Called, path: Path, estate: Estate, draft: dict[str, Path] | None = None) -> None:
+    def __init__(
+        self, called: Called, path: Path, estate: Estate, draft: dict[str, Path] | None = None
+    ) -> None:
         self.explorer = Explorer(called, path, estate, draft)
         self.calendars = self.explorer.calendars()
-        self.hours = [node.step for node in self.explorer.nodes.values() if isinstance(node.step, Hours)]
+        self.hours = [
+            node.step for node in self.explorer.nodes.values() if isinstance(node.step, Hours)
+        ]
         self._known: dict[tuple[str, ...], Grade] = {}
 
     def __call__(self, at: datetime) -> Grade:
@@ -164,14 +180,17 @@ class Grader:
                 if target is not None:
                     heapq.heappush(waiting, (seconds + _lasting(node.step), target))
                     continue
-                kind = outcome.ends or (EndingKind.ANNOUNCED if isinstance(node.step, Announce) else EndingKind.ENDED)
+                kind = outcome.ends or (
+                    EndingKind.ANNOUNCED if isinstance(node.step, Announce) else EndingKind.ENDED
+                )
                 ends.append(kind)
                 if kind is EndingKind.ANSWERED:
                     quickest = min(quickest, seconds)
         return grade_of(ends, quickest)
 
     def _usual(self, key: str, at: datetime, state: dict[Calendar, str]) -> list[Outcome]:
-        """What happens at a step when all is as usual: whoever can answer does; in a menu, everything that callers want."""
+        """What happens at a step when all is as usual: whoever can answer does; in a menu,
+        everything that callers want."""
         outcomes = self.explorer.outcomes(key, at, state)
         if not isinstance(self.explorer.nodes[key].step, Menu):
             return outcomes[:1]
@@ -187,21 +206,37 @@ def _lasting(step: Step) -> int:
 
 
 def week_of(grader: Grader, monday: date, timezone: str) -> Week:
-    """Seven days from `monday` on, hour by hour of the local clock, cut where some hours open or close."""
+    """Seven days from `monday` on, hour by hour of the local clock, cut where some hours open or
+    close."""
     spans = _spans(grader.calendars, monday, timezone)
     graded = _joined([Part(start, end, grader(start)) for start, end in spans])
     days = []
     for ahead, hours in enumerate(_hours(monday, timezone)):
         day = monday + timedelta(days=ahead)
-        days.append(Day(day, tuple(_cell(hour, spans, graded) for hour, spans in enumerate(hours)), _holiday(grader.hours, day)))
+        days.append(
+            Day(
+                day,
+                tuple(_cell(hour, spans, graded) for hour, spans in enumerate(hours)),
+                _holiday(grader.hours, day),
+            )
+        )
     return Week(timezone, tuple(days))
 
 
 def _holiday(hours: Iterable[Hours], day: date) -> str:
-    return next((name for h in hours if h.holidays_of and (name := holidays_of(h.holidays_of, day.year).get(day))), "")
+    return next(
+        (
+            name
+            for h in hours
+            if h.holidays_of and (name := holidays_of(h.holidays_of, day.year).get(day))
+        ),
+        "",
+    )
 
 
-def _spans(calendars: Iterable[Calendar], monday: date, timezone: str) -> list[tuple[datetime, datetime]]:
+def _spans(
+    calendars: Iterable[Calendar], monday: date, timezone: str
+) -> list[tuple[datetime, datetime]]:
     """The stretches of the week within which no calendar changes."""
     begin, end = midnight(monday, timezone), midnight(monday + timedelta(days=7), timezone)
     cuts = {begin, end}
@@ -221,7 +256,9 @@ def _clock_changes(timezone: str, begin: datetime, end: datetime) -> list[dateti
     found: list[datetime] = []
     at = begin
     while at < end:
-        if (at + timedelta(hours=1)).astimezone(zone(timezone)).utcoffset() != at.astimezone(zone(timezone)).utcoffset():
+        if (at + timedelta(hours=1)).astimezone(zone(timezone)).utcoffset() != at.astimezone(
+            zone(timezone)
+        ).utcoffset():
             found.append(at + timedelta(hours=1))
         at += timedelta(hours=1)
     return found
@@ -230,7 +267,11 @@ def _clock_changes(timezone: str, begin: datetime, end: datetime) -> list[dateti
 def midnight(day: date, timezone: str) -> datetime:
     """When a day begins there; where midnight is left out, the first moment after it."""
     there = local_moments(day, 0, timezone)
-    return there[0] if there else datetime(day.year, day.month, day.day, tzinfo=zone(timezone)).astimezone(UTC)
+    return (
+        there[0]
+        if there
+        else datetime(day.year, day.month, day.day, tzinfo=zone(timezone)).astimezone(UTC)
+    )
 
 
 def _joined(parts: list[Part]) -> list[Part]:
@@ -245,8 +286,11 @@ def _joined(parts: list[Part]) -> list[Part]:
 
 
 @lru_cache(maxsize=64)
-def _hours(monday: date, timezone: str) -> tuple[tuple[tuple[tuple[datetime, datetime], ...], ...], ...]:
-    """For each day of a week and each hour of its clock the stretches of time it is: none where it is left out, two hours where it comes twice."""
+def _hours(
+    monday: date, timezone: str
+) -> tuple[tuple[tuple[tuple[datetime, datetime], ...], ...], ...]:
+    """For each day of a week and each hour of its clock the stretches of time it is: none where it
+    is left out, two hours where it comes twice."""
     days = []
     for ahead in range(7):
         day = monday + timedelta(days=ahead)

@@ -1,4 +1,5 @@
-"""What would change if: a trunk is down, a site is closed, somebody leaves. Each as an estate with that done, compared ending by ending."""
+"""What would change if: a trunk is down, a site is closed, somebody leaves. Each as an estate with
+that done, compared ending by ending."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -28,7 +29,8 @@ def without_trunk(estate: Estate, trunk: str) -> Estate:
 
 
 def with_site_closed(estate: Estate, site: str) -> Estate:
-    """Nobody is there: none of its people's phones rings. What else they can be reached by goes on."""
+    """Nobody is there: none of its people's phones rings. What else they can be reached by goes
+    on."""
     changed = estate.fork()
     people = {p.id for p in estate.all(Person) if p.site == site}
     for device in list(estate.all(Device)):
@@ -44,7 +46,8 @@ def without_person(estate: Estate, person: str) -> Estate:
 
 
 def compare(numbers: Iterable[Number], before: Estate, after: Estate) -> list[Affected]:
-    """The numbers whose calls would end otherwise at some time of the coming week or on the next kinds of day, with each notice once."""
+    """The numbers whose calls would end otherwise at some time of the coming week or on the next
+    kinds of day, with each notice once."""
     found: list[Affected] = []
     for number in numbers:
         notices = _notices(number, before, after)
@@ -83,5 +86,8 @@ def _told(number: Number, called: Called, estate: Estate, at: datetime) -> str:
     ends: dict[str, dict[str, None]] = {}
     for _key, outcome, kind in walk.ends:
         ends.setdefault(kind.value, {})[outcome.who] = None
-    told = (f"{kind} {' or '.join(who for who in list(names)[:4] if who)}".strip() for kind, names in ends.items())
+    told = (
+        f"{kind} {' or '.join(who for who in list(names)[:4] if who)}".strip()
+        for kind, names in ends.items()
+    )
     return "; ".join(told)

@@ -1,4 +1,5 @@
-"""What a followed call is asked and answers: how the world behaves, each step of the story, and how it ends."""
+"""What a followed call is asked and answers: how the world behaves, each step of the story, and how
+it ends."""
 
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -20,13 +21,14 @@ class EndingKind(StrEnum):
     ANNOUNCED = "announced"
     ENDED = "ended"
     REJECTED = "rejected"
-    OPEN = "open"  # the caller, or whoever is rung, has a choice to make; only where choices are made one by one
+    # the caller, or whoever is rung, has a choice to make; only where choices are made one by one
+    OPEN = "open"
 
 
 class World(Fact):
-    """How the world behaves. `answers` maps a person (or a number, a SIP address) to seconds, or None: doesn't pick up; others pick up
-    after 6 s. `choices` are made one by one instead, at each step where something can go several ways; the call stops at the first
-    that is not made."""
+    """How the world behaves. `answers` maps a person (or a number, a SIP address) to seconds, or
+    None: doesn't pick up; others pick up after 6 s. `choices` are made one by one instead, at each
+    step where something can go several ways; the call stops at the first that is not made."""
 
     busy: tuple[str, ...] = ()
     answers: dict[str, int | None] = {}
@@ -34,16 +36,23 @@ class World(Fact):
     says: tuple[str, ...] = ()
     queue: dict[str, int] = {}
     trunks_down: tuple[str, ...] = ()
-    unreachable: tuple[str, ...] = Field(default=(), description="SIP addresses that don't answer at all")
-    turns: dict[str, int] = Field(default={}, description="for a step that rings in turn: how many calls it has had before")
-    asks_callback: bool = Field(default=False, description="a caller in a queue asks to be called back")
+    unreachable: tuple[str, ...] = Field(
+        default=(), description="SIP addresses that don't answer at all"
+    )
+    turns: dict[str, int] = Field(
+        default={}, description="for a step that rings in turn: how many calls it has had before"
+    )
+    asks_callback: bool = Field(
+        default=False, description="a caller in a queue asks to be called back"
+    )
     nobody_answers: bool = Field(default=False, description="nobody picks up, whoever it is")
     choices: tuple[str, ...] | None = None
 
 
 @dataclass(frozen=True)
 class Called:
-    """What a call is followed for: a number, or a call path that any number may follow (then without `e164` and holder)."""
+    """What a call is followed for: a number, or a call path that any number may follow (then
+    without `e164` and holder)."""
 
     name: str
     site: str
@@ -58,8 +67,9 @@ class Called:
 
 @dataclass(frozen=True)
 class Happening:
-    """One step of the story, `at` seconds after the call came in. `exit` is the way it was left by; `sees` what the callee reads;
-    `plays` the sound that is heard; `rate` what a minute of the call costs from here on."""
+    """One step of the story, `at` seconds after the call came in. `exit` is the way it was left by;
+    `sees` what the callee reads; `plays` the sound that is heard; `rate` what a minute of the call
+    costs from here on."""
 
     at: int
     step: str
@@ -90,9 +100,10 @@ class Option:
 
 @dataclass(frozen=True)
 class Trace:
-    """`way` lists the exits taken as (step, exit); `rang` the devices that rang; `asked_to_choose`: it came past a menu. `options` are the
-    ways on where the next choice is not made yet; `made` all that could have been chosen, at each choice that was. `paths` are the
-    other call paths it went through, by id."""
+    """`way` lists the exits taken as (step, exit); `rang` the devices that rang; `asked_to_choose`:
+    it came past a menu. `options` are the ways on where the next choice is not made yet; `made` all
+    that could have been chosen, at each choice that was. `paths` are the other call paths it went
+    through, by id."""
 
     happenings: list[Happening]
     ending: Ending

@@ -1,7 +1,9 @@
-"""Many people and many numbers: who gets which. What must hold, what is wished for, and what each wish is worth.
+"""Many people and many numbers: who gets which. What must hold, what is wished for, and what each
+wish is worth.
 
-Hard: the number is of the person's site, else of their country, and carries one call; pinned pairs stay, barred ones don't come back.
-Wishes are worth points times their weight; nobody is left out for a wish.
+Hard: the number is of the person's site, else of their country, and carries one call; pinned pairs
+stay, barred ones don't come back. Wishes are worth points times their weight; nobody is left out
+for a wish.
 """
 
 from enum import StrEnum
@@ -35,7 +37,8 @@ LONG_RUN = 100
 
 
 class Wants(Fact):
-    """Somebody who wants a number. `before` is an E.164 they had or have; `team` whom they sit with."""
+    """Somebody who wants a number. `before` is an E.164 they had or have; `team` whom they sit
+    with."""
 
     id: str
     name: str
@@ -47,7 +50,8 @@ class Wants(Fact):
 
 
 class Free(Fact):
-    """A number that may be given. `memorable` from 0 to 1; `run` is how many free numbers lie in a row around it."""
+    """A number that may be given. `memorable` from 0 to 1; `run` is how many free numbers lie in a
+    row around it."""
 
     e164: str
     site: str
@@ -88,7 +92,8 @@ class Given(Fact):
 
 
 class Plan(Fact):
-    """`points` of all wishes met; `windows` the run that each team was to have, as first and last number."""
+    """`points` of all wishes met; `windows` the run that each team was to have, as first and last
+    number."""
 
     given: tuple[Given, ...]
     points: float

@@ -1,4 +1,5 @@
-"""The catalogue of checks at the desk, and the same checks held against the whole estate each night."""
+"""The catalogue of checks at the desk, and the same checks held against the whole estate each
+night."""
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
@@ -9,13 +10,14 @@ from sqlalchemy import and_, case, delete, func, insert, select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotFound
+from sedge.core.load_spec import LoadSpec
 from sedge.core.records import Grant, Number, PathVersion, Subject
 from sedge.core.workorders import continuous_checks
 from sedge.core.workorders.findings import Finding
-from sedge.core.workorders.needs import Needs
 from sedge.core.workorders.rules.catalogue import RULES
 from sedge.core.workorders.rules.examples import EXAMPLES
 from sedge.services.context import Desk, Reading
+from sedge.services.periodic import periodic
 from sedge.services.workorders import workorders
 from sedge.store.repositories import rule_levels
 from sedge.store.repositories.workorders import WorkOrder
@@ -30,7 +32,8 @@ MOST_MENDED = 500
 
 @dataclass(frozen=True)
 class Rule:
-    """One rule of the catalogue: which tasks it looks at, why, an example, whether it warns here or stops; `found` on `seen_at`."""
+    """One rule of the catalogue: which tasks it looks at, why, an example, whether it warns here or
+    stops; `found` on `seen_at`."""
 
     name: str
     task: str
@@ -58,7 +61,10 @@ def catalogue(desk: Desk) -> list[Rule]:
         raised = rule_levels.raised(reading.connection)
         stops = func.sum(case((table.c.level == "stop", 1), else_=0))
         query = select(table.c.rule, stops, func.count()).group_by(table.c.rule)
-        counts = {rule: (int(stopped), int(total)) for rule, stopped, total in reading.connection.execute(query)}
+        counts = {
+            rule: (int(stopped), int(total))
+            for rule, stopped, total in reading.connection.execute(query)
+        }
     rules = []
     for name, (kind, rule) in RULES.items():
         stopped, total = counts.get(name, (0, 0))
@@ -87,7 +93,8 @@ def the_rule(desk: Desk, name: str) -> Rule:
 
 
 def raise_rule(desk: Desk, name: str, *, to_stop: bool) -> Rule:
-    """Let warnings of a rule stop work orders here, or only warn again. What stops by itself always stops."""
+    """Let warnings of a rule stop work orders here, or only warn again. What stops by itself always
+    stops."""
     desk.require(May.SET_RULES)
     the_rule(desk, name)
     with desk.writing() as writing:
@@ -96,16 +103,29 @@ def raise_rule(desk: Desk, name: str, *, to_stop: bool) -> Rule:
     return the_rule(desk, name)
 
 
-def findings(desk: Desk, rule: str, *, after: str = "", limit: int = A_PAGE) -> tuple[list[Found], str | None]:
-    """What the last night found by a rule, in the order of names, and the cursor of the next page."""
+def findings(
+    desk: Desk, rule: str, *, after: str = "", limit: int = A_PAGE
+) -> tuple[list[Found], str | None]:
+    """What the last night found by a rule, in the order of names, and the cursor of the next
+    page."""
     table = holders.finding
     with desk.reading() as reading:
-        query = select(table).where(table.c.rule == rule).order_by(table.c.name, table.c.ref).limit(limit + 1)
+        query = (
+            select(table)
+            .where(table.c.rule == rule)
+            .order_by(table.c.name, table.c.ref)
+            .limit(limit + 1)
+        )
         if after:
             name, _, ref = after.rpartition("|")
-            query = query.where((table.c.name > name) | and_(table.c.name == name, table.c.ref > ref))
+            query = query.where(
+                (table.c.name > name) | and_(table.c.name == name, table.c.ref > ref)
+            )
         rows = reading.connection.execute(query).all()
-    page = [Found(Subject(row.subject), row.ref, row.level, row.name, row.message) for row in rows[:limit]]
+    page = [
+        Found(Subject(row.subject), row.ref, row.level, row.name, row.message)
+        for row in rows[:limit]
+    ]
     return page, f"{page[-1].name}|{page[-1].ref}" if len(rows) > limit else None
 
 
@@ -118,11 +138,17 @@ def looked_at(desk: Desk) -> datetime | None:
 # ── the night ──
 
 
+@periodic(NAME)
 def check_nightly(desk: Desk) -> int:
-    """Begun once a night and gone on with a slice at a tick, so that everything else goes on beside it; a process that dies begins anew
-    the next night. How many slices were looked at."""
+    """Begun once a night and gone on with a slice at a tick, so that everything else goes on beside
+    it; a process that dies begins anew the next night. How many slices were looked at."""
     house, key = desk.house, (desk.who.organisation, NAME)
-    house.nightly(desk.who.organisation, NAME, AT, lambda: (house.going_on.update({key: _slice_by_slice(desk)}) or 1, True))
+    house.nightly(
+        desk.who.organisation,
+        NAME,
+        AT,
+        lambda: (house.going_on.update({key: _slice_by_slice(desk)}) or 1, True),
+    )
     going = house.going_on.get(key)
     if going is None:
         return 0
@@ -136,13 +162,18 @@ def check_everything(desk: Desk) -> int:
     for _ in _slice_by_slice(desk):
         pass
     with desk.reading() as reading:
-        return reading.connection.execute(select(func.count()).select_from(holders.finding)).scalar() or 0
+        return (
+            reading.connection.execute(select(func.count()).select_from(holders.finding)).scalar()
+            or 0
+        )
 
 
 def _slice_by_slice(desk: Desk) -> Iterator[int]:
-    """Hold the rules against every number in use, every licence granted and every published path; after each slice, how many findings.
+    """Hold the rules against every number in use, every licence granted and every published path;
+    after each slice, how many findings.
 
-    The findings of the last time stand until all slices are through, then they are replaced in one transaction.
+    The findings of the last time stand until all slices are through, then they are replaced in one
+    transaction.
     """
     rows: dict[tuple[str, str, str], dict[str, Any]] = {}
     for found in _all(desk):
@@ -162,7 +193,9 @@ def _slice_by_slice(desk: Desk) -> Iterator[int]:
     with desk.writing() as writing:
         writing.connection.execute(delete(table))
         if rows:
-            writing.connection.execute(insert(table), [{**row, "seen_at": writing.now} for row in rows.values()])
+            writing.connection.execute(
+                insert(table), [{**row, "seen_at": writing.now} for row in rows.values()]
+            )
         writing.touch()
 
 
@@ -180,18 +213,29 @@ def _all(desk: Desk) -> Iterator[Looked]:
         yield found
     with desk.reading() as reading:
         paths = [
-            (Subject.PATH, path.id, path.name, continuous_checks.of_path(path, reading.estate(Needs(paths={path.id}))))
+            (
+                Subject.PATH,
+                path.id,
+                path.name,
+                continuous_checks.of_path(path, reading.estate(LoadSpec(paths={path.id}))),
+            )
             for path in reading.records.all(PathVersion)
         ]
     yield paths
 
 
 def _slices(desk: Desk, table: Any, condition: Any) -> Iterator[list[str]]:
-    """Ids in their order, so many at a time; each slice is a look of its own, so that work goes on between."""
+    """Ids in their order, so many at a time; each slice is a look of its own, so that work goes on
+    between."""
     after = ""
     while True:
         with desk.reading() as reading:
-            query = select(table.c.id).where(condition, table.c.id > after).order_by(table.c.id).limit(A_SLICE)
+            query = (
+                select(table.c.id)
+                .where(condition, table.c.id > after)
+                .order_by(table.c.id)
+                .limit(A_SLICE)
+            )
             keys = list(reading.connection.execute(query).scalars())
         if not keys:
             return
@@ -199,18 +243,24 @@ def _slices(desk: Desk, table: Any, condition: Any) -> Iterator[list[str]]:
         after = keys[-1]
 
 
-def _of_numbers(reading: Reading, keys: Iterable[str]) -> Iterator[tuple[Subject, str, str, list[Finding]]]:
+def _of_numbers(
+    reading: Reading, keys: Iterable[str]
+) -> Iterator[tuple[Subject, str, str, list[Finding]]]:
     life = tables.life
-    rows = reading.connection.execute(select(life.c.number).where(life.c.id.in_(list(keys)))).scalars()
+    rows = reading.connection.execute(
+        select(life.c.number).where(life.c.id.in_(list(keys)))
+    ).scalars()
     wanted = {f"+{n}" for n in rows}  # the estate holds more: whatever else their holders have
-    estate = reading.estate(Needs(numbers=wanted))
+    estate = reading.estate(LoadSpec(numbers=wanted))
     for number in [n for n in estate.all(Number) if n.e164 in wanted and n.in_use]:
         yield Subject.NUMBER, number.e164, number.shown, continuous_checks.of_number(number, estate)
 
 
-def _of_grants(reading: Reading, keys: Iterable[str]) -> Iterator[tuple[Subject, str, str, list[Finding]]]:
+def _of_grants(
+    reading: Reading, keys: Iterable[str]
+) -> Iterator[tuple[Subject, str, str, list[Finding]]]:
     grants = reading.records.many(Grant, keys)
-    wanted = Needs()
+    wanted = LoadSpec()
     wanted.holders.update(g.holder for g in grants)
     estate = reading.estate(wanted)
     names = reading.records.names((g.holder.subject, g.holder.id) for g in grants)
@@ -220,21 +270,37 @@ def _of_grants(reading: Reading, keys: Iterable[str]) -> Iterator[tuple[Subject,
 
 
 def mend(desk: Desk, rule: str) -> WorkOrder:
-    """A draft with what would put right what a rule found: what is missing is added by itself where no judgement is needed.
+    """A draft with what would put right what a rule found: what is missing is added by itself where
+    no judgement is needed.
 
     Raises NotAllowedNow where nothing of it can be done by itself.
     """
     page, _ = findings(desk, rule, limit=MOST_MENDED)
     tasks: dict[str, Any] = {}
     with desk.reading() as reading:
-        estate = reading.estate(Needs(numbers={f.ref for f in page if f.subject is Subject.NUMBER}, choices=True))
-        for number in (n for f in page if f.subject is Subject.NUMBER and (n := estate.get(Number, f.ref))):
-            for finding in (f for f in continuous_checks.of_number(number, estate) if f.rule == rule):
-                remedy = next((r for r in finding.remedies if r.automatic and r.tasks and not r.replaces), None)
+        estate = reading.estate(
+            LoadSpec(numbers={f.ref for f in page if f.subject is Subject.NUMBER}, choices=True)
+        )
+        for number in (
+            n for f in page if f.subject is Subject.NUMBER and (n := estate.get(Number, f.ref))
+        ):
+            for finding in (
+                f for f in continuous_checks.of_number(number, estate) if f.rule == rule
+            ):
+                remedy = next(
+                    (r for r in finding.remedies if r.automatic and r.tasks and not r.replaces),
+                    None,
+                )
                 for task in remedy.tasks if remedy else ():
                     tasks.setdefault(task.model_dump_json(), task)
     if not tasks:
-        raise NotAllowedNow("None of this can be put right without somebody's judgement. Open them one by one.", reason="judgement")
+        raise NotAllowedNow(
+            "None of this can be put right without somebody's judgement. Open them one by one.",
+            reason="judgement",
+        )
     return workorders.draft(
-        desk, f"Put right: {rule.partition('.')[2].replace('-', ' ')}", list(tasks.values()), reason="found by the nightly checks"
+        desk,
+        f"Put right: {rule.partition('.')[2].replace('-', ' ')}",
+        list(tasks.values()),
+        reason="found by the nightly checks",
     )

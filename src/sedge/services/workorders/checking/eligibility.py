@@ -1,4 +1,5 @@
-"""Why not: for any holder and any number, every rule's verdict and the shortest set of tasks that would make it work."""
+"""Why not: for any holder and any number, every rule's verdict and the shortest set of tasks that
+would make it work."""
 
 from dataclasses import dataclass
 
@@ -7,7 +8,6 @@ from sedge.core.records import HolderRef, Number, Product, Role
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.eligibility import WhyNot, why_not
 from sedge.core.workorders.plan import arrange
-from sedge.core.workorders.telling import tell_whole
 from sedge.services.context import Desk
 from sedge.services.workorders import workorders
 from sedge.services.workorders.loading import load
@@ -24,7 +24,9 @@ class Answer:
     told: list[str]
 
 
-def ask(desk: Desk, e164: str, holder: HolderRef, role: Role = Role.MAIN, spot: str | None = None) -> Answer:
+def ask(
+    desk: Desk, e164: str, holder: HolderRef, role: Role = Role.MAIN, spot: str | None = None
+) -> Answer:
     """Raises NotFound for a number or holder that is not here."""
     task = t.AssignNumber(number=e164, holder=holder, role=role, spot=spot)
     with desk.reading() as reading:
@@ -38,11 +40,12 @@ def ask(desk: Desk, e164: str, holder: HolderRef, role: Role = Role.MAIN, spot: 
 def _told(found: WhyNot, estate: Estate) -> list[str]:
     tasks = found.tasks or []
     order = arrange(tasks, {p.id: p.prerequisites for p in estate.all(Product)})
-    return [tell_whole(tasks[position], estate) for position, _ in order]
+    return [tasks[position].in_words(estate) for position, _ in order]
 
 
 def draft(desk: Desk, e164: str, holder: HolderRef, role: Role = Role.MAIN) -> WorkOrder:
-    """The shortest way as the draft of a work order; the assignment alone where nothing makes it work, with its stops."""
+    """The shortest way as the draft of a work order; the assignment alone where nothing makes it
+    work, with its stops."""
     answer = ask(desk, e164, holder, role)
     tasks = answer.found.tasks or [t.AssignNumber(number=e164, holder=holder, role=role)]
     return workorders.draft(desk, f"Give {answer.number.shown} to {answer.holder}", tasks)

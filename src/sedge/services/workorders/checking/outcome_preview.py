@@ -1,4 +1,5 @@
-"""How numbers will stand once a work order is done: who rings, what they may call, where help goes, from when."""
+"""How numbers will stand once a work order is done: who rings, what they may call, where help goes,
+from when."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -9,7 +10,6 @@ from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.safety.emergency import emergency_test
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import Report
-from sedge.core.workorders.plan import resolve
 
 
 @dataclass(frozen=True)
@@ -27,9 +27,10 @@ class Aftermath:
 
 
 def aftermath(bodies: list[Any], report: Report) -> Iterator[Aftermath]:
-    """Who rings, what they may call, where help goes, from when it works: for the first numbers that are assigned."""
+    """Who rings, what they may call, where help goes, from when it works: for the first numbers
+    that are assigned."""
     estate = report.after
-    assigned = [resolve(b, bodies) for b in bodies if isinstance(b, t.AssignNumber)]
+    assigned = [b.resolved(bodies) for b in bodies if isinstance(b, t.AssignNumber)]
     for task in assigned[:3]:
         number = estate.number(task.e164 or "")
         works = number.assignment.works_from if number.assignment else estate.now

@@ -1,4 +1,5 @@
-"""Remedies added to tasks, and what tasks would then do: for a draft, and for work that is only being looked at."""
+"""Remedies added to tasks, and what tasks would then do: for a draft, and for work that is only
+being looked at."""
 
 from collections.abc import Sequence
 from typing import Any
@@ -6,18 +7,21 @@ from typing import Any
 from sedge.core.workorders.checks import with_remedies
 from sedge.core.workorders.life import OrderState
 from sedge.services.context import Desk
-from sedge.services.workorders import workorders
+from sedge.services.workorders import order_views, workorders
 from sedge.services.workorders.loading import load
-from sedge.services.workorders.workorders import OrderView
+from sedge.services.workorders.order_views import OrderView
 from sedge.store.repositories.workorders import WorkOrder
 
 ROUNDS = 6
 Marks = list[int | None]
 
 
-def add_all(desk: Desk, tasks: Sequence[Any], marks: Sequence[int | None] = (), *, awaits: str | None = None) -> tuple[list[Any], Marks]:
-    """The tasks with every automatic remedy, until nothing more can be added by itself; for each the position of the task it is a
-    remedy for, or None. `marks` are those the tasks have already."""
+def add_all(
+    desk: Desk, tasks: Sequence[Any], marks: Sequence[int | None] = (), *, awaits: str | None = None
+) -> tuple[list[Any], Marks]:
+    """The tasks with every automatic remedy, until nothing more can be added by itself; for each
+    the position of the task it is a remedy for, or None. `marks` are those the tasks have
+    already."""
     bodies, known = list(tasks), list(marks) or [None] * len(tasks)
     for _ in range(ROUNDS):
         report = workorders.preview(desk, bodies, awaits=awaits)
@@ -25,7 +29,10 @@ def add_all(desk: Desk, tasks: Sequence[Any], marks: Sequence[int | None] = (), 
         if mended == bodies:
             break
         old = {id(body): mark for body, mark in zip(bodies, known, strict=True)}
-        known = [m if m is not None else _moved(old.get(id(task)), bodies, mended) for task, m in zip(mended, fresh, strict=True)]
+        known = [
+            m if m is not None else _moved(old.get(id(task)), bodies, mended)
+            for task, m in zip(mended, fresh, strict=True)
+        ]
         bodies = mended
     return bodies, known
 
@@ -37,13 +44,22 @@ def _moved(mark: int | None, bodies: list[Any], mended: list[Any]) -> int | None
     return next((i for i, task in enumerate(mended) if task is bodies[mark]), None)
 
 
-def look_ahead(desk: Desk, title: str, tasks: Sequence[Any], marks: Sequence[int | None]) -> OrderView:
+def look_ahead(
+    desk: Desk, title: str, tasks: Sequence[Any], marks: Sequence[int | None]
+) -> OrderView:
     """A work order as it would be, with its checks and prices; nothing is kept."""
     with desk.reading() as reading:
         estate = load(reading, tasks)
         stored = workorders.stored_tasks("ahead", tasks, estate, list(marks))
         order = WorkOrder(
-            id="ahead", no=0, title=title, state=OrderState.DRAFT, reason="", created_at=reading.now, created_by=desk.actor,
-            author=desk.who.sign_in, tasks=stored,
-        )  # fmt: skip
-        return workorders.viewed(desk, reading, order, estate)
+            id="ahead",
+            no=0,
+            title=title,
+            state=OrderState.DRAFT,
+            reason="",
+            created_at=reading.now,
+            created_by=desk.actor,
+            author=desk.who.sign_in,
+            tasks=stored,
+        )
+        return order_views.viewed(desk, reading, order, estate)

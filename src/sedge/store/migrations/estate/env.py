@@ -7,7 +7,9 @@ from sedge.store.database import metadata_of
 
 engine = create_engine(context.config.get_main_option("sqlalchemy.url") or "")
 with engine.connect() as connection:
-    context.configure(connection=connection, target_metadata=metadata_of("estate"), render_as_batch=True)
+    context.configure(
+        connection=connection, target_metadata=metadata_of("estate"), render_as_batch=True
+    )
     with context.begin_transaction():
         context.run_migrations()
 engine.dispose()

@@ -1,8 +1,10 @@
-"""The block map: a field of cells, one per number of an aligned hundred, five rows of twenty or ten of ten.
+"""The block map: a field of cells, one per number of an aligned hundred, five rows of twenty or ten
+of ten.
 
-State shows by shape first (filled, outlined, half, hatched, dashed, arrow, dot) and by colour second. Each cell is a
-link with its own name for readers; the grid is one stop of the tab order, arrow keys move inside (desk/blockmap.js).
-Numbers of the hundred that are not ours are dots. An aligned ten-thousand is drawn as density, a tile per hundred.
+State shows by shape first (filled, outlined, half, hatched, dashed, arrow, dot) and by colour
+second. Each cell is a link with its own name for readers; the grid is one stop of the tab order,
+arrow keys move inside (desk/blockmap.js). Numbers of the hundred that are not ours are dots. An
+aligned ten-thousand is drawn as density, a tile per hundred.
 """
 
 from collections import Counter
@@ -30,21 +32,31 @@ class MapCell:
 
 @lru_cache(maxsize=4096)
 def shape(state: State, x: int, y: int) -> Markup:
-    """The cell's shape at its place, by attributes and classes only. There are few places, so each is drawn once."""
+    """The cell's shape at its place, by attributes and classes only. There are few places, so each
+    is drawn once."""
     box = Markup('<rect class="cell cell-{}" x="{}" y="{}" width="{}" height="{}" rx="4"/>')
     kind = state.value.replace(" ", "-")
     drawn = box.format(kind, x + 0.75, y + 0.75, SIDE - 1.5, SIDE - 1.5)
     match state:
         case State.RESERVED:
-            extra = f'<path class="cell-mark" d="M{x + 2} {y + SIDE - 2}V{y + SIDE - 3}L{x + SIDE - 3} {y + 2}H{x + SIDE - 2}V{y + SIDE - 2}Z"/>'
+            extra = (
+                f'<path class="cell-mark" d="M{x + 2} {y + SIDE - 2}V{y + SIDE - 3}L{x + SIDE - 3}'
+                f' {y + 2}H{x + SIDE - 2}V{y + SIDE - 2}Z"/>'
+            )
         case State.AGING:
-            lines = "".join(f"M{x + 2} {y + o}L{x + o} {y + 2}M{x + o} {y + SIDE - 2}L{x + SIDE - 2} {y + o}" for o in (7, 12, 17))
+            lines = "".join(
+                f"M{x + 2} {y + o}L{x + o} {y + 2}M{x + o} {y + SIDE - 2}L{x + SIDE - 2} {y + o}"
+                for o in (7, 12, 17)
+            )
             extra = f'<path class="cell-hatch" d="{lines}"/>'
         case State.PORTING_IN | State.PORTING_OUT:
             tip, tail = (x + 15, x + 6) if state is State.PORTING_IN else (x + 6, x + 15)
             back = tip - 4 if state is State.PORTING_IN else tip + 4
             middle = y + SIDE / 2
-            extra = f'<path class="cell-arrow" d="M{tail} {middle}H{tip}M{back} {middle - 4}L{tip} {middle}L{back} {middle + 4}"/>'
+            extra = (
+                f'<path class="cell-arrow" d="M{tail} {middle}H{tip}M{back} {middle - 4}L{tip}'
+                f' {middle}L{back} {middle + 4}"/>'
+            )
         case State.ADMINISTRATIVE:
             extra = f'<circle class="cell-dot" cx="{x + SIDE / 2}" cy="{y + SIDE / 2}" r="3.5"/>'
         case _:
@@ -53,66 +65,115 @@ def shape(state: State, x: int, y: int) -> Markup:
 
 
 def block_map(
-    lead: str, cells: Iterable[MapCell], *, chosen: int | None = None, links: Mapping[str, str] | None = None, columns: int = COLUMNS
+    lead: str,
+    cells: Iterable[MapCell],
+    *,
+    chosen: int | None = None,
+    links: Mapping[str, str] | None = None,
+    columns: int = COLUMNS,
 ) -> Markup:
-    """SVG of one aligned hundred. `lead` is `+44113496 01xx` without the space; numbers not ours are dots.
+    """SVG of one aligned hundred. `lead` is `+44113496 01xx` without the space; numbers not ours
+    are dots.
 
-    `links` has the query string to keep (`keep`), in front of which the number goes. `columns` is 20 or 10.
+    `links` has the query string to keep (`keep`), in front of which the number goes. `columns` is
+    20 or 10.
     """
     keep = escape((links or {}).get("keep", ""))
     cells = list(cells)
     used = sorted({cell.number % 100 // columns for cell in cells})
     first, last = (used[0], used[-1]) if used else (0, 0)
-    labels = Markup("").join(_row_label(row - first, row * columns) for row in range(first, last + 1))
+    labels = Markup("").join(
+        _row_label(row - first, row * columns) for row in range(first, last + 1)
+    )
     heads = Markup("").join(_head(column) for column in range(0, columns, 5))
-    entered = chosen if any(cell.number == chosen for cell in cells) else min((cell.number for cell in cells), default=None)
+    entered = (
+        chosen
+        if any(cell.number == chosen for cell in cells)
+        else min((cell.number for cell in cells), default=None)
+    )
     rows: dict[int, list[Markup]] = {}
     for cell in cells:
-        drawn = _cell(cell, first, keep, columns, is_chosen=cell.number == chosen, is_entered=cell.number == entered)
+        drawn = _cell(
+            cell,
+            first,
+            keep,
+            columns,
+            is_chosen=cell.number == chosen,
+            is_entered=cell.number == entered,
+        )
         rows.setdefault(cell.number % 100 // columns, []).append(drawn)
-    grid = Markup("").join(Markup('<g role="row">{}</g>').format(Markup("").join(row)) for row in rows.values())
+    grid = Markup("").join(
+        Markup('<g role="row">{}</g>').format(Markup("").join(row)) for row in rows.values()
+    )
     ours = {cell.number % 100 for cell in cells}
     width, height = LEFT + columns * STEP + 2, TOP + (last - first + 1) * STEP + 2
     return Markup(
-        '<svg class="blockmap" viewBox="0 0 {} {}" width="{}" height="{}" role="grid" aria-multiselectable="true" aria-label="Numbers {}" '
-        'data-columns="{}" x-data="blockMap" x-on:keydown="keys" x-on:click="click" x-on:pointerdown="press" x-on:pointerover="drag">'
-        '<g aria-hidden="true">{}{}{}</g>{}</svg>'
-    ).format(width, height, width, height, lead, columns, labels, heads, _not_ours(ours, first, last, columns), grid)
+        '<svg class="blockmap" viewBox="0 0 {} {}" width="{}" height="{}" role="grid"'
+        ' aria-multiselectable="true" aria-label="Numbers {}" data-columns="{}" x-data="blockMap"'
+        ' x-on:keydown="keys" x-on:click="click" x-on:pointerdown="press"'
+        ' x-on:pointerover="drag"><g aria-hidden="true">{}{}{}</g>{}</svg>'
+    ).format(
+        width,
+        height,
+        width,
+        height,
+        lead,
+        columns,
+        labels,
+        heads,
+        _not_ours(ours, first, last, columns),
+        grid,
+    )
 
 
 def _not_ours(ours: set[int], first: int, last: int, columns: int) -> Markup:
-    """A dot for each number of the rows drawn that is not in the estate: one path for all of them."""
+    """A dot for each number of the rows drawn that is not in the estate: one path for all of
+    them."""
     if not ours:
         return Markup("")
-    missing = [position for position in range(first * columns, (last + 1) * columns) if position not in ours]
+    missing = [
+        position
+        for position in range(first * columns, (last + 1) * columns)
+        if position not in ours
+    ]
     dots = "".join(
-        f"M{LEFT + position % columns * STEP + SIDE / 2} {TOP + (position // columns - first) * STEP + SIDE / 2}h0" for position in missing
+        f"M{LEFT + position % columns * STEP + SIDE / 2}"
+        f" {TOP + (position // columns - first) * STEP + SIDE / 2}h0"
+        for position in missing
     )
     return Markup('<path class="not-ours" d="{}"/>').format(dots) if dots else Markup("")
 
 
-def _cell(cell: MapCell, first_row: int, keep: Markup, columns: int, *, is_chosen: bool, is_entered: bool) -> Markup:
-    """One link of the map. The most often drawn thing of all, so it is put together by hand; only `name` can hold anything."""
+def _cell(
+    cell: MapCell, first_row: int, keep: Markup, columns: int, *, is_chosen: bool, is_entered: bool
+) -> Markup:
+    """One link of the map. The most often drawn thing of all, so it is put together by hand; only
+    `name` can hold anything."""
     position = cell.number % 100
     x, y = LEFT + (position % columns) * STEP, TOP + (position // columns - first_row) * STEP
     mark, current = (" is-chosen", ' aria-current="true"') if is_chosen else ("", "")
     label = f"{cell.number % 10000:04d}, {escape(cell.name)}"
     return Markup(  # noqa: S704
-        f'<g role="gridcell" aria-selected="false"><a href="/numbers?{keep}number={cell.number}" class="cell-link{mark}" '
-        f'data-number="{cell.number}" data-at="{position}" tabindex="{0 if is_entered else -1}" aria-label="{label}"{current}>'
-        f"{shape(cell.state, x, y)}{_ring(x, y)}</a></g>"
+        f'<g role="gridcell" aria-selected="false"><a href="/numbers?{keep}number={cell.number}"'
+        f' class="cell-link{mark}" data-number="{cell.number}" data-at="{position}"'
+        f' tabindex="{0 if is_entered else -1}"'
+        f' aria-label="{label}"{current}>{shape(cell.state, x, y)}{_ring(x, y)}</a></g>'
     )
 
 
 @lru_cache(maxsize=512)
 def _ring(x: int, y: int) -> str:
     """What is seen around the cell that is chosen, picked or has the keyboard."""
-    return f'<rect class="cell-ring" x="{x - 3}" y="{y - 3}" width="{SIDE + 6}" height="{SIDE + 6}" rx="6"/>'
+    return (
+        f'<rect class="cell-ring" x="{x - 3}" y="{y - 3}" width="{SIDE + 6}" height="{SIDE + 6}"'
+        ' rx="6"/>'
+    )
 
 
 @dataclass(frozen=True)
 class Tile:
-    """One hundred of a density map: how many of each state, its name for readers and where it leads."""
+    """One hundred of a density map: how many of each state, its name for readers and where it
+    leads."""
 
     hundred: int
     by_state: Counter[State]
@@ -121,26 +182,37 @@ class Tile:
 
 
 def density_map(lead: str, tiles: Iterable[Tile]) -> Markup:
-    """SVG of an aligned ten-thousand: a row per thousand, a tile per hundred, filled as far as it is in use."""
+    """SVG of an aligned ten-thousand: a row per thousand, a tile per hundred, filled as far as it
+    is in use."""
     tiles = list(tiles)
     thousands = sorted({tile.hundred // 10 % 10 for tile in tiles})
     place = {thousand: i for i, thousand in enumerate(thousands)}
     labels = Markup("").join(
-        Markup('<text class="map-label" x="{}" y="{}" text-anchor="end">{}xxx</text>').format(LEFT + 2, TOP + i * TILE_STEP_Y + 16, t)
+        Markup('<text class="map-label" x="{}" y="{}" text-anchor="end">{}xxx</text>').format(
+            LEFT + 2, TOP + i * TILE_STEP_Y + 16, t
+        )
         for t, i in place.items()
     )
     heads = Markup("").join(
-        Markup('<text class="map-label" x="{}" y="11">{}xx</text>').format(LEFT + 10 + h * TILE_STEP_X, h) for h in range(10)
+        Markup('<text class="map-label" x="{}" y="11">{}xx</text>').format(
+            LEFT + 10 + h * TILE_STEP_X, h
+        )
+        for h in range(10)
     )
     rows: dict[int, list[Markup]] = {}
     for i, tile in enumerate(tiles):
         thousand = tile.hundred // 10 % 10
-        rows.setdefault(thousand, []).append(_tile(tile, tile.hundred % 10, place[thousand], is_entered=i == 0))
-    grid = Markup("").join(Markup('<g role="row">{}</g>').format(Markup("").join(row)) for row in rows.values())
+        rows.setdefault(thousand, []).append(
+            _tile(tile, tile.hundred % 10, place[thousand], is_entered=i == 0)
+        )
+    grid = Markup("").join(
+        Markup('<g role="row">{}</g>').format(Markup("").join(row)) for row in rows.values()
+    )
     width, height = LEFT + 10 + 10 * TILE_STEP_X, TOP + len(thousands) * TILE_STEP_Y + 2
     return Markup(
-        '<svg class="blockmap density" viewBox="0 0 {} {}" width="{}" height="{}" role="grid" aria-label="Hundreds of {}" data-columns="10" '
-        'x-data="blockMap" x-on:keydown="keys"><g aria-hidden="true">{}{}</g>{}</svg>'
+        '<svg class="blockmap density" viewBox="0 0 {} {}" width="{}" height="{}" role="grid"'
+        ' aria-label="Hundreds of {}" data-columns="10" x-data="blockMap" x-on:keydown="keys"><g'
+        ' aria-hidden="true">{}{}</g>{}</svg>'
     ).format(width, height, width, height, lead, labels, heads, grid)
 
 
@@ -149,25 +221,34 @@ def _tile(tile: Tile, column: int, row: int, *, is_entered: bool) -> Markup:
     total = sum(tile.by_state.values())
     used = TILE_WIDTH * tile.by_state[State.ASSIGNED] / 100
     ours = TILE_WIDTH * total / 100
-    return Markup(  # noqa: S704  put together by hand, as there are many; only the name and the link can hold anything
-        f'<g role="gridcell"><a href="{escape(tile.href)}" class="cell-link tile" data-at="{row * 10 + column}" tabindex="{0 if is_entered else -1}" '
-        f'aria-label="{escape(tile.name)}"><rect class="tile-all" x="{x}" y="{y}" width="{TILE_WIDTH}" height="{TILE_HEIGHT}" rx="3"/>'
-        f'<rect class="tile-ours" x="{x}" y="{y}" width="{ours:.1f}" height="{TILE_HEIGHT}" rx="3"/>'
-        f'<rect class="tile-used" x="{x}" y="{y + 4}" width="{used:.1f}" height="{TILE_HEIGHT - 8}" rx="3"/>'
-        f'<rect class="cell-ring" x="{x - 3}" y="{y - 3}" width="{TILE_WIDTH + 6}" height="{TILE_HEIGHT + 6}" rx="6"/></a></g>'
+    # put together by hand, as there are many; only the name and the link can hold anything
+    return Markup(  # noqa: S704
+        f'<g role="gridcell"><a href="{escape(tile.href)}" class="cell-link tile"'
+        f' data-at="{row * 10 + column}" tabindex="{0 if is_entered else -1}"'
+        f' aria-label="{escape(tile.name)}"><rect class="tile-all" x="{x}" y="{y}"'
+        f' width="{TILE_WIDTH}" height="{TILE_HEIGHT}" rx="3"/><rect class="tile-ours" x="{x}"'
+        f' y="{y}" width="{ours:.1f}" height="{TILE_HEIGHT}" rx="3"/><rect class="tile-used"'
+        f' x="{x}" y="{y + 4}" width="{used:.1f}" height="{TILE_HEIGHT - 8}" rx="3"/><rect'
+        f' class="cell-ring" x="{x - 3}" y="{y - 3}" width="{TILE_WIDTH + 6}"'
+        f' height="{TILE_HEIGHT + 6}" rx="6"/></a></g>'
     )
 
 
 def legend_shape(state: State) -> Markup:
     """The state's shape alone, for the legend and the state mark of a card."""
-    return Markup('<svg class="legend-cell" viewBox="0 0 {} {}" width="15" height="15" aria-hidden="true">{}</svg>').format(
-        SIDE, SIDE, shape(state, 0, 0)
-    )
+    return Markup(
+        '<svg class="legend-cell" viewBox="0 0 {} {}" width="15" height="15"'
+        ' aria-hidden="true">{}</svg>'
+    ).format(SIDE, SIDE, shape(state, 0, 0))
 
 
 def _row_label(place: int, first: int) -> Markup:
-    return Markup('<text class="map-label" x="{}" y="{}" text-anchor="end">{:02d}</text>').format(LEFT - 8, TOP + place * STEP + 15, first)
+    return Markup('<text class="map-label" x="{}" y="{}" text-anchor="end">{:02d}</text>').format(
+        LEFT - 8, TOP + place * STEP + 15, first
+    )
 
 
 def _head(column: int) -> Markup:
-    return Markup('<text class="map-label" x="{}" y="{}">{:02d}</text>').format(LEFT + column * STEP, 11, column)
+    return Markup('<text class="map-label" x="{}" y="{}">{:02d}</text>').format(
+        LEFT + column * STEP, 11, column
+    )

@@ -1,4 +1,5 @@
-"""The planner's two-sided picture: people by team on the left, numbers by hundred on the right, a line for each pair."""
+"""The planner's two-sided picture: people by team on the left, numbers by hundred on the right, a
+line for each pair."""
 
 from dataclasses import dataclass
 
@@ -20,7 +21,9 @@ class _Spot:
 
 def pairing(problem: Problem, plan: Plan) -> Markup:
     """As SVG; of more than 160 people the first, which is said below it."""
-    people = sorted(problem.people, key=lambda p: (p.site, p.team, p.extension, p.name))[:MOST_PEOPLE]
+    people = sorted(problem.people, key=lambda p: (p.site, p.team, p.extension, p.name))[
+        :MOST_PEOPLE
+    ]
     chosen = {g.person: g.number for g in plan.given if g.number}
     met = {g.person: all(m.met for m in g.wishes) for g in plan.given}
     left, labels, height_left = _left(people)
@@ -33,22 +36,28 @@ def pairing(problem: Problem, plan: Plan) -> Markup:
             middle = (a.x + b.x) / 2
             kind = "met" if met.get(p.id) else "unmet"
             lines.append(
-                Markup('<path class="{}" d="M{:.0f} {:.0f}C{:.0f} {:.0f} {:.0f} {:.0f} {:.0f} {:.0f}"/>').format(
-                    kind, a.x, a.y, middle, a.y, middle, b.y, b.x, b.y
-                )
+                Markup(
+                    '<path class="{}" d="M{:.0f} {:.0f}C{:.0f} {:.0f} {:.0f} {:.0f} {:.0f}'
+                    ' {:.0f}"/>'
+                ).format(kind, a.x, a.y, middle, a.y, middle, b.y, b.x, b.y)
             )
     dots = [
-        Markup('<circle class="{}" cx="{:.0f}" cy="{:.0f}" r="3"><title>{}</title></circle>').format(
-            "" if p.id in chosen else "out", left[p.id].x, left[p.id].y, p.name if p.id in chosen else f"{p.name}: no number"
+        Markup(
+            '<circle class="{}" cx="{:.0f}" cy="{:.0f}" r="3"><title>{}</title></circle>'
+        ).format(
+            "" if p.id in chosen else "out",
+            left[p.id].x,
+            left[p.id].y,
+            p.name if p.id in chosen else f"{p.name}: no number",
         )
         for p in people
     ]
     height = max(height_left, height_right) + 10
     given = sum(1 for p in people if p.id in chosen)
     label = f"{given} of {len(people)} people get a number; the table below says which"
-    return Markup('<svg class="pairing" viewBox="0 0 {} {:.0f}" role="img" aria-label="{}">{}{}{}{}</svg>').format(
-        WIDTH, height, label, Markup("").join(lines), labels, Markup("").join(dots), blocks
-    )
+    return Markup(
+        '<svg class="pairing" viewBox="0 0 {} {:.0f}" role="img" aria-label="{}">{}{}{}{}</svg>'
+    ).format(WIDTH, height, label, Markup("").join(lines), labels, Markup("").join(dots), blocks)
 
 
 def _left(people: list[Wants]) -> tuple[dict[str, _Spot], Markup, float]:
@@ -57,9 +66,17 @@ def _left(people: list[Wants]) -> tuple[dict[str, _Spot], Markup, float]:
         if (p.site, p.team) != team:
             y += GAP if team is not None else 0
             team = (p.site, p.team)
-            words.append(Markup('<text class="team" x="6" y="{:.0f}">{}</text>').format(y + 3, (p.team or "no department")[:22]))
+            words.append(
+                Markup('<text class="team" x="6" y="{:.0f}">{}</text>').format(
+                    y + 3, (p.team or "no department")[:22]
+                )
+            )
         places[p.id] = _Spot(LEFT, y)
-        words.append(Markup('<text class="who" x="{}" y="{:.0f}">{}</text>').format(LEFT - 10, y + 3, p.name[:22]))
+        words.append(
+            Markup('<text class="who" x="{}" y="{:.0f}">{}</text>').format(
+                LEFT - 10, y + 3, p.name[:22]
+            )
+        )
         y += ROW
     return places, Markup("").join(words), y
 
@@ -75,7 +92,11 @@ def _right(problem: Problem, used: set[str]) -> tuple[dict[str, _Spot], Markup, 
         if hundred not in wanted:
             continue
         national = describe(f"+{found[0]}").shown[:-2]
-        parts.append(Markup('<text class="block" x="{}" y="{:.0f}">{}xx</text>').format(RIGHT, y + 3, national))
+        parts.append(
+            Markup('<text class="block" x="{}" y="{:.0f}">{}xx</text>').format(
+                RIGHT, y + 3, national
+            )
+        )
         y += ROW
         for n in range(hundred * 100, hundred * 100 + 100):
             row, column = divmod(n % 100, PER_ROW)

@@ -1,4 +1,5 @@
-"""The picture of a call path: with the way of a followed call drawn in, with what is otherwise in a new version, or to be worked on.
+"""The picture of a call path: with the way of a followed call drawn in, with what is otherwise in a
+new version, or to be worked on.
 
 What is drawn is said in words beside it as well.
 """
@@ -10,7 +11,19 @@ from urllib.parse import quote
 from markupsafe import Markup
 
 from sedge.core.callpaths.layout import HEIGHT, LABEL, WIDTH, Box, Line, lay_out
-from sedge.core.callpaths.steps import Announce, Forward, Hours, Mailbox, Menu, OtherPath, Path, Queue, Ring, SipAddress, Step
+from sedge.core.callpaths.steps import (
+    Announce,
+    Forward,
+    Hours,
+    Mailbox,
+    Menu,
+    OtherPath,
+    Path,
+    Queue,
+    Ring,
+    SipAddress,
+    Step,
+)
 from sedge.core.numbers.e164 import describe, is_canonical
 
 ABOVE = 84  # room over the first step for the number that is called
@@ -18,9 +31,12 @@ ABOVE = 84  # room over the first step for the number that is called
 
 @dataclass(frozen=True)
 class Shown:
-    """What is drawn besides the path itself. `way` are the (step, exit) pairs a followed call took, `last` the step where it ended; `above`
-    stands over the first step: the number, and what is said of it. `marks` say stop or warn for a step, `changes` new, gone or changed,
-    `new_exits` which exits lead elsewhere. `link` makes a step's address, `add` that of an exit that leads nowhere yet."""
+    """What is drawn besides the path itself. `way` are the (step, exit) pairs a followed call took,
+    `last` the step where it ended; `above` stands over the first step: the number, and what is said
+    of it. `marks` say stop or warn for a step, `changes` new, gone or changed, `new_exits` which
+    exits lead elsewhere. `link` makes a step's address, `add` that of an exit that leads nowhere
+    yet.
+    """
 
     way: tuple[tuple[str, str], ...] = ()
     last: str = ""
@@ -35,7 +51,12 @@ class Shown:
 
 
 def path_map(
-    path: Path, names: Mapping[str, str], way: Iterable[tuple[str, str]] = (), last: str = "", *, above: tuple[str, str] | None = None
+    path: Path,
+    names: Mapping[str, str],
+    way: Iterable[tuple[str, str]] = (),
+    last: str = "",
+    *,
+    above: tuple[str, str] | None = None,
 ) -> Markup:
     """SVG of a path, and of a call that was followed through it."""
     return drawn(path, names, Shown(tuple(way), last, above))
@@ -46,17 +67,42 @@ def drawn(path: Path, names: Mapping[str, str], shown: Shown) -> Markup:
     taken = set(shown.way)
     visited = {step for step, _ in taken} | ({shown.last} if shown.last else set())
     ordered = sorted(layout.lines, key=lambda x: any((x.source, e) in taken for e in x.exits))
-    lines = Markup("").join(_line(line, taken, shown, is_stub=line.target in layout.stubs) for line in ordered)
-    boxes = Markup("").join(_step(layout.boxes[key], key, step, names, shown, on=key in visited) for key, step in path.steps.items())
+    lines = Markup("").join(
+        _line(line, taken, shown, is_stub=line.target in layout.stubs) for line in ordered
+    )
+    boxes = Markup("").join(
+        _step(layout.boxes[key], key, step, names, shown, on=key in visited)
+        for key, step in path.steps.items()
+    )
     stubs = Markup("").join(_stub(box, shown) for box in layout.stubs.values())
-    ports = Markup("").join(_port(line) for line in layout.lines if line.target not in layout.stubs) if shown.add else Markup("")
-    start = _start(layout.boxes[path.first], shown.above, on=bool(visited)) if shown.above else Markup("")
+    ports = (
+        Markup("").join(_port(line) for line in layout.lines if line.target not in layout.stubs)
+        if shown.add
+        else Markup("")
+    )
+    start = (
+        _start(layout.boxes[path.first], shown.above, on=bool(visited))
+        if shown.above
+        else Markup("")
+    )
     role = Markup('role="group"') if shown.link else Markup('role="img"')
     return Markup(
-        '<svg class="pathmap{}" viewBox="0 0 {:.0f} {:.0f}" width="{:.0f}" height="{:.0f}" {} aria-label="{}">{}{}{}{}{}</svg>'
+        '<svg class="pathmap{}" viewBox="0 0 {:.0f} {:.0f}" width="{:.0f}" height="{:.0f}" {}'
+        ' aria-label="{}">{}{}{}{}{}</svg>'
     ).format(
-        " pm-edit" if shown.add else "", layout.width, layout.height, layout.width, layout.height, role, shown.label, lines, start, stubs, boxes, ports
-    )  # fmt: skip
+        " pm-edit" if shown.add else "",
+        layout.width,
+        layout.height,
+        layout.width,
+        layout.height,
+        role,
+        shown.label,
+        lines,
+        start,
+        stubs,
+        boxes,
+        ports,
+    )
 
 
 def _start(first: Box, above: tuple[str, str], *, on: bool) -> Markup:
@@ -64,26 +110,44 @@ def _start(first: Box, above: tuple[str, str], *, on: bool) -> Markup:
     number, caller = above
     middle, top = first.x + WIDTH / 2, first.y
     mark = " pm-way" if on else ""
-    arrow = Markup('<path class="pm-line{}" d="M{:.1f} {:.1f}V{:.1f}"/><path class="pm-tip{}" d="M{:.1f} {:.1f}l4.5 -8h-9Z"/>').format(
-        mark, middle, top - ABOVE + HEIGHT, top, mark, middle, top
-    )
+    arrow = Markup(
+        '<path class="pm-line{}" d="M{:.1f} {:.1f}V{:.1f}"/><path class="pm-tip{}" d="M{:.1f}'
+        ' {:.1f}l4.5 -8h-9Z"/>'
+    ).format(mark, middle, top - ABOVE + HEIGHT, top, mark, middle, top)
     box = _box(Box("", 0, 0, first.x, top - ABOVE), number, caller)
     return arrow + Markup('<g class="pm-step{}">{}</g>').format(" pm-on" if on else "", box)
 
 
-def _step(box: Box, key: str, step: Step, names: Mapping[str, str], shown: Shown, *, on: bool) -> Markup:
+def _step(
+    box: Box, key: str, step: Step, names: Mapping[str, str], shown: Shown, *, on: bool
+) -> Markup:
     text = describe_step(step, names)
     mark, change = shown.marks.get(key, ""), shown.changes.get(key, "")
     classes = " ".join(
-        x for x in (
-            "pm-step", f"pm-k-{step.kind}", "pm-on" if on else "", "pm-selected" if key == shown.selected else "",
-            f"pm-{mark}" if mark else "", f"pm-{change}" if change else "",
-        ) if x
-    )  # fmt: skip
+        x
+        for x in (
+            "pm-step",
+            f"pm-k-{step.kind}",
+            "pm-on" if on else "",
+            "pm-selected" if key == shown.selected else "",
+            f"pm-{mark}" if mark else "",
+            f"pm-{change}" if change else "",
+        )
+        if x
+    )
     inside = _box(box, step.title, text) + _flag(box, mark, change)
     if shown.link is None:
         return Markup('<g class="{}" data-step="{}">{}</g>').format(classes, key, inside)
-    told = ", ".join(x for x in (step.title, text, {"stop": "has a stop", "warn": "has a warning"}.get(mark, ""), change) if x)
+    told = ", ".join(
+        x
+        for x in (
+            step.title,
+            text,
+            {"stop": "has a stop", "warn": "has a warning"}.get(mark, ""),
+            change,
+        )
+        if x
+    )
     current = Markup(' aria-current="true"') if key == shown.selected else ""
     return Markup('<a class="{}" href="{}" data-step="{}"{}><desc>{}</desc>{}</a>').format(
         classes, shown.link(key), key, current, told, inside
@@ -91,22 +155,41 @@ def _step(box: Box, key: str, step: Step, names: Mapping[str, str], shown: Shown
 
 
 def _flag(box: Box, mark: str, change: str) -> Markup:
-    """What a step is marked with, as a shape in its corner: a wedge for a stop, a bar for a warning, a word for a change."""
+    """What a step is marked with, as a shape in its corner: a wedge for a stop, a bar for a
+    warning, a word for a change."""
     x, y = box.x + box.width, box.y
     if change:
-        return Markup('<text class="pm-change" x="{:.1f}" y="{:.1f}" text-anchor="end">{}</text>').format(x - 8, y + 19, change)
+        return Markup(
+            '<text class="pm-change" x="{:.1f}" y="{:.1f}" text-anchor="end">{}</text>'
+        ).format(x - 8, y + 19, change)
     if mark == "stop":
-        return Markup('<path class="pm-flag-stop" d="M{:.1f} {:.1f}h-16l16 16Z"/>').format(x - 1, y + 1)
+        return Markup('<path class="pm-flag-stop" d="M{:.1f} {:.1f}h-16l16 16Z"/>').format(
+            x - 1, y + 1
+        )
     if mark == "warn":
-        return Markup('<path class="pm-flag-warn" d="M{:.1f} {:.1f}v-12h-5v12Zm0 5v-4h-5v4Z"/>').format(x - 8, y + 20)
+        return Markup(
+            '<path class="pm-flag-warn" d="M{:.1f} {:.1f}v-12h-5v12Zm0 5v-4h-5v4Z"/>'
+        ).format(x - 8, y + 20)
     return Markup("")
 
 
 def _box(box: Box, title: str, text: str) -> Markup:
     return Markup(
-        '<rect class="pm-box" x="{:.1f}" y="{:.1f}" width="{:.0f}" height="{}" rx="6"/>'
-        '<text class="pm-title" x="{:.1f}" y="{:.1f}">{}</text><text class="pm-text" x="{:.1f}" y="{:.1f}">{}</text>'
-    ).format(box.x, box.y, box.width, HEIGHT, box.x + 11, box.y + 20, _cut(title, 21), box.x + 11, box.y + 37, _cut(text, 25))
+        '<rect class="pm-box" x="{:.1f}" y="{:.1f}" width="{:.0f}" height="{}" rx="6"/><text'
+        ' class="pm-title" x="{:.1f}" y="{:.1f}">{}</text><text class="pm-text" x="{:.1f}"'
+        ' y="{:.1f}">{}</text>'
+    ).format(
+        box.x,
+        box.y,
+        box.width,
+        HEIGHT,
+        box.x + 11,
+        box.y + 20,
+        _cut(title, 21),
+        box.x + 11,
+        box.y + 37,
+        _cut(text, 25),
+    )
 
 
 def _stub(box: Box, shown: Shown) -> Markup:
@@ -115,8 +198,9 @@ def _stub(box: Box, shown: Shown) -> Markup:
     address = shown.add(key, way_out) if shown.add else ""
     middle = box.x + box.width / 2
     return Markup(
-        '<a class="pm-stub" href="{}" data-step="{}" data-exit="{}" aria-label="Add a step at {}">'
-        '<rect x="{:.1f}" y="{:.1f}" width="{:.0f}" height="30" rx="15"/><path d="M{:.1f} {:.1f}h12m-6 -6v12"/></a>'
+        '<a class="pm-stub" href="{}" data-step="{}" data-exit="{}" aria-label="Add a step at'
+        ' {}"><rect x="{:.1f}" y="{:.1f}" width="{:.0f}" height="30" rx="15"/><path d="M{:.1f}'
+        ' {:.1f}h12m-6 -6v12"/></a>'
     ).format(address, key, way_out, way_out, box.x, box.y, box.width, middle - 6, box.y + 15)
 
 
@@ -134,7 +218,12 @@ def _line(line: Line, taken: set[tuple[str, str]], shown: Shown, *, is_stub: boo
     start_x, start_y = line.points[0]
     sideways = line.points[1][1] == start_y
     labels = Markup("").join(
-        _exit(name, start_x + 6, start_y + (-5 if i == 0 else 1 + i * LABEL) if sideways else start_y + 14 + i * LABEL, way=name in chosen)
+        _exit(
+            name,
+            start_x + 6,
+            start_y + (-5 if i == 0 else 1 + i * LABEL) if sideways else start_y + 14 + i * LABEL,
+            way=name in chosen,
+        )
         for i, name in enumerate(sorted(line.exits, key=lambda e: e not in chosen))
     )
     drawn = Markup('<path class="pm-line{}" d="M{}"/>').format(mark, points)
@@ -146,13 +235,15 @@ def _line(line: Line, taken: set[tuple[str, str]], shown: Shown, *, is_stub: boo
 def _port(line: Line) -> Markup:
     """The dot at which a line is taken to lead it elsewhere; it lies on its box."""
     x, y = line.points[0]
-    return Markup('<circle class="pm-port" cx="{:.1f}" cy="{:.1f}" r="5" data-step="{}" data-exit="{}"/>').format(
-        x, y, line.source, line.exits[0]
-    )
+    return Markup(
+        '<circle class="pm-port" cx="{:.1f}" cy="{:.1f}" r="5" data-step="{}" data-exit="{}"/>'
+    ).format(x, y, line.source, line.exits[0])
 
 
 def _exit(name: str, x: float, y: float, *, way: bool) -> Markup:
-    return Markup('<text class="pm-exit{}" x="{:.1f}" y="{:.1f}">{}</text>').format(" pm-way" if way else "", x, y, name)
+    return Markup('<text class="pm-exit{}" x="{:.1f}" y="{:.1f}">{}</text>').format(
+        " pm-way" if way else "", x, y, name
+    )
 
 
 def address_of(base: str) -> Callable[[str], str]:
@@ -174,7 +265,10 @@ def describe_step(step: Step, names: Mapping[str, str]) -> str:
             order = "" if step.order == "all" else f"{step.order}, "
             return f"{_who(named, names) or 'the holder'}, {order}{step.seconds} s"
         case Queue():
-            return f"{_who((*step.people, *step.groups), names) or 'the holder'}, at most {lasting(step.longest_wait)}"
+            return (
+                f"{_who((*step.people, *step.groups), names) or 'the holder'}, at most"
+                f" {lasting(step.longest_wait)}"
+            )
         case Announce():
             return f"“{step.text}”" if step.text else "says nothing yet"
         case Mailbox():

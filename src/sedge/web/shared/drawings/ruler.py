@@ -1,4 +1,5 @@
-"""The digit ruler: a number split into country code, area and subscriber part, each with its meaning underneath."""
+"""The digit ruler: a number split into country code, area and subscriber part, each with its
+meaning underneath."""
 
 from markupsafe import Markup
 
@@ -11,11 +12,16 @@ def ruler(e164: str) -> Markup:
     facts = describe(e164)
     code, area, subscriber = facts.parts
     country = COUNTRIES[facts.country].name if facts.country in COUNTRIES else facts.country
-    parts = [("code", f"+{code}", country), ("area", area, facts.area), ("subscriber", grouped(subscriber), "subscriber number")]
+    parts = [
+        ("code", f"+{code}", country),
+        ("area", area, facts.area),
+        ("subscriber", grouped(subscriber), "subscriber number"),
+    ]
     spans = Markup("").join(
-        Markup('<span class="ruler-part ruler-{}"><span class="ruler-digits">{}</span><span class="ruler-meaning">{}</span></span>').format(
-            *part
-        )
+        Markup(
+            '<span class="ruler-part ruler-{}"><span class="ruler-digits">{}</span><span'
+            ' class="ruler-meaning">{}</span></span>'
+        ).format(*part)
         for part in parts
         if part[1]
     )
@@ -23,5 +29,6 @@ def ruler(e164: str) -> Markup:
 
 
 def grouped(subscriber: str) -> str:
-    """Subscriber digits in groups that can be read aloud: the last four apart where there are seven or more."""
+    """Subscriber digits in groups that can be read aloud: the last four apart where there are seven
+    or more."""
     return f"{subscriber[:-4]} {subscriber[-4:]}" if len(subscriber) >= 6 else subscriber

@@ -1,4 +1,5 @@
-"""The life strip: a number's stretches from order to today, widths by the square root of their time, so that days stay visible."""
+"""The life strip: a number's stretches from order to today, widths by the square root of their
+time, so that days stay visible."""
 
 from collections.abc import Sequence
 from datetime import datetime
@@ -36,22 +37,35 @@ def strip(stretches: Sequence[Stretch], now: datetime) -> Markup:
         kind = s.state.value.replace(" ", "-")
         if s.state not in ENDED:
             parts.append(
-                Markup('<line class="strip-line strip-{}" x1="{:.1f}" x2="{:.1f}" y1="10" y2="10"/>').format(kind, x, x + width - 6)
+                Markup(
+                    '<line class="strip-line strip-{}" x1="{:.1f}" x2="{:.1f}" y1="10" y2="10"/>'
+                ).format(kind, x, x + width - 6)
             )
-        parts.append(Markup('<circle class="strip-dot strip-{}" cx="{:.1f}" cy="10" r="5"/>').format(kind, x))
-        parts.append(Markup('<text class="strip-label" x="{:.1f}" y="34">{}</text>').format(x - 5, _fitted(_label(s), width)))
+        parts.append(
+            Markup('<circle class="strip-dot strip-{}" cx="{:.1f}" cy="10" r="5"/>').format(kind, x)
+        )
+        parts.append(
+            Markup('<text class="strip-label" x="{:.1f}" y="34">{}</text>').format(
+                x - 5, _fitted(_label(s), width)
+            )
+        )
         x += width
     told = "; ".join(f"{s.since:%-d %b %Y} {_label(s)}" for s in shown)
-    return Markup('<svg class="strip" viewBox="0 0 {} {}" width="100%" role="img" aria-label="{}">{}</svg>').format(
-        WIDTH + 12, HEIGHT, told, Markup("").join(parts)
-    )
+    return Markup(
+        '<svg class="strip" viewBox="0 0 {} {}" width="100%" role="img" aria-label="{}">{}</svg>'
+    ).format(WIDTH + 12, HEIGHT, told, Markup("").join(parts))
 
 
 def _label(stretch: Stretch) -> str:
     if stretch.holder:
         names = stretch.holder.split()
         return f"to {names[0][0]}. {names[-1]}" if len(names) == 2 else f"to {stretch.holder}"
-    words = {State.ON_ORDER: "ordered", State.AVAILABLE: "available", State.AGING: "aging", State.ADMINISTRATIVE: "set aside"}
+    words = {
+        State.ON_ORDER: "ordered",
+        State.AVAILABLE: "available",
+        State.AGING: "aging",
+        State.ADMINISTRATIVE: "set aside",
+    }
     return words.get(stretch.state, stretch.state.value)
 
 

@@ -1,4 +1,5 @@
-"""The week of a number or a path: hours as cells, each with a shape for how its calls end; cells are links to a call of that hour."""
+"""The week of a number or a path: hours as cells, each with a shape for how its calls end; cells
+are links to a call of that hour."""
 
 from collections.abc import Callable
 from datetime import date
@@ -12,20 +13,31 @@ from sedge.services.callpaths.path_analysis import Held
 CELL, HIGH, GAP, LEFT, TOP = 28, 20, 3, 64, 20
 MANY = 30
 SHAPES = {
-    Grade.SOMEBODY: "full", Grade.SLOWLY: "slow", Grade.SOME: "some", Grade.OUTSIDE: "outside", Grade.MESSAGE: "message", Grade.TOLD: "told",
-    Grade.NOBODY: "nobody", Grade.UNKNOWN: "none",
-}  # fmt: skip
+    Grade.SOMEBODY: "full",
+    Grade.SLOWLY: "slow",
+    Grade.SOME: "some",
+    Grade.OUTSIDE: "outside",
+    Grade.MESSAGE: "message",
+    Grade.TOLD: "told",
+    Grade.NOBODY: "nobody",
+    Grade.UNKNOWN: "none",
+}
 
 
 def week_map(week: Week, link: Callable[[Part], str], *, selected: str = "") -> Markup:
-    """SVG of a week; `link` makes the address of a call in a part of an hour, `selected` is the address that is being looked at."""
+    """SVG of a week; `link` makes the address of a call in a part of an hour, `selected` is the
+    address that is being looked at."""
     width, height = LEFT + 24 * (CELL + GAP) + 4, TOP + len(week.days) * (HIGH + GAP) + 4
     hours = Markup("").join(
-        Markup('<text class="week-hour" x="{}" y="13">{:02d}</text>').format(LEFT + hour * (CELL + GAP), hour) for hour in range(0, 24, 3)
+        Markup('<text class="week-hour" x="{}" y="13">{:02d}</text>').format(
+            LEFT + hour * (CELL + GAP), hour
+        )
+        for hour in range(0, 24, 3)
     )
     rows = Markup("").join(_day(day, i, week, link, selected) for i, day in enumerate(week.days))
     return Markup(
-        '<svg class="week" viewBox="0 0 {} {}" width="{}" height="{}" role="group" aria-label="A week of calls">{}{}</svg>'
+        '<svg class="week" viewBox="0 0 {} {}" width="{}" height="{}" role="group" aria-label="A'
+        ' week of calls">{}{}</svg>'
     ).format(width, height, width, height, hours, rows)
 
 
@@ -33,15 +45,24 @@ def _day(day: Day, row: int, week: Week, link: Callable[[Part], str], selected: 
     y = TOP + row * (HIGH + GAP)
     words = f"{day.day:%a} {day.day.day}"
     name = Markup('<text class="week-day{}" x="0" y="{}">{}{}</text>').format(
-        " is-holiday" if day.holiday else "", y + 15, words, Markup("<title>{}</title>").format(day.holiday) if day.holiday else ""
+        " is-holiday" if day.holiday else "",
+        y + 15,
+        words,
+        Markup("<title>{}</title>").format(day.holiday) if day.holiday else "",
     )
-    return name + Markup("").join(_hour(cell, day.day, y, week.timezone, link, selected) for cell in day.cells)
+    return name + Markup("").join(
+        _hour(cell, day.day, y, week.timezone, link, selected) for cell in day.cells
+    )
 
 
-def _hour(cell: Cell, day: date, y: float, timezone: str, link: Callable[[Part], str], selected: str) -> Markup:
+def _hour(
+    cell: Cell, day: date, y: float, timezone: str, link: Callable[[Part], str], selected: str
+) -> Markup:
     x = LEFT + cell.hour * (CELL + GAP)
     if not cell.parts:
-        return Markup('<g class="week-cell week-none"><rect x="{}" y="{}" width="{}" height="{}"/></g>').format(x, y, CELL, HIGH)
+        return Markup(
+            '<g class="week-cell week-none"><rect x="{}" y="{}" width="{}" height="{}"/></g>'
+        ).format(x, y, CELL, HIGH)
     whole = sum((p.end - p.start).total_seconds() for p in cell.parts)
     out, at = Markup(""), float(x)
     for part in cell.parts:
@@ -51,73 +72,102 @@ def _hour(cell: Cell, day: date, y: float, timezone: str, link: Callable[[Part],
     return out
 
 
-def _part(part: Part, x: float, y: float, width: float, timezone: str, address: str, selected: str) -> Markup:
+def _part(
+    part: Part, x: float, y: float, width: float, timezone: str, address: str, selected: str
+) -> Markup:
     start, end = (m.astimezone(zone(timezone)) for m in (part.start, part.end))
     told = f"{start:%A} {start:%H:%M} to {end:%H:%M}: {part.grade.value}"
     current = Markup(' aria-current="true"') if address == selected else ""
     return Markup(
-        '<a class="week-cell week-{}{}" href="{}" aria-label="{}"{}><rect x="{:.1f}" y="{:.1f}" width="{:.1f}" height="{}"/>{}</a>'
+        '<a class="week-cell week-{}{}" href="{}" aria-label="{}"{}><rect x="{:.1f}" y="{:.1f}"'
+        ' width="{:.1f}" height="{}"/>{}</a>'
     ).format(
-        SHAPES[part.grade], " is-selected" if address == selected else "", address, told, current, x, y, width, HIGH,
+        SHAPES[part.grade],
+        " is-selected" if address == selected else "",
+        address,
+        told,
+        current,
+        x,
+        y,
+        width,
+        HIGH,
         _shape(part.grade, x, y, width),
-    )  # fmt: skip
+    )
 
 
 def _shape(grade: Grade, x: float, y: float, width: float) -> Markup:
-    """What tells the grades apart without colour: a dash for a mailbox, a half for some, a cross for nobody."""
+    """What tells the grades apart without colour: a dash for a mailbox, a half for some, a cross
+    for nobody."""
     middle, centre = x + width / 2, y + HIGH / 2
     match grade:
         case Grade.MESSAGE:
-            return Markup('<path class="week-mark" d="M{:.1f} {:.1f}h8"/>').format(middle - 4, centre)
+            return Markup('<path class="week-mark" d="M{:.1f} {:.1f}h8"/>').format(
+                middle - 4, centre
+            )
         case Grade.SOME | Grade.SLOWLY:
-            return Markup('<path class="week-half" d="M{:.1f} {:.1f}v{}h{:.1f}Z"/>').format(x + width, y, HIGH, -width)
+            return Markup('<path class="week-half" d="M{:.1f} {:.1f}v{}h{:.1f}Z"/>').format(
+                x + width, y, HIGH, -width
+            )
         case Grade.TOLD:
-            return Markup('<path class="week-mark" d="M{:.1f} {:.1f}h8m-8 5h5"/>').format(middle - 4, centre - 3)
+            return Markup('<path class="week-mark" d="M{:.1f} {:.1f}h8m-8 5h5"/>').format(
+                middle - 4, centre - 3
+            )
         case Grade.NOBODY:
-            return Markup('<path class="week-mark" d="M{:.1f} {:.1f}l7 7m0 -7l-7 7"/>').format(middle - 3.5, centre - 3.5)
+            return Markup('<path class="week-mark" d="M{:.1f} {:.1f}l7 7m0 -7l-7 7"/>').format(
+                middle - 3.5, centre - 3.5
+            )
         case Grade.OUTSIDE:
-            return Markup('<path class="week-mark" d="M{:.1f} {:.1f}h9m-3.5 -3.5l3.5 3.5l-3.5 3.5"/>').format(middle - 4.5, centre)
+            return Markup(
+                '<path class="week-mark" d="M{:.1f} {:.1f}h9m-3.5 -3.5l3.5 3.5l-3.5 3.5"/>'
+            ).format(middle - 4.5, centre)
         case _:
             return Markup("")
 
 
-def many_map(days: list[tuple[date, list[Held]]], numbers: int, link: Callable[[date, int], str], selected: str = "") -> Markup:
-    """The week of many numbers: each hour filled from below by how many of them nobody answers, with the count; a link to which they are.
-    `selected` is the hour that is looked at, as `2026-11-27T14`."""
+def many_map(
+    days: list[tuple[date, list[Held]]],
+    numbers: int,
+    link: Callable[[date, int], str],
+    selected: str = "",
+) -> Markup:
+    """The week of many numbers: each hour filled from below by how many of them nobody answers,
+    with the count; a link to which they are. `selected` is the hour that is looked at, as
+    `2026-11-27T14`."""
     width, height = LEFT + 24 * (MANY + GAP) + 4, TOP + len(days) * (MANY + GAP) + 4
     out = Markup("").join(
-        Markup('<text class="week-hour" x="{}" y="13">{:02d}</text>').format(LEFT + hour * (MANY + GAP), hour) for hour in range(0, 24, 3)
+        Markup('<text class="week-hour" x="{}" y="13">{:02d}</text>').format(
+            LEFT + hour * (MANY + GAP), hour
+        )
+        for hour in range(0, 24, 3)
     )
     for row, (day, hours) in enumerate(days):
         y = TOP + row * (MANY + GAP)
-        out += Markup('<text class="week-day" x="0" y="{}">{:%a} {}</text>').format(y + 20, day, day.day)
+        out += Markup('<text class="week-day" x="0" y="{}">{:%a} {}</text>').format(
+            y + 20, day, day.day
+        )
         for held in hours:
             x, share = LEFT + held.hour * (MANY + GAP), held.unanswered / numbers if numbers else 0
             told = f"{day:%A} {held.hour:02d}: {held.unanswered} of {numbers} not answered"
             here = f"{day}T{held.hour:02d}" == selected
+            size = (MANY, MANY)
             out += Markup(
-                '<a class="week-many{}" href="{}" aria-label="{}"{}><title>{}</title><rect class="many-whole" x="{}" y="{}" width="{}" height="{}"/>'
-                '<rect class="many-share" x="{}" y="{:.1f}" width="{}" height="{:.1f}"/><text x="{}" y="{}" text-anchor="middle">{}</text></a>'
+                '<a class="week-many{}" href="{}" aria-label="{}"{}><title>{}</title><rect'
+                ' class="many-whole" x="{}" y="{}" width="{}" height="{}"/><rect class="many-share"'
+                ' x="{}" y="{:.1f}" width="{}" height="{:.1f}"/><text x="{}" y="{}"'
+                ' text-anchor="middle">{}</text></a>'
             ).format(
                 " is-selected" if here else "",
                 link(day, held.hour),
                 told,
                 Markup(' aria-current="true"') if here else "",
                 told,
-                x,
-                y,
-                MANY,
-                MANY,
-                x,
-                y + MANY * (1 - share),
-                MANY,
-                MANY * share,
-                x + MANY / 2,
-                y + 19,
-                held.unanswered,
+                *(x, y, *size),
+                *(x, y + MANY * (1 - share), MANY, MANY * share),
+                *(x + MANY / 2, y + 19, held.unanswered),
             )
     return Markup(
-        '<svg class="week" viewBox="0 0 {} {}" width="{}" height="{}" role="group" aria-label="Numbers that nobody answers, for each hour of the week">{}</svg>'
+        '<svg class="week" viewBox="0 0 {} {}" width="{}" height="{}" role="group"'
+        ' aria-label="Numbers that nobody answers, for each hour of the week">{}</svg>'
     ).format(width, height, width, height, out)
 
 
@@ -125,7 +175,9 @@ def legend(grades: list[Grade]) -> Markup:
     """The shapes in use with what they mean."""
     return Markup("").join(
         Markup(
-            '<span class="week-key"><svg width="18" height="{}" aria-hidden="true"><g class="week-cell week-{}"><rect x="0" y="0" width="18" height="{}"/>{}</g></svg> {}</span>'
+            '<span class="week-key"><svg width="18" height="{}" aria-hidden="true"><g'
+            ' class="week-cell week-{}"><rect x="0" y="0" width="18" height="{}"/>{}</g></svg>'
+            " {}</span>"
         ).format(HIGH, SHAPES[g], HIGH, _shape(g, 0, 0, 18), g.value)
         for g in grades
     )

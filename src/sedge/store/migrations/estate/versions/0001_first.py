@@ -151,7 +151,11 @@ def upgrade() -> None:
     )
     with op.batch_alter_table("life", schema=None) as batch_op:
         batch_op.create_index(
-            "life_attention", ["number"], unique=False, sqlite_where=sa.text("attention = 1"), postgresql_where=sa.text("attention")
+            "life_attention",
+            ["number"],
+            unique=False,
+            sqlite_where=sa.text("attention = 1"),
+            postgresql_where=sa.text("attention"),
         )
         batch_op.create_index("life_holder", ["holder_kind", "holder_id"], unique=False)
         batch_op.create_index(
@@ -177,8 +181,12 @@ def upgrade() -> None:
             "life_unregistered",
             ["carrier", "number"],
             unique=False,
-            sqlite_where=sa.text("spot IS NOT NULL AND (registered_spot IS NULL OR registered_spot != spot)"),
-            postgresql_where=sa.text("spot IS NOT NULL AND (registered_spot IS NULL OR registered_spot != spot)"),
+            sqlite_where=sa.text(
+                "spot IS NOT NULL AND (registered_spot IS NULL OR registered_spot != spot)"
+            ),
+            postgresql_where=sa.text(
+                "spot IS NOT NULL AND (registered_spot IS NULL OR registered_spot != spot)"
+            ),
         )
         batch_op.create_index("life_state", ["state", "site", "capacity", "number"], unique=False)
         batch_op.create_index("life_trunk", ["trunk", "state"], unique=False)
@@ -265,7 +273,11 @@ def upgrade() -> None:
     )
     with op.batch_alter_table("person", schema=None) as batch_op:
         batch_op.create_index(
-            "person_email", ["email"], unique=True, sqlite_where=sa.text("NOT departed"), postgresql_where=sa.text("NOT departed")
+            "person_email",
+            ["email"],
+            unique=True,
+            sqlite_where=sa.text("NOT departed"),
+            postgresql_where=sa.text("NOT departed"),
         )
         batch_op.create_index("person_count", ["site", "departed"], unique=False)
         batch_op.create_index("person_name", ["name"], unique=False)
@@ -360,7 +372,9 @@ def upgrade() -> None:
         sa.Column("used", sa.Integer(), nullable=False),
         sa.Column("version", sa.Integer(), nullable=False),
         sa.Column("body", sa.Text(), nullable=False),
-        sa.CheckConstraint("used <= seats AND used >= 0", name=op.f("ck_subscription_seats_enough")),
+        sa.CheckConstraint(
+            "used <= seats AND used >= 0", name=op.f("ck_subscription_seats_enough")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_subscription")),
     )
     with op.batch_alter_table("subscription", schema=None) as batch_op:
@@ -384,7 +398,9 @@ def upgrade() -> None:
         sa.Column("state", sa.String(length=16), nullable=False),
         sa.Column("capacity", sa.String(length=8), nullable=False),
         sa.Column("count", sa.Integer(), nullable=False),
-        sa.PrimaryKeyConstraint("hundred", "site", "carrier", "state", "capacity", name=op.f("pk_tally")),
+        sa.PrimaryKeyConstraint(
+            "hundred", "site", "carrier", "state", "capacity", name=op.f("pk_tally")
+        ),
     )
     with op.batch_alter_table("tally", schema=None) as batch_op:
         batch_op.create_index("tally_site", ["site"], unique=False)
@@ -409,7 +425,11 @@ def upgrade() -> None:
     )
     with op.batch_alter_table("task", schema=None) as batch_op:
         batch_op.create_index(
-            "task_due", ["next_try"], unique=False, sqlite_where=sa.text("state = 'waiting'"), postgresql_where=sa.text("state = 'waiting'")
+            "task_due",
+            ["next_try"],
+            unique=False,
+            sqlite_where=sa.text("state = 'waiting'"),
+            postgresql_where=sa.text("state = 'waiting'"),
         )
         batch_op.create_index("task_work_order", ["work_order", "position"], unique=False)
 
@@ -453,7 +473,11 @@ def downgrade() -> None:
     op.drop_table("trunk")
     with op.batch_alter_table("task", schema=None) as batch_op:
         batch_op.drop_index("task_work_order")
-        batch_op.drop_index("task_due", sqlite_where=sa.text("state = 'waiting'"), postgresql_where=sa.text("state = 'waiting'"))
+        batch_op.drop_index(
+            "task_due",
+            sqlite_where=sa.text("state = 'waiting'"),
+            postgresql_where=sa.text("state = 'waiting'"),
+        )
 
     op.drop_table("task")
     with op.batch_alter_table("tally", schema=None) as batch_op:
@@ -491,7 +515,11 @@ def downgrade() -> None:
         batch_op.drop_index("person_no_spot")
         batch_op.drop_index("person_name")
         batch_op.drop_index("person_count")
-        batch_op.drop_index("person_email", sqlite_where=sa.text("NOT departed"), postgresql_where=sa.text("NOT departed"))
+        batch_op.drop_index(
+            "person_email",
+            sqlite_where=sa.text("NOT departed"),
+            postgresql_where=sa.text("NOT departed"),
+        )
 
     op.drop_table("person")
     op.drop_table("path_version")
@@ -501,7 +529,11 @@ def downgrade() -> None:
     op.drop_table("path_names")
     op.drop_table("path")
     with op.batch_alter_table("mail", schema=None) as batch_op:
-        batch_op.drop_index("mail_unsent", sqlite_where=sa.text("sent_at IS NULL"), postgresql_where=sa.text("sent_at IS NULL"))
+        batch_op.drop_index(
+            "mail_unsent",
+            sqlite_where=sa.text("sent_at IS NULL"),
+            postgresql_where=sa.text("sent_at IS NULL"),
+        )
 
     op.drop_table("mail")
     with op.batch_alter_table("life", schema=None) as batch_op:
@@ -516,7 +548,9 @@ def downgrade() -> None:
             postgresql_where=sa.text("role IN ('main', 'mailbox access')"),
         )
         batch_op.drop_index(
-            "life_until", sqlite_where=sa.text("state_until IS NOT NULL"), postgresql_where=sa.text("state_until IS NOT NULL")
+            "life_until",
+            sqlite_where=sa.text("state_until IS NOT NULL"),
+            postgresql_where=sa.text("state_until IS NOT NULL"),
         )
         batch_op.drop_index("life_trunk")
         batch_op.drop_index("life_state")
@@ -528,14 +562,24 @@ def downgrade() -> None:
         batch_op.drop_index("life_order")
         batch_op.drop_index("life_number")
         batch_op.drop_index(
-            "life_leaving", sqlite_where=sa.text("leaving_on IS NOT NULL"), postgresql_where=sa.text("leaving_on IS NOT NULL")
+            "life_leaving",
+            sqlite_where=sa.text("leaving_on IS NOT NULL"),
+            postgresql_where=sa.text("leaving_on IS NOT NULL"),
         )
         batch_op.drop_index("life_holder")
-        batch_op.drop_index("life_attention", sqlite_where=sa.text("attention = 1"), postgresql_where=sa.text("attention"))
+        batch_op.drop_index(
+            "life_attention",
+            sqlite_where=sa.text("attention = 1"),
+            postgresql_where=sa.text("attention"),
+        )
 
     op.drop_table("life")
     with op.batch_alter_table("licence_grant", schema=None) as batch_op:
-        batch_op.drop_index("one_open_grant", sqlite_where=sa.text("NOT ended"), postgresql_where=sa.text("NOT ended"))
+        batch_op.drop_index(
+            "one_open_grant",
+            sqlite_where=sa.text("NOT ended"),
+            postgresql_where=sa.text("NOT ended"),
+        )
         batch_op.drop_index("grant_product")
 
     op.drop_table("licence_grant")

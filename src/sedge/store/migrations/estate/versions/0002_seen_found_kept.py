@@ -1,4 +1,5 @@
-"""Filters, sorting, saved views, files, other systems' ids: columns and tables; what is derived is made anew afterwards."""
+"""Filters, sorting, saved views, files, other systems' ids: columns and tables; what is derived is
+made anew afterwards."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -38,7 +39,16 @@ def upgrade() -> None:
         sa.Column("holder_kind", sa.String(length=16), nullable=False),
         sa.Column("attention", sa.Boolean(), nullable=False),
         sa.Column("count", sa.Integer(), nullable=False),
-        sa.PrimaryKeyConstraint("site", "carrier", "state", "capacity", "kind", "holder_kind", "attention", name=op.f("pk_facet")),
+        sa.PrimaryKeyConstraint(
+            "site",
+            "carrier",
+            "state",
+            "capacity",
+            "kind",
+            "holder_kind",
+            "attention",
+            name=op.f("pk_facet"),
+        ),
     )
     op.create_table(
         "kept_choice",
@@ -138,11 +148,28 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("take_over", "file", "line", name=op.f("pk_take_over_row")),
     )
     with op.batch_alter_table("life", schema=None) as batch_op:
-        batch_op.add_column(sa.Column("kind", sa.String(length=16), nullable=False, server_default=sa.text("''")))
-        batch_op.add_column(sa.Column("holder_name", sa.String(length=120), nullable=False, server_default=sa.text("''")))
-        batch_op.add_column(sa.Column("label", sa.String(length=80), nullable=False, server_default=sa.text("''")))
-        batch_op.add_column(sa.Column("price", sa.Integer(), nullable=False, server_default=sa.text("0")))
-        batch_op.add_column(sa.Column("changed_at", sa.DateTime(), nullable=False, server_default=sa.text("'2000-01-01 00:00:00.000000'")))
+        batch_op.add_column(
+            sa.Column("kind", sa.String(length=16), nullable=False, server_default=sa.text("''"))
+        )
+        batch_op.add_column(
+            sa.Column(
+                "holder_name", sa.String(length=120), nullable=False, server_default=sa.text("''")
+            )
+        )
+        batch_op.add_column(
+            sa.Column("label", sa.String(length=80), nullable=False, server_default=sa.text("''"))
+        )
+        batch_op.add_column(
+            sa.Column("price", sa.Integer(), nullable=False, server_default=sa.text("0"))
+        )
+        batch_op.add_column(
+            sa.Column(
+                "changed_at",
+                sa.DateTime(),
+                nullable=False,
+                server_default=sa.text("'2000-01-01 00:00:00.000000'"),
+            )
+        )
         batch_op.create_index("life_carrier", ["carrier", "number"], unique=False)
         batch_op.create_index("life_changed", ["changed_at", "number"], unique=False)
         batch_op.create_index(
@@ -160,15 +187,27 @@ def upgrade() -> None:
             postgresql_where=sa.text("kind != 'geographic'"),
         )
         batch_op.create_index(
-            "life_label", ["label", "number"], unique=False, sqlite_where=sa.text("label != ''"), postgresql_where=sa.text("label != ''")
+            "life_label",
+            ["label", "number"],
+            unique=False,
+            sqlite_where=sa.text("label != ''"),
+            postgresql_where=sa.text("label != ''"),
         )
         batch_op.create_index("life_price", ["price", "number"], unique=False)
 
     with op.batch_alter_table("span", schema=None) as batch_op:
-        batch_op.add_column(sa.Column("capacity", sa.String(length=8), nullable=False, server_default=sa.text("''")))
+        batch_op.add_column(
+            sa.Column("capacity", sa.String(length=8), nullable=False, server_default=sa.text("''"))
+        )
         batch_op.create_index("span_since", ["since", "number"], unique=False)
         ended = sa.text("until IS NOT NULL")
-        batch_op.create_index("span_until", ["until", "number"], unique=False, sqlite_where=ended, postgresql_where=ended)
+        batch_op.create_index(
+            "span_until",
+            ["until", "number"],
+            unique=False,
+            sqlite_where=ended,
+            postgresql_where=ended,
+        )
         batch_op.create_index("span_site", ["site", "number", "since"], unique=False)
         batch_op.drop_index("span_begun")
         batch_op.drop_index("span_over")
@@ -178,19 +217,35 @@ def upgrade() -> None:
         batch_op.create_index("tally_site", ["site", "hundred"], unique=False)
 
     with op.batch_alter_table("site", schema=None) as batch_op:
-        batch_op.add_column(sa.Column("country", sa.String(length=2), nullable=False, server_default=sa.text("''")))
+        batch_op.add_column(
+            sa.Column("country", sa.String(length=2), nullable=False, server_default=sa.text("''"))
+        )
         batch_op.create_index("site_country", ["country"], unique=False)
     with op.batch_alter_table("person", schema=None) as batch_op:
         numbered, left = sa.text("extension != ''"), sa.text("departed IS 1")
-        batch_op.create_index("person_extension", ["extension"], unique=False, sqlite_where=numbered, postgresql_where=numbered)
-        batch_op.create_index("person_departed", ["id"], unique=False, sqlite_where=left, postgresql_where=sa.text("departed IS true"))
+        batch_op.create_index(
+            "person_extension",
+            ["extension"],
+            unique=False,
+            sqlite_where=numbered,
+            postgresql_where=numbered,
+        )
+        batch_op.create_index(
+            "person_departed",
+            ["id"],
+            unique=False,
+            sqlite_where=left,
+            postgresql_where=sa.text("departed IS true"),
+        )
     op.execute(sa.text("UPDATE site SET country = json_extract(body, '$.country')"))
 
     with op.batch_alter_table("life", schema=None) as batch_op:
         for name, columns, condition in NARROWED:
             batch_op.drop_index(name)
             where = sa.text(condition)
-            batch_op.create_index(name, columns, unique=False, sqlite_where=where, postgresql_where=where)
+            batch_op.create_index(
+                name, columns, unique=False, sqlite_where=where, postgresql_where=where
+            )
     number_projections.rebuild(op.get_bind())
 
 
@@ -211,7 +266,13 @@ def downgrade() -> None:
         for name, columns, _condition in NARROWED:
             batch_op.drop_index(name)
             no_spot = sa.text("spot IS NULL") if name in WHOLE else None
-            batch_op.create_index(name, WHOLE.get(name, columns), unique=False, sqlite_where=no_spot, postgresql_where=no_spot)
+            batch_op.create_index(
+                name,
+                WHOLE.get(name, columns),
+                unique=False,
+                sqlite_where=no_spot,
+                postgresql_where=no_spot,
+            )
     with op.batch_alter_table("span", schema=None) as batch_op:
         batch_op.create_index("span_over", ["state", "until", "site"], unique=False)
         batch_op.create_index("span_begun", ["state", "since", "site"], unique=False)
@@ -222,9 +283,17 @@ def downgrade() -> None:
 
     with op.batch_alter_table("life", schema=None) as batch_op:
         batch_op.drop_index("life_price")
-        batch_op.drop_index("life_label", sqlite_where=sa.text("label != ''"), postgresql_where=sa.text("label != ''"))
+        batch_op.drop_index(
+            "life_label",
+            sqlite_where=sa.text("label != ''"),
+            postgresql_where=sa.text("label != ''"),
+        )
         batch_op.drop_index("life_kind")
-        batch_op.drop_index("life_holder_name", sqlite_where=sa.text("holder_name != ''"), postgresql_where=sa.text("holder_name != ''"))
+        batch_op.drop_index(
+            "life_holder_name",
+            sqlite_where=sa.text("holder_name != ''"),
+            postgresql_where=sa.text("holder_name != ''"),
+        )
         batch_op.drop_index("life_changed")
         batch_op.drop_index("life_carrier")
         batch_op.drop_column("changed_at")

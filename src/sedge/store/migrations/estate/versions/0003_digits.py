@@ -1,4 +1,5 @@
-"""An index of digits alone, the finder without the numbers that have no words; people by spot, those with none left out."""
+"""An index of digits alone, the finder without the numbers that have no words; people by spot,
+those with none left out."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -16,7 +17,13 @@ def upgrade() -> None:
     op.execute("DELETE FROM finder WHERE subject = 'number' AND words LIKE '%$'")
     op.execute("DELETE FROM finder WHERE subject = 'number' AND words LIKE '%$ '")
     op.drop_index("person_spot", "person")
-    op.create_index("person_spot", "person", ["spot", "departed"], sqlite_where=WITH_SPOT, postgresql_where=WITH_SPOT)
+    op.create_index(
+        "person_spot",
+        "person",
+        ["spot", "departed"],
+        sqlite_where=WITH_SPOT,
+        postgresql_where=WITH_SPOT,
+    )
 
 
 def downgrade() -> None:

@@ -1,4 +1,5 @@
-"""The index of digits merges eight of its pieces at a time, not four: bringing in writes a fifth less, searching costs the same."""
+"""The index of digits merges eight of its pieces at a time, not four: bringing in writes a fifth
+less, searching costs the same."""
 
 from alembic import op
 

@@ -1,4 +1,5 @@
-"""Orders by the carrier's own id of them, so that what it tells concerns that order alone; open ones by their day."""
+"""Orders by the carrier's own id of them, so that what it tells concerns that order alone; open
+ones by their day."""
 
 import sqlalchemy as sa
 from alembic import op

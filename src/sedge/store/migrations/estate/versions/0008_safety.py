@@ -1,4 +1,5 @@
-"""Who is where, counted as it changes; floor plans; links to confirm a spot; reports of emergency tests; places of spots on plans."""
+"""Who is where, counted as it changes; floor plans; links to confirm a spot; reports of emergency
+tests; places of spots on plans."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -53,7 +54,13 @@ def upgrade() -> None:
         sa.Column("parts", sa.Integer(), nullable=False),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_emergency_report")),
     )
-    op.create_index("emergency_report_open", "emergency_report", ["id"], unique=False, sqlite_where=sa.text("done IS 0"))
+    op.create_index(
+        "emergency_report_open",
+        "emergency_report",
+        ["id"],
+        unique=False,
+        sqlite_where=sa.text("done IS 0"),
+    )
     op.create_table(
         "emergency_report_part",
         sa.Column("report", sa.String(length=80), nullable=False),
@@ -66,5 +73,12 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
-    for table in ("emergency_report_part", "emergency_report", "place_to_tell", "confirm_link", "floor_plan", "placed"):
+    for table in (
+        "emergency_report_part",
+        "emergency_report",
+        "place_to_tell",
+        "confirm_link",
+        "floor_plan",
+        "placed",
+    ):
         op.drop_table(table)

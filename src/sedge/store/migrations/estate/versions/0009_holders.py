@@ -1,4 +1,5 @@
-"""Groups, downstream systems, proposals of the directory; since when licences are granted; comments and templates of work orders, letters'
+"""Groups, downstream systems, proposals of the directory; since when licences are granted; comments
+and templates of work orders, letters'
 texts, levels of rules, findings of the nightly checks."""
 
 import sqlalchemy as sa
@@ -10,9 +11,18 @@ revision = "0009"
 down_revision = "0008"
 
 NEW = (
-    "people_group", "downstream", "group_member", "proposal", "directory_entry", "order_touch", "order_comment", "order_template", "letter_text",
-    "rule_level", "finding",
-)  # fmt: skip
+    "people_group",
+    "downstream",
+    "group_member",
+    "proposal",
+    "directory_entry",
+    "order_touch",
+    "order_comment",
+    "order_template",
+    "letter_text",
+    "rule_level",
+    "finding",
+)
 MOMENT_OF = "replace(replace(json_extract(body, '$.{}'), 'T', ' '), 'Z', '')"
 
 
@@ -169,7 +179,9 @@ def upgrade() -> None:
 
     with op.batch_alter_table("work_order", schema=None) as batch_op:
         batch_op.add_column(sa.Column("awaits", sa.String(length=80), nullable=True))
-    values = ", ".join(f"{name} = {MOMENT_OF.format(name)}" for name in ("since", "works_from", "until"))
+    values = ", ".join(
+        f"{name} = {MOMENT_OF.format(name)}" for name in ("since", "works_from", "until")
+    )
     op.execute(f"UPDATE licence_grant SET {values}")  # noqa: S608  our own words
 
 

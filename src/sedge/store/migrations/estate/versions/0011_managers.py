@@ -1,4 +1,5 @@
-"""People by the one they report to and by extension at a site, so that a card asks for its own instead of looking through a site's."""
+"""People by the one they report to and by extension at a site, so that a card asks for its own
+instead of looking through a site's."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -24,6 +25,8 @@ def upgrade() -> None:
 def downgrade() -> None:
     op.drop_index("person_extension", table_name="person")
     given = sa.text("extension != ''")
-    op.create_index("person_extension", "person", ["extension"], sqlite_where=given, postgresql_where=given)
+    op.create_index(
+        "person_extension", "person", ["extension"], sqlite_where=given, postgresql_where=given
+    )
     op.drop_index("person_manager", table_name="person")
     op.drop_column("person", "manager")

@@ -1,4 +1,5 @@
-"""What sites, people and the whole organisation show on calls out; who shows a number that is another's."""
+"""What sites, people and the whole organisation show on calls out; who shows a number that is
+another's."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -18,7 +19,9 @@ def upgrade() -> None:
     shown = sa.text("shows IS NOT NULL")
     for table in ("person", "site"):
         op.add_column(table, sa.Column("shows", sa.String(length=16), nullable=True))
-        op.create_index(f"{table}_shows", table, ["shows"], sqlite_where=shown, postgresql_where=shown)
+        op.create_index(
+            f"{table}_shows", table, ["shows"], sqlite_where=shown, postgresql_where=shown
+        )
 
 
 def downgrade() -> None:

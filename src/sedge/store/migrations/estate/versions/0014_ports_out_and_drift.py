@@ -64,7 +64,9 @@ def upgrade() -> None:
         value = f"NULLIF(json_extract(body, '{path}'), '')"
         op.execute(f"UPDATE {table} SET {column} = {value} WHERE {value} IS NOT NULL")  # noqa: S608  names from the table above
         wanted = sa.text(f"{column} IS NOT NULL")
-        op.create_index(f"{table}_{column}", table, [column], sqlite_where=wanted, postgresql_where=wanted)
+        op.create_index(
+            f"{table}_{column}", table, [column], sqlite_where=wanted, postgresql_where=wanted
+        )
 
 
 def downgrade() -> None:

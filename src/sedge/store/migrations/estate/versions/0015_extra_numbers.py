@@ -9,7 +9,13 @@ EXTRA = sa.text("role = 'extra'")
 
 
 def upgrade() -> None:
-    op.create_index("life_extra", "life", ["number", "holder_kind", "holder_id"], sqlite_where=EXTRA, postgresql_where=EXTRA)
+    op.create_index(
+        "life_extra",
+        "life",
+        ["number", "holder_kind", "holder_id"],
+        sqlite_where=EXTRA,
+        postgresql_where=EXTRA,
+    )
 
 
 def downgrade() -> None:

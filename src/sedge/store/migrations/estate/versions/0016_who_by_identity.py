@@ -1,4 +1,5 @@
-"""Who did something is kept by their sign-in, beside the name they had; an undo is found by what it undoes."""
+"""Who did something is kept by their sign-in, beside the name they had; an undo is found by what it
+undoes."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -12,7 +13,9 @@ UNDOES = sa.text("undo_of IS NOT NULL")
 def upgrade() -> None:
     for table, column in COLUMNS:
         op.add_column(table, sa.Column(column, sa.String(80), nullable=False, server_default=""))
-    op.create_index("work_order_undo", "work_order", ["undo_of"], sqlite_where=UNDOES, postgresql_where=UNDOES)
+    op.create_index(
+        "work_order_undo", "work_order", ["undo_of"], sqlite_where=UNDOES, postgresql_where=UNDOES
+    )
 
 
 def downgrade() -> None:

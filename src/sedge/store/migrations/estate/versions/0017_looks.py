@@ -8,7 +8,9 @@ down_revision = "0016"
 
 
 def upgrade() -> None:
-    op.add_column("work_order", sa.Column("is_look", sa.Boolean, nullable=False, server_default=sa.false()))
+    op.add_column(
+        "work_order", sa.Column("is_look", sa.Boolean, nullable=False, server_default=sa.false())
+    )
     op.add_column("work_order", sa.Column("superseded_by", sa.Integer))
 
 

@@ -1,4 +1,5 @@
-"""A task that somebody left out has a state of its own, and is no longer told by what it waited for."""
+"""A task that somebody left out has a state of its own, and is no longer told by what it waited
+for."""
 
 from alembic import op
 
@@ -9,8 +10,14 @@ BY_HAND = "left out by hand"
 
 
 def upgrade() -> None:
-    op.execute(f"UPDATE task SET state = 'left out', waits_for = '' WHERE state = 'skipped' AND waits_for = '{BY_HAND}'")  # noqa: S608
+    op.execute(
+        "UPDATE task SET state = 'left out', waits_for = ''"  # noqa: S608
+        f" WHERE state = 'skipped' AND waits_for = '{BY_HAND}'"
+    )
 
 
 def downgrade() -> None:
-    op.execute(f"UPDATE task SET state = 'skipped', waits_for = '{BY_HAND}' WHERE state = 'left out'")  # noqa: S608
+    op.execute(
+        f"UPDATE task SET state = 'skipped', waits_for = '{BY_HAND}'"  # noqa: S608
+        " WHERE state = 'left out'"
+    )

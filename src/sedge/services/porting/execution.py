@@ -1,8 +1,9 @@
-"""Submitting a port and switching its numbers, as the runner does them: any number of times with one effect."""
+"""Submitting a port, switching its numbers, letting numbers go, as the runner does it."""
 
 from datetime import timedelta
 from decimal import Decimal
 
+from sedge.core.changes import changed
 from sedge.core.errors import OutsideRefused
 from sedge.core.estate import Change, Estate
 from sedge.core.porting.outgoing_records import PortOut, PortOutState
@@ -10,43 +11,54 @@ from sedge.core.porting.records import Port, PortState
 from sedge.core.porting.reducers import switched, waiting_numbers
 from sedge.core.porting.rejections import rejection
 from sedge.core.records import Account, Carrier, Subject
-from sedge.core.reduce import apply, changed
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.checks import judge
-from sedge.core.workorders.findings import Level
-from sedge.core.workorders.needs import needs
-from sedge.core.workorders.waiting import must_wait
 from sedge.services.context import Desk, Writing
 from sedge.services.porting import port_outs
 from sedge.services.porting.port_tracking import hear
-from sedge.services.workorders.outcomes import Done, Failed, Outcome, Wait, estate_for, register_with_carrier, tell
-from sedge.store.repositories.workorders import StoredTask
+from sedge.services.workorders.executors import Attempt, executes, stopped
+from sedge.services.workorders.outcomes import (
+    Done,
+    Failed,
+    Outcome,
+    Wait,
+    register_with_carrier,
+    tell,
+)
 
 ASKED_AGAIN = timedelta(minutes=10)
 LOOKED_AGAIN, STRAGGLERS = timedelta(seconds=1), timedelta(minutes=5)
-AT_ONCE = 100  # numbers kept in one transaction, so that others get their turn and the page shows how far it is
+# numbers kept in one transaction, so that others get their turn and the page shows how far it is
+AT_ONCE = 100
 
 
-def submit(desk: Desk, task: t.SubmitPort, stored: StoredTask) -> Outcome:
-    """Kept as submitted first, then asked with the task's id as key: whatever dies between, the port is asked for once."""
-    estate = estate_for(desk, task)
+@executes(t.SubmitPort)
+def submit_port(attempt: Attempt, task: t.SubmitPort) -> Outcome:
+    """Kept as submitted first, then asked with the task's id as key: whatever dies between, the
+    port is asked for once."""
+    desk, estate = attempt.desk, attempt.estate(task)
     port = estate.the(Port, task.port)
-    if port.key != stored.id:
-        stops = [f for f in judge(task, estate) if f.level is Level.STOP]
-        if stops:
-            return Failed(stops[0].message)
-        return Wait(desk.now(), "the gaining carrier to take the port", lambda w: apply(task, w.estate(needs(task)), stored.id))
+    if port.key != attempt.identity:
+        if refused := stopped(task, estate):
+            return refused
+        return Wait(desk.now(), "the gaining carrier to take the port", attempt.changes(task))
     try:
         account = estate.the(Account, port.account)
-        answer = desk.outside.ports.submit(account.carrier, stored.id, port, f"port {port.no}", account.theirs or account.id)
+        answer = desk.outside.ports.submit(
+            account.carrier, attempt.identity, port, f"port {port.no}", account.theirs or account.id
+        )
     except OutsideRefused as error:
         why = rejection(error.reason or "")
         return Failed(f"{port.losing} does not take port {port.no}: {why.words} {why.remedy}")
 
     def taken(writing: Writing) -> list[Change]:
-        now = writing.estate(needs(task))
+        now = writing.estate(task.needs())
         port = now.the(Port, task.port)
-        taken = changed(Subject.PORT, port, port.but(placed_as=answer.id, answer_due=answer.answer_due), "port.taken")
+        taken = changed(
+            Subject.PORT,
+            port,
+            port.but(placed_as=answer.id, answer_due=answer.answer_due),
+            "port.taken",
+        )
         return [taken, *_priced(port, answer.monthly, now)]
 
     return Done(taken)
@@ -64,26 +76,31 @@ def _priced(port: Port, monthly: Decimal | None, estate: Estate) -> list[Change]
     ]
 
 
-def activate(desk: Desk, task: t.ActivatePort, stored: StoredTask) -> Outcome:
-    """Telephone system and registered addresses first, so that not one call is lost; then the losing carrier lets the numbers go, which are
-    kept as they arrive. Asked again after a crash it says the same, and what is here already stays as it is."""
-    estate = estate_for(desk, task)
-    if waiting := must_wait(task, estate):
+@executes(t.ActivatePort)
+def activate_port(attempt: Attempt, task: t.ActivatePort) -> Outcome:
+    """Telephone system and registered addresses first, so that not one call is lost; then the
+    losing carrier lets the numbers go, which are kept as they arrive. Asked again after a crash it
+    says the same, and what is here already stays as it is.
+    """
+    desk, estate = attempt.desk, attempt.estate(task)
+    if waiting := task.waits(estate):
         return Wait(*waiting)
     port = estate.the(Port, task.port)
     if port.state is PortState.ACCEPTED:
         gaining = estate.the(Account, port.account).carrier
         hear(desk, port.id, desk.outside.ports.state(gaining, port.placed_as or ""))
-        estate = estate_for(desk, task)
+        estate = attempt.estate(task)
         port = estate.the(Port, task.port)
     if port.state is PortState.ACCEPTED:
-        return Wait(desk.now() + ASKED_AGAIN, f"{port.losing} to let the numbers of port {port.no} go")
+        return Wait(
+            desk.now() + ASKED_AGAIN, f"{port.losing} to let the numbers of port {port.no} go"
+        )
     if port.state in {PortState.ACTIVATED, PortState.PROVEN, PortState.CLOSED}:
         return Done()  # told twice
-    stops = [f for f in judge(task, estate) if f.level is Level.STOP]
-    if stops:
-        return Failed(stops[0].message)
-    gaining, waits = estate.the(Account, port.account).carrier, {n.e164 for n in waiting_numbers(port, estate)}
+    if refused := stopped(task, estate):
+        return refused
+    gaining = estate.the(Account, port.account).carrier
+    waits = {n.e164 for n in waiting_numbers(port, estate)}
     if len(waits) == len(port.numbers) and (refused := _prepare(desk, port, estate)):
         return Failed(refused)
     answer = desk.outside.ports.activate(gaining, port.placed_as or "")
@@ -91,15 +108,18 @@ def activate(desk: Desk, task: t.ActivatePort, stored: StoredTask) -> Outcome:
     some = frozenset(here[:AT_ONCE])
 
     def kept(writing: Writing) -> list[Change]:
-        now = writing.estate(needs(task))
+        now = writing.estate(task.needs())
         return switched(now.the(Port, task.port), now, some)
 
     if len(some) == len(waits):
         return Done(kept)
     done = len(port.numbers) - len(waits) + len(some)
-    pause = timedelta(0) if len(here) > len(some) else LOOKED_AGAIN if some or not answer.arrived else STRAGGLERS
+    pause = LOOKED_AGAIN if some or not answer.arrived else STRAGGLERS
+    pause = timedelta(0) if len(here) > len(some) else pause
     return Wait(
-        desk.now() + pause, f"{port.losing} to let the rest go: {done:,} of {len(port.numbers):,} have arrived", kept if some else None
+        desk.now() + pause,
+        f"{port.losing} to let the rest go: {done:,} of {len(port.numbers):,} have arrived",
+        kept if some else None,
     )
 
 
@@ -116,47 +136,58 @@ def _prepare(desk: Desk, port: Port, estate: Estate) -> str:
                 if error.reason != "address":
                     raise
                 name = estate.carrier_of(number).name
-                return f"{name} does not register the address for {number.shown}, so nothing was switched: {error.facts.get('why', 'it says no more')}."
+                return (
+                    f"{name} does not register the address for {number.shown}, so nothing was"
+                    f" switched: {error.facts.get('why', 'it says no more')}."
+                )
     tell(desk, changes, estate)
     return ""
 
 
-def back_out(desk: Desk, task: t.BackOutPort, stored: StoredTask) -> Outcome:
+@executes(t.BackOutPort)
+def back_out_port(attempt: Attempt, task: t.BackOutPort) -> Outcome:
     """The losing carrier first: what it does not take back stays ours, in use."""
-    estate = estate_for(desk, task)
+    desk, estate = attempt.desk, attempt.estate(task)
     port = estate.the(Port, task.port)
     if port.state is PortState.BACKED_OUT:
         return Done()
-    stops = [f for f in judge(task, estate) if f.level is Level.STOP]
-    if stops:
-        return Failed(stops[0].message)
+    if refused := stopped(task, estate):
+        return refused
     try:
         desk.outside.ports.back_out(estate.the(Account, port.account).carrier, port.placed_as or "")
     except OutsideRefused as error:
-        return Failed(f"{port.losing} does not take the numbers back: {error.facts.get('why', error.reason)}.")
-    tell(desk, apply(task, estate, stored.id), estate)
-    return Done(lambda writing: apply(task, writing.estate(needs(task)), stored.id))
+        return Failed(
+            f"{port.losing} does not take the numbers back: {error.facts.get('why', error.reason)}."
+        )
+    tell(desk, task.apply(estate, attempt.identity), estate)
+    return Done(attempt.changes(task))
 
 
-def approve_port_out(desk: Desk, task: t.ApprovePortOut, stored: StoredTask) -> Outcome:
-    """The carrier first: what it says no to any more is not on its way. Asked again it says the same."""
-    estate = estate_for(desk, task)
+@executes(t.ApprovePortOut)
+def approve_port_out(attempt: Attempt, task: t.ApprovePortOut) -> Outcome:
+    """The carrier first: what it says no to any more is not on its way. Asked again it says the
+    same."""
+    desk, estate = attempt.desk, attempt.estate(task)
     request = estate.the(PortOut, task.request)
     if request.state in {PortOutState.APPROVED, PortOutState.GONE}:
         return Done()
-    stops = [f for f in judge(task, estate) if f.level is Level.STOP]
-    if stops:
-        return Failed(stops[0].message)
-    if found := port_outs.look(desk, request.id).doubts:  # the PIN too, which lies sealed and no rule sees
+    if refused := stopped(task, estate):
+        return refused
+    if found := port_outs.look(
+        desk, request.id
+    ).doubts:  # the PIN too, which lies sealed and no rule sees
         return Failed(f"{found[0].says} Refuse the request, or find out who asks.")
     account = estate.the(Account, request.account)
     try:
         told = desk.at_carrier(account).approve_port_out(request.theirs)
     except OutsideRefused as error:
-        return Failed(f"{estate.the(Carrier, account.carrier).name} takes no answer any more: {error.facts.get('why', error.reason)}.")
+        return Failed(
+            f"{estate.the(Carrier, account.carrier).name} takes no answer any more:"
+            f" {error.facts.get('why', error.reason)}."
+        )
 
     def approved(writing: Writing) -> list[Change]:
-        first, *rest = apply(task, writing.estate(needs(task)), stored.id)
+        first, *rest = task.apply(writing.estate(task.needs()), attempt.identity)
         return [first.model_copy(update={"after": first.after.but(goes_at=told.goes_at)}), *rest]
 
     return Done(approved)

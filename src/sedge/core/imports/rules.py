@@ -1,5 +1,6 @@
-"""Rules for what arrives as it is found: numbers taken over, people added. A number in use before is in use after, so what
-it lacks is a warning with its remedy, not a stop; only what would break the estate stops."""
+"""Rules for what arrives as it is found: numbers taken over, people added. A number in use before
+is in use after, so what it lacks is a warning with its remedy, not a stop; only what would break
+the estate stops."""
 
 from sedge.core.errors import SedgeError
 from sedge.core.estate import Estate
@@ -8,9 +9,7 @@ from sedge.core.records import Account, Address, Carrier, Number, Person, Produc
 from sedge.core.safety.spots import spot_problem
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, add_before, passed, stop, warn
-from sedge.core.workorders.rules.rules import RULES, rule
-
-__all__ = ["RULES"]
+from sedge.core.workorders.rules.registry import rule
 
 
 @rule("adoption.not-here", t.AdoptNumber)
@@ -33,7 +32,11 @@ def account_and_site(task: t.AdoptNumber, estate: Estate) -> Finding:
 def holder_is_here(task: t.AdoptNumber, estate: Estate) -> Finding | None:
     """Who holds it must be known."""
     if task.holder is None:
-        return stop("A number in use needs its holder. Name them, or say it is available.") if task.state == "assigned" else None
+        return (
+            stop("A number in use needs its holder. Name them, or say it is available.")
+            if task.state == "assigned"
+            else None
+        )
     try:
         return passed(f"{estate.holder(task.holder).name} is here")
     except SedgeError:
@@ -45,20 +48,31 @@ def role_free(task: t.AdoptNumber, estate: Estate) -> Finding | None:
     """One main number each."""
     if task.holder is None or task.state != "assigned" or task.role == "extra":
         return None
-    main = [n for n in estate.numbers_of(task.holder) if n.assignment and n.assignment.role == task.role and n.e164 != task.number]
+    main = [
+        n
+        for n in estate.numbers_of(task.holder)
+        if n.assignment and n.assignment.role == task.role and n.e164 != task.number
+    ]
     if main:
-        return stop(f"{estate.holder(task.holder).name} has {main[0].shown} in that role already. Bring it in as an extra number.")
+        return stop(
+            f"{estate.holder(task.holder).name} has {main[0].shown} in that role already. Bring it"
+            " in as an extra number."
+        )
     return passed("The role is free")
 
 
 @rule("adoption.dispatchable-spot", t.AdoptNumber)
 def dispatchable_spot(task: t.AdoptNumber, estate: Estate) -> Finding | None:
-    """A number in use without a spot is brought in, and stands on Today until it has one: a call for help would not say where."""
+    """A number in use without a spot is brought in, and stands on Today until it has one: a call
+    for help would not say where."""
     if task.state != "assigned" or task.holder is None:
         return None
     spot = estate.get(Spot, task.spot or getattr(estate.holder(task.holder), "spot", None))
     if spot is None:
-        return warn("No file says where help would have to go. It comes in without a spot and stands on Today until it has one.")
+        return warn(
+            "No file says where help would have to go. It comes in without a spot and stands on"
+            " Today until it has one."
+        )
     problem = spot_problem(spot, estate.the(Address, spot.address), estate.now)
     return warn(f"{spot.name}: {problem}.") if problem else passed(f"Help would go to {spot.name}")
 
@@ -76,13 +90,23 @@ def licences_held(task: t.AdoptNumber, estate: Estate) -> Finding | None:
         return passed("Every licence asked for is held")
     names = " and ".join(estate.the(Product, p).name for p in missing)
     grants = [t.GrantLicence(holder=task.holder, product=p) for p in missing]
-    return warn(f"{carrier.name} asks for {names}, which no file grants.", add_before(f"Grant {names}", *grants, automatic=False))
+    return warn(
+        f"{carrier.name} asks for {names}, which no file grants.",
+        add_before(f"Grant {names}", *grants, automatic=False),
+    )
 
 
 @rule("person.mail-is-free", t.AddPerson)
 def mail_is_free(task: t.AddPerson, estate: Estate) -> Finding:
     """Two people can't have one mail address."""
-    other = next((p for p in estate.all(Person) if p.email.lower() == task.email.lower() and not p.left and p.id != task.id), None)
+    other = next(
+        (
+            p
+            for p in estate.all(Person)
+            if p.email.lower() == task.email.lower() and not p.left and p.id != task.id
+        ),
+        None,
+    )
     if other is not None:
         return stop(f"{other.name} has the mail address {task.email}. Is it the same person?")
     return passed("The mail address is free")
@@ -98,5 +122,8 @@ def site_is_known(task: t.AddPerson, estate: Estate) -> Finding:
 def spot_is_set(task: t.AddPerson, estate: Estate) -> Finding:
     """Where help would find them."""
     if task.spot is None:
-        return warn(f"Nobody says where help would find {task.name}; they stand on Today until somebody does.")
+        return warn(
+            f"Nobody says where help would find {task.name}; they stand on Today until somebody"
+            " does."
+        )
     return passed(f"Help would find them at {estate.the(Spot, task.spot).name}")

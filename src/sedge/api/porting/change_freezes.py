@@ -1,0 +1,60 @@
+"""Dates of ports: which days are free, and when nothing may be switched."""
+
+from datetime import date
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from sedge.api.routing import AtDesk, Resource
+from sedge.core.access.roles import May
+from sedge.core.porting.records import KeptFree
+from sedge.services.porting import change_freezes
+
+resource = Resource(tags=["ports"])
+
+
+class Free(BaseModel):
+    """Days on which nothing is switched; `site` None: anywhere."""
+
+    model_config = ConfigDict(extra="forbid")
+    first: date
+    last: date | None = None
+    why: str = Field(min_length=2, max_length=120)
+    site: str | None = None
+
+
+class Day(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    wanted_date: date
+
+
+@resource.read("/ports/days", May.SEE_MONEY)
+def days(desk: AtDesk) -> dict[str, Any]:
+    """Days on which nothing is switched."""
+    return {"items": [_free(f.kept) for f in change_freezes.listing(desk)], "next": None}
+
+
+@resource.write("/ports/days", May.PORT, status_code=201)
+def keep_free(desk: AtDesk, asked: Free) -> dict[str, Any]:
+    last = asked.last.isoformat() if asked.last else ""
+    return _free(
+        change_freezes.keep(
+            desk, first=asked.first.isoformat(), last=last, why=asked.why, site=asked.site or ""
+        )
+    )
+
+
+@resource.write("/ports/days/{key}/give-back", May.PORT)
+def give_back(desk: AtDesk, key: str) -> dict[str, Any]:
+    change_freezes.give_back(desk, key)
+    return days(desk)
+
+
+def _free(kept: KeptFree) -> dict[str, Any]:
+    return {
+        "id": kept.id,
+        "first": kept.first.isoformat(),
+        "last": kept.last.isoformat(),
+        "why": kept.why,
+        "site": kept.site,
+    }

@@ -1,0 +1,114 @@
+"""Tasks of calls out: what they show, and who may call where."""
+
+from collections.abc import Iterator
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from sedge.core.changes import changed
+from sedge.core.enums import HolderKind, Right, Subject
+from sedge.core.estate import Change, Estate
+from sedge.core.holding import HolderRef
+from sedge.core.load_spec import LoadSpec
+from sedge.core.outbound.caller_id import in_words
+from sedge.core.records import ORGANISATION, CallerId, Defaults, Person, Site
+from sedge.core.workorders.task_base import (
+    NOTHING_MORE,
+    Prerequisites,
+    Provision,
+    Task,
+    Thing,
+    at_once,
+    for_nothing,
+    free,
+    holder_name,
+    what_it_is_about,
+    what_it_names,
+)
+from sedge.core.workorders.undo import put_back
+
+
+class SetCallerId(Task):
+    """What the called party sees: for a person, a site, or without a holder for the organisation.
+
+    `shows` empty: what the site, then the organisation says; `caller_id` is the number, or for
+    `own` the one of who has none.
+    """
+
+    kind: Literal["set_caller_id"] = "set_caller_id"
+    takes = NOTHING_MORE
+    holder: HolderRef | None = None
+    shows: Literal["", "own", "number", "withheld"] = "own"
+    caller_id: Annotated[str, Field(pattern=r"^(\+\d{5,15})?$")] = ""
+
+    waits = for_nothing
+    works = at_once
+    costs = free
+    reversal = put_back
+
+    def needs(self) -> LoadSpec:
+        found = what_it_names(self)
+        found.numbers |= {self.caller_id} if self.caller_id else set()
+        found.sites |= {self.holder.id} if self.holder and self._is_a_sites else set()
+        found.records.add((Subject.DEFAULTS, ORGANISATION))
+        return found
+
+    @property
+    def _is_a_sites(self) -> bool:
+        return self.holder is not None and self.holder.kind is HolderKind.SITE
+
+    def provides(self) -> Iterator[Provision]:
+        yield Provision(Thing.CALLER_IDS)
+
+    def requires(self, prerequisites: Prerequisites) -> Iterator[Provision]:
+        yield from what_it_is_about(self, prerequisites)
+        if self.caller_id:
+            yield Provision(Thing.ASSIGNED, self.caller_id)
+
+    def describe(self, estate: Estate) -> tuple[str, str]:
+        whom = holder_name(self.holder, estate) if self.holder else "the organisation"
+        above = "nobody"
+        if self.holder:
+            above = "the organisation" if self._is_a_sites else "the site"
+        said = in_words(CallerId(shows=self.shows, number=self.caller_id), above)
+        return f"Set the caller ID of {whom}", "to " + said
+
+    def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
+        said = CallerId(shows=self.shows, number=self.caller_id)
+        if self.holder is None:
+            before = estate.get(Defaults, ORGANISATION)
+            after = (before or Defaults(id=ORGANISATION)).but(caller_id=said)
+            return [changed(Subject.DEFAULTS, before, after, "organisation.caller-id-set")]
+        if self._is_a_sites:
+            site = estate.the(Site, self.holder.id)
+            return [changed(Subject.SITE, site, site.but(caller_id=said), "site.caller-id-set")]
+        person = estate.the(Person, self.holder.id)
+        after = person.but(caller_id=said)
+        return [changed(Subject.PERSON, person, after, "person.caller-id-set")]
+
+
+class SetCallingRights(Task):
+    kind: Literal["set_calling_rights"] = "set_calling_rights"
+    takes = NOTHING_MORE
+    holder: HolderRef
+    rights: tuple[Right, ...]
+
+    needs = what_it_names
+    requires = what_it_is_about
+    waits = for_nothing
+    works = at_once
+    costs = free
+    reversal = put_back
+
+    def provides(self) -> Iterator[Provision]:
+        yield Provision(Thing.PREPARED)
+        yield Provision(Thing.RIGHTS, self.holder.id)
+
+    def describe(self, estate: Estate) -> tuple[str, str]:
+        whose = f"Set the calling rights of {holder_name(self.holder, estate)}"
+        return whose, "to " + ", ".join(right.value for right in self.rights)
+
+    def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
+        person = estate.the(Person, self.holder.id)
+        after = person.but(rights=self.rights)
+        return [changed(Subject.PERSON, person, after, "person.rights-set")]

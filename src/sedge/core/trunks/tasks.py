@@ -1,0 +1,106 @@
+"""Tasks of trunks: which numbers they list, and where calls go while one is down."""
+
+from collections.abc import Iterator
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from sedge.core.changes import number_changed
+from sedge.core.estate import Change, Estate
+from sedge.core.numbers.e164 import describe
+from sedge.core.records import Trunk
+from sedge.core.workorders.task_base import (
+    NOTHING_MORE,
+    Name,
+    NumberField,
+    Prerequisites,
+    Provision,
+    Task,
+    Thing,
+    at_once,
+    for_nothing,
+    free,
+    name_of,
+    nothing,
+    what_it_is_about,
+    what_it_names,
+)
+from sedge.core.workorders.undo import put_back
+
+
+class ListOnTrunk(Task):
+    kind: Literal["list_on_trunk"] = "list_on_trunk"
+    takes = NOTHING_MORE
+    number: NumberField
+    trunk: Name
+
+    needs = what_it_names
+    requires = what_it_is_about
+    waits = for_nothing
+    works = at_once
+    costs = free
+    reversal = put_back
+
+    def provides(self) -> Iterator[Provision]:
+        yield Provision(Thing.LISTED, self.e164 or "")
+
+    def describe(self, estate: Estate) -> tuple[str, str]:
+        return f"List {self.shown}", f"on trunk {name_of(estate, Trunk, self.trunk)}"
+
+    def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
+        number = estate.number(self.known_number)
+        return number_changed(number, "trunk.listed", trunk=self.trunk)
+
+
+class UnlistFromTrunk(Task):
+    kind: Literal["unlist_from_trunk"] = "unlist_from_trunk"
+    takes = NOTHING_MORE
+    number: NumberField
+
+    needs = what_it_names
+    requires = what_it_is_about
+    waits = for_nothing
+    works = at_once
+    costs = free
+    reversal = put_back
+
+    def provides(self) -> Iterator[Provision]:
+        yield Provision(Thing.UNLISTED, self.e164 or "")
+
+    def describe(self, estate: Estate) -> tuple[str, str]:
+        return f"Take {self.shown} off its trunk's list", ""
+
+    def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
+        number = estate.number(self.known_number)
+        return number_changed(number, "trunk.unlisted", trunk=None)
+
+
+class SetFallback(Task):
+    """Where the number's carrier sends its calls while its trunk does not take them.
+
+    Nowhere where `to` is empty.
+    """
+
+    kind: Literal["set_fallback"] = "set_fallback"
+    takes = NOTHING_MORE
+    number: NumberField
+    to: Annotated[str, Field(pattern=r"^(\+\d{5,15})?$")]
+
+    needs = what_it_names
+    provides = nothing
+    waits = for_nothing
+    works = at_once
+    costs = free
+    reversal = put_back
+
+    def requires(self, prerequisites: Prerequisites) -> Iterator[Provision]:
+        yield from what_it_is_about(self, prerequisites)
+        yield Provision(Thing.SWITCHED)
+
+    def describe(self, estate: Estate) -> tuple[str, str]:
+        to = f"to {describe(self.to).shown}" if self.to else "to nothing"
+        return f"Set the fallback of {self.shown}", to
+
+    def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
+        number = estate.number(self.known_number)
+        return number_changed(number, "number.fallback-set", fallback=self.to)

@@ -1,0 +1,60 @@
+"""Work that comes round by itself: each function registers where it stands, and the runner does it
+at every tick."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cache
+from typing import TypeVar
+
+from sedge import services
+from sedge.module_search import modules_of
+from sedge.services.context import Desk
+
+Work = Callable[[Desk], int]
+W = TypeVar("W", bound=Callable[..., int])
+
+
+@dataclass(frozen=True)
+class Job:
+    """`do` gives how much it did; with `after_changes` it is asked only when something of the
+    organisation has changed.
+
+    `last` ones follow all others, as what those have written is theirs to send.
+    """
+
+    name: str
+    do: Work
+    after_changes: bool
+    last: bool
+
+
+JOBS: dict[str, Job] = {}
+
+
+def periodic(name: str, *, after_changes: bool = False, last: bool = False) -> Callable[[W], W]:
+    """Register a function as work of every tick; it knows itself when it has something to do."""
+
+    def register(function: W) -> W:
+        JOBS[name] = Job(name, function, after_changes, last)
+        return function
+
+    return register
+
+
+def do_all(desk: Desk) -> int:
+    """One round for an organisation; how much was done."""
+    return sum(_do(desk, job) for job in all_jobs())
+
+
+def _do(desk: Desk, job: Job) -> int:
+    if job.after_changes:
+        return desk.house.while_unchanged(desk, job.name, lambda: job.do(desk))
+    return job.do(desk)
+
+
+@cache
+def all_jobs() -> tuple[Job, ...]:
+    """Every job there is, the last ones at the end."""
+    for _ in modules_of(services):
+        pass
+    return tuple(sorted(JOBS.values(), key=lambda job: (job.last, job.name)))

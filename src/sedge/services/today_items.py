@@ -1,0 +1,282 @@
+"""What Today tells of licences, money, people, phones and work."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import timedelta
+
+from sqlalchemy import exists, select
+
+from sedge.core.carriers.account_topup import is_low
+from sedge.core.facts import in_words
+from sedge.core.numbers.card_facts import Mark
+from sedge.core.numbers.e164 import describe
+from sedge.core.records import Spot
+from sedge.core.safety.spots import review_due
+from sedge.core.workorders.life import OrderState
+from sedge.services.callpaths import calls
+from sedge.services.carriers import balances
+from sedge.services.context import Desk, Reading
+from sedge.services.holders import directory_proposals
+from sedge.services.licences import licences
+from sedge.services.supply import documents
+from sedge.services.workorders.checking import check_catalogue
+from sedge.store.repositories import workorders
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
+
+MOST_COUNTED = 1_000
+
+
+PROOFS_LOOKED_AT = 200
+CHARGES_SOON_DAYS = 30
+TOLD_ALREADY = {
+    "assignment.dispatchable-spot",
+    "assignment.on-trunk-list",
+    "assignment.address-registered",
+    "assignment.holder-is-here",
+}
+
+
+@dataclass(frozen=True)
+class Todo:
+    """One line: what, why it matters, where it is done."""
+
+    mark: Mark
+    what: str
+    why: str
+    href: str
+    words: str
+
+
+def _work_orders(reading: Reading) -> Iterator[Todo]:
+    for order in workorders.listing(reading.connection, states=(OrderState.FAILED,), limit=20):
+        yield Todo(
+            Mark.WRONG,
+            f"Work order {order.no} failed: {order.title}",
+            "It says why and what to do next.",
+            f"/work-orders/{order.no}",
+            "Look at it",
+        )
+    drafts = [
+        x
+        for x in workorders.listing(reading.connection, states=(OrderState.DRAFT,), limit=200)
+        if not x.is_look
+    ]
+    if len(drafts) == 1:
+        only = drafts[0]
+        title = f"Work order {only.no} is a draft: {only.title}"
+        yield Todo(
+            Mark.WAITING,
+            title,
+            f"Written by {only.created_by}.",
+            f"/work-orders/{only.no}",
+            "Finish it",
+        )
+    elif drafts:
+        titles = ", ".join(x.title for x in drafts[:3]) + (" and more" if len(drafts) > 3 else "")
+        yield Todo(
+            Mark.WAITING,
+            f"{len(drafts)} work orders are drafts",
+            f"{titles}.",
+            "/work-orders?state=draft",
+            "See them",
+        )
+
+
+def _directory(desk: Desk) -> Iterator[Todo]:
+    """What the directory proposes, by kind; somebody must take it over, nothing is changed by
+    itself."""
+    words = {
+        "leaver": (
+            "has left",
+            "have left",
+            "Their numbers and licences go on costing until somebody takes them back.",
+        ),
+        "mover": ("has moved", "have moved", "A call for help would send help to where they were."),
+        "joiner": ("joins", "join", "They have no phone and no number yet."),
+        "changed": (
+            "is told of otherwise",
+            "are told of otherwise",
+            "Names, departments or extensions differ.",
+        ),
+        "group": ("group differs", "groups differ", "Others answer than the directory says."),
+    }
+    found: dict[str, list[str]] = {}
+    for one in directory_proposals.proposals(desk):
+        found.setdefault(one.proposal.kind.value, []).append(one.proposal.name)
+    for kind, names in found.items():
+        singular, plural, why = words[kind]
+        what = (
+            f"{len(names)} {singular if len(names) == 1 else plural}"
+            if kind == "group"
+            else (
+                f"{_count(len(names), 'person')} {singular if len(names) == 1 else plural}".replace(
+                    "persons", "people"
+                )
+            )
+        )
+        mark = Mark.WRONG if kind == "leaver" else Mark.WAITING
+        yield Todo(
+            mark,
+            f"Directory: {what}",
+            f"{names[0]}{f' and {len(names) - 1} more' if len(names) > 1 else ''}. {why}",
+            "/holders/directory",
+            "Look at it",
+        )
+
+
+def _checks(desk: Desk) -> Iterator[Todo]:
+    """What the nightly checks found, by rule; what other lines of Today tell already is not told
+    twice."""
+    for rule in check_catalogue.catalogue(desk):
+        if rule.stops + rule.warnings and rule.name not in TOLD_ALREADY:
+            found, _ = check_catalogue.findings(desk, rule.name, limit=1)
+            yield Todo(
+                Mark.WRONG if rule.stops else Mark.WAITING,
+                f"{_count(rule.stops + rule.warnings, 'finding')}:"
+                f" {rule.why.partition('.')[0][:1].lower()}{rule.why.partition('.')[0][1:]}",
+                f"{found[0].name}: {found[0].message}",
+                f"/checks/{rule.name}",
+                "Look at them",
+            )
+
+
+def _papers(desk: Desk) -> Iterator[Todo]:
+    """Papers that a carrier does not take: the order waits until another is sent."""
+    for order, paper in documents.rejected(desk):
+        yield Todo(
+            Mark.WRONG,
+            f"Order {order.reference}: the {paper.paper} was rejected",
+            f"{paper.reason[:1].upper()}{paper.reason[1:]}.",
+            f"/supply/orders/{order.id}",
+            "Send another",
+        )
+
+
+def _money(desk: Desk) -> Iterator[Todo]:
+    """Prepaid accounts at their low mark, or that won't cover a charge of the next month."""
+    soon = desk.now().date() + timedelta(days=CHARGES_SOON_DAYS)
+    for outlook in balances.outlooks(desk).values():
+        account, ahead = outlook.account, outlook.runway
+        if account.suspended_since:
+            yield Todo(
+                Mark.WRONG,
+                f"{account.name} is suspended",
+                f"Nothing gets through to {_count(outlook.numbers, 'number')} until money is paid"
+                f" in: the balance is {in_words(account.balance)}.",
+                f"/carriers/accounts/{account.id}",
+                "Deposit",
+            )
+        elif account.prepaid and is_low(account):
+            yield Todo(
+                Mark.WAITING,
+                f"{account.name}: the balance is {in_words(account.balance)}",
+                (
+                    f"That is under the low mark of {in_words(account.low_mark)}. "
+                    if account.low_mark.amount
+                    else ""
+                )
+                + "At zero the carrier stops service after some days.",
+                f"/carriers/accounts/{account.id}",
+                "Look at the account",
+            )
+        elif ahead and ahead.empty_on and ahead.empty_on <= soon:
+            yield Todo(
+                Mark.WAITING,
+                f"{account.name}: the charge of {ahead.empty_on:%-d %B} is not covered",
+                f"{in_words(outlook.monthly)} a month for {_count(outlook.numbers, 'number')}, and"
+                f" the balance is {in_words(account.balance)}.",
+                f"/carriers/accounts/{account.id}",
+                "Look at the account",
+            )
+
+
+def _licences(desk: Desk) -> Iterator[Todo]:
+    for pool in licences.pools(desk):
+        product = pool.product
+        if pool.is_short and not product.entitlement:
+            soon = (
+                f" At the present pace the last goes {pool.short_on:%-d %B}."
+                if pool.short_on and pool.left
+                else ""
+            )
+            yield Todo(
+                Mark.WAITING,
+                f"{product.name}: {_count(pool.left, 'seat')} left of {pool.bought}",
+                f"The next people can't be given a number.{soon}",
+                f"/licences/{product.id}",
+                "Look at the seats",
+            )
+        if pool.ends:
+            trial, days = pool.ends
+            yield Todo(
+                Mark.WRONG if days <= 1 else Mark.WAITING,
+                f"{product.name}: the trial ends {trial.trial_ends:%-d %B}",
+                f"{_count(trial.used, 'holder')} would lose it then; whoever buys seats keeps"
+                " them on.",
+                f"/licences/{product.id}",
+                "Buy, or let it end",
+            )
+
+
+def _reviews(reading: Reading) -> Iterator[Todo]:
+    due = [s for s in reading.records.all(Spot) if review_due(s, reading.now)]
+    if due:
+        yield Todo(
+            Mark.NONE,
+            f"{_count(len(due), 'spot')} nobody has confirmed for a year",
+            f"Among them {due[0].name} ({due[0].id}).",
+            "/safety",
+            "Confirm them",
+        )
+
+
+def _phones(reading: Reading) -> Iterator[Todo]:
+    """Phones that no longer register, of people who have a number: calls to them go to the mailbox
+    at once."""
+    device, life, person = tables.device, tables.life, tables.person
+    query = (
+        select(device.c.person, person.c.name)
+        .join(person, person.c.id == device.c.person)
+        .where(device.c.registered.is_(False))
+        .where(
+            exists().where(
+                life.c.holder_kind == "person", life.c.holder_id == device.c.person, is_open()
+            )
+        )
+        .distinct()
+        .limit(200)
+    )
+    silent = reading.connection.execute(query.order_by(person.c.name)).all()
+    if silent:
+        first = silent[0]
+        yield Todo(
+            Mark.WAITING,
+            f"{_people(len(silent))} whose phone is not registered",
+            f"Calls to {first.name} go to the mailbox at once.",
+            f"/holders/people/{first.person}",
+            "Look at it",
+        )
+
+
+def _proofs(desk: Desk) -> Iterator[Todo]:
+    stale = calls.proofs(desk, stale=True, limit=PROOFS_LOOKED_AT)
+    if stale:
+        first, _ = stale[0]
+        national = describe(first.e164).shown
+        yield Todo(
+            Mark.WAITING,
+            f"{_count(len(stale), 'proof')} gone stale",
+            f"Something on the way of calls to {national} has changed since.",
+            f"/numbers/{first.e164[1:]}/test-call",
+            "Prove again",
+        )
+
+
+def _people(n: int) -> str:
+    return "1 person" if n == 1 else f"{n:,} people"
+
+
+def _count(n: int, thing: str) -> str:
+    many = f"over {MOST_COUNTED:,}" if n > MOST_COUNTED else f"{n:,}"
+    return f"{many} {thing}{'s' if n != 1 else ''}"
