@@ -33,15 +33,24 @@ def add(page, key, way_out, kind):
 
 
 def keep(page):
-    page.get_by_role("button", name="Keep", exact=True).click()
+    with page.expect_response(lambda answer: answer.url.endswith("/draw/step")):
+        page.get_by_role("button", name="Keep", exact=True).click()
 
 
 def lead(page, way_out, to):
     page.get_by_label(way_out, exact=True).select_option(label=to)
 
 
+def places(page, *parts):
+    """Where parts of the picture are; asked again while the picture is being drawn anew."""
+    for part in parts:
+        expect(part).to_be_visible()
+    boxes = [part.bounding_box() for part in parts]
+    return boxes if all(boxes) else places(page, *parts)
+
+
 def drag(page, source, target):
-    a, b = source.bounding_box(), target.bounding_box()
+    a, b = places(page, source, target)
     page.mouse.move(a["x"] + a["width"] / 2, a["y"] + a["height"] / 2)
     page.mouse.down()
     page.mouse.move(a["x"] + 30, a["y"] + 30, steps=4)

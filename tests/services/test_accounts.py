@@ -20,7 +20,7 @@ from sedge.core.supply.offers import Wish
 from sedge.services.carriers import accounts, connections, payments
 from sedge.services.supply import holds, ordering, stock_search, supply
 from sedge.store.schema import mails
-from tests.conftest import until_quiet
+from tests.conftest import SILENT, until_quiet
 
 LINES = "Copperleaf Cafés; 50.00; office@copperleaf.example\n\nFriends of the Observatory\n"
 
@@ -224,7 +224,7 @@ def test_the_rule_tops_up_within_what_it_may_pay_in_a_month(house, desk):
     assert Decimal(books(house)["brackwater-main"]) == after.balance.amount
 
 
-@pytest.mark.parametrize("kind", ["error", "timeout", "slow"])
+@pytest.mark.parametrize("kind", ["error", SILENT, "slow"])
 def test_a_top_up_that_meets_trouble_is_paid_once(house, desk, kind):
     before = the(desk, "brackwater-main").balance.amount
     house.outside.carrier("brackwater")._client.timeout = 0.5

@@ -23,14 +23,14 @@ from sedge.services.workorders import order_views, runner
 from sedge.store.repositories import installation
 from sedge.store.schema import installation as installation_tables
 from sedge.web.supply.views import order_page
-from tests.conftest import NOW, until_quiet
+from tests.conftest import SILENT, NOW, until_quiet
 
 CARRIERS = {
     "brackwater": Wish("GB", area="Leeds", quantity=4),
     "fellgate": Wish("GB", area="Sheffield", quantity=12),
     "maplecourt": Wish("CA", quantity=4),
 }
-FAULTS = ("timeout", "error", "slow", "reject", "duplicate_callback")
+FAULTS = (SILENT, "error", "slow", "reject", "duplicate_callback")
 CALLS = ("the order", "the first look", "a later look")
 
 

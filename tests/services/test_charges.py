@@ -15,7 +15,7 @@ from sedge.services.callpaths import calls
 from sedge.services.carriers import accounts, charges, connections, payments
 from sedge.services.context import NIGHT_AGAIN
 from sedge.services.supply import ordering
-from tests.conftest import until_quiet
+from tests.conftest import SILENT, until_quiet
 
 IN_USE = "+441134960200"  # Fellgate Voice
 
@@ -130,7 +130,7 @@ def test_a_feature_switched_on_is_charged_from_the_next_month(house, desk):
     assert accounts_monthly(house, desk) == first
 
 
-@pytest.mark.parametrize("fault", ["timeout", "error"])
+@pytest.mark.parametrize("fault", [SILENT, "error"])
 def test_a_carrier_that_is_silent_is_asked_the_next_time(house, desk, fault):
     to_the_first(house)
     before = account(desk)

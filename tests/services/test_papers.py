@@ -15,7 +15,7 @@ from sedge.core.workorders.life import OrderState
 from sedge.services import today
 from sedge.services.supply import documents, holds, ordering, stock_search, supply
 from sedge.services.workorders import order_views
-from tests.conftest import NOW, until_quiet
+from tests.conftest import SILENT, NOW, until_quiet
 
 PDF = b"%PDF-1.7\n" + b"0" * 30_000
 SMALL_SCAN = b"\x89PNG\r\n\x1a\n" + b"0" * 500
@@ -116,7 +116,7 @@ def test_a_rejected_paper_holds_the_order_until_another_is_sent(house, desk):
     assert documents.rejected(desk) == []
 
 
-@pytest.mark.parametrize("kind", ["timeout", "error", "slow"])
+@pytest.mark.parametrize("kind", [SILENT, "error", "slow"])
 def test_a_fault_while_another_paper_is_sent_changes_nothing_about_the_end(house, desk, kind):
     house.outside.control.call(
         "PUT", "review", json={"verdict": "rejected", "reason": "not signed", "count": 1}

@@ -10,7 +10,7 @@ from sedge.core.workorders.life import OrderState
 from sedge.services.supply import execution, stock_search, supply
 from sedge.services.workorders import order_running, order_views
 from sedge.standins.carriers.carrier_profiles import MANNERS
-from tests.conftest import until_quiet
+from tests.conftest import SILENT, until_quiet
 
 GONE = next(
     f"+44113496{n:04d}"
@@ -76,7 +76,7 @@ def test_nothing_dearer_than_the_limits_is_bought_and_it_ends_on_its_day(house, 
     assert bought(house) == []
 
 
-@pytest.mark.parametrize("kind", ["timeout", "error", "slow"])
+@pytest.mark.parametrize("kind", [SILENT, "error", "slow"])
 def test_faults_while_it_asks_or_buys_end_in_one_order(house, desk, kind):
     house.outside.control.call("POST", "freed", json={"numbers": [GONE]})
     house.outside.control.order_fault({"service": "brackwater", "fault": kind, "count": 2})

@@ -72,6 +72,7 @@ export const drawing = () => ({
     const svg = this.$el.querySelector("svg.pm-edit");
     if (!this.dragged) {
       this.dragged = true;
+      this.$el.dataset.dragging = "";
       this.rope = document.createElementNS("http://www.w3.org/2000/svg", "line");
       this.rope.setAttribute("class", "pm-rope");
       const start = this.inside(svg, this.drag);
@@ -90,6 +91,7 @@ export const drawing = () => ({
   drop(event) {
     const drag = this.drag;
     this.drag = null;
+    delete this.$el.dataset.dragging;
     if (!drag || !this.dragged) return;
     this.rope.remove();
     this.$el.querySelector("svg.pm-edit").classList.remove("pm-leading", "pm-moving");

@@ -30,8 +30,9 @@ async function drawAnew(part) {
   document.dispatchEvent(new CustomEvent("sedge:redrawn"));
 }
 
-// What somebody is typing in, or has opened, is left alone until the next change.
+// What somebody is typing in, dragging in, or has opened, is left alone until the next change.
 function isInUse(part) {
+  if (part.matches("[data-dragging]")) return true;
   if (part.querySelector("form[data-typed]")) return true;
   const typing = part.contains(document.activeElement) && document.activeElement.matches("input, textarea, select");
   return typing || part.querySelector("details[open]") !== null;
