@@ -19,6 +19,7 @@ from sedge.core.facts import Money
 from sedge.core.licences.records import Entitlement
 from sedge.core.numbers.life import State
 from sedge.settings import Settings
+from tests.declared import holding_to_declared
 
 hypothesis_settings.register_profile("ci", max_examples=60, deadline=None, derandomize=True)
 hypothesis_settings.register_profile("long", max_examples=2000, deadline=None)
@@ -310,9 +311,7 @@ def house(seeded: Path, tmp_path: Path, request: pytest.FixtureRequest) -> Itera
     shutil.copytree(seeded, folder)
     with standins(folder) as outside:
         opened = open_house(
-            Settings(
-                data=folder, demo=True, durable=False, runner=False, outside_seconds=patience
-            ),
+            Settings(data=folder, demo=True, durable=False, runner=False, outside_seconds=patience),
             outside.url,
         )
         yield opened
@@ -349,6 +348,7 @@ def client(house: Any) -> Iterator[Any]:
         serving(house) as app,
         TestClient(app, base_url="http://127.0.0.1:8420", follow_redirects=False) as opened,
     ):
+        opened.event_hooks = holding_to_declared()
         yield opened
 
 
@@ -370,6 +370,7 @@ def shared(seeded: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[A
             serving(opened) as app,
             TestClient(app, base_url="http://127.0.0.1:8420", follow_redirects=False) as made,
         ):
+            made.event_hooks = holding_to_declared()
             yield made
         opened.close()
 

@@ -23,7 +23,7 @@ from sedge.services.workorders import order_views, runner
 from sedge.store.repositories import installation
 from sedge.store.schema import installation as installation_tables
 from sedge.web.supply.views import order_page
-from tests.conftest import SILENT, NOW, until_quiet
+from tests.conftest import NOW, SILENT, until_quiet
 
 CARRIERS = {
     "brackwater": Wish("GB", area="Leeds", quantity=4),

@@ -15,7 +15,7 @@ from sedge.core.workorders.life import OrderState
 from sedge.services import today
 from sedge.services.supply import documents, holds, ordering, stock_search, supply
 from sedge.services.workorders import order_views
-from tests.conftest import SILENT, NOW, until_quiet
+from tests.conftest import NOW, SILENT, until_quiet
 
 PDF = b"%PDF-1.7\n" + b"0" * 30_000
 SMALL_SCAN = b"\x89PNG\r\n\x1a\n" + b"0" * 500

@@ -9,9 +9,20 @@ from typing import Any
 
 from fastapi import FastAPI
 
+from sedge.api.routing import COOKIE
 from sedge.core.workorders.tasks import TASK
 
 TASKS = "AnyTask"
+# either is enough; what each may do hangs on the role of whoever it belongs to
+SIGN_IN = {
+    "token": {"type": "http", "scheme": "bearer"},
+    "session": {
+        "type": "apiKey",
+        "in": "cookie",
+        "name": COOKIE,
+        "description": "of the pages; for reading, and for calls that come from Sedge's own pages",
+    },
+}
 
 
 def describe(app: FastAPI) -> dict[str, Any]:
@@ -22,5 +33,7 @@ def describe(app: FastAPI) -> dict[str, Any]:
         tasks = TASK.json_schema(ref_template="#/components/schemas/{model}")
         schemas |= tasks.pop("$defs", {})
         schemas[TASKS] = tasks
+        made["components"]["securitySchemes"] = SIGN_IN
+        made["security"] = [{name: []} for name in SIGN_IN]
         app.openapi_schema = made
     return app.openapi_schema

@@ -8,6 +8,7 @@ from collections.abc import Callable, Coroutine
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query, Request
+from fastapi.encoders import jsonable_encoder
 from fastapi.responses import JSONResponse, Response
 from fastapi.routing import APIRoute
 
@@ -164,6 +165,19 @@ class Resource(APIRouter):
             path, methods=[method], dependencies=[Depends(ApiGuard(may))], **options
         )
 
+    def creates(
+        self, path: str, may: May, answer: Any, **options: Any
+    ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+        """A POST that makes something and hands out `once`; `answer` is what is made."""
+        return self.write(path, may, status_code=201, response_model=answer, **options)
+
+    def file(
+        self, path: str, may: May, *media_types: str
+    ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+        """A download of one of the media types."""
+        content = {one: {"schema": {"type": "string", "format": "binary"}} for one in media_types}
+        return self.read(path, may, response_class=Response, responses={200: {"content": content}})
+
 
 def once(request: Request, desk: Desk, body: Any, make: idempotency.Make) -> Response:
     """Answer a creating POST; with an `Idempotency-Key` the same key and body give the same answer,
@@ -174,7 +188,7 @@ def once(request: Request, desk: Desk, body: Any, make: idempotency.Make) -> Res
     key = request.headers.get("idempotency-key")
     if not key:
         status, answer = make(None)
-        return JSONResponse(answer, status)
+        return JSONResponse(jsonable_encoder(answer), status)
     if len(key) > 120:
         raise NotUnderstood(
             "An idempotency key has at most 120 characters.", field="Idempotency-Key"
@@ -184,7 +198,12 @@ def once(request: Request, desk: Desk, body: Any, make: idempotency.Make) -> Res
             [request.url.path, str(request.query_params), body], sort_keys=True, default=str
         ).encode()
     ).hexdigest()
-    status, answer = idempotency.once(desk, f"{desk.who.sign_in}:{key}", digest, make)
+
+    def make_plain(identity: str | None) -> tuple[int, object]:
+        status, answer = make(identity)
+        return status, jsonable_encoder(answer)
+
+    status, answer = idempotency.once(desk, f"{desk.who.sign_in}:{key}", digest, make_plain)
     return JSONResponse(answer, status)
 
 

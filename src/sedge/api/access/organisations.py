@@ -1,12 +1,27 @@
 """The organisations somebody acts for, a new one from a pattern; who signs in here; letters;
 templates of work orders."""
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import Query, Request
 from pydantic import BaseModel, ConfigDict, Field
 
-from sedge.api import shapes
+from sedge.api.access.answers import (
+    InvitationOut,
+    LetterOut,
+    LetterPreviewOut,
+    MemberOut,
+    MembersOut,
+    OrganisationAddedCheckOut,
+    OrganisationAddedOut,
+    OrganisationOut,
+    TemplateOut,
+    TemplateSlotOut,
+    TemplatesOut,
+    TemplatesUsualOut,
+    TemplateUsedOut,
+)
+from sedge.api.answers import Page, moment
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.formats.letters import LetterText
@@ -39,7 +54,7 @@ class NewOrganisation(BaseModel):
     security_desk: str = Field(default="", max_length=200)
     accepted: bool = False
 
-    def form(self) -> dict[str, Any]:
+    def form(self) -> dict[str, str]:
         values = self.model_dump(exclude={"administrators", "accepted"})
         return {
             **values,
@@ -85,8 +100,8 @@ class Filled(BaseModel):
 
 
 @resource.read("/organisations")
-def mine(desk: AtDesk) -> dict[str, Any]:
-    items = [
+def mine(desk: AtDesk) -> Page[OrganisationOut]:
+    items: list[OrganisationOut] = [
         {
             "id": m.organisation.id,
             "name": m.organisation.name,
@@ -104,10 +119,12 @@ def mine(desk: AtDesk) -> dict[str, Any]:
 
 
 @resource.write("/organisations", May.SET_RULES, status_code=201)
-def add(desk: AtDesk, asked: NewOrganisation, *, dry_run: bool = False) -> dict[str, Any]:
+def add(desk: AtDesk, asked: NewOrganisation, *, dry_run: bool = False) -> OrganisationAddedOut:
     """Everything is looked at first; with `dry_run` only that."""
     found = organisations.review(desk, asked.form())
-    checks = [{"what": c.what, "ok": c.ok, "says": c.says} for c in found.checks]
+    checks: list[OrganisationAddedCheckOut] = [
+        {"what": c.what, "ok": c.ok, "says": c.says} for c in found.checks
+    ]
     if dry_run:
         return {"id": None, "runnable": found.runnable, "checks": checks}
     made = organisations.create(desk, asked.form())
@@ -117,7 +134,7 @@ def add(desk: AtDesk, asked: NewOrganisation, *, dry_run: bool = False) -> dict[
 # ── who signs in ──
 
 
-def _member(m: Member) -> dict[str, Any]:
+def _member(m: Member) -> MemberOut:
     return {
         "id": m.sign_in,
         "name": m.name,
@@ -127,7 +144,7 @@ def _member(m: Member) -> dict[str, Any]:
     }
 
 
-def _invitation(x: Invitation) -> dict[str, Any]:
+def _invitation(x: Invitation) -> InvitationOut:
     return {
         "id": x.id,
         "name": x.name,
@@ -135,12 +152,12 @@ def _invitation(x: Invitation) -> dict[str, Any]:
         "role": x.role.value,
         "sites": list(x.sites),
         "by": x.invited_by,
-        "until": shapes.moment(x.expires_at),
+        "until": moment(x.expires_at),
     }
 
 
 @resource.read("/members", May.SET_RULES)
-def who(desk: AtDesk) -> dict[str, Any]:
+def who(desk: AtDesk) -> MembersOut:
     here, invited = members.listing(desk)
     return {
         "items": [_member(m) for m in here],
@@ -150,25 +167,25 @@ def who(desk: AtDesk) -> dict[str, Any]:
 
 
 @resource.write("/members", May.SET_RULES, status_code=201)
-def invite(request: Request, desk: AtDesk, asked: Invited) -> dict[str, Any]:
+def invite(request: Request, desk: AtDesk, asked: Invited) -> InvitationOut:
     """Writes to them; the letter has an address that lets them in once, within a week."""
     return _invitation(members.invite(desk, asked.model_dump(), str(request.base_url)))
 
 
 @resource.write("/members/{sign_in}", May.SET_RULES)
-def change(desk: AtDesk, sign_in: str, asked: Role) -> dict[str, Any]:
+def change(desk: AtDesk, sign_in: str, asked: Role) -> MembersOut:
     members.change(desk, sign_in, asked.model_dump())
     return who(desk)
 
 
 @resource.write("/members/{sign_in}", May.SET_RULES, "DELETE")
-def end(desk: AtDesk, sign_in: str) -> dict[str, Any]:
+def end(desk: AtDesk, sign_in: str) -> MembersOut:
     members.end(desk, sign_in)
     return who(desk)
 
 
 @resource.write("/invitations/{key}", May.SET_RULES, "DELETE")
-def withdraw(desk: AtDesk, key: str) -> dict[str, Any]:
+def withdraw(desk: AtDesk, key: str) -> MembersOut:
     members.withdraw(desk, key)
     return who(desk)
 
@@ -176,7 +193,7 @@ def withdraw(desk: AtDesk, key: str) -> dict[str, Any]:
 # ── letters ──
 
 
-def _letter(kept: letters.Kept) -> dict[str, Any]:
+def _letter(kept: letters.Kept) -> LetterOut:
     t = kept.text
     return {
         "kind": t.kind,
@@ -189,21 +206,21 @@ def _letter(kept: letters.Kept) -> dict[str, Any]:
 
 
 @resource.read("/letters/{kind}/{language}", May.SET_RULES)
-def letter(desk: AtDesk, kind: str, language: str) -> dict[str, Any]:
+def letter(desk: AtDesk, kind: str, language: str) -> LetterOut:
     return _letter(letters.look(desk, kind, language))
 
 
 @resource.read("/letters/{kind}/{language}/preview", May.SET_RULES)
 def preview(
     desk: AtDesk, kind: str, language: str, order: Annotated[str, Query(max_length=80)] = ""
-) -> dict[str, Any]:
+) -> LetterPreviewOut:
     """As it would be with a real work order's facts."""
     shown = letters.preview(desk, letters.look(desk, kind, language).text, order)
     return {"subject": shown.subject, "text": shown.text, "html": shown.html}
 
 
 @resource.write("/letters/{kind}/{language}", May.SET_RULES, "PUT")
-def keep_letter(desk: AtDesk, kind: str, language: str, asked: Letter) -> dict[str, Any]:
+def keep_letter(desk: AtDesk, kind: str, language: str, asked: Letter) -> LetterOut:
     return _letter(
         letters.put(
             desk, LetterText(kind, language, asked.subject, asked.text, asked.html), asked.version
@@ -215,9 +232,9 @@ def keep_letter(desk: AtDesk, kind: str, language: str, asked: Letter) -> dict[s
 
 
 @resource.read("/templates", May.CHANGE_ESTATE)
-def templates(desk: AtDesk) -> dict[str, Any]:
+def templates(desk: AtDesk) -> TemplatesOut:
     """The usual work with its fields, and what was kept from work orders with its slots."""
-    usual = [
+    usual: list[TemplatesUsualOut] = [
         {"id": k.key, "name": k.name, "what": k.what, "fields": list(k.fields)}
         for k in guided_workflows.KINDS.values()
     ]
@@ -228,8 +245,8 @@ def templates(desk: AtDesk) -> dict[str, Any]:
     }
 
 
-def _template(x: order_templates.Template) -> dict[str, Any]:
-    slots = [
+def _template(x: order_templates.Template) -> TemplateOut:
+    slots: list[TemplateSlotOut] = [
         {"slot": i, "subject": kind, "id": ref, "name": name}
         for i, (kind, ref, name) in enumerate(x.slots)
     ]
@@ -237,12 +254,12 @@ def _template(x: order_templates.Template) -> dict[str, Any]:
 
 
 @resource.write("/work-orders/{key}/template", May.CHANGE_ESTATE, status_code=201)
-def keep_template(desk: AtDesk, key: str, asked: Named) -> dict[str, Any]:
+def keep_template(desk: AtDesk, key: str, asked: Named) -> TemplateOut:
     return _template(order_templates.keep_as_template(desk, key, asked.name))
 
 
 @resource.write("/templates/{key}", May.CHANGE_ESTATE, status_code=201)
-def use_template(desk: AtDesk, key: str, asked: Filled) -> dict[str, Any]:
+def use_template(desk: AtDesk, key: str, asked: Filled) -> TemplateUsedOut:
     """A draft of it."""
     if key in guided_workflows.KINDS:
         tasks, title = guided_workflows.plan(desk, key, asked.fields)
@@ -253,6 +270,6 @@ def use_template(desk: AtDesk, key: str, asked: Filled) -> dict[str, Any]:
 
 
 @resource.write("/templates/{key}", May.CHANGE_ESTATE, "DELETE")
-def throw_away(desk: AtDesk, key: str) -> dict[str, Any]:
+def throw_away(desk: AtDesk, key: str) -> TemplatesOut:
     order_templates.throw_away_template(desk, key)
     return templates(desk)

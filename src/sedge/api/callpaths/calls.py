@@ -1,16 +1,25 @@
 """Calls: traces in and out, test calls, proofs."""
 
-from dataclasses import asdict
 from datetime import datetime
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from sedge.api import shapes
+from sedge.api.answers import Page
+from sedge.api.callpaths.answers import (
+    InboundTraceOut,
+    InboundTraceStepOut,
+    OutboundTraceCandidateOut,
+    OutboundTraceOut,
+    ProofOut,
+    TestCallOut,
+    proof_out,
+)
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.callpaths.tracing.trace import World
 from sedge.core.errors import NotUnderstood
+from sedge.core.safety.emergency import EmergencyAnswer
 from sedge.services.callpaths import calls
 from sedge.services.numbers.numbers import the_number
 
@@ -40,7 +49,7 @@ class TestCall(BaseModel):
 
 
 @resource.write("/trace/inbound", May.LOOK)
-def inbound(desk: AtDesk, asked: Inbound) -> dict[str, Any]:
+def inbound(desk: AtDesk, asked: Inbound) -> InboundTraceOut:
     if asked.at is not None and asked.at.tzinfo is None:
         raise NotUnderstood("at is a moment with its offset.", field="at")
     followed = calls.follow(
@@ -51,7 +60,7 @@ def inbound(desk: AtDesk, asked: Inbound) -> dict[str, Any]:
         caller=calls.caller_words(desk, asked.caller),
     )
     trace = followed.trace
-    steps = [
+    steps: list[InboundTraceStepOut] = [
         {
             "at": h.at,
             "step": h.step,
@@ -79,12 +88,12 @@ class Note(BaseModel):
 
 
 @resource.write("/trace/outbound", May.LOOK)
-def outbound(desk: AtDesk, asked: Outbound) -> dict[str, Any]:
+def outbound(desk: AtDesk, asked: Outbound) -> OutboundTraceOut:
     trace = calls.follow_out(desk, asked.person, asked.dialled)
-    candidates = [
+    candidates: list[OutboundTraceCandidateOut] = [
         {"trunk": c.trunk, "taken": c.taken, "reason": c.reason} for c in trace.candidates
     ]
-    body: dict[str, Any] = {
+    body: OutboundTraceOut = {
         "normalised": trace.dialled.result,
         "kind": trace.dialled.kind,
         "candidates": candidates,
@@ -102,20 +111,18 @@ def outbound(desk: AtDesk, asked: Outbound) -> dict[str, Any]:
     }
     if trace.emergency:
         e = trace.emergency
-        body |= {
-            "spot": e.spot,
-            "spot_words": e.spot_words,
-            "psap": e.psap,
-            "callback": e.callback,
-            "told": e.told,
-            "broken": e.broken,
-            "cautions": e.cautions,
-        }
+        body["spot"] = e.spot
+        body["spot_words"] = e.spot_words
+        body["psap"] = e.psap
+        body["callback"] = e.callback
+        body["told"] = e.told
+        body["broken"] = e.broken
+        body["cautions"] = e.cautions
     return body
 
 
 @resource.write("/test-calls", May.PLACE_TEST_CALL)
-def test_call(desk: AtDesk, asked: TestCall) -> dict[str, Any]:
+def test_call(desk: AtDesk, asked: TestCall) -> TestCallOut:
     proof = calls.place_test_call(
         desk, the_number(desk, asked.number), asked.direction, presses=asked.presses
     )
@@ -124,25 +131,23 @@ def test_call(desk: AtDesk, asked: TestCall) -> dict[str, Any]:
         "rang": list(proof.rang),
         "matches_trace": not proof.differs,
         "differs": proof.differs,
-        "proof": shapes.proof(proof),
+        "proof": proof_out(proof),
     }
 
 
 @resource.write("/proofs/{key}/note", May.PLACE_TEST_CALL)
-def note(desk: AtDesk, key: str, asked: Note) -> dict[str, Any]:
-    return shapes.proof(calls.note_on_call(desk, key, asked.note))
+def note(desk: AtDesk, key: str, asked: Note) -> ProofOut:
+    return proof_out(calls.note_on_call(desk, key, asked.note))
 
 
 @resource.read("/proofs")
-def proofs(desk: AtDesk, stale: bool | None = None) -> dict[str, Any]:
+def proofs(desk: AtDesk, stale: bool | None = None) -> Page[ProofOut]:
     return {
-        "items": [
-            shapes.proof(p, stale=is_stale) for p, is_stale in calls.proofs(desk, stale=stale)
-        ],
+        "items": [proof_out(p, stale=is_stale) for p, is_stale in calls.proofs(desk, stale=stale)],
         "next": None,
     }
 
 
 @resource.read("/safety/emergency-test")
-def emergency_test(desk: AtDesk, number: str, dialled: str = "999") -> dict[str, Any]:
-    return asdict(calls.emergency(desk, the_number(desk, number), dialled[:20]))
+def emergency_test(desk: AtDesk, number: str, dialled: str = "999") -> EmergencyAnswer:
+    return calls.emergency(desk, the_number(desk, number), dialled[:20])

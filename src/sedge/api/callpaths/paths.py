@@ -1,13 +1,44 @@
 """Call paths: what is published, what is computed of it, drawings, questions, open formats."""
 
 from datetime import date, datetime
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal, cast
 
 from fastapi import Body, File, Form, UploadFile
 from fastapi.responses import Response
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
-from sedge.api import shapes
+from sedge.api.answers import OrderMadeOut, Page, moment
+from sedge.api.callpaths.answers import (
+    ConsequenceOut,
+    CplReportOut,
+    DrawingDetailOut,
+    DrawingOut,
+    EndingsItemOut,
+    EndingsOut,
+    JsonSchemaOut,
+    PathComparisonNumberOut,
+    PathComparisonOut,
+    PathComparisonStepOut,
+    PathDetailOut,
+    PathDetailVersionOut,
+    PathFindingOut,
+    PathFindingsOut,
+    PathFindingsTestCaseOut,
+    PathOut,
+    PathProvingOut,
+    PathReadOut,
+    ReachableDeviceOut,
+    ReachableOut,
+    RungByOut,
+    SoundKeptOut,
+    SoundOut,
+    WeekDayOut,
+    WeekOfManyDayOut,
+    WeekOfManyOut,
+    WeekOut,
+    WhatIfItemOut,
+    WhatIfOut,
+)
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.callpaths.steps import Path
@@ -71,18 +102,18 @@ class Publish(BaseModel):
     reason: str = Field(default="", max_length=200)
 
 
-def _shape(path: PathVersion, numbers: int = 0) -> dict[str, Any]:
+def _shape(path: PathVersion, numbers: int = 0) -> PathOut:
     return {
         "id": path.id,
         "name": path.name,
         "version": path.number,
-        "in_force_from": shapes.moment(path.in_force_from),
+        "in_force_from": moment(path.in_force_from),
         "numbers": numbers,
         "body": path.body,
     }
 
 
-def _finding(finding: Finding) -> dict[str, Any]:
+def _finding(finding: Finding) -> PathFindingOut:
     return {
         "rule": finding.rule,
         "level": finding.level.value,
@@ -92,22 +123,22 @@ def _finding(finding: Finding) -> dict[str, Any]:
 
 
 @resource.read("/paths")
-def listing(desk: AtDesk) -> dict[str, Any]:
+def listing(desk: AtDesk) -> Page[PathOut]:
     users = paths.counts(desk)
     return {"items": [_shape(p, users.get(p.id, 0)) for p in paths.listing(desk)], "next": None}
 
 
 @resource.read("/paths/schema")
-def schema() -> dict[str, Any]:
+def schema() -> JsonSchemaOut:
     """JSON Schema of a call path's file."""
-    return path_json.schema()
+    return cast(JsonSchemaOut, path_json.schema())
 
 
 @resource.read("/paths/week")
-def week_of_many(desk: AtDesk, site: str = "", monday: Monday | None = None) -> dict[str, Any]:
+def week_of_many(desk: AtDesk, site: str = "", monday: Monday | None = None) -> WeekOfManyOut:
     """How many numbers end how, for each hour of a week, over a site or all sites."""
     many = path_analysis.week_of_many(desk, site=site, monday=monday)
-    days = [
+    days: list[WeekOfManyDayOut] = [
         {
             "day": day.isoformat(),
             "hours": [
@@ -134,11 +165,11 @@ def what_if(
     desk: AtDesk,
     what: Literal["trunk", "site", "person"],
     id: str,  # noqa: A002  a query parameter
-) -> dict[str, Any]:
+) -> WhatIfOut:
     """The numbers whose calls would end otherwise if a trunk were down, a site closed, a person
     gone."""
     found = path_reach.what_if(desk, what, id)
-    items = [
+    items: list[WhatIfItemOut] = [
         {"number": a.number.e164, "changes": [_consequence(c) for c in a.consequences]}
         for a in found.affected
     ]
@@ -150,16 +181,15 @@ def what_if(
     }
 
 
-def _consequence(c: Consequence) -> dict[str, Any]:
-    return {"at": shapes.moment(c.at), "before": c.before, "after": c.after}
+def _consequence(c: Consequence) -> ConsequenceOut:
+    return {"at": moment(c.at), "before": c.before, "after": c.after}
 
 
 @resource.read("/paths/{key}")
-def one(desk: AtDesk, key: str) -> dict[str, Any]:
+def one(desk: AtDesk, key: str) -> PathDetailOut:
     view = paths.look(desk, key)
-    versions = [
-        {"version": number, "in_force_from": shapes.moment(at)}
-        for number, at in paths.versions(desk, key)
+    versions: list[PathDetailVersionOut] = [
+        {"version": number, "in_force_from": moment(at)} for number, at in paths.versions(desk, key)
     ]
     return {
         **_shape(view.published, len(view.numbers)),
@@ -169,18 +199,18 @@ def one(desk: AtDesk, key: str) -> dict[str, Any]:
 
 
 @resource.read("/paths/{key}/endings")
-def endings(desk: AtDesk, key: str) -> dict[str, Any]:
+def endings(desk: AtDesk, key: str) -> EndingsOut:
     """Every way a call can end in the coming year, each with the shortest story that leads
     there."""
     analysis = path_analysis.analyse(desk, key)
-    items = [
+    items: list[EndingsItemOut] = [
         {
             "kind": e.way.kind.value,
             "step": e.way.step,
             "exit": e.way.exit,
             "reason": e.trace.ending.reason,
             "who": list(e.way.who),
-            "at": shapes.moment(e.way.at),
+            "at": moment(e.way.at),
             "choices": list(e.way.choices),
             "way": [{"step": s, "exit": x} for s, x in e.way.way],
             "seconds": e.trace.seconds,
@@ -195,9 +225,9 @@ def endings(desk: AtDesk, key: str) -> dict[str, Any]:
 
 
 @resource.read("/paths/{key}/findings")
-def findings(desk: AtDesk, key: str) -> dict[str, Any]:
+def findings(desk: AtDesk, key: str) -> PathFindingsOut:
     analysis = path_analysis.analyse(desk, key)
-    cases = [
+    cases: list[PathFindingsTestCaseOut] = [
         {"name": v.case.name, "passes": not v.differs, "differs": v.differs}
         for v in analysis.verdicts
     ]
@@ -205,19 +235,19 @@ def findings(desk: AtDesk, key: str) -> dict[str, Any]:
 
 
 @resource.read("/paths/{key}/week")
-def week(desk: AtDesk, key: str, monday: Monday | None = None) -> dict[str, Any]:
+def week(desk: AtDesk, key: str, monday: Monday | None = None) -> WeekOut:
     return _week(path_analysis.analyse(desk, key, monday=monday).week)
 
 
 @resource.read("/numbers/{number}/week")
-def week_of_number(desk: AtDesk, number: str, monday: Monday | None = None) -> dict[str, Any]:
+def week_of_number(desk: AtDesk, number: str, monday: Monday | None = None) -> WeekOut:
     return _week(path_analysis.week_of_number(desk, the_number(desk, number), monday=monday))
 
 
-def _week(found: Week) -> dict[str, Any]:
+def _week(found: Week) -> WeekOut:
     """Hours of the local clock; an hour that is left out has no parts, one that comes twice parts
     of two hours."""
-    days = [
+    days: list[WeekDayOut] = [
         {
             "day": d.day.isoformat(),
             "holiday": d.holiday,
@@ -227,8 +257,8 @@ def _week(found: Week) -> dict[str, Any]:
                     "grade": c.grade.value,
                     "parts": [
                         {
-                            "from": shapes.moment(p.start),
-                            "to": shapes.moment(p.end),
+                            "from": moment(p.start),
+                            "to": moment(p.end),
                             "grade": p.grade.value,
                         }
                         for p in c.parts
@@ -245,14 +275,14 @@ def _week(found: Week) -> dict[str, Any]:
 @resource.read("/paths/{key}/compare")
 def compare(
     desk: AtDesk, key: str, old: int | None = None, new: int | None = None
-) -> dict[str, Any]:
+) -> PathComparisonOut:
     """Two versions; by default what is published and what is drawn."""
     found = drawing.compare(desk, key, old=old, new=new)
-    steps = [
+    steps: list[PathComparisonStepOut] = [
         {"step": c.key, "title": c.title, "what": c.what, "words": list(c.words)}
         for c in found.difference.steps
     ]
-    numbers = [
+    numbers: list[PathComparisonNumberOut] = [
         {"number": called.e164, "changes": [_consequence(c) for c in changes]}
         for called, changes in found.consequences
     ]
@@ -260,7 +290,7 @@ def compare(
 
 
 @resource.write("/paths/{key}/prove", May.CHANGE_ESTATE)
-def prove(desk: AtDesk, key: str) -> dict[str, Any]:
+def prove(desk: AtDesk, key: str) -> PathProvingOut:
     """Place a test call to every number of a path; the work order that does."""
     order = proof_calls.prove_again(desk, path=key)
     return {"work_order": order.id, "no": order.no, "calls": len(order.tasks)}
@@ -269,7 +299,7 @@ def prove(desk: AtDesk, key: str) -> dict[str, Any]:
 # ── drawings ──
 
 
-def _draft(draft: Draft) -> dict[str, Any]:
+def _draft(draft: Draft) -> DrawingOut:
     return {
         "path": draft.path,
         "name": draft.name,
@@ -277,18 +307,18 @@ def _draft(draft: Draft) -> dict[str, Any]:
         "based_on": draft.based_on,
         "version": draft.version,
         "changed_by": draft.actor,
-        "changed_at": shapes.moment(draft.at),
+        "changed_at": moment(draft.at),
         "body": draft.body.model_dump(mode="json"),
     }
 
 
 @resource.read("/drawings")
-def drawings(desk: AtDesk) -> dict[str, Any]:
+def drawings(desk: AtDesk) -> Page[DrawingOut]:
     return {"items": [_draft(d) for d in paths.drawings(desk)], "next": None}
 
 
 @resource.write("/drawings", May.CHANGE_ESTATE, status_code=201)
-def begin(desk: AtDesk, asked: Begin) -> dict[str, Any]:
+def begin(desk: AtDesk, asked: Begin) -> DrawingOut:
     draft = (
         drawing.begin(desk, asked.path)
         if asked.path
@@ -298,13 +328,13 @@ def begin(desk: AtDesk, asked: Begin) -> dict[str, Any]:
 
 
 @resource.read("/drawings/{key}")
-def drawn(desk: AtDesk, key: str) -> dict[str, Any]:
+def drawn(desk: AtDesk, key: str) -> DrawingDetailOut:
     now = drawing.open_draft(desk, key)
     return {**_draft(now.draft), "findings": [_finding(f) for f in now.findings]}
 
 
 @resource.write("/drawings/{key}", May.CHANGE_ESTATE, method="PUT")
-def draw(desk: AtDesk, key: str, wanted: Drawn) -> dict[str, Any]:
+def draw(desk: AtDesk, key: str, wanted: Drawn) -> DrawingDetailOut:
     drawing.change(
         desk, key, wanted.version, lambda _body, _where: (wanted.body, ""), name=wanted.name
     )
@@ -312,7 +342,7 @@ def draw(desk: AtDesk, key: str, wanted: Drawn) -> dict[str, Any]:
 
 
 @resource.write("/drawings/{key}/publish", May.CHANGE_ESTATE)
-def publish(desk: AtDesk, key: str, asked: Publish) -> dict[str, Any]:
+def publish(desk: AtDesk, key: str, asked: Publish) -> OrderMadeOut:
     """A draft work order that publishes the drawing; run it as any other."""
     order = drawing.publish(
         desk, key, asked.version, run_at=asked.run_at, prove=asked.prove, reason=asked.reason
@@ -330,26 +360,30 @@ def discard(desk: AtDesk, key: str) -> Response:
 
 
 @resource.read("/people/{key}/reachable")
-def reachable(desk: AtDesk, key: str, at: datetime | None = None) -> dict[str, Any]:
+def reachable(desk: AtDesk, key: str, at: datetime | None = None) -> ReachableOut:
     """Which devices, mobiles and groups would ring for a person, and why the others not."""
     if at is not None and at.tzinfo is None:
         raise NotUnderstood("at is a moment with its offset.", field="at")
     found = path_reach.reachable(desk, key, at)
-    devices = [{"device": name, "would_ring": True, "reason": "registered"} for name in found.rings]
-    devices += [{"device": name, "would_ring": False, "reason": why} for name, why in found.silent]
+    devices: list[ReachableDeviceOut] = [
+        {"device": name, "would_ring": True, "reason": "registered"} for name in found.rings
+    ]
+    silent: list[ReachableDeviceOut] = [
+        {"device": name, "would_ring": False, "reason": why} for name, why in found.silent
+    ]
     return {
         "person": found.person.id,
-        "at": shapes.moment(found.at),
+        "at": moment(found.at),
         "reachable": bool(found.rings),
         "why_not": found.why_not,
-        "devices": devices,
+        "devices": devices + silent,
         "may_pick_up": list(found.pickup),
         "groups": found.groups,
     }
 
 
 @resource.read("/people/{key}/rung-by")
-def rung_by(desk: AtDesk, key: str) -> dict[str, Any]:
+def rung_by(desk: AtDesk, key: str) -> Page[RungByOut]:
     """The numbers that ring a person, and through what."""
     return {
         "items": [
@@ -362,27 +396,27 @@ def rung_by(desk: AtDesk, key: str) -> dict[str, Any]:
 # ── open formats ──
 
 
-@resource.read("/paths/{key}/path.json")
+@resource.file("/paths/{key}/path.json", May.LOOK, "application/json")
 def as_json(desk: AtDesk, key: str) -> Response:
     return Response(path_files.as_json(desk, key), media_type="application/json")
 
 
-@resource.read("/paths/{key}/path.cpl")
+@resource.file("/paths/{key}/path.cpl", May.LOOK, "application/cpl+xml")
 def as_cpl(desk: AtDesk, key: str) -> Response:
     return Response(path_files.as_cpl(desk, key).data, media_type="application/cpl+xml")
 
 
 @resource.read("/paths/{key}/cpl-report")
-def cpl_report(desk: AtDesk, key: str) -> dict[str, Any]:
+def cpl_report(desk: AtDesk, key: str) -> CplReportOut:
     return {"items": path_files.as_cpl(desk, key).report}
 
 
-@resource.read("/paths/{key}/hours.ics")
+@resource.file("/paths/{key}/hours.ics", May.LOOK, "text/calendar")
 def hours(desk: AtDesk, key: str) -> Response:
     return Response(path_files.hours_calendar(desk, key), media_type="text/calendar")
 
 
-@resource.read("/enum.zone")
+@resource.file("/enum.zone", May.LOOK, "text/dns")
 def enum(desk: AtDesk) -> Response:
     return Response(path_files.enum(desk), media_type="text/dns")
 
@@ -395,7 +429,7 @@ def bring_in(
     ],
     name: str = "",
     site: str = "",
-) -> dict[str, Any]:
+) -> PathReadOut:
     """A JSON or CPL file as a new drawing, with the report of what could not be read."""
     key, report = path_files.bring_in(desk, data, name=name, site=site)
     return {"path": key, "report": report}
@@ -405,11 +439,11 @@ def bring_in(
 
 
 @resource.read("/sounds")
-def sound_shelf(desk: AtDesk) -> dict[str, Any]:
+def sound_shelf(desk: AtDesk) -> Page[SoundOut]:
     return {"items": [_sound(s) for s in sounds.listing(desk)], "next": None}
 
 
-def _sound(sound: sounds.Sound) -> dict[str, Any]:
+def _sound(sound: sounds.Sound) -> SoundOut:
     return {
         "id": sound.id,
         "name": sound.name,
@@ -428,7 +462,7 @@ def keep_sound(
     name: Annotated[str, Form()],
     text: Annotated[str, Form()],
     language: Annotated[str, Form()] = "",
-) -> dict[str, Any]:
+) -> SoundKeptOut:
     key, facts = sounds.keep(desk, name, language, text, sound.file.read(sounds.MOST_BYTES + 1))
     return {
         "id": key,
@@ -439,7 +473,7 @@ def keep_sound(
     }
 
 
-@resource.read("/sounds/{key}")
+@resource.file("/sounds/{key}", May.LOOK, "audio/wav", "audio/mpeg", "audio/ogg")
 def play(desk: AtDesk, key: str) -> Response:
     sound, data = sounds.one(desk, key)
     return Response(data, media_type=sound.media)

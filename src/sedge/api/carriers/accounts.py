@@ -5,11 +5,19 @@ from decimal import Decimal
 from typing import Any
 
 from fastapi import Request
-from fastapi.responses import JSONResponse, Response
+from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from sedge.api import shapes
 from sedge.api.amounts import Amount, OptionalAmount
+from sedge.api.answers import Page, moment, money
+from sedge.api.carriers.answers import (
+    AccountDetailOut,
+    AccountOpenedOut,
+    AccountsOpenedOut,
+    AccountWithKeyOut,
+    MovesOut,
+    account_out,
+)
 from sedge.api.routing import AtDesk, Resource, once
 from sedge.core.access.roles import May
 from sedge.core.records import Account
@@ -53,15 +61,15 @@ class Deposit(BaseModel):
 
 
 @resource.read("/carrier-accounts/{key}", May.SEE_MONEY)
-def account(desk: AtDesk, key: str) -> dict[str, Any]:
+def account(desk: AtDesk, key: str) -> AccountWithKeyOut:
     found, _, has_key = payments.look(desk, key)
     return {**_shape(desk, found), "has_key": has_key}
 
 
-def _shape(desk: AtDesk, found: Account) -> dict[str, Any]:
+def _shape(desk: AtDesk, found: Account) -> AccountDetailOut:
     rule = found.top_up
     return {
-        **shapes.account(found, balances.outlooks(desk).get(found.id)),
+        **account_out(found, balances.outlooks(desk).get(found.id)),
         "carrier": found.carrier,
         "countries": list(found.countries),
         "contact": found.contact,
@@ -82,22 +90,24 @@ def _shape(desk: AtDesk, found: Account) -> dict[str, Any]:
 
 
 @resource.read("/carrier-accounts/{key}/moves", May.SEE_MONEY)
-def moves(desk: AtDesk, key: str) -> dict[str, Any]:
+def moves(desk: AtDesk, key: str) -> Page[MovesOut]:
     """What has moved on it, newest first."""
-    items = [
+    items: list[MovesOut] = [
         {
-            "at": shapes.moment(m.entry.at),
+            "at": moment(m.entry.at),
             "action": m.entry.action,
-            "amount": shapes.money(m.amount),
-            "balance": shapes.money(m.balance),
+            "amount": money(m.amount),
+            "balance": money(m.balance),
         }
         for m in payments.moves(desk, payments.look(desk, key)[0].id, limit=200)
     ]
     return {"items": items, "next": None}
 
 
-@resource.write("/carriers/{key}/accounts", May.PAY)
-def open_accounts(request: Request, desk: AtDesk, key: str, asked: AccountsAsked) -> Response:
+@resource.write("/carriers/{key}/accounts", May.PAY, status_code=201)
+def open_accounts(
+    request: Request, desk: AtDesk, key: str, asked: AccountsAsked
+) -> AccountsOpenedOut:
     """Each with a key, told this once and kept nowhere but sealed: the same `Idempotency-Key` again
     opens nothing twice, and its answer has no keys. An account that could not be opened, or paid
     into, says so in `problem`."""
@@ -111,7 +121,7 @@ def open_accounts(request: Request, desk: AtDesk, key: str, asked: AccountsAsked
     opened = accounts.open_many(
         desk, key, accounts.checked_lines(wanted), batch=batch, currency=asked.currency
     )
-    rows = [
+    rows: list[AccountOpenedOut] = [
         {
             "name": o.wanted.name,
             "id": o.account.id if o.account else None,
@@ -120,7 +130,7 @@ def open_accounts(request: Request, desk: AtDesk, key: str, asked: AccountsAsked
         }
         for o in opened
     ]
-    return JSONResponse({"items": rows}, 201)
+    return {"items": rows}
 
 
 class FirstAccount(BaseModel):
@@ -136,17 +146,17 @@ class FirstAccount(BaseModel):
 
 
 @resource.write("/carriers/{key}/first-account", May.PAY, status_code=201)
-def add_first_account(desk: AtDesk, key: str, asked: FirstAccount) -> dict[str, Any]:
+def add_first_account(desk: AtDesk, key: str, asked: FirstAccount) -> AccountDetailOut:
     """The account from which more can be opened later; the key is tried at once and kept sealed."""
     return _shape(desk, accounts.add_first(desk, key, name=asked.name, key=asked.key))
 
 
 @resource.write("/carrier-accounts/{key}/terms", May.PAY)
-def terms(desk: AtDesk, key: str, asked: Terms) -> dict[str, Any]:
+def terms(desk: AtDesk, key: str, asked: Terms) -> AccountDetailOut:
     return _shape(desk, accounts.set_terms(desk, key, asked.model_dump()))
 
 
-@resource.write("/carrier-accounts/{key}/deposits", May.PAY)
+@resource.creates("/carrier-accounts/{key}/deposits", May.PAY, AccountDetailOut)
 def deposit(request: Request, desk: AtDesk, key: str, asked: Deposit) -> Response:
     """A simulated payment; one for each `Idempotency-Key`."""
 

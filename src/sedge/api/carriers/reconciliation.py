@@ -1,11 +1,12 @@
 """Drift over the interface: what carriers' lists and the estate have differently, and putting it
 right."""
 
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from sedge.api import shapes
+from sedge.api.answers import DraftedOut, drafted_out, moment
+from sedge.api.carriers.answers import DriftAcceptedOut, DriftOut
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.services.carriers import reconciliation
@@ -30,7 +31,7 @@ class Known(BaseModel):
 
 
 @resource.read("/drift", May.SEE_MONEY)
-def look(desk: AtDesk, account: str = "", kind: str = "") -> dict[str, Any]:
+def look(desk: AtDesk, account: str = "", kind: str = "") -> DriftOut:
     """Differences as they were when the lists were compared last (the first 200), and when that
     was."""
     view = reconciliation.look(desk, account=account, kind=kind)
@@ -38,7 +39,7 @@ def look(desk: AtDesk, account: str = "", kind: str = "") -> dict[str, Any]:
         "accounts": [
             {
                 "id": a.account.id,
-                "compared_at": shapes.moment(a.at) if a.at else None,
+                "compared_at": moment(a.at) if a.at else None,
                 "listed": a.theirs,
                 "here": a.ours,
                 "problem": a.problem or None,
@@ -57,7 +58,7 @@ def look(desk: AtDesk, account: str = "", kind: str = "") -> dict[str, Any]:
                 "theirs": d.theirs,
                 "means": d.meaning.means,
                 "grave": d.meaning.grave,
-                "since": shapes.moment(d.first_seen),
+                "since": moment(d.first_seen),
                 "accepted_by": d.accepted_by or None,
                 "why": d.why or None,
             }
@@ -69,21 +70,21 @@ def look(desk: AtDesk, account: str = "", kind: str = "") -> dict[str, Any]:
 
 
 @resource.write("/drift/compare", May.SEE_MONEY)
-def compare(desk: AtDesk) -> dict[str, Any]:
+def compare(desk: AtDesk) -> DriftOut:
     """Every list once more, now."""
     reconciliation.compare_all(desk)
     return look(desk)
 
 
 @resource.write("/drift/put-right", May.RELEASE, status_code=201)
-def put_right(desk: AtDesk, asked: Right) -> dict[str, Any]:
+def put_right(desk: AtDesk, asked: Right) -> DraftedOut:
     """A draft of the work order that does it."""
-    return shapes.drafted(
+    return drafted_out(
         reconciliation.put_right(desk, asked.chosen, direction=asked.direction, site=asked.site)
     )
 
 
 @resource.write("/drift/accept", May.RELEASE)
-def accept(desk: AtDesk, asked: Known) -> dict[str, Any]:
+def accept(desk: AtDesk, asked: Known) -> DriftAcceptedOut:
     """Known, and may stay."""
     return {"accepted": reconciliation.accept(desk, asked.chosen, asked.why)}

@@ -8,7 +8,25 @@ from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.concurrency import run_in_threadpool
 
-from sedge.api import shapes
+from sedge.api.answers import Page
+from sedge.api.carriers.answers import account_out
+from sedge.api.holders.answers import (
+    CarrierOut,
+    DeviceStateOut,
+    PeopleImportBadOut,
+    PeopleImportOut,
+    PersonDetailOut,
+    PersonDeviceOut,
+    PersonOut,
+    ServiceLineDetailOut,
+    SiteDetailOut,
+    SiteOut,
+    TrunkAddedOut,
+    TrunkOut,
+    person_out,
+    service_line_out,
+    site_out,
+)
 from sedge.api.routing import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May, allowed
 from sedge.core.records import CivicElements, Device, HolderKind, ServiceLine, Spot
@@ -81,13 +99,13 @@ class SpotAsked(BaseModel):
     name: str = ""
 
 
-def _person(row: HolderRow) -> dict[str, Any]:
-    devices = [
+def _person(row: HolderRow) -> PersonDetailOut:
+    devices: list[PersonDeviceOut] = [
         {"id": d.id, "kind": d.kind, "name": d.name, "registered": d.registered}
         for d in row.devices
     ]
     numbers = [n.e164 for n in row.numbers]
-    body = shapes.person(
+    body: PersonOut = person_out(
         row.holder,  # type: ignore[arg-type]
         numbers,
         row.licences,
@@ -100,14 +118,14 @@ def _person(row: HolderRow) -> dict[str, Any]:
 @resource.read("/people")
 def people(
     desk: AtDesk, site: str = "", find: str = "", after: str = "", limit: int = 100
-) -> dict[str, Any]:
+) -> Page[PersonDetailOut]:
     rows, following = holders.people(
         desk, site=site, find=find, after=after, limit=page_limit(limit)
     )
     return {"items": [_person(r) for r in rows], "next": following}
 
 
-@resource.write("/people", May.CHANGE_HOLDERS)
+@resource.creates("/people", May.CHANGE_HOLDERS, PersonDetailOut)
 def add_person(request: Request, desk: AtDesk, asked: PersonAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
         made = holders.add_person(desk, **asked.model_dump())
@@ -117,27 +135,27 @@ def add_person(request: Request, desk: AtDesk, asked: PersonAsked) -> Response:
 
 
 @resource.read("/people/{key}")
-def person(desk: AtDesk, key: str) -> dict[str, Any]:
+def person(desk: AtDesk, key: str) -> PersonDetailOut:
     return _person(holders.one_holder(desk, HolderKind.PERSON, key))
 
 
 @resource.read("/service-lines")
-def lines(desk: AtDesk, site: str = "") -> dict[str, Any]:
+def lines(desk: AtDesk, site: str = "") -> Page[ServiceLineDetailOut]:
     rows = holders.service_lines(desk, site=site)
     return {"items": [_line(r) for r in rows], "next": None}
 
 
-def _line(row: HolderRow) -> dict[str, Any]:
+def _line(row: HolderRow) -> ServiceLineDetailOut:
     line: ServiceLine = row.holder  # type: ignore[assignment]
     return {
-        **shapes.service_line(line),
+        **service_line_out(line),
         "numbers": [n.e164 for n in row.numbers],
         "licences": row.licences,
         "missing": row.missing,
     }
 
 
-@resource.write("/service-lines", May.CHANGE_HOLDERS)
+@resource.creates("/service-lines", May.CHANGE_HOLDERS, ServiceLineDetailOut)
 def add_line(request: Request, desk: AtDesk, asked: LineAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
         made = service_lines.add_service_line(desk, **asked.model_dump())
@@ -147,17 +165,17 @@ def add_line(request: Request, desk: AtDesk, asked: LineAsked) -> Response:
 
 
 @resource.read("/service-lines/{key}")
-def line(desk: AtDesk, key: str) -> dict[str, Any]:
+def line(desk: AtDesk, key: str) -> ServiceLineDetailOut:
     return _line(holders.one_holder(desk, HolderKind.SERVICE_LINE, key))
 
 
 @resource.read("/sites")
-def sites(desk: AtDesk) -> dict[str, Any]:
+def sites(desk: AtDesk) -> Page[SiteOut]:
     spots = _all(desk, Spot)
-    items = [
-        shapes.site(
+    items: list[SiteOut] = [
+        site_out(
             row.site,
-            row.address.elements.model_dump() if row.address else None,
+            row.address.elements if row.address else None,
             [s.id for s in spots if s.site == row.site.id],
         )
         for row in site_management.sites(desk)
@@ -165,7 +183,7 @@ def sites(desk: AtDesk) -> dict[str, Any]:
     return {"items": items, "next": None}
 
 
-@resource.write("/sites", May.CHANGE_HOLDERS)
+@resource.creates("/sites", May.CHANGE_HOLDERS, SiteDetailOut)
 def add_site(request: Request, desk: AtDesk, asked: SiteAsked) -> Response:
     """The civic address is checked against the register; `accepted` takes the register's
     correction."""
@@ -180,12 +198,12 @@ def add_site(request: Request, desk: AtDesk, asked: SiteAsked) -> Response:
 
 
 @resource.read("/sites/{key}")
-def site(desk: AtDesk, key: str) -> dict[str, Any]:
+def site(desk: AtDesk, key: str) -> SiteDetailOut:
     return _site(desk, key)
 
 
 @resource.write("/sites/{key}", May.CHANGE_SAFETY, method="PATCH")
-def change_site(desk: AtDesk, key: str, asked: SiteChanged) -> dict[str, Any]:
+def change_site(desk: AtDesk, key: str, asked: SiteChanged) -> SiteDetailOut:
     """What is given is changed, the rest stays; an address is checked against the register."""
     site, address = site_facts.look(desk, key)
     now = {"name": site.name, "security_desk": site.security_desk}
@@ -218,18 +236,18 @@ class SupplyChosen(BaseModel):
 
 
 @resource.write("/sites/{key}/supply", May.ADD_SITE, method="PUT")
-def choose_supply(desk: AtDesk, key: str, asked: SupplyChosen) -> dict[str, Any]:
+def choose_supply(desk: AtDesk, key: str, asked: SupplyChosen) -> SiteDetailOut:
     """The carrier account that the site's numbers and calls are paid on; where the carrier brings
     the trunk, it comes along."""
     site_setup.choose_account(desk, key, asked.account)
     return _site(desk, key)
 
 
-def _site(desk: Desk, key: str) -> dict[str, Any]:
+def _site(desk: Desk, key: str) -> SiteDetailOut:
     view = site_management.one_site(desk, key)
-    address = view.row.address.elements.model_dump() if view.row.address else None
+    address = view.row.address.elements if view.row.address else None
     return {
-        **shapes.site(view.row.site, address, [s.id for s in view.spots]),
+        **site_out(view.row.site, address, [s.id for s in view.spots]),
         "main_number": view.main or None,
     }
 
@@ -237,7 +255,7 @@ def _site(desk: Desk, key: str) -> dict[str, Any]:
 @resource.write("/imports/people", May.CHANGE_HOLDERS)
 async def import_people(
     request: Request, desk: AtDesk, dry_run: bool = False, site: str = ""
-) -> dict[str, Any]:
+) -> PeopleImportOut:
     """A CSV file as the body; `dry_run` only looks. Bad rows are left out and named; bringing in
     the same file again changes nothing."""
     data = await request.body()
@@ -247,7 +265,7 @@ async def import_people(
         return found if dry_run else people_import.bring_in_people(desk, data, found.digest, site)
 
     found = await run_in_threadpool(done)
-    bad = [
+    bad: list[PeopleImportBadOut] = [
         {"line": b.row.number, "name": b.row.name, "email": b.row.email, "why": b.why}
         for b in found.bad
     ]
@@ -263,16 +281,16 @@ async def import_people(
 
 
 @resource.read("/carriers")
-def carriers(desk: AtDesk) -> dict[str, Any]:
+def carriers(desk: AtDesk) -> Page[CarrierOut]:
     ahead = balances.outlooks(desk)
-    items = [
+    items: list[CarrierOut] = [
         {
             "id": v.carrier.id,
             "name": v.carrier.name,
             "supply_model": v.carrier.supply_model,
             "countries": list(v.carrier.countries),
             "accounts": [
-                shapes.account(a, ahead[a.id] if _sees_money(desk) else None) for a in v.accounts
+                account_out(a, ahead[a.id] if _sees_money(desk) else None) for a in v.accounts
             ],
         }
         for v in trunks.carriers(desk)
@@ -296,7 +314,7 @@ class NewTrunk(BaseModel):
 
 
 @resource.write("/trunks", May.TRUNKS, status_code=201)
-def add_trunk(desk: AtDesk, asked: NewTrunk) -> dict[str, Any]:
+def add_trunk(desk: AtDesk, asked: NewTrunk) -> TrunkAddedOut:
     made = trunk_setup.add(
         desk,
         name=asked.name,
@@ -317,8 +335,8 @@ def add_trunk(desk: AtDesk, asked: NewTrunk) -> dict[str, Any]:
 
 
 @resource.read("/trunks")
-def trunk_list(desk: AtDesk) -> dict[str, Any]:
-    items = [
+def trunk_list(desk: AtDesk) -> Page[TrunkOut]:
+    items: list[TrunkOut] = [
         {
             "id": x.trunk.id,
             "name": x.trunk.name,
@@ -335,8 +353,8 @@ def trunk_list(desk: AtDesk) -> dict[str, Any]:
 
 
 @resource.read("/devices")
-def devices(desk: AtDesk) -> dict[str, Any]:
-    items = [
+def devices(desk: AtDesk) -> Page[DeviceStateOut]:
+    items: list[DeviceStateOut] = [
         {"id": d.id, "person": d.person, "kind": d.kind, "name": d.name, "registered": d.registered}
         for d in _all(desk, Device)
         if not d.removed

@@ -7,8 +7,27 @@ from fastapi import Request
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from sedge.api import shapes
+from sedge.api.answers import Page
+from sedge.api.holders.answers import (
+    DeviceAddedOut,
+    DeviceDetailOut,
+    DeviceOut,
+    DeviceSecretOut,
+    DismissedOut,
+    GroupDetailOut,
+    GroupOut,
+    LineChangedOut,
+    PlanOut,
+    ProposalOut,
+    PulledOut,
+    SetUpOut,
+    SystemDetailOut,
+    SystemOut,
+    SystemsOut,
+    service_line_out,
+)
 from sedge.api.routing import AtDesk, Resource, once
+from sedge.api.workorders.answers import WorkOrderOut, work_order_out
 from sedge.core.access.roles import May
 from sedge.core.records import Device, Downstream, Group
 from sedge.core.workorders.planner.problem import Wish
@@ -87,7 +106,7 @@ class PlanAsked(BaseModel):
     spot: str = ""
 
 
-def _group(g: Group) -> dict[str, Any]:
+def _group(g: Group) -> GroupOut:
     return {
         "id": g.id,
         "name": g.name,
@@ -98,23 +117,23 @@ def _group(g: Group) -> dict[str, Any]:
 
 
 @resource.read("/groups")
-def group_list(desk: AtDesk) -> dict[str, Any]:
+def group_list(desk: AtDesk) -> Page[GroupOut]:
     return {"items": [_group(g) for g in groups.listing(desk)], "next": None}
 
 
-@resource.write("/groups", May.CHANGE_HOLDERS)
+@resource.creates("/groups", May.CHANGE_HOLDERS, WorkOrderOut)
 def add_group(request: Request, desk: AtDesk, asked: GroupAsked) -> Response:
     """Set up by a work order, which is the answer."""
 
     def make(identity: str | None) -> tuple[int, Any]:
         order = groups.put(desk, asked.name, "\n".join(asked.members))
-        return 201, shapes.work_order(order_views.look(desk, order.id))
+        return 201, work_order_out(order_views.look(desk, order.id))
 
     return once(request, desk, asked.model_dump(), make)
 
 
 @resource.read("/groups/{key}")
-def group(desk: AtDesk, key: str) -> dict[str, Any]:
+def group(desk: AtDesk, key: str) -> GroupDetailOut:
     view = groups.look(desk, key)
     return {
         **_group(view.group),
@@ -124,19 +143,19 @@ def group(desk: AtDesk, key: str) -> dict[str, Any]:
 
 
 @resource.write("/groups/{key}", May.CHANGE_HOLDERS, method="PATCH")
-def change_group(desk: AtDesk, key: str, asked: GroupAsked) -> dict[str, Any]:
-    return shapes.work_order(
+def change_group(desk: AtDesk, key: str, asked: GroupAsked) -> WorkOrderOut:
+    return work_order_out(
         order_views.look(desk, groups.put(desk, asked.name, "\n".join(asked.members), key).id)
     )
 
 
 @resource.write("/groups/{key}", May.CHANGE_HOLDERS, method="DELETE")
-def remove_group(desk: AtDesk, key: str) -> dict[str, Any]:
+def remove_group(desk: AtDesk, key: str) -> WorkOrderOut:
     """Refused where a call path rings it."""
-    return shapes.work_order(order_views.look(desk, groups.take_away(desk, key).id))
+    return work_order_out(order_views.look(desk, groups.take_away(desk, key).id))
 
 
-def _device(d: Device, why: str) -> dict[str, Any]:
+def _device(d: Device, why: str) -> DeviceOut:
     return {
         "id": d.id,
         "person": d.person,
@@ -149,7 +168,7 @@ def _device(d: Device, why: str) -> dict[str, Any]:
 
 
 @resource.write("/devices", May.CHANGE_HOLDERS)
-def add_device(desk: AtDesk, asked: DeviceAsked) -> dict[str, Any]:
+def add_device(desk: AtDesk, asked: DeviceAsked) -> DeviceAddedOut:
     """The answer has the secret, this once."""
     sheet = devices.add(desk, asked.person, asked.kind, asked.name)
     return {
@@ -160,7 +179,7 @@ def add_device(desk: AtDesk, asked: DeviceAsked) -> dict[str, Any]:
 
 
 @resource.read("/devices/{key}")
-def device(desk: AtDesk, key: str) -> dict[str, Any]:
+def device(desk: AtDesk, key: str) -> DeviceDetailOut:
     sheet = devices.sheet(desk, key)
     return {
         **_device(sheet.device, sheet.silent),
@@ -169,18 +188,18 @@ def device(desk: AtDesk, key: str) -> dict[str, Any]:
 
 
 @resource.write("/devices/{key}/secret", May.CHANGE_HOLDERS)
-def new_secret(desk: AtDesk, key: str) -> dict[str, Any]:
+def new_secret(desk: AtDesk, key: str) -> DeviceSecretOut:
     """Made anew; the answer has it, this once."""
     sheet = devices.new_secret(desk, key)
     return {**_device(sheet.device, sheet.silent), "secret": sheet.secret}
 
 
 @resource.write("/devices/{key}", May.CHANGE_HOLDERS, method="DELETE")
-def remove_device(desk: AtDesk, key: str) -> dict[str, Any]:
+def remove_device(desk: AtDesk, key: str) -> DeviceOut:
     return _device(devices.remove(desk, key), "It has been taken away.")
 
 
-def _system(s: Downstream) -> dict[str, Any]:
+def _system(s: Downstream) -> SystemOut:
     return {
         "id": s.id,
         "name": s.name,
@@ -194,14 +213,14 @@ def _system(s: Downstream) -> dict[str, Any]:
 
 
 @resource.read("/downstream-systems")
-def systems(desk: AtDesk) -> dict[str, Any]:
+def systems(desk: AtDesk) -> Page[SystemsOut]:
     return {
         "items": [{**_system(s), "numbers": n} for s, _, n in downstream.listing(desk)],
         "next": None,
     }
 
 
-@resource.write("/downstream-systems", May.CHANGE_HOLDERS)
+@resource.creates("/downstream-systems", May.CHANGE_HOLDERS, SystemOut)
 def add_system(request: Request, desk: AtDesk, asked: SystemAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
         return 201, _system(
@@ -212,19 +231,19 @@ def add_system(request: Request, desk: AtDesk, asked: SystemAsked) -> Response:
 
 
 @resource.read("/downstream-systems/{key}")
-def system(desk: AtDesk, key: str) -> dict[str, Any]:
+def system(desk: AtDesk, key: str) -> SystemDetailOut:
     """With its numbers as ranges, and each as the system wants it written."""
     view = downstream.look(desk, key)
     return {**_system(view.system), "ranges": view.ranges, "written": view.written}
 
 
 @resource.write("/downstream-systems/{key}", May.CHANGE_HOLDERS, method="PATCH")
-def change_system(desk: AtDesk, key: str, asked: SystemAsked) -> dict[str, Any]:
+def change_system(desk: AtDesk, key: str, asked: SystemAsked) -> SystemOut:
     return _system(downstream.put(desk, {k: str(v) for k, v in asked.model_dump().items()}, key))
 
 
 @resource.write("/service-lines/{key}", May.CHANGE_HOLDERS, method="PATCH")
-def change_line(desk: AtDesk, key: str, asked: LineChanged) -> dict[str, Any]:
+def change_line(desk: AtDesk, key: str, asked: LineChanged) -> LineChangedOut:
     line = service_lines.change_line(
         desk,
         key,
@@ -234,11 +253,11 @@ def change_line(desk: AtDesk, key: str, asked: LineChanged) -> dict[str, Any]:
         groups=asked.groups,
         spot=asked.spot,
     )
-    return {**shapes.service_line(line), "members": list(line.members), "groups": list(line.groups)}
+    return {**service_line_out(line), "members": list(line.members), "groups": list(line.groups)}
 
 
 @resource.read("/sites/{key}/set-up")
-def set_up(desk: AtDesk, key: str) -> dict[str, Any]:
+def set_up(desk: AtDesk, key: str) -> SetUpOut:
     """What the site has and lacks, in the order in which it is done."""
     found = site_setup.guide(desk, key)
     return {
@@ -250,13 +269,19 @@ def set_up(desk: AtDesk, key: str) -> dict[str, Any]:
 
 
 @resource.read("/directory/proposals", May.DIRECTORY)
-def proposals(desk: AtDesk, state: str = "open") -> dict[str, Any]:
-    items = [
+def proposals(desk: AtDesk, state: str = "open") -> Page[ProposalOut]:
+    items: list[ProposalOut] = [
         {
             "id": o.id,
             "state": o.state,
             "work_order": o.work_order,
-            **o.proposal.model_dump(mode="json"),
+            "kind": o.proposal.kind,
+            "about": o.proposal.about,
+            "name": o.proposal.name,
+            "said": o.proposal.said,
+            "differences": list(o.proposal.differences),
+            "changes": o.proposal.changes,
+            "problem": o.proposal.problem,
         }
         for o in directory_proposals.proposals(desk, state=state)
     ]
@@ -264,9 +289,9 @@ def proposals(desk: AtDesk, state: str = "open") -> dict[str, Any]:
 
 
 @resource.write("/directory/proposals/take", May.DIRECTORY)
-def take(desk: AtDesk, asked: Picked) -> dict[str, Any]:
+def take(desk: AtDesk, asked: Picked) -> WorkOrderOut:
     """A draft with what they come to."""
-    return shapes.work_order(
+    return work_order_out(
         order_views.look(
             desk, directory_proposals.take(desk, asked.proposals, sites=asked.sites).id
         )
@@ -274,18 +299,18 @@ def take(desk: AtDesk, asked: Picked) -> dict[str, Any]:
 
 
 @resource.write("/directory/proposals/dismiss", May.DIRECTORY)
-def dismiss(desk: AtDesk, asked: Picked) -> dict[str, Any]:
+def dismiss(desk: AtDesk, asked: Picked) -> DismissedOut:
     return {"dismissed": directory_proposals.dismiss(desk, asked.proposals)}
 
 
 @resource.write("/directory/pull", May.DIRECTORY)
-def pull(desk: AtDesk) -> dict[str, Any]:
+def pull(desk: AtDesk) -> PulledOut:
     """Ask the directory for everybody now."""
     return {"open": directory_proposals.pull(desk)}
 
 
 @resource.write("/planner", May.CHANGE_ESTATE)
-def plan(desk: AtDesk, asked: PlanAsked) -> dict[str, Any]:
+def plan(desk: AtDesk, asked: PlanAsked) -> PlanOut:
     """The best plan for the wishes: who gets what, each wish met or not and why; nothing is kept
     unless a draft is asked for."""
     planned = bulk_planner.plan(
@@ -307,7 +332,9 @@ def plan(desk: AtDesk, asked: PlanAsked) -> dict[str, Any]:
         else None
     )
     return {
-        **planned.plan.model_dump(mode="json"),
+        "given": list(planned.plan.given),
+        "points": planned.plan.points,
+        "windows": planned.plan.windows,
         "left_out": len(planned.plan.left_out),
         "work_order": order.id if order else None,
     }

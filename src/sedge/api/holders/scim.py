@@ -9,6 +9,12 @@ from fastapi.responses import JSONResponse, Response
 from scim2_models import EnterpriseUser, Group, User
 from starlette.concurrency import run_in_threadpool
 
+from sedge.api.holders.answers import (
+    ScimDescriptionOut,
+    ScimDescriptionsOut,
+    ScimListOut,
+    ScimResourceOut,
+)
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
@@ -16,19 +22,21 @@ from sedge.formats import scim
 from sedge.services.context import Desk
 from sedge.services.holders import directory
 
-resource = Resource(prefix="/scim/v2", base="", tags=["directory"])
+
+class ScimResponse(JSONResponse):
+    media_type = scim.MEDIA_TYPE
+
+
+resource = Resource(
+    prefix="/scim/v2", base="", tags=["directory"], default_response_class=ScimResponse
+)
 MOST_LISTED = 200
 LIST = "urn:ietf:params:scim:api:messages:2.0:ListResponse"
 MOST_BODY = 1_000_000
 
 
 def answer(body: Any, status: int = 200, location: str = "") -> Response:
-    return JSONResponse(
-        body,
-        status,
-        media_type=scim.MEDIA_TYPE,
-        headers={"Location": location} if location else None,
-    )
+    return ScimResponse(body, status, headers={"Location": location} if location else None)
 
 
 def _shown(request: Request, kind: str, raw: dict[str, Any]) -> dict[str, Any]:
@@ -46,7 +54,7 @@ async def _body(request: Request) -> Any:
         raise NotUnderstood("The body is no JSON.", field="body", reason="invalidSyntax") from error
 
 
-@resource.read("/ServiceProviderConfig", May.DIRECTORY)
+@resource.read("/ServiceProviderConfig", May.DIRECTORY, response_model=ScimDescriptionOut)
 def service_provider_config() -> Response:
     """What this server can do (RFC 7643 §5)."""
     no, yes = {"supported": False}, {"supported": True}
@@ -70,7 +78,7 @@ def service_provider_config() -> Response:
     )
 
 
-@resource.read("/ResourceTypes", May.DIRECTORY)
+@resource.read("/ResourceTypes", May.DIRECTORY, response_model=ScimDescriptionsOut)
 def resource_types() -> Response:
     """Users with the enterprise extension, and groups (RFC 7643 §6)."""
     schema = "urn:ietf:params:scim:schemas:core:2.0:ResourceType"
@@ -95,7 +103,7 @@ def resource_types() -> Response:
     return answer(_list(kinds, 1, len(kinds)))
 
 
-@resource.read("/Schemas", May.DIRECTORY)
+@resource.read("/Schemas", May.DIRECTORY, response_model=ScimDescriptionsOut)
 def schemas() -> Response:
     """The schemas as the standard has them (RFC 7643 §7)."""
     known = [model.to_schema().model_dump() for model in (User, EnterpriseUser, Group)]
@@ -144,25 +152,25 @@ def _number(text: str | None, otherwise: int) -> int:
     return int(text)
 
 
-@resource.read("/Users", May.DIRECTORY)
+@resource.read("/Users", May.DIRECTORY, response_model=ScimListOut)
 def users(request: Request, desk: AtDesk) -> Response:
     """Everybody, as the directory said it last; `filter`, `startIndex`, `count`."""
     return _listed(request, desk, "User")
 
 
-@resource.read("/Groups", May.DIRECTORY)
+@resource.read("/Groups", May.DIRECTORY, response_model=ScimListOut)
 def groups(request: Request, desk: AtDesk) -> Response:
     """All groups; `filter`, `startIndex`, `count`."""
     return _listed(request, desk, "Group")
 
 
-@resource.write("/Users", May.DIRECTORY)
+@resource.creates("/Users", May.DIRECTORY, ScimResourceOut)
 async def add_user(request: Request, desk: AtDesk) -> Response:
     """Somebody new, or somebody known of whom the directory tells for the first time."""
     return await run_in_threadpool(_add, request, desk, await _body(request), "User")
 
 
-@resource.write("/Groups", May.DIRECTORY)
+@resource.creates("/Groups", May.DIRECTORY, ScimResourceOut)
 async def add_group(request: Request, desk: AtDesk) -> Response:
     """A group of the directory's."""
     return await run_in_threadpool(_add, request, desk, await _body(request), "Group")
@@ -173,22 +181,22 @@ def _add(request: Request, desk: Desk, raw: Any, kind: str) -> Response:
     return answer(shown, 201, shown["meta"]["location"])
 
 
-@resource.read("/Users/{key}", May.DIRECTORY)
+@resource.read("/Users/{key}", May.DIRECTORY, response_model=ScimResourceOut)
 def user(request: Request, desk: AtDesk, key: str) -> Response:
     return answer(_shown(request, "User", directory.the_resource(desk, key)))
 
 
-@resource.read("/Groups/{key}", May.DIRECTORY)
+@resource.read("/Groups/{key}", May.DIRECTORY, response_model=ScimResourceOut)
 def group(request: Request, desk: AtDesk, key: str) -> Response:
     return answer(_shown(request, "Group", directory.the_resource(desk, key, group=True)))
 
 
-@resource.write("/Users/{key}", May.DIRECTORY, method="PUT")
+@resource.write("/Users/{key}", May.DIRECTORY, method="PUT", response_model=ScimResourceOut)
 async def replace_user(request: Request, desk: AtDesk, key: str) -> Response:
     return await run_in_threadpool(_replace, request, desk, key, await _body(request), "User")
 
 
-@resource.write("/Groups/{key}", May.DIRECTORY, method="PUT")
+@resource.write("/Groups/{key}", May.DIRECTORY, method="PUT", response_model=ScimResourceOut)
 async def replace_group(request: Request, desk: AtDesk, key: str) -> Response:
     return await run_in_threadpool(_replace, request, desk, key, await _body(request), "Group")
 
@@ -199,13 +207,13 @@ def _replace(request: Request, desk: Desk, key: str, raw: Any, kind: str) -> Res
     )
 
 
-@resource.write("/Users/{key}", May.DIRECTORY, method="PATCH")
+@resource.write("/Users/{key}", May.DIRECTORY, method="PATCH", response_model=ScimResourceOut)
 async def change_user(request: Request, desk: AtDesk, key: str) -> Response:
     """Some attributes (RFC 7644 §3.5.2); `active` false means that somebody has left."""
     return await run_in_threadpool(_change, request, desk, key, await _body(request), "User")
 
 
-@resource.write("/Groups/{key}", May.DIRECTORY, method="PATCH")
+@resource.write("/Groups/{key}", May.DIRECTORY, method="PATCH", response_model=ScimResourceOut)
 async def change_group(request: Request, desk: AtDesk, key: str) -> Response:
     """Some attributes or members (RFC 7644 §3.5.2)."""
     return await run_in_threadpool(_change, request, desk, key, await _body(request), "Group")
@@ -217,14 +225,14 @@ def _change(request: Request, desk: Desk, key: str, operations: Any, kind: str) 
     )
 
 
-@resource.write("/Users/{key}", May.DIRECTORY, method="DELETE")
+@resource.write("/Users/{key}", May.DIRECTORY, method="DELETE", status_code=204)
 def remove_user(desk: AtDesk, key: str) -> Response:
     """Deleted over there: proposed as a leaver here."""
     directory.forget(desk, key)
     return Response(status_code=204)
 
 
-@resource.write("/Groups/{key}", May.DIRECTORY, method="DELETE")
+@resource.write("/Groups/{key}", May.DIRECTORY, method="DELETE", status_code=204)
 def remove_group(desk: AtDesk, key: str) -> Response:
     directory.forget(desk, key, group=True)
     return Response(status_code=204)

@@ -2,14 +2,23 @@
 systems."""
 
 import io
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import Depends, Request
 from fastapi.responses import Response, StreamingResponse
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.concurrency import run_in_threadpool
 
-from sedge.api import shapes
+from sedge.api.answers import Page
+from sedge.api.imports.answers import (
+    NotedOut,
+    NumberFileOut,
+    TakeOverOrderOut,
+    TakeOverOut,
+    TakeOverRowOut,
+    number_file_out,
+    take_over_out,
+)
 from sedge.api.numbers.numbers import Wanted
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
@@ -17,6 +26,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.formats.sheets import MOST_BYTES
 from sedge.services.imports import number_files, take_over
 from sedge.services.numbers import columns, external_ids, number_export
+from sedge.services.numbers.external_ids import Known
 
 resource = Resource(tags=["files"])
 
@@ -46,13 +56,13 @@ async def import_numbers(
     site: str = "",
     account: str = "",
     price: str = "",
-) -> dict[str, Any]:
+) -> NumberFileOut:
     """A CSV or XLSX file as the body; `dry_run` only looks. Bad rows are left out and named; the
     same file again changes nothing. `site`, `account` and `price` stand for columns that are
     missing. A large file goes on by itself: look at `/imports/numbers/{key}`.
     """
 
-    def done() -> dict[str, Any]:
+    def done() -> NumberFileOut:
         file = number_files.receive(desk, name, data)
         options = {k: v for k, v in {"site": site, "account": account, "price": price}.items() if v}
         if options:
@@ -62,25 +72,25 @@ async def import_numbers(
         if not dry_run and file.state == "read" and (file.report.new or file.report.changed):
             number_files.begin(desk, file.id)
             file = number_files.get(desk, file.id)
-        return shapes.number_file(file)
+        return number_file_out(file)
 
     return await run_in_threadpool(done)
 
 
 @resource.read("/imports/numbers/{key}", May.IMPORT)
-def imported_file(desk: AtDesk, key: str) -> dict[str, Any]:
+def imported_file(desk: AtDesk, key: str) -> NumberFileOut:
     """How far a file is, and what was found in it."""
-    return shapes.number_file(number_files.get(desk, key))
+    return number_file_out(number_files.get(desk, key))
 
 
 @resource.write("/imports/numbers/{key}/begin", May.IMPORT)
-def begin_import(desk: AtDesk, key: str) -> dict[str, Any]:
+def begin_import(desk: AtDesk, key: str) -> NumberFileOut:
     """Bring in what was looked through, by a work order."""
     number_files.begin(desk, key)
-    return shapes.number_file(number_files.get(desk, key))
+    return number_file_out(number_files.get(desk, key))
 
 
-@resource.read("/exports/numbers.{form}")
+@resource.file("/exports/numbers.{form}", May.LOOK, *number_export.TYPES.values())
 def export_numbers(
     desk: AtDesk, wanted: Wanted, form: str, show: str = "", sort: str = "number"
 ) -> Response:
@@ -112,8 +122,8 @@ class RowsSay(BaseModel):
 
 
 @resource.read("/take-overs", May.IMPORT)
-def take_overs(desk: AtDesk) -> dict[str, Any]:
-    items = [
+def take_overs(desk: AtDesk) -> Page[TakeOverRowOut]:
+    items: list[TakeOverRowOut] = [
         {"id": one.id, "name": one.name, "state": one.state, "work_order": one.work_order}
         for one in take_over.listing(desk)
     ]
@@ -121,52 +131,52 @@ def take_overs(desk: AtDesk) -> dict[str, Any]:
 
 
 @resource.write("/take-overs", May.IMPORT, status_code=201)
-def begin_take_over(desk: AtDesk, body: Named) -> dict[str, Any]:
-    return shapes.sitting(take_over.look(desk, take_over.begin(desk, body.name).id))
+def begin_take_over(desk: AtDesk, body: Named) -> TakeOverOut:
+    return take_over_out(take_over.look(desk, take_over.begin(desk, body.name).id))
 
 
 @resource.write("/take-overs/{key}/files", May.IMPORT, status_code=201)
 async def add_to_take_over(
     desk: AtDesk, key: str, data: TheFile, name: str = "file"
-) -> dict[str, Any]:
+) -> TakeOverOut:
     """One more CSV or XLSX file, as the body."""
 
-    def done() -> dict[str, Any]:
+    def done() -> TakeOverOut:
         take_over.add_file(desk, key, name, data)
-        return shapes.sitting(take_over.look(desk, key))
+        return take_over_out(take_over.look(desk, key))
 
     return await run_in_threadpool(done)
 
 
 @resource.read("/take-overs/{key}", May.IMPORT)
-def worksheet(desk: AtDesk, key: str) -> dict[str, Any]:
+def worksheet(desk: AtDesk, key: str) -> TakeOverOut:
     """What comes of the files so far, and what is still asked."""
-    return shapes.sitting(take_over.look(desk, key))
+    return take_over_out(take_over.look(desk, key))
 
 
 @resource.write("/take-overs/{key}/words", May.IMPORT)
-def settle_word(desk: AtDesk, key: str, body: WordMeans) -> dict[str, Any]:
+def settle_word(desk: AtDesk, key: str, body: WordMeans) -> TakeOverOut:
     """What a word means, for every row that uses it; an empty meaning is nothing."""
     take_over.settle_word(desk, key, body.ask, body.word, body.meaning)
-    return shapes.sitting(take_over.look(desk, key))
+    return take_over_out(take_over.look(desk, key))
 
 
 @resource.write("/take-overs/{key}/rows", May.IMPORT)
-def settle_rows(desk: AtDesk, key: str, body: RowsSay) -> dict[str, Any]:
+def settle_rows(desk: AtDesk, key: str, body: RowsSay) -> TakeOverOut:
     """What rows (file and line) say instead: number, who, email, site, state, or `leave`: `yes`."""
     take_over.settle_rows(desk, key, body.rows, body.said)
-    return shapes.sitting(take_over.look(desk, key))
+    return take_over_out(take_over.look(desk, key))
 
 
 @resource.write("/take-overs/{key}/leave", May.IMPORT)
-def leave_open_ones(desk: AtDesk, key: str) -> dict[str, Any]:
+def leave_open_ones(desk: AtDesk, key: str) -> TakeOverOut:
     """Leave out every row that something is still asked about."""
     take_over.leave_open_ones(desk, key)
-    return shapes.sitting(take_over.look(desk, key))
+    return take_over_out(take_over.look(desk, key))
 
 
 @resource.write("/take-overs/{key}/order", May.IMPORT, status_code=201)
-def make_order(desk: AtDesk, key: str) -> dict[str, Any]:
+def make_order(desk: AtDesk, key: str) -> TakeOverOrderOut:
     """The one work order that takes everything settled over, as a draft."""
     order = take_over.make_order(desk, key)
     return {"work_order": order.id, "no": order.no, "tasks": len(order.tasks)}
@@ -181,16 +191,16 @@ class Noted(BaseModel):
 
 
 @resource.read("/known-elsewhere")
-def known(desk: AtDesk, find: str = "", system: str = "", kind: str = "") -> dict[str, Any]:
+def known(desk: AtDesk, find: str = "", system: str = "", kind: str = "") -> Page[Known]:
     """Ids under which other systems know numbers, sites, areas and spots."""
     return {
-        "items": [vars(k) for k in external_ids.listing(desk, find=find, system=system, kind=kind)],
+        "items": external_ids.listing(desk, find=find, system=system, kind=kind),
         "next": None,
     }
 
 
 @resource.write("/known-elsewhere", May.EDIT_FACTS)
-def note(desk: AtDesk, body: Noted) -> dict[str, Any]:
+def note(desk: AtDesk, body: Noted) -> NotedOut:
     """Note an id; an empty one is forgotten."""
     record = external_ids.note(desk, body.kind, body.which, body.system, body.id)
     return {

@@ -2,12 +2,13 @@
 
 import re
 from datetime import datetime, timedelta
-from typing import Any, Literal
+from typing import Literal, cast
 
 from fastapi import Request
 from pydantic import BaseModel, ConfigDict, Field
 
-from sedge.api import shapes
+from sedge.api.answers import Page, moment
+from sedge.api.ledger.answers import ClockOut, EntryOut, FaultsOut, MailOut, entry_out
 from sedge.api.routing import AtDesk, Cursor, Resource, page_limit
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotUnderstood
@@ -31,7 +32,7 @@ def entries(
     since: datetime | None = None,
     limit: int = 100,
     after: Cursor = 0,
-) -> dict[str, Any]:
+) -> Page[EntryOut]:
     """`subject` is a kind (`number`) or a kind and an id (`number:+441134960142`)."""
     kind, _, key = subject.partition(":")
     if kind and kind not in set(Subject):
@@ -48,7 +49,7 @@ def entries(
         limit=page_limit(limit),
     )
     return {
-        "items": [shapes.entry(e) for e in page.entries],
+        "items": [entry_out(e) for e in page.entries],
         "next": str(page.next) if page.next else None,
     }
 
@@ -69,7 +70,7 @@ class Fault(BaseModel):
 
 @standins_at_root.write("/clock", May.STEER)
 @standins.write("/clock", May.STEER)
-def advance(request: Request, desk: AtDesk, asked: Advance) -> dict[str, Any]:
+def advance(request: Request, desk: AtDesk, asked: Advance) -> ClockOut:
     match = PERIOD.match(asked.advance)
     if not match or asked.advance in {"P", "PT"}:
         raise NotUnderstood(
@@ -80,21 +81,21 @@ def advance(request: Request, desk: AtDesk, asked: Advance) -> dict[str, Any]:
     now = simulation_clock.advance(
         desk.house, timedelta(days=days, hours=hours, minutes=minutes, seconds=seconds)
     )
-    return {"now": shapes.moment(now)}
+    return {"now": moment(now)}
 
 
 @standins_at_root.write("/faults", May.STEER)
 @standins.write("/faults", May.STEER)
-def order_fault(desk: AtDesk, asked: Fault) -> Any:
+def order_fault(desk: AtDesk, asked: Fault) -> FaultsOut:
     _demo_only(desk)
     return simulation_clock.order_fault(desk.house, asked.model_dump())
 
 
 @standins_at_root.read("/mailbox", May.STEER)
 @standins.read("/mailbox", May.STEER)
-def mailbox(desk: AtDesk) -> dict[str, Any]:
+def mailbox(desk: AtDesk) -> Page[MailOut]:
     _demo_only(desk)
-    return {"items": desk.outside.mail.mailbox(), "next": None}
+    return {"items": cast(list[MailOut], desk.outside.mail.mailbox()), "next": None}
 
 
 def _demo_only(desk: AtDesk) -> None:

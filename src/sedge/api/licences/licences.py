@@ -7,8 +7,14 @@ from fastapi import Request
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from sedge.api import shapes
 from sedge.api.amounts import Amount
+from sedge.api.answers import Page, moment, money
+from sedge.api.licences.answers import (
+    ProductDetailHolderOut,
+    ProductDetailOut,
+    ProductOut,
+    SubscriptionOut,
+)
 from sedge.api.routing import AtDesk, Resource, once
 from sedge.core.access.roles import May
 from sedge.services.licences import licences
@@ -36,7 +42,7 @@ class ProductAsked(BaseModel):
     withdrawn: bool | None = None
 
 
-def _product(pool: Pool) -> dict[str, Any]:
+def _product(pool: Pool) -> ProductOut:
     p = pool.product
     return {
         "id": p.id,
@@ -45,8 +51,8 @@ def _product(pool: Pool) -> dict[str, Any]:
         "needs_any": list(p.needs_any),
         "for": list(p.for_holders),
         "allows": list(p.allows),
-        "monthly": shapes.money(p.monthly),
-        "prices": [shapes.money(x) for x in p.prices],
+        "monthly": money(p.monthly),
+        "prices": [money(x) for x in p.prices],
         "minutes": p.minutes,
         "messages": p.messages,
         "propagation_minutes": p.propagation_minutes,
@@ -62,16 +68,16 @@ def _product(pool: Pool) -> dict[str, Any]:
             "left": pool.left,
             "leaving": pool.leaving,
         },
-        "short_on": shapes.moment(pool.short_on),
+        "short_on": moment(pool.short_on),
     }
 
 
 @resource.read("/licence-products", May.SEE_MONEY)
-def products(desk: AtDesk) -> dict[str, Any]:
+def products(desk: AtDesk) -> Page[ProductOut]:
     return {"items": [_product(p) for p in licences.pools(desk)], "next": None}
 
 
-@resource.write("/licence-products", May.SET_RULES)
+@resource.creates("/licence-products", May.SET_RULES, ProductOut)
 def add_product(request: Request, desk: AtDesk, asked: ProductAsked) -> Response:
     form = {k: v for k, v in asked.model_dump().items() if v is not None}
 
@@ -83,15 +89,15 @@ def add_product(request: Request, desk: AtDesk, asked: ProductAsked) -> Response
 
 
 @resource.read("/licence-products/{key}", May.SEE_MONEY)
-def product(desk: AtDesk, key: str) -> dict[str, Any]:
+def product(desk: AtDesk, key: str) -> ProductDetailOut:
     view = licences.one_product(desk, key)
-    holders = [
+    holders: list[ProductDetailHolderOut] = [
         {
             "kind": h.holder.kind,
             "id": h.holder.id,
             "name": h.name,
-            "since": shapes.moment(h.grant.since),
-            "works_from": shapes.moment(h.grant.works_from),
+            "since": moment(h.grant.since),
+            "works_from": moment(h.grant.works_from),
         }
         for h in view.holders
     ]
@@ -104,14 +110,14 @@ def product(desk: AtDesk, key: str) -> dict[str, Any]:
 
 
 @resource.write("/licence-products/{key}", May.SET_RULES, method="PATCH")
-def change_product(desk: AtDesk, key: str, asked: ProductAsked) -> dict[str, Any]:
+def change_product(desk: AtDesk, key: str, asked: ProductAsked) -> ProductOut:
     licences.put_product(desk, {k: v for k, v in asked.model_dump().items() if v is not None}, key)
     return _product(licences.one_product(desk, key).pool)
 
 
 @resource.read("/subscriptions", May.SEE_MONEY)
-def subscriptions(desk: AtDesk) -> dict[str, Any]:
-    items = [
+def subscriptions(desk: AtDesk) -> Page[SubscriptionOut]:
+    items: list[SubscriptionOut] = [
         {
             "id": s.id,
             "product": s.product,
@@ -120,8 +126,8 @@ def subscriptions(desk: AtDesk) -> dict[str, Any]:
             "left": s.left,
             "leaving": s.leaving,
             "term_months": s.term_months,
-            "renews_on": shapes.moment(s.renews_on),
-            "trial_ends": shapes.moment(s.trial_ends),
+            "renews_on": moment(s.renews_on),
+            "trial_ends": moment(s.trial_ends),
         }
         for pool in licences.pools(desk)
         for s in pool.subscriptions

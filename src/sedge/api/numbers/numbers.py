@@ -1,12 +1,38 @@
 """Numbers: the finder, the card, history, small facts, reading typed text, blocks."""
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import Depends, Request
+from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from sedge.api import shapes
+from sedge.api.answers import Page, moment, money
+from sedge.api.callpaths.answers import proof_out
+from sedge.api.ledger.answers import EntryOut, entry_out
+from sedge.api.numbers.answers import (
+    BlockOut,
+    CapacityOut,
+    CardFactOut,
+    CardLifeOut,
+    CardOut,
+    CountsOut,
+    DifferencesItemOut,
+    DifferencesOut,
+    FeaturesItemOut,
+    FeaturesOut,
+    NumberOut,
+    PastedOut,
+    ReadTextCandidateOut,
+    ReadTextOut,
+    ReadTextProblemOut,
+    SavedViewOut,
+    block_out,
+    capacity_out,
+    number_out,
+    saved_view_out,
+    was_out,
+)
 from sedge.api.routing import AtDesk, Cursor, Resource, page_limit
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
@@ -102,18 +128,18 @@ def find_numbers(
     at: datetime | None = None,
     limit: int = 100,
     after: str = "",
-) -> dict[str, Any]:
+) -> Page[NumberOut]:
     listing = estate.listing(
         desk, wanted, sort=sort, after=after, limit=page_limit(limit), at=moment_of(at)
     )
     return {
-        "items": [shapes.number(r.number, r.holder_name) for r in listing.rows],
+        "items": [number_out(r.number, r.holder_name) for r in listing.rows],
         "next": listing.next,
     }
 
 
 @resource.read("/counts")
-def count_numbers(desk: AtDesk, wanted: Wanted) -> dict[str, Any]:
+def count_numbers(desk: AtDesk, wanted: Wanted) -> CountsOut:
     """How many numbers fit, and how many each value of a further filter would leave. `whole`: false
     where only the first matches of a search were counted."""
     counts = estate.counts_of(desk, wanted)
@@ -125,15 +151,15 @@ def count_numbers(desk: AtDesk, wanted: Wanted) -> dict[str, Any]:
 
 
 @resource.read("/differences")
-def differences(desk: AtDesk, one: datetime, other: datetime, site: str = "") -> dict[str, Any]:
+def differences(desk: AtDesk, one: datetime, other: datetime, site: str = "") -> DifferencesOut:
     """Numbers that stood differently at two moments, at most 500; `moved` counts all that changed
     in between."""
     begin, end = moment_of(one, "one"), moment_of(other, "other")
     if begin is None or end is None or begin >= end:
         raise NotUnderstood("one must lie before other.", field="other")
     found = estate.differences(desk, begin, end, site)
-    rows = [
-        {"e164": f"+{d.number}", "before": shapes.was(d.before), "after": shapes.was(d.after)}
+    rows: list[DifferencesItemOut] = [
+        {"e164": f"+{d.number}", "before": was_out(d.before), "after": was_out(d.after)}
         for d in found.rows
     ]
     return {
@@ -145,7 +171,7 @@ def differences(desk: AtDesk, one: datetime, other: datetime, site: str = "") ->
 
 
 @resource.write("/pasted", May.LOOK)
-def read_pasted(desk: AtDesk, body: Pasted) -> dict[str, Any]:
+def read_pasted(desk: AtDesk, body: Pasted) -> PastedOut:
     """The numbers in a text, whatever stands between them: ranges, which of them are not in the
     estate, and what could not be read."""
     found = bulk_actions.pasted(desk, body.text)
@@ -160,9 +186,9 @@ def read_pasted(desk: AtDesk, body: Pasted) -> dict[str, Any]:
 
 
 @resource.read("/read")
-def read_text(text: str = "", country: str = "GB") -> dict[str, Any]:
+def read_text(text: str = "", country: str = "GB") -> ReadTextOut:
     reading = read(text, country.upper()[:2])
-    candidates = [
+    candidates: list[ReadTextCandidateOut] = [
         {
             "e164": c.e164,
             "national": c.facts.national,
@@ -172,7 +198,7 @@ def read_text(text: str = "", country: str = "GB") -> dict[str, Any]:
         }
         for c in reading.candidates
     ]
-    problem = (
+    problem: ReadTextProblemOut | None = (
         {"code": reading.problem.code, "sentence": reading.problem.sentence}
         if reading.problem
         else None
@@ -181,37 +207,39 @@ def read_text(text: str = "", country: str = "GB") -> dict[str, Any]:
 
 
 @resource.read("/{number}")
-def card(desk: AtDesk, number: str, at: datetime | None = None) -> dict[str, Any]:
+def card(desk: AtDesk, number: str, at: datetime | None = None) -> CardOut:
     found = desk_numbers.card(desk, desk_numbers.the_number(desk, number), moment_of(at))
-    facts = [{"name": s.name, "text": s.text, "mark": s.mark} for s in found.standing]
-    life = [
+    facts: list[CardFactOut] = [
+        {"name": s.name, "text": s.text, "mark": s.mark} for s in found.standing
+    ]
+    life: list[CardLifeOut] = [
         {
             "state": s.state,
             "holder": s.holder,
-            "since": shapes.moment(s.since),
-            "until": shapes.moment(s.until),
+            "since": moment(s.since),
+            "until": moment(s.until),
         }
         for s in found.life
     ]
     return {
-        **shapes.number(found.number, found.holder_name),
+        **number_out(found.number, found.holder_name),
         "facts": facts,
         "life": life,
-        "proofs": [shapes.proof(p) for p in found.proofs],
+        "proofs": [proof_out(p) for p in found.proofs],
     }
 
 
 @resource.read("/{number}/features", May.LOOK)
-def features_of(desk: AtDesk, number: str) -> dict[str, Any]:
+def features_of(desk: AtDesk, number: str) -> FeaturesOut:
     """What the carrier offers for the number, with fee, whether it is on, and from when it works if
     that is still to come."""
     _, carrier, rows = features.rows(desk, desk_numbers.the_number(desk, number))
-    items = [
+    items: list[FeaturesItemOut] = [
         {
             "feature": r.name,
-            "monthly": shapes.money(r.fee),
+            "monthly": money(r.fee),
             "on": r.is_on,
-            "works_from": shapes.moment(r.works_from) if r.works_from else None,
+            "works_from": moment(r.works_from) if r.works_from else None,
         }
         for r in rows
     ]
@@ -219,19 +247,19 @@ def features_of(desk: AtDesk, number: str) -> dict[str, Any]:
 
 
 @resource.read("/{number}/history")
-def history(desk: AtDesk, number: str, limit: int = 100, after: Cursor = 0) -> dict[str, Any]:
+def history(desk: AtDesk, number: str, limit: int = 100, after: Cursor = 0) -> Page[EntryOut]:
     e164 = desk_numbers.the_number(desk, number)
     page = ledger.read(
         desk, subject=Subject.NUMBER, key=e164, limit=page_limit(limit), before=after or None
     )
     return {
-        "items": [shapes.entry(e) for e in page.entries],
+        "items": [entry_out(e) for e in page.entries],
         "next": str(page.next) if page.next else None,
     }
 
 
 @resource.write("/{number}", May.NOTE, method="PATCH")
-def edit(request: Request, desk: AtDesk, number: str, facts: Facts) -> dict[str, Any]:
+def edit(request: Request, desk: AtDesk, number: str, facts: Facts) -> NumberOut:
     e164 = desk_numbers.the_number(desk, number)
     tags = ",".join(facts.tags) if facts.tags is not None else None
     known = list(facts.known_as.items()) if facts.known_as is not None else None
@@ -245,7 +273,7 @@ def edit(request: Request, desk: AtDesk, number: str, facts: Facts) -> dict[str,
         known=known,
     )
     found = desk_numbers.card(desk, e164)
-    return shapes.number(found.number, found.holder_name)
+    return number_out(found.number, found.holder_name)
 
 
 blocks = Resource(prefix="/blocks", tags=["numbers"])
@@ -261,7 +289,7 @@ def list_blocks(
     at: datetime | None = None,
     cells: bool = False,
     after: str = "",
-) -> dict[str, Any]:
+) -> Page[BlockOut]:
     """Block maps, twelve a page; `within` (leading digits, an x for each free one) draws a large
     block's hundreds; `cells` lists them."""
     lead = within.lstrip("+").rstrip("x")
@@ -279,18 +307,18 @@ def list_blocks(
         at=moment_of(at),
         within=bounds,
     )
-    return {"items": [shapes.block(b, cells=cells) for b in found], "next": following or None}
+    return {"items": [block_out(b, cells=cells) for b in found], "next": following or None}
 
 
 figures = Resource(prefix="/figures", tags=["numbers"])
 
 
 @figures.read("")
-def list_figures(desk: AtDesk, site: str = "") -> dict[str, Any]:
+def list_figures(desk: AtDesk, site: str = "") -> Page[CapacityOut]:
     """Utilisation, months to exhaustion and order advice with their inputs; without a site: where
     numbers run out, soonest first."""
     found = desk_figures.of_site(desk, site) if site else desk_figures.growing(desk)
-    return {"items": [shapes.figure(f) for f in found], "next": None}
+    return {"items": [capacity_out(f) for f in found], "next": None}
 
 
 views = Resource(prefix="/views", tags=["numbers"])
@@ -303,16 +331,16 @@ class View(BaseModel):
 
 
 @views.read("")
-def list_views(desk: AtDesk) -> dict[str, Any]:
-    return {"items": [shapes.view(v) for v in saved_views.listing(desk)], "next": None}
+def list_views(desk: AtDesk) -> Page[SavedViewOut]:
+    return {"items": [saved_view_out(v) for v in saved_views.listing(desk)], "next": None}
 
 
 @views.write("", May.NOTE, status_code=201)
-def save_view(desk: AtDesk, view: View) -> dict[str, Any]:
-    return shapes.view(saved_views.save(desk, view.name, view.query))
+def save_view(desk: AtDesk, view: View) -> SavedViewOut:
+    return saved_view_out(saved_views.save(desk, view.name, view.query))
 
 
-@views.write("/{key}", May.NOTE, method="DELETE")
-def forget_view(desk: AtDesk, key: str) -> dict[str, Any]:
+@views.write("/{key}", May.NOTE, method="DELETE", status_code=204)
+def forget_view(desk: AtDesk, key: str) -> Response:
     saved_views.forget(desk, key)
-    return {}
+    return Response(status_code=204)

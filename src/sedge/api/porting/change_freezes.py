@@ -1,10 +1,11 @@
 """Dates of ports: which days are free, and when nothing may be switched."""
 
 from datetime import date
-from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from sedge.api.answers import Page
+from sedge.api.porting.answers import ChangeFreezeOut
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.porting.records import KeptFree
@@ -29,13 +30,13 @@ class Day(BaseModel):
 
 
 @resource.read("/ports/days", May.SEE_MONEY)
-def days(desk: AtDesk) -> dict[str, Any]:
+def days(desk: AtDesk) -> Page[ChangeFreezeOut]:
     """Days on which nothing is switched."""
     return {"items": [_free(f.kept) for f in change_freezes.listing(desk)], "next": None}
 
 
 @resource.write("/ports/days", May.PORT, status_code=201)
-def keep_free(desk: AtDesk, asked: Free) -> dict[str, Any]:
+def keep_free(desk: AtDesk, asked: Free) -> ChangeFreezeOut:
     last = asked.last.isoformat() if asked.last else ""
     return _free(
         change_freezes.keep(
@@ -45,12 +46,12 @@ def keep_free(desk: AtDesk, asked: Free) -> dict[str, Any]:
 
 
 @resource.write("/ports/days/{key}/give-back", May.PORT)
-def give_back(desk: AtDesk, key: str) -> dict[str, Any]:
+def give_back(desk: AtDesk, key: str) -> Page[ChangeFreezeOut]:
     change_freezes.give_back(desk, key)
     return days(desk)
 
 
-def _free(kept: KeptFree) -> dict[str, Any]:
+def _free(kept: KeptFree) -> ChangeFreezeOut:
     return {
         "id": kept.id,
         "first": kept.first.isoformat(),

@@ -1,10 +1,9 @@
 """Ports out over the interface: who asks for our numbers, what speaks against it, our answer."""
 
-from typing import Any
-
 from pydantic import BaseModel, ConfigDict, Field
 
-from sedge.api import shapes
+from sedge.api.answers import DraftedOut, Page, drafted_out, moment
+from sedge.api.porting.answers import PinKeptOut, PortOutDetailOut, PortOutOut
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.porting.outgoing_records import PortOut
@@ -27,13 +26,13 @@ class Pin(BaseModel):
 
 
 @resource.read("/port-outs", May.SEE_MONEY)
-def listing(desk: AtDesk) -> dict[str, Any]:
+def listing(desk: AtDesk) -> Page[PortOutOut]:
     """Newest first."""
     return {"items": [_brief(request) for request, _ in port_outs.listing(desk)], "next": None}
 
 
 @resource.read("/port-outs/{key}", May.SEE_MONEY)
-def look(desk: AtDesk, key: str) -> dict[str, Any]:
+def look(desk: AtDesk, key: str) -> PortOutDetailOut:
     view = port_outs.look(desk, key)
     return {
         **_brief(view.request),
@@ -48,47 +47,47 @@ def look(desk: AtDesk, key: str) -> dict[str, Any]:
         ],
         "clean_up": view.order.id if view.order else None,
         "said": [
-            {"at": shapes.moment(s.at), "by": s.by, "text": s.text, "code": s.code or None}
+            {"at": moment(s.at), "by": s.by, "text": s.text, "code": s.code or None}
             for s in view.request.said
         ],
     }
 
 
 @resource.write("/port-outs/{key}/approve", May.PORT, status_code=201)
-def approve(desk: AtDesk, key: str) -> dict[str, Any]:
+def approve(desk: AtDesk, key: str) -> DraftedOut:
     """A draft of the work order that lets the numbers go."""
-    return shapes.drafted(port_outs.approval(desk, key))
+    return drafted_out(port_outs.approval(desk, key))
 
 
 @resource.write("/port-outs/{key}/refuse", May.PORT)
-def refuse(desk: AtDesk, key: str, asked: Refuse) -> dict[str, Any]:
+def refuse(desk: AtDesk, key: str, asked: Refuse) -> PortOutDetailOut:
     port_outs.refuse(desk, key, asked.code)
     return look(desk, key)
 
 
 @resource.write("/port-outs/{key}/claim", May.PORT)
-def claim(desk: AtDesk, key: str) -> dict[str, Any]:
+def claim(desk: AtDesk, key: str) -> PortOutDetailOut:
     """Numbers that went without our word are fetched back."""
     port_outs.claim(desk, key)
     return look(desk, key)
 
 
 @resource.write("/port-outs/{key}/let-go", May.PORT)
-def let_go(desk: AtDesk, key: str) -> dict[str, Any]:
+def let_go(desk: AtDesk, key: str) -> PortOutDetailOut:
     """They may stay away; `clean_up` is the draft that sets right what depended on them."""
     port_outs.let_go(desk, key)
     return look(desk, key)
 
 
 @resource.write("/carrier-accounts/{key}/port-pin", May.PORT)
-def keep_pin(desk: AtDesk, key: str, asked: Pin) -> dict[str, Any]:
+def keep_pin(desk: AtDesk, key: str, asked: Pin) -> PinKeptOut:
     """What others must know before numbers may leave the account; kept sealed and never told
     again."""
     port_outs.keep_pin(desk, key, asked.pin)
     return {"account": key, "kept": True}
 
 
-def _brief(request: PortOut) -> dict[str, Any]:
+def _brief(request: PortOut) -> PortOutOut:
     return {
         "id": request.id,
         "no": request.no,
@@ -96,8 +95,8 @@ def _brief(request: PortOut) -> dict[str, Any]:
         "gaining": request.gaining,
         "account": request.account,
         "numbers": list(request.numbers),
-        "asked_at": shapes.moment(request.asked_at),
-        "answer_due": shapes.moment(request.answer_due),
+        "asked_at": moment(request.asked_at),
+        "answer_due": moment(request.answer_due),
         "code": request.code or None,
-        "goes_at": shapes.moment(request.goes_at) if request.goes_at else None,
+        "goes_at": moment(request.goes_at) if request.goes_at else None,
     }

@@ -2,13 +2,21 @@
 switched at the earliest."""
 
 from datetime import date, datetime
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import Query
 from fastapi.responses import Response
 from pydantic import AwareDatetime, Base64Bytes, BaseModel, ConfigDict, Field
 
-from sedge.api import shapes
+from sedge.api.answers import DraftedOut, Page, drafted_out, moment
+from sedge.api.porting.answers import (
+    EarliestOut,
+    PortHoldersOut,
+    PortOut,
+    PortPlanOut,
+    PortRowOut,
+    PortsBegunOut,
+)
 from sedge.api.porting.change_freezes import Day
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
@@ -120,7 +128,7 @@ class Reason(BaseModel):
 
 
 @resource.read("/ports", May.SEE_MONEY)
-def listing(desk: AtDesk) -> dict[str, Any]:
+def listing(desk: AtDesk) -> Page[PortRowOut]:
     found = ports.listing(desk)
     return {
         "items": [
@@ -147,7 +155,7 @@ def when(
     numbers: Annotated[int, Query(ge=1, le=1_000_000)] = 1,
     sites: Annotated[int, Query(ge=1, le=10_000)] = 1,
     toll_free: bool = False,
-) -> dict[str, Any]:
+) -> EarliestOut:
     """The earliest day and why."""
     part = part_of(country.upper(), subdivision)
     return _earliest(
@@ -163,7 +171,7 @@ def when(
 
 
 @resource.write("/ports", May.PORT, status_code=201)
-def begin(desk: AtDesk, asked: Asked, *, dry_run: bool = False) -> dict[str, Any]:
+def begin(desk: AtDesk, asked: Asked, *, dry_run: bool = False) -> PortPlanOut | PortsBegunOut:
     """One port for each losing carrier, account and country."""
     text = asked.text or "\n".join(asked.numbers)
     if not text.strip():
@@ -181,12 +189,12 @@ def begin(desk: AtDesk, asked: Asked, *, dry_run: bool = False) -> dict[str, Any
 
 
 @resource.read("/ports/{key}", May.SEE_MONEY)
-def look(desk: AtDesk, key: str) -> dict[str, Any]:
+def look(desk: AtDesk, key: str) -> PortOut:
     return _shown(desk, key)
 
 
 @resource.write("/ports/{key}/change", May.PORT)
-def change(desk: AtDesk, key: str, asked: Changed) -> dict[str, Any]:
+def change(desk: AtDesk, key: str, asked: Changed) -> PortOut:
     form = _form(asked.account, asked.wanted_date, AccountDetails())
     form |= {f"settle:{n}": words for n, words in asked.settled.items()} | {
         f"code:{n}": code for n, code in asked.codes.items()
@@ -198,13 +206,13 @@ def change(desk: AtDesk, key: str, asked: Changed) -> dict[str, Any]:
 
 
 @resource.write("/ports/{key}/sign", May.PORT)
-def sign(desk: AtDesk, key: str, asked: Signed) -> dict[str, Any]:
+def sign(desk: AtDesk, key: str, asked: Signed) -> PortOut:
     ports.sign(desk, key, asked.by)
     return _shown(desk, key)
 
 
 @resource.write("/ports/{key}/answer", May.PORT)
-def answer(desk: AtDesk, key: str, asked: Answer) -> dict[str, Any]:
+def answer(desk: AtDesk, key: str, asked: Answer) -> PortOut:
     with_it = (
         {"filename": asked.attached.name, "content": asked.attached.content}
         if asked.attached
@@ -215,27 +223,27 @@ def answer(desk: AtDesk, key: str, asked: Answer) -> dict[str, Any]:
 
 
 @resource.write("/ports/{key}/bill", May.PORT)
-def put_bill(desk: AtDesk, key: str, asked: Attached) -> dict[str, Any]:
+def put_bill(desk: AtDesk, key: str, asked: Attached) -> PortOut:
     """A copy of the losing carrier's bill, kept on file."""
     ports.put_bill(desk, key, asked.name, asked.content)
     return _shown(desk, key)
 
 
 @resource.write("/ports/{key}/remind", May.PORT)
-def remind(desk: AtDesk, key: str) -> dict[str, Any]:
+def remind(desk: AtDesk, key: str) -> PortOut:
     """The losing carrier is past its time and is told so."""
     port_dialogue.remind(desk, key)
     return _shown(desk, key)
 
 
 @resource.write("/ports/{key}/split", May.PORT, status_code=201)
-def split(desk: AtDesk, key: str, asked: Apart) -> dict[str, Any]:
+def split(desk: AtDesk, key: str, asked: Apart) -> PortOut:
     """Numbers into a port of their own, which is given back."""
     return _shown(desk, port_dialogue.split(desk, key, asked.numbers).id)
 
 
 @resource.read("/ports/{key}/holders", May.SEE_MONEY)
-def holders(desk: AtDesk, key: str) -> dict[str, Any]:
+def holders(desk: AtDesk, key: str) -> PortHoldersOut:
     """Who has each number from the switch on, and what is proposed for those that nobody has been
     chosen for (the first 200)."""
     of = port_cutover.preparation(desk, key)
@@ -246,14 +254,14 @@ def holders(desk: AtDesk, key: str) -> dict[str, Any]:
             {
                 "number": r.line.e164,
                 "used_for": r.line.used_for or None,
-                "holder": r.line.holder.model_dump() if r.line.holder else None,
+                "holder": r.line.holder,
                 "role": r.line.role.value,
                 "spot": r.line.spot,
                 "path": r.line.path,
                 "fallback": r.line.fallback or None,
                 "proposed": (
                     {
-                        "holder": r.proposal.ref.model_dump(),
+                        "holder": r.proposal.ref,
                         "why": r.proposal.why,
                         "sure": r.proposal.sure,
                     }
@@ -267,7 +275,7 @@ def holders(desk: AtDesk, key: str) -> dict[str, Any]:
 
 
 @resource.write("/ports/{key}/holders", May.PORT)
-def choose(desk: AtDesk, key: str, asked: Holders) -> dict[str, Any]:
+def choose(desk: AtDesk, key: str, asked: Holders) -> PortHoldersOut:
     """For the numbers named; the others stay as they are."""
     lines = {read_one(x.number, "GB", field="lines"): x for x in asked.lines}
     given = {
@@ -281,60 +289,60 @@ def choose(desk: AtDesk, key: str, asked: Holders) -> dict[str, Any]:
 
 
 @resource.write("/ports/{key}/holders/proposed", May.PORT)
-def take_proposals(desk: AtDesk, key: str, asked: Proposed) -> dict[str, Any]:
+def take_proposals(desk: AtDesk, key: str, asked: Proposed) -> PortHoldersOut:
     port_cutover.take_proposals(desk, key, unsure=asked.unsure)
     return holders(desk, key)
 
 
 @resource.write("/ports/{key}/submit", May.PORT, status_code=201)
-def submit(desk: AtDesk, key: str) -> dict[str, Any]:
+def submit(desk: AtDesk, key: str) -> DraftedOut:
     """A draft of the work order that submits it."""
-    return shapes.drafted(ports.submission(desk, key))
+    return drafted_out(ports.submission(desk, key))
 
 
 @resource.write("/ports/{key}/switch", May.PORT, status_code=201)
-def switch(desk: AtDesk, key: str) -> dict[str, Any]:
+def switch(desk: AtDesk, key: str) -> DraftedOut:
     """A draft of the work order of the day: what is missing before, the switch, calls to and from
     each number that somebody has."""
-    return shapes.drafted(port_cutover.activation(desk, key))
+    return drafted_out(port_cutover.activation(desk, key))
 
 
 @resource.write("/ports/{key}/prove", May.PORT, status_code=201)
-def prove(desk: AtDesk, key: str) -> dict[str, Any]:
-    return shapes.drafted(port_cutover.proof(desk, key))
+def prove(desk: AtDesk, key: str) -> DraftedOut:
+    return drafted_out(port_cutover.proof(desk, key))
 
 
 @resource.write("/ports/{key}/back-out", May.PORT, status_code=201)
-def back_out(desk: AtDesk, key: str, asked: Reason) -> dict[str, Any]:
+def back_out(desk: AtDesk, key: str, asked: Reason) -> DraftedOut:
     """A draft of the work order that gives the numbers back, while the losing carrier takes
     them."""
-    return shapes.drafted(port_cutover.backing_out(desk, key, asked.reason))
+    return drafted_out(port_cutover.backing_out(desk, key, asked.reason))
 
 
 @resource.write("/ports/{key}/close", May.PORT)
-def close(desk: AtDesk, key: str) -> dict[str, Any]:
+def close(desk: AtDesk, key: str) -> PortOut:
     port_cutover.close(desk, key)
     return _shown(desk, key)
 
 
 @resource.write("/ports/{key}/date", May.PORT)
-def move_date(desk: AtDesk, key: str, asked: Day) -> dict[str, Any]:
+def move_date(desk: AtDesk, key: str, asked: Day) -> PortOut:
     port_dialogue.move_date(desk, key, asked.wanted_date.isoformat())
     return _shown(desk, key)
 
 
 @resource.write("/ports/{key}/cancel", May.PORT)
-def cancel(desk: AtDesk, key: str) -> dict[str, Any]:
+def cancel(desk: AtDesk, key: str) -> PortOut:
     port_dialogue.cancel(desk, key)
     return _shown(desk, key)
 
 
-@resource.read("/ports/{key}/loa.pdf", May.SEE_MONEY)
+@resource.file("/ports/{key}/loa.pdf", May.SEE_MONEY, "application/pdf")
 def mandate(desk: AtDesk, key: str) -> Response:
     return Response(ports.mandate_of(desk, key), media_type="application/pdf")
 
 
-@resource.read("/ports/{key}/calendar.ics", May.SEE_MONEY)
+@resource.file("/ports/{key}/calendar.ics", May.SEE_MONEY, "text/calendar")
 def calendar(desk: AtDesk, key: str) -> Response:
     return Response(
         ports.calendar(desk, [ports.look(desk, key).port]),
@@ -352,10 +360,10 @@ def _form(told: Told, wanted: date | None, known: AccountDetails) -> dict[str, s
 
 
 def _moment(value: datetime | None) -> str | None:
-    return shapes.moment(value) if value else None
+    return moment(value) if value else None
 
 
-def _earliest(found: Earliest) -> dict[str, Any]:
+def _earliest(found: Earliest) -> EarliestOut:
     return {
         "date": found.day.isoformat(),
         "opens": f"{found.opens:%H:%M}",
@@ -368,7 +376,7 @@ def _earliest(found: Earliest) -> dict[str, Any]:
     }
 
 
-def _plan(found: PortPlan) -> dict[str, Any]:
+def _plan(found: PortPlan) -> PortPlanOut:
     return {
         "ports": [
             {
@@ -404,7 +412,7 @@ def _told(details: AccountDetails) -> dict[str, str]:
     }
 
 
-def _shown(desk: AtDesk, key: str) -> dict[str, Any]:
+def _shown(desk: AtDesk, key: str) -> PortOut:
     view = ports.look(desk, key)
     port = view.port
     return {
@@ -450,7 +458,7 @@ def _shown(desk: AtDesk, key: str) -> dict[str, Any]:
         ),
         "said": [
             {
-                "at": shapes.moment(s.at),
+                "at": moment(s.at),
                 "by": s.by,
                 "what": s.what,
                 "text": s.text,

@@ -1,11 +1,18 @@
 """Retiring over the interface: what depends on a number and what each choice costs; closing a site;
 the tidy-up. Each makes a work order."""
 
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from sedge.api import shapes
+from sedge.api.answers import DraftedOut, Page, drafted_out, moment, money
+from sedge.api.retiring.answers import (
+    DependenceOut,
+    DependenciesOut,
+    RestOut,
+    SiteClosureOut,
+    TidyUpOut,
+)
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.retiring.dependencies import Dependence
@@ -58,7 +65,7 @@ class Rest(BaseModel):
 
 
 @resource.read("/retiring/rest", May.LOOK)
-def days_of_rest(desk: AtDesk) -> dict[str, Any]:
+def days_of_rest(desk: AtDesk) -> Page[RestOut]:
     """How long numbers rest between two holders, by country."""
     rows = quarantine.listing(desk)
     return {
@@ -71,7 +78,7 @@ def days_of_rest(desk: AtDesk) -> dict[str, Any]:
 
 
 @resource.write("/retiring/rest", May.SET_RULES)
-def set_days_of_rest(desk: AtDesk, asked: Rest) -> dict[str, Any]:
+def set_days_of_rest(desk: AtDesk, asked: Rest) -> Page[RestOut]:
     told = {
         name: "" if value is None else str(value)
         for name, value in (("days", asked.days), ("toll_free", asked.toll_free))
@@ -81,25 +88,25 @@ def set_days_of_rest(desk: AtDesk, asked: Rest) -> dict[str, Any]:
 
 
 @resource.read("/retiring/tidy-up", May.SEE_MONEY)
-def tidy_up(desk: AtDesk, days: str = "") -> dict[str, Any]:
+def tidy_up(desk: AtDesk, days: str = "") -> TidyUpOut:
     """Numbers worth a look, by why; the first 300 of each kind."""
     view = cleanup_review.tidy_up(desk, days)
     return {
         "days": view.days,
         "silent": view.silent,
-        "saves": [shapes.money(m) for m in view.saves],
+        "saves": [money(m) for m in view.saves],
         "items": [
             {
                 "kind": heap.key,
                 "name": heap.name,
                 "total": heap.total,
-                "saves": [shapes.money(m) for m in heap.saves],
+                "saves": [money(m) for m in heap.saves],
                 "numbers": [
                     {
                         "e164": row.number.e164,
                         "why": row.why,
                         "holder": row.holder,
-                        "since": shapes.moment(row.since) if row.since else None,
+                        "since": moment(row.since) if row.since else None,
                     }
                     for row in heap.rows
                 ],
@@ -111,16 +118,16 @@ def tidy_up(desk: AtDesk, days: str = "") -> dict[str, Any]:
 
 
 @resource.write("/retiring/tidy-up", May.RELEASE, status_code=201)
-def retire_chosen(desk: AtDesk, asked: Chosen) -> dict[str, Any]:
+def retire_chosen(desk: AtDesk, asked: Chosen) -> DraftedOut:
     chosen = [numbers.the_number(desk, n) for n in asked.numbers]
     tasks, title = cleanup_review.plan(
         desk, chosen, then=asked.then, rest="" if asked.rest is None else str(asked.rest)
     )
-    return shapes.drafted(workorders.draft(desk, title, tasks))
+    return drafted_out(workorders.draft(desk, title, tasks))
 
 
 @resource.read("/retiring/sites/{key}", May.SEE_MONEY)
-def site(desk: AtDesk, key: str) -> dict[str, Any]:
+def site(desk: AtDesk, key: str) -> SiteClosureOut:
     """What closing a site comes to: numbers by state, money of each choice, what would be lost
     elsewhere."""
     view = site_closure.look(desk, key)
@@ -135,8 +142,8 @@ def site(desk: AtDesk, key: str) -> dict[str, Any]:
         "choices": [
             {
                 "then": s.key,
-                "costs": [shapes.money(m) for m in s.costs],
-                "saves": [shapes.money(m) for m in s.saves],
+                "costs": [money(m) for m in s.costs],
+                "saves": [money(m) for m in s.saves],
                 "paid_until": s.last.isoformat() if s.last else None,
             }
             for s in view.sums
@@ -146,16 +153,16 @@ def site(desk: AtDesk, key: str) -> dict[str, Any]:
 
 
 @resource.write("/retiring/sites/{key}", May.RELEASE, status_code=201)
-def close_site(desk: AtDesk, key: str, asked: CloseSite) -> dict[str, Any]:
+def close_site(desk: AtDesk, key: str, asked: CloseSite) -> DraftedOut:
     rest = "" if asked.rest is None else str(asked.rest)
     tasks, title = site_closure.plan(
         desk, key, then=asked.then, rest=rest, announcement=asked.announcement, people=asked.people
     )
-    return shapes.drafted(workorders.draft(desk, title, tasks, reason=asked.reason))
+    return drafted_out(workorders.draft(desk, title, tasks, reason=asked.reason))
 
 
 @resource.read("/numbers/{number}/depends", May.LOOK)
-def depends(desk: AtDesk, number: str) -> dict[str, Any]:
+def depends(desk: AtDesk, number: str) -> DependenciesOut:
     """What depends on a number, in the order of undoing, and what each way of letting it go costs
     within a year."""
     view = retiring.depends_on(desk, numbers.the_number(desk, number))
@@ -168,8 +175,8 @@ def depends(desk: AtDesk, number: str) -> dict[str, Any]:
                 "then": c.key,
                 "gone_on": c.gone_on.isoformat() if c.gone_on else None,
                 "paid_until": c.paid_until.isoformat() if c.paid_until else None,
-                "costs": shapes.money(c.costs),
-                "saves": shapes.money(c.saves),
+                "costs": money(c.costs),
+                "saves": money(c.saves),
                 "why": list(c.why),
             }
             for c in view.choices
@@ -178,16 +185,16 @@ def depends(desk: AtDesk, number: str) -> dict[str, Any]:
 
 
 @resource.write("/numbers/{number}/retire", May.CHANGE_ESTATE, status_code=201)
-def retire(desk: AtDesk, number: str, asked: Retire) -> dict[str, Any]:
+def retire(desk: AtDesk, number: str, asked: Retire) -> DraftedOut:
     """A draft of the work order that retires it."""
     e164, rest = numbers.the_number(desk, number), "" if asked.rest is None else str(asked.rest)
     tasks, title = retiring.plan(
         desk, e164, then=asked.then, rest=rest, announcement=asked.announcement, settle=asked.settle
     )
-    return shapes.drafted(workorders.draft(desk, title, tasks, reason=asked.reason))
+    return drafted_out(workorders.draft(desk, title, tasks, reason=asked.reason))
 
 
-def _dependence(d: Dependence) -> dict[str, Any]:
+def _dependence(d: Dependence) -> DependenceOut:
     return {
         "what": d.what,
         "so": d.so,

@@ -1,19 +1,44 @@
 """Safety: addresses against the register, spots, coverage, emergency tests, what carriers have
 registered, open formats."""
 
-from typing import Any
+from typing import Any, cast
 
 from fastapi import Request
-from fastapi.responses import JSONResponse, Response
+from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.concurrency import run_in_threadpool
 
-from sedge.api import shapes
+from sedge.api.answers import OrderMadeOut, Page, moment
 from sedge.api.routing import AtDesk, Resource, once
+from sedge.api.safety.answers import (
+    AddressCandidateOut,
+    AddressFormOut,
+    AddressMatchOut,
+    ConfirmationLinkOut,
+    CoverageItemOut,
+    CoverageOut,
+    CoverageShareOut,
+    CoverageSiteOut,
+    EmergencyReportDetailOut,
+    EmergencyReportOut,
+    EmergencyTestLineOut,
+    FloorPlanOut,
+    HelpCallOut,
+    RecheckChangedOut,
+    RecheckOut,
+    RegisteredItemOut,
+    RegisteredOut,
+    SpotCardOut,
+    SpotDetailOut,
+    SpotRemovedOut,
+    SpotsImportOut,
+    spot_out,
+)
 from sedge.core.access.roles import May
 from sedge.core.records import Spot
-from sedge.core.safety.countries import FORMS, RULES
+from sedge.core.safety.countries import FORMS, RULES, CountryRules
 from sedge.core.safety.coverage import Share
+from sedge.core.safety.emergency_tests import Tested
 from sedge.services.callpaths import calls
 from sedge.services.holders import relocations
 from sedge.services.numbers.numbers import the_number
@@ -94,11 +119,18 @@ class HelpCallAsked(BaseModel):
 
 
 @resource.write("/civic-addresses/match", May.LOOK)
-def match_address(desk: AtDesk, asked: AddressTyped) -> dict[str, Any]:
+def match_address(desk: AtDesk, asked: AddressTyped) -> AddressMatchOut:
     found = safety.match_address(desk, asked.model_dump())
-    candidates = [
+    candidates: list[AddressCandidateOut] = [
         {
-            **c.elements.model_dump(),
+            "country": c.elements.country,
+            "region": c.elements.region,
+            "city": c.elements.city,
+            "street": c.elements.street,
+            "house_number": c.elements.house_number,
+            "postcode": c.elements.postcode,
+            "landmark": c.elements.landmark,
+            "building": c.elements.building,
             "score": c.score,
             "psap": c.psap,
             "latitude": (c.point or (None, None))[0],
@@ -115,9 +147,9 @@ def match_address(desk: AtDesk, asked: AddressTyped) -> dict[str, Any]:
 
 
 @resource.read("/civic-addresses/forms")
-def address_forms() -> dict[str, Any]:
+def address_forms() -> Page[AddressFormOut]:
     """How addresses are typed, country by country; `element` is that of RFC 5139."""
-    items = [
+    items: list[AddressFormOut] = [
         {
             "country": c,
             "fields": [
@@ -137,32 +169,33 @@ def address_forms() -> dict[str, Any]:
 
 
 @resource.write("/civic-addresses/recheck", May.CHANGE_SAFETY)
-def recheck(desk: AtDesk) -> dict[str, Any]:
+def recheck(desk: AtDesk) -> RecheckOut:
     """Every address of ours held against the register again."""
     done = address_revalidation.recheck(desk)
-    items = [
+    items: list[RecheckChangedOut] = [
         {"id": a.id, "site": a.site, "verdict": a.verdict, "psap": a.psap} for a in done.changed
     ]
     return {"asked": done.asked, "changed": items, "trouble": done.trouble or None}
 
 
 @resource.read("/safety/rules")
-def rules() -> dict[str, Any]:
+def rules() -> Page[CountryRules]:
     """What each country asks of emergency data, with its source."""
-    items = [{**r.__dict__, "emergency": list(r.emergency)} for r in RULES.values()]
-    return {"items": items, "next": None}
+    return {"items": list(RULES.values()), "next": None}
 
 
 # ── spots ──
 
 
 @resource.read("/spots")
-def spots(desk: AtDesk, site: str = "") -> dict[str, Any]:
-    items = [_card(desk, row.spot) for row in safety.spots(desk, [site] if site else None)]
+def spots(desk: AtDesk, site: str = "") -> Page[SpotCardOut]:
+    items: list[SpotCardOut] = [
+        _card(desk, row.spot) for row in safety.spots(desk, [site] if site else None)
+    ]
     return {"items": items, "next": None}
 
 
-@resource.write("/spots", May.CHANGE_SAFETY)
+@resource.creates("/spots", May.CHANGE_SAFETY, SpotCardOut)
 def add_spot(request: Request, desk: AtDesk, asked: SpotAsked) -> Response:
     """A new spot in the site's address, under the next code."""
 
@@ -172,10 +205,10 @@ def add_spot(request: Request, desk: AtDesk, asked: SpotAsked) -> Response:
     return once(request, desk, asked.model_dump(), make)
 
 
-def _card(desk: AtDesk, spot: Spot) -> dict[str, Any]:
+def _card(desk: AtDesk, spot: Spot) -> SpotCardOut:
     address = safety.address_of(desk, spot)
     return {
-        **shapes.spot(spot, address.elements.model_dump()),
+        **spot_out(spot, address.elements),
         "building": spot.building,
         "wing": spot.wing,
         "note": spot.note,
@@ -186,7 +219,7 @@ def _card(desk: AtDesk, spot: Spot) -> dict[str, Any]:
 
 
 @resource.read("/spots/{code}")
-def spot(desk: AtDesk, code: str) -> dict[str, Any]:
+def spot(desk: AtDesk, code: str) -> SpotDetailOut:
     """One spot with who is at it. The code may be typed without dashes; a mistyped one is refused
     and the nearest told."""
     card = places.card(desk, safety.the_spot(desk, code))
@@ -203,45 +236,42 @@ def spot(desk: AtDesk, code: str) -> dict[str, Any]:
 
 
 @resource.write("/spots/{code}", May.CHANGE_SAFETY, method="PATCH")
-def change_spot(desk: AtDesk, code: str, asked: SpotWords) -> dict[str, Any]:
+def change_spot(desk: AtDesk, code: str, asked: SpotWords) -> SpotCardOut:
     return _card(desk, places.change(desk, code, asked.model_dump()))
 
 
 @resource.write("/spots/{code}", May.CHANGE_SAFETY, method="DELETE")
-def remove_spot(desk: AtDesk, code: str) -> dict[str, Any]:
+def remove_spot(desk: AtDesk, code: str) -> SpotRemovedOut:
     """Taken out of use; refused while somebody is there."""
     return {"code": places.remove(desk, code).id, "removed": True}
 
 
 @resource.write("/spots/{code}/place", May.CHANGE_SAFETY)
-def place_spot(desk: AtDesk, code: str, asked: OnPlan) -> dict[str, Any]:
+def place_spot(desk: AtDesk, code: str, asked: OnPlan) -> SpotCardOut:
     return _card(desk, places.put_on_plan(desk, code, asked.x, asked.y))
 
 
 @resource.write("/spots/{code}/confirm", May.CHANGE_SAFETY)
-def confirm_spot(desk: AtDesk, code: str) -> dict[str, Any]:
+def confirm_spot(desk: AtDesk, code: str) -> SpotCardOut:
     """Somebody has looked: the spot is still right."""
     return _card(desk, safety.confirm_spot(desk, code))
 
 
-@resource.write("/spots/{code}/links", May.CHANGE_SAFETY)
-def confirm_link(desk: AtDesk, code: str, asked: LinkAsked) -> Response:
+@resource.write("/spots/{code}/links", May.CHANGE_SAFETY, status_code=201)
+def confirm_link(desk: AtDesk, code: str, asked: LinkAsked) -> ConfirmationLinkOut:
     """A link for somebody at the site, good once and for some days; told this once."""
-    return JSONResponse(
-        {
-            "path": confirmation_links.make_link(desk, code, to=asked.to),
-            "good_for_days": confirmation_links.GOOD_FOR.days,
-        },
-        201,
-    )
+    return {
+        "path": confirmation_links.make_link(desk, code, to=asked.to),
+        "good_for_days": confirmation_links.GOOD_FOR.days,
+    }
 
 
-@resource.read("/spots/{code}/pidf-lo.xml")
+@resource.file("/spots/{code}/pidf-lo.xml", May.LOOK, "application/pidf+xml")
 def spot_pidf_lo(desk: AtDesk, code: str) -> Response:
     return Response(emergency_exports.spot_pidf_lo(desk, code), media_type="application/pidf+xml")
 
 
-@resource.read("/numbers/{number}/pidf-lo.xml")
+@resource.file("/numbers/{number}/pidf-lo.xml", May.LOOK, "application/pidf+xml")
 def number_pidf_lo(desk: AtDesk, number: str) -> Response:
     return Response(
         emergency_exports.number_pidf_lo(desk, the_number(desk, number)),
@@ -249,20 +279,21 @@ def number_pidf_lo(desk: AtDesk, number: str) -> Response:
     )
 
 
-@resource.read("/exports/spots.csv")
+@resource.file("/exports/spots.csv", May.LOOK, "text/csv")
 def spots_csv(desk: AtDesk) -> Response:
     return Response(emergency_exports.spots_csv(desk), media_type="text/csv; charset=utf-8")
 
 
 @resource.write("/imports/spots", May.CHANGE_SAFETY)
-async def import_spots(request: Request, desk: AtDesk, dry_run: bool = False) -> dict[str, Any]:
+async def import_spots(request: Request, desk: AtDesk, dry_run: bool = False) -> SpotsImportOut:
     """A CSV as the body; all rows or none. `dry_run` only looks."""
     content = await request.body()
-    return await run_in_threadpool(emergency_exports.spots_in, desk, content, dry_run=dry_run)
+    done = await run_in_threadpool(emergency_exports.spots_in, desk, content, dry_run=dry_run)
+    return cast(SpotsImportOut, done)
 
 
 @resource.write("/sites/{key}/floor-plan", May.CHANGE_SAFETY, method="PUT")
-async def put_plan(request: Request, desk: AtDesk, key: str, floor: str) -> dict[str, Any]:
+async def put_plan(request: Request, desk: AtDesk, key: str, floor: str) -> FloorPlanOut:
     """A picture (PNG, JPEG) of a floor as the body; an empty body takes it away."""
     content = await request.body()
     if content:
@@ -272,7 +303,7 @@ async def put_plan(request: Request, desk: AtDesk, key: str, floor: str) -> dict
     return {"site": key, "floor": floor, "has_plan": bool(content)}
 
 
-@resource.read("/sites/{key}/floor-plan")
+@resource.file("/sites/{key}/floor-plan", May.LOOK, "image/png", "image/jpeg", "image/svg+xml")
 def floor_plan(desk: AtDesk, key: str, floor: str) -> Response:
     media_type, content = places.plan(desk, key, floor)
     return Response(content, media_type=media_type, headers={"X-Content-Type-Options": "nosniff"})
@@ -281,7 +312,7 @@ def floor_plan(desk: AtDesk, key: str, floor: str) -> Response:
 # ── coverage, tests, drift, moves ──
 
 
-def _share(share: Share) -> dict[str, Any]:
+def _share(share: Share) -> CoverageShareOut:
     return {
         "numbers": share.numbers,
         "people": share.people,
@@ -293,9 +324,9 @@ def _share(share: Share) -> dict[str, Any]:
 
 
 @resource.read("/safety/coverage")
-def cover(desk: AtDesk) -> dict[str, Any]:
+def cover(desk: AtDesk) -> CoverageOut:
     """Gaps by reason, and the shares of each site and floor."""
-    items = [
+    items: list[CoverageItemOut] = [
         {
             "key": g.key,
             "reason": g.reason,
@@ -305,7 +336,7 @@ def cover(desk: AtDesk) -> dict[str, Any]:
         }
         for g in coverage.gaps(desk)
     ]
-    sites = [
+    sites: list[CoverageSiteOut] = [
         {
             "site": c.site.id,
             **_share(c.whole),
@@ -317,14 +348,14 @@ def cover(desk: AtDesk) -> dict[str, Any]:
     return {"items": items, "sites": sites, "next": None}
 
 
-@resource.write("/safety/gaps/{key}/put-right", May.CHANGE_ESTATE)
-def put_right(desk: AtDesk, key: str) -> Response:
+@resource.write("/safety/gaps/{key}/put-right", May.CHANGE_ESTATE, status_code=201)
+def put_right(desk: AtDesk, key: str) -> OrderMadeOut:
     order = coverage.put_right(desk, key)
-    return JSONResponse({"work_order": order.id, "no": order.no}, 201)
+    return {"work_order": order.id, "no": order.no}
 
 
-@resource.write("/safety/moves", May.CHANGE_ESTATE)
-def move(desk: AtDesk, asked: Move) -> Response:
+@resource.write("/safety/moves", May.CHANGE_ESTATE, status_code=201)
+def move(desk: AtDesk, asked: Move) -> OrderMadeOut:
     """The draft of a work order that moves people, their numbers and registrations to a spot."""
     order = relocations.draft(
         desk,
@@ -332,30 +363,32 @@ def move(desk: AtDesk, asked: Move) -> Response:
         people=asked.people,
         from_spot=asked.from_spot,
     )
-    return JSONResponse({"work_order": order.id, "no": order.no}, 201)
+    return {"work_order": order.id, "no": order.no}
 
 
-@resource.write("/safety/help-calls", May.PLACE_TEST_CALL)
-def help_call(desk: AtDesk, asked: HelpCallAsked) -> Response:
+@resource.write("/safety/help-calls", May.PLACE_TEST_CALL, status_code=201)
+def help_call(desk: AtDesk, asked: HelpCallAsked) -> HelpCallOut:
     """A call for help that ends at the stand-in of an answering point, never at a real one."""
     proof = calls.place_help_call(desk, the_number(desk, asked.number))
-    return JSONResponse(
-        {"proof": proof.id, "ok": proof.ok, "heard": proof.heard, "differs": proof.differs or None},
-        201,
-    )
+    return {
+        "proof": proof.id,
+        "ok": proof.ok,
+        "heard": proof.heard,
+        "differs": proof.differs or None,
+    }
 
 
-@resource.write("/safety/tests", May.PLACE_TEST_CALL)
-def run_test(desk: AtDesk, asked: TestAsked) -> Response:
+@resource.write("/safety/tests", May.PLACE_TEST_CALL, status_code=201)
+def run_test(desk: AtDesk, asked: TestAsked) -> EmergencyReportOut:
     """The emergency test of every number in use, or of a site's; kept as a dated report. A large
     one goes on by itself until it is `done`."""
-    return JSONResponse(_report(emergency_reports.begin(desk, site=asked.site)), 201)
+    return _report(emergency_reports.begin(desk, site=asked.site))
 
 
-def _report(report: Report) -> dict[str, Any]:
+def _report(report: Report) -> EmergencyReportOut:
     return {
         "id": report.id,
-        "at": shapes.moment(report.at),
+        "at": moment(report.at),
         "by": report.by,
         "of": report.of,
         "done": report.done,
@@ -371,35 +404,52 @@ def _report(report: Report) -> dict[str, Any]:
 
 
 @resource.read("/safety/tests")
-def reports(desk: AtDesk) -> dict[str, Any]:
+def reports(desk: AtDesk) -> Page[EmergencyReportOut]:
     return {"items": [_report(r) for r in emergency_reports.reports(desk)], "next": None}
 
 
 @resource.read("/safety/tests/{key}")
-def report(desk: AtDesk, key: str) -> dict[str, Any]:
+def report(desk: AtDesk, key: str) -> EmergencyReportDetailOut:
     found, lines, count = emergency_reports.look(desk, key)
     return {
         **_report(found),
-        "lines": [{**x.__dict__, "help_comes": x.comes} for x in lines],
+        "lines": [_tested(x) for x in lines],
         "lines_in_all": count,
     }
 
 
-@resource.read("/safety/tests/{key}/report.csv")
+def _tested(line: Tested) -> EmergencyTestLineOut:
+    return {
+        "e164": line.e164,
+        "holder": line.holder,
+        "site": line.site,
+        "spot": line.spot,
+        "psap": line.psap,
+        "callback": line.callback,
+        "trunk": line.trunk,
+        "told": line.told,
+        "broken": list(line.broken),
+        "cautions": list(line.cautions),
+        "remedy": line.remedy,
+        "help_comes": line.comes,
+    }
+
+
+@resource.file("/safety/tests/{key}/report.csv", May.LOOK, "text/csv")
 def report_csv(desk: AtDesk, key: str) -> Response:
     return Response(emergency_reports.as_csv(desk, key), media_type="text/csv; charset=utf-8")
 
 
-@resource.read("/safety/tests/{key}/report.pdf")
+@resource.file("/safety/tests/{key}/report.pdf", May.LOOK, "application/pdf")
 def report_pdf(desk: AtDesk, key: str) -> Response:
     return Response(emergency_reports.as_pdf(desk, key), media_type="application/pdf")
 
 
 @resource.read("/safety/registered/{carrier}")
-def registered_addresses(desk: AtDesk, carrier: str) -> dict[str, Any]:
+def registered_addresses(desk: AtDesk, carrier: str) -> RegisteredOut:
     """What a carrier has registered against what Sedge says."""
     found = carrier_registrations.compare(desk, carrier)
-    items = [
+    items: list[RegisteredItemOut] = [
         {
             "e164": d.number.e164,
             "site": d.number.site,
@@ -412,13 +462,13 @@ def registered_addresses(desk: AtDesk, carrier: str) -> dict[str, Any]:
         "items": items,
         "alike": found.alike,
         "trouble": found.trouble or None,
-        "at": shapes.moment(found.at),
+        "at": moment(found.at),
         "next": None,
     }
 
 
-@resource.write("/safety/registered/{carrier}", May.CHANGE_ESTATE)
-def send_again(desk: AtDesk, carrier: str) -> Response:
+@resource.write("/safety/registered/{carrier}", May.CHANGE_ESTATE, status_code=201)
+def send_again(desk: AtDesk, carrier: str) -> OrderMadeOut:
     """The draft of a work order that registers every address that differs."""
     order = carrier_registrations.send_again(desk, carrier)
-    return JSONResponse({"work_order": order.id, "no": order.no}, 201)
+    return {"work_order": order.id, "no": order.no}

@@ -6,9 +6,10 @@ from fastapi import Request
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from sedge.api import shapes
 from sedge.api.amounts import Amount
+from sedge.api.answers import OrderMadeOut, Page, moment
 from sedge.api.routing import AtDesk, Resource, once
+from sedge.api.supply.answers import ConnectionOut
 from sedge.core.access.roles import May
 from sedge.core.enums import Transport
 from sedge.services.supply import external_numbers
@@ -54,7 +55,7 @@ class Connect(BaseModel):
     sign_in: SignIn | None = None
 
 
-@resource.write("/connections", May.BUY)
+@resource.creates("/connections", May.BUY, OrderMadeOut)
 def connect(request: Request, desk: AtDesk, asked: Connect) -> Response:
     """A draft that brings the numbers in and proves each by a test call; signed in at once, and
     checked."""
@@ -78,7 +79,7 @@ def connect(request: Request, desk: AtDesk, asked: Connect) -> Response:
 
 
 @resource.read("/connections")
-def connections(desk: AtDesk) -> dict[str, Any]:
+def connections(desk: AtDesk) -> Page[ConnectionOut]:
     return {
         "items": [
             _shape(external_numbers.look(desk, x.id)) for x in external_numbers.places(desk)[1]
@@ -88,11 +89,11 @@ def connections(desk: AtDesk) -> dict[str, Any]:
 
 
 @resource.read("/connections/{key}")
-def connection(desk: AtDesk, key: str) -> dict[str, Any]:
+def connection(desk: AtDesk, key: str) -> ConnectionOut:
     return _shape(external_numbers.look(desk, key))
 
 
-def _shape(view: ConnectionView) -> dict[str, Any]:
+def _shape(view: ConnectionView) -> ConnectionOut:
     of = view.connection
     return {
         "id": view.trunk.id,
@@ -108,17 +109,17 @@ def _shape(view: ConnectionView) -> dict[str, Any]:
         "user": of.user,
         "channels": view.trunk.channels,
         "emergency": view.trunk.emergency,
-        "seen_at": shapes.moment(view.trunk.seen_at),
+        "seen_at": moment(view.trunk.seen_at),
     }
 
 
 @resource.write("/connections/{key}/test", May.PLACE_TEST_CALL)
-def test(desk: AtDesk, key: str) -> dict[str, Any]:
+def test(desk: AtDesk, key: str) -> ConnectionOut:
     """Signs in once more."""
     return _shape(external_numbers.test(desk, key))
 
 
 @resource.write("/connections/{key}", May.BUY, method="PATCH")
-def change(desk: AtDesk, key: str, asked: SignIn) -> dict[str, Any]:
+def change(desk: AtDesk, key: str, asked: SignIn) -> ConnectionOut:
     """Other settings, signed in with at once."""
     return _shape(external_numbers.change(desk, key, asked.typed()))

@@ -1,12 +1,13 @@
 """Papers: documents on file and what is asked where."""
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import File, Form, UploadFile
-from fastapi.responses import JSONResponse, Response
+from fastapi.responses import Response
 
-from sedge.api import shapes
+from sedge.api.answers import Page, moment
 from sedge.api.routing import AtDesk, Resource
+from sedge.api.supply.answers import DocumentOut, RequirementOut
 from sedge.core.access.roles import May
 from sedge.core.supply.documents import good_until
 from sedge.core.supply.records import Document
@@ -16,7 +17,7 @@ resource = Resource(prefix="/documents", tags=["papers"])
 Typed = Annotated[str, Form(max_length=200)]
 
 
-def _shape(d: Document) -> dict[str, Any]:
+def _shape(d: Document) -> DocumentOut:
     until = good_until(d)
     return {
         "id": d.id,
@@ -29,19 +30,19 @@ def _shape(d: Document) -> dict[str, Any]:
         "site": d.site,
         "issued_on": str(d.issued_on) if d.issued_on else None,
         "good_until": str(until) if until else None,
-        "at": shapes.moment(d.at),
+        "at": moment(d.at),
     }
 
 
 @resource.read("", May.SEE_MONEY)
-def documents(desk: AtDesk) -> dict[str, Any]:
+def documents(desk: AtDesk) -> Page[DocumentOut]:
     return {"items": [_shape(f.document) for f in papers.on_file(desk)], "next": None}
 
 
 @resource.read("/requirements", May.SEE_MONEY)
-def requirements(desk: AtDesk) -> dict[str, Any]:
+def requirements(desk: AtDesk) -> Page[RequirementOut]:
     """What carriers want to see, by country and kind of number; no kinds: for any."""
-    rows = [
+    rows: list[RequirementOut] = [
         {
             "carrier": r.carrier,
             "country": r.country,
@@ -53,7 +54,7 @@ def requirements(desk: AtDesk) -> dict[str, Any]:
     return {"items": rows, "next": None}
 
 
-@resource.write("", May.BUY)
+@resource.write("", May.BUY, status_code=201)
 def put_on_file(
     desk: AtDesk,
     file: Annotated[UploadFile, File()],
@@ -62,7 +63,7 @@ def put_on_file(
     title: Typed = "",
     issued_on: Typed = "",
     valid_until: Typed = "",
-) -> Response:
+) -> DocumentOut:
     """The same content again is the document that is there. Another paper for an order goes with
     the task `send_paper`."""
     content = file.file.read(papers.MOST_BYTES + 1)
@@ -76,10 +77,10 @@ def put_on_file(
         issued_on=issued_on,
         valid_until=valid_until,
     )
-    return JSONResponse(_shape(document), 201)
+    return _shape(document)
 
 
-@resource.write("/{key}", May.BUY, method="DELETE")
+@resource.write("/{key}", May.BUY, method="DELETE", status_code=204)
 def withdraw(desk: AtDesk, key: str) -> Response:
     """Off the file: used no more, and kept for what it was used for."""
     papers.withdraw(desk, key)

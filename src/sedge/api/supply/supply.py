@@ -6,8 +6,18 @@ from fastapi import Query, Request
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from sedge.api import shapes
+from sedge.api.answers import Page, moment, money
 from sedge.api.routing import AtDesk, Resource, once, page_limit
+from sedge.api.supply.answers import (
+    ConnectionTestOut,
+    HoldOut,
+    OffersOut,
+    OrderPlanOut,
+    SupplyOrderOut,
+    carrier_answer_out,
+    offer_out,
+    supply_order_out,
+)
 from sedge.core.access.roles import May
 from sedge.core.supply.offers import Wish
 from sedge.services.carriers import connections
@@ -61,7 +71,7 @@ def offers(
     endings: str = Query(default="", max_length=1000),
     carrier: str = "",
     limit: int = Query(default=20, ge=1, le=50),
-) -> dict[str, Any]:
+) -> OffersOut:
     """What all carriers offer, best first. A carrier that did not answer is named in `carriers`
     with why; the others' offers are there."""
     wish = Wish(
@@ -78,23 +88,23 @@ def offers(
     answers = stock_search.search(desk, wish, carrier=carrier)
     return {
         "items": [
-            shapes.offer(o, said.carrier.id, said.account.id)
+            offer_out(o, said.carrier.id, said.account.id)
             for o, said in stock_search.merged(answers)[:limit]
         ],
         "next": None,
         "in_stock": sum(said.in_stock for said in answers),
-        "carriers": [shapes.answer(said) for said in answers],
+        "carriers": [carrier_answer_out(said) for said in answers],
     }
 
 
-@resource.write("/supply/holds", May.BUY)
+@resource.creates("/supply/holds", May.BUY, HoldOut)
 def hold(request: Request, desk: AtDesk, asked: HoldAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
         numbers = [the_number(desk, n, field="numbers") for n in asked.numbers]
         held = holds.hold(desk, asked.carrier_account, numbers)
         return 201, {
             "id": held.id,
-            "expires_at": shapes.moment(held.expires_at),
+            "expires_at": moment(held.expires_at),
             "numbers": list(held.numbers),
             "can_be_longer": held.can_be_longer,
         }
@@ -103,19 +113,19 @@ def hold(request: Request, desk: AtDesk, asked: HoldAsked) -> Response:
 
 
 @resource.write("/supply/holds/{key}/longer", May.BUY)
-def hold_longer(desk: AtDesk, key: str) -> dict[str, Any]:
+def hold_longer(desk: AtDesk, key: str) -> HoldOut:
     """Once, where the carrier allows it (`can_be_longer`)."""
     held = holds.hold_longer(desk, key)
     return {
         "id": held.id,
-        "expires_at": shapes.moment(held.expires_at),
+        "expires_at": moment(held.expires_at),
         "numbers": list(held.numbers),
         "can_be_longer": held.can_be_longer,
     }
 
 
 @resource.write("/orders/plan", May.BUY)
-def plan(desk: AtDesk, asked: OrderAsked) -> dict[str, Any]:
+def plan(desk: AtDesk, asked: OrderAsked) -> OrderPlanOut:
     """What an order would do and cost in all, licences and features included, before it is placed.
     `agreed` goes with the order."""
     planned = ordering.plan(desk, _wanted(desk, asked))
@@ -123,8 +133,8 @@ def plan(desk: AtDesk, asked: OrderAsked) -> dict[str, Any]:
         "price": planned.price,
         "agreed": planned.agreed,
         "stops": planned.stops,
-        "once": [shapes.money(m) for m in planned.view.costs.once.values()],
-        "monthly": [shapes.money(m) for m in planned.view.costs.monthly.values()],
+        "once": [money(m) for m in planned.view.costs.once.values()],
+        "monthly": [money(m) for m in planned.view.costs.monthly.values()],
         "tasks": [
             {
                 "kind": x.stored.body.kind,
@@ -151,14 +161,14 @@ def _wanted(desk: AtDesk, asked: OrderAsked) -> ordering.Wanted:
     )
 
 
-@resource.write("/orders", May.BUY)
+@resource.creates("/orders", May.BUY, SupplyOrderOut)
 def order(request: Request, desk: AtDesk, asked: OrderAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
         key, work_order = ordering.place(
             desk, _wanted(desk, asked), identity=identity, agreed=asked.agreed
         )
         return 201, {
-            **shapes.supply_order(supply.order_view(desk, key)),
+            **supply_order_out(supply.order_view(desk, key)),
             "work_order": work_order.id,
         }
 
@@ -188,7 +198,7 @@ class Sent(BaseModel):
     how: str = Field(default="by mail", max_length=20)
 
 
-@resource.write("/orders/forms", May.BUY)
+@resource.creates("/orders/forms", May.BUY, SupplyOrderOut)
 def write_form(request: Request, desk: AtDesk, asked: FormAsked) -> Response:
     """Arrivals are taken in with the task `record_arrival`."""
 
@@ -199,12 +209,12 @@ def write_form(request: Request, desk: AtDesk, asked: FormAsked) -> Response:
             "quantity": str(asked.quantity),
         }
         typed["in_a_row"] = "1" if asked.in_a_row else ""
-        return 201, shapes.supply_order(supply.order_view(desk, paper_orders.write(desk, typed).id))
+        return 201, supply_order_out(supply.order_view(desk, paper_orders.write(desk, typed).id))
 
     return once(request, desk, asked.model_dump(), make)
 
 
-@resource.read("/orders/{key}/form.pdf", May.SEE_MONEY)
+@resource.file("/orders/{key}/form.pdf", May.SEE_MONEY, "application/pdf")
 def form_as_pdf(desk: AtDesk, key: str) -> Response:
     name, content = paper_orders.printed(desk, key)
     return Response(
@@ -215,27 +225,27 @@ def form_as_pdf(desk: AtDesk, key: str) -> Response:
 
 
 @resource.write("/orders/{key}/sent", May.BUY)
-def form_sent(desk: AtDesk, key: str, sent: Sent) -> dict[str, Any]:
-    return shapes.supply_order(
+def form_sent(desk: AtDesk, key: str, sent: Sent) -> SupplyOrderOut:
+    return supply_order_out(
         supply.order_view(desk, paper_orders.mark_sent(desk, key, on=sent.on, how=sent.how).id)
     )
 
 
 @resource.read("/orders", May.SEE_MONEY)
-def orders(desk: AtDesk, limit: int = 100) -> dict[str, Any]:
+def orders(desk: AtDesk, limit: int = 100) -> Page[SupplyOrderOut]:
     return {
-        "items": [shapes.supply_order(v) for v in supply.orders(desk, limit=page_limit(limit))],
+        "items": [supply_order_out(v) for v in supply.orders(desk, limit=page_limit(limit))],
         "next": None,
     }
 
 
 @resource.read("/orders/{key}", May.SEE_MONEY)
-def order_state(desk: AtDesk, key: str) -> dict[str, Any]:
-    return shapes.supply_order(supply.order_view(desk, key))
+def order_state(desk: AtDesk, key: str) -> SupplyOrderOut:
+    return supply_order_out(supply.order_view(desk, key))
 
 
 @resource.write("/carriers/{key}/test", May.SEE_MONEY)
-def test_connection(desk: AtDesk, key: str) -> dict[str, Any]:
+def test_connection(desk: AtDesk, key: str) -> ConnectionTestOut:
     """Asks the carrier for the state of our account; `said` tells what was found and what to
     change."""
     tried = connections.test(desk, key)

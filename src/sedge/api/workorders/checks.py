@@ -1,10 +1,10 @@
 """The catalogue of checks, how strict each is here, and what the last night found."""
 
-from typing import Any
-
 from pydantic import BaseModel, ConfigDict
 
+from sedge.api.answers import Page
 from sedge.api.routing import AtDesk, Resource, page_limit
+from sedge.api.workorders.answers import CheckedOut, RuleDetailItemOut, RuleDetailOut, RuleOut
 from sedge.core.access.roles import May
 from sedge.services.workorders.checking import check_catalogue
 
@@ -18,7 +18,7 @@ class Level(BaseModel):
     stop: bool
 
 
-def _rule(rule: check_catalogue.Rule) -> dict[str, Any]:
+def _rule(rule: check_catalogue.Rule) -> RuleOut:
     return {
         "rule": rule.name,
         "task": rule.task,
@@ -31,16 +31,16 @@ def _rule(rule: check_catalogue.Rule) -> dict[str, Any]:
 
 
 @resource.read("")
-def catalogue(desk: AtDesk) -> dict[str, Any]:
+def catalogue(desk: AtDesk) -> Page[RuleOut]:
     return {"items": [_rule(r) for r in check_catalogue.catalogue(desk)], "next": None}
 
 
 @resource.read("/{name}")
-def rule(desk: AtDesk, name: str, after: str = "", limit: int = 100) -> dict[str, Any]:
+def rule(desk: AtDesk, name: str, after: str = "", limit: int = 100) -> RuleDetailOut:
     """One rule with what the last night found by it."""
-    known = _rule(check_catalogue.the_rule(desk, name))
+    known: RuleOut = _rule(check_catalogue.the_rule(desk, name))
     found, following = check_catalogue.findings(desk, name, after=after, limit=page_limit(limit))
-    items = [
+    items: list[RuleDetailItemOut] = [
         {"subject": f.subject, "id": f.ref, "level": f.level, "name": f.name, "message": f.message}
         for f in found
     ]
@@ -48,11 +48,11 @@ def rule(desk: AtDesk, name: str, after: str = "", limit: int = 100) -> dict[str
 
 
 @resource.write("/{name}", May.SET_RULES, method="PATCH")
-def level(desk: AtDesk, name: str, asked: Level) -> dict[str, Any]:
+def level(desk: AtDesk, name: str, asked: Level) -> RuleOut:
     return _rule(check_catalogue.raise_rule(desk, name, to_stop=asked.stop))
 
 
 @resource.write("", May.CHANGE_ESTATE)
-def check_now(desk: AtDesk) -> dict[str, Any]:
+def check_now(desk: AtDesk) -> CheckedOut:
     """Hold all nightly rules against the whole estate now."""
     return {"findings": check_catalogue.check_everything(desk)}

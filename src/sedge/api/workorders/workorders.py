@@ -7,8 +7,18 @@ from fastapi import Body, Query, Request
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from sedge.api import shapes
+from sedge.api.answers import Page, moment
 from sedge.api.routing import AtDesk, Cursor, Resource, once, page_limit
+from sedge.api.workorders.answers import (
+    CommentOut,
+    WhyNotOut,
+    WorkOrderOut,
+    WorkOrderRowOut,
+    WorkOrderTriedOut,
+    check_out,
+    remedy_out,
+    work_order_out,
+)
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import Role
@@ -37,7 +47,7 @@ class Draft(BaseModel):
     run_at: datetime | None = None
 
 
-@resource.write("", May.CHANGE_ESTATE)
+@resource.creates("", May.CHANGE_ESTATE, WorkOrderOut | WorkOrderTriedOut)
 def draft(request: Request, desk: AtDesk, asked: Draft, dry_run: bool = False) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
         if asked.run_at is not None and asked.run_at.tzinfo is None:
@@ -48,30 +58,32 @@ def draft(request: Request, desk: AtDesk, asked: Draft, dry_run: bool = False) -
             return 200, {
                 "id": None,
                 "tasks": asked.tasks,
-                "checks": [shapes.check(f) for f in report.findings],
+                "checks": [check_out(f) for f in report.findings],
                 "runnable": report.runnable,
             }
         made = workorders.draft(
             desk, asked.title, tasks, reason=asked.reason, run_at=asked.run_at, identity=identity
         )
-        return 201, shapes.work_order(order_views.look(desk, made.id))
+        return 201, work_order_out(order_views.look(desk, made.id))
 
     return once(request, desk, asked.model_dump(), make)
 
 
 @resource.read("")
-def listing(desk: AtDesk, state: str = "", limit: int = 50, after: Cursor = 0) -> dict[str, Any]:
+def listing(
+    desk: AtDesk, state: str = "", limit: int = 50, after: Cursor = 0
+) -> Page[WorkOrderRowOut]:
     if state and state not in set(OrderState):
         raise NotUnderstood(f"state is one of: {', '.join(OrderState)}.", field="state")
     states = (OrderState(state),) if state else ()
     rows = workorders.listing(desk, states=states, after_no=after or None, limit=page_limit(limit))
-    items = [
+    items: list[WorkOrderRowOut] = [
         {
             "id": w.id,
             "no": w.no,
             "title": w.title,
             "state": w.state,
-            "created_at": shapes.moment(w.created_at),
+            "created_at": moment(w.created_at),
             "created_by": w.created_by,
         }
         for w in rows
@@ -80,7 +92,7 @@ def listing(desk: AtDesk, state: str = "", limit: int = 50, after: Cursor = 0) -
 
 
 @resource.read("/why-not")
-def ask_why_not(desk: AtDesk, number: str, holder: str, role: Role = Role.MAIN) -> dict[str, Any]:
+def ask_why_not(desk: AtDesk, number: str, holder: str, role: Role = Role.MAIN) -> WhyNotOut:
     """All verdicts on giving a number to a holder (`person:ID`, `service_line:ID`, `site:ID`), and
     the shortest set of tasks that would make it work; `tasks` is null where no tasks do, and
     `first` then says what must be made elsewhere.
@@ -97,51 +109,51 @@ def ask_why_not(desk: AtDesk, number: str, holder: str, role: Role = Role.MAIN) 
             {"amount": str(amount), "currency": currency}
             for currency, amount in found.monthly.items()
         ],
-        "checks": [shapes.check(f) for f in found.findings],
-        "first": [shapes.remedy(r) for r in found.elsewhere],
+        "checks": [check_out(f) for f in found.findings],
+        "first": [remedy_out(r) for r in found.elsewhere],
     }
 
 
 @resource.read("/{key}")
-def look(desk: AtDesk, key: str) -> dict[str, Any]:
-    return shapes.work_order(order_views.look(desk, key))
+def look(desk: AtDesk, key: str) -> WorkOrderOut:
+    return work_order_out(order_views.look(desk, key))
 
 
 @resource.write("/{key}/remedies", May.CHANGE_ESTATE)
-def add_remedies(desk: AtDesk, key: str) -> dict[str, Any]:
+def add_remedies(desk: AtDesk, key: str) -> WorkOrderOut:
     drafts.add_remedies(desk, key)
-    return shapes.work_order(order_views.look(desk, key))
+    return work_order_out(order_views.look(desk, key))
 
 
 @resource.write("/{key}/run", May.CHANGE_ESTATE)
-def run(desk: AtDesk, key: str, seen: int | None = Query(default=None, ge=0)) -> dict[str, Any]:
+def run(desk: AtDesk, key: str, seen: int | None = Query(default=None, ge=0)) -> WorkOrderOut:
     """`seen`, as the work order told it, refuses to run (409, changed-meanwhile) where what the
     checks rest on has changed since."""
     order_running.run(desk, key, seen=seen)
-    return shapes.work_order(order_views.look(desk, key))
+    return work_order_out(order_views.look(desk, key))
 
 
 @resource.write("/{key}/undo", May.CHANGE_ESTATE)
-def undo(desk: AtDesk, key: str) -> dict[str, Any]:
-    return shapes.work_order(order_views.look(desk, order_running.undo(desk, key).id))
+def undo(desk: AtDesk, key: str) -> WorkOrderOut:
+    return work_order_out(order_views.look(desk, order_running.undo(desk, key).id))
 
 
 @resource.write("/{key}/retry", May.CHANGE_ESTATE)
-def retry(desk: AtDesk, key: str) -> dict[str, Any]:
+def retry(desk: AtDesk, key: str) -> WorkOrderOut:
     order_running.try_again(desk, key)
-    return shapes.work_order(order_views.look(desk, key))
+    return work_order_out(order_views.look(desk, key))
 
 
 @resource.write("/{key}/stop", May.CHANGE_ESTATE)
-def stop(desk: AtDesk, key: str) -> dict[str, Any]:
+def stop(desk: AtDesk, key: str) -> WorkOrderOut:
     order_running.stop_order(desk, key)
-    return shapes.work_order(order_views.look(desk, key))
+    return work_order_out(order_views.look(desk, key))
 
 
 @resource.write("/{key}/tasks", May.CHANGE_ESTATE)
-def add_task(desk: AtDesk, key: str, task: Annotated[dict[str, Any], Body()]) -> dict[str, Any]:
+def add_task(desk: AtDesk, key: str, task: Annotated[dict[str, Any], Body()]) -> WorkOrderOut:
     drafts.add_task(desk, key, task)
-    return shapes.work_order(order_views.look(desk, key))
+    return work_order_out(order_views.look(desk, key))
 
 
 class Moved(BaseModel):
@@ -178,43 +190,43 @@ def _aware(moment: datetime | None, field: str) -> datetime | None:
 
 
 @resource.write("/{key}/tasks/{position}/move", May.CHANGE_ESTATE)
-def move(desk: AtDesk, key: str, position: int, asked: Moved) -> dict[str, Any]:
+def move(desk: AtDesk, key: str, position: int, asked: Moved) -> WorkOrderOut:
     drafts.move_task(desk, key, position, asked.to)
-    return shapes.work_order(order_views.look(desk, key))
+    return work_order_out(order_views.look(desk, key))
 
 
 @resource.write("/{key}/tasks/{position}/until", May.CHANGE_ESTATE)
-def until(desk: AtDesk, key: str, position: int, asked: Until) -> dict[str, Any]:
+def until(desk: AtDesk, key: str, position: int, asked: Until) -> WorkOrderOut:
     """A temporary change: its put-back is planned with it."""
     drafts.make_temporary(desk, key, position, _aware(asked.until, "until"))
-    return shapes.work_order(order_views.look(desk, key))
+    return work_order_out(order_views.look(desk, key))
 
 
 @resource.write("/{key}/tasks/{position}/skip", May.CHANGE_ESTATE)
-def skip(desk: AtDesk, key: str, position: int) -> dict[str, Any]:
+def skip(desk: AtDesk, key: str, position: int) -> WorkOrderOut:
     """Go on without a task that failed or waits."""
     order_running.skip_task(desk, key, position)
-    return shapes.work_order(order_views.look(desk, key))
+    return work_order_out(order_views.look(desk, key))
 
 
 @resource.write("/{key}/tasks/{position}", May.CHANGE_ESTATE, method="DELETE")
-def take_out(desk: AtDesk, key: str, position: int) -> dict[str, Any]:
+def take_out(desk: AtDesk, key: str, position: int) -> WorkOrderOut:
     drafts.remove_task(desk, key, position)
-    return shapes.work_order(order_views.look(desk, key))
+    return work_order_out(order_views.look(desk, key))
 
 
 @resource.write("/{key}/when", May.CHANGE_ESTATE)
-def when(desk: AtDesk, key: str, asked: When) -> dict[str, Any]:
+def when(desk: AtDesk, key: str, asked: When) -> WorkOrderOut:
     drafts.set_when(desk, key, run_at=_aware(asked.run_at, "run_at"), awaits=asked.awaits)
-    return shapes.work_order(order_views.look(desk, key))
+    return work_order_out(order_views.look(desk, key))
 
 
 @resource.write("/{key}/comments", May.NOTE)
-def say(desk: AtDesk, key: str, asked: Said) -> dict[str, Any]:
+def say(desk: AtDesk, key: str, asked: Said) -> CommentOut:
     made = drafts.comment(desk, key, asked.text)
-    return {"at": shapes.moment(made.at), "actor": made.actor, "text": made.text}
+    return {"at": moment(made.at), "actor": made.actor, "text": made.text}
 
 
 @resource.write("/{key}/duplicate", May.CHANGE_ESTATE)
-def duplicate(desk: AtDesk, key: str) -> dict[str, Any]:
-    return shapes.work_order(order_views.look(desk, drafts.duplicate(desk, key).id))
+def duplicate(desk: AtDesk, key: str) -> WorkOrderOut:
+    return work_order_out(order_views.look(desk, drafts.duplicate(desk, key).id))
