@@ -196,7 +196,7 @@ def measures() -> list[Measure]:
     return [
         Measure("import circles", circles(graph), 0),
         Measure(f"folders of more than {MOST_IN_FOLDER} modules", full_folders(), 0),
-        Measure(f"modules of more than {MOST_LINES} lines", long_modules(), 1),
+        Measure(f"modules of more than {MOST_LINES} lines", long_modules(), 0),
         Measure(
             f"functions of more than {MOST_FUNCTION_LINES} lines",
             long,

@@ -12,9 +12,9 @@ from sedge.core.callpaths import editing
 from sedge.core.callpaths.layout import LETTER, lay_out
 from sedge.core.callpaths.openings import calendar_of, local_moments, moments
 from sedge.core.callpaths.steps import Path
-from sedge.core.callpaths.tracing.call import MOST_VISITS
 from sedge.core.callpaths.tracing.endings import CIRCLE, endings_of
 from sedge.core.callpaths.tracing.trace import trace_path
+from sedge.core.callpaths.tracing.walk import MOST_VISITS
 from sedge.core.callpaths.tracing.week import (
     Grade,
     Grader,

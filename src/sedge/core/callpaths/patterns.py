@@ -8,6 +8,7 @@ from sedge.core.callpaths.menu_keys import menu_keys
 from sedge.core.callpaths.steps import (
     EXITS,
     Closure,
+    Exit,
     Hours,
     Mailbox,
     Menu,
@@ -68,7 +69,7 @@ def plan_desk(form: DeskForm) -> Path:
         steps["menu"] = Menu(
             greeting=form.greeting,
             keys={c.key: c.word for c in form.choices},
-            exits={**exits, "no input": default, "wrong input": default},
+            exits={**exits, Exit.NO_INPUT: default, Exit.WRONG_INPUT: default},
         )
     steps |= {_step_of(choice): _answering(choice) for choice in form.choices}
     steps["mailbox"] = Mailbox(recipients=_people(form.recipients), groups=_groups(form.recipients))

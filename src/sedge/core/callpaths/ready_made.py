@@ -9,6 +9,7 @@ from sedge.core.callpaths.steps import (
     EXITS,
     Announce,
     Closure,
+    Exit,
     Hours,
     Mailbox,
     Menu,
@@ -81,11 +82,20 @@ def bilingual_menu(place: Place) -> Path:
             greeting=greeting + " " + CHOOSE[other].format("2"),
             language=own,
             keys={"1": NAMES[own], "2": NAMES[other]},
-            exits={"1": "queue-1", "2": "queue-2", "no input": "queue-1", "wrong input": "queue-1"},
+            exits={
+                "1": "queue-1",
+                "2": "queue-2",
+                Exit.NO_INPUT: "queue-1",
+                Exit.WRONG_INPUT: "queue-1",
+            },
         ),
         "queue-1": Queue(
             title=f"Queue: {NAMES[own]}",
-            exits={"full": "queue-2", "waited too long": "queue-2", "nobody signed in": "queue-2"},
+            exits={
+                "full": "queue-2",
+                Exit.WAITED_TOO_LONG: "queue-2",
+                Exit.NOBODY_SIGNED_IN: "queue-2",
+            },
         ),
         "queue-2": Queue(
             title=f"Queue: {NAMES[other]}", exits=dict.fromkeys(EXITS["queue"], "mailbox-1")

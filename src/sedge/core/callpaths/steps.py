@@ -267,15 +267,37 @@ Step = Annotated[
 Speaking = Menu | Announce | Mailbox
 Connecting = Ring | Queue | Forward
 
+
+class Exit(StrEnum):
+    """Ways out of a step, the keys of a menu aside. `GOES_ON` is told of a call that changes its
+    path; nothing is drawn from it."""
+
+    OPEN = "open"
+    CLOSED = "closed"
+    HOLIDAY = "holiday"
+    NO_INPUT = "no input"
+    WRONG_INPUT = "wrong input"
+    NO_ANSWER = "no answer"
+    BUSY = "busy"
+    NOBODY_REACHABLE = "nobody reachable"
+    FULL = "full"
+    WAITED_TOO_LONG = "waited too long"
+    NOBODY_SIGNED_IN = "nobody signed in"
+    DONE = "done"
+    NOT_PUT_THROUGH = "not put through"
+    NOT_REACHED = "not reached"
+    GOES_ON = "goes on"
+
+
 EXITS: dict[str, tuple[str, ...]] = {
-    "hours": ("open", "closed", "holiday"),
-    "menu": ("no input", "wrong input"),
-    "ring": ("no answer", "busy", "nobody reachable"),
-    "queue": ("full", "waited too long", "nobody signed in"),
-    "announce": ("done",),
+    "hours": (Exit.OPEN, Exit.CLOSED, Exit.HOLIDAY),
+    "menu": (Exit.NO_INPUT, Exit.WRONG_INPUT),
+    "ring": (Exit.NO_ANSWER, Exit.BUSY, Exit.NOBODY_REACHABLE),
+    "queue": (Exit.FULL, Exit.WAITED_TOO_LONG, Exit.NOBODY_SIGNED_IN),
+    "announce": (Exit.DONE,),
     "mailbox": (),
-    "forward": ("no answer", "busy", "not put through"),
-    "sip": ("no answer", "busy", "not reached"),
+    "forward": (Exit.NO_ANSWER, Exit.BUSY, Exit.NOT_PUT_THROUGH),
+    "sip": (Exit.NO_ANSWER, Exit.BUSY, Exit.NOT_REACHED),
     "path": (),
     "end": (),
 }
@@ -284,7 +306,7 @@ EXITS: dict[str, tuple[str, ...]] = {
 def exits_of(step: "Step") -> tuple[str, ...]:
     """Every exit a step can be left by, in the order in which people think of them."""
     if isinstance(step, Menu):
-        return (*step.keys, *EXITS["menu"], *(("no answer",) if step.extensions else ()))
+        return (*step.keys, *EXITS["menu"], *((Exit.NO_ANSWER,) if step.extensions else ()))
     return EXITS[step.kind]
 
 

@@ -14,6 +14,7 @@ from datetime import date, timedelta
 from sedge.core.callpaths.openings import DAY, holidays_of, minute_of
 from sedge.core.callpaths.steps import (
     End,
+    Exit,
     Forward,
     Hours,
     Mailbox,
@@ -29,11 +30,11 @@ OWN = "urn:sedge:call-path:1"
 BYDAY = ("MO", "TU", "WE", "TH", "FR", "SA", "SU")
 YEARS_OF_HOLIDAYS = 2
 TIMEOUTS = {
-    "no answer": "noanswer",
-    "busy": "busy",
-    "nobody reachable": "failure",
-    "not put through": "failure",
-    "not reached": "failure",
+    Exit.NO_ANSWER: "noanswer",
+    Exit.BUSY: "busy",
+    Exit.NOBODY_REACHABLE: "failure",
+    Exit.NOT_PUT_THROUGH: "failure",
+    Exit.NOT_REACHED: "failure",
 }
 LONGEST = 1_000_000
 CANNOT = {
@@ -147,7 +148,9 @@ class _Writer:
                     groups=step.groups,
                     order="in order",
                     seconds=step.ring_seconds,  # type: ignore[union-attr]
-                    exits={"no answer": to} if (to := step.exits.get("waited too long")) else {},
+                    exits={Exit.NO_ANSWER: to}
+                    if (to := step.exits.get(Exit.WAITED_TOO_LONG))
+                    else {},
                 ),
                 parent,
             )

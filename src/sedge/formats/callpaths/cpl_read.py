@@ -12,6 +12,7 @@ from sedge.core.callpaths.openings import DAY, clock_of
 from sedge.core.callpaths.steps import (
     Closure,
     End,
+    Exit,
     Forward,
     Hours,
     Mailbox,
@@ -222,10 +223,12 @@ class _Reader:
 
     def _exits(self, proxy: ET.Element, name: str, kind: str) -> dict[str, str]:
         words = {
-            "noanswer": "no answer",
-            "busy": "busy",
+            "noanswer": Exit.NO_ANSWER,
+            "busy": Exit.BUSY,
             "failure": (
-                {"forward": "not put through", "sip": "not reached"}.get(kind, "nobody reachable")
+                {"forward": Exit.NOT_PUT_THROUGH, "sip": Exit.NOT_REACHED}.get(
+                    kind, Exit.NOBODY_REACHABLE
+                )
             ),
         }
         exits: dict[str, str] = {}
@@ -242,7 +245,11 @@ class _Reader:
                 exits[way_out] = target
         return {
             w: exits[w]
-            for w in ("no answer", "busy", *sorted(set(words.values()) - {"no answer", "busy"}))
+            for w in (
+                Exit.NO_ANSWER,
+                Exit.BUSY,
+                *sorted(set(words.values()) - {Exit.NO_ANSWER, Exit.BUSY}),
+            )
             if w in exits
         }
 
@@ -260,7 +267,8 @@ class _Reader:
         if kind == "forward" or (not kind and len(urls) == 1 and urls[0].startswith("tel:")):
             to = urls[0].removeprefix("tel:") if urls else ""
             exits = {
-                ("not put through" if w == "nobody reachable" else w): t for w, t in exits.items()
+                (Exit.NOT_PUT_THROUGH if w == Exit.NOBODY_REACHABLE else w): t
+                for w, t in exits.items()
             }
             return Forward.model_validate(
                 {
@@ -272,7 +280,9 @@ class _Reader:
                 }
             )
         if kind == "sip" or (not kind and len(urls) == 1):
-            exits = {("not reached" if w == "nobody reachable" else w): t for w, t in exits.items()}
+            exits = {
+                (Exit.NOT_REACHED if w == Exit.NOBODY_REACHABLE else w): t for w, t in exits.items()
+            }
             address = urls[0] if urls else ""
             return SipAddress.model_validate(
                 {

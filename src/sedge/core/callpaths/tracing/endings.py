@@ -10,42 +10,21 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from sedge.core.callpaths.answering import Ringing, agents_of, people_of, rung_by
-from sedge.core.callpaths.openings import Calendar, calendar, calendar_of, moments
+from sedge.core.callpaths.openings import Calendar, moments
 from sedge.core.callpaths.steps import (
-    Announce,
-    End,
-    Forward,
-    Hours,
-    Mailbox,
-    Menu,
+    Exit,
     OtherPath,
     Path,
-    Queue,
-    Ring,
-    SipAddress,
     Step,
-    exits_of,
 )
-from sedge.core.callpaths.tracing.call import CALLBACK, key_in
+from sedge.core.callpaths.tracing.behaviours.behaviour import Outcome, Situation
+from sedge.core.callpaths.tracing.behaviours.kinds import behaviour_of
+from sedge.core.callpaths.tracing.walk import key_in
 from sedge.core.callpaths.tracing.world import Called, EndingKind
 from sedge.core.estate import Estate
-from sedge.core.outbound.forwarding import judge_forward
-from sedge.core.records import Number, PathVersion, Person, Site
+from sedge.core.records import PathVersion
 
 CIRCLE = "circle"
-
-
-@dataclass(frozen=True)
-class Outcome:
-    """One thing that may happen at a step. `choice` is what a world chooses for it, None where
-    there is nothing to choose; `ends` is the kind of ending, None where the call goes on by
-    `exit`."""
-
-    exit: str
-    choice: str | None = None
-    ends: EndingKind | None = None
-    who: str = ""
 
 
 @dataclass(frozen=True)
@@ -102,7 +81,7 @@ def graph_of(
             exits = {way_out: key_in(name, target) for way_out, target in step.exits.items()}
             if isinstance(step, OtherPath):
                 other = the_path(step.path, estate, draft)
-                exits = {"goes on": key_in(step.path, other.first)} if other else {}
+                exits = {str(Exit.GOES_ON): key_in(step.path, other.first)} if other else {}
                 if other and step.path not in known:
                     known.add(step.path)
                     waiting.append((step.path, other))
@@ -130,29 +109,10 @@ class Explorer:
         self.nodes, self.first = graph_of(path, estate, draft)
         self.own = set(path.steps)
         self._calendars: dict[str, tuple[Calendar, ...]] = {
-            key: self._depends_on(node.step) for key, node in self.nodes.items()
+            key: behaviour_of(node.step).depends_on(called, estate, node.step)
+            for key, node in self.nodes.items()
         }
         self._known: dict[tuple[str, tuple[str, ...]], list[Outcome]] = {}
-
-    def _depends_on(self, step: Step) -> tuple[Calendar, ...]:
-        """The calendars that what happens at a step depends on: its own, or those of the people it
-        rings."""
-        if isinstance(step, Hours):
-            return (calendar(step),)
-        if not isinstance(step, Ring | Queue):
-            return ()
-        people = people_of(self.called, step.people, step.groups, self.estate)
-        if (
-            isinstance(step, Ring)
-            and (step.devices or step.mobiles or step.systems)
-            and not (step.people or step.groups)
-        ):
-            return ()
-        return tuple(self.hours_of(p) for p in people if p.answering.openings)
-
-    def hours_of(self, person: Person) -> Calendar:
-        site = self.estate.get(Site, person.site)
-        return calendar_of(site.timezone if site else "UTC", person.answering.openings)
 
     def calendars(self) -> list[Calendar]:
         return list(dict.fromkeys(c for found in self._calendars.values() for c in found))
@@ -162,80 +122,10 @@ class Explorer:
         signature = tuple(state[c] for c in self._calendars[key])
         known = self._known.get((key, signature))
         if known is None:
-            known = self._known[key, signature] = self._work_out(
-                self.nodes[key].step, at, signature
-            )
+            step = self.nodes[key].step
+            situation = Situation(self.called, self.estate, at, signature)
+            known = self._known[key, signature] = behaviour_of(step).outcomes(situation, step)
         return known
-
-    def _work_out(self, step: Step, at: datetime, signature: tuple[str, ...]) -> list[Outcome]:
-        match step:
-            case Hours():
-                return [Outcome(signature[0])]
-            case Menu():
-                found = [Outcome(way_out, way_out) for way_out in exits_of(step)]
-                return (
-                    [*found, Outcome("", None, EndingKind.ANSWERED, "whoever has the extension")]
-                    if step.extensions
-                    else found
-                )
-            case Ring():
-                return self._rung(rung_by(self.called, step, at, self.estate))
-            case Queue():
-                return self._queued(step, agents_of(self.called, step, at, self.estate))
-            case Announce():
-                return [Outcome("done")]
-            case Mailbox():
-                readers = people_of(self.called, step.recipients, step.groups, self.estate)
-                return [
-                    Outcome("", None, EndingKind.MAILBOX, ", ".join(p.name for p in readers[:3]))
-                ]
-            case Forward():
-                number = self.estate.get(Number, self.called.e164)
-                judged = judge_forward(
-                    step.to, number, self.called.holder, self.called.site, self.estate
-                )
-                return (
-                    _outside(judged.allowed, step.to)
-                    if judged.allowed
-                    else [Outcome("not put through")]
-                )
-            case SipAddress():
-                return [
-                    *_outside(bool(step.address), step.address),
-                    Outcome("not reached", "not reached" if step.address else None),
-                ]
-            case OtherPath():
-                return [Outcome("goes on")]
-            case End():
-                return [Outcome("", None, EndingKind.ENDED)]
-
-    @staticmethod
-    def _rung(rung: list[Ringing]) -> list[Outcome]:
-        reachable = [r for r in rung if r.phones]
-        if not reachable:
-            return [Outcome("nobody reachable")]
-        answered = [Outcome("", f"answers:{r.key}", EndingKind.ANSWERED, r.name) for r in reachable]
-        return [*answered, Outcome("no answer", "no answer"), Outcome("busy", "busy")]
-
-    @staticmethod
-    def _queued(step: Queue, agents: list[Ringing]) -> list[Outcome]:
-        signed_in = [a for a in agents if a.phones]
-        full = [Outcome("full", "full")] if step.most_waiting else []
-        if not signed_in:
-            return [Outcome("nobody signed in", "nobody signed in" if full else None), *full]
-        answered = [Outcome("", f"answers:{a.key}", EndingKind.ANSWERED, a.name) for a in signed_in]
-        back = [Outcome("", CALLBACK, EndingKind.ENDED, CALLBACK)] if step.callback else []
-        return [*answered, Outcome("waited too long", "waited too long"), *full, *back]
-
-
-def _outside(reachable: bool, to: str) -> list[Outcome]:
-    if not reachable:
-        return []
-    return [
-        Outcome("", "answered", EndingKind.FORWARDED, to),
-        Outcome("no answer", "no answer"),
-        Outcome("busy", "busy"),
-    ]
 
 
 def endings_of(
@@ -316,12 +206,7 @@ class Walk:
                     continue
                 target = node.exits.get(outcome.exit)
                 if target is None:
-                    kind = (
-                        EndingKind.ANNOUNCED
-                        if isinstance(node.step, Announce)
-                        else EndingKind.ENDED
-                    )
-                    self.ends.append((key, outcome, kind))
+                    self.ends.append((key, outcome, behaviour_of(node.step).over))
                     continue
                 self.edges.setdefault(target, set()).add(key)
                 if target not in self.parents:
@@ -363,7 +248,7 @@ class Walk:
         return steps[::-1]
 
     def _in_hours(self, way: Iterable[tuple[str, str]]) -> bool:
-        return any(way_out == "open" for _, way_out in way)
+        return any(way_out == Exit.OPEN for _, way_out in way)
 
     def _circling(self) -> Iterable[tuple[WayToEnd, str]]:
         """Circles that a call can go round in for good, each by the step where it would be given

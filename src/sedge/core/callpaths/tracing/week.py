@@ -15,9 +15,13 @@ from functools import lru_cache
 from itertools import pairwise
 
 from sedge.core.callpaths.openings import Calendar, holidays_of, local_moments, zone
-from sedge.core.callpaths.steps import Announce, Hours, Menu, Path, Step
-from sedge.core.callpaths.tracing.call import Call, seconds_announced, seconds_to_say
-from sedge.core.callpaths.tracing.endings import Explorer, Outcome
+from sedge.core.callpaths.steps import Exit, Hours, Path
+from sedge.core.callpaths.tracing.behaviours.behaviour import Outcome
+from sedge.core.callpaths.tracing.behaviours.kinds import behaviour_of
+from sedge.core.callpaths.tracing.behaviours.menu import keys_wanted
+from sedge.core.callpaths.tracing.call import Call
+from sedge.core.callpaths.tracing.endings import Explorer
+from sedge.core.callpaths.tracing.walk import follow
 from sedge.core.callpaths.tracing.world import Asked, Called, EndingKind, Trace, World
 from sedge.core.estate import Estate
 
@@ -99,20 +103,15 @@ def traces_at(
     waiting: list[tuple[str, ...]] = [()]
     while waiting and len(found) < MOST_BRANCHES:
         choices = waiting.pop(0)
-        trace = Call(Asked(called, at, World(choices=choices)), estate, draft).follow(path)
+        trace = follow(Call(Asked(called, at, World(choices=choices)), estate, draft), path)
         if trace.ending.kind is not EndingKind.OPEN:
             found.append(trace)
             continue
-        if not any(o.choice == "no input" for o in trace.options):
+        if not any(o.choice == Exit.NO_INPUT for o in trace.options):
             waiting.append((*choices, trace.options[0].choice))
         elif trace.ending.step not in {step for step, _ in trace.way}:
-            waiting += [(*choices, key) for key in _keys(o.choice for o in trace.options)]
+            waiting += [(*choices, key) for key in keys_wanted([o.choice for o in trace.options])]
     return found
-
-
-def _keys(choices: Iterable[str]) -> list[str]:
-    """What callers choose in a menu who know what they want."""
-    return [c for c in choices if c not in {"no input", "wrong input", "no answer"}] or ["no input"]
 
 
 def grade_of(kinds: Iterable[EndingKind], quickest: int) -> Grade:
@@ -178,31 +177,19 @@ class Grader:
             for outcome in self._usual(key, at, state):
                 target = node.exits.get(outcome.exit) if outcome.exit and not outcome.ends else None
                 if target is not None:
-                    heapq.heappush(waiting, (seconds + _lasting(node.step), target))
+                    lasting = behaviour_of(node.step).lasting(node.step)
+                    heapq.heappush(waiting, (seconds + lasting, target))
                     continue
-                kind = outcome.ends or (
-                    EndingKind.ANNOUNCED if isinstance(node.step, Announce) else EndingKind.ENDED
-                )
+                kind = outcome.ends or behaviour_of(node.step).over
                 ends.append(kind)
                 if kind is EndingKind.ANSWERED:
                     quickest = min(quickest, seconds)
         return grade_of(ends, quickest)
 
     def _usual(self, key: str, at: datetime, state: dict[Calendar, str]) -> list[Outcome]:
-        """What happens at a step when all is as usual: whoever can answer does; in a menu,
-        everything that callers want."""
-        outcomes = self.explorer.outcomes(key, at, state)
-        if not isinstance(self.explorer.nodes[key].step, Menu):
-            return outcomes[:1]
-        wanted = _keys(o.exit for o in outcomes if o.exit)
-        return [o for o in outcomes if o.exit in wanted]
-
-
-def _lasting(step: Step) -> int:
-    """How long a step keeps a caller who goes on from it, when all is as usual."""
-    if isinstance(step, Menu):
-        return seconds_to_say(" ".join((step.greeting, *(s.text for s in step.also))))
-    return seconds_announced(step) if isinstance(step, Announce) else 0
+        """What happens at a step when all is as usual."""
+        step = self.explorer.nodes[key].step
+        return behaviour_of(step).usual(self.explorer.outcomes(key, at, state))
 
 
 def week_of(grader: Grader, monday: date, timezone: str) -> Week:

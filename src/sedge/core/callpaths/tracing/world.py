@@ -24,6 +24,11 @@ class EndingKind(StrEnum):
     # the caller, or whoever is rung, has a choice to make; only where choices are made one by one
     OPEN = "open"
 
+    @property
+    def is_talk(self) -> bool:
+        """Somebody answered, here or outside."""
+        return self in {EndingKind.ANSWERED, EndingKind.FORWARDED}
+
 
 class World(Fact):
     """How the world behaves. `answers` maps a person (or a number, a SIP address) to seconds, or
