@@ -8,6 +8,9 @@ class HolderRef(Fact):
     kind: HolderKind
     id: str
 
+    def __hash__(self) -> int:
+        return hash((self.kind, self.id))
+
     @property
     def subject(self) -> Subject:
         return {

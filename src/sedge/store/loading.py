@@ -1,11 +1,17 @@
-"""Loading the part of an estate that a set of tasks needs, in a fixed number of queries."""
+"""Loading the part of an estate that a set of tasks needs: what is wanted, then round by round all
+that it refers to.
+
+What refers to what stands in `core/references.py`. Only a few things are asked for the other way
+round, of what was wanted itself: what its holders have, which phones people have, which spots a
+site has.
+"""
 
 from collections.abc import Iterable
 from datetime import datetime
+from typing import TypeVar
 
-from sqlalchemy import and_, select, union_all
+from sqlalchemy import select, union_all
 
-from sedge.core.callpaths.steps import groups_named, named_by, paths_named, people_named
 from sedge.core.estate import Estate
 from sedge.core.facts import Fact
 from sedge.core.load_spec import LoadSpec
@@ -13,13 +19,11 @@ from sedge.core.numbers.life import State
 from sedge.core.records import (
     RECORD_TYPES,
     Account,
-    Address,
     Capacity,
     Carrier,
     Defaults,
     Device,
     Document,
-    Downstream,
     Grant,
     Group,
     HolderKind,
@@ -39,22 +43,17 @@ from sedge.core.records import (
     Subscription,
     Trunk,
 )
+from sedge.core.references import references
 from sedge.core.safety.callback import is_main
 from sedge.store.repositories.records import Records, is_open, without_own
 from sedge.store.schema import holders, tables
 
-POOL = 12  # free numbers loaded per site, so that a remedy can name one
-MOST_SITES = 40  # sites of one work order for which free numbers are looked up
-MOST_DOCUMENTS = 1000
-MOST_CHOICES = 60  # call paths loaded for a remedy to name
-OWN = frozenset(
-    {Subject.DEVICE, Subject.DOWNSTREAM}
-)  # what a step names itself, besides people, groups and paths
-MOST_SHOWN = 900  # numbers of which it is asked at once who shows them, and who is named for it
-# people without a number of their own, asked about when their site's main number is taken back;
-# more than one order takes
-MOST_WITHOUT = 20_000
-MOST_USERS = 2000  # numbers that follow one call path and are told of its new version at once
+R = TypeVar("R", bound=Fact)
+WHOLE = (Product, Subscription, Carrier, Account, Trunk, Defaults)
+# as far as a remedy is to name one; nothing is judged by what is beyond
+POOL = 12  # free numbers of each site and capacity
+MOST_SITES = 40  # of one work order for which free numbers are looked up
+MOST_CHOICES = 60  # call paths
 
 
 def load(records: Records, wanted: LoadSpec, now: datetime, *, home: str = "GB") -> Estate:
@@ -64,207 +63,187 @@ def load(records: Records, wanted: LoadSpec, now: datetime, *, home: str = "GB")
     Whole are products, subscriptions, carriers, accounts and trunks; where choices are wanted, per
     site the first free numbers of each capacity.
     """
-    estate = Estate(now, home=home)
+    loader = _Loader(records, Estate(now, home=home), wanted)
+    loader.put_wanted()
+    loader.follow()
+    loader.put_what_is_held()
+    loader.follow()
+    loader.put_phones()
+    loader.put_callers_left_out()
+    loader.put_choices()
+    return loader.estate
 
-    def put(found: list) -> list:
-        for record in found:
-            estate.put(record)
-        return found
 
-    ports = put(records.many(Port, wanted.ports))
-    port_outs = put(records.many(PortOut, wanted.port_outs))
-    if ports:
-        put(records.where(KeptFree, tables.kept_free.c.last >= now.date(), limit=MOST_DOCUMENTS))
-    numbers = put(
-        records.many(
+class _Loader:
+    """`roots` are the numbers that were wanted themselves, `sites` those that are concerned."""
+
+    def __init__(self, records: Records, estate: Estate, wanted: LoadSpec) -> None:
+        self.records, self.estate, self.wanted = records, estate, wanted
+        self.roots: list[Number] = []
+        self.sites: set[str] = set()
+        self._new: list[Fact] = []
+        self._asked: set[tuple[type[Fact], str]] = set()
+
+    def put(self, found: Iterable[R]) -> list[R]:
+        """Known from now on; what they refer to follows."""
+        known = list(found)
+        for record in known:
+            self.estate.put(record)
+        self._new += known
+        return known
+
+    def get(self, record_type: type[R], keys: Iterable[str]) -> list[R]:
+        """Those that have not been asked for yet."""
+        missing = {key for key in keys if (record_type, key) not in self._asked}
+        self._asked |= {(record_type, key) for key in missing}
+        return self.put(self.records.many(record_type, missing)) if missing else []
+
+    def follow(self) -> None:
+        """All that is referred to, and what that refers to, until there is nothing new."""
+        while self._new:
+            by_type: dict[type[Fact], set[str]] = {}
+            for record in self._new:
+                for record_type, key in references(record):
+                    if self.estate.get(record_type, key) is None:
+                        by_type.setdefault(record_type, set()).add(key)
+            self._new = []
+            for record_type, keys in by_type.items():
+                self.get(record_type, keys)
+
+    def put_wanted(self) -> None:
+        wanted, records = self.wanted, self.records
+        for record_type in WHOLE:
+            self.put(records.all(record_type))
+        ports = self.get(Port, wanted.ports)
+        if ports:
+            self.put(records.where(KeptFree, tables.kept_free.c.last >= self.estate.now.date()))
+        outs = self.get(PortOut, wanted.port_outs)
+        orders = self.get(Order, wanted.orders)
+        ordered = {line.e164 for order in orders for line in order.lines}
+        self.roots = self.get(
             Number,
             wanted.numbers
             | {line.e164 for port in ports for line in port.lines}
-            | {n for out in port_outs for n in out.numbers},
+            | {e164 for out in outs for e164 in out.numbers},
         )
-    )
-    naming = _naming(records, wanted)
-    ringing = {key for subject, key in wanted.named if subject is Subject.GROUP}
-    users = wanted.path_users | (naming if ringing else set())
-    if users:
-        followers = and_(tables.life.c.path.in_(sorted(users)), is_open())
-        numbers += put(
-            records.where(Number, followers, order_by=tables.life.c.number, limit=MOST_USERS)
-        )
-    for record_type in (Product, Subscription, Carrier, Account, Trunk):
-        put(records.all(record_type))
-    prepared = [line for port in ports for line in port.lines]
-    wanted = wanted | LoadSpec(
-        holders={line.holder for line in prepared if line.holder},
-        spots={line.spot for line in prepared if line.spot},
-        paths={line.path for line in prepared if line.path},
-    )
-    refs = (
-        wanted.holders
-        | {n.holder for n in numbers if n.holder}
-        | {n.reserved_for for n in numbers if n.reserved_for}
-    )
-    lines = (
-        [line for line in records.all(ServiceLine) if ringing & set(line.groups)] if ringing else []
-    )
-    refs.update(HolderRef(kind=HolderKind.SERVICE_LINE, id=line.id) for line in lines)
-    held = put(records.held_by(Number, refs))
-    _put_holders(records, estate, refs)
-    put(records.all(Defaults))
-    if wanted.shown:
-        for record_type, shows in ((Person, tables.person.c.shows), (Site, tables.site.c.shows)):
-            put(
-                records.where(
-                    record_type, shows.in_(sorted(wanted.shown)[:MOST_SHOWN]), limit=MOST_SHOWN
-                )
-            )
-    known = {n.site for n in numbers} | {t.site for t in estate.all(Trunk)} | wanted.sites
-    known |= {p.site for p in ports}
-    known |= {
-        p.site for p in (*estate.all(Person), *estate.all(ServiceLine), *estate.all(Downstream))
-    } | {r.id for r in refs if r.kind is HolderKind.SITE}
-    put(records.many(Site, known))
-    here = [ref for ref in wanted.holders if estate.get(RECORD_TYPES[ref.subject], ref.id)]
-    sites = {
-        estate.site_of(ref).id for ref in here
-    }  # who is not here may be brought by a task of the same work order
-    sites |= wanted.sites | {n.site for n in numbers}
-    held += put(
-        records.held_by(
-            Number, [HolderRef(kind=HolderKind.SITE, id=site) for site in sorted(sites)]
-        )
-    )  # who rings back a call for help
-    put(records.held_by(Grant, refs))
-    paths = put(
-        records.many(
-            PathVersion, naming | wanted.paths | {n.path for n in (*numbers, *held) if n.path}
-        )
-    )
-    paths += _put_other_paths(records, estate, paths)
-    groups = _put_groups(records, estate, wanted, paths)
-    people = (
-        wanted.people
-        | {person for path in paths for person in people_named(path.body)}
-        | {m for g in groups for m in g.members}
-    )
-    people |= {p for line in estate.all(ServiceLine) for p in (*line.recipients, *line.members)}
-    put(records.many(Person, people - {p.id for p in estate.all(Person)}))
-    colleagues = {
-        key for p in estate.all(Person) for key in (*p.answering.pickup, p.answering.cover) if key
-    }
-    put(records.many(Person, colleagues - {p.id for p in estate.all(Person)}))
-    put(_with_mail(records, wanted.emails))
-    put(_with_extension(records, wanted.extensions))
-    put(
-        records.where(
-            Device, tables.device.c.person.in_(sorted(p.id for p in estate.all(Person))[:900])
-        )
-    )
-    orders = put(
-        records.many(
-            Order,
-            wanted.orders | {n.order for n in numbers if n.order and n.state is State.ON_ORDER},
-        )
-    )
-    put(
-        records.many(
-            Number,
-            {line.e164 for order in orders if order.id in wanted.orders for line in order.lines}
-            - wanted.numbers,
-        )
-    )
-    put(records.where(Spot, tables.spot.c.site.in_(sorted(sites))))
-    at_spots = {
-        getattr(r, "spot", None)
-        for r in (*numbers, *held, *estate.all(Person), *estate.all(ServiceLine), *estate.all(Site))
-    }
-    missing = (wanted.spots | {s for s in at_spots if s}) - {s.id for s in estate.all(Spot)}
-    put(records.many(Spot, missing))
-    elsewhere = (
-        {s.site for s in estate.all(Spot)}
-        | {p.site for p in (*estate.all(Person), *estate.all(ServiceLine))}
-        | {n.site for n in held}
-    )
-    put(records.many(Site, elsewhere - {s.id for s in estate.all(Site)}))
-    _put_shown(records, estate)
-    put(
-        records.many(
-            Address,
-            {s.address for s in estate.all(Spot)}
-            | {s.address for s in estate.all(Site) if s.address},
-        )
-    )
-    if wanted.documents:
-        put(records.where(Document, tables.document.c.withdrawn.is_(False), limit=MOST_DOCUMENTS))
-    if wanted.choices:
-        _put_pool(records, estate, sites)
-        put(records.where(PathVersion, order_by=tables.path.c.name, limit=MOST_CHOICES))
-    named = wanted.records | {
-        pair
-        for path in paths
-        for step in path.body["steps"].values()
-        for pair in named_by(step)
-        if pair[0] in OWN
-    }
-    for subject in {subject for subject, _ in named}:
-        put(records.many(RECORD_TYPES[subject], [key for kind, key in named if kind is subject]))
-    put(
-        _without_another(
-            records, estate, wanted.rung_back | {n for out in port_outs for n in out.numbers}
-        )
-    )
-    return estate
-
-
-def _put_shown(records: Records, estate: Estate) -> None:
-    """The numbers that people, sites and the organisation show on calls out, with who answers
-    them."""
-    said = [
-        r.caller_id.number
-        for record_type in (Person, Site, Defaults)
-        for r in estate.all(record_type)
-        if r.caller_id.number
-    ]
-    found = records.many(Number, {number for number in said if estate.get(Number, number) is None})
-    for number in found:
-        estate.put(number)
-    _put_holders(records, estate, [n.holder for n in found if n.holder])
-
-
-def _without_another(records: Records, estate: Estate, rung_back: set[str]) -> list[Number]:
-    """Puts the people who are rung back on these numbers, where they are main numbers, as far as
-    they have none of their own; gives what is held by those there who are known anyway."""
-    sites = {n.site for e164 in rung_back if (n := estate.get(Number, e164)) and is_main(n)}
-    for site in sorted(sites):
-        for person in records.where(
-            Person, tables.person.c.site == site, *without_own(), limit=MOST_WITHOUT
+        self.get(Number, ordered)
+        self._put_what_names()
+        for record_type, keys in (
+            (Person, wanted.people),
+            (Site, wanted.sites),
+            (Spot, wanted.spots),
+            (PathVersion, wanted.paths),
+            (Group, wanted.group_ids),
         ):
-            estate.put(person)
-    here = [
-        HolderRef(kind=HolderKind.PERSON, id=p.id) for p in estate.all(Person) if p.site in sites
-    ]
-    return records.held_by(Number, here)
-
-
-def _put_other_paths(
-    records: Records, estate: Estate, paths: list[PathVersion]
-) -> list[PathVersion]:
-    """The call paths that these go on in, and so on."""
-    found: list[PathVersion] = []
-    missing = {key for path in paths for key in paths_named(path.body)} - {
-        p.id for p in estate.all(PathVersion)
-    }
-    while missing:
-        more = records.many(PathVersion, missing)
-        for path in more:
-            estate.put(path)
-        found += more
-        missing = (
-            {key for path in more for key in paths_named(path.body)}
-            - {p.id for p in estate.all(PathVersion)}
-            - missing
+            self.get(record_type, keys)
+        for subject in {subject for subject, _ in wanted.records}:
+            self.get(RECORD_TYPES[subject], {key for s, key in wanted.records if s is subject})
+        if wanted.groups:
+            self.put(records.all(Group))
+        here = tables.person.c.departed.is_(False)
+        self.put(records.where_in(Person, tables.person.c.email, wanted.emails, here))
+        self.put(
+            records.where_in(
+                Person,
+                tables.person.c.extension,
+                {extension for _, extension in wanted.extensions},
+                here,
+            )
         )
-    return found
+        self.put(records.where_in(Person, tables.person.c.shows, wanted.shown))
+        self.put(records.where_in(Site, tables.site.c.shows, wanted.shown))
+        if wanted.documents:
+            self.put(records.where(Document, tables.document.c.withdrawn.is_(False)))
+        for ref in self._holders():
+            self.get(RECORD_TYPES[ref.subject], [ref.id])
+
+    def _put_what_names(self) -> None:
+        """Call paths and service lines that name the people and groups asked about, and the numbers
+        that follow those paths."""
+        naming = _naming(self.records, self.wanted)
+        self.get(PathVersion, naming)
+        ringing = {key for subject, key in self.wanted.named if subject is Subject.GROUP}
+        if ringing:
+            lines = self.records.all(ServiceLine)
+            self.put(line for line in lines if ringing & set(line.groups))
+        users = self.wanted.path_users | (naming if ringing else set())
+        self.roots += self.put(
+            self.records.where_in(
+                Number, tables.life.c.path, users, is_open(), order_by=tables.life.c.number
+            )
+        )
+
+    def _holders(self) -> set[HolderRef]:
+        """Whoever has, or is to have, one of the numbers that were wanted, or was wanted."""
+        ports = self.estate.all(Port)
+        prepared = {line.holder for port in ports for line in port.lines if line.holder}
+        lines = (
+            {
+                HolderRef(kind=HolderKind.SERVICE_LINE, id=x.id)
+                for x in self.estate.all(ServiceLine)
+                if {(Subject.GROUP, g) for g in x.groups} & self.wanted.named
+            }
+            if self.wanted.named
+            else set()
+        )
+        return (
+            self.wanted.holders
+            | prepared
+            | lines
+            | {n.holder for n in self.roots if n.holder}
+            | {n.reserved_for for n in self.roots if n.reserved_for}
+        )
+
+    def put_what_is_held(self) -> None:
+        """Numbers and licences of the holders concerned; of their sites the numbers by which a call
+        for help is rung back, and the spots."""
+        refs = self._holders()
+        here = [ref for ref in refs if self.estate.get(RECORD_TYPES[ref.subject], ref.id)]
+        self.sites = (
+            self.wanted.sites
+            | {n.site for n in self.roots}
+            # who is not here may be brought by a task of the same work order
+            | {self.estate.site_of(ref).id for ref in here if ref in self.wanted.holders}
+            | {self.estate.site_of(ref).id for ref in here if ref in self._prepared()}
+        )
+        sites = {HolderRef(kind=HolderKind.SITE, id=site) for site in self.sites}
+        self.put(self.records.held_by(Number, refs | sites))
+        self.put(self.records.held_by(Grant, refs))
+        self.put(self.records.where_in(Spot, tables.spot.c.site, self.sites))
+
+    def _prepared(self) -> set[HolderRef]:
+        return {line.holder for p in self.estate.all(Port) for line in p.lines if line.holder}
+
+    def put_phones(self) -> None:
+        people = {p.id for p in self.estate.all(Person)}
+        self.put(self.records.where_in(Device, tables.device.c.person, people))
+
+    def put_callers_left_out(self) -> None:
+        """People who are rung back on the main numbers asked about, as far as they have none of
+        their own, and what is held by those there who are known anyway."""
+        asked = self.wanted.rung_back | {
+            e164 for out in self.estate.all(PortOut) for e164 in out.numbers
+        }
+        sites = {n.site for e164 in asked if (n := self.estate.get(Number, e164)) and is_main(n)}
+        self.put(self.records.where_in(Person, tables.person.c.site, sites, *without_own()))
+        there = [
+            HolderRef(kind=HolderKind.PERSON, id=p.id)
+            for p in self.estate.all(Person)
+            if p.site in sites
+        ]
+        self.put(self.records.held_by(Number, there))
+
+    def put_choices(self) -> None:
+        """What a remedy can name: nothing that it refers to follows."""
+        if not self.wanted.choices:
+            return
+        for number in _free_numbers(self.records, self.sites):
+            if self.estate.get(Number, number.e164) is None:
+                self.estate.put(number)
+        for path in self.records.where(
+            PathVersion, order_by=tables.path.c.name, limit=MOST_CHOICES
+        ):
+            self.estate.put(path)
 
 
 def _naming(records: Records, wanted: LoadSpec) -> set[str]:
@@ -287,56 +266,7 @@ def _naming(records: Records, wanted: LoadSpec) -> set[str]:
     return found
 
 
-def _put_groups(
-    records: Records, estate: Estate, wanted: LoadSpec, paths: list[PathVersion]
-) -> list[Group]:
-    """The groups that paths and service lines name; all of them where `wanted` says so."""
-    named = {key for path in paths for key in groups_named(path.body)} | {
-        g for line in estate.all(ServiceLine) for g in line.groups
-    }
-    named |= {
-        key for subject, key in (*wanted.records, *wanted.named) if subject is Subject.GROUP
-    } | wanted.group_ids
-    found = records.all(Group) if wanted.groups else records.many(Group, named)
-    for group in found:
-        estate.put(group)
-    return found
-
-
-def _with_extension(records: Records, extensions: set[tuple[str, str]]) -> list[Person]:
-    """Whoever has one of these extensions, at any site."""
-    person = tables.person
-    wanted = sorted({extension for _, extension in extensions})
-    found: list[Person] = []
-    for start in range(0, len(wanted), 900):
-        found += records.where(
-            Person,
-            person.c.extension.in_(wanted[start : start + 900]),
-            person.c.departed.is_(False),
-        )
-    return found
-
-
-def _with_mail(records: Records, emails: set[str]) -> list[Person]:
-    person = tables.person
-    found: list[Person] = []
-    for start in range(0, len(emails), 900):
-        part = sorted(emails)[start : start + 900]
-        found += records.where(Person, person.c.email.in_(part), person.c.departed.is_(False))
-    return found
-
-
-def _put_holders(records: Records, estate: Estate, refs: Iterable[HolderRef]) -> None:
-    by_type: dict[type[Fact], set[str]] = {}
-    for ref in refs:
-        by_type.setdefault(RECORD_TYPES[ref.subject], set()).add(ref.id)
-    for record_type, keys in by_type.items():
-        if record_type in {Person, ServiceLine, Downstream}:
-            for record in records.many(record_type, keys):
-                estate.put(record)
-
-
-def _put_pool(records: Records, estate: Estate, sites: set[str]) -> None:
+def _free_numbers(records: Records, sites: set[str]) -> list[Number]:
     """The first free numbers of each site and capacity, in one query."""
     life = tables.life
     free = (life.c.state == State.AVAILABLE.value, life.c.leaving_on.is_(None))
@@ -352,10 +282,7 @@ def _put_pool(records: Records, estate: Estate, sites: set[str]) -> None:
         for c in Capacity
     ]
     rows = records.connection.execute(union_all(*parts)) if parts else ()
-    for (body,) in rows:
-        number = Number.model_validate_json(body)
-        if estate.get(Number, number.e164) is None:
-            estate.put(number)
+    return [Number.model_validate_json(body) for (body,) in rows]
 
 
 def needs_of(subject: Subject, key: str) -> LoadSpec:

@@ -233,6 +233,22 @@ class Records:
             query = query.limit(limit).offset(offset)
         return [record_type.model_validate_json(body) for (body,) in self.connection.execute(query)]
 
+    def where_in(
+        self,
+        record_type: type[R],
+        column: ColumnElement[str],
+        values: Iterable[str],
+        *conditions: ColumnElement[bool],
+        order_by: Any = None,
+    ) -> list[R]:
+        """Those with one of these values, however many there are."""
+        wanted = sorted(set(values))
+        found: list[R] = []
+        for start in range(0, len(wanted), MOST_VARIABLES):
+            part = column.in_(wanted[start : start + MOST_VARIABLES])
+            found += self.where(record_type, part, *conditions, order_by=order_by)
+        return found
+
     def all(self, record_type: type[R]) -> list[R]:
         return self.where(record_type)
 
