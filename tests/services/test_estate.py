@@ -370,7 +370,9 @@ def test_a_large_file_goes_on_by_itself_and_can_be_broken_off(desk, house):
         desk, file.id, work_order=order.id, reason="", seconds=0, chunk_rows=500, chunks=3
     )
     assert number_files.get(desk, file.id).done.rows == 1500
-    number_files._bringing.clear()  # the process has died: nothing but the database is left
+    house.process.under_way(
+        number_files.BRINGING
+    ).clear()  # the process has died: nothing but the database is left
     until_quiet(house)
     assert number_files.get(desk, file.id).done.rows == 3500
     assert estate.counts_of(desk, Filter()).total == 3780

@@ -23,6 +23,7 @@ from sedge.core.records import Account, Hold, Subject
 from sedge.outside.carrier import CarrierService
 from sedge.outside.outside import Outside
 from sedge.services.clock import Clock
+from sedge.services.process import Process
 from sedge.settings import Settings
 from sedge.store import loading as estate_store
 from sedge.store import reach, saving
@@ -50,8 +51,8 @@ def _night_after(now: datetime, at: timedelta) -> datetime:
 @dataclass
 class House:
     """What one process has: settings, clock, databases, clients of the outside. `next_at`: when
-    something that is done now and then is due, by organisation and name; `going_on`: what is done
-    slice by slice."""
+    something that is done now and then is due, by organisation and name; `process`: what it is in
+    the middle of."""
 
     settings: Settings
     clock: Clock
@@ -61,7 +62,7 @@ class House:
     estates: dict[str, Database] = field(default_factory=dict)
     organisations: dict[str, Organisation] = field(default_factory=dict)
     next_at: dict[tuple[str, str], datetime] = field(default_factory=dict)
-    going_on: dict[tuple[str, str], Iterator[Any]] = field(default_factory=dict)
+    process: Process = field(default_factory=Process)
     _remembered: dict[tuple[str, str, Scope], tuple[int, int, Any]] = field(default_factory=dict)
 
     @cached_property

@@ -8,8 +8,6 @@ same time wait for each other here.
 
 import hashlib
 import json
-import threading
-from collections import defaultdict
 from collections.abc import Callable
 from typing import Any
 
@@ -20,7 +18,6 @@ from sedge.services.context import Desk
 from sedge.store.schema import mails
 
 UNANSWERED = 0
-_locks: dict[str, threading.Lock] = defaultdict(threading.Lock)
 Make = Callable[[str | None], tuple[int, Any]]
 
 
@@ -32,7 +29,7 @@ def once(desk: Desk, key: str, digest: str, make: Make) -> tuple[int, Any]:
     kept: the caller may mend what was wrong and use the key again.
     """
     table = mails.answered
-    with _locks[f"{desk.who.organisation}/{key}"]:
+    with desk.house.process.one_at_a_time(f"{desk.who.organisation}/{key}"):
         with desk.reading() as reading:
             kept = reading.connection.execute(select(table).where(table.c.key == key)).first()
         if kept and kept.request_hash != digest:

@@ -8,13 +8,13 @@ version of the code, and thrown away with the file.
 """
 
 import hashlib
-import pickle
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from itertools import islice
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, get_type_hints
 
+from pydantic import TypeAdapter
 from sqlalchemy import select
 
 from sedge.core.imports.directory import Directory
@@ -42,7 +42,7 @@ from sedge.store.schema import projected, tables
 HELD = {"holder", "email", "extension"}
 MOST_KEPT = 200
 MOST_SHOWN = 12
-UNREADABLE = (OSError, pickle.UnpicklingError, AttributeError, EOFError, ImportError)
+UNREADABLE = (OSError, ValueError)
 
 
 class Bad(NamedTuple):
@@ -59,6 +59,23 @@ class Rows(NamedTuple):
     length: int
     good: list[Alike]
     bad: list[Bad]
+
+
+# one line of the kept file each; where one is cut off, all from there on is read anew
+_HINTS = get_type_hints(Incoming)
+_FIELDS = tuple[tuple(_HINTS[name] for name in Incoming._fields)]  # type: ignore[valid-type]
+_GOOD = list[tuple[_FIELDS, list[int], list[int]]]
+ROWS: TypeAdapter[Any] = TypeAdapter(tuple[int, _GOOD, list[tuple[int, str, str]]])
+
+
+def rows_of_line(line: bytes) -> Rows:
+    """Raises ValueError for a line that is cut off."""
+    length, good, bad = ROWS.validate_json(line)
+    return Rows(
+        length,
+        [Alike(Incoming._make(row), lines, numbers) for row, lines, numbers in good],
+        [Bad._make(one) for one in bad],
+    )
 
 
 def folder(desk: Desk) -> Path:
@@ -92,14 +109,14 @@ class LookingThrough:
         self._kept = kept_of(desk, file)
         self._kept.unlink(missing_ok=True)
         self._out = self._kept.with_suffix(".part").open("wb")
-        pickle.dump(source.print, self._out)
+        self._out.write(source.print + b"\n")
 
     def next(self) -> Rows | None:
         """The next rows; None at the end."""
         rows = next(self._rows, None)
         if rows:
             self.at += rows.length
-            pickle.dump(rows, self._out, pickle.HIGHEST_PROTOCOL)
+            self._out.write(ROWS.dump_json(rows) + b"\n")
         else:
             self._out.close()
             self._kept.with_suffix(".part").rename(self._kept)
@@ -133,16 +150,16 @@ def _kept(place: Path, wanted: bytes, skip: int, chunk: int) -> Iterator[Rows] |
     if skip % bulk_import.CHUNK or chunk != bulk_import.CHUNK:
         return None
     with suppress(*UNREADABLE), place.open("rb") as file:
-        if pickle.load(file) == wanted:  # noqa: S301  our own file, see above
+        if file.readline() == wanted + b"\n":
             return islice(_stream(place), skip // chunk, None)
     return None
 
 
 def _stream(place: Path) -> Iterator[Rows]:
     with suppress(*UNREADABLE), place.open("rb") as file:
-        pickle.load(file)  # noqa: S301
-        while True:
-            yield pickle.load(file)  # noqa: S301
+        file.readline()
+        for line in file:
+            yield rows_of_line(line)
 
 
 class _Source:
@@ -275,7 +292,7 @@ def _print(file: NumberFile, context: Context) -> bytes:
     )
     for part in parts:
         digest.update(repr(part).encode())
-    return digest.digest()
+    return digest.hexdigest().encode()
 
 
 class SortedOut:

@@ -39,6 +39,7 @@ from sedge.services.imports.file_rows import (
     throw_away,
 )
 from sedge.services.periodic import periodic
+from sedge.services.process import Slot
 from sedge.services.workorders import order_running, workorders
 from sedge.store import bulk_import
 from sedge.store.repositories import number_files as store
@@ -199,14 +200,14 @@ def leave(desk: Desk, key: str) -> None:
         store.forget(writing.connection, key)
         writing.touch()
     throw_away(desk, file)
-    _looking.pop(key, None)
+    desk.house.process.under_way(LOOKING).pop(key, None)
 
 
 # ── reading on, slice by slice ──
 
 
-_looking: dict[str, LookingThrough] = {}
-_bringing: dict[str, BringingIn] = {}
+LOOKING = Slot[LookingThrough]("files looked through")
+BRINGING = Slot[BringingIn]("files brought in")
 
 
 def read_on(desk: Desk, file: NumberFile, *, seconds: float = SLICE_SECONDS) -> NumberFile:
@@ -214,7 +215,8 @@ def read_on(desk: Desk, file: NumberFile, *, seconds: float = SLICE_SECONDS) -> 
     report = file.report
     begun = time.monotonic()
     try:
-        going = _looking.pop(file.id, None)
+        looking = desk.house.process.under_way(LOOKING)
+        going = looking.pop(file.id, None)
         if going is None or going.at != report.rows:
             going, report = (
                 LookingThrough(desk, file),
@@ -226,7 +228,7 @@ def read_on(desk: Desk, file: NumberFile, *, seconds: float = SLICE_SECONDS) -> 
             report = added(report, rows, sorted_out)
             if time.monotonic() - begun > seconds:
                 file = replace(file, report=report, total=max(file.total, report.rows + 1))
-                _looking[file.id] = going
+                looking[file.id] = going
                 break
         else:
             file = replace(file, report=report, total=report.rows, state=FileState.READ)
@@ -286,7 +288,8 @@ def bring_in_more(
 ) -> NumberFile:
     """Bring in for about so long, some chunks to a transaction. Done when the state says so."""
     file = get(desk, key)
-    going = _bringing.pop(key, None)  # what fails is begun anew, from where it had come to
+    bringing = desk.house.process.under_way(BRINGING)
+    going = bringing.pop(key, None)  # what fails is begun anew, from where it had come to
     if going is None or going.at != file.done.rows:
         going = BringingIn(desk, file, skip=file.done.rows, chunk=chunk_rows)
     begun = time.monotonic()
@@ -314,7 +317,7 @@ def bring_in_more(
     if file.state is FileState.DONE:
         kept_of(desk, file).unlink(missing_ok=True)
     else:
-        _bringing[key] = going
+        bringing[key] = going
     return file
 
 

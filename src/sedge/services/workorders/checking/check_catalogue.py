@@ -18,12 +18,14 @@ from sedge.core.workorders.rules.catalogue import RULES
 from sedge.core.workorders.rules.examples import EXAMPLES
 from sedge.services.context import Desk, Reading
 from sedge.services.periodic import periodic
+from sedge.services.process import Slot
 from sedge.services.workorders import workorders
 from sedge.store.repositories import rule_levels
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import holders, tables
 
 NAME = "nightly checks"
+CHECKS = Slot[Iterator[int]]("nightly checks")
 AT = timedelta(hours=2, minutes=30)
 A_SLICE = 2000
 A_PAGE = 100
@@ -142,18 +144,17 @@ def looked_at(desk: Desk) -> datetime | None:
 def check_nightly(desk: Desk) -> int:
     """Begun once a night and gone on with a slice at a tick, so that everything else goes on beside
     it; a process that dies begins anew the next night. How many slices were looked at."""
-    house, key = desk.house, (desk.who.organisation, NAME)
-    house.nightly(
-        desk.who.organisation,
-        NAME,
-        AT,
-        lambda: (house.going_on.update({key: _slice_by_slice(desk)}) or 1, True),
-    )
-    going = house.going_on.get(key)
-    if going is None:
+    organisation, checks = desk.who.organisation, desk.house.process.under_way(CHECKS)
+
+    def begin() -> tuple[int, bool]:
+        checks[organisation] = _slice_by_slice(desk)
+        return 1, True
+
+    desk.house.nightly(organisation, NAME, AT, begin)
+    if organisation not in checks:
         return 0
-    if next(going, None) is None:
-        del house.going_on[key]
+    if next(checks[organisation], None) is None:
+        del checks[organisation]
     return 1
 
 
