@@ -7,7 +7,7 @@ from contextlib import asynccontextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 import structlog
 from fastapi import Depends, FastAPI, Request
@@ -182,7 +182,7 @@ def _desk_facts(request: Request) -> DeskFacts:
 def set_up_logging(*, as_json: bool) -> None:
     """Plain tracebacks: the pretty ones, with every local drawn in a table, held the whole process
     for half a minute."""
-    renderer: Any = (
+    renderer: object = (
         structlog.processors.JSONRenderer()
         if as_json
         else structlog.dev.ConsoleRenderer(

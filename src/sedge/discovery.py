@@ -35,7 +35,7 @@ def in_order(routers: Iterable[APIRouter]) -> list[Route]:
     )
 
 
-def _plain_first(route: Route) -> tuple[Any, ...]:
+def _plain_first(route: Route) -> tuple[object, ...]:
     return tuple((part.startswith("{"), ":path}" in part, part) for part in route.path.split("/"))
 
 

@@ -3,7 +3,6 @@ one refuses to start."""
 
 import os
 from pathlib import Path
-from typing import Any
 
 from pydantic import Field, model_validator
 from pydantic_settings import BaseSettings, SettingsConfigDict
@@ -49,7 +48,7 @@ class Settings(BaseSettings):
 
     @model_validator(mode="before")
     @classmethod
-    def _all_known(cls, values: Any) -> Any:
+    def _all_known(cls, values: object) -> object:
         """A mistyped setting would silently do nothing; so it is refused."""
         prefix = str(cls.model_config.get("env_prefix", ""))
         unknown = sorted(

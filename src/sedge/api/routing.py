@@ -90,7 +90,7 @@ def refuse_no_text(body: bytes) -> None:
         )
 
 
-def _without_text(value: Any, at: str) -> str | None:
+def _without_text(value: object, at: str) -> str | None:
     """Where the first such character is, as a dotted path; None where there is none."""
     match value:
         case str():
@@ -123,7 +123,7 @@ class WithoutMoney(APIRoute):
     """A route whose JSON has no amounts for callers who may not see money, whatever its handler put
     in."""
 
-    def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
+    def get_route_handler(self) -> Callable[[Request], Coroutine[object, object, Response]]:
         answer = super().get_route_handler()
 
         async def handled(request: Request) -> Response:

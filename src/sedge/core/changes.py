@@ -18,7 +18,7 @@ def changed(subject: Subject, before: Record | None, after: Record, action: str)
     return Change(subject=subject, id=key, action=action, before=before, after=after)
 
 
-def number_changed(before: Number, action: str, **values: Any) -> list[Change]:
+def number_changed(before: Number, action: str, **values: object) -> list[Change]:
     """A number with other values."""
     return [changed(Subject.NUMBER, before, before.but(**values), action)]
 

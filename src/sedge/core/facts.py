@@ -83,7 +83,7 @@ def money(amount: str | int | Decimal, currency: str) -> Money:
     return Money(amount=Decimal(amount), currency=currency)
 
 
-def canonical(record: Any) -> str:
+def canonical(record: object) -> str:
     """Canonical JSON of a record, a list of records or plain data."""
     return json.dumps(_plain(record), sort_keys=True, separators=(",", ":"), ensure_ascii=False)
 

@@ -1,8 +1,6 @@
 """The demo's groups, downstream system and directory: what it has that Sedge does not know yet, so
 that something is proposed."""
 
-from typing import Any
-
 from sedge.core.enums import HolderKind
 from sedge.core.errors import OutsideTrouble
 from sedge.core.holders.directory import Said
@@ -119,5 +117,5 @@ def _changed(said: list[Said]) -> list[Said]:
     return out
 
 
-def _resource(said: Said) -> dict[str, Any]:
+def _resource(said: Said) -> dict[str, object]:
     return {k: v for k, v in scim.user_resource(said).items() if k != "id"}

@@ -34,6 +34,7 @@ from sedge.core.supply.reducers import charge, settle_lines
 from sedge.core.supply.tasks import OrderedLine
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import TaskEvent, TaskState, next_task_state
+from sedge.core.workorders.task_base import Task
 from sedge.services import mail
 from sedge.services.apply_now import apply_at_once
 from sedge.services.context import Writing
@@ -90,7 +91,7 @@ class Months:
         self.seeding, self.people = seeding, people
         self.desk, self.now = seeding.desk, seeding.now
 
-    def do(self, *tasks: Any, reason: str = "") -> Callable[[], object]:
+    def do(self, *tasks: Task, reason: str = "") -> Callable[[], object]:
         return lambda: apply_at_once(self.desk, tasks, reason=reason)
 
     def person(self, index: int) -> HolderRef:
@@ -308,7 +309,7 @@ class Months:
             (0.2, self._is_begun),
         ]
 
-    def _done(self, title: str, tasks: Sequence[Any], reason: str) -> None:
+    def _done(self, title: str, tasks: Sequence[Task], reason: str) -> None:
         def as_reduced(stored: StoredTask) -> Outcome:
             return Done(
                 lambda writing: stored.body.apply(writing.estate(stored.body.needs()), stored.id)

@@ -190,7 +190,7 @@ class _Sandbox(SandboxedEnvironment):
 
     intercepted_binops = frozenset({"*", "**", "%"})
 
-    def call_binop(self, context: Any, operator: str, left: Any, right: Any) -> Any:
+    def call_binop(self, context: object, operator: str, left: object, right: object) -> object:
         raise SecurityError(f"“{operator}” is not for letters")
 
 
@@ -237,7 +237,7 @@ def drawn(text: LetterText, facts: Mapping[str, Any]) -> Letter:
     return Letter(subject, parts["text"].strip() + "\n", parts["html"])
 
 
-def checked(text: LetterText, facts: Mapping[str, Any]) -> Letter:
+def checked(text: LetterText, facts: Mapping[str, object]) -> Letter:
     """As `drawn`, and of a reasonable size; an empty subject or text is no letter. Raises
     NotUnderstood naming the field."""
     for part in PARTS:

@@ -1,7 +1,6 @@
 """Call paths as JSON, with its schema; what goes out comes in the same."""
 
 import json
-from typing import Any
 
 from pydantic import ValidationError
 
@@ -21,7 +20,7 @@ def write(name: str, path: Path) -> bytes:
     ).encode()
 
 
-def schema() -> dict[str, Any]:
+def schema() -> dict[str, object]:
     """JSON Schema (draft 2020-12) of such a file."""
     body = Path.model_json_schema(ref_template="#/$defs/{model}")
     definitions = body.pop("$defs", {})
@@ -60,8 +59,8 @@ def read(data: bytes) -> tuple[str, Path]:
         raise as_refusal(error) from error
 
 
-def _each_once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    found: dict[str, Any] = {}
+def _each_once(pairs: list[tuple[str, object]]) -> dict[str, object]:
+    found: dict[str, object] = {}
     for key, value in pairs:
         if key in found:
             raise ValueError(f"“{key}” comes twice")

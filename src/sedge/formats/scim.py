@@ -142,10 +142,10 @@ def patched(raw: dict[str, Any], operations: Any, *, group: bool) -> dict[str, A
 
 
 def matching(
-    resources: Iterable[dict[str, Any]], text: str, *, group: bool
-) -> list[dict[str, Any]]:
+    resources: Iterable[dict[str, object]], text: str, *, group: bool
+) -> list[dict[str, object]]:
     """Those a filter expression fits (RFC 7644 §3.4.2.2). Raises NotUnderstood."""
-    model: Any = Group if group else User[EnterpriseUser]
+    model: object = Group if group else User[EnterpriseUser]
     try:
         asked = ScimFilter[model](text)
         return [r for r in resources if asked.match(model.model_validate(r))]
@@ -157,7 +157,7 @@ def matching(
         ) from error
 
 
-def user_resource(said: Said) -> dict[str, Any]:
+def user_resource(said: Said) -> dict[str, object]:
     """Somebody as a user resource."""
     family = said.name.rpartition(" ")
     enterprise = {
@@ -181,7 +181,7 @@ def user_resource(said: Said) -> dict[str, Any]:
     return {k: v for k, v in body.items() if v not in (None, "")}
 
 
-def group_resource(said: SaidGroup, names: dict[str, str]) -> dict[str, Any]:
+def group_resource(said: SaidGroup, names: dict[str, str]) -> dict[str, object]:
     body = {
         "schemas": [CORE_GROUP],
         "id": said.id,

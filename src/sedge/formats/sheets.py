@@ -184,7 +184,7 @@ def _looked_into(file: Path) -> list[str]:
     return notes
 
 
-def _cell(value: Any) -> str:
+def _cell(value: object) -> str:
     match value:
         case None:
             return ""
@@ -252,7 +252,7 @@ def to_spreadsheet(
     sheet = book.create_sheet(title)
     sheet.freeze_panes = "A2"
 
-    def typed(value: Cell) -> Any:
+    def typed(value: Cell) -> object:
         return text(value) if isinstance(value, str) else value
 
     def text(value: str, *, bold: bool = False) -> Any:

@@ -85,7 +85,7 @@ class Control(Service):
         the request's id there."""
         return self.call("POST", "port-outs", json=request)["id"]
 
-    def let_drift(self, wish: dict[str, Any]) -> None:
+    def let_drift(self, wish: dict[str, object]) -> None:
         """A carrier's list changes by itself: `dropped`, `added` with `account`, `prices`,
         `trunks`, `leaving`."""
         self.call("PUT", "drift", json=wish)
@@ -100,7 +100,9 @@ class Control(Service):
     def set_trunk(self, trunk: str, *, up: bool) -> None:
         self.call("PUT", f"trunks/{quote(trunk)}", json={"up": up})
 
-    def fill_directory(self, users: list[dict[str, Any]], groups: list[dict[str, Any]]) -> None:
+    def fill_directory(
+        self, users: list[dict[str, object]], groups: list[dict[str, object]]
+    ) -> None:
         """Users and groups as SCIM resources, each with its external id."""
         self.call("PUT", "directory", json={"users": users, "groups": groups})
 

@@ -11,7 +11,7 @@ MOST_PAGES = 2000
 class Directory(Service):
     """A SCIM service provider that has users and groups."""
 
-    def users(self) -> list[dict[str, Any]]:
+    def users(self) -> list[dict[str, object]]:
         """Every user resource, page by page. Raises OutsideSilent, OutsideRefused."""
         return self._all("Users")
 

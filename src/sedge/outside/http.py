@@ -35,7 +35,7 @@ class Answer(dict[str, Any]):
         super().__init__(values)
         self._from = service
 
-    def __missing__(self, key: str) -> Any:
+    def __missing__(self, key: str) -> object:
         raise OutsideSilent(
             f"{self._from} answered without “{key}”. Try again in a minute.",
             service=self._from,
@@ -43,7 +43,7 @@ class Answer(dict[str, Any]):
         )
 
 
-def _wrapped(service: str, value: Any) -> Any:
+def _wrapped(service: str, value: object) -> object:
     match value:
         case dict():
             return Answer(service, {key: _wrapped(service, item) for key, item in value.items()})
@@ -62,7 +62,7 @@ def not_understood(service: str, error: Exception) -> OutsideSilent:
     )
 
 
-def _guarded(method: Callable[..., Any]) -> Callable[..., Any]:
+def _guarded(method: Callable[..., object]) -> Callable[..., object]:
     """A method of a client, whose troubles with reading an answer are trouble of the service."""
 
     @wraps(method)
@@ -156,7 +156,7 @@ class Service:
             f"{self.name} refused: {reason}.", reason=reason, service=self.name, **facts
         )
 
-    def _read(self, answer: httpx.Response) -> Any:
+    def _read(self, answer: httpx.Response) -> object:
         """The answer's JSON object, whose missing fields tell of themselves. Raises OutsideSilent
         for anything else."""
         if answer.status_code == httpx.codes.NO_CONTENT:
@@ -166,7 +166,7 @@ class Service:
         except ValueError as error:
             raise not_understood(self.name, error) from error
 
-    def __init_subclass__(cls, **options: Any) -> None:
+    def __init_subclass__(cls, **options: object) -> None:
         super().__init_subclass__(**options)
         for name, method in list(vars(cls).items()):
             if callable(method) and not name.startswith("_") and not isinstance(method, type):

@@ -37,7 +37,7 @@ class HelpCall:
 class Telephony(Service):
     """Every PUT says the whole wish, so that repeating it does no harm."""
 
-    def put_number(self, e164: str, routing: dict[str, Any]) -> None:
+    def put_number(self, e164: str, routing: dict[str, object]) -> None:
         self.call("PUT", f"numbers/{quote(e164)}", json=routing)
 
     def remove_number(self, e164: str) -> None:
@@ -53,7 +53,7 @@ class Telephony(Service):
     def remove_licence(self, holder: str, product: str) -> None:
         self.call("DELETE", f"licences/{quote(holder)}/{quote(product)}")
 
-    def put_device(self, key: str, device: dict[str, Any]) -> None:
+    def put_device(self, key: str, device: dict[str, object]) -> None:
         self.call("PUT", f"devices/{quote(key)}", json=device)
 
     def set_up(
@@ -74,15 +74,15 @@ class Telephony(Service):
             },
         )
 
-    def put_path(self, key: str, body: dict[str, Any]) -> None:
+    def put_path(self, key: str, body: dict[str, object]) -> None:
         """A published call path, for those that go on in it."""
         self.call("PUT", f"paths/{quote(key)}", json=body)
 
-    def put_person(self, key: str, rules: dict[str, Any]) -> None:
+    def put_person(self, key: str, rules: dict[str, object]) -> None:
         """A person's own answering rules."""
         self.call("PUT", f"people/{quote(key)}", json=rules)
 
-    def put_caller_id(self, whose: str, wish: dict[str, Any]) -> None:
+    def put_caller_id(self, whose: str, wish: dict[str, object]) -> None:
         """What somebody's, a site's or the organisation's calls show."""
         self.call("PUT", f"caller-ids/{quote(whose)}", json=wish)
 

@@ -11,6 +11,7 @@ from sedge.core.estate import Change, Estate
 from sedge.core.facts import Fact
 from sedge.core.load_spec import LoadSpec
 from sedge.core.records import SUBJECT_OF
+from sedge.core.workorders.task_base import Task
 from sedge.services.context import Desk, Writing
 
 CHUNK = 500
@@ -38,7 +39,7 @@ def _added(record: Any) -> Change:
     return Change(subject=subject, id=record.id, action=action, after=record)
 
 
-def apply_at_once(desk: Desk, tasks: Sequence[Any], *, reason: str = "") -> list[Change]:
+def apply_at_once(desk: Desk, tasks: Sequence[Task], *, reason: str = "") -> list[Change]:
     """Reduce and save tasks in order, in transactions of at most 500. Raises what the reducer
     raises; earlier chunks stay."""
     saved: list[Change] = []

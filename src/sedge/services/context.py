@@ -203,7 +203,7 @@ class Writing(Reading):
         return saving.save(self.connection, changes, self.stamp)
 
     def remark(
-        self, action: str, subject: Subject, key: str, title: str, after: Any = None
+        self, action: str, subject: Subject, key: str, title: str, after: object = None
     ) -> None:
         """An entry about what is no record: a work order, a plan of a floor. Raises Forbidden for a
         site outside the member's reach."""

@@ -53,7 +53,7 @@ def write_for(writing: Writing, order: WorkOrder) -> None:
         write(writing, f"{order.id}-{key}", person.email, letter, order.id)
 
 
-def _letter(text: LetterText, facts: dict[str, Any]) -> Letter:
+def _letter(text: LetterText, facts: dict[str, object]) -> Letter:
     """From the organisation's text; from Sedge's own where that fails all the same."""
     try:
         return drawn(text, facts)
@@ -104,7 +104,7 @@ def facts_for(reading: Reading, order: WorkOrder, organisation: str) -> Facts:
 
 def _of_person(
     person: Person, held: list[Number], gone: list[Number], estate: Estate, organisation: str
-) -> dict[str, Any]:
+) -> dict[str, object]:
     return {
         "name": person.name,
         "organisation": organisation,

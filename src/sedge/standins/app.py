@@ -9,7 +9,7 @@ import time
 from collections.abc import Awaitable, Callable
 from datetime import timedelta
 from pathlib import Path
-from typing import Any, Literal
+from typing import Literal
 
 import anyio
 import httpx
@@ -30,7 +30,7 @@ from sedge.standins.desk_services import mail_routes
 from sedge.standins.directory import control_routes, directory_routes
 from sedge.standins.far_ends import letters
 from sedge.standins.register import register_routes
-from sedge.standins.storage import Book, stamp
+from sedge.standins.storage import Book, Json, stamp
 from sedge.standins.telephony import telephony_routes
 
 SLOW_SECONDS = 1.0
@@ -114,18 +114,18 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
         return answer
 
     @app.post("/control/clock")
-    def clock(body: dict[str, float]) -> dict[str, Any]:
+    def clock(body: dict[str, float]) -> Json:
         book.advance(body["advance"])
         callbacks.tick()
         return {"now": stamp(book.now())}
 
     @app.post("/control/tick")
-    def tick() -> dict[str, Any]:
+    def tick() -> Json:
         callbacks.tick()
         return {"now": stamp(book.now()), "due": callbacks.next_due()}
 
     @app.post("/control/faults")
-    def order_fault(fault: Fault) -> dict[str, Any]:
+    def order_fault(fault: Fault) -> Json:
         key = f"{fault.service}/{fault.fault}"
         if fault.count:
             book.put("fault", key, fault.model_dump())
@@ -134,7 +134,7 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
         return {"faults": list(book.all("fault").values())}
 
     @app.put("/control/devices/{key}")
-    def register_device(key: str, body: dict[str, bool]) -> dict[str, Any]:
+    def register_device(key: str, body: dict[str, bool]) -> Json:
         device = book.get("device", key)
         if device:
             book.put(
@@ -145,7 +145,7 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
         return {"device": device is not None}
 
     @app.put("/control/people/{key}")
-    def steer_person(key: str, body: dict[str, bool]) -> dict[str, Any]:
+    def steer_person(key: str, body: dict[str, bool]) -> dict[str, object]:
         """Somebody who is away lets the phone ring."""
         if body["away"]:
             book.put("away", key, True)
@@ -154,7 +154,7 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
         return {}
 
     @app.put("/control/trunks/{key}")
-    def steer_trunk(key: str, body: dict[str, bool]) -> dict[str, Any]:
+    def steer_trunk(key: str, body: dict[str, bool]) -> dict[str, object]:
         if body["up"]:
             book.remove("trunk down", key)
         else:
@@ -162,13 +162,13 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
         return {}
 
     @app.put("/control/prices/{carrier}")
-    def change_prices(carrier: str, body: dict[str, float]) -> dict[str, Any]:
+    def change_prices(carrier: str, body: dict[str, float]) -> dict[str, object]:
         """From now on everything costs so many per cent more than on its list."""
         book.put("dearer", carrier, body["percent"])
         return {}
 
     @app.post("/control/accounts/{carrier}")
-    def sales_desk(carrier: str, body: dict[str, str]) -> dict[str, Any]:
+    def sales_desk(carrier: str, body: dict[str, str]) -> dict[str, object]:
         """The carrier's sales desk opens an account for somebody who has none there yet: its key,
         told once."""
         currencies = MANNERS[carrier].currencies
@@ -180,20 +180,20 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
             return {"key": Ledger(book, carrier).open(asked, secrets.token_urlsafe(12))["key"]}
 
     @app.post("/control/freed")
-    def free_numbers(body: dict[str, list[str]]) -> dict[str, Any]:
+    def free_numbers(body: dict[str, list[str]]) -> dict[str, object]:
         """Somebody else gives numbers back: they are in stock again."""
         for number in body["numbers"]:
             book.put("freed", number, True)
         return {}
 
     @app.put("/control/in-service")
-    def in_service(body: dict[str, list[dict[str, str]]]) -> dict[str, Any]:
+    def in_service(body: dict[str, list[dict[str, str]]]) -> dict[str, object]:
         """Numbers that accounts have had since before the books begin."""
         put_in_service(book, body["numbers"])
         return {}
 
     @app.put("/control/drift")
-    def let_drift(body: dict[str, Any]) -> dict[str, Any]:
+    def let_drift(body: dict[str, object]) -> dict[str, object]:
         """A carrier's list changes by itself: numbers dropped, added, dearer, on another trunk, on
         their way out."""
         with book.writing():
@@ -201,7 +201,7 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
         return {}
 
     @app.put("/control/addresses/{e164}")
-    def spoil_address(e164: str, body: dict[str, str]) -> dict[str, Any]:
+    def spoil_address(e164: str, body: dict[str, str]) -> Json:
         """Somebody at the carrier mistypes an address."""
         known = book.get("address", e164)
         if known:
@@ -209,7 +209,7 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
         return {"known": known is not None}
 
     @app.put("/control/streets")
-    def rename_street(body: dict[str, str]) -> dict[str, Any]:
+    def rename_street(body: dict[str, str]) -> dict[str, object]:
         """The register has a street under another name from now on; the same name again takes that
         back."""
         for old, new in body.items():
@@ -220,14 +220,14 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
         return {}
 
     @app.put("/control/porting")
-    def steer_porting(body: dict[str, bool]) -> dict[str, Any]:
+    def steer_porting(body: dict[str, bool]) -> dict[str, object]:
         """`silent`: losing carriers leave what is asked of them from now on lying about, until they
         are reminded."""
         book.put("steered", "silent", body["silent"])
         return {}
 
     @app.put("/control/ports/{key}")
-    def backdate_port(key: str, body: dict[str, float]) -> dict[str, Any]:
+    def backdate_port(key: str, body: dict[str, float]) -> Json:
         port = book.get("port", key)
         if port:
             book.put(
@@ -236,13 +236,13 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
         return {"known": port is not None}
 
     @app.put("/control/review")
-    def steer_review(body: ReviewSteered) -> dict[str, Any]:
+    def steer_review(body: ReviewSteered) -> dict[str, object]:
         """What the person who looks at papers says of the next ones."""
         book.put("steered", "review", body.model_dump())
         return {}
 
     @app.get("/control/orders")
-    def bought() -> dict[str, Any]:
+    def bought() -> Json:
         """The carriers' books: every order with the key it was asked under, and what each account
         holds."""
         keys = {order: key for key, order in book.all("key").items()}
@@ -258,7 +258,7 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
         return {"orders": orders, "balances": every_balance(book)}
 
     @app.get("/control/state")
-    def state() -> dict[str, Any]:
+    def state() -> Json:
         """All that can be steered, and what has come of it, newest first."""
         orders = [
             {

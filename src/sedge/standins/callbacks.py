@@ -6,11 +6,10 @@ import hmac
 import json
 from collections.abc import Callable, Collection
 from datetime import datetime
-from typing import Any
 
 import httpx
 
-from sedge.standins.storage import Book
+from sedge.standins.storage import Book, Json
 
 
 class Callbacks:
@@ -21,7 +20,7 @@ class Callbacks:
         self.tellers: list[Callable[[], None]] = []
         self.dues: list[Callable[[], list[str]]] = []
 
-    def send(self, to: dict[str, str], body: dict[str, Any], at: datetime) -> None:
+    def send(self, to: dict[str, str], body: Json, at: datetime) -> None:
         """Signed with the secret agreed on. Nobody there is no trouble of ours: they can ask."""
         times = 2 if self.take_fault(("carrier", body["carrier"]), "duplicate_callback") else 1
         for _ in range(times):

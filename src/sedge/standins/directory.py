@@ -2,12 +2,11 @@
 with. Plain SCIM 2.0 both ways."""
 
 import contextlib
-from typing import Any
 
 import httpx
 from fastapi import APIRouter
 
-from sedge.standins.storage import Book
+from sedge.standins.storage import Book, Json
 
 LIST = "urn:ietf:params:scim:api:messages:2.0:ListResponse"
 ENTERPRISE = "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User"
@@ -27,7 +26,7 @@ def directory_routes(book: Book) -> APIRouter:
     def users(
         startIndex: int = 1,  # noqa: N803  the protocol's own name
         count: int = 100,
-    ) -> dict[str, Any]:
+    ) -> Json:
         return _page(
             [u for u in book.all("directory user").values() if u.get("active", True)],
             startIndex,
@@ -35,13 +34,13 @@ def directory_routes(book: Book) -> APIRouter:
         )
 
     @routes.get("/Groups")
-    def groups(startIndex: int = 1, count: int = 100) -> dict[str, Any]:  # noqa: N803
+    def groups(startIndex: int = 1, count: int = 100) -> Json:  # noqa: N803
         return _page(list(book.all("directory group").values()), startIndex, count)
 
     return routes
 
 
-def _page(rows: list[dict[str, Any]], start: int, count: int) -> dict[str, Any]:
+def _page(rows: list[Json], start: int, count: int) -> Json:
     page = rows[start - 1 : start - 1 + count]
     return {
         "schemas": [LIST],
@@ -57,7 +56,7 @@ def control_routes(book: Book) -> APIRouter:
     routes = APIRouter(prefix="/control/directory")
 
     @routes.put("")
-    def fill(body: dict[str, list[dict[str, Any]]]) -> dict[str, Any]:
+    def fill(body: dict[str, list[Json]]) -> Json:
         with book.writing():
             for user in body.get("users", []):
                 book.put("directory user", user["externalId"], user)
@@ -66,13 +65,13 @@ def control_routes(book: Book) -> APIRouter:
         return {"users": len(book.all("directory user"))}
 
     @routes.put("/target")
-    def connect(body: dict[str, str]) -> dict[str, Any]:
+    def connect(body: dict[str, str]) -> dict[str, object]:
         """Whom to push changes to: `url` of its SCIM root, and the `token` to show."""
         book.put("directory target", "target", body)
         return {}
 
     @routes.post("/events")
-    def happen(body: dict[str, str]) -> dict[str, Any]:
+    def happen(body: dict[str, str]) -> Json:
         """Somebody joins, moves, leaves or changes; told to whoever is connected."""
         user = _happened(book, body)
         if user is None:
@@ -83,7 +82,7 @@ def control_routes(book: Book) -> APIRouter:
     return routes
 
 
-def _happened(book: Book, body: dict[str, str]) -> dict[str, Any] | None:
+def _happened(book: Book, body: dict[str, str]) -> Json | None:
     people = {key: u for key, u in book.all("directory user").items() if u.get("active", True)}
     kind = body.get("kind", "joiner")
     if kind == "joiner":
@@ -114,7 +113,7 @@ def _happened(book: Book, body: dict[str, str]) -> dict[str, Any] | None:
             }
 
 
-def _newcomer(book: Book, body: dict[str, str]) -> dict[str, Any]:
+def _newcomer(book: Book, body: dict[str, str]) -> dict[str, object]:
     number = int(book.next_id("D")[1:])
     first, last, department = NEWCOMERS[number % len(NEWCOMERS)]
     name = body.get("name") or f"{first} {last}{'' if number <= len(NEWCOMERS) else f' {number}'}"
@@ -133,7 +132,7 @@ def _newcomer(book: Book, body: dict[str, str]) -> dict[str, Any]:
     }
 
 
-def _push(book: Book, user: dict[str, Any]) -> bool:
+def _push(book: Book, user: Json) -> bool:
     """Found by its external id over there, then put; else added. Nobody there is no trouble of
     ours: they can ask."""
     target = book.get("directory target", "target")

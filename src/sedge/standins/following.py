@@ -6,12 +6,11 @@ call beforehand.
 """
 
 from datetime import date, datetime, timedelta
-from typing import Any
 from zoneinfo import ZoneInfo
 
 from sedge.standins.carriers.billing import is_suspended
 from sedge.standins.far_ends import lost_on_the_way, sign_in
-from sedge.standins.storage import Book, moment, stamp
+from sedge.standins.storage import Book, Json, moment, stamp
 
 ANSWERS_AFTER = 6
 MOST_STEPS = 300
@@ -31,7 +30,7 @@ def is_down(book: Book, trunk: str | None) -> bool:
 class InboundCall:
     """One call. `number` is what was dialled, `presses` the keys that are pressed on the way."""
 
-    def __init__(self, book: Book, body: dict[str, Any]) -> None:
+    def __init__(self, book: Book, body: Json) -> None:
         self.book = book
         self.number: str = body["number"]
         self.presses = list(body.get("presses", []))
@@ -40,10 +39,10 @@ class InboundCall:
         self.rang: list[str] = []
         self.heard: list[str] = []
         self.over = ""
-        self.routing: dict[str, Any] = {}
+        self.routing: Json = {}
         self.turns: dict[str, int] = {}
 
-    def place(self) -> dict[str, Any]:
+    def place(self) -> Json:
         self.book.put("last call", self.number, stamp(self.now))
         routing = self.book.get("routing", self.number)
         if reason := self._stopped_before(routing):
@@ -64,7 +63,7 @@ class InboundCall:
         ended = self._walk(self.routing["path"])
         return self._result(ended, "; ".join(self.heard))
 
-    def _stopped_before(self, routing: dict[str, Any] | None) -> str | None:
+    def _stopped_before(self, routing: Json | None) -> str | None:
         if taken := self.book.get("taken", self.number):
             return f"somebody at {taken['by']} answers: the number is no longer ours"
         if routing is None:
@@ -94,7 +93,7 @@ class InboundCall:
             return "“The person you are calling can't be reached.”"
         return None
 
-    def _walk(self, path: dict[str, Any]) -> str:
+    def _walk(self, path: Json) -> str:
         """From step to step; a path that goes on in another never comes back."""
         key: str | None = path["first"]
         for _ in range(MOST_STEPS):
@@ -117,10 +116,10 @@ class InboundCall:
 
     # ── who rings ──
 
-    def _rules(self, person: str) -> dict[str, Any]:
+    def _rules(self, person: str) -> Json:
         return self.book.get("person", person) or {}
 
-    def _may_ring(self, rules: dict[str, Any]) -> bool:
+    def _may_ring(self, rules: Json) -> bool:
         if rules.get("left"):
             return False
         return not rules.get("openings") or self._is_open(
@@ -144,7 +143,7 @@ class InboundCall:
         ]
         return chosen + ([f"mobile {rules['mobile_shown']}"] if rules.get("mobile") else [])
 
-    def _targets(self, step: dict[str, Any]) -> list[tuple[str, list[str]]]:
+    def _targets(self, step: Json) -> list[tuple[str, list[str]]]:
         """Everybody and everything a step rings, each with its phones; a person is there unless
         they are away."""
         others = step.get("devices") or step.get("mobiles") or step.get("systems")
@@ -184,7 +183,7 @@ class InboundCall:
             "answered" if any(self._together(group, seconds) for group in ringing) else "no answer"
         )
 
-    def _ring(self, step: dict[str, Any], key: str) -> str:
+    def _ring(self, step: Json, key: str) -> str:
         targets = self._targets(step)
         if step.get("order") == "in turn" and targets:
             turn = self.book.get("turn", f"{self.number}/{key}") or {"next": 0}
@@ -200,7 +199,7 @@ class InboundCall:
         )
         return self._heard_first(step, self._try(groups, step.get("seconds", 25)))
 
-    def _queue(self, step: dict[str, Any], _key: str) -> str:
+    def _queue(self, step: Json, _key: str) -> str:
         targets = self._targets(step)
         groups = [targets] if step.get("order") == "all" else [[target] for target in targets]
         outcome = self._heard_first(step, self._try(groups, step.get("ring_seconds", 20)))
@@ -208,14 +207,14 @@ class InboundCall:
             outcome, outcome
         )
 
-    def _heard_first(self, step: dict[str, Any], outcome: str) -> str:
+    def _heard_first(self, step: Json, outcome: str) -> str:
         if outcome in {"answered", "forwarded"} and step.get("recording"):
             self.heard.append(f"“{step['recording']['announcement']}”")
         return outcome
 
     # ── the other steps ──
 
-    def _hours(self, step: dict[str, Any], _key: str) -> str:
+    def _hours(self, step: Json, _key: str) -> str:
         local = self.now.astimezone(ZoneInfo(step["timezone"]))
         if step.get("holidays_of"):
             import holidays
@@ -229,7 +228,7 @@ class InboundCall:
             return "closed"
         return "open" if self._is_open(step["openings"], step["timezone"]) else "closed"
 
-    def _is_open(self, openings: list[dict[str, Any]], timezone: str) -> bool:
+    def _is_open(self, openings: list[Json], timezone: str) -> bool:
         local = self.now.astimezone(ZoneInfo(timezone))
         clock, weekday, before = (
             local.strftime("%H:%M"),
@@ -246,7 +245,7 @@ class InboundCall:
                 return True
         return False
 
-    def _menu(self, step: dict[str, Any], _key: str) -> str:
+    def _menu(self, step: Json, _key: str) -> str:
         self.heard.append(f"“{step['greeting']}”")
         self.seconds += max(3, len(step["greeting"].split()) // 2)
         if not self.presses:
@@ -270,17 +269,17 @@ class InboundCall:
             )
         return "wrong input"
 
-    def _announce(self, step: dict[str, Any], _key: str) -> str:
+    def _announce(self, step: dict[str, object], _key: str) -> str:
         self.heard.append(f"“{step['text']}”")
         return "done"
 
-    def _mailbox(self, step: dict[str, Any], _key: str) -> str:
+    def _mailbox(self, step: dict[str, object], _key: str) -> str:
         self.heard.append(
             f"“{step['greeting']}” and a tone" if step.get("greeting") else "a mailbox, and a tone"
         )
         return "mailbox"
 
-    def _forward(self, step: dict[str, Any], _key: str) -> str:
+    def _forward(self, step: Json, _key: str) -> str:
         out = self.routing.get("calls_out", {})
         licences = out.get("any_of", [])
         holder = self.routing.get("holder")
@@ -294,7 +293,7 @@ class InboundCall:
             self._outside(step["to"], self.routing.get("names", {}).get(step["to"], step["to"])),
         )
 
-    def _sip(self, step: dict[str, Any], _key: str) -> str:
+    def _sip(self, step: Json, _key: str) -> str:
         if not step.get("address") or self.book.get("unreachable", step["address"]):
             return "not reached"
         return self._outside(step["address"], "")
@@ -306,10 +305,10 @@ class InboundCall:
         self.heard.append(f"{shown or key} answers after {ANSWERS_AFTER} s")
         return "forwarded"
 
-    def _end(self, _step: dict[str, Any], _key: str) -> str:
+    def _end(self, _step: dict[str, object], _key: str) -> str:
         return "ended"
 
-    def _result(self, ended: str, heard: str) -> dict[str, Any]:
+    def _result(self, ended: str, heard: str) -> dict[str, object]:
         return {
             "ended": ended,
             "heard": heard or "nothing",
@@ -321,7 +320,7 @@ class InboundCall:
         }
 
 
-def _closes(closure: dict[str, Any], day: date) -> bool:
+def _closes(closure: Json, day: date) -> bool:
     if not closure.get("yearly"):
         return closure["first"] <= day.isoformat() <= closure["last"]
     first, last, this = closure["first"][5:], closure["last"][5:], day.isoformat()[5:]
@@ -341,7 +340,7 @@ def _right_for(own: str, to: str) -> str:
     )
 
 
-def on_duty(rota: dict[str, Any], keys: list[str], now: datetime) -> int:
+def on_duty(rota: Json, keys: list[str], now: datetime) -> int:
     """Whose turn the local day is: counted from the first day, a day beginning at the hour of
     change; swaps come first."""
     hour, minute = (int(x) for x in rota["change"].split(":"))

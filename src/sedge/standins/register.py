@@ -6,7 +6,6 @@ import unicodedata
 from collections import defaultdict
 from collections.abc import Iterable
 from functools import cache
-from typing import Any
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
@@ -93,7 +92,7 @@ def register_routes(book: Book) -> APIRouter:
     routes = APIRouter(prefix="/register")
 
     @routes.post("/candidates")
-    def candidates(typed: Typed) -> dict[str, Any]:
+    def candidates(typed: Typed) -> dict[str, object]:
         renamed = book.all("renamed street")
         return {
             "segments": [

@@ -13,6 +13,9 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+# an object of JSON, as it goes over the wire and is kept
+Json = dict[str, Any]
+
 
 class Book:
     def __init__(self, file: Path) -> None:
@@ -64,7 +67,7 @@ class Book:
         with self._lock:
             self._connection.execute("DELETE FROM page WHERE shelf = ? AND key = ?", (shelf, key))
 
-    def all(self, shelf: str) -> dict[str, Any]:
+    def all(self, shelf: str) -> Json:
         with self._lock:
             rows = self._connection.execute(
                 "SELECT key, body FROM page WHERE shelf = ? ORDER BY rowid", (shelf,)

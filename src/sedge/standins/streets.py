@@ -4,7 +4,6 @@ always the same ones."""
 import random
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
-from typing import Any
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +23,7 @@ class Stretch:
     latitude: float
     longitude: float
 
-    def plain(self) -> dict[str, Any]:
+    def plain(self) -> dict[str, object]:
         return asdict(self)
 
 

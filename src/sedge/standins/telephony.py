@@ -7,13 +7,12 @@ from that alone.
 
 import random
 from datetime import datetime, timedelta
-from typing import Any
 
 from fastapi import APIRouter, Header
 
 from sedge.standins.far_ends import Connection, sign_in
 from sedge.standins.following import InboundCall, is_down
-from sedge.standins.storage import Book, moment, stamp
+from sedge.standins.storage import Book, Json, moment, stamp
 
 SETTING_UP = timedelta(minutes=2)
 READBACK = {
@@ -29,27 +28,27 @@ def telephony_routes(book: Book) -> APIRouter:  # noqa: C901  a factory
     routes = APIRouter(prefix="/telephony")
 
     @routes.put("/numbers/{e164}")
-    def put_number(e164: str, body: dict[str, Any]) -> dict[str, Any]:
+    def put_number(e164: str, body: dict[str, object]) -> dict[str, object]:
         book.put("routing", e164, body)
         return {}
 
     @routes.delete("/numbers/{e164}")
-    def remove_number(e164: str) -> dict[str, Any]:
+    def remove_number(e164: str) -> dict[str, object]:
         book.remove("routing", e164)
         return {}
 
     @routes.put("/licences/{holder}/{product}")
-    def put_licence(holder: str, product: str, body: dict[str, Any]) -> dict[str, Any]:
+    def put_licence(holder: str, product: str, body: dict[str, object]) -> dict[str, object]:
         book.put("licence", f"{holder}/{product}", body)
         return {}
 
     @routes.delete("/licences/{holder}/{product}")
-    def remove_licence(holder: str, product: str) -> dict[str, Any]:
+    def remove_licence(holder: str, product: str) -> dict[str, object]:
         book.remove("licence", f"{holder}/{product}")
         return {}
 
     @routes.put("/devices/{key}")
-    def put_device(key: str, body: dict[str, Any]) -> dict[str, Any]:
+    def put_device(key: str, body: Json) -> Json:
         """A phone with a secret of its own signs in once somebody has typed its settings in, which
         takes a moment."""
         known = book.get("device", key) or {}
@@ -64,12 +63,12 @@ def telephony_routes(book: Book) -> APIRouter:  # noqa: C901  a factory
         return {}
 
     @routes.delete("/devices/{key}")
-    def remove_device(key: str) -> dict[str, Any]:
+    def remove_device(key: str) -> dict[str, object]:
         book.remove("device", key)
         return {}
 
     @routes.get("/devices")
-    def devices() -> dict[str, Any]:
+    def devices() -> Json:
         """Which are registered, and of the others in a word why not."""
         for key, device in book.all("device").items():
             if device.get("signs_in_at") and moment(device["signs_in_at"]) <= book.now():
@@ -85,7 +84,7 @@ def telephony_routes(book: Book) -> APIRouter:  # noqa: C901  a factory
         }
 
     @routes.post("/uncalled")
-    def uncalled(body: dict[str, Any]) -> dict[str, Any]:
+    def uncalled(body: Json) -> Json:
         """Which numbers nobody has called, or called from, since, the quietest first: as its
         counters have it, the calls of before the books made up."""
         since = moment(body["since"])
@@ -99,27 +98,27 @@ def telephony_routes(book: Book) -> APIRouter:  # noqa: C901  a factory
         return {"numbers": {n: at or None for at, n in quiet[: body["most"]]}}
 
     @routes.get("/trunks")
-    def trunks() -> dict[str, Any]:
+    def trunks() -> Json:
         out = [trunk for trunk in book.all("connection") if sign_in(book, trunk)]
         return {"down": sorted({*book.all("trunk down"), *out}), "at": stamp(book.now())}
 
     @routes.put("/connections/{trunk}")
-    def connect(trunk: str, body: Connection) -> dict[str, Any]:
+    def connect(trunk: str, body: Connection) -> dict[str, object]:
         """Signs in at the other carrier and says whether that worked."""
         book.put("connection", trunk, body.model_dump())
         return {"problem": sign_in(book, trunk)}
 
     @routes.get("/connections/{trunk}")
-    def connection(trunk: str) -> dict[str, Any]:
+    def connection(trunk: str) -> Json:
         return {"problem": sign_in(book, trunk)}
 
     @routes.delete("/connections/{trunk}")
-    def disconnect(trunk: str) -> dict[str, Any]:
+    def disconnect(trunk: str) -> dict[str, object]:
         book.remove("connection", trunk)
         return {}
 
     @routes.post("/announcements")
-    def announce(body: dict[str, str], idempotency_key: str = Header()) -> dict[str, Any]:
+    def announce(body: dict[str, str], idempotency_key: str = Header()) -> dict[str, object]:
         """A call to an outside phone that says something; once per key."""
         with book.writing():
             if book.get("announcement", idempotency_key) is None:
@@ -127,29 +126,29 @@ def telephony_routes(book: Book) -> APIRouter:  # noqa: C901  a factory
         return {}
 
     @routes.get("/announcements")
-    def announcements() -> dict[str, Any]:
+    def announcements() -> dict[str, object]:
         return {"items": list(reversed(book.all("announcement").values()))}
 
     @routes.put("/paths/{key}")
-    def put_path(key: str, body: dict[str, Any]) -> dict[str, Any]:
+    def put_path(key: str, body: dict[str, object]) -> dict[str, object]:
         """A call path that others may go on in."""
         book.put("path", key, body)
         return {}
 
     @routes.put("/people/{key}")
-    def put_person(key: str, body: dict[str, Any]) -> dict[str, Any]:
+    def put_person(key: str, body: dict[str, object]) -> dict[str, object]:
         """A person's own answering rules."""
         book.put("person", key, body)
         return {}
 
     @routes.put("/caller-ids/{whose}")
-    def put_caller_id(whose: str, body: dict[str, Any]) -> dict[str, Any]:
+    def put_caller_id(whose: str, body: dict[str, object]) -> dict[str, object]:
         """What the calls of a person, a site or everybody (`organisation`) show."""
         book.put("caller id", whose, body)
         return {}
 
     @routes.put("/bulk")
-    def bulk(body: dict[str, Any]) -> dict[str, Any]:
+    def bulk(body: Json) -> Json:
         """Many things at once, for a system that is set up anew."""
         with book.writing():
             for shelf, field in (
@@ -163,11 +162,11 @@ def telephony_routes(book: Book) -> APIRouter:  # noqa: C901  a factory
         return {}
 
     @routes.post("/calls/in")
-    def call_in(body: dict[str, Any]) -> dict[str, Any]:
+    def call_in(body: dict[str, object]) -> dict[str, object]:
         return InboundCall(book, body).place()
 
     @routes.post("/calls/help")
-    def call_help(body: dict[str, str], idempotency_key: str = Header()) -> dict[str, Any]:
+    def call_help(body: dict[str, str], idempotency_key: str = Header()) -> Json:
         """A call for help that ends at a stand-in of the answering point: what its operator sees,
         and who at the site is told."""
         with book.writing():
@@ -178,12 +177,12 @@ def telephony_routes(book: Book) -> APIRouter:  # noqa: C901  a factory
         return known
 
     @routes.get("/notices")
-    def notices() -> dict[str, Any]:
+    def notices() -> dict[str, object]:
         """What security desks have been shown, newest first."""
         return {"items": list(reversed(book.all("notice").values()))}
 
     @routes.post("/calls/out")
-    def call_out(body: dict[str, Any]) -> dict[str, Any]:
+    def call_out(body: Json) -> Json:
         """From a person's phone to a readback line, which says the caller ID it sees."""
         if body["dialled"] not in READBACK:
             return {
@@ -245,7 +244,7 @@ def shown_on_calls(book: Book, number: str, person: str, site: str) -> str:
     return number
 
 
-def help_call(book: Book, number: str, dialled: str) -> dict[str, Any]:
+def help_call(book: Book, number: str, dialled: str) -> Json:
     routing = book.get("routing", number)
     if routing is None or not routing.get("holder"):
         return {
@@ -289,7 +288,7 @@ def help_call(book: Book, number: str, dialled: str) -> dict[str, Any]:
     return {"ended": "answered", "place": place, "callback": number, "told": told, "heard": heard}
 
 
-def written(address: dict[str, Any]) -> str:
+def written(address: Json) -> str:
     """A registered address as an operator reads it."""
     return "; ".join(
         x

@@ -183,7 +183,7 @@ def _number(
     return number, assignment.role.value if assignment else None
 
 
-def _staged(i: int, like: _Like, names: Mapping[HolderRef, str]) -> tuple[Any, ...]:
+def _staged(i: int, like: _Like, names: Mapping[HolderRef, str]) -> tuple[object, ...]:
     row = like.row
     held = row.holder if like.role else None
     words = " ".join(
@@ -260,7 +260,7 @@ def _small_facts(connection: Connection, likes: Iterable[_Like]) -> None:
         connection.execute(projected.known_as.insert(), known)
 
 
-def _snapshots(likes: Sequence[_Like], batch: str) -> dict[str, Any]:
+def _snapshots(likes: Sequence[_Like], batch: str) -> dict[str, object]:
     """What the ledger keeps of a chunk: for numbers that are alike one snapshot and their
     ranges."""
     groups = []

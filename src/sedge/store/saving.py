@@ -96,13 +96,15 @@ def remark(
     subject: Subject,
     key: str,
     title: str,
-    after: Any = None,
+    after: object = None,
 ) -> None:
     """A ledger entry about something that is not a record of the estate (work orders, sign-ins)."""
     _write_entries(connection, [(action, subject, key, title, after)], stamp)
 
 
-def remark_batch(connection: Connection, stamp: Stamp, *, key: str, title: str, after: Any) -> int:
+def remark_batch(
+    connection: Connection, stamp: Stamp, *, key: str, title: str, after: object
+) -> int:
     """The one entry that tells of many numbers brought in together; gives its sequence."""
     _write_entries(connection, [("number.adopted", Subject.NUMBER, key, title, after)], stamp)
     return connection.execute(select(chain.ledger_head.c.sequence)).scalar_one()
@@ -132,7 +134,9 @@ def _saved(
     return change.but(after=after)
 
 
-def life_columns(number: Number, names: number_projections.Names, at: datetime) -> dict[str, Any]:
+def life_columns(
+    number: Number, names: number_projections.Names, at: datetime
+) -> dict[str, object]:
     """What a number's row shows for sorting and filtering beside `records.columns`."""
     holder = number.holder
     return {
@@ -289,13 +293,13 @@ def _append(connection: Connection, changes: Sequence[Change], stamp: Stamp) -> 
 
 
 def _write_entries(
-    connection: Connection, entries: Sequence[tuple[str, Subject, str, str, Any]], stamp: Stamp
+    connection: Connection, entries: Sequence[tuple[str, Subject, str, str, object]], stamp: Stamp
 ) -> None:
     if not entries:
         return
     head = connection.execute(select(chain.ledger_head)).first()
     sequence, previous = (head.sequence, head.hash) if head else (0, BEGINNING)
-    rows: list[dict[str, Any]] = []
+    rows: list[dict[str, object]] = []
     for action, subject, key, title, after in entries:
         sequence += 1
         snapshot = canonical(after) if after is not None else None

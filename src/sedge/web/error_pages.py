@@ -198,7 +198,7 @@ def _unexpected(request: Request, error: Exception) -> Response:
 
 def scim_error(status: int, detail: str, reason: str | None) -> Response:
     """An error as SCIM tells it (RFC 7644 §3.12)."""
-    body: dict[str, Any] = {
+    body: dict[str, object] = {
         "schemas": ["urn:ietf:params:scim:api:messages:2.0:Error"],
         "status": str(status),
         "detail": detail,
@@ -209,7 +209,7 @@ def scim_error(status: int, detail: str, reason: str | None) -> Response:
 
 
 def problem_details(
-    status: int, code: str, message: str, facts: Mapping[str, Any] | None = None
+    status: int, code: str, message: str, facts: Mapping[str, object] | None = None
 ) -> Response:
     """RFC 9457 problem details. `facts` without a value are left out; none takes the place of the
     answer's own members."""

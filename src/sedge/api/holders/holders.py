@@ -1,7 +1,7 @@
 """People, sites, service lines, spots, licence products, subscriptions, carriers, trunks,
 devices."""
 
-from typing import Any
+from typing import Any, TypeVar
 
 from fastapi import Request
 from fastapi.responses import Response
@@ -29,6 +29,7 @@ from sedge.api.holders.answers import (
 )
 from sedge.api.routing import AtDesk, Resource, once, page_limit
 from sedge.core.access.roles import May, allowed
+from sedge.core.facts import Fact
 from sedge.core.records import CivicElements, Device, HolderKind, ServiceLine, Spot
 from sedge.services.carriers import balances
 from sedge.services.context import Desk
@@ -37,6 +38,7 @@ from sedge.services.holders.holders import HolderRow
 from sedge.services.imports import people_import
 from sedge.services.trunks import trunk_setup, trunks
 
+R = TypeVar("R", bound=Fact)
 resource = Resource(tags=["holders"])
 
 
@@ -362,6 +364,6 @@ def devices(desk: AtDesk) -> Page[DeviceStateOut]:
     return {"items": items, "next": None}
 
 
-def _all(desk: Desk, record_type: type) -> list[Any]:
+def _all(desk: Desk, record_type: type[R]) -> list[R]:
     with desk.reading() as reading:
         return reading.records.all(record_type)

@@ -44,7 +44,7 @@ def _shown(request: Request, kind: str, raw: dict[str, Any]) -> dict[str, Any]:
     return {**raw, "meta": {"resourceType": kind, "location": location}}
 
 
-async def _body(request: Request) -> Any:
+async def _body(request: Request) -> object:
     raw = await request.body()
     if len(raw) > MOST_BODY:
         raise NotUnderstood("The body is too large.", field="body", reason="invalidValue")
@@ -201,7 +201,7 @@ async def replace_group(request: Request, desk: AtDesk, key: str) -> Response:
     return await run_in_threadpool(_replace, request, desk, key, await _body(request), "Group")
 
 
-def _replace(request: Request, desk: Desk, key: str, raw: Any, kind: str) -> Response:
+def _replace(request: Request, desk: Desk, key: str, raw: object, kind: str) -> Response:
     return answer(
         _shown(request, kind, directory.replace_with(desk, key, raw, group=kind == "Group"))
     )
@@ -219,7 +219,7 @@ async def change_group(request: Request, desk: AtDesk, key: str) -> Response:
     return await run_in_threadpool(_change, request, desk, key, await _body(request), "Group")
 
 
-def _change(request: Request, desk: Desk, key: str, operations: Any, kind: str) -> Response:
+def _change(request: Request, desk: Desk, key: str, operations: object, kind: str) -> Response:
     return answer(
         _shown(request, kind, directory.change(desk, key, operations, group=kind == "Group"))
     )

@@ -151,7 +151,7 @@ def stop(desk: AtDesk, key: str) -> WorkOrderOut:
 
 
 @resource.write("/{key}/tasks", May.CHANGE_ESTATE)
-def add_task(desk: AtDesk, key: str, task: Annotated[dict[str, Any], Body()]) -> WorkOrderOut:
+def add_task(desk: AtDesk, key: str, task: Annotated[dict[str, object], Body()]) -> WorkOrderOut:
     drafts.add_task(desk, key, task)
     return work_order_out(order_views.look(desk, key))
 

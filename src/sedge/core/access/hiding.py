@@ -1,7 +1,6 @@
 """Amounts of money hidden from who may not see them: in any text, and in plain data."""
 
 import re
-from typing import Any
 
 HIDDEN = "•••"
 SIGNS = r"(?:CA|A|US|NZ)?\$|[£€¥₹]"
@@ -17,7 +16,7 @@ def hide_amounts(text: str) -> str:
     return AMOUNT.sub(HIDDEN, text)
 
 
-def without_amounts(value: Any) -> Any:
+def without_amounts(value: object) -> object:
     """Plain data with null for every amount (`{"amount", "currency"}`) in it, and its texts without
     amounts."""
     match value:

@@ -95,11 +95,11 @@ def _outside(site: str | None, name: str) -> Forbidden:
     )
 
 
-def _name(record: Any) -> str:
+def _name(record: object) -> str:
     return getattr(record, "national", "") or getattr(record, "name", "")
 
 
-def _sides(change: Change) -> list[Any]:
+def _sides(change: Change) -> list[object]:
     return [side for side in (change.before, change.after) if side is not None]
 
 
@@ -114,7 +114,7 @@ def _moves_along(change: Change) -> bool:
     )
 
 
-def _refers(record: Any) -> set[Pair]:
+def _refers(record: object) -> set[Pair]:
     """The records whose sites a record belongs to beside its own."""
     match record:
         case Grant():

@@ -103,7 +103,7 @@ def about_person(
         for f, words in FACTS.items()
         if _differs(person, said, f)
     ]
-    changes: dict[str, Any] = {f: getattr(said, f) for f in FACTS if _differs(person, said, f)}
+    changes: dict[str, object] = {f: getattr(said, f) for f in FACTS if _differs(person, said, f)}
     if site and site.id != person.site:
         here = next((s.name for s in sites if s.id == person.site), person.site)
         found.insert(0, Difference(what="site", here=here, there=site.name))
@@ -167,7 +167,7 @@ def about_group(
     problem = (
         f"{missing} of its members are not in Sedge yet; take them in first." if missing else ""
     )
-    changes: dict[str, Any] = {"name": said.name, "members": list(known), "removed": False}
+    changes: dict[str, object] = {"name": said.name, "members": list(known), "removed": False}
     return Proposal(
         kind=ProposalKind.GROUP,
         about=said.id,

@@ -150,7 +150,7 @@ class Alike(NamedTuple):
 def alike(rows: Iterable[tuple[int, Incoming]]) -> list[Alike]:
     """Rows with their lines, by what they have in common. One that is not plain is alike only to
     itself."""
-    known: dict[tuple[Any, ...], Alike] = {}
+    known: dict[tuple[object, ...], Alike] = {}
     alone: list[Alike] = []
     before, like = (), None  # rows that are alike mostly follow one another
     for line, row in rows:
@@ -199,9 +199,9 @@ def reader(mapping: Mapping, context: Context) -> Reader:
     plain = itemgetter(*(columns.get(name, width) for name in ("label", *_SHARED)))
     is_simple = not rare and not known
     hundreds: dict[
-        int, dict[tuple[str, ...], tuple[Any, ...]]
+        int, dict[tuple[str, ...], tuple[object, ...]]
     ] = {}  # by hundred: what rows of its plan said, and what that means
-    plans: dict[tuple[str, str], dict[tuple[str, ...], tuple[Any, ...]]] = {}
+    plans: dict[tuple[str, str], dict[tuple[str, ...], tuple[object, ...]]] = {}
 
     def one(cells: Sequence[str]) -> Incoming:
         padded = (*cells[:width], *("",) * (width + 1 - min(len(cells), width)))
@@ -300,7 +300,7 @@ class _Shared:
 
     def _looked_up(
         self, said: tuple[str, ...], country: str, *, is_held: bool, holder_site: str
-    ) -> tuple[Any, ...]:
+    ) -> tuple[object, ...]:
         state, site, account, carrier, capacity, price, currency, trunk = (
             text.strip() for text in said
         )

@@ -26,6 +26,7 @@ from sedge.core.records import (
 )
 from sedge.core.safety.emergency import rings_people
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.task_base import Task
 
 NOTED = (
     "published",
@@ -267,7 +268,7 @@ def _some(names: Iterable[str]) -> str:
     )
 
 
-def settling(found: Iterable[Dependence]) -> list[Any]:
+def settling(found: Iterable[Dependence]) -> list[Task]:
     """The tasks that settle what can be settled without judgement."""
     return list(dict.fromkeys(task for dependence in found for task in dependence.tasks))
 

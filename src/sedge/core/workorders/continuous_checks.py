@@ -6,7 +6,6 @@ it leaving) have no sense here.
 """
 
 from dataclasses import replace
-from typing import Any
 
 from sedge.core.callpaths.steps import Path
 from sedge.core.errors import SedgeError
@@ -75,7 +74,7 @@ def of_grant(grant: Grant, estate: Estate) -> list[Finding]:
     return _judged(OF_GRANTS, t.GrantLicence(holder=grant.holder, product=grant.product), estate)
 
 
-def _judged(names: tuple[str, ...], task: Any, estate: Estate) -> list[Finding]:
+def _judged(names: tuple[str, ...], task: object, estate: Estate) -> list[Finding]:
     found: list[Finding] = []
     for name in names:
         try:

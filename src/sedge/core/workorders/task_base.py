@@ -125,7 +125,7 @@ class Task(Fact):
     may_be_new: ClassVar[bool] = False
 
     @classmethod
-    def __pydantic_init_subclass__(cls, **kwargs: Any) -> None:
+    def __pydantic_init_subclass__(cls, **kwargs: object) -> None:
         super().__pydantic_init_subclass__(**kwargs)
         left_open = sorted(cls.__abstractmethods__ | ({"takes"} - {*vars(cls)}))
         if left_open:

@@ -3,7 +3,6 @@
 import re
 import xml.etree.ElementTree as ET
 from datetime import datetime, timedelta
-from typing import Any
 
 from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import fromstring
@@ -263,7 +262,7 @@ class _Reader:
         exits: dict[str, str],
     ) -> Step:
         shown = proxy.get(f"{{{OWN}}}shown")
-        more: dict[str, Any] = {"shown": shown} if shown else {}
+        more: dict[str, object] = {"shown": shown} if shown else {}
         if kind == "forward" or (not kind and len(urls) == 1 and urls[0].startswith("tel:")):
             to = urls[0].removeprefix("tel:") if urls else ""
             exits = {

@@ -46,7 +46,7 @@ def listing(desk: Desk) -> tuple[list[Member], list[Invitation]]:
         )
 
 
-def invite(desk: Desk, form: dict[str, Any], address: str) -> Invitation:
+def invite(desk: Desk, form: dict[str, object], address: str) -> Invitation:
     """Write to somebody that they may sign in; the letter has a link under `address` that works
     once, for a week.
 
@@ -232,7 +232,7 @@ def _good_password(password: str, again: str) -> None:
         raise NotUnderstood("The two passwords differ. Type them again.", field="again")
 
 
-def _role(form: dict[str, Any]) -> AccessRole:
+def _role(form: dict[str, object]) -> AccessRole:
     try:
         return AccessRole(str(form.get("role", "")))
     except ValueError:

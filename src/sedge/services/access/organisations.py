@@ -170,21 +170,21 @@ def _mine(desk: Desk) -> list[Organisation]:
         return [o for o in installation.organisations(connection) if o.id in ids]
 
 
-def _name(form: dict[str, Any]) -> str:
+def _name(form: dict[str, object]) -> str:
     name = str(form.get("name", "")).strip()
     if not 1 <= len(name) <= 120:
         raise NotUnderstood("An organisation needs a name of at most 120 characters.", field="name")
     return name
 
 
-def _country(form: dict[str, Any]) -> str:
+def _country(form: dict[str, object]) -> str:
     country = str(form.get("country", "")).upper()
     if country not in COUNTRIES:
         raise NotUnderstood(f"Countries are: {', '.join(COUNTRIES)}.", field="country")
     return country
 
 
-def _mails(form: dict[str, Any]) -> list[str]:
+def _mails(form: dict[str, object]) -> list[str]:
     found = [
         m.strip().lower()
         for m in re.split(r"[\s,;]+", str(form.get("administrators", "")))
@@ -238,7 +238,7 @@ def _address_checked(desk: Desk, form: dict[str, Any], country: str) -> Check:
     )
 
 
-def _identity(desk: Desk, form: dict[str, Any]) -> str:
+def _identity(desk: Desk, form: dict[str, object]) -> str:
     """The id that a form's token stands for: always made here, out of who asks and the token, so
     that nobody can name another's.
 
@@ -346,7 +346,7 @@ def _account(desk: Desk, into: Desk, carrier: str, organisation: Organisation) -
     return accounts.open_for(desk, into, carrier, wanted, key=f"{organisation.id}-{carrier}"[:80])
 
 
-def _first_site(into: Desk, form: dict[str, Any], organisation: Organisation) -> None:
+def _first_site(into: Desk, form: dict[str, object], organisation: Organisation) -> None:
     if not str(form.get("street", "")).strip() or site_management.plain_sites(into):
         return
     typed = CivicElements(

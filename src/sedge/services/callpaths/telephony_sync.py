@@ -63,7 +63,7 @@ def _home(number: Number, estate: Estate) -> str:
     return person.site if person else number.site
 
 
-def plain_body(body: dict[str, Any], estate: Estate) -> dict[str, Any]:
+def plain_body(body: dict[str, object], estate: Estate) -> dict[str, object]:
     """A path as the telephone system takes it: groups by their members, without what only people
     look at."""
     return {
@@ -71,7 +71,7 @@ def plain_body(body: dict[str, Any], estate: Estate) -> dict[str, Any]:
     }
 
 
-def _calls_out(number: Number, estate: Estate) -> dict[str, Any]:
+def _calls_out(number: Number, estate: Estate) -> dict[str, object]:
     """What the holder may call, and the licences of which one is needed for it."""
     ref = number.holder
     if ref is None:
@@ -88,7 +88,7 @@ def _calls_out(number: Number, estate: Estate) -> dict[str, Any]:
     return {"rights": [right.value for right in BASIC_RIGHTS], "any_of": allows}
 
 
-def _names(number: Number, estate: Estate) -> dict[str, Any]:
+def _names(number: Number, estate: Estate) -> dict[str, object]:
     """What things outside are called on a phone, and whose extensions can be dialled in a menu of
     the path."""
     body = path_of(number, estate).model_dump(mode="json")
@@ -110,7 +110,7 @@ def _names(number: Number, estate: Estate) -> dict[str, Any]:
     return {"names": names, "extensions": extensions}
 
 
-def rules_of(person: Person, estate: Estate) -> dict[str, Any]:
+def rules_of(person: Person, estate: Estate) -> dict[str, object]:
     """A person's answering rules as the telephone system takes them."""
     rules = person.answering
     site = estate.get(Site, person.site)
@@ -125,7 +125,7 @@ def rules_of(person: Person, estate: Estate) -> dict[str, Any]:
     }
 
 
-def _help(number: Number, estate: Estate) -> dict[str, Any]:
+def _help(number: Number, estate: Estate) -> dict[str, object]:
     """What goes along with a call for help, where the carrier keeps no address, who at the site is
     told, and over which trunks it may go."""
     spot, site = effective_spot(number, estate), estate.get(Site, number.site)
@@ -211,11 +211,11 @@ def tell_telephony(  # noqa: C901  one branch per kind of record
                         telephony.put_number(number.e164, routing_of(number, after))
 
 
-def _shows_otherwise(before: Any, after: Person | Site | Defaults) -> bool:
+def _shows_otherwise(before: object, after: Person | Site | Defaults) -> bool:
     return after.caller_id != (before.caller_id if isinstance(before, type(after)) else CallerId())
 
 
-def _answers_otherwise(before: Any, after: Person) -> bool:
+def _answers_otherwise(before: object, after: Person) -> bool:
     if not isinstance(before, Person):
         return after.answering != Answering() or after.caller_id != CallerId()
     return any(
@@ -249,7 +249,7 @@ def _matters(before: Number | None, after: Number) -> bool:
     return any(getattr(before, name) != getattr(after, name) for name in watched)
 
 
-def device_wish(device: Device) -> dict[str, Any]:
+def device_wish(device: Device) -> dict[str, object]:
     return {
         "person": device.person,
         "kind": device.kind,

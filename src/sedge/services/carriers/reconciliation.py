@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import delete, func, insert, select, update
+from sqlalchemy import Row, delete, func, insert, select, update
 
 from sedge.core.access.roles import May
 from sedge.core.carriers.reconciliation import (
@@ -334,7 +334,7 @@ def _row(row: Any, numbers: dict[str, Number], names: dict[tuple[Subject, str], 
 # ── putting right ──
 
 
-def _chosen(desk: Desk, chosen: Sequence[str]) -> list[Any]:
+def _chosen(desk: Desk, chosen: Sequence[str]) -> list[Row[Any]]:
     """The differences meant by `account/number/kind`. Raises NotUnderstood, NotFound where one is
     settled by now."""
     if not chosen:

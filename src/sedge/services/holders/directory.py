@@ -48,7 +48,7 @@ class Open:
 
 
 def _hear(
-    writing: Writing, desk: Desk, said: Said | SaidGroup, raw: dict[str, Any]
+    writing: Writing, desk: Desk, said: Said | SaidGroup, raw: dict[str, object]
 ) -> Proposal | None:
     """Keep what the directory says and propose what follows; None where nothing does. Saying the
     same again changes nothing."""
@@ -207,14 +207,14 @@ def _looked_up(reading: Reading, attribute: str, value: str, *, group: bool) -> 
     return sorted(set(keys))
 
 
-def _resource(reading: Reading, key: str, *, group: bool) -> dict[str, Any] | None:
+def _resource(reading: Reading, key: str, *, group: bool) -> dict[str, object] | None:
     return next(iter(_resources(reading, [key], group=group)), None)
 
 
-def _resources(reading: Reading, keys: Sequence[str], *, group: bool) -> list[dict[str, Any]]:
+def _resources(reading: Reading, keys: Sequence[str], *, group: bool) -> list[dict[str, object]]:
     """Of these ids, in their order; what there is no more is left out."""
     entry = holders.directory_entry
-    found: dict[str, dict[str, Any]] = {}
+    found: dict[str, dict[str, object]] = {}
     for start in range(0, len(keys), 900):
         part = [(GROUP_MARK if group else "") + key for key in keys[start : start + 900]]
         rows = reading.connection.execute(
@@ -229,7 +229,7 @@ def _resources(reading: Reading, keys: Sequence[str], *, group: bool) -> list[di
     return [{**found[key], "id": key} for key in keys if found.get(key)]
 
 
-def _people_here(reading: Reading, keys: Sequence[str]) -> dict[str, dict[str, Any]]:
+def _people_here(reading: Reading, keys: Sequence[str]) -> dict[str, dict[str, object]]:
     sites = {s.id: s.name for s in reading.records.all(Site)} if keys else {}
     return {
         p.id: scim.user_resource(_said_of(p, sites))
@@ -238,7 +238,7 @@ def _people_here(reading: Reading, keys: Sequence[str]) -> dict[str, dict[str, A
     }
 
 
-def _groups_here(reading: Reading, keys: Sequence[str]) -> dict[str, dict[str, Any]]:
+def _groups_here(reading: Reading, keys: Sequence[str]) -> dict[str, dict[str, object]]:
     found = {}
     for group in (g for g in reading.records.many(Group, keys) if not g.removed):
         names = {p.id: p.name for p in reading.records.many(Person, group.members)}
@@ -264,24 +264,24 @@ def _said_of(person: Person, sites: dict[str, str]) -> Said:
     )
 
 
-def the_resource(desk: Desk, key: str, *, group: bool = False) -> dict[str, Any]:
+def the_resource(desk: Desk, key: str, *, group: bool = False) -> dict[str, object]:
     """Raises NotFound."""
     with desk.reading() as reading:
         return _the(reading, key, group=group)
 
 
-def _the(reading: Reading, key: str, *, group: bool) -> dict[str, Any]:
+def _the(reading: Reading, key: str, *, group: bool) -> dict[str, object]:
     found = _resource(reading, key, group=group)
     if found is None:
         raise NotFound("There is no such resource.", subject="resource", id=key)
     return found
 
 
-def _understood(raw: dict[str, Any], key: str, *, group: bool) -> Said | SaidGroup:
+def _understood(raw: dict[str, object], key: str, *, group: bool) -> Said | SaidGroup:
     return scim.group_said(raw, key) if group else scim.user_said(raw, key)
 
 
-def _kept(raw: dict[str, Any]) -> dict[str, Any]:
+def _kept(raw: dict[str, object]) -> dict[str, object]:
     return {k: v for k, v in raw.items() if k not in {"id", "meta", "password"}}
 
 
@@ -296,7 +296,7 @@ def add(desk: Desk, raw: Any, *, group: bool = False) -> dict[str, Any]:
     return {**_kept(raw), "id": key}
 
 
-def _key_for(reading: Reading, desk: Desk, raw: Any, *, group: bool) -> str:
+def _key_for(reading: Reading, desk: Desk, raw: object, *, group: bool) -> str:
     """The id under which Sedge knows, or will know, whom a new resource is about: by external id or
     mail address; else a fresh one."""
     email = str(raw.get("userName") or "").lower() if isinstance(raw, dict) else ""

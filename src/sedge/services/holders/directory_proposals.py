@@ -126,7 +126,7 @@ def _tasks_of(desk: Desk, one: Open, site: str) -> list[Any]:
             return [t.ChangePerson(person=proposal.about, **proposal.changes)]
 
 
-def _joiner(desk: Desk, proposal: Proposal, site: str, key: str) -> Any:
+def _joiner(desk: Desk, proposal: Proposal, site: str, key: str) -> object:
     said = Said.model_validate(proposal.said)
     with desk.reading() as reading:
         sites = reading.records.all(Site)

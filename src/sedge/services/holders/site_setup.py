@@ -8,6 +8,7 @@ from sqlalchemy import func, select
 from sedge.core.access.roles import May
 from sedge.core.changes import changed
 from sedge.core.errors import NotUnderstood
+from sedge.core.estate import Change
 from sedge.core.holders.site_setup import Facts, Step, steps
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import COUNTRIES
@@ -135,7 +136,7 @@ def choose_account(desk: Desk, key: str, account: str) -> Site:
     return after
 
 
-def _spots_like(reading: Reading, site: Site, other: Site) -> list[Any]:
+def _spots_like(reading: Reading, site: Site, other: Site) -> list[Change]:
     address = reading.records.find(Address, site.address)
     if address is None:
         return []

@@ -261,7 +261,7 @@ def _print(file: NumberFile, context: Context) -> bytes:
     so the day counts too."""
     digest = hashlib.blake2b(digest_size=16)
     holders = context.holders
-    parts: tuple[Any, ...] = (
+    parts: tuple[object, ...] = (
         file.digest,
         sorted(file.mapping.items()),
         sorted(file.options.items()),

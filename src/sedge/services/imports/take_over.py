@@ -35,6 +35,7 @@ from sedge.core.records import (
     Trunk,
 )
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.task_base import Task
 from sedge.formats import sheets
 from sedge.services.context import Desk, Reading
 from sedge.services.numbers.numbers import also_countries
@@ -285,17 +286,17 @@ def make_order(desk: Desk, key: str) -> Any:
     return order
 
 
-def plan(desk: Desk, sheet: Worksheet) -> list[Any]:
+def plan(desk: Desk, sheet: Worksheet) -> list[Task]:
     """Tasks in an order that people would do them in."""
     with desk.reading() as reading:
         wanted = [found.who.ref for found in sheet.numbers if found.who and found.who.ref]
         held = reading.records.held_by(Number, list(dict.fromkeys(wanted)))
-        mains: set[Any] = set()
+        mains: set[object] = set()
         mains.update(
             n.assignment.holder for n in held if n.assignment and n.assignment.role is Role.MAIN
         )
         currencies = {a.id: a.balance.currency for a in reading.records.all(Account)}
-    tasks: list[Any] = []
+    tasks: list[Task] = []
     for somebody in sheet.people:
         ref = ref_of(somebody)
         if somebody.ref is None:

@@ -307,7 +307,7 @@ def _currency(code: str) -> str:
     return code
 
 
-def _whole(raw: Any, field: str, least: int, most: int) -> int:
+def _whole(raw: object, field: str, least: int, most: int) -> int:
     text = str(raw).strip()
     if not (text.isascii() and text.isdigit() and len(text) < 9 and least <= int(text) <= most):
         raise NotUnderstood(f"Type a whole number from {least} to {most:,}.", field=field)

@@ -3,7 +3,7 @@ order it becomes."""
 
 import hashlib
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -17,6 +17,7 @@ from sedge.core.numbers.pasted import Pasted, numbers_in
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import HolderKind, HolderRef, Number, tags_in
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.task_base import Task
 from sedge.services.context import Desk
 from sedge.services.holders import holders, people_lookup
 from sedge.services.numbers import features
@@ -228,7 +229,7 @@ def _title(act: str, numbers: Sequence[str], to: str = "") -> str:
     )[:200]
 
 
-def _makers(form: dict[str, str]) -> dict[str, Any]:
+def _makers(form: dict[str, str]) -> dict[str, Callable[[str], Task]]:
     reason = form.get("for", "")[:200]
     if len(form.get("reason", "")) < 3 and "reason" in form.get("asks", ""):
         raise NotUnderstood(
@@ -259,7 +260,7 @@ def day_of(text: str) -> datetime | None:
         raise NotUnderstood("Type the day as 2026-12-24.", field="until") from error
 
 
-def _label(numbers: Sequence[str], form: dict[str, str]) -> Any:
+def _label(numbers: Sequence[str], form: dict[str, str]) -> object:
     given = {
         name: form[name].strip() for name in ("label", "cost_centre") if form.get(name, "").strip()
     }

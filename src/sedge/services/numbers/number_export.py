@@ -4,7 +4,6 @@ a million rows fit."""
 import json
 from collections.abc import Iterator, Sequence
 from datetime import datetime
-from typing import Any
 
 from sedge.core.errors import NotUnderstood
 from sedge.formats import sheets
@@ -67,7 +66,7 @@ def _rows(desk: Desk, wanted: Filter, *, sort: str, at: datetime | None) -> Iter
 def _as_json(rows: Iterator[estate.Row], columns: Sequence[Column]) -> Iterator[bytes]:
     yield b"["
     for i, row in enumerate(rows):
-        values: dict[str, Any] = {column.key: column.value(row) for column in columns}
+        values: dict[str, object] = {column.key: column.value(row) for column in columns}
         values["tags"], values["known_as"] = list(row.number.tags), row.number.known_as
         yield ((",\n" if i else "\n") + json.dumps(values, ensure_ascii=False)).encode()
     yield b"\n]\n"

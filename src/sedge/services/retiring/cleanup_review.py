@@ -15,6 +15,7 @@ from sedge.core.numbers.life import State
 from sedge.core.policy import POLICY
 from sedge.core.records import HolderKind, Number, Role, ServiceLine, Site
 from sedge.core.retiring.dependencies import FOR_HELP
+from sedge.core.workorders.task_base import Task
 from sedge.services.context import Desk, Reading
 from sedge.services.retiring import retiring
 from sedge.store.repositories.records import is_open
@@ -332,7 +333,9 @@ def _used(reading: Reading, site: str) -> int:
     return reading.connection.execute(query).scalar() or 0
 
 
-def plan(desk: Desk, numbers: Sequence[str], *, then: str, rest: str = "") -> tuple[list[Any], str]:
+def plan(
+    desk: Desk, numbers: Sequence[str], *, then: str, rest: str = ""
+) -> tuple[list[Task], str]:
     """The tasks that retire what was chosen. Raises NotUnderstood naming the field."""
     desk.require(May.RELEASE)
     if not numbers:

@@ -15,6 +15,7 @@ from sedge.core.retiring.dependencies import Dependence, dependences, idle_first
 from sedge.core.retiring.quarantine import MOST_REST, rest_of
 from sedge.core.retiring.terms import Choice, choices
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.task_base import Task
 from sedge.services.context import Desk, Reading
 from sedge.services.retiring.usage_index import around
 
@@ -83,7 +84,7 @@ def days_of_rest(typed: str) -> int | None:
 
 def plan(
     desk: Desk, e164: str, *, then: str, rest: str = "", announcement: str = "", settle: bool = True
-) -> tuple[list[Any], str]:
+) -> tuple[list[Task], str]:
     """Tasks that retire a number: what depends on it settled where that needs no judgement, taken
     back, then rest or release.
 
@@ -96,7 +97,7 @@ def plan(
         raise NotUnderstood(f"At most {MOST_WORDS} characters.", field="announcement")
     view = depends_on(desk, e164)
     number = view.number
-    tasks: list[Any] = settling(view.dependences) if settle else []
+    tasks: list[Task] = settling(view.dependences) if settle else []
     if number.state is State.ASSIGNED and number.holder:
         words = announcement.strip() if then != "release" else ""
         tasks.append(
@@ -151,13 +152,13 @@ def many(
     return tasks
 
 
-def _settle_many(reading: Reading, found: Iterable[Number], estate: Estate) -> list[Any]:
+def _settle_many(reading: Reading, found: Iterable[Number], estate: Estate) -> list[Task]:
     """What settles the dependences of many; seats are taken back where all numbers of a holder
     go."""
     going = [n for n in found if n.in_use]
     wanted = {n.e164 for n in going}
     about = around(reading, going)
-    tasks: list[Any] = []
+    tasks: list[Task] = []
     for n in going:
         tasks += settling(
             d

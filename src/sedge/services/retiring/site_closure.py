@@ -4,7 +4,6 @@ and one work order that lets it all go."""
 from collections import Counter
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
 
 from sqlalchemy import func, select
 
@@ -33,6 +32,7 @@ from sedge.core.retiring.dependencies import Dependence, dependences
 from sedge.core.retiring.quarantine import days_for, rest_of
 from sedge.core.retiring.terms import Sum, choices, sums
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.task_base import Task
 from sedge.services.context import Desk, Reading
 from sedge.services.retiring import retiring
 from sedge.services.retiring.usage_index import around
@@ -138,7 +138,7 @@ def _numbers(reading: Reading, site: str) -> tuple[list[Number], int]:
 
 def plan(
     desk: Desk, key: str, *, then: str, rest: str = "", announcement: str = "", people: str = "stay"
-) -> tuple[list[Any], str]:
+) -> tuple[list[Task], str]:
     """One work order for all of a site's numbers: taken back, idle seats saved, then released, or
     rested and released, or kept. Its people `stay` as they are, `leave`, or move to the site of
     that id. Raises NotUnderstood naming the field, NotAllowedNow where nothing is left.
@@ -166,7 +166,7 @@ def plan(
     return tasks, f"Close {view.site.name}: {counted(len(view.numbers), 'number')}"
 
 
-def _paths(desk: Desk, view: Closing, words: str) -> list[Any]:
+def _paths(desk: Desk, view: Closing, words: str) -> list[Task]:
     """Call paths that only the site's numbers follow say that it is closed from then on, so that
     they need nobody any more."""
     life = tables.life
@@ -187,11 +187,11 @@ def _paths(desk: Desk, view: Closing, words: str) -> list[Any]:
     ]
 
 
-def _people(desk: Desk, view: Closing, people: str) -> list[Any]:
+def _people(desk: Desk, view: Closing, people: str) -> list[Task]:
     if people == "stay":
         return []
     going = {n.e164 for n in view.numbers}
-    tasks: list[Any] = []
+    tasks: list[Task] = []
     with desk.reading() as reading:
         if people == "leave":
             for person in view.people:

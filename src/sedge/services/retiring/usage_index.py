@@ -8,10 +8,11 @@ that very much leads to.
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Generic, TypeVar
 
 from sqlalchemy import ColumnElement, Connection, func, select
 
+from sedge.core.facts import Fact
 from sedge.core.records import Defaults, Number, PathVersion, Person, Site, Subject
 from sedge.core.retiring.dependencies import MOST_NAMED, Around
 from sedge.core.safety.callback import is_main
@@ -20,14 +21,15 @@ from sedge.store.projections.order_subjects import OPEN
 from sedge.store.repositories.records import MOST_VARIABLES, Records, is_open, without_own
 from sedge.store.schema import holders, tables, workorders
 
+R = TypeVar("R", bound=Fact)
 MOST_TOLD = 20  # of each kind that names a number; how many more there are is said
 
 
 @dataclass
-class _Found:
+class _Found(Generic[R]):
     """Records by the number they name, `MOST_TOLD` of each at most, and how many more there are."""
 
-    named: defaultdict[str, list[Any]] = field(default_factory=lambda: defaultdict(list))
+    named: defaultdict[str, list[R]] = field(default_factory=lambda: defaultdict(list))
     more: Counter[str] = field(default_factory=Counter)
 
 
@@ -76,15 +78,15 @@ def _parts(keys: Iterable[str]) -> Iterator[list[str]]:
 
 def _naming(
     records: Records,
-    record_type: Any,
-    column: Any,
+    record_type: type[R],
+    column: ColumnElement[str],
     keys: Iterable[str],
-    of: Callable[[Any], str | None],
+    of: Callable[[R], str | None],
     *also: ColumnElement[bool],
-) -> _Found:
+) -> _Found[R]:
     """Who names the numbers in a column: counted first, so that a number which a hundred thousand
     name is as quick to look at."""
-    found = _Found()
+    found = _Found[R]()
     for part in _parts(keys):
         counts = dict(
             records.connection.execute(

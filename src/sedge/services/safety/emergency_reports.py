@@ -81,7 +81,7 @@ class _Sheet:
     cautions: int = 0
     sites: dict[str, list[int]] = field(default_factory=dict)
     reasons: dict[str, int] = field(default_factory=dict)
-    wrong: list[dict[str, Any]] = field(default_factory=list)
+    wrong: list[dict[str, object]] = field(default_factory=list)
     wrong_count: int = 0
     seconds: float = 0.0
 

@@ -122,7 +122,7 @@ def checked_address(desk: Desk, typed: CivicElements, *, accepted: bool) -> Chec
             return CheckedAddress(best.elements, found.verdict, best.psap, best.point)
 
 
-def _as_choice(elements: CivicElements) -> dict[str, Any]:
+def _as_choice(elements: CivicElements) -> dict[str, object]:
     """An address of the register to be taken by a click: what it is called, and what the form's
     fields then hold."""
     fields = ("house_number", "street", "city", "postcode", "region")

@@ -3,7 +3,6 @@ becomes of numbers once they arrive."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy import exists, func, select
 
@@ -14,7 +13,7 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.records import Address, HolderKind, HolderRef, Number, Person, Role, Site
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.task_base import OutputOf
+from sedge.core.workorders.task_base import OutputOf, Task
 from sedge.services.context import Desk, Reading
 from sedge.services.holders import people_lookup
 from sedge.store.repositories.records import is_open
@@ -121,7 +120,7 @@ def _areas(reading: Reading, sites: list[str]) -> dict[str, str]:
     return {site: describe(f"+{-hundred * 100}").area for site, (_, hundred) in most.items()}
 
 
-def plan(desk: Desk, count: int, *, people: str = "", reserve_for: str = "") -> list[Any]:
+def plan(desk: Desk, count: int, *, people: str = "", reserve_for: str = "") -> list[Task]:
     """What becomes of `count` numbers that the first task of a work order brings: given to people
     in their order, the rest reserved where it is said for what. Raises NotUnderstood."""
     named = people_lookup.people_in(desk, people)
@@ -139,7 +138,7 @@ def plan(desk: Desk, count: int, *, people: str = "", reserve_for: str = "") -> 
             )
             if n.holder
         }
-    tasks: list[Any] = []
+    tasks: list[Task] = []
     for i, person in enumerate(named):
         ref = HolderRef(kind=HolderKind.PERSON, id=person.id)
         tasks.append(

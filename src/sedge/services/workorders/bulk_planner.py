@@ -17,6 +17,7 @@ from sedge.core.supply.offers import memorability
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.planner.problem import MOST_WEIGHT, Free, Plan, Problem, Wants, Wish
 from sedge.core.workorders.planner.solve import solve
+from sedge.core.workorders.task_base import Task
 from sedge.services.context import Desk, Reading
 from sedge.services.holders import people_lookup
 from sedge.services.numbers import bulk_actions
@@ -244,7 +245,7 @@ def draft(
     return workorders.draft(desk, f"Numbers for {len(pairs):,} people", tasks, reason=reason)
 
 
-def _spots(desk: Desk, people: list[str], spot: str) -> list[Any]:
+def _spots(desk: Desk, people: list[str], spot: str) -> list[Task]:
     if not spot:
         return []
     with desk.reading() as reading:

@@ -15,6 +15,7 @@ from sedge.core.records import Order, Subject
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import replaced
 from sedge.core.workorders.life import OrderEvent, next_state
+from sedge.core.workorders.task_base import Task
 from sedge.services.context import Desk, Writing
 from sedge.services.workorders import draft_expiry, workorders
 from sedge.services.workorders.checking import remedies
@@ -160,11 +161,11 @@ def remove_task(desk: Desk, key: str, position: int) -> WorkOrder:
     return change_tasks(desk, order, bodies, marks)
 
 
-def add_task(desk: Desk, key: str, raw: Any) -> WorkOrder:
+def add_task(desk: Desk, key: str, raw: object) -> WorkOrder:
     return add_tasks(desk, key, workorders.read_tasks(desk, [raw]))
 
 
-def add_tasks(desk: Desk, key: str, tasks: Sequence[Any]) -> WorkOrder:
+def add_tasks(desk: Desk, key: str, tasks: Sequence[Task]) -> WorkOrder:
     """More tasks at the end of a draft."""
     order = workorders.get(desk, key)
     return change_tasks(

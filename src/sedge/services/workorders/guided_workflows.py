@@ -16,6 +16,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.holding import HolderRef
 from sedge.core.records import Group, Number, Person, Product, Role, ServiceLine, Site, Subject
 from sedge.core.workorders import tasks as t
+from sedge.core.workorders.task_base import Task
 from sedge.services.context import Desk, Reading
 from sedge.services.holders import site_management
 from sedge.services.numbers.numbers import the_number
@@ -73,7 +74,7 @@ KINDS = {
 }
 
 
-def plan(desk: Desk, key: str, form: dict[str, str]) -> tuple[list[Any], str]:
+def plan(desk: Desk, key: str, form: dict[str, str]) -> tuple[list[Task], str]:
     """The tasks a filled-in form means, and the work order's title. Raises NotUnderstood naming the
     field."""
     desk.require(May.CHANGE_ESTATE)
@@ -89,7 +90,7 @@ def plan(desk: Desk, key: str, form: dict[str, str]) -> tuple[list[Any], str]:
     return makers[key](desk, {name: value.strip() for name, value in form.items()})
 
 
-def joiner(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
+def joiner(desk: Desk, form: dict[str, str]) -> tuple[list[Task], str]:
     name, email = form.get("name", ""), form.get("email", "")
     if not 1 <= len(name) <= 120:
         raise NotUnderstood("Type the name of whoever joins.", field="name")
@@ -103,7 +104,7 @@ def joiner(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
     with desk.reading() as reading:
         site = _site(reading, form.get("site", ""))
     key = desk.new_id("person")
-    tasks: list[Any] = [
+    tasks: list[Task] = [
         t.AddPerson(
             id=key,
             name=name,
@@ -158,7 +159,7 @@ def mover(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
     )
 
 
-def leaver(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
+def leaver(desk: Desk, form: dict[str, str]) -> tuple[list[Task], str]:
     rest = form.get("rest", "")
     if rest and not (rest.isdigit() and int(rest) <= 3650):
         raise NotUnderstood("Aging days are a number, 3,650 at most.", field="rest")
@@ -232,7 +233,7 @@ def exchange(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
     return [*back, *give], f"{one.name} and {other.name} exchange numbers"
 
 
-def season(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
+def season(desk: Desk, form: dict[str, str]) -> tuple[list[Task], str]:
     until = moment_of(desk, form.get("until", ""), "until")
     if until is None or until <= desk.now():
         raise NotUnderstood("Say on which day the season is over.", field="until")
@@ -249,7 +250,7 @@ def season(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
             n.assignment and n.assignment.role is Role.MAIN
             for n in reading.records.held_by(Number, [ref])
         )
-    tasks: list[Any] = [
+    tasks: list[Task] = [
         t.AssignNumber(number=number, holder=ref, role=Role.EXTRA if has_main else Role.MAIN)
     ]
     if form.get("path"):

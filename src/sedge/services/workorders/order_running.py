@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any
 
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotRunnable
 from sedge.core.estate import Change
@@ -136,7 +135,7 @@ def _refuse_if_redrawn(reading: Reading, tasks: Sequence[t.Task]) -> None:
             )
 
 
-def _rests_on(change: Change, side: Any) -> list[tuple[Subject, str]]:
+def _rests_on(change: Change, side: object) -> list[tuple[Subject, str]]:
     found = [(change.subject, change.id)]
     for attribute, subject in (
         ("spot", Subject.SPOT),

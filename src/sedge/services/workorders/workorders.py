@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 from dataclasses import replace
 from datetime import datetime
-from typing import Any
 
 from pydantic import ValidationError
 
@@ -35,7 +34,7 @@ MOST_TITLE, MOST_REASON = 200, 400  # characters of a work order's; whoever draf
 A_PAGE = 50
 
 
-def read_tasks(desk: Desk, raw: Any) -> list[t.AnyTask]:
+def read_tasks(desk: Desk, raw: object) -> list[t.AnyTask]:
     """Tasks from plain data, numbers in any unambiguous writing. Raises NotUnderstood naming the
     field."""
     if not isinstance(raw, list) or not raw:
@@ -49,7 +48,7 @@ def read_tasks(desk: Desk, raw: Any) -> list[t.AnyTask]:
     return [_read_task(desk, i, item) for i, item in enumerate(raw)]
 
 
-def _read_task(desk: Desk, i: int, item: Any) -> t.AnyTask:
+def _read_task(desk: Desk, i: int, item: object) -> t.AnyTask:
     if isinstance(item, dict):
         item = dict(item)
         if isinstance(item.get("number"), str):

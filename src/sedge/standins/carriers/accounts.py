@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 
 from sedge.standins.carriers import balances, billing
 from sedge.standins.carriers.carrier_profiles import MANNERS
-from sedge.standins.storage import Book, stamp
+from sedge.standins.storage import Book, Json, stamp
 
 
 class AccountAsked(BaseModel):
@@ -40,7 +40,7 @@ class Ledger:
             raise HTTPException(401, {"reason": "unknown key"})
         return known["account"]
 
-    def open(self, asked: AccountAsked, idempotency_key: str) -> dict[str, Any]:
+    def open(self, asked: AccountAsked, idempotency_key: str) -> Json:
         """A new one. Asked again under the same name of the call, the same account; its key is told
         once only."""
         if known := self.book.get("account asked", idempotency_key):
@@ -95,7 +95,7 @@ class Ledger:
             self.pay(account, -amount)
             billing.note_cover(self.book, account, stamp(self.book.now()))
 
-    def shown(self, account: str) -> dict[str, Any]:
+    def shown(self, account: str) -> Json:
         return {
             "id": account,
             "balance": str(self.balance(account)),
@@ -118,11 +118,11 @@ def _digest(key: str) -> str:
 
 def account_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any]) -> None:
     @routes.get("/account")
-    def account(shop: Any = Depends(the_shop)) -> dict[str, Any]:
+    def account(shop: Any = Depends(the_shop)) -> Json:
         return shop.ledger.shown(shop.account)
 
     @routes.get("/account/charges")
-    def account_charges(after: int = 0, shop: Any = Depends(the_shop)) -> dict[str, Any]:
+    def account_charges(after: int = 0, shop: Any = Depends(the_shop)) -> Json:
         """What has been charged for numbers in service since the charge of that id, oldest
         first."""
         return {
@@ -131,26 +131,26 @@ def account_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any]) 
         }
 
     @routes.put("/account")
-    def terms(body: Terms, shop: Any = Depends(the_shop)) -> dict[str, Any]:
+    def terms(body: Terms, shop: Any = Depends(the_shop)) -> Json:
         book.put("grace", shop.account, body.grace_days)
         return shop.ledger.shown(shop.account)
 
     @routes.post("/account/key")
-    def other_key(shop: Any = Depends(the_shop)) -> dict[str, Any]:
+    def other_key(shop: Any = Depends(the_shop)) -> Json:
         with book.writing():
             return {"key": shop.ledger.new_key(shop.account)}
 
     @routes.post("/accounts")
     def open_account(
         asked: AccountAsked, idempotency_key: str = Header(), shop: Any = Depends(the_shop)
-    ) -> dict[str, Any]:
+    ) -> Json:
         with book.writing():
             return shop.ledger.open(asked, idempotency_key)
 
     @routes.post("/deposits")
     def deposit(
         body: dict[str, str], idempotency_key: str = Header(), shop: Any = Depends(the_shop)
-    ) -> dict[str, Any]:
+    ) -> Json:
         try:
             amount = Decimal(body["amount"])
         except (KeyError, InvalidOperation) as error:

@@ -6,11 +6,10 @@ import calendar
 from collections import defaultdict
 from datetime import UTC, datetime, timedelta
 from decimal import ROUND_HALF_UP, Decimal
-from typing import Any
 
 from sedge.standins.carriers import balances
 from sedge.standins.carriers.carrier_profiles import MANNERS
-from sedge.standins.storage import Book, moment, stamp
+from sedge.standins.storage import Book, Json, moment, stamp
 
 NIGHT = timedelta(minutes=10)  # after midnight
 PENNY = Decimal("0.01")
@@ -35,7 +34,7 @@ def put_in_service(book: Book, numbers: list[dict[str, str]]) -> None:
             )
 
 
-def drift(book: Book, wish: dict[str, Any]) -> None:
+def drift(book: Book, wish: Json) -> None:
     """What somebody at a carrier does to its list by mistake. `dropped` and `leaving` are numbers,
     `added` has numbers of an `account`, `prices` and `trunks` are by number."""
     for number in wish.get("dropped", []):
@@ -59,9 +58,7 @@ def drift(book: Book, wish: dict[str, Any]) -> None:
         book.put("leaving", number, {"due": stamp(book.now() + timedelta(days=20))})
 
 
-def delivered(
-    book: Book, carrier: str, account: str, line: dict[str, Any], features: list[str]
-) -> None:
+def delivered(book: Book, carrier: str, account: str, line: Json, features: list[str]) -> None:
     """A number that has just come into service; nothing is billed before the night."""
     if book.get("in service", line["number"]) is None:
         known = {
@@ -108,7 +105,7 @@ def bill(book: Book) -> None:
             )
 
 
-def _next_charge(line: dict[str, Any]) -> tuple[datetime, str, Decimal] | None:
+def _next_charge(line: Json) -> tuple[datetime, str, Decimal] | None:
     """When a number is charged next, for what, and how much."""
     monthly = Decimal(line["monthly"])
     if not line["billed_to"]:
@@ -170,7 +167,7 @@ def is_suspended(book: Book, number: str) -> bool:
     return line is not None and suspended_since(book, line["account"]) is not None
 
 
-def charges(book: Book, account: str, after: int) -> list[dict[str, Any]]:
+def charges(book: Book, account: str, after: int) -> list[Json]:
     return [c for c in book.all("charge").values() if c["account"] == account and c["id"] > after]
 
 

@@ -7,7 +7,6 @@ idempotency key, whatever is retried. A line that fails or is cancelled is not c
 
 import random
 from decimal import Decimal
-from typing import Any
 
 from fastapi import APIRouter, Depends, Header, HTTPException
 from fastapi.responses import JSONResponse
@@ -21,12 +20,12 @@ from sedge.standins.carriers.documents import (
 )
 from sedge.standins.carriers.outgoing import outgoing_routes
 from sedge.standins.carriers.shop import RELEASE, HoldAsked, OrderAsked, Shop, Switch
-from sedge.standins.storage import Book, moment, stamp
+from sedge.standins.storage import Book, Json, moment, stamp
 
 UNSERVED = {"LS28ZZ"}  # a district whose answering point takes addresses by letter only
 
 
-def not_served(address: dict[str, Any]) -> str:
+def not_served(address: dict[str, object]) -> str:
     """Why a carrier won't register an address, in its own words."""
     if not str(address.get("house_number", "")).strip():
         return "we need a house number"
@@ -54,14 +53,14 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:  # noqa: C901
         return JSONResponse({"numbers": shop.stock(country, starts, capacity)[:limit]})
 
     @routes.post("/prices")
-    def prices(asked: HoldAsked, shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+    def prices(asked: HoldAsked, shop: Shop = Depends(the_shop)) -> Json:
         items = [shop.find(n) for n in asked.numbers]
         if unknown := [n for n, i in zip(asked.numbers, items, strict=True) if i is None]:
             raise HTTPException(409, {"reason": "taken", "numbers": unknown})
         return {"numbers": items}
 
     @routes.post("/holds")
-    def hold(asked: HoldAsked, shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+    def hold(asked: HoldAsked, shop: Shop = Depends(the_shop)) -> Json:
         with book.writing():
             gone = [n for n in asked.numbers if shop.find(n) is None or shop.is_taken(n)]
             if gone:
@@ -76,7 +75,7 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:  # noqa: C901
             book.put("held", n, {"hold": key, "until": until})
 
     @routes.post("/holds/{key}/longer")
-    def longer(key: str, shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+    def longer(key: str, shop: Shop = Depends(the_shop)) -> Json:
         """Once, by as much again, while it lasts."""
         with book.writing():
             known = book.get("hold", key)
@@ -89,7 +88,7 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:  # noqa: C901
         return {"id": key, "expires_at": until, "can_be_longer": False}
 
     @routes.delete("/holds/{key}")
-    def end_hold(key: str, shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+    def end_hold(key: str, shop: Shop = Depends(the_shop)) -> Json:
         with book.writing():
             for n in (book.get("hold", key) or {"numbers": []})["numbers"]:
                 if (book.get("held", n) or {}).get("hold") == key:
@@ -100,23 +99,23 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:  # noqa: C901
     @routes.post("/orders")
     def order(
         asked: OrderAsked, idempotency_key: str = Header(), shop: Shop = Depends(the_shop)
-    ) -> dict[str, Any]:
+    ) -> Json:
         with book.writing():
             key = shop.take(asked, idempotency_key)
         return shop.shown(key)
 
     @routes.get("/orders/{key}")
-    def order_state(key: str, shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+    def order_state(key: str, shop: Shop = Depends(the_shop)) -> dict[str, object]:
         return shop.shown(key)
 
     @routes.post("/orders/{key}/cancel")
-    def cancel(key: str, shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+    def cancel(key: str, shop: Shop = Depends(the_shop)) -> Json:
         with book.writing():
             shop.cancel(key)
         return shop.shown(key)
 
     @routes.post("/numbers/{e164}/release")
-    def release(e164: str, shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+    def release(e164: str, shop: Shop = Depends(the_shop)) -> Json:
         with book.writing():
             leaving = book.get("leaving", e164)
             if leaving is None:
@@ -129,7 +128,7 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:  # noqa: C901
         return {"number": e164, "state": "released" if done else "leaving", "due": leaving["due"]}
 
     @routes.put("/numbers/{e164}/address")
-    def register(e164: str, body: dict[str, Any], shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+    def register(e164: str, body: Json, shop: Shop = Depends(the_shop)) -> Json:
         if why := not_served(body):
             raise HTTPException(422, {"reason": "address", "why": why})
         with book.writing():
@@ -137,7 +136,7 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:  # noqa: C901
         return {"number": e164, "registered": True}
 
     @routes.get("/addresses")
-    def addresses(shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+    def addresses(shop: Shop = Depends(the_shop)) -> Json:
         return {
             "addresses": {
                 n: a for n, a in book.all("address").items() if a.get("account") == shop.account
@@ -145,9 +144,7 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:  # noqa: C901
         }
 
     @routes.put("/numbers/{e164}/features/{feature}")
-    def switch(
-        e164: str, feature: str, body: Switch, shop: Shop = Depends(the_shop)
-    ) -> dict[str, Any]:
+    def switch(e164: str, feature: str, body: Switch, shop: Shop = Depends(the_shop)) -> Json:
         if feature not in shop.manner.features:
             raise HTTPException(422, {"reason": "feature", "why": "it is not on our list"})
         if body.on and feature == "texts" and shop.manner.refuses_texts(e164):
@@ -171,7 +168,7 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:  # noqa: C901
         return {"number": e164, "feature": feature, "works_from": on.get(feature)}
 
     @routes.get("/numbers/{e164}")
-    def number(e164: str, shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+    def number(e164: str, shop: Shop = Depends(the_shop)) -> Json:
         sold = book.get("sold", e164)
         if sold is None:
             return {
@@ -200,7 +197,7 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:  # noqa: C901
         return dues + [x["due"] for x in book.all("leaving").values()]
 
     @routes.get("/numbers")
-    def list_of_numbers(after: str = "", shop: Shop = Depends(the_shop)) -> dict[str, Any]:
+    def list_of_numbers(after: str = "", shop: Shop = Depends(the_shop)) -> Json:
         """What the account has in service, as it is billed; a page of at most 10,000, in order."""
         mine = sorted(
             n
@@ -220,9 +217,7 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:  # noqa: C901
         return {"numbers": page, "next": page[-1]["number"] if len(mine) > 10_000 else None}
 
     @routes.post("/numbers/{e164}/put-right")
-    def put_right(
-        e164: str, body: dict[str, str], shop: Shop = Depends(the_shop)
-    ) -> dict[str, Any]:
+    def put_right(e164: str, body: dict[str, str], shop: Shop = Depends(the_shop)) -> Json:
         """A customer says what its own records have; what somebody else has by now can't come
         back."""
         with book.writing():
@@ -286,7 +281,7 @@ def tell(book: Book, callbacks: Callbacks) -> None:
                         book.now(),
                     )
         with book.writing():
-            now: dict[str, Any] = book.get("order", key)
+            now: Json = book.get("order", key)
             book.put("order", key, {**now, "told": [*now["told"], *arrived]})
 
 

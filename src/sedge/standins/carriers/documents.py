@@ -10,7 +10,7 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Header, HTTPException, Request
 
-from sedge.standins.storage import Book, moment, stamp
+from sedge.standins.storage import Book, Json, moment, stamp
 
 FEW_BYTES = 20_000
 TYPES = {"application/pdf", "image/png", "image/jpeg"}
@@ -39,14 +39,14 @@ def refuse_papers(
         raise HTTPException(422, {"reason": "papers", "missing": missing})
 
 
-def begin_review(book: Book, manner: Any, papers: list[str]) -> dict[str, Any]:
+def begin_review(book: Book, manner: Any, papers: list[str]) -> Json:
     return {
         "due": stamp(book.now() + manner.review),
         "papers": {p: {"state": "in review", "reason": ""} for p in papers},
     }
 
 
-def look_through(book: Book, account: str, review: dict[str, Any]) -> bool:
+def look_through(book: Book, account: str, review: Json) -> bool:
     """The person comes to it: every paper gets a word. Whether all of them are good."""
     for key, said in review["papers"].items():
         if said["state"] == "in review":
@@ -54,7 +54,7 @@ def look_through(book: Book, account: str, review: dict[str, Any]) -> bool:
     return all(said["state"] == "accepted" for said in review["papers"].values())
 
 
-def _word(book: Book, paper: dict[str, Any]) -> dict[str, str]:
+def _word(book: Book, paper: Json) -> dict[str, str]:
     steered = book.get("steered", "review")
     if steered and steered["count"] > 0:
         book.put("steered", "review", {**steered, "count": steered["count"] - 1})
@@ -67,7 +67,7 @@ def _word(book: Book, paper: dict[str, Any]) -> dict[str, str]:
     return {"state": "accepted", "reason": ""}
 
 
-def lateness(review: dict[str, Any] | None) -> timedelta | None:
+def lateness(review: Json | None) -> timedelta | None:
     """How long lines must wait for the person; None where they need not."""
     open_ = review is not None and any(
         said["state"] != "accepted" for said in review["papers"].values()
@@ -79,7 +79,7 @@ def paper_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any]) ->
     @routes.put("/papers/{key}")
     async def upload(
         key: str, request: Request, paper_kind: str = Header(), shop: Any = Depends(the_shop)
-    ) -> dict[str, Any]:
+    ) -> Json:
         content = await request.body()
         kind = request.headers.get("content-type", "")
         if kind not in TYPES:
@@ -93,9 +93,7 @@ def paper_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any]) ->
         return {"id": key}
 
     @routes.put("/orders/{key}/papers/{old}")
-    def replace(
-        key: str, old: str, body: dict[str, str], shop: Any = Depends(the_shop)
-    ) -> dict[str, Any]:
+    def replace(key: str, old: str, body: dict[str, str], shop: Any = Depends(the_shop)) -> Json:
         """Another one in place of one that was rejected; the person looks again. Repeated, the
         same."""
         with book.writing():
@@ -113,7 +111,7 @@ def paper_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any]) ->
         return shop.shown(key)
 
 
-def is_due(book: Book, review: dict[str, Any] | None) -> bool:
+def is_due(book: Book, review: Json | None) -> bool:
     return (
         review is not None
         and moment(review["due"]) <= book.now()

@@ -12,7 +12,7 @@ from typing import Any
 from fastapi import APIRouter, Depends, HTTPException
 from pydantic import BaseModel, Field
 
-from sedge.standins.storage import Book, moment, stamp
+from sedge.standins.storage import Book, Json, moment, stamp
 
 ANSWER_WITHIN, GOES_AFTER_DAYS, GOES_AT = timedelta(hours=48), 3, time(10)
 RETURNS_AFTER = timedelta(hours=20)
@@ -47,7 +47,7 @@ def outgoing_control(book: Book) -> APIRouter:
     routes = APIRouter(prefix="/control/port-outs")
 
     @routes.post("")
-    def ask(asked: RequestAsked) -> dict[str, Any]:
+    def ask(asked: RequestAsked) -> dict[str, object]:
         with book.writing():
             key = book.next_id("Q")
             body = {
@@ -63,7 +63,7 @@ def outgoing_control(book: Book) -> APIRouter:
         return {"id": key}
 
     @routes.delete("/{key}")
-    def withdraw(key: str) -> dict[str, Any]:
+    def withdraw(key: str) -> Json:
         """Whoever asked takes it back."""
         with book.writing():
             body = book.get("port out", key)
@@ -76,7 +76,7 @@ def outgoing_control(book: Book) -> APIRouter:
 
 def outgoing_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any]) -> None:
     @routes.get("/port-outs")
-    def requests(shop: Any = Depends(the_shop)) -> dict[str, Any]:
+    def requests(shop: Any = Depends(the_shop)) -> Json:
         """Every request for numbers of the account, oldest first."""
         with book.writing():
             settle(book)
@@ -89,7 +89,7 @@ def outgoing_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any])
         }
 
     @routes.post("/port-outs/{key}/approve")
-    def approve(key: str, shop: Any = Depends(the_shop)) -> dict[str, Any]:
+    def approve(key: str, shop: Any = Depends(the_shop)) -> Json:
         with book.writing():
             body = _known(book, key, shop.account)
             if body["state"] == "asked":
@@ -102,7 +102,7 @@ def outgoing_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any])
         return _shown(key, body)
 
     @routes.post("/port-outs/{key}/refuse")
-    def refuse(key: str, refusal: Refusal, shop: Any = Depends(the_shop)) -> dict[str, Any]:
+    def refuse(key: str, refusal: Refusal, shop: Any = Depends(the_shop)) -> Json:
         with book.writing():
             body = _known(book, key, shop.account)
             if refusal.code not in CODES:
@@ -119,7 +119,7 @@ def outgoing_routes(routes: APIRouter, book: Book, the_shop: Callable[..., Any])
         return _shown(key, body)
 
     @routes.post("/port-outs/{key}/claim")
-    def claim(key: str, shop: Any = Depends(the_shop)) -> dict[str, Any]:
+    def claim(key: str, shop: Any = Depends(the_shop)) -> Json:
         """Numbers that were taken without asking are fetched back."""
         with book.writing():
             body = _known(book, key, shop.account)
@@ -169,7 +169,7 @@ def _take(book: Book, numbers: list[str], gaining: str) -> None:
             book.remove("in service", number)
 
 
-def _known(book: Book, key: str, account: str) -> dict[str, Any]:
+def _known(book: Book, key: str, account: str) -> Json:
     settle(book)
     body = book.get("port out", key)
     if body is None or body["account"] != account:
@@ -177,7 +177,7 @@ def _known(book: Book, key: str, account: str) -> dict[str, Any]:
     return body
 
 
-def _shown(key: str, body: dict[str, Any]) -> dict[str, Any]:
+def _shown(key: str, body: Json) -> Json:
     given = {"name": body["name"], "account": body["account_number"], "pin": body["pin"]}
     asked = moment(body["at"])
     return {

@@ -2,14 +2,13 @@
 
 from datetime import date, datetime, time, timedelta
 from functools import cache
-from typing import Any
 from zoneinfo import ZoneInfo
 
 from fastapi import HTTPException
 from pydantic import BaseModel, Field
 
 from sedge.standins.carriers.carrier_profiles import MANNERS
-from sedge.standins.storage import Book, moment, stamp
+from sedge.standins.storage import Book, Json, moment, stamp
 
 OLD_QUAY = "Old Quay Communications"
 ANSWERS, SWITCHES = time(11), time(10)
@@ -51,7 +50,7 @@ USED_FOR = {
     845: "Alarm",
     846: "Lift",
 }
-ACCOUNTS: dict[str, dict[str, Any]] = {
+ACCOUNTS: dict[str, Json] = {
     "OQ-1184": {
         "name": "Millwheel Gallery Limited",
         "address": "7 Millwheel Yard, Bristol, BS1 6ZZ",
@@ -136,7 +135,7 @@ def next_answers(book: Book) -> list[str]:
     return moments
 
 
-def who_serves(book: Book, e164: str) -> dict[str, Any] | None:
+def who_serves(book: Book, e164: str) -> Json | None:
     moved = book.get("moved", e164)
     if moved and moment(moved["at"]) <= book.now():
         return {
@@ -166,13 +165,13 @@ def who_serves(book: Book, e164: str) -> dict[str, Any] | None:
     return None
 
 
-def shown(book: Book, key: str) -> dict[str, Any]:
+def shown(book: Book, key: str) -> Json:
     """How a port stands now: state, the date agreed on, what is left behind and why, what the
     losing carrier says."""
     port = book.get("port", key)
     asked, now = port["asked"], book.now()
     due = _answer_at(port)
-    told: dict[str, Any] = {
+    told: Json = {
         "id": key,
         "answer_due": stamp(due),
         "foc": None,
@@ -205,7 +204,7 @@ def shown(book: Book, key: str) -> dict[str, Any]:
     return {**told, **agreed, "state": "due" if moment(agreed["foc"]) <= now else "accepted"}
 
 
-def _begun(book: Book, gaining: str, asked: Asked, *, rounds: int) -> dict[str, Any]:
+def _begun(book: Book, gaining: str, asked: Asked, *, rounds: int) -> dict[str, object]:
     return {
         "silent": bool(book.get("steered", "silent")),
         "gaining": gaining,
@@ -227,7 +226,7 @@ def _known(book: Book, gaining: str, key: str) -> str:
     return key
 
 
-def _account(port: dict[str, Any]) -> dict[str, Any]:
+def _account(port: Json) -> Json:
     """The account its first number is on, whatever was written."""
     first = port["asked"]["numbers"][0]
     return next(
@@ -235,7 +234,7 @@ def _account(port: dict[str, Any]) -> dict[str, Any]:
     )
 
 
-def _answer_at(port: dict[str, Any]) -> datetime:
+def _answer_at(port: Json) -> datetime:
     """The next working day at eleven; the same day where it was asked before nine."""
     account = _account(port)
     local = moment(port["at"]).astimezone(ZoneInfo(account["zone"]))
@@ -247,7 +246,7 @@ def _answer_at(port: dict[str, Any]) -> datetime:
     return datetime.combine(day, ANSWERS, ZoneInfo(account["zone"]))
 
 
-def _said_at(port: dict[str, Any]) -> datetime:
+def _said_at(port: Json) -> datetime:
     """When it answers really: later than promised where nobody there looks, soon after a
     reminder."""
     due = _answer_at(port)
@@ -270,17 +269,17 @@ def _arrivals(numbers: list[str], begun: datetime) -> dict[str, datetime]:
     }
 
 
-def _open_until(port: dict[str, Any]) -> datetime:
+def _open_until(port: Json) -> datetime:
     zone = ZoneInfo(_account(port)["zone"])
     begun = moment(port["activated"]).astimezone(zone)
     return max(datetime.combine(begun.date(), OPEN_UNTIL, zone), begun + AT_LEAST_OPEN)
 
 
-def _monthly(gaining: str) -> Any:
+def _monthly(gaining: str) -> object:
     return min(MANNERS[gaining].monthly.values())
 
 
-def _fault(port: dict[str, Any]) -> tuple[str, str]:
+def _fault(port: Json) -> tuple[str, str]:
     """What differs from the account, the first thing only, as its people look."""
     account, details, asked = _account(port), port["asked"]["details"], port["asked"]["numbers"]
     name = next(key for key, value in ACCOUNTS.items() if value is account)
@@ -311,7 +310,7 @@ def _fault(port: dict[str, Any]) -> tuple[str, str]:
     return "", ""
 
 
-def _query(port: dict[str, Any]) -> str:
+def _query(port: Json) -> str:
     """It asks back once about lines that something else hangs on, unless a note with the request
     spoke of them."""
     said = " ".join(port["asked"]["notes"]).lower()
@@ -323,7 +322,7 @@ def _query(port: dict[str, Any]) -> str:
     return "; ".join(f"{n} carries the {what}. Is it known that it stops?" for n, what in found)
 
 
-def _accepted(port: dict[str, Any]) -> dict[str, Any]:
+def _accepted(port: Json) -> Json:
     account, asked = _account(port), port["asked"]
     refused = {
         n: "not in service with us"
@@ -352,14 +351,14 @@ def _accepted(port: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-def _working_days_on(port: dict[str, Any], day: date, days: int) -> date:
+def _working_days_on(port: dict[str, object], day: date, days: int) -> date:
     while days:
         day += timedelta(days=1)
         days -= not _free(port, day)
     return day
 
 
-def _free(port: dict[str, Any], day: date) -> str:
+def _free(port: Json, day: date) -> str:
     """Why nobody works there on a day; '' where they do."""
     country, subdivision = _account(port)["holidays"]
     return (

@@ -8,7 +8,6 @@ sent and from the clock, whenever somebody asks.
 """
 
 from datetime import date
-from typing import Any
 
 from fastapi import APIRouter, Header, HTTPException
 from pydantic import BaseModel, Field
@@ -28,7 +27,7 @@ from sedge.standins.carriers.port_answers import (
     shown,
     who_serves,
 )
-from sedge.standins.storage import Book, moment, stamp
+from sedge.standins.storage import Book, Json, moment, stamp
 
 
 class Wish(BaseModel):
@@ -54,11 +53,11 @@ def porting_routes(book: Book) -> APIRouter:  # noqa: C901  a factory: its route
     routes = APIRouter()
 
     @routes.post("/numbering/served")
-    def served(asked: Numbers) -> dict[str, Any]:
+    def served(asked: Numbers) -> Json:
         return {"served": [found for n in asked.numbers if (found := who_serves(book, n))]}
 
     @routes.get("/numbering/accounts/{account}")
-    def of_account(account: str, carrier: str) -> dict[str, Any]:
+    def of_account(account: str, carrier: str) -> Json:
         known = ACCOUNTS.get(account) if carrier == OLD_QUAY else None
         return {
             "served": [
@@ -69,7 +68,7 @@ def porting_routes(book: Book) -> APIRouter:  # noqa: C901  a factory: its route
         }
 
     @routes.post("/ports/{gaining}")
-    def ask(gaining: str, asked: Asked, idempotency_key: str = Header()) -> dict[str, Any]:
+    def ask(gaining: str, asked: Asked, idempotency_key: str = Header()) -> Json:
         if gaining not in MANNERS:
             raise HTTPException(404, {"reason": "unknown carrier"})
         with book.writing():
@@ -87,13 +86,11 @@ def porting_routes(book: Book) -> APIRouter:  # noqa: C901  a factory: its route
         return shown(book, key)
 
     @routes.get("/ports/{gaining}/{key}")
-    def state(gaining: str, key: str) -> dict[str, Any]:
+    def state(gaining: str, key: str) -> Json:
         return shown(book, _known(book, gaining, key))
 
     @routes.put("/ports/{gaining}/{key}")
-    def again(
-        gaining: str, key: str, asked: Asked, idempotency_key: str = Header()
-    ) -> dict[str, Any]:
+    def again(gaining: str, key: str, asked: Asked, idempotency_key: str = Header()) -> Json:
         """The same port with other details, once it was rejected."""
         with book.writing():
             port = book.get("port", _known(book, gaining, key))
@@ -103,7 +100,7 @@ def porting_routes(book: Book) -> APIRouter:  # noqa: C901  a factory: its route
         return shown(book, key)
 
     @routes.post("/ports/{gaining}/{key}/answer")
-    def answer(gaining: str, key: str, words: Words) -> dict[str, Any]:
+    def answer(gaining: str, key: str, words: Words) -> Json:
         with book.writing():
             port = book.get("port", _known(book, gaining, key))
             if shown(book, key)["state"] == "queried":
@@ -116,7 +113,7 @@ def porting_routes(book: Book) -> APIRouter:  # noqa: C901  a factory: its route
         return shown(book, key)
 
     @routes.post("/ports/{gaining}/{key}/remind")
-    def remind(gaining: str, key: str) -> dict[str, Any]:
+    def remind(gaining: str, key: str) -> Json:
         """Whoever is past their time hurries once they are told so."""
         with book.writing():
             port = book.get("port", _known(book, gaining, key))
@@ -125,7 +122,7 @@ def porting_routes(book: Book) -> APIRouter:  # noqa: C901  a factory: its route
         return shown(book, key)
 
     @routes.post("/ports/{gaining}/{key}/back-out")
-    def back_out(gaining: str, key: str) -> dict[str, Any]:
+    def back_out(gaining: str, key: str) -> Json:
         """The old lines are still there for the rest of the day."""
         with book.writing():
             port = book.get("port", _known(book, gaining, key))
@@ -146,7 +143,7 @@ def porting_routes(book: Book) -> APIRouter:  # noqa: C901  a factory: its route
         return shown(book, key)
 
     @routes.post("/ports/{gaining}/{key}/date")
-    def other_date(gaining: str, key: str, wish: Wish) -> dict[str, Any]:
+    def other_date(gaining: str, key: str, wish: Wish) -> Json:
         """A later day; an earlier one than it agreed to is refused."""
         with book.writing():
             port = book.get("port", _known(book, gaining, key))
@@ -165,7 +162,7 @@ def porting_routes(book: Book) -> APIRouter:  # noqa: C901  a factory: its route
         return shown(book, key)
 
     @routes.post("/ports/{gaining}/{key}/activate")
-    def activate(gaining: str, key: str) -> dict[str, Any]:
+    def activate(gaining: str, key: str) -> Json:
         """Switches what was accepted; asked twice it says the same."""
         with book.writing():
             port = book.get("port", _known(book, gaining, key))
@@ -187,7 +184,7 @@ def porting_routes(book: Book) -> APIRouter:  # noqa: C901  a factory: its route
         return shown(book, key)
 
     @routes.delete("/ports/{gaining}/{key}")
-    def cancel(gaining: str, key: str) -> dict[str, Any]:
+    def cancel(gaining: str, key: str) -> Json:
         with book.writing():
             port = book.get("port", _known(book, gaining, key))
             if port["activated"]:

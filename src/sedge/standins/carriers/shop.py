@@ -2,7 +2,6 @@
 
 from datetime import datetime, timedelta
 from decimal import Decimal
-from typing import Any
 
 from fastapi import HTTPException
 from pydantic import BaseModel, Field
@@ -18,7 +17,7 @@ from sedge.standins.carriers.documents import (
     refuse_papers,
     wanted,
 )
-from sedge.standins.storage import Book, moment, stamp
+from sedge.standins.storage import Book, Json, moment, stamp
 
 RELEASE = timedelta(seconds=30)
 
@@ -82,7 +81,7 @@ class Shop:
                     429, {"reason": "too often", "wait": wait}, headers={"Retry-After": str(wait)}
                 )
 
-    def item(self, stretch: Stretch, n: int) -> dict[str, Any]:
+    def item(self, stretch: Stretch, n: int) -> Json:
         capacity, e164 = self.manner.capacity(n), stretch.number(n)
         dearer = 1 + Decimal(self.book.get("dearer", self.name) or 0) / 100
         setup, monthly = (
@@ -98,12 +97,12 @@ class Shop:
             "features": self.manner.features,
         }
 
-    def find(self, e164: str) -> dict[str, Any] | None:
+    def find(self, e164: str) -> dict[str, object] | None:
         found = self.manner.find(e164)
         return self.item(*found) if found else None
 
     @staticmethod
-    def monthly(item: dict[str, Any], features: list[str]) -> str:
+    def monthly(item: Json, features: list[str]) -> str:
         return str(
             Decimal(item["monthly"])
             + sum((Decimal(item["features"][f]) for f in features), Decimal(0))
@@ -117,7 +116,7 @@ class Shop:
             or bool(hold and moment(hold["until"]) > self.book.now())
         )
 
-    def stock(self, country: str, starts: str, capacity: str) -> list[dict[str, Any]]:
+    def stock(self, country: str, starts: str, capacity: str) -> list[Json]:
         now = self.book.now()
         freed = set(self.book.all("freed"))
         off = {n for n, h in self.book.all("held").items() if moment(h["until"]) > now} | set(
@@ -137,7 +136,7 @@ class Shop:
 
     # ── orders ──
 
-    def refuse(self, asked: OrderAsked, items: dict[str, dict[str, Any] | None]) -> None:
+    def refuse(self, asked: OrderAsked, items: dict[str, Json | None]) -> None:
         """Why an order can't be taken, as the answer."""
         if asked.hold:
             gone = [
@@ -215,7 +214,7 @@ class Shop:
                 self._give_up(line, "cancelled", "cancelled by the customer")
         self.book.put("order", key, body)
 
-    def look_after(self, key: str) -> dict[str, Any]:
+    def look_after(self, key: str) -> Json:
         """The order; what has turned out not to be there by now is given up and paid back."""
         body = self.book.get("order", key)
         if body is None or body["account"] != self.account:
@@ -235,7 +234,7 @@ class Shop:
             self.book.put("order", key, body)
         return body
 
-    def _deliver_from(self, body: dict[str, Any], begins: datetime) -> None:
+    def _deliver_from(self, body: Json, begins: datetime) -> None:
         """The lines' days, now that nothing is in their way any more."""
         for i, line in enumerate(body["lines"]):
             due = begins + self.manner.first_line + self.manner.each_line * i
@@ -244,13 +243,13 @@ class Shop:
                 usable_from=stamp(due + (self.manner.usable_after if i % 3 == 2 else timedelta(0))),
             )
 
-    def _give_up(self, line: dict[str, Any], state: str, reason: str) -> None:
+    def _give_up(self, line: Json, state: str, reason: str) -> None:
         line.update(state=state, reason=reason)
         self.ledger.pay(self.account, -Decimal(line["setup"]))
         if state == "cancelled":
             self.book.remove("sold", line["number"])
 
-    def shown(self, key: str) -> dict[str, Any]:
+    def shown(self, key: str) -> Json:
         with self.book.writing():
             body = self.look_after(key)
         now = self.book.now()

@@ -62,7 +62,7 @@ class Hit:
     title: str
 
 
-def entry_of(record: Any) -> tuple[str, Subject, str, str] | None:
+def entry_of(record: object) -> tuple[str, Subject, str, str] | None:
     """Words, subject, reference and title under which a record is found; None where it isn't."""
     match record:
         case Number():
@@ -117,7 +117,7 @@ def known(record: Any) -> str:
     return " ".join(record.known_as.values())
 
 
-def index(connection: Connection, records: Iterable[Any]) -> None:
+def index(connection: Connection, records: Iterable[object]) -> None:
     """Put saved records into the index, replacing what it had of them."""
     entries: dict[int, tuple[str, Subject, str, str] | None] = {}
     fresh: set[int] = set()
@@ -263,7 +263,7 @@ def match_all_words(
         return []
     query = " AND ".join('"' + w.replace('"', '""') + '"' for w in words)
     sql = "SELECT subject, ref, title FROM finder WHERE words MATCH ?"
-    parameters: tuple[Any, ...] = (query,)
+    parameters: tuple[object, ...] = (query,)
     if subject is not None:
         sql, parameters = sql + " AND subject = ?", (query, subject.value)
     rows = connection.exec_driver_sql(sql + " LIMIT ?", (*parameters, limit))

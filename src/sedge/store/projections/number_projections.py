@@ -63,7 +63,7 @@ def put_movements(connection: Connection) -> None:
     connection.execute(delete(projected.movement))
     moves = _moves(connection)
     for counts in (moves, over_all_sites(moves)):
-        rows: list[dict[str, Any]] = [
+        rows: list[dict[str, object]] = [
             {"site": site, "capacity": capacity, "state": state, "day": day, "net": net}
             for (site, capacity, state, day), net in counts.items()
             if net
@@ -299,7 +299,7 @@ def rebuild(connection: Connection) -> None:
         )
 
 
-def _capacity_of_its_number() -> Any:
+def _capacity_of_its_number() -> object:
     life, span = tables.life, projected.span
     return (
         select(life.c.capacity)

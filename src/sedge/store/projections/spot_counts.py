@@ -3,7 +3,6 @@ transaction of the change, so that coverage is never added up anew."""
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from typing import Any
 
 from sqlalchemy import Connection, delete, func, insert, select
 
@@ -17,7 +16,7 @@ NUMBER, PERSON = "number", "person"
 Place = tuple[str, str, str]
 
 
-def place_of(record: Any) -> Place | None:
+def place_of(record: object) -> Place | None:
     """Site, kind and spot of a number in use or a person who is here; None for all else."""
     match record:
         case Number() if record.in_use:

@@ -140,7 +140,7 @@ def site_counts(
     )
     for column, value in zip((facet.c[d] for d in DIMENSIONS), _asked(wanted), strict=True):
         if value:
-            plain: Any = {"yes": True, "nobody": ""}.get(value, value)
+            plain: object = {"yes": True, "nobody": ""}.get(value, value)
             query = query.where(column == plain)
     if name:
         query = query.where(site.c.name.icontains(name, autoescape=True))

@@ -190,7 +190,7 @@ def _phase(name: str, *, empty: bool) -> list[Any]:
     return [column == nil if empty else column != nil]
 
 
-def _cursor(name: str, after: str) -> tuple[Any, int] | None:
+def _cursor(name: str, after: str) -> tuple[object, int] | None:
     if not after or after == "0":
         return None
     value, _, number = after.rpartition("~")
@@ -225,7 +225,9 @@ def _cursor_of(name: str, row: Any) -> str:
             return f"{row.holder_name if name == 'holder' else row.label}~{row.number}"
 
 
-def _after(name: str, begin: tuple[Any, int] | None, *, backwards: bool, empty: bool) -> list[Any]:
+def _after(
+    name: str, begin: tuple[object, int] | None, *, backwards: bool, empty: bool
+) -> list[object]:
     life = tables.life
     if begin is None:
         return []

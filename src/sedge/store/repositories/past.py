@@ -162,7 +162,7 @@ def differences(
     return found[:MOST_DIFFERENCES], total
 
 
-def _look(was: Was | None) -> tuple[Any, ...]:
+def _look(was: Was | None) -> tuple[object, ...]:
     return (was.state, was.holder_name, was.site, was.carrier) if was else ()
 
 

@@ -140,7 +140,7 @@ def columns(record: Any) -> dict[str, Any]:  # noqa: C901  one branch per kind o
             return {}
 
 
-def _life(number: Number) -> dict[str, Any]:
+def _life(number: Number) -> dict[str, object]:
     assignment = number.assignment
     return {
         "number": int(number.e164),
@@ -239,7 +239,7 @@ class Records:
         column: ColumnElement[str],
         values: Iterable[str],
         *conditions: ColumnElement[bool],
-        order_by: Any = None,
+        order_by: object = None,
     ) -> list[R]:
         """Those with one of these values, however many there are."""
         wanted = sorted(set(values))

@@ -347,7 +347,7 @@ def _task(row: Any) -> StoredTask:
     )
 
 
-def _task_row(task: StoredTask) -> dict[str, Any]:
+def _task_row(task: StoredTask) -> dict[str, object]:
     return {
         **{name: getattr(task, name) for name in workorders.task.c.keys()},  # noqa: SIM118
         "after": json.dumps(task.after),

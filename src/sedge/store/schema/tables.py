@@ -48,14 +48,14 @@ class Moment(TypeDecorator[datetime]):
     impl = DateTime
     cache_ok = True
 
-    def process_bind_param(self, value: datetime | None, dialect: Any) -> datetime | None:
+    def process_bind_param(self, value: datetime | None, dialect: object) -> datetime | None:
         if value is None:
             return None
         if value.tzinfo is None:
             raise ValueError("a moment needs its offset")
         return value.astimezone(UTC).replace(tzinfo=None)
 
-    def process_result_value(self, value: datetime | None, dialect: Any) -> datetime | None:
+    def process_result_value(self, value: datetime | None, dialect: object) -> datetime | None:
         return value.replace(tzinfo=UTC) if value else None
 
 

@@ -1,6 +1,6 @@
 """Who signs in for the organisation, and the door at which an invitation is taken up."""
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import Form, Request
 from fastapi.responses import Response
@@ -43,8 +43,8 @@ async def invite(request: Request, desk: AtDesk) -> Response:
     return go(request, "/organisations/members")
 
 
-def _read(raw: FormData) -> dict[str, Any]:
-    form: dict[str, Any] = {
+def _read(raw: FormData) -> dict[str, object]:
+    form: dict[str, object] = {
         name: str(value)[:300] for name, value in raw.items() if name != "sites"
     }
     return form | {"sites": [str(v)[:80] for v in raw.getlist("sites")][:200]}

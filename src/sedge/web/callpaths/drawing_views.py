@@ -199,7 +199,7 @@ def _people(step: Step | None) -> tuple[str, ...]:
     return tuple(getattr(step, "people", ())) + tuple(getattr(step, "recipients", ()))
 
 
-def _rota(step: Ring, now: datetime, choices: Choices) -> dict[str, Any]:
+def _rota(step: Ring, now: datetime, choices: Choices) -> dict[str, object]:
     """The fields of a rota, empty where there is none yet; who is on duty now and next."""
     rota = step.rota
     swaps = [*(rota.swaps if rota else ()), None]
@@ -249,7 +249,7 @@ def _form(step: Step | None, now: datetime, choices: Choices) -> dict[str, Any]:
             return {"also": _also(getattr(step, "also", ()))}
 
 
-def openings_rows(openings: tuple[Opening, ...]) -> list[dict[str, Any]]:
+def openings_rows(openings: tuple[Opening, ...]) -> list[dict[str, object]]:
     rows = [*openings, *[None] * SPARE["openings"]]
     return [
         {
@@ -264,7 +264,7 @@ def openings_rows(openings: tuple[Opening, ...]) -> list[dict[str, Any]]:
     ]
 
 
-def _closures(closures: tuple[Closure, ...]) -> list[dict[str, Any]]:
+def _closures(closures: tuple[Closure, ...]) -> list[dict[str, object]]:
     rows = [*closures, *[None] * SPARE["closures"]]
     return [
         {
@@ -278,7 +278,7 @@ def _closures(closures: tuple[Closure, ...]) -> list[dict[str, Any]]:
     ]
 
 
-def _also(also: tuple[Saying, ...]) -> list[dict[str, Any]]:
+def _also(also: tuple[Saying, ...]) -> list[dict[str, object]]:
     rows = [*also, *[None] * SPARE["also"]][:3]
     return [
         {

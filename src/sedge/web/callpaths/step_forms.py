@@ -87,7 +87,7 @@ def read(step: Step, form: FormData, *, home: str) -> dict[str, Any]:
             return fields
 
 
-def _hours(form: FormData, texts: Mapping[str, str]) -> dict[str, Any]:
+def _hours(form: FormData, texts: Mapping[str, str]) -> dict[str, object]:
     openings = [o for i in range(1, MOST_ROWS) if (o := opening_of(form, texts, i))]
     closures = [c for i in range(1, MOST_ROWS) if (c := _closure(texts, i))]
     return {
@@ -98,7 +98,7 @@ def _hours(form: FormData, texts: Mapping[str, str]) -> dict[str, Any]:
     }
 
 
-def opening_of(form: FormData, texts: Mapping[str, str], i: int) -> dict[str, Any] | None:
+def opening_of(form: FormData, texts: Mapping[str, str], i: int) -> dict[str, object] | None:
     days = sorted({int(str(d)) for d in form.getlist(f"days{i}") if str(d) in set("0123456")})
     start, end = texts.get(f"from{i}", ""), texts.get(f"to{i}", "")
     if not days and not start and not end:
@@ -113,7 +113,7 @@ def opening_of(form: FormData, texts: Mapping[str, str], i: int) -> dict[str, An
     return {"weekdays": days, "start": start.rjust(5, "0"), "end": end.rjust(5, "0")}
 
 
-def _closure(texts: Mapping[str, str], i: int) -> dict[str, Any] | None:
+def _closure(texts: Mapping[str, str], i: int) -> dict[str, object] | None:
     first = texts.get(f"closed{i}", "")
     if not first:
         return None
@@ -130,7 +130,7 @@ def _closure(texts: Mapping[str, str], i: int) -> dict[str, Any] | None:
     }
 
 
-def _said(texts: Mapping[str, str], field: str) -> dict[str, Any]:
+def _said(texts: Mapping[str, str], field: str) -> dict[str, object]:
     """The words of a step in its own language and in further ones, with the sounds that say
     them."""
     also = [
@@ -150,7 +150,7 @@ def _said(texts: Mapping[str, str], field: str) -> dict[str, Any]:
     }
 
 
-def _menu(form: FormData, texts: Mapping[str, str]) -> dict[str, Any]:
+def _menu(form: FormData, texts: Mapping[str, str]) -> dict[str, object]:
     typed = (
         (texts.get(f"key{i}", ""), texts.get(f"word{i}", "")[:60], f"key{i}") for i in range(1, 15)
     )
@@ -164,7 +164,7 @@ def _menu(form: FormData, texts: Mapping[str, str]) -> dict[str, Any]:
     }
 
 
-def _named(form: FormData) -> dict[str, Any]:
+def _named(form: FormData) -> dict[str, object]:
     """Whom a step rings. People come in the order of their places (`place:ID`), those without one
     after them."""
     people = _chosen(form, "people")
@@ -179,7 +179,7 @@ def _named(form: FormData) -> dict[str, Any]:
     }
 
 
-def _ring(form: FormData, texts: Mapping[str, str], home: str) -> dict[str, Any]:
+def _ring(form: FormData, texts: Mapping[str, str], home: str) -> dict[str, object]:
     typed = [x.strip() for x in re.split(r"[,;\n]", texts.get("mobiles", "")) if x.strip()]
     return {
         "rota": _rota(texts) if texts.get("order") == "by rota" else None,
@@ -191,7 +191,7 @@ def _ring(form: FormData, texts: Mapping[str, str], home: str) -> dict[str, Any]
     }
 
 
-def _rota(texts: Mapping[str, str]) -> dict[str, Any]:
+def _rota(texts: Mapping[str, str]) -> dict[str, object]:
     change = texts.get("rota_change", "") or "08:00"
     if not CLOCK.fullmatch(change):
         raise NotUnderstood("Type the hour as 08:00.", field="rota_change")
@@ -227,7 +227,7 @@ def _day(typed: str, field: str) -> date:
         ) from error
 
 
-def _queue(texts: Mapping[str, str]) -> dict[str, Any]:
+def _queue(texts: Mapping[str, str]) -> dict[str, object]:
     return {
         "order": texts.get("order", "in order"),
         "ring_seconds": _whole(texts, "ring_seconds", 5, 120),
@@ -237,7 +237,7 @@ def _queue(texts: Mapping[str, str]) -> dict[str, Any]:
     }
 
 
-def _connecting(texts: Mapping[str, str]) -> dict[str, Any]:
+def _connecting(texts: Mapping[str, str]) -> dict[str, object]:
     """What is heard and seen when the call is put through."""
     recording = None
     if texts.get("record"):

@@ -2,7 +2,7 @@
 
 import re
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated
 from zoneinfo import ZoneInfo
 
 from fastapi import Form, Request
@@ -97,7 +97,7 @@ def _seconds_each(typed: str) -> int:
     return int(typed)
 
 
-def _read(desk: Desk, form: FormData, ring_seconds: str) -> dict[str, Any]:
+def _read(desk: Desk, form: FormData, ring_seconds: str) -> dict[str, object]:
     if not ring_seconds.isdigit() or not 5 <= int(ring_seconds) <= 300:
         raise NotUnderstood("A whole number from 5 to 300.", field="ring_seconds")
     texts = {

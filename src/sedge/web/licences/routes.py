@@ -67,9 +67,9 @@ async def change_product(request: Request, desk: AtDesk, product: str) -> Respon
     return go(request, f"/licences/{product}")
 
 
-async def _fields(request: Request) -> dict[str, Any]:
+async def _fields(request: Request) -> dict[str, object]:
     form = await request.form()
-    fields: dict[str, Any] = {
+    fields: dict[str, object] = {
         name: str(value)[:200] for name, value in form.items() if name not in LISTS
     }
     return {

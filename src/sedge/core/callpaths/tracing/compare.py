@@ -4,7 +4,6 @@ notice."""
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
 from sedge.core.callpaths.openings import moments, zone
 from sedge.core.callpaths.steps import Path, Step, exits_of
@@ -127,7 +126,7 @@ def _target(key: str | None, path: Path) -> str:
     return f"“{path.steps[key].title}”" if key in path.steps else "nothing"
 
 
-def _value(value: Any, names: Mapping[str, str]) -> str:
+def _value(value: object, names: Mapping[str, str]) -> str:
     match value:
         case None | "" | []:
             return "nothing"
