@@ -5,6 +5,7 @@ A limit that is not yet where it should be says so beside it and may only be low
 """
 
 import ast
+import re
 import sys
 from collections import Counter
 from collections.abc import Iterator
@@ -155,6 +156,21 @@ def words(word: str) -> list[str]:
     ]
 
 
+STATE_ASKED = re.compile(
+    r"\b(state|level|verdict)(\.value)? *(==|!=|in|not in) *(\"[a-z ]+\"|\([^)]*\)|\[[^]]*\])"
+)
+
+
+def states_compared() -> list[str]:
+    """Templates that compare a state instead of asking a question of it."""
+    return [
+        f"{path.relative_to(ROOT)}:{number}"
+        for path in sorted((ROOT / "src").rglob("*.html"))
+        for number, line in enumerate(path.read_text().splitlines(), 1)
+        for _ in STATE_ASKED.finditer(line)
+    ]
+
+
 def any_types() -> list[str]:
     return [
         f"{path.relative_to(ROOT)}:{node.lineno}"
@@ -205,6 +221,7 @@ def measures() -> list[Measure]:
         ),
         Measure(f"lines of more than {WIDTH} columns", wide_lines(), 0),
         Measure("calls that the formatter is kept from", words("# fmt: skip"), 0),
+        Measure("states compared in templates", states_compared(), 0),
         Measure("Any", any_types(), 400),
         Measure("operations without a schema of their answer", untyped_operations(), 0),
     ]

@@ -10,8 +10,14 @@ from hypothesis import strategies as st
 
 from sedge.core.errors import NotAllowedNow
 from sedge.core.porting.life import LIFE, PortEvent, allows, next_state
-from sedge.core.porting.planning import MAIN, Served, plan
-from sedge.core.porting.records import AccountDetails, Port, PortLine, PortState
+from sedge.core.porting.planning import Served, plan
+from sedge.core.porting.records import (
+    MAIN_BILLING_NUMBER,
+    AccountDetails,
+    Port,
+    PortLine,
+    PortState,
+)
 from sedge.core.porting.rejections import REJECTIONS, rejection
 
 AT = datetime(2026, 11, 24, 11, 20, tzinfo=ZoneInfo("Europe/London"))
@@ -107,7 +113,9 @@ def test_the_gaining_carrier_and_the_country_have_their_say():
 
 
 def test_a_part_of_an_account_asks_for_a_new_main_number_and_what_hangs_on_the_lines():
-    served = gallery(800, hangs=MAIN) | gallery(801, hangs="alarm") | gallery(802, 803)
+    served = (
+        gallery(800, hangs=MAIN_BILLING_NUMBER) | gallery(801, hangs="alarm") | gallery(802, 803)
+    )
     port = planned(served, list(served)[:3]).ports[0]
     assert [s.e164[-3:] for s in port.left_behind] == ["803"]
     assert port.questions == (

@@ -146,6 +146,18 @@ class Verdict(StrEnum):
     AMBIGUOUS = "ambiguous"
     UNKNOWN = "unknown"
 
+    @property
+    def is_exact(self) -> bool:
+        return self is Verdict.EXACT
+
+    @property
+    def is_corrected(self) -> bool:
+        return self is Verdict.CORRECTED
+
+    @property
+    def is_ambiguous(self) -> bool:
+        return self is Verdict.AMBIGUOUS
+
 
 class Address(Fact):
     """A civic address of a site. `floors` and `area_m2` decide how much detail its spots need, or

@@ -154,8 +154,11 @@ class _Loader:
         self.put(records.where_in(Site, tables.site.c.shows, wanted.shown))
         if wanted.documents:
             self.put(records.where(Document, tables.document.c.withdrawn.is_(False)))
+        by_subject: dict[Subject, set[str]] = {}
         for ref in self._holders():
-            self.get(RECORD_TYPES[ref.subject], [ref.id])
+            by_subject.setdefault(ref.subject, set()).add(ref.id)
+        for subject, keys in by_subject.items():
+            self.get(RECORD_TYPES[subject], keys)
 
     def _put_what_names(self) -> None:
         """Call paths and service lines that name the people and groups asked about, and the numbers

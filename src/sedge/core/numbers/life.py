@@ -22,6 +22,10 @@ class State(StrEnum):
     PORTED_OUT = "ported out"
     CLOSED = "closed"
 
+    @property
+    def is_assigned(self) -> bool:
+        return self is State.ASSIGNED
+
 
 class Event(StrEnum):
     ORDER = "order placed"

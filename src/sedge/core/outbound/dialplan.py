@@ -8,11 +8,21 @@ numbers come first and never wait.
 
 import re
 from dataclasses import dataclass
+from enum import StrEnum
 from functools import lru_cache
 
 from sedge.core.numbers.e164 import describe, read
 from sedge.core.numbers.plan import COUNTRIES, Kind
 from sedge.core.records import Right, Site
+
+
+class Reached(StrEnum):
+    """What dialled keys lead to."""
+
+    EMERGENCY = "emergency"
+    NUMBER = "number"
+    EXTENSION = "extension"
+    NOTHING = "nothing"
 
 
 @dataclass(frozen=True)
@@ -21,7 +31,7 @@ class DialRule:
     needs."""
 
     pattern: str
-    kind: str
+    kind: Reached
     strip: int = 0
     before: str = ""
     right: Right = Right.NATIONAL
@@ -32,7 +42,7 @@ class Dialled:
     """What was dialled became `result`: an E.164 number, an extension or emergency digits; `kind`
     says which."""
 
-    kind: str
+    kind: Reached
     result: str
     rule: DialRule | None
     right: Right
@@ -49,18 +59,18 @@ def plan_of(site: Site) -> list[DialRule]:
 def _plan(code: str, prefix: str, extension_digits: int) -> tuple[DialRule, ...]:
     country = COUNTRIES[code]
     emergency = [
-        DialRule(digits, "emergency", right=Right.EMERGENCY) for digits in country.emergency
+        DialRule(digits, Reached.EMERGENCY, right=Right.EMERGENCY) for digits in country.emergency
     ]
     if prefix:
         emergency += [
-            DialRule(prefix + digits, "emergency", strip=len(prefix), right=Right.EMERGENCY)
+            DialRule(prefix + digits, Reached.EMERGENCY, strip=len(prefix), right=Right.EMERGENCY)
             for digits in country.emergency
         ]
     outside = [
-        DialRule("+xxxxxxx.", "number", right=Right.INTERNATIONAL),
+        DialRule("+xxxxxxx.", Reached.NUMBER, right=Right.INTERNATIONAL),
         DialRule(
             f"{country.international}[1-9]xxxxx.",
-            "number",
+            Reached.NUMBER,
             strip=len(country.international),
             before="+",
             right=Right.INTERNATIONAL,
@@ -68,19 +78,19 @@ def _plan(code: str, prefix: str, extension_digits: int) -> tuple[DialRule, ...]
     ]
     if country.trunk == "0":
         outside.append(
-            DialRule("0[1-9]xxxxx.", "number", strip=1, before=f"+{country.calling_code}")
+            DialRule("0[1-9]xxxxx.", Reached.NUMBER, strip=1, before=f"+{country.calling_code}")
         )
     else:
         outside += [
-            DialRule("1[2-9]xxxxxxxxx", "number", before="+"),
-            DialRule("[2-9]xxxxxxxxx", "number", before="+1"),
+            DialRule("1[2-9]xxxxxxxxx", Reached.NUMBER, before="+"),
+            DialRule("[2-9]xxxxxxxxx", Reached.NUMBER, before="+1"),
         ]
     with_prefix = [
         DialRule(prefix + r.pattern, r.kind, r.strip + len(prefix), r.before, r.right)
         for r in outside
         if prefix and not r.pattern.startswith("+")
     ]
-    extension = DialRule("x" * extension_digits, "extension", right=Right.INTERNAL)
+    extension = DialRule("x" * extension_digits, Reached.EXTENSION, right=Right.INTERNAL)
     return (*emergency, *outside, *with_prefix, extension)
 
 
@@ -93,11 +103,11 @@ def dial(dialled: str, site: Site) -> Dialled:
     """
     keys = re.sub(r"[\s\-().]", "", dialled)
     found = [_applied(keys, rule, site) for rule in plan_of(site) if matches(rule.pattern, keys)]
-    reached = next((d for d in found if d.kind != "nothing"), None)
+    reached = next((d for d in found if d.kind is not Reached.NOTHING), None)
     if reached or found:
         return reached or found[0]
     return Dialled(
-        "nothing",
+        Reached.NOTHING,
         keys,
         None,
         Right.INTERNAL,
@@ -107,13 +117,13 @@ def dial(dialled: str, site: Site) -> Dialled:
 
 def _applied(keys: str, rule: DialRule, site: Site) -> Dialled:
     result = rule.before + keys[rule.strip :]
-    if rule.kind != "number":
+    if rule.kind is not Reached.NUMBER:
         return Dialled(rule.kind, result, rule, rule.right, f"rule {rule.pattern}")
     reading = read(result, site.country)
     if reading.problem or reading.candidates[0].e164 != result:
         sentence = reading.problem.sentence if reading.problem else "It is not a number in service."
-        return Dialled("nothing", result, rule, rule.right, sentence)
-    return Dialled("number", result, rule, right_for(result, site), f"rule {rule.pattern}")
+        return Dialled(Reached.NOTHING, result, rule, rule.right, sentence)
+    return Dialled(Reached.NUMBER, result, rule, right_for(result, site), f"rule {rule.pattern}")
 
 
 def right_for(e164: str, site: Site) -> Right:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from sedge.core.estate import Estate
 from sedge.core.facts import Money
 from sedge.core.outbound.caller_id import headers, own_number, presented
-from sedge.core.outbound.dialplan import Dialled, dial
+from sedge.core.outbound.dialplan import Dialled, Reached, dial
 from sedge.core.outbound.forwarding import rate_to
 from sedge.core.records import Carrier, Number, Person, Site
 from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
@@ -39,15 +39,15 @@ def trace_outbound(person: Person, digits: str, estate: Estate) -> OutboundTrace
     site = estate.the(Site, person.site)
     dialled = dial(digits, site)
     number = own_number(person, estate)
-    if dialled.kind == "emergency":
+    if dialled.kind is Reached.EMERGENCY:
         return _help(dialled, number, estate)
-    if dialled.kind == "nothing":
+    if dialled.kind is Reached.NOTHING:
         return OutboundTrace(dialled, "rejected", dialled.reason)
     if dialled.right not in person.rights:
         return OutboundTrace(
             dialled, "rejected", f"{person.name} has no right to make {dialled.right} calls."
         )
-    if dialled.kind == "extension":
+    if dialled.kind is Reached.EXTENSION:
         return OutboundTrace(dialled, "internal", f"extension {dialled.result} inside {site.name}")
     return _out(dialled, number, person, estate)
 

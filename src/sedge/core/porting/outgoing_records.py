@@ -18,6 +18,32 @@ class PortOutState(StrEnum):
     CLAIMED = "claimed back"
     RETURNED = "returned"
 
+    @property
+    def waits_for_us(self) -> bool:
+        """Somebody has to decide."""
+        return self in {PortOutState.ASKED, PortOutState.UNASKED}
+
+    @property
+    def is_asked(self) -> bool:
+        return self is PortOutState.ASKED
+
+    @property
+    def went_unasked(self) -> bool:
+        return self is PortOutState.UNASKED
+
+    @property
+    def is_claimed(self) -> bool:
+        return self is PortOutState.CLAIMED
+
+    @property
+    def is_approved(self) -> bool:
+        return self is PortOutState.APPROVED
+
+    @property
+    def has_gone(self) -> bool:
+        """With our word."""
+        return self is PortOutState.GONE
+
 
 class PortOut(Fact):
     """`account` is ours at the carrier that is to lose the numbers, `gaining` who asks for them,

@@ -13,11 +13,11 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.plan import Kind, country_name
 from sedge.core.porting.dates import Blackout, Earliest, earliest
 from sedge.core.porting.lead_times import LEADS
+from sedge.core.porting.records import MAIN_BILLING_NUMBER
 
 STILL_PORTABLE = timedelta(
     days=30
 )  # after the end of a contract (Directive (EU) 2018/1972, Article 106)
-MAIN = "main billing number"
 
 
 @dataclass(frozen=True)
@@ -211,19 +211,19 @@ def _questions(members: Iterable[Served], behind: Collection[Served]) -> Iterabl
     """What has to be settled before anything is submitted, since it stops working, or the account
     with it."""
     moving = [s for s in members if s.hangs]
-    if behind and any(s.hangs == MAIN for s in moving):
+    if behind and any(s.hangs == MAIN_BILLING_NUMBER for s in moving):
         yield (
             "The account's main billing number moves and numbers stay behind: which becomes the"
             " main one?"
         )
     for s in moving:
-        if s.hangs != MAIN:
+        if s.hangs != MAIN_BILLING_NUMBER:
             yield (
                 f"{describe(s.e164).shown} carries {_article(s.hangs)}: it stops when the number"
                 " moves. What becomes of it?"
             )
-    stays = next((s for s in behind if s.hangs == MAIN), None)
-    if behind and not stays and not any(s.hangs == MAIN for s in moving):
+    stays = next((s for s in behind if s.hangs == MAIN_BILLING_NUMBER), None)
+    if behind and not stays and not any(s.hangs == MAIN_BILLING_NUMBER for s in moving):
         yield "Numbers stay behind on the account: does it go on, or are they to be ended?"
 
 

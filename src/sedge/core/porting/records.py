@@ -26,6 +26,40 @@ class PortState(StrEnum):
     CANCELLED = "cancelled"
     BACKED_OUT = "backed out"
 
+    @property
+    def is_before_submitting(self) -> bool:
+        return self in {PortState.DRAFT, PortState.READY}
+
+    @property
+    def may_be_changed(self) -> bool:
+        """What is asked of the losing carrier is still, or again, ours to write."""
+        return self.is_before_submitting or self is PortState.REJECTED
+
+    @property
+    def is_ready(self) -> bool:
+        return self is PortState.READY
+
+    @property
+    def is_queried(self) -> bool:
+        return self is PortState.QUERIED
+
+    @property
+    def may_be_switched(self) -> bool:
+        return self in {PortState.ACCEPTED, PortState.DUE}
+
+    @property
+    def is_switched(self) -> bool:
+        """And nothing has been proven yet."""
+        return self is PortState.ACTIVATED
+
+    @property
+    def is_backed_out(self) -> bool:
+        return self is PortState.BACKED_OUT
+
+    @property
+    def is_given_up(self) -> bool:
+        return self in {PortState.CANCELLED, PortState.BACKED_OUT}
+
 
 class AccountDetails(Fact):
     """The account at the losing carrier, word for word as on its bill. `pin` is what it asks for
@@ -39,6 +73,10 @@ class AccountDetails(Fact):
     pin: str = ""
     main_number: str = ""
     new_main_number: str = ""
+
+
+# how a line says that it is the one the losing carrier bills by
+MAIN_BILLING_NUMBER = "main billing number"
 
 
 class PortLine(Fact):
@@ -59,6 +97,15 @@ class PortLine(Fact):
     spot: str | None = None
     path: str | None = None
     fallback: str = ""
+
+    @property
+    def is_main_billing_number(self) -> bool:
+        return self.hangs == MAIN_BILLING_NUMBER
+
+    @property
+    def carries_something(self) -> bool:
+        """An alarm, a lift or the like uses the line."""
+        return bool(self.hangs) and not self.is_main_billing_number
 
 
 class Said(Fact):

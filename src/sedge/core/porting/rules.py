@@ -65,7 +65,7 @@ def questions_settled(task: t.SubmitPort, estate: Estate) -> Finding:
     """What hangs on a line that moves stops working: an alarm or a lift phone that nobody thought
     of costs more than the port."""
     port = estate.the(Port, task.port)
-    hanging = [x for x in port.lines if x.hangs and x.hangs != "main billing number"]
+    hanging = [x for x in port.lines if x.carries_something]
     unsettled = [x for x in hanging if not any(x.e164 in said for said in port.settled)]
     if unsettled:
         first = unsettled[0]
@@ -73,7 +73,7 @@ def questions_settled(task: t.SubmitPort, estate: Estate) -> Finding:
             f"{describe(first.e164).shown} carries the {first.hangs}. Say what becomes of it.",
             elsewhere("Settle it", "port", port.id),
         )
-    main = next((x for x in port.lines if x.hangs == "main billing number"), None)
+    main = next((x for x in port.lines if x.is_main_billing_number), None)
     if main and port.left_behind and port.details.new_main_number not in port.left_behind:
         return stop(
             "The main billing number moves and the account goes on. Name the number that takes its"

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from sedge.core.callpaths.tracing.trace import EndingKind, World, trace_inbound
 from sedge.core.estate import Estate
 from sedge.core.numbers.plan import COUNTRIES, Kind
-from sedge.core.outbound.dialplan import Dialled, dial
+from sedge.core.outbound.dialplan import Dialled, Reached, dial
 from sedge.core.records import Address, Carrier, HolderKind, HolderRef, Number, Role, Site, Trunk
 from sedge.core.safety.effective_spot import effective_spot, place_words, problem_with
 
@@ -44,10 +44,10 @@ def emergency_test(number: Number, dialled: str, estate: Estate) -> EmergencyAns
     country = COUNTRIES[site.country]
     broken: list[str] = []
     plain = dialled_at(site, dialled, estate)
-    reachable = plain.kind == "emergency" and plain.result in country.emergency
+    reachable = plain.kind is Reached.EMERGENCY and plain.result in country.emergency
     prefixed = (
         bool(site.outside_prefix)
-        and dialled_at(site, site.outside_prefix + plain.result, estate).kind == "emergency"
+        and dialled_at(site, site.outside_prefix + plain.result, estate).kind is Reached.EMERGENCY
     )
     if not reachable:
         broken.append(

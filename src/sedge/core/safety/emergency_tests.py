@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from sedge.core.estate import Estate
 from sedge.core.numbers.plan import COUNTRIES
+from sedge.core.outbound.dialplan import Reached
 from sedge.core.records import Number, Site
 from sedge.core.safety.emergency import EmergencyAnswer, dialled_at, emergency_test
 
@@ -42,7 +43,7 @@ def help_from(number: Number, estate: Estate) -> Tested:
         *(
             _not_reached(digits, site)
             for digits in others
-            if dialled_at(site, digits, estate).kind != "emergency"
+            if dialled_at(site, digits, estate).kind is not Reached.EMERGENCY
         ),
     ]
     holder = estate.holder(number.holder).name if number.holder else ""

@@ -12,6 +12,14 @@ class Level(StrEnum):
     WARN = "warn"
     STOP = "stop"
 
+    @property
+    def stops(self) -> bool:
+        return self is Level.STOP
+
+    @property
+    def warns(self) -> bool:
+        return self is Level.WARN
+
 
 Leads = Literal[
     "spots",

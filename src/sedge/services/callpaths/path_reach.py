@@ -224,22 +224,15 @@ def reachable(desk: Desk, person: str, at: datetime | None = None) -> Reachable:
     moment = at or estate.now
     ringing = ringing_of(who, moment, estate)
     chosen = who.answering.devices
+    not_ringing = [d for d in estate.devices_of(person) if d.name not in ringing.phones]
+    why_not = ringing.why_not or "is not registered"
     silent = [
         (
             d.name,
-            (
-                "is not among the devices they chose"
-                if chosen and d.id not in chosen
-                else "is not registered"
-            ),
+            why_not if not chosen or d.id in chosen else "is not among the devices they chose",
         )
-        for d in estate.devices_of(person)
-        if d.name not in ringing.phones
+        for d in not_ringing
     ]
-    if ringing.why_not:
-        silent = [
-            (name, ringing.why_not if why != "is not registered" else why) for name, why in silent
-        ]
     return Reachable(
         who,
         moment,

@@ -183,7 +183,7 @@ def _lacking(port: Port) -> list[Lacking]:
             f"missing: {', '.join(told)}" if told else f"{d.name}, {d.account}",
         )
     ]
-    for line in (x for x in port.lines if x.hangs and x.hangs != "main billing number"):
+    for line in (x for x in port.lines if x.carries_something):
         settled = next((s for s in port.settled if line.e164 in s), "")
         found.append(
             Lacking(
@@ -192,7 +192,7 @@ def _lacking(port: Port) -> list[Lacking]:
                 settled.partition(": ")[2] or "what becomes of it?",
             )
         )
-    if port.left_behind and any(x.hangs == "main billing number" for x in port.lines):
+    if port.left_behind and any(x.is_main_billing_number for x in port.lines):
         main = d.new_main_number
         found.append(
             Lacking(

@@ -4,6 +4,7 @@ import statistics
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
+from enum import StrEnum
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
@@ -23,12 +24,23 @@ from sedge.store.schema import tables
 MOST_NUMBERS, MOST_WHEN_FREE = 1000, 100
 
 
+class Progress(StrEnum):
+    """How far an order is, as its lines say."""
+
+    DRAFT = "draft"
+    PLACED = "placed"
+    PART_DELIVERED = "part delivered"
+    DELIVERED = "delivered"
+    CANCELLED = "cancelled"
+    FAILED = "failed"
+
+
 @dataclass(frozen=True)
 class OrderView:
     """An order with its state, which follows from its lines, and what may be expected."""
 
     order: Order
-    state: str
+    state: Progress
     account: Account
     site: Site
     work_order: str
@@ -36,11 +48,15 @@ class OrderView:
     late: timedelta | None = None
 
     @property
+    def is_draft(self) -> bool:
+        return self.state is Progress.DRAFT
+
+    @property
     def delivered(self) -> int:
         return sum(1 for line in self.order.lines if line.state is LineState.DELIVERED)
 
 
-def order_state(order: Order) -> str:
+def order_state(order: Order) -> Progress:
     """Any line waiting: placed, or part delivered. None waiting: delivered, part delivered,
     cancelled or failed."""
     if order.form:
@@ -48,22 +64,26 @@ def order_state(order: Order) -> str:
     states = [line.state for line in order.lines]
     some = LineState.DELIVERED in states
     if LineState.WAITING in states:
-        return ("part delivered" if some else "placed") if order.placed_as else "draft"
+        return (
+            (Progress.PART_DELIVERED if some else Progress.PLACED)
+            if order.placed_as
+            else Progress.DRAFT
+        )
     if all(s is LineState.DELIVERED for s in states):
-        return "delivered"
+        return Progress.DELIVERED
     if some:
-        return "part delivered"
-    return "cancelled" if all(s is LineState.CANCELLED for s in states) else "failed"
+        return Progress.PART_DELIVERED
+    return Progress.CANCELLED if all(s is LineState.CANCELLED for s in states) else Progress.FAILED
 
 
-def _form_state(order: Order, form: OrderForm) -> str:
+def _form_state(order: Order, form: OrderForm) -> Progress:
     if len(order.lines) >= form.quantity:
-        return "delivered"
+        return Progress.DELIVERED
     if order.refused:
-        return "part delivered" if order.lines else "cancelled"
+        return Progress.PART_DELIVERED if order.lines else Progress.CANCELLED
     if order.lines:
-        return "part delivered"
-    return "placed" if form.sent_on else "draft"
+        return Progress.PART_DELIVERED
+    return Progress.PLACED if form.sent_on else Progress.DRAFT
 
 
 def buyable_accounts(desk: Desk) -> list[tuple[Account, Carrier]]:

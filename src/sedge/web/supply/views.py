@@ -12,7 +12,7 @@ from sedge.core.supply.offers import Offer, Wish
 from sedge.core.supply.records import LineState, OrderLine, PaperState
 from sedge.services.supply.documents import Filed
 from sedge.services.supply.stock_search import Answer
-from sedge.services.supply.supply import OrderView
+from sedge.services.supply.supply import OrderView, Progress
 
 TONES = {"delivered": "good", "failed": "wrong", "cancelled": "wrong"}
 CALLS = {
@@ -21,7 +21,7 @@ CALLS = {
     Capacity.ANY: "Any number of calls",
 }
 MOST_OFFERS = 20
-ON_ITS_WAY = {"draft", "placed", "part delivered"}
+ON_ITS_WAY = {Progress.DRAFT, Progress.PLACED, Progress.PART_DELIVERED}
 
 
 @dataclass(frozen=True)
@@ -45,6 +45,10 @@ class PaperRow:
     state: str
     reason: str
     others: list[tuple[str, str]]
+
+    @property
+    def is_rejected(self) -> bool:
+        return self.state == PaperState.REJECTED
 
 
 @dataclass(frozen=True)

@@ -13,7 +13,7 @@ from sedge.core.errors import NotAllowedNow, NotFound
 from sedge.core.load_spec import LoadSpec
 from sedge.core.records import Grant, Number, PathVersion, Subject
 from sedge.core.workorders import continuous_checks
-from sedge.core.workorders.findings import Finding
+from sedge.core.workorders.findings import Finding, Level
 from sedge.core.workorders.rules.catalogue import RULES
 from sedge.core.workorders.rules.examples import EXAMPLES
 from sedge.services.context import Desk, Reading
@@ -51,7 +51,7 @@ class Rule:
 class Found:
     subject: Subject
     ref: str
-    level: str
+    level: Level
     name: str
     message: str
 
@@ -125,7 +125,7 @@ def findings(
             )
         rows = reading.connection.execute(query).all()
     page = [
-        Found(Subject(row.subject), row.ref, row.level, row.name, row.message)
+        Found(Subject(row.subject), row.ref, Level(row.level), row.name, row.message)
         for row in rows[:limit]
     ]
     return page, f"{page[-1].name}|{page[-1].ref}" if len(rows) > limit else None
