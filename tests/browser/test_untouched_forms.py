@@ -106,7 +106,7 @@ def prepare(house, desk):
         "long",
         [t.ChangePerson(person=people[1].id, name=long[:118], department="Überseehandel & Zoll")],
     )
-    sound, _ = sounds.keep(desk, "Willkommen", "de", "Guten Tag", wav())
+    sound, _ = sounds.keep_sound(desk, "Willkommen", "de", "Guten Tag", wav())
     body = Path(
         first="says",
         steps={

@@ -73,8 +73,8 @@ def test_every_kind_can_be_added(path, kind):
         (lambda p: editing.move(p, "menu", "visits", "busy"), NotAllowedNow),
         (lambda p: editing.move(p, "visits", "visits", "busy"), NotAllowedNow),
         (lambda p: editing.remove(Path(first="a", steps={"a": End()}), "a"), NotAllowedNow),
-        (lambda p: editing.change(p, "visits", {"seconds": 1000}), NotUnderstood),
-        (lambda p: editing.change(p, "menu", {"keys": {"12": "x"}}), NotUnderstood),
+        (lambda p: editing.change_step(p, "visits", {"seconds": 1000}), NotUnderstood),
+        (lambda p: editing.change_step(p, "menu", {"keys": {"12": "x"}}), NotUnderstood),
     ],
 )
 def test_what_can_not_be_drawn_is_refused_with_its_reason(path, do, error):
@@ -127,7 +127,7 @@ def test_a_branch_moves_from_wherever_it_hangs(path):
 
 
 def test_keys_that_go_take_their_exits_along(path):
-    drawn = editing.change(path, "menu", {"keys": {"1": "visits", "9": "lost property"}})
+    drawn = editing.change_step(path, "menu", {"keys": {"1": "visits", "9": "lost property"}})
     assert drawn.steps["menu"].exits == {"1": "visits"}
 
 
@@ -202,7 +202,7 @@ def desk(people=("amara",), end="17:00"):
 def test_a_difference_says_what_is_new_gone_and_changed():
     old = desk()
     new, added = editing.add(desk(("amara", "piet"), "18:00"), "ring", "busy", "queue", PLACE)
-    new = editing.change(new, "ring", {"title": "Front desk", "seconds": 40})
+    new = editing.change_step(new, "ring", {"title": "Front desk", "seconds": 40})
     found = difference(old, new, {"amara": "Amara", "piet": "Piet"})
     assert {(c.key, c.what) for c in found.steps} == {
         ("hours", "changed"),
@@ -226,14 +226,14 @@ def test_a_difference_says_what_is_new_gone_and_changed():
 
 
 def test_other_keys_and_closures_are_told_in_words(path):
-    new = editing.change(
+    new = editing.change_step(
         path, "menu", {"keys": {"1": "visits", "2": "schools", "3": "lost property"}}
     )
     assert difference(path, new, {}).steps[0].words == (
         "keys: 1 visits, 2 schools → 1 visits, 2 schools, 3 “lost property”",
     )
     hours = Path(first="h", steps={"h": Hours(timezone="UTC", openings=())})
-    closed = editing.change(
+    closed = editing.change_step(
         hours, "h", {"closures": [{"first": "2026-12-24", "last": "2026-12-26", "name": "winter"}]}
     )
     assert difference(hours, closed, {}).steps[0].words == (
@@ -260,7 +260,7 @@ def test_a_followed_call_is_kept_and_tells_when_it_ends_otherwise(here):
     trace = trace_path(called, path, NOW, World(), estate)
     case = case_of("By day", NOW, "Europe/London", World(), trace)
     assert [v.differs for v in run_cases(called, path.but(tests=(case,)), estate)] == [""]
-    later = editing.change(path.but(tests=(case,)), "hours", {"openings": []})
+    later = editing.change_step(path.but(tests=(case,)), "hours", {"openings": []})
     assert [v.differs for v in run_cases(called, later, estate)] == [
         "has to end answered, and ends mailbox: message for Amara"
     ]

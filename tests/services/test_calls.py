@@ -34,7 +34,7 @@ def open_hours(house):
     from sedge.core.callpaths.openings import opening_at
 
     desk = house.desk(system_member("lanternfield"))
-    hours = paths.look(desk, "canal-front-desk").path.steps["hours"]
+    hours = paths.view_path(desk, "canal-front-desk").path.steps["hours"]
     is_open = lambda m: opening_at(hours, m)[0] == "open"  # noqa: E731
     now = desk.now()
     opens = next(
@@ -88,11 +88,11 @@ def test_what_a_site_or_a_person_shows_is_seen_by_the_callee_and_stales_the_proo
     )
     order = run(house, desk, t.SetCallerId(holder=person, shows="withheld"))
     assert "withheld" in calls.place_test_call(desk, MAIN, "out").heard
-    assert caller_ids.look(desk, person=person.id).now == "nothing: it is withheld"
+    assert caller_ids.view_number_shown(desk, person=person.id).now == "nothing: it is withheld"
     order_running.undo(desk, order.id)
     until_quiet(house)
     run(house, desk, t.SetCallerId(shows="withheld"))
-    assert caller_ids.listing(desk).whole.words == "nothing, it is withheld"
+    assert caller_ids.view_rules(desk).whole.words == "nothing, it is withheld"
     assert (
         "calling from 4 4 1 1 3 4 9 6 0 2 0 0" in calls.place_test_call(desk, MAIN, "out").heard
     ), "the site is nearer than the organisation"
@@ -209,7 +209,7 @@ def test_a_proof_goes_stale_when_the_path_is_published_anew(house, desk, open_ho
 
 def test_the_caller_stands_in_the_story(desk):
     words = calls.caller_words(desk, "+441314960999")
-    followed = calls.follow(desk, MAIN, None, World(), caller=words)
+    followed = calls.follow_call(desk, MAIN, None, World(), caller=words)
     assert "from 0131 496 0999" in followed.trace.happenings[0].text
     assert calls.caller_words(desk, " Withheld ") == "a withheld number"
     assert calls.caller_words(desk, "") == ""
@@ -219,9 +219,9 @@ def test_the_caller_stands_in_the_story(desk):
 
 
 def test_who_may_be_rung_is_offered_as_busy(desk):
-    followed = calls.follow(desk, FRONT_DESK, None, World())
+    followed = calls.follow_call(desk, FRONT_DESK, None, World())
     assert {p.id for p in followed.agents} >= set(followed.path.steps["visits"].people)
-    alone = calls.follow(desk, MAIN, None, World())
+    alone = calls.follow_call(desk, MAIN, None, World())
     assert [p.name for p in alone.agents] == ["Ifeoma Okafor"]
 
 
@@ -287,10 +287,10 @@ def form(desk, **values):
 def test_a_new_path_is_published_by_a_work_order_and_calls_follow_it(house, desk):
     order = paths.plan(desk, "School bookings", form(desk))
     assert order.state is OrderState.DRAFT
-    assert "school-bookings" not in {p.id for p in paths.listing(desk)}
+    assert "school-bookings" not in {p.id for p in paths.list_paths(desk)}
     order_running.run(desk, order.id)
     until_quiet(house)
-    view = paths.look(desk, "school-bookings")
+    view = paths.view_path(desk, "school-bookings")
     assert (view.published.number, view.path.first) == (1, "menu")
     assert set(view.path.steps) == {"menu", "choice-1", "choice-2", "mailbox"}
     give = workorders.draft(desk, "give", [t.SetPath(number=FRONT_DESK, path="school-bookings")])
@@ -317,7 +317,7 @@ def test_a_changed_path_reaches_the_telephone_system_for_every_number_that_follo
 
 
 def test_undo_brings_the_earlier_path_back_as_a_new_version(house, desk, open_hours):
-    before = paths.look(desk, "canal-front-desk").published
+    before = paths.view_path(desk, "canal-front-desk").published
     facts = paths.form_facts(desk, key="canal-front-desk")
     order = paths.plan(
         desk, before.name, facts.form.but(greeting="Press 1 or 2."), key="canal-front-desk"
@@ -326,7 +326,7 @@ def test_undo_brings_the_earlier_path_back_as_a_new_version(house, desk, open_ho
     until_quiet(house)
     order_running.undo(desk, order.id)
     until_quiet(house)
-    after = paths.look(desk, "canal-front-desk").published
+    after = paths.view_path(desk, "canal-front-desk").published
     assert (after.number, after.body) == (before.number + 2, before.body)
     assert "For visits, press 1" in calls.place_test_call(desk, FRONT_DESK, "in").heard
 
@@ -356,5 +356,5 @@ def test_holidays_are_offered_for_the_sites_country(desk):
 
 
 def test_time_passes_in_the_story(desk):
-    followed = calls.follow(desk, FRONT_DESK, desk.now() - timedelta(days=1), World())
+    followed = calls.follow_call(desk, FRONT_DESK, desk.now() - timedelta(days=1), World())
     assert followed.trace.happenings[0].at == 0

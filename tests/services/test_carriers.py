@@ -92,7 +92,7 @@ def test_bought_once_and_paid_once_whatever_goes_wrong_at_any_call(
         (states[x.e164] is State.AVAILABLE) == (x.state is LineState.DELIVERED) for x in lines
     )
     settled = OrderState.DONE if view.delivered else OrderState.FAILED
-    assert order_views.look(desk, order.id).order.state is settled
+    assert order_views.view_order(desk, order.id).order.state is settled
     if kind != "reject":
         assert view.delivered > 0
 
@@ -150,7 +150,7 @@ def test_a_price_that_changes_on_the_way_to_the_carrier_sells_nothing(house, des
     assert "asks other prices than it did" in view.order.refused
     assert "1.25 once and 1.00 a month" in view.order.refused
     assert balances(house, desk, "fellgate") == (before, before)
-    assert order_views.look(desk, order.id).order.state is OrderState.FAILED
+    assert order_views.view_order(desk, order.id).order.state is OrderState.FAILED
 
 
 def test_a_hold_is_prolonged_once_where_the_carrier_allows_it(house, desk):
@@ -181,7 +181,7 @@ def test_a_carrier_that_wants_to_be_asked_less_often_is_waited_for(house, desk):
     key, order = order_of(desk, hold)
     until_quiet(house, timedelta(minutes=10))
     assert supply.order_view(desk, key).state == "delivered"
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
 
 
 # ── searching ──
@@ -366,11 +366,11 @@ def test_tries_are_counted_anew_once_one_has_come_to_something(house, desk):
     it had failed too."""
     key, order = order_of(desk, hold_of(desk, "brackwater", Wish("GB", area="Leeds", quantity=40)))
     until_quiet(house, timedelta(minutes=3))
-    looked = order_views.look(desk, order.id).order.tasks[0]
+    looked = order_views.view_order(desk, order.id).order.tasks[0]
     assert looked.attempts == 0
     fault(house, "brackwater", "reject")
     until_quiet(house, timedelta(seconds=70))
-    assert order_views.look(desk, order.id).order.tasks[0].attempts <= 1
+    assert order_views.view_order(desk, order.id).order.tasks[0].attempts <= 1
     until_quiet(house, timedelta(minutes=5))
     assert supply.order_view(desk, key).state == "delivered"
 

@@ -103,14 +103,16 @@ def test_without_cover_the_account_is_suspended_after_its_grace_and_a_deposit_en
     assert account(desk).suspended_since is None
     simulation_clock.advance(house, timedelta(days=3))
     assert account(desk).suspended_since is not None
-    assert calls.follow(desk, IN_USE, None, World()).trace.ending.kind is EndingKind.REJECTED
+    assert calls.follow_call(desk, IN_USE, None, World()).trace.ending.kind is EndingKind.REJECTED
     failed = calls.place_test_call(desk, IN_USE, "in")
     assert (failed.ok, failed.differs) == (False, "")
     assert any("is suspended" in item.what for item in today.todo(desk))
     assert any(m["subject"].endswith("is suspended") for m in house.outside.mail.mailbox())
     payments.deposit(desk, "fellgate-main", "500")
     assert account(desk).suspended_since is None
-    assert calls.follow(desk, IN_USE, None, World()).trace.ending.kind is not EndingKind.REJECTED
+    assert (
+        calls.follow_call(desk, IN_USE, None, World()).trace.ending.kind is not EndingKind.REJECTED
+    )
 
 
 def accounts_monthly(house, desk):

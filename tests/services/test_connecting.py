@@ -37,7 +37,7 @@ NUMBER = "+441174960841"
 @pytest.fixture(autouse=True)
 def _not_on_their_way_in(desk):
     """The demo has asked to have these very numbers moved; here they stay where they are."""
-    for port in ports.listing(desk):
+    for port in ports.list_ports(desk):
         port_dialogue.cancel(desk, port.id)
 
 
@@ -45,7 +45,7 @@ def connected(house, desk, numbers="0117 496 0840-0842", **other):
     draft = external_numbers.connect(desk, {"numbers": numbers, **WANTED, **LETTER, **other})
     order_running.run(desk, draft.id)
     until_quiet(house, timedelta(minutes=1))
-    return order_views.look(desk, draft.id).order
+    return order_views.view_order(desk, draft.id).order
 
 
 def number(desk, e164=NUMBER):
@@ -86,7 +86,7 @@ def test_what_is_given_to_somebody_rings_their_phone_over_the_connection(house, 
         ],
     )
     until_quiet(house, timedelta(minutes=1))
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
     proof = calls.place_test_call(desk, NUMBER, "in")
     assert proof.ok and proof.rang
 
@@ -109,13 +109,13 @@ def test_each_way_to_fail_stops_the_order_and_says_what_to_change(house, desk, w
     draft = external_numbers.connect(
         desk, {"numbers": "0117 496 0840", **WANTED, **LETTER, **wrong}
     )
-    report = order_views.look(desk, draft.id).report
+    report = order_views.view_order(desk, draft.id).report
     assert [f.rule for f in report.stops] == ["connection.signed-in"]
     assert says in report.stops[0].message
     place = report.stops[0].remedies[0].leads_to
-    view = external_numbers.change(desk, place.id, LETTER)
+    view = external_numbers.change_connection(desk, place.id, LETTER)
     assert view.problem == ""
-    assert order_views.look(desk, draft.id).report.runnable
+    assert order_views.view_order(desk, draft.id).report.runnable
 
 
 def test_a_number_that_is_not_on_the_sign_in_is_found_by_its_test_call(house, desk):
@@ -132,7 +132,7 @@ def test_undo_takes_the_numbers_out_again(house, desk):
     order = connected(house, desk)
     back = order_running.undo(desk, order.id)
     until_quiet(house, timedelta(minutes=1))
-    assert order_views.look(desk, back.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, back.id).order.state is OrderState.DONE
     assert number(desk).state is State.CLOSED
 
 
@@ -142,13 +142,13 @@ def test_a_lost_sign_in_shows_as_a_trunk_that_is_down_and_proof_goes_stale(house
         trunk = next(x for x in reading.records.all(Trunk) if x.connection)
     desk.outside.control.set_trunk(trunk.id, up=False)
     assert trunks.refresh(desk) == 1
-    view = external_numbers.look(desk, trunk.id)
+    view = external_numbers.view_connection(desk, trunk.id)
     assert not view.trunk.up and "ask the carrier" in view.problem
     stale = {p.e164 for p, is_stale in calls.proofs(desk, stale=True) if is_stale}
     assert NUMBER in stale
     desk.outside.control.set_trunk(trunk.id, up=True)
     trunks.refresh(desk)
-    assert external_numbers.look(desk, trunk.id).problem == ""
+    assert external_numbers.view_connection(desk, trunk.id).problem == ""
 
 
 def test_a_second_batch_goes_over_the_connection_there_is(house, desk):
@@ -158,7 +158,7 @@ def test_a_second_batch_goes_over_the_connection_there_is(house, desk):
     again = external_numbers.connect(
         desk, {**WANTED, "numbers": "0117 496 0850", "trunk": trunk.id}
     )
-    assert order_views.look(desk, again.id).report.runnable
+    assert order_views.view_order(desk, again.id).report.runnable
     with desk.reading() as reading:
         assert sum(1 for x in reading.records.all(Trunk) if x.connection) == 1
 
@@ -190,7 +190,7 @@ def test_bad_input_names_its_field_and_leaves_nothing_behind(desk, field, value)
 
 def test_a_number_of_ours_is_not_connected_as_well(desk):
     draft = external_numbers.connect(desk, {"numbers": "0113 496 0150", **WANTED, **LETTER})
-    assert "in the estate already" in order_views.look(desk, draft.id).report.stops[0].message
+    assert "in the estate already" in order_views.view_order(desk, draft.id).report.stops[0].message
 
 
 def test_the_password_is_sealed_and_in_no_record(house, desk):

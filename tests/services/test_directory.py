@@ -104,13 +104,13 @@ def test_a_leaver_gives_all_back_in_one_work_order(house, desk, door):
     assert [o.proposal.kind for o in found] == [ProposalKind.LEAVER]
     order = directory_proposals.take(desk, [found[0].id])
     assert {"unassign_number", "change_person"} <= {x.body.kind for x in order.tasks}
-    view = order_views.look(desk, order.id)
+    view = order_views.view_order(desk, order.id)
     if not view.runnable:
         assert any(f.rule == "person.not-alone-in-a-path" for f in view.report.stops)
         return
     order_running.run(desk, order.id)
     until_quiet(house, timedelta(minutes=5))
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
     assert holder.id not in people(desk)
 
 
@@ -171,7 +171,7 @@ def test_groups_come_with_their_members_and_change_by_patch(desk, door):
     assert door.patch(f"{SCIM}/Groups/{key}", json=patch).status_code == 200
     assert named(desk, "Night duty")[0].proposal.changes["members"] == ids[1:]
     order = directory_proposals.take(desk, [named(desk, "Night duty")[0].id])
-    assert order_views.look(desk, order.id).runnable
+    assert order_views.view_order(desk, order.id).runnable
     assert door.delete(f"{SCIM}/Groups/{key}").status_code == 204
 
 
@@ -254,7 +254,7 @@ def test_a_mover_is_warned_of_the_spot_before_it_runs(desk):
         o for o in directory_proposals.proposals(desk) if o.proposal.kind is ProposalKind.MOVER
     )
     order = directory_proposals.take(desk, [mover.id])
-    report = order_views.look(desk, order.id).report
+    report = order_views.view_order(desk, order.id).report
     assert any(f.rule == "person.spot-after-move" for f in (*report.stops, *report.warnings))
     drafts.comment(desk, order.id, "asked her where she sits")
 

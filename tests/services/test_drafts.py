@@ -44,7 +44,7 @@ def test_tasks_are_moved_taken_out_and_added(desk):
     assert [x.body.number for x in moved.tasks] == [SPARE, OTHER]
     drafts.add_tasks(desk, order.id, [t.LabelNumbers(numbers=(OTHER,), label="spare")])
     drafts.remove_task(desk, order.id, 0)
-    assert [x.body.kind for x in order_views.look(desk, order.id).order.tasks] == [
+    assert [x.body.kind for x in order_views.view_order(desk, order.id).order.tasks] == [
         "set_aside",
         "label_numbers",
     ]
@@ -66,9 +66,9 @@ def test_a_temporary_change_is_put_back_by_a_work_order_of_its_own(house, desk):
     assert [x.body.kind for x in planned.tasks] == ["set_aside", "set_aside", "put_back_later"]
     order_running.run(desk, order.id)
     until_quiet(house)
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
     assert number(desk, OTHER).state is State.ADMINISTRATIVE
-    back = next(w for w in workorders.listing(desk) if w.state is OrderState.SCHEDULED)
+    back = next(w for w in workorders.list_orders(desk) if w.state is OrderState.SCHEDULED)
     assert (back.run_at, back.title.startswith("Put back")) == (until, True)
     until_quiet(house, timedelta(days=3, minutes=5))
     assert number(desk, OTHER).state is State.AVAILABLE
@@ -121,10 +121,10 @@ def test_it_begins_when_an_order_has_arrived_and_is_checked_as_if_it_had(house, 
     order = workorders.draft(
         desk, "when it is here", [t.AssignNumber(number=number_, holder=ref(person))]
     )
-    assert any("on order" in f.message for f in order_views.look(desk, order.id).report.stops)
+    assert any("on order" in f.message for f in order_views.view_order(desk, order.id).report.stops)
     drafts.set_when(desk, order.id, awaits=waiting.id)
     drafts.add_remedies(desk, order.id)
-    view = order_views.look(desk, order.id)
+    view = order_views.view_order(desk, order.id)
     assert view.runnable, [f.message for f in view.report.stops]
     assert order_running.run(desk, order.id).state is OrderState.SCHEDULED
     until_quiet(house, timedelta(days=2))
@@ -200,7 +200,7 @@ def test_two_who_plan_the_same_see_each_other_and_only_one_wins(house, desk):
     theirs = workorders.draft(
         leila, "theirs", [t.AssignNumber(number=OTHER, holder=ref(newcomer(desk, 1)))]
     )
-    assert [(o.no, o.things) for o in order_views.look(desk, mine.id).overlaps] == [
+    assert [(o.no, o.things) for o in order_views.view_order(desk, mine.id).overlaps] == [
         (theirs.no, ["0113 496 0160"])
     ]
     order_running.run(desk, mine.id)
@@ -233,22 +233,22 @@ def test_going_on_without_a_task_lets_what_came_after_it_run(house, desk):
     drafts.add_remedies(desk, order.id)
     order_running.run(desk, order.id)
     until_quiet(house, timedelta(minutes=40))
-    failed = order_views.look(desk, order.id).order
+    failed = order_views.view_order(desk, order.id).order
     assert failed.state is OrderState.FAILED
     position = next(x.position for x in failed.tasks if x.state is TaskState.FAILED)
     order_running.skip_task(desk, order.id, position)
     until_quiet(house)
-    done = order_views.look(desk, order.id).order
+    done = order_views.view_order(desk, order.id).order
     assert (done.state, done.tasks[position].state) == (OrderState.DONE, TaskState.LEFT_OUT)
 
 
 def test_a_warning_can_be_made_a_stop_and_back(desk):
     order = workorders.draft(desk, "x", [t.ReleaseNumber(number=OTHER)])
-    assert order_views.look(desk, order.id).runnable
+    assert order_views.view_order(desk, order.id).runnable
     check_catalogue.raise_rule(desk, "life.can-be-released", to_stop=True)
-    assert not order_views.look(desk, order.id).runnable
+    assert not order_views.view_order(desk, order.id).runnable
     check_catalogue.raise_rule(desk, "life.can-be-released", to_stop=False)
-    assert order_views.look(desk, order.id).runnable
+    assert order_views.view_order(desk, order.id).runnable
 
 
 def test_the_nightly_checks_find_what_a_work_order_would_have_stopped(house, desk):
@@ -285,14 +285,14 @@ def test_the_usual_work_becomes_work_orders_that_run(house, desk):
     drafts.add_remedies(desk, order.id)
     order_running.run(desk, order.id)
     until_quiet(house, timedelta(minutes=40))
-    done = order_views.look(desk, order.id).order
+    done = order_views.view_order(desk, order.id).order
     assert done.state is OrderState.DONE, [(x.body.kind, x.error) for x in done.tasks]
     person = tasks[0].id
     tasks, title = guided_workflows.plan(desk, "leaver", {"person": person})
     order = workorders.draft(desk, title, tasks)
     order_running.run(desk, order.id)
     until_quiet(house, timedelta(minutes=5))
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
     with pytest.raises(NotUnderstood, match="has left already"):
         guided_workflows.plan(desk, "leaver", {"person": person})
 
@@ -308,7 +308,7 @@ def test_two_people_exchange_their_numbers(house, desk):
     )
     order = order_running.run_now(desk, title, tasks)
     until_quiet(house, timedelta(minutes=40))
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
     assert (number(desk, "+441134960100").holder, number(desk, "+441134960101").holder) == (
         two,
         one,

@@ -34,7 +34,7 @@ NUMBER = "+441134960200"
 
 
 def titled(title):
-    return lambda body, _where: (editing.change(body, "menu", {"title": title}), "menu")
+    return lambda body, _where: (editing.change_step(body, "menu", {"title": title}), "menu")
 
 
 def draft_of(desk, path=DESK):
@@ -54,8 +54,8 @@ def run(house, desk, order):
 
 def test_everything_done_to_a_drawing_can_be_taken_back_and_done_again(desk):
     begun = drawing.begin(desk, DESK)
-    drawing.change(desk, DESK, 1, titled("First"))
-    drawing.change(desk, DESK, 2, titled("Second"))
+    drawing.change_drawing(desk, DESK, 1, titled("First"))
+    drawing.change_drawing(desk, DESK, 2, titled("Second"))
     drawing.step_back(desk, DESK, 3)
     assert draft_of(desk).body.steps["menu"].title == "First"
     drawing.step_back(desk, DESK, 4)
@@ -66,7 +66,7 @@ def test_everything_done_to_a_drawing_can_be_taken_back_and_done_again(desk):
     drawing.step_back(desk, DESK, 6, forward=True)
     assert (draft_of(desk).body.steps["menu"].title, draft_of(desk).can_redo) == ("Second", 0)
     drawing.step_back(desk, DESK, 7)
-    drawing.change(desk, DESK, 8, titled("Third"))
+    drawing.change_drawing(desk, DESK, 8, titled("Third"))
     assert (draft_of(desk).can_undo, draft_of(desk).can_redo) == (2, 0)
 
 
@@ -74,9 +74,9 @@ def test_of_two_who_draw_the_slower_is_told_who_was_faster_and_nothing_is_lost(h
     other = house.desk(MEMBERS[1])
     drawing.begin(desk, DESK)
     assert drawing.begin(other, DESK).version == 1
-    drawing.change(other, DESK, 1, titled("Theirs"))
+    drawing.change_drawing(other, DESK, 1, titled("Theirs"))
     with pytest.raises(ChangedMeanwhile) as caught:
-        drawing.change(desk, DESK, 1, titled("Mine"))
+        drawing.change_drawing(desk, DESK, 1, titled("Mine"))
     assert caught.value.message.startswith(f"{other.actor} has changed this drawing meanwhile")
     assert draft_of(desk).body.steps["menu"].title == "Theirs"
 
@@ -84,7 +84,7 @@ def test_of_two_who_draw_the_slower_is_told_who_was_faster_and_nothing_is_lost(h
 def test_a_drawing_changes_nothing_for_callers_until_it_is_published(house, desk):
     before = published(desk)
     drawing.begin(desk, DESK)
-    drawing.change(desk, DESK, 1, titled("New menu"))
+    drawing.change_drawing(desk, DESK, 1, titled("New menu"))
     assert published(desk) == before
     done = run(house, desk, drawing.publish(desk, DESK, 2, prove=True))
     assert (done.state, [x.body.kind for x in done.tasks][:2]) == (
@@ -105,7 +105,7 @@ def test_a_drawing_changes_nothing_for_callers_until_it_is_published(house, desk
 
 def test_published_at_a_moment(house, desk):
     drawing.begin(desk, DESK)
-    drawing.change(desk, DESK, 1, titled("Later"))
+    drawing.change_drawing(desk, DESK, 1, titled("Later"))
     tomorrow = (desk.now() + timedelta(days=1)).strftime("%Y-%m-%dT%H:%M")
     order = order_running.run(desk, drawing.publish(desk, DESK, 2, run_at=tomorrow).id)
     assert order.state is OrderState.SCHEDULED
@@ -119,7 +119,7 @@ def test_published_at_a_moment(house, desk):
 
 def test_what_is_published_while_another_draws_stops_the_older_drawing(house, desk):
     drawing.begin(desk, DESK)
-    drawing.change(desk, DESK, 1, titled("Drawn"))
+    drawing.change_drawing(desk, DESK, 1, titled("Drawn"))
     apply_at_once(
         desk,
         [
@@ -131,7 +131,7 @@ def test_what_is_published_while_another_draws_stops_the_older_drawing(house, de
         ],
     )
     order = drawing.publish(desk, DESK, 2)
-    stops = [f.message for f in order_views.look(desk, order.id).report.stops]
+    stops = [f.message for f in order_views.view_order(desk, order.id).report.stops]
     assert stops[0].startswith(
         "Version 2 of Canal Museum front desk has been published since this was drawn from"
         " version 1"
@@ -145,7 +145,7 @@ def test_what_is_published_while_another_draws_stops_the_older_drawing(house, de
 def test_one_can_go_back_to_an_earlier_version(house, desk):
     first = published(desk).body
     drawing.begin(desk, DESK)
-    drawing.change(desk, DESK, 1, titled("Worse"))
+    drawing.change_drawing(desk, DESK, 1, titled("Worse"))
     run(house, desk, drawing.publish(desk, DESK, 2))
     assert [n for n, _ in paths.versions(desk, DESK)] == [2, 1]
     again = drawing.begin(desk, DESK)
@@ -162,9 +162,9 @@ def test_two_versions_tell_what_callers_of_each_number_will_notice(desk):
     def longer(body, _where):
         hours = body.steps["hours"]
         later = [o.model_dump(mode="json") | {"end": "19:00"} for o in hours.openings]
-        return editing.change(body, "hours", {"openings": later}), ""
+        return editing.change_step(body, "hours", {"openings": later}), ""
 
-    drawing.change(desk, DESK, 1, longer)
+    drawing.change_drawing(desk, DESK, 1, longer)
     compared = drawing.compare(desk, DESK)
     assert {(c.key, c.what) for c in compared.difference.steps} == {("hours", "changed")}
     named = {
@@ -211,7 +211,7 @@ def test_a_followed_call_is_kept_with_the_drawing_and_guards_publishing(desk):
     def always_open(body, _where):
         return editing.begin_with(body, "menu"), ""
 
-    drawing.change(desk, key, version, always_open)
+    drawing.change_drawing(desk, key, version, always_open)
     failed = [
         f.message
         for f in drawing.open_draft(desk, key).findings
@@ -228,10 +228,12 @@ def test_a_followed_call_is_kept_with_the_drawing_and_guards_publishing(desk):
 def test_a_call_of_the_past_follows_the_version_of_that_time(house, desk):
     before = desk.now()
     drawing.begin(desk, DESK)
-    drawing.change(desk, DESK, 1, titled("Another menu"))
+    drawing.change_drawing(desk, DESK, 1, titled("Another menu"))
     run(house, desk, drawing.publish(desk, DESK, 2))
     noon = before.replace(hour=12) - timedelta(days=2)
-    titles = lambda at: {h.title for h in calls.follow(desk, NUMBER, at, World()).trace.happenings}
+    titles = lambda at: {
+        h.title for h in calls.follow_call(desk, NUMBER, at, World()).trace.happenings
+    }
     assert "Another menu" not in titles(noon)
     days = [desk.now().replace(hour=12) + timedelta(days=n) for n in range(1, 8)]
     assert any("Another menu" in titles(day) for day in days)
@@ -243,7 +245,7 @@ def test_a_call_of_the_past_follows_the_version_of_that_time(house, desk):
 def test_all_that_rings_somebody_is_found_directly_and_through_something(house, desk):
     with desk.reading() as reading:
         people = {p.id: p for p in reading.records.all(Person)}
-    view = paths.look(desk, DESK)
+    view = paths.view_path(desk, DESK)
     agent = view.path.steps["visits"].people[1]
     through = {r.number.national: r.through for r in path_reach.that_ring(desk, agent)}
     assert through["0113 496 0200"] == "call path Canal Museum front desk"
@@ -260,7 +262,7 @@ def test_what_if_is_told_for_trunks_sites_and_people(desk):
     fallen = next(a for a in found.affected if a.number.e164 == NUMBER)
     assert fallen.consequences[0].after == "forwarded: fallback to 0151 496 0400"
     assert any(c.after.startswith("rejected") for a in found.affected for c in a.consequences)
-    agent = paths.look(desk, DESK).path.steps["schools"].people[0]
+    agent = paths.view_path(desk, DESK).path.steps["schools"].people[0]
     assert {a.number.national for a in path_reach.what_if(desk, "person", agent).affected} >= {
         "0113 496 0202"
     }
@@ -395,19 +397,19 @@ def test_the_enum_zone_has_every_number_of_another_system(house, desk):
 
 
 def test_a_sound_is_kept_played_and_only_removed_where_nobody_plays_it(desk):
-    key, facts = sounds.keep(desk, "Welcome", "en", "Welcome to the museum", tone())
-    assert (facts.media, [s.name for s in sounds.listing(desk)]) == ("audio/wav", ["Welcome"])
+    key, facts = sounds.keep_sound(desk, "Welcome", "en", "Welcome to the museum", tone())
+    assert (facts.media, [s.name for s in sounds.list_sounds(desk)]) == ("audio/wav", ["Welcome"])
     drawing.begin(desk, DESK)
-    drawing.change(
-        desk, DESK, 1, lambda body, _w: (editing.change(body, "menu", {"sound": key}), "menu")
+    drawing.change_drawing(
+        desk, DESK, 1, lambda body, _w: (editing.change_step(body, "menu", {"sound": key}), "menu")
     )
     with pytest.raises(NotAllowedNow) as caught:
         sounds.remove(desk, key)
     assert caught.value.message.startswith("“Canal Museum front desk” plays it")
     drawing.discard(desk, DESK)
     sounds.remove(desk, key)
-    assert sounds.listing(desk) == []
+    assert sounds.list_sounds(desk) == []
     for name, text, field in (("", "x", "name"), ("x", "", "text")):
         with pytest.raises(NotUnderstood) as caught:
-            sounds.keep(desk, name, "en", text, tone())
+            sounds.keep_sound(desk, name, "en", text, tone())
         assert caught.value.field == field

@@ -19,7 +19,7 @@ OURS, OTHER = "+441134960142", "+441134960150"
 
 
 def differences(desk, account="fellgate-main"):
-    return {(d.e164, d.kind): d for d in reconciliation.look(desk, account=account).rows}
+    return {(d.e164, d.kind): d for d in reconciliation.view_drift(desk, account=account).rows}
 
 
 def keys(found):
@@ -59,7 +59,9 @@ def test_each_difference_is_found_and_stays_until_it_is_settled(house, desk):
     until_quiet(house, timedelta(days=1))
     again = differences(desk)
     assert again[OURS, DriftKind.NOT_LISTED].first_seen == since
-    row = next(a for a in reconciliation.look(desk).accounts if a.account.id == "fellgate-main")
+    row = next(
+        a for a in reconciliation.view_drift(desk).accounts if a.account.id == "fellgate-main"
+    )
     assert (row.total, row.theirs, row.problem) == (5, 200, "")
     assert row.at > since, "compared at night too"
     assert "otherwise at the carrier than here" in " ".join(line.what for line in today.todo(desk))
@@ -116,7 +118,7 @@ def test_the_carrier_is_told(house, desk):
 def test_what_somebody_loses_is_said_before(house, desk):
     found = drifted(desk, dropped=[OURS], prices={OTHER: "1.10"})
     order = reconciliation.put_right(desk, keys(found.values()), direction="follow")
-    warned = {f.rule: f.message for f in order_views.look(desk, order.id).report.warnings}
+    warned = {f.rule: f.message for f in order_views.view_order(desk, order.id).report.warnings}
     assert "loses it" in warned["drift.nobody-loses-a-number"]
     assert warned["drift.price-told"].startswith(
         "0113 496 0150 costs £3.60 a year more than agreed"
@@ -139,7 +141,9 @@ def test_a_silent_carrier_is_said_to_be_so_and_loses_nothing(house, desk):
     drifted(desk, prices={OTHER: "1.10"})
     desk.outside.control.order_fault({"service": "fellgate", "fault": "error", "count": 5})
     reconciliation.compare_all(desk)
-    row = next(a for a in reconciliation.look(desk).accounts if a.account.id == "fellgate-main")
+    row = next(
+        a for a in reconciliation.view_drift(desk).accounts if a.account.id == "fellgate-main"
+    )
     assert row.problem
     assert (OTHER, DriftKind.PRICE) in differences(desk)
 
@@ -160,5 +164,5 @@ def test_what_is_settled_or_nonsense_is_said(desk, chosen):
 
 def test_an_unknown_kind_is_named(desk):
     with pytest.raises(NotUnderstood) as refused:
-        reconciliation.look(desk, kind="sideways")
+        reconciliation.view_drift(desk, kind="sideways")
     assert refused.value.field == "kind"

@@ -41,7 +41,7 @@ def test_every_broken_link_is_named_with_where_it_is_put_right(house, desk):
         writing.save([changed(Subject.SITE, site, site.but(security_desk=""), "site.changed")])
     report = emergency_reports.run(desk, site="canal-museum")
     assert (report.numbers, report.comes) == (21, 0)
-    _, lines, count = emergency_reports.look(desk, report.id)
+    _, lines, count = emergency_reports.view_report(desk, report.id)
     assert count == 21
     assert {x.remedy for x in lines} == {"security desk"}
     assert all("Nobody at Canal Museum would be told" in " ".join(x.broken) for x in lines)
@@ -55,9 +55,9 @@ def test_a_report_stays_as_it_was(desk):
         writing.save([changed(Subject.NUMBER, number, number.but(spot=None), "number.spot-set")])
     after = emergency_reports.run(desk)
     assert (after.comes, before.comes) == (93, 94)
-    assert emergency_reports.look(desk, before.id)[0] == before
+    assert emergency_reports.view_report(desk, before.id)[0] == before
     with pytest.raises(NotFound):
-        emergency_reports.look(desk, "report-nowhere")
+        emergency_reports.view_report(desk, "report-nowhere")
 
 
 def test_numbers_without_a_spot_are_put_right_in_one_order(house, desk):
@@ -70,7 +70,7 @@ def test_numbers_without_a_spot_are_put_right_in_one_order(house, desk):
     order = coverage.put_right(desk, "no-spot")
     order_running.run(desk, order.id)
     until_quiet(house, timedelta(minutes=1))
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
     assert "no-spot" not in {g.key for g in coverage.gaps(desk)}
     with pytest.raises(NotFound):
         coverage.put_right(desk, "people")
@@ -152,7 +152,7 @@ def test_a_carrier_that_refuses_an_address_says_why(house, desk):
         )
     order = order_running.run_now(desk, "Register", [t.RegisterAddress(number=BUNDLED)])
     until_quiet(house, timedelta(minutes=1))
-    failed = order_views.look(desk, order.id).order
+    failed = order_views.view_order(desk, order.id).order
     assert failed.state is OrderState.FAILED
     assert "takes no addresses from us" in failed.tasks[0].error
 
@@ -164,9 +164,9 @@ def test_a_large_test_goes_on_in_slices_and_comes_to_the_same(house, desk, monke
     begun = emergency_reports.begin(desk)
     assert (begun.done, begun.numbers, begun.total) == (False, 20, 94)
     assert emergency_reports.go_on(desk.as_system()) == 1
-    assert emergency_reports.look(desk, begun.id)[0].numbers == 40
+    assert emergency_reports.view_report(desk, begun.id)[0].numbers == 40
     until_quiet(house, timedelta(seconds=5))
-    after = emergency_reports.look(desk, begun.id)[0]
+    after = emergency_reports.view_report(desk, begun.id)[0]
     assert (after.done, after.numbers, after.comes, after.sites) == (
         True,
         whole.numbers,
@@ -185,5 +185,5 @@ def test_of_two_who_go_on_at_once_one_slice_is_kept(desk, monkeypatch):
     one, other = emergency_reports._sheet_of(row.body), emergency_reports._sheet_of(row.body)
     emergency_reports._keep(desk, one, emergency_reports._slice(desk, one), part=row.parts)
     emergency_reports._keep(desk, other, emergency_reports._slice(desk, other), part=row.parts)
-    assert emergency_reports.look(desk, begun.id)[0].numbers == 40
+    assert emergency_reports.view_report(desk, begun.id)[0].numbers == 40
     assert len(emergency_reports.as_csv(desk, begun.id).splitlines()) == 41

@@ -67,12 +67,14 @@ def the(desk, e164):
 
 
 def chosen(desk, *written):
-    return bulk_actions.look(desk, bulk_actions.keep(desk, NumberSet.parse(",".join(written))))
+    return bulk_actions.view_choice(
+        desk, bulk_actions.keep_choice(desk, NumberSet.parse(",".join(written)))
+    )
 
 
 def test_a_pasted_list_becomes_a_selection_that_knows_what_is_not_ours(desk):
     found = bulk_actions.pasted(desk, "0113 496 0160\n0113 496 0161, 0113 496 0999 (old)")
-    choice = bulk_actions.look(desk, bulk_actions.keep(desk, found.numbers))
+    choice = bulk_actions.view_choice(desk, bulk_actions.keep_choice(desk, found.numbers))
     assert (choice.here.written, choice.unknown.written) == ("441134960160-61", "441134960999")
     assert choice.how_many("assign") == 2
     with pytest.raises(NotUnderstood):
@@ -81,10 +83,10 @@ def test_a_pasted_list_becomes_a_selection_that_knows_what_is_not_ours(desk):
 
 def test_a_long_selection_is_kept_under_a_name(desk):
     scattered = NumberSet.of(range(441134960000, 441134961000, 2))
-    name = bulk_actions.keep(desk, scattered)
+    name = bulk_actions.keep_choice(desk, scattered)
     assert name.startswith("kept-")
     assert bulk_actions.named(desk, name) == scattered
-    assert bulk_actions.keep(desk, scattered) == name
+    assert bulk_actions.keep_choice(desk, scattered) == name
     with pytest.raises(NotFound):
         bulk_actions.named(desk, "kept-nothing")
 
@@ -99,7 +101,7 @@ def test_a_run_is_reserved_by_one_work_order_and_lapses_by_itself(desk, house):
     )
     order = order_running.run_now(desk, title, tasks)
     until_quiet(house)
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
     assert {the(desk, f"+44113496016{n}").state for n in range(10)} == {State.RESERVED}
     simulation_clock.advance(house, timedelta(days=4))
     assert {the(desk, f"+44113496016{n}").state for n in range(10)} == {State.AVAILABLE}
@@ -120,7 +122,7 @@ def test_a_run_is_set_aside_or_labelled_and_put_back_by_undo(desk, house, act, f
     assert number.state is state
     if act == "label":
         assert (number.label, number.tags) == ("shop", ("shop", "till"))
-        assert [r.number.e164 for r in estate.listing(desk, Filter(tag="till")).rows] == [
+        assert [r.number.e164 for r in estate.list_numbers(desk, Filter(tag="till")).rows] == [
             f"+44113496016{n}" for n in range(5)
         ]
     order_running.undo(desk, order.id)
@@ -164,14 +166,14 @@ def test_only_those_whose_state_allows_it_are_changed_when_so_asked(desk):
 def test_card_map_and_list_agree_on_any_past_day(desk):
     for days in (30, 200, 400):
         at = desk.now() - timedelta(days=days)
-        rows = estate.listing(desk, Filter(), limit=1000, at=at).rows
+        rows = estate.list_numbers(desk, Filter(), limit=1000, at=at).rows
         blocks, following = estate.blocks(desk, Filter(), at=at)
         cells = {c.number: (c.state, c.holder_name) for b in blocks for c in b.cells}
         assert following == ""
         assert {int(r.number.e164): (r.number.state, r.holder_name) for r in rows} == cells
-        assert sum(estate.listing(desk, Filter(), at=at).counts.values["state"].values()) == len(
-            rows
-        )
+        assert sum(
+            estate.list_numbers(desk, Filter(), at=at).counts.values["state"].values()
+        ) == len(rows)
         for row in rows[::40]:
             card = numbers.card(desk, row.number.e164, at)
             assert (card.number.state, card.holder_name) == (row.number.state, row.holder_name)
@@ -230,14 +232,14 @@ def test_numbers_taken_over_are_no_demand(desk, house):
 def test_a_view_is_kept_for_everybody_and_its_name_is_its_owners(desk, house):
     kept = saved_views.save(desk, "Shop", "view=list&tag=shop")
     assert saved_views.save(desk, "Shop", "view=list&tag=till").id != kept.id
-    assert [(v.name, v.query) for v in saved_views.listing(desk)] == [
+    assert [(v.name, v.query) for v in saved_views.list_views(desk)] == [
         ("Shop", "view=list&tag=till")
     ]
     with pytest.raises(NotAllowedNow):
         saved_views.save(house.desk(MEMBERS[1]), "Shop", "view=list")
     with pytest.raises(NotUnderstood):
         saved_views.save(desk, " ", "view=list")
-    saved_views.forget(desk, saved_views.listing(desk)[0].id)
+    saved_views.forget(desk, saved_views.list_views(desk)[0].id)
     with pytest.raises(NotFound):
         saved_views.forget(desk, kept.id)
 
@@ -289,7 +291,7 @@ def test_a_file_is_brought_in_by_a_work_order_and_again_changes_nothing(desk, ho
     assert number_files.begin(desk, file.id).id == order.id
     until_quiet(house)
     done = number_files.get(desk, file.id)
-    assert (done.state, done.done.new, order_views.look(desk, order.id).order.state) == (
+    assert (done.state, done.done.new, order_views.view_order(desk, order.id).order.state) == (
         "done",
         3,
         OrderState.DONE,
@@ -413,7 +415,7 @@ def test_the_untidy_files_become_one_work_order(desk, house):
     people come before their numbers."""
     one = take_over.begin_with_untidy_files(desk)
     assert sum(f.rows for f in one.files) == 1200
-    first = take_over.look(desk, one.id).sheet
+    first = take_over.view_sitting(desk, one.id).sheet
     assert {q.ask for q in first.questions} >= {
         Ask.SITE,
         Ask.SPOT,
@@ -430,15 +432,15 @@ def test_the_untidy_files_become_one_work_order(desk, house):
             take_over.settle_word(
                 desk, one.id, question.ask.value, question.word, question.choices[0][0]
             )
-    second = take_over.look(desk, one.id).sheet
+    second = take_over.view_sitting(desk, one.id).sheet
     assert not any(q.is_word for q in second.questions)
     assert len(second.numbers) > len(first.numbers) > 200
-    while take_over.look(desk, one.id).sheet.questions:
+    while take_over.view_sitting(desk, one.id).sheet.questions:
         take_over.leave_open_ones(desk, one.id)
     order = take_over.make_order(desk, one.id)
     assert take_over.make_order(desk, one.id).id == order.id
     kinds = [x.body.kind for x in order.tasks]
-    assert kinds.count("adopt_number") == len(take_over.look(desk, one.id).sheet.numbers)
+    assert kinds.count("adopt_number") == len(take_over.view_sitting(desk, one.id).sheet.numbers)
     added = {x.body.id: x.position for x in order.tasks if x.body.kind == "add_person"}
     for stored in order.tasks:
         if (
@@ -458,11 +460,11 @@ def test_a_small_take_over_runs_to_the_end(desk, house):
         ' House,"ground floor, reception"\n,,0113 496 0701,WHF,\n'
     )
     take_over.add_file(desk, one.id, "shop.csv", io.BytesIO(text.encode()))
-    assert take_over.look(desk, one.id).sheet.questions == []
+    assert take_over.view_sitting(desk, one.id).sheet.questions == []
     order = take_over.make_order(desk, one.id)
     order_running.run(desk, order.id)
     until_quiet(house)
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
     number, free = the(desk, "+441134960700"), the(desk, "+441134960701")
     assert (number.state, number.holder.id, number.assignment.role, free.state) == (
         State.ASSIGNED,
@@ -476,7 +478,7 @@ def test_a_small_take_over_runs_to_the_end(desk, house):
     order_running.undo(desk, order.id)
     until_quiet(house)
     assert the(desk, "+441134960700").state is State.CLOSED
-    assert estate.listing(desk, Filter(search=numbers.meant(desk, "0113 496 0700"))).rows == []
+    assert estate.list_numbers(desk, Filter(search=numbers.meant(desk, "0113 496 0700"))).rows == []
     with desk.reading() as reading:
         assert reading.records.the(Person, "person-cy-vale").left
 
@@ -489,18 +491,18 @@ def test_ids_of_other_systems_are_noted_found_and_forgotten(desk):
     external_ids.note(desk, "site", "WHF", "Assets", "S-1")
     external_ids.note(desk, "area", "Leeds", "Billing", "LS")
     external_ids.note(desk, "spot", "whf-001-k", "Alarms", "P7")
-    assert [(k.kind, k.name, k.value) for k in external_ids.listing(desk)] == [
+    assert [(k.kind, k.name, k.value) for k in external_ids.list_ids(desk)] == [
         ("spot", "ground floor, reception", "P7"),
         ("number", "0113 496 0100", "A-100"),
         ("site", "Wharf House", "S-1"),
         ("area", "Leeds", "LS"),
     ]
-    assert external_ids.listing(desk, find="a-1", system="Assets")[0].ref == "+441134960100"
+    assert external_ids.list_ids(desk, find="a-1", system="Assets")[0].ref == "+441134960100"
     assert "S-1" in b"".join(external_ids.exported(desk)).decode()
     found = {heading: rows[0][3] for heading, rows in numbers.find(desk, "S-1").groups}
     assert found["Sites"] == "wharf-house"
     external_ids.note(desk, "site", "WHF", "Assets", "")
-    assert external_ids.listing(desk, kind="site") == []
+    assert external_ids.list_ids(desk, kind="site") == []
     for kind, which in (("lamp", "x"), ("site", "moon"), ("area", "moon"), ("number", "x")):
         with pytest.raises((NotUnderstood, NotFound)):
             external_ids.note(desk, kind, which, "Assets", "1")
@@ -568,7 +570,7 @@ def test_kept_rows_that_were_cut_off_are_not_taken_for_the_whole_file(desk, left
 
 def test_what_stood_on_a_day_is_counted_by_the_same_filters_as_its_rows(desk):
     then = desk.now() - timedelta(days=200)
-    whole = estate.listing(desk, Filter(), at=then, limit=500)
+    whole = estate.list_numbers(desk, Filter(), at=then, limit=500)
     assert len(whole.rows) == whole.counts.total == whole.counts.of > 100
     holder = next(row.number.holder for row in whole.rows if row.number.holder)
     narrowed = (
@@ -578,7 +580,7 @@ def test_what_stood_on_a_day_is_counted_by_the_same_filters_as_its_rows(desk):
         Filter(search=numbers.meant(desk, "*0142")),
     )
     for wanted in narrowed:
-        found = estate.listing(desk, wanted, at=then, limit=500)
+        found = estate.list_numbers(desk, wanted, at=then, limit=500)
         assert 0 < len(found.rows) == found.counts.total < whole.counts.total == found.counts.of
         assert estate.counts_of(desk, wanted, then) == found.counts
 
@@ -592,7 +594,7 @@ def test_what_comes_later_on_the_same_day_is_not_counted(house, desk):
         for at in (then, desk.now())
     )
     assert (before, after) == (before, before + 1)
-    assert len(estate.listing(desk, Filter(state="administrative"), at=then).rows) == before
+    assert len(estate.list_numbers(desk, Filter(state="administrative"), at=then).rows) == before
 
 
 @pytest.mark.parametrize(
@@ -600,4 +602,4 @@ def test_what_comes_later_on_the_same_day_is_not_counted(house, desk):
 )
 def test_a_filter_that_the_past_cannot_answer_is_named_and_not_passed_over(desk, wanted):
     with pytest.raises(NotUnderstood, match="Take that filter off"):
-        estate.listing(desk, wanted, at=desk.now() - timedelta(days=200))
+        estate.list_numbers(desk, wanted, at=desk.now() - timedelta(days=200))

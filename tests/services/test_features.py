@@ -27,7 +27,7 @@ def number(desk, e164=FREE):
 def switched(house, desk, *tasks):
     order = order_running.run_now(desk, "Features", list(tasks))
     until_quiet(house, timedelta(seconds=30))
-    return order_views.look(desk, order.id).order
+    return order_views.view_order(desk, order.id).order
 
 
 def test_switching_on_says_from_when_it_works_and_costs_from_then_on(house, desk):
@@ -47,7 +47,7 @@ def test_undo_switches_it_off_at_the_carrier_too(house, desk):
     order = switched(house, desk, t.SetFeature(number=FREE, feature="fax"))
     back = order_running.undo(desk, order.id)
     until_quiet(house, timedelta(seconds=30))
-    assert order_views.look(desk, back.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, back.id).order.state is OrderState.DONE
     assert number(desk).but(version=0) == before.but(version=0)
     assert (
         house.outside.carrier("fellgate")
@@ -83,7 +83,7 @@ def test_a_fault_at_the_carrier_ends_in_one_switch(house, desk, kind):
 
 def test_a_run_is_switched_in_one_work_order_and_those_that_have_it_are_passed_over(house, desk):
     switched(house, desk, t.SetFeature(number=FREE, feature="fax"))
-    choice = bulk_actions.look(desk, "441134960150-441134960154")
+    choice = bulk_actions.view_choice(desk, "441134960150-441134960154")
     assert "fax" in bulk_actions.features_of(desk, choice)
     tasks, title = bulk_actions.plan(desk, "feature", choice, {"feature": "fax", "switch": "on"})
     assert [x.number[-2:] for x in tasks] == ["51", "52", "53", "54"]

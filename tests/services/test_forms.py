@@ -122,7 +122,7 @@ def test_numbers_that_are_ours_or_of_another_country_are_stopped(desk):
 def test_more_than_asked_for_is_a_warning(desk):
     order = written(desk, quantity="1")
     draft = paper_orders.arrived(desk, order.id, LETTER)
-    said = [f.message for f in order_views.look(desk, draft.id).report.warnings]
+    said = [f.message for f in order_views.view_order(desk, draft.id).report.warnings]
     assert said == [
         "1 were asked for; with these it would be 3. The carrier may charge for all of them."
     ]

@@ -42,10 +42,10 @@ from tests.services.test_work_orders import newcomer, number, ref
 
 def test_a_group_is_set_up_changed_and_rings_where_a_path_names_it(house, desk):
     mails = "\n".join(p.email for p in some_people(desk, 3))
-    order = groups.put(desk, "Evening desk", mails)
+    order = groups.set_group(desk, "Evening desk", mails)
     until_quiet(house)
     key = order.tasks[0].body.group
-    assert len(groups.look(desk, key).members) == 3
+    assert len(groups.view_group(desk, key).members) == 3
     path = {
         "first": "r",
         "steps": {
@@ -70,7 +70,7 @@ def test_a_group_is_set_up_changed_and_rings_where_a_path_names_it(house, desk):
     proof = calls.place_test_call(desk, "+441134960190", "in")
     assert (proof.ok, proof.differs) == (True, "")
     rang = set(proof.rang)
-    groups.put(desk, "Evening desk", some_people(desk, 5)[4].email, key)
+    groups.set_group(desk, "Evening desk", some_people(desk, 5)[4].email, key)
     until_quiet(house)
     again = calls.place_test_call(desk, "+441134960190", "in")
     assert (again.ok, set(again.rang) & rang) == (
@@ -80,7 +80,7 @@ def test_a_group_is_set_up_changed_and_rings_where_a_path_names_it(house, desk):
     with pytest.raises(NotRunnable, match="Evening"):
         groups.take_away(desk, key)
     with pytest.raises(NotUnderstood, match="called Evening desk already"):
-        groups.put(desk, "evening DESK", "")
+        groups.set_group(desk, "evening DESK", "")
 
 
 def some_people(desk, n):
@@ -133,11 +133,11 @@ def test_a_downstream_system_gets_a_range_whole_and_calls_go_there(house, desk):
     assert len(order.tasks) == 5
     order_running.run(desk, order.id)
     until_quiet(house)
-    view = downstream.look(desk, "alarm-server")
+    view = downstream.view_system(desk, "alarm-server")
     assert (len(view.numbers), view.written[0], len(view.ranges)) == (5, "+441134960170", 1)
     proof = calls.place_test_call(desk, "+441134960170", "in")
     assert proof.differs == ""
-    changed = downstream.put(
+    changed = downstream.keep_system(
         desk,
         {
             "name": "Alarm server",
@@ -166,7 +166,7 @@ def test_a_downstream_system_gets_a_range_whole_and_calls_go_there(house, desk):
 def test_a_downstream_system_names_the_field_that_is_wrong(desk, field, value):
     form = {"name": "X", "host": "x.example", "port": "5061", "site": "wharf-house", field: value}
     with pytest.raises(NotUnderstood) as raised:
-        downstream.put(desk, form)
+        downstream.keep_system(desk, form)
     assert raised.value.field == field
 
 
@@ -205,12 +205,12 @@ def test_a_service_line_is_answered_by_its_people_and_groups(house, desk):
 
 def test_the_card_says_what_a_call_would_do_and_every_piece_that_is_missing(desk):
     holder = number(desk, "+441134960100").holder
-    card = person_details.look(desk, holder.id)
+    card = person_details.view_person(desk, holder.id)
     assert card.calls[0].number.e164 == "+441134960100"
     assert card.calls[0].story.startswith(("answered", "mailbox"))
     assert card.findings == [] or all(f.message for f in card.findings)
     front = desk_group(desk)
-    assert front.id in {g.id for g in person_details.look(desk, front.members[0]).groups}
+    assert front.id in {g.id for g in person_details.view_person(desk, front.members[0]).groups}
 
 
 def desk_group(desk):
@@ -284,7 +284,7 @@ def test_an_exchange_leaves_no_moment_without_a_seat(house, desk):
     }
     until_quiet(house, timedelta(minutes=20))
     assert {g.product for g in grants(desk, person)} == {"staff-seat", "home-calling"}
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
     order_running.undo(desk, order.id)
     until_quiet(house, timedelta(minutes=5))
     assert {g.product for g in grants(desk, person)} == {"staff-seat", "tour-guide-seat"}
@@ -369,7 +369,7 @@ def test_a_site_is_planned_changed_by_hand_and_becomes_one_work_order(house, des
     order = bulk_planner.draft(desk, again, prove=False)
     assert {x.body.kind for x in order.tasks} == {"assign_number"}
     drafts.add_remedies(desk, order.id)
-    view = order_views.look(desk, order.id)
+    view = order_views.view_order(desk, order.id)
     stops = {f.rule for f in view.report.stops}
     assert stops <= {"assignment.dispatchable-spot"}, (
         "two of the demo's people have no spot, which only somebody can say"
@@ -451,7 +451,7 @@ def test_a_card_names_the_first_who_report_to_somebody_and_counts_the_rest(house
         [*tasks, t.ChangePerson(person=shared.id, extension=chief.extension or "799")],
     )
     until_quiet(house)
-    card = person_details.look(desk, chief.id)
+    card = person_details.view_person(desk, chief.id)
     assert [p.name for p in card.manages] == sorted(p.name for p in reports)[
         : person_details.MOST_REPORTS
     ]

@@ -58,7 +58,7 @@ def test_a_joiner_list_is_ordered_for_and_given_numbers_by_itself(house, desk, c
     )
     key, order = ordering.place(desk, wanted, agreed=ordering.plan(desk, wanted).agreed)
     until_quiet(house, timedelta(hours=1))
-    done = order_views.look(desk, order.id).order
+    done = order_views.view_order(desk, order.id).order
     assert [x.error for x in done.tasks if x.error] == []
     assert done.state is OrderState.DONE
     held = [numbers_of(desk, p) for p in people]
@@ -175,9 +175,9 @@ def test_the_same_numbers_in_two_open_orders_are_refused_at_once(desk):
     ordering.order(
         desk, reference="first", account="fellgate-main", site="wharf-house", numbers=numbers
     )
-    drafts_before = len(workorders.listing(desk))
+    drafts_before = len(workorders.list_orders(desk))
     with pytest.raises(NotAllowedNow, match="being ordered already"):
         ordering.order(
             desk, reference="second", account="fellgate-main", site="wharf-house", numbers=numbers
         )
-    assert len(workorders.listing(desk)) == drafts_before, "no draft is left behind"
+    assert len(workorders.list_orders(desk)) == drafts_before, "no draft is left behind"

@@ -34,7 +34,7 @@ def test_sedges_own_words_draw_in_every_language(kind, language):
 
 
 def test_the_organisations_words_reach_people_as_text_and_html(house, desk):
-    letters.put(desk, MINE, 0)
+    letters.keep_letter(desk, MINE, 0)
     person = newcomer(desk)
     order_running.run_now(desk, "joiner", [t.AssignNumber(number=OTHER, holder=ref(person))])
     until_quiet(house, timedelta(minutes=20))
@@ -79,15 +79,15 @@ def test_a_text_that_refers_to_nothing_or_does_harm_is_refused_by_its_field(
     desk, part, value, says
 ):
     with pytest.raises(NotUnderstood, match=says) as raised:
-        letters.put(desk, LetterText(**{**MINE.__dict__, part: value}), 0)
+        letters.keep_letter(desk, LetterText(**{**MINE.__dict__, part: value}), 0)
     assert raised.value.field == part
-    assert letters.look(desk, "holder", "en").version == 0
+    assert letters.view_letter(desk, "holder", "en").version == 0
 
 
 def test_of_two_who_change_a_text_one_is_told(desk):
-    letters.put(desk, MINE, 0)
+    letters.keep_letter(desk, MINE, 0)
     with pytest.raises(ChangedMeanwhile):
-        letters.put(desk, MINE, 0)
+        letters.keep_letter(desk, MINE, 0)
     assert letters.back_to_own(desk, "holder", "en").version == 0
 
 

@@ -55,7 +55,7 @@ def test_looks_at_other_things_and_of_other_people_stay(desk, house):
 @pytest.mark.parametrize(
     "touch",
     [
-        lambda desk, key: draft_expiry.keep(desk, key),
+        lambda desk, key: draft_expiry.keep_draft(desk, key),
         lambda desk, key: drafts.rename(desk, key, "Maya's desk", ""),
         lambda desk, key: drafts.comment(desk, key, "please wait"),
         lambda desk, key: drafts.set_when(desk, key, run_at=desk.now() + timedelta(days=9)),
@@ -105,5 +105,5 @@ def test_today_tells_of_drafts_in_one_line_and_of_looks_not_at_all(desk):
 def test_discarded_drafts_are_out_of_the_list_unless_asked_for(desk):
     order = look(desk)
     workorders.discard(desk, order.id)
-    assert order.no not in [x.no for x in workorders.listing(desk)]
-    assert order.no in [x.no for x in workorders.listing(desk, states=(OrderState.DISCARDED,))]
+    assert order.no not in [x.no for x in workorders.list_orders(desk)]
+    assert order.no in [x.no for x in workorders.list_orders(desk, states=(OrderState.DISCARDED,))]

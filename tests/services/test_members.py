@@ -39,7 +39,7 @@ def invited(desk, email="petra.vogel@lanternfield.example", **values):
 
 def test_somebody_is_let_in_chooses_a_password_and_signs_in_with_it(house, desk):
     invited(desk)
-    assert [x.email for x in members.listing(desk)[1]] == ["petra.vogel@lanternfield.example"]
+    assert [x.email for x in members.list_members(desk)[1]] == ["petra.vogel@lanternfield.example"]
     token = letter_link(desk, "petra.vogel@lanternfield.example")
     assert members.welcome(house, token).known is False
     with pytest.raises(NotUnderstood, match="12 characters"):
@@ -74,7 +74,7 @@ def test_who_signs_in_elsewhere_takes_it_up_with_the_password_they_have(house, d
     with pytest.raises(NotSignedIn):
         members.accept(house, token, "not the password", "")
     assert access.whose(house, members.accept(house, token, PASSWORD, "")) is not None
-    assert helper.email in {m.email for m in members.listing(theirs)[0]}
+    assert helper.email in {m.email for m in members.list_members(theirs)[0]}
 
 
 def test_an_invitation_withdrawn_written_again_or_too_old_lets_nobody_in(house, desk, monkeypatch):
@@ -84,7 +84,7 @@ def test_an_invitation_withdrawn_written_again_or_too_old_lets_nobody_in(house, 
     with pytest.raises(NotFound):
         members.welcome(house, token)
     members.withdraw(desk, second.id)
-    assert members.listing(desk)[1] == []
+    assert members.list_members(desk)[1] == []
     with pytest.raises(NotFound):
         members.withdraw(desk, second.id)
     invited(desk)
@@ -102,10 +102,10 @@ def test_an_invitation_withdrawn_written_again_or_too_old_lets_nobody_in(house, 
 
 
 def test_a_change_holds_at_once_and_the_last_administrator_stays(house, desk):
-    here = {m.email: m for m in members.listing(desk)[0]}
+    here = {m.email: m for m in members.list_members(desk)[0]}
     helper = here[MEMBERS[2].email]
     token = access.demo_sign_in(house, helper.sign_in)
-    members.change(desk, helper.sign_in, {"role": "site manager", "sites": ["wharf-house"]})
+    members.change_member(desk, helper.sign_in, {"role": "site manager", "sites": ["wharf-house"]})
     seen = access.whose(house, token)
     assert (seen.role, seen.sites) == (AccessRole.SITE_MANAGER, ("wharf-house",))
     for admin in [
@@ -115,7 +115,7 @@ def test_a_change_holds_at_once_and_the_last_administrator_stays(house, desk):
     ]:
         members.end(desk, admin.sign_in)
     with pytest.raises(NotAllowedNow, match="no administrator left"):
-        members.change(desk, desk.who.sign_in, {"role": "finance"})
+        members.change_member(desk, desk.who.sign_in, {"role": "finance"})
     with pytest.raises(NotAllowedNow, match="no administrator left"):
         members.end(desk, desk.who.sign_in)
     members.end(desk, helper.sign_in)

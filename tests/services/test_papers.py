@@ -94,7 +94,7 @@ def test_a_rejected_paper_holds_the_order_until_another_is_sent(house, desk):
         "the scan can't be read; send it with 200 dots an inch or more, or as PDF",
     )
     assert any("the proof of local address was rejected" in line.what for line in today.todo(desk))
-    assert order_views.look(desk, order.id).order.state is OrderState.RUNNING
+    assert order_views.view_order(desk, order.id).order.state is OrderState.RUNNING
     with pytest.raises(NotRunnable, match="the one it has rejected"):
         documents.send_another(desk, key, poor.id, poor.id)
     better = put(desk)
@@ -112,7 +112,7 @@ def test_a_rejected_paper_holds_the_order_until_another_is_sent(house, desk):
     assert [p.document for p in view.order.papers if p.paper == "proof of local address"] == [
         better.id
     ]
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
     assert documents.rejected(desk) == []
 
 

@@ -66,17 +66,17 @@ def test_floors_stand_in_their_order(lower, upper):
 
 
 def test_other_words_count_as_confirmed_by_whoever_wrote_them(desk):
-    spot = spots.change(
+    spot = spots.change_spot(
         desk,
         WORKSHOP,
         {"floor": "3rd floor", "room": "workshop", "wing": "north", "note": "goods lift"},
     )
     assert (spot.wing, spot.note, spot.confirmed_by) == ("north", "goods lift", "Rowan Achterberg")
     with pytest.raises(NotUnderstood) as raised:
-        spots.change(desk, WORKSHOP, {"floor": "3rd floor", "room": ""})
+        spots.change_spot(desk, WORKSHOP, {"floor": "3rd floor", "room": ""})
     assert raised.value.field == "room"
     with pytest.raises(NotUnderstood) as raised:
-        spots.change(desk, WORKSHOP, {"floor": "3rd floor", "room": "w", "note": "x" * 401})
+        spots.change_spot(desk, WORKSHOP, {"floor": "3rd floor", "room": "w", "note": "x" * 401})
     assert raised.value.field == "note"
 
 
@@ -104,7 +104,7 @@ def test_an_empty_spot_is_taken_away_and_its_code_never_comes_again(desk):
     following = safety.add_spot(desk, site="wharf-house", floor="2nd floor", room="room 2.31")
     assert int(following.id.split("-")[1]) == int(spot.id.split("-")[1]) + 1
     draft = relocations.draft(desk, spot.id, named="Ifeoma Okafor")
-    assert "out of use" in order_views.look(desk, draft.id).report.stops[0].message
+    assert "out of use" in order_views.view_order(desk, draft.id).report.stops[0].message
 
 
 def test_a_mistyped_code_is_refused_and_the_nearest_told(desk):
@@ -200,10 +200,10 @@ def test_a_team_moves_and_help_follows_with_its_numbers(house, desk):
     )
     to = code_of(desk, "1st floor, school room")
     draft = relocations.draft(desk, to, people=[p.id for p in people])
-    assert order_views.look(desk, draft.id).report.runnable
+    assert order_views.view_order(desk, draft.id).report.runnable
     order_running.run(desk, draft.id)
     until_quiet(house, timedelta(minutes=2))
-    assert order_views.look(desk, draft.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, draft.id).order.state is OrderState.DONE
     for p in people:
         assert the(desk, Person, p.id).spot == to
     with desk.reading() as reading:
@@ -336,7 +336,7 @@ def test_only_those_who_may_ask_for_links(house):
 
 
 def test_a_spots_pidf_lo_has_its_elements_in_their_namespaces_and_order(desk):
-    spots.change(
+    spots.change_spot(
         desk,
         RECEPTION,
         {"floor": "ground floor", "room": "reception", "note": "ring & wait <here>"},
@@ -492,7 +492,7 @@ def test_when_a_spots_words_change_carriers_and_the_telephone_system_are_told_by
             None,
         )
     spot = the(desk, Spot, bundled.spot)
-    spots.change(desk, spot.id, {"floor": spot.floor, "room": "new room"})
+    spots.change_spot(desk, spot.id, {"floor": spot.floor, "room": "new room"})
     assert the(desk, Number, bundled.e164).registered_spot is None
     assert "not-registered" in {g.key for g in coverage.gaps(desk)}
     until_quiet(house, timedelta(minutes=2))
@@ -512,13 +512,13 @@ def test_the_carrier_silent_meanwhile_is_told_later(house, desk):
             if n.carrier == "brackwater" and n.registered_spot == n.spot and n.spot
         )
     spot = the(desk, Spot, bundled.spot)
-    spots.change(desk, spot.id, {"floor": spot.floor, "room": "other room"})
+    spots.change_spot(desk, spot.id, {"floor": spot.floor, "room": "other room"})
     until_quiet(house, timedelta(minutes=5))
     assert the(desk, Number, bundled.e164).registered_spot == spot.id
 
 
 def site_form(desk, **changes):
-    site, address = site_facts.look(desk, "canal-museum")
+    site, address = site_facts.facts_of_site(desk, "canal-museum")
     e = address.elements
     form = {
         "name": site.name,
@@ -537,7 +537,7 @@ def site_form(desk, **changes):
 
 
 def test_a_sites_security_desk_and_address_can_be_changed_and_everybody_is_told(house, desk):
-    site_facts.change(
+    site_facts.change_site(
         desk,
         "canal-museum",
         site_form(desk, security_desk="guards@lanternfield.example", house_number="7"),
@@ -571,15 +571,15 @@ def numbers_of(desk, site):
     ],
 )
 def test_a_site_is_not_changed_into_a_guess(desk, changes, field):
-    before = site_facts.look(desk, "canal-museum")
+    before = site_facts.facts_of_site(desk, "canal-museum")
     with pytest.raises(NotUnderstood) as raised:
-        site_facts.change(desk, "canal-museum", site_form(desk, **changes))
+        site_facts.change_site(desk, "canal-museum", site_form(desk, **changes))
     assert raised.value.field == field
-    assert site_facts.look(desk, "canal-museum") == before
+    assert site_facts.facts_of_site(desk, "canal-museum") == before
 
 
 def test_floor_and_room_can_be_asked_for_whatever_the_size(desk):
-    site_facts.change(desk, "canal-museum", site_form(desk, detail="1"))
+    site_facts.change_site(desk, "canal-museum", site_form(desk, detail="1"))
     plain = safety.add_spot(desk, site="canal-museum", floor="1st floor", room="")
     assert (
         next(row.problem for row in safety.spots(desk) if row.spot.id == plain.id)
@@ -590,7 +590,7 @@ def test_floor_and_room_can_be_asked_for_whatever_the_size(desk):
 def test_a_process_that_dies_before_it_has_told_does_so_when_it_is_back(house, desk, monkeypatch):
     spot = the(desk, Spot, WORKSHOP)
     monkeypatch.setattr(spots.address_change_notices, "tell", lambda *_: [])
-    spots.change(desk, WORKSHOP, {"floor": spot.floor, "room": "drying room"})
+    spots.change_spot(desk, WORKSHOP, {"floor": spot.floor, "room": "drying room"})
     monkeypatch.undo()
     runner.recover(house)
     until_quiet(house, timedelta(minutes=2))
@@ -610,13 +610,13 @@ def test_of_two_who_change_a_sites_address_one_is_refused(desk, monkeypatch):
 
     def meanwhile(*args):
         monkeypatch.undo()
-        site_facts.change(desk, "canal-museum", site_form(desk, house_number="9"))
+        site_facts.change_site(desk, "canal-museum", site_form(desk, house_number="9"))
         return plain(*args)
 
     monkeypatch.setattr(site_facts, "_address", meanwhile)
     with pytest.raises(ChangedMeanwhile):
-        site_facts.change(desk, "canal-museum", form)
-    assert site_facts.look(desk, "canal-museum")[1].elements.house_number == "9"
+        site_facts.change_site(desk, "canal-museum", form)
+    assert site_facts.facts_of_site(desk, "canal-museum")[1].elements.house_number == "9"
 
 
 def test_only_looking_at_a_file_says_what_doing_would(desk):

@@ -33,7 +33,7 @@ def asked(house, desk, *numbers, account="fellgate-main", pin="7312", **more):
     key = desk.outside.control.ask_for_numbers({**wish, **more})
     with desk.reading() as reading:
         port_outs.hear(desk.as_system(), reading.records.the(Account, account))
-    return next(r for r, _ in port_outs.listing(desk) if r.theirs == key)
+    return next(r for r, _ in port_outs.list_port_outs(desk) if r.theirs == key)
 
 
 def number(desk, e164):
@@ -42,7 +42,7 @@ def number(desk, e164):
 
 
 def now(desk, request):
-    return port_outs.look(desk, request.id).request
+    return port_outs.view_port_out(desk, request.id).request
 
 
 def test_a_request_is_on_today_with_the_hours_left_and_its_doubts(house, desk):
@@ -51,7 +51,7 @@ def test_a_request_is_on_today_with_the_hours_left_and_its_doubts(house, desk):
         line for line in today.todo(desk) if line.what == "Pellucid Telephony asks for 2 numbers"
     ]
     assert any("hours left" in line.why for line in lines)
-    view = port_outs.look(desk, request.id)
+    view = port_outs.view_port_out(desk, request.id)
     assert ([d.code for d in view.doubts], view.advice, view.knows_pin) == (
         ["pin-wrong"],
         "pin-wrong",
@@ -89,7 +89,7 @@ def test_approved_numbers_ring_until_their_day_and_are_cleaned_up_after(house, d
     placed = desk.outside.telephony.call_in(lone.e164, [])
     assert "not in use" not in placed.heard
     until_quiet(house, now(desk, request).goes_at - desk.now() + timedelta(minutes=20))
-    view = port_outs.look(desk, request.id)
+    view = port_outs.view_port_out(desk, request.id)
     assert (view.request.state, number(desk, lone.e164).state) == (
         PortOutState.GONE,
         State.PORTED_OUT,
@@ -151,13 +151,13 @@ def test_hearing_twice_is_hearing_once_and_a_silent_carrier_is_asked_again(house
     desk.outside.control.order_fault({"service": "fellgate", "fault": "error", "count": 3})
     house.next_at.pop((desk.who.organisation, "port outs"), None)
     tick(house)
-    assert len([r for r, _ in port_outs.listing(desk) if r.theirs == request.theirs]) == 1
+    assert len([r for r, _ in port_outs.list_port_outs(desk) if r.theirs == request.theirs]) == 1
 
 
 def test_a_callback_number_is_not_let_go(house, desk):
     request = asked(house, desk, "+441134960192")
     order = port_outs.approval(desk, request.id)
-    stops = [f.rule for f in order_views.look(desk, order.id).report.stops]
+    stops = [f.rule for f in order_views.view_order(desk, order.id).report.stops]
     assert stops == ["port-out.help-rings-back"]
 
 

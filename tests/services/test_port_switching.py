@@ -119,7 +119,7 @@ def test_a_holder_without_a_spot_stops_the_switch_before_anything_moves(house, d
         before = writing.records.the(Person, person.id)
         writing.save([changed(Subject.PERSON, before, before.but(spot=None), "person.spot-set")])
     draft = port_cutover.activation(desk, key)
-    stops = {f.rule: f for f in order_views.look(desk, draft.id).report.stops}
+    stops = {f.rule: f for f in order_views.view_order(desk, draft.id).report.stops}
     assert "port.help-finds-each" in stops
     assert "has no emergency spot" in stops["port.help-finds-each"].message
     assert stops["port.help-finds-each"].remedies[-1].leads_to.what == "port holders"
@@ -137,8 +137,8 @@ def test_the_day_goes_from_holders_to_proven_with_a_number_that_comes_late(house
         },
     )
     draft = port_cutover.activation(desk, key)
-    assert order_views.look(desk, draft.id).report.runnable, [
-        f.message for f in order_views.look(desk, draft.id).report.stops
+    assert order_views.view_order(desk, draft.id).report.runnable, [
+        f.message for f in order_views.view_order(desk, draft.id).report.stops
     ]
     order_running.run(desk, draft.id)
     to_its_day(house, desk, key, timedelta(minutes=20))
@@ -210,7 +210,7 @@ def test_numbers_go_back_while_the_window_is_open_and_not_after(house, desk):
     back = port_cutover.backing_out(desk, key, "the lift does not ring")
     warned = [
         f.message
-        for f in order_views.look(desk, back.id).report.warnings
+        for f in order_views.view_order(desk, back.id).report.warnings
         if f.rule == "port.back-out-open"
     ]
     assert warned[0].startswith("4 holders lose their number here")
@@ -248,7 +248,7 @@ def test_a_silent_carrier_is_reminded(house, desk):
         port_dialogue.remind(desk, port.id)
     due = now(desk, port.id).answer_due
     until_quiet(house, due - desk.now() + timedelta(hours=2))
-    assert ports.look(desk, port.id).silent
+    assert ports.view_port(desk, port.id).silent
     assert [line.words for line in today.todo(desk) if "Port 2" in line.what] == ["Remind it"]
     port_dialogue.remind(desk, port.id)
     until_quiet(house, timedelta(hours=2))
@@ -257,7 +257,7 @@ def test_a_silent_carrier_is_reminded(house, desk):
 
 def test_a_port_is_split_in_two(desk):
     port = begun(desk)
-    ports.change(desk, port.id, BILL)
+    ports.change_port(desk, port.id, BILL)
     ports.sign(desk, port.id, "Imogen Vance")
     other = port_dialogue.split(desk, port.id, "0117 496 0820-0829")
     kept = now(desk, port.id)
@@ -281,29 +281,31 @@ def test_a_port_is_split_in_two(desk):
 
 def test_days_kept_free_move_the_earliest_day_and_refuse_a_wish(house, desk):
     port = begun(desk, "0117 496 0806-0807")
-    first = ports.look(desk, port.id).earliest.day
-    kept = change_freezes.keep(
+    first = ports.view_port(desk, port.id).earliest.day
+    kept = change_freezes.keep_free(
         desk,
         first=first.isoformat(),
         last=(first + timedelta(days=1)).isoformat(),
         why="stock-taking",
         site=SITE,
     )
-    later = ports.look(desk, port.id).earliest
+    later = ports.view_port(desk, port.id).earliest
     assert later.day > first
     assert any("is kept free: stock-taking" in reason for reason in later.reasons)
     view = port_calendar.port_days(desk, first.isoformat())
     (row,) = [s for s in view.sites if s.site.id == SITE]
     assert row.off[first] == "kept free: stock-taking"
     change_freezes.give_back(desk, kept.id)
-    assert ports.look(desk, port.id).earliest.day == first
+    assert ports.view_port(desk, port.id).earliest.day == first
     for wrong, field in (
         ({"first": "soon"}, "first"),
         ({"last": "2020-01-01"}, "last"),
         ({"why": ""}, "why"),
     ):
         with pytest.raises(NotUnderstood) as refused:
-            change_freezes.keep(desk, **{"first": "2027-01-04", "last": "", "why": "fair", **wrong})
+            change_freezes.keep_free(
+                desk, **{"first": "2027-01-04", "last": "", "why": "fair", **wrong}
+            )
         assert refused.value.field == field
 
 
@@ -313,11 +315,13 @@ def test_a_date_on_a_public_holiday_is_shown_as_such(house, desk):
         house, desk, port.id, subdivision="SCT", wanted="2027-08-02"
     )  # a bank holiday in Scotland only
     until_quiet(house, timedelta(days=5))
-    view = ports.look(desk, port.id)
+    view = ports.view_port(desk, port.id)
     assert view.wrong_day == "Monday 2 August 2027 is no working day there: Summer Bank Holiday."
     draft = port_cutover.activation(desk, port.id)
     warned = [
-        f for f in order_views.look(desk, draft.id).report.warnings if f.rule == "port.day-has-come"
+        f
+        for f in order_views.view_order(desk, draft.id).report.warnings
+        if f.rule == "port.day-has-come"
     ]
     assert warned[0].message.startswith("Monday 2 August 2027 is no working day")
     with pytest.raises(NotUnderstood, match="is no working day there"):
@@ -338,7 +342,7 @@ def test_the_run_sheet_has_each_number_with_who_and_where(desk):
 
 
 def test_an_answer_takes_a_document_along(house, desk):
-    first = ports.listing(desk)[0]
+    first = ports.list_ports(desk)[0]
     assert first.state is PortState.QUERIED
     answered = port_dialogue.answer_query(
         desk,

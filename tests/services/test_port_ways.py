@@ -93,16 +93,17 @@ def switched(house, desk, key):
 
 
 def test_each_french_number_needs_its_code_and_a_wrong_one_is_sent_back(house, desk, paris):
-    ports.change(desk, paris.id, PARIS)
+    ports.change_port(desk, paris.id, PARIS)
     ports.sign(desk, paris.id, "Imogen Vance")
     stops = [
-        f.message for f in order_views.look(desk, ports.submission(desk, paris.id).id).report.stops
+        f.message
+        for f in order_views.view_order(desk, ports.submission(desk, paris.id).id).report.stops
     ]
     assert stops == ["+33 1 99 00 01 01: it needs its RIO. Ask for it from the line itself."]
     codes = {f"code:{n}": rio(n) for n in FRENCH}
     submitted(house, desk, paris.id, **PARIS, **{**codes, f"code:{FRENCH[1]}": "01P1A2B3C4D5"})
     until_quiet(house, timedelta(days=4))
-    refused = ports.look(desk, paris.id)
+    refused = ports.view_port(desk, paris.id)
     assert (refused.port.state, refused.rejected[0].code, refused.rejected[1].field) == (
         PortState.REJECTED,
         "code-wrong",
@@ -116,7 +117,7 @@ def test_each_french_number_needs_its_code_and_a_wrong_one_is_sent_back(house, d
 
 
 def test_the_french_mandate_has_the_codes_and_is_in_french(desk, paris, tmp_path):
-    ports.change(desk, paris.id, {**PARIS, **{f"code:{n}": rio(n) for n in FRENCH}})
+    ports.change_port(desk, paris.id, {**PARIS, **{f"code:{n}": rio(n) for n in FRENCH}})
     (tmp_path / "m.pdf").write_bytes(ports.mandate_of(desk, paris.id))
     text = subprocess.run(
         ["pdftotext", "-layout", tmp_path / "m.pdf", "-"],
@@ -156,7 +157,7 @@ def test_a_toll_free_number_changes_its_responsible_organisation(house, desk, tm
 
 
 def test_codes_can_be_pasted_and_what_is_wrong_with_them_is_said_at_once(desk, paris):
-    ports.change(
+    ports.change_port(
         desk,
         paris.id,
         {
@@ -164,7 +165,7 @@ def test_codes_can_be_pasted_and_what_is_wrong_with_them_is_said_at_once(desk, p
             "codes": f"+33 1 99 00 01 01; {rio(FRENCH[0])}\n\n+33199000102\t{rio(FRENCH[1])}\n",
         },
     )
-    assert [x.code for x in ports.look(desk, paris.id).port.lines] == [rio(n) for n in FRENCH]
+    assert [x.code for x in ports.view_port(desk, paris.id).port.lines] == [rio(n) for n in FRENCH]
     for typed, said in (
         (
             "+33 1 99 00 01 01 01P101QUAI3Z",
@@ -177,31 +178,31 @@ def test_codes_can_be_pasted_and_what_is_wrong_with_them_is_said_at_once(desk, p
         ),
     ):
         with pytest.raises(NotUnderstood) as wrong:
-            ports.change(desk, paris.id, {**PARIS, "codes": typed})
+            ports.change_port(desk, paris.id, {**PARIS, "codes": typed})
         assert (wrong.value.message, wrong.value.field) == (said, "codes")
     with pytest.raises(NotUnderstood) as wrong:
-        ports.change(desk, paris.id, {**PARIS, f"code:{FRENCH[0]}": "12"})
+        ports.change_port(desk, paris.id, {**PARIS, f"code:{FRENCH[0]}": "12"})
     assert wrong.value.field == f"code:{FRENCH[0]}"
-    assert [x.code for x in ports.look(desk, paris.id).port.lines] == [rio(n) for n in FRENCH]
+    assert [x.code for x in ports.view_port(desk, paris.id).port.lines] == [rio(n) for n in FRENCH]
 
 
 def test_a_part_of_another_country_has_no_holidays_here(desk, paris):
     for part in ("ENG", "XX"):
         with pytest.raises(NotUnderstood) as wrong:
-            ports.change(desk, paris.id, {**PARIS, "subdivision": part})
+            ports.change_port(desk, paris.id, {**PARIS, "subdivision": part})
         assert wrong.value.field == "subdivision"
         assert "6AE (Alsace)" in wrong.value.message
-    assert ports.change(desk, paris.id, {**PARIS, "subdivision": "57"}).subdivision == "57"
+    assert ports.change_port(desk, paris.id, {**PARIS, "subdivision": "57"}).subdivision == "57"
 
 
 def test_a_code_of_the_wrong_length_is_stopped_before_the_carrier_sees_it(desk, paris):
-    ports.change(desk, paris.id, {**PARIS, **{f"code:{n}": rio(n) for n in FRENCH}})
+    ports.change_port(desk, paris.id, {**PARIS, **{f"code:{n}": rio(n) for n in FRENCH}})
     with desk.writing(reason="kept before codes were measured") as writing:
         port = writing.records.the(Port, paris.id)
         lines = (port.lines[0], port.lines[1].but(code="01P1"))
         writing.save([changed(Subject.PORT, port, port.but(lines=lines), "port.changed")])
     ports.sign(desk, paris.id, "Imogen Vance")
-    (stop,) = order_views.look(desk, ports.submission(desk, paris.id).id).report.stops
+    (stop,) = order_views.view_order(desk, ports.submission(desk, paris.id).id).report.stops
     assert (
         stop.message
         == "+33 1 99 00 01 02: a RIO has 12 letters and digits, this one has 4. Ask for it from the"

@@ -37,7 +37,7 @@ def gallery(desk):
 
 
 def submitted(house, desk, key, **changes):
-    ports.change(desk, key, {**BILL, **changes})
+    ports.change_port(desk, key, {**BILL, **changes})
     ports.sign(desk, key, "Imogen Vance")
     order = ports.submission(desk, key)
     order_running.run(desk, order.id)
@@ -46,11 +46,11 @@ def submitted(house, desk, key, **changes):
 
 
 def now(desk, key):
-    return ports.look(desk, key).port
+    return ports.view_port(desk, key).port
 
 
 def test_pasted_numbers_are_planned_before_anything_is_kept(desk):
-    (first,) = ports.listing(desk)
+    (first,) = ports.list_ports(desk)
     port_dialogue.cancel(desk, first.id)
     planned = port_planning.plan_ports(
         desk,
@@ -74,7 +74,7 @@ def test_pasted_numbers_are_planned_before_anything_is_kept(desk):
         "+441134960100": "It is ours already: Ifeoma Okafor has it.",
         "+441174960999": "No carrier serves it. Check the digits.",
     }
-    assert [p.id for p in ports.listing(desk)] == [first.id]
+    assert [p.id for p in ports.list_ports(desk)] == [first.id]
 
 
 @pytest.mark.parametrize("text", ["", "nothing here"])
@@ -85,18 +85,20 @@ def test_what_cant_be_planned_says_why(desk, text):
 
 
 def test_a_port_lacks_what_its_list_says_until_it_is_ready(desk, gallery):
-    assert [x.what for x in ports.look(desk, gallery.id).lacking if not x.done] == [
+    assert [x.what for x in ports.view_port(desk, gallery.id).lacking if not x.done] == [
         "The account, word for word",
         "The mandate, signed",
     ]
     order = ports.submission(desk, gallery.id)
-    stops = {f.rule for f in order_views.look(desk, order.id).report.findings if f.level == "stop"}
+    stops = {
+        f.rule for f in order_views.view_order(desk, order.id).report.findings if f.level == "stop"
+    }
     assert stops == {"port.details-complete", "port.papers-signed"}
-    ports.change(desk, gallery.id, BILL)
+    ports.change_port(desk, gallery.id, BILL)
     ports.sign(desk, gallery.id, "Imogen Vance")
-    assert all(x.done for x in ports.look(desk, gallery.id).lacking)
+    assert all(x.done for x in ports.view_port(desk, gallery.id).lacking)
     assert now(desk, gallery.id).state is PortState.READY
-    ports.change(desk, gallery.id, {**BILL, "wanted": "2027-03-01"})
+    ports.change_port(desk, gallery.id, {**BILL, "wanted": "2027-03-01"})
     assert (now(desk, gallery.id).state, now(desk, gallery.id).signed) == (
         PortState.DRAFT,
         "",
@@ -114,7 +116,7 @@ def test_through_a_rejection_and_a_partial_acceptance_to_numbers_that_are_ours(
             State.PORTING_IN
         }
     until_quiet(house, timedelta(days=5))
-    refused = ports.look(desk, key)
+    refused = ports.view_port(desk, key)
     assert (refused.port.state, refused.rejected[0].code, refused.rejected[1].field) == (
         PortState.REJECTED,
         "name-mismatch",
@@ -183,16 +185,16 @@ def proven_and_closed(house, desk, key):
 
 
 def test_what_hangs_on_a_line_is_settled_or_asked_about(house, desk):
-    port_dialogue.cancel(desk, ports.listing(desk)[0].id)
+    port_dialogue.cancel(desk, ports.list_ports(desk)[0].id)
     (port,) = port_planning.begin(
         desk, "0117 496 0840-0846", account="fellgate-main", site="wharf-house"
     )
-    ports.change(desk, port.id, BILL)
+    ports.change_port(desk, port.id, BILL)
     ports.sign(desk, port.id, "Imogen Vance")
     order = ports.submission(desk, port.id)
     found = [
         f.message
-        for f in order_views.look(desk, order.id).report.findings
+        for f in order_views.view_order(desk, order.id).report.findings
         if f.rule == "port.questions-settled"
     ]
     assert found == ["0117 496 0845 carries the alarm. Say what becomes of it."]
@@ -214,9 +216,11 @@ def test_what_hangs_on_a_line_is_settled_or_asked_about(house, desk):
 
 
 def test_two_who_fill_in_the_same_port_cant_both_win(desk, gallery):
-    ports.change(desk, gallery.id, {**BILL, "version": str(gallery.version)})
+    ports.change_port(desk, gallery.id, {**BILL, "version": str(gallery.version)})
     with pytest.raises(ChangedMeanwhile, match="Somebody else"):
-        ports.change(desk, gallery.id, {**BILL, "pin": "0000", "version": str(gallery.version)})
+        ports.change_port(
+            desk, gallery.id, {**BILL, "pin": "0000", "version": str(gallery.version)}
+        )
     assert now(desk, gallery.id).details.pin == "4471"
 
 
@@ -242,7 +246,7 @@ def test_a_silent_losing_carrier_is_asked_again(house, desk, gallery):
 
 
 def test_submitting_is_done_once_whatever_dies_between(house, desk, gallery):
-    ports.change(desk, gallery.id, BILL)
+    ports.change_port(desk, gallery.id, BILL)
     ports.sign(desk, gallery.id, "Imogen Vance")
     house.outside.control.order_fault({"service": "ports", "fault": "error", "count": 2})
     order = ports.submission(desk, gallery.id)
@@ -262,7 +266,7 @@ def test_numbers_in_a_port_are_not_asked_for_twice_and_one_can_be_left_out(desk,
 
 
 def test_the_mandate_says_every_number_and_word_of_the_account(desk, gallery, tmp_path):
-    ports.change(desk, gallery.id, {**BILL, "wanted": "2027-02-01"})
+    ports.change_port(desk, gallery.id, {**BILL, "wanted": "2027-02-01"})
     file = tmp_path / "mandate.pdf"
     file.write_bytes(ports.mandate_of(desk, gallery.id))
     text = subprocess.run(
@@ -285,7 +289,7 @@ def test_the_calendar_is_read_by_others(desk, gallery):
 
     (event,) = vobject.readOne(ports.calendar(desk, [gallery]).decode()).vevent_list
     assert event.summary.value == "Earliest day, port 2: 39 numbers from Old Quay Communications"
-    assert event.dtstart.value == ports.look(desk, gallery.id).earliest.moment
+    assert event.dtstart.value == ports.view_port(desk, gallery.id).earliest.moment
 
 
 @pytest.mark.parametrize(
@@ -299,5 +303,5 @@ def test_the_calendar_is_read_by_others(desk, gallery):
 )
 def test_what_is_wrong_in_a_port_is_named(desk, gallery, form, field):
     with pytest.raises(NotUnderstood) as refused:
-        ports.change(desk, gallery.id, {**BILL, **form})
+        ports.change_port(desk, gallery.id, {**BILL, **form})
     assert refused.value.field == field

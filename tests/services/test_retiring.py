@@ -21,7 +21,7 @@ HALL = "harbour-loft"
 
 def ran(house, desk, tasks, title, span=timedelta(0)):
     order = workorders.draft(desk, title, tasks)
-    stops = order_views.look(desk, order.id).report.stops
+    stops = order_views.view_order(desk, order.id).report.stops
     assert not stops, [f.message for f in stops]
     order_running.run(desk, order.id)
     until_quiet(house, span)
@@ -121,7 +121,7 @@ def test_keeping_what_is_free_already_changes_nothing(desk):
 
 
 def test_the_hall_is_closed_with_money_terms_and_seats(house, desk):
-    view = site_closure.look(desk, HALL)
+    view = site_closure.view_closing(desk, HALL)
     assert (len(view.numbers), view.by_state[State.ASSIGNED], len(view.people), view.beyond) == (
         40,
         9,
@@ -152,7 +152,7 @@ def test_the_hall_is_closed_with_money_terms_and_seats(house, desk):
         assert {n.state for n in reading.records.many(Number, [n.e164 for n in view.numbers])} == {
             State.RELEASED
         }
-    assert site_closure.look(desk, HALL).numbers == []
+    assert site_closure.view_closing(desk, HALL).numbers == []
     with pytest.raises(NotAllowedNow, match="Nothing is left"):
         site_closure.plan(desk, HALL, then="release")
 
@@ -222,10 +222,10 @@ def test_a_silent_telephone_system_leaves_the_rest(house, desk):
 
 
 def test_days_of_rest_are_set_by_country_and_kind(house, desk):
-    before = {r.country: (r.days, r.toll_free, r.own) for r in quarantine.listing(desk)}
+    before = {r.country: (r.days, r.toll_free, r.own) for r in quarantine.list_rests(desk)}
     assert before["GB"] == (90, 120, False)
-    quarantine.put(desk, "GB", days="45", toll_free="")
-    assert {r.country: (r.days, r.toll_free, r.own) for r in quarantine.listing(desk)}["GB"] == (
+    quarantine.set_rest(desk, "GB", days="45", toll_free="")
+    assert {r.country: (r.days, r.toll_free, r.own) for r in quarantine.list_rests(desk)}["GB"] == (
         45,
         120,
         True,
@@ -244,8 +244,8 @@ def test_days_of_rest_are_set_by_country_and_kind(house, desk):
     assert retiring.depends_on(desk, "+441134960102").rest_days == 45
     for wrong, field in (({"days": "soon"}, "days"), ({"toll_free": "4000"}, "toll_free")):
         with pytest.raises(NotUnderstood) as refused:
-            quarantine.put(desk, "GB", **{"days": "", "toll_free": "", **wrong})
+            quarantine.set_rest(desk, "GB", **{"days": "", "toll_free": "", **wrong})
         assert refused.value.field == field
     with pytest.raises(NotUnderstood):
-        quarantine.put(desk, "XX", days="1", toll_free="1")
-    assert quarantine.put(desk, "GB", days="", toll_free="")[1].own is False
+        quarantine.set_rest(desk, "XX", days="1", toll_free="1")
+    assert quarantine.set_rest(desk, "GB", days="", toll_free="")[1].own is False

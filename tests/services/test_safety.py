@@ -226,13 +226,13 @@ def test_moving_a_person_with_remedies_tells_the_carrier_of_each_number(house, d
     holder = number(desk, BUNDLED).holder
     order = workorders.draft(desk, "moves desk", [t.SetSpot(person=holder.id, spot="WHF-008-6")])
     drafts.add_remedies(desk, order.id)
-    assert [x.stored.body.kind for x in order_views.look(desk, order.id).tasks] == [
+    assert [x.stored.body.kind for x in order_views.view_order(desk, order.id).tasks] == [
         "set_spot",
         "register_address",
     ]
     order_running.run(desk, order.id)
     until_quiet(house)
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
     moved = number(desk, BUNDLED)
     assert (moved.spot, moved.registered_spot) == ("WHF-008-6", "WHF-008-6")
 
@@ -242,14 +242,14 @@ def test_a_carrier_that_refuses_the_address_fails_the_task_with_its_reason(house
     house.outside.control.order_fault({"service": "carrier", "fault": "reject", "count": 1})
     order_running.run(desk, order.id)
     until_quiet(house)
-    view = order_views.look(desk, order.id)
+    view = order_views.view_order(desk, order.id)
     assert view.order.state is OrderState.FAILED
     assert "Brackwater Telecom refused" in view.tasks[0].stored.error
 
 
 def test_a_wrong_spot_code_never_becomes_an_address(desk):
     order = workorders.draft(desk, "x", [t.SetSpot(number=BUNDLED, spot="WHF-006-B")])
-    report = order_views.look(desk, order.id).report
+    report = order_views.view_order(desk, order.id).report
     assert not report.runnable
     assert "WHF-006-B" in report.stops[0].message
 
@@ -319,6 +319,6 @@ def test_a_site_is_a_holder_too_and_its_main_number_is_rung_back(house, desk):
     order = workorders.draft(desk, "main number", tasks)
     order_running.run(desk, order.id)
     until_quiet(house)
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
     assert site_management.one_site(desk, site.id).main == "0113 496 0160"
     assert calls.emergency(desk, "+441134960160", "999").callback == "+441134960160"

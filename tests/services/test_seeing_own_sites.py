@@ -55,7 +55,7 @@ def test_lists_and_counts_are_of_their_sites(desk, noor):
     )
     assert 0 < theirs < all_of_it
     assert theirs == estate.counts_of(desk, Filter(site="wharf-house")).total
-    assert {r.number.site for r in estate.listing(noor, Filter(), limit=500).rows} == {
+    assert {r.number.site for r in estate.list_numbers(noor, Filter(), limit=500).rows} == {
         "wharf-house"
     }
     assert estate.overview(noor).sites == 1
@@ -92,7 +92,7 @@ def test_the_finder_finds_their_own_only(desk, noor):
 def test_the_ledger_and_work_orders_tell_of_their_sites_only(desk, noor):
     theirs = {(e.subject, e.subject_id) for e in ledger.read(noor, limit=500).entries}
     assert not {key for subject, key in theirs if subject == Subject.SITE} - {"wharf-house"}
-    assert len(workorders.listing(noor)) <= len(workorders.listing(desk))
+    assert len(workorders.list_orders(noor)) <= len(workorders.list_orders(desk))
     with noor.reading() as reading:
         grants = {g.id for g in reading.records.all(Grant)}
         every = {e.subject_id for e in ledger.read(desk, subject=Subject.GRANT, limit=500).entries}

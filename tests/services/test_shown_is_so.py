@@ -46,7 +46,7 @@ def test_a_work_order_is_called_after_the_number_that_a_remedy_put_in(desk):
     )
     taken = next(
         f
-        for f in order_views.look(desk, order.id).report.stops
+        for f in order_views.view_order(desk, order.id).report.stops
         if "is " in f.message and f.remedies
     )
     at = next(i for i, remedy in enumerate(taken.remedies) if remedy.replaces)
@@ -94,7 +94,7 @@ def test_ones_own_publication_is_no_conflict_and_the_drawing_is_no_longer_new(ho
     order = drawing.publish(desk, made.path, again.version)
     assert not [
         f
-        for f in order_views.look(desk, order.id).report.findings
+        for f in order_views.view_order(desk, order.id).report.findings
         if f.rule == "path.published-since" and f.level != "pass"
     ]
 

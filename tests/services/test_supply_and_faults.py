@@ -79,7 +79,7 @@ def test_no_fault_makes_the_carrier_sell_twice(house, desk, fault):
     until_quiet(house, timedelta(hours=1))
     assert supply.order_view(desk, key).state == "delivered"
     assert [o["key"] for o in bought(house)] == [supply.order_view(desk, key).order.key]
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
 
 
 def test_a_refused_order_says_why_and_closes_its_lives(house, desk):
@@ -91,7 +91,7 @@ def test_a_refused_order_says_why_and_closes_its_lives(house, desk):
     assert view.state == "failed"
     assert "refused" in view.order.refused
     assert {n.state for n in supply.numbers_of(desk, key)} == {State.CLOSED}
-    assert order_views.look(desk, order.id).order.state is OrderState.FAILED
+    assert order_views.view_order(desk, order.id).order.state is OrderState.FAILED
 
 
 def test_numbers_whose_order_failed_can_be_ordered_again(house, desk):
@@ -223,7 +223,7 @@ def test_released_numbers_go_back_when_the_carrier_has_carried_it_out(house, des
     until_quiet(house, timedelta(minutes=5))
     with desk.reading() as reading:
         assert reading.records.the(Number, "+441134960312").state is State.RELEASED
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
 
 
 def test_lead_times_come_from_the_carriers_own_deliveries(house, desk):

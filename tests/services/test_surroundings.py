@@ -85,7 +85,7 @@ def test_a_main_number_is_not_taken_back_while_somebody_has_no_other(house, desk
     order = workorders.draft(
         desk, "the front desk closes", [t.UnassignNumber(number=MAIN, holder=site)]
     )
-    (stop,) = order_views.look(desk, order.id).report.stops
+    (stop,) = order_views.view_order(desk, order.id).report.stops
     assert stop.rule == "life.help-rings-back"
     assert "have no other number to be rung back on" in stop.message
     with desk.reading() as reading:
@@ -111,8 +111,8 @@ def replaced(desk, with_path):
 
 def test_a_main_number_is_replaced_by_one_work_order(house, desk):
     order = replaced(desk, with_path=True)
-    assert order_views.look(desk, order.id).report.runnable, [
-        f.message for f in order_views.look(desk, order.id).report.stops
+    assert order_views.view_order(desk, order.id).report.runnable, [
+        f.message for f in order_views.view_order(desk, order.id).report.stops
     ]
     order_running.run(desk, order.id)
     until_quiet(house)
@@ -125,7 +125,8 @@ def test_a_main_number_is_replaced_by_one_work_order(house, desk):
 
 def test_a_main_number_that_rings_nobody_is_no_other(desk):
     stops = {
-        f.rule for f in order_views.look(desk, replaced(desk, with_path=False).id).report.stops
+        f.rule
+        for f in order_views.view_order(desk, replaced(desk, with_path=False).id).report.stops
     }
     assert "life.help-rings-back" in stops
 
@@ -135,5 +136,7 @@ def test_a_number_that_can_be_used_from_tomorrow_is_no_other_today(desk):
         new = writing.records.the(Number, NEW)
         later = new.but(usable_from=desk.now() + timedelta(days=1))
         writing.save([changed(Subject.NUMBER, new, later, "number.usable-later")])
-    stops = {f.rule for f in order_views.look(desk, replaced(desk, with_path=True).id).report.stops}
+    stops = {
+        f.rule for f in order_views.view_order(desk, replaced(desk, with_path=True).id).report.stops
+    }
     assert "life.help-rings-back" in stops

@@ -122,7 +122,7 @@ def test_a_trial_that_ends_within_the_month_is_told(desk):
 
 
 def test_a_stopped_draft_is_not_on_the_list_any_more(desk):
-    drafts = workorders.listing(desk, states=(OrderState.DRAFT,))
+    drafts = workorders.list_orders(desk, states=(OrderState.DRAFT,))
     workorders.discard(desk, drafts[0].id)
     assert not any("is a draft" in what for what in whats(desk))
 
@@ -130,7 +130,7 @@ def test_a_stopped_draft_is_not_on_the_list_any_more(desk):
 def test_the_count_in_the_head_follows_every_change(desk):
     before = today.count(desk)
     assert before == len(today.todo(desk))
-    for draft in workorders.listing(desk, states=(OrderState.DRAFT,)):
+    for draft in workorders.list_orders(desk, states=(OrderState.DRAFT,)):
         workorders.discard(desk, draft.id)
     assert today.count(desk) == before - 1
     workorders.draft(desk, "another", [t.SetAside(number=FREE, reason="test")])
@@ -175,7 +175,7 @@ def test_a_failed_work_order_tells_its_author_why_and_no_holder(house, desk):
     house.outside.control.call("PUT", f"people/{person.id}", json={"away": True})
     order_running.run(desk, order.id)
     until_quiet(house)
-    assert order_views.look(desk, order.id).order.state is OrderState.FAILED
+    assert order_views.view_order(desk, order.id).order.state is OrderState.FAILED
     report = next(m for m in mails(house, order) if "has failed" in m["subject"])
     assert "did not prove it" in report["text"]
     assert not any(m["to"] == person.email for m in house.outside.mail.mailbox())
@@ -242,7 +242,7 @@ def test_letters_of_a_large_order_take_no_more_reading_than_of_a_small_one(house
         order = workorders.draft(desk, f"{count} numbers", tasks)
         order_running.run(desk, order.id)
         until_quiet(house)
-        done = order_views.look(desk, order.id).order
+        done = order_views.view_order(desk, order.id).order
         assert done.state is OrderState.DONE
         read["n"] = 0
         with desk.writing() as writing:
@@ -321,17 +321,17 @@ def test_going_back_in_the_past_is_refused(house):
 
 def test_seeded_work_orders_can_be_undone_like_any_other(house, desk):
     joined = next(
-        w for w in workorders.listing(desk) if w.title == "A number for the new shop lead"
+        w for w in workorders.list_orders(desk) if w.title == "A number for the new shop lead"
     )
     order_running.undo(desk, joined.id)
     until_quiet(house)
-    assert order_views.look(desk, joined.id).order.state is OrderState.UNDONE
+    assert order_views.view_order(desk, joined.id).order.state is OrderState.UNDONE
 
 
 def test_the_work_order_of_the_next_morning_runs_by_itself(house, desk):
-    planned = next(w for w in workorders.listing(desk, states=(OrderState.SCHEDULED,)))
+    planned = next(w for w in workorders.list_orders(desk, states=(OrderState.SCHEDULED,)))
     until_quiet(house, planned.run_at - desk.now() + timedelta(minutes=5))
-    assert order_views.look(desk, planned.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, planned.id).order.state is OrderState.DONE
 
 
 @pytest.mark.parametrize("day", range(0, 540, 30))

@@ -52,12 +52,12 @@ def test_it_waits_and_buys_once_when_the_number_comes_into_stock(house, desk):
     )
     order = run(house, desk)
     assert (
-        order_views.look(desk, order.id).order.tasks[0].waits_for
+        order_views.view_order(desk, order.id).order.tasks[0].waits_for
         == "such numbers to come into stock"
     )
     house.outside.control.call("POST", "freed", json={"numbers": [GONE]})
     until_quiet(house, timedelta(hours=1))
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
     assert [o["numbers"] for o in bought(house)] == [[GONE]]
     assert [v.state for v in supply.orders(desk) if v.order.reference == "The one"] == ["delivered"]
 
@@ -68,9 +68,9 @@ def test_nothing_dearer_than_the_limits_is_bought_and_it_ends_on_its_day(house, 
     )  # not every ten minutes of three days
     house.outside.control.call("POST", "freed", json={"numbers": [GONE]})
     order = run(house, desk, most_monthly="0.60")
-    assert order_views.look(desk, order.id).order.state is OrderState.RUNNING
+    assert order_views.view_order(desk, order.id).order.state is OrderState.RUNNING
     until_quiet(house, timedelta(days=3))
-    failed = order_views.look(desk, order.id).order
+    failed = order_views.view_order(desk, order.id).order
     assert failed.state is OrderState.FAILED
     assert failed.tasks[0].error.startswith("The last day has passed")
     assert bought(house) == []

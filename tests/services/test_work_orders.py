@@ -61,18 +61,18 @@ def assigned(desk, e164=FREE, place=0):
 
 def test_a_joiner_gets_a_number_with_everything_it_needs(house, desk):
     person, order = assigned(desk)
-    assert not order_views.look(desk, order.id).runnable
+    assert not order_views.view_order(desk, order.id).runnable
     drafts.add_remedies(desk, order.id)
-    assert order_views.look(desk, order.id).runnable
+    assert order_views.view_order(desk, order.id).runnable
     order_running.run(desk, order.id)
     until_quiet(house)
-    waiting = order_views.look(desk, order.id)
+    waiting = order_views.view_order(desk, order.id)
     assert waiting.order.state is OrderState.RUNNING
     assert [x.stored.waits_for for x in waiting.tasks if x.stored.state is TaskState.WAITING] == [
         "Home calling to work"
     ]
     until_quiet(house, timedelta(minutes=20))
-    done = order_views.look(desk, order.id)
+    done = order_views.view_order(desk, order.id)
     assert done.order.state is OrderState.DONE
     assert number(desk, FREE).holder == ref(person)
     mails = [
@@ -100,12 +100,12 @@ def test_undo_gives_the_estate_as_before(house, desk):
     assert snapshot(desk) != before
     back = order_running.undo(desk, order.id)
     until_quiet(house)
-    assert order_views.look(desk, back.id).order.state is OrderState.DONE
-    assert order_views.look(desk, order.id).order.state is OrderState.UNDONE
+    assert order_views.view_order(desk, back.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.UNDONE
     assert snapshot(desk) == before
     assert (
         order_running.undo(desk, order.id).id == back.id
-        if order_views.look(desk, order.id).order.state is OrderState.DONE
+        if order_views.view_order(desk, order.id).order.state is OrderState.DONE
         else True
     )
 
@@ -144,8 +144,8 @@ def test_two_people_assigning_one_number_the_second_is_told(house, desk):
     order_running.run(desk, one.id)
     order_running.run(other_desk, two.id)
     until_quiet(house)
-    assert order_views.look(desk, one.id).order.state is OrderState.DONE
-    lost = order_views.look(desk, two.id)
+    assert order_views.view_order(desk, one.id).order.state is OrderState.DONE
+    lost = order_views.view_order(desk, two.id)
     assert lost.order.state is OrderState.FAILED
     assert first.name in lost.tasks[0].stored.error
     assert number(desk, OTHER).holder == ref(first)
@@ -200,12 +200,12 @@ def test_a_failed_task_can_be_tried_again(house, desk):
     house.outside.control.order_fault({"service": "telephony", "fault": "reject", "count": 1})
     order_running.run(desk, order.id)
     until_quiet(house)
-    failed = order_views.look(desk, order.id)
+    failed = order_views.view_order(desk, order.id)
     assert failed.order.state is OrderState.FAILED
     assert "refused" in failed.tasks[0].stored.error
     order_running.try_again(desk, order.id)
     until_quiet(house)
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
 
 
 def test_a_silent_service_is_asked_again_with_growing_pauses(house, desk):
@@ -213,11 +213,11 @@ def test_a_silent_service_is_asked_again_with_growing_pauses(house, desk):
     house.outside.control.order_fault({"service": "telephony", "fault": "error", "count": 3})
     order_running.run(desk, order.id)
     runner.tick(house)
-    waiting = order_views.look(desk, order.id).tasks[0].stored
+    waiting = order_views.view_order(desk, order.id).tasks[0].stored
     assert waiting.state is TaskState.WAITING
     assert "does not answer" in waiting.waits_for
     until_quiet(house, timedelta(minutes=2))
-    assert order_views.look(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
 
 
 def test_a_work_order_can_be_stopped_and_what_waits_is_skipped(house, desk):
@@ -227,7 +227,7 @@ def test_a_work_order_can_be_stopped_and_what_waits_is_skipped(house, desk):
     runner.tick(house)
     order_running.stop_order(desk, order.id)
     until_quiet(house, timedelta(hours=1))
-    stopped = order_views.look(desk, order.id)
+    stopped = order_views.view_order(desk, order.id)
     assert stopped.order.state is OrderState.STOPPED
     assert [x.stored.state for x in stopped.tasks][-1] is TaskState.SKIPPED
     assert number(desk, FREE).state is State.AVAILABLE
@@ -266,12 +266,12 @@ def test_a_chosen_remedy_is_applied_to_its_task(house, desk):
     order = workorders.draft(desk, "again", [t.AssignNumber(number=aging.e164, holder=ref(person))])
     finding = next(
         f
-        for f in order_views.look(desk, order.id).report.stops
+        for f in order_views.view_order(desk, order.id).report.stops
         if f.rule == "assignment.number-is-free"
     )
     end = next(i for i, r in enumerate(finding.remedies) if isinstance(r.tasks[0], t.EndRest))
     drafts.choose_remedy(desk, order.id, 0, finding.rule, end, reason="needed today")
-    view = order_views.look(desk, order.id)
+    view = order_views.view_order(desk, order.id)
     assert [x.stored.body.kind for x in view.tasks] == ["end_rest", "assign_number"]
     assert view.tasks[0].stored.body.reason == "needed today"
     assert view.runnable
@@ -280,12 +280,12 @@ def test_a_chosen_remedy_is_applied_to_its_task(house, desk):
 def test_tasks_can_be_added_and_taken_out_of_a_draft(desk):
     _, order = assigned(desk, OTHER)
     drafts.add_task(desk, order.id, {"kind": "place_test_call", "number": "0113 496 0160"})
-    assert [x.stored.body.kind for x in order_views.look(desk, order.id).tasks] == [
+    assert [x.stored.body.kind for x in order_views.view_order(desk, order.id).tasks] == [
         "assign_number",
         "place_test_call",
     ]
     drafts.remove_task(desk, order.id, 0)
-    assert [x.stored.body.kind for x in order_views.look(desk, order.id).tasks] == [
+    assert [x.stored.body.kind for x in order_views.view_order(desk, order.id).tasks] == [
         "place_test_call"
     ]
     with pytest.raises(NotAllowedNow):

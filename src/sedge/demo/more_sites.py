@@ -361,7 +361,7 @@ def _ask_for_the_first_twenty(desk: Desk) -> None:
     """The gallery's first port: asked for some days ago, and its carrier wants to know about the
     alarm."""
     (port,) = port_planning.begin(desk, "0117 496 0840-0859", account="fellgate-main", site=GALLERY)
-    ports.change(desk, port.id, GALLERY_ACCOUNT)
+    ports.change_port(desk, port.id, GALLERY_ACCOUNT)
     ports.sign(desk, port.id, "Rufus Tolliver")
     apply_at_once(desk, [t.SubmitPort(port=port.id)], reason="the gallery's first twenty numbers")
     with desk.reading() as reading:

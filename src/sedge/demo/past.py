@@ -378,7 +378,7 @@ class Months:
                 if stored.state is TaskState.WAITING
                 else replace(stored, state=next_task_state(stored.state, TaskEvent.READY))
             )
-            runner.keep(self.desk, runner.begun(ready), order, outcome(stored))
+            runner.keep_outcome(self.desk, runner.begun(ready), order, outcome(stored))
 
 
 def _on_trunk(changes: Sequence[Change]) -> list[Change]:

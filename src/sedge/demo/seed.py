@@ -202,7 +202,7 @@ class Seeding:
         add_records(self.desk, [*carriers(), *accounts()], reason="agreements signed")
         with self.desk.writing() as writing:
             for account in (a for a in accounts() if a.carrier != "old-quay"):
-                secrets.keep(
+                secrets.keep_secret(
                     writing.connection,
                     self.house.keyring,
                     f"key of {account.id}",

@@ -42,7 +42,7 @@ SAMPLE: dict[str, dict[str, Any]] = {
 }
 
 
-def look(desk: Desk, kind: str, language: str) -> Kept:
+def view_letter(desk: Desk, kind: str, language: str) -> Kept:
     _known(kind, language)
     with desk.reading() as reading:
         return text_of(reading, kind, language)
@@ -74,7 +74,7 @@ def _facts(desk: Desk, kind: str, order: str) -> dict[str, Any]:
     return next(iter(real.holders.values()), facts)
 
 
-def put(desk: Desk, text: LetterText, version: int) -> Kept:
+def keep_letter(desk: Desk, text: LetterText, version: int) -> Kept:
     """Keep a text. Raises NotUnderstood where it can't be drawn, ChangedMeanwhile where somebody
     else has changed it since."""
     desk.require(May.SET_RULES)

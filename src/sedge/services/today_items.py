@@ -49,7 +49,7 @@ class Todo:
 
 
 def _work_orders(reading: Reading) -> Iterator[Todo]:
-    for order in workorders.listing(reading.connection, states=(OrderState.FAILED,), limit=20):
+    for order in workorders.list_orders(reading.connection, states=(OrderState.FAILED,), limit=20):
         yield Todo(
             Mark.WRONG,
             f"Work order {order.no} failed: {order.title}",
@@ -59,7 +59,7 @@ def _work_orders(reading: Reading) -> Iterator[Todo]:
         )
     drafts = [
         x
-        for x in workorders.listing(reading.connection, states=(OrderState.DRAFT,), limit=200)
+        for x in workorders.list_orders(reading.connection, states=(OrderState.DRAFT,), limit=200)
         if not x.is_look
     ]
     if len(drafts) == 1:

@@ -234,7 +234,7 @@ def _count(connection: Connection, likes: Sequence[_Like], stamp: Stamp) -> None
         for hundred, m in Counter(number // 100 for number in like.numbers).items():
             tallies[hundred, row.site, row.carrier, state, capacity] += m
     number_projections.keep_counts(connection, tallies, facets, moves)
-    spot_counts.keep(connection, places)
+    spot_counts.keep_counts(connection, places)
 
 
 def _small_facts(connection: Connection, likes: Iterable[_Like]) -> None:

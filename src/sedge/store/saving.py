@@ -75,7 +75,7 @@ def save(connection: Connection, changes: Sequence[Change], stamp: Stamp) -> lis
         )
         latest[change.subject, change.id] = saved
         kept.append(saved)
-    number_projections.follow(connection, kept, names, stamp.at)
+    number_projections.follow_changes(connection, kept, names, stamp.at)
     finder.index(connection, [change.after for change in kept])
     _path_references(connection, kept)
     _append(connection, kept, stamp)

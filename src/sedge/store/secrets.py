@@ -46,7 +46,7 @@ def _key_in(file: Path) -> bytes:
     return key
 
 
-def keep(connection: Connection, ring: Keyring, name: str, text: str, stamp: Stamp) -> None:
+def keep_secret(connection: Connection, ring: Keyring, name: str, text: str, stamp: Stamp) -> None:
     connection.execute(delete(mails.secret).where(mails.secret.c.name == name))
     connection.execute(insert(mails.secret).values(name=name, sealed=ring.seal(text), at=stamp.at))
 

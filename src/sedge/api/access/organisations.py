@@ -158,7 +158,7 @@ def _invitation(x: Invitation) -> InvitationOut:
 
 @resource.read("/members", May.SET_RULES)
 def who(desk: AtDesk) -> MembersOut:
-    here, invited = members.listing(desk)
+    here, invited = members.list_members(desk)
     return {
         "items": [_member(m) for m in here],
         "invited": [_invitation(x) for x in invited],
@@ -174,7 +174,7 @@ def invite(request: Request, desk: AtDesk, asked: Invited) -> InvitationOut:
 
 @resource.write("/members/{sign_in}", May.SET_RULES)
 def change(desk: AtDesk, sign_in: str, asked: Role) -> MembersOut:
-    members.change(desk, sign_in, asked.model_dump())
+    members.change_member(desk, sign_in, asked.model_dump())
     return who(desk)
 
 
@@ -207,7 +207,7 @@ def _letter(kept: letters.Kept) -> LetterOut:
 
 @resource.read("/letters/{kind}/{language}", May.SET_RULES)
 def letter(desk: AtDesk, kind: str, language: str) -> LetterOut:
-    return _letter(letters.look(desk, kind, language))
+    return _letter(letters.view_letter(desk, kind, language))
 
 
 @resource.read("/letters/{kind}/{language}/preview", May.SET_RULES)
@@ -215,14 +215,14 @@ def preview(
     desk: AtDesk, kind: str, language: str, order: Annotated[str, Query(max_length=80)] = ""
 ) -> LetterPreviewOut:
     """As it would be with a real work order's facts."""
-    shown = letters.preview(desk, letters.look(desk, kind, language).text, order)
+    shown = letters.preview(desk, letters.view_letter(desk, kind, language).text, order)
     return {"subject": shown.subject, "text": shown.text, "html": shown.html}
 
 
 @resource.write("/letters/{kind}/{language}", May.SET_RULES, "PUT")
 def keep_letter(desk: AtDesk, kind: str, language: str, asked: Letter) -> LetterOut:
     return _letter(
-        letters.put(
+        letters.keep_letter(
             desk, LetterText(kind, language, asked.subject, asked.text, asked.html), asked.version
         )
     )

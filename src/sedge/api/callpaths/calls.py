@@ -52,7 +52,7 @@ class TestCall(BaseModel):
 def inbound(desk: AtDesk, asked: Inbound) -> InboundTraceOut:
     if asked.at is not None and asked.at.tzinfo is None:
         raise NotUnderstood("at is a moment with its offset.", field="at")
-    followed = calls.follow(
+    followed = calls.follow_call(
         desk,
         the_number(desk, asked.number),
         asked.at,

@@ -125,7 +125,7 @@ def _finding(finding: Finding) -> PathFindingOut:
 @resource.read("/paths")
 def listing(desk: AtDesk) -> Page[PathOut]:
     users = paths.counts(desk)
-    return {"items": [_shape(p, users.get(p.id, 0)) for p in paths.listing(desk)], "next": None}
+    return {"items": [_shape(p, users.get(p.id, 0)) for p in paths.list_paths(desk)], "next": None}
 
 
 @resource.read("/paths/schema")
@@ -187,7 +187,7 @@ def _consequence(c: Consequence) -> ConsequenceOut:
 
 @resource.read("/paths/{key}")
 def one(desk: AtDesk, key: str) -> PathDetailOut:
-    view = paths.look(desk, key)
+    view = paths.view_path(desk, key)
     versions: list[PathDetailVersionOut] = [
         {"version": number, "in_force_from": moment(at)} for number, at in paths.versions(desk, key)
     ]
@@ -335,7 +335,7 @@ def drawn(desk: AtDesk, key: str) -> DrawingDetailOut:
 
 @resource.write("/drawings/{key}", May.CHANGE_ESTATE, method="PUT")
 def draw(desk: AtDesk, key: str, wanted: Drawn) -> DrawingDetailOut:
-    drawing.change(
+    drawing.change_drawing(
         desk, key, wanted.version, lambda _body, _where: (wanted.body, ""), name=wanted.name
     )
     return drawn(desk, key)
@@ -440,7 +440,7 @@ def bring_in(
 
 @resource.read("/sounds")
 def sound_shelf(desk: AtDesk) -> Page[SoundOut]:
-    return {"items": [_sound(s) for s in sounds.listing(desk)], "next": None}
+    return {"items": [_sound(s) for s in sounds.list_sounds(desk)], "next": None}
 
 
 def _sound(sound: sounds.Sound) -> SoundOut:
@@ -463,7 +463,9 @@ def keep_sound(
     text: Annotated[str, Form()],
     language: Annotated[str, Form()] = "",
 ) -> SoundKeptOut:
-    key, facts = sounds.keep(desk, name, language, text, sound.file.read(sounds.MOST_BYTES + 1))
+    key, facts = sounds.keep_sound(
+        desk, name, language, text, sound.file.read(sounds.MOST_BYTES + 1)
+    )
     return {
         "id": key,
         "media": facts.media,

@@ -62,7 +62,7 @@ class Deposit(BaseModel):
 
 @resource.read("/carrier-accounts/{key}", May.SEE_MONEY)
 def account(desk: AtDesk, key: str) -> AccountWithKeyOut:
-    found, _, has_key = payments.look(desk, key)
+    found, _, has_key = payments.account_to_pay(desk, key)
     return {**_shape(desk, found), "has_key": has_key}
 
 
@@ -99,7 +99,7 @@ def moves(desk: AtDesk, key: str) -> Page[MovesOut]:
             "amount": money(m.amount),
             "balance": money(m.balance),
         }
-        for m in payments.moves(desk, payments.look(desk, key)[0].id, limit=200)
+        for m in payments.moves(desk, payments.account_to_pay(desk, key)[0].id, limit=200)
     ]
     return {"items": items, "next": None}
 

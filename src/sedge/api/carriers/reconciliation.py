@@ -34,7 +34,7 @@ class Known(BaseModel):
 def look(desk: AtDesk, account: str = "", kind: str = "") -> DriftOut:
     """Differences as they were when the lists were compared last (the first 200), and when that
     was."""
-    view = reconciliation.look(desk, account=account, kind=kind)
+    view = reconciliation.view_drift(desk, account=account, kind=kind)
     return {
         "accounts": [
             {

@@ -207,7 +207,7 @@ def site(desk: AtDesk, key: str) -> SiteDetailOut:
 @resource.write("/sites/{key}", May.CHANGE_SAFETY, method="PATCH")
 def change_site(desk: AtDesk, key: str, asked: SiteChanged) -> SiteDetailOut:
     """What is given is changed, the rest stays; an address is checked against the register."""
-    site, address = site_facts.look(desk, key)
+    site, address = site_facts.facts_of_site(desk, key)
     now = {"name": site.name, "security_desk": site.security_desk}
     if address:
         now |= {
@@ -218,7 +218,7 @@ def change_site(desk: AtDesk, key: str, asked: SiteChanged) -> SiteDetailOut:
         }
     given = asked.model_dump(exclude_none=True)
     typed = {**given.pop("civic_address", {}), **given}
-    site_facts.change(
+    site_facts.change_site(
         desk,
         key,
         {

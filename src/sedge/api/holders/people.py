@@ -118,7 +118,7 @@ def _group(g: Group) -> GroupOut:
 
 @resource.read("/groups")
 def group_list(desk: AtDesk) -> Page[GroupOut]:
-    return {"items": [_group(g) for g in groups.listing(desk)], "next": None}
+    return {"items": [_group(g) for g in groups.list_groups(desk)], "next": None}
 
 
 @resource.creates("/groups", May.CHANGE_HOLDERS, WorkOrderOut)
@@ -126,15 +126,15 @@ def add_group(request: Request, desk: AtDesk, asked: GroupAsked) -> Response:
     """Set up by a work order, which is the answer."""
 
     def make(identity: str | None) -> tuple[int, Any]:
-        order = groups.put(desk, asked.name, "\n".join(asked.members))
-        return 201, work_order_out(order_views.look(desk, order.id))
+        order = groups.set_group(desk, asked.name, "\n".join(asked.members))
+        return 201, work_order_out(order_views.view_order(desk, order.id))
 
     return once(request, desk, asked.model_dump(), make)
 
 
 @resource.read("/groups/{key}")
 def group(desk: AtDesk, key: str) -> GroupDetailOut:
-    view = groups.look(desk, key)
+    view = groups.view_group(desk, key)
     return {
         **_group(view.group),
         "paths": [p.id for p in view.paths],
@@ -145,14 +145,16 @@ def group(desk: AtDesk, key: str) -> GroupDetailOut:
 @resource.write("/groups/{key}", May.CHANGE_HOLDERS, method="PATCH")
 def change_group(desk: AtDesk, key: str, asked: GroupAsked) -> WorkOrderOut:
     return work_order_out(
-        order_views.look(desk, groups.put(desk, asked.name, "\n".join(asked.members), key).id)
+        order_views.view_order(
+            desk, groups.set_group(desk, asked.name, "\n".join(asked.members), key).id
+        )
     )
 
 
 @resource.write("/groups/{key}", May.CHANGE_HOLDERS, method="DELETE")
 def remove_group(desk: AtDesk, key: str) -> WorkOrderOut:
     """Refused where a call path rings it."""
-    return work_order_out(order_views.look(desk, groups.take_away(desk, key).id))
+    return work_order_out(order_views.view_order(desk, groups.take_away(desk, key).id))
 
 
 def _device(d: Device, why: str) -> DeviceOut:
@@ -215,7 +217,7 @@ def _system(s: Downstream) -> SystemOut:
 @resource.read("/downstream-systems")
 def systems(desk: AtDesk) -> Page[SystemsOut]:
     return {
-        "items": [{**_system(s), "numbers": n} for s, _, n in downstream.listing(desk)],
+        "items": [{**_system(s), "numbers": n} for s, _, n in downstream.list_systems(desk)],
         "next": None,
     }
 
@@ -224,7 +226,7 @@ def systems(desk: AtDesk) -> Page[SystemsOut]:
 def add_system(request: Request, desk: AtDesk, asked: SystemAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
         return 201, _system(
-            downstream.put(desk, {k: str(v) for k, v in asked.model_dump().items()})
+            downstream.keep_system(desk, {k: str(v) for k, v in asked.model_dump().items()})
         )
 
     return once(request, desk, asked.model_dump(), make)
@@ -233,13 +235,15 @@ def add_system(request: Request, desk: AtDesk, asked: SystemAsked) -> Response:
 @resource.read("/downstream-systems/{key}")
 def system(desk: AtDesk, key: str) -> SystemDetailOut:
     """With its numbers as ranges, and each as the system wants it written."""
-    view = downstream.look(desk, key)
+    view = downstream.view_system(desk, key)
     return {**_system(view.system), "ranges": view.ranges, "written": view.written}
 
 
 @resource.write("/downstream-systems/{key}", May.CHANGE_HOLDERS, method="PATCH")
 def change_system(desk: AtDesk, key: str, asked: SystemAsked) -> SystemOut:
-    return _system(downstream.put(desk, {k: str(v) for k, v in asked.model_dump().items()}, key))
+    return _system(
+        downstream.keep_system(desk, {k: str(v) for k, v in asked.model_dump().items()}, key)
+    )
 
 
 @resource.write("/service-lines/{key}", May.CHANGE_HOLDERS, method="PATCH")
@@ -292,7 +296,7 @@ def proposals(desk: AtDesk, state: str = "open") -> Page[ProposalOut]:
 def take(desk: AtDesk, asked: Picked) -> WorkOrderOut:
     """A draft with what they come to."""
     return work_order_out(
-        order_views.look(
+        order_views.view_order(
             desk, directory_proposals.take(desk, asked.proposals, sites=asked.sites).id
         )
     )

@@ -221,7 +221,9 @@ async def change_group(request: Request, desk: AtDesk, key: str) -> Response:
 
 def _change(request: Request, desk: Desk, key: str, operations: object, kind: str) -> Response:
     return answer(
-        _shown(request, kind, directory.change(desk, key, operations, group=kind == "Group"))
+        _shown(
+            request, kind, directory.change_resource(desk, key, operations, group=kind == "Group")
+        )
     )
 
 

@@ -125,14 +125,14 @@ class RowsSay(BaseModel):
 def take_overs(desk: AtDesk) -> Page[TakeOverRowOut]:
     items: list[TakeOverRowOut] = [
         {"id": one.id, "name": one.name, "state": one.state, "work_order": one.work_order}
-        for one in take_over.listing(desk)
+        for one in take_over.list_take_overs(desk)
     ]
     return {"items": items, "next": None}
 
 
 @resource.write("/take-overs", May.IMPORT, status_code=201)
 def begin_take_over(desk: AtDesk, body: Named) -> TakeOverOut:
-    return take_over_out(take_over.look(desk, take_over.begin(desk, body.name).id))
+    return take_over_out(take_over.view_sitting(desk, take_over.begin(desk, body.name).id))
 
 
 @resource.write("/take-overs/{key}/files", May.IMPORT, status_code=201)
@@ -143,7 +143,7 @@ async def add_to_take_over(
 
     def done() -> TakeOverOut:
         take_over.add_file(desk, key, name, data)
-        return take_over_out(take_over.look(desk, key))
+        return take_over_out(take_over.view_sitting(desk, key))
 
     return await run_in_threadpool(done)
 
@@ -151,28 +151,28 @@ async def add_to_take_over(
 @resource.read("/take-overs/{key}", May.IMPORT)
 def worksheet(desk: AtDesk, key: str) -> TakeOverOut:
     """What comes of the files so far, and what is still asked."""
-    return take_over_out(take_over.look(desk, key))
+    return take_over_out(take_over.view_sitting(desk, key))
 
 
 @resource.write("/take-overs/{key}/words", May.IMPORT)
 def settle_word(desk: AtDesk, key: str, body: WordMeans) -> TakeOverOut:
     """What a word means, for every row that uses it; an empty meaning is nothing."""
     take_over.settle_word(desk, key, body.ask, body.word, body.meaning)
-    return take_over_out(take_over.look(desk, key))
+    return take_over_out(take_over.view_sitting(desk, key))
 
 
 @resource.write("/take-overs/{key}/rows", May.IMPORT)
 def settle_rows(desk: AtDesk, key: str, body: RowsSay) -> TakeOverOut:
     """What rows (file and line) say instead: number, who, email, site, state, or `leave`: `yes`."""
     take_over.settle_rows(desk, key, body.rows, body.said)
-    return take_over_out(take_over.look(desk, key))
+    return take_over_out(take_over.view_sitting(desk, key))
 
 
 @resource.write("/take-overs/{key}/leave", May.IMPORT)
 def leave_open_ones(desk: AtDesk, key: str) -> TakeOverOut:
     """Leave out every row that something is still asked about."""
     take_over.leave_open_ones(desk, key)
-    return take_over_out(take_over.look(desk, key))
+    return take_over_out(take_over.view_sitting(desk, key))
 
 
 @resource.write("/take-overs/{key}/order", May.IMPORT, status_code=201)
@@ -194,7 +194,7 @@ class Noted(BaseModel):
 def known(desk: AtDesk, find: str = "", system: str = "", kind: str = "") -> Page[Known]:
     """Ids under which other systems know numbers, sites, areas and spots."""
     return {
-        "items": external_ids.listing(desk, find=find, system=system, kind=kind),
+        "items": external_ids.list_ids(desk, find=find, system=system, kind=kind),
         "next": None,
     }
 

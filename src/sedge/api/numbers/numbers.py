@@ -129,7 +129,7 @@ def find_numbers(
     limit: int = 100,
     after: str = "",
 ) -> Page[NumberOut]:
-    listing = estate.listing(
+    listing = estate.list_numbers(
         desk, wanted, sort=sort, after=after, limit=page_limit(limit), at=moment_of(at)
     )
     return {
@@ -175,7 +175,7 @@ def read_pasted(desk: AtDesk, body: Pasted) -> PastedOut:
     """The numbers in a text, whatever stands between them: ranges, which of them are not in the
     estate, and what could not be read."""
     found = bulk_actions.pasted(desk, body.text)
-    choice = bulk_actions.look(desk, bulk_actions.keep(desk, found.numbers))
+    choice = bulk_actions.view_choice(desk, bulk_actions.keep_choice(desk, found.numbers))
     return {
         "numbers": found.numbers.written,
         "count": len(found.numbers),
@@ -332,7 +332,7 @@ class View(BaseModel):
 
 @views.read("")
 def list_views(desk: AtDesk) -> Page[SavedViewOut]:
-    return {"items": [saved_view_out(v) for v in saved_views.listing(desk)], "next": None}
+    return {"items": [saved_view_out(v) for v in saved_views.list_views(desk)], "next": None}
 
 
 @views.write("", May.NOTE, status_code=201)

@@ -32,14 +32,14 @@ class Day(BaseModel):
 @resource.read("/ports/days", May.SEE_MONEY)
 def days(desk: AtDesk) -> Page[ChangeFreezeOut]:
     """Days on which nothing is switched."""
-    return {"items": [_free(f.kept) for f in change_freezes.listing(desk)], "next": None}
+    return {"items": [_free(f.kept) for f in change_freezes.list_free_days(desk)], "next": None}
 
 
 @resource.write("/ports/days", May.PORT, status_code=201)
 def keep_free(desk: AtDesk, asked: Free) -> ChangeFreezeOut:
     last = asked.last.isoformat() if asked.last else ""
     return _free(
-        change_freezes.keep(
+        change_freezes.keep_free(
             desk, first=asked.first.isoformat(), last=last, why=asked.why, site=asked.site or ""
         )
     )

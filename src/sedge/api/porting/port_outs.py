@@ -28,12 +28,15 @@ class Pin(BaseModel):
 @resource.read("/port-outs", May.SEE_MONEY)
 def listing(desk: AtDesk) -> Page[PortOutOut]:
     """Newest first."""
-    return {"items": [_brief(request) for request, _ in port_outs.listing(desk)], "next": None}
+    return {
+        "items": [_brief(request) for request, _ in port_outs.list_port_outs(desk)],
+        "next": None,
+    }
 
 
 @resource.read("/port-outs/{key}", May.SEE_MONEY)
 def look(desk: AtDesk, key: str) -> PortOutDetailOut:
-    view = port_outs.look(desk, key)
+    view = port_outs.view_port_out(desk, key)
     return {
         **_brief(view.request),
         "given": {"name": view.request.given.name, "account": view.request.given.account},

@@ -129,7 +129,7 @@ class Reason(BaseModel):
 
 @resource.read("/ports", May.SEE_MONEY)
 def listing(desk: AtDesk) -> Page[PortRowOut]:
-    found = ports.listing(desk)
+    found = ports.list_ports(desk)
     return {
         "items": [
             {
@@ -184,7 +184,7 @@ def begin(desk: AtDesk, asked: Asked, *, dry_run: bool = False) -> PortPlanOut |
     told = asked.account.model_dump()
     if any(told.values()) or asked.wanted_date:
         for port in made:
-            ports.change(desk, port.id, _form(asked.account, asked.wanted_date, port.details))
+            ports.change_port(desk, port.id, _form(asked.account, asked.wanted_date, port.details))
     return {"items": [_shown(desk, p.id) for p in made]}
 
 
@@ -201,7 +201,7 @@ def change(desk: AtDesk, key: str, asked: Changed) -> PortOut:
     }
     if asked.subdivision is not None:
         form["subdivision"] = asked.subdivision
-    ports.change(desk, key, form)
+    ports.change_port(desk, key, form)
     return _shown(desk, key)
 
 
@@ -345,7 +345,7 @@ def mandate(desk: AtDesk, key: str) -> Response:
 @resource.file("/ports/{key}/calendar.ics", May.SEE_MONEY, "text/calendar")
 def calendar(desk: AtDesk, key: str) -> Response:
     return Response(
-        ports.calendar(desk, [ports.look(desk, key).port]),
+        ports.calendar(desk, [ports.view_port(desk, key).port]),
         media_type="text/calendar; charset=utf-8",
     )
 
@@ -413,7 +413,7 @@ def _told(details: AccountDetails) -> dict[str, str]:
 
 
 def _shown(desk: AtDesk, key: str) -> PortOut:
-    view = ports.look(desk, key)
+    view = ports.view_port(desk, key)
     port = view.port
     return {
         "id": port.id,

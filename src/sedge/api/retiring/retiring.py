@@ -67,7 +67,7 @@ class Rest(BaseModel):
 @resource.read("/retiring/rest", May.LOOK)
 def days_of_rest(desk: AtDesk) -> Page[RestOut]:
     """How long numbers rest between two holders, by country."""
-    rows = quarantine.listing(desk)
+    rows = quarantine.list_rests(desk)
     return {
         "items": [
             {"country": r.country, "days": r.days, "toll_free": r.toll_free, "own": r.own}
@@ -83,7 +83,7 @@ def set_days_of_rest(desk: AtDesk, asked: Rest) -> Page[RestOut]:
         name: "" if value is None else str(value)
         for name, value in (("days", asked.days), ("toll_free", asked.toll_free))
     }
-    quarantine.put(desk, asked.country, **told)
+    quarantine.set_rest(desk, asked.country, **told)
     return days_of_rest(desk)
 
 
@@ -130,7 +130,7 @@ def retire_chosen(desk: AtDesk, asked: Chosen) -> DraftedOut:
 def site(desk: AtDesk, key: str) -> SiteClosureOut:
     """What closing a site comes to: numbers by state, money of each choice, what would be lost
     elsewhere."""
-    view = site_closure.look(desk, key)
+    view = site_closure.view_closing(desk, key)
     return {
         "site": view.site.id,
         "numbers": {state.value: n for state, n in view.by_state.items()},

@@ -237,7 +237,7 @@ def spot(desk: AtDesk, code: str) -> SpotDetailOut:
 
 @resource.write("/spots/{code}", May.CHANGE_SAFETY, method="PATCH")
 def change_spot(desk: AtDesk, code: str, asked: SpotWords) -> SpotCardOut:
-    return _card(desk, places.change(desk, code, asked.model_dump()))
+    return _card(desk, places.change_spot(desk, code, asked.model_dump()))
 
 
 @resource.write("/spots/{code}", May.CHANGE_SAFETY, method="DELETE")
@@ -410,7 +410,7 @@ def reports(desk: AtDesk) -> Page[EmergencyReportOut]:
 
 @resource.read("/safety/tests/{key}")
 def report(desk: AtDesk, key: str) -> EmergencyReportDetailOut:
-    found, lines, count = emergency_reports.look(desk, key)
+    found, lines, count = emergency_reports.view_report(desk, key)
     return {
         **_report(found),
         "lines": [_tested(x) for x in lines],

@@ -82,7 +82,8 @@ def connect(request: Request, desk: AtDesk, asked: Connect) -> Response:
 def connections(desk: AtDesk) -> Page[ConnectionOut]:
     return {
         "items": [
-            _shape(external_numbers.look(desk, x.id)) for x in external_numbers.places(desk)[1]
+            _shape(external_numbers.view_connection(desk, x.id))
+            for x in external_numbers.places(desk)[1]
         ],
         "next": None,
     }
@@ -90,7 +91,7 @@ def connections(desk: AtDesk) -> Page[ConnectionOut]:
 
 @resource.read("/connections/{key}")
 def connection(desk: AtDesk, key: str) -> ConnectionOut:
-    return _shape(external_numbers.look(desk, key))
+    return _shape(external_numbers.view_connection(desk, key))
 
 
 def _shape(view: ConnectionView) -> ConnectionOut:
@@ -122,4 +123,4 @@ def test(desk: AtDesk, key: str) -> ConnectionOut:
 @resource.write("/connections/{key}", May.BUY, method="PATCH")
 def change(desk: AtDesk, key: str, asked: SignIn) -> ConnectionOut:
     """Other settings, signed in with at once."""
-    return _shape(external_numbers.change(desk, key, asked.typed()))
+    return _shape(external_numbers.change_connection(desk, key, asked.typed()))

@@ -64,7 +64,7 @@ def draft(request: Request, desk: AtDesk, asked: Draft, dry_run: bool = False) -
         made = workorders.draft(
             desk, asked.title, tasks, reason=asked.reason, run_at=asked.run_at, identity=identity
         )
-        return 201, work_order_out(order_views.look(desk, made.id))
+        return 201, work_order_out(order_views.view_order(desk, made.id))
 
     return once(request, desk, asked.model_dump(), make)
 
@@ -76,7 +76,9 @@ def listing(
     if state and state not in set(OrderState):
         raise NotUnderstood(f"state is one of: {', '.join(OrderState)}.", field="state")
     states = (OrderState(state),) if state else ()
-    rows = workorders.listing(desk, states=states, after_no=after or None, limit=page_limit(limit))
+    rows = workorders.list_orders(
+        desk, states=states, after_no=after or None, limit=page_limit(limit)
+    )
     items: list[WorkOrderRowOut] = [
         {
             "id": w.id,
@@ -116,13 +118,13 @@ def ask_why_not(desk: AtDesk, number: str, holder: str, role: Role = Role.MAIN) 
 
 @resource.read("/{key}")
 def look(desk: AtDesk, key: str) -> WorkOrderOut:
-    return work_order_out(order_views.look(desk, key))
+    return work_order_out(order_views.view_order(desk, key))
 
 
 @resource.write("/{key}/remedies", May.CHANGE_ESTATE)
 def add_remedies(desk: AtDesk, key: str) -> WorkOrderOut:
     drafts.add_remedies(desk, key)
-    return work_order_out(order_views.look(desk, key))
+    return work_order_out(order_views.view_order(desk, key))
 
 
 @resource.write("/{key}/run", May.CHANGE_ESTATE)
@@ -130,30 +132,30 @@ def run(desk: AtDesk, key: str, seen: int | None = Query(default=None, ge=0)) ->
     """`seen`, as the work order told it, refuses to run (409, changed-meanwhile) where what the
     checks rest on has changed since."""
     order_running.run(desk, key, seen=seen)
-    return work_order_out(order_views.look(desk, key))
+    return work_order_out(order_views.view_order(desk, key))
 
 
 @resource.write("/{key}/undo", May.CHANGE_ESTATE)
 def undo(desk: AtDesk, key: str) -> WorkOrderOut:
-    return work_order_out(order_views.look(desk, order_running.undo(desk, key).id))
+    return work_order_out(order_views.view_order(desk, order_running.undo(desk, key).id))
 
 
 @resource.write("/{key}/retry", May.CHANGE_ESTATE)
 def retry(desk: AtDesk, key: str) -> WorkOrderOut:
     order_running.try_again(desk, key)
-    return work_order_out(order_views.look(desk, key))
+    return work_order_out(order_views.view_order(desk, key))
 
 
 @resource.write("/{key}/stop", May.CHANGE_ESTATE)
 def stop(desk: AtDesk, key: str) -> WorkOrderOut:
     order_running.stop_order(desk, key)
-    return work_order_out(order_views.look(desk, key))
+    return work_order_out(order_views.view_order(desk, key))
 
 
 @resource.write("/{key}/tasks", May.CHANGE_ESTATE)
 def add_task(desk: AtDesk, key: str, task: Annotated[dict[str, object], Body()]) -> WorkOrderOut:
     drafts.add_task(desk, key, task)
-    return work_order_out(order_views.look(desk, key))
+    return work_order_out(order_views.view_order(desk, key))
 
 
 class Moved(BaseModel):
@@ -192,33 +194,33 @@ def _aware(moment: datetime | None, field: str) -> datetime | None:
 @resource.write("/{key}/tasks/{position}/move", May.CHANGE_ESTATE)
 def move(desk: AtDesk, key: str, position: int, asked: Moved) -> WorkOrderOut:
     drafts.move_task(desk, key, position, asked.to)
-    return work_order_out(order_views.look(desk, key))
+    return work_order_out(order_views.view_order(desk, key))
 
 
 @resource.write("/{key}/tasks/{position}/until", May.CHANGE_ESTATE)
 def until(desk: AtDesk, key: str, position: int, asked: Until) -> WorkOrderOut:
     """A temporary change: its put-back is planned with it."""
     drafts.make_temporary(desk, key, position, _aware(asked.until, "until"))
-    return work_order_out(order_views.look(desk, key))
+    return work_order_out(order_views.view_order(desk, key))
 
 
 @resource.write("/{key}/tasks/{position}/skip", May.CHANGE_ESTATE)
 def skip(desk: AtDesk, key: str, position: int) -> WorkOrderOut:
     """Go on without a task that failed or waits."""
     order_running.skip_task(desk, key, position)
-    return work_order_out(order_views.look(desk, key))
+    return work_order_out(order_views.view_order(desk, key))
 
 
 @resource.write("/{key}/tasks/{position}", May.CHANGE_ESTATE, method="DELETE")
 def take_out(desk: AtDesk, key: str, position: int) -> WorkOrderOut:
     drafts.remove_task(desk, key, position)
-    return work_order_out(order_views.look(desk, key))
+    return work_order_out(order_views.view_order(desk, key))
 
 
 @resource.write("/{key}/when", May.CHANGE_ESTATE)
 def when(desk: AtDesk, key: str, asked: When) -> WorkOrderOut:
     drafts.set_when(desk, key, run_at=_aware(asked.run_at, "run_at"), awaits=asked.awaits)
-    return work_order_out(order_views.look(desk, key))
+    return work_order_out(order_views.view_order(desk, key))
 
 
 @resource.write("/{key}/comments", May.NOTE)
@@ -229,4 +231,4 @@ def say(desk: AtDesk, key: str, asked: Said) -> CommentOut:
 
 @resource.write("/{key}/duplicate", May.CHANGE_ESTATE)
 def duplicate(desk: AtDesk, key: str) -> WorkOrderOut:
-    return work_order_out(order_views.look(desk, drafts.duplicate(desk, key).id))
+    return work_order_out(order_views.view_order(desk, drafts.duplicate(desk, key).id))

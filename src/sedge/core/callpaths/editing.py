@@ -276,7 +276,7 @@ def move(path: Path, key: str, to: str, way_out: str) -> Path:
     return _made(path.first, steps, path)
 
 
-def change(path: Path, key: str, fields: dict[str, Any]) -> Path:
+def change_step(path: Path, key: str, fields: dict[str, Any]) -> Path:
     """Other values for a step's fields. Exits that it has no longer are left out. Raises
     NotUnderstood naming the field."""
     step = the_step(path, key)

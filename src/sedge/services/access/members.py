@@ -37,7 +37,7 @@ ROLES = [Role(r.value, [m.value for m in permissions(r)], r in KEPT_TO_SITES) fo
 PERMISSIONS = [m.value for m in permissions(AccessRole.ADMINISTRATOR)]
 
 
-def listing(desk: Desk) -> tuple[list[Member], list[Invitation]]:
+def list_members(desk: Desk) -> tuple[list[Member], list[Invitation]]:
     """Who signs in here, by name, and who has been let in and not come yet."""
     with desk.house.installation.reading() as connection:
         here = installation.members_of(connection, desk.who.organisation)
@@ -73,7 +73,7 @@ def invite(desk: Desk, form: dict[str, object], address: str) -> Invitation:
                 field="email",
                 reason="member",
             )
-        invitations.put(connection, invitation)
+        invitations.put_invitation(connection, invitation)
     link = f"{address.rstrip('/')}/welcome/{token}"
     text = (
         f"{desk.actor} lets you sign in to Sedge for {desk.organisation.name}, as"
@@ -108,7 +108,7 @@ def withdraw(desk: Desk, key: str) -> None:
         )
 
 
-def change(desk: Desk, sign_in: str, form: dict[str, Any]) -> Member:
+def change_member(desk: Desk, sign_in: str, form: dict[str, Any]) -> Member:
     """Another role, or other sites, from the next page on. Raises NotFound, NotAllowedNow where
     nobody would be left to let others in."""
     desk.require(May.SET_RULES)

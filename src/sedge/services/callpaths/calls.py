@@ -80,7 +80,7 @@ def path_in_force(desk: Desk, e164: str) -> tuple[Path, Site, str | None]:
     return path_of(number, estate), estate.the(Site, number.site), number.trunk
 
 
-def follow(
+def follow_call(
     desk: Desk,
     e164: str,
     at: datetime | None,
@@ -200,7 +200,7 @@ def keep_as_test(
             " for.",
             field="name",
         )
-    followed = follow(desk, e164, at, world, drawn=drawn)
+    followed = follow_call(desk, e164, at, world, drawn=drawn)
     if not followed.key:
         raise NotAllowedNow(
             "This number follows no call path, so there is nothing to keep the test case with.",
@@ -214,7 +214,7 @@ def keep_as_test(
     case = case_of(name, at, followed.site.timezone, world, followed.trace)
     draft = drawing.begin(desk, followed.key)
     kept = tuple(c for c in draft.body.tests if c.name != name)
-    drawing.change(
+    drawing.change_drawing(
         desk, followed.key, draft.version, lambda body, _where: (body.but(tests=(*kept, case)), "")
     )
     return followed.key

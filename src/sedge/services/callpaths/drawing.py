@@ -206,7 +206,7 @@ def discard(desk: Desk, path: str) -> None:
 Change = Callable[[Path, Place], tuple[Path, str]]
 
 
-def change(desk: Desk, path: str, was: int, do: Change, *, name: str = "") -> str:
+def change_drawing(desk: Desk, path: str, was: int, do: Change, *, name: str = "") -> str:
     """Change a draft as far as nobody else has since `was`. Gives the step that is then looked at.
 
     Raises ChangedMeanwhile with who was faster; whatever editing raises.
@@ -220,7 +220,7 @@ def change(desk: Desk, path: str, was: int, do: Change, *, name: str = "") -> st
         except ValidationError as error:
             raise editing.as_refusal(error) from error
         _kept(
-            store.keep(
+            store.keep_draft(
                 writing.connection,
                 draft,
                 body=body,
@@ -284,7 +284,7 @@ def cut(desk: Desk, path: str, was: int, key: str) -> None:
         body, clip = editing.cut(draft.body, key)
         store.put_clip(writing.connection, desk.who.sign_in, clip)
         _kept(
-            store.keep(
+            store.keep_draft(
                 writing.connection,
                 draft,
                 body=body,
@@ -302,7 +302,9 @@ def paste(desk: Desk, path: str, was: int, key: str, way_out: str) -> str:
         clip = store.clip_of(reading.connection, desk.who.sign_in)
     if clip is None:
         raise NotAllowedNow("Nothing has been cut or copied yet.", reason="empty-clipboard")
-    return change(desk, path, was, lambda body, _place: editing.paste(body, key, way_out, clip))
+    return change_drawing(
+        desk, path, was, lambda body, _place: editing.paste(body, key, way_out, clip)
+    )
 
 
 def take_over(desk: Desk, path: str, was: int, number: int) -> None:
@@ -314,7 +316,7 @@ def take_over(desk: Desk, path: str, was: int, number: int) -> None:
         version = _version(writing, path, number)
         newest = writing.records.the(PathVersion, path).number
         body = Path.model_validate(version.body)
-        kept = store.keep(
+        kept = store.keep_draft(
             writing.connection,
             draft,
             body=body,
@@ -335,7 +337,7 @@ def go_on_from_here(desk: Desk, path: str, was: int) -> None:
         draft = _guarded(desk, writing, path, was)
         newest = writing.records.the(PathVersion, path).number
         _kept(
-            store.keep(
+            store.keep_draft(
                 writing.connection,
                 draft,
                 body=draft.body,

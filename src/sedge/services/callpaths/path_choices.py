@@ -10,7 +10,7 @@ from sedge.core.callpaths.steps import Path, Step, named_by
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import Device, Downstream, Group, PathVersion, Person, Site
 from sedge.services.callpaths.drawing import place_of
-from sedge.services.callpaths.sounds import Sound, listing
+from sedge.services.callpaths.sounds import Sound, list_sounds
 from sedge.services.context import Desk
 from sedge.store.schema import tables
 
@@ -69,7 +69,7 @@ def choices(desk: Desk, site: str, step: Step | None) -> Choices:
         sorted(((d.id, d.name) for d in devices if not d.removed), key=lambda d: d[1].lower()),
         [(s.id, s.name) for s in systems],
         [(p.id, p.name) for p in paths],
-        listing(desk),
+        list_sounds(desk),
         holiday_places(home.country),
         len(here) > MOST_PEOPLE,
     )

@@ -4,7 +4,7 @@ of all numbers with a SIP address."""
 from collections.abc import Iterator
 from pathlib import PurePath
 
-from sedge.core.callpaths.editing import change, the_step
+from sedge.core.callpaths.editing import change_step, the_step
 from sedge.core.callpaths.steps import Hours, Path, SipAddress, groups_named, people_named
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.life import State
@@ -99,9 +99,9 @@ def take_hours(desk: Desk, key: str, version: int, step: str, data: bytes) -> li
             fields["openings"] = [o.model_dump(mode="json") for o in found.openings]
         if found.timezone:
             fields["timezone"] = found.timezone  # type: ignore[assignment]
-        return change(body, step, fields), step
+        return change_step(body, step, fields), step
 
-    drawing.change(desk, key, version, do)
+    drawing.change_drawing(desk, key, version, do)
     return [
         f"{len(found.openings)} weekly hours and {len(found.closures)} closures were taken.",
         *found.report,

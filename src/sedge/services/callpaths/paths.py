@@ -30,7 +30,7 @@ class PathView:
     names: dict[str, str]
 
 
-def listing(desk: Desk) -> list[PathVersion]:
+def list_paths(desk: Desk) -> list[PathVersion]:
     with desk.reading() as reading:
         return reading.records.where(PathVersion, order_by=tables.path.c.name)
 
@@ -73,7 +73,7 @@ def is_published(desk: Desk, key: str) -> bool:
         return reading.records.find(PathVersion, key) is not None
 
 
-def look(desk: Desk, key: str) -> PathView:
+def view_path(desk: Desk, key: str) -> PathView:
     """Raises NotFound."""
     with desk.reading() as reading:
         published = reading.records.the(PathVersion, key)

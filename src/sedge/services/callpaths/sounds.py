@@ -34,7 +34,7 @@ class Sound:
 _FIELDS = [table.c[name] for name in Sound.__dataclass_fields__]
 
 
-def listing(desk: Desk) -> list[Sound]:
+def list_sounds(desk: Desk) -> list[Sound]:
     with desk.reading() as reading:
         rows = reading.connection.execute(
             select(*_FIELDS).where(table.c.removed == 0).order_by(table.c.name)
@@ -55,7 +55,9 @@ def one(desk: Desk, key: str) -> tuple[Sound, bytes]:
     return Sound(**fields), data
 
 
-def keep(desk: Desk, name: str, language: str, text: str, data: bytes) -> tuple[str, SoundFacts]:
+def keep_sound(
+    desk: Desk, name: str, language: str, text: str, data: bytes
+) -> tuple[str, SoundFacts]:
     """Keep a sound. Gives its id and what it is. Raises NotUnderstood naming the field."""
     desk.require(May.CHANGE_ESTATE)
     name, text = name.strip()[:NAME], text.strip()[:TEXT]

@@ -21,9 +21,9 @@ from sedge.services.carriers.payments import (
     MOST_DEPOSIT,
     SHOWN_AGAIN,
     _pay_in,
+    account_to_pay,
     amount_in,
     carrier_of,
-    look,
 )
 from sedge.services.context import Desk, Reading, Writing
 from sedge.services.trunks import trunk_setup
@@ -275,7 +275,7 @@ def _open(
             account = writing.save([added])[0].after
         _with_its_trunk(owner, writing, account)
         if theirs.key:
-            secrets_store.keep(
+            secrets_store.keep_secret(
                 writing.connection, desk.house.keyring, f"key of {key}", theirs.key, writing.stamp
             )
     shown = theirs.key or (_key_just_made(owner, account) if show_again else "")
@@ -327,7 +327,7 @@ def add_first(
             )
         saved = writing.save([changed(Subject.ACCOUNT, None, made, "account.added")])[0].after
         if key:
-            secrets_store.keep(
+            secrets_store.keep_secret(
                 writing.connection, desk.house.keyring, f"key of {saved.id}", key, writing.stamp
             )
         _with_its_trunk(desk, writing, saved)
@@ -364,7 +364,7 @@ def set_terms(desk: Desk, account_id: str, form: dict[str, str]) -> Account:
     """Low mark, whom to tell, the top-up rule, the days of grace. Raises NotUnderstood naming the
     field, NotAllowedNow."""
     desk.require(May.PAY)
-    account, carrier, _ = look(desk, account_id)
+    account, carrier, _ = account_to_pay(desk, account_id)
     currency = account.balance.currency
     values = {
         "low_mark": Money(
@@ -438,7 +438,7 @@ def put_key(desk: Desk, account_id: str, key: str) -> None:
     """Another key for the account, as the carrier has given it. Nobody is shown it again. Raises
     NotUnderstood, OutsideRefused, OutsideSilent, OutsideTrouble."""
     desk.require(May.PAY)
-    account, carrier, _ = look(desk, account_id)
+    account, carrier, _ = account_to_pay(desk, account_id)
     key = key.strip()
     if not 8 <= len(key) <= 500 or not key.isascii() or not key.isprintable():
         raise NotUnderstood("A key has 8 to 500 printable characters.", field="key")
@@ -449,7 +449,7 @@ def put_key(desk: Desk, account_id: str, key: str) -> None:
 def make_key(desk: Desk, account_id: str) -> str:
     """A new key made at the carrier; the old one opens nothing any more. Told this once."""
     desk.require(May.PAY)
-    account, _, has_key = look(desk, account_id)
+    account, _, has_key = account_to_pay(desk, account_id)
     if not has_key:
         raise NotAllowedNow(
             "No key of this account is kept. Put in the one the carrier gave you.", reason="no-key"
@@ -461,7 +461,7 @@ def make_key(desk: Desk, account_id: str) -> str:
 
 def _keep_key(desk: Desk, account: Account, key: str) -> None:
     with desk.writing() as writing:
-        secrets_store.keep(
+        secrets_store.keep_secret(
             writing.connection, desk.house.keyring, f"key of {account.id}", key, writing.stamp
         )
         writing.remark("account.key-changed", Subject.ACCOUNT, account.id, account.name)

@@ -52,7 +52,7 @@ class Payment:
 def plan_deposit(desk: Desk, account_id: str, amount: str) -> Payment:
     """Read an amount and say what paying it in does. Raises NotUnderstood, NotFound."""
     desk.require(May.PAY)
-    account, _, _ = look(desk, account_id)
+    account, _, _ = account_to_pay(desk, account_id)
     value = amount_in(desk, amount, account.balance.currency, "amount")
     paid = Money(amount=value, currency=account.balance.currency)
     return Payment(account, paid, account.balance + paid, desk.new_id("deposit"))
@@ -235,7 +235,7 @@ def amount_in(
     return value
 
 
-def look(desk: Desk, account_id: str) -> tuple[Account, Carrier, bool]:
+def account_to_pay(desk: Desk, account_id: str) -> tuple[Account, Carrier, bool]:
     """An account, its carrier, and whether a key of it is kept."""
     with desk.reading() as reading:
         account = reading.records.the(Account, account_id)

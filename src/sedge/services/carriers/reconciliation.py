@@ -263,7 +263,7 @@ def grave_count(reading: Reading) -> int:
     return reading.connection.execute(query).scalar() or 0
 
 
-def look(desk: Desk, *, account: str = "", kind: str = "") -> Drift:
+def view_drift(desk: Desk, *, account: str = "", kind: str = "") -> Drift:
     """What differs now. Raises NotUnderstood for a kind that is none."""
     if kind and kind not in set(DriftKind):
         raise NotUnderstood(f"A difference is one of: {', '.join(DriftKind)}.", field="kind")

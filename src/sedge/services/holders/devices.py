@@ -99,7 +99,7 @@ def _with_secret(
     )
     with desk.writing() as writing:
         saved = writing.save([changed(Subject.DEVICE, before, device, action)])[0].after
-        secrets_store.keep(
+        secrets_store.keep_secret(
             writing.connection, desk.house.keyring, f"secret of {device.id}", secret, writing.stamp
         )
         shown = _shown_as(writing, owner)

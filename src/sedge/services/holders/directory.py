@@ -335,7 +335,9 @@ def replace_with(desk: Desk, key: str, raw: Any, *, group: bool = False) -> dict
     return {**_kept(raw), "id": key}
 
 
-def change(desk: Desk, key: str, operations: Any, *, group: bool = False) -> dict[str, Any]:
+def change_resource(
+    desk: Desk, key: str, operations: Any, *, group: bool = False
+) -> dict[str, Any]:
     """Some attributes of a resource; of two at once the second changes what the first left. Raises
     NotFound, NotUnderstood."""
     desk.require(May.DIRECTORY)

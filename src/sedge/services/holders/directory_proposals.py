@@ -171,7 +171,7 @@ def dismiss(desk: Desk, keys: Iterable[str]) -> int:
 
 
 @periodic("proposals", after_changes=True)
-def follow(desk: Desk, *, after_a_death: bool = False) -> int:
+def follow_directory(desk: Desk, *, after_a_death: bool = False) -> int:
     """Proposals whose work order has ended: done with, or open again where it came to nothing.
     `after_a_death`: also where a process died between taking them and writing the work order."""
     table = holders.proposal

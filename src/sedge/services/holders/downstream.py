@@ -35,7 +35,7 @@ class SystemView:
     written: list[str]
 
 
-def listing(desk: Desk) -> list[tuple[Downstream, str, int]]:
+def list_systems(desk: Desk) -> list[tuple[Downstream, str, int]]:
     """Every system with its site's name and how many numbers it has."""
     with desk.reading() as reading:
         systems = [
@@ -57,7 +57,7 @@ def _ref(system: Downstream) -> HolderRef:
     return HolderRef(kind=HolderKind.DOWNSTREAM, id=system.id)
 
 
-def look(desk: Desk, key: str) -> SystemView:
+def view_system(desk: Desk, key: str) -> SystemView:
     """Raises NotFound."""
     with desk.reading() as reading:
         system = reading.records.the(Downstream, key)
@@ -82,7 +82,7 @@ def written(number: Number, number_format: str) -> str:
             return number.e164
 
 
-def put(desk: Desk, form: dict[str, Any], key: str | None = None) -> Downstream:
+def keep_system(desk: Desk, form: dict[str, Any], key: str | None = None) -> Downstream:
     """A system added, or changed where `key` names one. Raises NotUnderstood naming the field."""
     desk.require(May.CHANGE_HOLDERS)
     name, host = str(form.get("name", "")).strip(), str(form.get("host", "")).strip()
@@ -130,7 +130,7 @@ def put(desk: Desk, form: dict[str, Any], key: str | None = None) -> Downstream:
 def give(desk: Desk, key: str, text: str) -> WorkOrder:
     """A draft that hands numbers to a system whole: ranges or single ones, typed any way. Raises
     NotUnderstood."""
-    view = look(desk, key)
+    view = view_system(desk, key)
     found = bulk_actions.pasted(desk, text)
     if len(found.numbers) > MOST:
         raise NotUnderstood(

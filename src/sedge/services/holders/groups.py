@@ -28,14 +28,14 @@ class GroupView:
     lines: list[ServiceLine]
 
 
-def listing(desk: Desk) -> list[Group]:
+def list_groups(desk: Desk) -> list[Group]:
     with desk.reading() as reading:
         return [
             g for g in reading.records.where(Group, order_by=tables.group.c.name) if not g.removed
         ]
 
 
-def look(desk: Desk, key: str) -> GroupView:
+def view_group(desk: Desk, key: str) -> GroupView:
     """Raises NotFound."""
     with desk.reading() as reading:
         group = reading.records.the(Group, key)
@@ -50,7 +50,7 @@ def look(desk: Desk, key: str) -> GroupView:
     return GroupView(group, members, paths, lines)
 
 
-def put(desk: Desk, name: str, members: str, key: str | None = None) -> WorkOrder:
+def set_group(desk: Desk, name: str, members: str, key: str | None = None) -> WorkOrder:
     """Set a group up, or change one: people named one a line. It is done by a work order at once.
 
     Raises NotUnderstood naming the field, NotRunnable where a check stops it (the draft is kept).
@@ -88,7 +88,7 @@ def put(desk: Desk, name: str, members: str, key: str | None = None) -> WorkOrde
 def take_away(desk: Desk, key: str) -> WorkOrder:
     """Raises NotRunnable where a call path rings it."""
     desk.require(May.CHANGE_HOLDERS)
-    group = look(desk, key).group
+    group = view_group(desk, key).group
     task = SetGroup(
         group=key,
         name=group.name,

@@ -88,7 +88,7 @@ def _calls(estate: Estate, holder: HolderRef, now: datetime) -> list[Called]:
     ]
 
 
-def look(desk: Desk, key: str) -> PersonsCard:
+def view_person(desk: Desk, key: str) -> PersonsCard:
     """Raises NotFound."""
     silent = devices.of_person(desk, key)
     with desk.reading() as reading:

@@ -13,19 +13,19 @@ from sedge.services.safety import address_change_notices, safety
 from sedge.store.schema import tables
 
 
-def look(desk: Desk, key: str) -> tuple[Site, Address | None]:
+def facts_of_site(desk: Desk, key: str) -> tuple[Site, Address | None]:
     """Raises NotFound."""
     with desk.reading() as reading:
         site = reading.records.the(Site, key)
         return site, reading.records.find(Address, site.address)
 
 
-def change(desk: Desk, key: str, form: dict[str, str]) -> Site:
+def change_site(desk: Desk, key: str, form: dict[str, str]) -> Site:
     """Changed as a whole. An address is the register's; a correction of it must be `accepted`. When
     it changes, everybody who sends it along is told. Raises NotUnderstood naming the field,
     OutsideSilent."""
     desk.require(May.CHANGE_SAFETY)
-    site, address = look(desk, key)
+    site, address = facts_of_site(desk, key)
     name, told = form.get("name", "").strip(), mail_told(form.get("security_desk", ""))
     if not 1 <= len(name) <= 120:
         raise NotUnderstood("A site needs a name of at most 120 characters.", field="name")

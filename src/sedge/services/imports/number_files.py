@@ -134,9 +134,9 @@ def get(desk: Desk, key: str) -> NumberFile:
         return store.get(reading.connection, key)
 
 
-def listing(desk: Desk) -> list[NumberFile]:
+def list_files(desk: Desk) -> list[NumberFile]:
     with desk.reading() as reading:
-        return store.listing(reading.connection)
+        return store.list_files(reading.connection)
 
 
 def settle_columns(
@@ -369,7 +369,7 @@ def faults_of(desk: Desk, key: str) -> Iterator[bytes]:
 def go_on_reading(desk: Desk) -> int:
     """One slice of each file that is being looked through; how many were."""
     with desk.reading() as reading:
-        files = store.listing(reading.connection, states=(FileState.READING,))
+        files = store.list_files(reading.connection, states=(FileState.READING,))
     for file in files:
         read_on(desk, file)
     return len(files)

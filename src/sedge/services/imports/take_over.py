@@ -59,9 +59,9 @@ class Sitting:
     said: dict[tuple[int, int], list[str]]
 
 
-def listing(desk: Desk) -> list[TakeOver]:
+def list_take_overs(desk: Desk) -> list[TakeOver]:
     with desk.reading() as reading:
-        return store.listing(reading.connection)
+        return store.list_take_overs(reading.connection)
 
 
 def begin(desk: Desk, name: str) -> TakeOver:
@@ -152,7 +152,7 @@ def _open(desk: Desk, key: str) -> TakeOver:
     return one
 
 
-def look(desk: Desk, key: str) -> Sitting:
+def view_sitting(desk: Desk, key: str) -> Sitting:
     with desk.reading() as reading:
         one = store.get(reading.connection, key)
         rows, decisions = store.rows(reading.connection, one)
@@ -230,7 +230,7 @@ def ask_again(desk: Desk, key: str) -> None:
 def leave_open_ones(desk: Desk, key: str) -> int:
     """Leave out every row that something is still asked about; how many rows. Words without a
     meaning mean nothing."""
-    sitting = look(desk, key)
+    sitting = view_sitting(desk, key)
     for question in sitting.sheet.questions:
         if question.is_word and question.ask not in {Ask.SITE, Ask.STATE}:
             settle_word(desk, key, question.ask.value, question.word, "")
@@ -260,7 +260,7 @@ def make_order(desk: Desk, key: str) -> Any:
 
     Raises NotAllowedNow while something is still asked.
     """
-    sitting = look(desk, key)
+    sitting = view_sitting(desk, key)
     one, sheet = sitting.one, sitting.sheet
     if one.state != "open":
         return workorders.find(desk, key)

@@ -83,7 +83,7 @@ class Choice:
         )
 
 
-def keep(desk: Desk, numbers: NumberSet) -> str:
+def keep_choice(desk: Desk, numbers: NumberSet) -> str:
     """The name under which an address can carry the selection: its ranges, or where they are long,
     a kept one."""
     written = numbers.written
@@ -117,7 +117,7 @@ def named(desk: Desk, name: str) -> NumberSet:
     return NumberSet.parse(written, most=MOST_CHOSEN)
 
 
-def look(desk: Desk, name: str) -> Choice:
+def view_choice(desk: Desk, name: str) -> Choice:
     numbers = named(desk, name)
     life = tables.life
     by_state: Counter[State] = Counter()

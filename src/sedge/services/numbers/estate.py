@@ -229,7 +229,7 @@ def tags(desk: Desk, wanted: Filter) -> list[tuple[str, int]]:
         return number_counts.tag_counts(reading.connection, wanted)
 
 
-def listing(
+def list_numbers(
     desk: Desk,
     wanted: Filter,
     *,

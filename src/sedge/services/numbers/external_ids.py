@@ -40,7 +40,7 @@ class Known:
     value: str
 
 
-def listing(
+def list_ids(
     desk: Desk, *, find: str = "", system: str = "", kind: str = "", limit: int = A_PAGE
 ) -> list[Known]:
     """Ids noted, by system and value; `find` is part of the value."""
@@ -136,5 +136,5 @@ def _thing(reading: Reading, subject: Subject, which: str) -> Any:
 
 
 def exported(desk: Desk) -> Iterator[bytes]:
-    rows = ([k.kind, k.ref, k.name, k.system, k.value] for k in listing(desk, limit=1_000_000))
+    rows = ([k.kind, k.ref, k.name, k.system, k.value] for k in list_ids(desk, limit=1_000_000))
     return sheets.to_csv(["kind", "here", "name", "system", "there"], rows)

@@ -54,7 +54,7 @@ def _rows(desk: Desk, wanted: Filter, *, sort: str, at: datetime | None) -> Iter
     after: str | None = ""
     while after is not None:
         if at is not None:
-            listing = estate.listing(desk, wanted, after=after, limit=A_PAGE, at=at)
+            listing = estate.list_numbers(desk, wanted, after=after, limit=A_PAGE, at=at)
             found, after = listing.rows, listing.next
         else:
             with desk.reading() as reading:

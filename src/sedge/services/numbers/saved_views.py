@@ -28,7 +28,7 @@ class SavedView:
     owner: str = ""
 
 
-def listing(desk: Desk) -> list[SavedView]:
+def list_views(desk: Desk) -> list[SavedView]:
     view = projected.saved_view
     with desk.reading() as reading:
         return [

@@ -41,7 +41,7 @@ class View:
     people: list[Line]
 
 
-def listing(desk: Desk) -> View:
+def view_rules(desk: Desk) -> View:
     with desk.reading() as reading:
         whole = reading.records.find(Defaults, ORGANISATION) or Defaults(id=ORGANISATION)
         sites = reading.records.where(Site, order_by=tables.site.c.name)
@@ -93,7 +93,7 @@ class Chosen:
     now: str = ""
 
 
-def look(desk: Desk, *, site: str = "", person: str = "") -> Chosen:
+def view_number_shown(desk: Desk, *, site: str = "", person: str = "") -> Chosen:
     """A site's, a person's, or with neither the whole organisation's. Raises NotFound."""
     with desk.reading() as reading:
         if person:

@@ -31,7 +31,7 @@ class FreeRow:
     site: str
 
 
-def listing(desk: Desk) -> list[FreeRow]:
+def list_free_days(desk: Desk) -> list[FreeRow]:
     """Those that are not over, the next first."""
     with desk.reading() as reading:
         found = _kept(reading, desk.now().date())
@@ -49,7 +49,7 @@ def _kept(reading: Reading | Writing, since: date) -> list[KeptFree]:
     return [k for k in found if not k.given_back]
 
 
-def keep(desk: Desk, *, first: str, last: str, why: str, site: str = "") -> KeptFree:
+def keep_free(desk: Desk, *, first: str, last: str, why: str, site: str = "") -> KeptFree:
     """Raises NotUnderstood naming the field."""
     desk.require(May.PORT)
     begins = _day(first, "first")

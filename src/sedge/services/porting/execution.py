@@ -173,7 +173,7 @@ def approve_port_out(attempt: Attempt, task: t.ApprovePortOut) -> Outcome:
         return Done()
     if refused := stopped(task, estate):
         return refused
-    if found := port_outs.look(
+    if found := port_outs.view_port_out(
         desk, request.id
     ).doubts:  # the PIN too, which lies sealed and no rule sees
         return Failed(f"{found[0].says} Refuse the request, or find out who asks.")

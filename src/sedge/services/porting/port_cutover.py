@@ -37,7 +37,7 @@ from sedge.core.workorders import tasks as t
 from sedge.services.context import Desk, Reading
 from sedge.services.holders.holders import person_named
 from sedge.services.holders.site_management import spots_of
-from sedge.services.porting.ports import look
+from sedge.services.porting.ports import view_port
 from sedge.services.workorders import drafts, workorders
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
@@ -386,7 +386,7 @@ def backing_out(desk: Desk, key: str, reason: str) -> WorkOrder:
 def proof(desk: Desk, key: str) -> WorkOrder:
     """A draft that calls every number of a switched port that somebody has by now. Raises
     NotAllowedNow while nobody has any."""
-    view = look(desk, key)
+    view = view_port(desk, key)
     with desk.reading() as reading:
         held = [
             n for n in reading.records.many(Number, view.port.numbers) if n.state is State.ASSIGNED
@@ -434,7 +434,7 @@ def close(desk: Desk, key: str) -> Port:
     """Done with: every number that somebody has is proven. Raises NotAllowedNow naming the first
     that is not."""
     desk.require(May.PORT)
-    port = look(desk, key).port
+    port = view_port(desk, key).port
     with desk.reading() as reading:
         held = {
             n.e164 for n in reading.records.many(Number, port.numbers) if n.state is State.ASSIGNED

@@ -77,7 +77,7 @@ class PortOutView:
         return self.doubts[0].code if self.doubts else ""
 
 
-def listing(desk: Desk) -> list[tuple[PortOut, str]]:
+def list_port_outs(desk: Desk) -> list[tuple[PortOut, str]]:
     """Newest first, each with our account's name."""
     with desk.reading() as reading:
         found = reading.records.where(PortOut, order_by=tables.port_out.c.no.desc(), limit=LISTED)
@@ -108,7 +108,7 @@ def to_clean_up(desk: Desk, reading: Reading) -> list[PortOut]:
     return [p for p in lately if (order := orders.get(p.id)) and order.state is OrderState.DRAFT]
 
 
-def look(desk: Desk, key: str) -> PortOutView:
+def view_port_out(desk: Desk, key: str) -> PortOutView:
     """Raises NotFound."""
     with desk.reading() as reading:
         request = reading.records.the(PortOut, key)
@@ -161,7 +161,7 @@ def keep_pin(desk: Desk, account: str, pin: str) -> None:
         raise NotUnderstood(f"Three to {MOST_PIN} characters, as the carrier has it.", field="pin")
     with desk.writing(reason="the PIN that others must know") as writing:
         known = writing.records.the(Account, account)
-        secrets.keep(
+        secrets.keep_secret(
             writing.connection, desk.house.keyring, _pin_name(account), pin.strip(), writing.stamp
         )
         writing.save([changed(Subject.ACCOUNT, known, known, "account.pin-kept")])
@@ -171,7 +171,7 @@ def approval(desk: Desk, key: str) -> WorkOrder:
     """A draft that lets the numbers go; its checks say what would be lost. Raises NotAllowedNow
     where what they say of us is wrong."""
     desk.require(May.PORT)
-    view = look(desk, key)
+    view = view_port_out(desk, key)
     if view.doubts:
         raise NotAllowedNow(
             f"{view.doubts[0].says} Refuse it with that, or find out who asks.", reason="doubts"
@@ -190,7 +190,7 @@ def refuse(desk: Desk, key: str, code: str) -> PortOut:
     desk.require(May.PORT)
     if code not in REFUSALS:
         raise NotUnderstood(f"Choose why: {', '.join(REFUSALS)}.", field="code")
-    view = look(desk, key)
+    view = view_port_out(desk, key)
     if view.request.state is not PortOutState.ASKED:
         raise NotAllowedNow(
             f"Port out {view.request.no} is {view.request.state} already.", reason="port-out"
@@ -247,7 +247,7 @@ def let_go(desk: Desk, key: str) -> WorkOrder | None:
 
 
 @periodic("port outs")
-def follow(desk: Desk) -> int:
+def follow_requests(desk: Desk) -> int:
     """Ask every carrier after requests for our numbers, every ten minutes. A silent one is asked
     again."""
     house, done = desk.house, 0

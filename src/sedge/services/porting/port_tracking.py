@@ -18,7 +18,7 @@ ASK_EVERY = timedelta(minutes=10)
 
 
 @periodic("ports")
-def follow(desk: Desk) -> int:
+def follow_ports(desk: Desk) -> int:
     """Ask after every port that a losing carrier has, every ten minutes; what it says becomes
     events. A silent carrier is asked again."""
     house, done = desk.house, 0

@@ -104,7 +104,7 @@ class PortView:
         return allows(self.port.state, PortEvent(event))
 
 
-def listing(desk: Desk) -> list[Port]:
+def list_ports(desk: Desk) -> list[Port]:
     with desk.reading() as reading:
         return reading.records.where(Port, order_by=tables.port.c.no.desc(), limit=LISTED)
 
@@ -113,7 +113,7 @@ def open_ports(reading: Reading | Writing) -> list[Port]:
     return reading.records.where(Port, tables.port.c.open.is_(True), order_by=tables.port.c.no)
 
 
-def look(desk: Desk, key: str) -> PortView:
+def view_port(desk: Desk, key: str) -> PortView:
     """Raises NotFound."""
     with desk.reading() as reading:
         port = reading.records.the(Port, key)
@@ -224,7 +224,7 @@ def _lacking(port: Port) -> list[Lacking]:
     return found
 
 
-def change(desk: Desk, key: str, form: dict[str, str]) -> Port:
+def change_port(desk: Desk, key: str, form: dict[str, str]) -> Port:
     """Account details, the day wished for, what becomes of lines that something hangs on. What was
     signed is to be signed again.
 
@@ -319,7 +319,7 @@ def compare_with_bill(desk: Desk, key: str, bill: str) -> list[Compared]:
         raise NotUnderstood(
             f"At most {MOST_BILL:,} characters; the first page is enough.", field="bill"
         )
-    found = compare(look(desk, key).port.details, bill)
+    found = compare(view_port(desk, key).port.details, bill)
     if not found:
         raise NotUnderstood(
             "Nothing is told of the account yet. Fill it in and keep it first.", field="bill"
@@ -391,7 +391,7 @@ def submission(desk: Desk, key: str) -> WorkOrder:
 
 def mandate_of(desk: Desk, key: str) -> bytes:
     """The customer's mandate (PDF), from the record."""
-    view = look(desk, key)
+    view = view_port(desk, key)
     port, d = view.port, view.port.details
     account = tuple(
         (name, getattr(d, name))

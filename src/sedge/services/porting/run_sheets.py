@@ -17,7 +17,7 @@ from sedge.core.records import (
     Spot,
 )
 from sedge.services.context import Desk
-from sedge.services.porting.ports import look
+from sedge.services.porting.ports import view_port
 
 
 @dataclass(frozen=True)
@@ -47,7 +47,7 @@ class RunSheet:
 
 def run_sheet(desk: Desk, key: str) -> RunSheet:
     """Raises NotFound."""
-    view = look(desk, key)
+    view = view_port(desk, key)
     port = view.port
     with desk.reading() as reading:
         lines = [line for line in port.lines if not line.refused]

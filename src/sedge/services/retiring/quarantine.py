@@ -26,7 +26,7 @@ class RestRow:
     own: bool
 
 
-def listing(desk: Desk) -> list[RestRow]:
+def list_rests(desk: Desk) -> list[RestRow]:
     """The countries of the organisation's sites, and those that have days of their own."""
     with desk.reading() as reading:
         defaults = reading.records.find(Defaults, ORGANISATION)
@@ -48,7 +48,7 @@ def listing(desk: Desk) -> list[RestRow]:
     ]
 
 
-def put(desk: Desk, country: str, *, days: str, toll_free: str) -> list[RestRow]:
+def set_rest(desk: Desk, country: str, *, days: str, toll_free: str) -> list[RestRow]:
     """Empty: as the policy says. Raises NotUnderstood naming the field."""
     desk.require(May.SET_RULES)
     if country not in COUNTRIES:
@@ -68,7 +68,7 @@ def put(desk: Desk, country: str, *, days: str, toll_free: str) -> list[RestRow]
         after = (before or Defaults(id=ORGANISATION)).but(rests=kept)
         if after.rests != (before.rests if before else {}):
             writing.save([changed(Subject.DEFAULTS, before, after, "organisation.rest-set")])
-    return listing(desk)
+    return list_rests(desk)
 
 
 def _days(typed: str, field: str) -> int | None:

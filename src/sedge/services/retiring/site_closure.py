@@ -64,7 +64,7 @@ class Closing:
     announcement: str
 
 
-def look(desk: Desk, key: str) -> Closing:
+def view_closing(desk: Desk, key: str) -> Closing:
     """Raises NotFound."""
     with desk.reading() as reading:
         site = reading.records.the(Site, key)
@@ -149,7 +149,7 @@ def plan(
         raise NotUnderstood("Choose what becomes of the numbers.", field="then")
     if len(announcement) > retiring.MOST_WORDS:
         raise NotUnderstood(f"At most {retiring.MOST_WORDS} characters.", field="announcement")
-    view = look(desk, key)
+    view = view_closing(desk, key)
     tasks = retiring.many(
         desk,
         [n.e164 for n in view.numbers],

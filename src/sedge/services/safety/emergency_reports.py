@@ -141,7 +141,7 @@ def run(desk: Desk, *, site: str = "") -> Report:
     key = begin(desk, site=site).id
     while _continue(desk, key):
         pass
-    return look(desk, key)[0]
+    return view_report(desk, key)[0]
 
 
 @periodic("emergency tests")
@@ -264,7 +264,7 @@ def _sheet_of(body: str) -> _Sheet:
     return _Sheet(**{**plain, "after": (after[0], after[1]) if after else None})
 
 
-def look(desk: Desk, key: str) -> tuple[Report, list[Tested], int]:
+def view_report(desk: Desk, key: str) -> tuple[Report, list[Tested], int]:
     """A report with the first of those lines for which help would not come, or that should be
     looked at, and how many there are. Raises NotFound."""
     sheet = _sheet_of(_row(desk, key).body)
@@ -328,7 +328,7 @@ def as_csv(desk: Desk, key: str) -> str:
 
 def as_pdf(desk: Desk, key: str) -> bytes:
     """The report on paper: figures, reasons, and every number for which help would not come."""
-    report, lines, _ = look(desk, key)
+    report, lines, _ = view_report(desk, key)
     wrong = [x for x in lines if not x.comes]
     rows = tuple(
         (describe(x.e164).shown, x.holder, x.site, " ".join(x.broken))

@@ -197,7 +197,7 @@ def _how_many(reading: Reading, code: str) -> tuple[int, int]:
     )
 
 
-def change(desk: Desk, code: str, form: dict[str, str]) -> Spot:
+def change_spot(desk: Desk, code: str, form: dict[str, str]) -> Spot:
     """Other words for a spot; it counts as confirmed by whoever changed it. Words that stay as they
     are confirm nothing.
 

@@ -153,7 +153,7 @@ def _added(desk: Desk, form: dict[str, str], account: Account, site: Site) -> Tr
     )
     with desk.writing() as writing:
         writing.save([changed(Subject.TRUNK, None, trunk, "trunk.added")])
-        secrets_store.keep(
+        secrets_store.keep_secret(
             writing.connection, desk.house.keyring, f"password of {key}", password, writing.stamp
         )
     return _sign_in(desk, key)
@@ -213,7 +213,7 @@ def _seen(desk: Desk, key: str, said: str) -> Trunk:
         return writing.save([changed(Subject.TRUNK, now, after, "trunk.seen")])[0].after
 
 
-def look(desk: Desk, key: str) -> ConnectionView:
+def view_connection(desk: Desk, key: str) -> ConnectionView:
     """One connection. Raises NotFound, NotAllowedNow for a trunk without a sign-in."""
     with desk.reading() as reading:
         trunk = reading.records.the(Trunk, key)
@@ -235,10 +235,10 @@ def test(desk: Desk, key: str) -> ConnectionView:
     """Sign in once more and say how it went."""
     desk.require(May.PLACE_TEST_CALL)
     _sign_in(desk, key)
-    return look(desk, key)
+    return view_connection(desk, key)
 
 
-def change(desk: Desk, key: str, form: dict[str, str]) -> ConnectionView:
+def change_connection(desk: Desk, key: str, form: dict[str, str]) -> ConnectionView:
     """Other settings, and another password where one is typed; signed in with them at once. Raises
     NotUnderstood naming the field."""
     desk.require(May.BUY)
@@ -252,7 +252,7 @@ def change(desk: Desk, key: str, form: dict[str, str]) -> ConnectionView:
         if after != now:
             writing.save([changed(Subject.TRUNK, now, after, "trunk.connection-set")])
         if password:
-            secrets_store.keep(
+            secrets_store.keep_secret(
                 writing.connection,
                 desk.house.keyring,
                 f"password of {key}",

@@ -28,7 +28,7 @@ def goes_at(order: WorkOrder) -> datetime | None:
     return order.created_at + STAYS if order.is_look and order.state is OrderState.DRAFT else None
 
 
-def keep(desk: Desk, key: str) -> WorkOrder:
+def keep_draft(desk: Desk, key: str) -> WorkOrder:
     """Keep a draft until it is run or discarded."""
     with desk.writing() as writing:
         order = store.get(writing.connection, key)

@@ -66,7 +66,7 @@ class OrderView:
         )
 
 
-def look(desk: Desk, key: str) -> OrderView:
+def view_order(desk: Desk, key: str) -> OrderView:
     """A work order as it stands; drafts are checked anew each time they are looked at."""
     with desk.reading() as reading:
         order = store.get(reading.connection, key)

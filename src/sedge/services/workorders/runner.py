@@ -62,7 +62,7 @@ def recover(house: House) -> None:
     for key in house.estates:
         house.next_at[key, charges.NAME] = house.clock.now()
         address_change_notices.tell(house.desk(system_member(key)))
-        directory_proposals.follow(house.desk(system_member(key)), after_a_death=True)
+        directory_proposals.follow_directory(house.desk(system_member(key)), after_a_death=True)
         with house.desk(system_member(key)).writing() as writing:
             store.release_leases(writing.connection)
 
@@ -154,13 +154,13 @@ def _execute(desk: Desk, stored: StoredTask) -> int:
     )
     outcome = _outcome(acting, stored, order)
     try:
-        keep(acting, stored, order, outcome)
+        keep_outcome(acting, stored, order, outcome)
     except ChangedMeanwhile as error:
-        keep(
+        keep_outcome(
             acting, stored, order, Wait(acting.now() + FIRST_PAUSE, f"another try: {error.message}")
         )
     except SedgeError as error:
-        keep(acting, stored, order, Failed(error.message))
+        keep_outcome(acting, stored, order, Failed(error.message))
     return 1
 
 
@@ -195,7 +195,7 @@ def _outcome(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
         )
 
 
-def keep(desk: Desk, stored: StoredTask, order: WorkOrder, outcome: Outcome) -> None:
+def keep_outcome(desk: Desk, stored: StoredTask, order: WorkOrder, outcome: Outcome) -> None:
     """Changes, ledger and the task's new state, in one transaction."""
     with desk.writing(reason=order.reason, work_order=order.id) as writing:
         current = store.header(writing.connection, order.id)

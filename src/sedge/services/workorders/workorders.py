@@ -182,7 +182,7 @@ def require_access(desk: Desk, reading: Reading, order: WorkOrder) -> None:
     require_order(desk, reading, order, lambda: load(reading, [x.body for x in order.tasks]))
 
 
-def listing(
+def list_orders(
     desk: Desk,
     *,
     states: tuple[OrderState, ...] = (),
@@ -190,7 +190,7 @@ def listing(
     limit: int = A_PAGE,
 ) -> list[WorkOrder]:
     with desk.reading() as reading:
-        return store.listing(reading.connection, states=states, after_no=after_no, limit=limit)
+        return store.list_orders(reading.connection, states=states, after_no=after_no, limit=limit)
 
 
 def get(desk: Desk, key: str) -> WorkOrder:

@@ -28,7 +28,9 @@ Names = Mapping[tuple[Subject, str], str]
 Key = tuple[Any, ...]
 
 
-def follow(connection: Connection, changes: Sequence[Change], names: Names, at: datetime) -> None:
+def follow_changes(
+    connection: Connection, changes: Sequence[Change], names: Names, at: datetime
+) -> None:
     """Bring everything derived up to what the changes say, in their order."""
     numbers = [c for c in changes if c.subject is Subject.NUMBER]
     _found_in_use(connection, numbers, at.date())
@@ -42,7 +44,7 @@ def follow(connection: Connection, changes: Sequence[Change], names: Names, at: 
     _spans(connection, numbers, names, at)
     _tags(connection, numbers)
     _known(connection, [c for c in changes if c.subject in KNOWN])
-    spot_counts.follow(connection, changes)
+    spot_counts.follow_changes(connection, changes)
     _members(connection, [c for c in changes if c.subject is Subject.GROUP])
     _answers_for(connection, [c for c in changes if c.subject is Subject.PERSON])
     _renamed(connection, changes)

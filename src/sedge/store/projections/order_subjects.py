@@ -39,7 +39,7 @@ def refilled(body: Any, mapping: Mapping[Thing, str]) -> Any:
     return out
 
 
-def keep(connection: Connection, order: str, tasks: Iterable[Task]) -> None:
+def keep_subjects(connection: Connection, order: str, tasks: Iterable[Task]) -> None:
     """Note what a draft's tasks are about, in place of what was noted."""
     connection.execute(delete(order_touch).where(order_touch.c.work_order == order))
     rows = [

@@ -27,17 +27,17 @@ def place_of(record: object) -> Place | None:
             return None
 
 
-def follow(connection: Connection, changes: Sequence[Change]) -> None:
+def follow_changes(connection: Connection, changes: Sequence[Change]) -> None:
     counts: Counter[Place] = Counter()
     for change in changes:
         if change.subject in {Subject.NUMBER, Subject.PERSON}:
             for record, by in ((change.before, -1), (change.after, +1)):
                 if place := place_of(record):
                     counts[place] += by
-    keep(connection, counts)
+    keep_counts(connection, counts)
 
 
-def keep(connection: Connection, counts: Counter[Place]) -> None:
+def keep_counts(connection: Connection, counts: Counter[Place]) -> None:
     add_counts(connection, placed, counts)
 
 

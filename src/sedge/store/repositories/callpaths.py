@@ -155,7 +155,7 @@ def begin(connection: Connection, draft: Draft) -> None:
     )
 
 
-def keep(
+def keep_draft(
     connection: Connection,
     now: Draft,
     *,

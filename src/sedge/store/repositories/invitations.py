@@ -25,7 +25,7 @@ class Invitation:
     expires_at: datetime
 
 
-def put(connection: Connection, invitation: Invitation) -> None:
+def put_invitation(connection: Connection, invitation: Invitation) -> None:
     """In place of an earlier one to the same address for the same organisation."""
     connection.execute(
         delete(table).where(

@@ -103,7 +103,7 @@ def get(connection: Connection, key: str) -> NumberFile:
     return _file(row)
 
 
-def listing(
+def list_files(
     connection: Connection, *, states: tuple[FileState, ...] = (), limit: int = 50
 ) -> list[NumberFile]:
     """Newest first."""

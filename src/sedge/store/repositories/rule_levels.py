@@ -14,7 +14,7 @@ def raised(connection: Connection) -> frozenset[str]:
     )
 
 
-def put(connection: Connection, rule: str, *, stop: bool, by: str, at: datetime) -> None:
+def put_level(connection: Connection, rule: str, *, stop: bool, by: str, at: datetime) -> None:
     connection.execute(delete(rule_level).where(rule_level.c.rule == rule))
     if stop:
         connection.execute(

@@ -67,7 +67,7 @@ def get(connection: Connection, key: str) -> TakeOver:
     return _one(row)
 
 
-def listing(connection: Connection) -> list[TakeOver]:
+def list_take_overs(connection: Connection) -> list[TakeOver]:
     table = imports.take_over
     return [
         _one(row)

@@ -142,7 +142,7 @@ def set_state(
     )
 
 
-def listing(
+def list_orders(
     connection: Connection,
     *,
     states: tuple[OrderState, ...] = (),
@@ -219,7 +219,7 @@ def save(connection: Connection, order: WorkOrder) -> WorkOrder:
 def put_tasks(connection: Connection, order: WorkOrder) -> None:
     """Replace all of a draft's tasks."""
     connection.execute(workorders.task.delete().where(workorders.task.c.work_order == order.id))
-    order_subjects.keep(connection, order.id, [x.body for x in order.tasks])
+    order_subjects.keep_subjects(connection, order.id, [x.body for x in order.tasks])
     if order.tasks:
         connection.execute(insert(workorders.task), [_task_row(t) for t in order.tasks])
 

@@ -20,7 +20,7 @@ place = Place()
 
 @place.page("/organisations/members", May.SET_RULES)
 def listing(request: Request, desk: AtDesk) -> Response:
-    here, invited = members.listing(desk)
+    here, invited = members.list_members(desk)
     sites = site_management.site_choices(desk)
     return draw(
         request,
@@ -53,7 +53,7 @@ def _read(raw: FormData) -> dict[str, object]:
 @place.action("/organisations/members/{sign_in}", May.SET_RULES)
 async def change(request: Request, desk: AtDesk, sign_in: str) -> Response:
     form = _read(await request.form())
-    await run_in_threadpool(members.change, desk, sign_in, form)
+    await run_in_threadpool(members.change_member, desk, sign_in, form)
     return go(request, "/organisations/members")
 
 

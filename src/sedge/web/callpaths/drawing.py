@@ -100,7 +100,7 @@ def _structure(
     """A change of the picture. Who was too slow sees how it is now; nothing they typed is lost by
     that."""
     try:
-        return again(request, desk, key, drawing.change(desk, key, version, do))
+        return again(request, desk, key, drawing.change_drawing(desk, key, version, do))
     except ChangedMeanwhile as error:
         return again(request, desk, key, step, said=error.message)
 
@@ -243,7 +243,7 @@ async def save_step(request: Request, desk: AtDesk, key: str) -> Response:
         def do(body: Path, _where: Where) -> tuple[Path, str]:
             known = editing.the_step(body, step)
             fields = step_forms.read(known, form, home=desk.organisation.home_country)
-            changed = editing.change(body, step, fields)
+            changed = editing.change_step(body, step, fields)
             for way_out, to in step_forms.exits(form):
                 if way_out in editing.exits_of(changed.steps[step]) and to != changed.steps[
                     step
@@ -251,7 +251,7 @@ async def save_step(request: Request, desk: AtDesk, key: str) -> Response:
                     changed = editing.redirect(changed, step, way_out, to)
             return changed, step
 
-        return drawing.change(desk, key, int(version), do)
+        return drawing.change_drawing(desk, key, int(version), do)
 
     return again(request, desk, key, await run_in_threadpool(saved), said="")
 
@@ -261,7 +261,7 @@ def rename(
     request: Request, desk: AtDesk, key: str, version: Version, name: Typed = ""
 ) -> Response:
     drawing.named(name)
-    drawing.change(desk, key, version, lambda body, _where: (body, ""), name=name)
+    drawing.change_drawing(desk, key, version, lambda body, _where: (body, ""), name=name)
     return again(request, desk, key)
 
 

@@ -118,7 +118,7 @@ def _answer(
 
 @place.page("/paths/sounds", May.LOOK)
 def shelf(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "sounds.html", sounds=sounds.listing(desk))
+    return draw(request, "sounds.html", sounds=sounds.list_sounds(desk))
 
 
 @place.action("/paths/sounds", May.CHANGE_ESTATE)
@@ -136,7 +136,7 @@ def keep(
             field="sound",
             reason="too-big",
         )
-    key, _facts = sounds.keep(desk, name, language, text, sound.file.read(MOST_BYTES + 1))
+    key, _facts = sounds.keep_sound(desk, name, language, text, sound.file.read(MOST_BYTES + 1))
     return go(request, f"/paths/sounds?kept={key}#{key}")
 
 

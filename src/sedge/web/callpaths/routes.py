@@ -30,7 +30,7 @@ def listing(request: Request, desk: AtDesk) -> Response:
     return draw(
         request,
         "paths.html",
-        rows=paths.listing(desk),
+        rows=paths.list_paths(desk),
         counts=paths.counts(desk),
         proofs=proofs,
         drawings=paths.drawings(desk),
@@ -87,7 +87,7 @@ def follow_path(request: Request, desk: AtDesk, key: str, drawn: str = "") -> Re
 
 @place.page("/paths/{key}", May.LOOK)
 def path_page(request: Request, desk: AtDesk, key: str) -> Response:
-    view = paths.look(desk, key)
+    view = paths.view_path(desk, key)
     page = views.path_page(
         view,
         path_analysis.analyse(desk, key),
@@ -178,7 +178,7 @@ def follow(
     )
     path, site, trunk = calls.path_in_force(desk, e164)
     moment = views.moment_of(at, ZoneInfo(site.timezone), desk.now())
-    call = calls.follow(
+    call = calls.follow_call(
         desk,
         e164,
         moment,

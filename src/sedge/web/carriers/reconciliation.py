@@ -19,7 +19,7 @@ def look(request: Request, desk: AtDesk, account: str = "", kind: str = "") -> R
     return draw(
         request,
         "drift.html",
-        view=reconciliation.look(desk, account=account, kind=kind),
+        view=reconciliation.view_drift(desk, account=account, kind=kind),
         sites=site_management.site_choices(desk),
     )
 

@@ -153,7 +153,7 @@ def add_first_account(
 @place.page("/carriers/accounts/{account}", May.SEE_MONEY)
 def account_page(request: Request, desk: AtDesk, account: str) -> Response:
     """One account: balance, outlook, rules, key, and what has moved on it."""
-    found, carrier, has_key = payments.look(desk, account)
+    found, carrier, has_key = payments.account_to_pay(desk, account)
     return draw(
         request,
         "account.html",
@@ -205,7 +205,7 @@ def put_key(request: Request, desk: AtDesk, account: str, key: Typed = "") -> Re
 def make_key(request: Request, desk: AtDesk, account: str) -> Response:
     """A key made anew, shown this once."""
     key = accounts.make_key(desk, account)
-    found, carrier, _ = payments.look(desk, account)
+    found, carrier, _ = payments.account_to_pay(desk, account)
     return draw(
         request,
         "_new_key.html" if target(request) else "new_key.html",
@@ -222,7 +222,7 @@ def plan_deposit(
     """What a payment does before it is made, with a button that names it; an amount that can't be
     used is asked for again. `back` is the page of the hold that waits for the money, with what was
     typed there."""
-    found, _, _ = payments.look(desk, account)
+    found, _, _ = payments.account_to_pay(desk, account)
     try:
         plan, problem = (
             (payments.plan_deposit(desk, account, amount) if amount.strip() else None),

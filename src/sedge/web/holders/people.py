@@ -45,7 +45,7 @@ def add_device(
     if target(request):
         facts = {
             "qr": qr_of(sheet.code),
-            "card": person_details.look(desk, key),
+            "card": person_details.view_person(desk, key),
             "row": holders.one_holder(desk, HolderKind.PERSON, key),
         }
         return draw(request, "_device_added.html", sheet=sheet, **facts)
@@ -130,7 +130,7 @@ def change_person(
 
 @place.page("/holders/groups", May.LOOK)
 def group_list(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "groups.html", tab="groups", rows=groups.listing(desk))
+    return draw(request, "groups.html", tab="groups", rows=groups.list_groups(desk))
 
 
 @place.page("/holders/groups/new", May.CHANGE_HOLDERS)
@@ -140,7 +140,7 @@ def new_group(request: Request, desk: AtDesk) -> Response:
 
 @place.page("/holders/groups/{key}", May.LOOK)
 def group(request: Request, desk: AtDesk, key: str) -> Response:
-    return draw(request, "group.html", view=groups.look(desk, key))
+    return draw(request, "group.html", view=groups.view_group(desk, key))
 
 
 @place.action("/holders/groups", May.CHANGE_HOLDERS)
@@ -150,7 +150,7 @@ def add_group(
     name: Annotated[str, Form()] = "",
     members: Annotated[str, Form()] = "",
 ) -> Response:
-    order = groups.put(desk, name, members)
+    order = groups.set_group(desk, name, members)
     return go(request, f"/work-orders/{order.no}")
 
 
@@ -162,7 +162,7 @@ def change_group(
     name: Annotated[str, Form()] = "",
     members: Annotated[str, Form()] = "",
 ) -> Response:
-    order = groups.put(desk, name, members, key)
+    order = groups.set_group(desk, name, members, key)
     return go(request, f"/work-orders/{order.no}")
 
 
@@ -176,7 +176,7 @@ def remove_group(request: Request, desk: AtDesk, key: str) -> Response:
 
 @place.page("/holders/systems", May.LOOK)
 def systems(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "systems.html", tab="systems", rows=downstream.listing(desk))
+    return draw(request, "systems.html", tab="systems", rows=downstream.list_systems(desk))
 
 
 @place.page("/holders/systems/new", May.CHANGE_HOLDERS)
@@ -194,7 +194,7 @@ def new_system(request: Request, desk: AtDesk) -> Response:
 
 @place.page("/holders/systems/{key}", May.LOOK)
 def system(request: Request, desk: AtDesk, key: str) -> Response:
-    view = downstream.look(desk, key)
+    view = downstream.view_system(desk, key)
     sites = site_management.site_choices(desk)
     return draw(
         request,
@@ -210,14 +210,14 @@ def system(request: Request, desk: AtDesk, key: str) -> Response:
 @place.action("/holders/systems", May.CHANGE_HOLDERS)
 async def add_system(request: Request, desk: AtDesk) -> Response:
     form = {name: str(value)[:300] for name, value in (await request.form()).items()}
-    made = await run_in_threadpool(downstream.put, desk, form)
+    made = await run_in_threadpool(downstream.keep_system, desk, form)
     return go(request, f"/holders/systems/{made.id}")
 
 
 @place.action("/holders/systems/{key}", May.CHANGE_HOLDERS)
 async def change_system(request: Request, desk: AtDesk, key: str) -> Response:
     form = {name: str(value)[:300] for name, value in (await request.form()).items()}
-    await run_in_threadpool(downstream.put, desk, form, key)
+    await run_in_threadpool(downstream.keep_system, desk, form, key)
     return go(request, f"/holders/systems/{key}")
 
 

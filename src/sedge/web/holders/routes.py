@@ -68,7 +68,7 @@ def sites(request: Request, desk: AtDesk) -> Response:
 
 @place.page("/holders/people/{key}", May.LOOK)
 def person(request: Request, desk: AtDesk, key: str, phone: str = "") -> Response:
-    card = person_details.look(desk, key)
+    card = person_details.view_person(desk, key)
     row = holders.one_holder(desk, HolderKind.PERSON, key)
     what = ", ".join(x for x in (card.person.job, card.person.department) if x) or "person"
     history = ledger.read(desk, subject=Subject.PERSON, key=key, limit=20).entries
@@ -91,7 +91,7 @@ def person(request: Request, desk: AtDesk, key: str, phone: str = "") -> Respons
 def line(request: Request, desk: AtDesk, key: str) -> Response:
     row = holders.one_holder(desk, HolderKind.SERVICE_LINE, key)
     history = ledger.read(desk, subject=Subject.SERVICE_LINE, key=key, limit=20).entries
-    known = groups.listing(desk)
+    known = groups.list_groups(desk)
     return draw(
         request,
         "line.html",
@@ -188,7 +188,7 @@ def like(
 
 @place.page("/holders/sites/{key}/change", May.CHANGE_SAFETY)
 def change_site_page(request: Request, desk: AtDesk, key: str) -> Response:
-    site, address = site_facts.look(desk, key)
+    site, address = site_facts.facts_of_site(desk, key)
     return draw(request, "site_change.html", site=site, address=address, fields=FORMS[site.country])
 
 
@@ -199,7 +199,7 @@ async def change_site(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 def _change_site(request: Request, desk: AtDesk, key: str, form: dict[str, str]) -> Response:
-    site_facts.change(desk, key, form)
+    site_facts.change_site(desk, key, form)
     return go(request, f"/holders/sites/{key}")
 
 

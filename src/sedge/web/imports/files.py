@@ -22,7 +22,7 @@ place = Place()
 
 @place.page("/numbers/files", May.IMPORT)
 def files(request: Request, desk: AtDesk) -> Response:
-    rows = [file_views.row(f) for f in number_files.listing(desk)]
+    rows = [file_views.row(f) for f in number_files.list_files(desk)]
     return draw(
         request,
         "_number_files.html" if target(request) == "files" else "number_files.html",

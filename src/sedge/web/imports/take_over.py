@@ -19,7 +19,7 @@ place = Place()
 
 @place.page("/numbers/take-over", May.IMPORT)
 def listing(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "take_overs.html", rows=take_over.listing(desk))
+    return draw(request, "take_overs.html", rows=take_over.list_take_overs(desk))
 
 
 @place.action("/numbers/take-over", May.IMPORT)
@@ -43,13 +43,13 @@ def begin_with_untidy_files(request: Request, desk: AtDesk) -> Response:
 
 @place.page("/numbers/take-over/{key}", May.IMPORT)
 def worksheet(request: Request, desk: AtDesk, key: str) -> Response:
-    page = views.page(take_over.look(desk, key))
+    page = views.page(take_over.view_sitting(desk, key))
     return draw(request, "_worksheet.html" if is_swap(request) else "take_over.html", page=page)
 
 
 def _again(request: Request, desk: AtDesk, key: str) -> Response:
     if is_swap(request):
-        return draw(request, "_worksheet.html", page=views.page(take_over.look(desk, key)))
+        return draw(request, "_worksheet.html", page=views.page(take_over.view_sitting(desk, key)))
     return RedirectResponse(f"/numbers/take-over/{key}", 303)
 
 
@@ -64,7 +64,9 @@ def add_file(
 @place.page("/numbers/take-over/{key}/files/{file}", May.IMPORT)
 def columns_page(request: Request, desk: AtDesk, key: str, file: int) -> Response:
     return draw(
-        request, "take_over_columns.html", page=views.columns_page(take_over.look(desk, key), file)
+        request,
+        "take_over_columns.html",
+        page=views.columns_page(take_over.view_sitting(desk, key), file),
     )
 
 

@@ -45,8 +45,10 @@ def look(
             "No numbers are chosen. Pick some on the maps or in the list, or paste them.",
             field="pick",
         )
-    choice = bulk_actions.look(desk, pick)
-    listing = estate.listing(desk, Filter(chosen=choice.here), limit=SHOWN) if choice.here else None
+    choice = bulk_actions.view_choice(desk, pick)
+    listing = (
+        estate.list_numbers(desk, Filter(chosen=choice.here), limit=SHOWN) if choice.here else None
+    )
     columns = chosen_columns("", desk.who.role)
     query = Query(view="list", pick=pick)
     return draw(
@@ -87,7 +89,7 @@ def _choose(request: Request, desk: AtDesk, written: str, act: str) -> Response:
         raise NotUnderstood(
             "No numbers are picked. Tick some rows, or pick cells of a map.", field="numbers"
         )
-    return go(request, views.chosen_link(bulk_actions.keep(desk, numbers), act))
+    return go(request, views.chosen_link(bulk_actions.keep_choice(desk, numbers), act))
 
 
 @place.page("/numbers/paste", May.LOOK)
@@ -99,7 +101,8 @@ def paste_page(request: Request, text: str = "") -> Response:
 def paste(request: Request, desk: AtDesk, text: Annotated[str, Form()] = "") -> Response:
     found = bulk_actions.pasted(desk, text)
     return go(
-        request, views.chosen_link(bulk_actions.keep(desk, found.numbers), unread=found.unread)
+        request,
+        views.chosen_link(bulk_actions.keep_choice(desk, found.numbers), unread=found.unread),
     )
 
 
@@ -110,6 +113,8 @@ async def begin(request: Request, desk: AtDesk, act: str) -> Response:
 
 
 def _begin(request: Request, desk: AtDesk, act: str, form: dict[str, str]) -> Response:
-    tasks, title = bulk_actions.plan(desk, act, bulk_actions.look(desk, form.get("pick", "")), form)
+    tasks, title = bulk_actions.plan(
+        desk, act, bulk_actions.view_choice(desk, form.get("pick", "")), form
+    )
     made = workorders.draft(desk, title, tasks, reason=form.get("reason", ""), look=True)
     return go(request, f"/work-orders/{made.no}")

@@ -17,7 +17,7 @@ place = Place()
 def listing(
     request: Request, desk: AtDesk, find: str = "", system: str = "", kind: str = ""
 ) -> Response:
-    rows = external_ids.listing(
+    rows = external_ids.list_ids(
         desk, find=find[:120], system=system[:40], kind=kind if kind in external_ids.KINDS else ""
     )
     return draw(

@@ -33,10 +33,10 @@ def numbers_page(request: Request, desk: AtDesk, query: ThePage) -> Response:
     at = end_of_day(desk, query.at)
     wanted = query.filter(desk)
     overview = estate.overview(desk)
-    facts = views.page_facts(query, overview, saved_views.listing(desk), desk.now())
+    facts = views.page_facts(query, overview, saved_views.list_views(desk), desk.now())
     facts["site_name"] = estate.site_called(desk, query.site) if query.site else ""
     if query.is_list:
-        listing = estate.listing(desk, wanted, sort=query.sort, after=query.after, at=at)
+        listing = estate.list_numbers(desk, wanted, sort=query.sort, after=query.after, at=at)
         facts |= views.list_facts(
             query,
             overview,
@@ -201,7 +201,10 @@ def switch_feature(
     """The draft of a work order that switches one."""
     e164 = desk_numbers.the_number(desk, number)
     tasks, title = bulk_actions.plan(
-        desk, "feature", bulk_actions.look(desk, e164[1:]), {"feature": feature, "switch": switch}
+        desk,
+        "feature",
+        bulk_actions.view_choice(desk, e164[1:]),
+        {"feature": feature, "switch": switch},
     )
     return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, look=True).no}")
 

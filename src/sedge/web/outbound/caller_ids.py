@@ -24,14 +24,14 @@ SHOWS = [
 
 @place.page("/holders/caller-ids", May.LOOK)
 def page(request: Request, desk: AtDesk, site: str = "", person: str = "") -> Response:
-    chosen = caller_ids.look(desk, site=site, person=person)
+    chosen = caller_ids.view_number_shown(desk, site=site, person=person)
     above = (
         [("", "as the organisation says" if site else "as the site says")] if site or person else []
     )
     return draw(
         request,
         "caller_ids.html",
-        view=caller_ids.listing(desk),
+        view=caller_ids.view_rules(desk),
         chosen=chosen,
         shows=[*above, *SHOWS],
         site=site,
@@ -50,7 +50,7 @@ def set_it(
     number: Annotated[str, Form()] = "",
 ) -> Response:
     """As a draft, so that its checks are seen."""
-    line = caller_ids.look(desk, site=site, person=person).line
+    line = caller_ids.view_number_shown(desk, site=site, person=person).line
     if shows not in {"", *(key for key, _ in SHOWS)}:
         raise NotUnderstood("Choose what is shown.", field="shows")
     caller_id = (

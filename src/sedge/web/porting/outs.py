@@ -17,12 +17,14 @@ Typed = Annotated[str, Form(max_length=200)]
 
 @place.page("/port-outs", May.SEE_MONEY)
 def listing(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "port_outs.html", requests=port_outs.listing(desk))
+    return draw(request, "port_outs.html", requests=port_outs.list_port_outs(desk))
 
 
 @place.page("/port-outs/{key}", May.SEE_MONEY)
 def look(request: Request, desk: AtDesk, key: str) -> Response:
-    return draw(request, "port_out.html", view=port_outs.look(desk, key), refusals=REFUSALS)
+    return draw(
+        request, "port_out.html", view=port_outs.view_port_out(desk, key), refusals=REFUSALS
+    )
 
 
 @place.action("/port-outs/{key}/approve", May.PORT)

@@ -40,7 +40,7 @@ Typed = Annotated[str, Form(max_length=MOST_TYPED)]
 @place.page("/ports", May.SEE_MONEY)
 def listing(request: Request, desk: AtDesk) -> Response:
     return draw(
-        request, "ports.html", ports=ports.listing(desk), dates=ports.dates(desk), waits=WAITS
+        request, "ports.html", ports=ports.list_ports(desk), dates=ports.dates(desk), waits=WAITS
     )
 
 
@@ -102,7 +102,7 @@ def calendar(request: Request, desk: AtDesk, begin: str = "") -> Response:
         "port_calendar.html",
         view=view,
         picture=lanes(view, today),
-        free=change_freezes.listing(desk),
+        free=change_freezes.list_free_days(desk),
         sites=site_management.site_choices(desk),
     )
 
@@ -116,7 +116,7 @@ def keep_free(
     why: Typed = "",
     site: Typed = "",
 ) -> Response:
-    change_freezes.keep(desk, first=first, last=last, why=why, site=site)
+    change_freezes.keep_free(desk, first=first, last=last, why=why, site=site)
     return go(request, "/ports/calendar")
 
 
@@ -128,7 +128,7 @@ def give_back(request: Request, desk: AtDesk, key: str) -> Response:
 
 @place.page("/ports/{key}", May.SEE_MONEY)
 def look(request: Request, desk: AtDesk, key: str) -> Response:
-    view = ports.look(desk, key)
+    view = ports.view_port(desk, key)
     zone = ZoneInfo(view.site.timezone)
     ticked = port_cutover.ticked(desk, view.port)
     planned = sum(1 for line in view.port.lines if line.holder and not line.refused)
@@ -177,7 +177,7 @@ def mandate(desk: AtDesk, key: str) -> Response:
 @place.page("/ports/{key}/calendar.ics", May.SEE_MONEY)
 def dates(desk: AtDesk, key: str) -> Response:
     return Response(
-        ports.calendar(desk, [ports.look(desk, key).port]),
+        ports.calendar(desk, [ports.view_port(desk, key).port]),
         media_type="text/calendar; charset=utf-8",
     )
 
@@ -219,7 +219,7 @@ def _act(
         )
 
 
-_act("change", ports.change)
+_act("change", ports.change_port)
 _act("sign", lambda desk, key, typed: ports.sign(desk, key, typed.get("signed", "")))
 _act("leave-out", lambda desk, key, typed: ports.leave_out(desk, key, typed.get("number", "")))
 _act("split", lambda desk, key, typed: port_dialogue.split(desk, key, typed.get("apart", "")))

@@ -42,14 +42,14 @@ async def retire_chosen(request: Request, desk: AtDesk) -> Response:
 
 @place.page("/numbers/resting", May.LOOK)
 def days_of_rest(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "resting.html", rows=quarantine.listing(desk))
+    return draw(request, "resting.html", rows=quarantine.list_rests(desk))
 
 
 @place.action("/numbers/resting", May.SET_RULES)
 def set_days_of_rest(
     request: Request, desk: AtDesk, country: Typed = "", days: Typed = "", toll_free: Typed = ""
 ) -> Response:
-    quarantine.put(desk, country, days=days, toll_free=toll_free)
+    quarantine.set_rest(desk, country, days=days, toll_free=toll_free)
     return go(request, "/numbers/resting")
 
 
@@ -82,7 +82,7 @@ def retire(
 
 @place.page("/holders/sites/{key}/close", May.RELEASE)
 def close_page(request: Request, desk: AtDesk, key: str) -> Response:
-    view = site_closure.look(desk, key)
+    view = site_closure.view_closing(desk, key)
     others = [(k, name) for k, name in site_management.site_choices(desk) if k != key]
     return draw(request, "close_site.html", view=view, sites=others)
 

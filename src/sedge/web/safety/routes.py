@@ -154,7 +154,7 @@ def run_test(
 
 @place.page("/safety/tests/{key}", May.LOOK)
 def report(request: Request, desk: AtDesk, key: str) -> Response:
-    found, lines, count = emergency_reports.look(desk, key)
+    found, lines, count = emergency_reports.view_report(desk, key)
     template = "_safety_report.html" if target(request) == "report" else "safety_report.html"
     return draw(
         request,

@@ -69,7 +69,7 @@ def change(
     room: Typed = "",
     note: Typed = "",
 ) -> Response:
-    spots.change(
+    spots.change_spot(
         desk,
         code,
         {

@@ -73,7 +73,10 @@ def connect(
 @place.page("/carriers/connections/{key}", May.LOOK)
 def connection_page(request: Request, desk: AtDesk, key: str) -> Response:
     return draw(
-        request, "connection.html", view=external_numbers.look(desk, key), transports=TRANSPORTS
+        request,
+        "connection.html",
+        view=external_numbers.view_connection(desk, key),
+        transports=TRANSPORTS,
     )
 
 
@@ -106,5 +109,5 @@ def change_connection(
         "password": password,
         "emergency": emergency,
     }
-    external_numbers.change(desk, key, form)
+    external_numbers.change_connection(desk, key, form)
     return go(request, f"/carriers/connections/{key}")

@@ -49,7 +49,7 @@ KINDS = {
 
 def shown(desk: Desk, key: str, by: str = "") -> dict[str, Any]:
     """What the page of a work order shows."""
-    view = order_views.look(desk, key)
+    view = order_views.view_order(desk, key)
     page = views.order_page(view, desk.now(), by_holder=by == "holder")
     awaited = (
         [(o.id, f"{o.reference} ({len(o.lines)})") for o in supply.open_orders(desk)]
@@ -123,7 +123,7 @@ def when(
 @place.action("/work-orders/{key}/keep", May.CHANGE_ESTATE)
 def keep_draft(request: Request, desk: AtDesk, key: str) -> Response:
     """A draft that was only a look stays."""
-    draft_expiry.keep(desk, key)
+    draft_expiry.keep_draft(desk, key)
     return go(request, f"/work-orders/{key}")
 
 
@@ -208,7 +208,7 @@ def template_page(
         spots=spots,
         lines=lines,
         line=line,
-        paths=[(p.id, p.name) for p in paths.listing(desk)] if key == "season" else [],
+        paths=[(p.id, p.name) for p in paths.list_paths(desk)] if key == "season" else [],
         first_free=guided_workflows.FIRST_FREE,
     )
 

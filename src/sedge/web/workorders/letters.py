@@ -19,7 +19,7 @@ place = Place()
 def edit(
     request: Request, desk: AtDesk, kind: str = "holder", language: str = "en", order: str = ""
 ) -> Response:
-    kept = letters.look(desk, kind, language)
+    kept = letters.view_letter(desk, kind, language)
     letter = letters.preview(desk, kept.text, order[:80])
     return draw(
         request,
@@ -54,5 +54,5 @@ def keep(
     if what == "own":
         letters.back_to_own(desk, kind, language)
     elif what == "keep":
-        letters.put(desk, typed, version)
+        letters.keep_letter(desk, typed, version)
     return go(request, f"/letters?kind={kind}&language={language}")

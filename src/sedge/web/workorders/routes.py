@@ -30,7 +30,7 @@ def listing(
     after: Annotated[int, Query(ge=0, le=2**53)] = 0,
 ) -> Response:
     states = (OrderState(state),) if state in set(OrderState) else ()
-    found = workorders.listing(desk, states=states, after_no=after or None)
+    found = workorders.list_orders(desk, states=states, after_no=after or None)
     following = found[-1].no if len(found) == workorders.A_PAGE else None
     rows = [(order, views.TONES.get(order.state, "")) for order in found]
     return draw(

@@ -307,7 +307,9 @@ def new_form(
         free=site_management.waiting_numbers(desk, where) if kind == "assign" and not card else [],
         spots=site_management.good_spots(desk, where) if where else [],
         paths=(
-            [(p.id, p.name) for p in paths.listing(desk)] if kind in {"set-path", "assign"} else []
+            [(p.id, p.name) for p in paths.list_paths(desk)]
+            if kind in {"set-path", "assign"}
+            else []
         ),
         trunks=_trunks(desk, carrier) if kind == "list-on-trunk" else [],
         products=(

@@ -9,7 +9,7 @@ from datetime import datetime
 
 from sedge.core.callpaths.steps import Path, holder_path, resting_path
 from sedge.core.callpaths.tracing.call import Call
-from sedge.core.callpaths.tracing.walk import follow, hand_over
+from sedge.core.callpaths.tracing.walk import follow_path, hand_over
 from sedge.core.callpaths.tracing.world import (
     Asked,
     Called,
@@ -94,7 +94,7 @@ def trace_inbound(
     )
     if number.holder and number.holder.kind is HolderKind.DOWNSTREAM:
         return hand_over(call, estate.the(Downstream, number.holder.id))
-    return follow(call, path or draft_of(number, draft) or path_of(number, estate))
+    return follow_path(call, path or draft_of(number, draft) or path_of(number, estate))
 
 
 def in_money(number: Number, estate: Estate) -> str:
@@ -117,7 +117,7 @@ def trace_path(
     draft: dict[str, Path] | None = None,
 ) -> Trace:
     """Follow a call through a path, from its first step on, whatever brought it there."""
-    return follow(Call(Asked(called, at, world, caller), estate, draft), path)
+    return follow_path(Call(Asked(called, at, world, caller), estate, draft), path)
 
 
 def stopped_before(

@@ -19,7 +19,7 @@ def key_in(path: str, step: str) -> str:
     return f"{path}:{step}" if path else step
 
 
-def follow(call: Call, path: Path) -> Trace:
+def follow_path(call: Call, path: Path) -> Trace:
     """Let a call go through a path, from its first step to its end."""
     visits: dict[str, int] = {}
     current, key = path, path.first

@@ -21,7 +21,7 @@ from sedge.core.callpaths.tracing.behaviours.kinds import behaviour_of
 from sedge.core.callpaths.tracing.behaviours.menu import keys_wanted
 from sedge.core.callpaths.tracing.call import Call
 from sedge.core.callpaths.tracing.endings import Explorer
-from sedge.core.callpaths.tracing.walk import follow
+from sedge.core.callpaths.tracing.walk import follow_path
 from sedge.core.callpaths.tracing.world import Asked, Called, EndingKind, Trace, World
 from sedge.core.estate import Estate
 
@@ -103,7 +103,7 @@ def traces_at(
     waiting: list[tuple[str, ...]] = [()]
     while waiting and len(found) < MOST_BRANCHES:
         choices = waiting.pop(0)
-        trace = follow(Call(Asked(called, at, World(choices=choices)), estate, draft), path)
+        trace = follow_path(Call(Asked(called, at, World(choices=choices)), estate, draft), path)
         if trace.ending.kind is not EndingKind.OPEN:
             found.append(trace)
             continue

@@ -100,7 +100,7 @@ def raise_rule(desk: Desk, name: str, *, to_stop: bool) -> Rule:
     desk.require(May.SET_RULES)
     the_rule(desk, name)
     with desk.writing() as writing:
-        rule_levels.put(writing.connection, name, stop=to_stop, by=desk.actor, at=writing.now)
+        rule_levels.put_level(writing.connection, name, stop=to_stop, by=desk.actor, at=writing.now)
         writing.remark("rule.raised" if to_stop else "rule.lowered", Subject.WORK_ORDER, name, name)
     return the_rule(desk, name)
 
