@@ -5,6 +5,8 @@ import re
 
 import pytest
 
+from tests.asserting import every
+
 ONE = "+441134960311"
 
 
@@ -87,7 +89,7 @@ def test_the_whole_story_through_the_api(api):
         },
     )
     assert not draft["runnable"]
-    assert all(c["remedy"] for c in draft["checks"] if c["level"] == "stop")
+    assert every(c["remedy"] for c in draft["checks"] if c["level"] == "stop")
     mended = post(api, f"work-orders/{draft['id']}/remedies")
     assert mended["runnable"]
     post(api, f"work-orders/{draft['id']}/run")

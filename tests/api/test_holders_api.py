@@ -2,6 +2,8 @@
 
 import pytest
 
+from tests.asserting import every
+
 
 def test_groups_devices_and_systems_from_making_to_taking_away(api):
     people = [p["email"] for p in api.get("people?limit=3").json()["items"]]
@@ -62,7 +64,7 @@ def test_proposals_are_taken_and_dismissed(api):
 def test_the_planner_answers_and_drafts(api):
     plan = api.post("planner", json={"sites": ["wharf-house"], "weights": {"extension": 10}}).json()
     assert (plan["left_out"], plan["work_order"]) == (0, None)
-    assert all(g["number"] for g in plan["given"])
+    assert every(g["number"] for g in plan["given"])
     drafted = api.post("planner", json={"sites": ["wharf-house"], "draft": True}).json()
     assert api.get(f"work-orders/{drafted['work_order']}").json()["state"] == "draft"
     assert api.post("planner", json={}).status_code == 422

@@ -2,6 +2,8 @@
 
 import pytest
 
+from tests.asserting import every
+
 SITE = {
     "name": "Saltgate Store",
     "code": "SGS",
@@ -344,7 +346,7 @@ def test_a_feature_the_carrier_has_not_is_refused_before_anything_is_bought(api)
         {"reference": "x", "hold": hold["id"], "site": "wharf-house", "features": ["telepathy"]},
     )
     assert (status, field) == (422, "features")
-    assert all(o["reference"] != "x" for o in get(api, "orders")["items"])
+    assert every(o["reference"] != "x" for o in get(api, "orders")["items"])
 
 
 def test_the_same_numbers_are_held_once(api):
@@ -418,7 +420,7 @@ def test_proofs_are_listed_and_go_stale(api):
     fresh = get(api, "proofs", stale="false")["items"]
     assert len(stale) == 1
     assert fresh
-    assert all(p["stale"] for p in stale)
+    assert every(p["stale"] for p in stale)
 
 
 def test_the_emergency_test_says_it_all(api):

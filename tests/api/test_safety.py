@@ -7,6 +7,7 @@ import pytest
 
 from sedge.formats.pidf_lo import CIVIC
 from tests.api.test_resources import get, problem
+from tests.asserting import every
 
 
 def send(api, method, path, body=None):
@@ -88,7 +89,7 @@ def test_forms_and_rules_of_every_country(api):
     rules = {x["country"]: x for x in get(api, "safety/rules")["items"]}
     assert set(forms) == set(rules) == {"GB", "DE", "FR", "US", "CA", "AU"}
     assert {f["element"] for f in forms["DE"]} >= {"RD", "HNO", "PC", "A3"}
-    assert all(r["floors"] == 1 and r["told"] and r["source"] for r in rules.values())
+    assert every(r["floors"] == 1 and r["told"] and r["source"] for r in rules.values())
 
 
 def test_a_spots_life(api):

@@ -25,6 +25,7 @@ from sedge.core.supply.tasks import OrderedLine
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.plan import arrange
 from sedge.core.workorders.rules.catalogue import RULES
+from tests.asserting import every
 from tests.conftest import NOW, EstateBuilder
 
 
@@ -290,7 +291,7 @@ def test_an_offer_that_extends_an_owned_run_ranks_first_and_says_why():
     assert offers[0].numbers[0].e164 == "+441134960330"
     assert "joins a run you own" in offers[0].why
     assert offers[0].total == sum(offers[0].parts.values())
-    assert all(a.total >= b.total for a, b in zip(offers, offers[1:], strict=False))
+    assert every(a.total >= b.total for a, b in zip(offers, offers[1:], strict=False))
 
 
 @given(st.sets(st.integers(300, 420), max_size=60), st.integers(1, 9))

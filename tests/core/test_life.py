@@ -6,6 +6,7 @@ import pytest
 
 from sedge.core.errors import NotAllowedNow
 from sedge.core.numbers.life import ENDED, LIFE, Event, State, allows, next_state
+from tests.asserting import every
 
 EXPECTED = {  # written out again on purpose: the table in core must agree with it
     (None, Event.ORDER): {State.ON_ORDER},
@@ -73,4 +74,4 @@ def test_a_refused_step_says_state_and_event():
 
 
 def test_an_ended_life_goes_nowhere():
-    assert all(not LIFE[state] for state in ENDED)
+    assert every(not LIFE[state] for state in ENDED)

@@ -14,6 +14,7 @@ from sedge.core.callpaths.tracing.testcases import case_of, run_cases
 from sedge.core.callpaths.tracing.trace import trace_path
 from sedge.core.callpaths.tracing.world import Called, World
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
+from tests.asserting import every
 from tests.conftest import NOW
 
 PLACE = Place(timezone="Europe/Berlin", holidays_of="DE", language="de")
@@ -288,7 +289,7 @@ def noticed(standing, after):
 
 def test_if_a_trunk_is_down_its_numbers_reject_calls(standing):
     found = noticed(standing, whatif.without_trunk(standing, "brackwater-leeds"))
-    assert all(
+    assert every(
         after.startswith("rejected: Trunk Brackwater Leeds is down")
         for after in found["0113 496 0200"]
     )

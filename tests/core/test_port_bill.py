@@ -6,6 +6,7 @@ from hypothesis import strategies as st
 
 from sedge.core.porting.bill import compare
 from sedge.core.porting.records import AccountDetails
+from tests.asserting import every
 
 BILL = """Old Quay Communications            Invoice 2026-10
 Millwheel Gallery Limited
@@ -58,7 +59,7 @@ def test_each_character_that_differs_is_told(field, told, theirs, told_apart):
     found = by_field(TOLD.but(**{field: told}))[field]
     assert (found.same, found.theirs) == (False, theirs)
     pieces = [(p.text, p.of) for p in found.pieces]
-    assert all(part in pieces or part[1] == "both" for part in told_apart)
+    assert every(part in pieces or part[1] == "both" for part in told_apart)
     assert "".join(p.text for p in found.pieces if p.of != "bill") == told
     assert "".join(p.text for p in found.pieces if p.of != "ours") == theirs
 

@@ -8,6 +8,7 @@ import pytest
 from sedge.core.errors import NotUnderstood
 from sedge.core.porting.dates import holiday_parts, no_working_day, part_of, usual_subdivision
 from sedge.core.porting.lead_times import LEADS
+from tests.asserting import every
 
 
 @pytest.mark.parametrize(
@@ -54,7 +55,7 @@ def test_parts_have_names_and_codes_that_fit_the_record():
     for country in ("GB", "DE", "FR", "US", "CA", "AU"):
         parts = holiday_parts(country)
         assert parts == sorted(parts, key=lambda part: part[1])
-        assert all(1 <= len(code) <= 3 and name for code, name in parts), country
+        assert every(1 <= len(code) <= 3 and name for code, name in parts), country
     assert ("SCT", "Scotland") in holiday_parts("GB")
     assert holiday_parts("XX") == []
 

@@ -19,6 +19,7 @@ from sedge.core.porting.records import (
     PortState,
 )
 from sedge.core.porting.rejections import REJECTIONS, rejection
+from tests.asserting import every
 
 AT = datetime(2026, 11, 24, 11, 20, tzinfo=ZoneInfo("Europe/London"))
 OLD, ACCOUNT = "Old Quay Communications", "OQ-1184"
@@ -195,7 +196,7 @@ def test_every_state_is_reached_and_ends_are_ends():
 
 def test_each_rejection_has_its_remedy_and_names_a_field_of_the_details():
     fields = {*AccountDetails.model_fields, "lines", ""}
-    assert all(r.words and r.remedy and r.field in fields for r in REJECTIONS.values())
+    assert every(r.words and r.remedy and r.field in fields for r in REJECTIONS.values())
     assert "ask it" in rejection("whatever").remedy
 
 

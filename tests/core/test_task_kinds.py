@@ -10,6 +10,7 @@ import pytest
 import sedge
 from sedge.core.workorders.task_base import NumberField, Task, Thing
 from sedge.core.workorders.tasks import KINDS
+from tests.asserting import every
 
 CORE = Path(sedge.__file__).parent / "core"
 
@@ -30,7 +31,7 @@ def test_all_kinds_are_in_the_union():
 
 
 def test_kinds_stand_in_their_areas():
-    assert all(KINDS)
+    assert every(KINDS)
     for kind in KINDS.values():
         _, core, area, module = kind.__module__.split(".")
         assert (core, module) in {("core", "tasks"), ("core", "undo")}, kind

@@ -12,6 +12,7 @@ from sedge.core.numbers.life import State
 from sedge.core.workorders.rules.catalogue import RULES
 from sedge.settings import Settings
 from sedge.web.error_pages import HEADINGS
+from tests.asserting import every
 
 DOCS = Path(__file__).parent.parent.parent / "docs"
 README = DOCS.parent / "README.md"
@@ -32,9 +33,11 @@ def test_every_error_of_the_tree_has_its_own_code_a_status_and_a_heading():
     kinds = every_error()
     codes = [kind.code for kind in kinds]
     assert len(set(codes)) == len(codes)
-    assert all(400 <= kind.status < 600 for kind in kinds)
+    assert every(400 <= kind.status < 600 for kind in kinds)
     assert set(codes) == set(HEADINGS)
-    assert all(kind.__name__ in (errors.__doc__ or "") for kind in kinds), "the tree is drawn whole"
+    assert every(kind.__name__ in (errors.__doc__ or "") for kind in kinds), (
+        "the tree is drawn whole"
+    )
 
 
 @pytest.mark.parametrize("setting", list(Settings.model_fields))

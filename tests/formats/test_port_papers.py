@@ -11,6 +11,7 @@ import vobject
 from sedge.core.numbers.ranges import NumberSet
 from sedge.formats.mandate import MandateFacts, mandate, ranges
 from sedge.formats.port_calendar import PortDate, write
+from tests.asserting import every
 
 BILL = (
     ("name", "Übersee-Museum Köln e. V."),
@@ -60,7 +61,7 @@ def test_the_mandate_speaks_the_countrys_language_and_keeps_every_word_of_the_ac
     text, _ = text_of(mandate(facts(country, ("+441174960800",), staying=20)), tmp_path)
     assert title in text
     assert account in text
-    assert all(value in text for _, value in BILL)
+    assert every(value in text for _, value in BILL)
     assert "20 " in text
     assert "0117 496 0800" in text
 
@@ -78,7 +79,7 @@ def test_ten_thousand_numbers_stand_as_ranges_on_few_pages(tmp_path):
     text, pages = text_of(mandate(facts("US", numbers)), tmp_path)
     assert datetime.now(tz=UTC) - started < timedelta(seconds=6)
     assert pages <= 2
-    assert all(line in text for line in ranges(numbers, "to"))
+    assert every(line in text for line in ranges(numbers, "to"))
     assert len(ranges(numbers, "to")) == 20
     assert len(NumberSet.of(numbers)) == 9980
     assert "Numbers: 9,980" in text

@@ -14,6 +14,7 @@ from sedge.services.clock import Clock
 from sedge.services.numbers import estate
 from sedge.services.supply import holds, ordering, stock_search, supply
 from sedge.store.repositories.installation import Member
+from tests.asserting import every
 
 ROWAN = MEMBERS[0]
 
@@ -47,7 +48,7 @@ def test_only_the_hash_of_a_token_is_kept(house):
 def test_passwords_are_kept_as_argon2id(house):
     with house.installation.reading() as connection:
         hashes = [row[0] for row in connection.exec_driver_sql("SELECT password_hash FROM sign_in")]
-    assert all(h.startswith("$argon2id$") for h in hashes)
+    assert every(h.startswith("$argon2id$") for h in hashes)
 
 
 def test_five_failures_lock_for_five_minutes(house):

@@ -23,6 +23,7 @@ from sedge.services.workorders import order_views, runner
 from sedge.store.repositories import installation
 from sedge.store.schema import installation as installation_tables
 from sedge.web.supply.views import order_page
+from tests.asserting import every
 from tests.conftest import NOW, SILENT, until_quiet
 
 CARRIERS = {
@@ -80,7 +81,7 @@ def test_bought_once_and_paid_once_whatever_goes_wrong_at_any_call(
     until_quiet(house, timedelta(minutes=15))
     view = supply.order_view(desk, key)
     lines = view.order.lines
-    assert all(line.state is not LineState.WAITING for line in lines)
+    assert every(line.state is not LineState.WAITING for line in lines)
     assert len(keys_bought(house)) == len(set(keys_bought(house))) <= 1
     ours, theirs = balances(house, desk, carrier)
     assert ours == theirs
@@ -88,7 +89,7 @@ def test_bought_once_and_paid_once_whatever_goes_wrong_at_any_call(
         line.setup.amount for line in lines if line.state is LineState.DELIVERED
     )
     states = {n.e164: n.state for n in supply.numbers_of(desk, key)}
-    assert all(
+    assert every(
         (states[x.e164] is State.AVAILABLE) == (x.state is LineState.DELIVERED) for x in lines
     )
     settled = OrderState.DONE if view.delivered else OrderState.FAILED
@@ -198,7 +199,7 @@ def test_all_carriers_of_a_country_are_asked_at_once(desk, monkeypatch):
         )
     answers = stock_search.search(desk, Wish("GB", area="Leeds", quantity=2))
     assert {a.carrier.id for a in answers} == {"brackwater", "fellgate"}
-    assert all(a.offers for a in answers)
+    assert every(a.offers for a in answers)
     best = stock_search.merged(answers)
     assert [offer.total for offer, _ in best] == sorted(
         (offer.total for offer, _ in best), reverse=True
@@ -221,7 +222,7 @@ def test_what_is_in_the_estate_is_not_offered_and_what_joins_it_comes_first(desk
 
         ours = {n.e164 for n in reading.records.all(Number)}
     assert not {n.e164 for offer in found.offers for n in offer.numbers} & ours
-    assert all("extends a run you own" not in offer.parts for offer in found.offers[5:])
+    assert every("extends a run you own" not in offer.parts for offer in found.offers[5:])
 
 
 @pytest.mark.parametrize(

@@ -15,6 +15,7 @@ from sedge.services.porting import port_dialogue, ports
 from sedge.services.supply import external_numbers
 from sedge.services.trunks import trunks
 from sedge.services.workorders import order_running, order_views
+from tests.asserting import every
 from tests.conftest import until_quiet
 
 LETTER = {
@@ -66,7 +67,7 @@ def test_numbers_come_in_and_each_is_proven_by_a_call_that_arrives(house, desk):
     with desk.reading() as reading:
         proofs = {p.e164: p for p in reading.records.all(Proof) if p.e164.startswith("+44117")}
     assert set(proofs) == {f"+44117496084{n}" for n in range(3)}
-    assert all(p.ok and "arrives over Old Quay, Bristol" in p.heard for p in proofs.values())
+    assert every(p.ok and "arrives over Old Quay, Bristol" in p.heard for p in proofs.values())
 
 
 def test_what_is_given_to_somebody_rings_their_phone_over_the_connection(house, desk):

@@ -24,6 +24,7 @@ from sedge.services.workorders import (
     workorders,
 )
 from sedge.services.workorders.checking import check_catalogue
+from tests.asserting import every
 from tests.conftest import until_quiet
 from tests.services.test_work_orders import OTHER, newcomer, number, ref
 
@@ -182,7 +183,7 @@ def test_a_template_has_slots_for_what_it_names_and_says_when_one_refers_to_noth
     seat = order_templates.keep_as_template(desk, licence.id, "A licence")
     where = [kind for kind, _, _ in seat.slots]
     offered = order_templates.choices_of(desk, seat)
-    assert all(
+    assert every(
         (kind in {"person", "number"}) == (options == [])
         for kind, options in zip(where, offered, strict=True)
     )

@@ -15,6 +15,7 @@ from sedge.core.workorders.life import OrderState
 from sedge.services.callpaths import calls
 from sedge.services.safety import carrier_registrations, coverage, emergency_reports
 from sedge.services.workorders import order_running, order_views
+from tests.asserting import every
 from tests.conftest import until_quiet
 
 BUNDLED, OWN = "+441134960300", "+441134960100"
@@ -44,7 +45,7 @@ def test_every_broken_link_is_named_with_where_it_is_put_right(house, desk):
     _, lines, count = emergency_reports.view_report(desk, report.id)
     assert count == 21
     assert {x.remedy for x in lines} == {"security desk"}
-    assert all("Nobody at Canal Museum would be told" in " ".join(x.broken) for x in lines)
+    assert every("Nobody at Canal Museum would be told" in " ".join(x.broken) for x in lines)
     assert next(iter(report.reasons.values())) == 21
 
 

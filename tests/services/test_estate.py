@@ -519,7 +519,7 @@ def test_the_finder_knows_extensions_tags_spots_and_work_orders(desk):
     numbers.edit_facts(desk, "+441134960160", tags="Lifts, alarm")
     assert headings("lifts")["Tags"] == ["lifts"]
     assert headings("reception")["Emergency spots"]
-    assert headings("Reserve 0113") == {} or "Work orders" in headings("Reserve 0113")
+    assert set(headings("Reserve 0113")) <= {"Work orders", "Numbers"}
 
 
 def test_tags_are_counted_among_what_the_other_filters_leave(desk):

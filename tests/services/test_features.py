@@ -14,6 +14,7 @@ from sedge.core.workorders.checks import check, totals
 from sedge.core.workorders.life import OrderState, TaskState
 from sedge.services.numbers import bulk_actions, features
 from sedge.services.workorders import order_running, order_views
+from tests.asserting import every
 from tests.conftest import SILENT, until_quiet
 
 FREE, IN_USE = "+441134960150", "+441134960101"
@@ -88,7 +89,7 @@ def test_a_run_is_switched_in_one_work_order_and_those_that_have_it_are_passed_o
     tasks, title = bulk_actions.plan(desk, "feature", choice, {"feature": "fax", "switch": "on"})
     assert [x.number[-2:] for x in tasks] == ["51", "52", "53", "54"]
     assert title == "Switch fax on for 4 numbers from 0113 496 0151"
-    assert all(x.state is TaskState.DONE for x in switched(house, desk, *tasks).tasks)
+    assert every(x.state is TaskState.DONE for x in switched(house, desk, *tasks).tasks)
     _, carrier, rows = features.rows(desk, "+441134960154")
     assert carrier.name == "Fellgate Voice"
     assert {row.name: row.is_on for row in rows} == {

@@ -9,6 +9,7 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Number, Subject
 from sedge.services.numbers import bulk_actions, estate, numbers
 from sedge.store.repositories.numbers import Filter
+from tests.asserting import every
 
 
 def titles(desk, text):
@@ -43,7 +44,7 @@ def test_a_range_with_two_whole_numbers_and_a_second_ending_are_understood(desk)
 def test_a_town_finds_its_area_and_its_numbers(desk):
     found = titles(desk, "Leeds")
     assert found["Areas"] == ["Leeds"]
-    assert all(shown.startswith("0113") for shown in found["Numbers"])
+    assert every(shown.startswith("0113") for shown in found["Numbers"])
     assert estate.counts_of(desk, Filter(search=numbers.meant(desk, "Leeds"))).total > 100
 
 

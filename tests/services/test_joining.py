@@ -15,6 +15,7 @@ from sedge.services.holders import holders, people_lookup, site_management
 from sedge.services.imports import people_import
 from sedge.services.supply import holds, ordering, provisioning, stock_search, supply
 from sedge.services.workorders import order_views, workorders
+from tests.asserting import every
 from tests.conftest import until_quiet
 
 LIST = (
@@ -66,7 +67,7 @@ def test_a_joiner_list_is_ordered_for_and_given_numbers_by_itself(house, desk, c
     arrived = supply.numbers_of(desk, key)
     assert [n.state for n in arrived].count(State.ASSIGNED) == 2
     assert [n.state_reason for n in arrived if n.state is State.RESERVED] == ["the next ones"]
-    assert all(n.trunk for n in arrived if n.state is State.ASSIGNED)
+    assert every(n.trunk for n in arrived if n.state is State.ASSIGNED)
     if carrier == "brackwater":
         assert holders.one_holder(desk, HolderKind.PERSON, people[0].id).missing == [
             "a phone"

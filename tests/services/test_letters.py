@@ -10,6 +10,7 @@ from sedge.core.workorders import tasks as t
 from sedge.formats.letters import KINDS, LANGUAGES, LetterText, drawn, own
 from sedge.services import letters
 from sedge.services.workorders import order_running
+from tests.asserting import every
 from tests.conftest import until_quiet
 from tests.services.test_work_orders import OTHER, newcomer, ref
 
@@ -58,7 +59,7 @@ def test_the_summary_lists_everybody_of_the_batch(house, desk):
     )
     until_quiet(house, timedelta(minutes=20))
     summary = next(m for m in house.outside.mail.mailbox() if m["subject"].endswith("is done: two"))
-    assert all(f"{p.name}: 0113 496 016" in summary["text"] for p in people)
+    assert every(f"{p.name}: 0113 496 016" in summary["text"] for p in people)
 
 
 @pytest.mark.parametrize(

@@ -24,6 +24,7 @@ from sedge.services.workorders import runner
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 from sedge.store.schema import projected, tables, workorders
+from tests.asserting import every
 
 BUSY = float(os.environ.get("BUSY_SECONDS", "8"))
 ADMINISTRATORS, NUMBERS = (
@@ -110,7 +111,7 @@ def test_thirty_at_once_leave_a_true_estate(busy):
     counts = Counter(status for status, _ in seen)
     assert len(seen) > ADMINISTRATORS
     assert set(counts) <= {200, 201, 409, 422}, counts
-    assert all(detail for status, detail in seen if status >= 400), "every refusal says why"
+    assert every(detail for status, detail in seen if status >= 400), "every refusal says why"
     with desk.reading() as reading:
         rows = reading.connection.execute(
             tables.life.select().where(tables.life.c.number.in_([int(n) for n in NUMBERS]))
@@ -126,7 +127,7 @@ def test_thirty_at_once_leave_a_true_estate(busy):
             )
         ]
     assert set(open_lives.values()) == {1}
-    assert all((n.state is State.ASSIGNED) == (n.assignment is not None) for n in numbers)
+    assert every((n.state is State.ASSIGNED) == (n.assignment is not None) for n in numbers)
     assert stuck == []
     assert ledger.verify(desk)[1] is None
     assert_spans_agree(desk)

@@ -12,6 +12,7 @@ from sedge.services.access import access, organisations
 from sedge.services.holders import holders
 from sedge.services.numbers import estate, numbers
 from sedge.store.repositories import installation
+from tests.asserting import every
 
 
 def form(**values):
@@ -181,7 +182,7 @@ def test_nobody_enters_another_organisation_by_its_name(house):
         ("Copperleaf!", "x"),
     ):
         sent = form(name=name, carriers=[], token=token, site_name="", street="", administrators="")
-        assert all(c.ok for c in organisations.review(leila, sent).checks), (
+        assert every(c.ok for c in organisations.review(leila, sent).checks), (
             "whether another has that name is not told"
         )
         made = organisations.create(leila, sent)

@@ -16,6 +16,7 @@ from sedge.core.workorders.life import OrderState
 from sedge.services.porting import port_cutover, port_planning, ports
 from sedge.services.workorders import order_running, order_views, workorders
 from sedge.web.porting.views import _giving
+from tests.asserting import every
 from tests.conftest import until_quiet
 from tests.services.test_ports import now, submitted
 
@@ -126,7 +127,7 @@ def test_the_french_mandate_has_the_codes_and_is_in_french(desk, paris, tmp_path
         check=True,
     ).stdout
     assert "Mandat de portage" in text
-    assert all(rio(n) in text for n in FRENCH)
+    assert every(rio(n) in text for n in FRENCH)
 
 
 def test_a_toll_free_number_changes_its_responsible_organisation(house, desk, tmp_path):

@@ -16,6 +16,7 @@ from sedge.services import today
 from sedge.services.porting import port_cutover, port_dialogue, port_planning, ports
 from sedge.services.workorders import order_running, order_views, workorders
 from sedge.services.workorders.runner import tick
+from tests.asserting import every
 from tests.conftest import until_quiet
 from tests.services.test_holders import some_people
 from tests.services.test_work_orders import ref
@@ -96,7 +97,7 @@ def test_a_port_lacks_what_its_list_says_until_it_is_ready(desk, gallery):
     assert stops == {"port.details-complete", "port.papers-signed"}
     ports.change_port(desk, gallery.id, BILL)
     ports.sign(desk, gallery.id, "Imogen Vance")
-    assert all(x.done for x in ports.view_port(desk, gallery.id).lacking)
+    assert every(x.done for x in ports.view_port(desk, gallery.id).lacking)
     assert now(desk, gallery.id).state is PortState.READY
     ports.change_port(desk, gallery.id, {**BILL, "wanted": "2027-03-01"})
     assert (now(desk, gallery.id).state, now(desk, gallery.id).signed) == (
@@ -153,7 +154,7 @@ def test_through_a_rejection_and_a_partial_acceptance_to_numbers_that_are_ours(
         found = {n.e164: n for n in reading.records.many(Number, gallery.numbers)}
     assert {n.state for n in found.values()} == {State.AVAILABLE, State.CLOSED}
     assert [e for e, n in found.items() if n.state is State.CLOSED] == ["+441174960839"]
-    assert all(n.trunk for n in found.values() if n.state is State.AVAILABLE)
+    assert every(n.trunk for n in found.values() if n.state is State.AVAILABLE)
     assert [s.what for s in now(desk, key).said][:4] == [
         "submitted",
         "rejected",

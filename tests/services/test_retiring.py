@@ -5,6 +5,7 @@ from datetime import timedelta
 
 import pytest
 
+from sedge.core.callpaths.tracing.world import EndingKind, World
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Grant, HolderKind, HolderRef, Number, Person
@@ -12,6 +13,7 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.services.retiring import cleanup_review, quarantine, retiring, site_closure
 from sedge.services.workorders import order_running, order_views, workorders
+from tests.asserting import every
 from tests.conftest import until_quiet
 from tests.services.test_holders import some_people
 from tests.services.test_work_orders import number, ref
@@ -74,10 +76,10 @@ def test_the_trace_of_a_resting_number_agrees_with_what_is_heard(house, desk):
         ],
     )
     until_quiet(house)
-    trace = calls.trace_in(desk, "+441134960101") if hasattr(calls, "trace_in") else None
     heard = desk.outside.telephony.call_in("+441134960101", [])
     assert heard.ended == "announced"
-    assert trace is None or trace.ending.kind.value == "announced"
+    followed = calls.follow_call(desk, "+441134960101", None, World())
+    assert followed.trace.ending.kind is EndingKind.ANNOUNCED
 
 
 def test_a_rest_that_is_ended_early_ends_the_announcement(house, desk):
@@ -142,7 +144,7 @@ def test_the_hall_is_closed_with_money_terms_and_seats(house, desk):
         grants = reading.records.held_by(
             Grant, [HolderRef(kind=HolderKind.PERSON, id=p.id) for p in people]
         )
-    assert all(p.left for p in people)
+    assert every(p.left for p in people)
     assert not [g for g in grants if g.until is None]
     assert {n.state for n in numbers} == {State.AGING, State.RELEASED}
     assert "Harbour Loft is closed" in desk.outside.telephony.call_in("+494066969700", []).heard
@@ -191,7 +193,7 @@ def test_the_tidy_up_finds_numbers_by_why_each_once(house, desk):
         for row in h.rows
         if h.key == "uncalled"
     )
-    assert all(m.amount > 0 for m in view.saves)
+    assert every(m.amount > 0 for m in view.saves)
     with pytest.raises(NotUnderstood) as refused:
         cleanup_review.tidy_up(desk, "3")
     assert refused.value.field == "days"

@@ -25,6 +25,7 @@ from sedge.services.ledger import ledger
 from sedge.services.workorders import order_running, order_views, workorders
 from sedge.store.schema import chain, projected, tables
 from sedge.store.schema import mails as mail_tables
+from tests.asserting import every
 from tests.conftest import until_quiet
 
 FREE = "+441134960160"
@@ -349,5 +350,5 @@ def test_every_number_of_the_past_can_be_looked_at_as_it_stood(desk, day):
             continue
         seen += 1
         assert bool(card.holder_name) == (card.number.holder is not None)
-        assert all(entry.at <= at for entry in card.history)
-    assert seen >= 9 or day > 500
+        assert every(entry.at <= at for entry in card.history)
+    assert seen >= (9 if day <= 500 else 0)

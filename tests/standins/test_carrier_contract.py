@@ -14,6 +14,7 @@ from sedge.outside.carrier import WantedOrder
 from sedge.outside.http import Service
 from sedge.outside.outside import at_standins
 from sedge.standins.app import StandinServer
+from tests.asserting import every
 
 FIVE = [f"+4411349605{n:02d}" for n in range(20, 40)]
 
@@ -51,8 +52,8 @@ def test_stock_is_of_the_country_the_leading_digits_and_the_capacity_asked(carri
     items = carrier.stock("GB", "+44113496", "many")
     assert items
     assert {i.capacity for i in items} == {Capacity.MANY}
-    assert all(i.e164.startswith("+44113496") for i in items)
-    assert all(i.setup.currency == "GBP" for i in items)
+    assert every(i.e164.startswith("+44113496") for i in items)
+    assert every(i.setup.currency == "GBP" for i in items)
     assert {i.setup.currency for i in carrier.stock("DE", "", "")} == {"EUR"}
     assert carrier.stock("FR", "", "") == []
 
@@ -75,7 +76,7 @@ def test_lines_arrive_one_after_the_other(carrier, outside):
     outside.control.advance(60)
     arrived = carrier.order_state(order.id).lines
     assert {state for state, _, _ in arrived.values()} == {LineState.DELIVERED}
-    assert all(usable is not None for _, usable, _ in arrived.values())
+    assert every(usable is not None for _, usable, _ in arrived.values())
 
 
 def test_what_is_sold_is_no_longer_in_stock_nor_can_it_be_bought_again(carrier):

@@ -8,6 +8,7 @@ from sedge.app import PLACES, RESOURCES
 from sedge.core.access.roles import ALLOWED, AccessRole, May
 from sedge.demo.seed import MEMBERS, PASSWORD
 from sedge.web.routing import COOKIE, Guard
+from tests.asserting import every
 
 ADMIN, SITE, HELP, MONEY, SAFETY, OBSERVER = AccessRole
 EVERYBODY = set(AccessRole)
@@ -423,7 +424,7 @@ def test_the_doors_really_answer_so(client, member):
 def test_every_route_of_the_api_has_a_guard():
     routes = [r for resource in RESOURCES for r in resource.routes if isinstance(r, APIRoute)]
     assert len(routes) > 40
-    assert all(isinstance(may_of(r), May) for r in routes)
+    assert every(isinstance(may_of(r), May) for r in routes)
 
 
 def test_without_sign_in_every_page_leads_to_it(client):

@@ -26,6 +26,7 @@ from sedge.web.shared.drawings.blockmap import (
 from sedge.web.shared.drawings.pathmap import describe_step, path_map
 from sedge.web.shared.drawings.ruler import grouped, ruler
 from sedge.web.shared.drawings.strip import strip
+from tests.asserting import every
 
 NOW = datetime(2026, 11, 24, 11, 20, tzinfo=UTC)
 LONDON = ZoneInfo("Europe/London")
@@ -175,7 +176,7 @@ def test_a_strip_tells_a_life_in_order():
 def test_a_day_beside_ten_years_is_still_to_be_seen():
     drawn = strip(life((3650, State.AVAILABLE, ""), (1, State.ASSIGNED, "Bo Reed")), NOW)
     ends = list(zip(numbers_in(drawn, "x1"), numbers_in(drawn, "x2"), strict=True))
-    assert all(end - start > 20 for start, end in ends)
+    assert every(end - start > 20 for start, end in ends)
     assert ends[0][1] - ends[0][0] > ends[1][1] - ends[1][0]
 
 
@@ -253,8 +254,8 @@ def test_everything_lies_within_the_picture():
     drawn = path_map(PATH, NAMES, above=("a", "b"))
     width, height = (float(x) for x in re.search(r'viewBox="0 0 (\d+) (\d+)"', drawn).groups())
     points = re.findall(r"[ML](-?[\d.]+) (-?[\d.]+)", drawn)
-    assert all(0 <= float(x) <= width and 0 <= float(y) <= height for x, y in points)
-    assert all(0 <= x <= width for x in numbers_in(drawn, "x"))
+    assert every(0 <= float(x) <= width and 0 <= float(y) <= height for x, y in points)
+    assert every(0 <= x <= width for x in numbers_in(drawn, "x"))
 
 
 @pytest.mark.parametrize(

@@ -81,6 +81,14 @@ def country_name(code: str) -> str:
     return COUNTRIES[code].name if code in COUNTRIES else code
 
 
+WITH_ARTICLE = frozenset({"GB", "US", "NL", "AE"})
+
+
+def the_country(code: str) -> str:
+    """As in “numbers of the United Kingdom”."""
+    return f"the {country_name(code)}" if code in WITH_ARTICLE else country_name(code)
+
+
 LANGUAGES = {"en": "English", "de": "German", "fr": "French"}
 
 # Area names by E.164 digits before the subscriber number. Only areas the demo and the reserved

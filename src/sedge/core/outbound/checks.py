@@ -2,7 +2,7 @@
 carrier of ours takes."""
 
 from sedge.core.estate import Estate
-from sedge.core.numbers.plan import Kind, country_name
+from sedge.core.numbers.plan import Kind, the_country
 from sedge.core.records import (
     ORGANISATION,
     Carrier,
@@ -87,8 +87,8 @@ def same_country(task: t.SetCallerId, estate: Estate) -> Finding | None:
     site = estate.site_of(task.holder)
     if site.country != number.country:
         return warn(
-            f"{number.shown} is a number of {country_name(number.country)}, and {site.name} is in"
-            f" {country_name(site.country)}: many networks drop such calls."
+            f"{number.shown} is a number of {the_country(number.country)}, and {site.name} is in"
+            f" {the_country(site.country)}: many networks drop such calls."
         )
     return passed(f"{number.shown} and {site.name} are in the same country")
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 
 from sedge.core.numbers.e164 import describe
-from sedge.core.numbers.plan import Kind, country_name
+from sedge.core.numbers.plan import Kind, country_name, the_country
 from sedge.core.porting.dates import Blackout, Earliest, earliest
 from sedge.core.porting.lead_times import LEADS
 from sedge.core.porting.records import MAIN_BILLING_NUMBER
@@ -166,7 +166,7 @@ def _port(
     able = sum(1 for line in lines if line.eligible)
     when, undated = None, ""
     if country not in LEADS:
-        undated = f"There is no table of porting times for {country_name(country)} yet."
+        undated = f"There is no table of porting times for {the_country(country)} yet."
     elif able:
         when = earliest(
             country,

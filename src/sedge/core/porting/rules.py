@@ -8,7 +8,7 @@ from sedge.core.estate import Estate
 from sedge.core.facts import counted
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED
-from sedge.core.numbers.plan import country_name
+from sedge.core.numbers.plan import the_country
 from sedge.core.porting.dates import Blackout, earliest, refused_day
 from sedge.core.porting.lead_times import LEADS
 from sedge.core.porting.records import KeptFree, Port, PortState
@@ -114,11 +114,11 @@ def carrier_takes_it(task: t.SubmitPort, estate: Estate) -> Finding:
     carrier = estate.the(Carrier, estate.the(Account, port.account).carrier)
     if port.country not in carrier.countries:
         return stop(
-            f"{carrier.name} does not serve {country_name(port.country)}. Choose another account"
+            f"{carrier.name} does not serve {the_country(port.country)}. Choose another account"
             f" for port {port.no}.",
             elsewhere("Choose it", "port", port.id),
         )
-    return passed(f"{carrier.name} takes numbers of {country_name(port.country)}")
+    return passed(f"{carrier.name} takes numbers of {the_country(port.country)}")
 
 
 @rule("port.date-is-possible", t.SubmitPort)
@@ -316,8 +316,8 @@ def back_out_open(task: t.BackOutPort, estate: Estate) -> Finding:
     held = [n for e164 in port.numbers if (n := estate.get(Number, e164)) and n.holder]
     until = estate.clock(port.back_out_until)
     if held:
+        who = "1 holder loses its" if len(held) == 1 else f"{len(held):,} holders lose their"
         return warn(
-            f"{len(held):,} holders lose their number here, and calls go to {port.losing} again. It"
-            f" can be done until {until}."
+            f"{who} number here, and calls go to {port.losing} again. It can be done until {until}."
         )
     return passed(f"{port.losing} takes the numbers back until {until}")

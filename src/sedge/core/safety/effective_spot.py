@@ -9,7 +9,7 @@ at another site than that, however good in itself, sends help to a building the 
 from datetime import datetime
 
 from sedge.core.estate import Estate
-from sedge.core.numbers.plan import country_name
+from sedge.core.numbers.plan import the_country
 from sedge.core.records import Address, HolderRef, Number, Site, Spot
 from sedge.core.safety.spots import spot_problem
 
@@ -62,8 +62,8 @@ def problem_with(
         return weak
     if address.elements.country != number.country:
         return (
-            f"it is in {country_name(address.elements.country)}, the number in"
-            f" {country_name(number.country)}"
+            f"it is in {the_country(address.elements.country)}, the number in"
+            f" {the_country(number.country)}"
         )
     return ""
 

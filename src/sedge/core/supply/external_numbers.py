@@ -8,7 +8,7 @@ from sedge.core.enums import Transport
 from sedge.core.estate import Estate
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED
-from sedge.core.numbers.plan import country_name
+from sedge.core.numbers.plan import the_country
 from sedge.core.records import Account, Carrier, Connection, Number, Site, Trunk
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, elsewhere, passed, stop, warn
@@ -75,8 +75,8 @@ def number_is_new(task: t.ConnectNumber, estate: Estate) -> Finding:
         )
     if number.country != site.country:
         return warn(
-            f"{number.shown} is a number of {country_name(number.country)} and {site.name} is in"
-            f" {country_name(site.country)}; help could not be sent to it."
+            f"{number.shown} is a number of {the_country(number.country)} and {site.name} is in"
+            f" {the_country(site.country)}; help could not be sent to it."
         )
     return passed(f"It stays with {carrier.name} and belongs to {site.name}")
 

@@ -4,7 +4,7 @@ from sedge.core.estate import Estate
 from sedge.core.facts import Money, in_words
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED, State
-from sedge.core.numbers.plan import Kind, country_name
+from sedge.core.numbers.plan import Kind, the_country
 from sedge.core.records import Account, Address, Carrier, Document, Number, Order, Spot
 from sedge.core.safety.spots import spot_problem
 from sedge.core.supply.documents import PAPERS, asked, held
@@ -188,7 +188,7 @@ def when_free(task: t.OrderWhenFree, estate: Estate) -> Finding:
         )
     if task.country not in carrier.countries:
         return stop(
-            f"{carrier.name} sells numbers of {', '.join(map(country_name, carrier.countries))}"
+            f"{carrier.name} sells numbers of {', '.join(map(the_country, carrier.countries))}"
             " only."
         )
     return passed(

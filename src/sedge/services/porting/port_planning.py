@@ -9,7 +9,7 @@ from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.pasted import numbers_in
-from sedge.core.numbers.plan import country_name
+from sedge.core.numbers.plan import the_country
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.porting.dates import (
     usual_subdivision,
@@ -62,7 +62,7 @@ def plan_ports(desk: Desk, text: str, *, account: str, site: str) -> Planned:
         return (
             ""
             if country in carrier.countries
-            else f"{carrier.name} does not serve {country_name(country)}."
+            else f"{carrier.name} does not serve {the_country(country)}."
         )
 
     found = plan(

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from sedge.core.numbers.e164 import describe
-from sedge.core.numbers.plan import country_name
+from sedge.core.numbers.plan import the_country
 from sedge.core.workorders.planner.problem import (
     MEMORABLE,
     Free,
@@ -63,7 +63,7 @@ class Seen:
         if not self.there[person.country]:
             return f"There is no number of {person.country} among those that may be given."
         return (
-            f"All {self.taken[person.country]} numbers of {country_name(person.country)} go to"
+            f"All {self.taken[person.country]} numbers of {the_country(person.country)} go to"
             " others. Add more, or order what is missing."
         )
 
