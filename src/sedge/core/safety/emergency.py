@@ -21,7 +21,7 @@ AS_USUAL = World()
 @dataclass(frozen=True)
 class EmergencyAnswer:
     """`broken` lists every link that does not hold, each a sentence; empty: help comes. `cautions`
-    should be put right soon."""
+    should be put right soon. `place_unsure`: the spot itself is not good enough to send help to."""
 
     dialled: str
     reachable: bool
@@ -34,6 +34,7 @@ class EmergencyAnswer:
     told: str
     broken: list[str] = field(default_factory=list)
     cautions: list[str] = field(default_factory=list)
+    place_unsure: bool = False
 
 
 def emergency_test(number: Number, dialled: str, estate: Estate) -> EmergencyAnswer:
@@ -67,7 +68,7 @@ def emergency_test(number: Number, dialled: str, estate: Estate) -> EmergencyAns
             "The operator could not ring back: neither this number, nor another of its holder, nor"
             " the site's main number rings somebody now."
         )
-    spot, words, psap = _spot(number, estate, broken)
+    spot, words, psap, unsure = _spot(number, estate, broken)
     if "@" not in site.security_desk:
         broken.append(
             f"Nobody at {site.name} would be told that a call for help was made. Name a security"
@@ -85,6 +86,7 @@ def emergency_test(number: Number, dialled: str, estate: Estate) -> EmergencyAns
         told=site.security_desk,
         broken=broken,
         cautions=[caution] if (caution := unregistered(number, estate)) else [],
+        place_unsure=unsure,
     )
 
 
@@ -160,16 +162,19 @@ def _rings(number: Number, estate: Estate) -> bool:
     return trace.ending.kind is EndingKind.ANSWERED and not trace.asked_to_choose
 
 
-def _spot(number: Number, estate: Estate, broken: list[str]) -> tuple[str, str, str]:
+def _spot(number: Number, estate: Estate, broken: list[str]) -> tuple[str, str, str, bool]:
+    """Id and words of the spot, the answering point, and whether the spot is not good enough."""
     spot = effective_spot(number, estate)
     if spot is None:
         broken.append(
             f"{number.shown} has no emergency spot: nobody would know where to send help."
         )
-        return "", "", ""
+        return "", "", "", True
     address = estate.the(Address, spot.address)
-    if problem := problem_with(spot, number, number.holder, estate, estate.now):
+    problem = problem_with(spot, number, number.holder, estate, estate.now)
+    if problem:
         broken.append(f"The spot {spot.id} is not right for {number.shown}: {problem}.")
     if not address.psap:
         broken.append("The register names no public safety answering point for this address.")
-    return spot.id, f"{place_words(spot, estate)}; {address.elements.one_line}", address.psap
+    words = f"{place_words(spot, estate)}; {address.elements.one_line}"
+    return spot.id, words, address.psap, bool(problem)

@@ -68,7 +68,7 @@ def _not_reached(digits: str, site: Site) -> str:
 
 def remedy_of(answer: EmergencyAnswer) -> str:
     """Where the first broken link is put right."""
-    if not answer.spot or any("spot" in link for link in answer.broken):
+    if not answer.spot or answer.place_unsure:
         return "spots"
     if not answer.trunk:
         return "trunks"
