@@ -63,7 +63,7 @@ def needs_detail(address: Address) -> bool:
 def floor_problem(floor: str, address: Address) -> str:
     """Why there can be no such floor; '' where there can, or where nobody can tell from its name.
     North America counts from one."""
-    number = floor_order(floor)[0] if floor.strip() else 0
+    number = int(floor_order(floor)[0]) if floor.strip() else 0  # between two floors: the lower
     highest = address.floors if address.elements.country in {"US", "CA"} else address.floors - 1
     if number >= UNPLACED or number <= highest:
         return ""
