@@ -265,7 +265,7 @@ def test_a_greeting_is_recorded_in_the_browser(chromium, served):
         page.get_by_label("What it says").fill("Beeps, for the test")
         page.get_by_role("button", name="Record one").click()
         expect(page.get_by_text("Recording…")).to_be_visible()
-        page.wait_for_timeout(2500)
+        expect(page.get_by_text("Recording… 2 s")).to_be_visible()
         page.get_by_role("button", name="Stop").click()
         expect(page.get_by_text("s recorded. Listen to it")).to_be_visible()
         page.get_by_role("button", name="Keep it").click()

@@ -16,14 +16,21 @@ export const recorder = () => ({
     await this.audio.audioWorklet.addModule("/static/desk/recorder-worklet.js");
     this.chunks = [];
     this.node = new AudioWorkletNode(this.audio, "recorder");
-    this.node.port.onmessage = (event) => this.chunks.push(event.data);
+    this.node.port.onmessage = (event) => this.heard(event.data);
     this.audio.createMediaStreamSource(this.stream).connect(this.node);
     this.words = "Stop";
     this.told = "Recording…";
   },
+  // Told once a second, not with each of some 375 pieces.
+  heard(chunk) {
+    this.chunks.push(chunk);
+    const seconds = Math.floor(this.chunks.length * 128 / this.audio.sampleRate);
+    if (seconds) this.told = "Recording… " + seconds + " s";
+  },
   async stop() {
     this.stream.getTracks().forEach((track) => track.stop());
     this.stream = null;
+    this.node.port.onmessage = null;
     const rate = this.audio.sampleRate;
     await this.audio.close();
     const file = new File([wav(this.chunks, rate)], "recorded.wav", { type: "audio/wav" });
