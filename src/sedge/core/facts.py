@@ -10,10 +10,12 @@ from decimal import ROUND_HALF_UP, Decimal
 from functools import lru_cache
 from typing import Any, Self
 
-from babel.numbers import format_currency, get_currency_precision
+from babel import Locale
+from babel.numbers import format_currency, format_decimal, get_currency_precision
 from pydantic import BaseModel, ConfigDict
 
 FORMAT = 1
+ENGLISH = Locale("en", "GB")
 
 
 class Fact(BaseModel):
@@ -75,8 +77,9 @@ def in_words(value: Money) -> str:
 
 
 def counted(n: int, thing: str) -> str:
-    """`1 number`, `1,200 numbers`."""
-    return f"{n:,} {thing}{'s' if n != 1 else ''}"
+    """`1 number`, `1,200 numbers`, by the plural rules of the language (CLDR)."""
+    plural = "" if ENGLISH.plural_form(n) == "one" else "s"
+    return f"{format_decimal(n, locale=ENGLISH)} {thing}{plural}"
 
 
 def money(amount: str | int | Decimal, currency: str) -> Money:

@@ -4,7 +4,9 @@ core tells local time."""
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from sedge.core.facts import counted
+from babel.dates import format_timedelta
+
+from sedge.core.facts import ENGLISH
 from sedge.core.numbers.plan import COUNTRIES
 
 
@@ -16,6 +18,19 @@ def clock(moment: datetime, now: datetime, home: str = "GB") -> str:
 
 
 def lasting(span: timedelta) -> str:
-    """How long something takes, as people say it: minutes, or hours from two on."""
-    minutes = max(1, round(span.total_seconds() / 60))
-    return counted(minutes, "minute") if minutes < 120 else f"{round(minutes / 60)} hours"
+    """How long something takes, as people say it: minutes, or hours and days from two on."""
+    at_least = max(span, timedelta(minutes=1))
+    return format_timedelta(at_least, granularity="minute", threshold=2, locale=ENGLISH)
+
+
+def away(then: datetime, now: datetime) -> str:
+    """`5 min ago`, `in 5 min`: for moments within an hour."""
+    distance = max(abs(then - now), timedelta(minutes=1))
+    return format_timedelta(
+        distance if then > now else -distance,
+        granularity="minute",
+        threshold=60,
+        add_direction=True,
+        format="short",
+        locale=ENGLISH,
+    )

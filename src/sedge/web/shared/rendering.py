@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
+from babel.dates import format_date
 from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from jinja2 import (
@@ -21,9 +22,9 @@ from markupsafe import Markup
 
 from sedge.core.access.roles import May, allowed
 from sedge.core.amounts import as_typed
-from sedge.core.facts import Money, counted, in_currency, in_words
+from sedge.core.facts import ENGLISH, Money, counted, in_currency, in_words
 from sedge.core.ledger.sentences import sentence
-from sedge.core.moments import lasting
+from sedge.core.moments import away, lasting
 from sedge.core.numbers.e164 import describe, ending, in_national, read_by
 from sedge.core.outbound.forwarding import in_words_exact
 from sedge.web.routing import house_of, who_asks
@@ -118,13 +119,12 @@ def moment(then: datetime | None, now: datetime, zone: ZoneInfo) -> str:
     if distance < timedelta(seconds=45):
         return "now" if not ahead else "in a moment"
     if distance < timedelta(hours=1):
-        minutes = max(1, round(distance.total_seconds() / 60))
-        return f"in {minutes} min" if ahead else f"{minutes} min ago"
+        return away(then, now)
     local, today = then.astimezone(zone), now.astimezone(zone)
     near = {0: "today", 1: "tomorrow", -1: "yesterday"}.get((local.date() - today.date()).days)
     if near:
         return f"{near} {local:%H:%M}"
-    return local.strftime("%-d %b" if local.year == today.year else "%-d %b %Y")
+    return format_date(local, "d MMM" if local.year == today.year else "d MMM y", locale=ENGLISH)
 
 
 def draw(
