@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Annotated
 
-from fastapi import Depends, Request
+from fastapi import Depends, Query, Request
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -69,43 +69,49 @@ class Pasted(BaseModel):
     text: str = Field(max_length=LONGEST_PASTE)
 
 
-def wanted_by(
-    desk: AtDesk,
-    find: str = "",
-    state: str = "",
-    site: str = "",
-    carrier: str = "",
-    holder: str = "",
-    capacity: str = "",
-    kind: str = "",
-    held_by: str = "",
-    tag: str = "",
-    numbers: str = "",
-    needs_attention: bool = False,
-) -> Filter:
-    """`held_by` is a kind of holder or `nobody`; `numbers` are ranges such as 441134960100-149 with
-    commas between."""
-    one_of = {
-        "state": (state, set(State)),
-        "capacity": (capacity, set(Capacity)),
-        "kind": (kind, set(Kind)),
-    }
-    one_of["held_by"] = (held_by, {"nobody", *HolderKind})
-    for name, (value, known) in one_of.items():
+class NumbersWanted(BaseModel):
+    """Which numbers are meant; several filters are joined."""
+
+    find: str = ""
+    state: str = ""
+    site: str = ""
+    carrier: str = ""
+    holder: str = ""
+    capacity: str = ""
+    kind: str = ""
+    held_by: str = Field(default="", description="a kind of holder, or `nobody`")
+    tag: str = ""
+    numbers: str = Field(
+        default="", description="ranges such as 441134960100-149, with commas between"
+    )
+    needs_attention: bool = False
+
+
+ONE_OF: dict[str, set[str]] = {
+    "state": set(State),
+    "capacity": set(Capacity),
+    "kind": set(Kind),
+    "held_by": {"nobody", *HolderKind},
+}
+
+
+def wanted_by(desk: AtDesk, asked: Annotated[NumbersWanted, Query()]) -> Filter:
+    for name, known in ONE_OF.items():
+        value = getattr(asked, name)
         if value and value not in known:
             raise NotUnderstood(f"{name} is one of: {', '.join(sorted(known))}.", field=name)
     return Filter(
-        desk_numbers.meant(desk, find) if find else None,
-        state,
-        site,
-        carrier,
-        capacity,
-        desk_numbers.holder_ref(holder) if holder else None,
-        needs_attention,
-        kind,
-        held_by,
-        tag,
-        NumberSet.parse(numbers) if numbers else None,
+        desk_numbers.meant(desk, asked.find) if asked.find else None,
+        asked.state,
+        asked.site,
+        asked.carrier,
+        asked.capacity,
+        desk_numbers.holder_ref(asked.holder) if asked.holder else None,
+        asked.needs_attention,
+        asked.kind,
+        asked.held_by,
+        asked.tag,
+        NumberSet.parse(asked.numbers) if asked.numbers else None,
     )
 
 

@@ -4,8 +4,9 @@ from typing import Annotated
 from urllib.parse import urlencode
 from zoneinfo import ZoneInfo
 
-from fastapi import Form, Request
+from fastapi import Form, Query, Request
 from fastapi.responses import Response
+from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
@@ -144,85 +145,71 @@ async def _plan(request: Request, desk: AtDesk, key: str) -> Response:
     return go(request, f"/work-orders/{await run_in_threadpool(planned)}")
 
 
+class FollowedCall(BaseModel):
+    """What is typed beside the picture of a followed call."""
+
+    at: str = ""
+    caller: str = CALLER
+    presses: str = ""
+    nobody: str = ""
+    busy: str = ""
+    waiting: str = ""
+    down: str = ""
+    step_by_step: str = ""
+    choices: str = ""
+    drawn: str = ""
+    of: str = ""
+
+    def asked(self, caller: str = "") -> views.Asked:
+        return views.Asked(
+            self.at,
+            caller[:60],
+            self.presses[:60],
+            self.busy,
+            self.waiting[:6],
+            bool(self.nobody),
+            bool(self.down),
+            self.choices[:2000] if self.step_by_step else None,
+            bool(self.drawn),
+        )
+
+
+class KeptCall(FollowedCall):
+    name: str = ""
+
+
 @place.page("/numbers/{number}/follow", May.LOOK)
 def follow(
-    request: Request,
-    desk: AtDesk,
-    number: str,
-    at: str = "",
-    caller: str = CALLER,
-    presses: str = "",
-    nobody: str = "",
-    busy: str = "",
-    waiting: str = "",
-    down: str = "",
-    step_by_step: str = "",
-    choices: str = "",
-    drawn: str = "",
-    of: str = "",
+    request: Request, desk: AtDesk, number: str, call: Annotated[FollowedCall, Query()]
 ) -> Response:
     """A call to a number, followed: the picture with its way, the story beside it, the week
     underneath."""
     e164 = numbers.the_number(desk, number)
-    made = choices[:2000] if step_by_step else None
-    asked = views.Asked(
-        at,
-        caller[:60],
-        presses[:60],
-        busy,
-        waiting[:6],
-        bool(nobody),
-        bool(down),
-        made,
-        bool(drawn),
-    )
+    asked = call.asked(call.caller)
     path, site, trunk = calls.path_in_force(desk, e164)
-    moment = views.moment_of(at, ZoneInfo(site.timezone), desk.now())
-    call = calls.follow_call(
+    moment = views.moment_of(call.at, ZoneInfo(site.timezone), desk.now())
+    followed = calls.follow_call(
         desk,
         e164,
         moment,
         views.world_of(asked, path, trunk),
-        caller=calls.caller_words(desk, caller),
-        drawn=bool(drawn),
-        of=of[:80],
+        caller=calls.caller_words(desk, call.caller),
+        drawn=bool(call.drawn),
+        of=call.of[:80],
     )
-    return draw(request, "follow.html", page=views.follow_page(call, asked, e164[1:], moment))
+    return draw(request, "follow.html", page=views.follow_page(followed, asked, e164[1:], moment))
 
 
 @place.action("/numbers/{number}/keep-call", May.CHANGE_ESTATE)
 def keep_call(
-    request: Request,
-    desk: AtDesk,
-    number: str,
-    name: Annotated[str, Form()] = "",
-    at: Annotated[str, Form()] = "",
-    presses: Annotated[str, Form()] = "",
-    nobody: Annotated[str, Form()] = "",
-    busy: Annotated[str, Form()] = "",
-    waiting: Annotated[str, Form()] = "",
-    down: Annotated[str, Form()] = "",
-    step_by_step: Annotated[str, Form()] = "",
-    choices: Annotated[str, Form()] = "",
-    drawn: Annotated[str, Form()] = "",
+    request: Request, desk: AtDesk, number: str, call: Annotated[KeptCall, Form()]
 ) -> Response:
     """Keep the followed call as a test case of the number's path."""
     e164 = numbers.the_number(desk, number)
-    asked = views.Asked(
-        at,
-        "",
-        presses[:60],
-        busy,
-        waiting[:6],
-        bool(nobody),
-        bool(down),
-        choices[:2000] if step_by_step else None,
-    )
     path, site, trunk = calls.path_in_force(desk, e164)
-    moment = views.moment_of(at, ZoneInfo(site.timezone), desk.now())
-    key = calls.keep_as_test(
-        desk, e164, name, moment, views.world_of(asked, path, trunk), drawn=bool(drawn)
-    )
+    moment = views.moment_of(call.at, ZoneInfo(site.timezone), desk.now())
+    world = views.world_of(call.asked(), path, trunk)
+    key = calls.keep_as_test(desk, e164, call.name, moment, world, drawn=bool(call.drawn))
     return go(request, f"/paths/{key}/draw")
 
 

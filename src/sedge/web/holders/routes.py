@@ -6,6 +6,7 @@ from urllib.parse import urlencode
 
 from fastapi import File, Form, Request, UploadFile
 from fastapi.responses import Response
+from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
@@ -270,46 +271,51 @@ def add_line(
     return go(request, f"/holders/lines/{made.id}")
 
 
+class NewSite(BaseModel):
+    """A site with its address as typed; `accepted`: as the register corrects it."""
+
+    name: str = ""
+    code: str = ""
+    country: str = "GB"
+    street: str = ""
+    house_number: str = ""
+    city: str = ""
+    postcode: str = ""
+    region: str = ""
+    building: str = ""
+    floors: str = "1"
+    area_m2: str = "0"
+    account: str = ""
+    security_desk: str = ""
+    accepted: str = ""
+
+    @property
+    def elements(self) -> CivicElements:
+        return CivicElements(
+            country=self.country,
+            region=self.region,
+            city=self.city,
+            street=self.street,
+            house_number=self.house_number,
+            postcode=self.postcode,
+            building=self.building.strip()[:60],
+        )
+
+
 @place.action("/holders/sites", May.ADD_SITE)
-def add_site(
-    request: Request,
-    desk: AtDesk,
-    name: Annotated[str, Form()] = "",
-    code: Annotated[str, Form()] = "",
-    country: Annotated[str, Form()] = "GB",
-    street: Annotated[str, Form()] = "",
-    house_number: Annotated[str, Form()] = "",
-    city: Annotated[str, Form()] = "",
-    postcode: Annotated[str, Form()] = "",
-    region: Annotated[str, Form()] = "",
-    building: Annotated[str, Form()] = "",
-    floors: Annotated[str, Form()] = "1",
-    area_m2: Annotated[str, Form()] = "",
-    account: Annotated[str, Form()] = "",
-    security_desk: Annotated[str, Form()] = "",
-    accepted: Annotated[str, Form()] = "",
-) -> Response:
+def add_site(request: Request, desk: AtDesk, form: Annotated[NewSite, Form()]) -> Response:
     """The address is checked against the register first; a correction has to be accepted, a guess
     is never taken."""
-    typed = CivicElements(
-        country=country,
-        region=region,
-        city=city,
-        street=street,
-        house_number=house_number,
-        postcode=postcode,
-        building=building.strip()[:60],
-    )
     made = site_management.add_site(
         desk,
-        name=name,
-        code=code,
-        typed=typed,
-        accepted=bool(accepted),
-        floors=_whole(floors, "floors"),
-        area_m2=_whole(area_m2 or "0", "area_m2"),
-        account=account or None,
-        security_desk=security_desk,
+        name=form.name,
+        code=form.code,
+        typed=form.elements,
+        accepted=bool(form.accepted),
+        floors=_whole(form.floors, "floors"),
+        area_m2=_whole(form.area_m2, "area_m2"),
+        account=form.account or None,
+        security_desk=form.security_desk,
     )
     return go(request, f"/holders/sites/{made.id}/set-up")
 

@@ -5,6 +5,7 @@ from typing import Annotated
 
 from fastapi import Form, Request
 from fastapi.responses import Response
+from pydantic import BaseModel, Field
 
 from sedge.core.access.roles import May
 from sedge.services.holders import site_management
@@ -13,7 +14,7 @@ from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
 
 place = Place()
-Typed = Annotated[str, Form(max_length=300)]
+Text = Annotated[str, Field(max_length=300)]
 TRANSPORTS = [("tls", "TLS (nobody can listen)"), ("tcp", "TCP"), ("udp", "UDP")]
 
 
@@ -32,42 +33,34 @@ def connect_page(request: Request, desk: AtDesk, site: str = "") -> Response:
     )
 
 
+class ConnectionForm(BaseModel):
+    """How a carrier that keeps its numbers lets us sign in."""
+
+    host: Text = ""
+    port: Text = ""
+    transport: Text = ""
+    user: Text = ""
+    password: Text = ""
+    emergency: Text = ""
+
+
+class ConnectForm(ConnectionForm):
+    """Numbers that stay with their carrier, over a new connection or an existing `trunk`."""
+
+    numbers: str = Field(default="", max_length=20_000)
+    account: Text = ""
+    site: Text = ""
+    monthly: Text = ""
+    capacity: Text = "any"
+    trunk: Text = ""
+    name: Text = ""
+    channels: Text = ""
+
+
 @place.action("/supply/connect", May.BUY)
-def connect(
-    request: Request,
-    desk: AtDesk,
-    numbers: Annotated[str, Form(max_length=20_000)] = "",
-    account: Typed = "",
-    site: Typed = "",
-    monthly: Typed = "",
-    capacity: Typed = "any",
-    trunk: Typed = "",
-    name: Typed = "",
-    channels: Typed = "",
-    host: Typed = "",
-    port: Typed = "",
-    transport: Typed = "",
-    user: Typed = "",
-    password: Typed = "",
-    emergency: Typed = "",
-) -> Response:
-    form = {
-        "numbers": numbers,
-        "account": account,
-        "site": site,
-        "monthly": monthly,
-        "capacity": capacity,
-        "trunk": trunk,
-        "name": name,
-        "channels": channels,
-        "host": host,
-        "port": port,
-        "transport": transport,
-        "user": user,
-        "password": password,
-        "emergency": emergency,
-    }
-    return go(request, f"/work-orders/{external_numbers.connect(desk, form).no}")
+def connect(request: Request, desk: AtDesk, form: Annotated[ConnectForm, Form()]) -> Response:
+    order = external_numbers.connect(desk, form.model_dump())
+    return go(request, f"/work-orders/{order.no}")
 
 
 @place.page("/carriers/connections/{key}", May.LOOK)
@@ -91,23 +84,7 @@ def try_connection(request: Request, desk: AtDesk, key: str) -> Response:
 
 @place.action("/carriers/connections/{key}", May.BUY)
 def change_connection(
-    request: Request,
-    desk: AtDesk,
-    key: str,
-    host: Typed = "",
-    port: Typed = "",
-    transport: Typed = "",
-    user: Typed = "",
-    password: Typed = "",
-    emergency: Typed = "",
+    request: Request, desk: AtDesk, key: str, form: Annotated[ConnectionForm, Form()]
 ) -> Response:
-    form = {
-        "host": host,
-        "port": port,
-        "transport": transport,
-        "user": user,
-        "password": password,
-        "emergency": emergency,
-    }
-    external_numbers.change_connection(desk, key, form)
+    external_numbers.change_connection(desk, key, form.model_dump())
     return go(request, f"/carriers/connections/{key}")

@@ -4,6 +4,7 @@ from typing import Annotated
 
 from fastapi import File, Form, Request, UploadFile
 from fastapi.responses import Response
+from pydantic import BaseModel, Field
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
@@ -14,6 +15,7 @@ from sedge.web.shared.rendering import draw, go
 
 place = Place()
 Typed = Annotated[str, Form(max_length=1000)]
+Text = Annotated[str, Field(max_length=1000)]
 MOST_BYTES = 1_000_000
 
 
@@ -43,36 +45,26 @@ def new_form(
     )
 
 
+class PaperOrderForm(BaseModel):
+    """What is asked of a carrier on paper."""
+
+    account: Text = ""
+    site: Text = ""
+    spot: Text = ""
+    reference: Text = ""
+    area: Text = ""
+    quantity: Text = ""
+    kind: Text = ""
+    capacity: Text = ""
+    in_a_row: Text = ""
+    wanted_by: Text = ""
+    note: Text = ""
+
+
 @place.action("/supply/forms", May.BUY)
-def write_form(
-    request: Request,
-    desk: AtDesk,
-    account: Typed = "",
-    site: Typed = "",
-    spot: Typed = "",
-    reference: Typed = "",
-    area: Typed = "",
-    quantity: Typed = "",
-    kind: Typed = "",
-    capacity: Typed = "",
-    in_a_row: Typed = "",
-    wanted_by: Typed = "",
-    note: Typed = "",
-) -> Response:
-    typed = {
-        "account": account,
-        "site": site,
-        "spot": spot,
-        "reference": reference,
-        "area": area,
-        "quantity": quantity,
-        "kind": kind,
-        "capacity": capacity,
-        "in_a_row": in_a_row,
-        "wanted_by": wanted_by,
-        "note": note,
-    }
-    return go(request, f"/supply/orders/{paper_orders.write(desk, typed).id}")
+def write_form(request: Request, desk: AtDesk, form: Annotated[PaperOrderForm, Form()]) -> Response:
+    order = paper_orders.write(desk, form.model_dump())
+    return go(request, f"/supply/orders/{order.id}")
 
 
 @place.page("/supply/orders/{key}/form.pdf", May.SEE_MONEY)

@@ -8,6 +8,7 @@ from urllib.parse import urlencode
 
 from fastapi import Depends, Form, Query, Request
 from fastapi.responses import Response
+from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
@@ -26,51 +27,40 @@ place = Place()
 FIELDS = {"starts", "pattern", "quantity", "endings"}
 
 
-Text = Annotated[str, Query(max_length=200)]
+Text = Annotated[str, Field(max_length=200)]
 
 
-def _asked(
-    desk: AtDesk,
-    country: Text = "",
-    area: Text = "",
-    kind: Text = "",
-    capacity: Text = "",
-    starts: Text = "",
-    pattern: Text = "",
-    quantity: Text = "1",
-    consecutive: Text = "",
-    endings: Text = "",
-    carrier: Text = "",
-    site: Text = "",
-    joiners: Text = "",
-) -> views.Asked:
-    """The search as it was typed."""
-    typed = {
-        "country": country,
-        "area": area,
-        "kind": kind,
-        "capacity": capacity,
-        "starts": starts,
-        "pattern": pattern,
-        "quantity": quantity,
-        "consecutive": consecutive,
-        "endings": endings,
-        "carrier": carrier,
-        "site": site,
-        "joiners": joiners,
-    }
+class Search(BaseModel):
+    """The search as it is typed."""
+
+    country: Text = ""
+    area: Text = ""
+    kind: Text = ""
+    capacity: Text = ""
+    starts: Text = ""
+    pattern: Text = ""
+    quantity: Text = "1"
+    consecutive: Text = ""
+    endings: Text = ""
+    carrier: Text = ""
+    site: Text = ""
+    joiners: Text = ""
+
+
+def _asked(desk: AtDesk, typed: Annotated[Search, Query()]) -> views.Asked:
+    quantity = typed.quantity
     wish = Wish(
-        country.upper() or desk.organisation.home_country,
-        area.strip(),
-        kind,
-        capacity,
-        _leading(desk, starts, country),
-        pattern.strip(),
+        typed.country.upper() or desk.organisation.home_country,
+        typed.area.strip(),
+        typed.kind,
+        typed.capacity,
+        _leading(desk, typed.starts, typed.country),
+        typed.pattern.strip(),
         int(quantity) if quantity.isascii() and quantity.isdigit() else 0,
-        bool(consecutive),
-        tuple(endings.replace(",", " ").split()),
+        bool(typed.consecutive),
+        tuple(typed.endings.replace(",", " ").split()),
     )
-    return views.Asked(wish, typed)
+    return views.Asked(wish, typed.model_dump())
 
 
 AsAsked = Annotated[views.Asked, Depends(_asked)]
