@@ -1,6 +1,6 @@
 """The card of a number, and what is said of many: answers, differences, figures."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from urllib.parse import urlencode
@@ -18,6 +18,7 @@ from sedge.store.repositories.past import Difference, Was
 from sedge.web.numbers.views import ACTIONS, CALLS_AT_ONCE, ORDER_OF_STATES, spell_months
 from sedge.web.shared.drawings.blockmap import legend_shape
 from sedge.web.shared.drawings.strip import strip
+from sedge.web.shared.page_finder import pages_found
 from sedge.web.shared.rendering import money
 
 
@@ -102,9 +103,16 @@ class Answer:
     is_number: bool
 
 
-def answers(found: Found, text: str) -> list[tuple[str, list[Answer]]]:
-    """The finder's groups; a number opens on the map or list that the search gives."""
-    return [(heading, [_answer(*row, text) for row in rows]) for heading, rows in found.groups]
+def answers(
+    found: Found, text: str, opens: Callable[[str], bool]
+) -> list[tuple[str, list[Answer]]]:
+    """The finder's groups; a number opens on the map or list that the search gives. Pages come
+    last, or first where nothing is spelt as typed."""
+    groups = [(heading, [_answer(*row, text) for row in rows]) for heading, rows in found.groups]
+    pages = [Answer(p.title, p.place, p.href, False) for p in pages_found(text, opens)]
+    if not pages:
+        return groups
+    return [("Pages", pages), *groups] if found.note else [*groups, ("Pages", pages)]
 
 
 def _answer(title: str, detail: str, subject: Subject, ref: str, text: str) -> Answer:

@@ -14,7 +14,7 @@ from sedge.services.workorders import workorders
 from sedge.web.numbers import card_views, views
 from sedge.web.numbers.query import Query, ThePage, end_of_day
 from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go, is_swap, target
+from sedge.web.shared.rendering import draw, go, is_swap, opens_for, target
 
 place = Place()
 
@@ -100,7 +100,7 @@ def find(request: Request, desk: AtDesk, find: str = "") -> Response:
     return draw(
         request,
         "_found.html",
-        groups=card_views.answers(found, find[:2000]),
+        groups=card_views.answers(found, find[:2000], opens_for(request)),
         problem=found.problem,
         note=found.note,
         text=find[:2000],
@@ -112,7 +112,9 @@ def open_found(request: Request, desk: AtDesk, find: str = "") -> Response:
     """Enter in the finder: the only thing found, or else the list of numbers that fit."""
     rows = [
         row
-        for _, rows in card_views.answers(desk_numbers.find(desk, find[:2000]), find[:2000])
+        for _, rows in card_views.answers(
+            desk_numbers.find(desk, find[:2000]), find[:2000], opens_for(request)
+        )
         for row in rows
     ]
     return go(

@@ -1,6 +1,7 @@
 """Drawing pages: one Jinja environment where undefined names fail, and the filters for moments,
 money and numbers."""
 
+from collections.abc import Callable
 from datetime import datetime, timedelta
 from functools import lru_cache
 from pathlib import Path
@@ -30,6 +31,7 @@ from sedge.core.outbound.forwarding import in_words_exact
 from sedge.web.routing import house_of, who_asks
 from sedge.web.shared.drawings.ruler import ruler
 from sedge.web.shared.permitted import opener
+from sedge.web.shared.sections import sections_of
 
 WEB = Path(__file__).parent.parent
 PLACES = (
@@ -144,6 +146,9 @@ def draw(
     shared = {
         "member": member,
         "places": [place for place in PLACES if member and allowed(member.role, place[3])],
+        "sections": lambda place: sections_of(
+            place, request.url.path, opener(permitted, member.role if member else None)
+        ),
         "may": lambda what: member is not None and allowed(member.role, May[what]),
         "opens": opener(permitted, member.role if member else None),
         "reaches": lambda site: member is not None and member.scope.covers(site),
@@ -157,6 +162,12 @@ def draw(
     if member:
         html = permitted.page(member.role, html)
     return HTMLResponse(html, status_code=status, headers=headers)
+
+
+def opens_for(request: Request) -> Callable[[str], bool]:
+    """Whether who asks may open an address of ours."""
+    member = who_asks(request)
+    return opener(request.app.state.permitted, member.role if member else None)
 
 
 def go(request: Request, to: str) -> Response:

@@ -1,0 +1,113 @@
+"""Two levels of navigation: every page says where it is, every section and every page that the
+finder knows opens, and nobody is led where they may not go."""
+
+import re
+
+import pytest
+
+from sedge.web.shared.page_finder import all_pages, pages_found
+from sedge.web.shared.sections import SECTIONS, sections_of
+
+SIGN_INS = {
+    "administrator": "rowan",
+    "site manager": "leila",
+    "help desk": "declan",
+    "finance": "marta",
+    "safety officer": "gethin",
+}
+
+
+def everybody(_href):
+    return True
+
+
+def row_of(text):
+    """The sections that a page shows, and which of them is marked."""
+    found = re.search(r'<nav class="sections".*?</nav>', text, re.DOTALL)
+    if not found:
+        return [], []
+    links = re.findall(r'<a href="([^"]+)"( aria-current="true")?>', found[0])
+    return [href for href, _ in links], [href for href, is_here in links if is_here]
+
+
+@pytest.mark.parametrize(
+    ("place", "href"), [(place, s.href) for place, row in SECTIONS.items() for s in row]
+)
+def test_every_section_opens_and_is_marked_there_in_its_place(reader, place, href):
+    answer = reader.get(href)
+    assert answer.status_code == 200
+    shown, here = row_of(answer.text)
+    assert shown == [s.href for s in SECTIONS[place]]
+    assert here == [href]
+
+
+@pytest.mark.parametrize("page", all_pages(), ids=lambda p: p.href)
+def test_every_page_the_finder_knows_opens(reader, page):
+    assert reader.get(page.href).status_code == 200
+
+
+@pytest.mark.parametrize(
+    ("path", "here"),
+    [
+        ("/numbers/441134960142", "/numbers"),
+        ("/numbers/take-over", "/numbers/files"),
+        ("/numbers/files/a-file", "/numbers/files"),
+        ("/numbersome", "/numbers"),
+        ("/holders/people/ada", "/holders"),
+        ("/holders/sites/leeds/set-up", "/holders/sites"),
+    ],
+)
+def test_a_page_belongs_to_the_section_whose_address_it_continues(path, here):
+    place = path.split("/")[1]
+    row = sections_of("numbers" if place.startswith("number") else place, path, everybody)
+    assert [s.href for s in row if s.is_here] == [here]
+
+
+def test_a_place_of_which_one_section_may_be_opened_shows_no_row():
+    assert sections_of("numbers", "/numbers", lambda href: href == "/numbers") == []
+    assert sections_of("today", "/", everybody) == []
+
+
+@pytest.mark.parametrize("role", SIGN_INS)
+def test_nobody_is_led_where_they_may_not_go(shared, role):
+    shared.post("/sign-in", data={"who": SIGN_INS[role]})
+    for href in ("/numbers", "/holders", "/safety", "/paths", "/work-orders"):
+        shown, here = row_of(shared.get(href).text)
+        assert [shared.get(section).status_code for section in shown] == [200] * len(shown)
+        assert len(here) == (1 if shown else 0)
+
+
+@pytest.mark.parametrize(
+    ("typed", "first"),
+    [
+        ("ports in", "/ports"),
+        ("port", "/ports"),
+        ("new person", "/holders/new/person"),
+        ("add employee", "/holders/new/person"),
+        ("import numbers", "/numbers/files"),
+        ("emergency test", "/safety/tests"),
+        ("cpl", "/paths/bring-in"),
+        ("relase", None),
+        ("leavr", "/work-orders/templates/leaver"),
+        ("garnet", None),
+        ("999", None),
+        ("x", None),
+        ("", None),
+    ],
+)
+def test_pages_are_found_by_name_by_what_one_does_there_and_with_a_slip(typed, first):
+    found = pages_found(typed, everybody)
+    assert (found[0].href if found else None) == first
+    assert len(found) <= 5
+
+
+def test_the_very_name_comes_first_and_what_may_not_be_opened_never():
+    assert [p.title for p in pages_found("site", everybody)][:2] == ["Sites", "New site"]
+    assert pages_found("new site", lambda href: not href.startswith("/holders/new")) == []
+
+
+def test_the_finder_shows_pages_after_what_is_called_so(reader):
+    text = reader.get("/find", params={"find": "reception"}).text
+    assert re.findall(r"<h2>([^<]+)</h2>", text)[-1] == "Pages"
+    only = reader.get("/find/open", params={"find": "verify the ledger"}, follow_redirects=False)
+    assert only.headers["location"] == "/ledger/verify"
