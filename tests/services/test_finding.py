@@ -60,7 +60,7 @@ def test_a_town_finds_its_area_and_its_numbers(desk):
 def test_one_slip_of_the_keys_is_forgiven_and_said(desk, text, name):
     found = numbers.find(desk, text)
     assert name in [row[0] for _, rows in found.groups for row in rows]
-    assert found.note == f"Nobody and nothing is spelt “{text}”. These nearly are:"
+    assert found.note == f"No name here is spelt “{text}”. These nearly are:"
 
 
 def test_nothing_is_guessed_where_the_word_is_spelt_right_or_too_far_off(desk):

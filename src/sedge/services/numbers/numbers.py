@@ -272,11 +272,7 @@ def find(desk: Desk, text: str, *, limit: int = 8) -> Found:
     )
     if not groups and search.kind is SearchKind.EXTENSION:
         problem = f"Nobody has extension {search.extension}."
-    note = (
-        ""
-        if spelt or not hits
-        else f"Nobody and nothing is spelt “{text.strip()}”. These nearly are:"
-    )
+    note = "" if spelt or not hits else f"No name here is spelt “{text.strip()}”. These nearly are:"
     if search.kind is SearchKind.EXACT and search.extension:
         note = f"Extension {search.extension} was left out: it is no part of the number."
     return Found(

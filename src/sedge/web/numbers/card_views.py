@@ -107,7 +107,7 @@ def answers(
     found: Found, text: str, opens: Callable[[str], bool]
 ) -> list[tuple[str, list[Answer]]]:
     """The finder's groups; a number opens on the map or list that the search gives. Pages come
-    last, or first where nothing is spelt as typed."""
+    last, or first where nothing else is spelt as typed."""
     groups = [(heading, [_answer(*row, text) for row in rows]) for heading, rows in found.groups]
     pages = [Answer(p.title, p.place, p.href, False) for p in pages_found(text, opens)]
     if not pages:
