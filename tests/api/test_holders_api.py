@@ -11,7 +11,11 @@ def test_groups_devices_and_systems_from_making_to_taking_away(api):
     assert order.status_code == 201
     key = order.json()["tasks"][0]["group"]
     api.post("http://127.0.0.1:8420/standins/clock", json={"advance": "PT1M"})
-    assert len(api.get(f"groups/{key}").json()["members"]) == 2
+    members = api.get(f"groups/{key}").json()["members"]
+    assert len(members) == 2
+    assert key in api.get(f"people/{members[0]}").json()["groups"]
+    listed = {p["id"]: p["groups"] for p in api.get("people?limit=200").json()["items"]}
+    assert {person for person, groups in listed.items() if key in groups} == set(members)
     assert (
         api.patch(f"groups/{key}", json={"name": "Night desk", "members": people}).status_code
         == 200

@@ -268,6 +268,7 @@ def person_out(
     licences: list[str],
     devices: list[PersonDeviceOut],
     *,
+    in_groups: list[str],
     ready: bool,
 ) -> PersonOut:
     return {
@@ -283,7 +284,7 @@ def person_out(
         "licences": licences,
         "numbers": numbers,
         "devices": devices,
-        "groups": [],
+        "groups": in_groups,
         "ready": ready,
         "left": p.left,
         "answering": {

@@ -33,7 +33,14 @@ from sedge.core.facts import Fact
 from sedge.core.records import CivicElements, Device, HolderKind, ServiceLine, Spot
 from sedge.services.carriers import balances
 from sedge.services.context import Desk
-from sedge.services.holders import holders, service_lines, site_facts, site_management, site_setup
+from sedge.services.holders import (
+    groups,
+    holders,
+    service_lines,
+    site_facts,
+    site_management,
+    site_setup,
+)
 from sedge.services.holders.holders import HolderRow
 from sedge.services.imports import people_import
 from sedge.services.trunks import trunk_setup, trunks
@@ -101,7 +108,7 @@ class SpotAsked(BaseModel):
     name: str = ""
 
 
-def _person(row: HolderRow) -> PersonDetailOut:
+def _person(row: HolderRow, in_groups: list[str]) -> PersonDetailOut:
     devices: list[PersonDeviceOut] = [
         {"id": d.id, "kind": d.kind, "name": d.name, "registered": d.registered}
         for d in row.devices
@@ -112,6 +119,7 @@ def _person(row: HolderRow) -> PersonDetailOut:
         numbers,
         row.licences,
         devices,
+        in_groups=in_groups,
         ready=not row.missing,
     )
     return {**body, "missing": row.missing}
@@ -124,21 +132,23 @@ def people(
     rows, following = holders.people(
         desk, site=site, find=find, after=after, limit=page_limit(limit)
     )
-    return {"items": [_person(r) for r in rows], "next": following}
+    known = groups.groups_of(desk, [r.holder.id for r in rows])
+    return {"items": [_person(r, known[r.holder.id]) for r in rows], "next": following}
 
 
 @resource.creates("/people", May.CHANGE_HOLDERS, PersonDetailOut)
 def add_person(request: Request, desk: AtDesk, asked: PersonAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
         made = holders.add_person(desk, **asked.model_dump())
-        return 201, _person(holders.one_holder(desk, HolderKind.PERSON, made.id))
+        return 201, _person(holders.one_holder(desk, HolderKind.PERSON, made.id), [])
 
     return once(request, desk, asked.model_dump(), make)
 
 
 @resource.read("/people/{key}")
 def person(desk: AtDesk, key: str) -> PersonDetailOut:
-    return _person(holders.one_holder(desk, HolderKind.PERSON, key))
+    row = holders.one_holder(desk, HolderKind.PERSON, key)
+    return _person(row, groups.groups_of(desk, [key])[key])
 
 
 @resource.read("/service-lines")

@@ -1,6 +1,7 @@
 """Groups at the desk: who is in which, and what rings them."""
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from sqlalchemy import select
@@ -12,8 +13,9 @@ from sedge.core.workorders.tasks import SetGroup
 from sedge.services.context import Desk
 from sedge.services.holders import people_lookup
 from sedge.services.workorders import order_running
+from sedge.store.repositories.records import MOST_VARIABLES
 from sedge.store.repositories.workorders import WorkOrder
-from sedge.store.schema import tables
+from sedge.store.schema import holders, tables
 
 MOST_MEMBERS = 2000
 
@@ -33,6 +35,19 @@ def list_groups(desk: Desk) -> list[Group]:
         return [
             g for g in reading.records.where(Group, order_by=tables.group.c.name) if not g.removed
         ]
+
+
+def groups_of(desk: Desk, people: Iterable[str]) -> dict[str, list[str]]:
+    """Ids of the groups that each of these people is in."""
+    member, wanted = holders.group_member, sorted(set(people))
+    found: dict[str, list[str]] = {person: [] for person in wanted}
+    with desk.reading() as reading:
+        for start in range(0, len(wanted), MOST_VARIABLES):
+            part = member.c.person.in_(wanted[start : start + MOST_VARIABLES])
+            query = select(member.c.person, member.c.group).where(part).order_by(member.c.group)
+            for person, group in reading.connection.execute(query):
+                found[person].append(group)
+    return found
 
 
 def view_group(desk: Desk, key: str) -> GroupView:
