@@ -294,24 +294,29 @@ def standins(folder: Path) -> Iterator[Any]:
     _standing_by.append(server)
 
 
-# a service that never answers: only where one is ordered does the house give up early, so that a
-# busy machine is not taken for a silent one everywhere else
-SILENT = pytest.param("timeout", marks=pytest.mark.impatient)
+SILENT = "timeout"  # done, but nobody hears of it
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _short_silence() -> None:
+    """A stand-in that is to stay silent does so for a second and a half. The house itself is
+    patient, so that a busy machine is not taken for a silent service."""
+    from sedge.standins import app
+
+    app.LONGEST_SILENCE = 1.5
 
 
 @pytest.fixture
-def house(seeded: Path, tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Any]:
+def house(seeded: Path, tmp_path: Path) -> Iterator[Any]:
     """A house on a copy of the demo's data, with its own stand-ins over real HTTP; nothing runs
     unless ticked."""
     from sedge.app import open_house
-
-    patience = 1.5 if request.node.get_closest_marker("impatient") else 20.0
 
     folder = tmp_path / "data"
     shutil.copytree(seeded, folder)
     with standins(folder) as outside:
         opened = open_house(
-            Settings(data=folder, demo=True, durable=False, runner=False, outside_seconds=patience),
+            Settings(data=folder, demo=True, durable=False, runner=False, outside_seconds=20),
             outside.url,
         )
         yield opened
@@ -364,7 +369,8 @@ def shared(seeded: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[A
     shutil.copytree(seeded, folder)
     with standins(folder) as outside:
         opened = open_house(
-            Settings(data=folder, demo=True, durable=False, runner=False), outside.url
+            Settings(data=folder, demo=True, durable=False, runner=False, outside_seconds=20),
+            outside.url,
         )
         with (
             serving(opened) as app,
