@@ -184,9 +184,9 @@ def test_the_tidy_up_finds_numbers_by_why_each_once(house, desk):
     view = cleanup_review.tidy_up(desk)
     heaps = {h.key: h for h in view.heaps}
     assert {"uncalled", "double", "idle"} <= set(heaps)
-    every = [row.number.e164 for h in view.heaps for row in h.rows]
-    assert len(every) == len(set(every))
-    assert "+441134960160" in every
+    listed = [row.number.e164 for h in view.heaps for row in h.rows]
+    assert len(listed) == len(set(listed))
+    assert "+441134960160" in listed
     assert not any(
         row.number.holder and row.number.holder.kind is HolderKind.SITE
         for h in view.heaps
