@@ -18,7 +18,7 @@ def test_a_team_moves_to_another_floor_and_help_follows(page):
     expect(
         page.get_by_label("Emergency test").get_by_text("ground floor, reception")
     ).to_be_visible()
-    page.get_by_role("link", name="Move people").click()
+    page.get_by_role("link", name="Moves", exact=True).click()
     page.get_by_label("From site").select_option(label="Wharf House")
     page.get_by_role("button", name="Show them").click()
     page.get_by_label("Now at").select_option(label="ground floor, reception")
@@ -88,7 +88,7 @@ def test_somebody_at_the_site_confirms_without_an_account(page, chromium):
 def test_a_test_of_everything_can_be_kept(page):
     sign_in(page)
     page.goto("/safety")
-    page.get_by_role("link", name="Test everything").click()
+    page.get_by_role("link", name="Emergency tests").click()
     page.get_by_role("button", name="Test now").click()
     expect(page.get_by_text("Help comes for 94 of 94 numbers in use.")).to_be_visible()
     with page.expect_download() as loading:
