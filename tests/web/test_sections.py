@@ -55,6 +55,9 @@ def test_every_page_the_finder_knows_opens(reader, page):
         ("/numbersome", "/numbers"),
         ("/holders/people/ada", "/holders"),
         ("/holders/sites/leeds/set-up", "/holders/sites"),
+        ("/holders/new/site", "/holders/sites"),
+        ("/holders/new/line", "/holders/lines"),
+        ("/holders/new/person", "/holders"),
     ],
 )
 def test_a_page_belongs_to_the_section_whose_address_it_continues(path, here):

@@ -178,8 +178,6 @@ class _Loader:
 
     def _holders(self) -> set[HolderRef]:
         """Whoever has, or is to have, one of the numbers that were wanted, or was wanted."""
-        ports = self.estate.all(Port)
-        prepared = {line.holder for port in ports for line in port.lines if line.holder}
         lines = (
             {
                 HolderRef(kind=HolderKind.SERVICE_LINE, id=x.id)
@@ -191,7 +189,7 @@ class _Loader:
         )
         return (
             self.wanted.holders
-            | prepared
+            | self._prepared()
             | lines
             | {n.holder for n in self.roots if n.holder}
             | {n.reserved_for for n in self.roots if n.reserved_for}
@@ -201,13 +199,16 @@ class _Loader:
         """Numbers and licences of the holders concerned; of their sites the numbers by which a call
         for help is rung back, and the spots."""
         refs = self._holders()
-        here = [ref for ref in refs if self.estate.get(RECORD_TYPES[ref.subject], ref.id)]
+        # who is not here may be brought by a task of the same work order
+        here = [
+            ref
+            for ref in self.wanted.holders | self._prepared()
+            if self.estate.get(RECORD_TYPES[ref.subject], ref.id)
+        ]
         self.sites = (
             self.wanted.sites
             | {n.site for n in self.roots}
-            # who is not here may be brought by a task of the same work order
-            | {self.estate.site_of(ref).id for ref in here if ref in self.wanted.holders}
-            | {self.estate.site_of(ref).id for ref in here if ref in self._prepared()}
+            | {self.estate.site_of(ref).id for ref in here}
         )
         sites = {HolderRef(kind=HolderKind.SITE, id=site) for site in self.sites}
         self.put(self.records.held_by(Number, refs | sites))
@@ -215,6 +216,7 @@ class _Loader:
         self.put(self.records.where_in(Spot, tables.spot.c.site, self.sites))
 
     def _prepared(self) -> set[HolderRef]:
+        """Whoever has been chosen for the numbers of a port."""
         return {line.holder for p in self.estate.all(Port) for line in p.lines if line.holder}
 
     def put_phones(self) -> None:
