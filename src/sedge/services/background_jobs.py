@@ -31,7 +31,8 @@ def start_runner(house: House) -> BackgroundScheduler:
 
 def _tick(house: House) -> None:
     try:
-        runner.tick(house)
+        seconds = house.settings.runner_seconds
+        runner.tick_when_due(house, quiet_for=seconds * runner.LONGEST_QUIET)
     except SedgeError as error:
         log.warning("tick", error=error.message)
 

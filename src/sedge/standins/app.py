@@ -72,6 +72,7 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
     callbacks = Callbacks(book)
     app = FastAPI(title="Stand-ins", docs_url=None, redoc_url=None)
     app.state.book = book
+    app.state.callbacks = callbacks
     app.include_router(carrier_routes(book, callbacks))
     app.include_router(telephony_routes(book))
     app.include_router(register_routes(book))
@@ -331,6 +332,8 @@ class StandinServer:
         settings = {"timeout": 10, "trust_env": False, "verify": False}
         with httpx.Client(base_url=self.url, **settings) as client:
             while not self._stopping.wait(1.0):
+                if self.app.state.callbacks.is_quiet:
+                    continue
                 try:
                     client.post("/control/tick")
                 except httpx.HTTPError:

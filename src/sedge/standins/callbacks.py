@@ -19,6 +19,7 @@ class Callbacks:
         self.book = book
         self.tellers: list[Callable[[], None]] = []
         self.dues: list[Callable[[], list[str]]] = []
+        self._quiet: tuple[tuple[int, int], datetime | None] | None = None
 
     def send(self, to: dict[str, str], body: Json, at: datetime) -> None:
         """Signed with the secret agreed on. Nobody there is no trouble of ours: they can ask."""
@@ -53,6 +54,15 @@ class Callbacks:
     def tick(self) -> None:
         for tell in self.tellers:
             tell()
+        version, due = self.book.version, self.next_due()
+        self._quiet = version, datetime.fromisoformat(due[0]) if due else None
+
+    @property
+    def is_quiet(self) -> bool:
+        """Nothing was written and nothing has become due since the last tick."""
+        if self._quiet is None or self._quiet[0] != self.book.version:
+            return False
+        return self._quiet[1] is None or self.book.now() < self._quiet[1]
 
     def next_due(self) -> list[str]:
         return sorted(due for ask in self.dues for due in ask())

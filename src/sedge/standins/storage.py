@@ -20,11 +20,13 @@ Json = dict[str, Any]
 class Book:
     def __init__(self, file: Path) -> None:
         self._lock = threading.RLock()
+        self._opened = 0
         self.open(file)
 
     def open(self, file: Path) -> None:
         """Remember in this file from now on; whatever was open before is to be closed first."""
         file.parent.mkdir(parents=True, exist_ok=True)
+        self._opened += 1
         self._connection = sqlite3.connect(file, check_same_thread=False, isolation_level=None)
         self._connection.execute("PRAGMA journal_mode=WAL")
         self._connection.execute("PRAGMA synchronous=NORMAL")
@@ -79,6 +81,12 @@ class Book:
             number = (self.get("counter", prefix) or 0) + 1
             self.put("counter", prefix, number)
         return f"{prefix}{number:05d}"
+
+    @property
+    def version(self) -> tuple[int, int]:
+        """Moves with every write, and when another file is opened."""
+        with self._lock:
+            return self._opened, self._connection.total_changes
 
     def now(self) -> datetime:
         return datetime.now(UTC) + timedelta(seconds=self.get("clock", "offset") or 0)

@@ -35,6 +35,7 @@ class Database:
         self._reader = _engine(file, reading=True, durable=durable)
         self._writer = _engine(file, reading=False, durable=durable)
         self._scoped: dict[frozenset[str], Engine] = {}
+        self.writes = 0  # by this process, which is the only one that writes this file
 
     def migrate(self) -> None:
         """Bring the file to the newest revision, creating it where it doesn't exist."""
@@ -92,6 +93,7 @@ class Database:
     def writing(self) -> Iterator[Connection]:
         with self._lock, self._writer.begin() as connection:
             yield connection
+        self.writes += 1
 
     def close(self) -> None:
         self._reader.dispose()
