@@ -68,7 +68,8 @@ QUIET = Slot[Quiet]("quiet organisations")
 
 def tick_when_due(house: House, *, quiet_for: float) -> int:
     """The same as `tick`, but organisations in which nothing can have become due are passed over
-    for `quiet_for` seconds: a dozen questions to each database every second are most of what an idle installation costs."""
+    for `quiet_for` seconds: a dozen questions to each database every second are most of what an
+    idle installation costs."""
     with _ticking:
         return sum(_tick_unless_quiet(house, key, quiet_for) for key in list(house.estates))
 
