@@ -45,6 +45,7 @@ check: $(VENV)/.dev
 	$(BIN)/python -m scripts.check_assets
 	$(BIN)/python -m scripts.docs --check
 	$(BIN)/python -m scripts.measure --check
+	$(BIN)/python -m scripts.wording --check
 
 bench: $(VENV)/.dev
 	$(BIN)/python -m bench

@@ -50,9 +50,9 @@ def main() -> None:
         page.wait_for_selector(".question")
         page.screenshot(path=ROOT / "docs/screenshots/take-over.png")
         page.goto("/work-orders/planner?site=wharf-house")
-        page.get_by_role("button", name="Work it out").click()
+        page.get_by_role("button", name="Plan").click()
         page.wait_for_selector(".pairing")
-        page.get_by_role("heading", name="The plan").scroll_into_view_if_needed()
+        page.get_by_role("heading", name="Plan").scroll_into_view_if_needed()
         page.screenshot(path=ROOT / "docs/screenshots/planner.png")
         for code, x, y in (("WHF-005-C", 22, 30), ("WHF-006-A", 68, 62)):
             page.request.post(
@@ -92,8 +92,8 @@ def first_steps(page: Page) -> None:
     """A new organisation with nothing yet."""
     page.goto("/organisations/new")
     page.get_by_label("Name", exact=True).fill("Reedbed Archive")
-    page.get_by_role("button", name="Look at it").click()
-    page.get_by_role("button", name="Set it up").click()
+    page.get_by_role("button", name="Review").click()
+    page.get_by_role("button", name="Create organisation").click()
     page.get_by_role("heading", name="First steps").wait_for()
 
 

@@ -44,10 +44,12 @@ STATIC = Path(__file__).parent / "web" / "static"
 
 @dataclass(frozen=True)
 class DeskFacts:
-    """What the head of every page shows."""
+    """What the head of every page shows. `waiting` are the addresses to which the lines of Today
+    lead."""
 
     running: int
     todo: int
+    waiting: list[str]
     pulse: int
     offset: int
     organisation: str
@@ -171,8 +173,10 @@ def _desk_facts(request: Request) -> DeskFacts:
         raise RuntimeError("facts of the head are for members only")
     desk = house.desk(member)
     pulse = getattr(request.state, "pulse", None)
+    lines = today.waiting(desk)
     return DeskFacts(
-        **desk_member_facts(desk, today.count(desk)),
+        **desk_member_facts(desk, len(lines)),
+        waiting=[line.href for line in lines],
         first=first_steps(desk) if allowed(member.role, May.SET_RULES) else None,
         pulse=ledger.pulse(desk) if pulse is None else pulse,
         offset=int(house.clock.offset.total_seconds()),

@@ -272,7 +272,7 @@ def test_a_remedy_that_is_a_page_names_it(api):
         "automatic": False,
     }
     path = next(c for c in made["checks"] if c["rule"] == "assignment.line-has-path")
-    assert "Draw up a new call path" in {r["words"] for r in path["remedies"]}
+    assert "Create a new call path" in {r["words"] for r in path["remedies"]}
 
 
 def test_undo_is_refused_where_somebody_changed_it_meanwhile(api):

@@ -34,7 +34,7 @@ def add(page, key, way_out, kind):
 
 def keep(page):
     with page.expect_response(lambda answer: answer.url.endswith("/draw/step")):
-        page.get_by_role("button", name="Keep", exact=True).click()
+        page.get_by_role("button", name="Save", exact=True).click()
 
 
 def lead(page, way_out, to):
@@ -245,11 +245,11 @@ def test_a_call_is_decided_step_by_step_and_kept(page):
     page.get_by_role("link", name="presses 1, visits").click()
     page.get_by_role("link", name="nobody answers in time").click()
     expect(page.get_by_text("Ends: mailbox.")).to_be_visible()
-    page.get_by_role("button", name="Step after").click()
-    page.get_by_role("button", name="Step after").click()
+    page.get_by_role("button", name="Next step").click()
+    page.get_by_role("button", name="Next step").click()
     expect(page.locator(".pm-step.pm-now")).to_have_count(1)
     page.get_by_label("Keep as a test case, called").fill("Nobody has time")
-    page.get_by_role("button", name="Keep it").click()
+    page.get_by_role("button", name="Save test case").click()
     page.wait_for_url("**/paths/canal-front-desk/draw")
     expect(page.get_by_text("Nobody has time")).to_be_visible()
 
@@ -262,11 +262,11 @@ def test_a_greeting_is_recorded_in_the_browser(chromium, served):
         sign_in(page)
         page.goto("/paths/sounds")
         page.get_by_label("Name").fill("Beeps")
-        page.get_by_label("What it says").fill("Beeps, for the test")
-        page.get_by_role("button", name="Record one").click()
+        page.get_by_label("Text").fill("Beeps, for the test")
+        page.get_by_role("button", name="Record audio").click()
         expect(page.get_by_text("Recording…")).to_be_visible()
         expect(page.get_by_text("Recording… 2 s")).to_be_visible()
         page.get_by_role("button", name="Stop").click()
         expect(page.get_by_text("s recorded. Listen to it")).to_be_visible()
-        page.get_by_role("button", name="Keep it").click()
+        page.get_by_role("button", name="Save audio").click()
         expect(page.locator("table audio")).to_have_attribute("aria-label", "Beeps")

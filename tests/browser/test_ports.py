@@ -22,7 +22,7 @@ def signed_and_submitted(page, name):
     page.get_by_label("Account holder").fill(name)
     page.get_by_label("PIN").fill("4471")
     page.get_by_label("Billing address").fill("7 Millwheel Yard, Bristol, BS1 6ZZ")
-    page.get_by_role("button", name="Keep", exact=True).click()
+    page.get_by_role("button", name="Save", exact=True).click()
     expect(page.get_by_text(f"{name}, OQ-1184")).to_be_visible()
     page.get_by_label("Mandate signed by").fill("Imogen Vance")
     page.get_by_role("button", name="The mandate is signed").click()
@@ -39,7 +39,7 @@ def test_forty_numbers_are_moved_from_a_paste_to_proven(page):
     page.get_by_label("Numbers, in any form").fill("0117 496 0800-0839")
     page.get_by_label("To the account").select_option(label="Fellgate Voice, Leeds")
     page.get_by_label("For the site").select_option(label="Millwheel Gallery")
-    page.get_by_role("button", name="See what can move").click()
+    page.get_by_role("button", name="Check numbers").click()
     expect(page.get_by_role("region", name="Old Quay Communications, OQ-1184")).to_contain_text(
         "39 numbers of 40 can move"
     )
@@ -48,7 +48,7 @@ def test_forty_numbers_are_moved_from_a_paste_to_proven(page):
     signed_and_submitted(page, "Millwheel Gallery Ltd")
     advance(page, "P5D")
     page.goto("/")
-    page.get_by_role("link", name="Put it right").last.click()
+    page.get_by_role("link", name="Fix").last.click()
     expect(page.get_by_text("Write it word for word as on the bill")).to_be_visible()
     accessible(page)
     signed_and_submitted(page, "Millwheel Gallery Limited")
@@ -71,7 +71,7 @@ def test_forty_numbers_are_moved_from_a_paste_to_proven(page):
     page.goto("/ports")
     page.get_by_role("link", name="Port 2").click()
     expect(page.locator(".pill").first).to_have_text("activated")
-    expect(page.get_by_role("row", name=re.compile("0117 496 0806"))).to_contain_text("proven")
+    expect(page.get_by_role("row", name=re.compile("0117 496 0806"))).to_contain_text("tested")
     expect(page.get_by_role("row", name=re.compile("0117 496 0830"))).to_contain_text("nobody yet")
     page.get_by_role("link", name="Give out those that are free").click()
     expect(page.get_by_label("Ranges or numbers")).to_have_value(
@@ -86,18 +86,18 @@ def test_forty_numbers_are_moved_from_a_paste_to_proven(page):
 def holders_are_chosen(page):
     """Those that are sure are taken, one is typed, and a wrong name is answered beside its
     field."""
-    page.get_by_role("link", name="Who has them").click()
+    page.get_by_role("link", name="Choose holders").click()
     page.get_by_role("button", name=re.compile("Take the .* proposals")).click()
     expect(page.get_by_label("Who has 0117 496 0806")).to_have_value("Hattie Brandreth")
     accessible(page)
     page.get_by_label("Who has 0117 496 0805").fill("Rufus Toliver the Second")
-    page.get_by_role("button", name="Keep", exact=True).click()
+    page.get_by_role("button", name="Save holders", exact=True).click()
     expect(page.get_by_text("Nobody here is called that")).to_be_visible()
     page.get_by_label("Who has 0117 496 0805").fill("Rufus Tolliver")
     page.get_by_label("Call path of 0117 496 0800").select_option(
         label="Millwheel Gallery front of house"
     )
-    page.get_by_role("button", name="Keep", exact=True).click()
+    page.get_by_role("button", name="Save holders", exact=True).click()
     expect(page.get_by_text("which is much like it")).to_have_count(1)
     page.get_by_role("link", name="Back to the port").click()
 
@@ -107,7 +107,7 @@ def test_the_calendar_keeps_days_free(page):
     page.goto("/ports/calendar")
     page.get_by_label("From", exact=True).fill("2027-01-11")
     page.get_by_label("Why", exact=True).fill("stock-taking")
-    page.get_by_role("button", name="Keep these days free").click()
+    page.get_by_role("button", name="Save days").click()
     expect(page.get_by_role("row", name=re.compile("stock-taking"))).to_contain_text("everywhere")
     accessible(page)
     page.get_by_role("button", name="Give back: stock-taking").press("Enter")
@@ -119,6 +119,6 @@ def test_a_bad_paste_is_answered_beside_its_field_and_kept(page):
     page.goto("/ports/new")
     page.get_by_label("Numbers, in any form").fill("ring me")
     page.keyboard.press("Tab")
-    page.get_by_role("button", name="See what can move").press("Enter")
+    page.get_by_role("button", name="Check numbers").press("Enter")
     expect(page.get_by_text("No number could be read")).to_be_visible()
     expect(page.get_by_label("Numbers, in any form")).to_have_value("ring me")

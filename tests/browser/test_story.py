@@ -42,13 +42,13 @@ def test_from_a_carriers_stock_to_a_proven_call(page):
 
 
 def bring_in_people(page: Page) -> None:
-    page.get_by_role("link", name="Bring in people").click()
+    page.get_by_role("link", name="Import people").click()
     page.set_input_files(
         "input[name=file]", {"name": "people.csv", "mimeType": "text/csv", "buffer": CSV.encode()}
     )
-    page.get_by_role("button", name="Look at it").click()
+    page.get_by_role("button", name="Review").click()
     expect(page.get_by_text("the mail address is missing or not one")).to_be_visible()
-    page.get_by_role("button", name="Bring in 1 person").click()
+    page.get_by_role("button", name="Import 1 person").click()
     expect(page.get_by_text("1 added")).to_be_visible()
 
 
@@ -74,7 +74,7 @@ def order_numbers(page: Page) -> list[str]:
 
 
 def see_them_on_the_map(page: Page, number: str) -> None:
-    page.get_by_role("link", name="See them on the map").click()
+    page.get_by_role("link", name="View on the map").click()
     digits = "44" + number[1:]
     cell = page.locator(f'a.cell-link[data-number="{digits}"]')
     expect(cell).to_have_class(re.compile("is-chosen"))
@@ -103,7 +103,7 @@ def give_one_to_a_person(page: Page, number: str) -> None:
     page.get_by_label("For whom").fill("saoirse reed")
     page.get_by_role("radio", name=re.compile("Saoirse Reed")).check()
     page.get_by_label("place a test call when it works").check()
-    page.get_by_role("button", name="Check it").click()
+    page.get_by_role("button", name="Review work order").click()
     expect(
         page.get_by_text("can't use a number of Brackwater Telecom without Staff seat")
     ).to_be_visible()
@@ -138,12 +138,12 @@ def prove_it(page: Page, number: str) -> None:
     advance(page, "PT10M")
     page.goto(f"/numbers?number=44{number[1:]}")
     expect(card).to_contain_text("Ends: answered")
-    card.get_by_role("link", name="Follow a call").click()
+    card.get_by_role("link", name="Simulate a call").click()
     page.get_by_label("nobody picks up").check()
     page.get_by_role("button", name="Follow", exact=True).click()
     expect(page.get_by_text("Ends: mailbox.")).to_be_visible()
     page.goto(f"/numbers/44{number[1:]}/test-call")
-    page.get_by_role("button", name="Call it from outside").click()
+    page.get_by_role("button", name="Call from outside").click()
     expect(page.get_by_text("It agrees with what was computed.")).to_be_visible()
     page.get_by_role("button", name="Call out to the readback line").click()
     expect(page.locator("#proof").get_by_text("You are calling from")).to_be_visible()
@@ -155,7 +155,7 @@ def the_menu_gets_a_number_for_many_callers(page: Page, single: str) -> None:
     page.get_by_role("link", name="Give a number").click()
     page.get_by_label("Number, typed any way").fill(single)
     page.get_by_label("Call path").select_option(label="Wharf House front desk")
-    page.get_by_role("button", name="Check it").click()
+    page.get_by_role("button", name="Review work order").click()
     expect(page.get_by_text("needs a number for many callers")).to_be_visible()
     page.keyboard.press("Control+Enter")
     expect(page.get_by_text("It can't run yet. Enter adds the remedies.")).to_be_visible()
@@ -175,7 +175,7 @@ def help_would_come(page: Page, number: str) -> None:
     page.get_by_role("link", name="Safety").click()
     page.get_by_label("From the number").fill(number)
     page.get_by_role("button", name="Test").click()
-    expect(page.get_by_text("Help comes.")).to_be_visible()
+    expect(page.get_by_text("Responders come.")).to_be_visible()
     expect(page.get_by_text("1st floor, room 1.04").first).to_be_visible()
 
 
@@ -189,7 +189,7 @@ def undo_and_retire(page: Page, numbers: list[str]) -> None:
     expect(page.get_by_text("Saoirse Reed, main number")).to_be_visible()
     page.get_by_label("Release it now").check()
     page.get_by_label("Why (for the ledger)").fill("the desk closes")
-    page.get_by_role("button", name="Check it").click()
+    page.get_by_role("button", name="Review work order").click()
     expect(page.get_by_text("goes back to Brackwater Telecom for good")).to_be_visible()
     page.get_by_role("button", name="Run").click()
     expect(page.get_by_text(re.compile(r"work order \d+, (running|done)"))).to_be_visible()
@@ -218,12 +218,12 @@ def test_a_wrong_number_is_answered_beside_its_field_and_kept(page):
     page.goto("/work-orders/new/reserve")
     field = page.get_by_label("Number, typed any way")
     field.fill("0113 49")
-    page.get_by_role("button", name="Check it").click()
+    page.get_by_role("button", name="Review work order").click()
     expect(page.get_by_role("alert")).to_contain_text("None of your numbers ends in 0113 49")
     expect(field).to_have_value("0113 49")
     expect(field).to_have_attribute("aria-invalid", "true")
     field.fill("0113 496-0160")
-    page.get_by_role("button", name="Check it").click()
+    page.get_by_role("button", name="Review work order").click()
     expect(page.get_by_role("heading", name="Reserve 0113 496 0160")).to_be_visible()
 
 

@@ -612,7 +612,7 @@ def test_a_forward_is_left_by_the_exit_that_fits(estate, line, world, title):
 @pytest.mark.parametrize(
     ("to", "why"),
     [
-        (OUTSIDE, "this line has no right to call out: it lacks “Reception permit”"),
+        (OUTSIDE, "this line has no right to call out: it is missing “Reception permit”"),
         ("", "No number is given yet."),
         ("+44113", "“+44113” is not a number in service."),
         ("+449098790123", "is a premium number"),

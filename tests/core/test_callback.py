@@ -47,7 +47,7 @@ def test_a_main_number_stays_while_somebody_has_no_other(leeds):
     assert (
         finding.message
         == "Without 0113 496 0190, Owen Lark at Wharf House has no other number to be rung back on"
-        " after a call for help."
+        " after an emergency call."
     )
 
 

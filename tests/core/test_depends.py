@@ -66,7 +66,7 @@ def test_a_sites_main_number_is_what_help_rings_back(estate):
     estate.put(path().but(body=ring))
     number = estate.given(190, site, path="night")
     what = found(estate, number, without_own=3, followers=2)
-    help_ = what["Calls for help from Wharf House"]
+    help_ = what["Emergency calls from Wharf House"]
     assert (help_.grave, help_.so) == (
         True,
         (

@@ -135,7 +135,8 @@ def test_a_number_nobody_has_cannot_call_for_help(estate):
     assert found.reachable is False
     assert found.broken == [
         (
-            "0113 496 0142 is available: no phone has it, so nobody can call for help from it."
+            "0113 496 0142 is available: no phone has it, so nobody can make an emergency"
+            " call from it."
             " Give it to somebody first."
         )
     ]

@@ -85,7 +85,7 @@ def test_one_main_number_each(estate, role, level):
 @pytest.mark.parametrize(
     ("own", "told", "verdict", "level", "words"),
     [
-        (None, None, Verdict.EXACT, Level.WARN, "No file says where help would have to go"),
+        (None, None, Verdict.EXACT, Level.WARN, "No file says where responders would have to go"),
         ("WHF-001-K", None, Verdict.EXACT, Level.PASS, "ground floor, reception"),
         (None, "WHF-001-K", Verdict.EXACT, Level.PASS, "ground floor, reception"),
         ("WHF-001-K", None, Verdict.UNKNOWN, Level.WARN, "ground floor, reception: "),
@@ -136,7 +136,7 @@ def test_a_number_in_use_is_in_use_at_once(estate):
     assert (after.id, after.holder, after.spot) == ("wo-1-441134960501", person, "WHF-001-K")
     assert (after.assignment.role, after.assignment.works_from) == (Role.EXTRA, NOW)
     assert task.describe(estate.build()) == (
-        "Bring in 0113 496 0501",
+        "Import 0113 496 0501",
         "assigned, held by Ifeoma Okafor",
     )
 

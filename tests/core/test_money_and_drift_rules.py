@@ -156,7 +156,7 @@ def test_our_record_becomes_what_is_listed(estate, drift, theirs, field, value):
 
 
 def test_what_is_not_ours_cannot_be_followed(estate):
-    with pytest.raises(NotAllowedNow, match="brought in"):
+    with pytest.raises(NotAllowedNow, match="imported"):
         follow(estate.number(142), "not ours").apply(estate.build())
 
 

@@ -103,7 +103,7 @@ def test_what_help_rings_back_on_does_not_leave(estate):
     assert (
         stopped.message
         == "Without 0113 496 0190, Ifeoma Okafor at Wharf House has no other number to be rung back"
-        " on after a call for help. Give the site another main number first."
+        " on after an emergency call. Give the site another main number first."
     )
     estate.given(
         191, e.HolderRef(kind=e.HolderKind.SITE, id="leeds"), carrier="fellgate", path="desk"

@@ -408,7 +408,7 @@ def test_a_missing_call_path_is_offered_by_name_and_settled_in_the_same_order(es
     )
     task = t.AssignNumber(number=number, holder=line)
     found = rules.line_has_path(task, estate.build())
-    assert [r.words for r in found.remedies] == ["Follow “Days”", "Draw up a new call path"]
+    assert [r.words for r in found.remedies] == ["Follow “Days”", "Create a new call path"]
     mended = check([*found.remedies[0].tasks, task], estate.build())
     assert "assignment.line-has-path" in {f.rule for f in mended.passes}
 

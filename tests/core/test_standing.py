@@ -50,7 +50,7 @@ def test_a_number_in_good_order_has_only_good_marks(estate):
     assert found["Licence"].text == "Staff seat, Home calling"
     assert found["Safety"].text == "Wharf House, ground floor, reception"
     assert found["Caller ID"].text == "0113 496 0142, this number"
-    assert found["Proven"].text.startswith("in and out")
+    assert found["Tested"].text.startswith("in and out")
 
 
 @pytest.mark.parametrize(
@@ -130,17 +130,17 @@ def test_a_path_is_named_and_leads_to_it(estate):
 
 def test_proof_is_never_stale_failed_or_good(estate):
     number = estate.given(142, estate.person())
-    assert (facts(estate, number)["Proven"].text, facts(estate, number)["Proven"].mark) == (
+    assert (facts(estate, number)["Tested"].text, facts(estate, number)["Tested"].mark) == (
         "never: place a test call",
         Mark.NONE,
     )
     proof(estate, number, way="another way", minutes=3)
-    assert facts(estate, number)["Proven"].mark is Mark.WAITING
-    assert "gone stale" in facts(estate, number)["Proven"].text
+    assert facts(estate, number)["Tested"].mark is Mark.WAITING
+    assert "outdated" in facts(estate, number)["Tested"].text
     proof(estate, number, ok=False, minutes=2)
-    assert facts(estate, number)["Proven"].mark is Mark.WRONG
+    assert facts(estate, number)["Tested"].mark is Mark.WRONG
     proof(estate, number, minutes=1)
-    assert facts(estate, number)["Proven"].mark is Mark.GOOD
+    assert facts(estate, number)["Tested"].mark is Mark.GOOD
 
 
 @pytest.mark.parametrize(

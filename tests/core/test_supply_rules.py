@@ -312,7 +312,7 @@ def test_papers_are_asked_for_where_they_are_wanted(estate):
 @pytest.mark.parametrize(
     ("paper", "fresh", "state", "words"),
     [
-        ("proof of local address", {}, PaperState.IN_REVIEW, "has not rejected that paper"),
+        ("proof of local address", {}, PaperState.IN_REVIEW, "has not rejected that document"),
         ("register extract", {"site": None}, PaperState.REJECTED, "is a register extract"),
         (
             "proof of local address",

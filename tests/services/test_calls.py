@@ -141,7 +141,7 @@ def test_somebody_who_lets_it_ring_makes_the_call_differ_and_the_card_says_so(ho
     assert not proof.ok
     assert proof.differs == "computed: answered, Ifeoma Okafor answers; really: mailbox"
     facts = {f.name: f for f in numbers.card(desk, MAIN).standing}
-    assert facts["Proven"].mark == "wrong"
+    assert facts["Tested"].mark == "wrong"
 
 
 def test_a_trunk_that_is_down_rejects_the_call_in_both_worlds(house, desk):
@@ -179,7 +179,7 @@ def test_a_silent_telephone_system_is_said_to_be_silent(house, desk):
 def test_the_demo_has_one_proof_gone_stale_and_says_why_it_matters(desk):
     stale = calls.proofs(desk, stale=True)
     assert [p.e164 for p, _ in stale] == [FRONT_DESK]
-    line = next(line for line in today.todo(desk) if "stale" in line.what)
+    line = next(line for line in today.todo(desk) if "outdated" in line.what)
     assert "0113 496 0200" in line.why
     assert line.href == "/numbers/441134960200/test-call"
 

@@ -65,7 +65,7 @@ def test_each_difference_is_found_and_stays_until_it_is_settled(house, desk):
     assert (row.total, row.theirs, row.problem) == (5, 200, "")
     assert row.at > since, "compared at night too"
     assert "otherwise at the carrier than here" in " ".join(line.what for line in today.todo(desk))
-    assert number(desk, OURS).state is State.ASSIGNED, "nothing is put right by itself"
+    assert number(desk, OURS).state is State.ASSIGNED, "nothing is corrected automatically"
 
 
 def test_the_estate_follows_the_carrier(house, desk):

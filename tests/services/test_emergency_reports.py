@@ -32,7 +32,7 @@ def test_a_test_of_everything_is_kept_with_its_date(desk):
     assert [r.id for r in emergency_reports.reports(desk)] == [report.id]
     rows = list(csv.DictReader(io.StringIO(emergency_reports.as_csv(desk, report.id))))
     assert len(rows) == 94
-    assert {r["help comes"] for r in rows} == {"yes"}
+    assert {r["responders come"] for r in rows} == {"yes"}
     assert emergency_reports.as_pdf(desk, report.id).startswith(b"%PDF-")
 
 
@@ -87,7 +87,7 @@ def test_a_call_for_help_shows_the_operator_the_place_and_tells_the_security_des
     notice = house.outside.telephony.notices()[0]
     assert notice["to"] == "estates@lanternfield.example"
     assert OWN in notice["words"]
-    assert any(m["subject"] == "Test of a call for help" for m in house.outside.mail.mailbox())
+    assert any(m["subject"] == "Test of an emergency call" for m in house.outside.mail.mailbox())
 
 
 def test_where_the_carrier_has_another_address_the_call_shows_it(house, desk):

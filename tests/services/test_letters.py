@@ -70,7 +70,7 @@ def test_the_summary_lists_everybody_of_the_batch(house, desk):
         ("subject", "", "subject"),
         ("text", " ", "text"),
         ("html", "{{ held.x.y }}", "nothing"),
-        ("text", "{{ 'x' * 1000000000 }}", "not for letters"),
+        ("text", "{{ 'x' * 1000000000 }}", "not for emails"),
         ("text", "{{ ''.__class__.__mro__ }}", "drawn"),
         ("text", "x" * 20_001, "20,000"),
         ("subject", "{% for i in range(10000000) %}{% endfor %}", "refers to nothing"),

@@ -70,7 +70,8 @@ def test_without_a_paper_nothing_is_ordered_and_the_check_says_which(desk):
     with pytest.raises(
         NotRunnable,
         match=(
-            "Brackwater Telecom wants to see papers before it sells these numbers. Proof of local"
+            "Brackwater Telecom wants to see documents before it sells these numbers. Proof"
+            " of local"
             " address: none is on file"
         ),
     ):

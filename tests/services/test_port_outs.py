@@ -58,7 +58,7 @@ def test_a_request_is_on_today_with_the_hours_left_and_its_doubts(house, desk):
         True,
     )
     assert "Ifeoma Okafor, main number" in {d.what for _, d in view.depends}
-    with pytest.raises(NotAllowedNow, match="Refuse it"):
+    with pytest.raises(NotAllowedNow, match="Refuse"):
         port_outs.approval(desk, request.id)
     with pytest.raises(NotUnderstood):
         port_outs.refuse(desk, request.id, "because")

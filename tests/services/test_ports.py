@@ -167,7 +167,7 @@ def test_through_a_rejection_and_a_partial_acceptance_to_numbers_that_are_ours(
 def proven_and_closed(house, desk, key):
     """One is given out and called; then the port can be closed, not before."""
     assert [(line.what, line.words) for line in today.todo(desk) if "Port 2" in line.what] == [
-        ("Port 2 is switched, not proven", "Prove it")
+        ("Port 2 is switched, not tested", "Test it")
     ]
     with pytest.raises(NotAllowedNow, match="Give them out first"):
         port_cutover.proof(desk, key)
@@ -175,7 +175,7 @@ def proven_and_closed(house, desk, key):
     given = t.AssignNumber(number="+441174960800", holder=ref(person), role="extra")
     order_running.run_now(desk, "the first of them", [given])
     until_quiet(house, timedelta(hours=1))
-    with pytest.raises(NotAllowedNow, match="0117 496 0800 is not proven"):
+    with pytest.raises(NotAllowedNow, match="0117 496 0800 is not tested"):
         port_cutover.close(desk, key)
     order_running.run(desk, port_cutover.proof(desk, key).id)
     until_quiet(house)

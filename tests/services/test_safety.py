@@ -203,7 +203,7 @@ def test_a_moved_number_is_a_gap_until_the_carrier_knows(house, desk):
     until_quiet(house)
     reason = "numbers whose carrier has another address than Sedge, or none"
     assert {g.reason: g.numbers for g in coverage.gaps(desk)}[reason] == [BUNDLED]
-    assert today.todo(desk)[0].what == "1 number registered elsewhere than where help must go"
+    assert today.todo(desk)[0].what == "1 number registered elsewhere than where responders must go"
     assert "register-address" in numbers.card(desk, BUNDLED).actions
     tell = workorders.draft(desk, "tell", [t.RegisterAddress(number=BUNDLED)])
     order_running.run(desk, tell.id)

@@ -135,7 +135,7 @@ def test_a_link_without_an_account_shows_its_page_and_works_once(rowan, client):
     page = rowan.post("/safety/spots/WHF-001-K/link", data={"to": ""}).text
     link = re.search(r'data-copy="[^"]*(/confirm/[^"]+)"', page)[1]
     rowan.post("/sign-out")
-    assert "Is this still right?" in client.get(link).text
+    assert "Is this address right?" in client.get(link).text
     done = client.post(
         link, data={"right": "no", "name": "Pat Porter", "note": "the desk has moved"}
     )

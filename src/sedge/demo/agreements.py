@@ -84,7 +84,7 @@ def carriers() -> list[Carrier]:
             notice_days=30,
             minimum_months=12,
             terms=(
-                "Prepaid, one account for each currency. Papers for Germany are looked at by a"
+                "Prepaid, one account for each currency. Documents for Germany are checked by a"
                 " person on working days."
             ),
         ),

@@ -256,7 +256,7 @@ class Months:
             heard=heard,
             way=way,
         )
-        with self.desk.writing(reason="proven after the works") as writing:
+        with self.desk.writing(reason="tested after the works") as writing:
             writing.save([changed(Subject.PROOF, None, proof, "proof.made")])
 
     def last_days(self) -> list[Happening]:
@@ -330,7 +330,7 @@ class Months:
             if isinstance(stored.body, t.PlaceTestCall):
                 phone = f"{self.people[82].name}'s phone is not registered"
                 return Failed(
-                    f"The test call in did not prove it: {phone}, so nothing rang. Have it signed"
+                    f"The test call in did not confirm it: {phone}, so nothing rang. Have it signed"
                     " in again, then try again."
                 )
             return Done(

@@ -279,7 +279,7 @@ class Seeding:
             )
             for i, p in enumerate(people)
         ]
-        stored = add_records(self.desk, people, reason="brought in from the directory")
+        stored = add_records(self.desk, people, reason="imported from the directory")
         add_records(self.desk, devices, reason="phones handed out")
         return stored
 
@@ -473,7 +473,7 @@ class Seeding:
                 for n, site, _ in mains
             ]
             + [t.SetPath(number=f"+44113496{n:04d}", path=path) for n, _, path in mains],
-            reason="main numbers, which a call for help can be rung back on",
+            reason="main numbers, which an emergency call can be rung back on",
         )
         paths = [t.SetPath(number="+441134960200", path="canal-front-desk")]
         paths += [

@@ -20,7 +20,7 @@ from sedge.core.numbers.plan import LANGUAGES
 
 KINDS = {
     "holder": "To each person: what is theirs now",
-    "author": "To whoever wrote the work order: the summary",
+    "author": "To the author of the work order: the summary",
 }
 MOST = 20_000
 PARTS = ("subject", "text", "html")
@@ -105,7 +105,8 @@ _WORDS = {
         "works": "works from",
         "none": "You have no telephone number of ours any more.",
         "help": (
-            "If you call for help from {{ 'it' if held | length == 1 else 'them' }}, help is sent"
+            "If you make an emergency call from {{ 'it' if held | length == 1 else 'them' }},"
+            " responders are sent"
             " to {{ places | join(' or ') }}. Tell us when you move."
         ),
         "one": "Your telephone number {{ held[0].national }}",
@@ -191,7 +192,7 @@ class _Sandbox(SandboxedEnvironment):
     intercepted_binops = frozenset({"*", "**", "%"})
 
     def call_binop(self, context: object, operator: str, left: object, right: object) -> object:
-        raise SecurityError(f"“{operator}” is not for letters")
+        raise SecurityError(f"“{operator}” is not for emails")
 
 
 def _environment(*, html: bool) -> SandboxedEnvironment:
@@ -245,7 +246,7 @@ def checked(text: LetterText, facts: Mapping[str, object]) -> Letter:
             raise NotUnderstood(f"At most {MOST:,} characters.", field=part)
     letter = drawn(text, facts)
     if not letter.subject:
-        raise NotUnderstood("A letter needs a subject.", field="subject")
+        raise NotUnderstood("An email needs a subject.", field="subject")
     if not letter.text.strip():
-        raise NotUnderstood("A letter needs a text.", field="text")
+        raise NotUnderstood("An email needs a text.", field="text")
     return letter

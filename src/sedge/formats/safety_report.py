@@ -38,13 +38,13 @@ def safety_report(facts: ReportFacts) -> bytes:
             pdf,
             name,
             f"{comes:,} of {tested:,}"
-            + ("" if comes == tested else f"; for {tested - comes:,} help would not come"),
+            + ("" if comes == tested else f"; for {tested - comes:,} no responders would come"),
         )
     if facts.reasons:
-        _heading(pdf, "What is wrong, or to be looked at")
+        _heading(pdf, "Findings")
     for reason, count in facts.reasons:
         _line(pdf, f"{count:,} × {reason}")
-    _heading(pdf, "Numbers for which help would not come")
+    _heading(pdf, "Numbers for which no responders would come")
     for number, holder, site, why in facts.rows:
         pdf.set_font("Sedge", "B", 9.5)
         pdf.multi_cell(0, 5.5, f"{number}  {holder}, {site}", new_x="LMARGIN", new_y="NEXT")

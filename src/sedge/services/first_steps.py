@@ -182,7 +182,7 @@ def _security_desk(site: Site | None) -> FirstStep:
     how = (
         f"{told} is told of emergency calls."
         if told
-        else "Somebody at the site is told at once when somebody calls for help."
+        else "Somebody at the site is told at once when somebody makes an emergency call."
     )
     return FirstStep(
         "desk",
@@ -264,7 +264,7 @@ def _main(reading: Reading, site: Site | None, at: str) -> FirstStep:
     how = (
         "Operators can ring the site back."
         if count
-        else "Operators ring it back when a phone without a number calls for help."
+        else "Operators ring it back when a phone without a number makes an emergency call."
     )
     return FirstStep(
         "main",

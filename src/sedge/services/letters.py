@@ -50,7 +50,7 @@ def view_letter(desk: Desk, kind: str, language: str) -> Kept:
 
 def _known(kind: str, language: str) -> None:
     if kind not in KINDS:
-        raise NotUnderstood(f"Letters are: {', '.join(KINDS)}.", field="kind")
+        raise NotUnderstood(f"Email templates are: {', '.join(KINDS)}.", field="kind")
     if language not in LANGUAGES:
         raise NotUnderstood(f"Languages are: {', '.join(LANGUAGES)}.", field="language")
 
@@ -83,7 +83,7 @@ def keep_letter(desk: Desk, text: LetterText, version: int) -> Kept:
     with desk.writing() as writing:
         if text_of(writing, text.kind, text.language).version != version:
             raise ChangedMeanwhile(
-                "Somebody else has changed this text meanwhile. Look at it again.",
+                "Somebody else has changed this text meanwhile. View it again.",
                 subject="letter",
                 id=text.kind,
             )

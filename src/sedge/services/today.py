@@ -1,6 +1,7 @@
 """Today: what needs doing, and nothing else. Each line leads to where it is done."""
 
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from datetime import timedelta
 from typing import Any
 
@@ -20,6 +21,7 @@ from sedge.services.porting import port_outs, ports
 from sedge.services.safety import safety
 from sedge.services.today_items import (
     MOST_COUNTED,
+    Kind,
     Todo,
     _checks,
     _count,
@@ -44,29 +46,34 @@ def todo(desk: Desk) -> list[Todo]:
     wrong, everybody is told."""
     with desk.reading() as reading:
         groups = (
-            (May.LOOK, _emergency(reading)),
-            (May.SEE_MONEY, _gone_unasked(reading)),
-            (May.CHANGE_SAFETY, _nowhere(reading)),
-            (May.CHANGE_ESTATE, _unlisted(reading)),
-            (May.LOOK, _trunks(reading)),
-            (May.CHANGE_ESTATE, _odd_numbers(reading)),
-            (May.CHANGE_ESTATE, _lapsing(reading)),
-            (May.SEE_MONEY, _unused(desk)),
-            (May.CHANGE_ESTATE, _work_orders(reading)),
-            (May.CHANGE_ESTATE, _checks(desk)),
-            (May.CHANGE_ESTATE, _directory(desk)),
-            (May.SEE_MONEY, _money(desk)),
-            (May.SEE_MONEY, _papers(desk)),
-            (May.SEE_MONEY, _ports(reading)),
-            (May.SEE_MONEY, _port_outs(desk, reading)),
-            (May.SEE_MONEY, _drift(reading)),
-            (May.SEE_MONEY, _licences(desk)),
-            (May.LOOK, _phones(reading)),
-            (May.CHANGE_SAFETY, _reviews(reading)),
-            (May.PLACE_TEST_CALL, _proofs(desk)),
+            (Kind.EMERGENCY, May.LOOK, _emergency(reading)),
+            (Kind.PORTS, May.SEE_MONEY, _gone_unasked(reading)),
+            (Kind.EMERGENCY, May.CHANGE_SAFETY, _nowhere(reading)),
+            (Kind.NUMBERS, May.CHANGE_ESTATE, _unlisted(reading)),
+            (Kind.CARRIERS, May.LOOK, _trunks(reading)),
+            (Kind.NUMBERS, May.CHANGE_ESTATE, _odd_numbers(reading)),
+            (Kind.NUMBERS, May.CHANGE_ESTATE, _lapsing(reading)),
+            (Kind.NUMBERS, May.SEE_MONEY, _unused(desk)),
+            (Kind.WORK_ORDERS, May.CHANGE_ESTATE, _work_orders(reading)),
+            (Kind.CHECKS, May.CHANGE_ESTATE, _checks(desk)),
+            (Kind.PEOPLE, May.CHANGE_ESTATE, _directory(desk)),
+            (Kind.CARRIERS, May.SEE_MONEY, _money(desk)),
+            (Kind.SUPPLY, May.SEE_MONEY, _papers(desk)),
+            (Kind.PORTS, May.SEE_MONEY, _ports(reading)),
+            (Kind.PORTS, May.SEE_MONEY, _port_outs(desk, reading)),
+            (Kind.CARRIERS, May.SEE_MONEY, _drift(reading)),
+            (Kind.LICENCES, May.SEE_MONEY, _licences(desk)),
+            (Kind.PEOPLE, May.LOOK, _phones(reading)),
+            (Kind.EMERGENCY, May.CHANGE_SAFETY, _reviews(reading)),
+            (Kind.CALLS, May.PLACE_TEST_CALL, _proofs(desk)),
+            (Kind.SUPPLY, May.SEE_MONEY, _running_out(desk)),
         )
-        groups = (*groups, (May.SEE_MONEY, _running_out(desk)))
-        lines = [line for asked, found in groups if allowed(desk.who.role, asked) for line in found]
+        lines = [
+            replace(line, kind=kind)
+            for kind, asked, found in groups
+            if allowed(desk.who.role, asked)
+            for line in found
+        ]
     return sorted(
         lines, key=lambda line: [Mark.WRONG, Mark.WAITING, Mark.NONE, Mark.GOOD].index(line.mark)
     )
@@ -89,10 +96,10 @@ def _ports(reading: Reading) -> Iterator[Todo]:
     """Ports that wait for us: what the losing carrier disputes, a day that has come, numbers that
     nobody has proven yet."""
     asks = {
-        PortState.REJECTED: (Mark.WRONG, "was rejected", "Put it right"),
-        PortState.QUERIED: (Mark.WRONG, "is asked about", "Answer it"),
+        PortState.REJECTED: (Mark.WRONG, "was rejected", "Fix"),
+        PortState.QUERIED: (Mark.WRONG, "is asked about", "Answer"),
         PortState.DUE: (Mark.WRONG, "can be switched now", "Switch it"),
-        PortState.ACTIVATED: (Mark.WAITING, "is switched, not proven", "Prove it"),
+        PortState.ACTIVATED: (Mark.WAITING, "is switched, not tested", "Test it"),
     }
     for port in ports.open_ports(reading):
         if port.is_silent(reading.now):
@@ -146,7 +153,7 @@ def _port_outs(desk: Desk, reading: Reading) -> Iterator[Todo]:
                 what,
                 f"{_first_of(request.numbers)}. {left}.",
                 f"/port-outs/{request.id}",
-                "Answer it",
+                "Answer",
             )
     for request in port_outs.to_clean_up(desk, reading):
         numbers = _count(len(request.numbers), "number")
@@ -168,7 +175,7 @@ def _drift(reading: Reading) -> Iterator[Todo]:
             f"{_count(count, 'number')} otherwise at the carrier than here",
             "Calls may not arrive, or something is paid for that nobody knows of.",
             "/carriers/drift",
-            "Look at it",
+            "View",
         )
 
 
@@ -178,7 +185,7 @@ def _emergency(reading: Reading) -> Iterator[Todo]:
         yield Todo(
             Mark.WRONG,
             f"{_count(without, 'number')} in use without an emergency spot",
-            f"A call for help from {first} would not say where to go.",
+            f"An emergency call from {first} would not say where to go.",
             "/numbers?attention=1",
             "Set the spots",
         )
@@ -186,11 +193,12 @@ def _emergency(reading: Reading) -> Iterator[Todo]:
     if unregistered:
         yield Todo(
             Mark.WRONG,
-            f"{_count(len(unregistered), 'number')} registered elsewhere than where help must go",
+            f"{_count(len(unregistered), 'number')} registered elsewhere than where"
+            f" responders must go",
             f"For {unregistered[0].shown} the carrier would show the operator another place, or"
             " none.",
             "/safety",
-            "Put it right",
+            "Fix",
         )
 
 
@@ -210,9 +218,10 @@ def _nowhere(reading: Reading) -> Iterator[Todo]:
             f"{_count(len(names), 'person')} without an emergency spot".replace(
                 "persons", "people"
             ),
-            f"{names[0]} can't be given a number until somebody says where help would find them.",
+            f"{names[0]} can't be given a number until somebody says where responders would"
+            f" find them.",
             "/safety",
-            "Choose their spots",
+            "Choose spots",
         )
 
 
@@ -244,7 +253,7 @@ def _odd_numbers(reading: Reading) -> Iterator[Todo]:
             f"{_count(len(endless), 'number')} reserved or aging without an end",
             f"{first.shown} is {first.state} for good, as it looks.",
             f"/numbers/{first.e164[1:]}",
-            "Look at it",
+            "View",
         )
     departed = select(person.c.id).where(person.c.departed.is_(True))
     gone = (
@@ -354,13 +363,13 @@ def _trunks(reading: Reading) -> Iterator[Todo]:
                 f"{trunk.name} is down",
                 "Calls in and out over it fail.",
                 "/carriers",
-                "Look at it",
+                "View",
             )
 
 
-def count(desk: Desk) -> int:
-    """How many things there are to do, for the head of every page."""
-    return desk.house.while_unchanged(desk, f"todo of a {desk.who.role}", lambda: len(todo(desk)))
+def waiting(desk: Desk) -> list[Todo]:
+    """The same as `todo`, remembered until something changes: the head of every page counts it."""
+    return desk.house.while_unchanged(desk, f"todo of a {desk.who.role}", lambda: todo(desk))
 
 
 def glance(desk: Desk) -> dict[str, int]:

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import timedelta
+from enum import StrEnum
 
 from sqlalchemy import exists, select
 
@@ -37,6 +38,21 @@ TOLD_ALREADY = {
 }
 
 
+class Kind(StrEnum):
+    """What a line is about, as Today groups it."""
+
+    EMERGENCY = "Emergency"
+    CALLS = "Calls"
+    CARRIERS = "Carriers"
+    CHECKS = "Checks"
+    LICENCES = "Licences"
+    NUMBERS = "Numbers"
+    PEOPLE = "People"
+    PORTS = "Ports"
+    SUPPLY = "Supply"
+    WORK_ORDERS = "Work orders"
+
+
 @dataclass(frozen=True)
 class Todo:
     """One line: what, why it matters, where it is done."""
@@ -46,6 +62,12 @@ class Todo:
     why: str
     href: str
     words: str
+    kind: Kind = Kind.NUMBERS
+
+    @property
+    def is_urgent(self) -> bool:
+        """Calls, money or somebody's safety are at stake now."""
+        return self.mark is Mark.WRONG
 
 
 def _work_orders(reading: Reading) -> Iterator[Todo]:
@@ -55,7 +77,7 @@ def _work_orders(reading: Reading) -> Iterator[Todo]:
             f"Work order {order.no} failed: {order.title}",
             "It says why and what to do next.",
             f"/work-orders/{order.no}",
-            "Look at it",
+            "View",
         )
     drafts = [
         x
@@ -70,7 +92,7 @@ def _work_orders(reading: Reading) -> Iterator[Todo]:
             title,
             f"Written by {only.created_by}.",
             f"/work-orders/{only.no}",
-            "Finish it",
+            "Continue",
         )
     elif drafts:
         titles = ", ".join(x.title for x in drafts[:3]) + (" and more" if len(drafts) > 3 else "")
@@ -79,7 +101,7 @@ def _work_orders(reading: Reading) -> Iterator[Todo]:
             f"{len(drafts)} work orders are drafts",
             f"{titles}.",
             "/work-orders?state=draft",
-            "See them",
+            "View drafts",
         )
 
 
@@ -90,13 +112,17 @@ def _directory(desk: Desk) -> Iterator[Todo]:
         "leaver": (
             "has left",
             "have left",
-            "Their numbers and licences go on costing until somebody takes them back.",
+            "Their numbers and licences cost money until somebody offboards them.",
         ),
-        "mover": ("has moved", "have moved", "A call for help would send help to where they were."),
+        "mover": (
+            "has moved",
+            "have moved",
+            "An emergency call would send responders to where they were.",
+        ),
         "joiner": ("joins", "join", "They have no phone and no number yet."),
         "changed": (
-            "is told of otherwise",
-            "are told of otherwise",
+            "has other details",
+            "have other details",
             "Names, departments or extensions differ.",
         ),
         "group": ("group differs", "groups differ", "Others answer than the directory says."),
@@ -121,7 +147,7 @@ def _directory(desk: Desk) -> Iterator[Todo]:
             f"Directory: {what}",
             f"{names[0]}{f' and {len(names) - 1} more' if len(names) > 1 else ''}. {why}",
             "/holders/directory",
-            "Look at it",
+            "View",
         )
 
 
@@ -212,8 +238,7 @@ def _licences(desk: Desk) -> Iterator[Todo]:
             yield Todo(
                 Mark.WRONG if days <= 1 else Mark.WAITING,
                 f"{product.name}: the trial ends {trial.trial_ends:%-d %B}",
-                f"{_count(trial.used, 'holder')} would lose it then; whoever buys seats keeps"
-                " them on.",
+                f"{_count(trial.used, 'holder')} would lose it then; buying seats keeps them on.",
                 f"/licences/{product.id}",
                 "Buy, or let it end",
             )
@@ -255,7 +280,7 @@ def _phones(reading: Reading) -> Iterator[Todo]:
             f"{_people(len(silent))} whose phone is not registered",
             f"Calls to {first.name} go to the mailbox at once.",
             f"/holders/people/{first.person}",
-            "Look at it",
+            "View",
         )
 
 
@@ -266,10 +291,10 @@ def _proofs(desk: Desk) -> Iterator[Todo]:
         national = describe(first.e164).shown
         yield Todo(
             Mark.WAITING,
-            f"{_count(len(stale), 'proof')} gone stale",
+            f"{_count(len(stale), 'test call')} outdated",
             f"Something on the way of calls to {national} has changed since.",
             f"/numbers/{first.e164[1:]}/test-call",
-            "Prove again",
+            "Test again",
         )
 
 

@@ -276,7 +276,7 @@ def help_call(book: Book, number: str, dialled: str) -> Json:
             book.next_id("M"),
             {
                 "to": told,
-                "subject": "Test of a call for help",
+                "subject": "Test of an emergency call",
                 "text": words,
                 "at": stamp(book.now()),
             },

@@ -189,7 +189,7 @@ def _unexpected(request: Request, error: Exception) -> Response:
     log.error("unexpected", path=request.url.path, error=repr(error), exc_info=error)
     message = (
         "Sedge could not do that; nothing was changed. It has been written to the log. Try again,"
-        " or tell whoever runs Sedge."
+        " or tell the administrator of Sedge."
     )
     if is_api(request):
         return problem_details(500, "sedge", message)

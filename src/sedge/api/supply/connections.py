@@ -27,7 +27,7 @@ class SignIn(BaseModel):
     transport: Transport = Transport.TLS
     user: str = Field(max_length=200)
     password: str = Field(default="", max_length=200)
-    emergency: bool = Field(default=False, description="whether that carrier takes calls for help")
+    emergency: bool = Field(default=False, description="whether that carrier takes emergency calls")
 
     def typed(self) -> dict[str, str]:
         plain = {

@@ -86,11 +86,11 @@ def _outside(site: str | None, name: str) -> Forbidden:
     what = name or "This"
     if site is None:
         return Forbidden(
-            f"{what} belongs to the whole organisation, and you look after your own sites. Ask an"
+            f"{what} belongs to the whole organisation, and you manage your own sites. Ask an"
             " administrator."
         )
     return Forbidden(
-        f"{what} is at another site, and you look after your own sites. Ask an administrator.",
+        f"{what} is at another site, and you manage your own sites. Ask an administrator.",
         site=site,
     )
 

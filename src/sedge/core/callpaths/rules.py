@@ -413,7 +413,7 @@ def path_recording_is_announced(task: t.PublishPath, estate: Estate) -> Finding 
     }
     if silent:
         return _at(Level.STOP, task.body, silent)
-    return passed("Whoever is recorded is told before") if steps else None
+    return passed("Everybody who is recorded is told before") if steps else None
 
 
 @rule("path.other-paths-lead-on", t.PublishPath)

@@ -35,7 +35,8 @@ class Meaning:
 
 MEANINGS: dict[DriftKind, Meaning] = {
     DriftKind.NOT_LISTED: Meaning(
-        "The carrier does not have it on our account: calls don't arrive, and whoever asks for it"
+        "The carrier does not have it on our account: calls don't arrive, and anybody who"
+        " asks for it"
         " may get it.",
         "It is no longer ours",
         "Ask to have it back in service",
@@ -43,7 +44,7 @@ MEANINGS: dict[DriftKind, Meaning] = {
     ),
     DriftKind.NOT_OURS: Meaning(
         "The carrier bills it to us, and nobody here knows of it.",
-        "Bring it into the estate",
+        "Import it",
         "Hand it back to the carrier",
         grave=True,
     ),

@@ -16,7 +16,7 @@ def known_here(task: t.FollowCarrier, estate: Estate) -> Finding:
     number = estate.number(task.e164 or "")
     if number.state in ENDED:
         return stop(
-            f"{number.shown} is {number.state} here already. Bring it in again, if the carrier"
+            f"{number.shown} is {number.state} here already. Import it again, if the carrier"
             " still bills it."
         )
     if task.drift == DriftKind.TRUNK and estate.get(Trunk, task.theirs) is None:

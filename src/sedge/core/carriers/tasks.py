@@ -68,7 +68,7 @@ class FollowCarrier(Task):
                 values = step(number, Event.WITHDRAW, **gone)
                 return number_changed(number, "number.withdrawn", **values)
             case DriftKind.NOT_OURS:
-                message = "A number that is not ours is brought in, with its site."
+                message = "A number that is not ours is imported, with its site."
                 raise NotAllowedNow(message, reason="not-ours")
 
 
@@ -99,7 +99,7 @@ class TellCarrier(Task):
         return _settled(self.shown, MEANINGS[DriftKind(self.drift)].tell, self.ours)
 
     def works(self, estate: Estate) -> str:
-        return "when the carrier has put it right"
+        return "when the carrier has corrected it"
 
 
 def _settled(number: str, what: str, value: str) -> tuple[str, str]:

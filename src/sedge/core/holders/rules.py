@@ -164,7 +164,7 @@ def spot_after_move(task: t.ChangePerson, estate: Estate) -> Finding | None:
     words = f"{person.name} moves to {site.name} and has no spot there. Choose where they will be."
     other = remedies or [elsewhere(f"Add a spot of {site.name}", "spots", site.id)]
     return (
-        stop(f"{words} {held[0].shown} would still send help to where they were.", *other)
+        stop(f"{words} {held[0].shown} would still send responders to where they were.", *other)
         if held
         else warn(words, *other)
     )
@@ -183,8 +183,8 @@ def numbers_after_move(task: t.ChangePerson, estate: Estate) -> Finding | None:
     names = ", ".join(n.shown for n in behind[:3])
     moves = tuple(t.MoveNumber(number=n.e164, site=site.id) for n in behind)
     return warn(
-        f"{person.name} moves to {site.name}, and {names} would still be counted, dial and call for"
-        f" help as {of} does.",
+        f"{person.name} moves to {site.name}, and {names} would still be counted, dial and make"
+        f" emergency calls as {of} does.",
         add_before(f"Move the numbers to {site.name} too", *moves),
     )
 

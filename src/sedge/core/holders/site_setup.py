@@ -82,7 +82,7 @@ def _address(facts: Facts) -> Step:
     address = facts.address
     if address is None:
         return Step(
-            "address", "Civic address", Level.STOP, "None yet. Help is sent there.", "change"
+            "address", "Civic address", Level.STOP, "None yet. Responders are sent there.", "change"
         )
     if not address.dispatchable:
         return Step(
@@ -104,11 +104,15 @@ def _spots(facts: Facts, now: object) -> Step:
             "spots",
             "Emergency spots",
             Level.STOP,
-            "None that help can be sent to. Say floors and rooms; a code is made for each.",
+            "None that responders can be sent to. Say floors and rooms; a code is made for each.",
             "spots",
         )
     return Step(
-        "spots", "Emergency spots", Level.PASS, f"{len(good)} that help can be sent to.", "spots"
+        "spots",
+        "Emergency spots",
+        Level.PASS,
+        f"{len(good)} that responders can be sent to.",
+        "spots",
     )
 
 
@@ -145,7 +149,7 @@ def _numbers(facts: Facts) -> Step:
             "numbers",
             "Numbers",
             Level.WARN,
-            "None here yet. Order some, move some here, or bring in those there are.",
+            "None here yet. Order some, move some here, or import existing ones.",
             "order",
         )
     return Step("numbers", "Numbers", Level.PASS, f"{facts.free} are free to give.", "order")
@@ -158,7 +162,7 @@ def _main(facts: Facts) -> Step:
             "main",
             "Main number",
             Level.STOP,
-            "None: who calls for help from a phone without a number could not be rung back.",
+            "None: a caller on a phone without a number could not be rung back.",
             "give-main",
         )
     if found.path is None:
@@ -191,14 +195,14 @@ def _desk(facts: Facts) -> Step:
             "desk",
             "Security desk",
             Level.STOP,
-            "Nobody is told when somebody calls for help.",
+            "Nobody is told when somebody makes an emergency call.",
             "change",
         )
     return Step(
         "desk",
         "Security desk",
         Level.PASS,
-        f"{facts.site.security_desk} is told of calls for help.",
+        f"{facts.site.security_desk} is told of emergency calls.",
         "change",
     )
 

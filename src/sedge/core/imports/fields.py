@@ -32,7 +32,7 @@ FIELDS = {
     "trunk": "Trunk",
     "path": "Call path",
     "licence": "Licences",
-    "known": "Known elsewhere as",
+    "known": "External IDs",
 }
 WORDS = {
     "number": (

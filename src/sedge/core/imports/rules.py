@@ -70,11 +70,16 @@ def dispatchable_spot(task: t.AdoptNumber, estate: Estate) -> Finding | None:
     spot = estate.get(Spot, task.spot or getattr(estate.holder(task.holder), "spot", None))
     if spot is None:
         return warn(
-            "No file says where help would have to go. It comes in without a spot and stands on"
+            "No file says where responders would have to go. It comes in without a spot and"
+            " stands on"
             " Today until it has one."
         )
     problem = spot_problem(spot, estate.the(Address, spot.address), estate.now)
-    return warn(f"{spot.name}: {problem}.") if problem else passed(f"Help would go to {spot.name}")
+    return (
+        warn(f"{spot.name}: {problem}.")
+        if problem
+        else passed(f"Responders would go to {spot.name}")
+    )
 
 
 @rule("adoption.licences-held", t.AdoptNumber)
@@ -123,7 +128,8 @@ def spot_is_set(task: t.AddPerson, estate: Estate) -> Finding:
     """Where help would find them."""
     if task.spot is None:
         return warn(
-            f"Nobody says where help would find {task.name}; they stand on Today until somebody"
+            f"Nobody says where responders would find {task.name}; they stand on Today until"
+            f" somebody"
             " does."
         )
-    return passed(f"Help would find them at {estate.the(Spot, task.spot).name}")
+    return passed(f"Responders would find them at {estate.the(Spot, task.spot).name}")

@@ -83,7 +83,7 @@ class AdoptNumber(Task):
 
     def describe(self, estate: Estate) -> tuple[str, str]:
         held = f", held by {holder_name(self.holder, estate)}" if self.holder else ""
-        return f"Bring in {self.shown}", f"{self.state}{held}"
+        return f"Import {self.shown}", f"{self.state}{held}"
 
     def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
         account = estate.the(Account, self.account)
@@ -134,7 +134,7 @@ class ImportNumbers(Task):
 
     kind: Literal["import_numbers"] = "import_numbers"
     takes = frozenset({May.IMPORT})
-    for_good = "what a file brings in (release what should not be here)"
+    for_good = "what a file imports (release what should not be here)"
     file: Name
 
     needs = what_it_names
@@ -147,4 +147,4 @@ class ImportNumbers(Task):
     reversal = not_at_all
 
     def describe(self, estate: Estate) -> tuple[str, str]:
-        return "Bring in the numbers of a file", "as they are found"
+        return "Import the numbers of a file", "as they are found"

@@ -129,7 +129,7 @@ def still_needed(task: t.RevokeLicence, estate: Estate) -> Finding:
 def _still_needed(key: str, ref: HolderRef, left: set[str], estate: Estate) -> Finding:
     products, holder, product = _products(estate), estate.holder(ref), estate.the(Product, key)
     if key not in _held(ref, estate):
-        return warn(f"{holder.name} does not have {product.name}; there is nothing to take back.")
+        return warn(f"{holder.name} does not have {product.name}; there is nothing to revoke.")
     works = working(left, products)
     for number in estate.numbers_of(ref):
         if key in estate.carrier_of(number).asks_of.get(ref.kind, ()) and key not in works:

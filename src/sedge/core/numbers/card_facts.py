@@ -87,17 +87,17 @@ def _proof(number: Number, estate: Estate) -> Standing:
     ):
         latest[proof.direction] = proof
     if not latest:
-        return Standing("Proven", "never: place a test call", Mark.NONE)
+        return Standing("Tested", "never: place a test call", Mark.NONE)
     failed = [p.direction for p in latest.values() if not p.ok]
     stale = [p.direction for p in latest.values() if is_stale(p, number, estate)]
     when = estate.clock(max(p.at for p in latest.values()))
     if failed:
         return Standing(
-            "Proven", f"the test call {' and '.join(failed)} failed, {when}", Mark.WRONG
+            "Tested", f"the test call {' and '.join(failed)} failed, {when}", Mark.WRONG
         )
     if stale:
-        return Standing("Proven", f"{' and '.join(latest)}, {when}; gone stale since", Mark.WAITING)
-    return Standing("Proven", f"{' and '.join(latest)}, {when}", Mark.GOOD)
+        return Standing("Tested", f"{' and '.join(latest)}, {when}; outdated since", Mark.WAITING)
+    return Standing("Tested", f"{' and '.join(latest)}, {when}", Mark.GOOD)
 
 
 def _holder(number: Number, estate: Estate) -> Standing:

@@ -59,14 +59,14 @@ def number_is_free(task: t.AssignNumber, estate: Estate) -> Finding:
                 automatic=False,
             )
             return stop(
-                f"{number.shown} rests{until}; callers may still expect whoever had it.",
+                f"{number.shown} rests{until}; callers may still expect its last holder.",
                 *other,
                 end,
             )
         case State.ASSIGNED:
             name = estate.holder(number.holder).name if number.holder else "somebody"
             return stop(
-                f"{number.shown} is {name}'s already. Take it back first, or choose another.",
+                f"{number.shown} is {name}'s already. Unassign it first, or choose another.",
                 *other,
             )
         case State.ON_ORDER:
@@ -298,7 +298,7 @@ def line_has_path(task: t.AssignNumber, estate: Estate) -> Finding | None:
         return warn(
             f"{holder.name} has no call path on this number yet; callers would hear nothing.",
             *follow,
-            elsewhere("Draw up a new call path", "new path", site.id),
+            elsewhere("Create a new call path", "new path", site.id),
         )
     return passed(f"Calls follow {estate.the(PathVersion, number.path).name}")
 
@@ -324,7 +324,7 @@ def may_go(task: t.MoveNumber, estate: Estate) -> Finding:
     if isinstance(holder, Site):
         return stop(
             f"{number.shown} is the {number.assignment.role if number.assignment else ''} number of"
-            f" {holder.name}. Take it back first."
+            f" {holder.name}. Unassign it first."
         )
     if holder and number.holder and estate.site_of(number.holder).id != site.id:
         there = estate.site_of(number.holder).name
@@ -362,7 +362,7 @@ def can_be_taken_back(task: t.UnassignNumber, estate: Estate) -> Finding:
             f"{number.shown} is {estate.holder(number.holder).name}'s by now, not"
             f" {estate.holder(task.holder).name}'s. Take this task out."
         )
-    return passed(f"{number.shown} is in use and can be taken back")
+    return passed(f"{number.shown} is in use and can be unassigned")
 
 
 @rule("life.can-be-reserved", t.ReserveNumber)
@@ -391,8 +391,8 @@ def can_be_released(task: t.ReleaseNumber, estate: Estate) -> Finding:
     """What goes back to its carrier is lost for good."""
     number = estate.number(task.e164 or "")
     if number.state is State.ASSIGNED:
-        back = add_before("Take it back first", t.UnassignNumber(number=number.e164))
-        return stop(f"{number.shown} is in use; take it back first.", back)
+        back = add_before("Unassign it first", t.UnassignNumber(number=number.e164))
+        return stop(f"{number.shown} is in use; unassign it first.", back)
     if number.state not in {State.AVAILABLE, State.RESERVED, State.AGING, State.ADMINISTRATIVE}:
         return stop(f"{number.shown} is {number.state}; it can't be released.")
     if number.leaving_on:

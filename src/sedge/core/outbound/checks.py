@@ -47,11 +47,12 @@ def is_ours(task: t.SetCallerId, estate: Estate) -> Finding | None:
         )
     if not number.in_use or number.holder is None:
         return stop(
-            f"{number.shown} is {number.state}; whoever rings it back would reach nobody. Show one"
+            f"{number.shown} is {number.state}; callers who ring it back would reach nobody."
+            f" Show one"
             " that is in use."
         )
     if number.kind is Kind.PREMIUM:
-        return stop(f"{number.shown} is a premium number; whoever rings back would pay for it.")
+        return stop(f"{number.shown} is a premium number; callers who ring back would pay for it.")
     return passed(
         f"{number.shown} is ours, and {estate.holder(number.holder).name} answers who rings back"
     )
@@ -71,7 +72,7 @@ def goes_out(task: t.SetCallerId, estate: Estate) -> Finding | None:
         )
     if number.trunk is None:
         return warn(
-            f"{number.shown} is on no trunk's list: calls that show it go out, but whoever rings"
+            f"{number.shown} is on no trunk's list: calls that show it go out, but callers who ring"
             " back does not get through."
         )
     return passed(f"Calls that show it leave over {over[0].name}")

@@ -92,7 +92,8 @@ def _refusal(right: Right, number: Number, holder: HolderRef | None, estate: Est
     allows = [p for p in asked if (product := estate.get(Product, p)) and "calls" in product.allows]
     if allows and not granted & set(allows):
         return (
-            f"this line has no right to call out: it lacks “{estate.the(Product, allows[0]).name}”"
+            f"this line has no right to call out: it is missing"
+            f" “{estate.the(Product, allows[0]).name}”"
         )
     return ""
 

@@ -38,7 +38,7 @@ def asked_by_us(task: t.ApprovePortOut, estate: Estate) -> Finding:
     if found:
         return stop(
             f"{found[0].says} Refuse it: {REFUSALS[found[0].code]}",
-            elsewhere("Answer it", "port out", request.id),
+            elsewhere("Answer", "port out", request.id),
         )
     if not task.vouched:
         return stop(
@@ -64,7 +64,7 @@ def help_rings_back(task: t.ApprovePortOut, estate: Estate) -> Finding:
                 " first.",
                 elsewhere(f"Choose one for {site.name}", "site", site.id),
             )
-    return passed("Everybody can still be rung back after a call for help")
+    return passed("Everybody can still be rung back after an emergency call")
 
 
 @rule("port-out.what-is-lost", t.ApprovePortOut)

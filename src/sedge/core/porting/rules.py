@@ -167,7 +167,7 @@ def day_has_come(task: t.ActivatePort, estate: Estate) -> Finding:
         if why := refused_day(port.country, port.subdivision, port.foc, free, zone):
             return warn(
                 f"{why} Ask {port.losing} for another day, or be sure that somebody is there.",
-                elsewhere("Ask for another day", "port", port.id),
+                elsewhere("Request another day", "port", port.id),
             )
     if port.state is PortState.DUE:
         return passed(f"The day of port {port.no} has come")
@@ -265,7 +265,9 @@ def help_finds_each(task: t.ActivatePort, estate: Estate) -> Finding:
     CFR 9.3 and 9.16; asked everywhere)."""
     port = estate.the(Port, task.port)
     return _together(
-        _unready(port, PLACED, estate), port, "Each holder has a spot that help can be sent to"
+        _unready(port, PLACED, estate),
+        port,
+        "Each holder has a spot that responders can be sent to",
     )
 
 

@@ -136,7 +136,7 @@ def _help(number: Number, estate: Estate, around: Around) -> Iterator[Dependence
             else "everybody there has a number of their own"
         )
         yield Dependence(
-            f"Calls for help from {site.name}",
+            f"Emergency calls from {site.name}",
             f"are rung back on this number: {who}. Give the site another main number first",
             href=f"/holders/sites/{site.id}",
             grave=around.without_own > 0,
@@ -229,7 +229,7 @@ def _outside(number: Number, estate: Estate) -> Iterator[Dependence]:
             "Features at its carrier", f"{', '.join(number.features)}: off with the number"
         )
     for system, key in sorted(number.known_as.items()):
-        yield Dependence(f"{system}", f"knows it as {key}; tell whoever looks after {system}")
+        yield Dependence(f"{system}", f"knows it as {key}; tell the team that runs {system}")
 
 
 def _noted(number: Number) -> Iterator[Dependence]:

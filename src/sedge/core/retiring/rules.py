@@ -25,4 +25,4 @@ def help_rings_back(task: t.UnassignNumber, estate: Estate) -> Finding | None:
             f"Without {number.shown}, {told(site, without)}.",
             elsewhere(f"Choose another for {site.name}", "site", site.id),
         )
-    return passed("Everybody can still be rung back after a call for help")
+    return passed("Everybody can still be rung back after an emergency call")

@@ -259,7 +259,8 @@ def what_is_wrong(typed: CivicElements) -> tuple[str, str] | None:
             return (
                 name,
                 (
-                    "A post box is no place where help can find anybody. Type the street and house"
+                    "A post box is no place where responders can find anybody. Type the"
+                    " street and house"
                     " number."
                 ),
             )

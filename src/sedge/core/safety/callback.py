@@ -48,5 +48,5 @@ def told(site: Site, people: list[Person]) -> str:
     more = f" and {len(people) - MOST_NAMED:,} more" if len(people) > MOST_NAMED else ""
     return (
         f"{names}{more} at {site.name} {'have' if len(people) > 1 else 'has'} no other number to be"
-        " rung back on after a call for help"
+        " rung back on after an emergency call"
     )

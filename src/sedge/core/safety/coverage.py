@@ -9,7 +9,7 @@ from datetime import datetime
 from sedge.core.records import Address, Site, Spot
 from sedge.core.safety.spots import review_due, spot_problem
 
-NO_SPOT = "no spot: nobody would know where to send help"
+NO_SPOT = "no spot: nobody would know where to send responders"
 OTHER_SITE = "the spot is at another site"
 
 

@@ -57,7 +57,8 @@ def emergency_test(number: Number, dialled: str, estate: Estate) -> EmergencyAns
         )
     if site.outside_prefix and not prefixed:
         broken.append(
-            f"{site.outside_prefix} {dialled} does not reach help; people dial the prefix by habit."
+            f"{site.outside_prefix} {dialled} does not reach the emergency services; people"
+            f" dial the prefix by habit."
         )
     trunk = _trunk(number, site, estate)
     if trunk is None:
@@ -71,7 +72,7 @@ def emergency_test(number: Number, dialled: str, estate: Estate) -> EmergencyAns
     spot, words, psap, unsure = _spot(number, estate, broken)
     if "@" not in site.security_desk:
         broken.append(
-            f"Nobody at {site.name} would be told that a call for help was made. Name a security"
+            f"Nobody at {site.name} would be told that an emergency call was made. Name a security"
             " desk."
         )
     return EmergencyAnswer(
@@ -97,7 +98,8 @@ def dialled_at(site: Site, keys: str, estate: Estate) -> Dialled:
 
 def _no_phone(number: Number, dialled: str) -> EmergencyAnswer:
     nobody = (
-        f"{number.shown} is {number.state}: no phone has it, so nobody can call for help from it."
+        f"{number.shown} is {number.state}: no phone has it, so nobody can make an"
+        f" emergency call from it."
         " Give it to somebody first."
     )
     return EmergencyAnswer(dialled, False, False, "", "", "", "", "", "", [nobody])
@@ -167,7 +169,7 @@ def _spot(number: Number, estate: Estate, broken: list[str]) -> tuple[str, str, 
     spot = effective_spot(number, estate)
     if spot is None:
         broken.append(
-            f"{number.shown} has no emergency spot: nobody would know where to send help."
+            f"{number.shown} has no emergency spot: nobody would know where to send responders."
         )
         return "", "", "", True
     address = estate.the(Address, spot.address)

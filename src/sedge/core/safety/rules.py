@@ -57,7 +57,7 @@ def dispatchable_spot(task: t.AssignNumber, estate: Estate) -> Finding:
         remedies = (elsewhere(f"Add a spot of {site.name}", "spots", site.id),)
     if spot is None:
         return stop(
-            f"{holder.name} has no emergency spot: a call for help would not say where to go."
+            f"{holder.name} has no emergency spot: an emergency call would not say where to go."
             " Choose where they are.",
             *remedies,
         )
@@ -65,8 +65,8 @@ def dispatchable_spot(task: t.AssignNumber, estate: Estate) -> Finding:
         onward = "Choose where they are." if choices else "Add a spot that says more."
         where = place_words(spot, estate)
         what = problem if problem.startswith(where) else f"{where} is not good enough: {problem}"
-        return stop(f"Help would not find {holder.name}. {what}. {onward}", *remedies)
-    return passed(f"Help is sent to {place_words(spot, estate)}")
+        return stop(f"Responders would not find {holder.name}. {what}. {onward}", *remedies)
+    return passed(f"Responders are sent to {place_words(spot, estate)}")
 
 
 def _at_spot(task: t.AssignNumber, spot: Spot, estate: Estate, *, automatic: bool) -> Remedy:
@@ -109,7 +109,8 @@ def _registration(number: Number, spot: Spot, estate: Estate) -> Finding:
     has = f"still has {number.registered_spot}" if number.registered_spot else "has no address"
     remedy = add_before("Register the address with it", t.RegisterAddress(number=number.e164))
     return warn(
-        f"{carrier.name} {has} for {number.shown}; a call for help would show that until {spot.id}"
+        f"{carrier.name} {has} for {number.shown}; an emergency call would show that"
+        f" until {spot.id}"
         " is registered.",
         remedy,
     )
@@ -140,17 +141,18 @@ def spot_is_dispatchable(task: t.SetSpot, estate: Estate) -> Finding:
         at = estate.site_of(number.holder).id if number.holder else number.site
         return stop(
             f"{wrong}. Choose a spot where they are.",
-            elsewhere("Look after the spots there", "spots", at),
+            elsewhere("Manage the spots there", "spots", at),
         )
     problem = spot_problem(spot, estate.the(Address, spot.address), estate.now)
     if problem:
         return stop(
-            f"The spot “{spot.name}” ({spot.id}) is not good enough to send help to: {problem}.",
+            f"The spot “{spot.name}” ({spot.id}) is not good enough to send responders to:"
+            f" {problem}.",
             elsewhere(
-                f"Look after the spots of {estate.the(Site, spot.site).name}", "spots", spot.site
+                f"Manage the spots of {estate.the(Site, spot.site).name}", "spots", spot.site
             ),
         )
-    return passed(f"{spot.name} is good enough to send help to")
+    return passed(f"{spot.name} is good enough to send responders to")
 
 
 @rule("spot.registered-too", t.SetSpot)

@@ -76,7 +76,7 @@ def number_is_new(task: t.ConnectNumber, estate: Estate) -> Finding:
     if number.country != site.country:
         return warn(
             f"{number.shown} is a number of {the_country(number.country)} and {site.name} is in"
-            f" {the_country(site.country)}; help could not be sent to it."
+            f" {the_country(site.country)}; responders could not be sent to it."
         )
     return passed(f"It stays with {carrier.name} and belongs to {site.name}")
 

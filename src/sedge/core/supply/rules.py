@@ -69,7 +69,7 @@ def order_spot(task: t.OrderNumbers, estate: Estate) -> Finding:
         )
     problem = spot_problem(spot, estate.the(Address, spot.address), estate.now)
     if problem:
-        return warn(f"{spot.id} is not yet good enough to send help to: {problem}.")
+        return warn(f"{spot.id} is not yet good enough to send responders to: {problem}.")
     return passed(f"The numbers' first spot is {spot.name}")
 
 
@@ -86,16 +86,16 @@ def papers_on_file(task: t.OrderNumbers, estate: Estate) -> Finding | None:
     if missing:
         told = "; ".join(f"{f.paper.name}: {f.problem}" for f in missing)
         return stop(
-            f"{carrier.name} wants to see papers before it sells these numbers."
+            f"{carrier.name} wants to see documents before it sells these numbers."
             f" {told[:1].upper()}{told[1:]}.",
-            elsewhere("Put the papers on file", "papers", task.site),
+            elsewhere("Upload the documents", "papers", task.site),
         )
     ends = [f for f in found if f.good_until]
     if not ends:
-        return passed("Every paper asked for is on file")
+        return passed("Every document asked for is on file")
     first = min(ends, key=lambda f: f.good_until or estate.now.date())
     return passed(
-        f"Every paper asked for is on file; the {first.paper.name} is good until"
+        f"Every document asked for is on file; the {first.paper.name} is good until"
         f" {first.good_until:%-d %B %Y}"
     )
 
@@ -142,7 +142,7 @@ def arrival_numbers_fit(task: t.RecordArrival, estate: Estate) -> Finding:
         number, here = describe(line.number), estate.get(Number, line.number)
         if line.number not in ours and here is not None and here.state not in ENDED:
             return stop(
-                f"{number.shown} is in the estate already, {here.state}. Look at the letter again."
+                f"{number.shown} is in the estate already, {here.state}. Check the letter again."
             )
         if number.country not in carrier.countries:
             return stop(
@@ -164,7 +164,7 @@ def paper_is_wanted(task: t.SendPaper, estate: Estate) -> Finding:
     order, document = estate.the(Order, task.order), estate.the(Document, task.document)
     rejected = next((p for p in order.papers if p.document == task.instead_of), None)
     if rejected is None or rejected.state is not PaperState.REJECTED:
-        return stop(f"The carrier has not rejected that paper of order {order.reference}.")
+        return stop(f"The carrier has not rejected that document of order {order.reference}.")
     if document.paper != rejected.paper:
         return stop(f"“{document.title}” is a {document.paper}; a {rejected.paper} is asked for.")
     if held(PAPERS[document.paper], [document], order.site, estate.now.date()).document is None:
@@ -251,7 +251,7 @@ def feature_help(task: t.SetFeature, estate: Estate) -> Finding | None:
     number = estate.number(task.e164 or "")
     if number.state is State.ASSIGNED and estate.carrier_of(number).registers_addresses:
         return stop(
-            f"{number.shown} is in use: without emergency registration a call for help would not"
+            f"{number.shown} is in use: without emergency registration an emergency call would not"
             " say where. Take the number back first."
         )
     return warn(

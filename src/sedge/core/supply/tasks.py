@@ -244,7 +244,7 @@ class SendPaper(Task):
 
     kind: Literal["send_paper"] = "send_paper"
     takes = frozenset({May.BUY})
-    for_good = "a paper that was sent"
+    for_good = "a document that was sent"
     order: Name
     document: Name
     instead_of: Name

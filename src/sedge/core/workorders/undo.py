@@ -177,7 +177,7 @@ def _come_to_nothing(now: object, estate: Estate) -> list[Change]:
         case Person():
             return [changed(Subject.PERSON, now, now.but(left=True), "person.changed")]
         case _:
-            message = "This came into being by the task and cannot be taken back."
+            message = "This came into being by the task and cannot be undone."
             raise NotAllowedNow(message, reason="not-reversible")
 
 

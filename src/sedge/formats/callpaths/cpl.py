@@ -219,7 +219,7 @@ class _Writer:
         if not urls:
             urls = ["sip:holder@invalid"]
             self.report.append(
-                f"“{step.title}” rings whoever holds the number; CPL needs an address."
+                f"“{step.title}” rings the holder of the number; CPL needs an address."
             )
         if step.order == "in turn":
             self.report.append(f"“{step.title}” rings in turn; CPL rings in order.")

@@ -87,7 +87,7 @@ def _glance(desk: Desk, *, is_here: bool) -> Mine:
         desk.who.role,
         int(numbers),
         int(people),
-        today.count(desk),
+        len(today.waiting(desk)),
         running,
         is_here,
     )

@@ -290,7 +290,7 @@ def place_help_call(desk: Desk, e164: str, digits: str = "") -> Proof:
 def _help_differs(answer: EmergencyAnswer, placed: HelpCall, number: Number, estate: Estate) -> str:
     spot = effective_spot(number, estate)
     if placed.ended != "answered":
-        return "" if answer.broken else f"computed: help comes; really: {placed.heard}"
+        return "" if answer.broken else f"computed: responders come; really: {placed.heard}"
     if spot and not all(part in placed.place for part in (spot.floor, spot.room) if part):
         return f"the operator sees “{placed.place or 'nothing'}”, not {spot.name}"
     return (

@@ -247,9 +247,7 @@ def _guarded(desk: Desk, writing: Writing, path: str, was: int) -> Draft:
 
 def _kept(done: bool | None) -> None:
     if done is None:
-        raise NotAllowedNow(
-            "There is nothing more to take back or do again.", reason="nothing-left"
-        )
+        raise NotAllowedNow("There is nothing more to undo or redo.", reason="nothing-left")
     if not done:
         raise ChangedMeanwhile(
             "Somebody else has changed this drawing in the same moment. Here is how it is now."
@@ -442,7 +440,7 @@ def publish(
     drawing = open_draft(desk, path)
     if drawing.draft.version != was:
         raise ChangedMeanwhile(
-            f"{drawing.draft.actor} has changed this drawing meanwhile. Look at it again before it"
+            f"{drawing.draft.actor} has changed this drawing meanwhile. View it again before it"
             " is published."
         )
     tasks: list[Any] = [task_of(drawing.draft)]

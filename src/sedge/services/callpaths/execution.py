@@ -25,5 +25,5 @@ def place_call(attempt: Attempt, task: t.PlaceTestCall) -> Outcome:
         return Done(lambda _writing: [kept])
     why = proof.differs or proof.heard
     return Failed(
-        f"The test call {task.direction} did not prove it: {why}", lambda _writing: [kept]
+        f"The test call {task.direction} did not confirm it: {why}", lambda _writing: [kept]
     )

@@ -16,7 +16,7 @@ from sedge.store.schema import tables
 
 MOST_PEOPLE = 500
 PATTERNS = [
-    ("", "From nothing: whoever holds the number is rung"),
+    ("", "From nothing: the holder of the number is rung"),
     *((key, made.words) for key, made in READY_MADE.items()),
 ]
 

@@ -50,10 +50,10 @@ def prove_again(desk: Desk, *, path: str = "", trunk: str = "") -> workorders.Wo
             for p, stale in proofs(desk, limit=1000)
             if (stale or not p.ok) and p.direction in {"in", "out"}
         ]
-        title = "Prove again what has gone stale"
+        title = "Repeat outdated tests"
     if not calls:
         raise NotAllowedNow(
-            "There is nothing to prove: no number in use, or every proof still holds.",
+            "There is nothing to test: no number in use, or every test still holds.",
             reason="nothing-to-prove",
         )
     if len(calls) > MOST_CALLS:

@@ -65,7 +65,8 @@ def keep_sound(
         raise NotUnderstood("Give the sound a name, so that one finds it again.", field="name")
     if not text:
         raise NotUnderstood(
-            "Type what it says: for whoever can't listen, and for the checks of what callers hear.",
+            "Type what it says: for people who can't listen, and for the checks of what"
+            " callers hear.",
             field="text",
         )
     facts = look_into(data)

@@ -32,7 +32,7 @@ def tell_carrier(attempt: Attempt, task: t.TellCarrier) -> Outcome:
         carrier.put_right(task.number, task.drift, task.ours)
     except OutsideRefused as error:
         why = error.facts.get("why", error.reason)
-        return Failed(f"{carrier.name} does not put it right for {task.shown}: {why}.")
+        return Failed(f"{carrier.name} does not correct it for {task.shown}: {why}.")
     return _compared(attempt, Done())
 
 

@@ -388,7 +388,7 @@ def put_right(desk: Desk, chosen: Sequence[str], *, direction: str, site: str = 
     ]
     words = "as their carriers list them" if direction == "follow" else "told to their carriers"
     return workorders.draft(
-        desk, f"Put drift right: {counted(len(tasks), 'number')} {words}", tasks
+        desk, f"Correct differences: {counted(len(tasks), 'number')} {words}", tasks
     )
 
 

@@ -210,7 +210,7 @@ def pull(desk: Desk) -> int:
     """
     if not desk.organisation.asks_directory:
         raise NotAllowedNow(
-            "No directory is connected to this organisation. Bring people in from a file.",
+            "No directory is connected to this organisation. Import people.",
             reason="no-directory",
         )
     told = desk.outside.directory.users()

@@ -104,7 +104,7 @@ def _stored(data: BinaryIO, to: Path) -> tuple[int, str]:
             size += len(piece)
             if size > sheets.MOST_BYTES:
                 raise NotUnderstood(
-                    "A file may have 250 MB; this is larger. Split it into parts and bring in one"
+                    "A file may have 250 MB; this is larger. Split it into parts and import one"
                     " after the other.",
                     field="file",
                 )
@@ -174,7 +174,7 @@ def settle_columns(
 def _still_to_do(file: NumberFile) -> None:
     if file.state in {FileState.BRINGING_IN, FileState.DONE}:
         raise NotAllowedNow(
-            f"{file.name} is {file.state} already. Bring the file in anew to change its columns.",
+            f"{file.name} is {file.state} already. Import the file again to change its columns.",
             reason="state",
         )
 
@@ -195,7 +195,9 @@ def leave(desk: Desk, key: str) -> None:
     """Throw a file away that is not being brought in."""
     file = get(desk, key)
     if file.state is FileState.BRINGING_IN:
-        raise NotAllowedNow("It is being brought in. Stop its work order first.", reason="state")
+        raise NotAllowedNow(
+            "The file is being imported. Stop its work order first.", reason="state"
+        )
     with desk.writing() as writing:
         store.forget(writing.connection, key)
         writing.touch()
@@ -207,7 +209,7 @@ def leave(desk: Desk, key: str) -> None:
 
 
 LOOKING = Slot[LookingThrough]("files looked through")
-BRINGING = Slot[BringingIn]("files brought in")
+BRINGING = Slot[BringingIn]("files imported")
 
 
 def read_on(desk: Desk, file: NumberFile, *, seconds: float = SLICE_SECONDS) -> NumberFile:
@@ -257,11 +259,11 @@ def begin(desk: Desk, key: str) -> Any:
         )
     if not file.report.new and not file.report.changed:
         raise NotAllowedNow(
-            "Nothing in this file is new, so nothing is brought in.", reason="nothing"
+            "Nothing in this file is new, so nothing is imported.", reason="nothing"
         )
     order = order_running.run_now(
         desk,
-        f"Bring in {file.name}",
+        f"Import {file.name}",
         [ImportNumbers(file=key)],
         reason=f"from a file of {file.report.rows:,} rows",
         identity=f"import-{key}",

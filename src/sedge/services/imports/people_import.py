@@ -115,8 +115,6 @@ def bring_in_people(desk: Desk, data: bytes, digest: str, default_site: str = ""
     changes = [changed(Subject.PERSON, None, p, "person.added") for p in found.new]
     changes += [changed(Subject.PERSON, before[p.id], p, "person.changed") for p in found.changed]
     if changes:
-        with desk.writing(
-            reason=f"brought in from a file, {len(found.sheet.rows)} rows"
-        ) as writing:
+        with desk.writing(reason=f"imported from a file, {len(found.sheet.rows)} rows") as writing:
             writing.save(changes)
     return found

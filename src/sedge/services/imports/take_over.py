@@ -102,8 +102,7 @@ def add_file(desk: Desk, key: str, name: str, data: BinaryIO) -> TakeOver:
         size = raw.write_bytes(data.read(sheets.MOST_SPREADSHEET_BYTES + 1))
         if size > sheets.MOST_SPREADSHEET_BYTES:
             raise NotUnderstood(
-                "A file may have 60 MB here. Bring a larger one in by itself under “Bring in a"
-                " file”.",
+                "A file may have 60 MB here. Import a larger one by itself under “Import a file”.",
                 field="file",
             )
         notes = sheets.from_spreadsheet(raw, plain) if raw.read_bytes()[:4] == b"PK\x03\x04" else ()

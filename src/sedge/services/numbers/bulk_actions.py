@@ -45,7 +45,7 @@ EVENTS = {
 TITLES = {
     "assign": "Give {} to {}",
     "reserve": "Reserve {}",
-    "unreserve": "Take back the reservation of {}",
+    "unreserve": "Cancel the reservation of {}",
     "set-aside": "Set {} aside",
     "return": "Return {} to the available ones",
     "end-rest": "End the rest of {}",

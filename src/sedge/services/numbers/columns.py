@@ -96,7 +96,7 @@ COLUMNS = {
             lambda r: _day(r.number.usable_from),
             cell=lambda r: _date(r.number.usable_from),
         ),
-        Column("known_as", "Known elsewhere as", _known),
+        Column("known_as", "External IDs", _known),
         Column(
             "changed",
             "Last changed",

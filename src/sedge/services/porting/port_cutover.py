@@ -321,7 +321,7 @@ def _keep(
         port = writing.records.the(Port, key)
         if version and version != str(port.version):
             raise ChangedMeanwhile(
-                "Somebody else has changed this port meanwhile. Look at it again, then choose.",
+                "Somebody else has changed this port meanwhile. View it again, then choose.",
                 subject=Subject.PORT,
                 id=key,
             )
@@ -442,7 +442,7 @@ def close(desk: Desk, key: str) -> Port:
     open_ = next((e164 for e164, _, ok in ticked(desk, port) if e164 in held and not ok), None)
     if open_:
         raise NotAllowedNow(
-            f"{describe(open_).shown} is not proven since it was switched. Call it first.",
+            f"{describe(open_).shown} is not tested since it was switched. Call it first.",
             reason="unproven",
             number=open_,
         )

@@ -109,10 +109,7 @@ def run_sheet(desk: Desk, key: str) -> RunSheet:
         ),
         (
             None,
-            (
-                f"Everybody at {view.site.name} and whoever looks after alarms and lifts knows the"
-                " hour"
-            ),
+            (f"Everybody at {view.site.name} and the alarm and lift contractors know the hour"),
             "us",
         ),
         (

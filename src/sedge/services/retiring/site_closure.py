@@ -162,7 +162,7 @@ def plan(
         *_people(desk, view, people),
     ]
     if not tasks:
-        raise NotAllowedNow(f"Nothing is left at {view.site.name} to let go.", reason="nothing")
+        raise NotAllowedNow(f"Nothing is left at {view.site.name} to release.", reason="nothing")
     return tasks, f"Close {view.site.name}: {counted(len(view.numbers), 'number')}"
 
 

@@ -21,7 +21,7 @@ from sedge.store.repositories.installation import Member
 from sedge.store.schema.safety import confirm_link
 
 GOOD_FOR = timedelta(days=14)
-GONE = "This link has been used, or its time is over. Ask whoever sent it for another."
+GONE = "This link has been used, or its time is over. Ask the sender for another."
 
 
 @dataclass(frozen=True)
@@ -59,7 +59,8 @@ def make_link(desk: Desk, code: str, *, to: str = "") -> str:
         if to:
             address = f"http://{desk.house.settings.host}:{desk.house.settings.port}{path}"
             text = (
-                f"If somebody calls for help from “{spot.name}” at {site.name}, the crew is sent"
+                f"If somebody makes an emergency call from “{spot.name}” at {site.name}, the"
+                f" crew is sent"
                 " there by these words.\nPlease look whether they are right, and say so here"
                 f" (once, within {GOOD_FOR.days} days):\n\n{address}\n\n{mail.SENDER_NOTE}"
             )

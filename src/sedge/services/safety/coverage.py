@@ -260,7 +260,7 @@ def _doubted(reading: Reading) -> list[Gap]:
             1,
             [],
             [{"id": s.id, "name": s.name}],
-            "Look at it",
+            "View",
             f"/safety/spots/{s.id}",
         )
         for s in doubted
@@ -282,7 +282,7 @@ def put_right(desk: Desk, key: str) -> WorkOrder:
     with desk.reading() as reading:
         tasks = makers[key](reading)
     if not tasks:
-        raise NotFound("There is nothing to put right any more.", subject="gap", id=key)
+        raise NotFound("There is nothing left to correct.", subject="gap", id=key)
     title = {
         "not-registered": "Register emergency addresses",
         "no-spot": "Give numbers in use a spot",

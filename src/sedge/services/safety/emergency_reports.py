@@ -32,7 +32,7 @@ COLUMNS = (
     "number",
     "holder",
     "site",
-    "help comes",
+    "responders come",
     "sent to",
     "answered by",
     "rings back",
@@ -245,7 +245,7 @@ def _keep(
         )
         writing.touch()
         if done:
-            title = f"{sheet.of}: help comes for {sheet.comes} of {sheet.numbers}"
+            title = f"{sheet.of}: responders come for {sheet.comes} of {sheet.numbers}"
             writing.remark("emergency.tested", Subject.SITE, sheet.site or "all", title)
 
 
@@ -336,7 +336,7 @@ def as_pdf(desk: Desk, key: str) -> bytes:
     )
     figures = (
         ("Tested", f"{report.numbers:,} numbers in use, {report.of}"),
-        ("Help comes", f"for {report.comes:,} of them"),
+        ("Responders come", f"for {report.comes:,} of them"),
         ("To look at", f"{report.cautions:,}"),
         ("People without a spot", f"{report.people_without_spot:,}"),
         ("By", report.by),

@@ -234,7 +234,8 @@ def add_spot(desk: Desk, *, site: str, floor: str, room: str, name: str = "") ->
         address = writing.records.the(Address, of.address)
         if needs_detail(address) and not floor:
             raise NotUnderstood(
-                f"{of.name} has {address.floors} floors: say which one, or help searches the whole"
+                f"{of.name} has {address.floors} floors: say which one, or responders search"
+                f" the whole"
                 " building.",
                 field="floor",
             )

@@ -213,7 +213,7 @@ def change_spot(desk: Desk, code: str, form: dict[str, str]) -> Spot:
         address = writing.records.the(Address, spot.address)
         for name in ("floor", "room"):
             if needs_detail(address) and not spot.whole and not words[name]:
-                raise NotUnderstood(f"Say the {name}, or help would search.", field=name)
+                raise NotUnderstood(f"Say the {name}, or responders would search.", field=name)
         if wrong := floor_problem(words["floor"], address):
             raise NotUnderstood(wrong, field="floor")
         words["name"] = (
@@ -277,7 +277,7 @@ def remove(desk: Desk, code: str) -> Spot:
         ]
         more = f" and {len(names) - 4} more" if len(names) > 4 else ""
         raise NotAllowedNow(
-            f"{found.spot.name} is where {', '.join(names[:4])}{more} would be looked for. Move"
+            f"{found.spot.name} is where {', '.join(names[:4])}{more} would be searched for. Move"
             " them first.",
             reason="in-use",
             field="spot",
@@ -297,7 +297,7 @@ def put_plan(desk: Desk, site: str, floor: str, content: bytes) -> None:
     """A picture of a floor. Raises NotUnderstood for anything but a PNG or JPEG."""
     desk.require(May.CHANGE_SAFETY)
     if not floor.strip() or len(floor) > LENGTHS["floor"]:
-        raise NotUnderstood("Say of which floor the plan is.", field="floor")
+        raise NotUnderstood("Choose the floor of the plan.", field="floor")
     if not content or len(content) > MOST_BYTES:
         raise NotUnderstood(
             f"Choose a picture of at most {MOST_BYTES // 1_000_000} MB.", field="file"

@@ -77,7 +77,7 @@ def put_on_file(
     there."""
     desk.require(May.BUY)
     if paper not in PAPERS:
-        raise NotUnderstood(f"A paper is one of: {', '.join(PAPERS)}.", field="paper")
+        raise NotUnderstood(f"A document is one of: {', '.join(PAPERS)}.", field="paper")
     if not content:
         raise NotUnderstood("Choose a file.", field="file")
     if len(content) > MOST_BYTES:
@@ -239,7 +239,7 @@ def send_another(desk: Desk, order: str, rejected: str, document: str) -> WorkOr
         reference = reading.records.the(Order, order).reference
     return order_running.run_now(
         desk,
-        f"Another paper for order {reference}",
+        f"Another document for order {reference}",
         [t.SendPaper(order=order, document=document, instead_of=rejected)],
     )
 

@@ -137,7 +137,7 @@ def _refusal(error: OutsideRefused) -> str:
         case "papers":
             missing = " and ".join(facts.get("missing", []))
             return (
-                f"{service} wants to see papers first: {missing}. Put them on file under Supply,"
+                f"{service} wants to see documents first: {missing}. Upload them under Supply,"
                 " then try again."
             )
         case "currency":
@@ -218,10 +218,10 @@ def _look_after(attempt: Attempt, answer: CarrierOrder) -> Outcome:
         return _settled(writing, _order_id(attempt), answer)
 
     if unwanted := states.count(PaperState.REJECTED):
-        what = f"another paper; the carrier does not take {unwanted} of ours. See the order"
+        what = f"another document; the carrier does not take {unwanted} of ours. See the order"
         return Wait(now + REVIEWED, what, settled)
     if PaperState.IN_REVIEW in states:
-        return Wait(now + POLL, "somebody at the carrier to look at the papers", settled)
+        return Wait(now + POLL, "somebody at the carrier to check the documents", settled)
     lines = [state for state, _, _ in answer.lines.values()]
     delivered = lines.count(LineState.DELIVERED)
     if LineState.WAITING in lines:

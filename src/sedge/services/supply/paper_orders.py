@@ -55,9 +55,7 @@ def write(desk: Desk, typed: dict[str, str]) -> Order:
             field="reference",
         )
     if not typed.get("area", "").strip():
-        raise NotUnderstood(
-            "Say of which area the numbers should be, such as Bristol or 0117.", field="area"
-        )
+        raise NotUnderstood("Name an area, such as Bristol or 0117.", field="area")
     with desk.writing() as writing:
         site = writing.records.the(Site, typed.get("site", ""))
         spot = writing.records.the(Spot, typed["spot"]).id if typed.get("spot") else None

@@ -54,7 +54,7 @@ KINDS = {
         Kind(
             "leaver",
             "Somebody leaves",
-            "Numbers, licences and groups are taken back, then they are noted as gone.",
+            "Numbers, licences and groups are unassigned, then the person is marked as gone.",
             ("person", "rest"),
         ),
         Kind(
@@ -93,7 +93,7 @@ def plan(desk: Desk, key: str, form: dict[str, str]) -> tuple[list[Task], str]:
 def joiner(desk: Desk, form: dict[str, str]) -> tuple[list[Task], str]:
     name, email = form.get("name", ""), form.get("email", "")
     if not 1 <= len(name) <= 120:
-        raise NotUnderstood("Type the name of whoever joins.", field="name")
+        raise NotUnderstood("Type the name of the new colleague.", field="name")
     if "@" not in email or " " in email or len(email) > 200:
         raise NotUnderstood(
             "Type the mail address, such as ifeoma.okafor@lanternfield.example.", field="email"

@@ -104,7 +104,7 @@ def the_template(desk: Desk, key: str) -> Template:
     found = next((x for x in templates(desk) if x.id == key), None)
     if found is None:
         raise NotFound(
-            "There is no such template. It may have been thrown away.", subject="template", id=key
+            "There is no such template. It may have been deleted.", subject="template", id=key
         )
     return found
 

@@ -99,7 +99,7 @@ def get(connection: Connection, key: str) -> NumberFile:
     table = imports.number_file
     row = connection.execute(select(table).where(table.c.id == key)).first()
     if row is None:
-        raise NotFound("That file is not here any more. Bring it in again.", subject="file", id=key)
+        raise NotFound("That file is not here any more. Import it again.", subject="file", id=key)
     return _file(row)
 
 

@@ -209,7 +209,7 @@ def save(connection: Connection, order: WorkOrder) -> WorkOrder:
     )
     if done.rowcount != 1:
         raise ChangedMeanwhile(
-            f"Work order {order.no} has changed meanwhile. Look at it again.",
+            f"Work order {order.no} has changed meanwhile. View it again.",
             subject=Subject.WORK_ORDER,
             id=order.id,
         )

@@ -79,7 +79,7 @@ def page(file: NumberFile, sites: list[str], accounts: list[str]) -> FilePage:
         sites=[(name, name) for name in sites],
         accounts=[(name, name) for name in accounts],
         counts=[
-            ("new", report.new, "will be brought in" if not bringing else "brought in"),
+            ("new", report.new, "will be imported" if not bringing else "imported"),
             (
                 "changed",
                 report.changed,
@@ -100,7 +100,7 @@ def page(file: NumberFile, sites: list[str], accounts: list[str]) -> FilePage:
             FileState.NEW: "Say what its columns are",
             FileState.READING: "It is being looked through",
             FileState.READ: "It has been looked through; nothing is changed yet",
-            FileState.BRINGING_IN: "It is being brought in",
-            FileState.DONE: "It has been brought in",
+            FileState.BRINGING_IN: "The file is being imported",
+            FileState.DONE: "The file is imported",
         }[file.state],
     )

@@ -42,7 +42,7 @@ ACTIONS = {
     "set-path": ("Set its call path", "/work-orders/new/set-path?number={n}"),
     "set-fallback": ("Set its fallback", "/work-orders/new/set-fallback?number={n}"),
     "test-call": ("Place a test call", "/numbers/{n}/test-call"),
-    "follow": ("Follow a call", "/numbers/{n}/follow"),
+    "follow": ("Simulate a call", "/numbers/{n}/follow"),
     "features": ("Switch its features", "/numbers/{n}/features"),
     "retire": ("Retire it", "/numbers/{n}/retire"),
     "end-rest": ("End its rest, with a reason", "/work-orders/new/end-rest?number={n}"),

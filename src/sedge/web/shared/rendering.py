@@ -31,7 +31,7 @@ from sedge.core.outbound.forwarding import in_words_exact
 from sedge.web.routing import house_of, who_asks
 from sedge.web.shared.drawings.ruler import ruler
 from sedge.web.shared.permitted import opener
-from sedge.web.shared.sections import sections_of
+from sedge.web.shared.sections import sections_of, way_to
 
 WEB = Path(__file__).parent.parent
 PLACES = (
@@ -43,6 +43,7 @@ PLACES = (
     ("safety", "Safety", "/safety", May.LOOK),
     ("paths", "Call paths", "/paths", May.LOOK),
     ("carriers", "Carriers", "/carriers", May.LOOK),
+    ("work-orders", "Work orders", "/work-orders", May.LOOK),
     ("ledger", "Ledger", "/ledger", May.SEE_LEDGER),
 )
 
@@ -143,20 +144,27 @@ def draw(
         read_by(house_of(request).organisations[member.organisation].home_country)
     env: Environment = request.app.state.templates
     permitted = request.app.state.permitted
+    facts_of_head = (
+        request.app.state.desk_facts(request) if member and not is_swap(request) else None
+    )
     shared = {
         "member": member,
         "places": [place for place in PLACES if member and allowed(member.role, place[3])],
         "sections": lambda place: sections_of(
-            place, request.url.path, opener(permitted, member.role if member else None)
+            place,
+            request.url.path,
+            opener(permitted, member.role if member else None),
+            facts_of_head.waiting if facts_of_head else [],
+        ),
+        "way_to": lambda place: way_to(
+            place, request.url.path, opener(permitted, member.role if member else None), PLACES
         ),
         "may": lambda what: member is not None and allowed(member.role, May[what]),
         "opens": opener(permitted, member.role if member else None),
         "reaches": lambda site: member is not None and member.scope.covers(site),
         "demo": house_of(request).settings.demo,
         "zone": house_of(request).home_zone(member.organisation) if member else ZoneInfo("UTC"),
-        "desk_facts": (
-            request.app.state.desk_facts(request) if member and not is_swap(request) else None
-        ),
+        "desk_facts": facts_of_head,
     }
     html = env.get_template(template).render(**shared, **facts)
     if member:

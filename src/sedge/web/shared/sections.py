@@ -1,6 +1,7 @@
 """The second level of navigation: the sections of each place, in a row under the places."""
 
-from collections.abc import Callable
+from collections import Counter
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 
@@ -15,35 +16,39 @@ class Section(NamedTuple):
 
 
 SECTIONS: dict[str, tuple[Section, ...]] = {
+    "today": (
+        Section("To do", "/", what="tasks urgent what needs doing"),
+        Section("Activity", "/activity", what="history latest changes who did what"),
+    ),
     "numbers": (
         Section("Inventory", "/numbers", what="map list all numbers blocks"),
         Section(
             "Imports",
             "/numbers/files",
             also=("/numbers/take-over", "/numbers/paste"),
-            what="import numbers csv xlsx spreadsheet bring in take over",
+            what="import numbers csv xlsx spreadsheet import take over",
         ),
         Section(
             "Clean-up",
             "/numbers/tidy-up",
             what="tidy up unused idle release retire hand back",
         ),
-        Section("Resting", "/numbers/resting", what="aging quarantine days of rest"),
+        Section("Quarantine", "/numbers/resting", what="aging quarantine days of rest"),
         Section("Forecast", "/numbers/figures", what="capacity utilisation exhaustion demand"),
         Section("Past state", "/numbers/differences", what="history compare two days changes"),
         Section(
-            "Ids elsewhere", "/numbers/known-elsewhere", what="other systems external ids ticket"
+            "External IDs", "/numbers/known-elsewhere", what="other systems external ids ticket"
         ),
     ),
     "supply": (
         Section("Search", "/supply", what="buy order new numbers stock offers"),
         Section("Ports in", "/ports", what="port numbers from another carrier"),
         Section("Ports out", "/port-outs", what="numbers that leave"),
-        Section("Documents", "/supply/papers", what="papers proof register extract"),
+        Section("Documents", "/supply/papers", what="papers documents proof register extract"),
         Section("Paper orders", "/supply/forms/new", what="order form pdf letter"),
         Section("External numbers", "/supply/connect", what="numbers that stay elsewhere sip"),
-        Section("When free", "/supply/when-free", what="wait for stock"),
-        Section("Waiting people", "/supply/joiners", what="who has no number joiners"),
+        Section("Waiting list", "/supply/when-free", what="wait for stock"),
+        Section("Waiting people", "/supply/joiners", what="people without number joiners"),
     ),
     "holders": (
         Section(
@@ -69,7 +74,7 @@ SECTIONS: dict[str, tuple[Section, ...]] = {
         Section("Downstream systems", "/holders/systems", what="other pbx telephone systems"),
     ),
     "safety": (
-        Section("Coverage", "/safety", what="emergency spots floors who help finds"),
+        Section("Coverage", "/safety", what="emergency spots floors responders"),
         Section("Emergency tests", "/safety/tests", what="999 112 911 report test everything"),
         Section("Moves", "/safety/move", what="move people to another floor"),
         Section("Carrier registrations", "/safety/registered", what="registered addresses compare"),
@@ -102,20 +107,53 @@ SECTIONS: dict[str, tuple[Section, ...]] = {
 
 
 class Shown(NamedTuple):
+    """`waiting` counts the lines of Today that lead there."""
+
     name: str
     href: str
     is_here: bool
+    waiting: int
 
 
-def sections_of(place: str, path: str, opens: Callable[[str], bool]) -> list[Shown]:
-    """The sections of a place that somebody may open, the one that a page belongs to marked: that
-    whose address its own begins with, the longest first, else the place's first."""
+def sections_of(
+    place: str, path: str, opens: Callable[[str], bool], waiting: Sequence[str] = ()
+) -> list[Shown]:
+    """The sections of a place that somebody may open, the one that a page belongs to marked."""
     found = [s for s in SECTIONS.get(place, ()) if opens(s.href)]
+    here = section_of(found, path)
+    counts = Counter(
+        section_of(found, address.partition("?")[0], strict=True) for address in waiting
+    )
+    return [Shown(s.name, s.href, s is here, counts[s]) for s in found] if len(found) > 1 else []
+
+
+def section_of(sections: Sequence[Section], path: str, *, strict: bool = False) -> Section | None:
+    """The section whose address a page's own begins with, the longest first; else the first one,
+    or none where it is to be `strict`."""
     begins = [
         (len(address), section)
-        for section in found
+        for section in sections
         for address in (section.href, *section.also)
         if path == address or path.startswith(f"{address}/")
     ]
-    here = max(begins, default=(0, found[0] if found else None), key=lambda pair: pair[0])[1]
-    return [Shown(s.name, s.href, s is here) for s in found] if len(found) > 1 else []
+    first = sections[0] if sections and not strict else None
+    return max(begins, default=(0, first), key=lambda pair: pair[0])[1]
+
+
+def way_to(
+    place: str,
+    path: str,
+    opens: Callable[[str], bool],
+    places: Sequence[tuple[str, str, str, object]],
+) -> list[tuple[str, str]]:
+    """What stands above a page that is no section's own: its place and its section, with their
+    addresses (empty where the next one is the same). Nothing above a section's own page."""
+    at = next(((name, href) for key, name, href, _ in places if key == place), None)
+    if at is None or path == at[1]:
+        return []
+    section = section_of([s for s in SECTIONS.get(place, ()) if opens(s.href)], path)
+    if section is None:
+        return [at]
+    if path == section.href:
+        return []
+    return [(at[0], "" if at[1] == section.href else at[1]), (section.name, section.href)]

@@ -1,30 +1,59 @@
 """Today: the start page."""
 
+from collections.abc import Iterable
+from itertools import groupby
+
 from fastapi import Request
 from fastapi.responses import JSONResponse, Response
 
 from sedge.core.access.roles import May
 from sedge.services import first_steps, today
 from sedge.services.ledger import ledger
+from sedge.services.today_items import Kind, Todo
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, target
 
 place = Place()
+LATEST = 60  # changes on the page of activity
 
 
 @place.page("/", May.LOOK)
 def today_page(request: Request, desk: AtDesk) -> Response:
     recent = ledger.recent(desk)
-    lines = today.todo(desk)
+    lines = today.waiting(desk)
     template = "_today.html" if target(request) == "today" else "today.html"
     return draw(
         request,
         template,
-        lines=lines,
+        urgent=_by_kind(line for line in lines if line.is_urgent),
+        later=_by_kind(line for line in lines if not line.is_urgent),
+        count=len(lines),
         recent=recent,
         href=ledger.href_of,
         first=first_steps.first_steps(desk),
     )
+
+
+def _by_kind(lines: Iterable[Todo]) -> list[tuple[Kind, list[Todo]]]:
+    """Lines of one kind together, kinds in the order in which the first of each comes."""
+    groups: dict[Kind, list[Todo]] = {}
+    for line in lines:
+        groups.setdefault(line.kind, []).append(line)
+    return list(groups.items())
+
+
+@place.page("/activity", May.LOOK)
+def activity(request: Request, desk: AtDesk) -> Response:
+    """The latest changes of the organisation, by day."""
+    zone = desk.house.home_zone(desk.who.organisation)
+    days = [
+        (day, list(found))
+        for day, found in groupby(
+            ledger.recent(desk, limit=LATEST),
+            key=lambda one: one.entry.at.astimezone(zone).date(),
+        )
+    ]
+    return draw(request, "activity.html", days=days, href=ledger.href_of)
 
 
 @place.page("/running", May.LOOK)

@@ -234,6 +234,6 @@ def _use(desk: Desk, key: str, form: dict[str, str]) -> int:
 @place.action("/work-orders/templates/{key}/throw-away", May.CHANGE_ESTATE)
 def throw_away(request: Request, desk: AtDesk, key: str) -> Response:
     if key in guided_workflows.KINDS:
-        raise NotFound("The usual work can't be thrown away.")
+        raise NotFound("The usual work can't be deleted.")
     order_templates.throw_away_template(desk, key)
     return go(request, "/work-orders/templates")

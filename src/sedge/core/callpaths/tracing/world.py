@@ -50,7 +50,7 @@ class World(Fact):
     asks_callback: bool = Field(
         default=False, description="a caller in a queue asks to be called back"
     )
-    nobody_answers: bool = Field(default=False, description="nobody picks up, whoever it is")
+    nobody_answers: bool = Field(default=False, description="nobody picks up")
     choices: tuple[str, ...] | None = None
 
 

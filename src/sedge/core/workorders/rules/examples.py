@@ -3,7 +3,7 @@ keeps it complete."""
 
 EXAMPLES = {
     "assignment.number-is-free": (
-        "0113 496 0142 is Ifeoma Okafor's already. Take it back first, or choose another."
+        "0113 496 0142 is Ifeoma Okafor's already. Unassign it first, or choose another."
     ),
     "assignment.usable-yet": (
         "0113 496 0142 can be used from tomorrow 09:00; the task waits for that by itself."
@@ -17,7 +17,7 @@ EXAMPLES = {
         " calling."
     ),
     "assignment.dispatchable-spot": (
-        "Ifeoma Okafor has no emergency spot: a call for help would not say where to go."
+        "Ifeoma Okafor has no emergency spot: an emergency call would not say where to go."
     ),
     "assignment.role-free": "Ifeoma Okafor has a main number already: 0113 496 0142.",
     "assignment.holder-is-here": "Piet Aalders has left the organisation. Choose somebody else.",
@@ -53,15 +53,16 @@ EXAMPLES = {
         "Booking line has no call path on this number yet; callers would hear nothing."
     ),
     "assignment.address-registered": (
-        "Brackwater Telecom has no address for 0113 496 0142; a call for help would show that until"
+        "Brackwater Telecom has no address for 0113 496 0142; an emergency call would"
+        " show that until"
         " WHF-001-K is registered."
     ),
     "life.can-be-taken-back": "0113 496 0142 is available; nobody has it.",
     "life.can-be-reserved": "0113 496 0142 is assigned; only an available number can be reserved.",
     "life.rests": "Ending the rest early means callers of the last holder may reach the next one.",
-    "life.can-be-released": "0113 496 0142 is in use; take it back first.",
+    "life.can-be-released": "0113 496 0142 is in use; unassign it first.",
     "spot.dispatchable": (
-        "The spot “whole address” is not good enough to send help to: it names no floor."
+        "The spot “whole address” is not good enough to send responders to: it names no floor."
     ),
     "spot.registered-too": "Brackwater Telecom still has WHF-001-K for 0113 496 0142.",
     "address.can-be-registered": (
@@ -127,7 +128,8 @@ EXAMPLES = {
         " will name its own."
     ),
     "port.help-finds-each": (
-        "Hattie Brandreth has no emergency spot: a call for help would not say where to go. Choose"
+        "Hattie Brandreth has no emergency spot: an emergency call would not say where to"
+        " go. Choose"
         " where they are."
     ),
     "port.holders-may-call": (
@@ -143,7 +145,7 @@ EXAMPLES = {
         " the other direction."
     ),
     "drift.known-here": (
-        "0113 496 0142 is released here already. Bring it in again, if the carrier still bills it."
+        "0113 496 0142 is released here already. Import it again, if the carrier still bills it."
     ),
     "drift.nobody-loses-a-number": (
         "Ifeoma Okafor has 0113 496 0142 and loses it. To keep it, ask the carrier to have it back"
@@ -163,7 +165,7 @@ EXAMPLES = {
     ),
     "port-out.help-rings-back": (
         "Without 0113 496 0192, Owen Lark at Wharf House has no other number to be rung back on"
-        " after a call for help. Give the site another main number first."
+        " after an emergency call. Give the site another main number first."
     ),
     "port-out.what-is-lost": (
         "Ifeoma Okafor will be without it. What depends on them is cleaned up by a work order once"
@@ -178,7 +180,8 @@ EXAMPLES = {
         " own."
     ),
     "caller-id.is-ours": (
-        "0113 496 0170 is available; whoever rings it back would reach nobody. Show one that is in"
+        "0113 496 0170 is available; callers who ring it back would reach nobody. Show"
+        " one that is in"
         " use."
     ),
     "caller-id.goes-out": (
@@ -189,7 +192,7 @@ EXAMPLES = {
     ),
     "life.help-rings-back": (
         "Without 0113 496 0200, Owen Lark at Wharf House has no other number to be rung back on"
-        " after a call for help."
+        " after an emergency call."
     ),
     "life.shown-by-nobody-else": (
         "Wharf House shows 0113 496 0200 on calls out; who rings back would reach nobody."
@@ -244,7 +247,7 @@ EXAMPLES = {
     ),
     "adoption.not-here": "0113 496 0142 is in the estate already, assigned.",
     "adoption.account-and-site": "There is no carrier account “fellgate-old” here.",
-    "adoption.holder-is-here": "Piet Aalders has left; a number can't be brought in as theirs.",
+    "adoption.holder-is-here": "Piet Aalders has left; a number can't be imported as theirs.",
     "adoption.role-free": "Ifeoma Okafor has a main number already.",
     "adoption.dispatchable-spot": (
         "0113 496 0142 comes in without a spot and stands on Today until it has one."
@@ -254,7 +257,7 @@ EXAMPLES = {
     ),
     "person.mail-is-free": "Jo Baptiste has this mail address already.",
     "person.site-is-known": "There is no site “north-wing” here.",
-    "person.spot-is-set": "Nobody says yet where help would find them.",
+    "person.spot-is-set": "Nobody says yet where responders would find them.",
     "order.enough-money": "The balance of £12.00 does not cover the set-up of £20.00.",
     "order.not-ours-already": "0113 496 0142 is in the estate already.",
     "order.spot-chosen": "No spot is chosen; each number will need one before it is given.",
@@ -268,7 +271,7 @@ EXAMPLES = {
     "feature.offered": "Fellgate Voice does not offer CNAM.",
     "feature.number-is-here": "0113 496 0142 has not been delivered yet.",
     "feature.help-still-comes": (
-        "Without its registration, a call for help from 0113 496 0142 would not say where to go."
+        "Without its registration, an emergency call from 0113 496 0142 would not say where to go."
     ),
     "connection.number-is-new": "0113 496 0142 is in the estate already.",
     "connection.signed-in": (

@@ -296,12 +296,12 @@ def mend(desk: Desk, rule: str) -> WorkOrder:
                     tasks.setdefault(task.model_dump_json(), task)
     if not tasks:
         raise NotAllowedNow(
-            "None of this can be put right without somebody's judgement. Open them one by one.",
+            "None of this can be corrected without a decision. Open them one by one.",
             reason="judgement",
         )
     return workorders.draft(
         desk,
-        f"Put right: {rule.partition('.')[2].replace('-', ' ')}",
+        f"Correct: {rule.partition('.')[2].replace('-', ' ')}",
         list(tasks.values()),
         reason="found by the nightly checks",
     )

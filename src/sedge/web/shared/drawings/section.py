@@ -85,8 +85,8 @@ def _room(room: Room, x: float, y: int, width: float) -> Markup:
         else ""
     )
     words = {
-        "good": "help would find them",
-        "wrong": "help would not find them",
+        "good": "responders would find them",
+        "wrong": "responders would not find them",
         "due": "not confirmed for a year",
     }[room.state]
     short = _short(room.name, width)

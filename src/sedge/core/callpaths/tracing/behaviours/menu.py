@@ -40,7 +40,7 @@ class MenuBehaviour(Behaviour[Menu]):
         found = [Outcome(way_out, way_out) for way_out in exits_of(step)]
         if not step.extensions:
             return found
-        return [*found, Outcome("", None, EndingKind.ANSWERED, "whoever has the extension")]
+        return [*found, Outcome("", None, EndingKind.ANSWERED, "the holder of the extension")]
 
     def usual(self, outcomes: Sequence[Outcome]) -> list[Outcome]:
         """Everything that callers want."""

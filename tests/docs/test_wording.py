@@ -1,0 +1,55 @@
+"""The words people read follow docs/wording.md, and the lint that says so finds what it should."""
+
+import pytest
+from scripts import wording
+
+
+def test_nothing_that_people_read_stands_against_the_page_of_words():
+    assert wording.findings() == []
+
+
+def test_the_page_names_phrases_and_what_to_say_instead():
+    table = dict(wording.phrases())
+    assert len(table) > 30
+    assert "emergency call" in table.values()
+
+
+@pytest.mark.parametrize(
+    ("template", "found"),
+    [
+        ('<button class="act">Keep it</button>', ["Keep it"]),
+        ('<a class="act plain" href="/x">Show these</a>', ["Show these"]),
+        ('{{ push("/x/" ~ key, "Leave it", class="act") }}', ["Leave it"]),
+        ('<button class="act">Save view</button>', []),
+    ],
+)
+def test_a_button_that_ends_in_a_pronoun_is_found(template, found):
+    assert list(wording.in_buttons(template)) == found
+
+
+@pytest.mark.parametrize(
+    ("template", "found"),
+    [
+        ("<h2>What is due</h2>", ["What is due"]),
+        ("{% block title %}Who signs in{% endblock %}", ["Who signs in"]),
+        ("<th>How many people</th>", []),
+        ("<h2>Due</h2>", []),
+    ],
+)
+def test_a_heading_that_is_a_clause_is_found(template, found):
+    assert list(wording.in_headings(template)) == found
+
+
+def test_text_and_quoted_sentences_of_a_template_are_read_and_its_comments_not():
+    template = (
+        '{# bring in #}<p title="call for help">{{ push("/x", "put it right") }} bring in</p>'
+    )
+    words = " ".join(wording.words_of_template(template))
+    assert "call for help" in words
+    assert "put it right" in words
+    assert words.count("bring in") == 1
+
+
+def test_docstrings_are_not_read_and_sentences_are():
+    source = '"""Bring in."""\nX = "bring in a file"\n'
+    assert list(wording.words_of_module(source)) == ["bring in a file"]
