@@ -70,7 +70,7 @@ def main() -> None:
         )
         for name, address in {**VIEWS, "port": f"/ports/{port}", "hold": held(page)}.items():
             page.goto(address)
-            page.wait_for_load_state("networkidle")
+            page.wait_for_load_state("load")
             page.wait_for_timeout(300)
             page.screenshot(path=ROOT / f"docs/screenshots/{name}.png")
         first_steps(page)

@@ -6,7 +6,6 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
 from datetime import datetime
-from pathlib import Path
 from typing import Annotated
 
 import structlog
@@ -36,10 +35,9 @@ from sedge.store.secrets import Keyring
 from sedge.web import error_pages
 from sedge.web.headers import WithHeaders
 from sedge.web.routing import Place, who_asks
+from sedge.web.shared.assets import STATIC, asset_base
 from sedge.web.shared.permitted import Permitted
 from sedge.web.shared.rendering import environment
-
-STATIC = Path(__file__).parent / "web" / "static"
 
 
 @dataclass(frozen=True)
@@ -145,7 +143,8 @@ def build_app() -> FastAPI:
     error_pages.dress(app)
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=5)
     app.add_middleware(WithHeaders)
-    app.mount("/static", StaticFiles(directory=STATIC), name="static")
+    for address in (asset_base(), "/static"):
+        app.mount(address, StaticFiles(directory=STATIC))
 
     @app.post("/callbacks/carrier", include_in_schema=False)
     def told_by_carrier(request: Request, body: Annotated[bytes, Depends(_body)]) -> Response:

@@ -15,6 +15,7 @@ from playwright.sync_api import Browser, Page, expect, sync_playwright
 from sedge.app import open_house
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
+from sedge.web.today import events
 from tests.conftest import serving
 
 CHROMIUM = "/usr/bin/chromium"
@@ -42,7 +43,9 @@ class Served:
         self._app = ExitStack()
         app = self._app.enter_context(serving(self.house))
         self._server = uvicorn.Server(
-            uvicorn.Config(app, host="127.0.0.1", port=0, log_level="error")
+            uvicorn.Config(
+                app, host="127.0.0.1", port=0, log_level="error", timeout_graceful_shutdown=1
+            )
         )
         self._thread = threading.Thread(target=self._server.run, daemon=True)
         self._thread.start()
@@ -59,7 +62,8 @@ class Served:
 
 
 @pytest.fixture
-def served(seeded: Path, tmp_path: Path) -> Iterator[Served]:
+def served(seeded: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Served]:
+    monkeypatch.setattr(events, "STREAM_SECONDS", 300.0)
     shutil.copytree(seeded, tmp_path / "served")
     made = Served(tmp_path / "served")
     yield made

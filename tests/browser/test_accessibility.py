@@ -2,10 +2,12 @@
 
 import pytest
 
+from sedge.web.shared.rendering import PLACES
 from tests.browser.conftest import accessible, sign_in
 from tests.web.test_pages import PAGES
 
 PHONE, DESK = {"width": 390, "height": 844}, {"width": 1280, "height": 800}
+HEAD, MOST_HEAD = "document.querySelector('header.head')?.offsetHeight ?? 0", 96
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 
 
@@ -62,8 +64,23 @@ def test_every_page_is_accessible(page, served):
         page.set_viewport_size(PHONE)
         if (width := page.evaluate("document.documentElement.scrollWidth")) > PHONE["width"]:
             failures.append(f"{address} is {width} px wide on a phone")
+        if (height := page.evaluate(HEAD)) > MOST_HEAD:
+            failures.append(f"the head of {address} is {height} px high on a phone")
         page.set_viewport_size(DESK)
     page.goto("/ledger")
     page.keyboard.press("?")
     accessible(page)  # the list of keys
+    assert failures == [], "\n".join(failures)
+
+
+def test_the_main_pages_are_accessible_on_a_phone(page):
+    page.set_viewport_size(PHONE)
+    sign_in(page)
+    failures = []
+    for address in [place[2] for place in PLACES]:
+        page.goto(address)
+        try:
+            accessible(page)
+        except AssertionError as error:
+            failures.append(str(error)[:600])
     assert failures == [], "\n".join(failures)

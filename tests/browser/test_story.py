@@ -208,7 +208,7 @@ def test_with_the_keyboard_alone(page):
     expect(page.locator("#card")).to_contain_text("Ifeoma Okafor")
     page.keyboard.press("Escape")
     expect(page.locator("#card")).to_be_hidden()
-    page.wait_for_load_state("networkidle")
+    page.wait_for_url(re.compile(r"/numbers$|/numbers\?(?!.*number=)"))
     page.keyboard.press("?")
     expect(page.get_by_role("heading", name="Keyboard shortcuts")).to_be_visible()
 

@@ -17,6 +17,8 @@ WRITERS = EVERYBODY - {OBSERVER}
 # fails.
 MATRIX = {
     "GET /": EVERYBODY,
+    "GET /activity": EVERYBODY,
+    "GET /events": EVERYBODY,
     "GET /running": EVERYBODY,
     "GET /changes": EVERYBODY,
     "GET /find": EVERYBODY,

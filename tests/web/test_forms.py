@@ -772,7 +772,7 @@ def test_the_account_of_a_port_is_compared_with_the_bill(client, house):
     found = client.post(
         f"{at}/compare", data={"bill": "Millwheel Gallery Limited\nAccount OQ-1184"}
     )
-    assert ("<ins>imi</ins>" in found.text, "Back to the port" in found.text) == (True, True)
+    assert ("<ins>imi</ins>" in found.text, "Breadcrumb" in found.text) == (True, True)
     swapped = client.post(
         f"{at}/compare", data={"bill": "Millwheel Gallery Ltd, OQ-1184"}, headers=HTMX
     )

@@ -139,7 +139,7 @@ def test_a_link_without_an_account_shows_its_page_and_works_once(rowan, client):
     done = client.post(
         link, data={"right": "no", "name": "Pat Porter", "note": "the desk has moved"}
     )
-    assert "look after it today" in done.text
+    assert "check it today" in done.text
     assert client.get(link).status_code == 404
     assert client.get("/confirm/lanternfield.nothing").status_code == 404
 

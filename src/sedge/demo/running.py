@@ -65,6 +65,9 @@ def make_data(settings: Settings, standins_url: str, ahead: timedelta = timedelt
     _print(f"Demo data made in {time.perf_counter() - started:.1f} s.")
 
 
+GRACE_SECONDS = 2  # open pages hold a stream that would never end
+
+
 def run_demo(settings: Settings) -> None:
     set_up_logging(as_json=settings.log_json)
     ready_data(settings)
@@ -73,7 +76,13 @@ def run_demo(settings: Settings) -> None:
     app = create_app(house)
     settle_memory()
     _print(f"Sedge: http://{settings.host}:{settings.port}")
-    uvicorn.run(app, host=settings.host, port=settings.port, log_level="warning")
+    uvicorn.run(
+        app,
+        host=settings.host,
+        port=settings.port,
+        log_level="warning",
+        timeout_graceful_shutdown=GRACE_SECONDS,
+    )
     house.close()
     standins.stop()
 

@@ -8,6 +8,8 @@ import structlog
 from starlette.datastructures import MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from sedge.web.shared.assets import asset_base
+
 log = structlog.get_logger("sedge")
 SECURITY = {
     "Content-Security-Policy": (
@@ -48,7 +50,9 @@ def _dress(headers: MutableHeaders, path: str, spent: float) -> None:
     headers["Server-Timing"] = f"app;dur={spent:.1f}"
     for name, value in SECURITY.items():
         headers.setdefault(name, value)
-    if path.startswith("/static/"):
+    if path.startswith(f"{asset_base()}/"):
+        headers["Cache-Control"] = "public, max-age=31536000, immutable"
+    elif path.startswith("/static/"):
         headers["Cache-Control"] = "public, max-age=3600"
     else:
         headers.setdefault("Cache-Control", "no-store")

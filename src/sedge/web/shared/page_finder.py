@@ -20,6 +20,7 @@ class Page(NamedTuple):
 
 
 PLACES = {
+    "today": "Today",
     "numbers": "Numbers",
     "supply": "Supply",
     "holders": "Holders",
@@ -29,7 +30,6 @@ PLACES = {
     "work-orders": "Work orders",
 }
 ACTIONS = (
-    Page("Today", "", "/", "to do start home"),
     Page("Licences", "", "/licences", "pools seats subscriptions"),
     Page("Ledger", "", "/ledger", "activity history audit log who changed"),
     Page("Verify the ledger", "Ledger", "/ledger/verify", "check chain proof"),

@@ -29,6 +29,7 @@ from sedge.core.moments import away, lasting
 from sedge.core.numbers.e164 import describe, ending, in_national, read_by
 from sedge.core.outbound.forwarding import in_words_exact
 from sedge.web.routing import house_of, who_asks
+from sedge.web.shared.assets import asset_base
 from sedge.web.shared.drawings.ruler import ruler
 from sedge.web.shared.permitted import opener
 from sedge.web.shared.sections import sections_of, way_to
@@ -46,6 +47,19 @@ PLACES = (
     ("work-orders", "Work orders", "/work-orders", May.LOOK),
     ("ledger", "Ledger", "/ledger", May.SEE_LEDGER),
 )
+# after g, each leads to its place; e to the emergency tests
+LETTERS = {
+    "today": "t",
+    "numbers": "n",
+    "supply": "s",
+    "holders": "h",
+    "licences": "l",
+    "safety": "f",
+    "paths": "p",
+    "carriers": "c",
+    "work-orders": "w",
+    "ledger": "r",
+}
 
 
 def environment(now: Any) -> Environment:
@@ -82,7 +96,7 @@ def environment(now: Any) -> Environment:
         "ruler": ruler,
         "digits": lambda e164: e164.lstrip("+"),
     }
-    env.globals |= {"icon": icon, "now": now}
+    env.globals |= {"letters": LETTERS, "icon": icon, "now": now, "assets": asset_base()}
     return env
 
 

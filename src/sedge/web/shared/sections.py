@@ -17,7 +17,7 @@ class Section(NamedTuple):
 
 SECTIONS: dict[str, tuple[Section, ...]] = {
     "today": (
-        Section("To do", "/", what="tasks urgent what needs doing"),
+        Section("To do", "/", what="today start home tasks urgent"),
         Section("Activity", "/activity", what="history latest changes who did what"),
     ),
     "numbers": (

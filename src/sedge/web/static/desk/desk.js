@@ -3,13 +3,29 @@ import { say } from "./say.js";
 
 const inField = (element) => element.matches("input, textarea, select, [contenteditable]");
 
+const WAIT = 1500; // milliseconds for the letter after g
+
 export const desk = () => ({
+  goes: false,
+  awaitPlace() {
+    this.goes = true;
+    setTimeout(() => (this.goes = false), WAIT);
+  },
+  go(event) {
+    this.goes = false;
+    const place = document.querySelector('[data-go="' + CSS.escape(event.key) + '"]');
+    if (!place) return;
+    event.preventDefault();
+    location.href = place.href;
+  },
   keys(event) {
     if (event.defaultPrevented) return;
     if (event.ctrlKey && event.key === "Enter") return this.run(event);
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     if (event.key === "Escape" && !document.querySelector("dialog[open]")) return this.press("[data-close]", event);
     if (inField(event.target)) return;
+    if (this.goes) return this.go(event);
+    if (event.key === "g") return this.awaitPlace();
     if (event.key === "/") this.focus("#finder-text", event);
     if (event.key === "?") {
       event.preventDefault();

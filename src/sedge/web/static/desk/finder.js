@@ -1,20 +1,38 @@
-// The finder in the head: arrows walk through what was found, Enter opens it where it is the only thing, Escape leaves.
+// The finder in the head, a combobox: arrows walk through what was found, Enter opens what is active or the only thing,
+// Escape empties the list, then the field.
 export const finder = () => ({
   keys(event) {
     if (event.key === "Escape") return this.leave(event);
     if (event.key === "Enter") return this.open(event);
-    if (event.key !== "ArrowDown" && event.key !== "ArrowUp") return;
+    const options = this.options();
+    const to = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    if (!to || !options.length) return;
     event.preventDefault();
-    const stops = [this.$refs.text, ...this.$refs.found.querySelectorAll("a")];
-    const step = event.key === "ArrowDown" ? 1 : -1;
-    stops[(stops.indexOf(document.activeElement) + step + stops.length) % stops.length].focus();
+    const at = options.findIndex((option) => option.getAttribute("aria-selected") === "true");
+    this.activate(options[at < 0 && to < 0 ? options.length - 1 : (at + to + options.length) % options.length]);
+  },
+  options() {
+    return [...this.$refs.found.querySelectorAll("a[role=option]")];
+  },
+  activate(option) {
+    this.options().forEach((each) => each.setAttribute("aria-selected", each === option));
+    this.$refs.text.setAttribute("aria-activedescendant", option.id);
+    option.scrollIntoView({ block: "nearest" });
+  },
+  shown() {
+    const many = this.options().length;
+    this.$refs.text.setAttribute("aria-expanded", this.$refs.found.childElementCount > 0);
+    this.$refs.text.removeAttribute("aria-activedescendant");
+    this.$refs.count.textContent = this.$refs.text.value ? many + " found" : "";
   },
   open(event) {
-    const links = this.$refs.found.querySelectorAll("a");
+    const active = this.$refs.found.querySelector("[aria-selected=true]");
+    const links = this.options();
     const isFor = this.$refs.found.querySelector("[data-for]")?.dataset.for;
-    if (document.activeElement !== this.$refs.text || links.length !== 1 || isFor !== this.$refs.text.value) return;
+    const only = links.length === 1 && isFor === this.$refs.text.value ? links[0] : null;
+    if (!active && !only) return;
     event.preventDefault();
-    links[0].click();
+    (active ?? only).click();
   },
   // A field of one line would run pasted lines together: several go to a page of their own.
   paste(event) {
@@ -39,5 +57,6 @@ export const finder = () => ({
   },
   close() {
     this.$refs.found.replaceChildren();
+    this.shown();
   },
 });

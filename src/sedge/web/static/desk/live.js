@@ -1,20 +1,44 @@
-// Quiet refresh: ask whether anything moved, and let the parts that care (data-live) draw themselves anew.
-const PAUSE = 1500;
+// Quiet refresh: the server says when something has moved, and the parts that care (data-live) are drawn anew.
+const AGAIN = 3000;
 const SWAPPED = { "HX-Request": "true" };
 
 export function keepFresh() {
-  let pulse = document.body.dataset.pulse;
-  if (!pulse) return;
-  const look = async () => {
-    if (document.hidden) return;
-    const answer = await ask("/changes?since=" + pulse);
-    if (answer?.status === 401) location.reload();
-    if (answer?.status !== 200) return;
-    pulse = (await answer.json()).pulse;
+  const { of } = document.body.dataset;
+  let shown = document.body.dataset.pulse;
+  let heard = shown;
+  if (!shown) return;
+  const draw = () => {
+    if (document.hidden || heard === shown) return;
+    shown = heard;
     document.querySelectorAll("[data-live]").forEach(drawAnew);
   };
-  setInterval(look, PAUSE);
-  addEventListener("visibilitychange", look);
+  const ended = async (again) => {
+    const answer = await ask("/changes?since=" + shown);
+    if (answer?.status === 401) return location.reload();
+    setTimeout(again, AGAIN);
+  };
+  listen(of, (pulse) => {
+    heard = pulse;
+    draw();
+  }, ended);
+  addEventListener("visibilitychange", draw);
+}
+
+// All pages of a browser share one stream where they can.
+function listen(of, moved, ended) {
+  if (!window.SharedWorker) return listenAlone(moved, ended);
+  const worker = new SharedWorker(new URL("events.js", import.meta.url), "changes");
+  const begin = () => worker.port.postMessage({ of });
+  worker.port.onmessage = ({ data }) => (data.ended ? ended(begin) : moved(data.pulse));
+  begin();
+  addEventListener("pagehide", () => worker.port.postMessage({ leaves: true }));
+  addEventListener("pageshow", (event) => event.persisted && location.reload());
+}
+
+function listenAlone(moved, ended) {
+  const source = new EventSource("/events");
+  source.onmessage = ({ data }) => moved(data);
+  source.onerror = () => source.readyState === EventSource.CLOSED && ended(() => listenAlone(moved, ended));
 }
 
 async function drawAnew(part) {
@@ -25,8 +49,8 @@ async function drawAnew(part) {
   const page = await answer.text();
   if (isInUse(part) || part.dataset.live !== address) return; // somebody has begun to type, or gone on, meanwhile
   const focused = part.contains(document.activeElement) ? placeOf(document.activeElement) : null;
-  htmx.swap(part, page, { swapStyle: "innerHTML" });
-  if (focused) part.querySelector(focused)?.focus();
+  htmx.swap(part, page, { swapStyle: "morph:innerHTML" });
+  if (focused && !part.contains(document.activeElement)) focused(part)?.focus();
   document.dispatchEvent(new CustomEvent("sedge:redrawn"));
 }
 
@@ -38,9 +62,16 @@ function isInUse(part) {
   return typing || part.querySelector("details[open]") !== null;
 }
 
+// How what has the focus is found again where the new page has another element for it: by its id, its address, or what
+// it says.
 function placeOf(element) {
-  if (element.id) return "#" + CSS.escape(element.id);
-  return element.matches("a[href]") ? 'a[href="' + CSS.escape(element.getAttribute("href")) + '"]' : null;
+  const { id, tagName, textContent } = element;
+  if (id) return (part) => part.querySelector("#" + CSS.escape(id));
+  if (element.matches("a[href]")) {
+    const link = 'a[href="' + CSS.escape(element.getAttribute("href")) + '"]';
+    return (part) => part.querySelector(link);
+  }
+  return (part) => [...part.querySelectorAll(tagName)].find((each) => each.textContent === textContent);
 }
 
 // A page that is being left, or a server that restarts, is no error: the next look will tell.

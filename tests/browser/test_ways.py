@@ -1,0 +1,89 @@
+"""One's way by keys, the finder as a combobox, and pages that follow changes by themselves."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from sedge.web.shared.rendering import LETTERS, PLACES
+from tests.browser.conftest import accessible, sign_in
+
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+HEADERS = {"Authorization": "Bearer demo"}
+
+
+def draft(page, number, title):
+    tasks = [
+        {
+            "kind": "assign_number",
+            "number": number,
+            "holder": {"kind": "person", "id": "person-ifeoma-haddad"},
+        }
+    ]
+    answer = page.request.post(
+        "/api/v1/work-orders", data={"title": title, "tasks": tasks}, headers=HEADERS
+    )
+    assert answer.status == 201
+
+
+def test_a_letter_after_g_leads_to_each_place(page):
+    sign_in(page)
+    for key, _, href, _ in PLACES:
+        page.keyboard.press("g")
+        page.keyboard.press(LETTERS[key])
+        page.wait_for_url(f"**{href}")
+        expect(page.locator(".places [aria-current=page]")).to_have_attribute("href", href)
+
+
+def test_every_number_is_tested_for_emergency_calls_in_three_keys(page):
+    sign_in(page)
+    page.goto("/ledger")
+    page.keyboard.press("g")
+    page.keyboard.press("e")
+    page.wait_for_url("**/safety/tests#test-now")
+    expect(page.get_by_role("button", name="Test now")).to_be_focused()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name=re.compile("Emergency test"))).to_be_visible()
+
+
+def test_the_finder_is_a_combobox_whose_focus_stays_in_the_field(page):
+    sign_in(page)
+    page.keyboard.press("/")
+    field = page.get_by_role("combobox", name="Find a number, person, site, order or page")
+    expect(field).to_be_focused()
+    expect(field).to_have_attribute("aria-expanded", "false")
+    page.keyboard.type("okafor")
+    options = page.get_by_role("listbox", name="Found").get_by_role("option")
+    expect(options.first).to_be_visible()
+    expect(field).to_have_attribute("aria-expanded", "true")
+    page.keyboard.press("ArrowDown")
+    expect(options.first).to_have_attribute("aria-selected", "true")
+    expect(field).to_have_attribute("aria-activedescendant", options.first.get_attribute("id"))
+    expect(field).to_be_focused()
+    accessible(page)
+    page.keyboard.press("ArrowUp")
+    expect(options.last).to_have_attribute("aria-selected", "true")
+    page.keyboard.press("Escape")
+    expect(field).to_have_attribute("aria-expanded", "false")
+
+
+def test_all_open_pages_hear_of_a_change_over_one_stream(page):
+    sign_in(page)
+    others = [page.context.new_page() for _ in range(7)]  # a browser keeps six connections
+    for other in others:
+        other.goto("/")
+    draft(page, "0113 496 0311", "Heard everywhere")
+    for one in (page, *others):
+        one.bring_to_front()
+        expect(one.get_by_text("2 work orders are drafts")).to_be_visible()
+
+
+def test_what_has_the_focus_keeps_it_when_the_page_is_drawn_anew(page):
+    sign_in(page)
+    link = page.get_by_role("link", name=re.compile("Complete the list"))
+    link.focus()
+    link.evaluate("element => element.dataset.seen = 'the same'")
+    draft(page, "0113 496 0311", "Drawn anew")
+    expect(page.get_by_text("2 work orders are drafts")).to_be_visible()
+    expect(link).to_be_focused()
+    assert link.evaluate("element => document.body.contains(element)") is True
