@@ -63,6 +63,7 @@ class House:
     organisations: dict[str, Organisation] = field(default_factory=dict)
     next_at: dict[tuple[str, str], datetime] = field(default_factory=dict)
     process: Process = field(default_factory=Process)
+    _pulses: dict[str, tuple[int, int]] = field(default_factory=dict)
     _remembered: dict[tuple[str, str, Scope], tuple[int, int, Any]] = field(default_factory=dict)
 
     @cached_property
@@ -107,13 +108,23 @@ class House:
     ) -> T:
         """What `make` gives for who sees as much as this desk does, made anew when something of the
         organisation has changed, or so many minutes later."""
-        with self.estates[desk.who.organisation].reading() as connection:
-            seen = (ledger.pulse(connection), int(self.clock.now().timestamp()) // (60 * minutes))
+        slot = int(self.clock.now().timestamp()) // (60 * minutes)
+        seen = (self.pulse(desk.who.organisation), slot)
         key = (desk.who.organisation, name, desk.who.scope)
         known = self._remembered.get(key)
         if known is None or known[:2] != seen:
             known = self._remembered[key] = (*seen, make())
         return known[2]
+
+    def pulse(self, organisation: str) -> int:
+        """The change counter of an organisation, read from its database only when something was
+        written since it was last read."""
+        database = self.estates[organisation]
+        writes, known = database.writes, self._pulses.get(organisation)
+        if known is None or known[0] != writes:
+            with database.reading() as connection:
+                known = self._pulses[organisation] = (writes, ledger.pulse(connection))
+        return known[1]
 
     def for_a_while(
         self, desk: "Desk", name: str, make: Callable[[], T], *, minutes: int = 10
@@ -342,11 +353,20 @@ def desk_member_facts(desk: Desk, todo: int) -> dict[str, Any]:
     name, whether the member has several."""
     with desk.house.installation.reading() as connection:
         several = len(installation.memberships_of(connection, desk.who.sign_in)) > 1
+    running, holds = desk.house.while_unchanged(
+        desk, f"head of a {desk.who.role}", lambda: _running_and_holds(desk)
+    )
+    now = desk.now()
+    return {
+        "running": running,
+        "holds": [hold for hold in holds if hold[2] > now],
+        "todo": todo,
+        "organisation": desk.organisation.name,
+        "several": several,
+    }
+
+
+def _running_and_holds(desk: Desk) -> tuple[int, list[tuple[str, int, datetime]]]:
     with desk.reading() as reading:
-        return {
-            "running": workorders.running_count(reading.connection),
-            "holds": _open_holds(reading) if allowed(desk.who.role, May.BUY) else [],
-            "todo": todo,
-            "organisation": desk.organisation.name,
-            "several": several,
-        }
+        holds = _open_holds(reading) if allowed(desk.who.role, May.BUY) else []
+        return workorders.running_count(reading.connection), holds

@@ -41,6 +41,9 @@ class TaskState(StrEnum):
     LEFT_OUT = "left out"
 
 
+TASKS_OVER = (TaskState.DONE, TaskState.SKIPPED, TaskState.LEFT_OUT)
+
+
 class TaskEvent(StrEnum):
     READY = "nothing before it is left to do"
     BEGIN = "begun by the runner"

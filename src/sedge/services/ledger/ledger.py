@@ -9,6 +9,7 @@ from sedge.services.context import Desk
 from sedge.store.repositories import ledger
 from sedge.store.repositories.ledger import LedgerPage
 
+MOST_READ = 800  # entries, for what is told of the latest changes
 PAGES = {
     Subject.PORT: "/ports/{id}",
     Subject.PORT_OUT: "/port-outs/{id}",
@@ -61,7 +62,7 @@ class Happening:
 def recent(desk: Desk, *, limit: int = 8) -> list[Happening]:
     """What happened last: entries of one work order, or of one person for one reason, are one."""
     found: list[Happening] = []
-    for entry in read(desk, limit=40 * limit).entries:
+    for entry in read(desk, limit=min(40 * limit, MOST_READ)).entries:
         last = found[-1] if found else None
         if last and _belong_together(last.entry, entry):
             found[-1] = replace(last, others=last.others + 1)
@@ -85,8 +86,8 @@ def verify(desk: Desk) -> tuple[int, int | None]:
 
 
 def pulse(desk: Desk) -> int:
-    with desk.reading() as reading:
-        return ledger.pulse(reading.connection)
+    """The change counter of the organisation."""
+    return desk.house.pulse(desk.who.organisation)
 
 
 def href_of(entry: Entry) -> str:

@@ -193,6 +193,12 @@ def list_orders(
         return store.list_orders(reading.connection, states=states, after_no=after_no, limit=limit)
 
 
+def progress_of(desk: Desk, orders: Sequence[WorkOrder]) -> dict[str, store.TaskProgress]:
+    """How far the tasks of each work order are, by its id."""
+    with desk.reading() as reading:
+        return store.progress_of(reading.connection, [order.id for order in orders])
+
+
 def get(desk: Desk, key: str) -> WorkOrder:
     with desk.reading() as reading:
         return store.get(reading.connection, key)

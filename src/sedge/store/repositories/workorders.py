@@ -1,16 +1,23 @@
 """Work orders and their tasks: the stored tasks are the runner's queue."""
 
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, func, insert, select, update
+from sqlalchemy import Connection, case, func, insert, select, update
 
 from sedge.core.errors import ChangedMeanwhile, NotFound
 from sedge.core.facts import canonical
 from sedge.core.records import Subject
-from sedge.core.workorders.life import OrderState, TaskEvent, TaskState, next_task_state
+from sedge.core.workorders.life import (
+    TASKS_OVER,
+    OrderState,
+    TaskEvent,
+    TaskState,
+    next_task_state,
+)
 from sedge.core.workorders.tasks import TASK, Snapshot, Task
 from sedge.store.projections import order_subjects
 from sedge.store.schema import tables, workorders
@@ -157,6 +164,43 @@ def list_orders(
     if after_no is not None:
         query = query.where(table.c.no < after_no)
     return [_order(row, ()) for row in connection.execute(query)]
+
+
+@dataclass(frozen=True)
+class TaskProgress:
+    """How many tasks of a work order are over, of how many; what the next one waits for, and when
+    it is looked at again."""
+
+    over: int
+    total: int
+    waits_for: str = ""
+    next_try: datetime | None = None
+
+
+def progress_of(connection: Connection, orders: Sequence[str]) -> dict[str, TaskProgress]:
+    """By work order."""
+    table = workorders.task
+    over = case((table.c.state.in_([s.value for s in TASKS_OVER]), 1), else_=0)
+    counted = (
+        select(table.c.work_order, func.sum(over), func.count())
+        .where(table.c.work_order.in_(orders))
+        .group_by(table.c.work_order)
+    )
+    waiting = (
+        select(table.c.work_order, table.c.waits_for, table.c.next_try)
+        .where(table.c.work_order.in_(orders), table.c.state == TaskState.WAITING.value)
+        .order_by(table.c.next_try.desc())
+    )
+    next_ones = {row.work_order: row for row in connection.execute(waiting)}
+    return {
+        key: TaskProgress(
+            int(done),
+            total,
+            next_ones[key].waits_for if key in next_ones else "",
+            next_ones[key].next_try if key in next_ones else None,
+        )
+        for key, done, total in connection.execute(counted)
+    }
 
 
 def looks(connection: Connection, *, author: str | None = None) -> list[WorkOrder]:

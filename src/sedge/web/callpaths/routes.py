@@ -14,6 +14,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import HolderKind, Proof
 from sedge.services.callpaths import calls, path_analysis, paths, proof_calls
+from sedge.services.callpaths.paths_now import paths_now
 from sedge.services.context import Desk
 from sedge.services.holders import holders, site_management
 from sedge.services.numbers import numbers
@@ -31,7 +32,7 @@ def listing(request: Request, desk: AtDesk) -> Response:
     return draw(
         request,
         "paths.html",
-        rows=paths.list_paths(desk),
+        rows=views.path_rows(paths_now(desk)),
         counts=paths.counts(desk),
         proofs=proofs,
         drawings=paths.drawings(desk),

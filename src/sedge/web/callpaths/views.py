@@ -17,13 +17,14 @@ from sedge.core.callpaths.tracing.endings import WayToEnd
 from sedge.core.callpaths.tracing.week import Part
 from sedge.core.callpaths.tracing.world import EndingKind, World
 from sedge.core.errors import NotUnderstood
-from sedge.core.records import Person
+from sedge.core.records import PathVersion, Person
 from sedge.services.callpaths.calls import Followed
 from sedge.services.callpaths.path_analysis import Analysis
 from sedge.services.callpaths.paths import FormFacts, PathView
+from sedge.services.callpaths.paths_now import PathNow
 from sedge.web.callpaths.drawing_views import outlined
 from sedge.web.callpaths.phrases import DAYS, more_words
-from sedge.web.shared.drawings.pathmap import Shown, drawn
+from sedge.web.shared.drawings.pathmap import Shown, drawn, thumbnail
 from sedge.web.shared.drawings.weekmap import grades_in, legend, week_map
 
 OPENING_ROWS, CLOSURE_ROWS, CHOICE_ROWS = 2, 2, 3
@@ -187,6 +188,37 @@ def follow_page(call: Followed, asked: Asked, number: str, moment: datetime) -> 
         f"{base}?{replace(shown, choices=None).address()}",
         week_off(-7),
         week_off(7),
+    )
+
+
+# ── the list of call paths ──
+
+
+@dataclass(frozen=True)
+class PathRow:
+    """A path with a call that comes in now: `now` in words, `sign` whether somebody gets it."""
+
+    version: PathVersion
+    picture: Markup
+    now: str
+    seconds: int | None
+    sign: str
+
+
+def path_rows(found: list[PathNow]) -> list[PathRow]:
+    return [_path_row(one) for one in found]
+
+
+def _path_row(one: PathNow) -> PathRow:
+    trace = one.trace
+    if trace is None:
+        return PathRow(one.version, thumbnail(one.path), "no number yet", None, "")
+    return PathRow(
+        one.version,
+        thumbnail(one.path, trace.way, trace.ending.step),
+        trace.ending.reason,
+        trace.seconds,
+        "good" if trace.ending.kind in WELL else "wrong",
     )
 
 

@@ -5,6 +5,7 @@ from typing import Annotated, Any
 
 from fastapi import Form, Request
 from fastapi.responses import Response
+from markupsafe import Markup
 from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
@@ -12,8 +13,10 @@ from sedge.core.enums import HolderKind
 from sedge.core.errors import NotUnderstood
 from sedge.core.facts import counted
 from sedge.services.licences import licences
+from sedge.services.licences.seat_history import SeatHistory, seat_histories
 from sedge.services.workorders import workorders
 from sedge.web.routing import AtDesk, Place
+from sedge.web.shared.drawings.seatchart import seat_chart
 from sedge.web.shared.rendering import draw, go, target
 
 place = Place()
@@ -23,11 +26,18 @@ LISTS = ("needs_all", "needs_any", "for_holders")
 
 @place.page("/licences", May.SEE_MONEY)
 def pools_page(request: Request, desk: AtDesk) -> Response:
+    histories = seat_histories(desk)
     return draw(
         request,
         "_licences.html" if target(request) == "licences" else "licences.html",
-        pools=licences.pools(desk),
+        rows=[
+            (pool, _chart(histories.get(pool.product.id), pool)) for pool in licences.pools(desk)
+        ],
     )
+
+
+def _chart(history: SeatHistory | None, pool: licences.Pool) -> Markup | None:
+    return seat_chart(history, pool.bought) if history and pool.subscriptions else None
 
 
 @place.page("/licences/new", May.SET_RULES)

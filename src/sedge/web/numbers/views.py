@@ -1,7 +1,8 @@
 """What the pages of Numbers show: ready facts for their templates."""
 
+from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from decimal import Decimal
 from typing import Any
@@ -68,6 +69,7 @@ class BlockView:
     lines: list[str]
     figures: str
     site: str
+    totals: str = ""
 
 
 @dataclass(frozen=True)
@@ -111,6 +113,8 @@ def block_facts(
     query: Query, overview: Overview, blocks: list[Block], following: str, counts: Counts
 ) -> dict[str, Any]:
     drawn = [block_view(b, query) for b in blocks]
+    if not query.after and not following:
+        drawn = _with_totals(drawn, blocks)
     return {
         "blocks": drawn,
         "later": query.link(after=following) if following else "",
@@ -119,6 +123,25 @@ def block_facts(
         "legend": legend(counts, query),
         "picks": picks(query, overview, counts, []),
     }
+
+
+def _with_totals(views: list[BlockView], blocks: list[Block]) -> list[BlockView]:
+    """With what the blocks of each group hold together; all of them have to be there."""
+    held: Counter[str] = Counter()
+    used: Counter[str] = Counter()
+    free: Counter[str] = Counter()
+    for view, block in zip(views, blocks, strict=True):
+        held[view.group] += block.total
+        used[view.group] += block.by_state[State.ASSIGNED]
+        free[view.group] += block.by_state[State.AVAILABLE]
+    return [
+        replace(
+            view,
+            totals=f"{used[view.group]:,} of {held[view.group]:,} in use,"
+            f" {free[view.group]:,} available",
+        )
+        for view in views
+    ]
 
 
 def list_facts(

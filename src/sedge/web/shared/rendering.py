@@ -117,6 +117,7 @@ def money(value: Money | None) -> str:
     return in_words(value) if value is not None else "–"
 
 
+@lru_cache(4096)
 def exact(then: datetime, zone: ZoneInfo) -> str:
     return then.astimezone(zone).strftime("%a %-d %b %Y, %H:%M:%S %Z")
 

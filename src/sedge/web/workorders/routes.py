@@ -32,7 +32,8 @@ def listing(
     states = (OrderState(state),) if state in set(OrderState) else ()
     found = workorders.list_orders(desk, states=states, after_no=after or None)
     following = found[-1].no if len(found) == workorders.A_PAGE else None
-    rows = [(order, views.TONES.get(order.state, "")) for order in found]
+    progress = workorders.progress_of(desk, found)
+    rows = [(order, views.TONES.get(order.state, ""), progress.get(order.id)) for order in found]
     return draw(
         request,
         "work_orders.html",

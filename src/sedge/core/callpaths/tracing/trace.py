@@ -55,7 +55,7 @@ def trace_inbound(
     draft: dict[str, Path] | None = None,
     path: Path | None = None,
 ) -> Trace:
-    """Simulate a call to `e164` that comes in at `at` from `caller` (as shown to people; '' where it
+    """Follow a call to `e164` that comes in at `at` from `caller` (as shown to people; '' where it
     doesn't matter). With `path`, or other paths in `draft`, as if those were published.
 
     Raises NotFound where the number isn't in the estate.

@@ -19,6 +19,7 @@ from sedge.core.numbers.life import State
 SIDE, STEP, COLUMNS = 21, 26, 20
 TILE_WIDTH, TILE_HEIGHT, TILE_STEP_X, TILE_STEP_Y = 46, 24, 52, 31
 LEFT, TOP = 30, 18
+PLAIN = (State.ASSIGNED, State.AVAILABLE)  # states drawn as a box alone
 
 
 @dataclass(frozen=True)
@@ -157,7 +158,20 @@ def _cell(
         f'<g role="gridcell" aria-selected="false"><a href="/numbers?{keep}number={cell.number}"'
         f' class="cell-link{mark}" data-number="{cell.number}" data-at="{position}"'
         f' tabindex="{0 if is_entered else -1}"'
-        f' aria-label="{label}"{current}>{shape(cell.state, x, y)}{_ring(x, y)}</a></g>'
+        f' aria-label="{label}"{current}>{shape(cell.state, x, y)}'
+        f"{_ending(cell.state, position, x, y)}{_ring(x, y)}</a></g>"
+    )
+
+
+@lru_cache(maxsize=4096)
+def _ending(state: State, position: int, x: int, y: int) -> str:
+    """The last two digits, where no mark stands in the cell; readers have them in its name."""
+    if state not in PLAIN:
+        return ""
+    kind = "cell-no on-fill" if state is State.ASSIGNED else "cell-no"
+    return (
+        f'<text class="{kind}" x="{x + SIDE / 2}" y="{y + SIDE / 2 + 3.1}"'
+        f' aria-hidden="true">{position:02d}</text>'
     )
 
 

@@ -105,6 +105,29 @@ def drawn(path: Path, names: Mapping[str, str], shown: Shown) -> Markup:
     )
 
 
+def thumbnail(path: Path, way: Iterable[tuple[str, str]] = (), last: str = "") -> Markup:
+    """The shape of a path without its words, and the way of a call through it. Decoration: what it
+    shows stands beside it."""
+    layout, taken = lay_out(path), set(way)
+    visited = {step for step, _ in taken} | {last}
+    lines = Markup("").join(
+        Markup('<path class="pm-line{}" d="M{}"/>').format(
+            " pm-way" if any((line.source, e) in taken for e in line.exits) else "",
+            "L".join(f"{x:.0f} {y:.0f}" for x, y in line.points),
+        )
+        for line in layout.lines
+    )
+    boxes = Markup("").join(
+        Markup(
+            '<rect class="pm-thumb{}" x="{:.0f}" y="{:.0f}" width="{:.0f}" height="{}"/>'
+        ).format(" pm-way" if key in visited else "", box.x, box.y, box.width, HEIGHT)
+        for key, box in layout.boxes.items()
+    )
+    return Markup(
+        '<svg class="pathmap-small" viewBox="-6 -6 {:.0f} {:.0f}" aria-hidden="true">{}{}</svg>'
+    ).format(layout.width + 12, layout.height + 12, lines, boxes)
+
+
 def _start(first: Box, above: tuple[str, str], *, on: bool) -> Markup:
     """Where the call comes in: the number, and an arrow down to the first step."""
     number, caller = above

@@ -9,7 +9,7 @@ from markupsafe import Markup
 from sedge.core.carriers.runway import Runway
 from sedge.core.facts import Money, in_words
 
-WIDTH, HEIGHT, LEFT, TOP = 420, 84, 4, 8
+WIDTH, HEIGHT, LEFT, TOP = 520, 84, 78, 8
 
 
 def _shown(found: Runway) -> tuple[tuple[date, Decimal], ...]:
@@ -17,6 +17,16 @@ def _shown(found: Runway) -> tuple[tuple[date, Decimal], ...]:
     about it."""
     below = next((i for i, (_, left) in enumerate(found.steps) if left < 0), None)
     return found.steps if below is None else found.steps[: max(below + 2, 3)]
+
+
+def _apart(*amounts_and_gap: Decimal) -> list[Decimal]:
+    """Those of the amounts, the first before others, whose labels would not stand on each other."""
+    *amounts, gap = amounts_and_gap
+    kept: list[Decimal] = []
+    for amount in amounts:
+        if all(abs(amount - other) >= gap for other in kept):
+            kept.append(amount)
+    return kept
 
 
 def runway_chart(found: Runway, low_mark: Money) -> Markup:
@@ -28,7 +38,7 @@ def runway_chart(found: Runway, low_mark: Money) -> Markup:
     first, last = steps[0][0], steps[-1][0]
 
     def x(index: int) -> float:
-        return LEFT + (WIDTH - 2 * LEFT) * (steps[index][0] - first).days / max(
+        return LEFT + (WIDTH - LEFT - 6) * (steps[index][0] - first).days / max(
             1, (last - first).days
         )
 
@@ -44,6 +54,13 @@ def runway_chart(found: Runway, low_mark: Money) -> Markup:
         )
         for i in range(1, len(amounts), 1 + len(amounts) // 7)
     )
+    currency = low_mark.currency
+    axis = Markup("").join(
+        Markup('<text class="map-label" x="{}" y="{:.1f}" text-anchor="end">{}</text>').format(
+            LEFT - 6, y(amount) + 4, in_words(Money(amount=amount, currency=currency))
+        )
+        for amount in _apart(amounts[0], low_mark.amount, Decimal(0), (top - bottom) / 6)
+    )
     told = (
         f"Balance {in_words(Money(amount=amounts[0], currency=low_mark.currency))} today,"
         f" {in_words(found.monthly)} less each month; low mark {in_words(low_mark)}"
@@ -51,7 +68,7 @@ def runway_chart(found: Runway, low_mark: Money) -> Markup:
     return Markup(
         '<svg class="runway" viewBox="0 0 {} {}" width="100%" role="img" aria-label="{}"><path'
         ' class="runway-ground" d="M{} {:.1f}H{}"/><path class="runway-low" d="M{}'
-        ' {:.1f}H{}"/><path class="runway-stair" d="{}"/>{}</svg>'
+        ' {:.1f}H{}"/><path class="runway-stair" d="{}"/>{}{}</svg>'
     ).format(
         WIDTH,
         HEIGHT + 14,
@@ -64,4 +81,5 @@ def runway_chart(found: Runway, low_mark: Money) -> Markup:
         WIDTH - LEFT,
         stair,
         labels,
+        axis,
     )

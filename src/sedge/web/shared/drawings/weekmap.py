@@ -1,10 +1,11 @@
 """The week of a number or a path: hours as cells, each with a shape for how its calls end; cells
 are links to a call of that hour."""
 
+from calendar import day_name
 from collections.abc import Callable
 from datetime import date
 
-from markupsafe import Markup
+from markupsafe import Markup, escape
 
 from sedge.core.callpaths.openings import zone
 from sedge.core.callpaths.tracing.week import Cell, Day, Grade, Part, Week
@@ -22,6 +23,9 @@ SHAPES = {
     Grade.NOBODY: "nobody",
     Grade.UNKNOWN: "none",
 }
+
+
+DAYS = tuple(day_name)
 
 
 def week_map(week: Week, link: Callable[[Part], str], *, selected: str = "") -> Markup:
@@ -50,78 +54,58 @@ def _day(day: Day, row: int, week: Week, link: Callable[[Part], str], selected: 
         words,
         Markup("<title>{}</title>").format(day.holiday) if day.holiday else "",
     )
-    return name + Markup("").join(
-        _hour(cell, day.day, y, week.timezone, link, selected) for cell in day.cells
-    )
+    hours = "".join(_hour(cell, y, week.timezone, link, selected) for cell in day.cells)
+    return name + Markup(hours)  # noqa: S704  what is not ours is escaped in `_part`
 
 
-def _hour(
-    cell: Cell, day: date, y: float, timezone: str, link: Callable[[Part], str], selected: str
-) -> Markup:
+def _hour(cell: Cell, y: float, timezone: str, link: Callable[[Part], str], selected: str) -> str:
     x = LEFT + cell.hour * (CELL + GAP)
     if not cell.parts:
-        return Markup(
-            '<g class="week-cell week-none"><rect x="{}" y="{}" width="{}" height="{}"/></g>'
-        ).format(x, y, CELL, HIGH)
+        box = f'<rect x="{x}" y="{y}" width="{CELL}" height="{HIGH}"/>'
+        return f'<g class="week-cell week-none">{box}</g>'
     whole = sum((p.end - p.start).total_seconds() for p in cell.parts)
-    out, at = Markup(""), float(x)
+    out, at = [], float(x)
     for part in cell.parts:
         wide = CELL * (part.end - part.start).total_seconds() / whole
-        out += _part(part, at, y, wide, timezone, link(part), selected)
+        out.append(_part(part, at, y, wide, timezone, link(part), selected))
         at += wide
-    return out
+    return "".join(out)
 
 
 def _part(
     part: Part, x: float, y: float, width: float, timezone: str, address: str, selected: str
-) -> Markup:
+) -> str:
+    """One link. Put together by hand, as a week has hundreds: what is not ours is escaped."""
     start, end = (m.astimezone(zone(timezone)) for m in (part.start, part.end))
-    told = f"{start:%A} {start:%H:%M} to {end:%H:%M}: {part.grade.value}"
-    current = Markup(' aria-current="true"') if address == selected else ""
-    return Markup(
-        '<a class="week-cell week-{}{}" href="{}" aria-label="{}"{}><rect x="{:.1f}" y="{:.1f}"'
-        ' width="{:.1f}" height="{}"/>{}</a>'
-    ).format(
-        SHAPES[part.grade],
-        " is-selected" if address == selected else "",
-        address,
-        told,
-        current,
-        x,
-        y,
-        width,
-        HIGH,
-        _shape(part.grade, x, y, width),
+    told = f"{DAYS[start.weekday()]} {start:%H:%M} to {end:%H:%M}: {escape(part.grade.value)}"
+    chosen, current = (" is-selected", ' aria-current="true"') if address == selected else ("", "")
+    return (
+        f'<a class="week-cell week-{SHAPES[part.grade]}{chosen}" href="{escape(address)}"'
+        f' aria-label="{told}"{current}><rect x="{x:.1f}" y="{y:.1f}" width="{width:.1f}"'
+        f' height="{HIGH}"/>{_shape(part.grade, x, y, width)}</a>'
     )
 
 
-def _shape(grade: Grade, x: float, y: float, width: float) -> Markup:
+def _shape(grade: Grade, x: float, y: float, width: float) -> str:
     """What tells the grades apart without colour: a dash for a mailbox, a half for some, a cross
     for nobody."""
     middle, centre = x + width / 2, y + HIGH / 2
     match grade:
         case Grade.MESSAGE:
-            return Markup('<path class="week-mark" d="M{:.1f} {:.1f}h8"/>').format(
-                middle - 4, centre
-            )
+            return f'<path class="week-mark" d="M{middle - 4:.1f} {centre:.1f}h8"/>'
         case Grade.SOME | Grade.SLOWLY:
-            return Markup('<path class="week-half" d="M{:.1f} {:.1f}v{}h{:.1f}Z"/>').format(
-                x + width, y, HIGH, -width
-            )
+            corner = f"M{x + width:.1f} {y:.1f}v{HIGH}h{-width:.1f}Z"
+            return f'<path class="week-half" d="{corner}"/>'
         case Grade.TOLD:
-            return Markup('<path class="week-mark" d="M{:.1f} {:.1f}h8m-8 5h5"/>').format(
-                middle - 4, centre - 3
-            )
+            return f'<path class="week-mark" d="M{middle - 4:.1f} {centre - 3:.1f}h8m-8 5h5"/>'
         case Grade.NOBODY:
-            return Markup('<path class="week-mark" d="M{:.1f} {:.1f}l7 7m0 -7l-7 7"/>').format(
-                middle - 3.5, centre - 3.5
-            )
+            cross = f"M{middle - 3.5:.1f} {centre - 3.5:.1f}l7 7m0 -7l-7 7"
+            return f'<path class="week-mark" d="{cross}"/>'
         case Grade.OUTSIDE:
-            return Markup(
-                '<path class="week-mark" d="M{:.1f} {:.1f}h9m-3.5 -3.5l3.5 3.5l-3.5 3.5"/>'
-            ).format(middle - 4.5, centre)
+            arrow = f"M{middle - 4.5:.1f} {centre:.1f}h9m-3.5 -3.5l3.5 3.5l-3.5 3.5"
+            return f'<path class="week-mark" d="{arrow}"/>'
         case _:
-            return Markup("")
+            return ""
 
 
 def many_map(

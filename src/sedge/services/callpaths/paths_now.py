@@ -1,0 +1,51 @@
+"""What would happen to a call on each call path at this moment."""
+
+from dataclasses import dataclass
+
+from sqlalchemy import func, select
+
+from sedge.core.callpaths.steps import Path
+from sedge.core.callpaths.tracing.trace import trace_inbound
+from sedge.core.callpaths.tracing.world import Trace, World
+from sedge.core.load_spec import LoadSpec
+from sedge.core.records import Number, PathVersion
+from sedge.services.context import Desk
+from sedge.store.repositories.records import is_open
+from sedge.store.schema import tables
+
+MOST = 60  # paths that are followed for one page
+
+
+@dataclass(frozen=True)
+class PathNow:
+    """A published path with a call that comes in now; no `trace` where no number follows it."""
+
+    version: PathVersion
+    path: Path
+    trace: Trace | None
+
+
+def paths_now(desk: Desk) -> list[PathNow]:
+    """The published paths by name, the first `MOST` followed. Remembered for a minute at most."""
+    return desk.house.while_unchanged(desk, "paths now", lambda: _followed(desk))
+
+
+def _followed(desk: Desk) -> list[PathNow]:
+    life = tables.life
+    with desk.reading() as reading:
+        versions = reading.records.where(PathVersion, order_by=tables.path.c.name)
+        first = dict(
+            reading.connection.execute(
+                select(life.c.path, func.min(life.c.number))
+                .where(is_open(), life.c.path.in_([v.id for v in versions[:MOST]]))
+                .group_by(life.c.path)
+            ).all()
+        )
+        numbers = {path: f"+{number}" for path, number in first.items()}
+        estate = reading.estate(LoadSpec(numbers=set(numbers.values())))
+    found = []
+    for version in versions:
+        number = estate.get(Number, numbers[version.id]) if version.id in numbers else None
+        trace = trace_inbound(number.e164, estate.now, World(), estate) if number else None
+        found.append(PathNow(version, Path.model_validate(version.body), trace))
+    return found
