@@ -83,7 +83,7 @@ def test_a_list_from_a_mail_becomes_a_selection(page):
     sign_in(page)
     page.keyboard.press("/")
     page.keyboard.insert_text("0113 496 0160; 0113 496 0161 and 0113 496 0999")
-    page.get_by_role("link", name="3 numbers").click()
+    page.get_by_role("option", name="3 numbers").click()
     expect(page.get_by_role("heading", name="3 numbers chosen")).to_be_visible()
     expect(page.get_by_text("1 is not in the estate")).to_be_visible()
     page.goto("/numbers/paste")
@@ -120,7 +120,7 @@ def test_facts_are_edited_where_they_stand_and_a_view_is_kept(page):
     expect(page.get_by_label("Tags")).to_have_value("bell")
     page.goto("/numbers?view=list&sort=label&find=night+bell")
     expect(page.locator("tbody tr").first).to_contain_text("0113 496 0160")
-    page.get_by_text("Columns").click()
+    page.get_by_text("Columns", exact=True).click()
     page.get_by_label("Tags", exact=True).check()
     page.get_by_role("button", name="Show columns").click()
     expect(page.get_by_role("columnheader", name="Tags")).to_be_visible()
@@ -154,8 +154,7 @@ def test_any_past_day_is_shown_and_compared(page):
 def test_a_file_with_errors_is_looked_through_and_brought_in(page):
     sign_in(page)
     page.goto("/numbers")
-    page.get_by_text("More", exact=True).click()
-    page.get_by_role("link", name="Import a file").click()
+    page.get_by_role("link", name="Import numbers").click()
     page.set_input_files(
         "#file", {"name": "numbers.csv", "mimeType": "text/csv", "buffer": CSV.encode()}
     )

@@ -63,7 +63,7 @@ def test_forty_numbers_are_moved_from_a_paste_to_proven(page):
         "Hattie Brandreth"
     )
     accessible(page)
-    page.get_by_role("link", name="Back to the port").click()
+    page.get_by_label("Breadcrumb").get_by_role("link", name="Port 2").click()
     page.get_by_role("button", name="Check and switch").click()
     expect(page.get_by_role("heading", name=re.compile("Switch port 2"))).to_be_visible()
     run_it(page)
@@ -99,7 +99,7 @@ def holders_are_chosen(page):
     )
     page.get_by_role("button", name="Save holders", exact=True).click()
     expect(page.get_by_text("which is much like it")).to_have_count(1)
-    page.get_by_role("link", name="Back to the port").click()
+    page.get_by_label("Breadcrumb").get_by_role("link", name="Port 2").click()
 
 
 def test_the_calendar_keeps_days_free(page):

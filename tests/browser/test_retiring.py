@@ -15,6 +15,7 @@ pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 def test_the_hamburg_hall_is_closed(page):
     sign_in(page)
     page.goto("/holders/sites/harbour-loft")
+    page.get_by_text("Actions", exact=True).click()
     page.get_by_role("link", name="Close the site").click()
     expect(page.get_by_text("40 numbers: 9 assigned, 31 available")).to_be_visible()
     expect(page.get_by_role("row", name=re.compile("Release them now"))).to_contain_text("€304")
@@ -75,7 +76,7 @@ def test_drift_is_put_right_by_a_work_order(page):
     expect(page.get_by_text("Choose the site that 0131 496 0512 comes to")).to_be_visible()
     page.get_by_label("Numbers nobody knew come to").select_option(label="Wharf House")
     page.get_by_role("button", name="Fix").click()
-    expect(page.get_by_role("heading", name=re.compile("Put drift right"))).to_be_visible()
+    expect(page.get_by_role("heading", name=re.compile("Correct differences"))).to_be_visible()
     page.get_by_role("button", name="Run").click()
     advance(page, "PT5M")
     page.goto("/carriers/drift")
@@ -85,7 +86,6 @@ def test_drift_is_put_right_by_a_work_order(page):
 def test_the_tidy_up_begins_a_work_order(page):
     sign_in(page)
     page.goto("/numbers")
-    page.get_by_text("More", exact=True).click()
     page.get_by_role("link", name="Clean-up").click()
     accessible(page)
     page.get_by_label(re.compile("Choose 0113 496 01")).first.check()

@@ -58,7 +58,7 @@ def test_a_paper_that_is_sent_back_and_another_that_is_taken(page, tmp_path):
     page.goto("/supply/papers")
     accessible(page)
     page.get_by_label("Kind").select_option("proof of local address")
-    page.get_by_label("Site").select_option(label="Spree Depot")
+    page.get_by_label("Site", exact=True).select_option(label="Spree Depot")
     page.get_by_label("Called").fill("New lease, scanned")
     page.get_by_label("Made on").fill("2026-10-20")
     page.get_by_role("button", name="Upload").click()

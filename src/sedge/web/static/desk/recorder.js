@@ -1,6 +1,6 @@
 // Records from the microphone into a WAV file (16 bit, one channel) and puts it into the form's file field.
 export const recorder = () => ({
-  words: "Record one",
+  words: "Record audio",
   told: "",
   made: false,
   chunks: [],
@@ -39,7 +39,7 @@ export const recorder = () => ({
     this.$root.querySelector("input[type=file]").files = held.files;
     this.$refs.listen.src = URL.createObjectURL(file);
     this.made = true;
-    this.words = "Record it again";
+    this.words = "Record again";
     this.told = (this.chunks.length * 128 / rate).toFixed(1) + " s recorded. Listen to it, then keep it.";
   },
 });
