@@ -14,6 +14,7 @@ from markupsafe import Markup
 from sedge.core.callpaths.steps import EXITS, Hours, Mailbox, Menu, Opening, Path, Queue, Ring
 from sedge.core.facts import Money
 from sedge.core.numbers.life import State
+from sedge.services.licences.seat_history import SeatHistory
 from sedge.web.shared import rendering
 from sedge.web.shared.drawings.blockmap import (
     MapCell,
@@ -23,8 +24,9 @@ from sedge.web.shared.drawings.blockmap import (
     legend_shape,
     shape,
 )
-from sedge.web.shared.drawings.pathmap import describe_step, path_map
+from sedge.web.shared.drawings.pathmap import describe_step, path_map, thumbnail
 from sedge.web.shared.drawings.ruler import grouped, ruler
+from sedge.web.shared.drawings.seatchart import seat_chart
 from sedge.web.shared.drawings.strip import strip
 from tests.asserting import every
 
@@ -353,3 +355,49 @@ def test_a_density_map_has_a_tile_per_hundred_with_its_figures_and_its_way_in():
     widths = [float(w) for w in re.findall(r'class="tile-used"[^>]* width="([\d.]+)"', drawn)]
     assert widths == sorted(widths)
     assert drawn.count('tabindex="0"') == 1
+
+
+def test_cells_drawn_as_a_box_alone_carry_their_last_two_digits():
+    states = [State.AVAILABLE, State.ASSIGNED, State.AGING, State.PORTING_IN]
+    cells = [MapCell(441134960140 + i, state, state.value) for i, state in enumerate(states)]
+    drawn = str(block_map("+44113496 01xx", cells))
+    assert re.findall(r'class="cell-no[^"]*"[^>]*>(\d\d)<', drawn) == ["40", "41"]
+    assert 'class="cell-no on-fill"' in drawn
+
+
+def test_a_thumbnail_marks_the_way_of_a_call_and_says_nothing():
+    path = Path(
+        first="hours",
+        steps={
+            "hours": Hours(
+                title="Hours",
+                timezone="Europe/London",
+                openings=(),
+                exits={"open": "ring", "closed": "box"},
+            ),
+            "ring": Ring(title="Ring", exits={"no answer": "box"}),
+            "box": Mailbox(title="Mailbox"),
+        },
+    )
+    drawn = str(thumbnail(path, [("hours", "closed")], "box"))
+    assert drawn.count("<rect") == 3
+    assert len(re.findall(r'<rect class="[^"]*pm-way', drawn)) == 2
+    assert words_of(drawn) == ""
+    assert 'aria-hidden="true"' in drawn
+
+
+def test_a_chart_of_seats_tells_what_it_shows_and_stays_in_its_frame():
+    moments = [NOW - timedelta(days=300), NOW - timedelta(days=100), NOW]
+    drawn = str(seat_chart(SeatHistory(moments, [2, 5, 9]), 12))
+    assert "2 granted in January 2026, 9 now, of 12 seats today" in drawn
+    assert "Jan 2026" in words_of(drawn)
+    points = [float(y) for y in re.findall(r"V([\d.]+)", drawn)]
+    assert points
+    assert 0 <= min(points) <= max(points) <= 50
+
+
+def test_a_chart_of_seats_rises_above_the_line_where_more_was_granted_than_there_are():
+    drawn = str(seat_chart(SeatHistory([NOW - timedelta(days=30), NOW], [9, 9]), 3))
+    limit = float(re.search(r'seat-limit" d="M\d+ ([\d.]+)', drawn)[1])
+    top = float(re.search(r'seat-stair" d="M[\d.]+ ([\d.]+)', drawn)[1])
+    assert top < limit

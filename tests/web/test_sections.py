@@ -6,7 +6,7 @@ import re
 import pytest
 
 from sedge.web.shared.page_finder import all_pages, pages_found
-from sedge.web.shared.sections import SECTIONS, sections_of
+from sedge.web.shared.sections import SECTIONS, sections_of, way_to
 
 SIGN_INS = {
     "administrator": "rowan",
@@ -111,6 +111,58 @@ def test_the_very_name_comes_first_and_what_may_not_be_opened_never():
 
 def test_the_finder_shows_pages_after_what_is_called_so(reader):
     text = reader.get("/find", params={"find": "reception"}).text
-    assert re.findall(r"<h2>([^<]+)</h2>", text)[-1] == "Pages"
+    assert re.findall(r"<h2[^>]*>([^<]+)</h2>", text)[-1] == "Pages"
     only = reader.get("/find/open", params={"find": "verify the ledger"}, follow_redirects=False)
     assert only.headers["location"] == "/ledger/verify"
+
+
+def test_a_section_counts_the_lines_of_today_that_lead_into_it():
+    waiting = [
+        "/ports/abc",
+        "/ports/def",
+        "/port-outs/x",
+        "/supply/papers?site=a",
+        "/work-orders/7",
+    ]
+    row = {s.name: s.waiting for s in sections_of("supply", "/supply", everybody, waiting)}
+    assert (row["Ports in"], row["Ports out"], row["Documents"]) == (2, 1, 1)
+    assert row["Search"] == 0
+
+
+PLACES = [("holders", "Holders", "/holders", None), ("ledger", "Ledger", "/ledger", None)]
+
+
+@pytest.mark.parametrize(
+    ("place", "path", "way"),
+    [
+        ("holders", "/holders", []),
+        ("holders", "/holders/sites", []),
+        ("holders", "/holders/people/x", [("Holders", ""), ("People", "/holders")]),
+        ("holders", "/holders/sites/x", [("Holders", "/holders"), ("Sites", "/holders/sites")]),
+        ("ledger", "/ledger/verify", [("Ledger", "/ledger")]),
+        ("nowhere", "/components", []),
+    ],
+)
+def test_a_page_below_a_section_says_where_it_is(place, path, way):
+    assert way_to(place, path, everybody, PLACES) == way
+
+
+def test_the_latest_changes_stand_by_day_and_lead_to_what_changed(reader):
+    page = reader.get("/activity").text
+    assert len(re.findall(r'<h2 class="minor">\d+ \w+ \d{4}</h2>', page)) > 1
+    assert 'href="/ports/' in page
+
+
+def test_files_of_pages_are_kept_for_good_under_an_address_that_changes_with_them(reader):
+    style = re.search(r'href="(/static/[0-9a-f]{12}/css/layout.css)"', reader.get("/").text)[1]
+    assert "immutable" in reader.get(style).headers["cache-control"]
+    plain = reader.get("/static/css/layout.css")
+    assert "immutable" not in plain.headers["cache-control"]
+    assert plain.text == reader.get(style).text
+
+
+def test_the_stream_of_changes_begins_with_the_counter_of_now(reader):
+    answer = reader.get("/events")
+    assert answer.headers["content-type"].startswith("text/event-stream")
+    pulse = reader.get("/changes?since=-1").json()["pulse"]
+    assert f"data: {pulse}\n\n" in answer.text

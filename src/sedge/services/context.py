@@ -2,7 +2,9 @@
 land together."""
 
 import secrets
-from collections.abc import Callable, Iterator, Sequence
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
@@ -36,6 +38,7 @@ from sedge.store.schema import tables
 from sedge.store.secrets import Keyring
 
 T = TypeVar("T")
+MOST_RECALLED = 64
 NIGHT_AGAIN = timedelta(hours=1)
 
 
@@ -64,6 +67,8 @@ class House:
     next_at: dict[tuple[str, str], datetime] = field(default_factory=dict)
     process: Process = field(default_factory=Process)
     _pulses: dict[str, tuple[int, int]] = field(default_factory=dict)
+    _recalled: OrderedDict[Hashable, tuple[int, Any]] = field(default_factory=OrderedDict)
+    _recalling: threading.Lock = field(default_factory=threading.Lock)
     _remembered: dict[tuple[str, str, Scope], tuple[int, int, Any]] = field(default_factory=dict)
 
     @cached_property
@@ -125,6 +130,22 @@ class House:
             with database.reading() as connection:
                 known = self._pulses[organisation] = (writes, ledger.pulse(connection))
         return known[1]
+
+    def recall(self, desk: "Desk", name: str, key: Hashable, make: Callable[[], T]) -> T:
+        """What `make` gives for `key`, made anew when something of the organisation has changed.
+        The latest `MOST_RECALLED` are kept."""
+        pulse = self.pulse(desk.who.organisation)
+        full = (desk.who.organisation, desk.who.scope, name, key)
+        known = self._recalled.get(full)
+        if known is not None and known[0] == pulse:
+            return known[1]
+        made = make()
+        with self._recalling:
+            self._recalled.pop(full, None)
+            self._recalled[full] = (pulse, made)
+            while len(self._recalled) > MOST_RECALLED:
+                self._recalled.popitem(last=False)
+        return made
 
     def for_a_while(
         self, desk: "Desk", name: str, make: Callable[[], T], *, minutes: int = 10

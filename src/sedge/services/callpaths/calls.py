@@ -75,9 +75,13 @@ def path_in_force(desk: Desk, e164: str) -> tuple[Path, Site, str | None]:
     """The path that calls to a number follow now, the site whose time it keeps, and the number's
     trunk. Raises NotFound."""
     with desk.reading() as reading:
-        estate = reading.look_at(Subject.NUMBER, e164)
-    number = estate.number(e164)
-    return path_of(number, estate), estate.the(Site, number.site), number.trunk
+        records = reading.records
+        number, is_person = records.the(Number, e164), HolderKind.PERSON
+        site = records.the(Site, number.site)
+        holder = number.holder.id if number.holder and number.holder.kind is is_person else None
+        known = (number, records.find(PathVersion, number.path), records.find(Person, holder))
+    estate = Estate(reading.now, [record for record in known if record is not None])
+    return path_of(number, estate), site, number.trunk
 
 
 def follow_call(

@@ -81,7 +81,13 @@ def proofs_by(desk: Desk, order: workorders.WorkOrder) -> dict[int, Proof]:
 
 def proofs_of(desk: Desk, *, path: str = "", trunk: str = "") -> list[tuple[Proof, bool]]:
     """The latest proof of each number of a path or trunk, with whether it has gone stale; newest
-    first."""
+    first. Remembered until something changes."""
+    return desk.house.recall(
+        desk, "proofs", (path, trunk), lambda: _proofs_of(desk, path=path, trunk=trunk)
+    )
+
+
+def _proofs_of(desk: Desk, *, path: str, trunk: str) -> list[tuple[Proof, bool]]:
     life, proof = tables.life, tables.proof
     where = life.c.path == path if path else life.c.trunk == trunk
     with desk.reading() as reading:

@@ -127,6 +127,16 @@ def _soonest(desk: Desk) -> tuple[str, Exhaustion] | None:
     return (first.site.name, first.exhaustion) if first else None
 
 
+# the maps with their sites, currencies, carriers, and the carriers of large ones
+Maps = tuple[
+    maps.Maps,
+    dict[str, Site],
+    dict[str, str],
+    dict[str, str],
+    dict[tuple[int, str], dict[str, int]],
+]
+
+
 def blocks(
     desk: Desk,
     wanted: Filter,
@@ -137,6 +147,35 @@ def blocks(
     within: tuple[int, int] | None = None,
 ) -> tuple[list[Block], str]:
     """A page of block maps and the cursor of the next one."""
+
+    def drawn_anew() -> Maps:
+        return _maps(desk, wanted, by_area=by_area, after=after, at=at, within=within)
+
+    asked = (repr(wanted), by_area, after, at, within)
+    found, sites, currencies, carriers, large = (
+        desk.house.recall(desk, "block maps", asked, drawn_anew)
+        if wanted.chosen is None
+        else drawn_anew()
+    )
+    exhaustion = desk_figures.soonest(desk, list(sites)) if at is None else {}
+    drawn = [
+        _block(m, sites[m.site], exhaustion, carriers, currencies, large)
+        for m in found.maps
+        if m.site in sites
+    ]
+    return drawn, found.next
+
+
+def _maps(
+    desk: Desk,
+    wanted: Filter,
+    *,
+    by_area: bool,
+    after: str,
+    at: datetime | None,
+    within: tuple[int, int] | None,
+) -> Maps:
+    """The maps with their sites, currencies, carriers, and the carriers of large ones."""
     with desk.reading() as reading:
         found = maps.maps(
             reading.connection,
@@ -155,13 +194,7 @@ def blocks(
             for m in found.maps
             if isinstance(m, Large)
         }
-    exhaustion = desk_figures.soonest(desk, list(sites)) if at is None else {}
-    drawn = [
-        _block(m, sites[m.site], exhaustion, carriers, currencies, large)
-        for m in found.maps
-        if m.site in sites
-    ]
-    return drawn, found.next
+    return found, sites, currencies, carriers, large
 
 
 def _currencies(reading: Reading, sites: Sequence[Site] | object) -> dict[str, str]:
