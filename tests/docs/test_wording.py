@@ -3,6 +3,8 @@
 import pytest
 from scripts import wording
 
+from sedge.web.shared.terms import TERMS, term
+
 
 def test_nothing_that_people_read_stands_against_the_page_of_words():
     assert wording.findings() == []
@@ -53,3 +55,15 @@ def test_text_and_quoted_sentences_of_a_template_are_read_and_its_comments_not()
 def test_docstrings_are_not_read_and_sentences_are():
     source = '"""Bring in."""\nX = "bring in a file"\n'
     assert list(wording.words_of_module(source)) == ["bring in a file"]
+
+
+def test_the_page_of_words_explains_the_terms_as_the_help_page_does():
+    text = wording.WORDING.read_text()
+    assert {f"| {word} | {meaning} |" for word, meaning in TERMS.items()} <= set(text.splitlines())
+
+
+def test_a_term_leads_to_its_meaning_and_an_unknown_one_is_an_error():
+    assert 'href="/help#call-path"' in term("call path")
+    assert TERMS["spot"] in term("spot", "spots")
+    with pytest.raises(KeyError):
+        term("whatsit")

@@ -14,7 +14,7 @@ from sedge.web.shared.sections import SECTIONS
 
 CLICKS = 3
 SAME_KIND = 1  # addresses tried of each route: of hundreds of numbers one page is like the other
-IN_THE_MENU = ("/organisations", "/components")  # belong to no place
+IN_THE_MENU = ("/organisations", "/components", "/help")  # belong to no place
 LINK = re.compile(r"<a\b[^>]*?\bhref=\"([^\"#]+)[\"#]")
 # reached by who has no account, or not at all where all is well
 ELSEWHERE = {
@@ -114,7 +114,7 @@ def test_every_page_marks_its_place_and_its_section(crawled):
     for address, page in drawn.items():
         if 'class="places"' not in page or address.startswith(IN_THE_MENU):
             continue
-        place = re.search(r'href="([^"]+)" aria-current="page"', page)
+        place = re.search(r'href="([^"]+)" data-go="." aria-current="page"', page)
         key = next((k for k, _, href, _ in PLACES if place and href == place[1]), None)
         if key is None or (key in rows and 'aria-current="true"' not in page):
             lost.append(address)

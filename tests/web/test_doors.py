@@ -19,6 +19,7 @@ MATRIX = {
     "GET /": EVERYBODY,
     "GET /activity": EVERYBODY,
     "GET /events": EVERYBODY,
+    "GET /help": EVERYBODY,
     "GET /running": EVERYBODY,
     "GET /changes": EVERYBODY,
     "GET /find": EVERYBODY,

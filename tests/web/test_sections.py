@@ -7,6 +7,7 @@ import pytest
 
 from sedge.web.shared.page_finder import all_pages, pages_found
 from sedge.web.shared.sections import SECTIONS, sections_of, way_to
+from sedge.web.shared.terms import TERMS, anchor
 
 SIGN_INS = {
     "administrator": "rowan",
@@ -166,3 +167,12 @@ def test_the_stream_of_changes_begins_with_the_counter_of_now(reader):
     assert answer.headers["content-type"].startswith("text/event-stream")
     pulse = reader.get("/changes?since=-1").json()["pulse"]
     assert f"data: {pulse}\n\n" in answer.text
+
+
+def test_help_explains_every_word_and_links_only_what_may_be_opened(client):
+    client.post("/sign-in", data={"who": "declan"})  # sees no money
+    page = client.get("/help").text
+    for word in TERMS:
+        assert f'<dt id="{anchor(word)}">{word}</dt>' in page
+    assert 'href="/safety/tests"' in page
+    assert 'href="/port-outs"' not in page

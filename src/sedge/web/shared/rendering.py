@@ -33,6 +33,7 @@ from sedge.web.shared.assets import asset_base
 from sedge.web.shared.drawings.ruler import ruler
 from sedge.web.shared.permitted import opener
 from sedge.web.shared.sections import sections_of, way_to
+from sedge.web.shared.terms import term
 
 WEB = Path(__file__).parent.parent
 PLACES = (
@@ -96,7 +97,8 @@ def environment(now: Any) -> Environment:
         "ruler": ruler,
         "digits": lambda e164: e164.lstrip("+"),
     }
-    env.globals |= {"letters": LETTERS, "icon": icon, "now": now, "assets": asset_base()}
+    env.globals |= {"icon": icon, "now": now, "assets": asset_base()}
+    env.globals |= {"letters": LETTERS, "term": term}
     return env
 
 

@@ -103,6 +103,7 @@ def block_map(
             is_entered=cell.number == entered,
         )
         rows.setdefault(cell.number % 100 // columns, []).append(drawn)
+    endings = "".join(_ending(cell, first, columns) for cell in cells)
     grid = Markup("").join(
         Markup('<g role="row">{}</g>').format(Markup("").join(row)) for row in rows.values()
     )
@@ -112,7 +113,8 @@ def block_map(
         '<svg class="blockmap" viewBox="0 0 {} {}" width="{}" height="{}" role="grid"'
         ' aria-multiselectable="true" aria-label="Numbers {}" data-columns="{}" x-data="blockMap"'
         ' x-on:keydown="keys" x-on:click="click" x-on:pointerdown="press"'
-        ' x-on:pointerover="drag"><g aria-hidden="true">{}{}{}</g>{}</svg>'
+        ' x-on:pointerover="drag"><g aria-hidden="true">{}{}{}</g>{}'
+        '<g aria-hidden="true">{}</g></svg>'
     ).format(
         width,
         height,
@@ -124,6 +126,7 @@ def block_map(
         heads,
         _not_ours(ours, first, last, columns),
         grid,
+        Markup(endings),  # noqa: S704  numbers only
     )
 
 
@@ -159,20 +162,20 @@ def _cell(
         f' class="cell-link{mark}" data-number="{cell.number}" data-at="{position}"'
         f' tabindex="{0 if is_entered else -1}"'
         f' aria-label="{label}"{current}>{shape(cell.state, x, y)}'
-        f"{_ending(cell.state, position, x, y)}{_ring(x, y)}</a></g>"
+        f"{_ring(x, y)}</a></g>"
     )
 
 
-@lru_cache(maxsize=4096)
-def _ending(state: State, position: int, x: int, y: int) -> str:
-    """The last two digits, where no mark stands in the cell; readers have them in its name."""
-    if state not in PLAIN:
+def _ending(cell: MapCell, first_row: int, columns: int) -> str:
+    """The last two digits, where no mark stands in the cell. Drawn above the links, for eyes only:
+    readers have them in each link's name."""
+    if cell.state not in PLAIN:
         return ""
-    kind = "cell-no on-fill" if state is State.ASSIGNED else "cell-no"
-    return (
-        f'<text class="{kind}" x="{x + SIDE / 2}" y="{y + SIDE / 2 + 3.1}"'
-        f' aria-hidden="true">{position:02d}</text>'
-    )
+    position = cell.number % 100
+    x, y = LEFT + (position % columns) * STEP, TOP + (position // columns - first_row) * STEP
+    kind = "cell-no on-fill" if cell.state is State.ASSIGNED else "cell-no"
+    middle, foot = x + SIDE / 2, y + SIDE / 2 + 3.1
+    return f'<text class="{kind}" x="{middle}" y="{foot:.1f}">{position:02d}</text>'
 
 
 @lru_cache(maxsize=512)
