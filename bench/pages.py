@@ -1,8 +1,10 @@
 """Server time of every main page and of the finder, over an estate of `NUMBERS` numbers
 (environment; 20,000 if not given)."""
 
+import gzip
 import os
 import random
+import re
 import statistics
 import sys
 import tempfile
@@ -10,6 +12,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from urllib.parse import urljoin
 
 from starlette.testclient import TestClient
 
@@ -131,6 +134,20 @@ def signed_in(house: House) -> Iterator[TestClient]:
         yield client
 
 
+def weight(client: TestClient) -> tuple[int, int]:
+    """How many styles and scripts a page needs, followed through their imports, and their bytes
+    when compressed."""
+    ahead = re.findall(r'(?:href|src)="(/static/[^"]+\.(?:css|js))"', client.get("/").text)
+    total = 0
+    for address in ahead:
+        body = client.get(address).content
+        total += len(gzip.compress(body))
+        if address.endswith(".js") and "/vendor/" not in address:
+            found = re.findall(r'from "(\./[^"]+)"', body.decode())
+            ahead += [a for f in found if (a := urljoin(address, f)) not in ahead]
+    return len(ahead), total
+
+
 def main() -> None:
     count = int(os.environ.get("NUMBERS", "20000"))
     folder = Path(tempfile.mkdtemp())
@@ -141,6 +158,8 @@ def main() -> None:
     fill(house.desk(MEMBERS[0]), count)
     sys.stdout.write(f"{count:,} numbers made in {time.perf_counter() - started:.0f} s\n")
     with signed_in(house) as client:
+        files, total = weight(client)
+        sys.stdout.write(f"{files} styles and scripts, {total / 1000:.0f} KB compressed\n")
         for address in (*PAGES, *(f"/find?find={words}" for words in FOUND)):
             spent = []
             for _ in range(ROUNDS):
