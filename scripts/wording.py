@@ -25,6 +25,8 @@ HEADING = re.compile(
 # what is stored or matched, and seen by nobody
 UNSEEN = {"bringing in", "^(?:known as|id in|known elsewhere as)\\s+(.+)$"}
 PRONOUN = re.compile(r"\b(it|them|this|these|those|one|so)$", re.IGNORECASE)
+# a label in the code: a verb, at most three words, a pronoun
+LABEL = re.compile(r"^(?!Nobody)[A-Z][a-z]+(?: [a-z]+){0,3} (?:it|them|these|those)$")
 CLAUSE = re.compile(r"^(what|who|how|why|where|when|whom) (?!many\b)", re.IGNORECASE)
 
 
@@ -109,6 +111,10 @@ def findings() -> list[Found]:
             for phrase, new in table:
                 if phrase.search(text):
                     found.append(Found(place, " ".join(text.split())[:80], f"say: {new}"))
+        if path.suffix == ".py":
+            found += [
+                Found(place, w, "a label ends in its object") for w in words if LABEL.match(w)
+            ]
         if path.suffix == ".html":
             text = path.read_text()
             found += [

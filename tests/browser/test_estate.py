@@ -99,7 +99,7 @@ def test_a_list_from_a_mail_becomes_a_selection(page):
     page.get_by_role("button", name="Read numbers").click()
     expect(page.get_by_role("heading", name="2 numbers chosen")).to_be_visible()
     expect(page.get_by_text("999999999999")).to_be_visible()
-    page.get_by_role("link", name=re.compile("Label and tag them")).click()
+    page.get_by_role("link", name=re.compile("Edit labels and tags")).click()
     page.get_by_label("Tags to put on, with commas between").fill("Shop, till")
     page.get_by_role("button", name="Review work order").click()
     page.get_by_role("button", name="Run").first.click()

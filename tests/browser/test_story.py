@@ -99,7 +99,7 @@ def see_them_on_the_map(page: Page, number: str) -> None:
 
 
 def give_one_to_a_person(page: Page, number: str) -> None:
-    page.get_by_role("link", name="Give it to someone").click()
+    page.get_by_role("link", name="Assign").click()
     page.get_by_label("For whom").fill("saoirse reed")
     page.get_by_role("radio", name=re.compile("Saoirse Reed")).check()
     page.get_by_label("place a test call when it works").check()

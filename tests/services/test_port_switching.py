@@ -249,7 +249,7 @@ def test_a_silent_carrier_is_reminded(house, desk):
     due = now(desk, port.id).answer_due
     until_quiet(house, due - desk.now() + timedelta(hours=2))
     assert ports.view_port(desk, port.id).silent
-    assert [line.words for line in today.todo(desk) if "Port 2" in line.what] == ["Remind it"]
+    assert [line.words for line in today.todo(desk) if "Port 2" in line.what] == ["Send reminder"]
     port_dialogue.remind(desk, port.id)
     until_quiet(house, timedelta(hours=2))
     assert now(desk, port.id).state is PortState.ACCEPTED

@@ -167,7 +167,7 @@ def test_through_a_rejection_and_a_partial_acceptance_to_numbers_that_are_ours(
 def proven_and_closed(house, desk, key):
     """One is given out and called; then the port can be closed, not before."""
     assert [(line.what, line.words) for line in today.todo(desk) if "Port 2" in line.what] == [
-        ("Port 2 is switched, not tested", "Test it")
+        ("Port 2 is switched, not tested", "Test numbers")
     ]
     with pytest.raises(NotAllowedNow, match="Give them out first"):
         port_cutover.proof(desk, key)

@@ -190,7 +190,7 @@ def _security_desk(site: Site | None) -> FirstStep:
         how,
         bool(told),
         f"/holders/sites/{site.id}/change" if site else "/holders/new/site",
-        "Name it",
+        "Name recipient",
     )
 
 

@@ -98,8 +98,8 @@ def _ports(reading: Reading) -> Iterator[Todo]:
     asks = {
         PortState.REJECTED: (Mark.WRONG, "was rejected", "Fix"),
         PortState.QUERIED: (Mark.WRONG, "is asked about", "Answer"),
-        PortState.DUE: (Mark.WRONG, "can be switched now", "Switch it"),
-        PortState.ACTIVATED: (Mark.WAITING, "is switched, not tested", "Test it"),
+        PortState.DUE: (Mark.WRONG, "can be switched now", "Switch port"),
+        PortState.ACTIVATED: (Mark.WAITING, "is switched, not tested", "Test numbers"),
     }
     for port in ports.open_ports(reading):
         if port.is_silent(reading.now):
@@ -109,7 +109,7 @@ def _ports(reading: Reading) -> Iterator[Todo]:
                 f"Port {port.no} is not answered",
                 words,
                 f"/ports/{port.id}",
-                "Remind it",
+                "Send reminder",
             )
         if port.state not in asks:
             continue
@@ -175,7 +175,7 @@ def _drift(reading: Reading) -> Iterator[Todo]:
             f"{_count(count, 'number')} otherwise at the carrier than here",
             "Calls may not arrive, or something is paid for that nobody knows of.",
             "/carriers/drift",
-            "View",
+            "View differences",
         )
 
 
@@ -253,7 +253,7 @@ def _odd_numbers(reading: Reading) -> Iterator[Todo]:
             f"{_count(len(endless), 'number')} reserved or aging without an end",
             f"{first.shown} is {first.state} for good, as it looks.",
             f"/numbers/{first.e164[1:]}",
-            "View",
+            "View number",
         )
     departed = select(person.c.id).where(person.c.departed.is_(True))
     gone = (
@@ -273,7 +273,7 @@ def _odd_numbers(reading: Reading) -> Iterator[Todo]:
             f"{_count(len(left), 'number')} held by people who have left",
             f"{describe(f'+{left[0].number}').shown} still rings {left[0].name}.",
             f"/numbers/chosen?pick={numbers}&act=unassign",
-            "Take them back",
+            "Unassign numbers",
         )
 
 
@@ -298,7 +298,7 @@ def _lapsing(reading: Reading) -> Iterator[Todo]:
             f"{_count(len(found), 'reservation')} about to lapse",
             f"{first.shown}, {first.state_reason or 'reserved'}, until {until}.",
             "/numbers?view=list&state=reserved&sort=until&show=number,state,until,label,site",
-            "Look at them",
+            "View reservations",
         )
 
 
@@ -337,7 +337,7 @@ def _idle(reading: Reading) -> Iterator[Todo]:
             f"{_count(total, 'number')} in {_count(len(idle), 'block')} that nobody uses",
             f"{one.shown[:-2]}xx costs {in_words(one.monthly.times(int(first.numbers)))} a month.",
             f"/numbers?view=list&find=%2B{first.hundred}xx",
-            "Look at them",
+            "View numbers",
         )
 
 
@@ -351,7 +351,7 @@ def _running_out(desk: Desk) -> Iterator[Todo]:
             f"{one.advice.available} are left for {one.capacity} use; {one.advice.order} should be"
             " ordered now.",
             f"/numbers/figures?site={one.site.id}",
-            "See why, and order",
+            "View forecast",
         )
 
 
@@ -363,7 +363,7 @@ def _trunks(reading: Reading) -> Iterator[Todo]:
                 f"{trunk.name} is down",
                 "Calls in and out over it fail.",
                 "/carriers",
-                "View",
+                "View trunk",
             )
 
 

@@ -77,7 +77,7 @@ def _work_orders(reading: Reading) -> Iterator[Todo]:
             f"Work order {order.no} failed: {order.title}",
             "It says why and what to do next.",
             f"/work-orders/{order.no}",
-            "View",
+            "View work order",
         )
     drafts = [
         x
@@ -147,7 +147,7 @@ def _directory(desk: Desk) -> Iterator[Todo]:
             f"Directory: {what}",
             f"{names[0]}{f' and {len(names) - 1} more' if len(names) > 1 else ''}. {why}",
             "/holders/directory",
-            "View",
+            "View changes",
         )
 
 
@@ -163,7 +163,7 @@ def _checks(desk: Desk) -> Iterator[Todo]:
                 f" {rule.why.partition('.')[0][:1].lower()}{rule.why.partition('.')[0][1:]}",
                 f"{found[0].name}: {found[0].message}",
                 f"/checks/{rule.name}",
-                "Look at them",
+                "View findings",
             )
 
 
@@ -175,7 +175,7 @@ def _papers(desk: Desk) -> Iterator[Todo]:
             f"Order {order.reference}: the {paper.paper} was rejected",
             f"{paper.reason[:1].upper()}{paper.reason[1:]}.",
             f"/supply/orders/{order.id}",
-            "Send another",
+            "Send another document",
         )
 
 
@@ -204,7 +204,7 @@ def _money(desk: Desk) -> Iterator[Todo]:
                 )
                 + "At zero the carrier stops service after some days.",
                 f"/carriers/accounts/{account.id}",
-                "Look at the account",
+                "View account",
             )
         elif ahead and ahead.empty_on and ahead.empty_on <= soon:
             yield Todo(
@@ -213,7 +213,7 @@ def _money(desk: Desk) -> Iterator[Todo]:
                 f"{in_words(outlook.monthly)} a month for {_count(outlook.numbers, 'number')}, and"
                 f" the balance is {in_words(account.balance)}.",
                 f"/carriers/accounts/{account.id}",
-                "Look at the account",
+                "View account",
             )
 
 
@@ -231,7 +231,7 @@ def _licences(desk: Desk) -> Iterator[Todo]:
                 f"{product.name}: {_count(pool.left, 'seat')} left of {pool.bought}",
                 f"The next people can't be given a number.{soon}",
                 f"/licences/{product.id}",
-                "Look at the seats",
+                "View seats",
             )
         if pool.ends:
             trial, days = pool.ends
@@ -240,7 +240,7 @@ def _licences(desk: Desk) -> Iterator[Todo]:
                 f"{product.name}: the trial ends {trial.trial_ends:%-d %B}",
                 f"{_count(trial.used, 'holder')} would lose it then; buying seats keeps them on.",
                 f"/licences/{product.id}",
-                "Buy, or let it end",
+                "Review trial",
             )
 
 
@@ -252,7 +252,7 @@ def _reviews(reading: Reading) -> Iterator[Todo]:
             f"{_count(len(due), 'spot')} nobody has confirmed for a year",
             f"Among them {due[0].name} ({due[0].id}).",
             "/safety",
-            "Confirm them",
+            "Confirm spots",
         )
 
 
@@ -280,7 +280,7 @@ def _phones(reading: Reading) -> Iterator[Todo]:
             f"{_people(len(silent))} whose phone is not registered",
             f"Calls to {first.name} go to the mailbox at once.",
             f"/holders/people/{first.person}",
-            "View",
+            "View phone",
         )
 
 

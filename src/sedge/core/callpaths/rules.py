@@ -73,7 +73,7 @@ def path_not_overtaken(task: t.PublishPath, estate: Estate) -> Finding | None:
         return stop(
             f"Version {number} of {task.name} has been published since this was drawn from version"
             f" {task.based_on}. Compare the two, and take over what is to stay.",
-            elsewhere("Compare them", "drawing", task.path),
+            elsewhere("Compare versions", "drawing", task.path),
         )
     return passed("Nothing has been published since it was drawn")
 

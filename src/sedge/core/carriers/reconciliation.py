@@ -44,7 +44,7 @@ MEANINGS: dict[DriftKind, Meaning] = {
     ),
     DriftKind.NOT_OURS: Meaning(
         "The carrier bills it to us, and nobody here knows of it.",
-        "Import it",
+        "Import number",
         "Hand it back to the carrier",
         grave=True,
     ),

@@ -55,7 +55,7 @@ def papers_signed(task: t.SubmitPort, estate: Estate) -> Finding:
         return stop(
             f"The mandate of port {port.no} is not signed. Print it, have it signed, and say by"
             " whom.",
-            elsewhere("Sign it", "port", port.id),
+            elsewhere("Sign mandate", "port", port.id),
         )
     return stop(f"Port {port.no} is {port.state}; there is nothing to submit.")
 
@@ -71,14 +71,14 @@ def questions_settled(task: t.SubmitPort, estate: Estate) -> Finding:
         first = unsettled[0]
         return stop(
             f"{describe(first.e164).shown} carries the {first.hangs}. Say what becomes of it.",
-            elsewhere("Settle it", "port", port.id),
+            elsewhere("Settle service", "port", port.id),
         )
     main = next((x for x in port.lines if x.is_main_billing_number), None)
     if main and port.left_behind and port.details.new_main_number not in port.left_behind:
         return stop(
             "The main billing number moves and the account goes on. Name the number that takes its"
             " place.",
-            elsewhere("Name it", "port", port.id),
+            elsewhere("Name main number", "port", port.id),
         )
     return passed("Everything that hangs on the account is settled")
 
@@ -116,7 +116,7 @@ def carrier_takes_it(task: t.SubmitPort, estate: Estate) -> Finding:
         return stop(
             f"{carrier.name} does not serve {the_country(port.country)}. Choose another account"
             f" for port {port.no}.",
-            elsewhere("Choose it", "port", port.id),
+            elsewhere("Choose account", "port", port.id),
         )
     return passed(f"{carrier.name} takes numbers of {the_country(port.country)}")
 
@@ -255,7 +255,7 @@ def _together(found: list[Unready], port: Port, good: str) -> Finding:
     tasks = tuple(dict.fromkeys(task for r in automatic for task in r.tasks))
     words = automatic[0].words if len(automatic) == 1 else f"Do that for all {len(automatic)}"
     remedies: list[Remedy] = [add_before(words, *tasks)] if tasks else []
-    remedies.append(elsewhere("Choose again who has them", "port holders", port.id))
+    remedies.append(elsewhere("Choose holders again", "port holders", port.id))
     return (stop if stops else warn)(" ".join(said[:MOST_TOLD]) + more, *remedies)
 
 
@@ -289,7 +289,7 @@ def holders_suit(task: t.ActivatePort, estate: Estate) -> Finding:
         return warn(
             f"Nobody has been chosen for the numbers of port {port.no}: callers of all of them"
             " would be turned away from the switch on.",
-            elsewhere("Choose who has them", "port holders", port.id),
+            elsewhere("Choose holders", "port holders", port.id),
         )
     free, given = f"; {nobody:,} will be free" if nobody else "", len(port.numbers) - nobody
     return _together(

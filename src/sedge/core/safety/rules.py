@@ -107,7 +107,7 @@ def _registration(number: Number, spot: Spot, estate: Estate) -> Finding:
     if number.registered_spot == spot.id:
         return passed(f"{carrier.name} has {spot.id} registered for it")
     has = f"still has {number.registered_spot}" if number.registered_spot else "has no address"
-    remedy = add_before("Register the address with it", t.RegisterAddress(number=number.e164))
+    remedy = add_before("Register the address", t.RegisterAddress(number=number.e164))
     return warn(
         f"{carrier.name} {has} for {number.shown}; an emergency call would show that"
         f" until {spot.id}"

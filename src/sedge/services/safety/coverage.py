@@ -229,7 +229,7 @@ def _elsewhere(reading: Reading, limit: int) -> list[Gap]:
             count,
             [n.e164 for n in found],
             [],
-            "Register them",
+            "Register addresses",
         )
     ]
 

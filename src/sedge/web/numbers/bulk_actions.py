@@ -20,17 +20,17 @@ from sedge.web.shared.rendering import draw, go
 
 place = Place()
 ACTS = {
-    "assign": "Give them to someone",
-    "reserve": "Reserve them",
-    "unreserve": "Take their reservations back",
-    "set-aside": "Set them aside",
-    "return": "Return them",
-    "label": "Label and tag them",
-    "feature": "Switch a feature on or off",
-    "unassign": "Take them back",
-    "end-rest": "End their rest",
-    "retire": "Retire them",
-    "release": "Release them",
+    "assign": "Assign numbers",
+    "reserve": "Reserve numbers",
+    "unreserve": "Cancel reservations",
+    "set-aside": "Set numbers aside",
+    "return": "Return to available",
+    "label": "Edit labels and tags",
+    "feature": "Switch features",
+    "unassign": "Unassign numbers",
+    "end-rest": "End quarantine",
+    "retire": "Retire numbers",
+    "release": "Release numbers",
 }
 SHOWN = 200
 
