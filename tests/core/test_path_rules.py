@@ -249,7 +249,7 @@ def test_forwards_need_a_number_in_service_and_the_right_to_call_out(with_people
         Level.WARN,
         (
             "“Out” won't be put through for 0113 496 0200: this line has no right to call out: it"
-            " lacks “Reception permit”."
+            " is missing “Reception permit”."
         ),
     )
     with_people.granted(line, "permit")
