@@ -24,6 +24,7 @@ BUNDLED, OWN = "+441134960300", "+441134960100"
 def test_a_test_of_everything_is_kept_with_its_date(desk):
     report = emergency_reports.run(desk)
     assert (report.numbers, report.comes, report.people_without_spot) == (94, 94, 2)
+    assert [one.name for one in report.without_spot] == ["Ifeoma Haddad", "Rowan Penhallow"]
     assert report.sites == {
         "Canal Museum": (21, 21),
         "Harbour Loft": (9, 9),
@@ -33,7 +34,9 @@ def test_a_test_of_everything_is_kept_with_its_date(desk):
     rows = list(csv.DictReader(io.StringIO(emergency_reports.as_csv(desk, report.id))))
     assert len(rows) == 94
     assert {r["responders come"] for r in rows} == {"yes"}
-    assert emergency_reports.as_pdf(desk, report.id).startswith(b"%PDF-")
+    paper = emergency_reports.as_pdf(desk, report.id)
+    assert paper.startswith(b"%PDF-")
+    assert b"/Lang (en-GB)" in paper
 
 
 def test_every_broken_link_is_named_with_where_it_is_put_right(house, desk):

@@ -18,6 +18,7 @@ def new_paper(title: str) -> "FPDF":
     pdf.add_font("Sedge", "", FONTS / "DejaVuSans.ttf")
     pdf.add_font("Sedge", "B", FONTS / "DejaVuSans-Bold.ttf")
     pdf.set_title(title)
+    pdf.set_lang("en-GB")
     pdf.set_margins(22, 22)
     pdf.set_auto_page_break(auto=True, margin=22)
     pdf.add_page()

@@ -12,7 +12,8 @@ if TYPE_CHECKING:
 @dataclass(frozen=True)
 class ReportFacts:
     """`sites` are name, tested, help comes; `rows` the numbers for which it doesn't: number,
-    holder, site, why; `left_out` more of them."""
+    holder, site, why; `left_out` more of them. `without_spot` are people with their sites,
+    `more_without` more of them."""
 
     organisation: str
     figures: tuple[tuple[str, str], ...]
@@ -20,6 +21,8 @@ class ReportFacts:
     reasons: tuple[tuple[str, int], ...]
     rows: tuple[tuple[str, str, str, str], ...]
     left_out: int
+    without_spot: tuple[tuple[str, str], ...] = ()
+    more_without: int = 0
 
 
 def safety_report(facts: ReportFacts) -> bytes:
@@ -53,6 +56,13 @@ def safety_report(facts: ReportFacts) -> bytes:
         _line(pdf, "None.")
     if facts.left_out:
         _line(pdf, f"and {facts.left_out:,} more; the CSV has them all.")
+    _heading(pdf, "People without a spot")
+    for name, site in facts.without_spot:
+        _line(pdf, f"{name}, {site}")
+    if not facts.without_spot and not facts.more_without:
+        _line(pdf, "None.")
+    if facts.more_without:
+        _line(pdf, f"and {facts.more_without:,} more.")
     return bytes(pdf.output())
 
 

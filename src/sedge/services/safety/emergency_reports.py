@@ -9,7 +9,7 @@ import zlib
 from collections import Counter
 from dataclasses import asdict, dataclass, field
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import and_, func, insert, or_, select, update
 
@@ -17,7 +17,7 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotFound
 from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.e164 import describe
-from sedge.core.records import Number, Site, Subject
+from sedge.core.records import Number, Person, Site, Subject
 from sedge.core.safety.coverage import NO_SPOT
 from sedge.core.safety.emergency_tests import Tested, help_from
 from sedge.formats.safety_report import ReportFacts, safety_report
@@ -27,7 +27,7 @@ from sedge.store.schema import tables
 from sedge.store.schema.safety import emergency_report, emergency_report_part
 
 BATCH, SLICE = 400, 2000  # numbers looked at together; numbers tested before others get their turn
-MOST_ON_PAPER, SHOWN, MOST_REASONS = 400, 1000, 40
+MOST_ON_PAPER, SHOWN, MOST_REASONS, MOST_NAMED = 400, 1000, 40, 500
 COLUMNS = (
     "number",
     "holder",
@@ -44,10 +44,18 @@ COLUMNS = (
 Cursor = tuple[str, int]  # site and number after which it goes on
 
 
+class WithoutSpot(NamedTuple):
+    """Somebody whom responders would not find, when the test was made."""
+
+    id: str
+    name: str
+    site: str
+
+
 @dataclass(frozen=True)
 class Report:
     """`of` names what was tested; `total` numbers in use are to be, `numbers` have been. `reasons`
-    are broken links with how often each."""
+    are broken links with how often each; `without_spot` has the first `MOST_NAMED` people."""
 
     id: str
     at: datetime
@@ -58,6 +66,7 @@ class Report:
     comes: int
     cautions: int
     people_without_spot: int
+    without_spot: list[WithoutSpot]
     sites: dict[str, tuple[int, int]]
     reasons: dict[str, int]
     seconds: float
@@ -83,6 +92,7 @@ class _Sheet:
     reasons: dict[str, int] = field(default_factory=dict)
     wrong: list[dict[str, object]] = field(default_factory=list)
     wrong_count: int = 0
+    without_spot: list[list[str]] = field(default_factory=list)
     seconds: float = 0.0
 
     def add(self, line: Tested) -> None:
@@ -119,6 +129,7 @@ class _Sheet:
             self.comes,
             self.cautions,
             self.people_without_spot,
+            [WithoutSpot(*one) for one in self.without_spot],
             {name: (count, comes) for name, (count, comes) in by_site},
             dict(reasons.most_common(MOST_REASONS)),
             round(self.seconds, 2),
@@ -175,14 +186,24 @@ def _new_sheet(desk: Desk, site: str) -> _Sheet:
             or 0
         )
         theirs = (person.c.site == site,) if site else ()
-        nowhere = (
-            select(func.count())
-            .select_from(person)
-            .where(person.c.departed.is_(False), person.c.spot.is_(None), *theirs)
+        nowhere = (person.c.departed.is_(False), person.c.spot.is_(None), *theirs)
+        without = (
+            reading.connection.execute(
+                select(func.count()).select_from(person).where(*nowhere)
+            ).scalar()
+            or 0
         )
-        without = reading.connection.execute(nowhere).scalar() or 0
+        people = reading.records.where(Person, *nowhere, order_by=person.c.name, limit=MOST_NAMED)
+        names = {s.id: s.name for s in reading.records.many(Site, {p.site for p in people})}
     return _Sheet(
-        desk.new_id("report"), desk.now().isoformat(), desk.actor, of, site, total, without
+        desk.new_id("report"),
+        desk.now().isoformat(),
+        desk.actor,
+        of,
+        site,
+        total,
+        without,
+        without_spot=[[p.id, p.name, names.get(p.site, p.site)] for p in people],
     )
 
 
@@ -350,5 +371,7 @@ def as_pdf(desk: Desk, key: str) -> bytes:
             reasons=tuple(report.reasons.items()),
             rows=rows,
             left_out=max(0, report.numbers - report.comes - MOST_ON_PAPER),
+            without_spot=tuple((one.name, one.site) for one in report.without_spot),
+            more_without=report.people_without_spot - len(report.without_spot),
         )
     )
