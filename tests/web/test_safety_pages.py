@@ -161,3 +161,14 @@ def test_reports_and_registrations_have_their_pages(rowan):
         .headers["content-type"]
         .startswith("application/pidf+xml")
     )
+
+
+def test_where_nobody_is_yet_nothing_is_said_to_be_in_order(rowan):
+    asked = {"name": "Reedbed Archive", "country": "GB", "token": "empty", "what": "look"}
+    rowan.post("/organisations/new", data=asked)
+    assert rowan.post("/organisations/new", data=asked | {"what": "create"}).status_code == 303
+    page = rowan.get("/safety").text
+    assert "good enough to send responders to" not in page
+    assert "No site yet" in page
+    assert 'href="/holders/new/site"' in page
+    assert "none in use" not in rowan.get("/numbers").text

@@ -310,8 +310,10 @@ def spell_months(months: float) -> str:
 
 
 def lede(overview: Overview) -> str:
+    if not overview.total:
+        return ""
     used = overview.by_state[State.ASSIGNED]
-    share = f"{round(100 * used / overview.total)}% in use" if overview.total else "none in use"
+    share = f"{round(100 * used / overview.total)}% in use"
     text = (
         f"in {counted(overview.maps, 'block map')}, {counted(overview.sites, 'site')},"
         f" {counted(len(overview.by_carrier), 'carrier')}. {share}"

@@ -50,6 +50,7 @@ def overview(
         "safety.html",
         gaps=coverage.gaps(desk, limit=views.NAMED),
         cover=views.rows(cover),
+        nobody=all(c.whole.is_empty for c in cover),
         more_sites=max(0, len(cover) - views.MOST_SITES),
         rows=safety.spots(desk, shown),
         site=site,
