@@ -63,7 +63,7 @@ def running(request: Request, desk: AtDesk) -> Response:
 
 @place.page("/changes", May.LOOK)
 def changes(desk: AtDesk, since: int = 0) -> Response:
-    """204 when nothing has changed since the given pulse; open pages ask every second and a
-    half."""
+    """204 when nothing has changed since the given pulse. Pages ask when their stream has ended: a
+    401 says that somebody has to sign in again."""
     now = ledger.pulse(desk)
     return Response(status_code=204) if now == since else JSONResponse({"pulse": now})
