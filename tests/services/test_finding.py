@@ -18,10 +18,22 @@ def titles(desk, text):
 
 @pytest.mark.parametrize(
     "text",
-    ["Tel.: 0113 4960142 (mobile)", "0113-496-O142", "0113 496 0142 ext 3", "+44 (0)113 496 0142"],
+    [
+        "Tel.: 0113 4960142 (mobile)",
+        "0113-496-O142",
+        "0113 496 0142 ext 3",
+        "+44 (0)113 496 0142",
+        "Tel.: +44 (0)113 496-0142 ext",
+        "Call me on 0113 496 0142, thanks",
+        "phone 0113.496.0142 after nine",
+    ],
 )
 def test_one_number_is_found_however_it_is_written(desk, text):
     assert titles(desk, text) == {"Numbers": ["0113 496 0142"]}
+
+
+def test_a_number_among_words_that_is_not_ours_is_not_made_one_of_ours(desk):
+    assert titles(desk, "Call me on 0131 496 0999, thanks") == {}
 
 
 def test_an_extension_that_was_not_looked_for_is_said(desk):

@@ -206,7 +206,16 @@ MOST_HITS, MOST_HITS_OF_ALL = (
 
 
 def find(desk: Desk, text: str, *, limit: int = 8) -> Found:
-    """What the finder shows while one types."""
+    """What the finder shows while one types. Where words find nothing, the one number that stands
+    among them is looked for: pasted text brings some along."""
+    found = _find(desk, text, limit=limit)
+    if found.groups or found.search.kind is not SearchKind.WORDS:
+        return found
+    pasted = numbers_in(text, desk.organisation.home_country, also_countries(desk)).numbers
+    return _find(desk, pasted.written, limit=limit) if len(pasted) == 1 else found
+
+
+def _find(desk: Desk, text: str, *, limit: int) -> Found:
     if len(text) >= LEAST_FOR_MANY and (many := _many(desk, text)):
         return many
     with desk.reading() as reading:
