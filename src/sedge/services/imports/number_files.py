@@ -174,7 +174,8 @@ def settle_columns(
 def _still_to_do(file: NumberFile) -> None:
     if file.state in {FileState.BRINGING_IN, FileState.DONE}:
         raise NotAllowedNow(
-            f"{file.name} is {file.state} already. Import the file again to change its columns.",
+            f"{file.name} is {'imported' if file.state is FileState.DONE else 'being imported'}"
+            " already. Upload the file again to change its columns.",
             reason="state",
         )
 
