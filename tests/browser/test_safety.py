@@ -18,7 +18,7 @@ def test_a_team_moves_to_another_floor_and_help_follows(page):
     expect(
         page.get_by_label("Emergency test").get_by_text("ground floor, reception")
     ).to_be_visible()
-    page.get_by_role("link", name="Moves", exact=True).click()
+    page.get_by_role("link", name="Move people", exact=True).click()
     page.get_by_label("From site").select_option(label="Wharf House")
     page.get_by_role("button", name="Show people").click()
     page.get_by_label("Now at").select_option(label="ground floor, reception")

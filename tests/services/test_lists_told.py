@@ -52,3 +52,10 @@ def test_the_last_count_of_a_history_is_what_is_granted_now(desk):
     histories = seat_histories(desk)
     assert {k: h.granted[-1] for k, h in histories.items() if h.granted[-1]} == granted
     assert {len(h.granted) for h in histories.values()} == {MONTHS + 1}
+
+
+def test_paths_beyond_the_longest_list_are_not_said_to_have_no_number(desk, monkeypatch):
+    monkeypatch.setattr("sedge.services.callpaths.paths_now.MOST", 1)
+    first, *others = paths_now(desk)
+    assert first.followed
+    assert {(one.followed, one.trace) for one in others} == {(False, None)}

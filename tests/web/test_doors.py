@@ -17,7 +17,7 @@ WRITERS = EVERYBODY - {OBSERVER}
 # fails.
 MATRIX = {
     "GET /": EVERYBODY,
-    "GET /activity": EVERYBODY,
+    "GET /activity": {ADMIN, MONEY, SAFETY, OBSERVER},
     "GET /events": EVERYBODY,
     "GET /help": EVERYBODY,
     "GET /running": EVERYBODY,

@@ -83,7 +83,7 @@ def keep_letter(desk: Desk, text: LetterText, version: int) -> Kept:
     with desk.writing() as writing:
         if text_of(writing, text.kind, text.language).version != version:
             raise ChangedMeanwhile(
-                "Somebody else has changed this text meanwhile. View it again.",
+                "Somebody else has changed this text meanwhile. Open it again.",
                 subject="letter",
                 id=text.kind,
             )

@@ -91,9 +91,10 @@ class Database:
 
     @contextmanager
     def writing(self) -> Iterator[Connection]:
-        with self._lock, self._writer.begin() as connection:
-            yield connection
-        self.writes += 1
+        with self._lock:
+            with self._writer.begin() as connection:
+                yield connection
+            self.writes += 1  # once it is committed, so that who sees it reads what is new
 
     def close(self) -> None:
         self._reader.dispose()

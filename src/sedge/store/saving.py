@@ -161,10 +161,10 @@ def moved_meanwhile(connection: Connection, change: Change) -> ChangedMeanwhile:
     name = title_of(change.after)
     if last is None:
         return ChangedMeanwhile(
-            f"{name} has changed meanwhile. View it again.", subject=change.subject, id=change.id
+            f"{name} has changed meanwhile. Open it again.", subject=change.subject, id=change.id
         )
     return ChangedMeanwhile(
-        f"{last.actor} was faster: {name} was changed at {last.at:%H:%M} UTC. View it again"
+        f"{last.actor} was faster: {name} was changed at {last.at:%H:%M} UTC. Open it again"
         " before you go on.",
         subject=change.subject,
         id=change.id,

@@ -440,7 +440,7 @@ def publish(
     drawing = open_draft(desk, path)
     if drawing.draft.version != was:
         raise ChangedMeanwhile(
-            f"{drawing.draft.actor} has changed this drawing meanwhile. View it again before it"
+            f"{drawing.draft.actor} has changed this drawing meanwhile. Open it again before it"
             " is published."
         )
     tasks: list[Any] = [task_of(drawing.draft)]

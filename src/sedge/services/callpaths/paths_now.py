@@ -18,11 +18,13 @@ MOST = 60  # paths that are followed for one page
 
 @dataclass(frozen=True)
 class PathNow:
-    """A published path with a call that comes in now; no `trace` where no number follows it."""
+    """A published path with a call that comes in now. No `trace` where none of the numbers one may
+    see follows it, or where it is not `followed`."""
 
     version: PathVersion
     path: Path
     trace: Trace | None
+    followed: bool
 
 
 def paths_now(desk: Desk) -> list[PathNow]:
@@ -44,8 +46,9 @@ def _followed(desk: Desk) -> list[PathNow]:
         numbers = {path: f"+{number}" for path, number in first.items()}
         estate = reading.estate(LoadSpec(numbers=set(numbers.values())))
     found = []
-    for version in versions:
+    for place, version in enumerate(versions):
         number = estate.get(Number, numbers[version.id]) if version.id in numbers else None
         trace = trace_inbound(number.e164, estate.now, World(), estate) if number else None
-        found.append(PathNow(version, Path.model_validate(version.body), trace))
+        path = Path.model_validate(version.body)
+        found.append(PathNow(version, path, trace, followed=place < MOST))
     return found

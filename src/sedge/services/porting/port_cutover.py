@@ -321,7 +321,7 @@ def _keep(
         port = writing.records.the(Port, key)
         if version and version != str(port.version):
             raise ChangedMeanwhile(
-                "Somebody else has changed this port meanwhile. View it again, then choose.",
+                "Somebody else has changed this port meanwhile. Open it again, then choose.",
                 subject=Subject.PORT,
                 id=key,
             )

@@ -236,7 +236,7 @@ def change_port(desk: Desk, key: str, form: dict[str, str]) -> Port:
         port = writing.records.the(Port, key)
         if form.get("version", str(port.version)) != str(port.version):
             raise ChangedMeanwhile(
-                "Somebody else has changed this port meanwhile. View it again, then type yours.",
+                "Somebody else has changed this port meanwhile. Open it again, then type yours.",
                 subject=Subject.PORT,
                 id=key,
             )

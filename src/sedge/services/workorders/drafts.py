@@ -53,7 +53,7 @@ def change_tasks(
         workorders.must_allow(order, OrderEvent.CHANGE)
         if order.version != was.version:
             raise ChangedMeanwhile(
-                "Somebody else has changed this draft meanwhile. View it again, then do it.",
+                "Somebody else has changed this draft meanwhile. Open it again, then do it.",
                 subject=Subject.WORK_ORDER,
                 id=order.id,
             )

@@ -52,7 +52,7 @@ def save(connection: Connection, one: TakeOver) -> TakeOver:
     at = table.c.id == one.id, table.c.version == one.version
     if connection.execute(update(table).where(*at).values(**_row(after))).rowcount != 1:
         raise ChangedMeanwhile(
-            f"Somebody else is at {one.name}, too. View it again.",
+            f"Somebody else is at {one.name}, too. Open it again.",
             subject="take-over",
             id=one.id,
         )

@@ -253,7 +253,7 @@ def save(connection: Connection, order: WorkOrder) -> WorkOrder:
     )
     if done.rowcount != 1:
         raise ChangedMeanwhile(
-            f"Work order {order.no} has changed meanwhile. View it again.",
+            f"Work order {order.no} has changed meanwhile. Open it again.",
             subject=Subject.WORK_ORDER,
             id=order.id,
         )

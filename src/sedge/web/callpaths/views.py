@@ -212,7 +212,8 @@ def path_rows(found: list[PathNow]) -> list[PathRow]:
 def _path_row(one: PathNow) -> PathRow:
     trace = one.trace
     if trace is None:
-        return PathRow(one.version, thumbnail(one.path), "no number yet", None, "")
+        words = "no number to call" if one.followed else "not followed in so long a list"
+        return PathRow(one.version, thumbnail(one.path), words, None, "")
     return PathRow(
         one.version,
         thumbnail(one.path, trace.way, trace.ending.step),

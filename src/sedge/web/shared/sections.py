@@ -76,7 +76,7 @@ SECTIONS: dict[str, tuple[Section, ...]] = {
     "safety": (
         Section("Coverage", "/safety", what="emergency spots floors responders"),
         Section("Emergency tests", "/safety/tests", what="999 112 911 report test everything"),
-        Section("Moves", "/safety/move", what="move people to another floor"),
+        Section("Move people", "/safety/move", what="move people to another floor"),
         Section("Carrier registrations", "/safety/registered", what="registered addresses compare"),
         Section("Addresses", "/safety/address", what="check a civic address register match"),
         Section("Requirements", "/safety/rules", what="law countries what is asked"),

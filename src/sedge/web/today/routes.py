@@ -42,7 +42,7 @@ def _by_kind(lines: Iterable[Todo]) -> list[tuple[Kind, list[Todo]]]:
     return list(groups.items())
 
 
-@place.page("/activity", May.LOOK)
+@place.page("/activity", May.SEE_LEDGER)
 def activity(request: Request, desk: AtDesk) -> Response:
     """The latest changes of the organisation, by day."""
     zone = desk.house.home_zone(desk.who.organisation)
