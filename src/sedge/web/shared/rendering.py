@@ -33,6 +33,7 @@ from sedge.web.shared.assets import asset_base
 from sedge.web.shared.drawings.ruler import ruler
 from sedge.web.shared.permitted import opener
 from sedge.web.shared.sections import sections_of, way_to
+from sedge.web.shared.tables import labelled
 from sedge.web.shared.terms import term
 
 WEB = Path(__file__).parent.parent
@@ -96,6 +97,7 @@ def environment(now: Any) -> Environment:
         "sentence": sentence,
         "ruler": ruler,
         "digits": lambda e164: e164.lstrip("+"),
+        "labelled": labelled,
     }
     env.globals |= {"icon": icon, "now": now, "assets": asset_base()}
     env.globals |= {"letters": LETTERS, "term": term}
