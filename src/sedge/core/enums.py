@@ -39,6 +39,17 @@ class Right(StrEnum):
     PREMIUM = "premium"
 
 
+class Reached(StrEnum):
+    """What dialled keys lead to."""
+
+    EMERGENCY = "emergency"
+    NUMBER = "number"
+    EXTENSION = "extension"
+    SERVICE = "service code"
+    REFUSED = "refused"
+    NOTHING = "nothing"
+
+
 class Transport(StrEnum):
     """What carries SIP messages (RFC 3261 §18); TLS is the one nobody can listen to."""
 

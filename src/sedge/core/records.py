@@ -18,6 +18,7 @@ from sedge.core.licences.records import Grant, Product, Subscription
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import Kind
+from sedge.core.outbound.records import OwnDialRule
 from sedge.core.porting.outgoing_records import PortOut
 from sedge.core.porting.records import KeptFree, Port
 from sedge.core.supply.records import (
@@ -230,6 +231,7 @@ class Site(Fact):
     spot: str | None = None
     outside_prefix: str = ""
     extension_digits: int = 3
+    dial_rules: tuple[OwnDialRule, ...] = ()
     security_desk: str = ""
     caller_id: CallerId = CallerId()
     known_as: KnownAs = {}

@@ -40,6 +40,7 @@ SENTENCES = {
     "person.rights-set": "Calling rights set",
     "person.caller-id-set": "Caller ID set",
     "site.caller-id-set": "Caller ID set",
+    "site.dial-plan-set": "Dial plan set",
     "organisation.caller-id-set": "Caller ID set",
     "person.answering-set": "Answering rules set",
     "site.added": "Site added",

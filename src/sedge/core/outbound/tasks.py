@@ -5,15 +5,19 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from sedge.core.access.roles import May
 from sedge.core.changes import changed
 from sedge.core.enums import HolderKind, Right, Subject
 from sedge.core.estate import Change, Estate
+from sedge.core.facts import counted
 from sedge.core.holding import HolderRef
 from sedge.core.load_spec import LoadSpec
 from sedge.core.outbound.caller_id import in_words
+from sedge.core.outbound.records import OwnDialRule
 from sedge.core.records import ORGANISATION, CallerId, Defaults, Person, Site
 from sedge.core.workorders.task_base import (
     NOTHING_MORE,
+    Name,
     Prerequisites,
     Provision,
     Task,
@@ -22,6 +26,8 @@ from sedge.core.workorders.task_base import (
     for_nothing,
     free,
     holder_name,
+    name_of,
+    nothing,
     what_it_is_about,
     what_it_names,
 )
@@ -112,3 +118,32 @@ class SetCallingRights(Task):
         person = estate.the(Person, self.holder.id)
         after = person.but(rights=self.rights)
         return [changed(Subject.PERSON, person, after, "person.rights-set")]
+
+
+class SetDialPlan(Task):
+    """The rules that a site has besides its country's, all of them, in their order."""
+
+    kind: Literal["set_dial_plan"] = "set_dial_plan"
+    takes = frozenset({May.TRUNKS})
+    site: Name
+    rules: tuple[OwnDialRule, ...]
+
+    needs = what_it_names
+    provides = nothing
+    requires = what_it_is_about
+    waits = for_nothing
+    works = at_once
+    costs = free
+    reversal = put_back
+
+    def describe(self, estate: Estate) -> tuple[str, str]:
+        rules = f"to {counted(len(self.rules), 'rule')} of its own" if self.rules else ""
+        return (
+            f"Set the dial plan of {name_of(estate, Site, self.site)}",
+            rules or "to its country's rules alone",
+        )
+
+    def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
+        site = estate.the(Site, self.site)
+        after = site.but(dial_rules=self.rules)
+        return [changed(Subject.SITE, site, after, "site.dial-plan-set")]

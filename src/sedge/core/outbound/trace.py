@@ -41,12 +41,15 @@ def trace_outbound(person: Person, digits: str, estate: Estate) -> OutboundTrace
     number = own_number(person, estate)
     if dialled.kind is Reached.EMERGENCY:
         return _help(dialled, number, estate)
-    if dialled.kind is Reached.NOTHING:
+    if dialled.kind in {Reached.NOTHING, Reached.REFUSED}:
         return OutboundTrace(dialled, "rejected", dialled.reason)
     if dialled.right not in person.rights:
         return OutboundTrace(
             dialled, "rejected", f"{person.name} has no right to make {dialled.right} calls."
         )
+    if dialled.kind is Reached.SERVICE:
+        named = dialled.rule.name if dialled.rule else ""
+        return OutboundTrace(dialled, "internal", f"service code {dialled.result}: {named}")
     if dialled.kind is Reached.EXTENSION:
         return OutboundTrace(dialled, "internal", f"extension {dialled.result} inside {site.name}")
     return _out(dialled, number, person, estate)

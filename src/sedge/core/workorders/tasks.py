@@ -31,7 +31,7 @@ from sedge.core.numbers.tasks import (
     UnassignNumber,
     UnreserveNumber,
 )
-from sedge.core.outbound.tasks import SetCallerId, SetCallingRights
+from sedge.core.outbound.tasks import SetCallerId, SetCallingRights, SetDialPlan
 from sedge.core.porting.tasks import ActivatePort, ApprovePortOut, BackOutPort, SubmitPort
 from sedge.core.retiring.tasks import ReleaseNumber
 from sedge.core.safety.tasks import RegisterAddress, SetSpot, TellPlace
@@ -87,6 +87,7 @@ AnyTask = Annotated[
     | SetAside
     | SetCallerId
     | SetCallingRights
+    | SetDialPlan
     | SetFallback
     | SetFeature
     | SetGroup
@@ -149,6 +150,7 @@ __all__ = [
     "SetAside",
     "SetCallerId",
     "SetCallingRights",
+    "SetDialPlan",
     "SetFallback",
     "SetFeature",
     "SetGroup",

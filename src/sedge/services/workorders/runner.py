@@ -40,15 +40,18 @@ LEASE = timedelta(seconds=60)
 FIRST_PAUSE, LONGEST_PAUSE = timedelta(seconds=2), timedelta(minutes=5)
 LONGEST_QUIET = 20  # ticks: what is due at no known moment waits no longer than this
 BATCH = 50
-UNDONE = {
-    Subject.DEVICE,
-    Subject.NUMBER,
-    Subject.PERSON,
-    Subject.GRANT,
-    Subject.SUBSCRIPTION,
-    Subject.PATH,
-    Subject.SERVICE_LINE,
-    Subject.GROUP,
+# what tasks change that no undo puts back: money, and what others keep their own books of
+FOR_GOOD = {
+    Subject.ACCOUNT,
+    Subject.CARRIER,
+    Subject.DOCUMENT,
+    Subject.HOLD,
+    Subject.KEPT_FREE,
+    Subject.ORDER,
+    Subject.PORT,
+    Subject.PORT_OUT,
+    Subject.PROOF,
+    Subject.WORK_ORDER,
 }
 _ticking = threading.Lock()
 
@@ -302,7 +305,7 @@ def _snapshots(saved: list) -> list[Snapshot]:
             after=json.loads(canonical(c.after)),
         )
         for c in saved
-        if c.subject in UNDONE or (isinstance(c.after, Order) and c.after.form)
+        if c.subject not in FOR_GOOD or (isinstance(c.after, Order) and c.after.form)
     ]
 
 

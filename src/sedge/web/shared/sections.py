@@ -94,6 +94,9 @@ SECTIONS: dict[str, tuple[Section, ...]] = {
         Section(
             "Accounts", "/carriers", also=("/carriers/accounts",), what="balance top up trunks"
         ),
+        Section(
+            "Dial plans", "/dial-plans", what="digit maps patterns prefix outside line strip digits"
+        ),
         Section("Reconcile", "/carriers/drift", what="drift compare lists bill"),
     ),
     "work-orders": (

@@ -57,6 +57,13 @@ EXAMPLES = {
         " show that until"
         " WHF-001-K is registered."
     ),
+    "dial-plan.readable": "A rule can't be read. “9[1”, character 2: “[” is not closed by “]”.",
+    "dial-plan.emergency-at-once": (
+        "“Stores” goes on after 999 (as in 9990), so a phone would wait. Leave those digits out of"
+        " the pattern."
+    ),
+    "dial-plan.strips-what-is-there": "“Stores” strips more keys than its pattern takes at least.",
+    "dial-plan.every-rule-reached": ("“Stores” is never reached: “Workshops” takes the same keys."),
     "life.can-be-taken-back": "0113 496 0142 is available; nobody has it.",
     "life.can-be-reserved": "0113 496 0142 is assigned; only an available number can be reserved.",
     "life.rests": "Ending the rest early means callers of the last holder may reach the next one.",

@@ -11,6 +11,7 @@ import { keepFresh } from "./live.js";
 import { floorPlan } from "./plan.js";
 import { pick } from "./pick.js";
 import { pickedBar } from "./picked.js";
+import { rows } from "./rows.js";
 import { carryForms, keepPrice } from "./spending.js";
 import { sayProblems } from "./problems.js";
 import { recorder } from "./recorder.js";
@@ -30,6 +31,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("pick", pick);
   Alpine.data("floorPlan", floorPlan);
   Alpine.data("recorder", recorder);
+  Alpine.data("rows", rows);
   Alpine.data("story", story);
 });
 sayProblems();

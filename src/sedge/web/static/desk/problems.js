@@ -65,7 +65,10 @@ function fill(form, fields) {
   form.querySelector("button:not([type=button])")?.focus();
 }
 
+// `rules.2.pattern` is the third of the fields called pattern.
 function fieldOf(form, name) {
+  const [, row, column] = /^\w+\.(\d+)\.(\w+)$/.exec(name || "") || [];
+  if (row) return form.querySelectorAll('[name="' + column + '"]')[Number(row)] || null;
   const found = name && form.elements.namedItem(name);
   const field = found instanceof RadioNodeList ? found[0] : found;
   return field && field.type !== "hidden" ? field : null;
