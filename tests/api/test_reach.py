@@ -90,6 +90,7 @@ PARAMETERS = {
     ("key", "/take-overs/"): "take_over",
     ("key", "/templates/"): "template",
     ("key", "/views/"): "view",
+    ("key", "/trunks/"): "trunk",
     ("key", "/work-orders/"): "work_order",
     ("key", "/work-orders/templates/"): "template",
     ("kind", "/letters/"): "letter",

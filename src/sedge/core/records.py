@@ -28,6 +28,7 @@ from sedge.core.supply.records import (
     Hold,
     Order,
 )
+from sedge.core.trunks.records import TestedLink, TrunkSettings
 
 KnownAs = dict[str, str]  # ids by the name of the other system
 
@@ -375,7 +376,8 @@ class Connection(Fact):
 class Trunk(Fact):
     """A SIP trunk. Which numbers are on its list stands with the numbers (`Number.trunk`).
     `channels` 0: the carrier has said no limit. With a `connection` it leads to a carrier that
-    keeps its numbers and lets us sign in for them; `host` is where an own one ends.
+    keeps its numbers and lets us sign in for them; `host` is where an own one ends. `settings`
+    None: nobody has said how it is set up. `links` is what the last connection test found.
     """
 
     id: str
@@ -388,6 +390,9 @@ class Trunk(Fact):
     emergency: bool = True
     host: str = ""
     connection: Connection | None = None
+    settings: TrunkSettings | None = None
+    links: tuple[TestedLink, ...] = ()
+    tested_at: datetime | None = None
     version: int = 0
 
 

@@ -2,6 +2,7 @@
 
 from typing import TYPE_CHECKING, Any
 
+from sedge.core.enums import Transport
 from sedge.core.records import (
     Address,
     CivicElements,
@@ -10,6 +11,7 @@ from sedge.core.records import (
     Trunk,
     Verdict,
 )
+from sedge.core.trunks.records import NumberFormat, SignIn, TrunkSettings
 from sedge.services.apply_now import add_records
 
 if TYPE_CHECKING:
@@ -162,13 +164,29 @@ def set_up_home_sites(seeding: "Seeding") -> None:
                 security_desk="estates@lanternfield.example",
                 **shared,
             ),
-            Trunk(id="leeds-a", name="Leeds A", site=WHARF, carrier="fellgate", channels=30),
+            Trunk(
+                id="leeds-a",
+                name="Leeds A",
+                site=WHARF,
+                carrier="fellgate",
+                channels=30,
+                host="fellgate.example",
+                settings=TrunkSettings(user="lanternfield"),
+            ),
             Trunk(
                 id="brackwater-leeds",
                 name="Brackwater Leeds",
                 site=WHARF,
                 carrier="brackwater",
                 channels=20,
+                host="brackwater.example",
+                settings=TrunkSettings(
+                    transport=Transport.UDP,
+                    sign_in=SignIn.ADDRESS,
+                    addresses=("192.0.2.0/26",),
+                    codecs=("PCMA", "PCMU"),
+                    sends=NumberFormat.NO_PLUS,
+                ),
             ),
         ],
         reason="sites set up",

@@ -56,6 +56,14 @@ class Control(Service):
         """All that can be steered, and what has come of it."""
         return self.call("GET", "state")
 
+    def sip(self) -> dict[str, Any]:
+        """The SIP side of the made-up carriers: ports, who may sign in, faults, the last calls."""
+        return self.call("GET", "sip")
+
+    def set_sip_fault(self, domain: str, fault: str) -> None:
+        """From now on; '' takes it back."""
+        self.call("PUT", "sip/faults", json={"domain": domain, "fault": fault})
+
     def put_in_service(self, numbers: list[dict[str, str]]) -> None:
         """Numbers that accounts have had since before the carriers' books begin: number, carrier,
         account, monthly."""

@@ -10,6 +10,8 @@ from sedge.outside.carrier import Callback, CarrierService, HttpCarrier
 from sedge.outside.desk_services import Control, Mail, Register
 from sedge.outside.directory import Directory
 from sedge.outside.porting import Numbering, Ports
+from sedge.outside.sip.names import Names
+from sedge.outside.sip.side import Side, Sides, of_this_machine
 from sedge.outside.telephony import Telephony
 
 
@@ -25,6 +27,7 @@ class Outside:
     ports: Ports
     carriers: dict[str, CarrierService] = field(default_factory=dict)
     control: Control | None = None
+    sip: Sides = field(default_factory=of_this_machine)
 
     def carrier(self, carrier: str) -> CarrierService:
         if carrier not in self.carriers:
@@ -44,6 +47,7 @@ class Outside:
             self.numbering,
             self.ports,
             self.control,
+            self.sip,
             *self.carriers.values(),
         ):
             if service is not None:
@@ -61,6 +65,12 @@ def at_standins(url: str, *, callback: Callback | None = None, seconds: float = 
     """Every service at the stand-ins' address. `callback` is where carriers tell of arrivals,
     `seconds` how long an answer may take."""
     timeout = httpx.Timeout(seconds)
+    control = Control("The stand-ins", f"{url}/control/")
+
+    def sip_side() -> Side:
+        found = control.call("GET", "sip")
+        return Side(Names(("127.0.0.1", found["ports"]["dns"])), found["authority"])
+
     return Outside(
         telephony=Telephony("The telephone system", f"{url}/telephony/", timeout=timeout),
         register=Register("The address register", f"{url}/register/", timeout=timeout),
@@ -72,5 +82,6 @@ def at_standins(url: str, *, callback: Callback | None = None, seconds: float = 
             key: HttpCarrier(name, f"{url}/carrier/{key}/", callback=callback, timeout=timeout)
             for key, name in CARRIERS.items()
         },
-        control=Control("The stand-ins", f"{url}/control/"),
+        control=control,
+        sip=Sides(sip_side),
     )

@@ -7,11 +7,12 @@ from apscheduler.schedulers.background import BackgroundScheduler
 from sedge.core.errors import OutsideTrouble, SedgeError
 from sedge.services.callpaths import calls
 from sedge.services.context import House, system_member
-from sedge.services.trunks import trunks
+from sedge.services.trunks import connection_tests, trunks
 from sedge.services.workorders import runner
 
 log = structlog.get_logger("sedge.runner")
 LOOK_SECONDS = 15
+TEST_SECONDS = 60
 
 
 def start_runner(house: House) -> BackgroundScheduler:
@@ -25,6 +26,7 @@ def start_runner(house: House) -> BackgroundScheduler:
         _tick, "interval", args=[house], seconds=house.settings.runner_seconds, id="runner"
     )
     scheduler.add_job(_look, "interval", args=[house], seconds=LOOK_SECONDS, id="looking")
+    scheduler.add_job(_test, "interval", args=[house], seconds=TEST_SECONDS, id="testing")
     scheduler.start()
     return scheduler
 
@@ -35,6 +37,15 @@ def _tick(house: House) -> None:
         runner.tick_when_due(house, quiet_for=seconds * runner.LONGEST_QUIET)
     except SedgeError as error:
         log.warning("tick", error=error.message)
+
+
+def _test(house: House) -> None:
+    """Trunks, each night, apart from the ticks: a silent one takes seconds."""
+    for key in house.estates:
+        try:
+            connection_tests.test_nightly(house.desk(system_member(key)))
+        except SedgeError as error:
+            log.warning("testing", error=error.message)
 
 
 def _look(house: House) -> None:

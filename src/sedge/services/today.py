@@ -362,8 +362,16 @@ def _trunks(reading: Reading) -> Iterator[Todo]:
                 Mark.WRONG,
                 f"{trunk.name} is down",
                 "Calls in and out over it fail.",
-                "/carriers",
+                f"/carriers/trunks/{trunk.id}",
                 "View trunk",
+            )
+        if broken := next((link for link in trunk.links if link.ok is False), None):
+            yield Todo(
+                Mark.WRONG,
+                f"{trunk.name}: {broken.what} fails",
+                f"{broken.evidence} {broken.cure}".strip(),
+                f"/carriers/trunks/{trunk.id}",
+                "View test",
             )
 
 

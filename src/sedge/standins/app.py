@@ -14,7 +14,7 @@ from typing import Literal
 import anyio
 import httpx
 import uvicorn
-from fastapi import FastAPI, Request
+from fastapi import FastAPI, HTTPException, Request
 from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
@@ -30,6 +30,8 @@ from sedge.standins.desk_services import mail_routes
 from sedge.standins.directory import control_routes, directory_routes
 from sedge.standins.far_ends import letters
 from sedge.standins.register import register_routes
+from sedge.standins.sip.domains import DOMAINS, FAULTS
+from sedge.standins.sip.listening import Listening
 from sedge.standins.storage import Book, Json, stamp
 from sedge.standins.telephony import telephony_routes
 
@@ -61,6 +63,13 @@ class Fault(BaseModel):
     count: int = Field(default=1, ge=0, le=1000)
 
 
+class SipFault(BaseModel):
+    """A fault of a carrier's SIP side; none where empty."""
+
+    domain: str = Field(max_length=100)
+    fault: str = Field(default="", max_length=30)
+
+
 class ReviewSteered(BaseModel):
     verdict: Literal["accepted", "rejected"]
     reason: str = Field(default="", max_length=200)
@@ -73,6 +82,7 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
     app = FastAPI(title="Stand-ins", docs_url=None, redoc_url=None)
     app.state.book = book
     app.state.callbacks = callbacks
+    app.state.sip = Listening()
     app.include_router(carrier_routes(book, callbacks))
     app.include_router(telephony_routes(book))
     app.include_router(register_routes(book))
@@ -242,6 +252,32 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
         book.put("steered", "review", body.model_dump())
         return {}
 
+    @app.get("/control/sip")
+    def sip_side() -> Json:
+        """Where the carriers listen for SIP, whose certificates they show, who may sign in."""
+        sip = app.state.sip.listening()
+        users = [
+            {"domain": name, "user": user, "secret": secret, "trusts": domain.trusts}
+            for name, domain in DOMAINS.items()
+            for user, secret in (domain.users or {"": ""}).items()
+        ]
+        return {
+            "ports": sip.ports,
+            "authority": sip.authority.pem,
+            "users": users,
+            "faults": sip.faults,
+            "calls": sip.calls[-20:],
+        }
+
+    @app.put("/control/sip/faults")
+    def order_sip_fault(body: SipFault) -> Json:
+        """From now on the SIP side of a carrier fails in this way."""
+        sip = app.state.sip.listening()
+        if body.domain not in DOMAINS or body.fault not in FAULTS:
+            raise HTTPException(422, "no such domain or fault")
+        sip.faults[body.domain] = body.fault
+        return {"faults": sip.faults}
+
     @app.get("/control/orders")
     def bought() -> Json:
         """The carriers' books: every order with the key it was asked under, and what each account
@@ -348,9 +384,11 @@ class StandinServer:
         anew would take a sixth of a second."""
         self.app.state.book.close()
         self.app.state.book.open(folder / BOOK)
+        self.app.state.sip.forget()
 
     def stop(self) -> None:
         self._stopping.set()
         self._server.should_exit = True
         self._thread.join(timeout=10)
+        self.app.state.sip.stop()
         self.app.state.book.close()

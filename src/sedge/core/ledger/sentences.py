@@ -28,6 +28,8 @@ SENTENCES = {
     "number.release-agreed": "Release agreed with the carrier",
     "number.released": "Released to the carrier",
     "number.restored": "Put back as it was (undo)",
+    "trunk.changed": "Trunk changed",
+    "trunk.tested": "Connection tested",
     "trunk.listed": "Number put on the trunk's list",
     "trunk.unlisted": "Number taken off the trunk's list",
     "trunk.added": "Trunk added",

@@ -5,10 +5,13 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from sedge.core.changes import number_changed
+from sedge.core.access.roles import May
+from sedge.core.changes import changed, number_changed
+from sedge.core.enums import Subject
 from sedge.core.estate import Change, Estate
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Trunk
+from sedge.core.trunks.records import TrunkSettings
 from sedge.core.workorders.task_base import (
     NOTHING_MORE,
     Name,
@@ -104,3 +107,41 @@ class SetFallback(Task):
     def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
         number = estate.number(self.known_number)
         return number_changed(number, "number.fallback-set", fallback=self.to)
+
+
+class ChangeTrunk(Task):
+    """How a trunk is set up, all of it."""
+
+    kind: Literal["change_trunk"] = "change_trunk"
+    takes = frozenset({May.TRUNKS})
+    trunk: Name
+    name: Name
+    host: Annotated[str, Field(max_length=253)]
+    channels: Annotated[int, Field(ge=0, le=10_000)]
+    settings: TrunkSettings
+
+    needs = what_it_names
+    provides = nothing
+    requires = what_it_is_about
+    waits = for_nothing
+    works = at_once
+    costs = free
+    reversal = put_back
+
+    def describe(self, estate: Estate) -> tuple[str, str]:
+        return (
+            f"Change trunk {name_of(estate, Trunk, self.trunk)}",
+            f"to {self.settings.sign_in} at {self.host} over {self.settings.transport.upper()}",
+        )
+
+    def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
+        trunk = estate.the(Trunk, self.trunk)
+        after = trunk.but(
+            name=self.name,
+            host=self.host,
+            channels=self.channels,
+            settings=self.settings,
+            links=(),
+            tested_at=None,
+        )
+        return [changed(Subject.TRUNK, trunk, after, "trunk.changed")]

@@ -46,7 +46,7 @@ from sedge.core.supply.tasks import (
     SendPaper,
     SetFeature,
 )
-from sedge.core.trunks.tasks import ListOnTrunk, SetFallback, UnlistFromTrunk
+from sedge.core.trunks.tasks import ChangeTrunk, ListOnTrunk, SetFallback, UnlistFromTrunk
 from sedge.core.workorders.task_base import OutputOf, Snapshot, Task
 from sedge.core.workorders.undo import PutBack, PutBackLater
 
@@ -61,6 +61,7 @@ AnyTask = Annotated[
     | CancelOrder
     | CancelSeats
     | ChangePerson
+    | ChangeTrunk
     | ConnectNumber
     | EndRest
     | ExchangeLicence
@@ -122,6 +123,7 @@ __all__ = [
     "CancelOrder",
     "CancelSeats",
     "ChangePerson",
+    "ChangeTrunk",
     "ConnectNumber",
     "EndRest",
     "ExchangeLicence",

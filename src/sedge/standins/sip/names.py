@@ -3,6 +3,7 @@
 import asyncio
 from typing import cast
 
+import dns.exception
 import dns.flags
 import dns.message
 import dns.name

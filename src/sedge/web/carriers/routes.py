@@ -7,10 +7,8 @@ from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
-from sedge.services.callpaths import proof_calls
 from sedge.services.carriers import accounts, balances, connections, payments
-from sedge.services.holders import site_management
-from sedge.services.trunks import trunk_setup, trunks
+from sedge.services.trunks import trunks
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.drawings.runway import runway_chart
 from sedge.web.shared.rendering import draw, go, target
@@ -36,47 +34,6 @@ def carriers(request: Request, desk: AtDesk) -> Response:
         **_facts(desk),
         tried=None,
     )
-
-
-@place.page("/carriers/trunks/new", May.TRUNKS)
-def new_trunk(request: Request, desk: AtDesk, site: str = "", account: str = "") -> Response:
-    """The simple form of one's own trunk."""
-    found = [
-        (a.id, f"{a.name}, {v.carrier.name}") for v in trunks.carriers(desk) for a in v.accounts
-    ]
-    sites = site_management.site_choices(desk)
-    return draw(request, "trunk_new.html", accounts=found, sites=sites, site=site, account=account)
-
-
-@place.action("/carriers/trunks", May.TRUNKS)
-def add_trunk(
-    request: Request,
-    desk: AtDesk,
-    name: Typed = "",
-    account: Typed = "",
-    site: Typed = "",
-    host: Typed = "",
-    channels: Typed = "",
-) -> Response:
-    calls = int(channels) if channels.isascii() and channels.isdigit() and len(channels) < 7 else 0
-    trunk = trunk_setup.add(desk, name=name, account=account, site=site, host=host, channels=calls)
-    return go(request, f"/carriers/trunks/{trunk.id}")
-
-
-@place.page("/carriers/trunks/{key}", May.LOOK)
-def trunk(request: Request, desk: AtDesk, key: str) -> Response:
-    return draw(
-        request,
-        "trunk.html",
-        view=trunks.one(desk, key),
-        proofs=proof_calls.proofs_of(desk, trunk=key),
-    )
-
-
-@place.action("/carriers/trunks/{key}/prove", May.CHANGE_ESTATE)
-def prove(request: Request, desk: AtDesk, key: str) -> Response:
-    """A test call to every number on the trunk's list."""
-    return go(request, f"/work-orders/{proof_calls.prove_again(desk, trunk=key).no}")
 
 
 @place.action("/carriers/{carrier}/test", May.SEE_MONEY)

@@ -92,7 +92,13 @@ SECTIONS: dict[str, tuple[Section, ...]] = {
     ),
     "carriers": (
         Section(
-            "Accounts", "/carriers", also=("/carriers/accounts",), what="balance top up trunks"
+            "Accounts", "/carriers", also=("/carriers/accounts",), what="balance top up deposit"
+        ),
+        Section(
+            "Trunks",
+            "/carriers/trunks",
+            also=("/carriers/connections",),
+            what="sip trunk host transport codecs connection test sheet",
         ),
         Section(
             "Dial plans", "/dial-plans", what="digit maps patterns prefix outside line strip digits"

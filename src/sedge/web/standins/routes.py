@@ -30,6 +30,26 @@ STEPS = {
     "604800": "1 week",
 }
 FAULTS = ("timeout", "error", "slow", "reject", "duplicate_callback")
+SIP_FAULTS = {
+    "": "nothing",
+    "wrong-certificate": "a certificate for another name",
+    "expired-certificate": "a certificate that has ended",
+    "early-certificate": "a certificate that has not begun",
+    "ending-certificate": "a certificate that ends tomorrow",
+    "self-signed": "a certificate signed by itself",
+    "silent": "silence",
+    "slow": "slowness",
+    "403": "403 Forbidden",
+    "404": "404 Not Found",
+    "486": "486 Busy Here",
+    "503": "503 Service Unavailable",
+    "302": "302 Moved Temporarily",
+    "wrong-realm": "another realm",
+    "old-nonce": "nonces that are too old",
+    "cut-short": "answers cut short",
+    "rubbish": "binary rubbish",
+    "wrong-length": "a wrong Content-Length",
+}
 BACK = "/standins"
 
 
@@ -62,10 +82,24 @@ def panel(request: Request, desk: AtDesk) -> Response:
         now_there=datetime.fromisoformat(state["now"]),
         steps=STEPS.items(),
         faults=FAULTS,
+        sip_faults=SIP_FAULTS,
         trunks=known,
         carriers=carriers,
         accounts=supply.buyable_accounts(desk),
+        sip=_control(desk).sip(),
     )
+
+
+@place.action("/standins/panel/sip", May.STEER)
+def sip_fault(desk: AtDesk, domain: Typed = "", fault: Typed = "") -> Response:
+    """How the SIP side of a carrier fails from now on."""
+    control = _control(desk)
+    if domain not in {x["domain"] for x in control.sip()["users"]}:
+        raise NotUnderstood("Choose a carrier.", field="domain")
+    if fault not in SIP_FAULTS:
+        raise NotUnderstood("Choose one of the faults.", field="fault")
+    control.set_sip_fault(domain, fault)
+    return _back()
 
 
 @place.action("/standins/panel/clock", May.STEER)

@@ -57,6 +57,17 @@ EXAMPLES = {
         " show that until"
         " WHF-001-K is registered."
     ),
+    "trunk.name-free": "There is another trunk called Leeds A. Choose another name.",
+    "trunk.someone-to-trust": (
+        "It registers, and no sign-in name is given. Type the one of the carrier."
+    ),
+    "trunk.addresses-reachable": (
+        "10.1.2.0/24 is a private address: calls come from it over a private line only."
+    ),
+    "trunk.not-overheard": (
+        "UDP is not encrypted: who calls whom can be read on the way. Use TLS if the other side"
+        " has it."
+    ),
     "dial-plan.readable": "A rule can't be read. “9[1”, character 2: “[” is not closed by “]”.",
     "dial-plan.emergency-at-once": (
         "“Stores” goes on after 999 (as in 9990), so a phone would wait. Leave those digits out of"

@@ -1,0 +1,196 @@
+"""Trunks: how each is set up, its connection test, the sheet for the other side, its list."""
+
+from fastapi.responses import Response
+from pydantic import BaseModel, ConfigDict, Field
+from typing_extensions import TypedDict
+
+from sedge.api.routing import AtDesk, Resource
+from sedge.core.access.roles import May
+from sedge.core.records import Trunk
+from sedge.services.trunks import connection_tests, trunk_settings
+from sedge.services.trunks.trunk_settings import SettingsAsked
+
+resource = Resource(tags=["trunks"])
+
+
+class TrunkSettingsOut(TypedDict):
+    port: int | None
+    transport: str
+    outbound_proxy: str
+    sign_in: str
+    user: str
+    addresses: list[str]
+    codecs: list[str]
+    dtmf: str
+    session: int
+    options_every: int
+    sends: str
+    expects: str
+    last_digits: int
+    identity_out: str
+    identity_in: str
+    diversion: str
+
+
+class LinkOut(TypedDict):
+    """`ok` null: not come to. `cure` says what to change."""
+
+    what: str
+    ok: bool | None
+    evidence: str
+    cure: str
+    ms: int | None
+
+
+class TrunkDetailOut(TypedDict):
+    id: str
+    name: str
+    carrier: str
+    site: str
+    host: str
+    channels: int
+    up: bool
+    has_secret: bool
+    settings: TrunkSettingsOut | None
+    tested_at: str | None
+    links: list[LinkOut]
+
+
+class TrunkTestOut(TypedDict):
+    tested_at: str | None
+    steps: list[LinkOut]
+
+
+class SheetValueOut(TypedDict):
+    name: str
+    text: str
+    copy: str
+
+
+class SheetPartOut(TypedDict):
+    title: str
+    values: list[SheetValueOut]
+
+
+class SheetOut(TypedDict):
+    trunk: str
+    parts: list[SheetPartOut]
+    steps: list[str]
+
+
+class TrunkDraftOut(TypedDict):
+    work_order: str
+    no: int
+
+
+class SecretAsked(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    secret: str = Field(max_length=500)
+
+
+class SecretOut(TypedDict):
+    secret: str
+
+
+@resource.read("/trunks/{key}")
+def trunk(desk: AtDesk, key: str) -> TrunkDetailOut:
+    seen = trunk_settings.view(desk, key)
+    t = seen.trunk
+    return {
+        "id": t.id,
+        "name": t.name,
+        "carrier": t.carrier,
+        "site": t.site,
+        "host": t.host,
+        "channels": t.channels,
+        "up": t.up,
+        "has_secret": seen.has_secret,
+        "settings": _settings(t),
+        "tested_at": t.tested_at.isoformat() if t.tested_at else None,
+        "links": _links(t),
+    }
+
+
+@resource.write("/trunks/{key}", May.TRUNKS, method="PATCH")
+def change_trunk(desk: AtDesk, key: str, asked: SettingsAsked) -> TrunkDraftOut:
+    """All settings of a trunk, as a draft of a work order; running it changes them."""
+    made = trunk_settings.draft(desk, key, asked)
+    return {"work_order": made.id, "no": made.no}
+
+
+@resource.write("/trunks/{key}/secret", May.TRUNKS, method="PUT")
+def give_secret(desk: AtDesk, key: str, asked: SecretAsked) -> TrunkDetailOut:
+    """Once in, never out. One that is guessed too easily is refused."""
+    trunk_settings.keep_secret(desk, key, asked.secret)
+    return trunk(desk, key)
+
+
+@resource.write("/trunks/{key}/new-secret", May.TRUNKS)
+def make_secret(desk: AtDesk, key: str) -> SecretOut:
+    """Made anew, handed out this once."""
+    return {"secret": trunk_settings.make_secret(desk, key)}
+
+
+@resource.write("/trunks/{key}/test", May.PLACE_TEST_CALL)
+def test_trunk(desk: AtDesk, key: str) -> TrunkTestOut:
+    """Every link tried now, in the protocol itself."""
+    found = connection_tests.run(desk, key)
+    at = found.tested_at.isoformat() if found.tested_at else None
+    return {"tested_at": at, "steps": _links(found)}
+
+
+@resource.read("/trunks/{key}/sheet")
+def trunk_sheet(desk: AtDesk, key: str) -> SheetOut:
+    sheet = trunk_settings.sheet(desk, key)
+    return {
+        "trunk": sheet.trunk,
+        "parts": [
+            {
+                "title": part.title,
+                "values": [
+                    {"name": v.name, "text": v.text, "copy": v.copy or v.text} for v in part.values
+                ],
+            }
+            for part in sheet.parts
+        ],
+        "steps": list(sheet.steps),
+    }
+
+
+@resource.file("/trunks/{key}/numbers.csv", May.LOOK, "text/csv")
+def trunk_numbers(desk: AtDesk, key: str) -> Response:
+    """The numbers of its list, as the trunk expects them."""
+    _, numbers = trunk_settings.listed(desk, key)
+    text = "".join(f"{number}\r\n" for number in ("number", *numbers))
+    return Response(text, media_type="text/csv; charset=utf-8")
+
+
+def _links(t: Trunk) -> list[LinkOut]:
+    return [
+        {"what": x.what, "ok": x.ok, "evidence": x.evidence, "cure": x.cure, "ms": x.ms}
+        for x in t.links
+    ]
+
+
+def _settings(t: Trunk) -> TrunkSettingsOut | None:
+    s = t.settings
+    if s is None:
+        return None
+    return {
+        "port": s.port,
+        "transport": s.transport.value,
+        "outbound_proxy": s.outbound_proxy,
+        "sign_in": s.sign_in.value,
+        "user": s.user,
+        "addresses": list(s.addresses),
+        "codecs": list(s.codecs),
+        "dtmf": s.dtmf.value,
+        "session": s.session,
+        "options_every": s.options_every,
+        "sends": s.sends.value,
+        "expects": s.expects.value,
+        "last_digits": s.last_digits,
+        "identity_out": s.identity_out.value,
+        "identity_in": s.identity_in.value,
+        "diversion": s.diversion.value,
+    }

@@ -1,0 +1,83 @@
+"""How a trunk is set up: what both sides have to agree on."""
+
+from enum import StrEnum
+
+from sedge.core.enums import Transport
+from sedge.core.facts import Fact
+
+
+class SignIn(StrEnum):
+    """How the other side knows us."""
+
+    REGISTER = "register"
+    ADDRESS = "trust by address"
+
+
+class Dtmf(StrEnum):
+    """How keys are sent during a call."""
+
+    RFC4733 = "RFC 4733"
+    INFO = "SIP INFO"
+    INBAND = "inband"
+
+
+class NumberFormat(StrEnum):
+    """How numbers are written on the way to the other side, or on the way back."""
+
+    PLUS = "with plus"
+    NO_PLUS = "country code without plus"
+    NATIONAL = "national"
+    LAST_DIGITS = "last digits"
+
+
+class Identity(StrEnum):
+    """The header that says whose call it is."""
+
+    PAI = "P-Asserted-Identity"  # RFC 3325
+    FROM = "From"
+    RPID = "Remote-Party-ID"  # read only: it never became a standard
+
+
+class Diversion(StrEnum):
+    """How a forwarded call says by whom."""
+
+    HISTORY = "History-Info"  # RFC 7044
+    DIVERSION = "Diversion"  # RFC 5806
+    NONE = "not at all"
+
+
+CODECS = ("G722", "PCMA", "PCMU", "opus", "G729")
+
+
+class TrunkSettings(Fact):
+    """`port` None: the other side's DNS names it (RFC 3263). `addresses` are those its calls come
+    from, IPv4, IPv6 or networks. `last_digits` counts for the format of that name. `options_every`
+    and `session` are seconds, 0 for none (RFC 4028)."""
+
+    port: int | None = None
+    transport: Transport = Transport.TLS
+    outbound_proxy: str = ""
+    sign_in: SignIn = SignIn.REGISTER
+    user: str = ""
+    addresses: tuple[str, ...] = ()
+    codecs: tuple[str, ...] = ("G722", "PCMA", "PCMU")
+    dtmf: Dtmf = Dtmf.RFC4733
+    session: int = 1800
+    options_every: int = 60
+    sends: NumberFormat = NumberFormat.PLUS
+    expects: NumberFormat = NumberFormat.PLUS
+    last_digits: int = 4
+    identity_out: Identity = Identity.PAI
+    identity_in: Identity = Identity.PAI
+    diversion: Diversion = Diversion.HISTORY
+
+
+class TestedLink(Fact):
+    """One link of a connection test: `ok` None where it was not come to; `cure` says what to
+    change; `ms` how long it took."""
+
+    what: str
+    ok: bool | None
+    evidence: str
+    cure: str = ""
+    ms: int | None = None

@@ -1,0 +1,204 @@
+"""How a trunk is set up: changed by a work order, its secret sealed, its sheet handed out."""
+
+import secrets
+from dataclasses import dataclass
+
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import select
+
+from sedge.core.access.roles import May
+from sedge.core.enums import Subject, Transport
+from sedge.core.errors import NotAllowedNow, NotUnderstood
+from sedge.core.records import Carrier, Site, Trunk
+from sedge.core.trunks.records import (
+    Diversion,
+    Dtmf,
+    Identity,
+    NumberFormat,
+    SignIn,
+    TrunkSettings,
+)
+from sedge.core.trunks.settings import (
+    MOST_CHANNELS,
+    as_written,
+    read_addresses,
+    read_codecs,
+    read_host,
+    read_port,
+)
+from sedge.core.trunks.sheet import Sheet, sheet_of
+from sedge.core.trunks.tasks import ChangeTrunk
+from sedge.services.context import Desk
+from sedge.services.trunks.connection_tests import secret_name
+from sedge.services.workorders import workorders
+from sedge.store import secrets as secrets_store
+from sedge.store.repositories.records import is_open
+from sedge.store.repositories.workorders import WorkOrder
+from sedge.store.schema import tables
+
+SECRET_BYTES = 18
+STRONG = 4  # of 4, as zxcvbn judges: more than 10^10 guesses
+LONGEST_SECRET = 72
+MOST_LISTED = 100_000
+
+
+class SettingsAsked(BaseModel):
+    """How a trunk is to be set up, as somebody types it; addresses and codecs with commas or line
+    ends between."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(max_length=200)
+    host: str = Field(max_length=500)
+    port: str = Field(default="", max_length=20)
+    transport: Transport = Transport.TLS
+    outbound_proxy: str = Field(default="", max_length=500)
+    channels: int = Field(default=0, ge=0, le=MOST_CHANNELS)
+    sign_in: SignIn = SignIn.REGISTER
+    user: str = Field(default="", max_length=200)
+    addresses: str = Field(default="", max_length=500_000)
+    codecs: str = Field(default="G722, PCMA, PCMU", max_length=500)
+    dtmf: Dtmf = Dtmf.RFC4733
+    session: int = Field(default=1800, ge=0, le=86_400)
+    options_every: int = Field(default=60, ge=0, le=3600)
+    sends: NumberFormat = NumberFormat.PLUS
+    expects: NumberFormat = NumberFormat.PLUS
+    last_digits: int = Field(default=4, ge=2, le=15)
+    identity_out: Identity = Identity.PAI
+    identity_in: Identity = Identity.PAI
+    diversion: Diversion = Diversion.HISTORY
+
+
+@dataclass(frozen=True)
+class SettingsView:
+    """`settings` are the usual ones where nobody has said any; `has_secret` whether one is kept."""
+
+    trunk: Trunk
+    carrier: str
+    site: str
+    settings: TrunkSettings
+    has_secret: bool
+
+
+def view(desk: Desk, key: str) -> SettingsView:
+    """Raises NotFound."""
+    with desk.reading() as reading:
+        trunk = reading.records.the(Trunk, key)
+        carrier = reading.records.the(Carrier, trunk.carrier).name
+        site = reading.records.the(Site, trunk.site).name
+        secret = secrets_store.read(reading.connection, desk.house.keyring, secret_name(key))
+    return SettingsView(trunk, carrier, site, trunk.settings or TrunkSettings(), bool(secret))
+
+
+def read_asked(asked: SettingsAsked) -> tuple[str, str, TrunkSettings]:
+    """Name, host and settings. Raises NotUnderstood naming the field."""
+    name = " ".join(asked.name.split())
+    if not 1 <= len(name) <= 80:
+        raise NotUnderstood("A trunk needs a name of at most 80 characters.", field="name")
+    user = asked.user.strip()
+    if any(ch in user for ch in '"<>;, \r\n\\'):
+        message = "A sign-in name has no spaces, quotes or brackets."
+        raise NotUnderstood(message, field="user", reason="user")
+    proxy = asked.outbound_proxy.strip()
+    return (
+        name,
+        read_host(asked.host),
+        TrunkSettings(
+            port=read_port(asked.port),
+            transport=asked.transport,
+            outbound_proxy=read_host(proxy, "outbound_proxy") if proxy else "",
+            sign_in=asked.sign_in,
+            user=user,
+            addresses=read_addresses(asked.addresses),
+            codecs=read_codecs(asked.codecs),
+            dtmf=asked.dtmf,
+            session=asked.session,
+            options_every=asked.options_every,
+            sends=asked.sends,
+            expects=asked.expects,
+            last_digits=asked.last_digits,
+            identity_out=asked.identity_out,
+            identity_in=asked.identity_in,
+            diversion=asked.diversion,
+        ),
+    )
+
+
+def draft(desk: Desk, key: str, asked: SettingsAsked) -> WorkOrder:
+    """A work order that sets the trunk up. Raises NotFound; NotUnderstood naming the field."""
+    desk.require(May.TRUNKS)
+    name, host, settings = read_asked(asked)
+    with desk.reading() as reading:
+        trunk = reading.records.the(Trunk, key)
+    if trunk.connection is not None:
+        message = f"{trunk.name} is a connection: its sign-in is changed on its own page."
+        raise NotAllowedNow(message, reason="connection")
+    task = ChangeTrunk(trunk=key, name=name, host=host, channels=asked.channels, settings=settings)
+    return workorders.draft(desk, f"Set up trunk {name}", [task], look=True)
+
+
+def keep_secret(desk: Desk, key: str, secret: str) -> None:
+    """Keeps the secret that the other side has given. Raises NotUnderstood for one that is guessed
+    too easily, with what would make it better."""
+    desk.require(May.TRUNKS)
+    secret = secret.strip()
+    if problem := weakness(secret):
+        raise NotUnderstood(problem, field="secret", reason="weak")
+    _keep(desk, key, secret)
+
+
+def make_secret(desk: Desk, key: str) -> str:
+    """A secret made anew, handed out this once."""
+    desk.require(May.TRUNKS)
+    secret = secrets.token_urlsafe(SECRET_BYTES)
+    _keep(desk, key, secret)
+    return secret
+
+
+def _keep(desk: Desk, key: str, secret: str) -> None:
+    with desk.writing(reason="secret of a trunk") as writing:
+        trunk = writing.records.the(Trunk, key)
+        secrets_store.keep_secret(
+            writing.connection, desk.house.keyring, secret_name(key), secret, writing.stamp
+        )
+        writing.remark("trunk.password-changed", Subject.TRUNK, key, trunk.name)
+
+
+def weakness(secret: str) -> str:
+    """Why a secret is too easily guessed; '' for a strong one."""
+    from zxcvbn import zxcvbn  # noqa: PLC0415  its word lists cost a tenth of a second
+
+    if not 12 <= len(secret) <= LONGEST_SECRET:
+        return f"A secret has 12 to {LONGEST_SECRET} characters; this one has {len(secret)}."
+    found = zxcvbn(secret)
+    if found["score"] >= STRONG:
+        return ""
+    advice = " ".join([found["feedback"]["warning"], *found["feedback"]["suggestions"]]).strip()
+    return f"This secret is guessed too easily. {advice or 'Take a longer one.'}"
+
+
+def sheet(desk: Desk, key: str) -> Sheet:
+    """What the other side's equipment has to be set to. Raises NotFound, NotAllowedNow."""
+    seen = view(desk, key)
+    if seen.trunk.settings is None:
+        message = f"Nobody has said how {seen.trunk.name} is set up. Set it up first."
+        raise NotAllowedNow(message, reason="not-set-up")
+    return sheet_of(seen.trunk, seen.trunk.settings, has_secret=seen.has_secret)
+
+
+def listed(desk: Desk, key: str) -> tuple[Trunk, list[str]]:
+    """The trunk with the numbers of its list, written as it expects them."""
+    life = tables.life
+    query = (
+        select(life.c.number)
+        .where(is_open(), life.c.trunk == key)
+        .order_by(life.c.number)
+        .limit(MOST_LISTED + 1)
+    )
+    with desk.reading() as reading:
+        trunk = reading.records.the(Trunk, key)
+        numbers = [f"+{n}" for n in reading.connection.execute(query).scalars()]
+    if len(numbers) > MOST_LISTED:
+        message = f"More than {MOST_LISTED:,} numbers are on this list; export them by site."
+        raise NotAllowedNow(message, reason="too-many")
+    way = trunk.settings or TrunkSettings()
+    return trunk, [as_written(n, way.expects, way.last_digits) for n in numbers]

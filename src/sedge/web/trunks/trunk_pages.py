@@ -1,0 +1,157 @@
+"""Trunks: the list, one with its tests, how it is set up, and the sheet for the other side."""
+
+from typing import Annotated
+
+from fastapi import Form, Request
+from fastapi.responses import PlainTextResponse, Response
+from pydantic import ValidationError
+from starlette.concurrency import run_in_threadpool
+
+from sedge.core.access.roles import May
+from sedge.core.enums import Transport
+from sedge.core.errors import NotUnderstood
+from sedge.core.trunks.records import CODECS, Diversion, Dtmf, Identity, NumberFormat, SignIn
+from sedge.formats.trunk_sheet import sheet_on_paper
+from sedge.services.callpaths import proof_calls
+from sedge.services.holders import site_management
+from sedge.services.trunks import connection_tests, trunk_settings, trunk_setup, trunks
+from sedge.services.trunks.trunk_settings import SettingsAsked
+from sedge.web.routing import AtDesk, Place
+from sedge.web.shared.rendering import draw, go, target
+
+place = Place()
+Typed = Annotated[str, Form(max_length=500)]
+CHOICES = {
+    "transports": [(x.value, x.value.upper()) for x in Transport],
+    "sign_ins": [
+        (SignIn.REGISTER.value, "register with name and secret"),
+        (SignIn.ADDRESS.value, "trust by address"),
+    ],
+    "dtmfs": [(x.value, x.value) for x in Dtmf],
+    "formats": [(x.value, x.value) for x in NumberFormat],
+    "identities_out": [(x.value, x.value) for x in (Identity.PAI, Identity.FROM)],
+    "identities_in": [(x.value, x.value) for x in Identity],
+    "diversions": [(x.value, x.value) for x in Diversion],
+}
+
+
+@place.page("/carriers/trunks", May.LOOK)
+def every_trunk(request: Request, desk: AtDesk) -> Response:
+    rows = [x for row in trunks.carriers(desk) for x in row.trunks]
+    return draw(request, "trunks.html", rows=sorted(rows, key=lambda x: x.trunk.name.lower()))
+
+
+@place.page("/carriers/trunks/new", May.TRUNKS)
+def new_trunk(request: Request, desk: AtDesk, site: str = "", account: str = "") -> Response:
+    """The simple form of one's own trunk."""
+    found = [
+        (a.id, f"{a.name}, {v.carrier.name}") for v in trunks.carriers(desk) for a in v.accounts
+    ]
+    sites = site_management.site_choices(desk)
+    return draw(request, "trunk_new.html", accounts=found, sites=sites, site=site, account=account)
+
+
+@place.action("/carriers/trunks", May.TRUNKS)
+def add_trunk(
+    request: Request,
+    desk: AtDesk,
+    name: Typed = "",
+    account: Typed = "",
+    site: Typed = "",
+    host: Typed = "",
+    channels: Typed = "",
+) -> Response:
+    calls = int(channels) if channels.isascii() and channels.isdigit() and len(channels) < 7 else 0
+    trunk = trunk_setup.add(desk, name=name, account=account, site=site, host=host, channels=calls)
+    return go(request, f"/carriers/trunks/{trunk.id}")
+
+
+@place.page("/carriers/trunks/{key}", May.LOOK)
+def trunk(request: Request, desk: AtDesk, key: str) -> Response:
+    return draw(
+        request,
+        "trunk.html",
+        view=trunks.one(desk, key),
+        settings=trunk_settings.view(desk, key),
+        proofs=proof_calls.proofs_of(desk, trunk=key),
+    )
+
+
+@place.page("/carriers/trunks/{key}/settings", May.TRUNKS)
+def settings_form(request: Request, desk: AtDesk, key: str) -> Response:
+    return draw(
+        request,
+        "trunk_settings.html",
+        view=trunk_settings.view(desk, key),
+        codecs=CODECS,
+        choices=CHOICES,
+    )
+
+
+@place.action("/carriers/trunks/{key}/settings", May.TRUNKS)
+async def change_settings(request: Request, desk: AtDesk, key: str) -> Response:
+    """As a draft, so that its checks are seen."""
+    form = {name: str(value) for name, value in (await request.form()).items()}
+    try:
+        asked = SettingsAsked.model_validate(form)
+    except ValidationError as wrong:
+        field = str(wrong.errors()[0]["loc"][0])
+        message = f"“{form.get(field, '')[:60]}” can't be used for {field.replace('_', ' ')}."
+        raise NotUnderstood(message, field=field) from None
+    made = await run_in_threadpool(trunk_settings.draft, desk, key, asked)
+    return go(request, f"/work-orders/{made.no}")
+
+
+@place.action("/carriers/trunks/{key}/secret", May.TRUNKS)
+def give_secret(request: Request, desk: AtDesk, key: str, secret: Typed = "") -> Response:
+    trunk_settings.keep_secret(desk, key, secret)
+    return go(request, f"/carriers/trunks/{key}")
+
+
+@place.action("/carriers/trunks/{key}/new-secret", May.TRUNKS)
+def new_secret(request: Request, desk: AtDesk, key: str) -> Response:
+    """A secret made anew, shown this once."""
+    secret = trunk_settings.make_secret(desk, key)
+    view = trunk_settings.view(desk, key)
+    return draw(request, "trunk_secret.html", view=view, secret=secret)
+
+
+@place.action("/carriers/trunks/{key}/test", May.PLACE_TEST_CALL)
+def test(request: Request, desk: AtDesk, key: str) -> Response:
+    """Every link tried now; the result in the place of the last one."""
+    connection_tests.run(desk, key)
+    if target(request):
+        return draw(request, "_trunk_links.html", trunk=trunks.one(desk, key).trunk)
+    return go(request, f"/carriers/trunks/{key}")
+
+
+@place.page("/carriers/trunks/{key}/sheet", May.LOOK)
+def sheet(request: Request, desk: AtDesk, key: str) -> Response:
+    return draw(request, "trunk_sheet.html", key=key, sheet=trunk_settings.sheet(desk, key))
+
+
+@place.page("/carriers/trunks/{key}/sheet.pdf", May.LOOK)
+def sheet_pdf(desk: AtDesk, key: str) -> Response:
+    paper = sheet_on_paper(trunk_settings.sheet(desk, key), desk.organisation.name)
+    return Response(paper, media_type="application/pdf")
+
+
+@place.page("/carriers/trunks/{key}/numbers.txt", May.LOOK)
+def numbers_text(desk: AtDesk, key: str) -> Response:
+    """The numbers of its list, one a line, as the trunk expects them."""
+    _, numbers = trunk_settings.listed(desk, key)
+    return PlainTextResponse("".join(f"{number}\n" for number in numbers))
+
+
+@place.page("/carriers/trunks/{key}/numbers.csv", May.LOOK)
+def numbers_csv(desk: AtDesk, key: str) -> Response:
+    trunk, numbers = trunk_settings.listed(desk, key)
+    named = {"Content-Disposition": f'attachment; filename="numbers-{trunk.id}.csv"'}
+    text = "".join(f"{number}\r\n" for number in ("number", *numbers))
+    return Response(text, media_type="text/csv; charset=utf-8", headers=named)
+
+
+@place.action("/carriers/trunks/{key}/prove", May.CHANGE_ESTATE)
+def prove(request: Request, desk: AtDesk, key: str) -> Response:
+    """A test call to every number on the trunk's list."""
+    return go(request, f"/work-orders/{proof_calls.prove_again(desk, trunk=key).no}")

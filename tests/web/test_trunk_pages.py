@@ -1,0 +1,116 @@
+"""Trunks on pages and through the interface."""
+
+import pytest
+
+TRUNK = "leeds-a"
+HTMX = {"HX-Request": "true"}
+FORM = {
+    "name": "Leeds A",
+    "host": "fellgate.example",
+    "port": "",
+    "transport": "tls",
+    "outbound_proxy": "",
+    "channels": "30",
+    "sign_in": "register",
+    "user": "lanternfield",
+    "addresses": "",
+    "codecs": "G722, PCMA",
+    "dtmf": "RFC 4733",
+    "session": "1800",
+    "options_every": "60",
+    "sends": "with plus",
+    "expects": "with plus",
+    "last_digits": "4",
+    "identity_out": "P-Asserted-Identity",
+    "identity_in": "From",
+    "diversion": "Diversion",
+}
+
+
+def test_the_list_says_how_each_is_set_up(reader):
+    html = reader.get("/carriers/trunks").text
+    assert "not tested" in html
+    assert "trust by address" in html
+    assert "not set up" in html
+
+
+def test_settings_that_cannot_be_read_are_named(rowan):
+    for field, value in (
+        ("host", "sip:fellgate.example"),
+        ("port", "70000"),
+        ("channels", "many"),
+        ("codecs", "mp3"),
+        ("addresses", "nowhere"),
+        ("transport", "pigeon"),
+        ("user", "a b"),
+    ):
+        answer = rowan.post(
+            f"/carriers/trunks/{TRUNK}/settings", data=FORM | {field: value}, headers=HTMX
+        )
+        assert answer.status_code == 422, field
+        assert f'"field": "{field}"' in answer.headers["Sedge-Problem"]
+
+
+@pytest.fixture
+def signed_in(rowan, api):
+    """The interface, and pages by their whole address, signed in as an administrator."""
+    assert rowan is api
+    return api
+
+
+def page(client, path, method="GET"):
+    return client.request(method, f"{str(client.base_url).partition('/api')[0]}{path}")
+
+
+def test_a_trunk_is_set_up_tested_and_handed_over(signed_in):
+    api = signed_in
+    made = api.patch(
+        f"trunks/{TRUNK}",
+        json=FORM | {"channels": 30, "session": 1800, "last_digits": 4, "options_every": 60},
+    )
+    assert made.status_code == 200, made.text
+    api.post(f"work-orders/{made.json()['work_order']}/run", json={})
+    api.post("standins/clock", json={"advance": "PT1M"})
+    detail = api.get(f"trunks/{TRUNK}").json()
+    assert (detail["settings"]["codecs"], detail["has_secret"]) == (["G722", "PCMA"], True)
+    tested = api.post(f"trunks/{TRUNK}/test", json={}).json()
+    assert [s["ok"] for s in tested["steps"]] == [True] * 8
+    html = page(api, f"/carriers/trunks/{TRUNK}").text
+    assert "Tested" in html
+    assert "answered, with" in html
+    sheet = api.get(f"trunks/{TRUNK}/sheet").json()
+    assert sheet["parts"][0]["values"][0] == {
+        "name": "Host",
+        "text": "fellgate.example",
+        "copy": "fellgate.example",
+    }
+    assert "tern-over" not in page(api, f"/carriers/trunks/{TRUNK}/sheet").text
+    assert page(api, f"/carriers/trunks/{TRUNK}/sheet.pdf").content.startswith(b"%PDF")
+    assert "+441134960100\r\n" in api.get(f"trunks/{TRUNK}/numbers.csv").text
+    assert "+441134960100\n" in page(api, f"/carriers/trunks/{TRUNK}/numbers.txt").text
+
+
+def test_a_secret_goes_in_and_never_out(signed_in):
+    api = signed_in
+    weak = api.put(f"trunks/{TRUNK}/secret", json={"secret": "password"})
+    assert (weak.status_code, weak.json()["field"]) == (422, "secret")
+    strong = "gannets-over-the-harbour-47"
+    assert api.put(f"trunks/{TRUNK}/secret", json={"secret": strong}).status_code == 200
+    made = api.post(f"trunks/{TRUNK}/new-secret", json={}).json()["secret"]
+    assert len(made) >= 24
+    shown = page(api, f"/carriers/trunks/{TRUNK}/new-secret", "POST").text
+    assert "Shown this once" in shown
+    for path in (f"/carriers/trunks/{TRUNK}", f"/carriers/trunks/{TRUNK}/settings", "/ledger"):
+        html = page(api, path).text
+        assert strong not in html
+        assert made not in html
+
+
+def test_how_carriers_fail_is_steered_on_the_panel(rowan):
+    assert "fellgate.example" in rowan.get("/standins").text
+    rowan.post("/standins/panel/sip", data={"domain": "fellgate.example", "fault": "503"})
+    tried = rowan.post(f"/carriers/trunks/{TRUNK}/test", headers=HTMX | {"HX-Target": "links"})
+    assert "Try again in 120 seconds" in tried.text
+    rowan.post("/standins/panel/sip", data={"domain": "fellgate.example", "fault": ""})
+    wrong = rowan.post("/standins/panel/sip", data={"domain": "fellgate.example", "fault": "moon"})
+    assert wrong.status_code == 422
