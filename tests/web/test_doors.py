@@ -277,6 +277,7 @@ MATRIX = {
     "POST /dial-plans/{key}": {ADMIN},
     "POST /dial-plans/{key}/import": {ADMIN},
     "GET /carriers/trunks": EVERYBODY,
+    "GET /safety/reach": EVERYBODY,
     "GET /carriers/trunks/{key}/settings": {ADMIN},
     "POST /carriers/trunks/{key}/settings": {ADMIN},
     "POST /carriers/trunks/{key}/secret": {ADMIN},

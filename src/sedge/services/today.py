@@ -17,6 +17,7 @@ from sedge.core.records import Number, Trunk
 from sedge.services.carriers import reconciliation
 from sedge.services.context import Desk, Reading
 from sedge.services.numbers import capacity_forecast
+from sedge.services.outbound import emergency_reach
 from sedge.services.porting import port_outs, ports
 from sedge.services.safety import safety
 from sedge.services.today_items import (
@@ -51,6 +52,7 @@ def todo(desk: Desk) -> list[Todo]:
             (Kind.EMERGENCY, May.CHANGE_SAFETY, _nowhere(reading)),
             (Kind.NUMBERS, May.CHANGE_ESTATE, _unlisted(reading)),
             (Kind.CARRIERS, May.LOOK, _trunks(reading)),
+            (Kind.EMERGENCY, May.LOOK, _unreached(desk)),
             (Kind.NUMBERS, May.CHANGE_ESTATE, _odd_numbers(reading)),
             (Kind.NUMBERS, May.CHANGE_ESTATE, _lapsing(reading)),
             (Kind.NUMBERS, May.SEE_MONEY, _unused(desk)),
@@ -353,6 +355,19 @@ def _running_out(desk: Desk) -> Iterator[Todo]:
             f"/numbers/figures?site={one.site.id}",
             "View forecast",
         )
+
+
+def _unreached(desk: Desk) -> Iterator[Todo]:
+    """Sites from which no emergency call gets out."""
+    for row in emergency_reach.rows(desk):
+        if row.holes:
+            yield Todo(
+                Mark.WRONG,
+                f"{row.site.name} can't reach the emergency services",
+                row.holes[0],
+                "/safety/reach",
+                "View reach",
+            )
 
 
 def _trunks(reading: Reading) -> Iterator[Todo]:

@@ -76,6 +76,7 @@ SECTIONS: dict[str, tuple[Section, ...]] = {
     "safety": (
         Section("Coverage", "/safety", what="emergency spots floors responders"),
         Section("Emergency tests", "/safety/tests", what="999 112 911 report test everything"),
+        Section("Emergency reach", "/safety/reach", what="999 112 matrix trunks prefix holes"),
         Section("Move people", "/safety/move", what="move people to another floor"),
         Section("Carrier registrations", "/safety/registered", what="registered addresses compare"),
         Section("Addresses", "/safety/address", what="check a civic address register match"),

@@ -1,0 +1,26 @@
+"""Emergency reach: from every site every emergency number, and over which trunks."""
+
+from fastapi import Request
+from fastapi.responses import Response
+
+from sedge.core.access.roles import May
+from sedge.core.enums import HolderKind
+from sedge.core.outbound.emergency_matrix import HOLDERS
+from sedge.services.outbound import emergency_reach
+from sedge.web.routing import AtDesk, Place
+from sedge.web.shared.rendering import draw
+
+place = Place()
+NAMES = {
+    HolderKind.PERSON: "people",
+    HolderKind.SERVICE_LINE: "service lines",
+    HolderKind.SITE: "the site itself",
+    HolderKind.DOWNSTREAM: "downstream systems",
+}
+
+
+@place.page("/safety/reach", May.LOOK)
+def reach(request: Request, desk: AtDesk) -> Response:
+    rows = emergency_reach.rows(desk)
+    kinds = [NAMES[kind] for kind in HOLDERS]
+    return draw(request, "emergency_reach.html", rows=rows, kinds=kinds)
