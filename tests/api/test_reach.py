@@ -97,6 +97,7 @@ PARAMETERS = {
     ("kind", "/work-orders/new/"): "form",
     ("language", "/letters/"): "language",
     ("name", "/checks/"): "rule",
+    ("no", "/outbound-routes/"): "zero",
     ("number", "/numbers/"): "number",
     ("person", "/safety/people/"): "person",
     ("position", "/work-orders/"): "zero",

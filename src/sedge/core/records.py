@@ -18,7 +18,7 @@ from sedge.core.licences.records import Grant, Product, Subscription
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import Kind
-from sedge.core.outbound.records import OwnDialRule
+from sedge.core.outbound.records import OutboundRoute, OwnDialRule
 from sedge.core.porting.outgoing_records import PortOut
 from sedge.core.porting.records import KeptFree, Port
 from sedge.core.supply.records import (
@@ -242,11 +242,12 @@ class Site(Fact):
 class Defaults(Fact):
     """What holds for the whole organisation where nobody nearer says otherwise; there is one,
     `ORGANISATION`. `rests` are days of rest by country (`GB`, `GB toll-free`), where they are not
-    the policy's."""
+    the policy's. `routes` of calls out, the first of those that fit equally well wins."""
 
     id: str
     caller_id: CallerId = CallerId()
     rests: dict[str, int] = {}
+    routes: tuple[OutboundRoute, ...] = ()
     version: int = 0
 
 

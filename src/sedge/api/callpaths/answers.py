@@ -31,10 +31,18 @@ class InboundTraceOut(TypedDict):
     rang: list[str]
 
 
+class RateOut(TypedDict):
+    """The price of a minute, unrounded."""
+
+    amount: str
+    currency: str
+
+
 class OutboundTraceCandidateOut(TypedDict):
     trunk: str
     taken: bool
     reason: str
+    rate: RateOut | None
 
 
 class OutboundTraceHeaderOut(TypedDict):
@@ -47,20 +55,15 @@ class OutboundTraceEndingOut(TypedDict):
     reason: str
 
 
-class RateOut(TypedDict):
-    """The price of a minute, unrounded."""
-
-    amount: str
-    currency: str
-
-
 class OutboundTraceOut(TypedDict):
     """From `spot` on: for emergency digits only."""
 
     normalised: str
     kind: str
     candidates: list[OutboundTraceCandidateOut]
+    route: str | None
     trunk: str | None
+    sent: str | None
     caller_id: str | None
     caller_name: str | None
     shown_because: str | None

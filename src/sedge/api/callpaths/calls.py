@@ -91,13 +91,25 @@ class Note(BaseModel):
 def outbound(desk: AtDesk, asked: Outbound) -> OutboundTraceOut:
     trace = calls.follow_out(desk, asked.person, asked.dialled)
     candidates: list[OutboundTraceCandidateOut] = [
-        {"trunk": c.trunk, "taken": c.taken, "reason": c.reason} for c in trace.candidates
+        {
+            "trunk": c.trunk,
+            "taken": c.taken,
+            "reason": c.reason,
+            "rate": (
+                {"amount": format(c.rate.amount, "f"), "currency": c.rate.currency}
+                if c.rate
+                else None
+            ),
+        }
+        for c in trace.candidates
     ]
     body: OutboundTraceOut = {
         "normalised": trace.dialled.result,
         "kind": trace.dialled.kind,
         "candidates": candidates,
+        "route": trace.route or None,
         "trunk": trace.trunk or None,
+        "sent": trace.sent or None,
         "caller_id": trace.caller_id or None,
         "caller_name": trace.caller_name or None,
         "shown_because": trace.shown_because or None,

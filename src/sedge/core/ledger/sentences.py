@@ -42,6 +42,7 @@ SENTENCES = {
     "person.rights-set": "Calling rights set",
     "person.caller-id-set": "Caller ID set",
     "site.caller-id-set": "Caller ID set",
+    "organisation.routes-set": "Outbound routes set",
     "site.dial-plan-set": "Dial plan set",
     "organisation.caller-id-set": "Caller ID set",
     "person.answering-set": "Answering rules set",

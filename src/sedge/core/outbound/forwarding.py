@@ -12,6 +12,7 @@ from sedge.core.facts import Money, in_words
 from sedge.core.numbers.e164 import describe, is_canonical, is_in_service
 from sedge.core.numbers.plan import Kind
 from sedge.core.outbound.dialplan import right_for
+from sedge.core.outbound.routes import choose_way, rate_to
 from sedge.core.records import (
     BASIC_RIGHTS,
     Carrier,
@@ -23,7 +24,6 @@ from sedge.core.records import (
     Right,
     Site,
 )
-from sedge.core.trunks.trunks import choose_trunk
 
 
 @dataclass(frozen=True)
@@ -67,10 +67,11 @@ def judge_forward(
     home = estate.the(Site, site)
     if refusal := _refusal(right_for(to, home), number, holder, estate):
         return Forwarding(False, refusal)
-    chosen, _ = choose_trunk(number, home, estate, down)
+    chosen, _, route = choose_way(to, number, home, estate, down)
     if chosen is None:
-        return Forwarding(False, "no trunk takes a call out")
-    rate = rate_to(to, estate.the(Carrier, number.carrier))
+        refused = f"route “{route.name}” puts no such call through" if route else ""
+        return Forwarding(False, refused or "no trunk takes a call out")
+    rate = rate_to(to, estate.the(Carrier, chosen.carrier))
     return Forwarding(
         True,
         f"over {chosen.name}{f', {in_words_exact(rate)} a minute' if rate else ''}",
@@ -96,14 +97,6 @@ def _refusal(right: Right, number: Number, holder: HolderRef | None, estate: Est
             f" “{estate.the(Product, allows[0]).name}”"
         )
     return ""
-
-
-def rate_to(to: str, carrier: Carrier) -> Money | None:
-    """What a minute to a number costs: the rate of the longest prefix the carrier names (digits
-    after the plus)."""
-    digits = to.lstrip("+")
-    prefix = max((p for p in carrier.rates if digits.startswith(p)), key=len, default=None)
-    return carrier.rates[prefix] if prefix is not None else None
 
 
 def in_words_exact(rate: Money) -> str:

@@ -1,4 +1,4 @@
-"""Records of calls out: a site's own dial rules."""
+"""Records of calls out: a site's own dial rules, and the organisation's outbound routes."""
 
 from typing import Literal
 
@@ -16,3 +16,15 @@ class OwnDialRule(Fact):
     strip: int = 0
     before: str = ""
     right: Right = Right.NATIONAL
+
+
+class OutboundRoute(Fact):
+    """Which trunks take calls to `destinations` (the first digits of E.164, `+` for all), tried in
+    their order or the cheapest first; from the `sites`, or from every one where none is named.
+    Without a trunk such calls are refused."""
+
+    name: str
+    destinations: tuple[str, ...]
+    sites: tuple[str, ...] = ()
+    trunks: tuple[str, ...] = ()
+    cheapest: bool = False

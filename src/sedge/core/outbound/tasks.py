@@ -13,7 +13,7 @@ from sedge.core.facts import counted
 from sedge.core.holding import HolderRef
 from sedge.core.load_spec import LoadSpec
 from sedge.core.outbound.caller_id import in_words
-from sedge.core.outbound.records import OwnDialRule
+from sedge.core.outbound.records import OutboundRoute, OwnDialRule
 from sedge.core.records import ORGANISATION, CallerId, Defaults, Person, Site
 from sedge.core.workorders.task_base import (
     NOTHING_MORE,
@@ -147,3 +147,32 @@ class SetDialPlan(Task):
         site = estate.the(Site, self.site)
         after = site.but(dial_rules=self.rules)
         return [changed(Subject.SITE, site, after, "site.dial-plan-set")]
+
+
+class SetOutboundRoutes(Task):
+    """All routes of calls out, in their order."""
+
+    kind: Literal["set_outbound_routes"] = "set_outbound_routes"
+    takes = frozenset({May.TRUNKS})
+    routes: tuple[OutboundRoute, ...]
+
+    provides = nothing
+    requires = what_it_is_about
+    waits = for_nothing
+    works = at_once
+    costs = free
+    reversal = put_back
+
+    def needs(self) -> LoadSpec:
+        found = what_it_names(self)
+        found.records.add((Subject.DEFAULTS, ORGANISATION))
+        found.sites |= {site for route in self.routes for site in route.sites}
+        return found
+
+    def describe(self, estate: Estate) -> tuple[str, str]:
+        return "Set the outbound routes", f"to {counted(len(self.routes), 'route')}"
+
+    def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
+        before = estate.get(Defaults, ORGANISATION)
+        after = (before or Defaults(id=ORGANISATION)).but(routes=self.routes)
+        return [changed(Subject.DEFAULTS, before, after, "organisation.routes-set")]

@@ -6,10 +6,11 @@ from sedge.core.estate import Estate
 from sedge.core.facts import Money
 from sedge.core.outbound.caller_id import headers, own_number, presented
 from sedge.core.outbound.dialplan import Dialled, Reached, dial
-from sedge.core.outbound.forwarding import rate_to
-from sedge.core.records import Carrier, Number, Person, Site
+from sedge.core.outbound.routes import choose_way, rate_to
+from sedge.core.records import Carrier, Number, Person, Site, Trunk
 from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
-from sedge.core.trunks.trunks import Candidate, choose_trunk
+from sedge.core.trunks.settings import as_written
+from sedge.core.trunks.trunks import Candidate
 
 CNAM_LENGTH = 15  # as carriers' name stores keep it
 
@@ -19,6 +20,8 @@ class OutboundTrace:
     """`ending` is one of reached, internal, emergency, rejected; `reason` says why. `caller_name`
     is shown beside the caller ID where CNAM works: in North America, 15 characters at most.
     `caller_id` is empty where it is withheld; `headers` as they leave; `rate` is a minute's price.
+    `route` is the outbound route, where one fits; `sent` is the number as the trunk writes it, ''
+    where nobody has said how.
     """
 
     dialled: Dialled
@@ -32,6 +35,8 @@ class OutboundTrace:
     shown_because: str = ""
     headers: list[tuple[str, str]] = field(default_factory=list)
     rate: Money | None = None
+    route: str = ""
+    sent: str = ""
 
 
 def trace_outbound(person: Person, digits: str, estate: Estate) -> OutboundTrace:
@@ -90,21 +95,37 @@ def _out(dialled: Dialled, number: Number | None, person: Person, estate: Estate
             f"{said}{'' if shown.number else ', and no default is set'}; no carrier takes the"
             " call.",
         )
-    chosen, candidates = choose_trunk(shown.route_by, estate.the(Site, person.site), estate)
+    site = estate.the(Site, person.site)
+    chosen, candidates, route = choose_way(dialled.result, shown.route_by, site, estate)
+    named = route.name if route else ""
     if chosen is None:
-        return OutboundTrace(dialled, "rejected", "No trunk takes the call.", candidates=candidates)
+        refused = f"Route “{named}” refuses such calls." if route and not route.trunks else ""
+        return OutboundTrace(
+            dialled,
+            "rejected",
+            refused or "No trunk takes the call.",
+            candidates=candidates,
+            route=named,
+        )
     return OutboundTrace(
         dialled,
         "reached",
-        f"over {chosen.name}",
+        f"over {chosen.name}" + (f", by route “{named}”" if route else ""),
         chosen.name,
         shown.number,
         candidates,
         caller_name="" if shown.withheld else _cnam(shown.route_by, dialled.result, person, estate),
         shown_because=shown.because,
         headers=headers(shown, number),
-        rate=rate_to(dialled.result, estate.the(Carrier, shown.route_by.carrier)),
+        rate=rate_to(dialled.result, estate.the(Carrier, chosen.carrier)),
+        route=named,
+        sent=_sent(dialled.result, chosen),
     )
+
+
+def _sent(to: str, trunk: Trunk) -> str:
+    way = trunk.settings
+    return as_written(to, way.sends, way.last_digits) if way else ""
 
 
 def _cnam(number: Number, to: str, person: Person, estate: Estate) -> str:

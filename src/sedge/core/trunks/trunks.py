@@ -3,16 +3,19 @@
 from dataclasses import dataclass
 
 from sedge.core.estate import Estate
+from sedge.core.facts import Money
 from sedge.core.records import Number, Site, Trunk
 
 
 @dataclass(frozen=True)
 class Candidate:
-    """A trunk and why it was or wasn't taken."""
+    """A trunk and why it was or wasn't taken; `rate` is a minute's price over it, where it is
+    known."""
 
     trunk: str
     taken: bool
     reason: str
+    rate: Money | None = None
 
 
 def choose_trunk(

@@ -31,7 +31,12 @@ from sedge.core.numbers.tasks import (
     UnassignNumber,
     UnreserveNumber,
 )
-from sedge.core.outbound.tasks import SetCallerId, SetCallingRights, SetDialPlan
+from sedge.core.outbound.tasks import (
+    SetCallerId,
+    SetCallingRights,
+    SetDialPlan,
+    SetOutboundRoutes,
+)
 from sedge.core.porting.tasks import ActivatePort, ApprovePortOut, BackOutPort, SubmitPort
 from sedge.core.retiring.tasks import ReleaseNumber
 from sedge.core.safety.tasks import RegisterAddress, SetSpot, TellPlace
@@ -92,6 +97,7 @@ AnyTask = Annotated[
     | SetFallback
     | SetFeature
     | SetGroup
+    | SetOutboundRoutes
     | SetPath
     | SetSpot
     | StartTrial
@@ -156,6 +162,7 @@ __all__ = [
     "SetFallback",
     "SetFeature",
     "SetGroup",
+    "SetOutboundRoutes",
     "SetPath",
     "SetSpot",
     "Snapshot",

@@ -15,6 +15,7 @@ from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.life import Event, State
 from sedge.core.records import (
     RECORD_TYPES,
+    Defaults,
     Device,
     Grant,
     Group,
@@ -168,6 +169,9 @@ def _come_to_nothing(now: object, estate: Estate) -> list[Change]:
     match now:
         case Grant():
             return [changed(Subject.GRANT, now, now.but(until=estate.now), "grant.ended")]
+        case Defaults():
+            none = Defaults(id=now.id, version=now.version)
+            return [changed(Subject.DEFAULTS, now, none, "record.restored")]
         case Group():
             return [changed(Subject.GROUP, now, now.but(removed=True), "group.removed")]
         case Number():

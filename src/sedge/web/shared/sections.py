@@ -104,6 +104,9 @@ SECTIONS: dict[str, tuple[Section, ...]] = {
         Section(
             "Dial plans", "/dial-plans", what="digit maps patterns prefix outside line strip digits"
         ),
+        Section(
+            "Outbound routes", "/outbound-routes", what="least cost trunk order destinations lcr"
+        ),
         Section("Reconcile", "/carriers/drift", what="drift compare lists bill"),
     ),
     "work-orders": (

@@ -22,7 +22,8 @@ from sedge.core.callpaths.tracing.world import (
 from sedge.core.estate import Estate
 from sedge.core.moments import clock
 from sedge.core.numbers.e164 import describe
-from sedge.core.outbound.forwarding import in_words_exact, rate_to
+from sedge.core.outbound.forwarding import in_words_exact
+from sedge.core.outbound.routes import rate_to
 from sedge.core.records import Account, Downstream, HolderKind, Number, PathVersion, Person, Trunk
 
 

@@ -13,6 +13,7 @@ from sedge.core.licences import rules as _licence_rules
 from sedge.core.numbers import rules as _number_rules
 from sedge.core.outbound import checks as _caller_id_rules
 from sedge.core.outbound import dial_plan_rules as _dial_plan_rules
+from sedge.core.outbound import route_rules as _route_rules
 from sedge.core.porting import outgoing_rules as _port_out_rules
 from sedge.core.porting import rules as _port_rules
 from sedge.core.retiring import rules as _retiring_rules
@@ -36,6 +37,7 @@ _AREAS = (
     _paths_asked_again,
     _caller_id_rules,
     _dial_plan_rules,
+    _route_rules,
     _port_rules,
     _port_out_rules,
     _retiring_rules,

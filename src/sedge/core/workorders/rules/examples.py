@@ -57,6 +57,11 @@ EXAMPLES = {
         " show that until"
         " WHF-001-K is registered."
     ),
+    "routes.trunks-there": "“Germany” leads over leeds-b, and there is no such trunk.",
+    "routes.each-reached": (
+        "“Germany” is never reached: “Europe” has its destinations and comes before it."
+    ),
+    "routes.spare-trunk": "“Germany” has one trunk: when it is down, these calls fail.",
     "trunk.name-free": "There is another trunk called Leeds A. Choose another name.",
     "trunk.someone-to-trust": (
         "It registers, and no sign-in name is given. Type the one of the carrier."

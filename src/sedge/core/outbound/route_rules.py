@@ -1,0 +1,47 @@
+"""Rules about outbound routes: each leads somewhere, and each is reached."""
+
+from sedge.core.errors import NotUnderstood
+from sedge.core.estate import Estate
+from sedge.core.outbound.routes import MOST_ROUTES, never_reached, read_destinations
+from sedge.core.records import Trunk
+from sedge.core.workorders import tasks as t
+from sedge.core.workorders.findings import Finding, passed, stop, warn
+from sedge.core.workorders.rules.registry import rule
+
+
+@rule("routes.trunks-there", t.SetOutboundRoutes)
+def trunks_there(task: t.SetOutboundRoutes, estate: Estate) -> Finding:
+    """A route over a trunk that is gone carries nothing."""
+    if len(task.routes) > MOST_ROUTES:
+        return stop(f"At most {MOST_ROUTES} routes can be kept; these are {len(task.routes)}.")
+    for route in task.routes:
+        gone = next((key for key in route.trunks if estate.get(Trunk, key) is None), None)
+        if gone:
+            return stop(f"“{route.name}” leads over {gone}, and there is no such trunk.")
+        try:
+            read_destinations(",".join(route.destinations))
+        except NotUnderstood as wrong:
+            return stop(f"“{route.name}”: {wrong}")
+    return passed("Every route leads over trunks that are there")
+
+
+@rule("routes.each-reached", t.SetOutboundRoutes)
+def each_reached(task: t.SetOutboundRoutes, estate: Estate) -> Finding:
+    """A route behind another of the same destinations and sites is never asked."""
+    hidden = never_reached(task.routes)
+    if hidden:
+        later, earlier = hidden[0]
+        return warn(
+            f"“{task.routes[later].name}” is never reached: “{task.routes[earlier].name}” has its"
+            " destinations and comes before it."
+        )
+    return passed("Every route is reached")
+
+
+@rule("routes.spare-trunk", t.SetOutboundRoutes)
+def spare_trunk(task: t.SetOutboundRoutes, estate: Estate) -> Finding:
+    """With one trunk alone its calls fail when that trunk does."""
+    single = [route.name for route in task.routes if len(route.trunks) == 1]
+    if single:
+        return warn(f"“{single[0]}” has one trunk: when it is down, these calls fail.")
+    return passed("Every route has a second trunk, or refuses on purpose")

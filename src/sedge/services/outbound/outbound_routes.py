@@ -1,0 +1,149 @@
+"""Outbound routes: the list, one changed at a time as a draft, and which one a call takes."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from sqlalchemy import select
+
+from sedge.core.access.roles import May
+from sedge.core.enums import Subject
+from sedge.core.errors import NotFound, NotUnderstood
+from sedge.core.numbers.e164 import read_one
+from sedge.core.outbound.records import OutboundRoute
+from sedge.core.outbound.routes import choose_way, read_destinations
+from sedge.core.outbound.tasks import SetOutboundRoutes
+from sedge.core.records import ORGANISATION, Defaults, Site, Trunk
+from sedge.core.trunks.trunks import Candidate
+from sedge.services.context import Desk
+from sedge.services.workorders import workorders
+from sedge.store.repositories.records import is_open
+from sedge.store.repositories.workorders import WorkOrder
+from sedge.store.schema import tables
+
+LONGEST_NAME = 60
+
+
+@dataclass(frozen=True)
+class RoutesView:
+    """`names` of sites and trunks by their ids."""
+
+    routes: tuple[OutboundRoute, ...]
+    sites: list[tuple[str, str]]
+    trunks: list[tuple[str, str]]
+    names: dict[str, str]
+
+
+def view(desk: Desk) -> RoutesView:
+    with desk.reading() as reading:
+        whole = reading.records.find(Defaults, ORGANISATION)
+        sites = reading.records.where(Site, order_by=tables.site.c.name)
+        trunks = sorted(reading.records.all(Trunk), key=lambda x: x.name.lower())
+    names = {x.id: x.name for x in (*sites, *trunks)}
+    return RoutesView(
+        whole.routes if whole else (),
+        [(s.id, s.name) for s in sites],
+        [(x.id, x.name) for x in trunks],
+        names,
+    )
+
+
+def read_route(
+    desk: Desk,
+    *,
+    name: str,
+    destinations: str,
+    sites: Sequence[str],
+    trunks: Sequence[str],
+    cheapest: bool,
+) -> OutboundRoute:
+    """A route as somebody types it. Raises NotUnderstood naming the field."""
+    name = " ".join(name.split())
+    if not 1 <= len(name) <= LONGEST_NAME:
+        message = f"A route needs a name of at most {LONGEST_NAME} characters."
+        raise NotUnderstood(message, field="name")
+    known = view(desk)
+    for key in sites:
+        if key not in dict(known.sites):
+            raise NotUnderstood("There is no such site.", field="sites")
+    wanted = tuple(dict.fromkeys(key for key in trunks if key))
+    for key in wanted:
+        if key not in dict(known.trunks):
+            raise NotUnderstood("There is no such trunk.", field="trunks")
+    return OutboundRoute(
+        name=name,
+        destinations=read_destinations(destinations),
+        sites=tuple(sites),
+        trunks=wanted,
+        cheapest=cheapest,
+    )
+
+
+def draft(desk: Desk, routes: Sequence[OutboundRoute]) -> WorkOrder:
+    """A work order with all routes in their order."""
+    desk.require(May.TRUNKS)
+    task = SetOutboundRoutes(routes=tuple(routes))
+    return workorders.draft(desk, "Outbound routes", [task], look=True)
+
+
+def with_route(desk: Desk, place: int | None, route: OutboundRoute) -> WorkOrder:
+    """A draft in which a route stands in a place, or behind all others. Raises NotFound."""
+    routes = list(view(desk).routes)
+    if place is None:
+        return draft(desk, [*routes, route])
+    _at(routes, place)
+    return draft(desk, [*routes[:place], route, *routes[place + 1 :]])
+
+
+def without(desk: Desk, place: int) -> WorkOrder:
+    routes = list(view(desk).routes)
+    _at(routes, place)
+    return draft(desk, [*routes[:place], *routes[place + 1 :]])
+
+
+def moved_up(desk: Desk, place: int) -> WorkOrder:
+    """A draft in which a route is tried before the one in front of it."""
+    routes = list(view(desk).routes)
+    route = _at(routes, place)
+    before = max(0, place - 1)
+    del routes[place]
+    return draft(desk, [*routes[:before], route, *routes[before:]])
+
+
+def _at(routes: Sequence[OutboundRoute], place: int) -> OutboundRoute:
+    if not 0 <= place < len(routes):
+        raise NotFound("There is no such route any more.", subject="route", id=str(place))
+    return routes[place]
+
+
+@dataclass(frozen=True)
+class Taken:
+    """What a call from a site to a number takes; `shown` is the number it would show."""
+
+    to: str
+    site: str
+    shown: str
+    route: str
+    candidates: list[Candidate]
+
+
+def followed(desk: Desk, site: str, to: str) -> Taken:
+    """A call from a site, shown as the first of its numbers in use. Raises NotFound,
+    NotOneNumber, NotUnderstood."""
+    e164 = read_one(to, desk.organisation.home_country, field="to")
+    life = tables.life
+    query = (
+        select(life.c.number)
+        .where(is_open(), tables.IN_USE, life.c.site == site)
+        .order_by(life.c.number)
+        .limit(1)
+    )
+    with desk.reading() as reading:
+        home = reading.records.the(Site, site)
+        number = reading.connection.execute(query).scalar()
+        if number is None:
+            message = f"No number of {home.name} is in use, so its calls show none."
+            raise NotUnderstood(message, field="site")
+        estate = reading.look_at(Subject.NUMBER, f"+{number}")
+    shown = estate.number(f"+{number}")
+    _, candidates, route = choose_way(e164, shown, estate.the(Site, site), estate)
+    return Taken(e164, home.name, shown.e164, route.name if route else "", candidates)
