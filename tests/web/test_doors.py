@@ -278,6 +278,7 @@ MATRIX = {
     "POST /dial-plans/{key}/import": {ADMIN},
     "GET /carriers/trunks": EVERYBODY,
     "GET /safety/reach": EVERYBODY,
+    "GET /carriers/channels": EVERYBODY,
     "GET /outbound-routes": EVERYBODY,
     "GET /outbound-routes/new": {ADMIN},
     "GET /outbound-routes/{no}": {ADMIN},

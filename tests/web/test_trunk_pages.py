@@ -114,3 +114,24 @@ def test_how_carriers_fail_is_steered_on_the_panel(rowan):
     rowan.post("/standins/panel/sip", data={"domain": "fellgate.example", "fault": ""})
     wrong = rowan.post("/standins/panel/sip", data={"domain": "fellgate.example", "fault": "moon"})
     assert wrong.status_code == 422
+
+
+def test_channels_are_computed_and_drawn(reader):
+    html = reader.get("/carriers/channels?load=20").text
+    assert "30 channels" in html
+    assert "Leeds A: 30" in html
+    for query, says in (
+        ("load=many", "is no number"),
+        ("load=nan", "is no number"),
+        ("load=1e9", "0 to 5,000"),
+        ("load=5&blocking=0", "0.01 % to 50 %"),
+        ("load=5&retries=99", "At most 95 %"),
+    ):
+        assert says in reader.get(f"/carriers/channels?{query}").text, query
+
+
+def test_erlang_answers_through_the_interface(api):
+    found = api.get("erlang", params={"load": 20}).json()
+    assert (found["channels"], found["curve"][29] <= 0.01 < found["curve"][28]) == (30, True)
+    assert api.get("erlang", params={"load": -1}).status_code == 422
+    assert api.get("erlang", params={"load": "inf"}).status_code == 422

@@ -7,10 +7,17 @@ from typing_extensions import TypedDict
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.records import Trunk
+from sedge.core.trunks.erlang import advise
 from sedge.services.trunks import connection_tests, trunk_settings
 from sedge.services.trunks.trunk_settings import SettingsAsked
 
 resource = Resource(tags=["trunks"])
+
+
+class ErlangOut(TypedDict):
+    load: float
+    channels: int
+    curve: list[float]
 
 
 class TrunkSettingsOut(TypedDict):
@@ -90,6 +97,14 @@ class SecretAsked(BaseModel):
 
 class SecretOut(TypedDict):
     secret: str
+
+
+@resource.read("/erlang")
+def erlang(load: float, blocking: float = 0.01, retries: float = 0.0) -> ErlangOut:
+    """How many channels a load needs (Erlang B): `load` in erlangs, `blocking` and `retries` as
+    shares of 1; the curve has the blocking of 1, 2, … channels."""
+    found = advise(load, blocking, retries)
+    return {"load": load, "channels": found.needed, "curve": list(found.curve)}
 
 
 @resource.read("/trunks/{key}")

@@ -98,7 +98,7 @@ SECTIONS: dict[str, tuple[Section, ...]] = {
         Section(
             "Trunks",
             "/carriers/trunks",
-            also=("/carriers/connections",),
+            also=("/carriers/connections", "/carriers/channels"),
             what="sip trunk host transport codecs connection test sheet",
         ),
         Section(

@@ -1,5 +1,6 @@
 """Trunks: the list, one with its tests, how it is set up, and the sheet for the other side."""
 
+import math
 from typing import Annotated
 
 from fastapi import Form, Request
@@ -10,6 +11,7 @@ from starlette.concurrency import run_in_threadpool
 from sedge.core.access.roles import May
 from sedge.core.enums import Transport
 from sedge.core.errors import NotUnderstood
+from sedge.core.trunks.erlang import advise
 from sedge.core.trunks.records import CODECS, Diversion, Dtmf, Identity, NumberFormat, SignIn
 from sedge.formats.trunk_sheet import sheet_on_paper
 from sedge.services.callpaths import proof_calls
@@ -18,6 +20,7 @@ from sedge.services.trunks import connection_tests, trunk_settings, trunk_setup,
 from sedge.services.trunks.trunk_settings import SettingsAsked
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
+from sedge.web.trunks.blocking_chart import blocking_chart
 
 place = Place()
 Typed = Annotated[str, Form(max_length=500)]
@@ -64,6 +67,45 @@ def add_trunk(
     calls = int(channels) if channels.isascii() and channels.isdigit() and len(channels) < 7 else 0
     trunk = trunk_setup.add(desk, name=name, account=account, site=site, host=host, channels=calls)
     return go(request, f"/carriers/trunks/{trunk.id}")
+
+
+@place.page("/carriers/channels", May.LOOK)
+def channels(
+    request: Request, desk: AtDesk, load: str = "", blocking: str = "1", retries: str = "0"
+) -> Response:
+    """How many channels a load needs, beside those that are bought."""
+    known = [(x.name, x.channels) for x in trunks.plain(desk) if x.channels]
+    advice, problems = None, {}
+    try:
+        if load.strip():
+            advice = advise(
+                _number(load, "load"),
+                _number(blocking, "blocking") / 100,
+                _number(retries, "retries") / 100,
+            )
+    except NotUnderstood as wrong:
+        problems = {wrong.facts.get("field") or wrong.field: wrong.message}
+    return draw(
+        request,
+        "channels.html",
+        load=load[:20],
+        blocking=blocking[:20],
+        retries=retries[:20],
+        advice=advice,
+        problems=problems,
+        trunks=known,
+        chart=blocking_chart(advice, known) if advice else "",
+    )
+
+
+def _number(text: str, field: str) -> float:
+    try:
+        found = float(text.replace(",", "."))
+    except ValueError:
+        found = float("nan")
+    if not math.isfinite(found):
+        raise NotUnderstood(f"“{text[:20]}” is no number.", field=field)
+    return found
 
 
 @place.page("/carriers/trunks/{key}", May.LOOK)
