@@ -624,10 +624,10 @@ def test_a_forward_that_may_not_be_is_not_put_through(estate, line, to, why):
     assert trace.happenings[-1].title == "not put through"
 
 
-def test_a_service_line_calls_no_other_country(estate, line):
+def test_a_service_line_without_the_right_calls_no_other_country(estate, line):
     estate.granted(line, "permit")
     assert (
-        "may not make international calls"
+        "has no right to make international calls"
         in followed(estate, line, FORWARD.but(to="+493023125001"), *LEFT).happenings[-2].text
     )
 

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.facts import Money
+from sedge.core.outbound.forwarding import judge_forward
 from sedge.core.outbound.records import OutboundRoute
 from sedge.core.outbound.routes import (
     choose_way,
@@ -16,7 +17,18 @@ from sedge.core.outbound.routes import (
     read_destinations,
     route_to,
 )
-from sedge.core.records import ORGANISATION, Carrier, Defaults, Site, Trunk
+from sedge.core.records import (
+    BASIC_RIGHTS,
+    ORGANISATION,
+    Carrier,
+    Defaults,
+    HolderKind,
+    HolderRef,
+    Right,
+    ServiceLine,
+    Site,
+    Trunk,
+)
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import judge
 
@@ -131,3 +143,23 @@ def test_a_route_behind_the_same_is_never_reached():
 def test_routes_are_checked(estate, routes, rule, level):
     task = t.SetOutboundRoutes(routes=tuple(routes))
     assert next(f.level for f in judge(task, estate.build()) if f.rule == rule) == level
+
+
+# ── calling rights of lines and sites ──
+
+
+def test_a_line_forwards_abroad_only_with_the_right(estate):
+    line = HolderRef(kind=HolderKind.SERVICE_LINE, id="desk")
+    estate.put(ServiceLine(id="desk", name="Front desk", kind="reception", site="leeds"))
+    number = estate.number(142, carrier="fellgate", trunk="leeds-a")
+    built = estate.build()
+    before = judge_forward(BERLIN, built.number(number), line, "leeds", built)
+    assert (before.allowed, before.reason) == (
+        False,
+        "Front desk has no right to make international calls",
+    )
+    task = t.SetCallingRights(holder=line, rights=(*BASIC_RIGHTS, Right.INTERNATIONAL))
+    built.absorb(task.apply(built))
+    assert judge_forward(BERLIN, built.number(number), line, "leeds", built).allowed
+    said = next(f for f in judge(task, built) if f.rule == "rights.of-whom-they-are")
+    assert (said.level, "rings for many" in said.message) == ("warn", True)

@@ -278,6 +278,8 @@ MATRIX = {
     "POST /dial-plans/{key}/import": {ADMIN},
     "GET /carriers/trunks": EVERYBODY,
     "GET /safety/reach": EVERYBODY,
+    "POST /holders/lines/{key}/rights": {ADMIN, SITE},
+    "POST /holders/sites/{key}/rights": {ADMIN, SITE},
     "GET /carriers/channels": EVERYBODY,
     "GET /outbound-routes": EVERYBODY,
     "GET /outbound-routes/new": {ADMIN},

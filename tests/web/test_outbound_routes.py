@@ -58,3 +58,13 @@ def test_a_call_is_followed_beside_the_routes(reader):
     assert "no route fits" in html
     assert "taken: " in html
     assert 'aria-invalid="true"' in reader.get("/outbound-routes?to=12").text
+
+
+def test_rights_of_a_line_and_a_site_are_set_by_a_draft(rowan):
+    html = rowan.get("/holders/sites/wharf-house").text
+    assert "Change the calling rights" in html
+    form = {"right": ["internal", "national", "international"]}
+    answer = rowan.post("/holders/sites/wharf-house/rights", data=form, follow_redirects=True)
+    assert "Set the calling rights of Wharf House" in answer.text
+    assert "rings for many" in answer.text
+    assert rowan.post("/holders/lines/nobody/rights", data=form).status_code == 404

@@ -30,6 +30,7 @@ from sedge.core.supply.records import (
 )
 from sedge.core.trunks.records import TestedLink, TrunkSettings
 
+BASIC_RIGHTS = (Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE)
 KnownAs = dict[str, str]  # ids by the name of the other system
 
 
@@ -233,6 +234,7 @@ class Site(Fact):
     outside_prefix: str = ""
     extension_digits: int = 3
     dial_rules: tuple[OwnDialRule, ...] = ()
+    rights: tuple[Right, ...] = BASIC_RIGHTS
     security_desk: str = ""
     caller_id: CallerId = CallerId()
     known_as: KnownAs = {}
@@ -252,9 +254,6 @@ class Defaults(Fact):
 
 
 ORGANISATION = "organisation"
-
-
-BASIC_RIGHTS = (Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE)
 
 
 SECONDS_EACH = range(5, 121)  # that one device of a person may ring before the next
@@ -314,6 +313,7 @@ class ServiceLine(Fact):
     groups: tuple[str, ...] = ()
     recipients: tuple[str, ...] = ()
     spot: str | None = None
+    rights: tuple[Right, ...] = BASIC_RIGHTS
     version: int = 0
 
 

@@ -20,6 +20,7 @@ from sedge.core.records import (
     PathVersion,
     Person,
     ServiceLine,
+    Site,
 )
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, Level, elsewhere, passed
@@ -69,7 +70,7 @@ def newly_wrong(paths: Iterable[PathVersion], before: Estate, after: Estate) -> 
     )
 
 
-def _with(estate: Estate, *records: Number | Person | Group | ServiceLine) -> Estate:
+def _with(estate: Estate, *records: Number | Person | Group | ServiceLine | Site) -> Estate:
     world = estate.fork()
     for record in records:
         world.put(record)
@@ -124,12 +125,12 @@ def paths_still_answer(task: t.SetGroup, estate: Estate) -> Finding | None:
 @rule("rights.forwards-still-go", t.SetCallingRights)
 def forwards_still_go(task: t.SetCallingRights, estate: Estate) -> Finding | None:
     """A forward is a call out of its holder: without the right it is not put through."""
-    person = estate.get(Person, task.holder.id)
-    if person is None:
+    holder = estate.holder(task.holder)
+    if not isinstance(holder, Person | ServiceLine | Site):
         return None
     used = {n.path for n in estate.numbers_of(task.holder) if n.path}
     paths = [p for p in estate.all(PathVersion) if p.id in used]
-    after = _with(estate, person.but(rights=task.rights))
+    after = _with(estate, holder.but(rights=task.rights))
     return newly_wrong(paths, estate, after) or (
         passed("Their forwards still go through") if paths else None
     )

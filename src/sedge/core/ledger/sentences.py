@@ -43,6 +43,8 @@ SENTENCES = {
     "person.caller-id-set": "Caller ID set",
     "site.caller-id-set": "Caller ID set",
     "organisation.routes-set": "Outbound routes set",
+    "service-line.rights-set": "Calling rights set",
+    "site.rights-set": "Calling rights set",
     "site.dial-plan-set": "Dial plan set",
     "organisation.caller-id-set": "Caller ID set",
     "person.answering-set": "Answering rules set",

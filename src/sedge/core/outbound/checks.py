@@ -11,6 +11,7 @@ from sedge.core.records import (
     HolderRef,
     Number,
     Person,
+    Right,
     Site,
     Trunk,
 )
@@ -92,6 +93,24 @@ def same_country(task: t.SetCallerId, estate: Estate) -> Finding | None:
             f" {the_country(site.country)}: many networks drop such calls."
         )
     return passed(f"{number.shown} and {site.name} are in the same country")
+
+
+@rule("rights.of-whom-they-are", t.SetCallingRights)
+def of_whom_they_are(task: t.SetCallingRights, estate: Estate) -> Finding:
+    """A downstream system decides itself who may call where; without the right to call for help a
+    phone is a danger."""
+    if task.holder.kind is HolderKind.DOWNSTREAM:
+        name = estate.holder(task.holder).name
+        return stop(f"{name} says itself who may call where: set it there.")
+    if Right.EMERGENCY not in task.rights:
+        return warn("Emergency calls always go out, whatever the rights say.")
+    abroad = [r for r in task.rights if r in {Right.INTERNATIONAL, Right.PREMIUM}]
+    if abroad and task.holder.kind is not HolderKind.PERSON:
+        return warn(
+            f"{estate.holder(task.holder).name} rings for many: everybody there could make"
+            f" {' and '.join(abroad)} calls."
+        )
+    return passed("The rights are those of somebody who can have them")
 
 
 @rule("life.shown-by-nobody-else", t.UnassignNumber)

@@ -22,6 +22,7 @@ from sedge.core.records import (
     Person,
     Product,
     Right,
+    ServiceLine,
     Site,
 )
 
@@ -86,8 +87,10 @@ def _refusal(right: Right, number: Number, holder: HolderRef | None, estate: Est
     if holder.kind is HolderKind.PERSON:
         person = estate.the(Person, holder.id)
         return "" if right in person.rights else f"{person.name} has no right to make {right} calls"
-    if right not in BASIC_RIGHTS:
-        return f"a {holder.kind.value.replace('_', ' ')} may not make {right} calls"
+    whose = estate.holder(holder)
+    rights = whose.rights if isinstance(whose, ServiceLine | Site) else BASIC_RIGHTS
+    if right not in rights:
+        return f"{whose.name} has no right to make {right} calls"
     asked = estate.carrier_of(number).asks_of.get(holder.kind, ())
     granted = {g.product for g in estate.grants_of(holder)}
     allows = [p for p in asked if (product := estate.get(Product, p)) and "calls" in product.allows]

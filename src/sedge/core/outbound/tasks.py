@@ -8,13 +8,14 @@ from pydantic import Field
 from sedge.core.access.roles import May
 from sedge.core.changes import changed
 from sedge.core.enums import HolderKind, Right, Subject
+from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
 from sedge.core.facts import counted
 from sedge.core.holding import HolderRef
 from sedge.core.load_spec import LoadSpec
 from sedge.core.outbound.caller_id import in_words
 from sedge.core.outbound.records import OutboundRoute, OwnDialRule
-from sedge.core.records import ORGANISATION, CallerId, Defaults, Person, Site
+from sedge.core.records import ORGANISATION, CallerId, Defaults, Person, ServiceLine, Site
 from sedge.core.workorders.task_base import (
     NOTHING_MORE,
     Name,
@@ -94,6 +95,8 @@ class SetCallerId(Task):
 
 
 class SetCallingRights(Task):
+    """Where a person, a service line or a site may call; all of it."""
+
     kind: Literal["set_calling_rights"] = "set_calling_rights"
     takes = NOTHING_MORE
     holder: HolderRef
@@ -115,9 +118,13 @@ class SetCallingRights(Task):
         return whose, "to " + ", ".join(right.value for right in self.rights)
 
     def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
-        person = estate.the(Person, self.holder.id)
-        after = person.but(rights=self.rights)
-        return [changed(Subject.PERSON, person, after, "person.rights-set")]
+        holder = estate.holder(self.holder)
+        if not isinstance(holder, Person | ServiceLine | Site):
+            message = f"{holder.name} says itself who may call where: set it there."
+            raise NotAllowedNow(message, reason="downstream")
+        action = f"{self.holder.subject.value.replace(' ', '-')}.rights-set"
+        after = holder.but(rights=self.rights)
+        return [changed(self.holder.subject, holder, after, action)]
 
 
 class SetDialPlan(Task):

@@ -85,7 +85,9 @@ def _calls_out(number: Number, estate: Estate) -> dict[str, object]:
     allows = [
         key for key in asked if (product := estate.get(Product, key)) and "calls" in product.allows
     ]
-    return {"rights": [right.value for right in BASIC_RIGHTS], "any_of": allows}
+    holder = estate.holder(ref)
+    rights = holder.rights if isinstance(holder, ServiceLine | Site) else BASIC_RIGHTS
+    return {"rights": [right.value for right in rights], "any_of": allows}
 
 
 def _names(number: Number, estate: Estate) -> dict[str, object]:
@@ -190,6 +192,10 @@ def tell_telephony(  # noqa: C901  one branch per kind of record
             case Site() | Defaults() as above:
                 if _shows_otherwise(change.before, above):
                     telephony.put_caller_id(above.id, above.caller_id.model_dump())
+                if isinstance(above, Site):
+                    _tell_rights(telephony, change.before, above, HolderKind.SITE, after)
+            case ServiceLine() as line:
+                _tell_rights(telephony, change.before, line, HolderKind.SERVICE_LINE, after)
             case Person() as person if _answers_otherwise(change.before, person):
                 if _shows_otherwise(change.before, person):
                     telephony.put_caller_id(person.id, person.caller_id.model_dump())
@@ -209,6 +215,21 @@ def tell_telephony(  # noqa: C901  one branch per kind of record
                 for number in after.all(Number):
                     if number.path == path.id and number.in_use:
                         telephony.put_number(number.e164, routing_of(number, after))
+
+
+def _tell_rights(
+    telephony: Telephony,
+    before: object,
+    now: Site | ServiceLine,
+    kind: HolderKind,
+    estate: Estate,
+) -> None:
+    """The numbers of a line or a site, where it may call otherwise than before."""
+    if not isinstance(before, Site | ServiceLine) or before.rights == now.rights:
+        return
+    for number in estate.numbers_of(HolderRef(kind=kind, id=now.id)):
+        if number.in_use:
+            telephony.put_number(number.e164, routing_of(number, estate))
 
 
 def _shows_otherwise(before: object, after: Person | Site | Defaults) -> bool:

@@ -11,6 +11,7 @@ from sedge.core.access.roles import May
 from sedge.core.enums import Right
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import HolderKind
+from sedge.services.context import Desk
 from sedge.services.holders import (
     devices,
     directory_proposals,
@@ -88,6 +89,33 @@ def set_rights(
         desk, f"Calling rights of {name}", workorders.read_tasks(desk, raw)
     )
     return go(request, f"/work-orders/{order.no}")
+
+
+@place.action("/holders/lines/{key}/rights", May.CHANGE_ESTATE)
+def set_rights_of_line(
+    request: Request, desk: AtDesk, key: str, right: Annotated[list[str] | None, Form()] = None
+) -> Response:
+    return _rights_drafted(request, desk, HolderKind.SERVICE_LINE, key, right or [])
+
+
+@place.action("/holders/sites/{key}/rights", May.CHANGE_ESTATE)
+def set_rights_of_site(
+    request: Request, desk: AtDesk, key: str, right: Annotated[list[str] | None, Form()] = None
+) -> Response:
+    return _rights_drafted(request, desk, HolderKind.SITE, key, right or [])
+
+
+def _rights_drafted(
+    request: Request, desk: Desk, kind: HolderKind, key: str, right: list[str]
+) -> Response:
+    """As a draft, so that its checks are seen."""
+    name = holders.one_holder(desk, kind, key).holder.name
+    wanted = [r.value for r in Right if r.value in {*right, Right.EMERGENCY.value}]
+    holder = {"kind": kind.value, "id": key}
+    raw = [{"kind": "set_calling_rights", "holder": holder, "rights": wanted}]
+    tasks = workorders.read_tasks(desk, raw)
+    made = workorders.draft(desk, f"Calling rights of {name}", tasks, look=True)
+    return go(request, f"/work-orders/{made.no}")
 
 
 @place.action("/holders/people/{key}/change", May.CHANGE_ESTATE)

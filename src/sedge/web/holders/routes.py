@@ -103,6 +103,7 @@ def line(request: Request, desk: AtDesk, key: str) -> Response:
         history=history,
         spot_name=_spot_name(desk, row),
         members=holders.names_of(desk, row.holder),
+        rights=[(r.value, r in row.holder.rights) for r in Right],
         groups=known,
         kinds=[(k, k) for k in LINE_KINDS],
         spots=site_management.good_spots(desk, row.holder.site, keep=row.holder.spot),
@@ -136,6 +137,7 @@ def site_page(request: Request, desk: AtDesk, key: str, dialled: str = "") -> Re
         dialled=dialled,
         tried=tried,
         country=COUNTRIES[view.row.site.country],
+        rights=[(r.value, r in view.row.site.rights) for r in Right],
         calls_show=in_words(view.row.site.caller_id, "the organisation"),
     )
 

@@ -57,6 +57,9 @@ EXAMPLES = {
         " show that until"
         " WHF-001-K is registered."
     ),
+    "rights.of-whom-they-are": (
+        "Front desk rings for many: everybody there could make international calls."
+    ),
     "routes.trunks-there": "“Germany” leads over leeds-b, and there is no such trunk.",
     "routes.each-reached": (
         "“Germany” is never reached: “Europe” has its destinations and comes before it."
