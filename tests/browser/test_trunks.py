@@ -121,7 +121,9 @@ def test_a_dial_plan_is_edited_by_keyboard_and_tried_key_by_key(page):
     expect(page.get_by_label("Pattern", exact=True)).to_have_count(2)
     page.get_by_label("Keys, as somebody presses them").press_sequentially("7123")
     expect(page.locator("#tried")).to_contain_text("Workshops")
-    expect(page.locator(".key-step.is-taken b")).to_have_text(["2", "3"])  # 712 is an extension, too
+    expect(page.locator(".key-step.is-taken b")).to_have_text(
+        ["2", "3"]
+    )  # 712 is an extension, too
 
 
 def test_a_route_is_made_and_a_call_takes_it(page):

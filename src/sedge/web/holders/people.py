@@ -10,7 +10,8 @@ from starlette.concurrency import run_in_threadpool
 from sedge.core.access.roles import May
 from sedge.core.enums import Right
 from sedge.core.errors import NotUnderstood
-from sedge.core.records import HolderKind
+from sedge.core.outbound.tasks import SetCallingRights
+from sedge.core.records import HolderKind, HolderRef
 from sedge.services.context import Desk
 from sedge.services.holders import (
     devices,
@@ -95,26 +96,27 @@ def set_rights(
 def set_rights_of_line(
     request: Request, desk: AtDesk, key: str, right: Annotated[list[str] | None, Form()] = None
 ) -> Response:
-    return _rights_drafted(request, desk, HolderKind.SERVICE_LINE, key, right or [])
+    line = holders.one_holder(desk, HolderKind.SERVICE_LINE, key).holder
+    ref = HolderRef(kind=HolderKind.SERVICE_LINE, id=key)
+    return _rights_drafted(request, desk, ref, line.name, right or [])
 
 
 @place.action("/holders/sites/{key}/rights", May.CHANGE_ESTATE)
 def set_rights_of_site(
     request: Request, desk: AtDesk, key: str, right: Annotated[list[str] | None, Form()] = None
 ) -> Response:
-    return _rights_drafted(request, desk, HolderKind.SITE, key, right or [])
+    site = site_management.one_site(desk, key).row.site
+    ref = HolderRef(kind=HolderKind.SITE, id=key)
+    return _rights_drafted(request, desk, ref, site.name, right or [])
 
 
 def _rights_drafted(
-    request: Request, desk: Desk, kind: HolderKind, key: str, right: list[str]
+    request: Request, desk: Desk, holder: HolderRef, name: str, right: list[str]
 ) -> Response:
     """As a draft, so that its checks are seen."""
-    name = holders.one_holder(desk, kind, key).holder.name
-    wanted = [r.value for r in Right if r.value in {*right, Right.EMERGENCY.value}]
-    holder = {"kind": kind.value, "id": key}
-    raw = [{"kind": "set_calling_rights", "holder": holder, "rights": wanted}]
-    tasks = workorders.read_tasks(desk, raw)
-    made = workorders.draft(desk, f"Calling rights of {name}", tasks, look=True)
+    rights = tuple(r for r in Right if r.value in {*right, Right.EMERGENCY.value})
+    task = SetCallingRights(holder=holder, rights=rights)
+    made = workorders.draft(desk, f"Calling rights of {name}", [task], look=True)
     return go(request, f"/work-orders/{made.no}")
 
 
