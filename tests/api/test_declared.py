@@ -70,6 +70,7 @@ def test_files_say_what_they_are(described):
         "/orders/{key}/form.pdf": ["application/pdf"],
         "/paths/{key}/hours.ics": ["text/calendar"],
         "/paths/{key}/path.cpl": ["application/cpl+xml"],
+        "/trunks/{key}/numbers.csv": ["text/csv"],
         "/ports/{key}/calendar.ics": ["text/calendar"],
         "/ports/{key}/loa.pdf": ["application/pdf"],
         "/safety/tests/{key}/report.csv": ["text/csv"],

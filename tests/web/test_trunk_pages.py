@@ -135,3 +135,21 @@ def test_erlang_answers_through_the_interface(api):
     assert (found["channels"], found["curve"][29] <= 0.01 < found["curve"][28]) == (30, True)
     assert api.get("erlang", params={"load": -1}).status_code == 422
     assert api.get("erlang", params={"load": "inf"}).status_code == 422
+
+
+def test_pasted_values_fill_the_form_and_change_nothing(rowan):
+    letter = "Host: sip.example.net\nPort: 5071\nUser: us\nSecret: heron-7-over-water\nDTMF: info"
+    answer = rowan.post("/carriers/trunks/brackwater-berlin/pasted", data={"text": letter})
+    html = " ".join(answer.text.split())
+    assert "5 values recognised" in html
+    assert 'name="host" type="text" value="sip.example.net"' in html
+    assert 'name="port" type="text" value="5071"' in html
+    assert '<option value="SIP INFO" selected>' in html
+    assert "Secret: •••" in html
+    assert "not set up" in rowan.get("/carriers/trunks").text
+    spoilt = rowan.post(
+        "/carriers/trunks/brackwater-berlin/pasted", data={"text": "host: a b\nport: 99999"}
+    )
+    assert "Not used: host: a b; port: 99999" in spoilt.text
+    nothing = rowan.post("/carriers/trunks/brackwater-berlin/pasted", data={"text": "hello"})
+    assert nothing.status_code == 422

@@ -1,15 +1,16 @@
 """How a trunk is set up: changed by a work order, its secret sealed, its sheet handed out."""
 
 import secrets
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from sqlalchemy import select
 
 from sedge.core.access.roles import May
 from sedge.core.enums import Subject, Transport
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.records import Carrier, Site, Trunk
+from sedge.core.trunks.pasted import Pasted
 from sedge.core.trunks.records import (
     Diversion,
     Dtmf,
@@ -70,13 +71,15 @@ class SettingsAsked(BaseModel):
 
 @dataclass(frozen=True)
 class SettingsView:
-    """`settings` are the usual ones where nobody has said any; `has_secret` whether one is kept."""
+    """`settings` are the usual ones where nobody has said any; `has_secret` whether one is kept;
+    `secret` one that was pasted just now."""
 
     trunk: Trunk
     carrier: str
     site: str
     settings: TrunkSettings
     has_secret: bool
+    secret: str = ""
 
 
 def view(desk: Desk, key: str) -> SettingsView:
@@ -87,6 +90,34 @@ def view(desk: Desk, key: str) -> SettingsView:
         site = reading.records.the(Site, trunk.site).name
         secret = secrets_store.read(reading.connection, desk.house.keyring, secret_name(key))
     return SettingsView(trunk, carrier, site, trunk.settings or TrunkSettings(), bool(secret))
+
+
+def with_pasted(desk: Desk, key: str, pasted: Pasted) -> SettingsView:
+    """A trunk as it would be with what was recognised; what can't be used stays as it was. Raises
+    NotFound."""
+    seen = view(desk, key)
+    fields = _as_typed(seen)
+    for name, value in pasted.fields.items():
+        if name in SettingsAsked.model_fields:
+            try:
+                read_asked(SettingsAsked.model_validate(fields | {name: value}))
+            except (NotUnderstood, ValidationError):
+                pasted.left.append(f"{name}: {value}"[:120])
+            else:
+                fields[name] = value
+    _, host, settings = read_asked(SettingsAsked.model_validate(fields))
+    trunk = seen.trunk.but(host=host, channels=int(fields["channels"]))
+    return replace(seen, trunk=trunk, settings=settings, secret=pasted.fields.get("secret", ""))
+
+
+def _as_typed(seen: SettingsView) -> dict[str, str]:
+    """Settings as the form has them; a host that nobody has named yet as one that can be read."""
+    typed = {
+        name: ", ".join(value) if isinstance(value, tuple) else str("" if value is None else value)
+        for name, value in seen.settings.model_dump(mode="python").items()
+    }
+    facts = {"name": seen.trunk.name, "host": seen.trunk.host or "sip.invalid"}
+    return typed | facts | {"channels": str(seen.trunk.channels)}
 
 
 def read_asked(asked: SettingsAsked) -> tuple[str, str, TrunkSettings]:

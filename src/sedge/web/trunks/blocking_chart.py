@@ -46,7 +46,7 @@ def blocking_chart(advice: Advice, bought: list[tuple[str, int]]) -> Markup:
             y(advice.curve[n - 1]),
             HEIGHT - BOTTOM,
             x(n) + (-5 if n > most * 0.7 else 5),
-            TOP + 12 + 15 * place,
+            HEIGHT - BOTTOM - 8 - 15 * place,
             "end" if n > most * 0.7 else "start",
             f"{name}: {n}",
         )

@@ -12,6 +12,7 @@ from sedge.core.access.roles import May
 from sedge.core.enums import Transport
 from sedge.core.errors import NotUnderstood
 from sedge.core.trunks.erlang import advise
+from sedge.core.trunks.pasted import read_pasted
 from sedge.core.trunks.records import CODECS, Diversion, Dtmf, Identity, NumberFormat, SignIn
 from sedge.formats.trunk_sheet import sheet_on_paper
 from sedge.services.callpaths import proof_calls
@@ -24,6 +25,19 @@ from sedge.web.trunks.blocking_chart import blocking_chart
 
 place = Place()
 Typed = Annotated[str, Form(max_length=500)]
+PASTED = {
+    "host": "Host",
+    "port": "Port",
+    "transport": "Transport",
+    "outbound_proxy": "Outbound proxy",
+    "user": "Sign-in name",
+    "secret": "Secret",
+    "codecs": "Codecs",
+    "dtmf": "DTMF",
+    "channels": "Channels",
+    "addresses": "Addresses",
+    "session": "Session timer",
+}
 CHOICES = {
     "transports": [(x.value, x.value.upper()) for x in Transport],
     "sign_ins": [
@@ -127,6 +141,25 @@ def settings_form(request: Request, desk: AtDesk, key: str) -> Response:
         view=trunk_settings.view(desk, key),
         codecs=CODECS,
         choices=CHOICES,
+        pasted=None,
+        names=PASTED,
+    )
+
+
+@place.action("/carriers/trunks/{key}/pasted", May.TRUNKS)
+def read_pasted_values(
+    request: Request, desk: AtDesk, key: str, text: Annotated[str, Form(max_length=50_000)] = ""
+) -> Response:
+    """The form filled with what was recognised of the other side's values; nothing is kept."""
+    pasted = read_pasted(text)
+    return draw(
+        request,
+        "trunk_settings.html",
+        view=trunk_settings.with_pasted(desk, key, pasted),
+        codecs=CODECS,
+        choices=CHOICES,
+        pasted=pasted,
+        names=PASTED,
     )
 
 
@@ -134,6 +167,7 @@ def settings_form(request: Request, desk: AtDesk, key: str) -> Response:
 async def change_settings(request: Request, desk: AtDesk, key: str) -> Response:
     """As a draft, so that its checks are seen."""
     form = {name: str(value) for name, value in (await request.form()).items()}
+    secret = form.pop("secret", "")
     try:
         asked = SettingsAsked.model_validate(form)
     except ValidationError as wrong:
@@ -141,6 +175,8 @@ async def change_settings(request: Request, desk: AtDesk, key: str) -> Response:
         message = f"“{form.get(field, '')[:60]}” can't be used for {field.replace('_', ' ')}."
         raise NotUnderstood(message, field=field) from None
     made = await run_in_threadpool(trunk_settings.draft, desk, key, asked)
+    if secret.strip():
+        await run_in_threadpool(trunk_settings.keep_secret, desk, key, secret)
     return go(request, f"/work-orders/{made.no}")
 
 
