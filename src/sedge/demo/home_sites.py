@@ -13,6 +13,8 @@ from sedge.core.records import (
 )
 from sedge.core.trunks.records import NumberFormat, SignIn, TrunkSettings
 from sedge.services.apply_now import add_records
+from sedge.services.trunks.connection_tests import secret_name
+from sedge.store import secrets
 
 if TYPE_CHECKING:
     from sedge.demo.seed import Seeding
@@ -191,3 +193,16 @@ def set_up_home_sites(seeding: "Seeding") -> None:
         ],
         reason="sites set up",
     )
+    _keep_trunk_secrets(seeding)
+
+
+def _keep_trunk_secrets(seeding: "Seeding") -> None:
+    """As the carrier's letter has them."""
+    with seeding.desk.writing() as writing:
+        secrets.keep_secret(
+            writing.connection,
+            seeding.house.keyring,
+            secret_name("leeds-a"),
+            "tern-over-salt-marsh-88",
+            writing.stamp,
+        )

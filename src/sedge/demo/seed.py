@@ -44,7 +44,6 @@ from sedge.services.apply_now import add_records, apply_at_once
 from sedge.services.callpaths.telephony_sync import device_wish, plain_body, routing_of, rules_of
 from sedge.services.context import Desk, House
 from sedge.services.safety import safety
-from sedge.services.trunks.connection_tests import secret_name
 from sedge.services.workorders.outcomes import register_with_carrier
 from sedge.store import secrets
 from sedge.store.repositories import installation
@@ -134,7 +133,6 @@ class Seeding:
         self.sign_ins()
         self.agreements()
         set_up_home_sites(self)
-        self.trunk_secrets()
         self.licences()
         self.at(540)
         people = self.people()
@@ -211,17 +209,6 @@ class Seeding:
                     f"key-of-{account.id}",
                     writing.stamp,
                 )
-
-    def trunk_secrets(self) -> None:
-        """As the carrier's letter has it."""
-        with self.desk.writing() as writing:
-            secrets.keep_secret(
-                writing.connection,
-                self.house.keyring,
-                secret_name("leeds-a"),
-                "tern-over-salt-marsh-88",
-                writing.stamp,
-            )
 
     def point_of(self, elements: CivicElements) -> tuple[float, float] | None:
         """Where the register says the address lies."""
