@@ -55,6 +55,7 @@ bench: $(VENV)/.dev
 	$(BIN)/python -m bench.safety
 	$(BIN)/python -m bench.holders
 	$(BIN)/python -m bench.paths
+	$(BIN)/python -m bench.outbound
 	$(BIN)/python -m bench.ports
 	$(BIN)/python -m bench.retiring
 	$(BIN)/python -m bench.estate

@@ -2,7 +2,6 @@
 
 import tempfile
 from pathlib import Path
-from urllib.parse import urlencode, urlsplit
 
 from playwright.sync_api import Page, sync_playwright
 from tests.browser.conftest import CHROMIUM, FLAGS, Served
@@ -24,7 +23,8 @@ VIEWS = {
     "site": "/holders/sites/wharf-house?dialled=9+0131+496+0500",
     "call-path": "/paths/school-visits",
     "drawing": "/paths/members-line/draw?step=menu-1",
-    "roles": "/organisations/members#roles",
+    "dial-plan": "/dial-plans/spree-depot?dialled=0112",
+    "emergency-reach": "/safety/reach",
 }
 
 
@@ -68,7 +68,11 @@ def main() -> None:
             headers={"Authorization": "Bearer demo"},
             data={"unsure": True},
         )
-        for name, address in {**VIEWS, "port": f"/ports/{port}", "hold": held(page)}.items():
+        page.goto("/carriers/trunks/leeds-a")
+        page.get_by_role("button", name="Test the connection").click()
+        page.wait_for_selector("#links li")
+        page.screenshot(path=ROOT / "docs/screenshots/trunk.png")
+        for name, address in {**VIEWS, "port": f"/ports/{port}"}.items():
             page.goto(address)
             page.wait_for_load_state("load")
             page.wait_for_timeout(300)
@@ -77,15 +81,6 @@ def main() -> None:
         page.screenshot(path=ROOT / "docs/screenshots/first-steps.png")
         browser.close()
     served.stop()
-
-
-def held(page: Page) -> str:
-    """Numbers that are held for two people who lack some."""
-    page.goto("/supply?country=GB&area=Leeds&quantity=2&carrier=brackwater")
-    page.get_by_role("button", name="Hold").first.click()
-    page.wait_for_url("**/supply/holds/*")
-    people = urlencode({"people": "Ifeoma Haddad", "reference": "Second desk"})
-    return f"{urlsplit(page.url).path}?site=wharf-house&{people}"
 
 
 def first_steps(page: Page) -> None:

@@ -13,6 +13,7 @@ import pytest
 from sedge.core.enums import Transport
 from sedge.outside.sip import certificates
 from sedge.outside.sip.agent import Agent, NoAnswerError, Signer, codecs_in
+from sedge.outside.sip.apart import run_apart
 from sedge.outside.sip.lines import open_line
 from sedge.outside.sip.messages import BadMessageError
 from sedge.outside.sip.names import Names
@@ -50,7 +51,7 @@ def with_agent(carriers, do, transport=Transport.UDP, *, domain=DOMAIN, port=0, 
         async with open_line(transport, "127.0.0.1", at, tls, domain) as line:
             return await do(Agent(line, domain, RIGHT.user, wait=wait))
 
-    return asyncio.run(run())
+    return run_apart(run)
 
 
 # ── against the made-up carriers ──

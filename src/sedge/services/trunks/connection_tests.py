@@ -22,6 +22,7 @@ from sedge.core.trunks.records import Identity, SignIn, TestedLink, TrunkSetting
 from sedge.core.trunks.settings import as_written
 from sedge.outside.sip import certificates
 from sedge.outside.sip.agent import Agent, Heard, NoAnswerError, Signer, codecs_in
+from sedge.outside.sip.apart import run_apart
 from sedge.outside.sip.digest import Challenge
 from sedge.outside.sip.lines import open_line
 from sedge.outside.sip.messages import BadMessageError
@@ -97,7 +98,7 @@ def run(desk: Desk, key: str) -> Trunk:
         readback_line(site.country),
         datetime.now(UTC),
     )
-    asyncio.run(_all_links(test))
+    run_apart(lambda: _all_links(test))
     said = {link.what for link in test.links}
     left = [TestedLink(what=w, ok=None, evidence="not come to") for w in LINKS if w not in said]
     links = (*test.links, *(x for x in left if _applies(x.what, trunk.settings)))

@@ -1,0 +1,99 @@
+"""Calls out at size: following one with many dial rules and routes, comparing digit maps, the
+emergency matrix of many sites, and watching trunks by OPTIONS."""
+
+import asyncio
+import time
+from statistics import median
+
+from bench.estate import say
+from sedge.core.enums import Reached, SupplyModel, Transport
+from sedge.core.numbers.plan import COUNTRIES
+from sedge.core.outbound.dialplan import dial
+from sedge.core.outbound.digit_maps import in_common
+from sedge.core.outbound.emergency_matrix import matrix
+from sedge.core.outbound.records import OutboundRoute, OwnDialRule
+from sedge.core.outbound.routes import route_to
+from sedge.core.records import Site, Trunk
+from sedge.outside.sip.agent import Agent
+from sedge.outside.sip.lines import open_line
+from sedge.standins.sip.server import SipCarriers
+
+RULES, ROUTES, SITES, TRUNKS = 200, 100, 500, 200
+
+
+def site(key: str, code: str = "GB") -> Site:
+    country = COUNTRIES[code]
+    return Site(
+        id=key,
+        name=key,
+        code="ABC",
+        country=code,
+        timezone=country.timezone,
+        language=country.language,
+        supply_model=SupplyModel.OWN_TRUNK,
+        outside_prefix="9",
+    )
+
+
+def follow() -> None:
+    rules = tuple(
+        OwnDialRule(name=str(i), pattern=f"7{i:03d}x.", leads_to=Reached.EXTENSION)
+        for i in range(RULES)
+    )
+    here = site("here").but(dial_rules=rules)
+    routes = [OutboundRoute(name=str(i), destinations=(f"+{i + 10}",)) for i in range(ROUTES)]
+    taken = []
+    for _ in range(200):
+        begun = time.perf_counter()
+        became = dial("9 0131 496 0500", here)
+        route_to(became.result, here.id, routes)
+        taken.append((time.perf_counter() - begun) * 1000)
+    say(f"a call dialled over {RULES} rules and {ROUTES} routes: median", median(taken), "ms")
+
+
+def compare() -> None:
+    ours = [f"{i:03d}xx[1-9]xxx." for i in range(RULES)]
+    theirs = [f"{i % 10}{i // 10 % 10}x.{i % 7}" for i in range(RULES)]
+    begun = time.perf_counter()
+    for a in ours:
+        for b in theirs:
+            in_common(a, b)
+    say(f"{RULES} digit maps against {RULES}", time.perf_counter() - begun, "s")
+
+
+def reach() -> None:
+    sites = [site(f"s{i}", list(COUNTRIES)[i % len(COUNTRIES)]) for i in range(SITES)]
+    trunks = [
+        Trunk(id=f"t{i}", name=f"T{i}", site=f"s{i}", carrier="fellgate", channels=10)
+        for i in range(TRUNKS)
+    ]
+    begun = time.perf_counter()
+    cells = list(matrix(sites, trunks))
+    took = time.perf_counter() - begun
+    say(f"emergency matrix of {SITES} sites, {TRUNKS} trunks, {len(cells):,} cells", took, "s")
+
+
+def watch() -> None:
+    """The share of a core that asking each trunk every 30 seconds takes."""
+    carriers = SipCarriers().start()
+
+    async def one() -> None:
+        port = carriers.ports["udp"]
+        async with open_line(Transport.UDP, "127.0.0.1", port, None, "x") as line:
+            await Agent(line, "fellgate.example", "us").options()
+
+    async def all_of_them() -> None:
+        await asyncio.gather(*(one() for _ in range(TRUNKS)))
+
+    begun = time.process_time()
+    asyncio.run(all_of_them())
+    used = time.process_time() - begun
+    carriers.stop()
+    say(f"{TRUNKS} trunks asked every 30 s, the carriers' side included", used / 30 * 100, "% core")
+
+
+if __name__ == "__main__":
+    follow()
+    compare()
+    reach()
+    watch()
