@@ -283,6 +283,7 @@ MATRIX = {
     "POST /holders/sites/{key}/rights": {ADMIN, SITE},
     "GET /carriers/channels": EVERYBODY,
     "GET /outbound-routes": EVERYBODY,
+    "GET /outbound-routes/risks": EVERYBODY,
     "GET /outbound-routes/new": {ADMIN},
     "GET /outbound-routes/{no}": {ADMIN},
     "POST /outbound-routes": {ADMIN},

@@ -68,3 +68,7 @@ def test_rights_of_a_line_and_a_site_are_set_by_a_draft(rowan):
     assert "Set the calling rights of Wharf House" in answer.text
     assert "rings for many" in answer.text
     assert rowan.post("/holders/lines/nobody/rights", data=form).status_code == 404
+
+
+def test_fraud_risks_are_listed_with_where_they_are_put_right(rowan):
+    assert "No trunk is open to strangers" in rowan.get("/outbound-routes/risks").text

@@ -8,7 +8,7 @@ from fastapi.responses import Response
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, SedgeError
 from sedge.core.outbound.records import OutboundRoute
-from sedge.services.outbound import outbound_routes
+from sedge.services.outbound import fraud, outbound_routes
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 
@@ -43,6 +43,11 @@ def every_route(request: Request, desk: AtDesk, site: str = "", to: str = "") ->
 def new_route(request: Request, desk: AtDesk) -> Response:
     view = outbound_routes.view(desk)
     return draw(request, "outbound_route.html", view=view, no=None, route=BLANK, turns=TURNS)
+
+
+@place.page("/outbound-routes/risks", May.LOOK)
+def fraud_risks(request: Request, desk: AtDesk) -> Response:
+    return draw(request, "fraud_risks.html", risks=fraud.view_risks(desk))
 
 
 @place.page("/outbound-routes/{no}", May.TRUNKS)
