@@ -45,7 +45,7 @@ def _of_trunks(trunks: Sequence[Trunk], secrets: frozenset[str]) -> Iterator[Ris
         if wide:
             yield Risk(
                 f"{trunk.name} takes calls from all of {wide}",
-                "Whoever has an address in there can call at your expense.",
+                "Everybody with an address in there can call at your expense.",
                 href,
                 "Narrow the addresses",
                 grave=True,
