@@ -10,9 +10,6 @@ ROOT = Path(__file__).parent.parent
 VIEWS = {
     "today": "/",
     "numbers": "/numbers?number=441134960100",
-    "numbers-list": (
-        "/numbers?view=list&show=number,state,holder,site,tags,label,until,carrier&sort=holder"
-    ),
     "retire": "/numbers/494066969701/retire",
     "supply": "/supply?country=GB&area=Leeds&quantity=8&consecutive=1",
     "work-order": "/work-orders/9",
