@@ -153,6 +153,13 @@ def test_settings_change_by_a_work_order_and_back(house, desk):
     assert trunk_settings.view(desk, TRUNK).trunk.name == "Leeds One"
 
 
+@pytest.mark.parametrize("key", [TRUNK, "brackwater-leeds"])
+def test_settings_sent_back_untouched_are_the_same(desk, key):
+    seen = trunk_settings.view(desk, key)
+    asked = SettingsAsked.model_validate(trunk_settings.as_typed(seen))
+    assert trunk_settings.read_asked(asked) == (seen.trunk.name, seen.trunk.host, seen.settings)
+
+
 def test_the_list_is_written_as_the_trunk_expects_it(house, desk):
     _, numbers = trunk_settings.listed(desk, TRUNK)
     assert "+441134960100" in numbers

@@ -278,6 +278,7 @@ MATRIX = {
     "POST /dial-plans/{key}/import": {ADMIN},
     "GET /carriers/trunks": EVERYBODY,
     "GET /safety/reach": EVERYBODY,
+    "POST /carriers/trunks/{key}/move": {ADMIN},
     "POST /carriers/trunks/{key}/pasted": {ADMIN},
     "POST /holders/lines/{key}/rights": {ADMIN, SITE},
     "POST /holders/sites/{key}/rights": {ADMIN, SITE},

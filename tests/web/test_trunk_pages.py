@@ -153,3 +153,51 @@ def test_pasted_values_fill_the_form_and_change_nothing(rowan):
     assert "Not used: host: a b; port: 99999" in spoilt.text
     nothing = rowan.post("/carriers/trunks/brackwater-berlin/pasted", data={"text": "hello"})
     assert nothing.status_code == 422
+
+
+def test_a_trunk_is_suspended_and_resumed_and_calls_follow(api):
+    number = "+441134960100"
+    before = api.post("trace/inbound", json={"number": number}).json()
+    assert before["ending"]["kind"] == "answered"
+
+    def moved(event):
+        order = api.post(
+            "work-orders",
+            json={
+                "title": event,
+                "tasks": [{"kind": "move_trunk", "trunk": TRUNK, "event": event}],
+            },
+        ).json()
+        api.post(f"work-orders/{order['id']}/run", json={})
+        api.post("standins/clock", json={"advance": "PT1M"})
+        return order
+
+    warned = moved("suspend")
+    levels = {c["rule"]: c["level"] for c in warned["checks"]}
+    assert levels["trunk.numbers-on-it"] == "warn"
+    assert levels["trunk.help-still-comes"] == "pass"
+    after = api.post("trace/inbound", json={"number": number}).json()
+    assert "is suspended" in after["ending"]["reason"]
+    called = api.post("test-calls", json={"number": number, "direction": "in"}).json()
+    assert called["matches_trace"], called
+    again = moved("suspend")
+    assert not again["runnable"]
+    moved("resume")
+    assert api.post("trace/inbound", json={"number": number}).json()["ending"]["kind"] == "answered"
+    assert api.post("test-calls", json={"number": number, "direction": "in"}).json()[
+        "matches_trace"
+    ]
+    retired = api.post(
+        "work-orders",
+        json={"title": "r", "tasks": [{"kind": "move_trunk", "trunk": TRUNK, "event": "retire"}]},
+    ).json()
+    assert not retired["runnable"]
+
+
+def test_a_trunk_is_moved_from_its_page(rowan):
+    assert "Suspend trunk" in rowan.get(f"/carriers/trunks/{TRUNK}").text
+    drafted = rowan.post(
+        f"/carriers/trunks/{TRUNK}/move", data={"event": "suspend"}, follow_redirects=True
+    )
+    assert "would reach nobody" in drafted.text
+    assert rowan.post(f"/carriers/trunks/{TRUNK}/move", data={"event": "fly"}).status_code == 422

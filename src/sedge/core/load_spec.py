@@ -21,6 +21,8 @@ class LoadSpec:
     path_users: set[str] = field(default_factory=set)
     orders: set[str] = field(default_factory=set)
     trunks: set[str] = field(default_factory=set)
+    listed: set[str] = field(default_factory=set)  # trunks whose numbers are looked at
+    every_site: bool = False
     holds: set[str] = field(default_factory=set)
     emails: set[str] = field(default_factory=set)
     records: set[tuple[Subject, str]] = field(default_factory=set)

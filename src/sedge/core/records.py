@@ -28,7 +28,7 @@ from sedge.core.supply.records import (
     Hold,
     Order,
 )
-from sedge.core.trunks.records import TestedLink, TrunkSettings
+from sedge.core.trunks.records import TestedLink, TrunkSettings, TrunkState
 
 BASIC_RIGHTS = (Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE)
 KnownAs = dict[str, str]  # ids by the name of the other system
@@ -394,7 +394,20 @@ class Trunk(Fact):
     settings: TrunkSettings | None = None
     links: tuple[TestedLink, ...] = ()
     tested_at: datetime | None = None
+    state: TrunkState = TrunkState.IN_SERVICE
     version: int = 0
+
+    @property
+    def carries(self) -> bool:
+        """Whether it takes calls now."""
+        return self.up and self.state is TrunkState.IN_SERVICE
+
+    @property
+    def why_not(self) -> str:
+        """Why it takes no calls: *is …*; '' where it does."""
+        if self.state is not TrunkState.IN_SERVICE:
+            return f"is {self.state}"
+        return "" if self.up else "is down"
 
 
 class PathVersion(Fact):

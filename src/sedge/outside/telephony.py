@@ -109,6 +109,10 @@ class Telephony(Service):
     def trunks_down(self) -> set[str]:
         return set(self.call("GET", "trunks")["down"])
 
+    def use_trunk(self, trunk: str, *, carries: bool) -> None:
+        """Whether calls may go over a trunk, as long as nothing else is said."""
+        self.call("PUT", f"trunks/{quote(trunk)}", json={"carries": carries})
+
     def connect(self, trunk: str, wish: dict[str, Any]) -> str:
         """Sign in at another carrier with host, port, transport, user and password; '' once it is
         signed in, else in a word why not."""

@@ -23,6 +23,7 @@ def is_down(book: Book, trunk: str | None) -> bool:
     return (
         trunk is None
         or book.get("trunk down", trunk) is not None
+        or book.get("trunk unused", trunk) is not None
         or (connected and bool(sign_in(book, trunk)))
     )
 
@@ -71,7 +72,7 @@ class InboundCall:
         trunk = routing.get("trunk")
         if trunk is None:
             return "nothing: the trunk has no such number on its list"
-        if self.book.get("trunk down", trunk):
+        if self.book.get("trunk down", trunk) or self.book.get("trunk unused", trunk):
             return "engaged tone: the trunk is down"
         if (connection := self.book.get("connection", trunk)) and (
             lost := lost_on_the_way(self.book, trunk, connection, self.number)

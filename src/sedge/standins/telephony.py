@@ -102,6 +102,15 @@ def telephony_routes(book: Book) -> APIRouter:  # noqa: C901  a factory
         out = [trunk for trunk in book.all("connection") if sign_in(book, trunk)]
         return {"down": sorted({*book.all("trunk down"), *out}), "at": stamp(book.now())}
 
+    @routes.put("/trunks/{trunk}")
+    def use_trunk(trunk: str, body: dict[str, bool]) -> dict[str, object]:
+        """A trunk that is not to carry calls, or is again."""
+        if body["carries"]:
+            book.remove("trunk unused", trunk)
+        else:
+            book.put("trunk unused", trunk, True)
+        return {}
+
     @routes.put("/connections/{trunk}")
     def connect(trunk: str, body: Connection) -> dict[str, object]:
         """Signs in at the other carrier and says whether that worked."""

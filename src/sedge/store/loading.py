@@ -12,6 +12,7 @@ from typing import TypeVar
 
 from sqlalchemy import select, union_all
 
+from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Estate
 from sedge.core.facts import Fact
 from sedge.core.load_spec import LoadSpec
@@ -53,6 +54,7 @@ WHOLE = (Product, Subscription, Carrier, Account, Trunk, Defaults)
 # as far as a remedy is to name one; nothing is judged by what is beyond
 POOL = 12  # free numbers of each site and capacity
 MOST_SITES = 40  # of one work order for which free numbers are looked up
+MOST_LISTED = 5000  # numbers of trunks that a task is about
 MOST_CHOICES = 60  # call paths
 
 
@@ -138,6 +140,9 @@ class _Loader:
             self.get(record_type, keys)
         for subject in {subject for subject, _ in wanted.records}:
             self.get(RECORD_TYPES[subject], {key for s, key in wanted.records if s is subject})
+        if wanted.every_site:
+            self.put(records.all(Site))
+        self.roots += self._listed(wanted.listed)
         if wanted.groups:
             self.put(records.all(Group))
         here = tables.person.c.departed.is_(False)
@@ -175,6 +180,22 @@ class _Loader:
                 Number, tables.life.c.path, users, is_open(), order_by=tables.life.c.number
             )
         )
+
+    def _listed(self, trunks: set[str]) -> list[Number]:
+        """The numbers on the lists of trunks. Raises NotAllowedNow where there are too many to be
+        judged one by one."""
+        if not trunks:
+            return []
+        on_it = (tables.life.c.trunk.in_(sorted(trunks)), is_open())
+        order, most = tables.life.c.number, MOST_LISTED + 1
+        found = self.put(self.records.where(Number, *on_it, order_by=order, limit=most))
+        if len(found) > MOST_LISTED:
+            message = (
+                f"More than {MOST_LISTED:,} numbers are on its list. Put them on other trunks"
+                " first, some thousands at a time."
+            )
+            raise NotAllowedNow(message, reason="too-many")
+        return found
 
     def _holders(self) -> set[HolderRef]:
         """Whoever has, or is to have, one of the numbers that were wanted, or was wanted."""

@@ -202,8 +202,8 @@ def _trunk(number: Number, estate: Estate) -> list[Standing]:
         return [
             Standing(
                 "Trunk",
-                f"{trunk.name}, {words[0] if trunk.up else words[1]}",
-                Mark.GOOD if trunk.up else Mark.WRONG,
+                f"{trunk.name}, {words[0] if trunk.carries else words[1]}",
+                Mark.GOOD if trunk.carries else Mark.WRONG,
                 to,
             )
         ]

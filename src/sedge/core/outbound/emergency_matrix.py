@@ -79,8 +79,7 @@ def _ways(site: Site, trunks: Sequence[Trunk], countries: dict[str, str]) -> Ite
         if countries.get(trunk.site) != site.country:
             continue
         why_not = "takes no emergency calls" if not trunk.emergency else ""
-        if not why_not and not trunk.up:
-            why_not = "is down"
+        why_not = why_not or trunk.why_not
         yield Way(trunk.id, trunk.name, trunk.site == site.id, why_not)
 
 
@@ -96,3 +95,8 @@ def _hole(
     if all(way.why_not for way in ways):
         return f"{ways[0].name} {ways[0].why_not}, and no other trunk is left."
     return ""
+
+
+def holes_of(sites: Sequence[Site], trunks: Sequence[Trunk]) -> list[str]:
+    """Every hole of the matrix, each once."""
+    return list(dict.fromkeys(cell.hole for cell in matrix(sites, trunks) if cell.hole))

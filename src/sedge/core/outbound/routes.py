@@ -72,8 +72,8 @@ def _judged(
 ) -> tuple[bool, str]:
     if chosen is not None:
         return False, f"{chosen.name} {'is cheaper' if cheapest else 'comes before it'}"
-    if not trunk.up or trunk.id in down:
-        return False, "it is down"
+    if not trunk.carries or trunk.id in down:
+        return False, f"it {trunk.why_not or 'is down'}"
     if trunk.carrier != number.carrier:
         return False, "it leads to another carrier, which would not take this caller ID"
     return True, "the cheapest that takes it" if cheapest else "the first that takes it"

@@ -136,7 +136,7 @@ def help_trunks(number: Number, site: Site, estate: Estate) -> list[Trunk]:
 
 
 def _trunk(number: Number, site: Site, estate: Estate) -> Trunk | None:
-    return next((x for x in help_trunks(number, site, estate) if x.up), None)
+    return next((x for x in help_trunks(number, site, estate) if x.carries), None)
 
 
 def callback_number(number: Number, estate: Estate) -> Number | None:

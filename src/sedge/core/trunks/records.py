@@ -6,6 +6,14 @@ from sedge.core.enums import Transport
 from sedge.core.facts import Fact
 
 
+class TrunkState(StrEnum):
+    """Whether a trunk is used: a suspended one carries no call until it is resumed."""
+
+    IN_SERVICE = "in service"
+    SUSPENDED = "suspended"
+    RETIRED = "retired"
+
+
 class SignIn(StrEnum):
     """How the other side knows us."""
 

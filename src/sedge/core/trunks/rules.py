@@ -2,11 +2,13 @@
 
 from sedge.core.enums import Transport
 from sedge.core.estate import Estate
-from sedge.core.records import (
-    Site,
-    Trunk,
-)
-from sedge.core.trunks.records import SignIn
+from sedge.core.facts import counted
+from sedge.core.numbers.life import ENDED
+from sedge.core.outbound.emergency_matrix import holes_of
+from sedge.core.outbound.routes import routes_of
+from sedge.core.records import Number, Site, Trunk
+from sedge.core.trunks.life import TrunkEvent, events_of
+from sedge.core.trunks.records import SignIn, TrunkState
 from sedge.core.trunks.settings import private_addresses
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import (
@@ -45,8 +47,8 @@ def on_trunk_list(task: t.AssignNumber, estate: Estate) -> Finding:
         return stop(
             f"{number.shown} is on no trunk's list, so calls to it would not arrive.", *remedies
         )
-    if not trunk.up:
-        return warn(f"Trunk {trunk.name} is down; calls arrive when it is up again.")
+    if not trunk.carries:
+        return warn(f"Trunk {trunk.name} {trunk.why_not}; calls arrive when it carries them again.")
     return passed(f"It is on the list of {trunk.name}, which is up")
 
 
@@ -73,6 +75,65 @@ def same_carrier(task: t.ListOnTrunk, estate: Estate) -> Finding:
     if trunk.carrier != number.carrier:
         return stop(f"{trunk.name} leads to another carrier than {number.shown}'s.")
     return passed(f"{trunk.name} leads to the number's carrier")
+
+
+@rule("trunk.may-move", t.MoveTrunk)
+def may_move(task: t.MoveTrunk, estate: Estate) -> Finding:
+    """A trunk lives in service, suspended or retired, and only some steps lead on."""
+    trunk = estate.the(Trunk, task.trunk)
+    if trunk.connection is not None:
+        return stop(f"{trunk.name} is a connection: end it on its own page.")
+    if task.event not in events_of(trunk.state):
+        return stop(f"{trunk.name} is {trunk.state}, so it can't {task.event}.")
+    return passed(f"{trunk.name} is {trunk.state} and can {task.event}")
+
+
+@rule("trunk.numbers-on-it", t.MoveTrunk)
+def numbers_on_it(task: t.MoveTrunk, estate: Estate) -> Finding | None:
+    """Calls to the numbers of its list arrive nowhere else."""
+    if task.event is TrunkEvent.RESUME:
+        return None
+    listed = [n for n in estate.all(Number) if n.trunk == task.trunk and n.state not in ENDED]
+    in_use = [n for n in listed if n.in_use]
+    lost = [n for n in in_use if not n.fallback]
+    if task.event is TrunkEvent.RETIRE and listed:
+        return stop(
+            f"{counted(len(listed), 'number')} {'is' if len(listed) == 1 else 'are'} still on its"
+            f" list, {listed[0].shown} among them. Put them on another trunk, or take them off."
+        )
+    if lost:
+        return warn(
+            f"Calls to {counted(len(lost), 'number')} in use would reach nobody, among them"
+            f" {lost[0].shown}: they have no fallback."
+        )
+    return passed(
+        "Every number in use on its list has a fallback" if in_use else "No number in use is on it"
+    )
+
+
+@rule("trunk.help-still-comes", t.MoveTrunk)
+def help_still_comes(task: t.MoveTrunk, estate: Estate) -> Finding | None:
+    """From every site an emergency call gets out, whatever trunk is taken away."""
+    if task.event is TrunkEvent.RESUME:
+        return None
+    sites, trunks = list(estate.all(Site)), list(estate.all(Trunk))
+    before = holes_of(sites, trunks)
+    left = [x.but(state=TrunkState.SUSPENDED) if x.id == task.trunk else x for x in trunks]
+    new = [hole for hole in holes_of(sites, left) if hole not in before]
+    if new:
+        return stop(f"{new[0]} It is the last trunk that takes emergency calls from there.")
+    return passed("Emergency calls still get out from every site")
+
+
+@rule("trunk.routes-over-it", t.MoveTrunk)
+def routes_over_it(task: t.MoveTrunk, estate: Estate) -> Finding | None:
+    """A route whose only trunk is taken away puts nothing through."""
+    if task.event is TrunkEvent.RESUME:
+        return None
+    alone = [r.name for r in routes_of(estate) if r.trunks == (task.trunk,)]
+    if alone:
+        return warn(f"Route “{alone[0]}” has no other trunk: its calls would fail.")
+    return passed("Every route over it has another trunk")
 
 
 @rule("trunk.name-free", t.ChangeTrunk)

@@ -9,8 +9,10 @@ from sedge.core.access.roles import May
 from sedge.core.changes import changed, number_changed
 from sedge.core.enums import Subject
 from sedge.core.estate import Change, Estate
+from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Trunk
+from sedge.core.trunks.life import TrunkEvent, next_state
 from sedge.core.trunks.records import TrunkSettings
 from sedge.core.workorders.task_base import (
     NOTHING_MORE,
@@ -107,6 +109,36 @@ class SetFallback(Task):
     def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
         number = estate.number(self.known_number)
         return number_changed(number, "number.fallback-set", fallback=self.to)
+
+
+class MoveTrunk(Task):
+    """A trunk suspended, resumed or retired."""
+
+    kind: Literal["move_trunk"] = "move_trunk"
+    takes = frozenset({May.TRUNKS})
+    trunk: Name
+    event: TrunkEvent
+
+    provides = nothing
+    requires = what_it_is_about
+    waits = for_nothing
+    works = at_once
+    costs = free
+    reversal = put_back
+
+    def needs(self) -> LoadSpec:
+        found = what_it_names(self)
+        found.listed.add(self.trunk)
+        found.every_site = True
+        return found
+
+    def describe(self, estate: Estate) -> tuple[str, str]:
+        return f"{self.event.capitalize()} trunk {name_of(estate, Trunk, self.trunk)}", ""
+
+    def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
+        trunk = estate.the(Trunk, self.trunk)
+        after = trunk.but(state=next_state(trunk.state, self.event))
+        return [changed(Subject.TRUNK, trunk, after, f"trunk.{self.event}")]
 
 
 class ChangeTrunk(Task):

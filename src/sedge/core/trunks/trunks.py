@@ -31,8 +31,8 @@ def choose_trunk(
     for trunk in trunks:
         if chosen is not None:
             candidates.append(Candidate(trunk.name, False, f"{chosen.name} was taken before it"))
-        elif not trunk.up or trunk.id in down:
-            candidates.append(Candidate(trunk.name, False, "it is down"))
+        elif not trunk.carries or trunk.id in down:
+            candidates.append(Candidate(trunk.name, False, f"it {trunk.why_not or 'is down'}"))
         elif trunk.carrier != number.carrier:
             candidates.append(
                 Candidate(

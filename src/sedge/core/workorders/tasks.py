@@ -51,7 +51,13 @@ from sedge.core.supply.tasks import (
     SendPaper,
     SetFeature,
 )
-from sedge.core.trunks.tasks import ChangeTrunk, ListOnTrunk, SetFallback, UnlistFromTrunk
+from sedge.core.trunks.tasks import (
+    ChangeTrunk,
+    ListOnTrunk,
+    MoveTrunk,
+    SetFallback,
+    UnlistFromTrunk,
+)
 from sedge.core.workorders.task_base import OutputOf, Snapshot, Task
 from sedge.core.workorders.undo import PutBack, PutBackLater
 
@@ -76,6 +82,7 @@ AnyTask = Annotated[
     | LabelNumbers
     | ListOnTrunk
     | MoveNumber
+    | MoveTrunk
     | OrderNumbers
     | OrderWhenFree
     | PlaceTestCall
@@ -139,6 +146,7 @@ __all__ = [
     "LabelNumbers",
     "ListOnTrunk",
     "MoveNumber",
+    "MoveTrunk",
     "OrderNumbers",
     "OrderWhenFree",
     "OrderedLine",

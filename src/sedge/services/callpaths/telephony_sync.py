@@ -31,6 +31,7 @@ from sedge.core.records import (
 )
 from sedge.core.safety.effective_spot import effective_spot
 from sedge.core.safety.emergency import help_trunks
+from sedge.core.trunks.records import TrunkState
 from sedge.outside.telephony import Telephony
 
 
@@ -178,6 +179,8 @@ def tell_telephony(  # noqa: C901  one branch per kind of record
                     telephony.put_number(number.e164, routing_of(number, after))
                 else:
                     telephony.remove_number(number.e164)
+            case Trunk() as trunk if _is_used_otherwise(change.before, trunk):
+                telephony.use_trunk(trunk.id, carries=trunk.state is TrunkState.IN_SERVICE)
             case Grant() as grant:
                 if grant.until is None:
                     telephony.put_licence(grant.holder.id, grant.product, grant.works_from)
@@ -215,6 +218,10 @@ def tell_telephony(  # noqa: C901  one branch per kind of record
                 for number in after.all(Number):
                     if number.path == path.id and number.in_use:
                         telephony.put_number(number.e164, routing_of(number, after))
+
+
+def _is_used_otherwise(before: object, after: Trunk) -> bool:
+    return isinstance(before, Trunk) and before.state is not after.state
 
 
 def _tell_rights(

@@ -10,6 +10,7 @@ from sedge.core.access.roles import May
 from sedge.core.enums import Subject, Transport
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.records import Carrier, Site, Trunk
+from sedge.core.trunks.life import TrunkEvent
 from sedge.core.trunks.pasted import Pasted
 from sedge.core.trunks.records import (
     Diversion,
@@ -28,7 +29,7 @@ from sedge.core.trunks.settings import (
     read_port,
 )
 from sedge.core.trunks.sheet import Sheet, sheet_of
-from sedge.core.trunks.tasks import ChangeTrunk
+from sedge.core.trunks.tasks import ChangeTrunk, MoveTrunk
 from sedge.services.context import Desk
 from sedge.services.trunks.connection_tests import secret_name
 from sedge.services.workorders import workorders
@@ -96,7 +97,7 @@ def with_pasted(desk: Desk, key: str, pasted: Pasted) -> SettingsView:
     """A trunk as it would be with what was recognised; what can't be used stays as it was. Raises
     NotFound."""
     seen = view(desk, key)
-    fields = _as_typed(seen)
+    fields = as_typed(seen)
     for name, value in pasted.fields.items():
         if name in SettingsAsked.model_fields:
             try:
@@ -110,7 +111,7 @@ def with_pasted(desk: Desk, key: str, pasted: Pasted) -> SettingsView:
     return replace(seen, trunk=trunk, settings=settings, secret=pasted.fields.get("secret", ""))
 
 
-def _as_typed(seen: SettingsView) -> dict[str, str]:
+def as_typed(seen: SettingsView) -> dict[str, str]:
     """Settings as the form has them; a host that nobody has named yet as one that can be read."""
     typed = {
         name: ", ".join(value) if isinstance(value, tuple) else str("" if value is None else value)
@@ -165,6 +166,17 @@ def draft(desk: Desk, key: str, asked: SettingsAsked) -> WorkOrder:
         raise NotAllowedNow(message, reason="connection")
     task = ChangeTrunk(trunk=key, name=name, host=host, channels=asked.channels, settings=settings)
     return workorders.draft(desk, f"Set up trunk {name}", [task], look=True)
+
+
+def move(desk: Desk, key: str, event: TrunkEvent) -> WorkOrder:
+    """A work order that suspends, resumes or retires a trunk, with what that changes. Raises
+    NotFound."""
+    desk.require(May.TRUNKS)
+    with desk.reading() as reading:
+        trunk = reading.records.the(Trunk, key)
+    task = MoveTrunk(trunk=key, event=event)
+    title = f"{event.capitalize()} trunk {trunk.name}"
+    return workorders.draft(desk, title, [task], look=True)
 
 
 def keep_secret(desk: Desk, key: str, secret: str) -> None:

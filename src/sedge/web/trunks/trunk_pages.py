@@ -12,6 +12,7 @@ from sedge.core.access.roles import May
 from sedge.core.enums import Transport
 from sedge.core.errors import NotUnderstood
 from sedge.core.trunks.erlang import advise
+from sedge.core.trunks.life import TrunkEvent, events_of
 from sedge.core.trunks.pasted import read_pasted
 from sedge.core.trunks.records import CODECS, Diversion, Dtmf, Identity, NumberFormat, SignIn
 from sedge.formats.trunk_sheet import sheet_on_paper
@@ -128,7 +129,8 @@ def trunk(request: Request, desk: AtDesk, key: str) -> Response:
         request,
         "trunk.html",
         view=trunks.one(desk, key),
-        settings=trunk_settings.view(desk, key),
+        settings=(seen := trunk_settings.view(desk, key)),
+        events=[event.value for event in events_of(seen.trunk.state)],
         proofs=proof_calls.proofs_of(desk, trunk=key),
     )
 
@@ -177,6 +179,15 @@ async def change_settings(request: Request, desk: AtDesk, key: str) -> Response:
     made = await run_in_threadpool(trunk_settings.draft, desk, key, asked)
     if secret.strip():
         await run_in_threadpool(trunk_settings.keep_secret, desk, key, secret)
+    return go(request, f"/work-orders/{made.no}")
+
+
+@place.action("/carriers/trunks/{key}/move", May.TRUNKS)
+def move(request: Request, desk: AtDesk, key: str, event: Typed = "") -> Response:
+    """Suspended, resumed or retired; as a draft, so that what that changes is seen."""
+    if event not in set(TrunkEvent):
+        raise NotUnderstood("A trunk is suspended, resumed or retired.", field="event")
+    made = trunk_settings.move(desk, key, TrunkEvent(event))
     return go(request, f"/work-orders/{made.no}")
 
 

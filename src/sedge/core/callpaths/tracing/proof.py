@@ -38,7 +38,7 @@ def _names(devices: Sequence[str]) -> str:
 def _trunk_of(trunk: Trunk | None) -> tuple[object, ...] | str:
     if trunk is None:
         return ""
-    plain = (trunk.id, trunk.up)
+    plain = (trunk.id, trunk.carries)
     return (*plain, trunk.connection.but(said="")) if trunk.connection else plain
 
 

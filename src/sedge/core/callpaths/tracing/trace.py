@@ -25,6 +25,7 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.outbound.forwarding import in_words_exact
 from sedge.core.outbound.routes import rate_to
 from sedge.core.records import Account, Downstream, HolderKind, Number, PathVersion, Person, Trunk
+from sedge.core.trunks.records import TrunkState
 
 
 def path_of(number: Number, estate: Estate) -> Path:
@@ -65,8 +66,8 @@ def trace_inbound(
     trunk = estate.get(Trunk, number.trunk)
     carrier = estate.carrier_of(number).name
     account = estate.get(Account, number.account)
-    is_down = trunk is not None and (trunk.id in world.trunks_down or not trunk.up)
-    up = trunk.but(up=True) if trunk else None
+    is_down = trunk is not None and (trunk.id in world.trunks_down or not trunk.carries)
+    up = trunk.but(up=True, state=TrunkState.IN_SERVICE) if trunk else None
     if (
         number.fallback
         and trunk
@@ -135,8 +136,9 @@ def stopped_before(
         )
     if trunk is None:
         return "The number is on no trunk's list, so the call does not arrive."
-    if trunk.id in world.trunks_down or not trunk.up:
-        return f"Trunk {trunk.name} is down and no fallback is set; callers hear the engaged tone."
+    if trunk.id in world.trunks_down or not trunk.carries:
+        why = trunk.why_not or "is down"
+        return f"Trunk {trunk.name} {why} and no fallback is set; callers hear the engaged tone."
     if account and account.suspended_since:
         return (
             f"The carrier has suspended {account.name}, so no call to its numbers arrives. A"

@@ -65,6 +65,16 @@ EXAMPLES = {
         "“Germany” is never reached: “Europe” has its destinations and comes before it."
     ),
     "routes.spare-trunk": "“Germany” has one trunk: when it is down, these calls fail.",
+    "trunk.may-move": "Leeds A is suspended, so it can't suspend.",
+    "trunk.numbers-on-it": (
+        "Calls to 74 numbers in use would reach nobody, among them 0113 496 0100: they have no"
+        " fallback."
+    ),
+    "trunk.help-still-comes": (
+        "No trunk of Wharf House or its country takes a call. It is the last trunk that takes"
+        " emergency calls from there."
+    ),
+    "trunk.routes-over-it": "Route “Home” has no other trunk: its calls would fail.",
     "trunk.name-free": "There is another trunk called Leeds A. Choose another name.",
     "trunk.someone-to-trust": (
         "It registers, and no sign-in name is given. Type the one of the carrier."

@@ -1,0 +1,74 @@
+"""The life of a trunk, and what taking it away changes."""
+
+from itertools import product
+
+import pytest
+
+from sedge.core.errors import NotAllowedNow
+from sedge.core.outbound.records import OutboundRoute
+from sedge.core.records import ORGANISATION, Defaults, Site, Trunk
+from sedge.core.trunks.life import LIFE, TrunkEvent, events_of, next_state
+from sedge.core.trunks.records import TrunkState
+from sedge.core.trunks.trunks import choose_trunk
+from sedge.core.workorders import tasks as t
+from sedge.core.workorders.checks import judge
+
+
+@pytest.mark.parametrize(("state", "event"), list(product(TrunkState, TrunkEvent)))
+def test_every_step_is_in_the_table_or_refused(state, event):
+    if event in LIFE[state]:
+        assert next_state(state, event) in TrunkState
+        assert event in events_of(state)
+    else:
+        with pytest.raises(NotAllowedNow, match=f"A trunk that is {state} can't {event}"):
+            next_state(state, event)
+
+
+def said(estate, event, rule):
+    task = t.MoveTrunk(trunk="leeds-a", event=event)
+    found = next((f for f in judge(task, estate.build()) if f.rule == rule), None)
+    return found and (found.level.value, found.message)
+
+
+def test_only_one_in_service_carries_calls(estate):
+    number = estate.number(142, carrier="fellgate", trunk="leeds-a")
+    built = estate.build()
+    trunk = built.the(Trunk, "leeds-a")
+    assert (trunk.carries, trunk.why_not) == (True, "")
+    built.absorb(t.MoveTrunk(trunk="leeds-a", event="suspend").apply(built))
+    trunk = built.the(Trunk, "leeds-a")
+    assert (trunk.carries, trunk.why_not) == (False, "is suspended")
+    chosen, candidates = choose_trunk(built.number(number), built.the(Site, "leeds"), built)
+    assert chosen is None
+    assert "it is suspended" in {c.reason for c in candidates}
+    assert trunk.but(up=False, state=TrunkState.IN_SERVICE).why_not == "is down"
+
+
+def test_numbers_without_a_fallback_are_named(estate):
+    holder = estate.person()
+    estate.given(142, holder, carrier="fellgate", trunk="leeds-a")
+    level, message = said(estate, "suspend", "trunk.numbers-on-it")
+    assert (level, "0113 496 0142" in message) == ("warn", True)
+    assert said(estate, "retire", "trunk.numbers-on-it")[0] == "stop"
+    assert said(estate, "resume", "trunk.numbers-on-it") is None
+
+
+def test_the_last_trunk_for_emergency_calls_is_not_taken_away(estate):
+    assert said(estate, "suspend", "trunk.help-still-comes")[0] == "pass"
+    other = estate.build().the(Trunk, "brackwater-leeds")
+    estate.put(other.but(up=False))
+    level, message = said(estate, "suspend", "trunk.help-still-comes")
+    assert (level, "last trunk" in message) == ("stop", True)
+
+
+def test_a_route_that_has_no_other_trunk_is_named(estate):
+    routes = (OutboundRoute(name="Home", destinations=("+44",), trunks=("leeds-a",)),)
+    estate.put(Defaults(id=ORGANISATION, routes=routes))
+    assert said(estate, "suspend", "trunk.routes-over-it")[0] == "warn"
+
+
+def test_what_cannot_happen_now_is_stopped(estate):
+    assert said(estate, "resume", "trunk.may-move") == (
+        "stop",
+        "Leeds A is in service, so it can't resume.",
+    )
