@@ -10,10 +10,10 @@ from sedge.core.enums import Reached, SupplyModel, Transport
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.outbound.dialplan import dial
 from sedge.core.outbound.digit_maps import in_common
-from sedge.core.outbound.emergency_matrix import matrix
 from sedge.core.outbound.records import OutboundRoute, OwnDialRule
 from sedge.core.outbound.routes import route_to
 from sedge.core.records import Site, Trunk
+from sedge.core.safety.emergency_matrix import matrix
 from sedge.outside.sip.agent import Agent
 from sedge.outside.sip.lines import open_line
 from sedge.standins.sip.server import SipCarriers

@@ -2,9 +2,9 @@
 
 from sedge.core.enums import HolderKind, Reached
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.outbound.emergency_matrix import matrix
 from sedge.core.outbound.records import OwnDialRule
 from sedge.core.records import Trunk
+from sedge.core.safety.emergency_matrix import matrix
 from tests.asserting import every
 from tests.core.test_outbound import site
 

@@ -28,7 +28,7 @@ from sedge.core.supply.records import (
     Hold,
     Order,
 )
-from sedge.core.trunks.records import TestedLink, TrunkSettings, TrunkState
+from sedge.core.trunks.records import Connection, TestedLink, TrunkSettings, TrunkState
 
 BASIC_RIGHTS = (Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE)
 KnownAs = dict[str, str]  # ids by the name of the other system
@@ -360,18 +360,6 @@ class Downstream(Fact):
     spot: str | None = None
     removed: bool = False
     version: int = 0
-
-
-class Connection(Fact):
-    """Where and as whom our telephone system signs in at a carrier whose numbers stay there. The
-    password lies sealed elsewhere; `said` is why the last try to sign in failed, in one word of the
-    telephone system's."""
-
-    host: str
-    port: int
-    transport: Transport
-    user: str
-    said: str = ""
 
 
 class Trunk(Fact):

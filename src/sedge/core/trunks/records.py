@@ -89,3 +89,15 @@ class TestedLink(Fact):
     evidence: str
     cure: str = ""
     ms: int | None = None
+
+
+class Connection(Fact):
+    """Where and as whom our telephone system signs in at a carrier whose numbers stay there. The
+    password lies sealed elsewhere; `said` is why the last try to sign in failed, in one word of the
+    telephone system's."""
+
+    host: str
+    port: int
+    transport: Transport
+    user: str
+    said: str = ""

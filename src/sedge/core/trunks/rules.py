@@ -4,9 +4,9 @@ from sedge.core.enums import Transport
 from sedge.core.estate import Estate
 from sedge.core.facts import counted
 from sedge.core.numbers.life import ENDED
-from sedge.core.outbound.emergency_matrix import holes_of
 from sedge.core.outbound.routes import routes_of
 from sedge.core.records import Number, Site, Trunk
+from sedge.core.safety.emergency_matrix import holes_of
 from sedge.core.trunks.life import TrunkEvent, events_of
 from sedge.core.trunks.records import SignIn, TrunkState
 from sedge.core.trunks.settings import private_addresses

@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
-from sedge.core.outbound.emergency_matrix import Cell, matrix
 from sedge.core.records import Site, Trunk
+from sedge.core.safety.emergency_matrix import Cell, matrix
 from sedge.services.context import Desk
 from sedge.store.schema import tables
 

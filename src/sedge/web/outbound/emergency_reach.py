@@ -5,7 +5,7 @@ from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.core.enums import HolderKind
-from sedge.core.outbound.emergency_matrix import HOLDERS
+from sedge.core.safety.emergency_matrix import HOLDERS
 from sedge.services.outbound import emergency_reach
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw
