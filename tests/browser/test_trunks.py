@@ -41,7 +41,7 @@ def test_an_own_trunk_is_connected_tested_and_handed_over(page):
     page.get_by_label("Host").fill("sip:fellgate.example")
     page.get_by_label("Channels").fill("12")
     page.get_by_role("button", name="Add trunk").click()
-    expect(page.get_by_text("domain name or an IP address").first).to_be_visible()
+    expect(page.get_by_text("Leave “sip:” out").first).to_be_visible()
     page.get_by_label("Host").fill("fellgate.example")
     page.get_by_role("button", name="Add trunk").click()
     page.wait_for_url(re.compile(r"/carriers/trunks/trunk-"))

@@ -359,15 +359,14 @@ def _running_out(desk: Desk) -> Iterator[Todo]:
 
 def _unreached(desk: Desk) -> Iterator[Todo]:
     """Sites from which no emergency call gets out."""
-    for row in emergency_reach.rows(desk):
-        if row.holes:
-            yield Todo(
-                Mark.WRONG,
-                f"{row.site.name} can't reach the emergency services",
-                row.holes[0],
-                "/safety/reach",
-                "View reach",
-            )
+    for site, hole in emergency_reach.holes(desk):
+        yield Todo(
+            Mark.WRONG,
+            f"{site.name} can't reach the emergency services",
+            hole,
+            "/safety/reach",
+            "View reach",
+        )
 
 
 def _trunks(reading: Reading) -> Iterator[Todo]:

@@ -6,6 +6,7 @@ both.
 """
 
 import os
+from collections.abc import Iterable
 from pathlib import Path
 
 from cryptography.fernet import Fernet, InvalidToken
@@ -49,6 +50,12 @@ def _key_in(file: Path) -> bytes:
 def keep_secret(connection: Connection, ring: Keyring, name: str, text: str, stamp: Stamp) -> None:
     connection.execute(delete(mails.secret).where(mails.secret.c.name == name))
     connection.execute(insert(mails.secret).values(name=name, sealed=ring.seal(text), at=stamp.at))
+
+
+def kept(connection: Connection, names: Iterable[str]) -> set[str]:
+    """Which of the names a secret is kept under."""
+    column = mails.secret.c.name
+    return set(connection.execute(select(column).where(column.in_(sorted(names)))).scalars())
 
 
 def read(connection: Connection, ring: Keyring, name: str) -> str:

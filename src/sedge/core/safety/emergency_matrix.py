@@ -7,12 +7,14 @@ is the dial plan, and that no trunk is left.
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import islice
 
 from sedge.core.enums import HolderKind, Reached
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.outbound.dialplan import dial
 from sedge.core.records import Site, Trunk
 
+MOST_OTHERS = 8  # trunks of other sites that are named
 HOLDERS = (HolderKind.PERSON, HolderKind.SERVICE_LINE, HolderKind.SITE, HolderKind.DOWNSTREAM)
 
 
@@ -29,7 +31,8 @@ class Way:
 @dataclass(frozen=True)
 class Cell:
     """What somebody reaches by an emergency number; `hole` is why nobody comes, '' where they do.
-    `prefixed` None: the site has no outside-line prefix."""
+    `prefixed` None: the site has no outside-line prefix. `ways` are the site's own trunks and the
+    first of its country; `spare` counts all that take it when the first one fails."""
 
     site: str
     digits: str
@@ -38,28 +41,77 @@ class Cell:
     prefixed: bool | None
     ways: tuple[Way, ...]
     hole: str
+    spare: int
 
     @property
     def first(self) -> Way | None:
         """The trunk that takes the call now."""
         return next((way for way in self.ways if not way.why_not), None)
 
-    @property
-    def spare(self) -> int:
-        """How many trunks take it when the first one fails."""
-        return max(0, sum(not way.why_not for way in self.ways) - 1)
-
 
 def matrix(sites: Sequence[Site], trunks: Sequence[Trunk]) -> Iterator[Cell]:
     """A cell for each site, emergency number and kind of holder, in this order."""
-    countries = {site.id: site.country for site in sites}
-    for site in sites:
-        ways = tuple(_ways(site, trunks, countries))
-        for digits in COUNTRIES[site.country].emergency:
-            plain, prefixed = _dialled(site, digits)
-            hole = _hole(site, digits, ways, plain=plain, prefixed=prefixed)
+    for found in _sites(sites, trunks):
+        for digits, (plain, prefixed) in found.dialled.items():
+            hole = _hole(found, digits)
             for holder in HOLDERS:
-                yield Cell(site.id, digits, holder, plain, prefixed, ways, hole)
+                yield Cell(
+                    found.site.id,
+                    digits,
+                    holder,
+                    plain,
+                    prefixed,
+                    found.ways,
+                    hole,
+                    max(0, found.carrying - 1),
+                )
+
+
+def holes_of(sites: Sequence[Site], trunks: Sequence[Trunk]) -> dict[tuple[str, str], str]:
+    """Why nobody comes, by the site and the emergency number of each hole."""
+    return {
+        (found.site.id, digits): hole
+        for found in _sites(sites, trunks)
+        for digits in found.dialled
+        if (hole := _hole(found, digits))
+    }
+
+
+@dataclass(frozen=True)
+class _AtSite:
+    """What holds for a site: its trunks in their turn, how many of its country take calls, and of
+    each emergency number whether it is reached without and with the prefix."""
+
+    site: Site
+    ways: tuple[Way, ...]
+    carrying: int
+    dialled: dict[str, tuple[bool, bool | None]]
+
+
+def _sites(sites: Sequence[Site], trunks: Sequence[Trunk]) -> Iterator[_AtSite]:
+    """Trunks are put in order once for a country, and what is dialled is worked out once for sites
+    whose dial plans are alike."""
+    countries = {site.id: site.country for site in sites}
+    there: dict[str, list[Trunk]] = {}
+    own: dict[str, list[Trunk]] = {}
+    for trunk in sorted(trunks, key=lambda x: (bool(_why_not(x)), x.name)):
+        there.setdefault(countries.get(trunk.site, ""), []).append(trunk)
+        own.setdefault(trunk.site, []).append(trunk)
+    carrying = {key: sum(not _why_not(x) for x in found) for key, found in there.items()}
+    plans: dict[object, dict[str, tuple[bool, bool | None]]] = {}
+    for site in sites:
+        mine = sorted(own.get(site.id, []), key=lambda x: x.name)
+        others = islice((x for x in there.get(site.country, []) if x.site != site.id), MOST_OTHERS)
+        ways = [Way(x.id, x.name, True, _why_not(x)) for x in mine]
+        ways += [Way(x.id, x.name, False, _why_not(x)) for x in others]
+        plan = (site.country, site.outside_prefix, site.extension_digits, site.dial_rules)
+        if plan not in plans:
+            plans[plan] = {d: _dialled(site, d) for d in COUNTRIES[site.country].emergency}
+        yield _AtSite(site, tuple(ways), carrying.get(site.country, 0), plans[plan])
+
+
+def _why_not(trunk: Trunk) -> str:
+    return trunk.why_not if trunk.emergency else "takes no emergency calls"
 
 
 def _dialled(site: Site, digits: str) -> tuple[bool, bool | None]:
@@ -71,32 +123,15 @@ def _dialled(site: Site, digits: str) -> tuple[bool, bool | None]:
     return reaches(digits), reaches(prefix + digits) if prefix else None
 
 
-def _ways(site: Site, trunks: Sequence[Trunk], countries: dict[str, str]) -> Iterator[Way]:
-    """The site's own trunks, then those of other sites in its country, whose operators can send
-    help here."""
-    in_turn = sorted(trunks, key=lambda x: (x.site != site.id, x.name))
-    for trunk in in_turn:
-        if countries.get(trunk.site) != site.country:
-            continue
-        why_not = "takes no emergency calls" if not trunk.emergency else ""
-        why_not = why_not or trunk.why_not
-        yield Way(trunk.id, trunk.name, trunk.site == site.id, why_not)
-
-
-def _hole(
-    site: Site, digits: str, ways: Sequence[Way], *, plain: bool, prefixed: bool | None
-) -> str:
+def _hole(found: _AtSite, digits: str) -> str:
+    name, (plain, prefixed) = found.site.name, found.dialled[digits]
     if not plain:
-        return f"The dial plan of {site.name} does not take {digits} for an emergency."
+        return f"The dial plan of {name} does not take {digits} for an emergency."
     if prefixed is False:
-        return f"{site.outside_prefix} {digits} is not taken for an emergency."
-    if not ways:
-        return f"No trunk of {site.name} or its country takes a call."
-    if all(way.why_not for way in ways):
-        return f"{ways[0].name} {ways[0].why_not}, and no other trunk is left."
+        return f"{found.site.outside_prefix} {digits} of {name} is not taken for an emergency."
+    if not found.ways:
+        return f"No trunk of {name} or its country takes a call."
+    if not found.carrying:
+        first = found.ways[0]
+        return f"{first.name} {first.why_not}, and no other trunk is left for {name}."
     return ""
-
-
-def holes_of(sites: Sequence[Site], trunks: Sequence[Trunk]) -> list[str]:
-    """Every hole of the matrix, each once."""
-    return list(dict.fromkeys(cell.hole for cell in matrix(sites, trunks) if cell.hole))

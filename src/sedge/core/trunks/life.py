@@ -12,6 +12,11 @@ class TrunkEvent(StrEnum):
     RETIRE = "retire"
 
 
+DONE = {
+    TrunkEvent.SUSPEND: "suspended",
+    TrunkEvent.RESUME: "resumed",
+    TrunkEvent.RETIRE: "retired",
+}
 S, E = TrunkState, TrunkEvent
 LIFE: dict[TrunkState, dict[TrunkEvent, TrunkState]] = {
     S.IN_SERVICE: {E.SUSPEND: S.SUSPENDED, E.RETIRE: S.RETIRED},
@@ -24,7 +29,7 @@ def next_state(state: TrunkState, event: TrunkEvent) -> TrunkState:
     """Raises NotAllowedNow."""
     after = LIFE[state].get(event)
     if after is None:
-        raise NotAllowedNow(f"A trunk that is {state} can't {event}.", reason="life")
+        raise NotAllowedNow(f"A trunk that is {state} can't be {DONE[event]}.", reason="life")
     return after
 
 

@@ -7,7 +7,7 @@ from sedge.core.numbers.life import ENDED
 from sedge.core.outbound.routes import routes_of
 from sedge.core.records import Number, Site, Trunk
 from sedge.core.safety.emergency_matrix import holes_of
-from sedge.core.trunks.life import TrunkEvent, events_of
+from sedge.core.trunks.life import DONE, TrunkEvent, events_of
 from sedge.core.trunks.records import SignIn, TrunkState
 from sedge.core.trunks.settings import private_addresses
 from sedge.core.workorders import tasks as t
@@ -84,8 +84,8 @@ def may_move(task: t.MoveTrunk, estate: Estate) -> Finding:
     if trunk.connection is not None:
         return stop(f"{trunk.name} is a connection: end it on its own page.")
     if task.event not in events_of(trunk.state):
-        return stop(f"{trunk.name} is {trunk.state}, so it can't {task.event}.")
-    return passed(f"{trunk.name} is {trunk.state} and can {task.event}")
+        return stop(f"{trunk.name} is {trunk.state}, so it can't be {DONE[task.event]}.")
+    return passed(f"{trunk.name} is {trunk.state} and can be {DONE[task.event]}")
 
 
 @rule("trunk.numbers-on-it", t.MoveTrunk)
@@ -119,7 +119,7 @@ def help_still_comes(task: t.MoveTrunk, estate: Estate) -> Finding | None:
     sites, trunks = list(estate.all(Site)), list(estate.all(Trunk))
     before = holes_of(sites, trunks)
     left = [x.but(state=TrunkState.SUSPENDED) if x.id == task.trunk else x for x in trunks]
-    new = [hole for hole in holes_of(sites, left) if hole not in before]
+    new = [hole for where, hole in holes_of(sites, left).items() if where not in before]
     if new:
         return stop(f"{new[0]} It is the last trunk that takes emergency calls from there.")
     return passed("Emergency calls still get out from every site")

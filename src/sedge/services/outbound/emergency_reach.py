@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from sedge.core.records import Site, Trunk
-from sedge.core.safety.emergency_matrix import Cell, matrix
+from sedge.core.safety.emergency_matrix import Cell, holes_of, matrix
 from sedge.services.context import Desk
 from sedge.store.schema import tables
 
@@ -26,19 +26,30 @@ class Row:
         return any(not cell.hole and not cell.spare for cell in self.cells)
 
 
-def cells(desk: Desk) -> list[Cell]:
+def _sites_and_trunks(desk: Desk) -> tuple[list[Site], list[Trunk]]:
     with desk.reading() as reading:
         sites = reading.records.where(Site, order_by=tables.site.c.name)
-        trunks = reading.records.all(Trunk)
-    return list(matrix(sites, trunks))
+        return sites, reading.records.all(Trunk)
+
+
+def cells(desk: Desk) -> list[Cell]:
+    return list(matrix(*_sites_and_trunks(desk)))
+
+
+def holes(desk: Desk) -> list[tuple[Site, str]]:
+    """The sites from which an emergency number does not get out, with why."""
+    sites, trunks = _sites_and_trunks(desk)
+    found: dict[str, str] = {}
+    for (site, _), hole in holes_of(sites, trunks).items():
+        found.setdefault(site, hole)
+    return [(site, found[site.id]) for site in sites if site.id in found]
 
 
 def rows(desk: Desk) -> list[Row]:
     """One row a site, those with holes first."""
-    with desk.reading() as reading:
-        sites = {s.id: s for s in reading.records.where(Site, order_by=tables.site.c.name)}
-    found: dict[str, dict[str, Cell]] = {key: {} for key in sites}
-    for cell in cells(desk):
+    sites, trunks = _sites_and_trunks(desk)
+    found: dict[str, dict[str, Cell]] = {site.id: {} for site in sites}
+    for cell in matrix(sites, trunks):
         found[cell.site].setdefault(cell.digits, cell)
-    made = [Row(sites[key], list(by_digits.values())) for key, by_digits in found.items()]
+    made = [Row(site, list(found[site.id].values())) for site in sites]
     return sorted(made, key=lambda row: (not row.holes, not row.is_single, row.site.name))

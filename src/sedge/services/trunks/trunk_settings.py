@@ -155,16 +155,20 @@ def read_asked(asked: SettingsAsked) -> tuple[str, str, TrunkSettings]:
     )
 
 
-def draft(desk: Desk, key: str, asked: SettingsAsked) -> WorkOrder:
-    """A work order that sets the trunk up. Raises NotFound; NotUnderstood naming the field."""
+def draft(desk: Desk, key: str, asked: SettingsAsked, secret: str = "") -> WorkOrder:
+    """A work order that sets the trunk up; a `secret` is sealed at once. Raises NotFound;
+    NotUnderstood naming the field, before anything is written."""
     desk.require(May.TRUNKS)
     name, host, settings = read_asked(asked)
+    judge_secret(secret)
     with desk.reading() as reading:
         trunk = reading.records.the(Trunk, key)
     if trunk.connection is not None:
         message = f"{trunk.name} is a connection: its sign-in is changed on its own page."
         raise NotAllowedNow(message, reason="connection")
     task = ChangeTrunk(trunk=key, name=name, host=host, channels=asked.channels, settings=settings)
+    if secret.strip():
+        _keep(desk, key, secret.strip())
     return workorders.draft(desk, f"Set up trunk {name}", [task], look=True)
 
 
@@ -183,10 +187,15 @@ def keep_secret(desk: Desk, key: str, secret: str) -> None:
     """Keeps the secret that the other side has given. Raises NotUnderstood for one that is guessed
     too easily, with what would make it better."""
     desk.require(May.TRUNKS)
+    judge_secret(secret, required=True)
+    _keep(desk, key, secret.strip())
+
+
+def judge_secret(secret: str, *, required: bool = False) -> None:
+    """Raises NotUnderstood for one that is guessed too easily."""
     secret = secret.strip()
-    if problem := weakness(secret):
+    if (secret or required) and (problem := weakness(secret)):
         raise NotUnderstood(problem, field="secret", reason="weak")
-    _keep(desk, key, secret)
 
 
 def make_secret(desk: Desk, key: str) -> str:

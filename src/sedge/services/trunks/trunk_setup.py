@@ -1,18 +1,12 @@
 """Trunks that come to be: with a carrier's account where the carrier brings its own, else set up
 here in a simple form."""
 
-import re
-
 from sedge.core.access.roles import May
 from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideTrouble
 from sedge.core.records import Account, Carrier, Site, Subject, SupplyModel, Trunk
+from sedge.core.trunks.settings import MOST_CHANNELS, read_host
 from sedge.services.context import Desk, Writing
-
-HOST = re.compile(
-    r"(?=.{1,253}$)[a-z0-9]([a-z0-9-]*[a-z0-9])?(\.[a-z0-9]([a-z0-9-]*[a-z0-9])?)*|\[?[0-9a-f:]+\]?"
-)
-MOST_CHANNELS = 10_000
 
 
 def come_with(
@@ -49,13 +43,10 @@ def add(desk: Desk, *, name: str, account: str, site: str, host: str, channels: 
     """One's own trunk to a carrier, in its simple form. Raises NotUnderstood naming the field,
     NotAllowedNow for a name that is taken."""
     desk.require(May.TRUNKS)
-    name, host = name.strip(), host.strip().lower()
+    name = name.strip()
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("A trunk needs a name of at most 80 characters.", field="name")
-    if not HOST.fullmatch(host):
-        raise NotUnderstood(
-            "The host is a domain name or an IP address, such as sip.example.net.", field="host"
-        )
+    host = read_host(host)
     if not 1 <= channels <= MOST_CHANNELS:
         raise NotUnderstood(
             f"The channels are 1 to {MOST_CHANNELS:,} calls at once.", field="channels"

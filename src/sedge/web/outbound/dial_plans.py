@@ -3,7 +3,7 @@ work order."""
 
 from typing import Annotated, Any
 
-from fastapi import Form, Request
+from fastapi import Depends, Form, Request
 from fastapi.responses import Response
 from pydantic import ValidationError
 
@@ -26,12 +26,58 @@ LEADS_TO = [
     (Reached.REFUSED.value, "refused"),
 ]
 NOTATIONS = [
-    ("", "by itself"),
+    ("", "automatic"),
     (Notation.DIGIT_MAP.value, "digit map (RFC 3435)"),
     (Notation.UNDERSCORE.value, "_9NXX. letters"),
     (Notation.BAR.value, "9|NXX. prefix and bar"),
     (Notation.REGEX.value, "^9(\\d+)$ expression"),
 ]
+
+COLUMNS = ("name", "pattern", "notation", "strip", "before", "leads_to", "right")
+WANTED = {
+    "strip": "type how many keys are taken off, 0 to 30",
+    "before": "type digits, * or #, with a plus in front if need be",
+    "name": "type at most 60 characters",
+    "pattern": "type at most 400 characters",
+}
+
+
+def _asked(
+    name: Text = [],  # noqa: B006  FastAPI copies it
+    pattern: Text = [],  # noqa: B006
+    notation: Text = [],  # noqa: B006
+    strip: Text = [],  # noqa: B006
+    before: Text = [],  # noqa: B006
+    leads_to: Text = [],  # noqa: B006
+    right: Text = [],  # noqa: B006
+) -> tuple[list[RuleAsked], list[int]]:
+    """The rows of the form that are filled in, each with its place. Raises NotUnderstood."""
+    columns = (name, pattern, notation, strip, before, leads_to, right)
+    if len({len(column) for column in columns}) > 1:
+        raise NotUnderstood("The rows of the form don't fit together. Load the page again.")
+    asked, places = [], []
+    for i, row in enumerate(zip(*columns, strict=True)):
+        cells = [cell.strip() for cell in row]
+        fields = {column: cells[j] for j, column in enumerate(COLUMNS)}
+        if not fields["name"] and not fields["pattern"]:
+            continue
+        if not fields["pattern"]:
+            message = f"“{fields['name']}” has no pattern: type the digits that it takes."
+            raise NotUnderstood(message, field=f"rules.{i}.pattern", reason="missing")
+        way, keys = fields["notation"] or None, fields["strip"] or 0
+        typed = {**fields, "notation": way, "strip": keys}
+        try:
+            asked.append(RuleAsked.model_validate(typed))
+        except ValidationError as wrong:
+            field = str(wrong.errors()[0]["loc"][0])
+            wanted = WANTED.get(field, "choose from the list")
+            message = f"“{fields.get(field, '')}” can't be used here: {wanted}."
+            raise NotUnderstood(message, field=f"rules.{i}.{field}") from None
+        places.append(i)
+    return asked, places
+
+
+Typed = Annotated[tuple[list[RuleAsked], list[int]], Depends(_asked)]
 
 
 @place.page("/dial-plans", May.LOOK)
@@ -66,40 +112,18 @@ def export(desk: AtDesk, key: str) -> Response:
 
 
 @place.action("/dial-plans/{key}/check", May.TRUNKS)
-def check(
-    request: Request,
-    desk: AtDesk,
-    key: str,
-    name: Text = [],  # noqa: B006  FastAPI copies it
-    pattern: Text = [],  # noqa: B006
-    notation: Text = [],  # noqa: B006
-    strip: Text = [],  # noqa: B006
-    before: Text = [],  # noqa: B006
-    leads_to: Text = [],  # noqa: B006
-    right: Text = [],  # noqa: B006
-) -> Response:
+def check(request: Request, desk: AtDesk, key: str, typed: Typed) -> Response:
     """What is wrong with the rules as they stand in the form; nothing changes."""
-    asked, places = _asked(name, pattern, notation, strip, before, leads_to, right)
+    asked, places = typed
     plan = dial_plans.view(desk, key, dial_plans.read_asked(asked, places))
     template = "_dial_plan_found.html" if target(request) else "dial_plan.html"
     return draw(request, template, **_facts(plan), dialled="", tried=None)
 
 
 @place.action("/dial-plans/{key}", May.TRUNKS)
-def change(
-    request: Request,
-    desk: AtDesk,
-    key: str,
-    name: Text = [],  # noqa: B006
-    pattern: Text = [],  # noqa: B006
-    notation: Text = [],  # noqa: B006
-    strip: Text = [],  # noqa: B006
-    before: Text = [],  # noqa: B006
-    leads_to: Text = [],  # noqa: B006
-    right: Text = [],  # noqa: B006
-) -> Response:
+def change(request: Request, desk: AtDesk, key: str, typed: Typed) -> Response:
     """A draft with the new rules, so that its checks are seen."""
-    asked, places = _asked(name, pattern, notation, strip, before, leads_to, right)
+    asked, places = typed
     made = dial_plans.draft(desk, key, dial_plans.read_asked(asked, places))
     return go(request, f"/work-orders/{made.no}")
 
@@ -110,34 +134,3 @@ def import_rules(
 ) -> Response:
     made = dial_plans.draft(desk, key, dial_plans.read_asked(dial_plans.read_csv(text)))
     return go(request, f"/work-orders/{made.no}")
-
-
-def _asked(*columns: list[str]) -> tuple[list[RuleAsked], list[int]]:
-    """The rows of the form that are filled in, each with its place. Raises NotUnderstood."""
-    if len({len(column) for column in columns}) > 1:
-        raise NotUnderstood("The rows of the form don't fit together. Load the page again.")
-    asked, places = [], []
-    for i, row in enumerate(zip(*columns, strict=True)):
-        name, pattern, notation, strip, before, leads_to, right = (cell.strip() for cell in row)
-        if not name and not pattern:
-            continue
-        if not pattern:
-            message = f"“{name}” has no pattern."
-            raise NotUnderstood(message, field=f"rules.{i}.pattern", reason="missing")
-        fields = {
-            "name": name,
-            "pattern": pattern,
-            "notation": notation or None,
-            "strip": strip or 0,
-            "before": before,
-            "leads_to": leads_to,
-            "right": right,
-        }
-        try:
-            asked.append(RuleAsked.model_validate(fields))
-        except ValidationError as wrong:
-            field = str(wrong.errors()[0]["loc"][0])
-            message = f"“{fields[field]}” can't be used here."
-            raise NotUnderstood(message, field=f"rules.{i}.{field}") from None
-        places.append(i)
-    return asked, places

@@ -176,9 +176,7 @@ async def change_settings(request: Request, desk: AtDesk, key: str) -> Response:
         field = str(wrong.errors()[0]["loc"][0])
         message = f"“{form.get(field, '')[:60]}” can't be used for {field.replace('_', ' ')}."
         raise NotUnderstood(message, field=field) from None
-    made = await run_in_threadpool(trunk_settings.draft, desk, key, asked)
-    if secret.strip():
-        await run_in_threadpool(trunk_settings.keep_secret, desk, key, secret)
+    made = await run_in_threadpool(trunk_settings.draft, desk, key, asked, secret)
     return go(request, f"/work-orders/{made.no}")
 
 

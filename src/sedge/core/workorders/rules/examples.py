@@ -65,7 +65,7 @@ EXAMPLES = {
         "“Germany” is never reached: “Europe” has its destinations and comes before it."
     ),
     "routes.spare-trunk": "“Germany” has one trunk: when it is down, these calls fail.",
-    "trunk.may-move": "Leeds A is suspended, so it can't suspend.",
+    "trunk.may-move": "Leeds A is suspended, so it can't be suspended.",
     "trunk.numbers-on-it": (
         "Calls to 74 numbers in use would reach nobody, among them 0113 496 0100: they have no"
         " fallback."
