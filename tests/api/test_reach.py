@@ -97,6 +97,7 @@ PARAMETERS = {
     ("kind", "/work-orders/new/"): "form",
     ("language", "/letters/"): "language",
     ("name", "/checks/"): "rule",
+    ("name", "/outbound-routes/"): "zero",
     ("no", "/outbound-routes/"): "zero",
     ("number", "/numbers/"): "number",
     ("person", "/safety/people/"): "person",

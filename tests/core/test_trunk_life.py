@@ -8,7 +8,7 @@ from sedge.core.errors import NotAllowedNow
 from sedge.core.outbound.records import OutboundRoute
 from sedge.core.records import ORGANISATION, Defaults, Site, Trunk
 from sedge.core.trunks.life import DONE, LIFE, TrunkEvent, events_of, next_state
-from sedge.core.trunks.records import TrunkState
+from sedge.core.trunks.records import TrunkSettings, TrunkState
 from sedge.core.trunks.trunks import choose_trunk
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import judge
@@ -59,6 +59,25 @@ def test_the_last_trunk_for_emergency_calls_is_not_taken_away(estate):
     estate.put(other.but(up=False))
     level, message = said(estate, "suspend", "trunk.help-still-comes")
     assert (level, "last trunk" in message) == ("stop", True)
+
+
+def test_the_last_trunk_for_emergency_calls_goes_on_taking_them(estate):
+    def set_up(*, emergency):
+        task = t.ChangeTrunk(
+            trunk="leeds-a",
+            name="Leeds A",
+            host="sip.example",
+            channels=10,
+            settings=TrunkSettings(user="wharf"),
+            emergency=emergency,
+        )
+        rule = "trunk.help-still-comes-after"
+        [found] = [f for f in judge(task, estate.build()) if f.rule == rule]
+        return found.level.value
+
+    assert set_up(emergency=False) == "pass"
+    estate.put(estate.build().the(Trunk, "brackwater-leeds").but(emergency=False))
+    assert (set_up(emergency=True), set_up(emergency=False)) == ("pass", "stop")
 
 
 def test_a_route_that_has_no_other_trunk_is_named(estate):

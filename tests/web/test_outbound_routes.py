@@ -30,7 +30,22 @@ def test_a_route_decides_which_trunk_a_call_takes(api):
     assert after["sent"]
     api.post(f"work-orders/{made['work_order']}/undo", json={})
     api.post("standins/clock", json={"advance": "PT1M"})
-    assert api.get("outbound-routes").json()["routes"] == []
+    assert api.get("outbound-routes").json()["items"] == []
+
+
+def test_one_route_is_added_changed_and_taken_out_through_the_interface(api):
+    made = api.post("outbound-routes", json={"name": "Home", "destinations": ["GB"]})
+    assert made.status_code == 201
+    settle(api, made.json())
+    changed = api.patch("outbound-routes/home", json={"trunks": ["leeds-a"]}).json()
+    [route] = changed["routes"]
+    assert (route["destinations"], route["trunks"]) == (["+44"], ["leeds-a"])
+    settle(api, changed)
+    assert api.patch("outbound-routes/Away", json={"cheapest": True}).status_code == 404
+    gone = api.delete("outbound-routes/Home").json()
+    assert gone["routes"] == []
+    settle(api, gone)
+    assert api.get("outbound-routes").json()["items"] == []
 
 
 def test_routes_change_by_drafts(rowan):

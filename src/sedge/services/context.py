@@ -21,7 +21,8 @@ from sedge.core.estate import Change, Estate
 from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.e164 import read_by
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.records import Account, Hold, Subject
+from sedge.core.records import Account, Hold, Site, Subject, Trunk
+from sedge.core.safety.emergency_matrix import refuse_new_holes, those_that_dial
 from sedge.outside.carrier import CarrierService
 from sedge.outside.outside import Outside
 from sedge.services.clock import Clock
@@ -230,8 +231,10 @@ class Writing(Reading):
 
     def save(self, changes: Sequence[Change]) -> list[Change]:
         """Persist changes. Raises Forbidden for a record that is, or would come to be, outside the
-        member's reach."""
+        member's reach; NotAllowedNow where emergency calls would not get out of a site any more."""
         refuse_outside(self, self.scope, changes)
+        if dialling := those_that_dial(changes):
+            refuse_new_holes(dialling, (self.records.all(Site), self.records.all(Trunk)))
         return saving.save(self.connection, changes, self.stamp)
 
     def remark(

@@ -111,16 +111,6 @@ class CarrierOut(TypedDict):
     accounts: list[AccountOut]
 
 
-class TrunkAddedOut(TypedDict):
-    id: str
-    name: str
-    carrier: str
-    site: str
-    host: str
-    channels: int
-    up: bool
-
-
 class TrunkOut(TypedDict):
     id: str
     name: str

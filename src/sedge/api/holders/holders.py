@@ -21,7 +21,6 @@ from sedge.api.holders.answers import (
     ServiceLineDetailOut,
     SiteDetailOut,
     SiteOut,
-    TrunkAddedOut,
     TrunkOut,
     person_out,
     service_line_out,
@@ -43,7 +42,7 @@ from sedge.services.holders import (
 )
 from sedge.services.holders.holders import HolderRow
 from sedge.services.imports import people_import
-from sedge.services.trunks import trunk_setup, trunks
+from sedge.services.trunks import trunks
 
 R = TypeVar("R", bound=Fact)
 resource = Resource(tags=["holders"])
@@ -312,38 +311,6 @@ def carriers(desk: AtDesk) -> Page[CarrierOut]:
 
 def _sees_money(desk: Desk) -> bool:
     return allowed(desk.who.role, May.SEE_MONEY)
-
-
-class NewTrunk(BaseModel):
-    """One's own trunk to the carrier of an account."""
-
-    model_config = ConfigDict(extra="forbid")
-    name: str = Field(min_length=1, max_length=80)
-    carrier_account: str = Field(max_length=80)
-    site: str = Field(max_length=80)
-    host: str = Field(max_length=253, description="domain name or IP address")
-    channels: int = Field(ge=1, le=10_000, description="calls at once")
-
-
-@resource.write("/trunks", May.TRUNKS, status_code=201)
-def add_trunk(desk: AtDesk, asked: NewTrunk) -> TrunkAddedOut:
-    made = trunk_setup.add(
-        desk,
-        name=asked.name,
-        account=asked.carrier_account,
-        site=asked.site,
-        host=asked.host,
-        channels=asked.channels,
-    )
-    return {
-        "id": made.id,
-        "name": made.name,
-        "carrier": made.carrier,
-        "site": made.site,
-        "host": made.host,
-        "channels": made.channels,
-        "up": made.up,
-    }
 
 
 @resource.read("/trunks")

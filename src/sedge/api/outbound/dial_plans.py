@@ -5,6 +5,7 @@ from typing_extensions import TypedDict
 
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
+from sedge.core.outbound import digit_maps
 from sedge.services.outbound import dial_plans
 from sedge.services.outbound.dial_plans import PlanView, RuleAsked
 
@@ -67,6 +68,40 @@ class DialPlanAsked(BaseModel):
 class KeysAsked(BaseModel):
     model_config = ConfigDict(extra="forbid")
     dialled: str = Field(max_length=40)
+
+
+class MapsAsked(BaseModel):
+    """Two digit maps (RFC 3435), and `digits` that are tried in both."""
+
+    model_config = ConfigDict(extra="forbid")
+    a: str = Field(max_length=2000)
+    b: str = Field(max_length=2000)
+    digits: str | None = Field(default=None, max_length=40)
+
+
+class MapsOut(TypedDict):
+    """`a_matches` and `b_matches` null: no digits were given. `example`: the shortest digits that
+    both take."""
+
+    a_matches: bool | None
+    b_matches: bool | None
+    overlap: bool
+    example: str | None
+
+
+@resource.write("/digit-maps/compare", May.LOOK)
+def compare_maps(asked: MapsAsked) -> MapsOut:
+    """What two digit maps have in common."""
+    for field, text in (("a", asked.a), ("b", asked.b)):
+        digit_maps.parse(text, field)
+    example = digit_maps.in_common(asked.a, asked.b)
+    tried = asked.digits
+    return {
+        "a_matches": None if tried is None else digit_maps.matches(asked.a, tried),
+        "b_matches": None if tried is None else digit_maps.matches(asked.b, tried),
+        "overlap": example is not None,
+        "example": example,
+    }
 
 
 @resource.read("/dial-plans/{site}")

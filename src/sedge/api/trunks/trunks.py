@@ -1,15 +1,20 @@
 """Trunks: how each is set up, its connection test, the sheet for the other side, its list."""
 
+from enum import StrEnum
+
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 from typing_extensions import TypedDict
 
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
+from sedge.core.enums import Transport
+from sedge.core.errors import NotUnderstood
 from sedge.core.records import Trunk
 from sedge.core.trunks.erlang import advise
+from sedge.core.trunks.records import NumberFormat, SignIn
 from sedge.services.trunks import connection_tests, trunk_settings
-from sedge.services.trunks.trunk_settings import SettingsAsked
+from sedge.services.trunks.trunk_settings import SettingsAsked, SettingsChanged
 
 resource = Resource(tags=["trunks"])
 
@@ -57,6 +62,7 @@ class TrunkDetailOut(TypedDict):
     host: str
     channels: int
     up: bool
+    emergency: bool
     has_secret: bool
     settings: TrunkSettingsOut | None
     tested_at: str | None
@@ -90,6 +96,73 @@ class TrunkDraftOut(TypedDict):
     no: int
 
 
+class Registration(StrEnum):
+    NONE = "none"
+    REGISTER = "register"
+
+
+class NewTrunk(BaseModel):
+    """`site` or `sites`: where it ends. `registration` none: the other side is trusted by its
+    `addresses`. The `password` goes in once and never comes out."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(min_length=1, max_length=80)
+    carrier_account: str = Field(max_length=80)
+    site: str = Field(default="", max_length=80)
+    sites: list[str] = Field(default_factory=list, max_length=100)
+    host: str = Field(max_length=253, description="domain name or IP address")
+    channels: int = Field(ge=1, le=10_000, description="calls at once")
+    port: int | None = Field(default=None, ge=1, le=65535)
+    transport: Transport | None = None
+    registration: Registration | None = None
+    username: str = Field(default="", max_length=200)
+    password: str = Field(default="", max_length=500)
+    addresses: list[str] = Field(default_factory=list, max_length=1000)
+    format: NumberFormat | None = None
+
+    def home(self) -> str:
+        """Raises NotUnderstood."""
+        named = list(dict.fromkeys(site for site in (self.site, *self.sites) if site))
+        if len(named) > 1:
+            message = (
+                "A trunk ends at one site. Name that one; outbound routes say which other sites"
+                " call over it."
+            )
+            raise NotUnderstood(message, field="sites")
+        return named[0] if named else ""
+
+    def settings(self) -> SettingsAsked | None:
+        """None where nobody says how it is set up."""
+        said = self.model_fields_set - {"name", "carrier_account", "site", "sites", "channels"}
+        if said <= {"host"}:
+            return None
+        by_address = self.registration is Registration.NONE or not (
+            self.registration or self.username
+        )
+        return SettingsAsked(
+            name=self.name,
+            host=self.host,
+            port=str(self.port or ""),
+            transport=self.transport or Transport.TLS,
+            channels=self.channels,
+            sign_in=SignIn.ADDRESS if by_address else SignIn.REGISTER,
+            user=self.username,
+            addresses="\n".join(self.addresses),
+            sends=self.format or NumberFormat.PLUS,
+            expects=self.format or NumberFormat.PLUS,
+        )
+
+
+class TrunkAddedOut(TypedDict):
+    id: str
+    name: str
+    carrier: str
+    site: str
+    host: str
+    channels: int
+    up: bool
+
+
 class SecretAsked(BaseModel):
     model_config = ConfigDict(extra="forbid")
     secret: str = Field(max_length=500)
@@ -119,6 +192,7 @@ def trunk(desk: AtDesk, key: str) -> TrunkDetailOut:
         "host": t.host,
         "channels": t.channels,
         "up": t.up,
+        "emergency": t.emergency,
         "has_secret": seen.has_secret,
         "settings": _settings(t),
         "tested_at": t.tested_at.isoformat() if t.tested_at else None,
@@ -126,10 +200,34 @@ def trunk(desk: AtDesk, key: str) -> TrunkDetailOut:
     }
 
 
+@resource.write("/trunks", May.TRUNKS, status_code=201)
+def add_trunk(desk: AtDesk, asked: NewTrunk) -> TrunkAddedOut:
+    """One's own trunk to the carrier of an account, with how it is set up where that is said."""
+    made = trunk_settings.add(
+        desk,
+        name=asked.name,
+        account=asked.carrier_account,
+        site=asked.home(),
+        host=asked.host,
+        channels=asked.channels,
+        asked=asked.settings(),
+        secret=asked.password,
+    )
+    return {
+        "id": made.id,
+        "name": made.name,
+        "carrier": made.carrier,
+        "site": made.site,
+        "host": made.host,
+        "channels": made.channels,
+        "up": made.up,
+    }
+
+
 @resource.write("/trunks/{key}", May.TRUNKS, method="PATCH")
-def change_trunk(desk: AtDesk, key: str, asked: SettingsAsked) -> TrunkDraftOut:
-    """All settings of a trunk, as a draft of a work order; running it changes them."""
-    made = trunk_settings.draft(desk, key, asked)
+def change_trunk(desk: AtDesk, key: str, asked: SettingsChanged) -> TrunkDraftOut:
+    """Settings of a trunk, as a draft of a work order; running it changes them."""
+    made = trunk_settings.draft_change(desk, key, asked)
     return {"work_order": made.id, "no": made.no}
 
 

@@ -5,11 +5,14 @@ Rights, limits and full channels never hold such a call back, so they are not as
 is the dial plan, and that no trunk is left.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import islice
+from typing import Any
 
 from sedge.core.enums import HolderKind, Reached
+from sedge.core.errors import NotAllowedNow
+from sedge.core.estate import Change
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.outbound.dialplan import dial
 from sedge.core.records import Site, Trunk
@@ -75,6 +78,54 @@ def holes_of(sites: Sequence[Site], trunks: Sequence[Trunk]) -> dict[tuple[str, 
         for digits in found.dialled
         if (hole := _hole(found, digits))
     }
+
+
+Dialling = tuple[Sequence[Site], Sequence[Trunk]]
+
+
+def new_holes(before: Dialling, after: Dialling) -> list[str]:
+    """Why nobody comes any more where somebody came, at sites that were there before."""
+    were, known = holes_of(*before), {site.id for site in before[0]}
+    return [
+        hole
+        for (site, digits), hole in holes_of(*after).items()
+        if site in known and (site, digits) not in were
+    ]
+
+
+def _dials_by(record: object) -> object:
+    """What of a record decides whether help comes; whether a trunk is up is measured, not
+    changed."""
+    match record:
+        case Site():
+            return (
+                record.country,
+                record.outside_prefix,
+                record.extension_digits,
+                record.dial_rules,
+            )
+        case Trunk():
+            return record.site, record.emergency, record.state
+    return None
+
+
+def those_that_dial(changes: Iterable[Change]) -> dict[str, Any]:
+    """Sites and trunks after changes that decide whether help comes, by their ids."""
+    replaced = (c for c in changes if c.before is not None and c.after is not None)
+    return {c.id: c.after for c in replaced if _dials_by(c.before) != _dials_by(c.after)}
+
+
+def refuse_new_holes(changed: Mapping[str, Any], before: Dialling) -> None:
+    """Raises NotAllowedNow where nobody would come any more, from a site where somebody came."""
+    sites, trunks = before
+    after = (
+        [changed.get(site.id, site) for site in sites],
+        [changed.get(trunk.id, trunk) for trunk in trunks],
+    )
+    new = new_holes(before, after)
+    if new:
+        message = f"{new[0]} Until now emergency calls got out from there."
+        raise NotAllowedNow(message, reason="emergency-hole")
 
 
 @dataclass(frozen=True)

@@ -6,10 +6,10 @@ from sedge.core.facts import counted
 from sedge.core.numbers.life import ENDED
 from sedge.core.outbound.routes import routes_of
 from sedge.core.records import Number, Site, Trunk
-from sedge.core.safety.emergency_matrix import holes_of
+from sedge.core.safety.emergency_matrix import new_holes
 from sedge.core.trunks.life import DONE, TrunkEvent, events_of
-from sedge.core.trunks.records import SignIn, TrunkState
-from sedge.core.trunks.settings import private_addresses
+from sedge.core.trunks.records import TrunkState
+from sedge.core.trunks.settings import private_addresses, untrusted
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import (
     Finding,
@@ -116,10 +116,19 @@ def help_still_comes(task: t.MoveTrunk, estate: Estate) -> Finding | None:
     """From every site an emergency call gets out, whatever trunk is taken away."""
     if task.event is TrunkEvent.RESUME:
         return None
+    return _help_comes(estate, estate.the(Trunk, task.trunk).but(state=TrunkState.SUSPENDED))
+
+
+@rule("trunk.help-still-comes-after", t.ChangeTrunk)
+def help_still_comes_after(task: t.ChangeTrunk, estate: Estate) -> Finding:
+    """A trunk that takes no emergency calls any more leaves another one that does."""
+    return _help_comes(estate, estate.the(Trunk, task.trunk).but(emergency=task.emergency))
+
+
+def _help_comes(estate: Estate, after: Trunk) -> Finding:
     sites, trunks = list(estate.all(Site)), list(estate.all(Trunk))
-    before = holes_of(sites, trunks)
-    left = [x.but(state=TrunkState.SUSPENDED) if x.id == task.trunk else x for x in trunks]
-    new = [hole for where, hole in holes_of(sites, left).items() if where not in before]
+    left = [after if x.id == after.id else x for x in trunks]
+    new = new_holes((sites, trunks), (sites, left))
     if new:
         return stop(f"{new[0]} It is the last trunk that takes emergency calls from there.")
     return passed("Emergency calls still get out from every site")
@@ -148,14 +157,8 @@ def name_free(task: t.ChangeTrunk, estate: Estate) -> Finding:
 @rule("trunk.someone-to-trust", t.ChangeTrunk)
 def someone_to_trust(task: t.ChangeTrunk, estate: Estate) -> Finding:
     """Who trusts by address and allows none takes calls from nobody, or from everybody."""
-    wanted = task.settings
-    if wanted.sign_in is SignIn.ADDRESS and not wanted.addresses:
-        return stop(
-            "It trusts the other side by its address, and no address is allowed. Add those its"
-            " calls come from."
-        )
-    if wanted.sign_in is SignIn.REGISTER and not wanted.user:
-        return stop("It registers, and no sign-in name is given. Type the one of the carrier.")
+    if problem := untrusted(task.settings):
+        return stop(problem)
     return passed("Both sides can tell each other")
 
 

@@ -6,7 +6,7 @@ import re
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.trunks.records import CODECS, NumberFormat
+from sedge.core.trunks.records import CODECS, NumberFormat, SignIn, TrunkSettings
 
 LABEL = r"[a-z0-9_]([a-z0-9_-]{0,61}[a-z0-9])?"
 HOST = re.compile(rf"(?=.{{1,253}}$){LABEL}(\.{LABEL})*\.?")
@@ -81,6 +81,18 @@ def read_codecs(text: str, field: str = "codecs") -> tuple[str, ...]:
         )
         raise NotUnderstood(message, field=field, reason="codec")
     return tuple(dict.fromkeys(known[word.lower()] for word in words))
+
+
+def untrusted(settings: TrunkSettings) -> str:
+    """Why the two sides could not tell each other, with the way out; '' where they can."""
+    if settings.sign_in is SignIn.ADDRESS and not settings.addresses:
+        return (
+            "It trusts the other side by its address, and no address is allowed. Add those its"
+            " calls come from."
+        )
+    if settings.sign_in is SignIn.REGISTER and not settings.user:
+        return "It registers, and no sign-in name is given. Type the one of the carrier."
+    return ""
 
 
 def private_addresses(addresses: tuple[str, ...]) -> list[str]:

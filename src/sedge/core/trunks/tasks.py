@@ -33,6 +33,13 @@ from sedge.core.workorders.task_base import (
 from sedge.core.workorders.undo import put_back
 
 
+def with_every_trunk(self: Task) -> LoadSpec:
+    """What a task names, and all sites and trunks: help comes over any of them."""
+    found = what_it_names(self)
+    found.every_site = True
+    return found
+
+
 class ListOnTrunk(Task):
     kind: Literal["list_on_trunk"] = "list_on_trunk"
     takes = NOTHING_MORE
@@ -127,9 +134,8 @@ class MoveTrunk(Task):
     reversal = put_back
 
     def needs(self) -> LoadSpec:
-        found = what_it_names(self)
+        found = with_every_trunk(self)
         found.listed.add(self.trunk)
-        found.every_site = True
         return found
 
     def describe(self, estate: Estate) -> tuple[str, str]:
@@ -151,8 +157,9 @@ class ChangeTrunk(Task):
     host: Annotated[str, Field(max_length=253)]
     channels: Annotated[int, Field(ge=0, le=10_000)]
     settings: TrunkSettings
+    emergency: bool = True
 
-    needs = what_it_names
+    needs = with_every_trunk
     provides = nothing
     requires = what_it_is_about
     waits = for_nothing
@@ -173,6 +180,7 @@ class ChangeTrunk(Task):
             host=self.host,
             channels=self.channels,
             settings=self.settings,
+            emergency=self.emergency,
             links=(),
             tested_at=None,
         )

@@ -94,6 +94,14 @@ def with_route(desk: Desk, place: int | None, route: OutboundRoute) -> WorkOrder
     return draft(desk, [*routes[:place], route, *routes[place + 1 :]])
 
 
+def place_of(desk: Desk, name: str) -> int:
+    """Where a route stands, by its name. Raises NotFound."""
+    names = [route.name.casefold() for route in view(desk).routes]
+    if name.casefold() not in names:
+        raise NotFound("There is no such route.", subject="route", id=name)
+    return names.index(name.casefold())
+
+
 def without(desk: Desk, place: int) -> WorkOrder:
     routes = list(view(desk).routes)
     _at(routes, place)

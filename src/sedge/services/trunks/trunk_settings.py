@@ -27,10 +27,12 @@ from sedge.core.trunks.settings import (
     read_codecs,
     read_host,
     read_port,
+    untrusted,
 )
 from sedge.core.trunks.sheet import Sheet, sheet_of
 from sedge.core.trunks.tasks import ChangeTrunk, MoveTrunk
 from sedge.services.context import Desk
+from sedge.services.trunks import trunk_setup
 from sedge.services.trunks.connection_tests import secret_name
 from sedge.services.workorders import workorders
 from sedge.store import secrets as secrets_store
@@ -68,6 +70,7 @@ class SettingsAsked(BaseModel):
     identity_out: Identity = Identity.PAI
     identity_in: Identity = Identity.PAI
     diversion: Diversion = Diversion.HISTORY
+    emergency: bool = True
 
 
 @dataclass(frozen=True)
@@ -118,7 +121,8 @@ def as_typed(seen: SettingsView) -> dict[str, str]:
         for name, value in seen.settings.model_dump(mode="python").items()
     }
     facts = {"name": seen.trunk.name, "host": seen.trunk.host or "sip.invalid"}
-    return typed | facts | {"channels": str(seen.trunk.channels)}
+    emergency = "yes" if seen.trunk.emergency else "no"
+    return typed | facts | {"channels": str(seen.trunk.channels), "emergency": emergency}
 
 
 def read_asked(asked: SettingsAsked) -> tuple[str, str, TrunkSettings]:
@@ -155,6 +159,44 @@ def read_asked(asked: SettingsAsked) -> tuple[str, str, TrunkSettings]:
     )
 
 
+def add(
+    desk: Desk,
+    *,
+    name: str,
+    account: str,
+    site: str,
+    host: str,
+    channels: int,
+    asked: SettingsAsked | None,
+    secret: str = "",
+) -> Trunk:
+    """One's own trunk to a carrier, set up where it is `asked` how; a `secret` is sealed. Raises
+    NotUnderstood naming the field, before anything is written."""
+    desk.require(May.TRUNKS)
+    settings = read_asked(asked)[2] if asked else None
+    judge_secret(secret)
+    if settings is not None:
+        _refuse_untrusted(settings)
+    made = trunk_setup.add(
+        desk,
+        name=name,
+        account=account,
+        site=site,
+        host=host,
+        channels=channels,
+        settings=settings,
+    )
+    if secret.strip():
+        _keep(desk, made.id, secret.strip())
+    return made
+
+
+def _refuse_untrusted(settings: TrunkSettings) -> None:
+    if problem := untrusted(settings):
+        field = "addresses" if settings.sign_in is SignIn.ADDRESS else "username"
+        raise NotUnderstood(problem, field=field, reason="untrusted")
+
+
 def draft(desk: Desk, key: str, asked: SettingsAsked, secret: str = "") -> WorkOrder:
     """A work order that sets the trunk up; a `secret` is sealed at once. Raises NotFound;
     NotUnderstood naming the field, before anything is written."""
@@ -166,10 +208,65 @@ def draft(desk: Desk, key: str, asked: SettingsAsked, secret: str = "") -> WorkO
     if trunk.connection is not None:
         message = f"{trunk.name} is a connection: its sign-in is changed on its own page."
         raise NotAllowedNow(message, reason="connection")
-    task = ChangeTrunk(trunk=key, name=name, host=host, channels=asked.channels, settings=settings)
+    task = ChangeTrunk(
+        trunk=key,
+        name=name,
+        host=host,
+        channels=asked.channels,
+        settings=settings,
+        emergency=asked.emergency,
+    )
     if secret.strip():
         _keep(desk, key, secret.strip())
     return workorders.draft(desk, f"Set up trunk {name}", [task], look=True)
+
+
+class SettingsChanged(BaseModel):
+    """Some of a trunk's settings; what is not named stays."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str | None = Field(default=None, max_length=200)
+    host: str | None = Field(default=None, max_length=500)
+    port: str | int | None = None
+    transport: Transport | None = None
+    outbound_proxy: str | None = Field(default=None, max_length=500)
+    channels: int | None = Field(default=None, ge=0, le=MOST_CHANNELS)
+    sign_in: SignIn | None = None
+    user: str | None = Field(default=None, max_length=200)
+    addresses: str | list[str] | None = Field(default=None, max_length=500_000)
+    codecs: str | list[str] | None = Field(default=None, max_length=500)
+    dtmf: Dtmf | None = None
+    session: int | None = Field(default=None, ge=0, le=86_400)
+    options_every: int | None = Field(default=None, ge=0, le=3600)
+    sends: NumberFormat | None = None
+    expects: NumberFormat | None = None
+    last_digits: int | None = Field(default=None, ge=2, le=15)
+    identity_out: Identity | None = None
+    identity_in: Identity | None = None
+    diversion: Diversion | None = None
+    emergency: bool | None = None
+
+    def typed(self) -> dict[str, str]:
+        """What is named, as the form has it; null empties a text."""
+        named = self.model_dump(mode="json", exclude_unset=True)
+        texts = {key: ", ".join(v) for key, v in named.items() if isinstance(v, list)}
+        return {key: "" if v is None else str(v) for key, v in (named | texts).items()}
+
+
+def draft_change(desk: Desk, key: str, asked: SettingsChanged) -> WorkOrder:
+    """A work order that changes some settings. Raises NotFound, NotUnderstood naming the field."""
+    seen = view(desk, key)
+    typed = asked.typed()
+    if not seen.trunk.host and "host" not in typed:
+        message = f"Nobody has said where {seen.trunk.name} ends. Give its host too."
+        raise NotUnderstood(message, field="host")
+    try:
+        whole = SettingsAsked.model_validate(as_typed(seen) | typed)
+    except ValidationError as wrong:
+        field = str(wrong.errors()[0]["loc"][0])
+        message = f"“{typed.get(field, '')[:60]}” can't be used for {field.replace('_', ' ')}."
+        raise NotUnderstood(message, field=field) from None
+    return draft(desk, key, whole)
 
 
 def move(desk: Desk, key: str, event: TrunkEvent) -> WorkOrder:

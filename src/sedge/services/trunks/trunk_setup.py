@@ -5,6 +5,7 @@ from sedge.core.access.roles import May
 from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideTrouble
 from sedge.core.records import Account, Carrier, Site, Subject, SupplyModel, Trunk
+from sedge.core.trunks.records import TrunkSettings
 from sedge.core.trunks.settings import MOST_CHANNELS, read_host
 from sedge.services.context import Desk, Writing
 
@@ -39,9 +40,19 @@ def is_up(desk: Desk, key: str) -> bool:
         return False
 
 
-def add(desk: Desk, *, name: str, account: str, site: str, host: str, channels: int) -> Trunk:
-    """One's own trunk to a carrier, in its simple form. Raises NotUnderstood naming the field,
-    NotAllowedNow for a name that is taken."""
+def add(
+    desk: Desk,
+    *,
+    name: str,
+    account: str,
+    site: str,
+    host: str,
+    channels: int,
+    settings: TrunkSettings | None = None,
+) -> Trunk:
+    """One's own trunk to a carrier; `settings` None: nobody has said how it is set up.
+
+    Raises NotUnderstood naming the field, NotAllowedNow for a name that is taken."""
     desk.require(May.TRUNKS)
     name = name.strip()
     if not 1 <= len(name) <= 80:
@@ -70,6 +81,7 @@ def add(desk: Desk, *, name: str, account: str, site: str, host: str, channels: 
             carrier=paid_on.carrier,
             channels=channels,
             host=host,
+            settings=settings,
             up=up,
             seen_at=writing.now,
         )

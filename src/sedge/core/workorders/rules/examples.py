@@ -74,6 +74,10 @@ EXAMPLES = {
         "No trunk of Wharf House or its country takes a call. It is the last trunk that takes"
         " emergency calls from there."
     ),
+    "trunk.help-still-comes-after": (
+        "Leeds A takes no emergency calls, and no other trunk is left for Wharf House. It is the"
+        " last trunk that takes emergency calls from there."
+    ),
     "trunk.routes-over-it": "Route “Home” has no other trunk: its calls would fail.",
     "trunk.name-free": "There is another trunk called Leeds A. Choose another name.",
     "trunk.someone-to-trust": (
