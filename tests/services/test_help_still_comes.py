@@ -27,7 +27,7 @@ def test_a_site_is_not_taken_to_a_country_without_a_trunk(desk):
         bare = next(s for s in reading.records.all(Site) if s.id not in trunks)
     with pytest.raises(NotAllowedNow, match="Until now emergency calls got out") as refused:
         save(desk, Subject.SITE, Site, bare.id, country="FR")
-    assert refused.value.facts["reason"] == "emergency-hole"
+    assert refused.value.reason == "emergency-hole"
     save(desk, Subject.SITE, Site, bare.id, outside_prefix="8")
 
 
