@@ -81,6 +81,7 @@ def products() -> list[Product]:
             for_holders=PERSON,
             monthly=money("9.00", "GBP"),
             minutes=500,
+            pooled=True,
             propagation_minutes=30,
         ),
     ]

@@ -35,6 +35,7 @@ from sedge.core.supply.tasks import OrderedLine
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import TaskEvent, TaskState, next_task_state
 from sedge.core.workorders.task_base import Task
+from sedge.demo.bills import months_of_bills
 from sedge.services import mail
 from sedge.services.apply_now import apply_at_once
 from sedge.services.context import Writing
@@ -51,6 +52,7 @@ WHARF = "wharf-house"
 Happening = tuple[float, Callable[[], object]]
 # day, reference, numbers, capacity, set-up and monthly of each, seconds until it came: the stand-in
 # takes minutes where a real carrier takes hours
+BEGAN = 541  # days ago
 ORDERS = (
     (300, "Travelling staff", range(300, 310), Capacity.SINGLE, "2.50", "0.65", 96),
     (210, "Front desk, many callers", range(314, 320), Capacity.MANY, "6.00", "1.20", 74),
@@ -65,6 +67,7 @@ def live_the_months(seeding: "Seeding", people: list[Person]) -> None:
     """Everything from the first assignments to today, in the order of its days."""
     months = Months(seeding, people)
     happenings = [
+        *months_of_bills(seeding.desk, seeding.now, BEGAN),
         *months.joiners(),
         *months.orders(),
         *months.leavers(),

@@ -28,8 +28,10 @@ from sedge.core.records import (
     Spot,
 )
 from sedge.core.safety.spots import spot_code
+from sedge.core.spend.months import Month
 from sedge.core.workorders import tasks as t
 from sedge.demo.agreements import accounts, carriers
+from sedge.demo.bills import load_german_rates, make_calls
 from sedge.demo.call_paths import draw_more
 from sedge.demo.clients import set_up_clients
 from sedge.demo.directory import fill_directory, put_together_groups
@@ -141,6 +143,7 @@ class Seeding:
         self.numbers()
         self.first_assignments(people, lines)
         set_up_sites(self.desk, self.now)
+        load_german_rates(self.desk)
         live_the_months(self, people)
         self.house.clock.set_fixed(self.now - self.house.clock.offset)
         put_papers_on_file(self.desk)
@@ -150,6 +153,7 @@ class Seeding:
         self.tell_telephony()
         stir_the_outside(self.desk)
         fill_directory(self.desk)
+        make_calls(self.desk, Month.of(self.now))
         send_old_mail(self)
         set_up_clients(self.house)
 

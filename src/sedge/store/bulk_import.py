@@ -11,6 +11,7 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from decimal import Decimal
 from typing import Any
 
 from sqlalchemy import Connection
@@ -20,6 +21,7 @@ from sedge.core.imports.rows import Alike, Incoming
 from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Assignment, HolderRef, Number, Role, Subject
+from sedge.core.spend.rate_decks import money_of
 from sedge.store import saving
 from sedge.store.projections import number_projections, spot_counts
 from sedge.store.saving import Stamp
@@ -32,12 +34,13 @@ _STAGE = (
   like INTEGER PRIMARY KEY, state TEXT, state_until TEXT, site TEXT, carrier TEXT, account TEXT,
   capacity TEXT, holder_kind TEXT, holder_id TEXT, role TEXT, spot TEXT, trunk TEXT,
   attention INTEGER, kind TEXT, holder_name TEXT, label TEXT, price INTEGER, words TEXT,
+  cost_centre TEXT, currency TEXT, monthly INTEGER,
   before_number TEXT, before_id TEXT, after_id TEXT)""",
     "DELETE FROM incoming",
     "DELETE FROM likeness",
 )
 _INCOMING = "INSERT INTO incoming SELECT value, ?1 FROM json_each(?2)"
-_LIKE = f"INSERT INTO likeness VALUES ({', '.join('?' * 21)})"  # noqa: S608
+_LIKE = f"INSERT INTO likeness VALUES ({', '.join('?' * 24)})"  # noqa: S608
 _JOINED = "FROM incoming JOIN likeness USING (like) ORDER BY number"
 _WITH_WORDS = "FROM incoming JOIN likeness USING (like) WHERE words != '' ORDER BY number"
 _ALIKE = """state, state_until, site, carrier, account, capacity, holder_kind, holder_id, role,
@@ -47,6 +50,9 @@ _LIFE = f"""INSERT INTO life (number, id, {_ALIKE}, changed_at, version, body)
   before_number || number || before_id || ?1 || number || after_id {_JOINED}"""
 _HELD = "number, state, holder_kind, holder_id, holder_name, site, carrier, capacity"
 _SPAN = f"INSERT INTO span ({_HELD}, since) SELECT {_HELD}, ? {_JOINED}"
+_FEE = f"""INSERT INTO fee_span (number, site, holder_kind, holder_id, cost_centre, carrier,
+  account, currency, monthly, since) SELECT number, site, coalesce(holder_kind, ''),
+  coalesce(holder_id, ''), cost_centre, carrier, account, currency, monthly, ? {_JOINED}"""
 _ENDED = "UPDATE span SET until = ? WHERE until IS NULL AND number IN (SELECT number FROM incoming)"
 _UNFIND = (
     "DELETE FROM finder WHERE rowid IN (SELECT number FROM incoming CROSS JOIN life USING (number))"
@@ -125,6 +131,7 @@ def bring_in(
     raw.execute(_DIGITS)
     raw.execute(_LIFE, (f"{batch}-", at))
     raw.execute(_SPAN, (at,))
+    raw.execute(_FEE, (at,))
     raw.execute(_FINDER)
     _count(connection, likes, stamp)
     _small_facts(connection, likes)
@@ -208,6 +215,9 @@ def _staged(i: int, like: _Like, names: Mapping[HolderRef, str]) -> tuple[object
         row.label,
         round(float(row.price) * 100),
         words,
+        row.cost_centre,
+        row.currency,
+        money_of(Decimal(row.price)),
         *like.parts,
     )
 

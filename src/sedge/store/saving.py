@@ -35,7 +35,7 @@ from sedge.core.records import (
     Subject,
     Subscription,
 )
-from sedge.store.projections import finder, number_projections
+from sedge.store.projections import fee_spans, finder, number_projections
 from sedge.store.repositories.records import Records, columns
 from sedge.store.schema import chain, tables
 
@@ -76,6 +76,7 @@ def save(connection: Connection, changes: Sequence[Change], stamp: Stamp) -> lis
         latest[change.subject, change.id] = saved
         kept.append(saved)
     number_projections.follow_changes(connection, kept, names, stamp.at)
+    fee_spans.follow_changes(connection, kept, stamp.at)
     finder.index(connection, [change.after for change in kept])
     _path_references(connection, kept)
     _append(connection, kept, stamp)

@@ -28,6 +28,7 @@ class May(StrEnum):
     BUY = "order numbers and licence seats"
     PAY = "open carrier accounts and pay into them"
     PORT = "port numbers in and out"
+    KEEP_BOOKS = "load call records, rates and invoices, and set budgets"
     RELEASE = "release numbers to their carrier"
     TRUNKS = "set up trunks"
     IMPORT = "import numbers and take over estates"
@@ -52,7 +53,7 @@ ALLOWED: dict[AccessRole, frozenset[May]] = {
         }
     ),
     AccessRole.HELP_DESK: EVERYBODY | {May.PLACE_TEST_CALL, May.NOTE},
-    AccessRole.FINANCE: EVERYBODY | {May.SEE_MONEY, May.SEE_LEDGER, May.NOTE},
+    AccessRole.FINANCE: (EVERYBODY | {May.SEE_MONEY, May.SEE_LEDGER, May.NOTE, May.KEEP_BOOKS}),
     AccessRole.SAFETY_OFFICER: (
         EVERYBODY | {May.CHANGE_SAFETY, May.PLACE_TEST_CALL, May.SEE_LEDGER, May.NOTE}
     ),

@@ -19,7 +19,8 @@ class Entitlement(Fact):
 class Product(Fact):
     """A licence product: what it allows, what it needs first (`needs_all` of products and one of
     `needs_any`), what a seat costs a month (`monthly`, or another of `prices` where the holder's
-    carrier is paid in that currency), and what a seat includes each month.
+    carrier is paid in that currency), and what a seat includes each month; `pooled` minutes are
+    used up by all who have one.
     """
 
     id: str
@@ -31,6 +32,7 @@ class Product(Fact):
     monthly: Money
     prices: tuple[Money, ...] = ()
     minutes: int = 0
+    pooled: bool = False
     messages: int = 0
     propagation_minutes: int
     trial_days: int = 0

@@ -46,6 +46,7 @@ PLACES = (
     ("safety", "Safety", "/safety", May.LOOK),
     ("paths", "Call paths", "/paths", May.LOOK),
     ("carriers", "Carriers", "/carriers", May.LOOK),
+    ("spend", "Spend", "/spend", May.SEE_MONEY),
     ("work-orders", "Work orders", "/work-orders", May.LOOK),
     ("ledger", "Ledger", "/ledger", May.SEE_LEDGER),
 )
@@ -59,6 +60,7 @@ LETTERS = {
     "safety": "f",
     "paths": "p",
     "carriers": "c",
+    "spend": "m",
     "work-orders": "w",
     "ledger": "r",
 }

@@ -109,6 +109,16 @@ SECTIONS: dict[str, tuple[Section, ...]] = {
         ),
         Section("Reconcile", "/carriers/drift", what="drift compare lists bill"),
     ),
+    "spend": (
+        Section("Overview", "/spend", what="cost money month site budget forecast charge-back"),
+        Section(
+            "Usage",
+            "/spend/usage",
+            also=("/spend/calls",),
+            what="call records cdr minutes busy hour answered numbers nobody calls",
+        ),
+        Section("Rates", "/spend/rates", what="rate deck price list per minute prefix"),
+    ),
     "work-orders": (
         Section("Orders", "/work-orders", also=("/why-not",), what="changes drafts running done"),
         Section("Templates", "/work-orders/templates", what="joiner leaver season"),

@@ -1,0 +1,180 @@
+"""What a month costs, and the rate decks by which calls are priced."""
+
+from fastapi import Request
+from starlette.concurrency import run_in_threadpool
+from typing_extensions import TypedDict
+
+from sedge.api.answers import MoneyOut, Page, moment, money
+from sedge.api.imports.files import TheFile
+from sedge.api.routing import AtDesk, Resource
+from sedge.core.access.roles import May
+from sedge.core.facts import Money
+from sedge.core.spend.months import Month
+from sedge.core.spend.rate_decks import per_minute
+from sedge.services.spend import costs, rate_decks
+from sedge.services.spend.costs import Statement
+
+resource = Resource(tags=["spend"])
+
+
+class CostRowOut(TypedDict):
+    """What a group cost: its numbers' fees, its licence seats, its calls, what was paid once."""
+
+    key: str
+    name: str
+    number_count: int
+    call_count: int
+    numbers: MoneyOut
+    seats: MoneyOut
+    calls: MoneyOut
+    once: MoneyOut
+    total: MoneyOut
+
+
+class SpendInCurrencyOut(TypedDict):
+    month: str
+    currency: str
+    items: list[CostRowOut]
+    total: MoneyOut
+
+
+class SpendOut(SpendInCurrencyOut):
+    """`others`: the same month in other currencies; amounts of two currencies are never added."""
+
+    others: list[SpendInCurrencyOut]
+
+
+class DeckFaultOut(TypedDict):
+    line: int
+    why: str
+
+
+class DeckOut(TypedDict):
+    id: str
+    name: str
+    carrier: str
+    trunk: str
+    currency: str
+    loaded_at: str
+    rates: int
+
+
+class DeckLoadedOut(TypedDict):
+    """`deck` null: rows have faults, and nothing was kept."""
+
+    deck: DeckOut | None
+    rates: int
+    faults: list[DeckFaultOut]
+
+
+class RateFoundOut(TypedDict):
+    prefix: str | None
+    per_minute: str | None
+    currency: str | None
+    first: int | None
+    step: int | None
+
+
+@resource.read("/spend", May.SEE_MONEY)
+def spend_by(desk: AtDesk, by: str = "site", month: str = "", currency: str = "") -> SpendOut:
+    """A month (`2026-11`; this one without) by site, cost_centre, carrier, account, product,
+    holder, kind or number. One answer per currency: the largest, or the one that is asked for."""
+    asked = Month.read(month) if month else Month.of(desk.now())
+    wanted = rate_decks.read_currency(currency) if currency else ""
+    found = costs.statements(desk, asked, by)
+    names = costs.names(desk, by, {row.key for s in found for row in s.rows})
+    told = [_statement_out(statement, names) for statement in found]
+    first = next((s for s in told if not wanted or s["currency"] == wanted), None)
+    if first is None:
+        home = wanted or costs.home_currency(desk)
+        first = _statement_out(costs.nothing(asked, home), names)
+    others = [s for s in told if s is not first]
+    return {**first, "others": others}
+
+
+def _statement_out(statement: Statement, names: dict[str, str]) -> SpendInCurrencyOut:
+    currency = statement.currency
+
+    def out(amount: object) -> MoneyOut:
+        return money(Money.model_validate({"amount": amount, "currency": currency}))
+
+    return {
+        "month": str(statement.month),
+        "currency": currency,
+        "items": [
+            {
+                "key": row.key,
+                "name": names.get(row.key, row.key),
+                "number_count": int(row.numbers),
+                "call_count": int(row.calls),
+                "numbers": out(row.fees),
+                "seats": out(row.seat_fees),
+                "calls": out(row.call_fees),
+                "once": out(row.once),
+                "total": out(row.total),
+            }
+            for row in statement.rows
+        ],
+        "total": out(statement.total.total),
+    }
+
+
+@resource.read("/rate-decks", May.SEE_MONEY)
+def decks(desk: AtDesk) -> Page[DeckOut]:
+    return {"items": [_deck_out(deck) for deck in rate_decks.decks(desk)], "next": None}
+
+
+@resource.write("/rate-decks/{trunk}", May.KEEP_BOOKS)
+async def load_deck(
+    request: Request,
+    desk: AtDesk,
+    data: TheFile,
+    trunk: str,
+    currency: str = "",
+    starts: str = "",
+) -> DeckLoadedOut:
+    """A CSV or XLSX file as the body: prefix and price a minute, and what else it has (connection
+    fee, minimum, increments such as 60/1, in force from and until). In force from `starts`; what
+    held before stays for the calls of before."""
+
+    def done() -> DeckLoadedOut:
+        loaded = rate_decks.load(desk, trunk, data.read(), currency=currency, starts=starts)
+        return {
+            "deck": _deck_out(loaded.deck) if loaded.deck else None,
+            "rates": loaded.rates,
+            "faults": [{"line": line, "why": why} for line, why in loaded.faults],
+        }
+
+    return await run_in_threadpool(done)
+
+
+@resource.write("/rate-decks/{trunk}", May.KEEP_BOOKS, method="DELETE")
+def remove_deck(desk: AtDesk, trunk: str) -> Page[DeckOut]:
+    """The trunk's own deck; its carrier's prices hold again."""
+    rate_decks.remove(desk, f"deck-{trunk}")
+    return {"items": [_deck_out(deck) for deck in rate_decks.decks(desk)], "next": None}
+
+
+@resource.read("/rate-decks/{trunk}/rate", May.SEE_MONEY)
+def rate_to(desk: AtDesk, trunk: str, to: str, day: str = "") -> RateFoundOut:
+    """What a minute to a number costs over a trunk on a day."""
+    rate, currency = rate_decks.rate_of(desk, trunk, to, day)
+    return {
+        "prefix": rate.prefix if rate else None,
+        "per_minute": format(per_minute(rate), "f") if rate else None,
+        "currency": currency or None,
+        "first": rate.first if rate else None,
+        "step": rate.step if rate else None,
+    }
+
+
+def _deck_out(deck: rate_decks.DeckFacts) -> DeckOut:
+    return {
+        "id": deck.id,
+        "name": deck.name,
+        "carrier": deck.carrier,
+        "trunk": deck.trunk,
+        "currency": deck.currency,
+        "loaded_at": moment(deck.loaded_at),
+        "rates": deck.rows,
+    }

@@ -1,0 +1,80 @@
+"""How long call records are kept, and whether callers' numbers are shortened."""
+
+from dataclasses import asdict, dataclass
+from datetime import timedelta
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import Connection
+
+from sedge.core.access.roles import May
+from sedge.core.enums import Subject
+from sedge.core.errors import NotUnderstood
+from sedge.core.records import ORGANISATION
+from sedge.services.context import Desk
+from sedge.services.periodic import periodic
+from sedge.store.repositories import calls, spend_settings
+
+NAME = "call records"
+LEAST_DAYS, MOST_DAYS = 30, 3650
+AT_NIGHT = timedelta(hours=2)
+
+
+@dataclass(frozen=True)
+class CallSettings:
+    """`keep_days` 0: for good. Counts of days, months and hours stay; they name nobody outside."""
+
+    keep_days: int = 400
+    shorten: bool = False
+
+
+def read(connection: Connection) -> CallSettings:
+    known = spend_settings.read(connection, NAME)
+    return CallSettings(**known) if known else CallSettings()
+
+
+def view(desk: Desk) -> CallSettings:
+    with desk.reading() as reading:
+        return read(reading.connection)
+
+
+def change(desk: Desk, *, keep_days: int, shorten: bool) -> CallSettings:
+    """Raises NotUnderstood naming the field."""
+    desk.require(May.SET_RULES)
+    if keep_days and not LEAST_DAYS <= keep_days <= MOST_DAYS:
+        message = f"Calls are kept for {LEAST_DAYS} to {MOST_DAYS:,} days, or 0 for good."
+        raise NotUnderstood(message, field="keep_days")
+    settings = CallSettings(keep_days, shorten)
+    with desk.writing() as writing:
+        spend_settings.keep(writing.connection, NAME, asdict(settings))
+        writing.remark(
+            "calls.kept-for",
+            Subject.DEFAULTS,
+            ORGANISATION,
+            desk.organisation.name,
+            asdict(settings),
+        )
+    return settings
+
+
+def read_zone(text: str, field: str = "zone") -> str:
+    """Raises NotUnderstood for a time zone that there is not (IANA)."""
+    try:
+        return ZoneInfo(text.strip()).key
+    except (KeyError, ValueError, OSError):
+        message = f"“{text[:40]}” is no time zone: type one such as Europe/London."
+        raise NotUnderstood(message, field=field, reason="zone") from None
+
+
+@periodic(NAME + " forgotten")
+def forget_nightly(desk: Desk) -> int:
+    """Take away the records that are older than they are kept, once a night."""
+
+    def forget() -> tuple[int, bool]:
+        with desk.writing() as writing:
+            settings = read(writing.connection)
+            if not settings.keep_days:
+                return 0, True
+            before = desk.now() - timedelta(days=settings.keep_days)
+            return calls.forget_before(writing.connection, before), True
+
+    return desk.house.nightly(desk.who.organisation, NAME, AT_NIGHT, forget)

@@ -1,0 +1,405 @@
+"""What a month costs, from the fees of numbers, the seats, the calls and what was paid once."""
+
+import json
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any, NamedTuple
+
+from sqlalchemy import Connection, func, or_, select
+
+from sedge.core.access.roles import May
+from sedge.core.amounts import CURRENCIES
+from sedge.core.enums import Subject
+from sedge.core.errors import NotUnderstood
+from sedge.core.records import Account, Carrier, Order, Person, Product, ServiceLine, Site
+from sedge.core.spend import costs as core
+from sedge.core.spend.costs import (
+    GROUPS,
+    CostKind,
+    CostLine,
+    FeeSpan,
+    GrantSpan,
+    Owner,
+    SeatSpan,
+    Total,
+)
+from sedge.core.spend.months import Month, shared_out, to_minor_unit
+from sedge.core.spend.rate_decks import amount_of
+from sedge.core.supply.records import LineState
+from sedge.services.context import Desk, Reading
+from sedge.store.repositories import closed_months
+from sedge.store.schema import chain, spend, tables
+
+DETAILED = {"holder", "number"}  # groups for which each number is looked at
+NEVER_PAID = {LineState.FAILED, LineState.CANCELLED}
+
+
+@dataclass(frozen=True)
+class Statement:
+    """What a month cost in one currency, by group; `total` is the sum of the rows."""
+
+    month: Month
+    currency: str
+    rows: list[Total]
+    total: Total
+
+
+def read_group(text: str) -> str:
+    """Raises NotUnderstood."""
+    if text not in GROUPS:
+        message = f"“{text[:20]}” is no group: choose {', '.join(GROUPS)}."
+        raise NotUnderstood(message, field="by", reason="group")
+    return text
+
+
+def statements(desk: Desk, month: Month, by: str) -> list[Statement]:
+    """One for each currency, the largest first. Raises NotUnderstood."""
+    desk.require(May.SEE_MONEY)
+    lines = lines_of(desk, month, detailed=read_group(by) in DETAILED)
+    found = [_statement(month, currency, rows) for currency, rows in core.summed(lines, by).items()]
+    return sorted(found, key=lambda s: (-s.total.total, s.currency))
+
+
+def _statement(month: Month, currency: str, rows: Sequence[Total]) -> Statement:
+    """Calls cost parts of a penny; what is shown adds up to their rounded sum."""
+    whole = to_minor_unit(sum((row.call_fees for row in rows), Decimal(0)), currency)
+    parts = shared_out(whole, [row.call_fees for row in rows], currency)
+    rounded = [row._replace(call_fees=part) for row, part in zip(rows, parts, strict=True)]
+    return Statement(month, currency, rounded, total_of(rounded))
+
+
+def nothing(month: Month, currency: str) -> Statement:
+    return Statement(month, currency, [], total_of([]))
+
+
+def home_currency(desk: Desk) -> str:
+    """That of the organisation's home country."""
+    return CURRENCIES[desk.organisation.home_country]
+
+
+def total_of(rows: Iterable[Total]) -> Total:
+    sums = [Decimal(0)] * 7
+    for row in rows:
+        sums = [a + b for a, b in zip(sums, row[1:], strict=True)]
+    return Total("", *sums)
+
+
+def lines_of(desk: Desk, month: Month, *, detailed: bool = False) -> list[CostLine]:
+    """Every line of a month, as it was closed or as it is now; by number where it is `detailed`,
+    else numbers that are alike together."""
+    name = f"costs of {month}{' by number' if detailed else ''}"
+    return desk.house.while_unchanged(desk, name, lambda: _lines(desk, month, detailed), minutes=60)
+
+
+def _lines(desk: Desk, month: Month, detailed: bool) -> list[CostLine]:
+    with desk.reading() as reading:
+        if closed_months.is_closed(reading.connection, month):
+            return closed_months.lines_of(reading.connection, month)
+        return computed(reading, month, detailed=detailed)
+
+
+def computed(reading: Reading, month: Month, *, detailed: bool) -> list[CostLine]:
+    """What a month costs by all that is known now."""
+    connection = reading.connection
+    carriers = _carriers(reading)
+    return [
+        *_number_lines(connection, month, detailed=detailed),
+        *core.seat_lines(_seats(reading), _grants(reading, month), month),
+        *_call_lines(connection, month, carriers, detailed=detailed),
+        *_once_lines(reading, month, carriers),
+    ]
+
+
+# ── numbers ──
+
+
+class _Alike(NamedTuple):
+    site: str
+    holder_kind: str
+    cost_centre: str
+    carrier: str
+    account: str
+    currency: str
+    monthly: int
+    many: int
+
+
+def _number_lines(connection: Connection, month: Month, *, detailed: bool) -> Iterator[CostLine]:
+    table = spend.fee_span
+    among = [table.c.since < month.ends, or_(table.c.until.is_(None), table.c.until > month.starts)]
+    moved = select(table.c.number).where(
+        *among,
+        or_(table.c.since > month.starts, table.c.until < month.ends),
+    )
+    if detailed:
+        yield from core.number_lines(_spans(connection, among), month)
+        return
+    yield from core.number_lines(_spans(connection, [*among, table.c.number.in_(moved)]), month)
+    columns = (
+        table.c.site,
+        table.c.holder_kind,
+        table.c.cost_centre,
+        table.c.carrier,
+        table.c.account,
+        table.c.currency,
+        table.c.monthly,
+    )
+    query = (
+        select(*columns, func.count())
+        .where(*among, table.c.number.not_in(moved))
+        .group_by(*columns)
+    )
+    for found in connection.execute(query):
+        alike = _Alike._make(found)
+        each = to_minor_unit(amount_of(alike.monthly), alike.currency)
+        yield CostLine(
+            CostKind.NUMBERS,
+            "",
+            Owner(alike.site, alike.holder_kind, "", alike.cost_centre),
+            alike.carrier,
+            alike.account,
+            "",
+            alike.currency,
+            each * alike.many,
+            Decimal(alike.many),
+        )
+
+
+def _spans(connection: Connection, where: Sequence[Any]) -> Iterator[FeeSpan]:
+    table = spend.fee_span
+    query = select(table).where(*where).order_by(table.c.number, table.c.since, table.c.id)
+    for row in connection.execute(query):
+        yield FeeSpan(
+            row.number,
+            Owner(row.site, row.holder_kind, row.holder_id, row.cost_centre),
+            row.carrier,
+            row.account,
+            row.currency,
+            amount_of(row.monthly),
+            row.since,
+            row.until,
+        )
+
+
+# ── seats ──
+
+
+def _seats(reading: Reading) -> list[SeatSpan]:
+    """Seats over time, as the ledger tells them, at the price that the product has now."""
+    products = {p.id: p for p in reading.records.all(Product)}
+    ledger = chain.ledger
+    query = (
+        select(ledger.c.subject_id, ledger.c.at, ledger.c.after)
+        .where(ledger.c.subject == Subject.SUBSCRIPTION.value, ledger.c.after.is_not(None))
+        .order_by(ledger.c.subject_id, ledger.c.sequence)
+    )
+    spans: list[SeatSpan] = []
+    known: dict[str, SeatSpan] = {}
+    for key, at, after in reading.connection.execute(query):
+        told = json.loads(after)
+        product = products.get(told["product"])
+        if product is None or product.free:
+            continue
+        seats = 0 if told.get("trial_ends") or told.get("ended") else int(told["seats"])
+        before = known.get(key)
+        if before is not None and before.seats == seats:
+            continue
+        if before is not None and before.seats:
+            spans.append(before._replace(until=at))
+        price = product.monthly
+        known[key] = SeatSpan(product.id, seats, price.amount, price.currency, at, None)
+    return spans + [span for span in known.values() if span.seats]
+
+
+def _grants(reading: Reading, month: Month) -> list[GrantSpan]:
+    grant = tables.grant
+    query = select(
+        grant.c.product, grant.c.holder_kind, grant.c.holder_id, grant.c.since, grant.c.until
+    ).where(
+        grant.c.since < month.ends,
+        or_(grant.c.until.is_(None), grant.c.until > month.starts),
+    )
+    sites = _sites_of_holders(reading)
+    return [
+        GrantSpan(product, Owner(sites.get((kind, key), ""), kind, key), since, until)
+        for product, kind, key, since, until in reading.connection.execute(query)
+    ]
+
+
+def _sites_of_holders(reading: Reading) -> dict[tuple[str, str], str]:
+    people, lines = tables.person, tables.service_line
+    found = {
+        ("person", key): site
+        for key, site in reading.connection.execute(select(people.c.id, people.c.site))
+    }
+    return found | {
+        ("service_line", key): site
+        for key, site in reading.connection.execute(select(lines.c.id, lines.c.site))
+    }
+
+
+# ── calls ──
+
+
+def _call_lines(
+    connection: Connection, month: Month, carriers: dict[str, str], *, detailed: bool
+) -> Iterator[CostLine]:
+    if detailed:
+        yield from _calls_by_number(connection, month, carriers)
+        return
+    table = spend.usage_month
+    query = (
+        select(
+            table.c.site,
+            table.c.holder_kind,
+            table.c.cost_centre,
+            table.c.account,
+            table.c.currency,
+            func.sum(table.c.cost),
+            func.sum(table.c.calls),
+        )
+        .where(table.c.month == str(month), table.c.currency != "")
+        .group_by(
+            table.c.site,
+            table.c.holder_kind,
+            table.c.cost_centre,
+            table.c.account,
+            table.c.currency,
+        )
+    )
+    for site, kind, centre, account, currency, cost, count in connection.execute(query):
+        yield CostLine(
+            CostKind.CALLS,
+            "",
+            Owner(site, kind, "", centre),
+            carriers.get(account, ""),
+            account,
+            "",
+            currency,
+            amount_of(cost),
+            Decimal(count),
+        )
+
+
+def _calls_by_number(
+    connection: Connection, month: Month, carriers: dict[str, str]
+) -> Iterator[CostLine]:
+    table, fees = spend.usage_day, spend.fee_span
+    query = (
+        select(
+            table.c.number,
+            table.c.site,
+            table.c.holder_kind,
+            table.c.holder_id,
+            table.c.currency,
+            func.sum(table.c.cost),
+            func.sum(table.c.calls),
+        )
+        .where(
+            table.c.day.between(month.first.isoformat(), month.last.isoformat()),
+            table.c.currency != "",
+        )
+        .group_by(
+            table.c.number,
+            table.c.site,
+            table.c.holder_kind,
+            table.c.holder_id,
+            table.c.currency,
+        )
+    )
+    paid = {
+        number: (account, centre)
+        for number, account, centre in connection.execute(
+            select(fees.c.number, fees.c.account, fees.c.cost_centre)
+            .where(fees.c.since < month.ends)
+            .order_by(fees.c.since)
+        )
+    }
+    for number, site, kind, key, currency, cost, count in connection.execute(query):
+        account, centre = paid.get(number, ("", ""))
+        yield CostLine(
+            CostKind.CALLS,
+            f"+{number}",
+            Owner(site, kind, key, centre),
+            carriers.get(account, ""),
+            account,
+            "",
+            currency,
+            amount_of(cost),
+            Decimal(count),
+        )
+
+
+# ── paid once ──
+
+
+def _once_lines(reading: Reading, month: Month, carriers: dict[str, str]) -> Iterator[CostLine]:
+    """The set-up of orders that were placed in a month, but for lines that never came."""
+    for order in reading.records.all(Order):
+        if order.placed_at is None or order.placed_at not in month:
+            continue
+        for line in order.lines:
+            if line.state in NEVER_PAID or not line.setup.amount:
+                continue
+            yield CostLine(
+                CostKind.ONCE,
+                order.reference,
+                Owner(order.site),
+                carriers.get(order.account, ""),
+                order.account,
+                "",
+                line.setup.currency,
+                line.setup.amount,
+            )
+
+
+def _carriers(reading: Reading) -> dict[str, str]:
+    """The carrier of each account."""
+    return {account.id: account.carrier for account in reading.records.all(Account)}
+
+
+# ── names ──
+
+
+def names(desk: Desk, by: str, keys: Iterable[str]) -> dict[str, str]:
+    """What people call the groups of an answer."""
+    wanted = [key for key in keys if key]
+    with desk.reading() as reading:
+        found = _names(reading, by, wanted)
+    return {key: found.get(key) or key for key in wanted} | {"": NOBODYS.get(by, "not told")}
+
+
+NOBODYS = {
+    "site": "not at a site",
+    "cost_centre": "no cost centre",
+    "holder": "not assigned",
+    "product": "no licence product",
+    "carrier": "no carrier",
+    "account": "no account",
+    "number": "no number",
+}
+
+
+def _names(reading: Reading, by: str, keys: Sequence[str]) -> dict[str, str]:
+    records = reading.records
+    match by:
+        case "site":
+            return {s.id: s.name for s in records.many(Site, keys)}
+        case "product":
+            return {p.id: p.name for p in records.many(Product, keys)}
+        case "carrier":
+            return {c.id: c.name for c in records.many(Carrier, keys)}
+        case "account":
+            return {a.id: a.name for a in records.many(Account, keys)}
+        case "holder":
+            return _holder_names(reading, keys)
+    return {}
+
+
+def _holder_names(reading: Reading, keys: Sequence[str]) -> dict[str, str]:
+    found: dict[str, str] = {}
+    for kind, record_type in (("person", Person), ("service_line", ServiceLine), ("site", Site)):
+        mine = [key.partition(":")[2] for key in keys if key.startswith(f"{kind}:")]
+        found |= {f"{kind}:{r.id}": r.name for r in reading.records.many(record_type, mine)}
+    return found
