@@ -1,6 +1,6 @@
 """Use: calls and minutes by number, holder, site, trunk, day and hour."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
@@ -280,17 +280,40 @@ def of_trunk(desk: Desk, trunk: str, *, days: int = 28) -> TrunkUse:
             ).scalar()
             for direction, directions in (("in", ("in",)), ("out", ("out", "forward")))
         }
-    busiest: dict[date, float] = {}
-    for at, busy in loads:
-        day = datetime.fromtimestamp(at * 3600, UTC).date()
-        if day.isoweekday() < 6:
-            busiest[day] = max(busiest.get(day, 0.0), erlangs(busy))
+    busiest = _busiest((at, busy) for at, busy in loads)
     return TrunkUse(
         _moment(last["in"]),
         _moment(last["out"]),
         Use(calls=week[0] or 0, answered=week[1] or 0),
         sorted(busiest.items()),
     )
+
+
+def peaks(desk: Desk, *, days: int = 28) -> dict[str, float]:
+    """The mean busy hour of each trunk over the last working days, in erlangs."""
+    hour = spend.usage_hour
+    now = int(desk.now().timestamp())
+    query = (
+        select(hour.c.trunk, hour.c.hour, func.sum(hour.c.busy))
+        .where(hour.c.trunk != "", hour.c.hour >= now // 3600 - days * 24)
+        .group_by(hour.c.trunk, hour.c.hour)
+    )
+    by_trunk: dict[str, list[tuple[int, int]]] = {}
+    with desk.reading() as reading:
+        for trunk, at, busy in reading.connection.execute(query):
+            by_trunk.setdefault(trunk, []).append((at, busy))
+    found = {trunk: list(_busiest(loads).values()) for trunk, loads in by_trunk.items()}
+    return {trunk: sum(loads) / len(loads) for trunk, loads in found.items() if loads}
+
+
+def _busiest(loads: Iterable[tuple[int, int]]) -> dict[date, float]:
+    """The busiest hour of each working day, in erlangs."""
+    found: dict[date, float] = {}
+    for at, busy in loads:
+        day = datetime.fromtimestamp(at * 3600, UTC).date()
+        if day.isoweekday() < 6:
+            found[day] = max(found.get(day, 0.0), erlangs(busy))
+    return found
 
 
 def _moment(seconds: int | None) -> datetime | None:

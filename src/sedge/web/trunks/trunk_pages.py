@@ -18,6 +18,7 @@ from sedge.core.trunks.records import CODECS, Diversion, Dtmf, Identity, NumberF
 from sedge.formats.trunk_sheet import sheet_on_paper
 from sedge.services.callpaths import proof_calls
 from sedge.services.holders import site_management
+from sedge.services.spend import usage
 from sedge.services.trunks import connection_tests, trunk_settings, trunk_setup, trunks
 from sedge.services.trunks.trunk_settings import SettingsAsked
 from sedge.web.routing import AtDesk, Place
@@ -87,10 +88,19 @@ def add_trunk(
 
 @place.page("/carriers/channels", May.LOOK)
 def channels(
-    request: Request, desk: AtDesk, load: str = "", blocking: str = "1", retries: str = "0"
+    request: Request,
+    desk: AtDesk,
+    load: str = "",
+    blocking: str = "1",
+    retries: str = "0",
+    trunk: str = "",
 ) -> Response:
-    """How many channels a load needs, beside those that are bought."""
-    known = [(x.name, x.channels) for x in trunks.plain(desk) if x.channels]
+    """How many channels a load needs, beside those that are bought; of a trunk its measured
+    load."""
+    every = trunks.plain(desk)
+    known = [(x.name, x.channels) for x in every if x.channels and trunk in {"", x.id}]
+    loads = usage.peaks(desk)
+    measured = [(x, loads[x.id]) for x in every if loads.get(x.id)]
     advice, problems = None, {}
     try:
         if load.strip():
@@ -110,6 +120,7 @@ def channels(
         advice=advice,
         problems=problems,
         trunks=known,
+        measured=measured,
         chart=blocking_chart(advice, known) if advice else "",
     )
 
@@ -133,6 +144,7 @@ def trunk(request: Request, desk: AtDesk, key: str) -> Response:
         settings=(seen := trunk_settings.view(desk, key)),
         events=[event.value for event in events_of(seen.trunk.state)],
         proofs=proof_calls.proofs_of(desk, trunk=key),
+        used=usage.of_trunk(desk, key),
     )
 
 
