@@ -3,7 +3,7 @@ and the calls of the last ones."""
 
 from collections import defaultdict
 from collections.abc import Callable
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from decimal import ROUND_HALF_UP, Decimal
 
 from sqlalchemy import func, select
@@ -11,16 +11,27 @@ from sqlalchemy import func, select
 from sedge.core.changes import changed
 from sedge.core.facts import Money, counted
 from sedge.core.records import Account, Number, Subject, Trunk
-from sedge.core.spend.months import Month, last_months
+from sedge.core.spend.months import Month, last_months, to_minor_unit
 from sedge.core.supply.quote import pro_rata
 from sedge.core.supply.reducers import charge
-from sedge.demo.calls import Caller
+from sedge.demo.calls import BURST_DAYS_AGO, Caller
 from sedge.services.context import Desk
-from sedge.services.spend import call_records, rate_decks, rating
+from sedge.services.spend import (
+    budgets,
+    call_records,
+    costs,
+    invoices,
+    rate_decks,
+    rating,
+    statements,
+    unusual_calls,
+)
 from sedge.store.projections.fee_spans import UNPAID
+from sedge.store.repositories import closed_months
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import projected, spend
 
+MONTHS_CLOSED = 13
 MONTHS_OF_CALLS = 3  # before this one
 SOURCE = "Telephone system"
 NIGHT = timedelta(minutes=10)
@@ -59,18 +70,68 @@ def months_of_bills(
         found.append(
             (
                 (now - month.starts - NIGHT) / DAY,
-                _first_of(desk, month, with_calls=month.later(-1) in with_calls),
+                _first_of(
+                    desk,
+                    month,
+                    (now - BURST_DAYS_AGO * DAY).date(),
+                    with_calls=month.later(-1) in with_calls,
+                ),
             )
         )
         month = month.later(1)
     return found
 
 
-def _first_of(desk: Desk, month: Month, *, with_calls: bool) -> Callable[[], object]:
+def keep_books(desk: Desk) -> None:
+    """This month's calls, what was unusual in them, last month's invoice and two budgets."""
+    burst_on = desk.now().date() - timedelta(days=BURST_DAYS_AGO)
+    make_calls(desk, Month.of(desk.now()), burst_on)
+    unusual_calls.look(desk)
+    check_last_invoice(desk)
+    close_old_months(desk)
+    budgets.change(desk, "site", "wharf-house", "300.00", "GBP")
+    budgets.change(desk, "site", "canal-museum", "150.00", "GBP")
+
+
+def close_old_months(desk: Desk) -> None:
+    """All months but the last one, as they were closed in their time."""
+    with desk.as_system().writing(reason="closed in their time") as writing:
+        for month in last_months(desk.now(), MONTHS_CLOSED + 2)[:-2]:
+            lines = costs.computed(writing, month, detailed=True)
+            closed_months.keep(writing.connection, month, statements.rounded(lines))
+
+
+def check_last_invoice(desk: Desk) -> None:
+    """Fellgate's invoice of last month, with mistakes such as carriers make."""
+    month = Month.of(desk.now()).later(-1)
+    with desk.reading() as reading:
+        account = reading.records.the(Account, "fellgate-main")
+    owed = invoices.expected_of(desk, account, month)
+    rows = [f"{number},Monthly fee,1,{fee}" for number, fee in sorted(owed.fees.items())]
+    first, second = rows[3], rows[7]
+    rows[11] = rows[11].replace("0.80", "0.95")
+    rows[23] = rows[23].replace("0.80", "0.95")
+    rows += [first, "+441134960998,Monthly fee,1,0.80", "+441134960999,Monthly fee,1,0.80"]
+    rows.remove(second)
+    calls = to_minor_unit(owed.calls_in_all, "GBP") + Decimal("3.12")
+    rows.append(f",Calls {month.name},,{calls}")
+    text = "Number,Description,Quantity,Amount\n" + "\n".join(rows) + "\n"
+    invoices.receive(
+        desk,
+        account.id,
+        text.encode(),
+        reference=f"FV-{month.year}{month.month:02d}-2207",
+        month=str(month),
+    )
+
+
+def _first_of(
+    desk: Desk, month: Month, burst_on: date, *, with_calls: bool
+) -> Callable[[], object]:
     def happen() -> None:
         before = month.later(-1)
         if with_calls:
-            make_calls(desk, before)
+            make_calls(desk, before, burst_on)
         _charge(desk, _rests(desk, before), f"rest of {before.name}")
         _charge(desk, _calls(desk, before), f"calls of {before.name}")
         _charge(desk, _fees(desk), month.name)
@@ -78,14 +139,14 @@ def _first_of(desk: Desk, month: Month, *, with_calls: bool) -> Callable[[], obj
     return happen
 
 
-def make_calls(desk: Desk, month: Month) -> None:
+def make_calls(desk: Desk, month: Month, burst_on: date) -> None:
     """The calls of a month, as the telephone system recorded them, and what they cost."""
     now = desk.now()
     with desk.as_system().writing() as writing:
         caller = Caller(writing.connection)
         last = min(month.last, now.date())
         call_records.keep_legs(
-            writing, desk, SOURCE, caller.calls(month.first, last, now.astimezone(UTC))
+            writing, desk, SOURCE, caller.calls(month.first, last, now.astimezone(UTC), burst_on)
         )
     rating.rate_month(desk, month)
 

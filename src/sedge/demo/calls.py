@@ -86,14 +86,14 @@ class Caller:
             ).all()
         )
 
-    def calls(self, first: date, last: date, now: datetime) -> Iterator[CallLeg]:
+    def calls(self, first: date, last: date, now: datetime, burst_on: date) -> Iterator[CallLeg]:
         """Every call of these days that is over by now, in their order."""
         random = Random(f"{SEED} {first}")
         held = self._held(first, last)
         day = first
         while day <= last:
             found = [leg for line in held for leg in self._of_day(random, line, day)]
-            if (now.date() - day).days == BURST_DAYS_AGO:
+            if day == burst_on:
                 found += self._burst(random, day)
             ends = int(now.timestamp())
             yield from sorted(

@@ -28,10 +28,9 @@ from sedge.core.records import (
     Spot,
 )
 from sedge.core.safety.spots import spot_code
-from sedge.core.spend.months import Month
 from sedge.core.workorders import tasks as t
 from sedge.demo.agreements import accounts, carriers
-from sedge.demo.bills import load_german_rates, make_calls
+from sedge.demo.bills import keep_books, load_german_rates
 from sedge.demo.call_paths import draw_more
 from sedge.demo.clients import set_up_clients
 from sedge.demo.directory import fill_directory, put_together_groups
@@ -153,7 +152,7 @@ class Seeding:
         self.tell_telephony()
         stir_the_outside(self.desk)
         fill_directory(self.desk)
-        make_calls(self.desk, Month.of(self.now))
+        keep_books(self.desk)
         send_old_mail(self)
         set_up_clients(self.house)
 

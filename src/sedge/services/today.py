@@ -20,6 +20,7 @@ from sedge.services.numbers import capacity_forecast
 from sedge.services.outbound import emergency_reach
 from sedge.services.porting import port_outs, ports
 from sedge.services.safety import safety
+from sedge.services.spend import today_lines
 from sedge.services.today_items import (
     MOST_COUNTED,
     Kind,
@@ -69,6 +70,9 @@ def todo(desk: Desk) -> list[Todo]:
             (Kind.EMERGENCY, May.CHANGE_SAFETY, _reviews(reading)),
             (Kind.CALLS, May.PLACE_TEST_CALL, _proofs(desk)),
             (Kind.SUPPLY, May.SEE_MONEY, _running_out(desk)),
+            (Kind.SPEND, May.SEE_MONEY, today_lines.alarms(desk)),
+            (Kind.SPEND, May.SEE_MONEY, today_lines.passed_budgets(desk)),
+            (Kind.SPEND, May.KEEP_BOOKS, today_lines.open_invoice_lines(desk)),
         )
         lines = [
             replace(line, kind=kind)

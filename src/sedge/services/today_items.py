@@ -49,6 +49,7 @@ class Kind(StrEnum):
     NUMBERS = "Numbers"
     PEOPLE = "People"
     PORTS = "Ports"
+    SPEND = "Spend"
     SUPPLY = "Supply"
     WORK_ORDERS = "Work orders"
 

@@ -117,7 +117,10 @@ SECTIONS: dict[str, tuple[Section, ...]] = {
             also=("/spend/calls",),
             what="call records cdr minutes busy hour answered numbers nobody calls",
         ),
+        Section("Invoices", "/spend/invoices", what="bill dispute credit ubl billed expected"),
         Section("Rates", "/spend/rates", what="rate deck price list per minute prefix"),
+        Section("Right-sizing", "/spend/right-sizing", what="savings unused seats idle numbers"),
+        Section("Unusual calls", "/spend/unusual", what="fraud alarm toll burst abroad night"),
     ),
     "work-orders": (
         Section("Orders", "/work-orders", also=("/why-not",), what="changes drafts running done"),

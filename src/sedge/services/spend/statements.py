@@ -1,0 +1,194 @@
+"""Monthly statements: a month closed so that it does not change, later corrections as lines of
+their own, and what each cost centre or site is charged."""
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import timedelta
+from decimal import Decimal
+
+from sedge.core.access.roles import May
+from sedge.core.enums import Subject
+from sedge.core.errors import NotAllowedNow
+from sedge.core.facts import in_currency
+from sedge.core.numbers.e164 import describe
+from sedge.core.records import ORGANISATION
+from sedge.core.spend.costs import GROUPS, CostLine, Owner
+from sedge.core.spend.months import Month, shared_out, to_minor_unit
+from sedge.formats.sheets import to_spreadsheet
+from sedge.formats.spend_statement import StatementFacts, StatementPart, spend_statement
+from sedge.services.context import Desk
+from sedge.services.periodic import periodic
+from sedge.services.spend import costs
+from sedge.store.repositories import closed_months
+
+CLOSED_ON = 5  # of the month after, when bills and late records have come
+AT_NIGHT = timedelta(hours=3)
+MONTHS_CORRECTED = 12
+CHARGED_TO = ("cost_centre", "site")
+MOST_LINES = 100_000
+
+
+@periodic("months closed")
+def close_nightly(desk: Desk) -> int:
+    """Close the month before, once it is old enough."""
+
+    def do() -> tuple[int, bool]:
+        now = desk.now()
+        month = Month.of(now).later(-1)
+        if now.day < CLOSED_ON:
+            return 0, True
+        with desk.reading() as reading:
+            if closed_months.is_closed(reading.connection, month):
+                return 0, True
+        return close(desk.as_system(), month), True
+
+    return desk.house.nightly(desk.who.organisation, "months closed", AT_NIGHT, do)
+
+
+def close(desk: Desk, month: Month) -> int:
+    """Keep a month's lines as they stand, with corrections of the months before; how many. Raises
+    NotAllowedNow for one that is not over, or is closed."""
+    desk.require(May.KEEP_BOOKS)
+    if month >= Month.of(desk.now()):
+        message = f"{month.name} is not over yet; it can be closed from {month.later(1).first}."
+        raise NotAllowedNow(message, reason="open")
+    with desk.as_system().writing(reason=f"{month.name} closed") as writing:
+        if closed_months.is_closed(writing.connection, month):
+            raise NotAllowedNow(f"{month.name} is closed already.", reason="closed")
+        lines = costs.computed(writing, month, detailed=True)
+        closed_months.keep(writing.connection, month, rounded(lines))
+        kept = len(lines)
+        for earlier in closed_months.closed(writing.connection)[:MONTHS_CORRECTED]:
+            if earlier >= month:
+                continue
+            now = rounded(costs.computed(writing, earlier, detailed=True))
+            told = closed_months.told_of(writing.connection, earlier)
+            found = corrections(told, now)
+            closed_months.keep(writing.connection, month, found, corrects=str(earlier))
+            kept += len(found)
+        writing.remark("month.closed", Subject.DEFAULTS, ORGANISATION, month.name)
+    return kept
+
+
+def rounded(lines: Sequence[CostLine]) -> list[CostLine]:
+    """Parts of a penny are shared out, so that the lines add up to what is charged."""
+    by_currency: dict[str, list[int]] = defaultdict(list)
+    for place, line in enumerate(lines):
+        by_currency[line.currency].append(place)
+    found = list(lines)
+    for currency, places in by_currency.items():
+        exact = [lines[place].amount for place in places]
+        whole = to_minor_unit(sum(exact, Decimal(0)), currency)
+        if all(amount >= 0 for amount in exact):
+            for place, part in zip(places, shared_out(whole, exact, currency), strict=True):
+                found[place] = lines[place]._replace(amount=part)
+    return found
+
+
+def corrections(told: Sequence[CostLine], now: Sequence[CostLine]) -> list[CostLine]:
+    """What was told too little or too much of a closed month, by what it is for; who had it then
+    stays as it was told."""
+    sums: dict[tuple[str, ...], Decimal] = defaultdict(Decimal)
+    like: dict[tuple[str, ...], CostLine] = {}
+    for lines, sign in ((told, -1), (now, 1)):
+        for line in lines:
+            key = line.kind.value, line.thing, line.account, line.product, line.currency
+            sums[key] += sign * line.amount
+            like[key] = line
+    return [
+        like[key]._replace(amount=amount, units=Decimal(0))
+        for key, amount in sorted(sums.items())
+        if amount
+    ]
+
+
+@dataclass(frozen=True)
+class Statement:
+    """`parts` by cost centre or site, the dearest first; `corrections` of earlier months are in
+    them; `is_closed` or else still moving."""
+
+    month: Month
+    by: str
+    is_closed: bool
+    parts: list[StatementPart]
+    totals: list[tuple[str, Decimal]]
+
+
+def statement(desk: Desk, month: Month, by: str = "cost_centre") -> Statement:
+    """What each is charged for a month. Raises NotUnderstood."""
+    desk.require(May.SEE_MONEY)
+    group = GROUPS[costs.read_group(by if by in CHARGED_TO else "cost_centre")]
+    lines = costs.lines_of(desk, month, detailed=True)
+    with desk.reading() as reading:
+        is_closed = closed_months.is_closed(reading.connection, month)
+        corrected = closed_months.corrections_in(reading.connection, month)
+    wrong = {id_of(line): of for of, line in corrected}
+    by_key: dict[tuple[str, str], list[CostLine]] = defaultdict(list)
+    for line in rounded(lines) if not is_closed else lines:
+        by_key[group(line), line.currency].append(line)
+    names = costs.names(desk, by, {key for key, _ in by_key})
+    holders = _holders(desk, lines)
+    parts = [
+        StatementPart(
+            names.get(key, key),
+            currency,
+            sum((line.amount for line in found), Decimal(0)),
+            tuple(
+                (
+                    line.kind.value
+                    + (f", correction of {wrong[id_of(line)]}" if id_of(line) in wrong else ""),
+                    _what(line, holders),
+                    line.amount,
+                )
+                for line in sorted(found, key=lambda x: (x.kind, x.thing))
+                if line.amount
+            ),
+        )
+        for (key, currency), found in by_key.items()
+    ]
+    parts.sort(key=lambda part: (part.currency, -part.total, part.name))
+    totals: dict[str, Decimal] = defaultdict(Decimal)
+    for part in parts:
+        totals[part.currency] += part.total
+    return Statement(month, by, is_closed, parts, sorted(totals.items()))
+
+
+def id_of(line: CostLine) -> tuple[str, str, Owner, str, str]:
+    return line.kind.value, line.thing, line.owner, line.account, str(line.amount)
+
+
+def _holders(desk: Desk, lines: Sequence[CostLine]) -> dict[str, str]:
+    keys = {f"{x.owner.holder_kind}:{x.owner.holder}" for x in lines if x.owner.holder}
+    return costs.names(desk, "holder", keys)
+
+
+def _what(line: CostLine, holders: dict[str, str]) -> str:
+    thing = describe(line.thing).shown if line.thing.startswith("+") else line.thing
+    holder = holders.get(f"{line.owner.holder_kind}:{line.owner.holder}", "")
+    return f"{thing}, {holder}" if holder and line.owner.holder else thing
+
+
+def as_spreadsheet(desk: Desk, month: Month, by: str) -> bytes:
+    """One row for each line, ready to be summed."""
+    found = statement(desk, month, by)
+    header = ["Month", "Charged to", "Kind", "For", "Amount", "Currency"]
+    rows = (
+        [str(month), part.name, kind, what, amount, part.currency]
+        for part in found.parts
+        for kind, what, amount in part.lines
+    )
+    return to_spreadsheet(header, rows, title=f"Statement {month}")
+
+
+def on_paper(desk: Desk, month: Month, by: str) -> bytes:
+    found = statement(desk, month, by)
+    return spend_statement(
+        StatementFacts(
+            desk.organisation.name,
+            month.name,
+            "closed" if found.is_closed else "not closed yet, so it may still change",
+            tuple(found.parts),
+            tuple(in_currency(amount, currency) for currency, amount in found.totals),
+        )
+    )

@@ -1,0 +1,243 @@
+"""Unusual calls: found after each import, told on Today until somebody settles them."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import Connection, Row, insert, select, update
+
+from sedge.core.access.roles import May
+from sedge.core.enums import HolderKind, Right, Subject
+from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
+from sedge.core.facts import Money, counted, in_words
+from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.plan import COUNTRIES
+from sedge.core.records import HolderRef, Person, ServiceLine, Site
+from sedge.core.spend.rate_decks import amount_of
+from sedge.core.spend.unusual_calls import Alarm, Call, Unusual, find
+from sedge.core.workorders import tasks as t
+from sedge.services.context import Desk, Reading
+from sedge.services.periodic import periodic
+from sedge.services.workorders import workorders
+from sedge.store.repositories import calls
+from sedge.store.repositories.workorders import WorkOrder
+from sedge.store.schema import spend
+
+LOOKED_AT = timedelta(days=14)
+BEFORE = timedelta(days=56)
+SHOWN = timedelta(days=90)
+DEAR_RIGHTS = frozenset({Right.INTERNATIONAL, Right.PREMIUM})
+LONGEST_WHY = 400
+WITH_RIGHTS: dict[HolderKind, type[Person | ServiceLine | Site]] = {
+    HolderKind.PERSON: Person,
+    HolderKind.SERVICE_LINE: ServiceLine,
+    HolderKind.SITE: Site,
+}
+
+
+@dataclass(frozen=True)
+class AlarmView:
+    """`holder` is who had the number then, None for nobody; `settled` says by whom and why, ''
+    while it is open."""
+
+    id: str
+    kind: str
+    number: str
+    holder: HolderRef | None
+    holder_name: str
+    site: str
+    first: datetime
+    last: datetime
+    calls: int
+    cost: Money | None
+    words: str
+    settled: str
+
+    @property
+    def is_open(self) -> bool:
+        return not self.settled
+
+
+@periodic("unusual calls", after_changes=True)
+def look(desk: Desk) -> int:
+    """What is unusual in the last two weeks, against the eight before; how much is new."""
+    now = desk.now()
+    with desk.reading() as reading:
+        latest = calls.latest(reading.connection)
+        if latest is None or latest < now - LOOKED_AT:
+            return 0
+        known = set(reading.connection.execute(select(spend.alarm.c.id)).scalars())
+        begins = now - LOOKED_AT
+        found = find(
+            list(_calls(reading.connection, begins - BEFORE, begins)),
+            list(_calls(reading.connection, begins, now)),
+        )
+        fresh = [alarm for alarm in found if alarm.id not in known]
+        rows = [_row(desk, reading, alarm) for alarm in fresh]
+    if rows:
+        with desk.as_system().writing() as writing:
+            writing.connection.execute(insert(spend.alarm), rows)
+            for row in rows:
+                e164 = str(row["subject"])
+                words = str(row["words"])[:200]
+                writing.remark("calls.unusual", Subject.NUMBER, e164, words)
+    return len(rows)
+
+
+def _calls(connection: Connection, since: datetime, until: datetime) -> Iterator[Call]:
+    table = spend.call_record
+    query = (
+        select(
+            table.c.started,
+            table.c.number,
+            table.c.other,
+            table.c.talk,
+            table.c.cost,
+            table.c.currency,
+        )
+        .where(
+            table.c.started >= int(since.timestamp()),
+            table.c.started < int(until.timestamp()),
+            table.c.direction != "in",
+        )
+        .order_by(table.c.started)
+    )
+    for row in connection.execute(query):
+        yield Call(*row)
+
+
+def _row(desk: Desk, reading: Reading, alarm: Alarm) -> dict[str, object]:
+    held = calls.HeldNumbers(reading.connection)(alarm.number, alarm.first)
+    site = reading.records.find(Site, held.site)
+    zone = ZoneInfo(site.timezone) if site else desk.house.home_zone(desk.who.organisation)
+    return {
+        "id": alarm.id[:80],
+        "kind": alarm.kind.value,
+        "subject": f"+{alarm.number}",
+        "site": held.site,
+        "first": alarm.first,
+        "last": alarm.last,
+        "calls": alarm.calls,
+        "cost": alarm.cost,
+        "currency": alarm.currency,
+        "words": _words(alarm, zone),
+        "settled_by": "",
+        "settled_why": "",
+    }
+
+
+def _words(alarm: Alarm, zone: ZoneInfo) -> str:
+    begins = datetime.fromtimestamp(alarm.first, zone)
+    ends = datetime.fromtimestamp(alarm.last, zone)
+    shown = describe(f"+{alarm.number}").shown
+    what = {
+        Unusual.BURST: f"{alarm.calls} calls abroad or to premium numbers",
+        Unusual.SHORT: f"{alarm.calls} calls of a few seconds",
+        Unusual.PREMIUM: f"{counted(alarm.calls, 'call')} to premium numbers, the first ever",
+        Unusual.NEW_COUNTRY: f"{counted(alarm.calls, 'call')} to {_country_name(alarm.about)},"
+        " which nobody called before",
+    }[alarm.kind]
+    cost = ""
+    if alarm.cost and alarm.currency:
+        money = Money(amount=amount_of(alarm.cost), currency=alarm.currency)
+        cost = f", {in_words(money)}"
+    until = f"{ends:%H:%M}" if ends.date() == begins.date() else f"{ends:%-d %B %H:%M}"
+    return f"{shown}: {what} on {begins:%-d %B}, {begins:%H:%M} to {until}{cost}."
+
+
+def _country_name(code: str) -> str:
+    return COUNTRIES[code].name if code in COUNTRIES else code
+
+
+def list_alarms(desk: Desk, *, only_open: bool = False) -> list[AlarmView]:
+    """The latest first; settled ones of the last months too."""
+    table = spend.alarm
+    least = int((desk.now() - SHOWN).timestamp())
+    query = select(table).where(table.c.last >= least).order_by(table.c.first.desc())
+    if only_open:
+        query = query.where(table.c.settled_by == "")
+    with desk.reading() as reading:
+        return [_view(reading, row) for row in reading.connection.execute(query).all()]
+
+
+def _view(reading: Reading, r: Row[Any]) -> AlarmView:
+    number = int(r.subject)
+    held = calls.HeldNumbers(reading.connection)(number, r.first)
+    holder, name = _holder(reading, held)
+    cost = Money(amount=amount_of(r.cost), currency=r.currency) if r.currency else None
+    settled = f"{r.settled_by}: {r.settled_why}" if r.settled_by else ""
+    return AlarmView(
+        r.id,
+        r.kind,
+        r.subject,
+        holder,
+        name,
+        r.site,
+        datetime.fromtimestamp(r.first, UTC),
+        datetime.fromtimestamp(r.last, UTC),
+        r.calls,
+        cost,
+        r.words,
+        settled,
+    )
+
+
+def _holder(reading: Reading, held: calls.Held) -> tuple[HolderRef | None, str]:
+    if not held.holder_id:
+        return None, ""
+    ref = HolderRef.model_validate({"kind": held.holder_kind, "id": held.holder_id})
+    record_type = WITH_RIGHTS.get(ref.kind)
+    record = reading.records.find(record_type, ref.id) if record_type else None
+    return ref, record.name if record else ref.id
+
+
+def _get(desk: Desk, key: str) -> AlarmView:
+    found = next((a for a in list_alarms(desk) if a.id == key), None)
+    if found is None:
+        raise NotFound("There is no such alarm.", subject="alarm", id=key)
+    return found
+
+
+def settle(desk: Desk, key: str, why: str) -> None:
+    """Somebody has looked into it, and says what it was. Raises NotFound, NotUnderstood."""
+    desk.require(May.CHANGE_ESTATE)
+    why = " ".join(why.split())
+    if not 1 <= len(why) <= LONGEST_WHY:
+        message = f"Say what it was, in at most {LONGEST_WHY} characters."
+        raise NotUnderstood(message, field="why")
+    found = _get(desk, key)
+    table = spend.alarm
+    with desk.writing(reason=why) as writing:
+        writing.connection.execute(
+            update(table).where(table.c.id == key).values(settled_by=desk.actor, settled_why=why)
+        )
+        writing.remark("calls.settled", Subject.NUMBER, found.number, found.words[:200])
+
+
+def take_rights_away(desk: Desk, key: str) -> WorkOrder:
+    """A work order that takes the right to call abroad and premium numbers from who had the number.
+    Raises NotFound, NotAllowedNow."""
+    desk.require(May.CHANGE_ESTATE)
+    found = _get(desk, key)
+    if found.holder is None:
+        message = "Nobody had the number then, so there is no right to take away."
+        raise NotAllowedNow(message, reason="nobody")
+    record_type = WITH_RIGHTS.get(found.holder.kind)
+    if record_type is None:
+        message = "Its rights are set at that system itself."
+        raise NotAllowedNow(message, reason="downstream")
+    with desk.reading() as reading:
+        record = reading.records.the(record_type, found.holder.id)
+    left = tuple(right for right in record.rights if right not in DEAR_RIGHTS)
+    if left == record.rights:
+        message = (
+            f"{record.name} has no right to call abroad: the calls went out past Sedge’s rules."
+            " Change the phone’s secret."
+        )
+        raise NotAllowedNow(message, reason="no-right")
+    task = t.SetCallingRights(holder=found.holder, rights=left)
+    return workorders.draft(
+        desk, f"Take dear calls away from {record.name}", [task], reason=found.words, look=True
+    )

@@ -1,0 +1,116 @@
+"""Invoices: what carriers billed beside what was expected."""
+
+from typing import Annotated
+
+from fastapi import File, Form, Request, UploadFile
+from fastapi.responses import Response
+
+from sedge.core.access.roles import May
+from sedge.core.amounts import locale_of, read_amount
+from sedge.core.errors import NotUnderstood
+from sedge.core.spend.invoices import IN_ORDER, LineState, Verdict
+from sedge.core.spend.months import Month
+from sedge.services.spend import invoices
+from sedge.services.trunks import trunks
+from sedge.web.routing import AtDesk, Place
+from sedge.web.shared.rendering import draw, go
+
+place = Place()
+Typed = Annotated[str, Form(max_length=500)]
+REMEDIES = {
+    Verdict.NOT_OURS: ("Compare with the carrier’s list", "/carriers/drift"),
+    Verdict.AFTER_RELEASE: ("Compare with the carrier’s list", "/carriers/drift"),
+    Verdict.NOT_BILLED: ("Compare with the carrier’s list", "/carriers/drift"),
+    Verdict.WRONG_PRICE: ("Check rates and monthly prices", "/spend/rates"),
+}
+
+
+@place.page("/spend/invoices", May.SEE_MONEY)
+def every(request: Request, desk: AtDesk) -> Response:
+    return draw(
+        request,
+        "invoices.html",
+        invoices=invoices.list_invoices(desk),
+        accounts=[
+            (a.id, f"{a.name}, {a.balance.currency}")
+            for v in trunks.carriers(desk)
+            for a in v.accounts
+        ],
+        month=Month.of(desk.now()).later(-1),
+    )
+
+
+@place.action("/spend/invoices", May.KEEP_BOOKS)
+def receive(
+    request: Request,
+    desk: AtDesk,
+    file: Annotated[UploadFile, File()],
+    account: Typed = "",
+    reference: Typed = "",
+    month: Typed = "",
+) -> Response:
+    if not account:
+        raise NotUnderstood("Choose the account that was billed.", field="account")
+    content = file.file.read(invoices.MOST_BYTES + 1)
+    made = invoices.receive(desk, account, content, reference=reference, month=month)
+    return go(request, f"/spend/invoices/{made.id}")
+
+
+@place.page("/spend/invoices/{key}", May.SEE_MONEY)
+def one(request: Request, desk: AtDesk, key: str, verdict: str = "") -> Response:
+    view = invoices.view(desk, key)
+    if not verdict:
+        verdict = next((v.value for v, _, _ in view.verdicts if v not in IN_ORDER), "")
+    shown = "" if verdict == "all" else verdict
+    found = invoices.lines(desk, key, shown)
+    return draw(
+        request,
+        "invoice.html",
+        view=view,
+        verdict=verdict,
+        lines=[(line, invoices.about(line)) for line in found],
+        in_order=[v.value for v in IN_ORDER],
+        remedy=REMEDIES.get(Verdict(shown)) if shown else None,
+        most=invoices.MOST_SHOWN,
+        month=Month.read(view.invoice.month).name,
+    )
+
+
+@place.action("/spend/invoices/{key}/settle", May.KEEP_BOOKS)
+def settle(
+    request: Request,
+    desk: AtDesk,
+    key: str,
+    lines: Annotated[list[int] | None, Form()] = None,
+    state: Typed = "",
+    why: Typed = "",
+    credited: Typed = "",
+) -> Response:
+    if state not in set(LineState):
+        raise NotUnderstood("Choose what to do with these lines.", field="state")
+    if not lines:
+        raise NotUnderstood("Choose at least one line.", field="lines")
+    amount = None
+    if credited.strip():
+        currency = invoices.view(desk, key).invoice.currency
+        locale = locale_of(desk.organisation.home_country)
+        amount = read_amount(credited, currency, locale, field="credited")
+    invoices.settle(desk, key, lines, LineState(state), why, amount)
+    return go(request, f"/spend/invoices/{key}?verdict=all")
+
+
+@place.action("/spend/invoices/{key}/judge", May.KEEP_BOOKS)
+def judge_again(request: Request, desk: AtDesk, key: str) -> Response:
+    invoices.judge_again(desk, key)
+    return go(request, f"/spend/invoices/{key}")
+
+
+@place.action("/spend/invoices/{key}/remove", May.KEEP_BOOKS)
+def remove(request: Request, desk: AtDesk, key: str) -> Response:
+    invoices.remove(desk, key)
+    return go(request, "/spend/invoices")
+
+
+@place.page("/spend/invoices/{key}/letter.pdf", May.SEE_MONEY)
+def letter(desk: AtDesk, key: str) -> Response:
+    return Response(invoices.letter(desk, key), media_type="application/pdf")
