@@ -10,7 +10,7 @@ from typing_extensions import TypedDict
 from sedge.api.answers import Page, moment
 from sedge.api.imports.files import TheFile
 from sedge.api.routing import AtDesk, Resource
-from sedge.core.access.roles import May
+from sedge.core.access.roles import May, allowed
 from sedge.core.numbers.e164 import read_one
 from sedge.core.spend.usage import Use
 from sedge.services.spend import call_records, call_settings, usage
@@ -218,7 +218,7 @@ def usage_by(
 
 @resource.read("/usage/numbers/{number}")
 def use_of_number(desk: AtDesk, number: str) -> NumberUseOut:
-    """A year of a number by day, and its last calls."""
+    """A year of a number by day; its last calls for who may see money."""
     year = usage.year_of(desk, read_one(number, desk.organisation.home_country))
     return {
         "number": year.number,
@@ -240,7 +240,7 @@ def use_of_number(desk: AtDesk, number: str) -> NumberUseOut:
                 "ring": row.ring,
                 "talk": row.talk,
             }
-            for row in year.latest
+            for row in (year.latest if allowed(desk.who.role, May.SEE_MONEY) else [])
         ],
     }
 

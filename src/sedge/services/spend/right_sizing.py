@@ -146,7 +146,7 @@ def _idle_seats(reading: Reading, since: str) -> Iterator[Advice]:
         ).scalars()
     )
     products = {p.id: p for p in reading.records.all(Product)}
-    needed = _needed(reading)
+    needed = needed_licences(reading)
     names = _names(reading)
     begins = reading.now - timedelta(days=IDLE_DAYS)
     for grant in _open_grants(reading):
@@ -187,7 +187,7 @@ def _open_grants(reading: Reading) -> list[Grant]:
     return reading.records.where(Grant, tables.grant.c.ended.is_(False))
 
 
-def _needed(reading: Reading) -> dict[HolderRef, frozenset[str]]:
+def needed_licences(reading: Reading) -> dict[HolderRef, frozenset[str]]:
     """The licences that holders' numbers ask for, by the agreement of their carrier."""
     carriers = {c.id: c for c in reading.records.all(Carrier)}
     numbers = reading.records.where(Number, is_open(), tables.IN_USE)
@@ -271,7 +271,7 @@ def _licences(reading: Reading, months: Sequence[Month]) -> Iterator[Advice]:
     products = {p.id: p for p in reading.records.all(Product)}
     with_minutes = {p.id for p in products.values() if p.minutes and not p.pooled and not p.free}
     used = _minutes(reading, months, Reach.HOME)
-    needed, names = _needed(reading), _names(reading)
+    needed, names = needed_licences(reading), _names(reading)
     for grant in _open_grants(reading):
         if grant.product not in with_minutes or grant.since > months[-1].starts:
             continue

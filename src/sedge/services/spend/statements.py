@@ -59,9 +59,8 @@ def close(desk: Desk, month: Month) -> int:
         lines = costs.computed(writing, month, detailed=True)
         closed_months.keep(writing.connection, month, rounded(lines))
         kept = len(lines)
-        for earlier in closed_months.closed(writing.connection)[:MONTHS_CORRECTED]:
-            if earlier >= month:
-                continue
+        before = [m for m in closed_months.closed(writing.connection) if m < month]
+        for earlier in before[:MONTHS_CORRECTED]:
             now = rounded(costs.computed(writing, earlier, detailed=True))
             told = closed_months.told_of(writing.connection, earlier)
             found = corrections(told, now)

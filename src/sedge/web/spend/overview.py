@@ -67,7 +67,6 @@ def spend(request: Request, desk: AtDesk, month: str = "", by: str = "site") -> 
         request,
         "spend.html",
         month=shown,
-        now=Month.of(desk.now()),
         by=by,
         groups=GROUPS,
         group=dict(GROUPS)[by],

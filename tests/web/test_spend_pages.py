@@ -1,0 +1,138 @@
+"""Pages of spend: months, use, records, rates, invoices, savings, alarms, statements."""
+
+import io
+import re
+
+import pytest
+
+HTMX = {"HX-Request": "true"}
+
+
+def upload(client, path, text, **form):
+    files = {"file": ("x.csv", io.BytesIO(text.encode()), "text/csv")}
+    return client.post(path, data=form, files=files, headers=HTMX)
+
+
+def test_what_a_month_costs_is_drawn_and_told(reader):
+    html = reader.get("/spend").text
+    assert "expected by the end of the month" in html
+    assert 'class="cost-bars"' in html
+    assert "Wharf House" in html
+    assert "Budgets a month" in html
+    assert 'aria-label="Cost by month"' in html
+    for by in ("cost_centre", "holder", "carrier", "account", "product", "kind", "number"):
+        assert reader.get(f"/spend?by={by}").status_code == 200
+    assert reader.get("/spend?by=moon").status_code == 422
+    assert reader.get("/spend?month=soon").status_code == 422
+    assert "Nothing was spent" in reader.get("/spend?month=2001-01").text
+
+
+def test_use_by_hour_and_a_numbers_year(reader):
+    assert 'class="hour-bars"' in reader.get("/spend/usage?by=hour").text
+    year = reader.get("/spend/usage/numbers/441134960190").text
+    assert 'class="year-map"' in year
+    assert "Last calls" in year
+    assert "0113 496 0103" in reader.get("/spend/usage/idle").text
+    assert "No calls" in reader.get("/spend/usage/numbers/441514960400").text
+
+
+def test_a_help_desk_sees_how_often_and_not_who(client):
+    client.post("/sign-in", data={"who": "declan"})
+    html = client.get("/spend/usage/numbers/441134960190").text
+    assert 'class="year-map"' in html
+    assert "Last calls" not in html
+    assert client.get("/spend").status_code == 403
+
+
+def test_records_come_in_by_a_form_and_their_columns_are_asked(rowan):
+    text = "when,caller,callee,long\n2026-11-01T10:00:00Z,0113 496 0132,0151 496 0001,30\n"
+    done = upload(rowan, "/spend/calls", text, source="Odd", zone="Europe/London")
+    where = done.headers["HX-Redirect"]
+    assert "Still missing: Started" in rowan.get(where).text
+    clash = rowan.post(f"{where}/columns", data={"column-1": "from", "column-2": "from"})
+    assert clash.status_code == 422
+    form = {"column-0": "started", "column-1": "from", "column-2": "to", "column-3": "talk"}
+    rowan.post(f"{where}/columns", data=form)
+    html = rowan.get(where).text
+    assert re.search(r"New</th><td[^>]*>1<", html)
+    assert "x.csv" in rowan.get("/spend/calls").text
+    wrong = upload(rowan, "/spend/calls", text, source="")
+    assert (wrong.status_code, '"field": "source"' in wrong.headers["Sedge-Problem"]) == (422, True)
+    kept = rowan.post("/spend/calls/settings", data={"keep_days": "90"}, headers=HTMX)
+    assert kept.status_code == 204
+    assert 'value="90"' in rowan.get("/spend/calls").text
+
+
+def test_a_deck_is_loaded_by_a_form_searched_and_deleted(rowan):
+    text = "prefix,destination,price\n44,UK,0.01\n447,UK mobile,0.04\n"
+    done = upload(rowan, "/spend/rates", text, of="trunk:leeds-a", currency="GBP")
+    where = done.headers["HX-Redirect"]
+    html = rowan.get(f"{where}?find=mobile").text
+    assert "+447" in html
+    assert ">+44<" not in html
+    wrong = upload(
+        rowan, "/spend/rates", "prefix,price\n44,x\n", of="trunk:leeds-a", currency="GBP"
+    )
+    assert wrong.status_code == 422
+    assert "Line 2" in wrong.headers["Sedge-Problem"]
+    rowan.post(f"{where}/remove")
+    assert rowan.get(where).status_code == 404
+
+
+def test_an_invoice_is_checked_disputed_and_written_about(rowan):
+    html = rowan.get("/spend/invoices").text
+    where = re.search(r"/spend/invoices/invoice-\w+", html)[0]
+    page = rowan.get(f"{where}?verdict=billed but not ours").text
+    lines = re.findall(r'name="lines" value="(\d+)"', page)
+    assert len(lines) == 2
+    form = {"lines": lines, "state": "disputed", "why": ""}
+    assert rowan.post(f"{where}/settle", data=form, headers=HTMX).status_code == 422
+    rowan.post(f"{where}/settle", data=form | {"why": "never ours"})
+    assert "never ours" in rowan.get(f"{where}?verdict=all").text
+    letter = rowan.get(f"{where}/letter.pdf")
+    assert letter.headers["content-type"] == "application/pdf"
+    assert "to settle" in rowan.get("/").text
+
+
+def test_savings_become_a_work_order(rowan):
+    page = rowan.get("/spend/right-sizing").text
+    keys = re.findall(r'name="keys" value="(number [^"]+)"', page)
+    done = rowan.post("/spend/right-sizing", data={"keys": keys[:2]}, follow_redirects=True)
+    assert "Right-sizing: 2 savings" in done.text
+    assert rowan.post("/spend/right-sizing", headers=HTMX).status_code == 422
+
+
+def test_an_alarm_is_on_today_and_settled(rowan):
+    assert "Unusual calls: burst of dear calls" in rowan.get("/").text
+    page = rowan.get("/spend/unusual").text
+    where = re.search(r"/spend/unusual/([\w-]+)/settle", page)[0]
+    assert rowan.post(where, data={"why": ""}, headers=HTMX).status_code == 422
+    rowan.post(where, data={"why": "a stolen password"})
+    assert "a stolen password" in rowan.get("/spend/unusual").text
+    assert "Unusual calls: burst of dear calls" not in rowan.get("/").text
+
+
+def test_a_statement_is_closed_printed_and_exported(rowan):
+    page = rowan.get("/spend/statement").text
+    month = re.search(r'name="month" value="(\d{4}-\d\d)"', page)[1]
+    assert "Not closed" in page
+    rowan.post("/spend/statement/close", data={"month": month})
+    assert "Closed: it does not change" in rowan.get(f"/spend/statement?month={month}").text
+    again = rowan.post("/spend/statement/close", data={"month": month}, headers=HTMX)
+    assert again.status_code == 409
+    for form, begins in (("pdf", b"%PDF"), ("xlsx", b"PK")):
+        answer = rowan.get(f"/spend/statement.{form}?month={month}")
+        assert answer.content.startswith(begins)
+
+
+@pytest.mark.parametrize(("amount", "status"), [("450", 204), ("dear", 422), ("0", 422)])
+def test_a_budget_is_set_by_a_form(rowan, amount, status):
+    form = {"site": "canal-museum", "amount": amount, "currency": "GBP"}
+    assert rowan.post("/spend/budgets", data=form, headers=HTMX).status_code == status
+
+
+def test_a_trunk_shows_its_calls_and_its_load(reader):
+    html = reader.get("/carriers/trunks/leeds-a").text
+    assert "Answered, last 7 days" in html
+    assert "erlangs" in html
+    assert "Measured load" in reader.get("/carriers/channels").text
