@@ -85,16 +85,18 @@ def test_every_line_leads_to_a_page_that_its_reader_may_see(client, house, membe
 
 def test_each_role_is_told_what_it_can_do_something_about(house):
     told = {member.role.value: whats(house.desk(member)) for member in MEMBERS}
-    assert [w for w in told["finance"] if not w.startswith("Tour guide seat: the trial ends")] == [
+    moving = ("Tour guide seat: the trial ends", "Wharf House will pass", "Invoice FV-")
+    assert [w for w in told["finance"] if not w.startswith(moving)] == [
         "Port 1 is asked about",
         "Pellucid Telephony asks for 2 numbers",
         "1 number otherwise at the carrier than here",
+        "Unusual calls: burst of dear calls",
         "Home calling: 2 seats left of 21",
         "3 people whose phone is not registered",
     ]
     assert "2 people without an emergency spot" in told["safety officer"]
     assert not any("Work order" in what for what in told["help desk"])
-    assert len(told["administrator"]) == 16
+    assert len(told["administrator"]) in {18, 19}  # early in a month no budget is passed yet
 
 
 def test_listing_the_number_takes_its_line_away(house, desk):

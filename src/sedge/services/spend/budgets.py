@@ -106,7 +106,7 @@ def change(desk: Desk, group: str, key: str, amount: str, currency: str = "") ->
         body = money.model_dump(mode="json") if money else None
         spend_settings.keep(writing.connection, f"{PREFIX}{group}:{key}", body)
         title = f"{key}: {in_words(money) if money else 'none'}"
-        writing.remark("budget.set", Subject.DEFAULTS, ORGANISATION, title, body)
+        writing.remark("budget.set", Subject.DEFAULTS, ORGANISATION, title)
 
 
 def passed(found: Sequence[Budget]) -> list[Budget]:

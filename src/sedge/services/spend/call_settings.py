@@ -46,13 +46,9 @@ def change(desk: Desk, *, keep_days: int, shorten: bool) -> CallSettings:
     settings = CallSettings(keep_days, shorten)
     with desk.writing() as writing:
         spend_settings.keep(writing.connection, NAME, asdict(settings))
-        writing.remark(
-            "calls.kept-for",
-            Subject.DEFAULTS,
-            ORGANISATION,
-            desk.organisation.name,
-            asdict(settings),
-        )
+        kept = f"{keep_days} days" if keep_days else "for good"
+        title = f"{kept}{', shortened' if shorten else ''}"
+        writing.remark("calls.kept-for", Subject.DEFAULTS, ORGANISATION, title)
     return settings
 
 

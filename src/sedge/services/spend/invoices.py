@@ -106,7 +106,7 @@ def receive(
             name_of = _columns_name(of, _header(content))
             spend_settings.keep(writing.connection, name_of, mapping)
         title = f"{name}, {of.name}"
-        writing.remark("invoice.received", Subject.ACCOUNT, of.id, title, {"lines": len(judged)})
+        writing.remark("invoice.received", Subject.ACCOUNT, of.id, title)
     return invoice
 
 
@@ -249,6 +249,7 @@ class InvoiceView:
     billed: Money
     expected: Money
     open_lines: int
+    disputed: int
 
     @property
     def too_much(self) -> Money:
@@ -280,6 +281,7 @@ def view(desk: Desk, key: str) -> InvoiceView:
         money(sum((s.billed for s in sums.values()), Decimal(0))),
         money(sum((s.expected for s in sums.values()), Decimal(0))),
         sum(s.open_lines for v, s in sums.items() if Verdict(v) not in IN_ORDER),
+        sum(s.disputed for s in sums.values()),
     )
 
 
@@ -364,7 +366,7 @@ def judge_again(desk: Desk, key: str) -> InvoiceView:
         if old is not None and old.verdict is new.verdict:
             new = replace(new, state=old.state, why=old.why, who=old.who, credited=old.credited)
         after.append(new)
-    with desk.writing(reason="held against what is known now") as writing:
+    with desk.writing(reason="checked against what is known now") as writing:
         store.replace_lines(writing.connection, key, after)
         writing.touch()
     return view(desk, key)

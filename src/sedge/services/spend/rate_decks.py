@@ -101,7 +101,7 @@ def _load(
         )
         store.keep(writing.connection, known, rates)
         subject, of = (Subject.TRUNK, trunk.id) if trunk else (Subject.CARRIER, carrier.id)
-        writing.remark("rates.loaded", subject, of, name[:120], {"rates": len(rates)})
+        writing.remark("rates.loaded", subject, of, name[:120])
     return Loaded(known, len(rates), ())
 
 

@@ -16,7 +16,7 @@ def alarms(desk: Desk) -> Iterator[Todo]:
     for alarm in found[:MOST_TOLD]:
         who = f" {alarm.holder_name} had the number." if alarm.holder_name else ""
         what = f"Unusual calls: {alarm.kind}"
-        yield Todo(Mark.WRONG, what, alarm.words + who, "/spend/unusual", "Look into it")
+        yield Todo(Mark.WRONG, what, alarm.words + who, "/spend/unusual", "View alarm")
     if len(found) > MOST_TOLD:
         more = counted(len(found) - MOST_TOLD, "more alarm")
         yield Todo(Mark.WRONG, more, "Unusual calls.", "/spend/unusual", "View alarms")

@@ -67,6 +67,7 @@ class Sums:
     billed: Decimal = Decimal(0)
     expected: Decimal = Decimal(0)
     open_lines: int = 0
+    disputed: int = 0
 
 
 def _row(line: KeptLine) -> dict[str, Any]:
@@ -162,6 +163,7 @@ def sums(connection: Connection, key: str) -> dict[str, Sums]:
         one.billed += Decimal(billed)
         one.expected += Decimal(expected or 0)
         one.open_lines += state == LineState.OPEN.value
+        one.disputed += state == LineState.DISPUTED.value
     return found
 
 

@@ -27,6 +27,7 @@ PLACES = {
     "safety": "Safety",
     "paths": "Call paths",
     "carriers": "Carriers",
+    "spend": "Spend",
     "work-orders": "Work orders",
 }
 ACTIONS = (
@@ -37,6 +38,9 @@ ACTIONS = (
     Page("New service line", "Holders", "/holders/new/line", "add reception alarm lift"),
     Page("New site", "Holders", "/holders/new/site", "add building office"),
     Page("New group", "Holders", "/holders/groups/new", "add team"),
+    Page("Import call records", "Spend", "/spend/calls", "cdr csv calls retention"),
+    Page("Monthly statement", "Spend", "/spend/statement", "charge-back cost centre pdf xlsx"),
+    Page("Numbers without calls", "Spend", "/spend/usage/idle", "idle unused nobody calls"),
     Page("Import people", "Holders", "/holders/import", "import csv staff list"),
     Page("New downstream system", "Holders", "/holders/systems/new", "add other telephone system"),
     Page("Import numbers", "Numbers", "/numbers/files", "import csv xlsx"),
