@@ -10,18 +10,18 @@ ROOT = Path(__file__).parent.parent
 VIEWS = {
     "today": "/",
     "numbers": "/numbers?number=441134960100",
-    "retire": "/numbers/494066969701/retire",
     "supply": "/supply?country=GB&area=Leeds&quantity=8&consecutive=1",
     "work-order": "/work-orders/9",
     "follow-a-call": "/numbers/441134960200/follow?presses=1&at=2026-11-24T11:20",
     "safety": "/safety?number=0113+496+0100",
     "building": "/safety/sites/wharf-house?floor=2nd+floor",
     "person": "/holders/people/person-ifeoma-okafor",
-    "site": "/holders/sites/wharf-house?dialled=9+0131+496+0500",
     "call-path": "/paths/school-visits",
-    "drawing": "/paths/members-line/draw?step=menu-1",
     "dial-plan": "/dial-plans/spree-depot?dialled=0112",
     "emergency-reach": "/safety/reach",
+    "spend": "/spend",
+    "number-year": "/spend/usage/numbers/441134960122",
+    "right-sizing": "/spend/right-sizing",
 }
 
 
@@ -46,11 +46,6 @@ def main() -> None:
         page.get_by_role("button", name="Try it with untidy files").click()
         page.wait_for_selector(".question")
         page.screenshot(path=ROOT / "docs/screenshots/take-over.png")
-        page.goto("/work-orders/planner?site=wharf-house")
-        page.get_by_role("button", name="Plan").click()
-        page.wait_for_selector(".pairing")
-        page.get_by_role("heading", name="Plan").scroll_into_view_if_needed()
-        page.screenshot(path=ROOT / "docs/screenshots/planner.png")
         for code, x, y in (("WHF-005-C", 22, 30), ("WHF-006-A", 68, 62)):
             page.request.post(
                 f"/api/v1/spots/{code}/place",
@@ -65,6 +60,10 @@ def main() -> None:
             headers={"Authorization": "Bearer demo"},
             data={"unsure": True},
         )
+        page.goto("/spend/invoices")
+        page.locator("tbody a").first.click()
+        page.wait_for_load_state("load")
+        page.screenshot(path=ROOT / "docs/screenshots/invoice.png")
         page.goto("/carriers/trunks/leeds-a")
         page.get_by_role("button", name="Test the connection").click()
         page.wait_for_selector("#links li")
