@@ -96,6 +96,11 @@ def test_a_deck_is_loaded_and_asked(api):
     assert loaded.json()["deck"]["rates"] == 2
     found = get(api, "rate-decks/leeds-a/rate", to="07700 900123")
     assert (found["prefix"], found["per_minute"], found["currency"]) == ("447", "0.04", "GBP")
+    person = next(
+        p for p in get(api, "people", site="wharf-house", limit=200)["items"] if p["numbers"]
+    )
+    asked = {"person": person["id"], "dialled": "0151 496 0001"}
+    assert post(api, "trace/outbound", asked)["rate"] == {"amount": "0.01", "currency": "GBP"}
     assert api.post("rate-decks/nowhere", content=deck).status_code == 404
     wrong = api.post("rate-decks/leeds-a?currency=GBP", content="prefix,price\n44,x\n").json()
     assert (wrong["deck"], wrong["faults"][0]["line"]) == (None, 2)

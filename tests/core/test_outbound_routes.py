@@ -7,12 +7,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sedge.core.errors import NotUnderstood
-from sedge.core.facts import Money
+from sedge.core.facts import Money, money
 from sedge.core.outbound.forwarding import judge_forward
 from sedge.core.outbound.records import OutboundRoute
 from sedge.core.outbound.routes import (
     choose_way,
     never_reached,
+    rate_over,
     rate_to,
     read_destinations,
     route_to,
@@ -29,6 +30,7 @@ from sedge.core.records import (
     Site,
     Trunk,
 )
+from sedge.core.spend.rate_decks import Rate, deck_of, price_of
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import judge
 
@@ -163,3 +165,18 @@ def test_a_line_forwards_abroad_only_with_the_right(estate):
     assert judge_forward(BERLIN, built.number(number), line, "leeds", built).allowed
     said = next(f for f in judge(task, built) if f.rule == "rights.of-whom-they-are")
     assert (said.level, "rings for many" in said.message) == ("warn", True)
+
+
+def test_a_rate_deck_of_the_trunk_comes_before_what_its_carrier_says(estate):
+    built = estate.build()
+    trunk = built.the(Trunk, "leeds-a")
+    said = rate_over(trunk, "+441514960001", built)
+    dear = deck_of("d", "Deck", "EUR", [Rate("44", price_of(Decimal("0.5")))])
+    built.decks = lambda trunk, carrier: [dear] if trunk == "leeds-a" else []
+    assert rate_over(trunk, "+441514960001", built) == money("0.5", "EUR")
+    assert rate_over(trunk, "+493012345678", built) == rate_to(
+        "+493012345678", built.the(Carrier, trunk.carrier)
+    )
+    assert built.fork().decks is built.decks
+    built.decks = None
+    assert rate_over(trunk, "+441514960001", built) == said

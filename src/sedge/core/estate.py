@@ -5,7 +5,7 @@ An `Estate` holds only what was loaded for the question at hand (see `workorders
 for anything else raises NotFound, so a rule can never quietly judge on half the facts.
 """
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from datetime import datetime
 from typing import Any, TypeVar
 
@@ -28,6 +28,7 @@ from sedge.core.records import (
     Subject,
     Trunk,
 )
+from sedge.core.spend.rate_decks import Deck
 
 
 class Change(Fact):
@@ -45,6 +46,9 @@ R = TypeVar("R", bound=Fact)
 T = TypeVar("T")
 
 
+Decks = Callable[[str, str], Sequence[Deck]]  # of a trunk and its carrier, the nearest first
+
+
 class Estate:
     """Loaded records by subject and id; numbers are found by E.164. Mutable only through
     `absorb`."""
@@ -55,6 +59,7 @@ class Estate:
         self.raised: frozenset[str] = (
             frozenset()
         )  # rules whose warnings the organisation takes for stops
+        self.decks: Decks | None = None
         self._records: dict[Subject, dict[str, Any]] = {subject: {} for subject in RECORD_TYPES}
         self._worked_out: dict[tuple[str, str], Any] = {}
         self._held: dict[
@@ -90,7 +95,7 @@ class Estate:
     def fork(self, now: datetime | None = None) -> "Estate":
         """An independent copy to project changes on."""
         copy = Estate(now or self.now, home=self.home)
-        copy.raised = self.raised
+        copy.raised, copy.decks = self.raised, self.decks
         copy._records = {subject: dict(records) for subject, records in self._records.items()}
         copy._held = {holder: dict(numbers) for holder, numbers in self._held.items()}
         return copy

@@ -17,12 +17,13 @@ from sqlalchemy import Connection
 from sedge.core.access.roles import AccessRole, May, allowed
 from sedge.core.access.scope import Scope
 from sedge.core.errors import Forbidden, NotFound
-from sedge.core.estate import Change, Estate
+from sedge.core.estate import Change, Decks, Estate
 from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.e164 import read_by
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Account, Hold, Site, Subject, Trunk
 from sedge.core.safety.emergency_matrix import refuse_new_holes, those_that_dial
+from sedge.core.spend.rate_decks import Deck
 from sedge.outside.carrier import CarrierService
 from sedge.outside.outside import Outside
 from sedge.services.clock import Clock
@@ -32,7 +33,7 @@ from sedge.store import loading as estate_store
 from sedge.store import reach, saving
 from sedge.store import secrets as secrets_store
 from sedge.store.database import Database
-from sedge.store.repositories import installation, ledger, rule_levels, workorders
+from sedge.store.repositories import installation, ledger, rate_decks, rule_levels, workorders
 from sedge.store.repositories.installation import Member, Organisation
 from sedge.store.repositories.records import Records
 from sedge.store.schema import tables
@@ -70,6 +71,7 @@ class House:
     _pulses: dict[str, tuple[int, int]] = field(default_factory=dict)
     _recalled: OrderedDict[Hashable, tuple[int, Any]] = field(default_factory=OrderedDict)
     _recalling: threading.Lock = field(default_factory=threading.Lock)
+    _decks: dict[tuple[str, str], tuple[datetime, Deck]] = field(default_factory=dict)
     _remembered: dict[tuple[str, str, Scope], tuple[int, int, Any]] = field(default_factory=dict)
 
     @cached_property
@@ -148,6 +150,26 @@ class House:
                 self._recalled.popitem(last=False)
         return made
 
+    def decks_of(self, desk: "Desk", connection: Connection) -> Decks | None:
+        """The rate decks of an organisation by trunk and carrier; None where it has none. Each is
+        read once after it was loaded."""
+        known = rate_decks.list_decks(connection)
+        if not known:
+            return None
+        found: dict[tuple[str, str], Deck] = {}
+        for facts in known:
+            key = desk.who.organisation, facts.id
+            cached = self._decks.get(key)
+            if cached is None or cached[0] != facts.loaded_at:
+                deck = rate_decks.read_deck(connection, facts)
+                cached = self._decks[key] = (facts.loaded_at, deck)
+            found[facts.trunk, "" if facts.trunk else facts.carrier] = cached[1]
+
+        def decks(trunk: str, carrier: str) -> list[Deck]:
+            return [found[key] for key in ((trunk, ""), ("", carrier)) if key in found]
+
+        return decks
+
     def for_a_while(
         self, desk: "Desk", name: str, make: Callable[[], T], *, minutes: int = 10
     ) -> T:
@@ -199,6 +221,7 @@ class Reading:
         with self._whole() as connection:
             estate = estate_store.load(Records(connection), needs, self.now, home=self._home)
             estate.raised = rule_levels.raised(connection)
+            estate.decks = self._desk.house.decks_of(self._desk, connection)
         return estate
 
     @contextmanager

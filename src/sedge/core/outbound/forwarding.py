@@ -12,10 +12,9 @@ from sedge.core.facts import Money, in_words
 from sedge.core.numbers.e164 import describe, is_canonical, is_in_service
 from sedge.core.numbers.plan import Kind
 from sedge.core.outbound.dialplan import right_for
-from sedge.core.outbound.routes import choose_way, rate_to
+from sedge.core.outbound.routes import choose_way, rate_over
 from sedge.core.records import (
     BASIC_RIGHTS,
-    Carrier,
     HolderKind,
     HolderRef,
     Number,
@@ -72,7 +71,7 @@ def judge_forward(
     if chosen is None:
         refused = f"route “{route.name}” puts no such call through" if route else ""
         return Forwarding(False, refused or "no trunk takes a call out")
-    rate = rate_to(to, estate.the(Carrier, chosen.carrier))
+    rate = rate_over(chosen, to, estate)
     return Forwarding(
         True,
         f"over {chosen.name}{f', {in_words_exact(rate)} a minute' if rate else ''}",

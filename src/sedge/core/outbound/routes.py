@@ -10,6 +10,7 @@ from sedge.core.facts import Money
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.outbound.records import OutboundRoute
 from sedge.core.records import ORGANISATION, Carrier, Defaults, Number, Site, Trunk
+from sedge.core.spend.rate_decks import per_minute
 from sedge.core.trunks.trunks import Candidate, choose_trunk
 
 MOST_ROUTES = 100
@@ -44,6 +45,16 @@ def rate_to(to: str, carrier: Carrier) -> Money | None:
     return carrier.rates[prefix] if prefix is not None else None
 
 
+def rate_over(trunk: Trunk, to: str, estate: Estate) -> Money | None:
+    """What a minute to a number (E.164) costs over a trunk today: by its rate deck, else by what
+    its carrier says; None where nobody says."""
+    day = f"{estate.now:%Y-%m-%d}"
+    for deck in estate.decks(trunk.id, trunk.carrier) if estate.decks else ():
+        if rate := deck.find(to.lstrip("+"), day):
+            return Money(amount=per_minute(rate), currency=deck.currency)
+    return rate_to(to, estate.the(Carrier, trunk.carrier))
+
+
 def choose_way(
     to: str, number: Number, site: Site, estate: Estate, down: tuple[str, ...] = ()
 ) -> tuple[Trunk | None, list[Candidate], OutboundRoute | None]:
@@ -55,7 +66,7 @@ def choose_way(
         chosen, candidates = choose_trunk(number, site, estate, down)
         return chosen, candidates, None
     trunks = [x for key in route.trunks if (x := estate.get(Trunk, key))]
-    rates = {x.id: rate_to(to, estate.the(Carrier, x.carrier)) for x in trunks}
+    rates = {x.id: rate_over(x, to, estate) for x in trunks}
     if route.cheapest:
         trunks.sort(key=lambda x: r.amount if (r := rates[x.id]) else NO_RATE)
     chosen = None

@@ -6,8 +6,8 @@ from sedge.core.estate import Estate
 from sedge.core.facts import Money
 from sedge.core.outbound.caller_id import headers, own_number, presented
 from sedge.core.outbound.dialplan import Dialled, Reached, dial
-from sedge.core.outbound.routes import choose_way, rate_to
-from sedge.core.records import Carrier, Number, Person, Site, Trunk
+from sedge.core.outbound.routes import choose_way, rate_over
+from sedge.core.records import Number, Person, Site, Trunk
 from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
 from sedge.core.trunks.settings import as_written
 from sedge.core.trunks.trunks import Candidate
@@ -117,7 +117,7 @@ def _out(dialled: Dialled, number: Number | None, person: Person, estate: Estate
         caller_name="" if shown.withheld else _cnam(shown.route_by, dialled.result, person, estate),
         shown_because=shown.because,
         headers=headers(shown, number),
-        rate=rate_to(dialled.result, estate.the(Carrier, chosen.carrier)),
+        rate=rate_over(chosen, dialled.result, estate),
         route=named,
         sent=_sent(dialled.result, chosen),
     )
