@@ -160,6 +160,20 @@ def test_savings_and_alarms(api):
     assert api.post("unusual-calls/none/settle", json={"why": "x"}).status_code == 404
 
 
+def test_placed_calls_come_back_as_records(api):
+    number = "+441134960100"
+    before = sum(d["calls"] for d in get(api, f"usage/numbers/{number}")["days"])
+    for direction in ("in", "out"):
+        post(api, "test-calls", {"number": number, "direction": direction})
+    post(api, "standins/clock", {"advance": "PT5M"})
+    assert post(api, "call-records/fetch", {})["fresh"] == 2
+    assert post(api, "call-records/fetch", {})["fresh"] == 0
+    seen = get(api, f"usage/numbers/{number}")
+    assert sum(d["calls"] for d in seen["days"]) == before + 2
+    assert {c["direction"] for c in seen["latest"][:2]} == {"in", "out"}
+    assert all(c["answered"] for c in seen["latest"][:2])
+
+
 def test_retention_is_asked_and_set(api):
     assert get(api, "call-records/settings") == {"keep_days": 400, "shorten": False}
     changed = api.put("call-records/settings", json={"keep_days": 90, "shorten": True}).json()

@@ -139,6 +139,7 @@ MATRIX = {
     "POST /spend/calls/{key}/columns": {ADMIN, MONEY},
     "POST /spend/calls/{key}/discard": {ADMIN, MONEY},
     "POST /spend/calls/settings": {ADMIN},
+    "POST /spend/calls/fetch": {ADMIN, MONEY},
     "GET /spend/invoices": {ADMIN, MONEY},
     "POST /spend/invoices": {ADMIN, MONEY},
     "GET /spend/invoices/{key}": {ADMIN, MONEY},

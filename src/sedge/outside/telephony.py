@@ -106,6 +106,12 @@ class Telephony(Service):
         ]
         return {number: datetime.fromisoformat(at) if at else None for number, at in found.items()}
 
+    def call_records(self, after: int) -> list[dict[str, Any]]:
+        """Records of calls that are over, after the one of that number, oldest first: `no`,
+        `started`, `answered` ('' for no), `ended` (RFC 3339), `from`, `to`, `direction`, `trunk`,
+        `cause`."""
+        return self.call("GET", f"calls?after={after}")["records"]
+
     def trunks_down(self) -> set[str]:
         return set(self.call("GET", "trunks")["down"])
 

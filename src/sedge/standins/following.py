@@ -8,6 +8,7 @@ call beforehand.
 from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
+from sedge.standins.call_records import OUTSIDE_PHONE, keep_record
 from sedge.standins.carriers.billing import is_suspended
 from sedge.standins.far_ends import lost_on_the_way, sign_in
 from sedge.standins.storage import Book, Json, moment, stamp
@@ -44,6 +45,19 @@ class InboundCall:
         self.turns: dict[str, int] = {}
 
     def place(self) -> Json:
+        result = self._placed()
+        keep_record(
+            self.book,
+            self.number,
+            OUTSIDE_PHONE,
+            "in",
+            trunk=self.over,
+            ring=self.seconds,
+            answered=result["ended"] not in {"rejected", "ended"},
+        )
+        return result
+
+    def _placed(self) -> Json:
         self.book.put("last call", self.number, stamp(self.now))
         routing = self.book.get("routing", self.number)
         if reason := self._stopped_before(routing):

@@ -10,6 +10,7 @@ from datetime import datetime, timedelta
 
 from fastapi import APIRouter, Header
 
+from sedge.standins.call_records import keep_record, records_after
 from sedge.standins.far_ends import Connection, sign_in
 from sedge.standins.following import InboundCall, is_down
 from sedge.standins.storage import Book, Json, moment, stamp
@@ -170,6 +171,11 @@ def telephony_routes(book: Book) -> APIRouter:  # noqa: C901  a factory
                     book.put(shelf, key, entry)
         return {}
 
+    @routes.get("/calls")
+    def call_records(after: int = 0) -> Json:
+        """The records of calls that are over, after the one of that number."""
+        return {"records": records_after(book, after)}
+
     @routes.post("/calls/in")
     def call_in(body: dict[str, object]) -> dict[str, object]:
         return InboundCall(book, body).place()
@@ -232,6 +238,15 @@ def telephony_routes(book: Book) -> APIRouter:  # noqa: C901  a factory
             f"You are calling from {' '.join(shown.lstrip('+'))}"
             if shown
             else "Your number is withheld"
+        )
+        keep_record(
+            book,
+            body["number"],
+            body["dialled"],
+            "out",
+            trunk=(book.get("routing", shown) or routing).get("trunk") or "",
+            ring=1,
+            answered=True,
         )
         return {
             "heard": f"“{spoken}.”",

@@ -13,7 +13,7 @@ from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May, allowed
 from sedge.core.numbers.e164 import read_one
 from sedge.core.spend.usage import Use
-from sedge.services.spend import call_records, call_settings, usage
+from sedge.services.spend import call_records, call_settings, telephone_records, usage
 from sedge.store.repositories.call_files import CallFile
 
 resource = Resource(tags=["spend"])
@@ -161,6 +161,18 @@ def send_call_records(desk: AtDesk, asked: CallsAsked) -> CallsTakenOut:
         "same": taken.same,
         "corrected": taken.corrected,
         "faults": [{"at": at, "why": why} for at, why in taken.faults],
+    }
+
+
+@resource.write("/call-records/fetch", May.KEEP_BOOKS)
+def fetch_call_records(desk: AtDesk) -> CallsTakenOut:
+    """From the telephone system, what came since the last time."""
+    taken = telephone_records.fetch(desk)
+    return {
+        "fresh": taken.fresh,
+        "same": taken.same,
+        "corrected": taken.corrected,
+        "faults": [],
     }
 
 

@@ -18,6 +18,7 @@ from sedge.core.retiring.dependencies import FOR_HELP
 from sedge.core.workorders.task_base import Task
 from sedge.services.context import Desk, Reading
 from sedge.services.retiring import retiring
+from sedge.services.spend import usage
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import projected, tables
 
@@ -28,7 +29,7 @@ MOST_ASKED = 2000  # of the telephone system, the quietest first
 MOST_CHOSEN = 2000
 FEWEST_DAYS, MOST_DAYS = 7, 730
 NOT_CALLED = (
-    "Neither in nor out, says the telephone system. Main numbers of sites, lift and alarm phones"
+    "Neither in nor out, by the call records. Main numbers of sites, lift and alarm phones"
     " are for the one call, and left out."
 )
 
@@ -138,7 +139,11 @@ Found = tuple[list[tuple[Number, str, datetime | None]], int]
 
 def _silent_since(desk: Desk, days: int) -> tuple[dict[str, datetime | None], bool]:
     """Numbers that nobody has called or called from since, with when somebody last did; and whether
-    the telephone system was silent."""
+    the telephone system was silent. Call records say so where they reach back, else the telephone
+    system's counters."""
+    known = usage.quiet_since(desk, days, MOST_ASKED)
+    if known is not None:
+        return known, False
     try:
         return desk.outside.telephony.uncalled(desk.now() - timedelta(days=days), MOST_ASKED), False
     except OutsideTrouble:

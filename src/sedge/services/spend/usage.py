@@ -216,6 +216,28 @@ def year_of(desk: Desk, e164: str) -> NumberYear:
     return NumberYear(e164, first, last, days, directions, latest, currency, known)
 
 
+def quiet_since(desk: Desk, days: int, most: int) -> dict[str, datetime | None] | None:
+    """Numbers in use without a call for so many days, with the day of their last one (None: never
+    in the records); None where the records do not reach back so far."""
+    numbers = not_called(desk, days, limit=most)
+    since = (desk.now() - timedelta(days=days)).date().isoformat()
+    table = spend.usage_day
+    with desk.reading() as reading:
+        oldest = reading.connection.execute(select(func.min(table.c.day))).scalar()
+        if oldest is None or oldest > since:
+            return None
+        query = (
+            select(table.c.number, func.max(table.c.day))
+            .where(table.c.number.in_([int(n) for n in numbers]))
+            .group_by(table.c.number)
+        )
+        last = {f"+{n}": day for n, day in reading.connection.execute(query)}
+    return {
+        n: datetime.fromisoformat(last[n]).replace(tzinfo=UTC) if n in last else None
+        for n in numbers
+    }
+
+
 def not_called(desk: Desk, days: int, *, limit: int = MOST_ROWS) -> list[str]:
     """Numbers in use that nobody has called, and that called nobody, for so many days; none where
     the records do not reach back so far."""

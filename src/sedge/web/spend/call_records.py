@@ -9,7 +9,7 @@ from starlette.concurrency import run_in_threadpool
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.spend.call_rows import FIELDS, missing
-from sedge.services.spend import call_records, call_settings
+from sedge.services.spend import call_records, call_settings, telephone_records
 from sedge.store.repositories.call_files import CallFile
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
@@ -41,6 +41,13 @@ def receive(
 ) -> Response:
     kept = call_records.receive(desk, file.filename or "file", file.file, source=source, zone=zone)
     return go(request, f"/spend/calls/{kept.id}")
+
+
+@place.action("/spend/calls/fetch", May.KEEP_BOOKS)
+def fetch(request: Request, desk: AtDesk) -> Response:
+    """From the telephone system, now."""
+    telephone_records.fetch(desk)
+    return go(request, "/spend/usage")
 
 
 @place.page("/spend/calls/{key}", May.KEEP_BOOKS)
