@@ -56,6 +56,7 @@ bench: $(VENV)/.dev
 	$(BIN)/python -m bench.holders
 	$(BIN)/python -m bench.paths
 	$(BIN)/python -m bench.outbound
+	$(BIN)/python -m bench.spend
 	$(BIN)/python -m bench.ports
 	$(BIN)/python -m bench.retiring
 	$(BIN)/python -m bench.estate

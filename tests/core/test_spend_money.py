@@ -278,6 +278,8 @@ def test_the_price_of_a_whole_is_the_sum_of_its_parts(talks, cut):
         ("+449098790123", Reach.PREMIUM),
         ("+448081570123", Reach.FREE),
         ("1234", Reach.HOME),
+        ("+999123456", Reach.ABROAD),
+        ("+0", Reach.ABROAD),
     ],
 )
 def test_where_a_call_goes(other, reach):

@@ -222,6 +222,14 @@ def describe(e164: str) -> NumberFacts:
     )
 
 
+def facts_of(e164: str) -> NumberFacts | None:
+    """As `describe`; None for digits that belong to no country, as records of calls have them."""
+    try:
+        return describe(e164)
+    except NumberParseException:
+        return None
+
+
 @lru_cache(maxsize=65_536)
 def _described(e164: str) -> NumberFacts:
     digits = e164[1:]
@@ -249,7 +257,11 @@ def _described(e164: str) -> NumberFacts:
 
 def in_national(text: str) -> str:
     """What somebody outside wrote, with E.164 numbers in it as people read them."""
-    return re.sub(r"\+[1-9]\d{6,14}", lambda found: describe(found[0]).shown, text)
+    def shown(found: re.Match[str]) -> str:
+        known = facts_of(found[0])
+        return known.shown if known else found[0]
+
+    return re.sub(r"\+[1-9]\d{6,14}", shown, text)
 
 
 def block_of(e164: str, size: int = 100) -> str:

@@ -7,7 +7,7 @@ from enum import StrEnum
 from functools import lru_cache
 from typing import NamedTuple
 
-from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.e164 import facts_of
 from sedge.core.numbers.plan import Kind
 from sedge.core.spend.call_legs import Direction
 from sedge.core.spend.rate_decks import Deck, Rate
@@ -86,13 +86,13 @@ def charge(seconds: int, rate: Rate) -> int:
     return max((exact + 3000) // 6000, rate.minimum) + rate.fee
 
 
-def rated(leg: Leg, rate: Rate, currency: str, pools: Iterable[Pool] = ()) -> Rated:
+def rated(leg: Leg, rate: Rate, currency: str, pools: Sequence[Pool] = ()) -> Rated:
     """A call out (or the second leg of a forward), priced. Pools that reach there are used up."""
     seconds = billed_seconds(leg.talk, rate)
     if seconds == 0:
         return Rated(leg.id, 0, currency, 0, f"+{rate.prefix}")
     included, by = 0, f"+{rate.prefix}"
-    if leg.direction == Direction.OUT:
+    if pools and leg.direction == Direction.OUT:
         reach = reach_of(leg.number, leg.other)
         for pool in pools:
             if pool.left > 0 and reach in pool.reaches:
@@ -116,7 +116,7 @@ def rate_all(
         yield price(leg, decks_of_trunk, pools_of.get(leg.holder, none))
 
 
-def price(leg: Leg, decks_of_trunk: DecksOf, pools: Iterable[Pool]) -> Rated:
+def price(leg: Leg, decks_of_trunk: DecksOf, pools: Sequence[Pool]) -> Rated:
     """One of them, by the first deck of its trunk that has a rate for it on its day."""
     currency = ""
     for deck in decks_of_trunk(leg.trunk, leg.number):
@@ -129,12 +129,14 @@ def price(leg: Leg, decks_of_trunk: DecksOf, pools: Iterable[Pool]) -> Rated:
 
 @lru_cache(200_000)
 def reach_of(number: str, other: str) -> Reach:
-    """Where a call from one of our numbers goes."""
+    """Where a call from one of our numbers goes; digits of no country count as abroad."""
     if not other.startswith("+"):
         return Reach.HOME
-    to = describe(other)
+    to, ours = facts_of(other), facts_of(number)
+    if to is None or ours is None:
+        return Reach.ABROAD
     if to.kind is Kind.PREMIUM:
         return Reach.PREMIUM
     if to.kind is Kind.TOLL_FREE:
         return Reach.FREE
-    return Reach.HOME if to.country == describe(number).country else Reach.ABROAD
+    return Reach.HOME if to.country == ours.country else Reach.ABROAD

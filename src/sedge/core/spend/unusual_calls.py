@@ -11,7 +11,7 @@ from collections.abc import Iterable, Sequence
 from enum import StrEnum
 from typing import NamedTuple
 
-from sedge.core.numbers.e164 import describe
+from sedge.core.numbers.e164 import facts_of
 from sedge.core.spend.rating import Reach, reach_of
 
 WINDOW = 3 * 3600
@@ -121,7 +121,8 @@ def _new_countries(before: Sequence[Call], now: Sequence[Call]) -> list[Alarm]:
 
 
 def _country(other: str) -> str:
-    return describe(other).country if other.startswith("+") and len(other) > 6 else ""
+    known = facts_of(other) if other.startswith("+") and len(other) > 6 else None
+    return known.country if known else ""
 
 
 def _groups(calls: Sequence[Call], window: int) -> list[list[Call]]:
