@@ -11,6 +11,7 @@ from decimal import ROUND_HALF_UP, Decimal
 import pytest
 
 from sedge.core.errors import NotUnderstood
+from sedge.core.spend import costs as core_costs
 from sedge.core.spend.months import Month, last_months
 from sedge.services.spend import call_records, call_settings, costs, rate_decks, rating, usage
 from sedge.store.projections import fee_spans
@@ -269,3 +270,33 @@ def test_a_deck_with_faults_is_not_kept(desk, deck, wrong):
 def test_a_deck_without_prices_is_refused(desk):
     with pytest.raises(NotUnderstood, match="Price a minute"):
         rate_decks.load(desk, "leeds-a", b"prefix,words\n44,x\n", currency="GBP")
+
+
+def test_the_counts_of_fees_are_what_the_open_rows_say(desk):
+    """Kept beside every change and every import; a month is the same by them as by number."""
+    columns = "site, holder_kind, cost_centre, carrier, account, currency, monthly"
+    raw = facts(desk)
+    by_rows = raw.execute(
+        f"SELECT {columns}, count(*) FROM fee_span WHERE until IS NULL GROUP BY {columns}"  # noqa: S608
+    ).fetchall()
+    kept = raw.execute(f"SELECT {columns}, count FROM fee_tally").fetchall()  # noqa: S608
+    assert sorted(by_rows) == sorted(kept)
+    for month in (
+        Month.of(desk.now()),
+        last_months(desk.now(), 2)[0],
+        last_months(desk.now(), 4)[0],
+    ):
+        alike = costs.statements(desk, month, "site")
+        one_by_one = {
+            (s.currency, row.key): (row.numbers, row.fees)
+            for s in [
+                costs._statement(month, currency, rows)
+                for currency, rows in core_costs.summed(
+                    costs.lines_of(desk, month, detailed=True), "site"
+                ).items()
+            ]
+            for row in s.rows
+        }
+        assert {
+            (s.currency, row.key): (row.numbers, row.fees) for s in alike for row in s.rows
+        } == one_by_one

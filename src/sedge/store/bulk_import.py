@@ -53,6 +53,11 @@ _SPAN = f"INSERT INTO span ({_HELD}, since) SELECT {_HELD}, ? {_JOINED}"
 _FEE = f"""INSERT INTO fee_span (number, site, holder_kind, holder_id, cost_centre, carrier,
   account, currency, monthly, since) SELECT number, site, coalesce(holder_kind, ''),
   coalesce(holder_id, ''), cost_centre, carrier, account, currency, monthly, ? {_JOINED}"""
+_FEE_TALLY = """INSERT INTO fee_tally (site, holder_kind, cost_centre, carrier, account, currency,
+  monthly, count) SELECT site, coalesce(holder_kind, ''), cost_centre, carrier, account, currency,
+  monthly, count(*) FROM incoming JOIN likeness USING (like) WHERE true GROUP BY 1, 2, 3, 4, 5, 6, 7
+  ON CONFLICT (site, holder_kind, cost_centre, carrier, account, currency, monthly)
+  DO UPDATE SET count = count + excluded.count"""
 _ENDED = "UPDATE span SET until = ? WHERE until IS NULL AND number IN (SELECT number FROM incoming)"
 _UNFIND = (
     "DELETE FROM finder WHERE rowid IN (SELECT number FROM incoming CROSS JOIN life USING (number))"
@@ -132,6 +137,7 @@ def bring_in(
     raw.execute(_LIFE, (f"{batch}-", at))
     raw.execute(_SPAN, (at,))
     raw.execute(_FEE, (at,))
+    raw.execute(_FEE_TALLY)
     raw.execute(_FINDER)
     _count(connection, likes, stamp)
     _small_facts(connection, likes)

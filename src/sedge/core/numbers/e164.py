@@ -257,6 +257,7 @@ def _described(e164: str) -> NumberFacts:
 
 def in_national(text: str) -> str:
     """What somebody outside wrote, with E.164 numbers in it as people read them."""
+
     def shown(found: re.Match[str]) -> str:
         known = facts_of(found[0])
         return known.shown if known else found[0]

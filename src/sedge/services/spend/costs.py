@@ -95,7 +95,7 @@ def lines_of(desk: Desk, month: Month, *, detailed: bool = False) -> list[CostLi
 def _lines(desk: Desk, month: Month, detailed: bool) -> list[CostLine]:
     with desk.reading() as reading:
         if closed_months.is_closed(reading.connection, month):
-            return closed_months.lines_of(reading.connection, month)
+            return closed_months.lines_of(reading.connection, month, detailed=detailed)
         return computed(reading, month, detailed=detailed)
 
 
@@ -136,22 +136,7 @@ def _number_lines(connection: Connection, month: Month, *, detailed: bool) -> It
         yield from core.number_lines(_spans(connection, among), month)
         return
     yield from core.number_lines(_spans(connection, [*among, table.c.number.in_(moved)]), month)
-    columns = (
-        table.c.site,
-        table.c.holder_kind,
-        table.c.cost_centre,
-        table.c.carrier,
-        table.c.account,
-        table.c.currency,
-        table.c.monthly,
-    )
-    query = (
-        select(*columns, func.count())
-        .where(*among, table.c.number.not_in(moved))
-        .group_by(*columns)
-    )
-    for found in connection.execute(query):
-        alike = _Alike._make(found)
+    for alike in _unmoved(connection, month, moved):
         each = to_minor_unit(amount_of(alike.monthly), alike.currency)
         yield CostLine(
             CostKind.NUMBERS,
@@ -164,6 +149,39 @@ def _number_lines(connection: Connection, month: Month, *, detailed: bool) -> It
             each * alike.many,
             Decimal(alike.many),
         )
+
+
+def _unmoved(connection: Connection, month: Month, moved: Any) -> Iterator[_Alike]:
+    """Numbers of which nothing changed in the month, those that are alike together. Of the month
+    that nothing has followed yet they are the numbers there are, but for those that came since it
+    began: counts that are kept."""
+    table, tally = spend.fee_span, spend.fee_tally
+    names = [column.name for column in tally.primary_key.columns]
+    columns = [table.c[name] for name in names]
+    changed_since = connection.execute(
+        select(table.c.id)
+        .where((table.c.since >= month.ends) | (table.c.until >= month.ends))
+        .limit(1)
+    ).first()
+    if changed_since is not None:
+        among = table.c.since <= month.starts, table.c.number.not_in(moved)
+        lasting = or_(table.c.until.is_(None), table.c.until >= month.ends)
+        query = select(*columns, func.count()).where(*among, lasting).group_by(*columns)
+        for row in connection.execute(query):
+            yield _Alike._make(row)
+        return
+    fresh = {
+        tuple(row[:-1]): row[-1]
+        for row in connection.execute(
+            select(*columns, func.count())
+            .where(table.c.since > month.starts, table.c.until.is_(None))
+            .group_by(*columns)
+        )
+    }
+    for row in connection.execute(select(*(tally.c[name] for name in names), tally.c.count)):
+        many = row[-1] - fresh.get(tuple(row[:-1]), 0)
+        if many:
+            yield _Alike._make((*row[:-1], many))
 
 
 def _spans(connection: Connection, where: Sequence[Any]) -> Iterator[FeeSpan]:

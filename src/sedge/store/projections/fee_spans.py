@@ -1,17 +1,19 @@
 """What each number cost over time, and whose it was: rows that follow the numbers' changes."""
 
 import json
+from collections import Counter
 from collections.abc import Iterable, Iterator
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, bindparam, delete, insert, select, update
+from sqlalchemy import Connection, bindparam, delete, func, insert, select, update
 
 from sedge.core.enums import Subject
 from sedge.core.estate import Change
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import Number
 from sedge.core.spend.rate_decks import money_of
+from sedge.store.projections.counting import add_counts
 from sedge.store.schema import chain, projected, spend, tables
 
 UNPAID = {*ENDED, State.ON_ORDER, State.PORTING_IN}
@@ -70,6 +72,19 @@ def follow_changes(connection: Connection, changes: Iterable[Change], at: dateti
     rows = [_row(int(e164), facts, at) for e164, facts in moved if facts is not None]
     if rows:
         connection.execute(insert(table), rows)
+    counts: Counter[Facts] = Counter()
+    for e164, facts in moved:
+        for side, by in ((facts_of(first[e164]), -1), (facts, 1)):
+            if side is not None:
+                counts[_alike(side)] += by
+    add_counts(connection, spend.fee_tally, counts)
+
+
+def _alike(facts: Facts) -> Facts:
+    """What numbers have in common that cost the same and are charged alike: all but who has
+    them."""
+    site, kind, _, *rest = facts
+    return site, kind, *rest
 
 
 def _row(number: int, facts: Facts, since: datetime, until: datetime | None = None) -> Any:
@@ -107,6 +122,17 @@ def rebuild(connection: Connection) -> None:
             rows.append(_row(key, facts, begun[key]))
     if rows:
         connection.execute(insert(table), rows)
+    tally_anew(connection)
+
+
+def tally_anew(connection: Connection) -> None:
+    """The counts made anew from the rows that are open."""
+    table, tally = spend.fee_span, spend.fee_tally
+    keys = [column.name for column in tally.primary_key.columns]
+    columns = [table.c[name] for name in keys]
+    open_ones = select(*columns, func.count()).where(table.c.until.is_(None)).group_by(*columns)
+    connection.execute(delete(tally))
+    connection.execute(insert(tally).from_select([*keys, "count"], open_ones))
 
 
 def _told(connection: Connection) -> Iterator[tuple[datetime, Number]]:

@@ -1,6 +1,6 @@
 """Months that are closed: their lines as they stood, and later corrections of them."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -22,31 +22,39 @@ def closed(connection: Connection) -> list[Month]:
     return sorted((Month.read(m) for m in connection.execute(query).scalars()), reverse=True)
 
 
-def lines_of(connection: Connection, month: Month) -> list[CostLine]:
-    """What the month cost when it was closed, and what corrects earlier ones."""
-    query = select(table).where(table.c.month == str(month)).order_by(table.c.id)
+def lines_of(connection: Connection, month: Month, *, detailed: bool = True) -> list[CostLine]:
+    """What the month cost when it was closed, and what corrects earlier ones; by number, or those
+    that are alike together."""
+    query = (
+        select(table)
+        .where(table.c.month == str(month), table.c.detailed == detailed)
+        .order_by(table.c.id)
+    )
     return [_line(row) for row in connection.execute(query)]
 
 
 def told_of(connection: Connection, month: Month) -> list[CostLine]:
     """All that was ever told of a month: its own lines, and corrections of them in later
     months."""
-    own = table.c.month == str(month), table.c.corrects == ""
-    query = select(table).where(own[0] & own[1] | (table.c.corrects == str(month)))
+    own = (table.c.month == str(month)) & (table.c.corrects == "")
+    query = select(table).where(own | (table.c.corrects == str(month)), table.c.detailed)
     return [_line(row) for row in connection.execute(query)]
 
 
 def corrections_in(connection: Connection, month: Month) -> list[tuple[str, CostLine]]:
     """The corrections that a month carries, with the month that each of them corrects."""
-    query = select(table).where(table.c.month == str(month), table.c.corrects != "")
+    of_month = table.c.month == str(month), table.c.corrects != "", table.c.detailed
+    query = select(table).where(*of_month)
     return [(row.corrects, _line(row)) for row in connection.execute(query.order_by(table.c.id))]
 
 
 def keep(
     connection: Connection, month: Month, lines: Iterable[CostLine], *, corrects: str = ""
 ) -> None:
+    found = list(lines)
     rows = [
         {
+            "detailed": detailed,
             "month": str(month),
             "corrects": corrects,
             "kind": line.kind.value,
@@ -62,10 +70,24 @@ def keep(
             "amount": format(line.amount, "f"),
             "units": format(line.units, "f"),
         }
-        for line in lines
+        for detailed, told in ((True, found), (False, _together(found)))
+        for line in told
     ]
     if rows:
         connection.execute(insert(table), rows)
+
+
+def _together(lines: Sequence[CostLine]) -> list[CostLine]:
+    """Lines that differ in who has them and in their number alone, summed."""
+    sums: dict[CostLine, tuple[Decimal, Decimal]] = {}
+    for line in lines:
+        nothing = Decimal(0)
+        like = line._replace(
+            thing="", owner=line.owner._replace(holder=""), amount=nothing, units=nothing
+        )
+        amount, units = sums.get(like, (nothing, nothing))
+        sums[like] = amount + line.amount, units + line.units
+    return [like._replace(amount=amount, units=units) for like, (amount, units) in sums.items()]
 
 
 def _line(row: Row[Any]) -> CostLine:

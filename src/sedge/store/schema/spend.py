@@ -35,11 +35,29 @@ fee_span = Table(
     Column("since", Moment, nullable=False),
     Column("until", Moment),
     Index("fee_span_number", "number", "since"),
+    Index("fee_span_since", "since"),
     Index(
         "fee_span_until",
         "until",
         sqlite_where=text("until IS NOT NULL"),
         postgresql_where=text("until IS NOT NULL"),
+    ),
+)
+
+
+fee_tally = Table(
+    "fee_tally",
+    estate_metadata,
+    Column("site", String(80)),
+    Column("holder_kind", String(16)),
+    Column("cost_centre", String(40)),
+    Column("carrier", String(80)),
+    Column("account", String(80)),
+    Column("currency", String(3)),
+    Column("monthly", Integer),
+    Column("count", Integer, nullable=False),
+    PrimaryKeyConstraint(
+        "site", "holder_kind", "cost_centre", "carrier", "account", "currency", "monthly"
     ),
 )
 
@@ -210,6 +228,7 @@ closed_line = Table(
     Column("id", Integer, primary_key=True),
     Column("month", String(7), nullable=False),
     Column("corrects", String(7), nullable=False),  # '' for what the month itself cost
+    Column("detailed", Boolean, nullable=False),  # by number, or those that are alike together
     Column("kind", String(16), nullable=False),
     Column("thing", String(80), nullable=False),
     Column("site", String(80), nullable=False),
@@ -222,7 +241,7 @@ closed_line = Table(
     Column("currency", String(3), nullable=False),
     Column("amount", String(24), nullable=False),
     Column("units", String(24), nullable=False),
-    Index("closed_line_month", "month"),
+    Index("closed_line_month", "month", "detailed"),
 )
 
 

@@ -71,7 +71,8 @@ def month_bars(
     for place, ((month, _), amount) in enumerate(zip(months, amounts, strict=True)):
         high = float(amount / most) * MONTH_HIGH
         x = place * MONTH_WIDTH
-        told = f"{month.name}: {in_currency(to_minor_unit(amount, currency), currency)}"
+        name = f"{month.first:%b}" if month.month > 1 else f"{month.first:%Y}"
+        told = f"{name}, {month.name}: {in_currency(to_minor_unit(amount, currency), currency)}"
         drawn += Markup(
             '<a href="/spend?month={month}&amp;by={by}" aria-label="{told}"{now}>'
             '<rect class="cost-month{here}" x="{x}" y="{y:.1f}" width="34" height="{high:.1f}">'
@@ -89,7 +90,7 @@ def month_bars(
             high=max(high, 1),
             middle=x + 17,
             foot=MONTH_HIGH + 20,
-            name=f"{month.first:%b}" if month.month > 1 else f"{month.first:%Y}",
+            name=name,
         )
     width = max(1, len(months)) * MONTH_WIDTH
     return Markup(

@@ -16,6 +16,7 @@ import { carryForms, keepPrice } from "./spending.js";
 import { sayProblems } from "./problems.js";
 import { recorder } from "./recorder.js";
 import { story } from "./story.js";
+import { ticks } from "./ticks.js";
 import { words } from "./say.js";
 import { keepTyped } from "./typed.js";
 
@@ -33,6 +34,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("recorder", recorder);
   Alpine.data("rows", rows);
   Alpine.data("story", story);
+  Alpine.data("ticks", ticks);
 });
 sayProblems();
 keepFresh();

@@ -14,6 +14,7 @@ NEW = (
     "call_record",
     "closed_line",
     "fee_span",
+    "fee_tally",
     "invoice",
     "invoice_line",
     "rate",
@@ -71,6 +72,7 @@ def upgrade() -> None:
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("month", sa.String(length=7), nullable=False),
         sa.Column("corrects", sa.String(length=7), nullable=False),
+        sa.Column("detailed", sa.Boolean(), nullable=False),
         sa.Column("kind", sa.String(length=16), nullable=False),
         sa.Column("thing", sa.String(length=80), nullable=False),
         sa.Column("site", sa.String(length=80), nullable=False),
@@ -85,7 +87,7 @@ def upgrade() -> None:
         sa.Column("units", sa.String(length=24), nullable=False),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_closed_line")),
     )
-    op.create_index("closed_line_month", "closed_line", ["month"], unique=False)
+    op.create_index("closed_line_month", "closed_line", ["month", "detailed"], unique=False)
     op.create_table(
         "fee_span",
         sa.Column("id", sa.Integer(), nullable=False),
@@ -103,6 +105,28 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("id", name=op.f("pk_fee_span")),
     )
     op.create_index("fee_span_number", "fee_span", ["number", "since"], unique=False)
+    op.create_index("fee_span_since", "fee_span", ["since"], unique=False)
+    op.create_table(
+        "fee_tally",
+        sa.Column("site", sa.String(length=80), nullable=False),
+        sa.Column("holder_kind", sa.String(length=16), nullable=False),
+        sa.Column("cost_centre", sa.String(length=40), nullable=False),
+        sa.Column("carrier", sa.String(length=80), nullable=False),
+        sa.Column("account", sa.String(length=80), nullable=False),
+        sa.Column("currency", sa.String(length=3), nullable=False),
+        sa.Column("monthly", sa.Integer(), nullable=False),
+        sa.Column("count", sa.Integer(), nullable=False),
+        sa.PrimaryKeyConstraint(
+            "site",
+            "holder_kind",
+            "cost_centre",
+            "carrier",
+            "account",
+            "currency",
+            "monthly",
+            name=op.f("pk_fee_tally"),
+        ),
+    )
     op.create_index(
         "fee_span_until",
         "fee_span",
