@@ -136,12 +136,13 @@ class CallReader:
         is_ours: Callable[[str], bool],
         trunks: Mapping[str, str],
         now: int,
+        numbers: dict[str, str] | None = None,
     ) -> None:
         self.columns = [(name, at) for name, at in mapping.items() if name in FIELDS]
         self.zone = ZoneInfo(zone)
         self.home, self.is_ours, self.now = home, is_ours, now
         self.trunks = {name.casefold(): key for name, key in trunks.items()}
-        self.numbers: dict[str, str] = {}
+        self.numbers: dict[str, str] = {} if numbers is None else numbers
         self.formats = MONTHS_FIRST if home in {"US", "CA"} else DAYS_FIRST
         self.latest = 0
 

@@ -2,15 +2,13 @@
 
 import hashlib
 import time
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from functools import lru_cache
 from pathlib import Path
 from typing import BinaryIO
 from zoneinfo import ZoneInfo
-
-from sqlalchemy import Connection, select
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood
@@ -25,9 +23,9 @@ from sedge.services.context import Desk, Writing
 from sedge.services.imports.file_rows import folder
 from sedge.services.periodic import periodic
 from sedge.services.spend import call_settings, rate_decks, rating
+from sedge.services.spend.own_numbers import Ours
 from sedge.store.repositories import call_files, calls, spend_settings
 from sedge.store.repositories.call_files import CallFile, CallFileState
-from sedge.store.schema import projected
 
 READ_AT_ONCE = 60_000  # rows of a file that are read while whoever sends it waits
 ROWS_IN_ONE = 20_000  # in one transaction
@@ -195,12 +193,12 @@ def read_on(desk: Desk, file: CallFile, *, seconds: float = SLICE_SECONDS) -> Ca
     together, so that it goes on from there after a break."""
     path = folder(desk) / f"{file.id}.csv"
     head = sheets.Head(list(file.header), file.encoding, file.delimiter)
-    begun = time.monotonic()
+    begun, seen = time.monotonic(), Ours()
     try:
         rows = sheets.rows_of(path, head, skip=file.rows)
         while True:
             batch = [row for row, _ in zip(rows, range(ROWS_IN_ONE), strict=False)]
-            file = _read_some(desk, file, batch)
+            file = _read_some(desk, file, batch, seen)
             if len(batch) < ROWS_IN_ONE:
                 file = replace(file, state=CallFileState.DONE, total=file.rows)
                 break
@@ -218,11 +216,13 @@ def read_on(desk: Desk, file: CallFile, *, seconds: float = SLICE_SECONDS) -> Ca
     return file
 
 
-def _read_some(desk: Desk, file: CallFile, batch: list[tuple[int, list[str]]]) -> CallFile:
+def _read_some(
+    desk: Desk, file: CallFile, batch: list[tuple[int, list[str]]], seen: Ours
+) -> CallFile:
     faults = list(file.faults)
     reasons = dict(file.reasons)
     with desk.writing() as writing:
-        reader = _reader(writing, desk, file.mapping, file.zone)
+        reader = _reader(writing, desk, file.mapping, file.zone, seen)
 
         def legs() -> Iterable[CallLeg]:
             for line, cells in batch:
@@ -262,7 +262,7 @@ def take(desk: Desk, source: str, rows: Sequence[dict[str, str]]) -> Taken:
     mapping = {name: at for at, name in enumerate(names)}
     faults: list[tuple[int, str]] = []
     with desk.writing() as writing:
-        reader = _reader(writing, desk, mapping, "UTC")
+        reader = _reader(writing, desk, mapping, "UTC", Ours())
 
         def legs() -> Iterable[CallLeg]:
             for place, row in enumerate(rows):
@@ -323,39 +323,20 @@ def _local(zone: str, moment: int) -> datetime:
     return datetime.fromtimestamp(moment, ZoneInfo(zone))
 
 
-def _reader(writing: Writing, desk: Desk, mapping: dict[str, int], zone: str) -> CallReader:
+def _reader(
+    writing: Writing, desk: Desk, mapping: dict[str, int], zone: str, seen: Ours
+) -> CallReader:
     trunks = writing.records.all(Trunk)
     names = {x.id: x.id for x in trunks} | {x.name: x.id for x in trunks}
     return CallReader(
         mapping,
         zone=zone,
         home=desk.organisation.home_country,
-        is_ours=ours(writing.connection),
+        is_ours=seen.within(writing.connection),
         trunks=names,
         now=int(desk.now().timestamp()),
+        numbers=seen.read,
     )
-
-
-def ours(connection: Connection) -> Callable[[str], bool]:
-    """Whether a number is, or ever was, one of the organisation's."""
-    span = projected.span
-    hundreds = set(connection.execute(select(span.c.number / 100).distinct()).scalars())
-    hundreds = {int(hundred) for hundred in hundreds}
-    known: dict[str, bool] = {}
-
-    def is_ours(e164: str) -> bool:
-        found = known.get(e164)
-        if found is None:
-            digits = e164[1:]
-            found = e164[:1] == "+" and digits.isascii() and digits.isdigit()
-            if found:
-                number = int(digits)
-                query = select(span.c.id).where(span.c.number == number).limit(1)
-                found = number // 100 in hundreds and connection.execute(query).first() is not None
-            known[e164] = found
-        return found
-
-    return is_ours
 
 
 def zones() -> list[str]:
