@@ -58,6 +58,8 @@ PAGES = [
     "/holders/lines",
     "/holders/sites",
     "/licences",
+    "/carriers/new",
+    "/carriers/fellgate/agreement",
     "/spend",
     "/spend?by=holder",
     "/spend/usage",

@@ -14,7 +14,7 @@ from sedge.core.numbers.e164 import describe, in_national
 from sedge.core.porting.outgoing_records import PortOutState
 from sedge.core.porting.records import PortState
 from sedge.core.records import Number, Trunk
-from sedge.services.carriers import reconciliation
+from sedge.services.carriers import carrier_book, reconciliation
 from sedge.services.context import Desk, Reading
 from sedge.services.numbers import capacity_forecast
 from sedge.services.outbound import emergency_reach
@@ -70,6 +70,7 @@ def todo(desk: Desk) -> list[Todo]:
             (Kind.EMERGENCY, May.CHANGE_SAFETY, _reviews(reading)),
             (Kind.CALLS, May.PLACE_TEST_CALL, _proofs(desk)),
             (Kind.SUPPLY, May.SEE_MONEY, _running_out(desk)),
+            (Kind.CARRIERS, May.PAY, _contracts(reading)),
             (Kind.SPEND, May.SEE_MONEY, today_lines.alarms(desk)),
             (Kind.SPEND, May.SEE_MONEY, today_lines.passed_budgets(desk)),
             (Kind.SPEND, May.KEEP_BOOKS, today_lines.open_invoice_lines(desk)),
@@ -83,6 +84,14 @@ def todo(desk: Desk) -> list[Todo]:
     return sorted(
         lines, key=lambda line: [Mark.WRONG, Mark.WAITING, Mark.NONE, Mark.GOOD].index(line.mark)
     )
+
+
+def _contracts(reading: Reading) -> Iterator[Todo]:
+    """Contracts that go on unless somebody gives notice soon."""
+    for carrier, last in carrier_book.contracts_to_decide(reading):
+        what = f"Contract with {carrier.name}: last day for notice {last:%-d %B %Y}"
+        why = f"It ends on {carrier.contract_ends:%-d %B %Y}, else it goes on."
+        yield Todo(Mark.WAITING, what, why, f"/carriers#{carrier.id}", "View carrier")
 
 
 def _wanting(reading: Reading, column: Any) -> tuple[int, str]:

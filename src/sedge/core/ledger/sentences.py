@@ -94,6 +94,7 @@ SENTENCES = {
     "grant.given": "Licence granted",
     "grant.ended": "Licence revoked",
     "carrier.added": "Carrier added",
+    "carrier.changed": "Agreement with a carrier changed",
     "account.added": "Carrier account added",
     "account.deposited": "Deposit",
     "account.paying": "Payment begun",

@@ -18,12 +18,22 @@ class FeatureTerms(Fact):
     kinds: tuple[Kind, ...] = ()
 
 
+class Contact(Fact):
+    """Somebody at a carrier."""
+
+    name: str
+    role: str = ""
+    mail: str = ""
+    phone: str = ""
+
+
 class Carrier(Fact):
     """`asks_of` says which allowances a holder of that kind needs under this carrier's agreement.
     `terms` and `contact` are for people; a number is paid for `minimum_months` at least, and for
     `notice_days` after its release; `most_grace_days` is the longest wait at zero that can be
     chosen. `rates` is what a minute of a call out costs, by the leading digits of the number called
-    (without plus); the longest counts."""
+    (without plus); the longest counts. The contract with it goes on after `contract_ends` unless
+    notice is given `contract_notice_days` before."""
 
     id: str
     name: str
@@ -41,6 +51,11 @@ class Carrier(Fact):
     minimum_months: int = 0
     features: dict[str, FeatureTerms] = {}
     rates: dict[str, Money] = {}
+    contacts: tuple[Contact, ...] = ()
+    support_hours: str = ""
+    portal: str = ""
+    contract_ends: date | None = None
+    contract_notice_days: int = 0
     version: int = 0
 
     def features_for(self, kind: Kind) -> dict[str, FeatureTerms]:

@@ -38,6 +38,7 @@ ACTIONS = (
     Page("New service line", "Holders", "/holders/new/line", "add reception alarm lift"),
     Page("New site", "Holders", "/holders/new/site", "add building office"),
     Page("New group", "Holders", "/holders/groups/new", "add team"),
+    Page("New carrier", "Carriers", "/carriers/new", "add carrier by hand contract contacts"),
     Page("Import call records", "Spend", "/spend/calls", "cdr csv calls retention"),
     Page("Monthly statement", "Spend", "/spend/statement", "charge-back cost centre pdf xlsx"),
     Page("Numbers without calls", "Spend", "/spend/usage/idle", "idle unused nobody calls"),

@@ -1,0 +1,42 @@
+"""Carriers added by hand, and what is agreed with each."""
+
+from typing import Annotated
+
+from fastapi import Form, Request
+from fastapi.responses import Response
+
+from sedge.core.access.roles import May
+from sedge.core.enums import SupplyModel
+from sedge.services.carriers import carrier_book
+from sedge.services.carriers.carrier_book import CarrierAsked
+from sedge.web.routing import AtDesk, Place
+from sedge.web.shared.rendering import draw, go
+
+place = Place()
+MODELS = [(model.value, model.value) for model in SupplyModel]
+Typed = Annotated[CarrierAsked, Form()]
+
+
+@place.page("/carriers/new", May.PAY)
+def new_carrier(request: Request) -> Response:
+    return draw(
+        request, "carrier_form.html", key="", typed=CarrierAsked().model_dump(), models=MODELS
+    )
+
+
+@place.action("/carriers/new", May.PAY)
+def add(request: Request, desk: AtDesk, typed: Typed) -> Response:
+    made = carrier_book.add(desk, typed)
+    return go(request, f"/carriers/{made.id}/accounts")
+
+
+@place.page("/carriers/{carrier}/agreement", May.PAY)
+def agreement(request: Request, desk: AtDesk, carrier: str) -> Response:
+    typed = carrier_book.as_typed(carrier_book.one(desk, carrier))
+    return draw(request, "carrier_form.html", key=carrier, typed=typed, models=MODELS)
+
+
+@place.action("/carriers/{carrier}/agreement", May.PAY)
+def change(request: Request, desk: AtDesk, carrier: str, typed: Typed) -> Response:
+    carrier_book.change(desk, carrier, typed)
+    return go(request, f"/carriers#{carrier}")
