@@ -21,7 +21,7 @@ from sedge.services.spend import (
     today_lines,
     unusual_calls,
 )
-from sedge.store.repositories import closed_months
+from sedge.store.repositories.spend import closed_months
 
 
 def only(desk):

@@ -15,7 +15,7 @@ from sedge.core.spend import costs as core_costs
 from sedge.core.spend.months import Month, last_months
 from sedge.services.spend import call_records, call_settings, costs, rate_decks, rating, usage
 from sedge.store.projections import fee_spans
-from sedge.store.repositories import calls
+from sedge.store.repositories.spend import calls
 
 PENNY = Decimal("0.01")
 HEADER = "id;Beginn;Dauer;Von;Nach;Leitung\n"
@@ -276,10 +276,9 @@ def test_the_counts_of_fees_are_what_the_open_rows_say(desk):
     """Kept beside every change and every import; a month is the same by them as by number."""
     columns = "site, holder_kind, cost_centre, carrier, account, currency, monthly"
     raw = facts(desk)
-    by_rows = raw.execute(
-        f"SELECT {columns}, count(*) FROM fee_span WHERE until IS NULL GROUP BY {columns}"  # noqa: S608
-    ).fetchall()
-    kept = raw.execute(f"SELECT {columns}, count FROM fee_tally").fetchall()  # noqa: S608
+    rows = f"SELECT {columns}, count(*) FROM fee_span WHERE until IS NULL GROUP BY {columns}"
+    by_rows = raw.execute(rows).fetchall()
+    kept = raw.execute(f"SELECT {columns}, count FROM fee_tally").fetchall()
     assert sorted(by_rows) == sorted(kept)
     for month in (
         Month.of(desk.now()),

@@ -27,8 +27,8 @@ from sedge.services.spend import (
     unusual_calls,
 )
 from sedge.store.projections.fee_spans import UNPAID
-from sedge.store.repositories import closed_months
 from sedge.store.repositories.records import is_open
+from sedge.store.repositories.spend import closed_months
 from sedge.store.schema import projected, spend
 
 MONTHS_CLOSED = 13

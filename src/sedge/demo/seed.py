@@ -7,7 +7,6 @@ the moment of seeding, so that the estate always looks lived in.
 from datetime import timedelta
 from decimal import Decimal
 
-from sedge.core.access.roles import AccessRole
 from sedge.core.callpaths.steps import Hours, Mailbox, Menu, Opening, Path, Queue, Ring
 from sedge.core.facts import Money
 from sedge.core.load_spec import LoadSpec
@@ -36,6 +35,7 @@ from sedge.demo.clients import set_up_clients
 from sedge.demo.directory import fill_directory, put_together_groups
 from sedge.demo.home_sites import CANAL, WHARF, set_up_home_sites
 from sedge.demo.licences import products, subscriptions
+from sedge.demo.members import MEMBERS, PASSWORD, TRUST
 from sedge.demo.more_sites import ask_for_the_gallery, set_up_sites, stir_the_outside
 from sedge.demo.papers import put_papers_on_file
 from sedge.demo.past import live_the_months, send_old_mail
@@ -48,64 +48,9 @@ from sedge.services.safety import safety
 from sedge.services.workorders.outcomes import register_with_carrier
 from sedge.store import secrets
 from sedge.store.repositories import installation
-from sedge.store.repositories.installation import Member, Organisation
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 
-TRUST = Organisation("lanternfield", "The Lanternfield Museums Trust", "GB", asks_directory=True)
-PASSWORD = "reeds and rushes"
-MEMBERS = (
-    Member(
-        "rowan",
-        "Rowan Achterberg",
-        "rowan.achterberg@lanternfield.example",
-        TRUST.id,
-        AccessRole.ADMINISTRATOR,
-    ),
-    Member(
-        "leila",
-        "Leila Rahimi",
-        "leila.rahimi@lanternfield.example",
-        TRUST.id,
-        AccessRole.ADMINISTRATOR,
-    ),
-    Member(
-        "declan",
-        "Declan Tarrant",
-        "declan.tarrant@lanternfield.example",
-        TRUST.id,
-        AccessRole.HELP_DESK,
-    ),
-    Member(
-        "marta",
-        "Marta Kowalczyk",
-        "marta.kowalczyk@lanternfield.example",
-        TRUST.id,
-        AccessRole.FINANCE,
-    ),
-    Member(
-        "gethin",
-        "Gethin Trevelyan",
-        "gethin.trevelyan@lanternfield.example",
-        TRUST.id,
-        AccessRole.SAFETY_OFFICER,
-    ),
-    Member(
-        "noor",
-        "Noor Siddiqui",
-        "noor.siddiqui@lanternfield.example",
-        TRUST.id,
-        AccessRole.SITE_MANAGER,
-        ("wharf-house",),
-    ),
-    Member(
-        "olive",
-        "Olive Brightwater",
-        "olive.brightwater@lanternfield.example",
-        TRUST.id,
-        AccessRole.OBSERVER,
-    ),
-)
 DAY = timedelta(days=1)
 
 

@@ -33,9 +33,10 @@ from sedge.store import loading as estate_store
 from sedge.store import reach, saving
 from sedge.store import secrets as secrets_store
 from sedge.store.database import Database
-from sedge.store.repositories import installation, ledger, rate_decks, rule_levels, workorders
+from sedge.store.repositories import installation, ledger, rule_levels, workorders
 from sedge.store.repositories.installation import Member, Organisation
 from sedge.store.repositories.records import Records
+from sedge.store.repositories.spend import rate_decks
 from sedge.store.schema import tables
 from sedge.store.secrets import Keyring
 

@@ -24,6 +24,7 @@ from sedge.core.records import Assignment, HolderRef, Number, Role, Subject
 from sedge.core.spend.rate_decks import money_of
 from sedge.store import saving
 from sedge.store.projections import number_projections, spot_counts
+from sedge.store.raw import raw_of
 from sedge.store.saving import Stamp
 from sedge.store.schema import projected, tables
 
@@ -122,9 +123,7 @@ def bring_in(
     the ledger's entry."""
     likes = [_like(row, numbers, stamp.at, mains) for row, _, numbers in found]
     count = sum(len(like.numbers) for like in likes)
-    raw = connection.connection.driver_connection
-    if raw is None:
-        raise RuntimeError("the connection is closed")
+    raw = raw_of(connection)
     at = _text(stamp.at)
     for statement in _STAGE:
         raw.execute(statement)

@@ -14,7 +14,7 @@ from sedge.core.access.roles import May, allowed
 from sedge.core.numbers.e164 import read_one
 from sedge.core.spend.usage import Use
 from sedge.services.spend import call_records, call_settings, telephone_records, usage
-from sedge.store.repositories.call_files import CallFile
+from sedge.store.repositories.spend.call_files import CallFile
 
 resource = Resource(tags=["spend"])
 Since = Annotated[str, Query(alias="from", max_length=40)]

@@ -15,7 +15,7 @@ from sedge.core.facts import Money
 from sedge.core.spend.invoices import LineState
 from sedge.services.spend import invoices
 from sedge.services.spend.invoices import InvoiceView
-from sedge.store.repositories.invoices import KeptLine
+from sedge.store.repositories.spend.invoices import KeptLine
 
 resource = Resource(tags=["spend"])
 

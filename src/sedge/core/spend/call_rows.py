@@ -252,7 +252,7 @@ class CallReader:
     def _written(self, text: str, field: str) -> datetime:
         for written in self.formats:
             try:
-                return datetime.strptime(text, written)  # noqa: DTZ007  the zone is put in by `_moment`
+                return datetime.strptime(text, written)  # noqa: DTZ007  `_moment` adds the zone
             except ValueError:
                 continue
         said = f"“{text[:40]}” is no date with a time." if text else "It says no start."

@@ -24,8 +24,9 @@ from sedge.services.imports.file_rows import folder
 from sedge.services.periodic import periodic
 from sedge.services.spend import call_settings, rate_decks, rating
 from sedge.services.spend.own_numbers import Ours
-from sedge.store.repositories import call_files, calls, spend_settings
-from sedge.store.repositories.call_files import CallFile, CallFileState
+from sedge.store.repositories.spend import call_files, calls
+from sedge.store.repositories.spend import settings as spend_settings
+from sedge.store.repositories.spend.call_files import CallFile, CallFileState
 
 READ_AT_ONCE = 60_000  # rows of a file that are read while whoever sends it waits
 ROWS_IN_ONE = 20_000  # in one transaction

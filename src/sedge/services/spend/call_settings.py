@@ -12,7 +12,8 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.records import ORGANISATION
 from sedge.services.context import Desk
 from sedge.services.periodic import periodic
-from sedge.store.repositories import calls, spend_settings
+from sedge.store.repositories.spend import calls
+from sedge.store.repositories.spend import settings as spend_settings
 
 NAME = "call records"
 LEAST_DAYS, MOST_DAYS = 30, 3650

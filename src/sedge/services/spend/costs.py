@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any, NamedTuple
 
-from sqlalchemy import Connection, func, or_, select
+from sqlalchemy import Connection, Select, func, or_, select
 
 from sedge.core.access.roles import May
 from sedge.core.amounts import CURRENCIES
@@ -28,7 +28,7 @@ from sedge.core.spend.months import Month, shared_out, to_minor_unit
 from sedge.core.spend.rate_decks import amount_of
 from sedge.core.supply.records import LineState
 from sedge.services.context import Desk, Reading
-from sedge.store.repositories import closed_months
+from sedge.store.repositories.spend import closed_months
 from sedge.store.schema import chain, spend, tables
 
 DETAILED = {"holder", "number"}  # groups for which each number is looked at
@@ -151,7 +151,7 @@ def _number_lines(connection: Connection, month: Month, *, detailed: bool) -> It
         )
 
 
-def _unmoved(connection: Connection, month: Month, moved: Any) -> Iterator[_Alike]:
+def _unmoved(connection: Connection, month: Month, moved: Select[int]) -> Iterator[_Alike]:
     """Numbers of which nothing changed in the month, those that are alike together. Of the month
     that nothing has followed yet they are the numbers there are, but for those that came since it
     began: counts that are kept."""

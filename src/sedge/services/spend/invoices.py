@@ -32,13 +32,13 @@ from sedge.core.spend.invoices import (
 )
 from sedge.core.spend.months import Month
 from sedge.formats import sheets
-from sedge.formats.dispute_letter import DisputeFacts, dispute_letter
-from sedge.formats.ubl_invoice import is_xml, read_ubl
+from sedge.formats.spend.dispute_letter import DisputeFacts, dispute_letter
+from sedge.formats.spend.ubl_invoice import is_xml, read_ubl
 from sedge.services.context import Desk
 from sedge.services.spend import costs
-from sedge.store.repositories import invoices as store
-from sedge.store.repositories import spend_settings
-from sedge.store.repositories.invoices import Invoice, KeptLine
+from sedge.store.repositories.spend import invoices as store
+from sedge.store.repositories.spend import settings as spend_settings
+from sedge.store.repositories.spend.invoices import Invoice, KeptLine
 from sedge.store.schema import projected
 
 MOST_BYTES = 60_000_000

@@ -25,9 +25,9 @@ from sedge.core.spend.rate_decks import (
 from sedge.core.spend.rating import DecksOf
 from sedge.formats import sheets
 from sedge.services.context import Desk
-from sedge.store.repositories import rate_decks as store
-from sedge.store.repositories.rate_decks import DeckFacts
 from sedge.store.repositories.records import Records
+from sedge.store.repositories.spend import rate_decks as store
+from sedge.store.repositories.spend.rate_decks import DeckFacts
 from sedge.store.schema import tables
 
 MOST_FAULTS = 50

@@ -9,9 +9,9 @@ from sedge.core.spend.months import Month
 from sedge.core.spend.rating import Leg, Pool, Rated, Reach, rate_all
 from sedge.services.context import Desk
 from sedge.services.spend import rate_decks
-from sedge.store.repositories import calls
-from sedge.store.repositories.calls import Kept
 from sedge.store.repositories.records import Records
+from sedge.store.repositories.spend import calls
+from sedge.store.repositories.spend.calls import Kept
 from sedge.store.schema import tables
 
 WRITTEN_AT_ONCE = 10_000

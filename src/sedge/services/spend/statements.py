@@ -16,11 +16,11 @@ from sedge.core.records import ORGANISATION
 from sedge.core.spend.costs import GROUPS, CostLine, Owner
 from sedge.core.spend.months import Month, shared_out, to_minor_unit
 from sedge.formats.sheets import to_spreadsheet
-from sedge.formats.spend_statement import StatementFacts, StatementPart, spend_statement
+from sedge.formats.spend.statement import StatementFacts, StatementPart, spend_statement
 from sedge.services.context import Desk
 from sedge.services.periodic import periodic
 from sedge.services.spend import costs
-from sedge.store.repositories import closed_months
+from sedge.store.repositories.spend import closed_months
 
 CLOSED_ON = 5  # of the month after, when bills and late records have come
 AT_NIGHT = timedelta(hours=3)

@@ -8,7 +8,7 @@ from sedge.services.context import Desk
 from sedge.services.periodic import periodic
 from sedge.services.spend import call_records
 from sedge.services.spend.call_records import Taken
-from sedge.store.repositories import spend_settings
+from sedge.store.repositories.spend import settings as spend_settings
 
 SOURCE = "Telephone system, fetched"
 NAME = "telephone records"

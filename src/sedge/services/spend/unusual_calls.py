@@ -21,7 +21,7 @@ from sedge.core.workorders import tasks as t
 from sedge.services.context import Desk, Reading
 from sedge.services.periodic import periodic
 from sedge.services.workorders import workorders
-from sedge.store.repositories import calls
+from sedge.store.repositories.spend import calls
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import spend
 

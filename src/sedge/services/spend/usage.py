@@ -6,7 +6,7 @@ from datetime import UTC, date, datetime, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, Table, func, select
 
 from sedge.core.enums import HolderKind
 from sedge.core.errors import NotUnderstood
@@ -14,9 +14,9 @@ from sedge.core.records import Person, ServiceLine, Site, Trunk
 from sedge.core.spend.call_legs import Direction
 from sedge.core.spend.usage import Use, erlangs
 from sedge.services.context import Desk, Reading
-from sedge.store.repositories import calls
-from sedge.store.repositories.calls import Kept
 from sedge.store.repositories.records import is_open
+from sedge.store.repositories.spend import calls
+from sedge.store.repositories.spend.calls import Kept
 from sedge.store.schema import spend, tables
 
 GROUPS = ("number", "holder", "site", "trunk", "hour", "day", "direction")
@@ -74,7 +74,7 @@ def _nobody(by: str) -> str:
     return {"holder": "nobody", "site": "no site", "trunk": "trunk not told"}.get(by, "")
 
 
-def _sums(table: Any) -> list[Any]:
+def _sums(table: Table) -> list[ColumnElement[int]]:
     return [func.sum(table.c[name]) for name in SUMS]
 
 
@@ -107,12 +107,12 @@ def _grouped(
     return found
 
 
-def _key(by: str, parts: Sequence[Any]) -> str:
+def _key(by: str, parts: Sequence[object]) -> str:
     if by == "number":
         return f"+{parts[0]}"
     if by == "holder":
         return f"{parts[0]}:{parts[1]}" if parts[1] else ""
-    return parts[0]
+    return str(parts[0])
 
 
 def _names(reading: Reading, by: str, keys: Sequence[str]) -> dict[str, str]:
@@ -130,7 +130,7 @@ def _names(reading: Reading, by: str, keys: Sequence[str]) -> dict[str, str]:
 def holder_names(reading: Reading, keys: Sequence[str]) -> dict[str, str]:
     """Names of holders by `kind:id`."""
     found: dict[str, str] = {}
-    kinds: tuple[tuple[HolderKind, Any], ...] = (
+    kinds: tuple[tuple[HolderKind, type[Person | ServiceLine | Site]], ...] = (
         (HolderKind.PERSON, Person),
         (HolderKind.SERVICE_LINE, ServiceLine),
         (HolderKind.SITE, Site),

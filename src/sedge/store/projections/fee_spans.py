@@ -4,7 +4,6 @@ import json
 from collections import Counter
 from collections.abc import Iterable, Iterator
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import Connection, bindparam, delete, func, insert, select, update
 
@@ -17,7 +16,8 @@ from sedge.store.projections.counting import add_counts
 from sedge.store.schema import chain, projected, spend, tables
 
 UNPAID = {*ENDED, State.ON_ORDER, State.PORTING_IN}
-Facts = tuple[Any, ...]
+Facts = tuple[object, ...]
+Row = dict[str, object]
 COLUMNS = (
     "site",
     "holder_kind",
@@ -87,7 +87,7 @@ def _alike(facts: Facts) -> Facts:
     return site, kind, *rest
 
 
-def _row(number: int, facts: Facts, since: datetime, until: datetime | None = None) -> Any:
+def _row(number: int, facts: Facts, since: datetime, until: datetime | None = None) -> Row:
     named = dict(zip(COLUMNS, facts, strict=True))
     return {"number": number, **named, "since": since, "until": until}
 
@@ -98,7 +98,7 @@ def rebuild(connection: Connection) -> None:
     table, life, span = spend.fee_span, tables.life, projected.span
     connection.execute(delete(table))
     open_rows: dict[int, tuple[Facts, datetime]] = {}
-    rows: list[Any] = []
+    rows: list[Row] = []
     seen: set[int] = set()
     for at, number in _told(connection):
         facts, key = facts_of(number), int(number.e164)

@@ -10,7 +10,7 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.spend.call_rows import FIELDS, missing
 from sedge.services.spend import call_records, call_settings, telephone_records
-from sedge.store.repositories.call_files import CallFile
+from sedge.store.repositories.spend.call_files import CallFile
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
 

@@ -68,6 +68,7 @@ def one(request: Request, desk: AtDesk, key: str, verdict: str = "") -> Response
         "invoice.html",
         view=view,
         verdict=verdict,
+        shows_all=verdict == "all",
         lines=[(line, invoices.about(line)) for line in found],
         in_order=[v.value for v in IN_ORDER],
         remedy=REMEDIES.get(Verdict(shown)) if shown else None,

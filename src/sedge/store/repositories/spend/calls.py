@@ -4,13 +4,14 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from itertools import islice
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
-from sqlalchemy import Connection, bindparam, delete, select, update
+from sqlalchemy import Connection, Table, bindparam, delete, select, update
 
 from sedge.core.spend.call_legs import CallLeg, Direction, identity
 from sedge.core.spend.months import Month
 from sedge.core.spend.rating import FREE_IN, Leg, Rated
+from sedge.store.raw import raw_of
 from sedge.store.schema import spend
 
 AT_ONCE = 10_000
@@ -64,14 +65,15 @@ class Kept(NamedTuple):
         return datetime.fromtimestamp(self.started, UTC)
 
     @property
-    def said(self) -> tuple[Any, ...]:
+    def said(self) -> tuple[object, ...]:
         """What its source says of it; a record of the same that says something else is a
         correction."""
         return self[2:10]
 
 
 COLUMNS = Kept._fields
-_INSERT = f"INSERT INTO call_record ({', '.join(COLUMNS)}) VALUES ({', '.join('?' * len(COLUMNS))})"  # noqa: S608  names of our own columns
+_HOLES = ", ".join("?" * len(COLUMNS))
+_INSERT = f"INSERT INTO call_record ({', '.join(COLUMNS)}) VALUES ({_HOLES})"  # noqa: S608
 
 
 @dataclass
@@ -173,9 +175,7 @@ def _keep_some(connection: Connection, rows: Sequence[Kept]) -> Counts:
         )
         count(connection, ((row, -1) for row in gone))
     if new := [*fresh, *changed]:
-        raw = connection.connection.driver_connection
-        if raw is None:
-            raise RuntimeError("the connection is closed")
+        raw = raw_of(connection)
         raw.executemany(_INSERT, new)
         count(connection, ((row, 1) for row in new))
     return Counts(
@@ -196,7 +196,7 @@ def _by_id(connection: Connection, ids: Iterable[int]) -> Iterator[Kept]:
         yield Kept._make(row)
 
 
-Sums = dict[tuple[Any, ...], list[int]]
+Sums = dict[tuple[object, ...], list[int]]
 
 
 def count(connection: Connection, sides: Iterable[tuple[Kept, int]]) -> None:
@@ -221,7 +221,7 @@ def count(connection: Connection, sides: Iterable[tuple[Kept, int]]) -> None:
         _add_sums(connection, table, sums)
 
 
-def _add(sums: Sums, key: tuple[Any, ...], amounts: Sequence[int]) -> None:
+def _add(sums: Sums, key: tuple[object, ...], amounts: Sequence[int]) -> None:
     known = sums.get(key)
     if known is None:
         sums[key] = list(amounts)
@@ -242,7 +242,7 @@ def _add_hours(hours: Sums, row: Kept, by: int, answered: int) -> None:
         begins, hour = until, hour + 1
 
 
-def _add_sums(connection: Connection, table: Any, sums: Sums) -> None:
+def _add_sums(connection: Connection, table: Table, sums: Sums) -> None:
     """Rows whose calls come to nothing go."""
     keys = [column.name for column in table.primary_key.columns]
     values = [column.name for column in table.c if column.name not in keys]
@@ -254,9 +254,7 @@ def _add_sums(connection: Connection, table: Any, sums: Sums) -> None:
         f" VALUES ({', '.join('?' * (len(keys) + len(values)))})"
         f" ON CONFLICT ({', '.join(keys)}) DO UPDATE SET {sets}"
     )
-    raw = connection.connection.driver_connection
-    if raw is None:
-        raise RuntimeError("the connection is closed")
+    raw = raw_of(connection)
     raw.executemany(sql, [(*key, *amounts) for key, amounts in sums.items()])
     if any(amounts[0] < 0 for amounts in sums.values()):
         spent = [table.c[name] == 0 for name in values]

@@ -51,11 +51,19 @@ class CallFile:
     before: str = ""
     problem: str = ""
 
+    @property
+    def asks_columns(self) -> bool:
+        return self.state is CallFileState.COLUMNS
+
+    @property
+    def is_going(self) -> bool:
+        return self.state is CallFileState.READING
+
 
 _OF_ROW = ("id", "name", "source", "digest", "state", "created_by", "created_at")
 
 
-def _row(file: CallFile) -> dict[str, Any]:
+def _row(file: CallFile) -> dict[str, object]:
     whole = asdict(file)
     row = {name: whole.pop(name) for name in _OF_ROW}
     return {**row, "state": file.state.value, "body": json.dumps(whole)}

@@ -70,7 +70,7 @@ class Sums:
     disputed: int = 0
 
 
-def _row(line: KeptLine) -> dict[str, Any]:
+def _row(line: KeptLine) -> dict[str, object]:
     return {
         **vars(line),
         "quantity": format(line.quantity, "f"),

@@ -3,12 +3,12 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import Connection, delete, insert, select
 
 from sedge.core.errors import NotFound
 from sedge.core.spend.rate_decks import Deck, Rate, deck_of
+from sedge.store.raw import raw_of
 from sedge.store.schema import spend
 
 
@@ -69,9 +69,7 @@ def keep(connection: Connection, known: DeckFacts, rates: Sequence[Rate]) -> Non
     """In place of what was there under its id."""
     remove(connection, known.id)
     connection.execute(insert(spend.rate_deck), vars(known))
-    raw: Any = connection.connection.driver_connection
-    if raw is None:
-        raise RuntimeError("the connection is closed")
+    raw = raw_of(connection)
     raw.executemany(
         "INSERT INTO rate (deck, prefix, price, fee, minimum, first, step, since, until, name)"
         " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
