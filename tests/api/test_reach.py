@@ -94,6 +94,7 @@ PARAMETERS = {
     ("key", "/invoices/"): "zero",
     ("key", "/spend/calls/"): "zero",
     ("key", "/spend/invoices/"): "zero",
+    ("key", "/spend/invoices/columns/"): "zero",
     ("key", "/spend/rates/"): "zero",
     ("key", "/spend/unusual/"): "zero",
     ("key", "/unusual-calls/"): "zero",

@@ -27,6 +27,7 @@ ELSEWHERE = {
 # and after somebody has chosen, uploaded, ordered or asked something
 AFTER_A_FORM = {
     "trunk_secret.html": "a secret made anew is shown once",
+    "invoice_columns.html": "an invoice uploaded whose columns nobody knows",
     "call_file.html": "a file of call records uploaded",
     "chosen.html": "numbers chosen in the list",
     "connection.html": "external numbers connected",

@@ -94,6 +94,27 @@ def test_an_invoice_is_checked_disputed_and_written_about(rowan):
     assert "to settle" in rowan.get("/").text
 
 
+def test_columns_of_an_invoice_are_asked_once_for_a_carrier(rowan):
+    text = "Leistung;Was;Summe brutto\n0113 496 0100;Fee;0,80\n"
+    form = {"account": "fellgate-main", "reference": "Z1", "month": "2026-01"}
+    asked = upload(rowan, "/spend/invoices", text, **form)
+    where = asked.headers["HX-Redirect"]
+    assert "Summe brutto, such as 0,80" in rowan.get(where).text
+    lacking = rowan.post(where, data={"column-0": "number"}, headers=HTMX)
+    assert (lacking.status_code, "Amount" in lacking.headers["Sedge-Problem"]) == (422, True)
+    twice = {"column-0": "number", "column-2": "number"}
+    assert rowan.post(where, data=twice, headers=HTMX).status_code == 422
+    done = rowan.post(where, data={"column-0": "number", "column-2": "amount"}, headers=HTMX)
+    assert "Z1" in rowan.get(done.headers["HX-Redirect"]).text
+    assert rowan.get(where).status_code == 404
+    next_one = upload(rowan, "/spend/invoices", text + "\n", **form | {"reference": "Z2"})
+    assert "/columns/" not in next_one.headers["HX-Redirect"]
+    other = upload(rowan, "/spend/invoices", "a;b\n1;2\n", **form | {"reference": "Z3"})
+    where = other.headers["HX-Redirect"]
+    rowan.post(f"{where}/discard")
+    assert rowan.get(where).status_code == 404
+
+
 def test_savings_become_a_work_order(rowan):
     page = rowan.get("/spend/right-sizing").text
     keys = re.findall(r'name="keys" value="(number [^"]+)"', page)

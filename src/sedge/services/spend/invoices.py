@@ -132,10 +132,10 @@ def _header(content: bytes) -> list[str]:
     if is_xml(content):
         return []
     text = sheets.text_of(content)
-    return next(csv.reader(io.StringIO(text), delimiter=_delimiter(text)), [])
+    return next(csv.reader(io.StringIO(text), delimiter=delimiter_of(text)), [])
 
 
-def _delimiter(text: str) -> str:
+def delimiter_of(text: str) -> str:
     first = next((line for line in text.splitlines() if line.strip()), "")
     return max(",;\t|", key=first.count)
 
@@ -161,7 +161,7 @@ def _read(
         return Read(ubl.reference, ubl.currency, ubl.month, _lines(reader, rows, 1))
     text = sheets.text_of(content)
     try:
-        found = [r for r in csv.reader(io.StringIO(text), delimiter=_delimiter(text)) if any(r)]
+        found = [r for r in csv.reader(io.StringIO(text), delimiter=delimiter_of(text)) if any(r)]
     except csv.Error as error:
         message = f"The file can't be read as CSV: {error}. Check the quotes."
         raise NotUnderstood(message, field="file") from error

@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import Connection, Row, insert, select, update
+from sqlalchemy import Connection, Row, func, insert, select, update
 
 from sedge.core.access.roles import May
 from sedge.core.enums import HolderKind, Right, Subject
@@ -20,6 +20,7 @@ from sedge.core.spend.unusual_calls import Alarm, Call, Unusual, find
 from sedge.core.workorders import tasks as t
 from sedge.services.context import Desk, Reading
 from sedge.services.periodic import periodic
+from sedge.services.process import Slot
 from sedge.services.workorders import workorders
 from sedge.store.repositories.spend import calls
 from sedge.store.repositories.workorders import WorkOrder
@@ -30,6 +31,7 @@ BEFORE = timedelta(days=56)
 SHOWN = timedelta(days=90)
 DEAR_RIGHTS = frozenset({Right.INTERNATIONAL, Right.PREMIUM})
 LONGEST_WHY = 400
+SEEN = Slot[tuple[int | None, ...]]("calls looked through for what is unusual")
 WITH_RIGHTS: dict[HolderKind, type[Person | ServiceLine | Site]] = {
     HolderKind.PERSON: Person,
     HolderKind.SERVICE_LINE: ServiceLine,
@@ -62,9 +64,15 @@ class AlarmView:
 
 @periodic("unusual calls", after_changes=True)
 def look(desk: Desk) -> int:
-    """What is unusual in the last two weeks, against the eight before; how much is new."""
-    now = desk.now()
+    """What is unusual in the last two weeks, against the eight before; how much is new. Looked for
+    again only when calls have come."""
+    now, seen = desk.now(), desk.house.process.under_way(SEEN)
+    table = spend.usage_month
     with desk.reading() as reading:
+        query = select(func.sum(table.c.calls), func.sum(table.c.talk), func.sum(table.c.cost))
+        counted_now = tuple(reading.connection.execute(query).one())
+        if seen.get(desk.who.organisation) == counted_now:
+            return 0
         latest = calls.latest(reading.connection)
         if latest is None or latest < now - LOOKED_AT:
             return 0
@@ -83,6 +91,7 @@ def look(desk: Desk) -> int:
                 e164 = str(row["subject"])
                 words = str(row["words"])[:200]
                 writing.remark("calls.unusual", Subject.NUMBER, e164, words)
+    seen[desk.who.organisation] = counted_now
     return len(rows)
 
 

@@ -4,13 +4,15 @@ from typing import Annotated
 
 from fastapi import File, Form, Request, UploadFile
 from fastapi.responses import Response
+from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.amounts import locale_of, read_amount
 from sedge.core.errors import NotUnderstood
+from sedge.core.spend.invoice_rows import FIELDS
 from sedge.core.spend.invoices import IN_ORDER, LineState, Verdict
 from sedge.core.spend.months import Month
-from sedge.services.spend import invoices
+from sedge.services.spend import invoice_columns, invoices
 from sedge.services.trunks import trunks
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
@@ -52,8 +54,38 @@ def receive(
     if not account:
         raise NotUnderstood("Choose the account that was billed.", field="account")
     content = file.file.read(invoices.MOST_BYTES + 1)
-    made = invoices.receive(desk, account, content, reference=reference, month=month)
+    made = invoice_columns.receive(desk, account, content, reference=reference, month=month)
+    if isinstance(made, invoice_columns.Pending):
+        return go(request, f"/spend/invoices/columns/{made.id}")
     return go(request, f"/spend/invoices/{made.id}")
+
+
+@place.page("/spend/invoices/columns/{key}", May.KEEP_BOOKS)
+def columns(request: Request, desk: AtDesk, key: str) -> Response:
+    """Which column is which, of an invoice that does not say it in words known here."""
+    pending = invoice_columns.get(desk, key)
+    return draw(request, "invoice_columns.html", pending=pending, fields=list(FIELDS.items()))
+
+
+@place.action("/spend/invoices/columns/{key}", May.KEEP_BOOKS)
+async def settle_columns(request: Request, desk: AtDesk, key: str) -> Response:
+    form = {name: str(value) for name, value in (await request.form()).items()}
+    mapping: dict[str, int] = {}
+    for name, value in form.items():
+        at = name.removeprefix("column-")
+        if value in mapping:
+            message = f"Two columns can't both be {FIELDS.get(value, value)}. Choose one of them."
+            raise NotUnderstood(message, field=name)
+        if value and at.isascii() and at.isdigit():
+            mapping[value] = int(at)
+    made = await run_in_threadpool(invoice_columns.settle, desk, key, mapping)
+    return go(request, f"/spend/invoices/{made.id}")
+
+
+@place.action("/spend/invoices/columns/{key}/discard", May.KEEP_BOOKS)
+def discard(request: Request, desk: AtDesk, key: str) -> Response:
+    invoice_columns.discard(desk, key)
+    return go(request, "/spend/invoices")
 
 
 @place.page("/spend/invoices/{key}", May.SEE_MONEY)
