@@ -324,7 +324,7 @@ def test_devices_one_after_the_other_are_heard_so_by_a_test_call(house, desk):
     with desk.reading() as reading:
         held = [
             n
-            for n in reading.records.all(Number)
+            for n in sorted(reading.records.all(Number), key=lambda n: n.e164)
             if n.holder and n.holder.kind is HolderKind.PERSON and not n.path
         ]
         devices = {d.person for d in reading.records.all(Device) if d.registered}
