@@ -23,10 +23,10 @@ from sedge.services.context import Desk, Writing
 from sedge.services.imports.file_rows import folder
 from sedge.services.periodic import periodic
 from sedge.services.spend import call_settings, rate_decks, rating
-from sedge.services.spend.own_numbers import Ours
 from sedge.store.repositories.spend import call_files, calls
 from sedge.store.repositories.spend import settings as spend_settings
 from sedge.store.repositories.spend.call_files import CallFile, CallFileState
+from sedge.store.repositories.spend.own_numbers import Ours
 
 READ_AT_ONCE = 60_000  # rows of a file that are read while whoever sends it waits
 ROWS_IN_ONE = 20_000  # in one transaction
