@@ -55,10 +55,10 @@ def test_an_own_trunk_is_connected_tested_and_handed_over(page):
     run_order(page)
     page.goto(trunk)
     page.get_by_label("Secret the carrier has given").fill("password1234")
-    page.get_by_role("button", name="Keep secret").click()
+    page.get_by_role("button", name="Save secret").click()
     expect(page.get_by_text("guessed too easily")).to_be_visible()
     page.get_by_label("Secret the carrier has given").fill("tern-over-salt-marsh-88")
-    page.get_by_role("button", name="Keep secret").click()
+    page.get_by_role("button", name="Save secret").click()
     expect(page.get_by_text("no secret yet")).to_have_count(0)
 
     try_connection(page, trunk)

@@ -10,7 +10,11 @@ from decimal import ROUND_HALF_UP, Decimal
 
 import pytest
 
+from sedge.core.changes import changed
+from sedge.core.enums import Subject
 from sedge.core.errors import NotUnderstood
+from sedge.core.facts import money
+from sedge.core.records import Product
 from sedge.core.spend import costs as core_costs
 from sedge.core.spend.months import Month, last_months
 from sedge.services.spend import call_records, call_settings, costs, rate_decks, rating, usage
@@ -301,3 +305,28 @@ def test_the_counts_of_fees_are_what_the_open_rows_say(desk):
         assert {
             (s.currency, row.key): (row.numbers, row.fees) for s in alike for row in s.rows
         } == one_by_one
+
+
+def test_a_seat_costs_what_it_cost_then_when_its_price_changes(desk):
+    """And so a closed month needs no correction for a price of today."""
+    month = last_months(desk.now(), 3)[0]
+
+    def seats():
+        [whole] = [s for s in costs.statements(desk, month, "kind") if s.currency == "GBP"]
+        return whole.total.seat_fees
+
+    with desk.reading() as reading:
+        before = core_total(costs.computed(reading, month, detailed=False))
+        product = reading.records.the(Product, "staff-seat")
+    assert before == seats()
+    dearer = product.but(monthly=money("99.00", "GBP"))
+    with desk.writing() as writing:
+        writing.save([changed(Subject.PRODUCT, product, dearer, "product.changed")])
+    with desk.reading() as reading:
+        assert core_total(costs.computed(reading, month, detailed=False)) == before
+        later = costs.computed(reading, Month.of(desk.now()).later(1), detailed=False)
+        assert core_total(later) > before * 5
+
+
+def core_total(lines):
+    return sum(x.amount for x in lines if x.kind is core_costs.CostKind.SEATS)

@@ -41,6 +41,8 @@ def test_one_route_is_added_changed_and_taken_out_through_the_interface(api):
     [route] = changed["routes"]
     assert (route["destinations"], route["trunks"]) == (["+44"], ["leeds-a"])
     settle(api, changed)
+    again = api.post("outbound-routes", json={"name": "HOME", "destinations": ["FR"]})
+    assert (again.status_code, again.json()["field"]) == (422, "name")
     assert api.patch("outbound-routes/Away", json={"cheapest": True}).status_code == 404
     gone = api.delete("outbound-routes/Home").json()
     assert gone["routes"] == []

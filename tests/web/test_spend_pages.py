@@ -100,6 +100,7 @@ def test_columns_of_an_invoice_are_asked_once_for_a_carrier(rowan):
     asked = upload(rowan, "/spend/invoices", text, **form)
     where = asked.headers["HX-Redirect"]
     assert "Summe brutto, such as 0,80" in rowan.get(where).text
+    assert "Invoice Z1 waits for its columns" in rowan.get("/spend/invoices").text
     lacking = rowan.post(where, data={"column-0": "number"}, headers=HTMX)
     assert (lacking.status_code, "Amount" in lacking.headers["Sedge-Problem"]) == (422, True)
     twice = {"column-0": "number", "column-2": "number"}

@@ -11,6 +11,7 @@ from sqlalchemy import func, select
 from sedge.core.changes import changed
 from sedge.core.facts import Money, counted
 from sedge.core.records import Account, Number, Subject, Trunk
+from sedge.core.spend.closing import rounded
 from sedge.core.spend.months import Month, last_months, to_minor_unit
 from sedge.core.supply.quote import pro_rata
 from sedge.core.supply.reducers import charge
@@ -23,7 +24,6 @@ from sedge.services.spend import (
     invoices,
     rate_decks,
     rating,
-    statements,
     unusual_calls,
 )
 from sedge.store.projections.fee_spans import UNPAID
@@ -98,7 +98,7 @@ def close_old_months(desk: Desk) -> None:
     with desk.as_system().writing(reason="closed in their time") as writing:
         for month in last_months(desk.now(), MONTHS_CLOSED + 2)[:-2]:
             lines = costs.computed(writing, month, detailed=True)
-            closed_months.keep(writing.connection, month, statements.rounded(lines))
+            closed_months.keep(writing.connection, month, rounded(lines))
 
 
 def check_last_invoice(desk: Desk) -> None:

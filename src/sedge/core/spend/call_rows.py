@@ -4,7 +4,6 @@ reads."""
 import re
 from collections.abc import Callable, Mapping, Sequence
 from datetime import UTC, datetime
-from typing import NamedTuple
 from zoneinfo import ZoneInfo
 
 from sedge.core.errors import NotOneNumber, NotUnderstood
@@ -97,11 +96,6 @@ FORWARD_WORDS = {"forward", "forwarded", "diverted", "redirected", "weitergeleit
 
 class RowProblem(NotUnderstood):
     """A row that can't be taken, with why; `reason` groups rows of one kind."""
-
-
-class Row(NamedTuple):
-    line: int
-    cells: Sequence[str]
 
 
 def recognised(header: Sequence[str]) -> dict[str, int]:

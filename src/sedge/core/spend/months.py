@@ -4,7 +4,7 @@ import calendar
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, date, datetime
 from decimal import ROUND_HALF_UP, Decimal
 from typing import Self
 
@@ -114,7 +114,3 @@ def last_months(now: datetime, count: int) -> list[Month]:
     """The last months, oldest first; the one of `now` is the last."""
     this = Month.of(now)
     return [this.later(-back) for back in range(count - 1, -1, -1)]
-
-
-def day_after(day: date) -> date:
-    return day + timedelta(days=1)

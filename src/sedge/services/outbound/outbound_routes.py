@@ -81,6 +81,10 @@ def read_route(
 def draft(desk: Desk, routes: Sequence[OutboundRoute]) -> WorkOrder:
     """A work order with all routes in their order."""
     desk.require(May.TRUNKS)
+    names = [route.name.casefold() for route in routes]
+    if twice := next((r.name for r in routes if names.count(r.name.casefold()) > 1), ""):
+        message = f"Two routes would be called {twice}. Choose another name."
+        raise NotUnderstood(message, field="name", reason="exists")
     task = SetOutboundRoutes(routes=tuple(routes))
     return workorders.draft(desk, "Outbound routes", [task], look=True)
 

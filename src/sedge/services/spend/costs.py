@@ -3,6 +3,7 @@
 import json
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from decimal import Decimal
 from typing import Any, NamedTuple
 
@@ -12,7 +13,8 @@ from sedge.core.access.roles import May
 from sedge.core.amounts import CURRENCIES
 from sedge.core.enums import Subject
 from sedge.core.errors import NotUnderstood
-from sedge.core.records import Account, Carrier, Order, Person, Product, ServiceLine, Site
+from sedge.core.facts import Money
+from sedge.core.records import Account, Carrier, Order, Product, Site
 from sedge.core.spend import costs as core
 from sedge.core.spend.costs import (
     GROUPS,
@@ -28,9 +30,11 @@ from sedge.core.spend.months import Month, shared_out, to_minor_unit
 from sedge.core.spend.rate_decks import amount_of
 from sedge.core.supply.records import LineState
 from sedge.services.context import Desk, Reading
+from sedge.services.spend.usage import holder_names
 from sedge.store.repositories.spend import closed_months
 from sedge.store.schema import chain, spend, tables
 
+BEFORE_ALL = datetime(1970, 1, 1, tzinfo=UTC)
 DETAILED = {"holder", "number"}  # groups for which each number is looked at
 NEVER_PAID = {LineState.FAILED, LineState.CANCELLED}
 
@@ -204,30 +208,62 @@ def _spans(connection: Connection, where: Sequence[Any]) -> Iterator[FeeSpan]:
 
 
 def _seats(reading: Reading) -> list[SeatSpan]:
-    """Seats over time, as the ledger tells them, at the price that the product has now."""
-    products = {p.id: p for p in reading.records.all(Product)}
+    """Seats over time at the prices of their time, both as the ledger tells them."""
+    prices = _prices(reading)
+    spans: list[SeatSpan] = []
+    for told in _told(reading, Subject.SUBSCRIPTION).values():
+        ends = [at for at, _ in told[1:]]
+        for (since, seats), until in zip(told, [*ends, None], strict=True):
+            if seats.get("trial_ends") or seats.get("ended"):
+                continue
+            for begins, price in prices.get(seats["product"], []):
+                at = max(since, begins.since)
+                over = min((m for m in (until, begins.until) if m), default=None)
+                if over is None or at < over:
+                    spans.append(
+                        SeatSpan(
+                            seats["product"],
+                            int(seats["seats"]),
+                            price.amount,
+                            price.currency,
+                            at,
+                            over,
+                        )
+                    )
+    return spans
+
+
+class _While(NamedTuple):
+    since: datetime
+    until: datetime | None
+
+
+def _prices(reading: Reading) -> dict[str, list[tuple[_While, Money]]]:
+    """What a seat of each product cost and when; the first price holds for all before it."""
+    found: dict[str, list[tuple[_While, Money]]] = {}
+    for key, told in _told(reading, Subject.PRODUCT).items():
+        ends = [at for at, _ in told[1:]]
+        begins = [BEFORE_ALL, *ends]
+        found[key] = [
+            (_While(since, until), Money.model_validate(product["monthly"]))
+            for since, until, (_, product) in zip(begins, [*ends, None], told, strict=True)
+            if not product.get("free")
+        ]
+    return found
+
+
+def _told(reading: Reading, subject: Subject) -> dict[str, list[tuple[datetime, dict[str, Any]]]]:
+    """The records of a kind as the ledger tells them, each in the order of its changes."""
     ledger = chain.ledger
     query = (
         select(ledger.c.subject_id, ledger.c.at, ledger.c.after)
-        .where(ledger.c.subject == Subject.SUBSCRIPTION.value, ledger.c.after.is_not(None))
-        .order_by(ledger.c.subject_id, ledger.c.sequence)
+        .where(ledger.c.subject == subject.value, ledger.c.after.is_not(None))
+        .order_by(ledger.c.sequence)
     )
-    spans: list[SeatSpan] = []
-    known: dict[str, SeatSpan] = {}
+    found: dict[str, list[tuple[datetime, dict[str, Any]]]] = {}
     for key, at, after in reading.connection.execute(query):
-        told = json.loads(after)
-        product = products.get(told["product"])
-        if product is None or product.free:
-            continue
-        seats = 0 if told.get("trial_ends") or told.get("ended") else int(told["seats"])
-        before = known.get(key)
-        if before is not None and before.seats == seats:
-            continue
-        if before is not None and before.seats:
-            spans.append(before._replace(until=at))
-        price = product.monthly
-        known[key] = SeatSpan(product.id, seats, price.amount, price.currency, at, None)
-    return spans + [span for span in known.values() if span.seats]
+        found.setdefault(key, []).append((at, json.loads(after)))
+    return found
 
 
 def _grants(reading: Reading, month: Month) -> list[GrantSpan]:
@@ -411,13 +447,5 @@ def _names(reading: Reading, by: str, keys: Sequence[str]) -> dict[str, str]:
         case "account":
             return {a.id: a.name for a in records.many(Account, keys)}
         case "holder":
-            return _holder_names(reading, keys)
+            return holder_names(reading, keys)
     return {}
-
-
-def _holder_names(reading: Reading, keys: Sequence[str]) -> dict[str, str]:
-    found: dict[str, str] = {}
-    for kind, record_type in (("person", Person), ("service_line", ServiceLine), ("site", Site)):
-        mine = [key.partition(":")[2] for key in keys if key.startswith(f"{kind}:")]
-        found |= {f"{kind}:{r.id}": r.name for r in reading.records.many(record_type, mine)}
-    return found

@@ -63,6 +63,13 @@ def _rows(content: bytes) -> list[list[str]]:
     return [*found[:2], [], []]
 
 
+def waiting(desk: Desk) -> list[Pending]:
+    """Invoices that still ask for their columns."""
+    with desk.reading() as reading:
+        known = spend_settings.read_all(reading.connection, NAME)
+    return [Pending(**body) for body in known.values()]
+
+
 def get(desk: Desk, key: str) -> Pending:
     """Raises NotFound."""
     with desk.reading() as reading:

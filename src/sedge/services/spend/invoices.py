@@ -262,6 +262,13 @@ def list_invoices(desk: Desk) -> list[InvoiceView]:
     return [view(desk, invoice.id) for invoice in found]
 
 
+def with_open_lines(desk: Desk, limit: int) -> list[InvoiceView]:
+    """Invoices with lines to settle."""
+    with desk.reading() as reading:
+        found = store.with_open_lines(reading.connection, [v.value for v in IN_ORDER], limit)
+    return [view(desk, key) for key in found]
+
+
 def view(desk: Desk, key: str) -> InvoiceView:
     """Raises NotFound."""
     with desk.reading() as reading:

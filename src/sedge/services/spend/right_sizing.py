@@ -39,7 +39,7 @@ from sedge.core.spend.right_sizing import (
 from sedge.core.trunks.erlang import advise
 from sedge.core.workorders import tasks as t
 from sedge.services.context import Desk, Reading
-from sedge.services.spend import usage
+from sedge.services.spend import costs, usage
 from sedge.services.workorders import workorders
 from sedge.store.repositories.records import is_open
 from sedge.store.repositories.workorders import WorkOrder
@@ -67,7 +67,9 @@ class RightSizing:
         for advice in self.advices:
             if not keys or advice.key in keys:
                 sums[advice.saves.currency] += advice.saves.amount
-        return [Money(amount=amount, currency=currency) for currency, amount in sums.items()]
+        return [
+            Money(amount=amount, currency=currency) for currency, amount in sums.items() if amount
+        ]
 
 
 def view(desk: Desk) -> RightSizing:
@@ -79,11 +81,11 @@ def _view(desk: Desk) -> RightSizing:
     idle = usage.not_called(desk, IDLE_DAYS, limit=MOST_NUMBERS)
     since = (desk.now() - timedelta(days=IDLE_DAYS)).date().isoformat()
     table = spend.usage_day
-    peaks = usage.peaks(desk)
+    peaks, home = usage.peaks(desk), costs.home_currency(desk)
     with desk.reading() as reading:
         oldest = reading.connection.execute(select(func.min(table.c.day))).scalar()
         reaches_back = oldest is not None and oldest <= since
-        found = [*_trials(reading), *_seats_left(reading), *_channels(reading, peaks)]
+        found = [*_trials(reading), *_seats_left(reading), *_channels(reading, peaks, home)]
         if oldest is not None and reaches_back:
             months = last_months(desk.now(), MONTHS_LOOKED_AT + 1)[:-1]
             months = [m for m in months if m.first.isoformat() >= oldest]
@@ -149,7 +151,8 @@ def _idle_seats(reading: Reading, since: str) -> Iterator[Advice]:
     needed = needed_licences(reading)
     names = _names(reading)
     begins = reading.now - timedelta(days=IDLE_DAYS)
-    for grant in _open_grants(reading):
+    grants = _open_grants(reading)
+    for grant in grants:
         product = products.get(grant.product)
         if product is None or product.free or not product.monthly.amount:
             continue
@@ -157,7 +160,7 @@ def _idle_seats(reading: Reading, since: str) -> Iterator[Advice]:
             continue
         if product.id in needed.get(grant.holder, frozenset()):
             continue
-        others = _that_need(product.id, products, grant.holder, reading)
+        others = _that_need(product.id, products, grant.holder, grants)
         if others:
             continue
         yield Advice(
@@ -171,12 +174,12 @@ def _idle_seats(reading: Reading, since: str) -> Iterator[Advice]:
 
 
 def _that_need(
-    product: str, products: dict[str, Product], holder: HolderRef, reading: Reading
+    product: str, products: dict[str, Product], holder: HolderRef, grants: Sequence[Grant]
 ) -> list[str]:
     """What else the holder has that does not work without it."""
     return [
         g.product
-        for g in _open_grants(reading)
+        for g in grants
         if g.holder == holder
         and g.product in products
         and product in products[g.product].prerequisites
@@ -272,7 +275,10 @@ def _licences(reading: Reading, months: Sequence[Month]) -> Iterator[Advice]:
     with_minutes = {p.id for p in products.values() if p.minutes and not p.pooled and not p.free}
     used = _minutes(reading, months, Reach.HOME)
     needed, names = needed_licences(reading), _names(reading)
-    for grant in _open_grants(reading):
+    grants = _open_grants(reading)
+    currencies = {products[key].monthly.currency for key in with_minutes}
+    a_minute_in = {currency: _mean_rate(reading, currency) for currency in currencies}
+    for grant in grants:
         if grant.product not in with_minutes or grant.since > months[-1].starts:
             continue
         product, holder = products[grant.product], grant.holder
@@ -281,9 +287,9 @@ def _licences(reading: Reading, months: Sequence[Month]) -> Iterator[Advice]:
         spent = used.get(f"{holder.kind.value}:{holder.id}", [Decimal(0)] * len(months))
         if not any(spent):
             continue  # told as a seat without calls
-        a_minute = _mean_rate(reading, product.monthly.currency)
+        a_minute = a_minute_in[product.monthly.currency]
         is_worth, without = worth_it(spent, product.monthly.amount, product.minutes, a_minute)
-        if is_worth or _that_need(product.id, products, holder, reading):
+        if is_worth or _that_need(product.id, products, holder, grants):
             continue
         saves = product.monthly - Money(amount=without, currency=product.monthly.currency)
         yield Advice(
@@ -363,7 +369,7 @@ def _pools(reading: Reading, months: Sequence[Month]) -> Iterator[Advice]:
 # ── channels ──
 
 
-def _channels(reading: Reading, peaks: dict[str, float]) -> Iterator[Advice]:
+def _channels(reading: Reading, peaks: dict[str, float], home: str) -> Iterator[Advice]:
     """Trunks with far more or fewer channels than their load needs; what a channel costs nobody has
     told, so it is for people to decide."""
     for trunk in sorted(reading.records.all(Trunk), key=lambda x: x.name):
@@ -378,7 +384,7 @@ def _channels(reading: Reading, peaks: dict[str, float]) -> Iterator[Advice]:
             Saving.CHANNELS,
             f"{trunk.name}: {counted(needed, 'channel')} instead of {trunk.channels}",
             f"{load:.2f} erlangs in the mean busy hour; at most 1 % of calls blocked (Erlang B).",
-            Money(amount=Decimal(0), currency="GBP"),
+            Money(amount=Decimal(0), currency=home),
             href=f"/carriers/channels?trunk={trunk.id}&load={load:.2f}",
         )
 

@@ -9,12 +9,13 @@ from decimal import Decimal
 
 from sedge.core.access.roles import May
 from sedge.core.enums import Subject
-from sedge.core.errors import NotAllowedNow
+from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.facts import in_currency
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import ORGANISATION
+from sedge.core.spend.closing import corrections, rounded
 from sedge.core.spend.costs import GROUPS, CostLine, Owner
-from sedge.core.spend.months import Month, shared_out, to_minor_unit
+from sedge.core.spend.months import Month
 from sedge.formats.sheets import to_spreadsheet
 from sedge.formats.spend.statement import StatementFacts, StatementPart, spend_statement
 from sedge.services.context import Desk
@@ -70,38 +71,6 @@ def close(desk: Desk, month: Month) -> int:
     return kept
 
 
-def rounded(lines: Sequence[CostLine]) -> list[CostLine]:
-    """Parts of a penny are shared out, so that the lines add up to what is charged."""
-    by_currency: dict[str, list[int]] = defaultdict(list)
-    for place, line in enumerate(lines):
-        by_currency[line.currency].append(place)
-    found = list(lines)
-    for currency, places in by_currency.items():
-        exact = [lines[place].amount for place in places]
-        whole = to_minor_unit(sum(exact, Decimal(0)), currency)
-        if all(amount >= 0 for amount in exact):
-            for place, part in zip(places, shared_out(whole, exact, currency), strict=True):
-                found[place] = lines[place]._replace(amount=part)
-    return found
-
-
-def corrections(told: Sequence[CostLine], now: Sequence[CostLine]) -> list[CostLine]:
-    """What was told too little or too much of a closed month, by what it is for; who had it then
-    stays as it was told."""
-    sums: dict[tuple[str, ...], Decimal] = defaultdict(Decimal)
-    like: dict[tuple[str, ...], CostLine] = {}
-    for lines, sign in ((told, -1), (now, 1)):
-        for line in lines:
-            key = line.kind.value, line.thing, line.account, line.product, line.currency
-            sums[key] += sign * line.amount
-            like[key] = line
-    return [
-        like[key]._replace(amount=amount, units=Decimal(0))
-        for key, amount in sorted(sums.items())
-        if amount
-    ]
-
-
 @dataclass(frozen=True)
 class Statement:
     """`parts` by cost centre or site, the dearest first; `corrections` of earlier months are in
@@ -117,7 +86,10 @@ class Statement:
 def statement(desk: Desk, month: Month, by: str = "cost_centre") -> Statement:
     """What each is charged for a month. Raises NotUnderstood."""
     desk.require(May.SEE_MONEY)
-    group = GROUPS[costs.read_group(by if by in CHARGED_TO else "cost_centre")]
+    if by not in CHARGED_TO:
+        message = "A statement is by cost_centre or by site."
+        raise NotUnderstood(message, field="by", reason="group")
+    group = GROUPS[by]
     lines = costs.lines_of(desk, month, detailed=True)
     with desk.reading() as reading:
         is_closed = closed_months.is_closed(reading.connection, month)

@@ -32,9 +32,7 @@ def passed_budgets(desk: Desk) -> Iterator[Todo]:
 
 
 def open_invoice_lines(desk: Desk) -> Iterator[Todo]:
-    for view in invoices.list_invoices(desk)[:MOST_TOLD]:
-        if not view.open_lines:
-            continue
+    for view in invoices.with_open_lines(desk, MOST_TOLD):
         words = f"{in_words(view.billed)} billed, {in_words(view.expected)} expected."
         what = f"Invoice {view.invoice.reference}: {counted(view.open_lines, 'line')} to settle"
         yield Todo(Mark.WAITING, what, words, f"/spend/invoices/{view.invoice.id}", "Check lines")

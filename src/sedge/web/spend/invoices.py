@@ -33,6 +33,7 @@ def every(request: Request, desk: AtDesk) -> Response:
         request,
         "invoices.html",
         invoices=invoices.list_invoices(desk),
+        waiting=invoice_columns.waiting(desk),
         accounts=[
             (a.id, f"{a.name}, {a.balance.currency}")
             for v in trunks.carriers(desk)

@@ -209,6 +209,18 @@ def save_lines(connection: Connection, changed: Sequence[KeptLine]) -> None:
     )
 
 
+def with_open_lines(connection: Connection, in_order: Iterable[str], limit: int) -> list[str]:
+    """Invoices of which lines that are not `in_order` are still to be settled, by their ids."""
+    table = line_table
+    query = (
+        select(table.c.invoice)
+        .where(table.c.state == LineState.OPEN.value, table.c.verdict.not_in(list(in_order)))
+        .distinct()
+        .limit(limit)
+    )
+    return list(connection.execute(query).scalars())
+
+
 def has_decided(connection: Connection, key: str) -> bool:
     table = line_table
     query = select(table.c.line).where(
