@@ -2,7 +2,7 @@
 
 import gc
 import logging
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
 from datetime import datetime
@@ -10,18 +10,19 @@ from typing import Annotated
 
 import structlog
 from fastapi import Depends, FastAPI, Request
-from fastapi.responses import JSONResponse, Response
+from fastapi.responses import Response
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.staticfiles import StaticFiles
 
-from sedge import api, web
+from sedge import __version__, api, web
 from sedge.api.openapi import describe
 from sedge.api.routing import Resource
 from sedge.core.access.roles import May, allowed
 from sedge.discovery import RouteIndex, in_order, routers_in
+from sedge.metrics import note_trouble
 from sedge.outside.callbacks import Listener, told_in
 from sedge.outside.carrier import Callback
-from sedge.outside.outside import at_standins
+from sedge.outside.outside import Outside, at_standins
 from sedge.services import background_jobs, simulation_clock, today
 from sedge.services.clock import Clock
 from sedge.services.context import House, desk_member_facts
@@ -30,9 +31,9 @@ from sedge.services.ledger import ledger
 from sedge.services.workorders import runner
 from sedge.settings import Settings
 from sedge.store.database import Database
-from sedge.store.repositories import installation as installation_store
+from sedge.store.repositories.access import installation as installation_store
 from sedge.store.secrets import Keyring
-from sedge.web import error_pages
+from sedge.web import error_pages, front_gate, watched
 from sedge.web.headers import WithHeaders
 from sedge.web.routing import Place, who_asks
 from sedge.web.shared.assets import STATIC, asset_base
@@ -61,23 +62,26 @@ RESOURCES = routers_in(api, Resource)
 ROUTES = in_order([*PLACES, *RESOURCES])
 
 
-def open_house(settings: Settings, standins_url: str, clock: Clock | None = None) -> House:
-    """Everything one process needs, opened. `standins_url` is where the services outside are
-    reached."""
+Services = Callable[[Callback], Outside]  # the services outside, told where carriers ring back
+
+
+def open_house(settings: Settings, services: str | Services, clock: Clock | None = None) -> House:
+    """Everything one process needs, opened. `services` are those outside: where the stand-ins are
+    reached, or what makes real ones."""
     installation = Database(
         settings.data / "installation.sqlite", "installation", durable=settings.durable
     )
     installation.migrate()
     callback = Callback(
-        f"http://{settings.host}:{settings.port}/callbacks/carrier",
+        f"{settings.address}/callbacks/carrier",
         _callback_secret(installation, Keyring(settings.data / "secret.key")),
     )
-    house = House(
-        settings,
-        clock or Clock(),
-        installation,
-        at_standins(standins_url, callback=callback, seconds=settings.outside_seconds),
-    ).open()
+    outside = (
+        at_standins(services, callback=callback, seconds=settings.outside_seconds)
+        if isinstance(services, str)
+        else services(callback)
+    )
+    house = House(settings, clock or Clock(), installation, outside).open()
     if clock is None:
         house.clock.advance(simulation_clock.stored_offset(house))
     return house
@@ -126,11 +130,12 @@ def build_app() -> FastAPI:
 
     app = FastAPI(
         title="Sedge",
-        version="0.1.0",
+        version=__version__,
         docs_url=None,
         redoc_url=None,
         openapi_url="/api/v1/openapi.json",
         lifespan=lifespan,
+        max_body_size=front_gate.MOST_FILE,
     )
     app.openapi = lambda: describe(app)  # type: ignore[method-assign]
 
@@ -156,9 +161,7 @@ def build_app() -> FastAPI:
         runner.look_again_at(house, told.carrier, told.order)
         return Response(status_code=204)
 
-    @app.get("/healthz", include_in_schema=False)
-    async def healthz(request: Request) -> JSONResponse:
-        return JSONResponse({"status": "ok", "organisations": len(request.app.state.house.estates)})
+    watched.add_to(app)
 
     # after those above, so that they are found without trying hundreds of others
     app.router.routes += [RouteIndex(ROUTES), *ROUTES]
@@ -194,8 +197,10 @@ def set_up_logging(*, as_json: bool) -> None:
     )
     structlog.configure(
         processors=[
+            structlog.contextvars.merge_contextvars,
             structlog.processors.add_log_level,
             structlog.processors.TimeStamper(fmt="iso"),
+            note_trouble,
             renderer,
         ],
         wrapper_class=structlog.make_filtering_bound_logger(logging.INFO),

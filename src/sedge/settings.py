@@ -1,19 +1,59 @@
-"""Settings, declared once: from the environment (`SEDGE_…`) or the command line; an unknown or bad
-one refuses to start."""
+"""Settings, declared once: from the command line, the environment (`SEDGE_…`) or one TOML file, in
+this order; an unknown or bad one refuses to start."""
 
+import ipaddress
 import os
 from pathlib import Path
+from typing import Annotated, Literal
+from urllib.parse import urlsplit
 
-from pydantic import Field, model_validator
-from pydantic_settings import BaseSettings, SettingsConfigDict
+from pydantic import Field, SecretStr, field_validator, model_validator
+from pydantic_settings import (
+    BaseSettings,
+    NoDecode,
+    PydanticBaseSettingsSource,
+    SettingsConfigDict,
+    TomlConfigSettingsSource,
+)
+
+from sedge.core.access.roles import AccessRole
+
+LOCAL_NAMES = ("localhost", "127.0.0.1", "::1")
+NO_ADDRESS = ("0.0.0.0", "::")  # noqa: S104  to listen everywhere; nobody calls a host so
+Names = Annotated[tuple[str, ...], NoDecode]
+Roles = Annotated[tuple[AccessRole, ...], NoDecode]
 
 
 class Settings(BaseSettings):
     model_config = SettingsConfigDict(env_prefix="SEDGE_", extra="forbid")
 
+    config: Path | None = Field(
+        default=None, description="a TOML file with any of these settings, by their names here"
+    )
     data: Path = Field(default=Path("var"), description="folder of the databases")
     host: str = Field(default="127.0.0.1", description="address to listen on")
     port: int = Field(default=8420, ge=1, le=65535, description="port of pages and API")
+    public_url: str = Field(
+        default="",
+        description=(
+            "address under which people reach Sedge, as https://sedge.example.org: links in mails"
+            " begin with it, and its host name is answered; empty: http://host:port"
+        ),
+    )
+    hosts: Names = Field(
+        default=(), description="further host names that are answered; all others are refused"
+    )
+    trusted_proxies: Names = Field(
+        default=(),
+        description=(
+            "addresses or networks of reverse proxies; X-Forwarded-For and X-Forwarded-Proto are"
+            " believed from these only"
+        ),
+    )
+    tls_certificate: Path | None = Field(
+        default=None, description="PEM file with the certificate and its chain; with tls_key"
+    )
+    tls_key: Path | None = Field(default=None, description="PEM file with the certificate's key")
     standins_port: int = Field(
         default=0, ge=0, le=65535, description="port of the stand-ins; 0: the next free one"
     )
@@ -43,8 +83,85 @@ class Settings(BaseSettings):
     outside_seconds: float = Field(
         default=5.0, gt=0, description="how long a service outside may take to answer"
     )
-    session_hours: int = Field(default=12, ge=1, description="how long a sign-in lasts")
+    session_hours: int = Field(default=12, ge=1, description="how long a sign-in lasts at most")
+    session_idle_minutes: int = Field(
+        default=120, ge=5, description="after how long without a page a sign-in ends"
+    )
+    second_factor_roles: Roles = Field(
+        default=(AccessRole.ADMINISTRATOR,),
+        description=(
+            "roles that sign in with a second factor or not at all; not asked of the demo's people"
+        ),
+    )
+    role_networks: dict[AccessRole, tuple[str, ...]] = Field(
+        default_factory=dict,
+        description=(
+            "networks that a role is let in from, as {administrator = ['192.0.2.0/24']}; a role"
+            " that is not named comes from anywhere"
+        ),
+    )
+    telephony_url: str = Field(
+        default="", description="telephone system's interface; empty: it is set up by hand"
+    )
+    register_url: str = Field(
+        default="", description="address register; empty: addresses are checked by their form only"
+    )
+    directory_url: str = Field(
+        default="", description="directory of people (SCIM 2.0); empty: it may push, none is asked"
+    )
+    numbering_url: str = Field(
+        default="", description="register of who serves a number; empty: one is told by hand"
+    )
+    ports_url: str = Field(
+        default="", description="gaining carriers' porting interface; empty: ports go on paper"
+    )
+    carriers: dict[str, str] = Field(
+        default_factory=dict,
+        description=(
+            "carriers' interfaces by the carrier's id, as {brackwater = 'https://…'}; all others"
+            " take orders on paper"
+        ),
+    )
+    smtp_host: str = Field(default="", description="mail server; empty: letters are kept unsent")
+    smtp_port: int = Field(default=587, ge=1, le=65535, description="port of the mail server")
+    smtp_tls: Literal["starttls", "tls", "none"] = Field(
+        default="starttls", description="how the way to the mail server is kept secret"
+    )
+    smtp_user: str = Field(default="", description="user name at the mail server; empty: none")
+    smtp_password: SecretStr = Field(
+        default=SecretStr(""), description="password at the mail server"
+    )
+    mail_from: str = Field(default="", description="sender of all mails; needed with a mail server")
+    backup_folder: Path | None = Field(
+        default=None, description="where a backup is made each night; empty: none is made"
+    )
+    backup_hour: int = Field(default=2, ge=0, le=23, description="hour of the backup (UTC)")
+    backup_keep: int = Field(default=14, ge=1, description="how many backups are kept")
+    backup_passphrase_file: Path | None = Field(
+        default=None, description="file with the passphrase that seals the backups"
+    )
+    audit_file: Path | None = Field(
+        default=None, description="every ledger entry is added to this file as a line of JSON"
+    )
+    metrics_token: SecretStr = Field(
+        default=SecretStr(""),
+        description="token that /metrics asks for; empty: it answers on loopback addresses only",
+    )
     log_json: bool = Field(default=False, description="log lines as JSON")
+
+    @classmethod
+    def settings_customise_sources(
+        cls,
+        settings_cls: type[BaseSettings],
+        init_settings: PydanticBaseSettingsSource,
+        env_settings: PydanticBaseSettingsSource,
+        dotenv_settings: PydanticBaseSettingsSource,  # noqa: ARG003  as the library calls it
+        file_secret_settings: PydanticBaseSettingsSource,  # noqa: ARG003
+    ) -> tuple[PydanticBaseSettingsSource, ...]:
+        """Command line before environment before file."""
+        given = init_settings().get("config") or os.environ.get("SEDGE_CONFIG")
+        file = TomlConfigSettingsSource(settings_cls, Path(given)) if given else None
+        return (init_settings, env_settings, *([file] if file else []))
 
     @model_validator(mode="before")
     @classmethod
@@ -60,3 +177,76 @@ class Settings(BaseSettings):
             known = ", ".join(prefix + name.upper() for name in cls.model_fields)
             raise ValueError(f"unknown setting {', '.join(unknown)}; there are: {known}")
         return values
+
+    @field_validator("config", mode="after")
+    @classmethod
+    def _there(cls, file: Path | None) -> Path | None:
+        """A file that is not there would leave everything at its default."""
+        if file is not None and not file.is_file():
+            raise ValueError(f"there is no file {file}")
+        return file
+
+    @field_validator("hosts", "trusted_proxies", "second_factor_roles", mode="before")
+    @classmethod
+    def _listed(cls, value: object) -> object:
+        """In the environment: names with commas between."""
+        return (
+            [part.strip() for part in value.split(",") if part.strip()]
+            if isinstance(value, str)
+            else value
+        )
+
+    @field_validator("trusted_proxies")
+    @classmethod
+    def _networks(cls, value: tuple[str, ...]) -> tuple[str, ...]:
+        for one in value:
+            ipaddress.ip_network(one, strict=False)
+        return value
+
+    @field_validator("role_networks")
+    @classmethod
+    def _role_networks(
+        cls, value: dict[AccessRole, tuple[str, ...]]
+    ) -> dict[AccessRole, tuple[str, ...]]:
+        for networks in value.values():
+            cls._networks(networks)
+        return value
+
+    @field_validator(
+        "public_url",
+        "telephony_url",
+        "register_url",
+        "directory_url",
+        "numbering_url",
+        "ports_url",
+    )
+    @classmethod
+    def _is_address(cls, value: str) -> str:
+        if value and (
+            urlsplit(value).scheme not in {"http", "https"} or not urlsplit(value).netloc
+        ):
+            raise ValueError("an address begins with http:// or https:// and names a host")
+        return value.rstrip("/")
+
+    @model_validator(mode="after")
+    def _belong_together(self) -> "Settings":
+        if (self.tls_certificate is None) != (self.tls_key is None):
+            raise ValueError("tls_certificate and tls_key go together: give both or none")
+        if self.smtp_host and "@" not in self.mail_from:
+            raise ValueError("mail_from: with a mail server, a sender such as sedge@example.org")
+        return self
+
+    @property
+    def address(self) -> str:
+        """Where people reach Sedge, without a slash at the end."""
+        if self.public_url:
+            return self.public_url
+        host = "127.0.0.1" if self.host in NO_ADDRESS else self.host
+        scheme = "https" if self.tls_certificate else "http"
+        return f"{scheme}://{f'[{host}]' if ':' in host else host}:{self.port}"
+
+    @property
+    def answered_hosts(self) -> frozenset[str]:
+        """The host names that are answered, in lower case, without ports and brackets."""
+        own = {urlsplit(self.address).hostname or "", self.host, *self.hosts, *LOCAL_NAMES}
+        return frozenset(name.lower().strip("[]") for name in own - {"", *NO_ADDRESS})

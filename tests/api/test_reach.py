@@ -17,7 +17,7 @@ from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
 from sedge.services.callpaths import drawing
 from sedge.services.workorders import order_running, workorders
-from sedge.store.repositories.installation import Member
+from sedge.store.repositories.access.installation import Member
 from sedge.store.schema import callpaths, chain, holders, projected, safety, tables
 from sedge.store.schema import workorders as workorder_tables
 from sedge.web.routing import Guard
@@ -116,6 +116,9 @@ PARAMETERS = {
     ("sign_in", "/organisations/members/"): "sign_in",
     ("site", "/dial-plans/"): "site",
     ("site", "/safety/plans/"): "site",
+    ("key", "/account/tokens/"): "zero",
+    ("key", "/tokens/"): "zero",
+    ("token", "/reset/"): "token",
     ("token", "/confirm/"): "token",
     ("token", "/welcome/"): "token",
 }

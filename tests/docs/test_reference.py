@@ -80,7 +80,8 @@ def test_pictures_are_few_and_each_is_linked_from_the_readme():
 def test_a_mistyped_setting_refuses_to_start_and_lists_those_there_are(monkeypatch):
     monkeypatch.setenv("SEDGE_PROT", "8420")
     with pytest.raises(
-        ValueError, match=r"unknown setting SEDGE_PROT; there are: SEDGE_DATA, .*SEDGE_PORT"
+        ValueError,
+        match=r"unknown setting SEDGE_PROT; there are: SEDGE_CONFIG, SEDGE_DATA, .*SEDGE_PORT",
     ):
         Settings()
 
@@ -104,6 +105,6 @@ def test_a_bad_setting_ends_the_program_with_a_sentence_that_names_it(monkeypatc
         with pytest.raises(ValueError, match="port"):
             Settings()
         return
-    result = CliRunner().invoke(main, ["verify", "--data", "/nonexistent"])
+    result = CliRunner().invoke(main, ["check", "--data", "/nonexistent"])
     assert result.exit_code == 2
     assert name in result.output

@@ -9,11 +9,11 @@ from sedge.core.access.roles import AccessRole, May, allowed
 from sedge.core.errors import Forbidden, KeyReused, NotFound, NotSignedIn, NotUnderstood, TooMany
 from sedge.demo.seed import MEMBERS, PASSWORD
 from sedge.services import idempotency, simulation_clock
-from sedge.services.access import access
+from sedge.services.access import access, throttle
 from sedge.services.clock import Clock
 from sedge.services.numbers import estate
 from sedge.services.supply import holds, ordering, stock_search, supply
-from sedge.store.repositories.installation import Member
+from sedge.store.repositories.access.installation import Member
 from tests.asserting import every
 
 ROWAN = MEMBERS[0]
@@ -52,19 +52,19 @@ def test_passwords_are_kept_as_argon2id(house):
 
 
 def test_five_failures_lock_for_five_minutes(house):
-    for _ in range(access.MOST_FAILURES):
+    for _ in range(throttle.HERE.most):
         with pytest.raises(NotSignedIn):
             access.sign_in(house, ROWAN.email, "wrong")
     with pytest.raises(TooMany):
         access.sign_in(house, ROWAN.email, PASSWORD)
     real = house.clock.real()
-    house.clock.real = lambda: real + access.LOCKED + timedelta(seconds=1)
+    house.clock.real = lambda: real + throttle.HERE.span + timedelta(seconds=1)
     assert access.sign_in(house, ROWAN.email, PASSWORD)
 
 
 def test_a_right_password_clears_earlier_failures(house):
     for _ in range(3):
-        for _ in range(access.MOST_FAILURES - 1):
+        for _ in range(throttle.HERE.most - 1):
             with pytest.raises(NotSignedIn):
                 access.sign_in(house, ROWAN.email, "wrong")
         assert access.sign_in(house, ROWAN.email, PASSWORD)
@@ -73,7 +73,7 @@ def test_a_right_password_clears_earlier_failures(house):
 def test_outside_the_demo_nobody_is_chosen_and_no_demo_token_counts(house):
     house.settings = house.settings.model_copy(update={"demo": False})
     assert access.demo_people(house) == []
-    assert access.by_token(house, "demo", loopback=True) is None
+    assert access.by_demo_token(house, "demo", local=True) is None
     with pytest.raises(NotSignedIn):
         access.demo_sign_in(house, "rowan")
 
@@ -82,8 +82,8 @@ def test_outside_the_demo_nobody_is_chosen_and_no_demo_token_counts(house):
     ("token", "loopback"), [("demo", False), ("Demo", True), ("", True), ("d", True)]
 )
 def test_the_demo_token_counts_on_loopback_and_whole_only(house, token, loopback):
-    assert access.by_token(house, token, loopback=loopback) is None
-    assert access.by_token(house, "demo", loopback=True).role is AccessRole.ADMINISTRATOR
+    assert access.by_demo_token(house, token, local=loopback) is None
+    assert access.by_demo_token(house, "demo", local=True).role is AccessRole.ADMINISTRATOR
 
 
 def test_a_desk_is_of_an_organisation_that_is_there(house):
@@ -94,7 +94,7 @@ def test_a_desk_is_of_an_organisation_that_is_there(house):
 def test_two_organisations_see_nothing_of_each_other(house):
     from sedge.services.holders import holders
     from sedge.services.numbers import numbers
-    from sedge.store.repositories.installation import Organisation
+    from sedge.store.repositories.access.installation import Organisation
 
     house.add_organisation(Organisation("somebody", "Somebody Else", "GB"))
     theirs = house.desk(Member("x", "X", "x@example.test", "somebody", AccessRole.ADMINISTRATOR))

@@ -20,7 +20,7 @@ from sedge.services.carriers import balances as money
 from sedge.services.carriers import connections
 from sedge.services.supply import holds, ordering, stock_search, supply
 from sedge.services.workorders import order_views, runner
-from sedge.store.repositories import installation
+from sedge.store.repositories.access import installation
 from sedge.store.schema import installation as installation_tables
 from sedge.web.supply.views import order_page
 from tests.asserting import every

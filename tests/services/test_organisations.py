@@ -11,7 +11,7 @@ from sedge.demo.seed import MEMBERS
 from sedge.services.access import access, organisations
 from sedge.services.holders import holders
 from sedge.services.numbers import estate, numbers
-from sedge.store.repositories import installation
+from sedge.store.repositories.access import installation
 from tests.asserting import every
 
 
@@ -161,7 +161,7 @@ def test_only_an_administrator_sets_one_up_and_bad_fields_are_named(house, desk)
 
 
 def test_a_token_of_the_demo_acts_for_its_first_organisation(house):
-    assert access.by_token(house, "demo", loopback=True).organisation == "lanternfield"
+    assert access.by_demo_token(house, "demo", local=True).organisation == "lanternfield"
     assert (
         len({m.sign_in for m in access.demo_people(house)})
         == len(access.demo_people(house))

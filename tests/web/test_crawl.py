@@ -14,7 +14,13 @@ from sedge.web.shared.sections import SECTIONS
 
 CLICKS = 3
 SAME_KIND = 1  # addresses tried of each route: of hundreds of numbers one page is like the other
-IN_THE_MENU = ("/organisations", "/components", "/help")  # belong to no place
+IN_THE_MENU = (
+    "/organisations",
+    "/components",
+    "/help",
+    "/account",
+    "/system",
+)  # belong to no place
 LINK = re.compile(r"<a\b[^>]*?\bhref=\"([^\"#]+)[\"#]")
 # reached by who has no account, or not at all where all is well
 ELSEWHERE = {
@@ -42,6 +48,10 @@ AFTER_A_FORM = {
     "safety_report.html": "an emergency test begun",
     "take_over.html": "files uploaded",
     "take_over_columns.html": "files uploaded",
+    "door.html": "somebody who has forgotten a password, or proves again who they are",
+    "door_set_up.html": "an authenticator set up, asked for with the password",
+    "first_run.html": "an installation without any organisation",
+    "recovery_codes.html": "an authenticator set up",
     "template_kept.html": "a work order kept as a template",
 }
 

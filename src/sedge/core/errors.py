@@ -11,6 +11,7 @@ SedgeError
 │   ├── NotRunnable      a work order with stops, or one that is past running   (409)
 │   └── KeyReused        the same idempotency key with another body             (409)
 ├── TooMany              asked too often; wait                                  (429)
+├── OutOfOrder           the installation itself can't do it: damaged or full   (503)
 └── OutsideTrouble       a service outside did not do what was asked            (502)
     ├── OutsideSilent    it did not answer; the same call may go through later  (502)
     └── OutsideRefused   it answered no to what we asked, with its reason       (409)
@@ -37,6 +38,11 @@ class SedgeError(Exception):
         self.field = field
         self.reason = reason
         self.facts = facts
+
+
+class CannotStart(Exception):
+    """The surroundings do not let Sedge start, or a command do its work; the message is one
+    sentence for the operator, with the way out."""
 
 
 class NotUnderstood(SedgeError):
@@ -77,6 +83,10 @@ class KeyReused(NotAllowedNow):
 
 class TooMany(SedgeError):
     code, status = "too-many", 429
+
+
+class OutOfOrder(SedgeError):
+    code, status = "out-of-order", 503
 
 
 class OutsideTrouble(SedgeError):

@@ -148,6 +148,7 @@ class Verdict(StrEnum):
     CORRECTED = "corrected"
     AMBIGUOUS = "ambiguous"
     UNKNOWN = "unknown"
+    BY_HAND = "checked by hand"
 
     @property
     def is_exact(self) -> bool:
@@ -160,6 +161,10 @@ class Verdict(StrEnum):
     @property
     def is_ambiguous(self) -> bool:
         return self is Verdict.AMBIGUOUS
+
+    @property
+    def is_by_hand(self) -> bool:
+        return self is Verdict.BY_HAND
 
 
 class Address(Fact):
@@ -182,7 +187,7 @@ class Address(Fact):
     @property
     def dispatchable(self) -> bool:
         return self.verdict is Verdict.EXACT or (
-            self.verdict is Verdict.CORRECTED and self.accepted
+            self.verdict in {Verdict.CORRECTED, Verdict.BY_HAND} and self.accepted
         )
 
 

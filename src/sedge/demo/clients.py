@@ -26,8 +26,8 @@ from sedge.demo.agreements import carriers
 from sedge.demo.licences import products
 from sedge.services.apply_now import add_records, apply_at_once
 from sedge.services.context import House
-from sedge.store.repositories import installation
-from sedge.store.repositories.installation import Member, Organisation
+from sedge.store.repositories.access import installation
+from sedge.store.repositories.access.installation import Member, Organisation
 
 RIGHTS = (Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE)
 

@@ -1,19 +1,17 @@
 """Starting the demo: seed once, then serve."""
 
-import sys
 import time
-import warnings
 from datetime import timedelta
 from pathlib import Path
 
-import uvicorn
-from pydantic.warnings import UnsupportedFieldAttributeWarning
-
-from sedge.app import create_app, open_house, set_up_logging, settle_memory
+from sedge.app import open_house, set_up_logging
+from sedge.core.errors import CannotStart
 from sedge.services import simulation_clock
 from sedge.services.clock import Clock
+from sedge.serving import listen, say
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
+from sedge.store.folder import LOCK, folder_in_use, told_plainly
 
 SEEDED = "seeded"
 MADE_HERE = "made-by-sedge-demo"  # lies in a folder from before its first file is made
@@ -27,12 +25,7 @@ FILES = (
 )
 
 
-# FastAPI hides this one of its own from itself, in a way that doesn't hold while two applications
-# are made at once.
-warnings.filterwarnings("ignore", category=UnsupportedFieldAttributeWarning)
-
-
-class NotOurs(Exception):
+class NotOurs(CannotStart):
     """The folder holds something that the demo did not make; it touches none of it."""
 
 
@@ -62,35 +55,30 @@ def make_data(settings: Settings, standins_url: str, ahead: timedelta = timedelt
     seed(house)
     house.close()
     (settings.data / SEEDED).touch()
-    _print(f"Demo data made in {time.perf_counter() - started:.1f} s.")
+    say(f"Demo data made in {time.perf_counter() - started:.1f} s.")
 
 
-GRACE_SECONDS = 2  # open pages hold a stream that would never end
-
-
-def run_demo(settings: Settings) -> None:
+def run_demo(settings: Settings, *, fresh: bool = False) -> None:
+    """Serve the demo; `fresh`: on data made anew. Raises CannotStart, NotOurs."""
     set_up_logging(as_json=settings.log_json)
-    ready_data(settings)
-    standins = StandinServer(settings.data, settings.standins_port).start()
-    house = open_house(settings, standins.url)
-    app = create_app(house)
-    settle_memory()
-    _print(f"Sedge: http://{settings.host}:{settings.port}")
-    uvicorn.run(
-        app,
-        host=settings.host,
-        port=settings.port,
-        log_level="warning",
-        timeout_graceful_shutdown=GRACE_SECONDS,
-    )
-    house.close()
-    standins.stop()
+    with folder_in_use(settings.data):
+        if fresh:
+            clear(settings.data)
+        ready_data(settings)
+        with told_plainly(settings.data):
+            standins = StandinServer(settings.data, settings.standins_port).start()
+            house = open_house(settings, standins.url)
+        try:
+            listen(house)
+        finally:
+            house.close()
+            standins.stop()
 
 
 def clear(folder: Path) -> None:
     """Remove what the demo made in a folder, and nothing else. Raises NotOurs where it made nothing
     there and there is something."""
-    if not folder.exists() or not any(folder.iterdir()):
+    if not folder.exists() or all(file.name == LOCK for file in folder.iterdir()):
         return
     if not (folder / MADE_HERE).exists() and not (folder / SEEDED).exists():
         raise NotOurs(
@@ -100,8 +88,3 @@ def clear(folder: Path) -> None:
     for pattern in FILES:
         for file in folder.glob(pattern):
             file.unlink()
-
-
-def _print(text: str) -> None:
-    sys.stdout.write(text + "\n")
-    sys.stdout.flush()

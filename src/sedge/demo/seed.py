@@ -40,14 +40,14 @@ from sedge.demo.more_sites import ask_for_the_gallery, set_up_sites, stir_the_ou
 from sedge.demo.papers import put_papers_on_file
 from sedge.demo.past import live_the_months, send_old_mail
 from sedge.demo.people import DemoPerson, demo_people
-from sedge.services.access.access import hash_password
+from sedge.services.access.passwords import hash_password
 from sedge.services.apply_now import add_records, apply_at_once
 from sedge.services.callpaths.telephony_sync import device_wish, plain_body, routing_of, rules_of
 from sedge.services.context import Desk, House
 from sedge.services.safety import safety
 from sedge.services.workorders.outcomes import register_with_carrier
 from sedge.store import secrets
-from sedge.store.repositories import installation
+from sedge.store.repositories.access import installation
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 

@@ -8,7 +8,11 @@ they come back.
 
 import csv
 import io
+import json
 import re
+import resource
+import subprocess
+import sys
 import zipfile
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
@@ -25,6 +29,10 @@ from sedge.core.imports.fields import FORMULA, plain_cell
 MOST_BYTES = 250_000_000
 MOST_SPREADSHEET_BYTES, MOST_UNPACKED = 60_000_000, 600_000_000
 MOST_COLUMNS = 200
+MOST_SECONDS, MOST_MEMORY = 120, 1_500_000_000  # of the process that reads a spreadsheet
+MANY_ROWS = 50_000
+FORMULAS, JOINED = "formulas", "joined cells"
+WORTH_A_NOTE = {FORMULAS: re.compile(rb"<f[ >]"), JOINED: re.compile(rb"<mergeCell ")}
 _DELIMITERS = ",;\t|"
 _ENCODINGS = ("utf-8-sig", "utf-16", "cp1252")
 _SAMPLE = 200_000
@@ -119,34 +127,61 @@ def _rows(text: Iterable[str], delimiter: str) -> Iterator[list[str]]:
 
 def from_spreadsheet(file: Path, to: Path) -> tuple[str, ...]:
     """Write the first sheet of an XLSX file as CSV; gives sentences on what was left out. Raises
-    NotUnderstood."""
-    import openpyxl
+    NotUnderstood.
 
+    It is read by a process of its own, with bounds on its time and memory: what a spreadsheet
+    unpacks to is known only once it is unpacked.
+    """
     notes = _looked_into(file)
+    command = [sys.executable, "-m", __name__, str(file), str(to)]
     try:
-        with file.open("rb") as packed, to.open("w", encoding="utf-8", newline="") as out:
-            book = openpyxl.load_workbook(packed, read_only=True, data_only=True)
-            sheet = book.worksheets[0]
-            write = csv.writer(out).writerow
-            for row in sheet.iter_rows(values_only=True, max_col=MOST_COLUMNS):
-                cells = [_cell(value) for value in row]
-                while cells and not cells[-1]:
-                    cells.pop()  # the reader pads rows with empty cells
-                if cells:
-                    write(cells)
-            if len(book.sheetnames) > 1:
-                notes.append(
-                    f"Only the first sheet, “{sheet.title}”, was read; the book has"
-                    f" {len(book.sheetnames)}."
-                )
-            book.close()
-    except NotUnderstood:
-        raise
-    except Exception as error:
+        done = subprocess.run(  # noqa: S603  our own module on two files of ours
+            command, capture_output=True, timeout=MOST_SECONDS, check=False, preexec_fn=_bounded
+        )
+    except subprocess.TimeoutExpired as error:
+        raise NotUnderstood(
+            f"The spreadsheet takes more than {MOST_SECONDS} seconds to read. Save it as CSV UTF-8"
+            " and try again.",
+            field="file",
+        ) from error
+    if done.returncode != 0:
         raise NotUnderstood(
             "The spreadsheet can't be read. Save it as CSV UTF-8 and try again.", field="file"
-        ) from error
-    return tuple(notes)
+        )
+    return (*notes, *json.loads(done.stdout or b"[]"))
+
+
+def _bounded() -> None:
+    resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
+    resource.setrlimit(resource.RLIMIT_CPU, (MOST_SECONDS, MOST_SECONDS))
+
+
+def _convert(file: Path, to: Path) -> list[str]:
+    """The reading itself. Rows are not padded to the sheet's width, which one cell far away would
+    make 16,384 columns."""
+    import openpyxl
+
+    notes = []
+    with file.open("rb") as packed, to.open("w", encoding="utf-8", newline="") as out:
+        book = openpyxl.load_workbook(packed, read_only=True, data_only=True)
+        sheet = book.worksheets[0]
+        sheet.reset_dimensions()
+        write = csv.writer(out).writerow
+        for row in sheet.iter_rows(values_only=True):
+            if not row:
+                continue
+            cells = [_cell(value) for value in row[: MOST_COLUMNS + 1]]
+            while cells and not cells[-1]:
+                cells.pop()
+            if cells:
+                write(cells)
+        if len(book.sheetnames) > 1:
+            notes.append(
+                f"Only the first sheet, “{sheet.title}”, was read; the book has"
+                f" {len(book.sheetnames)}."
+            )
+        book.close()
+    return notes
 
 
 def _looked_into(file: Path) -> list[str]:
@@ -168,20 +203,39 @@ def _looked_into(file: Path) -> list[str]:
                 for entry in packed.namelist()
                 if re.fullmatch(r"xl/worksheets/sheet1\.xml", entry)
             ]
-            inside = packed.read(sheets[0]) if sheets else b""
+            found = _found_inside(packed, sheets[0]) if sheets else set()
     except (zipfile.BadZipFile, KeyError) as error:
         raise NotUnderstood(
             "This is no XLSX spreadsheet. Save it as XLSX or CSV and try again.", field="file"
         ) from error
     notes = []
-    if re.search(rb"<f[ >]", inside):
+    if FORMULAS in found:
         notes.append("Some cells have formulas: the values they last gave were read.")
-    if b"<mergeCell " in inside:
+    if JOINED in found:
         notes.append(
             "Some cells are joined: only the first of each has the value, the others count as"
             " empty."
         )
     return notes
+
+
+def _found_inside(packed: zipfile.ZipFile, name: str) -> set[str]:
+    """Which of what is worth a note a sheet has, read piece by piece. Raises NotUnderstood for one
+    that is nearly all empty rows: each of them takes time and says nothing."""
+    found: set[str] = set()
+    before, rows, cells = b"", 0, 0
+    with packed.open(name) as sheet:
+        while piece := sheet.read(1 << 20):
+            both = before + piece
+            found |= {what for what, pattern in WORTH_A_NOTE.items() if pattern.search(both)}
+            before = both[-32:]
+            rows, cells = rows + piece.count(b"<row"), cells + piece.count(b"<c ")
+            if rows > MANY_ROWS and cells * 10 < rows:
+                raise NotUnderstood(
+                    "The sheet is nearly all empty rows. Delete them, or save it as CSV UTF-8.",
+                    field="file",
+                )
+    return found
 
 
 def _cell(value: object) -> str:
@@ -271,3 +325,7 @@ def to_spreadsheet(
 
 
 _ILLEGAL = re.compile(r"[\000-\010\013\014\016-\037]")
+
+
+if __name__ == "__main__":
+    sys.stdout.write(json.dumps(_convert(Path(sys.argv[1]), Path(sys.argv[2]))))

@@ -14,6 +14,7 @@ from typing import Any, Self
 import httpx
 import structlog
 
+from sedge import metrics
 from sedge.core.errors import OutsideRefused, OutsideSilent
 
 TIMEOUT = httpx.Timeout(5.0)
@@ -25,7 +26,15 @@ KEPT = httpx.Limits(max_connections=100, max_keepalive_connections=20, keepalive
 
 OURS = frozenset({"message", "field", "reason", "service", "self"})
 UNREADABLE = (AttributeError, KeyError, IndexError, TypeError, ValueError, ArithmeticError)
+TELLING = frozenset({"PUT", "DELETE"})
+NOT_CONNECTED = "not connected"
 log = structlog.get_logger("sedge.outside")
+
+
+def _request_id() -> dict[str, str]:
+    """What the call is done for, so that both sides' logs can be laid side by side."""
+    known = structlog.contextvars.get_contextvars().get("request")
+    return {"X-Request-Id": known} if known else {}
 
 
 class Answer(dict[str, Any]):
@@ -82,12 +91,24 @@ def _trusted() -> ssl.SSLContext:
 
 
 class Service:
-    """`name` is how people know the service; `secret` its key, where it asks for one."""
+    """`name` is how people know the service; `secret` its key, where it asks for one.
+
+    Without a `base_url` it is one that this installation has not: telling it how things are is
+    nothing, asking it for something says that it is not there, and `instead` what to do.
+    """
 
     def __init__(
-        self, name: str, base_url: str, secret: str = "", *, timeout: httpx.Timeout = TIMEOUT
+        self,
+        name: str,
+        base_url: str,
+        secret: str = "",
+        *,
+        timeout: httpx.Timeout = TIMEOUT,
+        instead: str = "",
     ) -> None:
         self.name = name
+        self.is_connected = bool(base_url)
+        self._instead = instead
         self._key = secret
         self._client = httpx.Client(
             base_url=base_url, timeout=timeout, verify=_trusted(), limits=KEPT
@@ -104,10 +125,19 @@ class Service:
         may go through later), OutsideRefused with `reason` and the service's own facts (asking
         again is no use).
         """
+        if not self.is_connected:
+            return self._without(method)
         headers = {
+            **_request_id(),
             **({"Authorization": f"Key {self._key}"} if self._key else {}),
             **options.pop("headers", {}),
         }
+        with metrics.calling(self.name):
+            return self._answered(method, path, headers, options)
+
+    def _answered(
+        self, method: str, path: str, headers: dict[str, str], options: dict[str, Any]
+    ) -> object:
         try:
             answer = self._ask(method, path, headers=headers, **options)
         except httpx.HTTPError as error:
@@ -138,6 +168,16 @@ class Service:
         if answer.status_code >= 400:
             raise self._refused(answer)
         return self._read(answer)
+
+    def _without(self, method: str) -> Answer:
+        """Nobody is there to be told (PUT, DELETE). Raises OutsideRefused for what is asked."""
+        if method in TELLING:
+            return Answer(self.name, {"problem": ""})
+        raise OutsideRefused(
+            f"{self.name} is not connected to this installation. {self._instead}".strip(),
+            reason=NOT_CONNECTED,
+            service=self.name,
+        )
 
     def _refused(self, answer: httpx.Response) -> OutsideRefused:
         """The refusal with the service's own facts, as far as it gave any; none of them can take

@@ -1,7 +1,8 @@
-"""All services outside, in one place: handed to the desk, pointed at stand-ins in demo and
-tests."""
+"""All services outside, in one place: handed to the desk; pointed at stand-ins in demo and tests,
+at the settings' addresses in a real installation."""
 
 from dataclasses import dataclass, field
+from typing import TypeVar
 
 import httpx
 
@@ -9,10 +10,14 @@ from sedge.core.errors import NotFound
 from sedge.outside.carrier import Callback, CarrierService, HttpCarrier
 from sedge.outside.desk_services import Control, Mail, Register
 from sedge.outside.directory import Directory
+from sedge.outside.http import Service
 from sedge.outside.porting import Numbering, Ports
 from sedge.outside.sip.names import Names
 from sedge.outside.sip.side import Side, Sides, of_this_machine
+from sedge.outside.smtp import MailServer, SmtpMail
 from sedge.outside.telephony import Telephony
+
+S = TypeVar("S", bound=Service)
 
 
 @dataclass(frozen=True)
@@ -21,7 +26,7 @@ class Outside:
 
     telephony: Telephony
     register: Register
-    mail: Mail
+    mail: Mail | SmtpMail
     directory: Directory
     numbering: Numbering
     ports: Ports
@@ -84,4 +89,65 @@ def at_standins(url: str, *, callback: Callback | None = None, seconds: float = 
         },
         control=control,
         sip=Sides(sip_side),
+    )
+
+
+@dataclass(frozen=True)
+class Addresses:
+    """Where the services of a real installation are; an empty address is one it has not."""
+
+    telephony: str = ""
+    register: str = ""
+    directory: str = ""
+    numbering: str = ""
+    ports: str = ""
+    carriers: dict[str, str] = field(default_factory=dict)
+    mail: MailServer | None = None
+
+
+def at_addresses(
+    where: Addresses, *, callback: Callback | None = None, seconds: float = 5.0
+) -> Outside:
+    """The services that an installation has; each of the others says that it is not there."""
+    timeout = httpx.Timeout(seconds)
+
+    def slashed(url: str) -> str:
+        return f"{url.rstrip('/')}/" if url else ""
+
+    def service(kind: type[S], name: str, url: str, instead: str) -> S:
+        return kind(name, slashed(url), timeout=timeout, instead=instead)
+
+    return Outside(
+        telephony=service(
+            Telephony,
+            "The telephone system",
+            where.telephony,
+            "Set it up by hand, call the number and note what you heard.",
+        ),
+        register=service(
+            Register, "The address register", where.register, "Check the address by hand."
+        ),
+        mail=(
+            SmtpMail(where.mail)
+            if where.mail
+            else service(Mail, "The mail server", "", "Letters are kept.")
+        ),
+        directory=service(
+            Directory, "The directory", where.directory, "Import people from a file instead."
+        ),
+        numbering=service(
+            Numbering,
+            "The numbering register",
+            where.numbering,
+            "Ask the losing carrier and note its answer.",
+        ),
+        ports=service(
+            Ports, "The porting interface", where.ports, "Send the port to the carrier on paper."
+        ),
+        carriers={
+            key: HttpCarrier(
+                CARRIERS.get(key, key), slashed(url), callback=callback, timeout=timeout
+            )
+            for key, url in where.carriers.items()
+        },
     )

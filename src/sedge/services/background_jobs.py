@@ -7,10 +7,12 @@ from apscheduler.schedulers.background import BackgroundScheduler
 from sedge.core.errors import OutsideTrouble, SedgeError
 from sedge.services.callpaths import calls
 from sedge.services.context import House, system_member
+from sedge.services.operating import nightly_backup
 from sedge.services.trunks import connection_tests, trunks
 from sedge.services.workorders import runner
 
 log = structlog.get_logger("sedge.runner")
+BACKUP_SECONDS = 600
 LOOK_SECONDS = 15
 TEST_SECONDS = 60
 
@@ -27,6 +29,7 @@ def start_runner(house: House) -> BackgroundScheduler:
     )
     scheduler.add_job(_look, "interval", args=[house], seconds=LOOK_SECONDS, id="looking")
     scheduler.add_job(_test, "interval", args=[house], seconds=TEST_SECONDS, id="testing")
+    scheduler.add_job(_back_up, "interval", args=[house], seconds=BACKUP_SECONDS, id="backup")
     scheduler.start()
     return scheduler
 
@@ -41,19 +44,25 @@ def _tick(house: House) -> None:
 
 def _test(house: House) -> None:
     """Trunks, each night, apart from the ticks: a silent one takes seconds."""
-    for key in house.estates:
+    for key in list(house.estates):
         try:
             connection_tests.test_nightly(house.desk(system_member(key)))
         except SedgeError as error:
             log.warning("testing", error=error.message)
 
 
+def _back_up(house: House) -> None:
+    """Troubles are told in the log, on Today and on the page System."""
+    nightly_backup.make_when_due(house)
+
+
 def _look(house: House) -> None:
     """Devices and trunks, as the telephone system sees them."""
-    for key in house.estates:
-        desk = house.desk(system_member(key))
+    for key in list(house.estates):
         try:
-            calls.refresh_devices(desk)
-            trunks.refresh(desk)
+            desk = house.desk(system_member(key))
+            if desk.outside.telephony.is_connected:
+                calls.refresh_devices(desk)
+                trunks.refresh(desk)
         except OutsideTrouble as error:
             log.warning("looking", error=error.message)

@@ -12,11 +12,13 @@ from functools import cached_property
 from typing import Any, TypeVar
 from zoneinfo import ZoneInfo
 
+import structlog
 from sqlalchemy import Connection
+from sqlalchemy.exc import DatabaseError
 
 from sedge.core.access.roles import AccessRole, May, allowed
 from sedge.core.access.scope import Scope
-from sedge.core.errors import Forbidden, NotFound
+from sedge.core.errors import Forbidden, NotFound, OutOfOrder
 from sedge.core.estate import Change, Decks, Estate
 from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.e164 import read_by
@@ -33,14 +35,16 @@ from sedge.store import loading as estate_store
 from sedge.store import reach, saving
 from sedge.store import secrets as secrets_store
 from sedge.store.database import Database
-from sedge.store.repositories import installation, ledger, rule_levels, workorders
-from sedge.store.repositories.installation import Member, Organisation
+from sedge.store.repositories import ledger, rule_levels, workorders
+from sedge.store.repositories.access import installation
+from sedge.store.repositories.access.installation import Member, Organisation
 from sedge.store.repositories.records import Records
 from sedge.store.repositories.spend import rate_decks
 from sedge.store.schema import tables
 from sedge.store.secrets import Keyring
 
 T = TypeVar("T")
+log = structlog.get_logger("sedge")
 MOST_RECALLED = 64
 NIGHT_AGAIN = timedelta(hours=1)
 
@@ -56,7 +60,8 @@ def _night_after(now: datetime, at: timedelta) -> datetime:
 
 @dataclass
 class House:
-    """What one process has: settings, clock, databases, clients of the outside. `next_at`: when
+    """What one process has: settings, clock, databases, clients of the outside. `damaged`: what is
+    wrong with organisations whose database can't be read; all others go on. `next_at`: when
     something that is done now and then is due, by organisation and name; `process`: what it is in
     the middle of."""
 
@@ -67,6 +72,7 @@ class House:
     identity: Callable[[str], str] = _fresh_id
     estates: dict[str, Database] = field(default_factory=dict)
     organisations: dict[str, Organisation] = field(default_factory=dict)
+    damaged: dict[str, str] = field(default_factory=dict)
     next_at: dict[tuple[str, str], datetime] = field(default_factory=dict)
     process: Process = field(default_factory=Process)
     _pulses: dict[str, tuple[int, int]] = field(default_factory=dict)
@@ -83,9 +89,21 @@ class House:
         """Migrate and open everything that is on disk."""
         self.installation.migrate()
         with self.installation.reading() as connection:
-            for organisation in installation.organisations(connection):
+            found = installation.organisations(connection)
+        for organisation in found:
+            try:
                 self.open_estate(organisation)
+            except DatabaseError as error:
+                self.set_aside(organisation, error)
         return self
+
+    def set_aside(self, organisation: Organisation, error: Exception) -> None:
+        """An organisation whose database is damaged stops none of the others."""
+        told = str(error.__cause__ or error).splitlines()[0][:200]
+        self.damaged[organisation.id] = told
+        self.organisations[organisation.id] = organisation
+        self.estates.pop(organisation.id, None)
+        log.error("organisation set aside", organisation=organisation.id, error=told)
 
     def open_estate(self, organisation: Organisation) -> Database:
         file = self.settings.data / f"estate-{organisation.id}.sqlite"
@@ -106,6 +124,11 @@ class House:
             self.open_estate(organisation)
 
     def desk(self, who: Member) -> "Desk":
+        if who.organisation in self.damaged:
+            raise OutOfOrder(
+                f"The data of {self.organisations[who.organisation].name} can't be read just now."
+                " Those who run Sedge restore it from a backup; nothing you did was lost by you."
+            )
         if who.organisation not in self.estates:
             raise NotFound(
                 "There is no such organisation.", subject="organisation", id=who.organisation

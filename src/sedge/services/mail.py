@@ -1,13 +1,15 @@
 """Mail: written as rows in the transaction that ends a work order, sent by the runner afterwards,
 once per key."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 from typing import Any
 
 import structlog
-from sqlalchemy import insert, select, update
+from sqlalchemy import Row, func, insert, select, update
 
-from sedge.core.errors import NotUnderstood, OutsideTrouble
+from sedge.core.errors import NotUnderstood, OutsideRefused, OutsideTrouble
 from sedge.core.estate import Estate
 from sedge.core.load_spec import LoadSpec
 from sedge.core.records import HolderKind, HolderRef, Number, Person, Site, Spot, Subject
@@ -177,29 +179,113 @@ def write(
     writing.connection.execute(insert(mails.mail).values(**row))
 
 
+FIRST_PAUSE, LONGEST_PAUSE = timedelta(seconds=5), timedelta(hours=1)
+MOST_TRIES = 40  # with these pauses a day and a half
+A_ROUND = 20
+
+
 @periodic("mail", last=True)
 def send_waiting(desk: Desk) -> int:
-    """Send what is written and not yet sent; a silent mail service is asked again at the next
-    tick."""
+    """Send what is written and not yet sent. What a service is silent on waits, longer each time,
+    and holds up nothing that goes another way; what it refuses is given up and told."""
+    ways = {
+        True: desk.outside.telephony.is_connected,
+        False: desk.outside.mail.is_connected,
+    }
     with desk.reading() as reading:
-        rows = reading.connection.execute(
-            select(mails.mail)
-            .where(mails.mail.c.sent_at.is_(None))
-            .order_by(mails.mail.c.created_at)
-            .limit(20)
-        ).all()
-    sent = 0
-    for row in rows:
+        found = [r for r in _due(reading) if ways[is_call(r.recipient)]]
+    silent: set[bool] = set()
+    done = 0
+    for row in found:
+        way = is_call(row.recipient)
+        if way in silent:
+            continue
         try:
-            if row.recipient.startswith("+"):
-                desk.outside.telephony.announce(row.id, row.recipient, row.text)
-            else:
-                desk.outside.mail.send(row.id, row.recipient, row.subject, row.text, row.html or "")
-        except OutsideTrouble:
-            break
-        with desk.writing() as writing:
-            writing.connection.execute(
-                update(mails.mail).where(mails.mail.c.id == row.id).values(sent_at=writing.now)
-            )
-        sent += 1
-    return sent
+            _send(desk, row)
+        except OutsideRefused as error:
+            _note(desk, row.id, problem=error.message[:400], given_up_at=desk.now())
+            log.warning("mail refused", key=row.id, error=error.message)
+        except OutsideTrouble as error:
+            silent.add(way)
+            _wait(desk, row, error)
+            continue
+        else:
+            _note(desk, row.id, sent_at=desk.now(), problem=None)
+        done += 1
+    return done
+
+
+def is_call(recipient: str) -> bool:
+    """A recipient that is a telephone number is called and hears the text."""
+    return recipient.startswith("+")
+
+
+def next_due(reading: Reading) -> datetime | None:
+    """When a letter that a service was silent on is tried again."""
+    table = mails.mail
+    waiting = (table.c.sent_at.is_(None), table.c.given_up_at.is_(None))
+    return reading.connection.execute(select(func.min(table.c.next_try)).where(*waiting)).scalar()
+
+
+def _due(reading: Reading) -> Sequence[Row]:
+    table = mails.mail
+    query = (
+        select(table)
+        .where(
+            table.c.sent_at.is_(None),
+            table.c.given_up_at.is_(None),
+            (table.c.next_try.is_(None)) | (table.c.next_try <= reading.now),
+        )
+        .order_by(table.c.created_at)
+        .limit(A_ROUND)
+    )
+    return reading.connection.execute(query).all()
+
+
+def _send(desk: Desk, row: Row) -> None:
+    if is_call(row.recipient):
+        desk.outside.telephony.announce(row.id, row.recipient, row.text)
+    else:
+        desk.outside.mail.send(row.id, row.recipient, row.subject, row.text, row.html or "")
+
+
+def _wait(desk: Desk, row: Row, error: OutsideTrouble) -> None:
+    tries, problem = row.tries + 1, error.message[:400]
+    if tries >= MOST_TRIES:
+        _note(desk, row.id, tries=tries, problem=problem, given_up_at=desk.now())
+        return
+    pause = min(FIRST_PAUSE * 2 ** min(row.tries, 10), LONGEST_PAUSE)
+    _note(desk, row.id, tries=tries, problem=problem, next_try=desk.now() + pause)
+
+
+def _note(desk: Desk, key: str, **values: object) -> None:
+    with desk.writing() as writing:
+        writing.connection.execute(
+            update(mails.mail).where(mails.mail.c.id == key).values(**values)
+        )
+
+
+@dataclass(frozen=True)
+class Post:
+    """How the mails of an organisation stand: how many wait, how many were given up, and the last
+    trouble with one."""
+
+    waiting: int
+    given_up: int
+    last_problem: str
+
+
+def standing(desk: Desk) -> Post:
+    table = mails.mail
+    open_ones = table.c.sent_at.is_(None)
+    with desk.reading() as reading:
+        ask = reading.connection.execute
+        waiting = ask(select(func.count()).where(open_ones, table.c.given_up_at.is_(None))).scalar()
+        given_up = ask(select(func.count()).where(table.c.given_up_at.is_not(None))).scalar()
+        problem = ask(
+            select(table.c.problem)
+            .where(table.c.problem.is_not(None))
+            .order_by(table.c.created_at.desc())
+            .limit(1)
+        ).scalar()
+    return Post(waiting or 0, given_up or 0, problem or "")

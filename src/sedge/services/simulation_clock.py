@@ -8,7 +8,7 @@ from sedge.core.errors import NotFound, NotUnderstood
 from sedge.outside.desk_services import Control
 from sedge.services.context import House
 from sedge.services.workorders import runner
-from sedge.store.repositories import installation
+from sedge.store.repositories.access import installation
 
 MOST = timedelta(days=400)
 ROUNDS = 400

@@ -17,6 +17,7 @@ from sedge.core.records import Number, Trunk
 from sedge.services.carriers import carrier_book, reconciliation
 from sedge.services.context import Desk, Reading
 from sedge.services.numbers import capacity_forecast
+from sedge.services.operating import system_lines
 from sedge.services.outbound import emergency_reach
 from sedge.services.porting import port_outs, ports
 from sedge.services.safety import safety
@@ -54,6 +55,7 @@ def todo(desk: Desk) -> list[Todo]:
             (Kind.NUMBERS, May.CHANGE_ESTATE, _unlisted(reading)),
             (Kind.CARRIERS, May.LOOK, _trunks(reading)),
             (Kind.EMERGENCY, May.LOOK, _unreached(desk)),
+            (Kind.SYSTEM, May.SET_RULES, system_lines.lines(desk)),
             (Kind.NUMBERS, May.CHANGE_ESTATE, _odd_numbers(reading)),
             (Kind.NUMBERS, May.CHANGE_ESTATE, _lapsing(reading)),
             (Kind.NUMBERS, May.SEE_MONEY, _unused(desk)),

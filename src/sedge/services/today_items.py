@@ -51,6 +51,7 @@ class Kind(StrEnum):
     PORTS = "Ports"
     SPEND = "Spend"
     SUPPLY = "Supply"
+    SYSTEM = "System"
     WORK_ORDERS = "Work orders"
 
 

@@ -13,7 +13,9 @@ from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection, Engine, MetaData, QueuePool, create_engine, event
+from sqlalchemy.exc import DatabaseError
 
+from sedge.core.errors import CannotStart
 from sedge.module_search import modules_of
 from sedge.store import schema
 from sedge.store.schema import installation, tables
@@ -22,6 +24,7 @@ from sedge.store.scoped import views
 BUSY_SECONDS = 10
 MOST_SCOPES = 20  # sets of sites with open connections at a time
 PAGE_BYTES = 16_384
+BEFORE_UPGRADES = "before-upgrades"  # the folder with copies from before a newer Sedge
 MIGRATIONS = Path(__file__).with_name("migrations")
 
 
@@ -40,31 +43,41 @@ class Database:
     def migrate(self) -> None:
         """Bring the file to the newest revision, creating it where it doesn't exist."""
         self.file.parent.mkdir(parents=True, exist_ok=True)
-        if self._is_current():
+        held = self.revision()
+        if held == newest_revision(self.kind):
             return
         if not self.file.exists():
             _lay_out(self.file)
+        elif held is not None:
+            self._refuse_newer(held)
+            copy_to(
+                self.file, self.file.parent / BEFORE_UPGRADES / f"{self.file.stem}-{held}.sqlite"
+            )
         from alembic import command
 
         command.upgrade(alembic_config(self.kind, f"sqlite:///{self.file}"), "head")
         with self.writing():
             pass  # the first writer turns WAL on, which it can't once readers are at work
 
-    def _is_current(self) -> bool:
-        """Cheaper than asking Alembic, which costs a third of a second to import."""
+    def revision(self) -> str | None:
+        """The revision of what is on disk, None where nothing is. Cheaper than asking Alembic,
+        which costs a third of a second to import."""
         if not self.file.exists():
-            return False
-        newest = max(path.stem for path in (MIGRATIONS / self.kind / "versions").glob("[0-9]*.py"))
+            return None
         with self.reading() as connection:
             row = connection.exec_driver_sql(
                 "SELECT name FROM sqlite_master WHERE name = 'alembic_version'"
             ).first()
-            held = (
-                connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar()
-                if row
-                else None
+            found = row and connection.exec_driver_sql("SELECT version_num FROM alembic_version")
+            return found.scalar() if found else None
+
+    def _refuse_newer(self, held: str) -> None:
+        if held not in revisions(self.kind):
+            raise CannotStart(
+                f"{self.file} was written by a newer Sedge (revision {held}; this one knows up to"
+                f" {newest_revision(self.kind)}). Start that Sedge, or restore a backup from"
+                " before."
             )
-        return held is not None and newest.startswith(f"{held}_")
 
     @contextmanager
     def reading(self) -> Iterator[Connection]:
@@ -101,6 +114,36 @@ class Database:
         self._writer.dispose()
         for engine in self._scoped.values():
             engine.dispose()
+
+
+def is_damage(error: DatabaseError) -> bool:
+    """Whether the file itself is broken, rather than locked, full or asked for nonsense."""
+    said = str(error.orig).lower()
+    return "malformed" in said or "not a database" in said
+
+
+def revisions(kind: str) -> list[str]:
+    """The revisions of a kind of database, oldest first."""
+    found = (MIGRATIONS / kind / "versions").glob("[0-9]*.py")
+    return sorted(path.stem.partition("_")[0] for path in found)
+
+
+def newest_revision(kind: str) -> str:
+    return revisions(kind)[-1]
+
+
+def copy_to(file: Path, to: Path) -> None:
+    """A consistent copy of a database that may be in use (SQLite's online backup), readable by its
+    owner only."""
+    to.parent.mkdir(parents=True, exist_ok=True)
+    to.unlink(missing_ok=True)
+    source, copy = sqlite3.connect(file), sqlite3.connect(to)
+    try:
+        source.backup(copy)
+    finally:
+        source.close()
+        copy.close()
+    to.chmod(0o600)
 
 
 def _lay_out(file: Path) -> None:

@@ -12,14 +12,20 @@ from pathlib import Path
 from cryptography.fernet import Fernet, InvalidToken
 from sqlalchemy import Connection, delete, insert, select
 
-from sedge.core.errors import NotAllowedNow
+from sedge.core.errors import CannotStart, NotAllowedNow
 from sedge.store.saving import Stamp
 from sedge.store.schema import mails
 
 
 class Keyring:
     def __init__(self, file: Path) -> None:
-        self._fernet = Fernet(_key_in(file))
+        try:
+            self._fernet = Fernet(_key_in(file))
+        except ValueError as error:
+            raise CannotStart(
+                f"{file} is no key: it has {file.stat().st_size} bytes that can't be read as one."
+                " Put the right file back, from a backup if need be."
+            ) from error
 
     def seal(self, text: str) -> str:
         return self._fernet.encrypt(text.encode()).decode()
@@ -40,6 +46,11 @@ def _key_in(file: Path) -> bytes:
     """The key in the file; made where there is none yet, for the owner's eyes only."""
     if file.exists():
         return file.read_bytes()
+    if (file.parent / "installation.sqlite").exists() and any(file.parent.glob("estate-*.sqlite")):
+        raise CannotStart(
+            f"{file} is missing, and the databases beside it have secrets sealed with it. Put it"
+            " back from a backup."
+        )
     file.parent.mkdir(parents=True, exist_ok=True)
     key = Fernet.generate_key()
     with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as opened:

@@ -9,16 +9,17 @@ browser's own back.
 import json
 from collections.abc import Mapping
 from typing import Any
+from urllib.parse import quote, urlsplit
 
 import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, RedirectResponse, Response
+from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException
 
-from sedge.core.errors import NotSignedIn, SedgeError
-from sedge.services.access import access
-from sedge.web.routing import house_of
+from sedge.core.errors import NotSignedIn, OutOfOrder, SedgeError
+from sedge.web.routing import NOT_SURE
 from sedge.web.shared.rendering import draw, is_swap
 
 log = structlog.get_logger("sedge")
@@ -32,6 +33,7 @@ HEADINGS = {
     "not-runnable": "Not yet runnable",
     "key-reused": "That key was used before",
     "too-many": "Wait a little",
+    "out-of-order": "Out of order",
     "outside-trouble": "The other side has trouble",
     "outside-silent": "The other side does not answer",
     "outside-refused": "The other side said no",
@@ -56,6 +58,7 @@ def dress(app: FastAPI) -> None:
     app.add_exception_handler(SedgeError, _sedge)
     app.add_exception_handler(RequestValidationError, _validation)
     app.add_exception_handler(HTTPException, _http)
+    app.add_exception_handler(OperationalError, _database)
     app.add_exception_handler(Exception, _unexpected)
 
 
@@ -85,30 +88,21 @@ def _sedge(request: Request, error: Exception) -> Response:
             error.message,
             {**error.facts, "field": error.field, "reason": error.reason},
         )
-    if isinstance(error, NotSignedIn) and request.url.path != "/sign-in":
-        return _to_sign_in(request)
-    if request.url.path == "/sign-in" and request.method == "POST":
-        people = access.demo_people(house_of(request))
-        return draw(
-            request,
-            "sign_in.html",
-            status=error.status,
-            people=people,
-            to="/",
-            email="",
-            problem=error.message,
-        )
+    if isinstance(error, NotSignedIn) and error.field is None:
+        return _to_sign_in(request, "/sure" if error.reason == NOT_SURE else "/sign-in")
     return _page(
         request, error.status, error.code, error.message, error.field, error.facts.get("choices")
     )
 
 
-def _to_sign_in(request: Request) -> Response:
+def _to_sign_in(request: Request, door: str) -> Response:
+    """To the page that lets one in, and from there on to the page one wanted, or was on."""
+    to = request.url.path if request.method == "GET" else _own_page_before(request)
     if is_swap(request):
-        return Response(status_code=401, headers={"HX-Redirect": "/sign-in"})
+        return Response(status_code=401, headers={"HX-Redirect": f"{door}?to={quote(to)}"})
     if request.headers.get("accept", "").startswith("application/json"):
         return Response(status_code=401)
-    return RedirectResponse(f"/sign-in?to={request.url.path}", 303)
+    return RedirectResponse(f"{door}?to={quote(to)}", 303)
 
 
 def _page(
@@ -134,8 +128,8 @@ def _page(
             }
         )
         return Response(status_code=status, headers={"Sedge-Problem": problem})
-    onward = request.headers.get("referer") or "/"
-    words = "Back to where you were" if request.headers.get("referer") else "To Today"
+    onward = _own_page_before(request)
+    words = "Back to where you were" if onward != "/" else "To Today"
     heading = HEADINGS.get(code, "That did not work")
     return draw(
         request,
@@ -146,6 +140,14 @@ def _page(
         onward=onward,
         onward_words=words,
     )
+
+
+def _own_page_before(request: Request) -> str:
+    """The page of ours that led here; never another site's."""
+    parts = urlsplit(request.headers.get("referer") or "")
+    if parts.netloc != request.headers.get("host") or not parts.path.startswith("/"):
+        return "/"
+    return f"{parts.path}?{parts.query}" if parts.query else parts.path
 
 
 def _validation(request: Request, error: Exception) -> Response:
@@ -185,8 +187,24 @@ def _http(request: Request, error: Exception) -> Response:
     return _page(request, error.status_code, code, message)
 
 
+def _database(request: Request, error: Exception) -> Response:
+    """The disk's and the lock's troubles; whatever else a database says is unexpected."""
+    if isinstance(error, OperationalError) and (told := out_of_order(error)):
+        log.warning("out of order", path=request.url.path, error=str(error.orig))
+        return _sedge(request, told)
+    raise error
+
+
 def _unexpected(request: Request, error: Exception) -> Response:
-    log.error("unexpected", path=request.url.path, error=repr(error), exc_info=error)
+    member = getattr(request.state, "member", None)
+    whose = member.organisation if member else None
+    log.error(
+        "unexpected",
+        path=request.url.path,
+        organisation=whose,
+        error=repr(error),
+        exc_info=error,
+    )
     message = (
         "Sedge could not do that; nothing was changed. It has been written to the log. Try again,"
         " or tell the administrator of Sedge."
@@ -194,6 +212,25 @@ def _unexpected(request: Request, error: Exception) -> Response:
     if is_api(request):
         return problem_details(500, "sedge", message)
     return _page(request, 500, "sedge", message)
+
+
+def out_of_order(error: OperationalError) -> OutOfOrder | None:
+    """The disk's or the lock's trouble as what it is: nothing was changed, and later it may go."""
+    said = str(error.orig).lower()
+    if "full" in said or "disk i/o" in said:
+        return OutOfOrder(
+            "Sedge can't write: its disk is full or broken. Nothing was changed. Tell those"
+            " who run it."
+        )
+    if "locked" in said or "busy" in said:
+        return OutOfOrder(
+            "Another program holds Sedge's database. Nothing was changed. Try again in a minute."
+        )
+    if "readonly" in said:
+        return OutOfOrder(
+            "Sedge may not write its database. Nothing was changed. Tell those who run it."
+        )
+    return None
 
 
 def scim_error(status: int, detail: str, reason: str | None) -> Response:

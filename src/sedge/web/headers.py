@@ -1,13 +1,17 @@
-"""What every answer carries: headers that keep a browser in bounds, how long the server took; and
-one line per request in the log."""
+"""What every answer carries: headers that keep a browser in bounds, how long the server took, the
+request's id; and one line per request in the log."""
 
+import re
+import secrets
 import time
 from typing import Any
 
 import structlog
-from starlette.datastructures import MutableHeaders
+from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from sedge import metrics
+from sedge.web import front_gate
 from sedge.web.shared.assets import asset_base
 
 log = structlog.get_logger("sedge")
@@ -20,7 +24,14 @@ SECURITY = {
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "same-origin",
     "Cross-Origin-Opener-Policy": "same-origin",
+    "Cross-Origin-Resource-Policy": "same-origin",
+    "Permissions-Policy": (
+        "camera=(), geolocation=(), microphone=(self), payment=(), usb=(), browsing-topics=()"
+    ),
 }
+ONLY_TLS = "max-age=31536000"  # a year (HSTS, RFC 6797)
+ID = re.compile(r"[A-Za-z0-9._-]{8,64}")  # of a request, as a proxy in front may have given it
+TOKENS = re.compile(r"^/(welcome|reset|confirm)/[^/]+")  # paths that let in whoever knows them
 
 
 class WithHeaders:
@@ -34,16 +45,28 @@ class WithHeaders:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
-        started = time.perf_counter()
+        started, asked = time.perf_counter(), Headers(scope=scope)
+        request_id = _id_of(asked)
 
         async def dressed(message: Message) -> None:
             if message["type"] == "http.response.start":
                 spent = (time.perf_counter() - started) * 1000
-                _dress(MutableHeaders(scope=message), scope["path"], spent)
+                headers = MutableHeaders(scope=message)
+                headers["X-Request-Id"] = request_id
+                if scope["scheme"] == "https":
+                    headers["Strict-Transport-Security"] = ONLY_TLS
+                _dress(headers, scope["path"], spent)
                 _note(scope, message["status"], spent)
             await send(message)
 
-        await self.app(scope, receive, dressed)
+        with structlog.contextvars.bound_contextvars(request=request_id):
+            refused = await front_gate.refusal(scope, asked)
+            await (refused or self.app)(scope, receive, dressed)
+
+
+def _id_of(asked: Headers) -> str:
+    given = asked.get("x-request-id", "")
+    return given if ID.fullmatch(given) else secrets.token_hex(8)
 
 
 def _dress(headers: MutableHeaders, path: str, spent: float) -> None:
@@ -63,11 +86,13 @@ def _note(scope: Scope, status: int, spent: float) -> None:
     if scope["path"].startswith("/static/"):
         return
     member: Any = scope.get("state", {}).get("member")
+    route = getattr(scope.get("route"), "path", metrics.NO_ROUTE)
+    metrics.answered(scope["method"], route, status, spent / 1000)
     log.info(
         "request",
         actor=member.name if member else None,
         method=scope["method"],
-        path=scope["path"],
+        path=TOKENS.sub(r"/\1/…", scope["path"]),
         status=status,
         ms=round(spent, 1),
     )

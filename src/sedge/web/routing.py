@@ -12,20 +12,25 @@ from fastapi import APIRouter, Depends, Request
 
 from sedge.core.access.roles import May, allowed
 from sedge.core.errors import Forbidden, NotSignedIn
-from sedge.services.access import access
+from sedge.services.access import access, callers
+from sedge.services.access.throttle import Caller
 from sedge.services.context import Desk, House
 from sedge.services.ledger import ledger
-from sedge.store.repositories.installation import Member
+from sedge.store.repositories.access.installation import Member
+from sedge.store.repositories.access.sessions import Open
 
 COOKIE = "sedge_session"
+NOT_SURE = "not-sure"  # the reason of a refusal that the page /sure takes away
 SAFE = {"GET", "HEAD", "OPTIONS"}
 
 
 class Guard:
-    """Lets in who may; keeps the member on the request."""
+    """Lets in who may; keeps the member on the request. `sure`: only who proved who they are a
+    short while ago."""
 
-    def __init__(self, may: May) -> None:
+    def __init__(self, may: May, *, sure: bool = False) -> None:
         self.may = may
+        self.sure = sure
 
     def __call__(self, request: Request) -> None:
         if request.method not in SAFE:
@@ -39,12 +44,33 @@ class Guard:
                 " organisation.",
                 may=self.may.value,
             )
+        found = request.state.session
+        if self.sure and found and not access.is_sure(house_of(request), found.session):
+            raise NotSignedIn(
+                "Type your password once more: what you want to do is for nobody else.",
+                reason=NOT_SURE,
+            )
 
 
 def who_asks(request: Request) -> Member | None:
     if not hasattr(request.state, "member"):
-        request.state.member = access.whose(house_of(request), request.cookies.get(COOKIE))
+        found = half_in(request)
+        request.state.session = found
+        request.state.member = found.member if found and not found.session.awaits else None
     return request.state.member
+
+
+def half_in(request: Request) -> Open | None:
+    """The session of whoever asks, also while a second factor is still asked for."""
+    return access.session_of(house_of(request), request.cookies.get(COOKIE))
+
+
+def caller_of(request: Request) -> Caller:
+    return callers.caller(request.client.host if request.client else None, request.headers)
+
+
+def is_local(request: Request) -> bool:
+    return callers.is_local(request.client.host if request.client else None, request.headers)
 
 
 def refuse_cross_site(request: Request) -> None:
@@ -62,6 +88,11 @@ def refuse_cross_site(request: Request) -> None:
 
 def house_of(request: Request) -> House:
     return request.app.state.house
+
+
+def address_of(request: Request) -> str:
+    """Where people reach Sedge, for links that leave it; without a slash at the end."""
+    return house_of(request).settings.public_url or str(request.base_url).rstrip("/")
 
 
 def desk_of(request: Request) -> Desk:
@@ -83,23 +114,23 @@ class Place(APIRouter):
     """One place of the interface. `get` and `post` want the `May` their callers need."""
 
     def page(
-        self, path: str, may: May, **options: Any
+        self, path: str, may: May, *, sure: bool = False, **options: Any
     ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
         return self.api_route(
             path,
             methods=["GET"],
-            dependencies=[Depends(Guard(may))],
+            dependencies=[Depends(Guard(may, sure=sure))],
             include_in_schema=False,
             **options,
         )
 
     def action(
-        self, path: str, may: May, **options: Any
+        self, path: str, may: May, *, sure: bool = False, **options: Any
     ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
         return self.api_route(
             path,
             methods=["POST"],
-            dependencies=[Depends(Guard(may))],
+            dependencies=[Depends(Guard(may, sure=sure))],
             include_in_schema=False,
             **options,
         )

@@ -28,8 +28,8 @@ from sedge.formats.letters import LetterText
 from sedge.services import letters
 from sedge.services.access import members, organisations
 from sedge.services.workorders import guided_workflows, order_templates, workorders
-from sedge.store.repositories.installation import Member
-from sedge.store.repositories.invitations import Invitation
+from sedge.store.repositories.access.installation import Member
+from sedge.store.repositories.access.invitations import Invitation
 
 resource = Resource(tags=["organisations"])
 
@@ -169,7 +169,13 @@ def who(desk: AtDesk) -> MembersOut:
 @resource.write("/members", May.SET_RULES, status_code=201)
 def invite(request: Request, desk: AtDesk, asked: Invited) -> InvitationOut:
     """Writes to them; the letter has an address that lets them in once, within a week."""
-    return _invitation(members.invite(desk, asked.model_dump(), str(request.base_url)))
+    return _invitation(
+        members.invite(
+            desk,
+            asked.model_dump(),
+            request.app.state.house.settings.public_url or str(request.base_url),
+        )
+    )
 
 
 @resource.write("/members/{sign_in}", May.SET_RULES)

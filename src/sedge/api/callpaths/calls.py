@@ -20,7 +20,7 @@ from sedge.core.access.roles import May
 from sedge.core.callpaths.tracing.trace import World
 from sedge.core.errors import NotUnderstood
 from sedge.core.safety.emergency import EmergencyAnswer
-from sedge.services.callpaths import calls
+from sedge.services.callpaths import calls, own_calls
 from sedge.services.numbers.numbers import the_number
 
 resource = Resource(tags=["calls"])
@@ -46,6 +46,14 @@ class TestCall(BaseModel):
     number: str
     direction: Literal["in", "out"] = "in"
     presses: tuple[str, ...] = ()
+
+
+class OwnCall(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    number: str
+    direction: Literal["in", "out"] = "in"
+    ok: bool
+    heard: str
 
 
 @resource.write("/trace/inbound", May.LOOK)
@@ -145,6 +153,13 @@ def test_call(desk: AtDesk, asked: TestCall) -> TestCallOut:
         "differs": proof.differs,
         "proof": proof_out(proof),
     }
+
+
+@resource.write("/test-calls/own", May.PLACE_TEST_CALL)
+def own_call(desk: AtDesk, asked: OwnCall) -> ProofOut:
+    """A test call that somebody placed by hand, with what they heard."""
+    e164 = the_number(desk, asked.number)
+    return proof_out(own_calls.note(desk, e164, asked.direction, ok=asked.ok, heard=asked.heard))
 
 
 @resource.write("/proofs/{key}/note", May.PLACE_TEST_CALL)

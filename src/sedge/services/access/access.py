@@ -1,35 +1,40 @@
-"""Signing in: passwords with argon2, sessions as random tokens of which only the hash is kept,
-throttling."""
+"""Signing in: who somebody is, the session they get, what is still asked of them, and its end.
 
-import hashlib
-import hmac
+Of a session's token only the hash is kept. A session that awaits a second factor lets nobody in.
+"""
+
 import secrets
 from datetime import timedelta
-
-from argon2 import PasswordHasher
-from argon2.exceptions import VerificationError
+from enum import StrEnum
+from ipaddress import ip_address, ip_network
 
 from sedge.core.access.roles import AccessRole
-from sedge.core.errors import Forbidden, NotSignedIn, TooMany
-from sedge.services.context import House
-from sedge.store.repositories import installation
-from sedge.store.repositories.installation import Member, SignIn
+from sedge.core.errors import Forbidden, NotFound, NotSignedIn
+from sedge.formats.letters import Letter
+from sedge.services import mail
+from sedge.services.access import passwords, second_factor, throttle
+from sedge.services.access.passwords import digest
+from sedge.services.access.throttle import NOBODY, Caller
+from sedge.services.context import House, system_member
+from sedge.store.repositories.access import installation, sessions
+from sedge.store.repositories.access.installation import Member, SignIn
+from sedge.store.repositories.access.sessions import Open, Session
 
-MOST_FAILURES = 5
-LOCKED = timedelta(minutes=5)
-_hasher = PasswordHasher(
-    time_cost=2, memory_cost=19_456, parallelism=1
-)  # OWASP's least parameters for argon2id
-_NOBODY = _hasher.hash("nobody has this password")
-
-
-def hash_password(password: str) -> str:
-    return _hasher.hash(password)
+SURE_FOR = timedelta(minutes=15)  # after proving who one is, before it is asked for again
 
 
-def sign_in(house: House, email: str, password: str) -> str:
-    """A new session's token. Raises as `check_password`."""
-    found = check_password(house, email, password)
+class Awaits(StrEnum):
+    """What is asked of somebody between the password and being let in."""
+
+    NOTHING = ""
+    CODE = "code"
+    SET_UP = "set-up"
+
+
+def sign_in(house: House, email: str, password: str, caller: Caller = NOBODY) -> str:
+    """A new session's token. Raises as `check_password`; NotSignedIn for who is a member of nothing
+    any more, Forbidden from a network the role is not let in from."""
+    found = check_password(house, email, password, caller)
     with house.installation.reading() as connection:
         member = installation.member(connection, found.id)
     if member is None:
@@ -37,71 +42,165 @@ def sign_in(house: House, email: str, password: str) -> str:
             "You sign in for no organisation any more. Ask an administrator to let you in.",
             field="email",
         )
-    return open_session(house, member)
+    return open_session(house, member, caller)
 
 
-def check_password(house: House, email: str, password: str) -> SignIn:
-    """Who they are. Raises NotSignedIn (one sentence for all causes), TooMany after five
-    failures."""
-    now = house.clock.real()
+def check_password(house: House, email: str, password: str, caller: Caller) -> SignIn:
+    """Who they are. Raises NotSignedIn (one sentence for all causes), TooMany."""
+    throttle.knock(house, "password", email, caller)
     with house.installation.reading() as connection:
         found = installation.by_email(connection, email)
-    if found and found.locked_until and found.locked_until > now:
-        raise TooMany(
-            "Too many wrong passwords. Wait five minutes, or ask an administrator.",
-            field="password",
-        )
-    fits = _fits(found.password_hash if found else _NOBODY, password)
-    if found is None or not fits:
-        if found:
-            _note_failure(house, found.id, found.failures + 1)
+    if not passwords.fits(found, password) or found is None:
         raise NotSignedIn(
             "That mail address and password don't go together. Check both and try again.",
             field="password",
         )
-    with house.installation.writing() as connection:
-        installation.note_failure(connection, found.id, 0, None)
+    throttle.forget(house, "password", email, caller)
     return found
 
 
-def open_session(house: House, member: Member) -> str:
-    token = secrets.token_urlsafe(32)
-    expires = house.clock.real() + timedelta(hours=house.settings.session_hours)
+def open_session(house: House, member: Member, caller: Caller = NOBODY) -> str:
+    """Let somebody in who has given their password; their second factor is asked for first where
+    they have one, or where their role asks for one."""
+    refuse_network(house, member, caller)
+    had = second_factor.factors_of(house, member.sign_in)
+    awaits = Awaits.NOTHING
+    if had.has_any:
+        awaits = Awaits.CODE
+    elif second_factor.is_asked_of(house, member.role):
+        awaits = Awaits.SET_UP
+    return _open(house, member, caller, awaits)
+
+
+def _open(house: House, member: Member, caller: Caller, awaits: Awaits) -> str:
+    token, now = secrets.token_urlsafe(32), house.clock.real()
+    session = Session(
+        id=f"session-{secrets.token_hex(6)}",
+        sign_in=member.sign_in,
+        organisation=member.organisation,
+        opened_at=now,
+        seen_at=now,
+        expires_at=now + timedelta(hours=house.settings.session_hours),
+        sure_at=now,
+        awaits=awaits.value,
+        address=caller.address[:64],
+        agent=caller.agent[:200],
+    )
     with house.installation.writing() as connection:
-        installation.open_session(connection, _digest(token), member, expires)
+        sessions.open_session(connection, digest(token), session)
+        is_new = sessions.meet_browser(connection, session)
+    if is_new and not house.settings.demo and member.organisation in house.estates:
+        _tell_of_new_browser(house, member, session)
     return token
 
 
-def demo_sign_in(house: House, who: str) -> str:
-    """The demo's sign-in by choosing a person. Raises NotSignedIn outside the demo."""
+def _tell_of_new_browser(house: House, member: Member, session: Session) -> None:
+    text = (
+        f"{member.email} signed in to Sedge on {session.opened_at:%-d %B %Y at %H:%M} UTC, from"
+        f" {session.address or 'an unknown address'}, with {session.agent or 'an unknown browser'}."
+        "\n\nIf that was not you, change your password, and end that session on the page My account"
+        "."
+    )
+    with house.desk(system_member(member.organisation)).writing() as writing:
+        letter = Letter("A new sign-in to Sedge", text, "")
+        mail.write(writing, f"signed-in-{session.id}", member.email, letter)
+
+
+def demo_sign_in(house: House, who: str, caller: Caller = NOBODY, *, local: bool = True) -> str:
+    """The demo's sign-in by choosing a person, on this machine only. Raises NotSignedIn outside the
+    demo."""
     with house.installation.reading() as connection:
         member = installation.member(connection, who)
-    if not house.settings.demo or member is None:
+    if not house.settings.demo or member is None or not local:
         raise NotSignedIn(
             "Choose one of the people, or sign in with mail address and password.", field="who"
         )
-    return open_session(house, member)
+    return _open(house, member, caller, Awaits.NOTHING)
+
+
+def session_of(house: House, token: str | None) -> Open | None:
+    """The session of a token, whatever it still awaits."""
+    if not token:
+        return None
+    now = house.clock.real()
+    with house.installation.reading() as connection:
+        found = sessions.open_of(
+            connection, digest(token), now, timedelta(minutes=house.settings.session_idle_minutes)
+        )
+    if found and now - found.session.seen_at > sessions.SEEN_EVERY:
+        with house.installation.writing() as connection:
+            return Open(sessions.note_seen(connection, found.session, now), found.member)
+    return found
 
 
 def whose(house: House, token: str | None) -> Member | None:
-    if not token:
-        return None
-    with house.installation.reading() as connection:
-        return installation.session_member(connection, _digest(token), house.clock.real())
+    """Who is let in with a token."""
+    found = session_of(house, token)
+    return found.member if found and not found.session.awaits else None
+
+
+def is_sure(house: House, session: Session) -> bool:
+    """Whether they proved who they are a short while ago. The demo asks nobody."""
+    return house.settings.demo or house.clock.real() - session.sure_at <= SURE_FOR
+
+
+def prove_again(house: House, found: Open, password: str, caller: Caller) -> None:
+    """Raises NotSignedIn, TooMany."""
+    check_password(house, found.member.email, password, caller)
+    with house.installation.writing() as connection:
+        sessions.change(connection, found.session, sure_at=house.clock.real())
+
+
+def give_code(house: House, found: Open, code: str, caller: Caller) -> None:
+    """The second factor, after the password. Raises NotSignedIn, TooMany."""
+    second_factor.check(house, found.member, code, caller)
+    let_through(house, found)
+
+
+def let_through(house: House, found: Open) -> None:
+    """Nothing more is asked."""
+    with house.installation.writing() as connection:
+        sessions.change(connection, found.session, awaits="", sure_at=house.clock.real())
 
 
 def sign_out(house: House, token: str | None) -> None:
     if token:
         with house.installation.writing() as connection:
-            installation.close_session(connection, _digest(token))
+            sessions.close(connection, digest(token))
+
+
+def sessions_of(house: House, who: Member) -> list[Session]:
+    with house.installation.reading() as connection:
+        return sessions.all_of(connection, who.sign_in, house.clock.real())
+
+
+def end_sessions(house: House, who: Member, here: str, only: str | None = None) -> int:
+    """End one session of somebody's, or all but the one they are in. Raises NotFound for one that
+    is not theirs, or has ended."""
+    with house.installation.writing() as connection:
+        ended = sessions.close_of(connection, who.sign_in, only=only, but=None if only else here)
+    if only and not ended:
+        raise NotFound("That session has ended already.", subject="session", id=only)
+    return ended
 
 
 def act_for(house: House, token: str | None, who: Member, organisation: str) -> Member:
     """Go on for another organisation in the same session. Raises Forbidden for one that somebody is
-    no member of."""
+    no member of, NotSignedIn where its role there asks for a second factor and they have none."""
     member = as_member_of(house, who, organisation)
-    with house.installation.writing() as connection:
-        installation.act_for(connection, _digest(token or ""), organisation)
+    if (
+        second_factor.is_asked_of(house, member.role)
+        and not second_factor.factors_of(house, who.sign_in).has_any
+    ):
+        raise Forbidden(
+            f"As {member.role} there you sign in with a second factor. Set one up on the page My"
+            " account first.",
+            organisation=organisation,
+        )
+    found = session_of(house, token)
+    if found:
+        with house.installation.writing() as connection:
+            sessions.change(connection, found.session, organisation=organisation)
     return member
 
 
@@ -125,6 +224,25 @@ def as_member_of(house: House, who: Member, organisation: str) -> Member:
     return found
 
 
+def refuse_network(house: House, member: Member, caller: Caller) -> None:
+    """Raises Forbidden for an address outside the networks that the role is let in from."""
+    networks = house.settings.role_networks.get(member.role, ())
+    if networks and not _within(caller.address, networks):
+        raise Forbidden(
+            f"As {member.role} you sign in from your organisation's network only. Connect to it and"
+            " try again.",
+            reason="network",
+        )
+
+
+def _within(address: str, networks: tuple[str, ...]) -> bool:
+    try:
+        found = ip_address(address)
+    except ValueError:
+        return False
+    return any(found in ip_network(network, strict=False) for network in networks)
+
+
 def demo_people(house: House) -> list[Member]:
     if not house.settings.demo:
         return []
@@ -132,25 +250,12 @@ def demo_people(house: House) -> list[Member]:
         return installation.members(connection)
 
 
-def by_token(house: House, token: str, *, loopback: bool) -> Member | None:
-    """The demo's API token, as an administrator, on a loopback address only."""
-    if house.settings.demo and loopback and hmac.compare_digest(token, house.settings.demo_token):
+def by_demo_token(house: House, token: str, *, local: bool) -> Member | None:
+    """The demo's API token, as an administrator, on this machine only."""
+    if house.settings.demo and local and _same(token, house.settings.demo_token):
         return next((m for m in demo_people(house) if m.role is AccessRole.ADMINISTRATOR), None)
     return None
 
 
-def _note_failure(house: House, who: str, failures: int) -> None:
-    until = house.clock.real() + LOCKED if failures >= MOST_FAILURES else None
-    with house.installation.writing() as connection:
-        installation.note_failure(connection, who, 0 if until else failures, until)
-
-
-def _fits(password_hash: str, password: str) -> bool:
-    try:
-        return _hasher.verify(password_hash, password[:1000])
-    except VerificationError:
-        return False
-
-
-def _digest(token: str) -> str:
-    return hashlib.sha256(token.encode()).hexdigest()
+def _same(given: str, wanted: str) -> bool:
+    return secrets.compare_digest(given.encode(errors="replace"), wanted.encode())

@@ -1,7 +1,6 @@
 """Who signs in for an organisation: letting somebody in by mail, what they may do, and shutting the
 door behind them."""
 
-import hashlib
 import re
 import secrets
 from dataclasses import dataclass
@@ -13,14 +12,15 @@ from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.records import Site, Subject
 from sedge.formats.letters import Letter
 from sedge.services import mail
-from sedge.services.access import access
-from sedge.services.context import Desk, House
-from sedge.store.repositories import installation, invitations
-from sedge.store.repositories.installation import Member
-from sedge.store.repositories.invitations import Invitation
+from sedge.services.access import access, passwords, second_factor
+from sedge.services.access.passwords import digest as _digest
+from sedge.services.access.throttle import NOBODY, Caller
+from sedge.services.context import Desk, House, system_member
+from sedge.store.repositories.access import factors, installation, invitations
+from sedge.store.repositories.access.installation import Member
+from sedge.store.repositories.access.invitations import Invitation
 
 LASTS = timedelta(days=7)
-LEAST_PASSWORD = 12
 MAIL = re.compile(r"[^@\s]{1,64}@[^@\s]{1,190}")
 
 
@@ -44,6 +44,13 @@ def list_members(desk: Desk) -> tuple[list[Member], list[Invitation]]:
         return here, invitations.open_ones(
             connection, desk.who.organisation, desk.house.clock.real()
         )
+
+
+def with_second_factor(desk: Desk) -> set[str]:
+    """The sign-ins of this organisation that have one."""
+    with desk.house.installation.reading() as connection:
+        here = installation.members_of(connection, desk.who.organisation)
+        return factors.who_has_one(connection, [m.sign_in for m in here])
 
 
 def invite(desk: Desk, form: dict[str, object], address: str) -> Invitation:
@@ -142,6 +149,24 @@ def end(desk: Desk, sign_in: str) -> None:
         )
 
 
+def take_off_factor(desk: Desk, sign_in: str) -> None:
+    """Somebody has lost phone and recovery codes: they set up a second factor anew as they sign in
+    next. Raises NotFound, NotAllowedNow for oneself."""
+    desk.require(May.SET_RULES)
+    if sign_in == desk.who.sign_in:
+        raise NotAllowedNow("Take off your own second factor on the page My account.", reason="own")
+    with desk.house.installation.reading() as connection:
+        member = _the(installation.members_of(connection, desk.who.organisation), sign_in)
+        elsewhere = len(installation.memberships_of(connection, sign_in)) > 1
+    if elsewhere:
+        raise NotAllowedNow(
+            f"{member.name} signs in for other organisations too, whose safety is not yours to"
+            " lower. Those who run Sedge can do it: sedge second-factor --help.",
+            reason="elsewhere",
+        )
+    second_factor.take_off_of(desk.house, desk.who, member)
+
+
 # ── at the door ──
 
 
@@ -176,16 +201,17 @@ def welcome(house: House, token: str) -> Welcome:
     )
 
 
-def accept(house: House, token: str, password: str, again: str) -> str:
+def accept(house: House, token: str, password: str, again: str, caller: Caller = NOBODY) -> str:
     """Take the invitation up: with the password one has, or a new one; a session's token. Raises
     NotUnderstood naming the field."""
     invited = welcome(house, token)
     if invited.known:
-        access.check_password(house, invited.email, password)
+        access.check_password(house, invited.email, password, caller)
     else:
-        _good_password(password, again)
+        about = (invited.name, invited.email, invited.organisation)
+        passwords.refuse_weak(password, again, about=about)
     fresh = (
-        "" if invited.known else access.hash_password(password)
+        "" if invited.known else passwords.hash_password(password)
     )  # slow on purpose, so before the transaction
     with house.installation.writing() as connection:
         taken = invitations.take(connection, _digest(token))
@@ -219,17 +245,7 @@ def accept(house: House, token: str, password: str, again: str) -> str:
             member.email,
             f"{member.name}, {_told(member.role, member.sites)}",
         )
-    return access.open_session(house, member)
-
-
-def _good_password(password: str, again: str) -> None:
-    if len(password) < LEAST_PASSWORD:
-        raise NotUnderstood(
-            f"A password needs at least {LEAST_PASSWORD} characters; several words do well.",
-            field="password",
-        )
-    if password != again:
-        raise NotUnderstood("The two passwords differ. Type them again.", field="again")
+    return access.open_session(house, member, caller)
 
 
 def _role(form: dict[str, object]) -> AccessRole:
@@ -256,6 +272,16 @@ def _sites(desk: Desk, form: dict[str, Any]) -> tuple[str, ...]:
     return tuple(wanted)
 
 
+def take_off_by_operator(house: House, email: str) -> None:
+    """The same by whoever runs Sedge, for anybody. Raises NotFound."""
+    with house.installation.reading() as connection:
+        found = installation.by_email(connection, email)
+        member = installation.member(connection, found.id) if found else None
+    if member is None:
+        raise NotFound(f"Nobody signs in with {email}.")
+    second_factor.take_off_of(house, system_member(member.organisation), member)
+
+
 def _the(members: list[Member], sign_in: str) -> Member:
     found = next((m for m in members if m.sign_in == sign_in), None)
     if found is None:
@@ -274,7 +300,3 @@ def _somebody_stays(desk: Desk, members: list[Member], sign_in: str) -> None:
 
 def _told(role: AccessRole, sites: tuple[str, ...]) -> str:
     return f"{role.value} of {', '.join(sites)}" if sites else role.value
-
-
-def _digest(token: str) -> str:
-    return hashlib.sha256(token.encode()).hexdigest()

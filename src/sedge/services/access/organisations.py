@@ -27,8 +27,8 @@ from sedge.services.carriers.accounts import Wanted
 from sedge.services.context import Desk
 from sedge.services.holders import site_management
 from sedge.services.safety import safety
-from sedge.store.repositories import installation
-from sedge.store.repositories.installation import Member, Organisation
+from sedge.store.repositories.access import installation
+from sedge.store.repositories.access.installation import Member, Organisation
 from sedge.store.repositories.workorders import running_count
 from sedge.store.schema import holders as holder_tables
 from sedge.store.schema import projected, tables

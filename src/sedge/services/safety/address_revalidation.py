@@ -30,6 +30,8 @@ def recheck(desk: Desk) -> Rechecked:
     """Every address once more; a changed verdict, answering point or place is kept. One the
     register is silent on stays as it was."""
     desk.require(May.CHANGE_SAFETY)
+    if not desk.outside.register.is_connected:
+        return Rechecked(0, [], "")
     with desk.reading() as reading:
         addresses = reading.records.all(Address)
     moved: list[Address] = []

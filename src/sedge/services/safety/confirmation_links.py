@@ -17,7 +17,7 @@ from sedge.core.records import Address, Site, Spot, Subject
 from sedge.formats.letters import Letter
 from sedge.services import mail
 from sedge.services.context import Desk, House
-from sedge.store.repositories.installation import Member
+from sedge.store.repositories.access.installation import Member
 from sedge.store.schema.safety import confirm_link
 
 GOOD_FOR = timedelta(days=14)
@@ -57,7 +57,7 @@ def make_link(desk: Desk, code: str, *, to: str = "") -> str:
         writing.connection.execute(insert(confirm_link).values(**values))
         writing.remark("spot.asked", Subject.SPOT, code, f"{spot.name}{f', {to}' if to else ''}")
         if to:
-            address = f"http://{desk.house.settings.host}:{desk.house.settings.port}{path}"
+            address = f"{desk.house.settings.address}{path}"
             text = (
                 f"If somebody makes an emergency call from “{spot.name}” at {site.name}, the"
                 f" crew is sent"

@@ -12,7 +12,7 @@ from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Address, Carrier, CivicElements, Number, Site, Spot, Subject, Verdict
-from sedge.core.safety.addresses import Match, Segment, match, what_is_wrong
+from sedge.core.safety.addresses import Match, Segment, by_hand, match, what_is_wrong
 from sedge.core.safety.spots import (
     floor_problem,
     needs_detail,
@@ -69,6 +69,8 @@ def match_address(desk: Desk, typed: dict[str, Any]) -> Match:
         )
     if wrong := what_is_wrong(elements):
         raise NotUnderstood(wrong[1], field=wrong[0])
+    if not desk.outside.register.is_connected:
+        return by_hand(elements)
     asked = desk.outside.register.candidates(
         elements.country, elements.city, elements.street, elements.postcode
     )
@@ -104,6 +106,14 @@ def checked_address(desk: Desk, typed: CivicElements, *, accepted: bool) -> Chec
             choices = [_as_choice(c.elements) for c in found.candidates[:5]]
             raise NotUnderstood(
                 f"{found.why} Did you mean {meant}?".strip(), field="street", choices=choices
+            )
+        case Verdict.BY_HAND if not accepted:
+            raise NotUnderstood(
+                "No address register is connected here, so nobody but you can say whether help"
+                " would find this. Check it with the responders or the post, then tick the box to"
+                " accept it.",
+                field="accepted",
+                choices=[_as_choice(found.candidates[0].elements)],
             )
         case Verdict.CORRECTED if not accepted:
             changes = "; ".join(

@@ -9,10 +9,12 @@ So nothing is bought twice and nothing is lost.
 import json
 import threading
 import time
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 import structlog
+from sqlalchemy.exc import DatabaseError
 
 from sedge.core.changes import reservation_lapsed, rest_over
 from sedge.core.errors import ChangedMeanwhile, OutsideSilent, SedgeError
@@ -21,7 +23,7 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Account, Order, Subject
 from sedge.core.workorders.life import OrderState, TaskEvent, TaskState, next_task_state
 from sedge.core.workorders.tasks import Snapshot
-from sedge.services import periodic
+from sedge.services import mail, periodic
 from sedge.services.carriers import charges
 from sedge.services.context import Desk, House, Writing, system_member
 from sedge.services.holders import directory_proposals
@@ -30,6 +32,7 @@ from sedge.services.process import Slot
 from sedge.services.safety import address_change_notices
 from sedge.services.workorders import execution, order_running
 from sedge.services.workorders.outcomes import Done, Failed, Outcome, Wait
+from sedge.store.database import is_damage
 from sedge.store.repositories import numbers as number_store
 from sedge.store.repositories import workorders as store
 from sedge.store.repositories.workorders import StoredTask, WorkOrder
@@ -74,7 +77,28 @@ def tick_when_due(house: House, *, quiet_for: float) -> int:
     for `quiet_for` seconds: a dozen questions to each database every second are most of what an
     idle installation costs."""
     with _ticking:
-        return sum(_tick_unless_quiet(house, key, quiet_for) for key in list(house.estates))
+        return sum(
+            _apart(house, key, lambda key=key: _tick_unless_quiet(house, key, quiet_for))
+            for key in list(house.estates)
+        )
+
+
+def _apart(house: House, key: str, do: Callable[[], int]) -> int:
+    """Work for one organisation, whose trouble holds up none of the others: a damaged database is
+    set aside, anything else told in the log and tried again at the next tick."""
+    with structlog.contextvars.bound_contextvars(organisation=key):
+        try:
+            return do()
+        except SedgeError as error:
+            log.warning("tick", error=error.message)
+        except DatabaseError as error:
+            if is_damage(error):
+                house.set_aside(house.organisations[key], error)
+            else:
+                log.exception("tick", error=str(error.orig))
+        except Exception as error:
+            log.exception("tick", error=repr(error))
+    return 0
 
 
 def _tick_unless_quiet(house: House, key: str, quiet_for: float) -> int:
@@ -107,12 +131,18 @@ def tick(house: House) -> int:
 def recover(house: House) -> None:
     """On start-up: take over what a process that died had leased, ask for the charges of the nights
     it slept through, tell of places it had no time to tell of."""
-    for key in house.estates:
-        house.next_at[key, charges.NAME] = house.clock.now()
-        address_change_notices.tell(house.desk(system_member(key)))
-        directory_proposals.follow_directory(house.desk(system_member(key)), after_a_death=True)
-        with house.desk(system_member(key)).writing() as writing:
-            store.release_leases(writing.connection)
+    for key in list(house.estates):
+        _apart(house, key, lambda key=key: _recover_one(house, key))
+
+
+def _recover_one(house: House, key: str) -> int:
+    desk = house.desk(system_member(key))
+    house.next_at[key, charges.NAME] = house.clock.now()
+    address_change_notices.tell(desk)
+    directory_proposals.follow_directory(desk, after_a_death=True)
+    with desk.writing() as writing:
+        store.release_leases(writing.connection)
+    return 1
 
 
 def look_again_at(house: House, carrier: str, placed_as: str) -> None:
@@ -146,6 +176,7 @@ def _next_due_of(desk: Desk) -> datetime | None:
             number_store.next_due(reading.connection),
             port_tracking.next_due(reading),
             port_outs.next_due(reading),
+            mail.next_due(reading),
         )
     return min((m for m in found if m), default=None)
 

@@ -33,6 +33,16 @@ def last_sequence(connection: Connection) -> int:
     return connection.execute(select(chain.ledger_head.c.sequence)).scalar() or 0
 
 
+def entries_after(connection: Connection, sequence: int, limit: int) -> list[Entry]:
+    """The next entries after one, the oldest first, without their snapshots."""
+    table = chain.ledger
+    plain = [table.c[name] for name in Entry.model_fields if name != "after"]
+    query = (
+        select(*plain).where(table.c.sequence > sequence).order_by(table.c.sequence).limit(limit)
+    )
+    return [Entry.model_construct(**row._mapping, after=None) for row in connection.execute(query)]
+
+
 def first_change(
     connection: Connection, things: set[tuple[Subject, str]], *, since: int
 ) -> Entry | None:

@@ -3,7 +3,7 @@
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy import Connection, case, func, insert, select, update
@@ -289,6 +289,16 @@ def due_tasks(
         .limit(limit)
     )
     return [_task(row) for row in connection.execute(query)]
+
+
+def open_tasks(connection: Connection, now: datetime) -> tuple[int, timedelta]:
+    """How many tasks are not done, and by how much the latest of those that are due is late."""
+    table = workorders.task
+    is_open = table.c.state.in_([TaskState.WAITING.value, TaskState.RUNNING.value])
+    count, first = connection.execute(
+        select(func.count(), func.min(table.c.next_try)).where(is_open)
+    ).one()
+    return int(count), max(now - first, timedelta(0)) if first else timedelta(0)
 
 
 def lease(connection: Connection, task: StoredTask, until: datetime, real_now: datetime) -> bool:

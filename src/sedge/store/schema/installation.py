@@ -34,8 +34,10 @@ sign_in = Table(
     Column("email", String(200), nullable=False, unique=True),
     Column("password_hash", String(200), nullable=False),
     Column("place", Integer, nullable=False),
-    Column("failures", Integer, nullable=False),
-    Column("locked_until", Moment),
+    Column("password_changed_at", Moment),
+    Column("totp_sealed", Text),  # the shared secret, sealed; without `totp_since` not yet proven
+    Column("totp_since", Moment),
+    Column("totp_step", Integer),  # of the code used last, which is not taken again
 )
 membership = Table(
     "membership",
@@ -53,6 +55,13 @@ session = Table(
     Column("sign_in", String(40), nullable=False),
     Column("organisation", String(40), nullable=False),
     Column("expires_at", Moment, nullable=False),
+    Column("id", String(40), nullable=False),
+    Column("opened_at", Moment, nullable=False),
+    Column("seen_at", Moment, nullable=False),
+    Column("sure_at", Moment, nullable=False),
+    Column("awaits", String(20), nullable=False),
+    Column("address", String(64), nullable=False),
+    Column("agent", String(200), nullable=False),
     Index("session_sign_in", "sign_in"),
 )
 invitation = Table(

@@ -23,6 +23,10 @@ mail = Table(
     Column("sent_at", Moment),
     Column("work_order", String(80)),
     Column("html", Text),
+    Column("tries", Integer, nullable=False, server_default="0"),
+    Column("next_try", Moment),
+    Column("problem", String(400)),
+    Column("given_up_at", Moment),
     Index(
         "mail_unsent",
         "created_at",

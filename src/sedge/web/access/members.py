@@ -11,14 +11,14 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotSignedIn, NotUnderstood, TooMany
 from sedge.services.access import members
 from sedge.services.holders import site_management
-from sedge.web.access.routes import let_in
-from sedge.web.routing import AtDesk, Place, house_of
+from sedge.web.access.door import let_in
+from sedge.web.routing import AtDesk, Place, address_of, caller_of, house_of
 from sedge.web.shared.rendering import draw, go
 
 place = Place()
 
 
-@place.page("/organisations/members", May.SET_RULES)
+@place.page("/organisations/members", May.SET_RULES, sure=True)
 def listing(request: Request, desk: AtDesk) -> Response:
     here, invited = members.list_members(desk)
     sites = site_management.site_choices(desk)
@@ -33,13 +33,14 @@ def listing(request: Request, desk: AtDesk) -> Response:
         sites=sites,
         names=dict(sites),
         me=desk.who.sign_in,
+        with_factor=members.with_second_factor(desk),
     )
 
 
-@place.action("/organisations/members", May.SET_RULES)
+@place.action("/organisations/members", May.SET_RULES, sure=True)
 async def invite(request: Request, desk: AtDesk) -> Response:
     form = _read(await request.form())
-    await run_in_threadpool(members.invite, desk, form, str(request.base_url))
+    await run_in_threadpool(members.invite, desk, form, address_of(request))
     return go(request, "/organisations/members")
 
 
@@ -50,16 +51,22 @@ def _read(raw: FormData) -> dict[str, object]:
     return form | {"sites": [str(v)[:80] for v in raw.getlist("sites")][:200]}
 
 
-@place.action("/organisations/members/{sign_in}", May.SET_RULES)
+@place.action("/organisations/members/{sign_in}", May.SET_RULES, sure=True)
 async def change(request: Request, desk: AtDesk, sign_in: str) -> Response:
     form = _read(await request.form())
     await run_in_threadpool(members.change_member, desk, sign_in, form)
     return go(request, "/organisations/members")
 
 
-@place.action("/organisations/members/{sign_in}/end", May.SET_RULES)
+@place.action("/organisations/members/{sign_in}/end", May.SET_RULES, sure=True)
 def end(request: Request, desk: AtDesk, sign_in: str) -> Response:
     members.end(desk, sign_in)
+    return go(request, "/organisations/members")
+
+
+@place.action("/organisations/members/{sign_in}/second-factor-off", May.SET_RULES, sure=True)
+def second_factor_off(request: Request, desk: AtDesk, sign_in: str) -> Response:
+    members.take_off_factor(desk, sign_in)
     return go(request, "/organisations/members")
 
 
@@ -85,7 +92,9 @@ def accept(
 ) -> Response:
     house = house_of(request)
     try:
-        return let_in(request, members.accept(house, token, password, again), "/")
+        return let_in(
+            request, members.accept(house, token, password, again, caller_of(request)), "/"
+        )
     except (NotUnderstood, NotSignedIn, TooMany) as problem:
         return draw(
             request,

@@ -1,4 +1,5 @@
-"""The sign-in page: in the demo one chooses a person; a password sign-in stands behind it."""
+"""Signing in and out: in the demo one chooses a person; a password sign-in stands behind it, and a
+second factor behind that; what to do when the password is forgotten."""
 
 from typing import Annotated
 
@@ -6,24 +7,84 @@ from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from sedge.core.access.roles import May
-from sedge.services.access import access
-from sedge.web.routing import COOKIE, Place, house_of, who_asks
+from sedge.core.errors import NotSignedIn, SedgeError
+from sedge.services.access import access, passwords, second_factor
+from sedge.services.access.access import Awaits
+from sedge.store.repositories.access.sessions import Open
+from sedge.web.access.door import (
+    ABOUT_PASSWORDS,
+    NEW_PASSWORD,
+    Card,
+    Field,
+    at_door,
+    inside,
+    let_in,
+)
+from sedge.web.routing import (
+    COOKIE,
+    Place,
+    address_of,
+    caller_of,
+    half_in,
+    house_of,
+    is_local,
+    who_asks,
+)
 from sedge.web.shared.rendering import draw
 
 place = Place()
+
+CODE = Card(
+    "One more step",
+    "Type the code that your authenticator shows now. Without your phone, type one of your recovery"
+    " codes.",
+    (Field("code", "Code", "text", "one-time-code"),),
+    "Sign in",
+)
+SET_UP = Card(
+    "Set up your second factor",
+    "Your role signs in with a code as well as a password. Scan this with an authenticator on your"
+    " phone, then type the code that it shows.",
+    (Field("code", "Code shown now", "text", "one-time-code"),),
+    "Turn it on",
+    template="door_set_up.html",
+)
+FORGOTTEN = Card(
+    "A new password",
+    "Type the mail address you sign in with. If somebody signs in with it, they get a letter to"
+    " choose another password.",
+    (Field("email", "Mail address", "email", "username"),),
+    "Send the letter",
+    links=(("/sign-in", "Back to the sign-in"),),
+)
+SURE = Card(
+    "Is it you?",
+    "What you want to do next is for nobody else. Type your password once more; it is not asked for"
+    " again for a quarter of an hour.",
+    (Field("password", "Password", autocomplete="current-password"),),
+    "Go on",
+)
 
 
 @place.page("/sign-in", May.OPEN)
 def sign_in_page(request: Request, to: str = "/") -> Response:
     if who_asks(request):
-        return RedirectResponse(_inside(to), 303)
+        return RedirectResponse(inside(to), 303)
+    return _sign_in_card(request, to)
+
+
+def _sign_in_card(
+    request: Request, to: str, email: str = "", problem: SedgeError | None = None
+) -> Response:
+    house = house_of(request)
     return draw(
         request,
         "sign_in.html",
-        people=access.demo_people(house_of(request)),
-        to=_inside(to),
-        email="",
-        problem="",
+        status=problem.status if problem else 200,
+        people=access.demo_people(house) if is_local(request) else [],
+        to=inside(to),
+        email=email,
+        problem=problem.message if problem else "",
     )
 
 
@@ -35,24 +96,16 @@ def sign_in(
     who: Annotated[str, Form()] = "",
     to: Annotated[str, Form()] = "/",
 ) -> Response:
-    house = house_of(request)
-    token = access.demo_sign_in(house, who) if who else access.sign_in(house, email, password)
-    return let_in(request, token, _inside(to))
-
-
-def let_in(request: Request, token: str, to: str) -> Response:
-    """On to a page of our own, with the session's cookie."""
-    answer = RedirectResponse(to, 303)
-    seconds = house_of(request).settings.session_hours * 3600
-    answer.set_cookie(
-        COOKIE,
-        token,
-        max_age=seconds,
-        httponly=True,
-        samesite="lax",
-        secure=request.url.scheme == "https",
-    )
-    return answer
+    house, caller = house_of(request), caller_of(request)
+    try:
+        token = (
+            access.demo_sign_in(house, who, caller, local=is_local(request))
+            if who
+            else access.sign_in(house, email, password, caller)
+        )
+    except SedgeError as problem:
+        return _sign_in_card(request, to, email[:200], problem)
+    return let_in(request, token, inside(to))
 
 
 @place.action("/sign-out", May.OPEN)
@@ -63,6 +116,111 @@ def sign_out(request: Request) -> Response:
     return answer
 
 
-def _inside(to: str) -> str:
-    """Only paths of our own: no other host, no scheme."""
-    return to if to.startswith("/") and not to.startswith(("//", "/\\")) else "/"
+def _awaiting(request: Request, what: Awaits) -> Open:
+    """Whoever has given their password and not yet the rest. Raises NotSignedIn."""
+    found = half_in(request)
+    if found is None or found.session.awaits != what:
+        raise NotSignedIn("Sign in to go on.")
+    return found
+
+
+@place.page("/sign-in/code", May.OPEN)
+def code_page(request: Request) -> Response:
+    _awaiting(request, Awaits.CODE)
+    return at_door(request, CODE)
+
+
+@place.action("/sign-in/code", May.OPEN)
+def code(request: Request, code: Annotated[str, Form()] = "", to: str = "/") -> Response:
+    found = _awaiting(request, Awaits.CODE)
+    try:
+        access.give_code(house_of(request), found, code, caller_of(request))
+    except SedgeError as problem:
+        return at_door(request, CODE, problem)
+    return RedirectResponse(inside(to), 303)
+
+
+@place.page("/sign-in/set-up", May.OPEN)
+def set_up_page(request: Request) -> Response:
+    found = _awaiting(request, Awaits.SET_UP)
+    enrolment = second_factor.enrol(house_of(request), found.member)
+    return at_door(request, SET_UP, enrolment=enrolment)
+
+
+@place.action("/sign-in/set-up", May.OPEN)
+def set_up(request: Request, code: Annotated[str, Form()] = "", to: str = "/") -> Response:
+    found, house = _awaiting(request, Awaits.SET_UP), house_of(request)
+    try:
+        codes = second_factor.confirm(house, found.member, code, caller_of(request))
+    except SedgeError as problem:
+        enrolment = second_factor.enrol(house, found.member)
+        return at_door(request, SET_UP, problem, enrolment=enrolment)
+    access.let_through(house, found)
+    del request.state.member  # they are in now, and the page says so
+    return draw(request, "recovery_codes.html", codes=codes, onward=inside(to))
+
+
+@place.page("/sure", May.LOOK)
+def sure_page(request: Request) -> Response:
+    return at_door(request, SURE)
+
+
+@place.action("/sure", May.LOOK)
+def sure(request: Request, password: Annotated[str, Form()] = "", to: str = "/") -> Response:
+    found = half_in(request)
+    if found is None:
+        raise NotSignedIn("Sign in to go on.")
+    try:
+        access.prove_again(house_of(request), found, password, caller_of(request))
+    except SedgeError as problem:
+        return at_door(request, SURE, problem)
+    return RedirectResponse(inside(to), 303)
+
+
+@place.page("/forgotten", May.OPEN)
+def forgotten_page(request: Request) -> Response:
+    return at_door(request, FORGOTTEN)
+
+
+@place.action("/forgotten", May.OPEN)
+def forgotten(request: Request, email: Annotated[str, Form()] = "") -> Response:
+    house = house_of(request)
+    try:
+        passwords.forgotten(house, email[:200], address_of(request), caller_of(request))
+    except SedgeError as problem:
+        return at_door(request, FORGOTTEN, problem)
+    done = "If somebody signs in with that address, a letter is on its way. It works for an hour."
+    return at_door(request, FORGOTTEN, done=done)
+
+
+@place.page("/reset/{token}", May.OPEN)
+def reset_page(request: Request, token: str) -> Response:
+    return at_door(request, _reset_card(request, token))
+
+
+def _reset_card(request: Request, token: str) -> Card:
+    member = passwords.whose_reset(house_of(request), token)
+    mail = Field("email", "Mail address", "email", "username", member.email, readonly=True)
+    return Card(
+        "Choose a new password",
+        f"For {member.name}. All your open sessions end.",
+        (mail, *NEW_PASSWORD),
+        "Set password",
+        foot=(ABOUT_PASSWORDS,),
+    )
+
+
+@place.action("/reset/{token}", May.OPEN)
+def reset(
+    request: Request,
+    token: str,
+    password: Annotated[str, Form()] = "",
+    again: Annotated[str, Form()] = "",
+) -> Response:
+    card, house = _reset_card(request, token), house_of(request)
+    try:
+        member = passwords.reset(house, token, password, again)
+    except SedgeError as problem:
+        return at_door(request, card, problem)
+    # the letter proves the mail address; a second factor is asked for all the same
+    return let_in(request, access.open_session(house, member, caller_of(request)), "/")

@@ -13,7 +13,7 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import HolderKind, Proof
-from sedge.services.callpaths import calls, path_analysis, paths, proof_calls
+from sedge.services.callpaths import calls, own_calls, path_analysis, paths, proof_calls
 from sedge.services.callpaths.paths_now import paths_now
 from sedge.services.context import Desk
 from sedge.services.holders import holders, site_management
@@ -228,6 +228,7 @@ def _test_call(request: Request, desk: Desk, e164: str, proof: Proof | None) -> 
         template,
         card=numbers.card(desk, e164),
         number=e164[1:],
+        connected=desk.outside.telephony.is_connected,
         proof=proof,
         key=desk.new_id("proof"),
     )
@@ -239,6 +240,24 @@ def note_on_call(
 ) -> Response:
     calls.note_on_call(desk, key, note)
     return go(request, f"/numbers/{number}/test-call")
+
+
+@place.action("/numbers/{number}/own-call", May.PLACE_TEST_CALL)
+def own_call(
+    request: Request,
+    desk: AtDesk,
+    number: str,
+    direction: Annotated[str, Form()] = "in",
+    result: Annotated[str, Form()] = "",
+    heard: Annotated[str, Form()] = "",
+    key: Annotated[str, Form(pattern=r"^(proof-[0-9a-f]{1,40})?$")] = "",
+) -> Response:
+    if result not in {"works", "fails"}:
+        raise NotUnderstood("Say whether the call works or fails.", field="result")
+    e164 = numbers.the_number(desk, number)
+    ok = result == "works"
+    proof = own_calls.note(desk, e164, direction, ok=ok, heard=heard, key=key)
+    return _test_call(request, desk, e164, proof)
 
 
 @place.action("/numbers/{number}/test-call", May.PLACE_TEST_CALL)

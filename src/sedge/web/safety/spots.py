@@ -11,7 +11,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.services.holders import relocations
 from sedge.services.numbers.numbers import the_number
 from sedge.services.safety import confirmation_links, emergency_exports, safety, spots
-from sedge.web.routing import AtDesk, Place, house_of
+from sedge.web.routing import AtDesk, Place, address_of, house_of
 from sedge.web.safety import views
 from sedge.web.shared.rendering import draw, go, target
 
@@ -93,7 +93,7 @@ def remove(request: Request, desk: AtDesk, code: str) -> Response:
 def link(request: Request, desk: AtDesk, code: str, to: Typed = "") -> Response:
     """A link for somebody at the site, shown this once."""
     path = confirmation_links.make_link(desk, code, to=to.strip())
-    address = f"{str(request.base_url).rstrip('/')}{path}"
+    address = f"{address_of(request)}{path}"
     if target(request):
         return draw(
             request,

@@ -57,6 +57,9 @@ ACTIONS = (
     Page("Leaver", "Work orders", "/work-orders/templates/leaver", "offboard employee leaves"),
     Page("Eligibility", "Work orders", "/why-not", "eligibility what is missing refused"),
     Page("Members", "", "/organisations/members", "who signs in invite users roles access"),
+    Page("My account", "", "/account", "password second factor authenticator sessions passkey"),
+    Page("API tokens", "", "/account/tokens", "program bearer scim key automation"),
+    Page("System", "", "/system", "backup disk health mail services version troubles"),
     Page("Organisations", "", "/organisations", "clients tenants switch"),
     Page("New organisation", "", "/organisations/new", "add client tenant"),
 )

@@ -1,6 +1,7 @@
 """Drawing pages: one Jinja environment where undefined names fail, and the filters for moments,
 money and numbers."""
 
+import base64
 from collections.abc import Callable
 from datetime import datetime, timedelta
 from functools import lru_cache
@@ -100,10 +101,16 @@ def environment(now: Any) -> Environment:
         "ruler": ruler,
         "digits": lambda e164: e164.lstrip("+"),
         "labelled": labelled,
+        "data_uri": _data_uri,
     }
     env.globals |= {"icon": icon, "now": now, "assets": asset_base()}
     env.globals |= {"letters": LETTERS, "term": term}
     return env
+
+
+def _data_uri(svg: str) -> str:
+    """A drawing as the address of a picture (RFC 2397)."""
+    return f"data:image/svg+xml;base64,{base64.b64encode(svg.encode()).decode()}"
 
 
 def zone_of(context: Any) -> ZoneInfo:
@@ -165,9 +172,8 @@ def draw(
         read_by(house_of(request).organisations[member.organisation].home_country)
     env: Environment = request.app.state.templates
     permitted = request.app.state.permitted
-    facts_of_head = (
-        request.app.state.desk_facts(request) if member and not is_swap(request) else None
-    )
+    has_head = member and not is_swap(request) and member.organisation in house_of(request).estates
+    facts_of_head = request.app.state.desk_facts(request) if has_head else None
     shared = {
         "member": member,
         "places": [place for place in PLACES if member and allowed(member.role, place[3])],

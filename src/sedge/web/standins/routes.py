@@ -17,7 +17,7 @@ from sedge.services import simulation_clock
 from sedge.services.carriers import accounts, payments
 from sedge.services.supply import supply
 from sedge.services.trunks import trunks
-from sedge.web.routing import AtDesk, Place
+from sedge.web.routing import AtDesk, Place, address_of
 from sedge.web.shared.rendering import draw, go
 
 place = Place()
@@ -178,9 +178,7 @@ def directory(
     if kind not in {"joiner", "mover", "leaver", "changed"}:
         raise NotUnderstood("Somebody joins, moves, leaves or changes.", field="kind")
     control = _control(desk)
-    control.connect_directory(
-        f"{str(request.base_url).rstrip('/')}/scim/v2/", desk.house.settings.demo_token
-    )
+    control.connect_directory(f"{address_of(request)}/scim/v2/", desk.house.settings.demo_token)
     event = {"kind": kind, "who": who[:200], "name": name[:120], "site": site[:120]}
     control.in_directory({key: value for key, value in event.items() if value})
     return _back()

@@ -1,10 +1,10 @@
-"""The installation's own small database: organisations, sign-ins, memberships, sessions, the
-clock's offset."""
+"""The installation's own small database: organisations, sign-ins, memberships, the clock's
+offset."""
 
 import json
 import secrets
 from dataclasses import dataclass, fields
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from sqlalchemy import Connection, delete, func, insert, select, update
 
@@ -20,7 +20,8 @@ SEALED_SECRET = "callback secret, sealed"  # noqa: S105  the name it is kept und
 @dataclass(frozen=True)
 class Member:
     """Somebody who is signed in and acts for one organisation. `sites` are those a site manager
-    looks after."""
+    looks after; `read_only` programs change nothing whatever their role; `token` is
+    the one that a program came with."""
 
     sign_in: str
     name: str
@@ -28,6 +29,8 @@ class Member:
     organisation: str
     role: AccessRole
     sites: tuple[str, ...] = ()
+    read_only: bool = False
+    token: str = ""
 
     @property
     def scope(self) -> Scope:
@@ -54,8 +57,10 @@ class SignIn:
     email: str
     password_hash: str
     place: int
-    failures: int
-    locked_until: datetime | None
+    password_changed_at: datetime | None
+    totp_sealed: str | None
+    totp_since: datetime | None
+    totp_step: int | None
 
 
 def organisations(connection: Connection) -> list[Organisation]:
@@ -86,7 +91,6 @@ def add_sign_in(connection: Connection, member: Member, password_hash: str) -> N
         "email": member.email.lower(),
         "password_hash": password_hash,
         "place": place,
-        "failures": 0,
     }
     connection.execute(insert(tables.sign_in).values(**row))
     add_membership(connection, member)
@@ -111,9 +115,9 @@ def add_membership(connection: Connection, member: Member) -> None:
 def memberships_of(connection: Connection, sign_in: str) -> list[Member]:
     """All organisations somebody may act for, the first one first."""
     return [
-        _member(row)
+        member_of(row)
         for row in connection.execute(
-            _memberships().where(tables.sign_in.c.id == sign_in).order_by(*_FIRST)
+            memberships().where(tables.sign_in.c.id == sign_in).order_by(*_FIRST)
         )
     ]
 
@@ -121,11 +125,11 @@ def memberships_of(connection: Connection, sign_in: str) -> list[Member]:
 def members_of(connection: Connection, organisation: str) -> list[Member]:
     """Who signs in for an organisation, by name."""
     query = (
-        _memberships()
+        memberships()
         .where(tables.membership.c.organisation == organisation)
         .order_by(tables.sign_in.c.name, tables.sign_in.c.id)
     )
-    return [_member(row) for row in connection.execute(query)]
+    return [member_of(row) for row in connection.execute(query)]
 
 
 def change_membership(
@@ -148,15 +152,6 @@ def end_membership(connection: Connection, sign_in: str, organisation: str) -> N
         )
 
 
-def act_for(connection: Connection, token_hash: str, organisation: str) -> None:
-    """A session goes on for another organisation."""
-    connection.execute(
-        update(tables.session)
-        .where(tables.session.c.token_hash == token_hash)
-        .values(organisation=organisation)
-    )
-
-
 def organisation_named(connection: Connection, name: str) -> Organisation | None:
     table = tables.organisation
     row = connection.execute(
@@ -170,8 +165,8 @@ def organisation_named(connection: Connection, name: str) -> Organisation | None
 def members(connection: Connection) -> list[Member]:
     """Everybody who signs in, as a member of their first organisation."""
     found: dict[str, Member] = {}
-    for row in connection.execute(_memberships().order_by(tables.sign_in.c.place, *_FIRST)):
-        found.setdefault(row.id, _member(row))
+    for row in connection.execute(memberships().order_by(tables.sign_in.c.place, *_FIRST)):
+        found.setdefault(row.id, member_of(row))
     return list(found.values())
 
 
@@ -179,56 +174,25 @@ def member(connection: Connection, sign_in: str) -> Member | None:
     return next(iter(memberships_of(connection, sign_in)), None)
 
 
+def by_id(connection: Connection, sign_in: str) -> SignIn | None:
+    row = connection.execute(select(tables.sign_in).where(tables.sign_in.c.id == sign_in)).first()
+    return SignIn(**row._mapping) if row else None
+
+
+def set_password(connection: Connection, sign_in: str, password_hash: str, at: datetime) -> None:
+    table = tables.sign_in
+    connection.execute(
+        update(table)
+        .where(table.c.id == sign_in)
+        .values(password_hash=password_hash, password_changed_at=at)
+    )
+
+
 def by_email(connection: Connection, email: str) -> SignIn | None:
     row = connection.execute(
         select(tables.sign_in).where(tables.sign_in.c.email == email.strip().lower())
     ).first()
     return SignIn(**row._mapping) if row else None
-
-
-def note_failure(
-    connection: Connection, sign_in: str, failures: int, locked_until: datetime | None
-) -> None:
-    connection.execute(
-        update(tables.sign_in)
-        .where(tables.sign_in.c.id == sign_in)
-        .values(failures=failures, locked_until=locked_until)
-    )
-
-
-def open_session(
-    connection: Connection, token_hash: str, who: Member, expires_at: datetime
-) -> None:
-    connection.execute(
-        delete(tables.session).where(tables.session.c.expires_at < expires_at - timedelta(days=30))
-    )
-    connection.execute(
-        insert(tables.session).values(
-            token_hash=token_hash,
-            sign_in=who.sign_in,
-            organisation=who.organisation,
-            expires_at=expires_at,
-        )
-    )
-
-
-def session_member(connection: Connection, token_hash: str, now: datetime) -> Member | None:
-    table = tables.session
-    query = (
-        _memberships()
-        .join(
-            table,
-            (table.c.sign_in == tables.sign_in.c.id)
-            & (table.c.organisation == tables.membership.c.organisation),
-        )
-        .where(table.c.token_hash == token_hash, table.c.expires_at > now)
-    )
-    row = connection.execute(query).first()
-    return _member(row) if row else None
-
-
-def close_session(connection: Connection, token_hash: str) -> None:
-    connection.execute(delete(tables.session).where(tables.session.c.token_hash == token_hash))
 
 
 def setting(connection: Connection, name: str) -> str | None:
@@ -260,7 +224,7 @@ def callback_secret(connection: Connection, ring: Keyring) -> str:
     return fresh
 
 
-def _memberships():
+def memberships():
     s, m = tables.sign_in, tables.membership
     o = tables.organisation
     return (
@@ -270,7 +234,7 @@ def _memberships():
     )
 
 
-def _member(row) -> Member:
+def member_of(row) -> Member:
     return Member(
         row.id,
         row.name,

@@ -1,0 +1,102 @@
+"""Figures of the process for whatever watches it (Prometheus), and its last troubles for people."""
+
+import time
+from collections import deque
+from collections.abc import Iterator, MutableMapping
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from prometheus_client import CollectorRegistry, Counter, Gauge, Histogram, generate_latest
+
+REGISTRY = CollectorRegistry()
+FAST = (0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5, 10)
+REQUESTS = Counter(
+    "sedge_requests", "requests answered", ["method", "route", "status"], registry=REGISTRY
+)
+REQUEST_SECONDS = Histogram(
+    "sedge_request_seconds", "how long answers took", ["route"], buckets=FAST, registry=REGISTRY
+)
+OUTSIDE = Counter(
+    "sedge_outside_calls", "calls to services outside", ["service", "result"], registry=REGISTRY
+)
+OUTSIDE_SECONDS = Histogram(
+    "sedge_outside_seconds", "how long they took", ["service"], buckets=FAST, registry=REGISTRY
+)
+SIGN_INS = Counter("sedge_sign_ins", "attempts to sign in", ["result"], registry=REGISTRY)
+TASKS_OPEN = Gauge("sedge_tasks_open", "tasks that are not done", registry=REGISTRY)
+OLDEST_TASK = Gauge("sedge_oldest_task_seconds", "how late the latest one is", registry=REGISTRY)
+MAILS_WAITING = Gauge("sedge_mails_waiting", "letters not yet sent", registry=REGISTRY)
+MAILS_GIVEN_UP = Gauge("sedge_mails_given_up", "letters nobody took", registry=REGISTRY)
+DATABASE_BYTES = Gauge("sedge_database_bytes", "size of the databases", registry=REGISTRY)
+DISK_FREE = Gauge("sedge_disk_free_bytes", "room left on their disk", registry=REGISTRY)
+BACKUP_AGE = Gauge("sedge_backup_age_seconds", "since the last good backup", registry=REGISTRY)
+DAMAGED = Gauge("sedge_organisations_damaged", "databases that can't be read", registry=REGISTRY)
+ORGANISATIONS = Gauge("sedge_organisations", "organisations served", registry=REGISTRY)
+STARTED = time.time()
+NO_ROUTE = "other"
+
+
+@dataclass(frozen=True)
+class Seen:
+    """How the last call to a service went: when, and what was wrong ("" if nothing)."""
+
+    at: datetime
+    trouble: str
+
+
+@dataclass(frozen=True)
+class Trouble:
+    """A warning or an error of the log. `organisation` is whose it was, "" for the installation's
+    own."""
+
+    at: datetime
+    level: str
+    event: str
+    says: str
+    organisation: str
+
+
+LAST_SEEN: dict[str, Seen] = {}
+TROUBLES: deque[Trouble] = deque(maxlen=200)
+TOLD = ("error", "service", "task", "path", "key")  # of a log line, as far as it has them
+
+
+def answered(method: str, route: str, status: int, seconds: float) -> None:
+    REQUESTS.labels(method, route, f"{status // 100}xx").inc()
+    REQUEST_SECONDS.labels(route).observe(seconds)
+
+
+@contextmanager
+def calling(service: str) -> Iterator[None]:
+    """Times and counts a call outside; whatever it raises counts as trouble."""
+    started = time.perf_counter()
+    try:
+        yield
+    except Exception as error:
+        OUTSIDE.labels(service, type(error).__name__).inc()
+        LAST_SEEN[service] = Seen(datetime.now(UTC), str(error)[:300])
+        raise
+    else:
+        OUTSIDE.labels(service, "answered").inc()
+        LAST_SEEN[service] = Seen(datetime.now(UTC), "")
+    finally:
+        OUTSIDE_SECONDS.labels(service).observe(time.perf_counter() - started)
+
+
+def note_trouble(
+    _logger: object, method: str, line: MutableMapping[str, Any]
+) -> MutableMapping[str, Any]:
+    """A processor of log lines: keeps those that tell of trouble."""
+    if method in {"warning", "error", "exception", "critical"}:
+        says = "; ".join(f"{name} {line[name]}" for name in TOLD if name in line)
+        organisation = str(line.get("organisation") or "")
+        TROUBLES.append(
+            Trouble(datetime.now(UTC), method, str(line.get("event", "")), says[:400], organisation)
+        )
+    return line
+
+
+def exposition() -> bytes:
+    return generate_latest(REGISTRY)

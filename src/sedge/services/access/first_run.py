@@ -1,0 +1,102 @@
+"""From nothing: the first organisation of an installation, and its first administrator.
+
+At the door stands a code that only the process's own log tells, so that whoever finds the address
+first is not therefore its owner. It is gone once somebody signs in here.
+"""
+
+import secrets
+from dataclasses import dataclass
+
+from sedge.core.access.roles import AccessRole
+from sedge.core.errors import Forbidden, NotAllowedNow, NotUnderstood
+from sedge.core.numbers.plan import COUNTRIES
+from sedge.core.records import Subject
+from sedge.services.access import access, passwords, throttle
+from sedge.services.access.members import MAIL
+from sedge.services.access.throttle import Caller
+from sedge.services.context import House
+from sedge.services.process import Slot
+from sedge.store.repositories.access import installation
+from sedge.store.repositories.access.installation import Member, Organisation
+
+DOOR = Slot[str]("code of the first run")
+LETTERS = "ABCDEFGHJKMNPQRSTUVWXYZ23456789"
+
+
+@dataclass(frozen=True)
+class First:
+    """What the first organisation is called, where it is at home, and who administers it."""
+
+    organisation: str
+    country: str
+    name: str
+    email: str
+    password: str
+    again: str
+
+
+def open_door(house: House) -> str | None:
+    """The code that lets somebody set up the first organisation; None where there is one."""
+    if not is_open(house):
+        return None
+    doors = house.process.under_way(DOOR)
+    fresh = "-".join("".join(secrets.choice(LETTERS) for _ in range(4)) for _ in range(3))
+    return doors.setdefault("code", fresh)
+
+
+def is_open(house: House) -> bool:
+    with house.installation.reading() as connection:
+        return not installation.members(connection) and not house.organisations
+
+
+def enter(house: House, code: str, first: First, caller: Caller) -> str:
+    """Set up, and sign in; a session's token. Raises Forbidden for a wrong code, TooMany, and as
+    `set_up`."""
+    throttle.knock(house, "first run", "", caller)
+    wanted = house.process.under_way(DOOR).get("code")
+    typed = code.strip().upper().encode(errors="replace")
+    if not wanted or not secrets.compare_digest(typed, wanted.encode()):
+        raise Forbidden("That is not the code that Sedge told in its log.", field="code")
+    member = set_up(house, first)
+    house.process.under_way(DOOR).clear()
+    return access.open_session(house, member, caller)
+
+
+def set_up(house: House, first: First) -> Member:
+    """The organisation with its administrator, in one transaction. Raises NotUnderstood naming the
+    field, NotAllowedNow where somebody was faster."""
+    organisation, member = _checked(first)
+    hashed = passwords.hash_password(first.password)
+    with house.installation.writing() as connection:
+        if installation.members(connection) or installation.organisations(connection):
+            raise NotAllowedNow("Somebody has set this up already. Sign in.", reason="taken")
+        installation.add_organisation(connection, organisation, house.clock.real())
+        installation.add_sign_in(connection, member, hashed)
+    house.open_estate(organisation)
+    with house.desk(member).writing() as writing:
+        writing.remark(
+            "sign-in.taken-up", Subject.SIGN_IN, member.email, f"{member.name}, {member.role}"
+        )
+    return member
+
+
+def _checked(first: First) -> tuple[Organisation, Member]:
+    named, name, email = first.organisation.strip(), first.name.strip(), first.email.strip().lower()
+    if not 1 <= len(named) <= 120:
+        raise NotUnderstood(
+            "An organisation needs a name of at most 120 characters.", field="organisation"
+        )
+    if first.country.upper() not in COUNTRIES:
+        raise NotUnderstood(f"Countries are: {', '.join(COUNTRIES)}.", field="country")
+    if not 1 <= len(name) <= 120:
+        raise NotUnderstood("A name of at most 120 characters is needed.", field="name")
+    if not MAIL.fullmatch(email):
+        raise NotUnderstood("The mail address needs the form name@example.org.", field="email")
+    passwords.refuse_weak(first.password, first.again, about=(name, email, named))
+    organisation = Organisation(
+        f"org-{secrets.token_hex(6)}", named, first.country.upper(), asks_directory=True
+    )
+    administrator = Member(
+        f"sign-in-{secrets.token_hex(5)}", name, email, organisation.id, AccessRole.ADMINISTRATOR
+    )
+    return organisation, administrator

@@ -1,0 +1,129 @@
+"""How an installation is: for whatever watches it, and for the page System."""
+
+import shutil
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+
+from sqlalchemy import text
+from sqlalchemy.exc import DatabaseError
+
+from sedge import metrics
+from sedge.services import mail
+from sedge.services.context import Desk, House, system_member
+from sedge.services.mail import Post
+from sedge.services.operating import nightly_backup
+from sedge.services.operating.nightly_backup import LastBackup
+from sedge.store.folder import LEAST_ROOM
+from sedge.store.repositories import ledger, workorders
+
+
+@dataclass(frozen=True)
+class Service:
+    """A service outside: whether there is one, when it was asked last, and what was wrong then."""
+
+    name: str
+    is_connected: bool
+    seen: metrics.Seen | None
+
+
+@dataclass(frozen=True)
+class System:
+    """What the page System shows an administrator: the installation's facts, and the own
+    organisation's."""
+
+    started: datetime
+    free_bytes: int
+    is_full: bool
+    estate_bytes: int
+    ledger_entries: int
+    open_tasks: int
+    late: timedelta
+    post: Post
+    services: list[Service]
+    backup: LastBackup
+    troubles: list[metrics.Trouble]
+
+
+def problems(house: House) -> list[str]:
+    """Why this process can't do its work, in sentences; none where it can."""
+    found = []
+    if free(house) < LEAST_ROOM:
+        found.append("The disk is full.")
+    try:
+        with house.installation.reading() as connection:
+            connection.execute(text("SELECT 1"))
+    except DatabaseError:
+        found.append("The installation's database can't be read.")
+    return found
+
+
+def degraded(house: House) -> list[str]:
+    """What is wrong with parts of it, while the rest goes on."""
+    return [f"The database of {key} can't be read." for key in house.damaged]
+
+
+def free(house: House) -> int:
+    """Bytes of room on the disk of the data."""
+    return shutil.disk_usage(house.settings.data).free
+
+
+def refresh_gauges(house: House) -> None:
+    """Everything that is measured when somebody asks."""
+    opened, late, waiting, given_up = 0, timedelta(0), 0, 0
+    for key in list(house.estates):
+        desk = house.desk(system_member(key))
+        with desk.reading() as reading:
+            count, since = workorders.open_tasks(reading.connection, reading.now)
+        opened += count
+        late = max(late, since)
+        post = mail.standing(desk)
+        waiting, given_up = waiting + post.waiting, given_up + post.given_up
+    metrics.TASKS_OPEN.set(opened)
+    metrics.OLDEST_TASK.set(late.total_seconds())
+    metrics.MAILS_WAITING.set(waiting)
+    metrics.MAILS_GIVEN_UP.set(given_up)
+    sizes = (f.stat().st_size for f in house.settings.data.glob("*.sqlite*"))
+    metrics.DATABASE_BYTES.set(sum(sizes))
+    metrics.DISK_FREE.set(free(house))
+    metrics.DAMAGED.set(len(house.damaged))
+    metrics.ORGANISATIONS.set(len(house.estates))
+    last = nightly_backup.last(house)
+    age = (datetime.now(UTC) - last.good_at).total_seconds() if last.good_at else -1
+    metrics.BACKUP_AGE.set(age)
+
+
+def system(desk: Desk) -> System:
+    house = desk.house
+    with desk.reading() as reading:
+        opened, late = workorders.open_tasks(reading.connection, reading.now)
+        entries = ledger.last_sequence(reading.connection)
+    file = house.estates[desk.who.organisation].file
+    mine = {"", desk.who.organisation}
+    return System(
+        datetime.fromtimestamp(metrics.STARTED, UTC),
+        free(house),
+        free(house) < LEAST_ROOM,
+        file.stat().st_size,
+        entries,
+        opened,
+        late,
+        mail.standing(desk),
+        _services(house),
+        nightly_backup.last(house),
+        [t for t in reversed(metrics.TROUBLES) if t.organisation in mine][:30],
+    )
+
+
+def _services(house: House) -> list[Service]:
+    outside = house.outside
+    named = (
+        outside.telephony,
+        outside.register,
+        outside.mail,
+        outside.directory,
+        outside.numbering,
+        outside.ports,
+    )
+    found = [Service(s.name, s.is_connected, metrics.LAST_SEEN.get(s.name)) for s in named]
+    carriers = (s.name for s in outside.carriers.values())
+    return found + [Service(name, True, metrics.LAST_SEEN.get(name)) for name in carriers]

@@ -1,0 +1,31 @@
+"""What Today tells of the installation itself."""
+
+from collections.abc import Iterator
+
+from sedge.core.numbers.card_facts import Mark
+from sedge.services import mail
+from sedge.services.context import Desk
+from sedge.services.operating import nightly_backup
+from sedge.services.today_items import Todo
+from sedge.services.today_items import _count as count_of
+
+
+def lines(desk: Desk) -> Iterator[Todo]:
+    """Backups that are not made, and letters that nobody took."""
+    backup, post = nightly_backup.last(desk.house), mail.standing(desk)
+    if backup.problem or backup.is_late:
+        yield Todo(
+            Mark.WRONG,
+            "The last good backup is old",
+            backup.problem or "None was made for a day and a half.",
+            "/system",
+            "View system",
+        )
+    if post.given_up:
+        yield Todo(
+            Mark.WRONG,
+            f"{count_of(post.given_up, 'letter')} could not be sent",
+            post.last_problem,
+            "/system",
+            "View system",
+        )

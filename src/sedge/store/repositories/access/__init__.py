@@ -1,0 +1,1 @@
+"""Who gets in: organisations, sign-ins, sessions, second factors, tokens, invitations."""
