@@ -225,12 +225,19 @@ def _settings(**values: Any) -> Settings:
         return Settings(**{name: value for name, value in values.items() if value is not None})
     except ValidationError as error:
         for fault in error.errors():
-            name = f"SEDGE_{str(fault['loc'][0]).upper()}: " if fault["loc"] else ""
-            typer.echo(f"{name}{fault['msg']}", err=True)
+            typer.echo(_fault(fault["type"], fault["loc"], fault["msg"]), err=True)
         raise typer.Exit(2) from error
     except (OSError, ValueError) as error:  # the file itself can't be read
         typer.echo(f"The settings can't be read: {error}", err=True)
         raise typer.Exit(2) from error
+
+
+def _fault(kind: str, where: tuple[int | str, ...], words: str) -> str:
+    name = str(where[0]) if where else ""
+    if kind == "extra_forbidden":
+        known = ", ".join(sorted(Settings.model_fields))
+        return f"There is no setting {name}. There are: {known}."
+    return f"SEDGE_{name.upper()}: {words}" if name else words
 
 
 if __name__ == "__main__":

@@ -1,5 +1,6 @@
 """The docs say what the code does, or these fail."""
 
+import re
 from pathlib import Path
 
 import pytest
@@ -108,3 +109,9 @@ def test_a_bad_setting_ends_the_program_with_a_sentence_that_names_it(monkeypatc
     result = CliRunner().invoke(main, ["check", "--data", "/nonexistent"])
     assert result.exit_code == 2
     assert name in result.output
+
+
+def test_every_test_that_the_security_page_names_is_there():
+    named = set(re.findall(r"`(tests/[\w/]+\.py)`", (DOCS / "security.md").read_text()))
+    assert len(named) > 15
+    assert [path for path in sorted(named) if not (DOCS.parent / path).exists()] == []

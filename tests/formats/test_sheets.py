@@ -2,6 +2,8 @@
 calculated."""
 
 import io
+import time
+import zipfile
 
 import openpyxl
 import pytest
@@ -87,3 +89,57 @@ def test_reading_goes_on_from_a_row(tmp_path):
     (tmp_path / "x.csv").write_text("n\n" + "".join(f"{i}\n" for i in range(9)))
     head = sheets.head_of(tmp_path / "x.csv")
     assert list(sheets.rows_of(tmp_path / "x.csv", head, skip=7)) == [(9, ["7"]), (10, ["8"])]
+
+
+def a_book(tmp_path, *, last="", inside=None):
+    """A small spreadsheet, with a cell far away, or with another sheet's XML inside."""
+    book = openpyxl.Workbook()
+    book.active.append(["Number"])
+    book.active.append(["+441134960142"])
+    if last:
+        book.active[last] = "x"
+    file = tmp_path / "x.xlsx"
+    book.save(file)
+    if inside is not None:
+        with zipfile.ZipFile(file) as old:
+            parts = {name: old.read(name) for name in old.namelist()}
+        parts["xl/worksheets/sheet1.xml"] = inside
+        with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as new:
+            for name, content in parts.items():
+                new.writestr(name, content)
+    return file
+
+
+SHEET = b'<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData>'
+FAR = "XFD1048576"
+
+
+def test_a_cell_in_the_farthest_corner_costs_nothing(tmp_path):
+    file = a_book(tmp_path, last=FAR)
+    began = time.perf_counter()
+    sheets.from_spreadsheet(file, tmp_path / "x.csv")
+    assert time.perf_counter() - began < 10  # 27 seconds when rows were padded; 0.8 now
+    head, _ = read(tmp_path / "x.csv")
+    assert head.header == ["Number"]
+
+
+@pytest.mark.parametrize("row", ['<row r="{}"/>', '<row r="{}"></row>'])
+def test_a_million_empty_rows_are_refused_before_they_are_read(tmp_path, row):
+    rows = "".join(row.format(n) for n in range(1, 1_000_001)).encode()
+    file = a_book(tmp_path, inside=SHEET + rows + b"</sheetData></worksheet>")
+    began = time.perf_counter()
+    with pytest.raises(NotUnderstood, match="empty rows"):
+        sheets.from_spreadsheet(file, tmp_path / "x.csv")
+    assert time.perf_counter() - began < 2
+
+
+def test_what_takes_too_long_is_stopped_and_said(tmp_path, monkeypatch):
+    monkeypatch.setattr(sheets, "MOST_SECONDS", 0.01)
+    with pytest.raises(NotUnderstood, match="to read"):
+        sheets.from_spreadsheet(a_book(tmp_path), tmp_path / "x.csv")
+
+
+def test_what_needs_too_much_memory_is_stopped_and_said(tmp_path, monkeypatch):
+    monkeypatch.setattr(sheets, "MOST_MEMORY", 30_000_000)
+    with pytest.raises(NotUnderstood, match="can't be read"):
+        sheets.from_spreadsheet(a_book(tmp_path), tmp_path / "x.csv")

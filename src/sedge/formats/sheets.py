@@ -153,7 +153,8 @@ def from_spreadsheet(file: Path, to: Path) -> tuple[str, ...]:
 
 def _bounded() -> None:
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
-    resource.setrlimit(resource.RLIMIT_CPU, (MOST_SECONDS, MOST_SECONDS))
+    seconds = int(MOST_SECONDS) + 1
+    resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds))
 
 
 def _convert(file: Path, to: Path) -> list[str]:

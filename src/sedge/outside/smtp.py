@@ -102,10 +102,14 @@ class SmtpMail:
             )
         else:
             server = smtplib.SMTP(where.host, where.port, timeout=where.seconds)
-        if where.tls == "starttls":
-            server.starttls(context=context)
-        if where.user:
-            server.login(where.user, where.password)
+        try:
+            if where.tls == "starttls":
+                server.starttls(context=context)
+            if where.user:
+                server.login(where.user, where.password)
+        except BaseException:
+            server.close()
+            raise
         return server
 
     def _trouble(self, code: int, said: bytes | str) -> OutsideRefused | OutsideSilent:
