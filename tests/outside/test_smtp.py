@@ -107,7 +107,7 @@ def test_nothing_is_sent_in_the_clear_where_secrecy_is_asked_for(server, box):
 @pytest.mark.filterwarnings("ignore")  # of the server, about itself
 def test_a_wrong_password_is_told(box):
     def check(_server, _session, _envelope, _mechanism, data):
-        return AuthResult(success=data.password == b"right")
+        return AuthResult(success=data.password == b"right", handled=False)
 
     controller = listening(box, authenticator=check, auth_require_tls=False)
     try:
