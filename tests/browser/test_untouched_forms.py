@@ -35,7 +35,8 @@ OF_EACH = 3  # addresses of each route
 DOES_SOMETHING = {
     r"/work-orders/\d+/(run|discard|remedies|undo|duplicate|retry|stop|draft)": "its buttons",
     r"/work-orders/\d+/(comments|template|when|remedy)": "buttons of an order",
-    r"/numbers/\d+/(test-call|features|keep-call|retire)": (
+    r"/account.*": "signs in, makes keys",
+    r"/numbers/\d+/(test-call|own-call|features|keep-call|retire)": (
         "asks for something to be done to a number"
     ),
     r"/paths/[^/]+/draw(/(add|lead|move|begin-with|remove|copy|cut|paste|undo|redo))?": "draws",
