@@ -117,6 +117,7 @@ PARAMETERS = {
     ("site", "/dial-plans/"): "site",
     ("site", "/safety/plans/"): "site",
     ("key", "/account/tokens/"): "zero",
+    ("key", "/account/passkeys/"): "zero",
     ("key", "/tokens/"): "zero",
     ("token", "/reset/"): "token",
     ("token", "/confirm/"): "token",

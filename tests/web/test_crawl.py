@@ -49,6 +49,7 @@ AFTER_A_FORM = {
     "take_over.html": "files uploaded",
     "take_over_columns.html": "files uploaded",
     "door.html": "somebody who has forgotten a password, or proves again who they are",
+    "door_code.html": "a password given, and a second factor asked for",
     "door_set_up.html": "an authenticator set up, asked for with the password",
     "first_run.html": "an installation without any organisation",
     "recovery_codes.html": "an authenticator set up",

@@ -14,7 +14,15 @@ TEMPLATES = [
     if "standins" not in path.parts
 ]
 # pages outside the frame, and what went wrong
-APART = ["confirm.html", "label.html", "problem.html", "sign_in.html", "welcome.html"]
+APART = [
+    "confirm.html",
+    "door.html",
+    "first_run.html",
+    "label.html",
+    "problem.html",
+    "sign_in.html",
+    "welcome.html",
+]
 HEAD = '<thead><tr><th><a href="?">No <span aria-hidden="true">↑</span></a></th>'
 
 

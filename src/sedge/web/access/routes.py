@@ -40,6 +40,7 @@ CODE = Card(
     " codes.",
     (Field("code", "Code", "text", "one-time-code"),),
     "Sign in",
+    template="door_code.html",
 )
 SET_UP = Card(
     "Set up your second factor",
@@ -125,9 +126,15 @@ def _awaiting(request: Request, what: Awaits) -> Open:
 
 
 @place.page("/sign-in/code", May.OPEN)
-def code_page(request: Request) -> Response:
-    _awaiting(request, Awaits.CODE)
-    return at_door(request, CODE)
+def code_page(request: Request, to: str = "/") -> Response:
+    return code_door(request, _awaiting(request, Awaits.CODE), to)
+
+
+def code_door(
+    request: Request, found: Open, to: str = "/", problem: SedgeError | None = None
+) -> Response:
+    had = second_factor.factors_of(house_of(request), found.member.sign_in)
+    return at_door(request, CODE, problem, has_passkeys=bool(had.passkeys), to=inside(to))
 
 
 @place.action("/sign-in/code", May.OPEN)
@@ -136,7 +143,7 @@ def code(request: Request, code: Annotated[str, Form()] = "", to: str = "/") -> 
     try:
         access.give_code(house_of(request), found, code, caller_of(request))
     except SedgeError as problem:
-        return at_door(request, CODE, problem)
+        return code_door(request, found, to, problem)
     return RedirectResponse(inside(to), 303)
 
 

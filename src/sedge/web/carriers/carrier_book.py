@@ -24,7 +24,7 @@ def new_carrier(request: Request) -> Response:
     )
 
 
-@place.action("/carriers/new", May.PAY)
+@place.action("/carriers/new", May.PAY, sure=True)
 def add(request: Request, desk: AtDesk, typed: Typed) -> Response:
     made = carrier_book.add(desk, typed)
     return go(request, f"/carriers/{made.id}/accounts")
@@ -36,7 +36,7 @@ def agreement(request: Request, desk: AtDesk, carrier: str) -> Response:
     return draw(request, "carrier_form.html", key=carrier, typed=typed, models=MODELS)
 
 
-@place.action("/carriers/{carrier}/agreement", May.PAY)
+@place.action("/carriers/{carrier}/agreement", May.PAY, sure=True)
 def change(request: Request, desk: AtDesk, carrier: str, typed: Typed) -> Response:
     carrier_book.change(desk, carrier, typed)
     return go(request, f"/carriers#{carrier}")

@@ -64,7 +64,7 @@ def new_accounts(request: Request, desk: AtDesk, carrier: str) -> Response:
     )
 
 
-@place.action("/carriers/{carrier}/accounts", May.PAY)
+@place.action("/carriers/{carrier}/accounts", May.PAY, sure=True)
 def open_accounts(
     request: Request,
     desk: AtDesk,
@@ -98,7 +98,7 @@ def open_accounts(
     )
 
 
-@place.action("/carriers/{carrier}/first-account", May.PAY)
+@place.action("/carriers/{carrier}/first-account", May.PAY, sure=True)
 def add_first_account(
     request: Request, desk: AtDesk, carrier: str, name: Typed = "", key: Typed = ""
 ) -> Response:
@@ -124,7 +124,7 @@ def account_page(request: Request, desk: AtDesk, account: str) -> Response:
     )
 
 
-@place.action("/carriers/accounts/{account}/terms", May.PAY)
+@place.action("/carriers/accounts/{account}/terms", May.PAY, sure=True)
 def set_terms(
     request: Request,
     desk: AtDesk,
@@ -152,13 +152,13 @@ def set_terms(
     return go(request, f"/carriers/accounts/{account}")
 
 
-@place.action("/carriers/accounts/{account}/key", May.PAY)
+@place.action("/carriers/accounts/{account}/key", May.PAY, sure=True)
 def put_key(request: Request, desk: AtDesk, account: str, key: Typed = "") -> Response:
     accounts.put_key(desk, account, key)
     return go(request, f"/carriers/accounts/{account}")
 
 
-@place.action("/carriers/accounts/{account}/new-key", May.PAY)
+@place.action("/carriers/accounts/{account}/new-key", May.PAY, sure=True)
 def make_key(request: Request, desk: AtDesk, account: str) -> Response:
     """A key made anew, shown this once."""
     key = accounts.make_key(desk, account)
@@ -201,7 +201,7 @@ def plan_deposit(
     )
 
 
-@place.action("/carriers/accounts/{account}/deposit", May.PAY)
+@place.action("/carriers/accounts/{account}/deposit", May.PAY, sure=True)
 def deposit(
     request: Request,
     desk: AtDesk,

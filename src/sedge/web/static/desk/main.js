@@ -9,6 +9,7 @@ import { keepFocus } from "./focus.js";
 import { finder } from "./finder.js";
 import { keepFresh } from "./live.js";
 import { floorPlan } from "./plan.js";
+import { passkey } from "./passkeys.js";
 import { pick } from "./pick.js";
 import { pickedBar } from "./picked.js";
 import { rows } from "./rows.js";
@@ -28,6 +29,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("blockMap", blockMap);
   Alpine.data("columns", columns);
   Alpine.data("countdown", countdown);
+  Alpine.data("passkey", passkey);
   Alpine.data("picked", pickedBar);
   Alpine.data("pick", pick);
   Alpine.data("floorPlan", floorPlan);
