@@ -45,7 +45,12 @@ class Guard:
                 may=self.may.value,
             )
         found = request.state.session
-        if self.sure and found and not access.is_sure(house_of(request), found.session):
+        has_typed = request.method not in SAFE
+        if (
+            self.sure
+            and found
+            and not access.is_sure(house_of(request), found.session, has_typed=has_typed)
+        ):
             raise NotSignedIn(
                 "Type your password once more: what you want to do is for nobody else.",
                 reason=NOT_SURE,

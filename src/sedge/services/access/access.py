@@ -139,9 +139,11 @@ def whose(house: House, token: str | None) -> Member | None:
     return found.member if found and not found.session.awaits else None
 
 
-def is_sure(house: House, session: Session) -> bool:
-    """Whether they proved who they are a short while ago. The demo asks nobody."""
-    return house.settings.demo or house.clock.real() - session.sure_at <= SURE_FOR
+def is_sure(house: House, session: Session, *, has_typed: bool = False) -> bool:
+    """Whether they proved who they are a short while ago; the same while again for who has typed
+    something meanwhile, which would be lost. The demo asks nobody."""
+    span = SURE_FOR * 2 if has_typed else SURE_FOR
+    return house.settings.demo or house.clock.real() - session.sure_at <= span
 
 
 def prove_again(house: House, found: Open, password: str, caller: Caller) -> None:

@@ -69,6 +69,15 @@ def out(request: Request, desk: AtDesk, person: str = "", dialled: str = "") -> 
 @place.page("/paths/new", May.CHANGE_ESTATE)
 def new(request: Request, desk: AtDesk, site: str = "") -> Response:
     sites = [(s.id, s.name) for s in site_management.plain_sites(desk)]
+    if not sites:
+        return draw(
+            request,
+            "problem.html",
+            heading="No site yet",
+            message="A call path belongs to a site. Add the site first.",
+            onward="/holders/new/site",
+            onward_words="New site",
+        )
     return draw(
         request, "path_form.html", form=views.path_form(paths.form_facts(desk, site=site), sites)
     )

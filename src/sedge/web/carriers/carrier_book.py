@@ -17,7 +17,7 @@ MODELS = [(model.value, model.value) for model in SupplyModel]
 Typed = Annotated[CarrierAsked, Form()]
 
 
-@place.page("/carriers/new", May.PAY)
+@place.page("/carriers/new", May.PAY, sure=True)
 def new_carrier(request: Request) -> Response:
     return draw(
         request, "carrier_form.html", key="", typed=CarrierAsked().model_dump(), models=MODELS
@@ -30,7 +30,7 @@ def add(request: Request, desk: AtDesk, typed: Typed) -> Response:
     return go(request, f"/carriers/{made.id}/accounts")
 
 
-@place.page("/carriers/{carrier}/agreement", May.PAY)
+@place.page("/carriers/{carrier}/agreement", May.PAY, sure=True)
 def agreement(request: Request, desk: AtDesk, carrier: str) -> Response:
     typed = carrier_book.as_typed(carrier_book.one(desk, carrier))
     return draw(request, "carrier_form.html", key=carrier, typed=typed, models=MODELS)

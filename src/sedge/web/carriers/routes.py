@@ -46,7 +46,7 @@ def test_connection(request: Request, desk: AtDesk, carrier: str) -> Response:
     return draw(request, "carriers.html", **_facts(desk), tried=tried)
 
 
-@place.page("/carriers/{carrier}/accounts", May.PAY)
+@place.page("/carriers/{carrier}/accounts", May.PAY, sure=True)
 def new_accounts(request: Request, desk: AtDesk, carrier: str) -> Response:
     """The form for one more account, or for many at once; for the first one where we have none with
     this carrier yet."""
@@ -172,7 +172,7 @@ def make_key(request: Request, desk: AtDesk, account: str) -> Response:
     )
 
 
-@place.page("/carriers/accounts/{account}/deposit", May.PAY)
+@place.page("/carriers/accounts/{account}/deposit", May.PAY, sure=True)
 def plan_deposit(
     request: Request, desk: AtDesk, account: str, amount: str = "", back: str = ""
 ) -> Response:
