@@ -93,6 +93,25 @@ class Settings(BaseSettings):
             "roles that sign in with a second factor or not at all; not asked of the demo's people"
         ),
     )
+    oidc_issuer: str = Field(
+        default="",
+        description=(
+            "OpenID Connect provider that people may sign in through, as https://id.example.org"
+        ),
+    )
+    oidc_name: str = Field(
+        default="your organisation", description="how the provider is called on the sign-in page"
+    )
+    oidc_client_id: str = Field(default="", description="what Sedge is called at the provider")
+    oidc_client_secret: SecretStr = Field(
+        default=SecretStr(""), description="Sedge's secret at the provider"
+    )
+    oidc_second_factor: bool = Field(
+        default=False,
+        description=(
+            "the provider asks everybody for a second factor, so Sedge asks for none of its own"
+        ),
+    )
     role_networks: dict[AccessRole, tuple[str, ...]] = Field(
         default_factory=dict,
         description=(
@@ -214,6 +233,7 @@ class Settings(BaseSettings):
 
     @field_validator(
         "public_url",
+        "oidc_issuer",
         "telephony_url",
         "register_url",
         "directory_url",

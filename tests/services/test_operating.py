@@ -308,6 +308,7 @@ def test_before_an_upgrade_a_copy_is_kept(house):
         for table in (
             "api_token",
             "attempt",
+            "identity",
             "known_browser",
             "passkey",
             "password_reset",

@@ -197,6 +197,7 @@ SENTENCES = {
     "sign-in.ended": "Signs in no longer",
     "sign-in.password-changed": "Password changed",
     "sign-in.password-reset": "Password set anew by a letter",
+    "sign-in.linked": "Signs in through the identity provider from now on",
     "sign-in.factor-on": "Second factor set up",
     "sign-in.factor-off": "Second factor taken off",
     "token.made": "API token made",

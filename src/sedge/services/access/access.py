@@ -69,10 +69,11 @@ def open_session(house: House, member: Member, caller: Caller = NOBODY) -> str:
         awaits = Awaits.CODE
     elif second_factor.is_asked_of(house, member.role):
         awaits = Awaits.SET_UP
-    return _open(house, member, caller, awaits)
+    return open_as(house, member, caller, awaits)
 
 
-def _open(house: House, member: Member, caller: Caller, awaits: Awaits) -> str:
+def open_as(house: House, member: Member, caller: Caller, awaits: Awaits) -> str:
+    """A session that lets in once nothing is awaited any more."""
     token, now = secrets.token_urlsafe(32), house.clock.real()
     session = Session(
         id=f"session-{secrets.token_hex(6)}",
@@ -115,7 +116,7 @@ def demo_sign_in(house: House, who: str, caller: Caller = NOBODY, *, local: bool
         raise NotSignedIn(
             "Choose one of the people, or sign in with mail address and password.", field="who"
         )
-    return _open(house, member, caller, Awaits.NOTHING)
+    return open_as(house, member, caller, Awaits.NOTHING)
 
 
 def session_of(house: House, token: str | None) -> Open | None:

@@ -40,6 +40,15 @@ password_reset = Table(
     Column("sign_in", String(40), nullable=False),
     Column("expires_at", Moment, nullable=False),
 )
+identity = Table(
+    "identity",
+    installation_metadata,
+    Column("issuer", String(300), nullable=False),
+    Column("subject", String(255), nullable=False),
+    Column("sign_in", String(40), nullable=False),
+    Column("linked_at", Moment, nullable=False),
+    PrimaryKeyConstraint("issuer", "subject"),
+)
 known_browser = Table(
     "known_browser",
     installation_metadata,

@@ -8,7 +8,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotSignedIn, SedgeError
-from sedge.services.access import access, passwords, second_factor
+from sedge.services.access import access, first_run, passwords, second_factor
 from sedge.services.access.access import Awaits
 from sedge.store.repositories.access.sessions import Open
 from sedge.web.access.door import (
@@ -71,10 +71,12 @@ SURE = Card(
 def sign_in_page(request: Request, to: str = "/") -> Response:
     if who_asks(request):
         return RedirectResponse(inside(to), 303)
-    return _sign_in_card(request, to)
+    if first_run.is_open(house_of(request)):
+        return RedirectResponse("/first-run", 303)
+    return sign_in_card(request, to)
 
 
-def _sign_in_card(
+def sign_in_card(
     request: Request, to: str, email: str = "", problem: SedgeError | None = None
 ) -> Response:
     house = house_of(request)
@@ -84,6 +86,7 @@ def _sign_in_card(
         status=problem.status if problem else 200,
         people=access.demo_people(house) if is_local(request) else [],
         to=inside(to),
+        provider=house.settings.oidc_name if house.settings.oidc_issuer else "",
         email=email,
         problem=problem.message if problem else "",
     )
@@ -105,7 +108,7 @@ def sign_in(
             else access.sign_in(house, email, password, caller)
         )
     except SedgeError as problem:
-        return _sign_in_card(request, to, email[:200], problem)
+        return sign_in_card(request, to, email[:200], problem)
     return let_in(request, token, inside(to))
 
 

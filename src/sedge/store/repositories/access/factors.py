@@ -102,6 +102,25 @@ def remove_passkey(connection: Connection, sign_in: str, key: str) -> bool:
     return connection.execute(delete(table).where(*mine)).rowcount == 1
 
 
+def linked(connection: Connection, issuer: str, subject: str) -> str | None:
+    """Whose an identity at another provider is."""
+    table = access.identity
+    query = select(table.c.sign_in).where(table.c.issuer == issuer, table.c.subject == subject)
+    return connection.execute(query).scalar()
+
+
+def link(connection: Connection, issuer: str, subject: str, sign_in: str, at: datetime) -> None:
+    """From now on the identity is this person's, whatever mail address it has later."""
+    values = {"issuer": issuer, "subject": subject, "sign_in": sign_in, "linked_at": at}
+    connection.execute(insert(access.identity).values(**values))
+
+
+def has_identity(connection: Connection, issuer: str, sign_in: str) -> bool:
+    table = access.identity
+    query = select(table.c.subject).where(table.c.issuer == issuer, table.c.sign_in == sign_in)
+    return connection.execute(query).first() is not None
+
+
 def put_reset(connection: Connection, digest: str, sign_in: str, expires_at: datetime) -> None:
     """In place of an earlier one of the same person."""
     table = access.password_reset

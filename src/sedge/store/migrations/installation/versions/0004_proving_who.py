@@ -60,6 +60,14 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("id", name=op.f("pk_password_reset")),
     )
     op.create_table(
+        "identity",
+        sa.Column("issuer", sa.String(300), nullable=False),
+        sa.Column("subject", sa.String(255), nullable=False),
+        sa.Column("sign_in", sa.String(40), nullable=False),
+        sa.Column("linked_at", Moment(), nullable=False),
+        sa.PrimaryKeyConstraint("issuer", "subject", name=op.f("pk_identity")),
+    )
+    op.create_table(
         "known_browser",
         sa.Column("sign_in", sa.String(40), nullable=False),
         sa.Column("address", sa.String(64), nullable=False),
@@ -92,6 +100,7 @@ def upgrade() -> None:
 def downgrade() -> None:
     for name in (
         "api_token",
+        "identity",
         "known_browser",
         "password_reset",
         "passkey",
