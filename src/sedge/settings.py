@@ -166,6 +166,9 @@ class Settings(BaseSettings):
         default=SecretStr(""),
         description="token that /metrics asks for; empty: it answers on loopback addresses only",
     )
+    inside_webhooks: bool = Field(
+        default=False, description="webhooks may lead to private and local addresses"
+    )
     log_json: bool = Field(default=False, description="log lines as JSON")
 
     @classmethod

@@ -118,6 +118,8 @@ PARAMETERS = {
     ("site", "/safety/plans/"): "site",
     ("key", "/account/tokens/"): "zero",
     ("key", "/account/passkeys/"): "zero",
+    ("key", "/ledger/webhooks/"): "zero",
+    ("key", "/webhooks/"): "zero",
     ("key", "/tokens/"): "zero",
     ("token", "/reset/"): "token",
     ("token", "/confirm/"): "token",

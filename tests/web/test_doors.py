@@ -477,6 +477,10 @@ MATRIX = {
     "POST /account/tokens": EVERYBODY,
     "POST /account/tokens/{key}/revoke": EVERYBODY,
     "GET /system": {ADMIN},
+    "GET /ledger/webhooks": {ADMIN},
+    "POST /ledger/webhooks": {ADMIN},
+    "POST /ledger/webhooks/{key}/remove": {ADMIN},
+    "POST /ledger/webhooks/{key}/replay": {ADMIN},
     "POST /organisations/members/{sign_in}/second-factor-off": {ADMIN},
 }
 OPEN = {

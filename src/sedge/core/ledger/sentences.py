@@ -200,6 +200,8 @@ SENTENCES = {
     "sign-in.linked": "Signs in through the identity provider from now on",
     "sign-in.factor-on": "Second factor set up",
     "sign-in.factor-off": "Second factor taken off",
+    "webhook.added": "Webhook added",
+    "webhook.removed": "Webhook removed",
     "token.made": "API token made",
     "token.revoked": "API token revoked",
     "rule.raised": "A warning made a stop",

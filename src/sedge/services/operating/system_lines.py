@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from sedge.core.numbers.card_facts import Mark
 from sedge.services import mail
 from sedge.services.context import Desk
+from sedge.services.ledger import webhooks
 from sedge.services.operating import nightly_backup
 from sedge.services.today_items import Todo
 from sedge.services.today_items import _count as count_of
@@ -12,6 +13,15 @@ from sedge.services.today_items import _count as count_of
 
 def lines(desk: Desk) -> Iterator[Todo]:
     """Backups that are not made, and letters that nobody took."""
+    for webhook in webhooks.list_webhooks(desk):
+        if webhook.stopped_at:
+            yield Todo(
+                Mark.WRONG,
+                f"{webhook.name} hears of nothing any more",
+                webhook.problem or "Nobody took its events.",
+                "/ledger/webhooks",
+                "View webhooks",
+            )
     backup, post = nightly_backup.last(desk.house), mail.standing(desk)
     if backup.problem or backup.is_late:
         yield Todo(

@@ -34,6 +34,7 @@ from sedge.services.workorders import execution, order_running
 from sedge.services.workorders.outcomes import Done, Failed, Outcome, Wait
 from sedge.store.database import is_damage
 from sedge.store.repositories import numbers as number_store
+from sedge.store.repositories import webhooks
 from sedge.store.repositories import workorders as store
 from sedge.store.repositories.workorders import StoredTask, WorkOrder
 from sedge.store.schema import tables
@@ -177,6 +178,7 @@ def _next_due_of(desk: Desk) -> datetime | None:
             port_tracking.next_due(reading),
             port_outs.next_due(reading),
             mail.next_due(reading),
+            webhooks.next_due(reading.connection),
         )
     return min((m for m in found if m), default=None)
 

@@ -59,6 +59,7 @@ ACTIONS = (
     Page("Members", "", "/organisations/members", "who signs in invite users roles access"),
     Page("My account", "", "/account", "password second factor authenticator sessions passkey"),
     Page("API tokens", "", "/account/tokens", "program bearer scim key automation"),
+    Page("Webhooks", "Ledger", "/ledger/webhooks", "events http callback automation integration"),
     Page("System", "", "/system", "backup disk health mail services version troubles"),
     Page("Organisations", "", "/organisations", "clients tenants switch"),
     Page("New organisation", "", "/organisations/new", "add client tenant"),
