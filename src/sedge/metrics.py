@@ -6,7 +6,6 @@ from collections.abc import Iterator, MutableMapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
 
 from prometheus_client import CollectorRegistry, Counter, Gauge, Histogram, generate_latest
 
@@ -86,8 +85,8 @@ def calling(service: str) -> Iterator[None]:
 
 
 def note_trouble(
-    _logger: object, method: str, line: MutableMapping[str, Any]
-) -> MutableMapping[str, Any]:
+    _logger: object, method: str, line: MutableMapping[str, object]
+) -> MutableMapping[str, object]:
     """A processor of log lines: keeps those that tell of trouble."""
     if method in {"warning", "error", "exception", "critical"}:
         says = "; ".join(f"{name} {line[name]}" for name in TOLD if name in line)

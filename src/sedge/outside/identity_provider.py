@@ -3,12 +3,15 @@ sign in, and what comes back about them. Authorization code flow with PKCE (RFC 
 
 import secrets
 from dataclasses import dataclass
-from typing import Any, cast
+from typing import TYPE_CHECKING, cast
 
 import httpx
 
 from sedge import metrics
 from sedge.core.errors import NotSignedIn, OutsideSilent
+
+if TYPE_CHECKING:
+    from joserfc.jwk import KeySetSerialization
 
 NAME = "The identity provider"
 SIGNED_BY = ("RS256", "PS256", "ES256", "EdDSA")  # never "none", never a shared secret
@@ -44,17 +47,17 @@ class IdentityProvider:
     def __init__(self, issuer: str, client_id: str, secret: str, seconds: float = 5.0) -> None:
         self.issuer = issuer
         self._client_id, self._secret, self._seconds = client_id, secret, seconds
-        self._published: dict[str, Any] = {}
+        self._published: dict[str, object] = {}
 
     def begin(self, back: str) -> Journey:
         """Where to send somebody. Raises OutsideSilent."""
         from authlib.integrations.httpx_client import OAuth2Client
 
         nonce, verifier = secrets.token_urlsafe(24), secrets.token_urlsafe(48)
-        client: Any = OAuth2Client(
+        client = OAuth2Client(
             self._client_id, scope=SCOPE, redirect_uri=back, code_challenge_method="S256"
         )
-        with client:
+        with cast("httpx.Client", client):
             address, state = client.create_authorization_url(
                 self._told("authorization_endpoint"), nonce=nonce, code_verifier=verifier
             )
@@ -66,11 +69,11 @@ class IdentityProvider:
         from authlib.common.errors import AuthlibBaseError
         from authlib.integrations.httpx_client import OAuth2Client
 
-        client: Any = OAuth2Client(
+        client = OAuth2Client(
             self._client_id, self._secret, redirect_uri=back, timeout=self._seconds
         )
         try:
-            with client, metrics.calling(NAME):
+            with cast("httpx.Client", client), metrics.calling(NAME):
                 told = client.fetch_token(
                     self._told("token_endpoint"), code=code, code_verifier=journey.verifier
                 )
@@ -89,7 +92,8 @@ class IdentityProvider:
         from joserfc.jwk import KeySet
 
         try:
-            keys = KeySet.import_key_set(cast("Any", self._get(self._told("jwks_uri"))))
+            published = self._get(self._told("jwks_uri"))
+            keys = KeySet.import_key_set(cast("KeySetSerialization", published))
             found = jwt.decode(token, keys, algorithms=list(SIGNED_BY)).claims
             jwt.JWTClaimsRegistry(
                 leeway=LEEWAY,
@@ -122,7 +126,7 @@ class IdentityProvider:
             raise OutsideSilent(f"{NAME} does not publish its {name}.", service=NAME)
         return value
 
-    def _get(self, address: str) -> dict[str, Any]:
+    def _get(self, address: str) -> dict[str, object]:
         try:
             with metrics.calling(NAME):
                 answer = httpx.get(address, timeout=self._seconds).raise_for_status()

@@ -6,7 +6,7 @@ import ssl
 from dataclasses import dataclass
 from email.message import EmailMessage
 from email.utils import formatdate, parseaddr
-from typing import Any, Literal
+from typing import Literal
 
 from sedge import metrics
 from sedge.core.errors import OutsideRefused, OutsideSilent
@@ -60,7 +60,7 @@ class SmtpMail:
                 detail=str(error)[:200],
             ) from error
 
-    def mailbox(self) -> list[dict[str, Any]]:
+    def mailbox(self) -> list[dict[str, str]]:
         """Only a stand-in shows what it has received."""
         return []
 

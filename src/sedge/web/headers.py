@@ -4,13 +4,13 @@ request's id; and one line per request in the log."""
 import re
 import secrets
 import time
-from typing import Any
 
 import structlog
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from sedge import metrics
+from sedge.store.repositories.access.installation import Member
 from sedge.web import front_gate
 from sedge.web.shared.assets import asset_base
 
@@ -85,7 +85,7 @@ def _dress(headers: MutableHeaders, path: str, spent: float) -> None:
 def _note(scope: Scope, status: int, spent: float) -> None:
     if scope["path"].startswith("/static/"):
         return
-    member: Any = scope.get("state", {}).get("member")
+    member: Member | None = scope.get("state", {}).get("member")
     route = getattr(scope.get("route"), "path", metrics.NO_ROUTE)
     metrics.answered(scope["method"], route, status, spent / 1000)
     log.info(
