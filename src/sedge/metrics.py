@@ -9,6 +9,8 @@ from datetime import UTC, datetime
 
 from prometheus_client import CollectorRegistry, Counter, Gauge, Histogram, generate_latest
 
+from sedge.core.errors import OutsideRefused
+
 REGISTRY = CollectorRegistry()
 FAST = (0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5, 10)
 REQUESTS = Counter(
@@ -69,10 +71,15 @@ def answered(method: str, route: str, status: int, seconds: float) -> None:
 
 @contextmanager
 def calling(service: str) -> Iterator[None]:
-    """Times and counts a call outside; whatever it raises counts as trouble."""
+    """Times and counts a call outside. A refusal is an answer; whatever else is raised counts as
+    trouble."""
     started = time.perf_counter()
     try:
         yield
+    except OutsideRefused:
+        OUTSIDE.labels(service, "refused").inc()
+        LAST_SEEN[service] = Seen(datetime.now(UTC), "")
+        raise
     except Exception as error:
         OUTSIDE.labels(service, type(error).__name__).inc()
         LAST_SEEN[service] = Seen(datetime.now(UTC), str(error)[:300])
