@@ -9,6 +9,7 @@ from datetime import datetime
 from typing import Annotated
 
 import structlog
+from anyio import to_thread
 from fastapi import Depends, FastAPI, Request
 from fastapi.responses import Response
 from starlette.middleware.gzip import GZipMiddleware
@@ -57,6 +58,7 @@ class DeskFacts:
     first: FirstSteps | None
 
 
+THREADS = 16
 PLACES = routers_in(web, Place)
 RESOURCES = routers_in(api, Resource)
 ROUTES = in_order([*PLACES, *RESOURCES])
@@ -123,6 +125,8 @@ def build_app() -> FastAPI:
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         house: House = app.state.house
+        # what they do is nearly all reckoning: more of them only get in each other's way
+        to_thread.current_default_thread_limiter().total_tokens = THREADS
         scheduler = background_jobs.start_runner(house) if house.settings.runner else None
         yield
         if scheduler:

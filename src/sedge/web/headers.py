@@ -10,6 +10,7 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from sedge import metrics
+from sedge.services.context import House
 from sedge.store.repositories.access.installation import Member
 from sedge.web import front_gate
 from sedge.web.shared.assets import asset_base
@@ -29,6 +30,7 @@ SECURITY = {
         "camera=(), geolocation=(), microphone=(self), payment=(), usb=(), browsing-topics=()"
     ),
 }
+WAITING = "/events"  # a stream that does nothing until something changes
 ONLY_TLS = "max-age=31536000"  # a year (HSTS, RFC 6797)
 ID = re.compile(r"[A-Za-z0-9._-]{8,64}")  # of a request, as a proxy in front may have given it
 TOKENS = re.compile(r"^/(welcome|reset|confirm)/[^/]+")  # paths that let in whoever knows them
@@ -59,9 +61,15 @@ class WithHeaders:
                 _note(scope, message["status"], spent)
             await send(message)
 
-        with structlog.contextvars.bound_contextvars(request=request_id):
-            refused = await front_gate.refusal(scope, asked)
-            await (refused or self.app)(scope, receive, dressed)
+        house: House = scope["app"].state.house
+        weight = 0 if scope["path"] == WAITING else 1
+        house.at_work += weight
+        try:
+            with structlog.contextvars.bound_contextvars(request=request_id):
+                refused = await front_gate.refusal(scope, asked)
+                await (refused or self.app)(scope, receive, dressed)
+        finally:
+            house.at_work -= weight
 
 
 def _id_of(asked: Headers) -> str:
