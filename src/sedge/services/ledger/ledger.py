@@ -1,5 +1,6 @@
 """Reading the ledger from the desk."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from datetime import datetime
 
@@ -9,6 +10,7 @@ from sedge.services.context import Desk
 from sedge.store.repositories import ledger
 from sedge.store.repositories.ledger import LedgerPage
 
+A_FEW = 40
 MOST_READ = 800  # entries, for what is told of the latest changes
 PAGES = {
     Subject.PORT: "/ports/{id}",
@@ -61,8 +63,12 @@ class Happening:
 
 def recent(desk: Desk, *, limit: int = 8) -> list[Happening]:
     """What happened last: entries of one work order, or of one person for one reason, are one."""
+    return desk.house.recall(desk, "what happened last", limit, lambda: _recent(desk, limit))
+
+
+def _recent(desk: Desk, limit: int) -> list[Happening]:
     found: list[Happening] = []
-    for entry in read(desk, limit=min(40 * limit, MOST_READ)).entries:
+    for entry in _newest_first(desk, min(40 * limit, MOST_READ)):
         last = found[-1] if found else None
         if last and _belong_together(last.entry, entry):
             found[-1] = replace(last, others=last.others + 1)
@@ -71,6 +77,17 @@ def recent(desk: Desk, *, limit: int = 8) -> list[Happening]:
         else:
             found.append(Happening(entry, 0))
     return found
+
+
+def _newest_first(desk: Desk, most: int) -> Iterator[Entry]:
+    """Entries as far as somebody asks for more, a few at a time: mostly the first few do."""
+    before: int | None = None
+    for _ in range(0, most, A_FEW):
+        page = read(desk, before=before, limit=A_FEW)
+        yield from page.entries
+        if page.next is None:
+            return
+        before = page.next
 
 
 def _belong_together(one: Entry, other: Entry) -> bool:
