@@ -50,6 +50,7 @@ check: $(VENV)/.dev
 bench: $(VENV)/.dev
 	$(BIN)/python -m bench
 	$(BIN)/python -m bench.pages
+	$(BIN)/python -m bench.load
 	$(BIN)/python -m bench.supply
 	$(BIN)/python -m bench.register
 	$(BIN)/python -m bench.safety

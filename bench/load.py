@@ -53,6 +53,11 @@ class Counted:
             self.wrong[key] = self.wrong.get(key, 0) + 1
 
 
+def say(text: str) -> None:
+    sys.stdout.write(text + "\n")
+    sys.stdout.flush()
+
+
 def free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
@@ -100,7 +105,7 @@ async def load(url: str) -> Counted:
 async def wait_for_changes(url: str, process: int) -> float:
     """The share of a core that open pages cost in which nothing happens."""
     async with httpx.AsyncClient(
-        base_url=url, timeout=None, limits=httpx.Limits(max_connections=None)
+        base_url=url, timeout=httpx.Timeout(None), limits=httpx.Limits(max_connections=None)
     ) as browser:
         await browser.post("/sign-in", data={"who": "rowan"})
 
@@ -126,7 +131,7 @@ def main() -> None:
         ready_data(Settings(data=data, demo=True))
         port = free_port()
         command = [sys.executable, "-m", "sedge.cli", "demo", "--data", str(data)]
-        process = subprocess.Popen(
+        process = subprocess.Popen(  # noqa: S603  our own command
             [*command, "--port", str(port)], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
         )
         try:
@@ -144,22 +149,22 @@ def _measure(url: str, process: int) -> None:
                 break
         except httpx.HTTPError:
             time.sleep(0.05)
-    print(f"start with data: {time.monotonic() - began:.1f} s (wanted 4)")
+    say(f"start with data: {time.monotonic() - began:.1f} s (wanted 4)")
     time.sleep(10)
     before = cpu_seconds(process)
     time.sleep(15)
     share = (cpu_seconds(process) - before) / 15
-    print(f"idle, stand-ins included: {share:.1%} of a core, {megabytes(process):.0f} MB")
+    say(f"idle, stand-ins included: {share:.1%} of a core, {megabytes(process):.0f} MB")
     counted = asyncio.run(load(url))
     spent = sorted(counted.spent)
-    print(
+    say(
         f"{USERS} users for {SECONDS:.0f} s: {len(spent) / SECONDS:.0f} answers a second (wanted"
         f" 150), median {statistics.median(spent) * 1000:.0f} ms, 95th"
         f" {spent[int(len(spent) * 0.95)] * 1000:.0f} ms (wanted 250), wrong {counted.wrong or 0}"
     )
-    print(f"afterwards {megabytes(process):.0f} MB")
+    say(f"afterwards {megabytes(process):.0f} MB")
     share = asyncio.run(wait_for_changes(url, process))
-    print(f"{OPEN_PAGES} open pages that wait for changes: {share:.1%} of a core (wanted 5%)")
+    say(f"{OPEN_PAGES} open pages that wait for changes: {share:.1%} of a core (wanted 5%)")
 
 
 if __name__ == "__main__":

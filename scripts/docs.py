@@ -12,6 +12,8 @@ from pathlib import Path
 
 from fastapi.routing import APIRoute
 
+from scripts import carrier_interface
+
 FILE = Path(__file__).parent.parent / "docs" / "reference.md"
 HEAD = """# Reference
 
@@ -210,16 +212,14 @@ def _ledger() -> Iterator[str]:
 
 
 def main() -> int:
-    made = reference()
+    files = {FILE: reference(), carrier_interface.FILE: carrier_interface.written()}
     if "--check" in sys.argv:
-        same = FILE.exists() and FILE.read_text() == made
-        print(
-            "reference: true"
-            if same
-            else "reference: run `python -m scripts.docs` and commit docs/reference.md"
-        )
-        return 0 if same else 1
-    FILE.write_text(made)
+        other = [f.name for f, made in files.items() if not f.exists() or f.read_text() != made]
+        told = "true" if not other else f"run `python -m scripts.docs` and commit {other}"
+        print(f"reference: {told}")
+        return 1 if other else 0
+    for file, made in files.items():
+        file.write_text(made)
     return 0
 
 

@@ -166,6 +166,27 @@ def export(
     typer.echo(f"{to}: {found} files.")
 
 
+@main.command("carrier-check")
+@_told
+def carrier_check(
+    url: Annotated[str, typer.Argument(help="where the carrier's interface is")],
+    key_file: Annotated[Path, typer.Option(help="file with the key of an account there")],
+    country: Annotated[str, typer.Option(help="where numbers are looked for")] = "GB",
+    buy: Annotated[
+        bool, typer.Option("--buy", help="hold, order and cancel one number as well")
+    ] = False,
+) -> None:
+    """Try whether a server speaks the carrier interface as Sedge needs it."""
+    from sedge.services.operating import carrier_check as trial
+
+    if not key_file.is_file():
+        raise CannotStart(f"There is no file {key_file}.")
+    found = trial.check(url, key_file.read_text().strip(), country.upper(), buy=buy)
+    for line in found:
+        typer.echo(f"{line.verdict.value:>5}  {line.what}: {line.says}")
+    raise typer.Exit(1 if any(line.is_stop for line in found) else 0)
+
+
 @main.command("take-in")
 @_told
 def take_in(
