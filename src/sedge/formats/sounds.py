@@ -4,8 +4,6 @@ name."""
 import io
 from dataclasses import dataclass
 
-import numpy
-
 from sedge.core.callpaths.sound_rules import cautions_of, require_heard, require_length
 from sedge.core.errors import NotUnderstood
 
@@ -66,6 +64,8 @@ def look_into(data: bytes) -> SoundFacts:
 
 
 def _judged(opened, media: str) -> SoundFacts:
+    import numpy
+
     seconds = opened.frames / opened.samplerate if opened.samplerate else 0.0
     require_length(seconds)
     total, count, clipped = 0.0, 0, 0

@@ -7,7 +7,6 @@ from datetime import timedelta
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
-from zxcvbn import zxcvbn
 
 from sedge.core.errors import NotFound, NotSignedIn, NotUnderstood
 from sedge.core.records import Subject
@@ -44,6 +43,8 @@ def fits(found: SignIn | None, password: str) -> bool:
 def refuse_weak(password: str, again: str, *, about: tuple[str, ...] = ()) -> None:
     """Raises NotUnderstood for one that is short, was typed differently, is among those that have
     leaked, or is easy to guess by who knows what it is `about`: name, address, organisation."""
+    from zxcvbn import zxcvbn
+
     if len(password) < LEAST:
         raise NotUnderstood(
             f"A password needs at least {LEAST} characters; several words do well.",

@@ -314,7 +314,7 @@ def _keep(desk: Desk, key: str, secret: str) -> None:
 
 def weakness(secret: str) -> str:
     """Why a secret is too easily guessed; '' for a strong one."""
-    from zxcvbn import zxcvbn  # noqa: PLC0415  its word lists cost a tenth of a second
+    from zxcvbn import zxcvbn
 
     if not 12 <= len(secret) <= LONGEST_SECRET:
         return f"A secret has 12 to {LONGEST_SECRET} characters; this one has {len(secret)}."

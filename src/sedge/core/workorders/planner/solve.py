@@ -11,10 +11,7 @@ numbers.
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-
-import numpy as np
-from scipy.optimize import linprog
-from scipy.sparse import coo_array
+from typing import TYPE_CHECKING
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.ranges import consecutive
@@ -34,6 +31,9 @@ from sedge.core.workorders.planner.problem import (
     same_ending,
     team_of,
 )
+
+if TYPE_CHECKING:
+    import numpy as np
 
 LEAST_TEAM = 2
 Pool = tuple[str, str, float]  # of numbers: site, country, points
@@ -162,7 +162,11 @@ class _Network:
     def put(self, row: int, edge: int, by: float = 1.0) -> None:
         self.entries.append((row, edge, by))
 
-    def solve(self) -> np.ndarray:
+    def solve(self) -> "np.ndarray":
+        import numpy as np
+        from scipy.optimize import linprog
+        from scipy.sparse import coo_array
+
         shape = (len(self.bounds), len(self.costs))
         rows, columns, values = (np.array(x) for x in zip(*self.entries, strict=True))
         matrix = coo_array((values, (rows, columns)), shape=shape).tocsr()
@@ -370,7 +374,7 @@ def _one_by_one(
 
 
 def _pairs(  # noqa: C901  the pairs of one network
-    x: np.ndarray,
+    x: "np.ndarray",
     kinds: Mapping[Kind, list[Wants]],
     pools: Mapping[Pool, list[Free]],
     inside: Mapping[tuple[Pool, str], list[Free]],
