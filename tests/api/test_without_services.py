@@ -7,7 +7,7 @@ from starlette.testclient import TestClient
 from sedge.app import open_house
 from sedge.outside.outside import Addresses, at_addresses
 from sedge.services import mail
-from sedge.services.access import access, first_run, tokens
+from sedge.services.access import access, first_run, members, tokens
 from sedge.services.access.first_run import First
 from sedge.services.access.tokens import Wish
 from sedge.services.first_steps import first_steps
@@ -139,6 +139,9 @@ def test_what_is_asked_of_nobody_says_so_and_what_to_do_instead(own):
 
 def test_letters_are_kept_until_there_is_a_mail_server(own):
     api, house, desk = own
-    post(api, "members", {"name": "Ben", "email": "ben@reedham.example", "role": "observer"})
+    ben = {"name": "Ben", "email": "ben@reedham.example", "role": "observer"}
+    link = post(api, "members", ben)["link"]
+    token = link.rpartition("/")[2]
+    assert members.welcome(house, token).name == "Ben"  # to be handed over by who invites
     until_done(house)
     assert mail.standing(desk) == mail.Post(waiting=1, given_up=0, last_problem="")

@@ -34,7 +34,7 @@ def invited(desk, email="petra.vogel@lanternfield.example", **values):
         desk,
         {"email": email, "name": "Petra Vogel", "role": "help desk", **values},
         "http://127.0.0.1:8420/",
-    )
+    ).invitation
 
 
 def test_somebody_is_let_in_chooses_a_password_and_signs_in_with_it(house, desk):

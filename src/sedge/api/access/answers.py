@@ -47,6 +47,12 @@ class InvitationOut(TypedDict):
     until: str
 
 
+class InvitedOut(InvitationOut):
+    """`link` takes the invitation up; told this once, and only where no mail can bring it."""
+
+    link: str | None
+
+
 class MembersOut(TypedDict):
     items: list[MemberOut]
     invited: list[InvitationOut]

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api.access.answers import (
     InvitationOut,
+    InvitedOut,
     LetterOut,
     LetterPreviewOut,
     MemberOut,
@@ -167,15 +168,11 @@ def who(desk: AtDesk) -> MembersOut:
 
 
 @resource.write("/members", May.SET_RULES, status_code=201)
-def invite(request: Request, desk: AtDesk, asked: Invited) -> InvitationOut:
+def invite(request: Request, desk: AtDesk, asked: Invited) -> InvitedOut:
     """Writes to them; the letter has an address that lets them in once, within a week."""
-    return _invitation(
-        members.invite(
-            desk,
-            asked.model_dump(),
-            request.app.state.house.settings.public_url or str(request.base_url),
-        )
-    )
+    address = request.app.state.house.settings.public_url or str(request.base_url)
+    made = members.invite(desk, asked.model_dump(), address)
+    return {**_invitation(made.invitation), "link": made.link or None}
 
 
 @resource.write("/members/{sign_in}", May.SET_RULES)

@@ -53,9 +53,17 @@ def with_second_factor(desk: Desk) -> set[str]:
         return factors.who_has_one(connection, [m.sign_in for m in here])
 
 
-def invite(desk: Desk, form: dict[str, object], address: str) -> Invitation:
+@dataclass(frozen=True)
+class Invited:
+    """An invitation, and the link that takes it up, where no mail can bring it: "" otherwise."""
+
+    invitation: Invitation
+    link: str
+
+
+def invite(desk: Desk, form: dict[str, object], address: str) -> Invited:
     """Write to somebody that they may sign in; the letter has a link under `address` that works
-    once, for a week.
+    once, for a week. Without a mail server the link is handed to who invites, this once.
 
     Whether they sign in for others already is not told. Raises NotUnderstood naming the field,
     NotAllowedNow for who is in already.
@@ -97,7 +105,7 @@ def invite(desk: Desk, form: dict[str, object], address: str) -> Invitation:
         writing.remark(
             "sign-in.invited", Subject.SIGN_IN, email, f"{name} ({email}), {_told(role, sites)}"
         )
-    return invitation
+    return Invited(invitation, "" if desk.outside.mail.is_connected else link)
 
 
 def withdraw(desk: Desk, key: str) -> None:

@@ -20,6 +20,10 @@ place = Place()
 
 @place.page("/organisations/members", May.SET_RULES, sure=True)
 def listing(request: Request, desk: AtDesk) -> Response:
+    return _listing(request, desk, None)
+
+
+def _listing(request: Request, desk: AtDesk, fresh: members.Invited | None) -> Response:
     here, invited = members.list_members(desk)
     sites = site_management.site_choices(desk)
     return draw(
@@ -34,13 +38,17 @@ def listing(request: Request, desk: AtDesk) -> Response:
         names=dict(sites),
         me=desk.who.sign_in,
         with_factor=members.with_second_factor(desk),
+        fresh=fresh,
+        mails=desk.outside.mail.is_connected,
     )
 
 
 @place.action("/organisations/members", May.SET_RULES, sure=True)
 async def invite(request: Request, desk: AtDesk) -> Response:
     form = _read(await request.form())
-    await run_in_threadpool(members.invite, desk, form, address_of(request))
+    made = await run_in_threadpool(members.invite, desk, form, address_of(request))
+    if made.link:
+        return await run_in_threadpool(_listing, request, desk, made)
     return go(request, "/organisations/members")
 
 
