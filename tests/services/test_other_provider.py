@@ -229,6 +229,12 @@ def test_a_provider_that_is_silent_or_calls_itself_otherwise_is_said_so(client, 
     assert "does not answer" in answer.text
 
 
+def test_who_has_no_password_proves_it_there_again(client, provider):
+    come_back(client, journey(client))
+    page = client.get("/sure?to=/account").text
+    assert 'href="/sign-in/provider?to=/account"' in page.replace("%2F", "/")
+
+
 def test_without_a_provider_there_is_no_such_door(client):
     assert client.get("/sign-in/provider").status_code == 404
     assert "Sign in through" not in client.get("/sign-in").text

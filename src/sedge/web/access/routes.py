@@ -1,6 +1,7 @@
 """Signing in and out: in the demo one chooses a person; a password sign-in stands behind it, and a
 second factor behind that; what to do when the password is forgotten."""
 
+from dataclasses import replace
 from typing import Annotated
 
 from fastapi import Form, Request
@@ -19,6 +20,7 @@ from sedge.web.access.door import (
     at_door,
     inside,
     let_in,
+    with_target,
 )
 from sedge.web.routing import (
     COOKIE,
@@ -171,8 +173,17 @@ def set_up(request: Request, code: Annotated[str, Form()] = "", to: str = "/") -
 
 
 @place.page("/sure", May.LOOK)
-def sure_page(request: Request) -> Response:
-    return at_door(request, SURE)
+def sure_page(request: Request, to: str = "/") -> Response:
+    return at_door(request, _sure_card(request, to))
+
+
+def _sure_card(request: Request, to: str) -> Card:
+    """Who came through another provider may have no password here: they prove it there."""
+    settings = house_of(request).settings
+    if not settings.oidc_issuer:
+        return SURE
+    way = (with_target("/sign-in/provider", inside(to)), f"Sign in through {settings.oidc_name}")
+    return replace(SURE, links=(way,))
 
 
 @place.action("/sure", May.LOOK)
@@ -183,7 +194,7 @@ def sure(request: Request, password: Annotated[str, Form()] = "", to: str = "/")
     try:
         access.prove_again(house_of(request), found, password, caller_of(request))
     except SedgeError as problem:
-        return at_door(request, SURE, problem)
+        return at_door(request, _sure_card(request, to), problem)
     return RedirectResponse(inside(to), 303)
 
 
