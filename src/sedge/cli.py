@@ -53,9 +53,10 @@ def serve(
     port: Annotated[int | None, typer.Option(help="port of the pages")] = None,
 ) -> None:
     """Serve an installation: your own organisations, real services outside."""
+    settings = _settings(config=config, data=data, port=port)  # before all that takes long to load
     from sedge.serving import serve as serve_now
 
-    serve_now(_settings(config=config, data=data, port=port))
+    serve_now(settings)
 
 
 @main.command()

@@ -112,6 +112,9 @@ def listen(house: House) -> None:
             f"Port {settings.port} of {settings.host} is taken, or may not be listened on. Choose"
             " another with --port."
         ) from error
+    socket.listen(
+        config.backlog
+    )  # whoever reads the address below and comes at once is not refused
     say(f"Sedge: {settings.address}")
     server.run(sockets=[socket])
 

@@ -1,6 +1,7 @@
 """As an operator would: a real process on an empty folder, with TLS, from its first page to a
 second factor, a token, figures, a backup that is restored elsewhere; one process at a time."""
 
+import os
 import re
 import signal
 import socket
@@ -18,6 +19,9 @@ from cryptography import x509
 from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
+from typer.testing import CliRunner
+
+from sedge.cli import main
 
 FRESH = "otter kettle orbit nineteen"
 ADA = {
@@ -222,23 +226,29 @@ def test_a_port_that_is_taken_is_named(tmp_path):
     assert "Traceback" not in done.stderr
 
 
+@pytest.fixture
+def _usual_umask():
+    """The command keeps its files to itself; the tests after it need not."""
+    usual = os.umask(0o022)
+    os.umask(usual)
+    yield
+    os.umask(usual)
+
+
+@pytest.mark.usefixtures("_usual_umask")
 def test_the_first_organisation_is_set_up_from_the_command_line(tmp_path):
-    words = (
-        "--organisation",
-        "Reedham",
-        "--country",
-        "DE",
-        "--name",
-        "Ada",
-        "--email",
-        ADA["email"],
-    )
-    weak = sedge("init", "--data", tmp_path / "data", *words, input="short\nshort\n")
-    assert weak.returncode == 2
-    assert "at least 12 characters" in weak.stderr
-    done = sedge("init", "--data", tmp_path / "data", *words, input=f"{FRESH}\n{FRESH}\n")
-    assert done.returncode == 0, done.stderr
-    again = sedge("init", "--data", tmp_path / "data", *words, input=f"{FRESH}\n{FRESH}\n")
-    assert again.returncode == 2
-    assert "set this up already" in again.stderr
+    named = {"organisation": "Reedham", "country": "DE", "name": "Ada", "email": ADA["email"]}
+    words = [part for name, value in named.items() for part in (f"--{name}", value)]
+
+    def init(password):
+        command = ["init", "--data", str(tmp_path / "data"), *words]
+        return CliRunner().invoke(main, command, input=f"{password}\n{password}\n")
+
+    weak = init("short")
+    assert weak.exit_code == 2
+    assert "at least 12 characters" in weak.output
+    assert init(FRESH).exit_code == 0
+    again = init(FRESH)
+    assert again.exit_code == 2
+    assert "set this up already" in again.output
     assert (tmp_path / "data").stat().st_mode & 0o077 == 0
