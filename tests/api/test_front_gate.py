@@ -2,7 +2,11 @@
 
 import pytest
 
-from sedge.web.front_gate import MOST_FORM, MOST_UNASKED, host_name
+from sedge.demo.members import MEMBERS
+from sedge.services.access import tokens
+from sedge.services.access.callers import host_name, is_local
+from sedge.services.access.tokens import Wish
+from sedge.web.front_gate import MOST_FORM, MOST_UNASKED
 
 LARGE = b"x" * (MOST_UNASKED + 1)
 
@@ -67,3 +71,29 @@ def test_json_has_a_limit_for_everybody(api):
 )
 def test_a_host_header_is_read_as_it_is_defined(host, name):
     assert host_name(host) == name
+
+
+@pytest.mark.parametrize(
+    ("host", "local"),
+    [
+        ("localhost", True),
+        ("127.0.0.1:8420", True),
+        ("[::1]", True),
+        ("[::1]:8420", True),
+        ("sedge.example", False),
+        ("", False),
+    ],
+)
+def test_this_machine_is_known_by_a_local_name(host, local):
+    assert is_local("127.0.0.1", {"host": host}) is local
+    assert not is_local("192.0.2.7", {"host": host})
+
+
+def test_a_program_from_a_network_it_may_not_come_from_is_no_error(client, house):
+    made = tokens.make(house.desk(MEMBERS[0]), Wish("export", MEMBERS[0].role, 1))
+    house.settings = house.settings.model_copy(
+        update={"role_networks": {MEMBERS[0].role: ("192.0.2.0/24",)}}
+    )
+    bearer = {"Authorization": f"Bearer {made.secret}"}
+    assert client.post("/api/v1/people", content=LARGE, headers=bearer).status_code == 401
+    assert client.get("/api/v1/people", headers=bearer).status_code == 403

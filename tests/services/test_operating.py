@@ -35,6 +35,13 @@ def settings_on(folder, **values):
     return Settings(data=folder, durable=False, runner=False, demo=True, **values)
 
 
+def from_sqlite(code):
+    """An error as SQLite gives it: what it is stands in its code."""
+    error = sqlite3.OperationalError("in words that nobody goes by")
+    error.sqlite_errorcode = code
+    return error
+
+
 @pytest.fixture
 def passphrase(tmp_path):
     file = tmp_path / "passphrase"
@@ -349,9 +356,11 @@ def test_a_missing_key_is_not_made_anew_where_secrets_are_sealed_with_it(house):
         (OSError(28, "No space left on device"), "no room left"),
         (OSError(30, "Read-only file system"), "can't be written to"),
         (PermissionError(13, "Permission denied"), "can't be written to"),
-        (sqlite3.OperationalError("database or disk is full"), "no room left"),
-        (sqlite3.OperationalError("attempt to write a readonly database"), "can't be written to"),
-        (sqlite3.DatabaseError("database disk image is malformed"), "is damaged"),
+        (from_sqlite(sqlite3.SQLITE_FULL), "no room left"),
+        (from_sqlite(sqlite3.SQLITE_READONLY_DIRECTORY), "can't be written to"),
+        (from_sqlite(sqlite3.SQLITE_CORRUPT_INDEX), "is damaged"),
+        (from_sqlite(sqlite3.SQLITE_NOTADB), "is damaged"),
+        (from_sqlite(sqlite3.SQLITE_CANTOPEN), "can't be opened"),
     ],
 )
 def test_troubles_of_the_disk_are_sentences(error, says):
@@ -363,16 +372,17 @@ def test_troubles_of_the_disk_are_sentences(error, says):
 
 
 @pytest.mark.parametrize(
-    ("said", "told"),
+    ("code", "told"),
     [
-        ("database or disk is full", "disk is full"),
-        ("database is locked", "Another program"),
-        ("attempt to write a readonly database", "may not write"),
-        ("no such table: nowhere", None),
+        (sqlite3.SQLITE_FULL, "disk is full"),
+        (sqlite3.SQLITE_IOERR_WRITE, "disk is full"),
+        (sqlite3.SQLITE_BUSY, "Another program"),
+        (sqlite3.SQLITE_READONLY, "may not write"),
+        (sqlite3.SQLITE_ERROR, None),
     ],
 )
-def test_the_disks_trouble_is_told_as_what_it_is(said, told):
-    found = out_of_order(OperationalError("", {}, sqlite3.OperationalError(said)))
+def test_the_disks_trouble_is_told_as_what_it_is(code, told):
+    found = out_of_order(OperationalError("", {}, from_sqlite(code)))
     assert (found is None) if told is None else (told in found.message and found.status == 503)
 
 

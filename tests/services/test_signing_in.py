@@ -152,7 +152,7 @@ def test_a_wrong_old_password_changes_nothing(house):
 
 def test_a_letter_sets_a_password_once_and_within_an_hour(house, desk):
     open_one = access.sign_in(house, ROWAN.email, PASSWORD, HERE)
-    passwords.forgotten(house, ROWAN.email, "https://sedge.example", HERE)
+    passwords.write_reset(house, ROWAN.email, "https://sedge.example")
     letter = letters_to(desk, ROWAN.email)[-1].text
     token = re.search(r"https://sedge\.example/reset/(\S+)", letter)[1]
     assert passwords.reset(house, token, FRESH, FRESH).sign_in == ROWAN.sign_in
@@ -164,7 +164,7 @@ def test_a_letter_sets_a_password_once_and_within_an_hour(house, desk):
 
 def test_an_old_letter_and_an_older_one_set_nothing(house, desk):
     for _ in range(2):
-        passwords.forgotten(house, ROWAN.email, "https://sedge.example", HERE)
+        passwords.write_reset(house, ROWAN.email, "https://sedge.example")
     first, second = (
         re.search(r"/reset/(\S+)", letter.text)[1] for letter in letters_to(desk, ROWAN.email)[-2:]
     )
@@ -178,7 +178,7 @@ def test_an_old_letter_and_an_older_one_set_nothing(house, desk):
 
 def test_nobody_is_told_whether_an_address_signs_in(house, desk):
     before = len(letters_to(desk, "nobody@lanternfield.example"))
-    passwords.forgotten(house, "nobody@lanternfield.example", "https://sedge.example", HERE)
+    passwords.write_reset(house, "nobody@lanternfield.example", "https://sedge.example")
     assert len(letters_to(desk, "nobody@lanternfield.example")) == before == 0
 
 

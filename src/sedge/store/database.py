@@ -13,7 +13,6 @@ from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection, Engine, MetaData, QueuePool, create_engine, event
-from sqlalchemy.exc import DatabaseError
 
 from sedge.core.errors import CannotStart
 from sedge.module_search import modules_of
@@ -114,12 +113,6 @@ class Database:
         self._writer.dispose()
         for engine in self._scoped.values():
             engine.dispose()
-
-
-def is_damage(error: DatabaseError) -> bool:
-    """Whether the file itself is broken, rather than locked, full or asked for nonsense."""
-    said = str(error.orig).lower()
-    return "malformed" in said or "not a database" in said
 
 
 def revisions(kind: str) -> list[str]:

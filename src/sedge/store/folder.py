@@ -5,7 +5,6 @@ The lock is the operating system's (`flock`): it ends with the process, however 
 hole: network file systems may not keep it.
 """
 
-import errno
 import fcntl
 import os
 import sqlite3
@@ -17,6 +16,7 @@ from typing import IO
 from sqlalchemy.exc import DatabaseError
 
 from sedge.core.errors import CannotStart
+from sedge.store.disk_trouble import Trouble, trouble_of
 
 LOCK = "in-use"
 MINE_ONLY, FOLDER_MINE_ONLY = 0o600, 0o700
@@ -69,14 +69,16 @@ def told_plainly(folder: Path) -> Iterator[None]:
 
 
 def _sentence(folder: Path, error: Exception) -> str:
-    code = error.errno if isinstance(error, OSError) else None
-    text = str(error).lower()
-    if code == errno.ENOSPC or "full" in text:
-        return f"There is no room left on the disk of {folder}. Make room and start again."
-    if code in {errno.EROFS, errno.EACCES, errno.EPERM} or "readonly" in text:
-        return f"{folder} can't be written to. Give it to the user that runs Sedge."
-    if "unable to open" in text:
-        return f"A database in {folder} can't be opened. Look at the rights of its files."
-    if "malformed" in text or "not a database" in text:
-        return f"A database in {folder} is damaged. Restore it: sedge restore --help."
-    return f"{folder} can't be used: {str(error).splitlines()[0][:200]}"
+    match trouble_of(error):
+        case Trouble.FULL:
+            return f"There is no room left on the disk of {folder}. Make room and start again."
+        case Trouble.READ_ONLY:
+            return f"{folder} can't be written to. Give it to the user that runs Sedge."
+        case Trouble.CLOSED:
+            return f"A database in {folder} can't be opened. Look at the rights of its files."
+        case Trouble.DAMAGED:
+            return f"A database in {folder} is damaged. Restore it: sedge restore --help."
+        case Trouble.LOCKED:
+            return f"Another program holds a database in {folder}. Stop that first."
+        case None:
+            return f"{folder} can't be used: {str(error).splitlines()[0][:200]}"

@@ -19,6 +19,7 @@ from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException
 
 from sedge.core.errors import NotSignedIn, OutOfOrder, SedgeError
+from sedge.store.disk_trouble import Trouble, trouble_of
 from sedge.web.routing import NOT_SURE
 from sedge.web.shared.rendering import draw, is_swap
 
@@ -216,21 +217,23 @@ def _unexpected(request: Request, error: Exception) -> Response:
 
 def out_of_order(error: OperationalError) -> OutOfOrder | None:
     """The disk's or the lock's trouble as what it is: nothing was changed, and later it may go."""
-    said = str(error.orig).lower()
-    if "full" in said or "disk i/o" in said:
-        return OutOfOrder(
-            "Sedge can't write: its disk is full or broken. Nothing was changed. Tell those"
-            " who run it."
-        )
-    if "locked" in said or "busy" in said:
-        return OutOfOrder(
-            "Another program holds Sedge's database. Nothing was changed. Try again in a minute."
-        )
-    if "readonly" in said:
-        return OutOfOrder(
-            "Sedge may not write its database. Nothing was changed. Tell those who run it."
-        )
-    return None
+    match trouble_of(error):
+        case Trouble.FULL:
+            return OutOfOrder(
+                "Sedge can't write: its disk is full or broken. Nothing was changed. Tell those who"
+                " run it."
+            )
+        case Trouble.LOCKED:
+            return OutOfOrder(
+                "Another program holds Sedge's database. Nothing was changed. Try again in a"
+                " minute."
+            )
+        case Trouble.READ_ONLY:
+            return OutOfOrder(
+                "Sedge may not write its database. Nothing was changed. Tell those who run it."
+            )
+        case _:
+            return None
 
 
 def scim_error(status: int, detail: str, reason: str | None) -> Response:

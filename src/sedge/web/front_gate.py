@@ -5,14 +5,13 @@ one of ours (DNS rebinding). A large body from somebody who is not signed in, or
 anything we take: it would be read whole before anybody asked who sends it.
 """
 
-import re
-
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import Headers
 from starlette.requests import HTTPConnection
 from starlette.responses import JSONResponse, PlainTextResponse, RedirectResponse, Response
 from starlette.types import Scope
 
+from sedge.core.errors import Forbidden
 from sedge.services.access import access, callers, tokens
 from sedge.services.context import House
 from sedge.web.routing import COOKIE, SAFE
@@ -21,7 +20,6 @@ HEALTH = frozenset({"/healthz", "/readyz"})  # asked under an address, by whatev
 MOST_UNASKED = 64_000  # bytes from somebody of whom nothing is known: any form at the door is less
 MOST_FORM, MOST_FILE = 16_000_000, 270_000_000
 FORMS = ("application/json", "application/scim+json", "application/x-www-form-urlencoded")
-HOST = re.compile(r"(\[[0-9a-fA-F:.]+\]|[^:\[\]/@\s]+)(:\d{1,5})?")
 
 
 async def refusal(scope: Scope, asked: Headers) -> Response | None:
@@ -29,7 +27,7 @@ async def refusal(scope: Scope, asked: Headers) -> Response | None:
     house: House = scope["app"].state.house
     if scope["path"] in HEALTH:
         return None
-    if host_name(asked.get("host", "")) not in house.settings.answered_hosts:
+    if callers.host_name(asked.get("host", "")) not in house.settings.answered_hosts:
         return PlainTextResponse(
             "Sedge does not answer to this host name. Use the address that you were given; those"
             " who run Sedge can add a name with the setting SEDGE_HOSTS.",
@@ -38,13 +36,6 @@ async def refusal(scope: Scope, asked: Headers) -> Response | None:
     if scope["method"] in SAFE:
         return None
     return await _too_large(scope, asked, house)
-
-
-def host_name(value: str) -> str:
-    """The name in a Host header: lower case, without port and brackets; empty where there is none
-    (RFC 9112, 3.2)."""
-    found = HOST.fullmatch(value.strip())
-    return found[1].strip("[]").lower() if found else ""
 
 
 async def _too_large(scope: Scope, asked: Headers, house: House) -> Response | None:
@@ -89,4 +80,7 @@ def _is_known(scope: Scope, house: House) -> bool:
     if access.by_demo_token(house, token.strip(), local=local):
         return True
     caller = callers.caller(address, connection.headers)
-    return tokens.whose(house, token.strip(), caller) is not None
+    try:
+        return tokens.whose(house, token.strip(), caller) is not None
+    except Forbidden:  # from a network that its role is not let in from
+        return False

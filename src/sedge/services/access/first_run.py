@@ -1,7 +1,7 @@
 """From nothing: the first organisation of an installation, and its first administrator.
 
-At the door stands a code that only the process's own log tells, so that whoever finds the address
-first is not therefore its owner. It is gone once somebody signs in here.
+At the door stands a code that only the process's own log tells, so that finding the address
+first makes nobody its owner. It is gone once somebody signs in here.
 """
 
 import secrets

@@ -281,7 +281,7 @@ def _sites(desk: Desk, form: dict[str, Any]) -> tuple[str, ...]:
 
 
 def take_off_by_operator(house: House, email: str) -> None:
-    """The same by whoever runs Sedge, for anybody. Raises NotFound."""
+    """The same by those who run Sedge, for anybody. Raises NotFound."""
     with house.installation.reading() as connection:
         found = installation.by_email(connection, email)
         member = installation.member(connection, found.id) if found else None

@@ -83,10 +83,9 @@ def change(house: House, who: Member, session: str, form: dict[str, str], caller
     _tell(house, who, "sign-in.password-changed", "Your password was changed")
 
 
-def forgotten(house: House, email: str, address: str, caller: Caller) -> None:
-    """Write to somebody how to choose another password; nobody is told whether there is such a
-    person. Raises TooMany."""
-    throttle.knock(house, "reset", email, caller)
+def write_reset(house: House, email: str, address: str) -> None:
+    """Write to somebody how to choose another password; nothing for who is not there. To be done
+    after the answer, so that its time does not tell which of the two it was."""
     with house.installation.reading() as connection:
         found = installation.by_email(connection, email)
         member = installation.member(connection, found.id) if found else None
@@ -136,7 +135,7 @@ def reset(house: House, token: str, password: str, again: str) -> Member:
 
 
 def set_by_operator(house: House, email: str, password: str) -> None:
-    """By whoever runs Sedge. Raises NotFound, NotUnderstood."""
+    """By those who run Sedge. Raises NotFound, NotUnderstood."""
     with house.installation.reading() as connection:
         found = installation.by_email(connection, email)
         member = installation.member(connection, found.id) if found else None

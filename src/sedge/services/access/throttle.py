@@ -31,7 +31,7 @@ ALL = Limit(600, timedelta(minutes=5))
 
 @dataclass(frozen=True)
 class Caller:
-    """Whoever is at the door: their network address, and what their browser calls itself."""
+    """Somebody at the door: their network address, and what their browser calls itself."""
 
     address: str = ""
     agent: str = ""

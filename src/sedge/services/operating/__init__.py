@@ -1,1 +1,1 @@
-"""What whoever runs Sedge needs: backups, exports, the state of the surroundings, figures."""
+"""What those who run Sedge need: backups, exports, the state of the surroundings, figures."""

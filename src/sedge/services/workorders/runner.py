@@ -32,7 +32,7 @@ from sedge.services.process import Slot
 from sedge.services.safety import address_change_notices
 from sedge.services.workorders import execution, order_running
 from sedge.services.workorders.outcomes import Done, Failed, Outcome, Wait
-from sedge.store.database import is_damage
+from sedge.store.disk_trouble import Trouble, trouble_of
 from sedge.store.repositories import numbers as number_store
 from sedge.store.repositories import webhooks
 from sedge.store.repositories import workorders as store
@@ -93,7 +93,7 @@ def _apart(house: House, key: str, do: Callable[[], int]) -> int:
         except SedgeError as error:
             log.warning("tick", error=error.message)
         except DatabaseError as error:
-            if is_damage(error):
+            if trouble_of(error) is Trouble.DAMAGED:
                 house.set_aside(house.organisations[key], error)
             else:
                 log.exception("tick", error=str(error.orig))

@@ -6,10 +6,11 @@ from typing import Annotated
 
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
+from starlette.background import BackgroundTask
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotSignedIn, SedgeError
-from sedge.services.access import access, first_run, passwords, second_factor
+from sedge.services.access import access, first_run, passwords, second_factor, throttle
 from sedge.services.access.access import Awaits
 from sedge.store.repositories.access.sessions import Open
 from sedge.web.access.door import (
@@ -207,11 +208,14 @@ def forgotten_page(request: Request) -> Response:
 def forgotten(request: Request, email: Annotated[str, Form()] = "") -> Response:
     house = house_of(request)
     try:
-        passwords.forgotten(house, email[:200], address_of(request), caller_of(request))
+        throttle.knock(house, "reset", email, caller_of(request))
     except SedgeError as problem:
         return at_door(request, FORGOTTEN, problem)
     done = "If somebody signs in with that address, a letter is on its way. It works for an hour."
-    return at_door(request, FORGOTTEN, done=done)
+    answer = at_door(request, FORGOTTEN, done=done)
+    address = address_of(request)
+    answer.background = BackgroundTask(passwords.write_reset, house, email[:200], address)
+    return answer
 
 
 @place.page("/reset/{token}", May.OPEN)
