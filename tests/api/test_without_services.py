@@ -110,6 +110,7 @@ def test_from_nothing_to_a_tested_phone_by_paper_and_by_hand(own):
     noted = {"number": own_number, "direction": "in", "ok": True, "heard": "Petra answered"}
     proof = post(api, "test-calls/own", noted)
     assert proof["heard"] == "Ada Marsh (setting up) called by hand: Petra answered"
+    assert proof["by"] == "Ada Marsh (setting up)"  # nothing was compared, and nothing claimed
     assert first_steps(desk) is None
 
 

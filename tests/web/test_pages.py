@@ -36,6 +36,15 @@ def test_templates_have_nothing_the_policy_forbids(template):
     assert not re.search(r"\b(Oops|Successfully|!</)", text)
 
 
+def test_a_call_by_hand_is_not_said_to_agree_with_anything(client):
+    client.post("/sign-in", data={"who": "rowan"})
+    form = {"direction": "in", "result": "works", "heard": "Ifeoma answered"}
+    page = client.post("/numbers/441134960142/own-call", data=form).text
+    assert "Rowan Achterberg called by hand: Ifeoma answered" in page
+    assert "Not compared with what was computed" in page
+    assert "It agrees" not in page
+
+
 def test_every_template_compiles_with_undefined_names_failing():
     env = environment(lambda: None)
     for template in TEMPLATES:

@@ -427,6 +427,7 @@ class Proof(Fact):
     rang: tuple[str, ...] = ()
     differs: str = ""
     way: str = ""
+    by: str = ""  # the person who called by hand: nothing was compared then
     note: str = ""
     version: int = 0
 

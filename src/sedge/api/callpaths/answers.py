@@ -80,7 +80,8 @@ class OutboundTraceOut(TypedDict):
 
 
 class ProofOut(TypedDict):
-    """`stale`: something has changed since, where it was asked for."""
+    """`stale`: something has changed since, where it was asked for; `by`: who called by hand, empty
+    where Sedge placed the call and compared it."""
 
     stale: NotRequired[bool]
     id: str
@@ -92,6 +93,7 @@ class ProofOut(TypedDict):
     heard: str
     rang: list[str]
     differs: str
+    by: str
 
 
 class TestCallOut(TypedDict):
@@ -325,6 +327,7 @@ def proof_out(p: Proof, *, stale: bool | None = None) -> ProofOut:
         "heard": p.heard,
         "rang": list(p.rang),
         "differs": p.differs,
+        "by": p.by,
     }
     if stale is not None:
         body["stale"] = stale

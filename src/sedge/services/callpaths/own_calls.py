@@ -41,6 +41,7 @@ def note(desk: Desk, e164: str, direction: str, *, ok: bool, heard: str, key: st
         at=desk.now(),
         ok=ok,
         heard=f"{desk.actor} called by hand: {heard}",
+        by=desk.actor,
         way=fingerprint(number, estate, direction),
     )
     with desk.writing() as writing:
