@@ -8,8 +8,8 @@ from statistics import median
 from bench.estate import say
 from sedge.core.enums import Reached, SupplyModel, Transport
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.outbound.dialplan import dial
-from sedge.core.outbound.digit_maps import in_common
+from sedge.core.outbound.dialling.dialplan import dial
+from sedge.core.outbound.dialling.digit_maps import in_common
 from sedge.core.outbound.records import OutboundRoute, OwnDialRule
 from sedge.core.outbound.routes import route_to
 from sedge.core.records import Site, Trunk

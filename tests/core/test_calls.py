@@ -22,7 +22,7 @@ from sedge.core.callpaths.steps import (
 from sedge.core.callpaths.tracing.proof import difference, fingerprint
 from sedge.core.callpaths.tracing.trace import EndingKind, World, trace_inbound
 from sedge.core.numbers.life import State
-from sedge.core.outbound.dialplan import dial, matches
+from sedge.core.outbound.dialling.dialplan import dial, matches
 from sedge.core.outbound.trace import trace_outbound
 from sedge.core.records import PathVersion, Right, Site, Trunk
 from sedge.core.safety.emergency import emergency_test

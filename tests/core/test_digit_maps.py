@@ -6,7 +6,7 @@ from itertools import product
 import pytest
 
 from sedge.core.errors import NotUnderstood
-from sedge.core.outbound.digit_maps import (
+from sedge.core.outbound.dialling.digit_maps import (
     DIGITS,
     automaton,
     goes_on_from,

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.outbound.dialplan import dial, matches, plan_of
+from sedge.core.outbound.dialling.dialplan import dial, matches, plan_of
 from sedge.core.outbound.trace import trace_outbound
 from sedge.core.records import HolderKind, HolderRef, Person, Right, Role, Site, SupplyModel
 from tests.conftest import NOW

@@ -1,5 +1,6 @@
 """Which route a call takes, and over which of its trunks."""
 
+from datetime import UTC, datetime
 from decimal import Decimal
 
 import pytest
@@ -8,15 +9,19 @@ from hypothesis import strategies as st
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.facts import Money, money
+from sedge.core.outbound.destinations import called, exactness, read_destinations
 from sedge.core.outbound.forwarding import judge_forward
-from sedge.core.outbound.records import OutboundRoute
+from sedge.core.outbound.records import OutboundRoute, RouteHours, RouteLimits
+from sedge.core.outbound.route_limits import CallOut, days_passed
 from sedge.core.outbound.routes import (
     choose_way,
+    in_force,
     never_reached,
     rate_over,
     rate_to,
-    read_destinations,
+    refusal_of,
     route_to,
+    share_of,
 )
 from sedge.core.records import (
     BASIC_RIGHTS,
@@ -28,6 +33,7 @@ from sedge.core.records import (
     Right,
     ServiceLine,
     Site,
+    SupplyModel,
     Trunk,
 )
 from sedge.core.spend.rate_decks import Rate, deck_of, price_of
@@ -41,6 +47,24 @@ def route(name, *destinations, **more):
     return OutboundRoute(name=name, destinations=destinations, **more)
 
 
+NOON = datetime(2026, 3, 11, 12, tzinfo=UTC)  # a Wednesday
+PREMIUM = "+449098790123"
+LEEDS = Site(
+    id="leeds",
+    name="Leeds",
+    code="LDS",
+    country="GB",
+    timezone="Europe/London",
+    language="en",
+    supply_model=SupplyModel.OWN_TRUNK,
+)
+
+
+def found(to, site, routes, at=NOON):
+    taken = route_to(called(to, "GB"), LEEDS.but(id=site), routes, at)
+    return taken.name if taken else None
+
+
 def test_the_longest_destination_wins_then_the_site_then_the_order():
     routes = [
         route("all", "+"),
@@ -49,21 +73,129 @@ def test_the_longest_destination_wins_then_the_site_then_the_order():
         route("berlin", "+4930"),
         route("berlin too", "+4930"),
     ]
-    assert route_to(BERLIN, "leeds", routes).name == "berlin here"
-    assert route_to(BERLIN, "canal", routes).name == "berlin"
-    assert route_to("+494066969700", "canal", routes).name == "germany"
-    assert route_to("+33199009999", "canal", routes).name == "all"
-    assert route_to(BERLIN, "canal", routes[2:3]) is None
+    assert found(BERLIN, "leeds", routes) == "berlin here"
+    assert found(BERLIN, "canal", routes) == "berlin"
+    assert found("+494066969700", "canal", routes) == "germany"
+    assert found("+33199009999", "canal", routes) == "all"
+    assert found(BERLIN, "canal", routes[2:3]) is None
 
 
 @given(st.lists(st.sampled_from(["+", "+4", "+49", "+493", "+4930", "+33"]), max_size=6))
 def test_no_other_route_that_fits_has_a_longer_destination(destinations):
     routes = [route(f"r{i}", d) for i, d in enumerate(destinations)]
-    found = route_to(BERLIN, "x", routes)
+    taken = route_to(called(BERLIN, "GB"), LEEDS, routes, NOON)
     fitting = [d for d in destinations if BERLIN.startswith(d)]
-    assert (found is None) == (not fitting)
-    if found:
-        assert len(found.destinations[0]) == max(map(len, fitting))
+    assert (taken is None) == (not fitting)
+    if taken:
+        assert len(taken.destinations[0]) == max(map(len, fitting))
+
+
+@pytest.mark.parametrize(
+    ("to", "name"),
+    [
+        (PREMIUM, "premium"),  # a kind wins over first digits
+        ("+447700900123", "mobile"),
+        (BERLIN, "germany"),  # first digits win over `international`
+        ("+33199009999", "abroad"),  # which wins over `all`
+        ("+441134960142", "home"),
+    ],
+)
+def test_kinds_of_number_are_destinations_too(to, name):
+    routes = [
+        route("all", "+"),
+        route("abroad", "international"),
+        route("germany", "+49"),
+        route("britain", "+44"),
+        route("premium", "premium"),
+        route("mobile", "mobile"),
+        route("home", "+44113"),
+    ]
+    assert found(to, "leeds", routes) == name
+
+
+def test_a_rate_group_fits_by_the_name_that_a_deck_gives():
+    to = called(BERLIN, "GB", ["Germany fixed"])
+    assert exactness("rate group germany Fixed", to) > exactness("+493023125100", to)
+    assert exactness("rate group Europe", to) == 0
+    assert read_destinations("rate group  Germany fixed") == ("rate group Germany fixed",)
+
+
+WORKING = RouteHours(weekdays=(0, 1, 2, 3, 4), start=9 * 60, end=17 * 60)
+NIGHT = RouteHours(weekdays=(2,), start=22 * 60, end=6 * 60)
+
+
+@pytest.mark.parametrize(
+    ("hours", "at", "is_in_force"),
+    [
+        (WORKING, datetime(2026, 3, 11, 9, 0, tzinfo=UTC), True),
+        (WORKING, datetime(2026, 3, 11, 8, 59, tzinfo=UTC), False),
+        (WORKING, datetime(2026, 3, 11, 17, 0, tzinfo=UTC), False),
+        (WORKING, datetime(2026, 3, 14, 12, 0, tzinfo=UTC), False),  # a Saturday
+        (WORKING, datetime(2026, 7, 1, 8, 30, tzinfo=UTC), True),  # half past nine by the clock
+        (NIGHT, datetime(2026, 3, 11, 23, 0, tzinfo=UTC), True),
+        (NIGHT, datetime(2026, 3, 12, 5, 59, tzinfo=UTC), True),
+        (NIGHT, datetime(2026, 3, 12, 6, 0, tzinfo=UTC), False),
+        (NIGHT, datetime(2026, 3, 12, 23, 0, tzinfo=UTC), False),
+        (None, NOON, True),
+    ],
+)
+def test_a_route_is_in_force_by_the_sites_clock(hours, at, is_in_force):
+    assert in_force(route("r", "+", hours=hours), LEEDS, at) is is_in_force
+
+
+def test_out_of_its_hours_another_route_takes_the_call():
+    routes = [route("by day", "+49", hours=WORKING), route("else", "+")]
+    assert found(BERLIN, "leeds", routes) == "by day"
+    assert found(BERLIN, "leeds", routes, datetime(2026, 3, 14, 12, tzinfo=UTC)) == "else"
+    assert never_reached([routes[0], route("b", "+49")]) == []
+    assert never_reached([route("b", "+49"), routes[0]]) == [(1, 0)]
+
+
+def test_by_share_each_number_always_goes_the_same_way(estate):
+    shared = route("all", "+", trunks=("second", "leeds-a"), shares=(30, 10))
+    built, number, site = world(estate, shared, rates={"second": 1})
+    numbers = [f"+4930{n:08d}" for n in range(400)]
+    first = [choose_way(to, number, site, built)[0].id for to in numbers]
+    assert first == [choose_way(to, number, site, built)[0].id for to in numbers]
+    assert 270 < first.count("second") < 330  # three quarters, at any seed of the sum
+    assert [share_of(shared, key) for key in ("second", "leeds-a", "x")] == [75, 25, 0]
+    chosen, candidates, _ = choose_way(numbers[0], number, site, built, down=(first[0],))
+    assert (chosen.id != first[0], candidates[0].reason) == (True, "it is down")
+
+
+def test_a_route_may_need_a_right_of_its_own():
+    dear = route("all", "+", trunks=("leeds-a",), right=Right.INTERNATIONAL)
+    assert "needs the right to make international calls" in refusal_of(dear, BASIC_RIGHTS)
+    assert refusal_of(dear, (Right.INTERNATIONAL,)) == ""
+    assert refusal_of(None, ()) == ""
+
+
+def call(minutes, number=441134960142, to=BERLIN, hour=10):
+    return CallOut(number, LEEDS, to, datetime(2026, 3, 11, hour, tzinfo=UTC), minutes * 60)
+
+
+@pytest.mark.parametrize(
+    ("limits", "calls", "what"),
+    [
+        (RouteLimits(minutes_a_day=60), [call(40), call(21)], "61 minutes, 60 are the limit"),
+        (RouteLimits(minutes_a_day=60), [call(40), call(20)], ""),
+        (RouteLimits(calls_a_day=1), [call(1), call(1)], "2 calls, 1 are the limit"),
+        (RouteLimits(minutes_a_call=30), [call(31)], "a call of 31 minutes, 30 are the limit"),
+        (RouteLimits(minutes_a_call=30), [call(30), call(30)], ""),
+        (RouteLimits(minutes_a_day=60), [call(61, to="+33199009999")], ""),  # another route's
+        (None, [call(9999)], ""),
+    ],
+)
+def test_days_beyond_the_limits_of_a_route(limits, calls, what):
+    routes = [route("germany", "+49", limits=limits), route("all", "+")]
+    assert [passed.what for passed in days_passed(routes, calls)] == ([what] if what else [])
+
+
+def test_the_number_with_the_most_minutes_is_named():
+    routes = [route("germany", "+49", limits=RouteLimits(minutes_a_day=1))]
+    calls = [call(5), call(5), call(9, number=441134960143)]
+    passed = days_passed(routes, calls)[0]
+    assert (passed.number, f"{passed.day}", len(passed.calls)) == (441134960142, "2026-03-11", 3)
 
 
 def world(estate, *routes, rates=None, up=True):
@@ -140,6 +272,8 @@ def test_a_route_behind_the_same_is_never_reached():
         ([route("a", "+49")], "routes.spare-trunk", "pass"),
         ([route("a", "+49"), route("b", "+49")], "routes.each-reached", "warn"),
         ([route("a", "+49")], "routes.each-reached", "pass"),
+        ([route("a", "premium", trunks=("leeds-a",))], "routes.dear-limited", "warn"),
+        ([route("a", "premium")], "routes.dear-limited", "pass"),
     ],
 )
 def test_routes_are_checked(estate, routes, rule, level):

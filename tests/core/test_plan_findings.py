@@ -7,9 +7,9 @@ import pytest
 from sedge.core.enums import Reached
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.outbound.dialplan import dial, plan_of
-from sedge.core.outbound.digit_maps import goes_on_from, in_common
-from sedge.core.outbound.plan_findings import (
+from sedge.core.outbound.dialling.dialplan import dial, plan_of
+from sedge.core.outbound.dialling.digit_maps import goes_on_from, in_common
+from sedge.core.outbound.dialling.plan_findings import (
     check_rules,
     examine,
     key_by_key,

@@ -7,8 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sedge.core.errors import NotUnderstood
-from sedge.core.outbound.digit_maps import matches
-from sedge.core.outbound.trade_patterns import Notation, convert, notation_of
+from sedge.core.outbound.dialling.digit_maps import matches
+from sedge.core.outbound.dialling.trade_patterns import Notation, convert, notation_of
 
 U, B, R, M = Notation.UNDERSCORE, Notation.BAR, Notation.REGEX, Notation.DIGIT_MAP
 CONVERTED = [

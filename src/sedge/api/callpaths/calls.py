@@ -18,9 +18,11 @@ from sedge.api.callpaths.answers import (
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.callpaths.tracing.trace import World
+from sedge.core.enums import HolderKind
 from sedge.core.errors import NotUnderstood
+from sedge.core.holding import HolderRef
 from sedge.core.safety.emergency import EmergencyAnswer
-from sedge.services.callpaths import calls, own_calls
+from sedge.services.callpaths import calls, calls_out, own_calls
 from sedge.services.numbers.numbers import the_number
 
 resource = Resource(tags=["calls"])
@@ -36,9 +38,26 @@ class Inbound(BaseModel):
 
 class Outbound(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    person: str
+    person: str = Field(default="", max_length=200)
+    line: str = Field(default="", max_length=80, description="a service line's id")
+    site: str = Field(default="", max_length=80)
     dialled: str = Field(min_length=1, max_length=40)
     at: datetime | None = None
+
+    def caller(self) -> HolderRef:
+        """Raises NotUnderstood."""
+        named = [
+            HolderRef(kind=kind, id=key)
+            for kind, key in (
+                (HolderKind.PERSON, self.person),
+                (HolderKind.SERVICE_LINE, self.line),
+                (HolderKind.SITE, self.site),
+            )
+            if key
+        ]
+        if len(named) != 1:
+            raise NotUnderstood("Name who calls: a person, a line or a site.", field="person")
+        return named[0]
 
 
 class TestCall(BaseModel):
@@ -97,7 +116,9 @@ class Note(BaseModel):
 
 @resource.write("/trace/outbound", May.LOOK)
 def outbound(desk: AtDesk, asked: Outbound) -> OutboundTraceOut:
-    trace = calls.follow_out(desk, asked.person, asked.dialled)
+    if asked.at is not None and asked.at.tzinfo is None:
+        raise NotUnderstood("at is a moment with its offset.", field="at")
+    trace = calls_out.follow_out(desk, asked.caller(), asked.dialled, asked.at)
     candidates: list[OutboundTraceCandidateOut] = [
         {
             "trunk": c.trunk,

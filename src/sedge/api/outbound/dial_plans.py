@@ -5,7 +5,7 @@ from typing_extensions import TypedDict
 
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
-from sedge.core.outbound import digit_maps
+from sedge.core.outbound.dialling import digit_maps
 from sedge.services.outbound import dial_plans
 from sedge.services.outbound.dial_plans import PlanView, RuleAsked
 

@@ -6,24 +6,13 @@ from typing_extensions import TypedDict
 from sedge.api.answers import Page
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
-from sedge.core.outbound.records import OutboundRoute
-from sedge.services.context import Desk
+from sedge.core.enums import Right
+from sedge.core.outbound.records import OutboundRoute, RouteHours, RouteLimits
 from sedge.services.outbound import outbound_routes
+from sedge.services.outbound.outbound_routes import RouteAsked
 from sedge.store.repositories.workorders import WorkOrder
 
 resource = Resource(tags=["outbound"])
-
-
-class RouteAsked(BaseModel):
-    """`destinations` are first digits (`+49`), countries or `all`; no trunk: such calls are
-    refused; no site: from every one."""
-
-    model_config = ConfigDict(extra="forbid")
-    name: str = Field(max_length=200)
-    destinations: list[str] = Field(max_length=1000)
-    sites: list[str] = Field(default_factory=list, max_length=1000)
-    trunks: list[str] = Field(default_factory=list, max_length=100)
-    cheapest: bool = False
 
 
 class RoutesAsked(BaseModel):
@@ -31,13 +20,35 @@ class RoutesAsked(BaseModel):
     routes: list[RouteAsked] = Field(max_length=1000)
 
 
+MAY_BE_EMPTY = {"hours", "right", "limits"}
+
+
 class RouteChanged(BaseModel):
+    """`hours`, `right` and `limits` are taken away by null."""
+
     model_config = ConfigDict(extra="forbid")
     name: str | None = Field(default=None, max_length=200)
     destinations: list[str] | None = Field(default=None, max_length=1000)
     sites: list[str] | None = Field(default=None, max_length=1000)
     trunks: list[str] | None = Field(default=None, max_length=100)
     cheapest: bool | None = None
+    shares: list[int] | None = Field(default=None, max_length=100)
+    hours: RouteHours | None = None
+    right: Right | None = None
+    limits: RouteLimits | None = None
+
+
+class RouteHoursOut(TypedDict):
+    weekdays: list[int]
+    start: int
+    end: int
+
+
+class RouteLimitsOut(TypedDict):
+    minutes_a_call: int
+    minutes_a_day: int
+    calls_a_day: int
+    told: str
 
 
 class RouteOut(TypedDict):
@@ -46,6 +57,10 @@ class RouteOut(TypedDict):
     sites: list[str]
     trunks: list[str]
     cheapest: bool
+    shares: list[int]
+    hours: RouteHoursOut | None
+    right: str | None
+    limits: RouteLimitsOut | None
 
 
 class RoutesDraftOut(TypedDict):
@@ -63,7 +78,9 @@ def routes(desk: AtDesk) -> Page[RouteOut]:
 @resource.write("/outbound-routes", May.TRUNKS, status_code=201)
 def add_route(desk: AtDesk, asked: RouteAsked) -> RoutesDraftOut:
     """A route behind all others, as a draft of a work order; running it adds the route."""
-    return _draft_out(outbound_routes.with_route(desk, None, _read(desk, asked)))
+    return _draft_out(
+        outbound_routes.with_route(desk, None, outbound_routes.read_route(desk, asked))
+    )
 
 
 @resource.write("/outbound-routes/{name}", May.TRUNKS, method="PATCH")
@@ -71,8 +88,12 @@ def change_route(desk: AtDesk, name: str, asked: RouteChanged) -> RoutesDraftOut
     """What is named of a route, as a draft of a work order; the rest stays."""
     place = outbound_routes.place_of(desk, name)
     whole = _out(outbound_routes.view(desk).routes[place])
-    named = asked.model_dump(exclude_unset=True, exclude_none=True)
-    read = _read(desk, RouteAsked.model_validate(whole | named))
+    named = {
+        field: value
+        for field, value in asked.model_dump(exclude_unset=True).items()
+        if value is not None or field in MAY_BE_EMPTY
+    }
+    read = outbound_routes.read_route(desk, RouteAsked.model_validate({**whole, **named}))
     return _draft_out(outbound_routes.with_route(desk, place, read))
 
 
@@ -86,19 +107,8 @@ def remove_route(desk: AtDesk, name: str) -> RoutesDraftOut:
 @resource.write("/outbound-routes", May.TRUNKS, method="PUT")
 def set_routes(desk: AtDesk, asked: RoutesAsked) -> RoutesDraftOut:
     """All routes in their order, as a draft of a work order; running it changes them."""
-    read = [_read(desk, route) for route in asked.routes]
+    read = [outbound_routes.read_route(desk, route) for route in asked.routes]
     return _draft_out(outbound_routes.draft(desk, read))
-
-
-def _read(desk: Desk, asked: RouteAsked) -> OutboundRoute:
-    return outbound_routes.read_route(
-        desk,
-        name=asked.name,
-        destinations=",".join(asked.destinations),
-        sites=asked.sites,
-        trunks=asked.trunks,
-        cheapest=asked.cheapest,
-    )
 
 
 def _draft_out(made: WorkOrder) -> RoutesDraftOut:
@@ -114,4 +124,25 @@ def _out(route: OutboundRoute) -> RouteOut:
         "sites": list(route.sites),
         "trunks": list(route.trunks),
         "cheapest": route.cheapest,
+        "shares": list(route.shares),
+        "hours": (
+            {
+                "weekdays": list(route.hours.weekdays),
+                "start": route.hours.start,
+                "end": route.hours.end,
+            }
+            if route.hours
+            else None
+        ),
+        "right": route.right.value if route.right else None,
+        "limits": (
+            {
+                "minutes_a_call": route.limits.minutes_a_call,
+                "minutes_a_day": route.limits.minutes_a_day,
+                "calls_a_day": route.limits.calls_a_day,
+                "told": route.limits.told,
+            }
+            if route.limits
+            else None
+        ),
     }

@@ -117,7 +117,7 @@ def holidays_of(place: str, year: int) -> dict[date, str]:
     country, _, subdivision = place.partition("-")
     try:
         return dict(holidays.country_holidays(country, subdiv=subdivision or None, years=year))
-    except NotImplementedError:
+    except NotImplementedError:  # what the package raises for places it does not know
         return {}
 
 

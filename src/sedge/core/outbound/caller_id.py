@@ -14,8 +14,11 @@ from sedge.core.records import (
     Number,
     Person,
     Role,
+    ServiceLine,
     Site,
 )
+
+Caller = Person | ServiceLine | Site
 
 
 @dataclass(frozen=True)
@@ -30,10 +33,19 @@ class Presented:
     route_by: Number | None
 
 
-def own_number(person: Person, estate: Estate) -> Number | None:
+def ref_of(caller: Caller) -> HolderRef:
+    """A caller as the holder of numbers."""
+    kinds = {Person: HolderKind.PERSON, ServiceLine: HolderKind.SERVICE_LINE, Site: HolderKind.SITE}
+    return HolderRef(kind=kinds[type(caller)], id=caller.id)
+
+
+def site_of(caller: Caller, estate: Estate) -> Site:
+    return caller if isinstance(caller, Site) else estate.the(Site, caller.site)
+
+
+def own_number(caller: Caller, estate: Estate) -> Number | None:
     """The number of somebody's own that their calls go out by: the main one, else the first."""
-    ref = HolderRef(kind=HolderKind.PERSON, id=person.id)
-    held = [n for n in estate.numbers_of(ref) if n.in_use]
+    held = [n for n in estate.numbers_of(ref_of(caller)) if n.in_use]
     return min(
         held,
         key=lambda n: (n.assignment is None or n.assignment.role is not Role.MAIN, n.e164),
@@ -41,13 +53,12 @@ def own_number(person: Person, estate: Estate) -> Number | None:
     )
 
 
-def presented(person: Person, own: Number | None, estate: Estate) -> Presented:
+def presented(caller: Caller, own: Number | None, estate: Estate) -> Presented:
     """What somebody shows on a call out. A person's own choice comes first, then the site's, then
     the organisation's; where none chose, it is their own number. Who shows their own and has none
     shows the first number that is set further up.
     """
-    site = estate.the(Site, person.site)
-    levels = _levels(person, site, estate)
+    levels = _levels(caller, estate)
     at = next((i for i, (_, said) in enumerate(levels) if said.shows), None)
     who, said = levels[at] if at is not None else ("nobody", CallerId(shows="own"))
     default = next((said.number for _, said in levels[at or 0 :] if said.number), "")
@@ -64,7 +75,7 @@ def presented(person: Person, own: Number | None, estate: Estate) -> Presented:
     if own is not None:
         return Presented(own.e164, False, "their own number", own)
     because = (
-        f"{person.name} has none of their own; {by_default} shows {describe(default).shown}"
+        f"{caller.name} has none of their own; {by_default} shows {describe(default).shown}"
         if default
         else ""
     )
@@ -83,10 +94,11 @@ def shown_in_words(person: Person, estate: Estate) -> str:
     )
 
 
-def _levels(person: Person, site: Site, estate: Estate) -> list[tuple[str, CallerId]]:
-    whole = estate.get(Defaults, ORGANISATION)
+def _levels(caller: Caller, estate: Estate) -> list[tuple[str, CallerId]]:
+    """Who may choose, the nearest first: a service line shows what its site says."""
+    whole, site = estate.get(Defaults, ORGANISATION), site_of(caller, estate)
     return [
-        (person.name, person.caller_id),
+        *([(caller.name, caller.caller_id)] if isinstance(caller, Person) else []),
         (site.name, site.caller_id),
         ("the organisation", whole.caller_id if whole else CallerId()),
     ]

@@ -11,8 +11,8 @@ from sedge.core.estate import Estate
 from sedge.core.facts import Money, in_words
 from sedge.core.numbers.e164 import describe, is_canonical, is_in_service
 from sedge.core.numbers.plan import Kind
-from sedge.core.outbound.dialplan import right_for
-from sedge.core.outbound.routes import choose_way, rate_over
+from sedge.core.outbound.dialling.dialplan import right_for
+from sedge.core.outbound.routes import choose_way, rate_over, refusal_of
 from sedge.core.records import (
     BASIC_RIGHTS,
     HolderKind,
@@ -71,6 +71,8 @@ def judge_forward(
     if chosen is None:
         refused = f"route “{route.name}” puts no such call through" if route else ""
         return Forwarding(False, refused or "no trunk takes a call out")
+    if refused := refusal_of(route, _rights_of(holder, estate)):
+        return Forwarding(False, refused[:1].lower() + refused[1:].rstrip("."))
     rate = rate_over(chosen, to, estate)
     return Forwarding(
         True,
@@ -87,8 +89,7 @@ def _refusal(right: Right, number: Number, holder: HolderRef | None, estate: Est
         person = estate.the(Person, holder.id)
         return "" if right in person.rights else f"{person.name} has no right to make {right} calls"
     whose = estate.holder(holder)
-    rights = whose.rights if isinstance(whose, ServiceLine | Site) else BASIC_RIGHTS
-    if right not in rights:
+    if right not in _rights_of(holder, estate):
         return f"{whose.name} has no right to make {right} calls"
     asked = estate.carrier_of(number).asks_of.get(holder.kind, ())
     granted = {g.product for g in estate.grants_of(holder)}
@@ -99,6 +100,11 @@ def _refusal(right: Right, number: Number, holder: HolderRef | None, estate: Est
             f" “{estate.the(Product, allows[0]).name}”"
         )
     return ""
+
+
+def _rights_of(holder: HolderRef | None, estate: Estate) -> tuple[Right, ...]:
+    whose = estate.holder(holder) if holder else None
+    return whose.rights if isinstance(whose, Person | ServiceLine | Site) else BASIC_RIGHTS
 
 
 def in_words_exact(rate: Money) -> str:

@@ -2,7 +2,9 @@
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.estate import Estate
-from sedge.core.outbound.routes import MOST_ROUTES, never_reached, read_destinations
+from sedge.core.outbound.destinations import read_destinations
+from sedge.core.outbound.records import DestinationKind
+from sedge.core.outbound.routes import MOST_ROUTES, never_reached
 from sedge.core.records import Trunk
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, passed, stop, warn
@@ -45,3 +47,18 @@ def spare_trunk(task: t.SetOutboundRoutes, estate: Estate) -> Finding:
     if single:
         return warn(f"“{single[0]}” has one trunk: when it is down, these calls fail.")
     return passed("Every route has a second trunk, or refuses on purpose")
+
+
+DEAR = {DestinationKind.PREMIUM, DestinationKind.INTERNATIONAL}
+
+
+@rule("routes.dear-limited", t.SetOutboundRoutes)
+def dear_limited(task: t.SetOutboundRoutes, estate: Estate) -> Finding:
+    """With a stolen password somebody calls dear numbers all night, unless a limit is told."""
+    open_ones = [r for r in task.routes if r.trunks and not r.limits and set(r.destinations) & DEAR]
+    if open_ones:
+        return warn(
+            f"“{open_ones[0].name}” puts dear calls through without a limit: nobody would be told"
+            " of a night of them."
+        )
+    return passed("Every route to dear numbers has a limit, or refuses")

@@ -4,10 +4,11 @@ from dataclasses import dataclass, field
 
 from sedge.core.estate import Estate
 from sedge.core.facts import Money
-from sedge.core.outbound.caller_id import headers, own_number, presented
-from sedge.core.outbound.dialplan import Dialled, Reached, dial
-from sedge.core.outbound.routes import choose_way, rate_over
-from sedge.core.records import Number, Person, Site, Trunk
+from sedge.core.outbound.caller_id import Caller, headers, own_number, presented, site_of
+from sedge.core.outbound.dialling.dialplan import Dialled, Reached, dial
+from sedge.core.outbound.records import RouteLimits
+from sedge.core.outbound.routes import choose_way, rate_over, refusal_of
+from sedge.core.records import Number, Trunk
 from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
 from sedge.core.trunks.settings import as_written
 from sedge.core.trunks.trunks import Candidate
@@ -20,8 +21,8 @@ class OutboundTrace:
     """`ending` is one of reached, internal, emergency, rejected; `reason` says why. `caller_name`
     is shown beside the caller ID where CNAM works: in North America, 15 characters at most.
     `caller_id` is empty where it is withheld; `headers` as they leave; `rate` is a minute's price.
-    `route` is the outbound route, where one fits; `sent` is the number as the trunk writes it, ''
-    where nobody has said how.
+    `route` is the outbound route, where one fits, with its `limits`; `sent` is the number as the
+    trunk writes it, '' where nobody has said how.
     """
 
     dialled: Dialled
@@ -37,27 +38,28 @@ class OutboundTrace:
     rate: Money | None = None
     route: str = ""
     sent: str = ""
+    limits: RouteLimits | None = None
 
 
-def trace_outbound(person: Person, digits: str, estate: Estate) -> OutboundTrace:
-    """Follow what `person` dials at their site."""
-    site = estate.the(Site, person.site)
+def trace_outbound(caller: Caller, digits: str, estate: Estate) -> OutboundTrace:
+    """Follow what is dialled at a person's phone, at one of a service line, or at a site."""
+    site = site_of(caller, estate)
     dialled = dial(digits, site)
-    number = own_number(person, estate)
+    number = own_number(caller, estate)
     if dialled.kind is Reached.EMERGENCY:
         return _help(dialled, number, estate)
     if dialled.kind in {Reached.NOTHING, Reached.REFUSED}:
         return OutboundTrace(dialled, "rejected", dialled.reason)
-    if dialled.right not in person.rights:
+    if dialled.right not in caller.rights:
         return OutboundTrace(
-            dialled, "rejected", f"{person.name} has no right to make {dialled.right} calls."
+            dialled, "rejected", f"{caller.name} has no right to make {dialled.right} calls."
         )
     if dialled.kind is Reached.SERVICE:
         named = dialled.rule.name if dialled.rule else ""
         return OutboundTrace(dialled, "internal", f"service code {dialled.result}: {named}")
     if dialled.kind is Reached.EXTENSION:
         return OutboundTrace(dialled, "internal", f"extension {dialled.result} inside {site.name}")
-    return _out(dialled, number, person, estate)
+    return _out(dialled, number, caller, estate)
 
 
 def _help(dialled: Dialled, number: Number | None, estate: Estate) -> OutboundTrace:
@@ -81,13 +83,13 @@ def _help(dialled: Dialled, number: Number | None, estate: Estate) -> OutboundTr
     )
 
 
-def _out(dialled: Dialled, number: Number | None, person: Person, estate: Estate) -> OutboundTrace:
-    shown = presented(person, number, estate)
+def _out(dialled: Dialled, number: Number | None, caller: Caller, estate: Estate) -> OutboundTrace:
+    shown = presented(caller, number, estate)
     if shown.route_by is None:
         said = (
             f"{shown.number} is shown on its calls and is no longer ours"
             if shown.number
-            else f"{person.name} has no number to show"
+            else f"{caller.name} has no number to show"
         )
         return OutboundTrace(
             dialled,
@@ -95,11 +97,13 @@ def _out(dialled: Dialled, number: Number | None, person: Person, estate: Estate
             f"{said}{'' if shown.number else ', and no default is set'}; no carrier takes the"
             " call.",
         )
-    site = estate.the(Site, person.site)
+    site = site_of(caller, estate)
     chosen, candidates, route = choose_way(dialled.result, shown.route_by, site, estate)
     named = route.name if route else ""
-    if chosen is None:
-        refused = f"Route “{named}” refuses such calls." if route and not route.trunks else ""
+    refused = refusal_of(route, caller.rights)
+    if chosen is None or refused:
+        if route and not route.trunks:
+            refused = f"Route “{named}” refuses such calls."
         return OutboundTrace(
             dialled,
             "rejected",
@@ -114,12 +118,13 @@ def _out(dialled: Dialled, number: Number | None, person: Person, estate: Estate
         chosen.name,
         shown.number,
         candidates,
-        caller_name="" if shown.withheld else _cnam(shown.route_by, dialled.result, person, estate),
+        caller_name="" if shown.withheld else _cnam(shown.route_by, dialled.result, caller, estate),
         shown_because=shown.because,
         headers=headers(shown, number),
         rate=rate_over(chosen, dialled.result, estate),
         route=named,
         sent=_sent(dialled.result, chosen),
+        limits=route.limits if route else None,
     )
 
 
@@ -128,7 +133,7 @@ def _sent(to: str, trunk: Trunk) -> str:
     return as_written(to, way.sends, way.last_digits) if way else ""
 
 
-def _cnam(number: Number, to: str, person: Person, estate: Estate) -> str:
+def _cnam(number: Number, to: str, caller: Caller, estate: Estate) -> str:
     """The name that goes with the call: both ends in North America, the feature on and working."""
     works_from = number.features_from.get("CNAM")
     if (
@@ -139,7 +144,7 @@ def _cnam(number: Number, to: str, person: Person, estate: Estate) -> str:
         return ""
     plain = "".join(
         ch
-        for ch in number.label or person.name
+        for ch in number.label or caller.name
         if ch.isascii() and (ch.isalnum() or ch in " .,'&-")
     )
     return plain[:CNAM_LENGTH].strip()

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from sedge.core.callpaths.tracing.trace import EndingKind, World, trace_inbound
 from sedge.core.estate import Estate
 from sedge.core.numbers.plan import COUNTRIES, Kind
-from sedge.core.outbound.dialplan import Dialled, Reached, dial
+from sedge.core.outbound.dialling.dialplan import Dialled, Reached, dial
 from sedge.core.records import Address, Carrier, HolderKind, HolderRef, Number, Role, Site, Trunk
 from sedge.core.safety.effective_spot import effective_spot, place_words, problem_with
 

@@ -14,7 +14,7 @@ from sedge.core.enums import HolderKind, Reached
 from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.outbound.dialplan import dial
+from sedge.core.outbound.dialling.dialplan import dial
 from sedge.core.records import Site, Trunk
 
 MOST_OTHERS = 8  # trunks of other sites that are named

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from sedge.core.estate import Estate
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.outbound.dialplan import Reached
+from sedge.core.outbound.dialling.dialplan import Reached
 from sedge.core.records import Number, Site
 from sedge.core.safety.emergency import EmergencyAnswer, dialled_at, emergency_test
 

@@ -27,6 +27,7 @@ class Unusual(StrEnum):
     SHORT = "many short calls"
     PREMIUM = "premium calls"
     NEW_COUNTRY = "first calls to a country"
+    LIMIT = "limit of a route"
 
 
 class Call(NamedTuple):
@@ -41,7 +42,8 @@ class Call(NamedTuple):
 
 
 class Alarm(NamedTuple):
-    """`first` and `last` call of it, in seconds; `about` is a country for first calls to one."""
+    """`first` and `last` call of it, in seconds; `about` is a country for first calls to one, and
+    for the limit of a route its day and name."""
 
     kind: Unusual
     number: int
@@ -55,6 +57,8 @@ class Alarm(NamedTuple):
     @property
     def id(self) -> str:
         """The same for the same event, however often it is found."""
+        if self.kind is Unusual.LIMIT:
+            return f"limit-{self.about}"
         return f"{self.kind.name.lower()}-{self.number}-{self.first}{self.about}"
 
 

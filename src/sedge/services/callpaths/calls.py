@@ -21,13 +21,12 @@ from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.e164 import describe, read_one
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.outbound.readback import readback_line
-from sedge.core.outbound.trace import OutboundTrace, trace_outbound
+from sedge.core.outbound.trace import trace_outbound
 from sedge.core.records import (
     Device,
     Downstream,
     Group,
     HolderKind,
-    HolderRef,
     Number,
     PathVersion,
     Person,
@@ -237,18 +236,6 @@ def caller_words(desk: Desk, text: str) -> str:
 def read_number(desk: Desk, text: str) -> str:
     """One number as people type it, as E.164. Raises NotOneNumber."""
     return read_one(text, desk.organisation.home_country, field="number")
-
-
-def follow_out(desk: Desk, person: str, digits: str) -> OutboundTrace:
-    """Follow what a person dials; their numbers, spots and their site's main number are looked at
-    as they stand."""
-    ref = HolderRef(kind=HolderKind.PERSON, id=person)
-    with desk.reading() as reading:
-        own = {number.e164 for number in reading.records.held_by(Number, [ref])}
-        wanted = LoadSpec(numbers=own)
-        wanted.holders.add(ref)
-        estate = reading.estate(wanted)
-    return trace_outbound(estate.the(Person, person), digits, estate)
 
 
 def emergency(desk: Desk, e164: str, digits: str) -> EmergencyAnswer:

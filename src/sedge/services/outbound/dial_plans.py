@@ -8,8 +8,8 @@ from sqlalchemy import select
 from sedge.core.access.roles import May
 from sedge.core.enums import Reached
 from sedge.core.errors import NotUnderstood
-from sedge.core.outbound.dialplan import Dialled, dial
-from sedge.core.outbound.plan_findings import (
+from sedge.core.outbound.dialling.dialplan import Dialled, dial
+from sedge.core.outbound.dialling.plan_findings import (
     MOST_RULES,
     Key,
     PlanFindings,
@@ -21,9 +21,9 @@ from sedge.core.outbound.plan_findings import (
     shortest,
     unreachable,
 )
+from sedge.core.outbound.dialling.trade_patterns import Notation, convert, notation_of
 from sedge.core.outbound.records import OwnDialRule
 from sedge.core.outbound.tasks import SetDialPlan
-from sedge.core.outbound.trade_patterns import Notation, convert, notation_of
 from sedge.core.records import Right, Site
 from sedge.formats.dial_rules_csv import RuleLine, read_rules, write_rules
 from sedge.services.context import Desk

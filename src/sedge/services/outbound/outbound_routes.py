@@ -1,16 +1,19 @@
 """Outbound routes: the list, one changed at a time as a draft, and which one a call takes."""
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
 
 from sedge.core.access.roles import May
-from sedge.core.enums import Subject
+from sedge.core.enums import Right, Subject
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.numbers.e164 import read_one
-from sedge.core.outbound.records import OutboundRoute
-from sedge.core.outbound.routes import choose_way, read_destinations
+from sedge.core.outbound.destinations import read_destinations
+from sedge.core.outbound.records import OutboundRoute, RouteHours, RouteLimits
+from sedge.core.outbound.routes import choose_way
 from sedge.core.outbound.tasks import SetOutboundRoutes
 from sedge.core.records import ORGANISATION, Defaults, Site, Trunk
 from sedge.core.trunks.trunks import Candidate
@@ -21,6 +24,7 @@ from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
 
 LONGEST_NAME = 60
+MAIL = re.compile(r"[^@\s<>\"]{1,64}@[^@\s<>\"]{1,190}")
 
 
 @dataclass(frozen=True)
@@ -47,35 +51,82 @@ def view(desk: Desk) -> RoutesView:
     )
 
 
-def read_route(
-    desk: Desk,
-    *,
-    name: str,
-    destinations: str,
-    sites: Sequence[str],
-    trunks: Sequence[str],
-    cheapest: bool,
-) -> OutboundRoute:
-    """A route as somebody types it. Raises NotUnderstood naming the field."""
-    name = " ".join(name.split())
+class RouteAsked(BaseModel):
+    """A route as somebody types it. `destinations` are first digits (`+49`), countries, kinds of
+    number (`premium`), `rate group …` or `all`; no trunk: such calls are refused; no site: from
+    every one. `shares` has one number for each trunk, where calls are shared out."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(max_length=200)
+    destinations: list[str] = Field(max_length=1000)
+    sites: list[str] = Field(default_factory=list, max_length=1000)
+    trunks: list[str] = Field(default_factory=list, max_length=100)
+    cheapest: bool = False
+    shares: list[int] = Field(default_factory=list, max_length=100)
+    hours: RouteHours | None = None
+    right: Right | None = None
+    limits: RouteLimits | None = None
+
+
+def read_route(desk: Desk, asked: RouteAsked) -> OutboundRoute:
+    """Raises NotUnderstood naming the field."""
+    name = " ".join(asked.name.split())
     if not 1 <= len(name) <= LONGEST_NAME:
         message = f"A route needs a name of at most {LONGEST_NAME} characters."
         raise NotUnderstood(message, field="name")
     known = view(desk)
-    for key in sites:
+    for key in asked.sites:
         if key not in dict(known.sites):
             raise NotUnderstood("There is no such site.", field="sites")
-    wanted = tuple(dict.fromkeys(key for key in trunks if key))
+    wanted = tuple(dict.fromkeys(key for key in asked.trunks if key))
     for key in wanted:
         if key not in dict(known.trunks):
             raise NotUnderstood("There is no such trunk.", field="trunks")
     return OutboundRoute(
         name=name,
-        destinations=read_destinations(destinations),
-        sites=tuple(sites),
+        destinations=read_destinations(",".join(asked.destinations)),
+        sites=tuple(asked.sites),
         trunks=wanted,
-        cheapest=cheapest,
+        cheapest=asked.cheapest,
+        shares=_read_shares(asked, wanted),
+        hours=_read_hours(asked.hours),
+        right=asked.right,
+        limits=_read_limits(asked.limits),
     )
+
+
+def _read_shares(asked: RouteAsked, trunks: Sequence[str]) -> tuple[int, ...]:
+    if not asked.shares:
+        return ()
+    if asked.cheapest:
+        message = "Calls go over the cheapest trunk first or are shared out, not both."
+        raise NotUnderstood(message, field="shares", reason="both")
+    fit = len(asked.shares) == len(trunks) and all(0 <= share <= 100 for share in asked.shares)
+    if not fit or not sum(asked.shares):
+        message = "Give each trunk its share, 0 to 100, and one of them at least 1."
+        raise NotUnderstood(message, field="shares")
+    return tuple(asked.shares)
+
+
+def _read_hours(hours: RouteHours | None) -> RouteHours | None:
+    if hours is None:
+        return None
+    if not hours.weekdays or hours.start == hours.end:
+        message = "Choose the days, and an end that differs from the start."
+        raise NotUnderstood(message, field="weekdays")
+    return hours.but(weekdays=tuple(sorted(set(hours.weekdays))))
+
+
+def _read_limits(limits: RouteLimits | None) -> RouteLimits | None:
+    if limits is None or limits == RouteLimits():
+        return None
+    if not (limits.minutes_a_call or limits.minutes_a_day or limits.calls_a_day):
+        message = "Type a limit too: minutes a call, minutes a day or calls a day."
+        raise NotUnderstood(message, field="minutes_a_day")
+    told = limits.told.strip()
+    if told and not MAIL.fullmatch(told):
+        raise NotUnderstood("Type a mail address, such as ana@example.com.", field="told")
+    return limits.but(told=told)
 
 
 def draft(desk: Desk, routes: Sequence[OutboundRoute]) -> WorkOrder:
@@ -136,6 +187,8 @@ class Taken:
     shown: str
     route: str
     candidates: list[Candidate]
+    right: Right | None = None
+    limits: RouteLimits | None = None
 
 
 def followed(desk: Desk, site: str, to: str) -> Taken:
@@ -158,4 +211,6 @@ def followed(desk: Desk, site: str, to: str) -> Taken:
         estate = reading.look_at(Subject.NUMBER, f"+{number}")
     shown = estate.number(f"+{number}")
     _, candidates, route = choose_way(e164, shown, estate.the(Site, site), estate)
-    return Taken(e164, home.name, shown.e164, route.name if route else "", candidates)
+    if route is None:
+        return Taken(e164, home.name, shown.e164, "", candidates)
+    return Taken(e164, home.name, shown.e164, route.name, candidates, route.right, route.limits)

@@ -1,6 +1,6 @@
 """Unusual calls: found after each import, told on Today until somebody settles them."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -14,10 +14,20 @@ from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.facts import Money, counted, in_words
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.records import HolderRef, Person, ServiceLine, Site
+from sedge.core.outbound.route_limits import CallOut, days_passed
+from sedge.core.records import (
+    ORGANISATION,
+    Defaults,
+    HolderRef,
+    Person,
+    ServiceLine,
+    Site,
+)
 from sedge.core.spend.rate_decks import amount_of
 from sedge.core.spend.unusual_calls import Alarm, Call, Unusual, find
 from sedge.core.workorders import tasks as t
+from sedge.formats.letters import Letter
+from sedge.services import mail
 from sedge.services.context import Desk, Reading
 from sedge.services.periodic import periodic
 from sedge.services.process import Slot
@@ -65,12 +75,13 @@ class AlarmView:
 @periodic("unusual calls", after_changes=True)
 def look(desk: Desk) -> int:
     """What is unusual in the last two weeks, against the eight before; how much is new. Looked for
-    again only when calls have come."""
+    again only when calls have come, or routes have changed."""
     now, seen = desk.now(), desk.house.process.under_way(SEEN)
     table = spend.usage_month
     with desk.reading() as reading:
         query = select(func.sum(table.c.calls), func.sum(table.c.talk), func.sum(table.c.cost))
-        counted_now = tuple(reading.connection.execute(query).one())
+        whole = reading.records.find(Defaults, ORGANISATION)
+        counted_now = (*reading.connection.execute(query).one(), whole.version if whole else 0)
         if seen.get(desk.who.organisation) == counted_now:
             return 0
         latest = calls.latest(reading.connection)
@@ -78,19 +89,24 @@ def look(desk: Desk) -> int:
             return 0
         known = set(reading.connection.execute(select(spend.alarm.c.id)).scalars())
         begins = now - LOOKED_AT
-        found = find(
-            list(_calls(reading.connection, begins - BEFORE, begins)),
-            list(_calls(reading.connection, begins, now)),
-        )
-        fresh = [alarm for alarm in found if alarm.id not in known]
-        rows = [_row(desk, reading, alarm) for alarm in fresh]
+        latest_calls = list(_calls(reading.connection, begins, now))
+        found = find(list(_calls(reading.connection, begins - BEFORE, begins)), latest_calls)
+        fresh = [(alarm, _words(desk, reading, alarm), "") for alarm in found]
+        fresh += _beyond_limits(reading, latest_calls)
+        rows = [
+            (_row(reading, alarm, words), told)
+            for alarm, words, told in fresh
+            if alarm.id[:80] not in known
+        ]
     if rows:
         with desk.as_system().writing() as writing:
-            writing.connection.execute(insert(spend.alarm), rows)
-            for row in rows:
-                e164 = str(row["subject"])
-                words = str(row["words"])[:200]
-                writing.remark("calls.unusual", Subject.NUMBER, e164, words)
+            writing.connection.execute(insert(spend.alarm), [row for row, _ in rows])
+            for row, told in rows:
+                words = str(row["words"])
+                writing.remark("calls.unusual", Subject.NUMBER, str(row["subject"]), words[:200])
+                if told:
+                    letter = Letter("The limit of a route was passed", f"{words}\n")
+                    mail.write(writing, f"alarm-{row['id']}"[:80], told, letter)
     seen[desk.who.organisation] = counted_now
     return len(rows)
 
@@ -117,10 +133,44 @@ def _calls(connection: Connection, since: datetime, until: datetime) -> Iterator
         yield Call(*row)
 
 
-def _row(desk: Desk, reading: Reading, alarm: Alarm) -> dict[str, object]:
+def _beyond_limits(reading: Reading, made: Sequence[Call]) -> list[tuple[Alarm, str, str]]:
+    """Alarms of routes whose limits were passed, each in words and with who is told by mail."""
+    whole = reading.records.find(Defaults, ORGANISATION)
+    routes = whole.routes if whole else ()
+    if not any(route.limits for route in routes):
+        return []
+    sites = {site.id: site for site in reading.records.all(Site)}
+    held = calls.HeldNumbers(reading.connection)
+    out = [
+        CallOut(c.number, site, c.other, datetime.fromtimestamp(c.started, UTC), *c[3:6])
+        for c in made
+        if (site := sites.get(held(c.number, c.started).site))
+    ]
+    found = []
+    for passed in days_passed(routes, out):
+        times = [int(call.at.timestamp()) for call in passed.calls]
+        currencies = {call.currency for call in passed.calls if call.currency}
+        alarm = Alarm(
+            Unusual.LIMIT,
+            passed.number,
+            min(times),
+            max(times),
+            len(passed.calls),
+            sum(call.cost for call in passed.calls) if len(currencies) == 1 else 0,
+            currencies.pop() if len(currencies) == 1 else "",
+            f"{passed.day:%Y-%m-%d} {passed.route.name}",
+        )
+        words = (
+            f"Route “{passed.route.name}” on {passed.day:%-d %B}: {passed.what}. Most were made by"
+            f" {describe(f'+{passed.number}').shown}{_cost_words(alarm)}."
+        )
+        told = passed.route.limits.told if passed.route.limits else ""
+        found.append((alarm, words, told))
+    return found
+
+
+def _row(reading: Reading, alarm: Alarm, words: str) -> dict[str, object]:
     held = calls.HeldNumbers(reading.connection)(alarm.number, alarm.first)
-    site = reading.records.find(Site, held.site)
-    zone = ZoneInfo(site.timezone) if site else desk.house.home_zone(desk.who.organisation)
     return {
         "id": alarm.id[:80],
         "kind": alarm.kind.value,
@@ -131,13 +181,16 @@ def _row(desk: Desk, reading: Reading, alarm: Alarm) -> dict[str, object]:
         "calls": alarm.calls,
         "cost": alarm.cost,
         "currency": alarm.currency,
-        "words": _words(alarm, zone),
+        "words": words,
         "settled_by": "",
         "settled_why": "",
     }
 
 
-def _words(alarm: Alarm, zone: ZoneInfo) -> str:
+def _words(desk: Desk, reading: Reading, alarm: Alarm) -> str:
+    held = calls.HeldNumbers(reading.connection)(alarm.number, alarm.first)
+    site = reading.records.find(Site, held.site)
+    zone = ZoneInfo(site.timezone) if site else desk.house.home_zone(desk.who.organisation)
     begins = datetime.fromtimestamp(alarm.first, zone)
     ends = datetime.fromtimestamp(alarm.last, zone)
     shown = describe(f"+{alarm.number}").shown
@@ -148,12 +201,14 @@ def _words(alarm: Alarm, zone: ZoneInfo) -> str:
         Unusual.NEW_COUNTRY: f"{counted(alarm.calls, 'call')} to {_country_name(alarm.about)},"
         " which nobody called before",
     }[alarm.kind]
-    cost = ""
-    if alarm.cost and alarm.currency:
-        money = Money(amount=amount_of(alarm.cost), currency=alarm.currency)
-        cost = f", {in_words(money)}"
     until = f"{ends:%H:%M}" if ends.date() == begins.date() else f"{ends:%-d %B %H:%M}"
-    return f"{shown}: {what} on {begins:%-d %B}, {begins:%H:%M} to {until}{cost}."
+    return f"{shown}: {what} on {begins:%-d %B}, {begins:%H:%M} to {until}{_cost_words(alarm)}."
+
+
+def _cost_words(alarm: Alarm) -> str:
+    if not alarm.cost or not alarm.currency:
+        return ""
+    return f", {in_words(Money(amount=amount_of(alarm.cost), currency=alarm.currency))}"
 
 
 def _country_name(code: str) -> str:

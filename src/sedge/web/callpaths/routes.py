@@ -12,11 +12,11 @@ from starlette.concurrency import run_in_threadpool
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import describe
-from sedge.core.records import HolderKind, Proof
-from sedge.services.callpaths import calls, own_calls, path_analysis, paths, proof_calls
+from sedge.core.records import Proof
+from sedge.services.callpaths import calls, calls_out, own_calls, path_analysis, paths, proof_calls
 from sedge.services.callpaths.paths_now import paths_now
 from sedge.services.context import Desk
-from sedge.services.holders import holders, site_management
+from sedge.services.holders import site_management
 from sedge.services.numbers import numbers
 from sedge.web.callpaths import views
 from sedge.web.routing import AtDesk, Place
@@ -40,28 +40,29 @@ def listing(request: Request, desk: AtDesk) -> Response:
 
 
 @place.page("/paths/out", May.LOOK)
-def out(request: Request, desk: AtDesk, person: str = "", dialled: str = "") -> Response:
-    """What somebody's call out becomes; `person` is an id, or a name, extension or mail address as
-    typed."""
+def out(
+    request: Request, desk: AtDesk, person: str = "", dialled: str = "", at: str = ""
+) -> Response:
+    """What a call out becomes; `person` is an id, or a name, extension or mail address as typed, of
+    a person, a service line or a site."""
     row, trace, problem = None, None, ""
+    zone = desk.house.home_zone(desk.who.organisation)
     try:
-        row = (
-            holders.one_holder(desk, HolderKind.PERSON, holders.person_named(desk, person).id)
-            if person.strip()
-            else None
-        )
-        trace = (
-            calls.follow_out(desk, row.holder.id, dialled[:40]) if row and dialled.strip() else None
-        )
+        if person.strip():
+            row = calls_out.caller_named(desk, person)
+            moment = views.moment_of(at, zone, desk.now()) if at.strip() else None
+            if dialled.strip():
+                trace = calls_out.follow_out(desk, row.ref, dialled[:40], moment)
     except NotUnderstood as error:
         problem = error.message
     return draw(
         request,
         "follow_out.html",
-        row=row,
+        who=row,
         person=person[:80],
         problem=problem,
         dialled=dialled,
+        at=at[:20],
         trace=trace,
     )
 

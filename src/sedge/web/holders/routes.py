@@ -15,7 +15,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.holders.devices import KINDS
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.outbound.caller_id import in_words
-from sedge.core.outbound.dialplan import dial, plan_of
+from sedge.core.outbound.dialling.dialplan import dial, plan_of
 from sedge.core.records import CivicElements, HolderKind, HolderRef, Subject
 from sedge.core.safety.countries import FORMS
 from sedge.services.holders import (

@@ -11,7 +11,7 @@ from sedge.core.access.roles import May
 from sedge.core.enums import Reached
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.outbound.trade_patterns import Notation
+from sedge.core.outbound.dialling.trade_patterns import Notation
 from sedge.services.outbound import dial_plans
 from sedge.services.outbound.dial_plans import RuleAsked
 from sedge.web.routing import AtDesk, Place

@@ -1,22 +1,29 @@
 """Outbound routes: which trunks take calls to where; changed by a work order."""
 
-from typing import Annotated
+import re
+from itertools import zip_longest
 
-from fastapi import Form, Request
+from fastapi import Request
 from fastapi.responses import Response
+from starlette.concurrency import run_in_threadpool
+from starlette.datastructures import FormData
 
 from sedge.core.access.roles import May
-from sedge.core.errors import NotFound, SedgeError
-from sedge.core.outbound.records import OutboundRoute
+from sedge.core.enums import Right
+from sedge.core.errors import NotFound, NotUnderstood, SedgeError
+from sedge.core.outbound.records import DAYS, OutboundRoute, RouteHours, RouteLimits, clock
 from sedge.services.outbound import fraud, outbound_routes
+from sedge.services.outbound.outbound_routes import RouteAsked, RoutesView
+from sedge.store.repositories.workorders import WorkOrder
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 
 place = Place()
-Typed = Annotated[str, Form(max_length=2000)]
-Picked = Annotated[list[str], Form()]
+CLOCK = re.compile(r"([01]?\d|2[0-4]):([0-5]\d)")
 TURNS = ("First trunk", "Second trunk", "Third trunk", "Fourth trunk")
 BLANK = OutboundRoute(name="", destinations=())
+RIGHTS = [(r.value, r.value) for r in (Right.MOBILE, Right.INTERNATIONAL, Right.PREMIUM)]
+ORDERS = [("order", "in this order"), ("cheapest", "the cheapest first"), ("share", "by share")]
 
 
 @place.page("/outbound-routes", May.LOOK)
@@ -42,7 +49,7 @@ def every_route(request: Request, desk: AtDesk, site: str = "", to: str = "") ->
 @place.page("/outbound-routes/new", May.TRUNKS)
 def new_route(request: Request, desk: AtDesk) -> Response:
     view = outbound_routes.view(desk)
-    return draw(request, "outbound_route.html", view=view, no=None, route=BLANK, turns=TURNS)
+    return _form(request, view, None, BLANK)
 
 
 @place.page("/outbound-routes/risks", May.LOOK)
@@ -56,30 +63,98 @@ def one_route(request: Request, desk: AtDesk, no: int) -> Response:
     if not 1 <= no <= len(view.routes):
         raise NotFound("There is no such route any more.", subject="route", id=str(no))
     route = view.routes[no - 1]
-    return draw(request, "outbound_route.html", view=view, no=no, route=route, turns=TURNS)
+    return _form(request, view, no, route)
+
+
+def _form(request: Request, view: RoutesView, no: int | None, route: OutboundRoute) -> Response:
+    turn = "cheapest" if route.cheapest else "share" if route.shares else "order"
+    return draw(
+        request,
+        "outbound_route.html",
+        view=view,
+        no=no,
+        route=route,
+        turns=TURNS,
+        orders=ORDERS,
+        turn=turn,
+        rights=RIGHTS,
+        days=list(enumerate(DAYS)),
+        clock=clock,
+        limits=route.limits or RouteLimits(),
+    )
 
 
 @place.action("/outbound-routes", May.TRUNKS)
-def keep_route(
-    request: Request,
-    desk: AtDesk,
-    no: Annotated[int, Form(ge=0, le=1000)] = 0,
-    name: Typed = "",
-    destinations: Typed = "",
-    sites: Picked = [],  # noqa: B006  FastAPI copies it
-    trunks: Picked = [],  # noqa: B006
-    cheapest: Typed = "",
-) -> Response:
-    route = outbound_routes.read_route(
-        desk,
-        name=name,
-        destinations=destinations,
-        sites=sites,
-        trunks=trunks,
-        cheapest=bool(cheapest),
-    )
-    made = outbound_routes.with_route(desk, no - 1 if no else None, route)
+async def save_route(request: Request, desk: AtDesk) -> Response:
+    """As a draft, so that its checks are seen."""
+    form = await request.form()
+    no = _whole(_one(form, "no"), "no", 1000)
+    asked = _asked(form)
+
+    def draft() -> WorkOrder:
+        route = outbound_routes.read_route(desk, asked)
+        return outbound_routes.with_route(desk, no - 1 if no else None, route)
+
+    made = await run_in_threadpool(draft)
     return go(request, f"/work-orders/{made.no}")
+
+
+def _asked(form: FormData) -> RouteAsked:
+    """Raises NotUnderstood naming the field."""
+    turn = _one(form, "turn")
+    rows = [
+        (str(trunk), str(share))
+        for trunk, share in zip_longest(form.getlist("trunks"), form.getlist("share"), fillvalue="")
+        if trunk
+    ]
+    right = _one(form, "right")
+    if right and right not in set(Right):
+        raise NotUnderstood("There is no such calling right.", field="right")
+    return RouteAsked(
+        name=_one(form, "name")[:200],
+        destinations=[_one(form, "destinations")],
+        sites=[str(site) for site in form.getlist("sites")][:1000],
+        trunks=[trunk for trunk, _ in rows][:100],
+        cheapest=turn == "cheapest",
+        shares=[_whole(share, "share", 100) for _, share in rows] if turn == "share" else [],
+        hours=_hours(form),
+        right=Right(right) if right else None,
+        limits=RouteLimits(
+            minutes_a_call=_whole(_one(form, "minutes_a_call"), "minutes_a_call", 1440),
+            minutes_a_day=_whole(_one(form, "minutes_a_day"), "minutes_a_day", 1_000_000),
+            calls_a_day=_whole(_one(form, "calls_a_day"), "calls_a_day", 1_000_000),
+            told=_one(form, "told")[:200],
+        ),
+    )
+
+
+def _hours(form: FormData) -> RouteHours | None:
+    days = sorted({int(str(d)) for d in form.getlist("weekdays") if str(d) in set("0123456")})
+    start, end = _one(form, "start"), _one(form, "end")
+    if not days and not start and not end:
+        return None
+    return RouteHours(
+        weekdays=tuple(days), start=_minute(start, "start"), end=_minute(end, "end") or 1440
+    )
+
+
+def _minute(text: str, field: str) -> int:
+    found = CLOCK.fullmatch(text)
+    if not found:
+        message = "Type the time as 09:00. An end before the start is on the next day."
+        raise NotUnderstood(message, field=field)
+    return int(found[1]) * 60 + int(found[2])
+
+
+def _whole(text: str, field: str, most: int) -> int:
+    """A whole number, 0 for nothing typed."""
+    if text and not (text.isascii() and text.isdigit() and int(text[:9]) <= most):
+        raise NotUnderstood(f"Type a whole number of at most {most:,}.", field=field)
+    return int(text or 0)
+
+
+def _one(form: FormData, name: str) -> str:
+    return str(form.get(name, "")).strip()
 
 
 @place.action("/outbound-routes/{no}/up", May.TRUNKS)

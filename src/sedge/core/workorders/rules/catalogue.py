@@ -12,8 +12,8 @@ from sedge.core.imports import rules as _import_rules
 from sedge.core.licences import rules as _licence_rules
 from sedge.core.numbers import rules as _number_rules
 from sedge.core.outbound import checks as _caller_id_rules
-from sedge.core.outbound import dial_plan_rules as _dial_plan_rules
 from sedge.core.outbound import route_rules as _route_rules
+from sedge.core.outbound.dialling import dial_plan_rules as _dial_plan_rules
 from sedge.core.porting import outgoing_rules as _port_out_rules
 from sedge.core.porting import rules as _port_rules
 from sedge.core.retiring import rules as _retiring_rules

@@ -64,6 +64,9 @@ EXAMPLES = {
     "routes.each-reached": (
         "“Germany” is never reached: “Europe” has its destinations and comes before it."
     ),
+    "routes.dear-limited": (
+        "“Abroad” puts dear calls through without a limit: nobody would be told of a night of them."
+    ),
     "routes.spare-trunk": "“Germany” has one trunk: when it is down, these calls fail.",
     "trunk.may-move": "Leeds A is suspended, so it can't be suspended.",
     "trunk.numbers-on-it": (

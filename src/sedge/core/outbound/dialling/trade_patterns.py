@@ -7,7 +7,7 @@ from itertools import product
 from typing import NamedTuple
 
 from sedge.core.errors import NotUnderstood
-from sedge.core.outbound.digit_maps import DIGITS, KEYS, MOST_ALTERNATIVES, parse
+from sedge.core.outbound.dialling.digit_maps import DIGITS, KEYS, MOST_ALTERNATIVES, parse
 
 MOST_REPEATED = 20
 

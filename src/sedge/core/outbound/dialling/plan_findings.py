@@ -8,8 +8,8 @@ from typing import NamedTuple
 from sedge.core.enums import Reached
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.outbound.dialplan import Dialled, DialRule, bare, dial, plan_of
-from sedge.core.outbound.digit_maps import (
+from sedge.core.outbound.dialling.dialplan import Dialled, DialRule, bare, dial, plan_of
+from sedge.core.outbound.dialling.digit_maps import (
     automaton,
     goes_on_from,
     in_common,
@@ -17,7 +17,7 @@ from sedge.core.outbound.digit_maps import (
     matches,
     parse_once,
 )
-from sedge.core.outbound.digit_maps import in_words as map_in_words
+from sedge.core.outbound.dialling.digit_maps import in_words as map_in_words
 from sedge.core.records import Site
 
 MOST_RULES = 200

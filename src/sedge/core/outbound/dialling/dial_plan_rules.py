@@ -4,7 +4,7 @@ what it says."""
 from sedge.core.enums import Reached
 from sedge.core.errors import NotUnderstood
 from sedge.core.estate import Estate
-from sedge.core.outbound.plan_findings import PlanFindings, check_rules, examine
+from sedge.core.outbound.dialling.plan_findings import PlanFindings, check_rules, examine
 from sedge.core.records import Site
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, passed, stop, warn

@@ -13,7 +13,7 @@ from functools import lru_cache
 from sedge.core.enums import Reached
 from sedge.core.numbers.e164 import describe, read
 from sedge.core.numbers.plan import COUNTRIES, Kind
-from sedge.core.outbound.digit_maps import matches
+from sedge.core.outbound.dialling.digit_maps import matches
 from sedge.core.outbound.records import OwnDialRule
 from sedge.core.records import Right, Site
 
