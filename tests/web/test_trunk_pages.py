@@ -1,6 +1,13 @@
 """Trunks on pages and through the interface."""
 
+from datetime import UTC, datetime
+from zoneinfo import ZoneInfo
+
 import pytest
+
+from sedge.core.trunks.answers import Hour
+from sedge.store.repositories import trunk_answers
+from sedge.web.trunks.answers_picture import gap_words, gaps_of
 
 TRUNK = "leeds-a"
 HTMX = {"HX-Request": "true"}
@@ -201,3 +208,40 @@ def test_a_trunk_is_moved_from_its_page(rowan):
     )
     assert "would reach nobody" in drafted.text
     assert rowan.post(f"/carriers/trunks/{TRUNK}/move", data={"event": "fly"}).status_code == 422
+
+
+def test_a_week_of_answers_is_drawn_and_its_gaps_are_told(reader):
+    html = reader.get("/carriers/trunks/brackwater-leeds").text
+    assert "Answers in the last seven days: 98" in html
+    assert "answers missing, " in html
+    assert html.count('class="answers-none"') >= 1
+    answers = reader.get("/api/v1/trunks/brackwater-leeds/answers").json()
+    assert {hour["answered"] <= hour["asked"] for hour in answers["hours"]} == {True}
+    assert "not asked" in reader.get("/carriers/trunks").text
+
+
+@pytest.mark.parametrize(
+    ("hours", "zone", "words"),
+    [
+        ([(8, 60, 0), (9, 60, 30)], "UTC", ["90 answers missing, Mon 5 Jan 08:00 to 10:00"]),
+        (
+            [(8, 60, 59), (9, 60, 60), (10, 60, 59)],
+            "Europe/Berlin",
+            [
+                "1 answer missing, Mon 5 Jan 11:00 to 12:00",
+                "1 answer missing, Mon 5 Jan 09:00 to 10:00",
+            ],
+        ),
+        ([(22, 2, 1), (23, 2, 1)], "UTC", ["2 answers missing, Mon 5 Jan 22:00 to 00:00"]),
+        (
+            [(22, 2, 1), (23, 2, 1), (24, 2, 1)],
+            "UTC",
+            ["3 answers missing, Mon 5 Jan 22:00 to Tue 6 Jan 01:00"],
+        ),
+        ([(8, 60, 60)], "UTC", []),
+    ],
+)
+def test_gaps_are_stretches_of_hours(hours, zone, words):
+    monday = trunk_answers.hour_of(datetime(2026, 1, 5, tzinfo=UTC))
+    found = [Hour(monday + hour, asked, answered, 5, 9) for hour, asked, answered in hours]
+    assert [gap_words(gap, ZoneInfo(zone)) for gap in gaps_of(found)] == words

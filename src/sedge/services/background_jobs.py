@@ -8,13 +8,14 @@ from sedge.core.errors import OutsideTrouble, SedgeError
 from sedge.services.callpaths import calls
 from sedge.services.context import House, system_member
 from sedge.services.operating import nightly_backup
-from sedge.services.trunks import connection_tests, trunks
+from sedge.services.trunks import connection_tests, trunks, watching
 from sedge.services.workorders import runner
 
 log = structlog.get_logger("sedge.runner")
 BACKUP_SECONDS = 600
 LOOK_SECONDS = 15
 TEST_SECONDS = 60
+WATCH_SECONDS = 5
 
 
 def start_runner(house: House) -> BackgroundScheduler:
@@ -29,6 +30,7 @@ def start_runner(house: House) -> BackgroundScheduler:
     )
     scheduler.add_job(_look, "interval", args=[house], seconds=LOOK_SECONDS, id="looking")
     scheduler.add_job(_test, "interval", args=[house], seconds=TEST_SECONDS, id="testing")
+    scheduler.add_job(_watch, "interval", args=[house], seconds=WATCH_SECONDS, id="watching")
     scheduler.add_job(_back_up, "interval", args=[house], seconds=BACKUP_SECONDS, id="backup")
     scheduler.start()
     return scheduler
@@ -49,6 +51,15 @@ def _test(house: House) -> None:
             connection_tests.test_nightly(house.desk(system_member(key)))
         except SedgeError as error:
             log.warning("testing", error=error.message)
+
+
+def _watch(house: House) -> None:
+    """Trunks that are asked OPTIONS, each as often as its settings say."""
+    for key in list(house.estates):
+        try:
+            watching.watch(house.desk(system_member(key)))
+        except SedgeError as error:
+            log.warning("watching", error=error.message)
 
 
 def _back_up(house: House) -> None:

@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import case, exists, func, select, text
 
 from sedge.core.access.roles import May, allowed
-from sedge.core.facts import in_words
+from sedge.core.facts import counted, in_words
 from sedge.core.numbers.card_facts import Mark
 from sedge.core.numbers.e164 import describe, in_national
 from sedge.core.porting.outgoing_records import PortOutState
@@ -37,7 +37,7 @@ from sedge.services.today_items import (
     _reviews,
     _work_orders,
 )
-from sedge.store.repositories import workorders
+from sedge.store.repositories import trunk_answers, workorders
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import projected, tables
 
@@ -385,7 +385,16 @@ def _unreached(desk: Desk) -> Iterator[Todo]:
 
 
 def _trunks(reading: Reading) -> Iterator[Todo]:
+    silent = {standing.trunk: standing for standing in trunk_answers.silent(reading.connection)}
     for trunk in reading.records.all(Trunk):
+        if trunk.carries and (standing := silent.get(trunk.id)):
+            yield Todo(
+                Mark.WRONG,
+                f"{trunk.name} does not answer",
+                f"{counted(standing.missed, 'request')} in a row. {standing.said}",
+                f"/carriers/trunks/{trunk.id}",
+                "View trunk",
+            )
         if not trunk.up:
             yield Todo(
                 Mark.WRONG,

@@ -1,5 +1,6 @@
 """Trunks: how each is set up, its connection test, the sheet for the other side, its list."""
 
+from datetime import UTC, datetime
 from enum import StrEnum
 
 from fastapi.responses import Response
@@ -13,7 +14,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.records import Trunk
 from sedge.core.trunks.erlang import advise
 from sedge.core.trunks.records import NumberFormat, SignIn
-from sedge.services.trunks import connection_tests, trunk_settings
+from sedge.services.trunks import connection_tests, trunk_settings, watching
 from sedge.services.trunks.trunk_settings import SettingsAsked, SettingsChanged
 
 resource = Resource(tags=["trunks"])
@@ -72,6 +73,33 @@ class TrunkDetailOut(TypedDict):
 class TrunkTestOut(TypedDict):
     tested_at: str | None
     steps: list[LinkOut]
+
+
+class StandingOut(TypedDict):
+    """`missed` in a row; `ms` null where nothing came, `said` is why. `since` when it is so."""
+
+    at: str
+    ms: int | None
+    said: str
+    since: str
+    missed: int
+
+
+class AnsweredHourOut(TypedDict):
+    """An hour that begins at `at`; `ms` on average."""
+
+    at: str
+    asked: int
+    answered: int
+    ms: int
+    slowest_ms: int
+
+
+class TrunkAnswersOut(TypedDict):
+    """`now` null: it was never asked OPTIONS. `hours` of the last seven days."""
+
+    now: StandingOut | None
+    hours: list[AnsweredHourOut]
 
 
 class SheetValueOut(TypedDict):
@@ -250,6 +278,36 @@ def test_trunk(desk: AtDesk, key: str) -> TrunkTestOut:
     found = connection_tests.run(desk, key)
     at = found.tested_at.isoformat() if found.tested_at else None
     return {"tested_at": at, "steps": _links(found)}
+
+
+@resource.read("/trunks/{key}/answers")
+def answers(desk: AtDesk, key: str) -> TrunkAnswersOut:
+    """Whether the other side answers OPTIONS, as it was asked by itself."""
+    found = watching.watched(desk, key)
+    now = found.standing
+    return {
+        "now": (
+            {
+                "at": now.at.isoformat(),
+                "ms": now.ms,
+                "said": now.said,
+                "since": now.since.isoformat(),
+                "missed": now.missed,
+            }
+            if now
+            else None
+        ),
+        "hours": [
+            {
+                "at": datetime.fromtimestamp(hour.hour * 3600, UTC).isoformat(),
+                "asked": hour.asked,
+                "answered": hour.answered,
+                "ms": hour.mean_ms,
+                "slowest_ms": hour.slowest_ms,
+            }
+            for hour in found.hours
+        ],
+    }
 
 
 @resource.read("/trunks/{key}/sheet")

@@ -1,6 +1,7 @@
 """Where a SIP server is (RFC 3263): NAPTR, SRV, A and AAAA, each record with how long it holds."""
 
 import ipaddress
+import time
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
@@ -11,6 +12,7 @@ if TYPE_CHECKING:
 
 SERVICE = {Transport.UDP: "_sip._udp", Transport.TCP: "_sip._tcp", Transport.TLS: "_sips._tcp"}
 PORT = {Transport.UDP: 5060, Transport.TCP: 5060, Transport.TLS: 5061}
+LONGEST_KEPT = 3600  # seconds
 NAPTR = {Transport.UDP: "SIP+D2U", Transport.TCP: "SIP+D2T", Transport.TLS: "SIPS+D2T"}
 
 
@@ -45,11 +47,26 @@ class Whereabouts:
     about: str = ""
 
 
+Asked = tuple[str, int | None, Transport]
+
+
 class Names:
     """Asks the DNS: the machine's own servers, or one at an address and port."""
 
     def __init__(self, server: tuple[str, int] | None = None, seconds: float = 3.0) -> None:
         self._server, self._seconds = server, seconds
+        self._known: dict[Asked, tuple[float, Whereabouts]] = {}
+
+    def find_again(self, host: str, port: int | None, transport: Transport) -> Whereabouts:
+        """The same as `find`, as it was found before where every record still holds."""
+        asked, now = (host, port, transport), time.monotonic()
+        known = self._known.get(asked)
+        if known is None or known[0] <= now:
+            found = self.find(host, port, transport)
+            holds = min((r.ttl for r in found.records), default=LONGEST_KEPT)
+            until = now + min(holds, LONGEST_KEPT) if found.targets else now
+            known = self._known[asked] = (until, found)
+        return known[1]
 
     def _resolver(self) -> "Resolver":
         from dns.resolver import Resolver

@@ -19,10 +19,17 @@ from sedge.formats.trunk_sheet import sheet_on_paper
 from sedge.services.callpaths import proof_calls
 from sedge.services.holders import site_management
 from sedge.services.spend import usage
-from sedge.services.trunks import connection_tests, trunk_settings, trunk_setup, trunks
+from sedge.services.trunks import (
+    connection_tests,
+    trunk_settings,
+    trunk_setup,
+    trunks,
+    watching,
+)
 from sedge.services.trunks.trunk_settings import SettingsAsked
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, target
+from sedge.web.trunks.answers_picture import MOST_GAPS, answers_picture, gap_words, gaps_of
 from sedge.web.trunks.blocking_chart import blocking_chart
 
 place = Place()
@@ -58,7 +65,12 @@ CHOICES = {
 @place.page("/carriers/trunks", May.LOOK)
 def every_trunk(request: Request, desk: AtDesk) -> Response:
     rows = [x for row in trunks.carriers(desk) for x in row.trunks]
-    return draw(request, "trunks.html", rows=sorted(rows, key=lambda x: x.trunk.name.lower()))
+    return draw(
+        request,
+        "trunks.html",
+        rows=sorted(rows, key=lambda x: x.trunk.name.lower()),
+        standings=watching.standings_of(desk),
+    )
 
 
 @place.page("/carriers/trunks/new", May.TRUNKS)
@@ -137,10 +149,15 @@ def _number(text: str, field: str) -> float:
 
 @place.page("/carriers/trunks/{key}", May.LOOK)
 def trunk(request: Request, desk: AtDesk, key: str) -> Response:
+    answers = watching.watched(desk, key)
+    zone = desk.house.home_zone(desk.who.organisation)
     return draw(
         request,
         "trunk.html",
         view=trunks.one(desk, key),
+        answers=answers,
+        picture=answers_picture(answers.hours, answers.last_hour, zone),
+        gaps=[gap_words(gap, zone) for gap in gaps_of(answers.hours)[:MOST_GAPS]],
         settings=(seen := trunk_settings.view(desk, key)),
         events=[event.value for event in events_of(seen.trunk.state)],
         proofs=proof_calls.proofs_of(desk, trunk=key),
