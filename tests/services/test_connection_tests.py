@@ -6,7 +6,7 @@ import pytest
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.trunks.records import SignIn, TrunkSettings
 from sedge.services.today import todo
-from sedge.services.trunks import connection_tests, trunk_settings
+from sedge.services.trunks import connection_tests, number_lists, trunk_settings
 from sedge.services.trunks.trunk_settings import SettingsAsked
 from sedge.services.workorders import order_running
 from tests.conftest import until_quiet
@@ -161,10 +161,10 @@ def test_settings_sent_back_untouched_are_the_same(desk, key):
 
 
 def test_the_list_is_written_as_the_trunk_expects_it(house, desk):
-    _, numbers = trunk_settings.listed(desk, TRUNK)
+    _, numbers = number_lists.as_expected(desk, TRUNK)
     assert "+441134960100" in numbers
     set_up(house, desk, expects="national")
-    assert "01134960100" in trunk_settings.listed(desk, TRUNK)[1]
+    assert "01134960100" in number_lists.as_expected(desk, TRUNK)[1]
 
 
 def test_usual_settings_are_no_facts(desk):

@@ -188,6 +188,7 @@ PAGES = [
     "/numbers/441134960150/features",
     "/numbers/chosen?pick=441134960160-79&act=feature",
     "/carriers/trunks/leeds-a",
+    "/carriers/trunks/leeds-a/list",
     "/paths/school-visits",
     "/paths/draw",
     "/paths/members-line/draw",

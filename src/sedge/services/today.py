@@ -37,6 +37,7 @@ from sedge.services.today_items import (
     _reviews,
     _work_orders,
 )
+from sedge.services.trunks import number_lists
 from sedge.store.repositories import trunk_answers, workorders
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import projected, tables
@@ -54,6 +55,7 @@ def todo(desk: Desk) -> list[Todo]:
             (Kind.EMERGENCY, May.CHANGE_SAFETY, _nowhere(reading)),
             (Kind.NUMBERS, May.CHANGE_ESTATE, _unlisted(reading)),
             (Kind.CARRIERS, May.LOOK, _trunks(reading)),
+            (Kind.CARRIERS, May.TRUNKS, _lists(desk)),
             (Kind.EMERGENCY, May.LOOK, _unreached(desk)),
             (Kind.SYSTEM, May.SET_RULES, system_lines.lines(desk)),
             (Kind.NUMBERS, May.CHANGE_ESTATE, _odd_numbers(reading)),
@@ -411,6 +413,22 @@ def _trunks(reading: Reading) -> Iterator[Todo]:
                 f"/carriers/trunks/{trunk.id}",
                 "View test",
             )
+
+
+def _lists(desk: Desk) -> Iterator[Todo]:
+    """Numbers that a trunk lists and its other side does not, or the other way round."""
+    for trunk, at, found in number_lists.differing(desk):
+        missing, extra = len(found.missing), len(found.extra)
+        said = [f"{_count(missing, 'number')} missing there"] if missing else []
+        said += [f"{_count(extra, 'number')} on theirs alone"] if extra else []
+        why = "Calls to them do not reach us." if missing else "Callers of these reach nobody here."
+        yield Todo(
+            Mark.WRONG if missing else Mark.WAITING,
+            f"{trunk.name}: the other side's list differs",
+            f"{', '.join(said)}, as of {at:%-d %B}. {why}",
+            f"/carriers/trunks/{trunk.id}/list",
+            "Compare lists",
+        )
 
 
 def waiting(desk: Desk) -> list[Todo]:

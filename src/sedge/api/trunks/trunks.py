@@ -3,7 +3,6 @@
 from datetime import UTC, datetime
 from enum import StrEnum
 
-from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 from typing_extensions import TypedDict
 
@@ -326,14 +325,6 @@ def trunk_sheet(desk: AtDesk, key: str) -> SheetOut:
         ],
         "steps": list(sheet.steps),
     }
-
-
-@resource.file("/trunks/{key}/numbers.csv", May.LOOK, "text/csv")
-def trunk_numbers(desk: AtDesk, key: str) -> Response:
-    """The numbers of its list, as the trunk expects them."""
-    _, numbers = trunk_settings.listed(desk, key)
-    text = "".join(f"{number}\r\n" for number in ("number", *numbers))
-    return Response(text, media_type="text/csv; charset=utf-8")
 
 
 def _links(t: Trunk) -> list[LinkOut]:

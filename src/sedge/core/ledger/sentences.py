@@ -39,6 +39,8 @@ SENTENCES = {
     "trunk.connection-set": "Sign-in at the other carrier set",
     "trunk.password-changed": "Password at the other carrier changed",
     "trunk.seen": "Trunk looked at",
+    "trunk.their-list-given": "List of the trunk's other side given",
+    "trunk.their-list-forgotten": "List of the trunk's other side forgotten",
     "person.added": "Person added",
     "person.changed": "Person changed",
     "person.spot-set": "Person's emergency spot set",

@@ -4,7 +4,6 @@ import secrets
 from dataclasses import dataclass, replace
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
-from sqlalchemy import select
 
 from sedge.core.access.roles import May
 from sedge.core.enums import Subject, Transport
@@ -22,7 +21,6 @@ from sedge.core.trunks.records import (
 )
 from sedge.core.trunks.settings import (
     MOST_CHANNELS,
-    as_written,
     read_addresses,
     read_codecs,
     read_host,
@@ -36,14 +34,11 @@ from sedge.services.trunks import trunk_setup
 from sedge.services.trunks.connection_tests import secret_name
 from sedge.services.workorders import workorders
 from sedge.store import secrets as secrets_store
-from sedge.store.repositories.records import is_open
 from sedge.store.repositories.workorders import WorkOrder
-from sedge.store.schema import tables
 
 SECRET_BYTES = 18
 STRONG = 4  # of 4, as zxcvbn judges: more than 10^10 guesses
 LONGEST_SECRET = 72
-MOST_LISTED = 100_000
 
 
 class SettingsAsked(BaseModel):
@@ -332,22 +327,3 @@ def sheet(desk: Desk, key: str) -> Sheet:
         message = f"Nobody has said how {seen.trunk.name} is set up. Set it up first."
         raise NotAllowedNow(message, reason="not-set-up")
     return sheet_of(seen.trunk, seen.trunk.settings, has_secret=seen.has_secret)
-
-
-def listed(desk: Desk, key: str) -> tuple[Trunk, list[str]]:
-    """The trunk with the numbers of its list, written as it expects them."""
-    life = tables.life
-    query = (
-        select(life.c.number)
-        .where(is_open(), life.c.trunk == key)
-        .order_by(life.c.number)
-        .limit(MOST_LISTED + 1)
-    )
-    with desk.reading() as reading:
-        trunk = reading.records.the(Trunk, key)
-        numbers = [f"+{n}" for n in reading.connection.execute(query).scalars()]
-    if len(numbers) > MOST_LISTED:
-        message = f"More than {MOST_LISTED:,} numbers are on this list; export them by site."
-        raise NotAllowedNow(message, reason="too-many")
-    way = trunk.settings or TrunkSettings()
-    return trunk, [as_written(n, way.expects, way.last_digits) for n in numbers]

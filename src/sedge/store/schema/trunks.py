@@ -1,6 +1,7 @@
-"""What trunks answer to OPTIONS: how each stands, and its hours of the last days."""
+"""What the other sides of trunks say: their answers to OPTIONS, and the lists of numbers that they
+have."""
 
-from sqlalchemy import Column, Integer, PrimaryKeyConstraint, String, Table
+from sqlalchemy import Column, Integer, PrimaryKeyConstraint, String, Table, Text
 
 from sedge.store.schema.tables import Moment, estate_metadata
 
@@ -24,4 +25,13 @@ trunk_hour = Table(
     Column("ms", Integer, nullable=False),  # of all answers together
     Column("slowest", Integer, nullable=False),
     PrimaryKeyConstraint("trunk", "hour"),
+)
+their_list = Table(
+    "their_list",
+    estate_metadata,
+    Column("trunk", String(80), primary_key=True),
+    Column("at", Moment, nullable=False),
+    Column("by", String(120), nullable=False),
+    Column("numbers", Text, nullable=False),  # E.164, one a line
+    Column("unread", Text, nullable=False),
 )

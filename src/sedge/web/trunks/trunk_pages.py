@@ -4,7 +4,7 @@ import math
 from typing import Annotated
 
 from fastapi import Form, Request
-from fastapi.responses import PlainTextResponse, Response
+from fastapi.responses import Response
 from pydantic import ValidationError
 from starlette.concurrency import run_in_threadpool
 
@@ -251,21 +251,6 @@ def sheet(request: Request, desk: AtDesk, key: str) -> Response:
 def sheet_pdf(desk: AtDesk, key: str) -> Response:
     paper = sheet_on_paper(trunk_settings.sheet(desk, key), desk.organisation.name)
     return Response(paper, media_type="application/pdf")
-
-
-@place.page("/carriers/trunks/{key}/numbers.txt", May.LOOK)
-def numbers_text(desk: AtDesk, key: str) -> Response:
-    """The numbers of its list, one a line, as the trunk expects them."""
-    _, numbers = trunk_settings.listed(desk, key)
-    return PlainTextResponse("".join(f"{number}\n" for number in numbers))
-
-
-@place.page("/carriers/trunks/{key}/numbers.csv", May.LOOK)
-def numbers_csv(desk: AtDesk, key: str) -> Response:
-    trunk, numbers = trunk_settings.listed(desk, key)
-    named = {"Content-Disposition": f'attachment; filename="numbers-{trunk.id}.csv"'}
-    text = "".join(f"{number}\r\n" for number in ("number", *numbers))
-    return Response(text, media_type="text/csv; charset=utf-8", headers=named)
 
 
 @place.action("/carriers/trunks/{key}/prove", May.CHANGE_ESTATE)
