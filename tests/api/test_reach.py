@@ -48,6 +48,8 @@ PARAMETERS = {
     ("key", "/carriers/accounts/"): "account",
     ("key", "/carriers/connections/"): "trunk",
     ("key", "/carriers/trunks/"): "trunk",
+    ("key", "/carriers/sbcs/"): "sbc",
+    ("key", "/sbcs/"): "sbc",
     ("key", "/connections/"): "trunk",
     ("key", "/devices/"): "device",
     ("key", "/dial-plans/"): "site",
@@ -188,6 +190,11 @@ def ids_of(desk, site):
             "spot": first(c, tables.spot, tables.spot.c.site == site),
             "line": first(c, tables.service_line, tables.service_line.c.site == site),
             "device": first(c, tables.device, tables.device.c.person == person),
+            "sbc": first(
+                c,
+                tables.RECORD_TABLES[Subject.SBC],
+                tables.RECORD_TABLES[Subject.SBC].c.site == site,
+            ),
             "trunk": first(
                 c,
                 tables.RECORD_TABLES[Subject.TRUNK],

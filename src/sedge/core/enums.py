@@ -77,6 +77,7 @@ class Subject(StrEnum):
     HOLD = "hold"
     ORDER = "order"
     TRUNK = "trunk"
+    SBC = "session border controller"
     DOWNSTREAM = "downstream system"
     PATH = "call path"
     WORK_ORDER = "work order"

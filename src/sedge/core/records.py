@@ -21,14 +21,8 @@ from sedge.core.numbers.plan import Kind
 from sedge.core.outbound.records import OutboundRoute, OwnDialRule
 from sedge.core.porting.outgoing_records import PortOut
 from sedge.core.porting.records import KeptFree, Port
-from sedge.core.supply.records import (
-    Account,
-    Carrier,
-    Document,
-    Hold,
-    Order,
-)
-from sedge.core.trunks.records import Connection, TestedLink, TrunkSettings, TrunkState
+from sedge.core.supply.records import Account, Carrier, Document, Hold, Order
+from sedge.core.trunks.records import Connection, Sbc, TestedLink, TrunkSettings, TrunkState
 
 BASIC_RIGHTS = (Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE)
 KnownAs = dict[str, str]  # ids by the name of the other system
@@ -388,6 +382,7 @@ class Trunk(Fact):
     links: tuple[TestedLink, ...] = ()
     tested_at: datetime | None = None
     state: TrunkState = TrunkState.IN_SERVICE
+    sbc: str = ""  # the one of ours that it ends at
     version: int = 0
 
     @property
@@ -468,6 +463,7 @@ Record = (
     | Port
     | PortOut
     | KeptFree
+    | Sbc
 )
 
 RECORD_TYPES: dict[Subject, type[Fact]] = {
@@ -496,5 +492,6 @@ RECORD_TYPES: dict[Subject, type[Fact]] = {
     Subject.PORT: Port,
     Subject.PORT_OUT: PortOut,
     Subject.KEPT_FREE: KeptFree,
+    Subject.SBC: Sbc,
 }
 SUBJECT_OF = {record_type: subject for subject, record_type in RECORD_TYPES.items()}

@@ -27,6 +27,7 @@ from sedge.core.records import (
     Spot,
     Trunk,
 )
+from sedge.core.trunks.records import Sbc
 
 R = TypeVar("R", bound=Fact)
 Reference = tuple[type[Fact], str | None]
@@ -125,6 +126,11 @@ def _of_downstream(system: Downstream) -> Iterator[Reference]:
 @refers(Trunk)
 def _of_trunk(trunk: Trunk) -> Iterator[Reference]:
     yield Site, trunk.site
+
+
+@refers(Sbc)
+def _of_sbc(sbc: Sbc) -> Iterator[Reference]:
+    yield Site, sbc.site
 
 
 @refers(PathVersion)

@@ -11,7 +11,7 @@ from sedge.core.records import (
     Trunk,
     Verdict,
 )
-from sedge.core.trunks.records import NumberFormat, SignIn, TrunkSettings
+from sedge.core.trunks.records import NumberFormat, Sbc, SbcDomain, SignIn, TrunkSettings
 from sedge.services.apply_now import add_records
 from sedge.services.trunks.connection_tests import secret_name
 from sedge.store import secrets
@@ -166,10 +166,12 @@ def set_up_home_sites(seeding: "Seeding") -> None:
                 security_desk="estates@lanternfield.example",
                 **shared,
             ),
+            *_edges(),
             Trunk(
                 id="leeds-a",
                 name="Leeds A",
                 site=WHARF,
+                sbc="edge-one",
                 carrier="fellgate",
                 channels=30,
                 host="fellgate.example",
@@ -194,6 +196,33 @@ def set_up_home_sites(seeding: "Seeding") -> None:
         reason="sites set up",
     )
     _keep_trunk_secrets(seeding)
+
+
+def _edges() -> list[Sbc]:
+    """Where the trust's own trunks end: one, and another that stands in for it."""
+    edge = Sbc(
+        id="edge-one",
+        name="Edge one",
+        site=WHARF,
+        host="voice.lanternfield.example",
+        addresses=("127.0.0.1",),
+        domains=(
+            SbcDomain(
+                name="voice.lanternfield.example",
+                proof="sedge-owner=lanternfield",
+                proof_at="_sip-owner.voice.lanternfield.example",
+            ),
+        ),
+        group="Leeds edge",
+    )
+    spare = edge.but(
+        id="edge-two",
+        name="Edge two",
+        host="spare.lanternfield.example",
+        domains=(),
+        order=2,
+    )
+    return [edge, spare]
 
 
 def _keep_trunk_secrets(seeding: "Seeding") -> None:

@@ -8,7 +8,7 @@ from sedge.core.errors import OutsideTrouble, SedgeError
 from sedge.services.callpaths import calls
 from sedge.services.context import House, system_member
 from sedge.services.operating import nightly_backup
-from sedge.services.trunks import connection_tests, trunks, watching
+from sedge.services.trunks import connection_tests, sbcs, trunks, watching
 from sedge.services.workorders import runner
 
 log = structlog.get_logger("sedge.runner")
@@ -49,6 +49,7 @@ def _test(house: House) -> None:
     for key in list(house.estates):
         try:
             connection_tests.test_nightly(house.desk(system_member(key)))
+            sbcs.test_nightly(house.desk(system_member(key)))
         except SedgeError as error:
             log.warning("testing", error=error.message)
 

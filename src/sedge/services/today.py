@@ -14,6 +14,7 @@ from sedge.core.numbers.e164 import describe, in_national
 from sedge.core.porting.outgoing_records import PortOutState
 from sedge.core.porting.records import PortState
 from sedge.core.records import Number, Trunk
+from sedge.core.trunks.records import Sbc
 from sedge.services.carriers import carrier_book, reconciliation
 from sedge.services.context import Desk, Reading
 from sedge.services.numbers import capacity_forecast
@@ -55,6 +56,7 @@ def todo(desk: Desk) -> list[Todo]:
             (Kind.EMERGENCY, May.CHANGE_SAFETY, _nowhere(reading)),
             (Kind.NUMBERS, May.CHANGE_ESTATE, _unlisted(reading)),
             (Kind.CARRIERS, May.LOOK, _trunks(reading)),
+            (Kind.CARRIERS, May.LOOK, _sbcs(reading)),
             (Kind.CARRIERS, May.TRUNKS, _lists(desk)),
             (Kind.EMERGENCY, May.LOOK, _unreached(desk)),
             (Kind.SYSTEM, May.SET_RULES, system_lines.lines(desk)),
@@ -384,6 +386,19 @@ def _unreached(desk: Desk) -> Iterator[Todo]:
             "/safety/reach",
             "View reach",
         )
+
+
+def _sbcs(reading: Reading) -> Iterator[Todo]:
+    for sbc in reading.records.all(Sbc):
+        broken = next((link for link in sbc.links if link.ok is False), None)
+        if broken and not sbc.retired:
+            yield Todo(
+                Mark.WRONG,
+                f"SBC {sbc.name}: {broken.what} fails",
+                f"{broken.evidence} {broken.cure}".strip(),
+                f"/carriers/sbcs/{sbc.id}",
+                "View test",
+            )
 
 
 def _trunks(reading: Reading) -> Iterator[Todo]:

@@ -46,6 +46,7 @@ from sedge.core.records import (
 )
 from sedge.core.references import references
 from sedge.core.safety.callback import is_main
+from sedge.core.trunks.records import Sbc
 from sedge.store.repositories.records import Records, is_open, without_own
 from sedge.store.schema import holders, tables
 
@@ -140,6 +141,8 @@ class _Loader:
             self.get(record_type, keys)
         for subject in {subject for subject, _ in wanted.records}:
             self.get(RECORD_TYPES[subject], {key for s, key in wanted.records if s is subject})
+        if wanted.sbcs:
+            self.put(records.all(Sbc))
         if wanted.every_site:
             self.put(records.all(Site))
         self.roots += self._listed(wanted.listed)

@@ -27,6 +27,7 @@ SUBJECTS = {
     Subject.GRANT.value: "licence_grant",
     Subject.PROOF.value: "proof",
     Subject.TRUNK.value: "trunk",
+    Subject.SBC.value: "sbc",
     Subject.ADDRESS.value: "address",
     Subject.DOWNSTREAM.value: "downstream",
 }

@@ -1,5 +1,6 @@
 """Trunks: how each is set up, its connection test, the sheet for the other side, its list."""
 
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from enum import StrEnum
 
@@ -12,7 +13,7 @@ from sedge.core.enums import Transport
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import Trunk
 from sedge.core.trunks.erlang import advise
-from sedge.core.trunks.records import NumberFormat, SignIn
+from sedge.core.trunks.records import NumberFormat, SignIn, TestedLink
 from sedge.services.trunks import connection_tests, trunk_settings, watching
 from sedge.services.trunks.trunk_settings import SettingsAsked, SettingsChanged
 
@@ -63,6 +64,7 @@ class TrunkDetailOut(TypedDict):
     channels: int
     up: bool
     emergency: bool
+    sbc: str
     has_secret: bool
     settings: TrunkSettingsOut | None
     tested_at: str | None
@@ -220,10 +222,11 @@ def trunk(desk: AtDesk, key: str) -> TrunkDetailOut:
         "channels": t.channels,
         "up": t.up,
         "emergency": t.emergency,
+        "sbc": t.sbc,
         "has_secret": seen.has_secret,
         "settings": _settings(t),
         "tested_at": t.tested_at.isoformat() if t.tested_at else None,
-        "links": _links(t),
+        "links": links_out(t.links),
     }
 
 
@@ -276,7 +279,7 @@ def test_trunk(desk: AtDesk, key: str) -> TrunkTestOut:
     """Every link tried now, in the protocol itself."""
     found = connection_tests.run(desk, key)
     at = found.tested_at.isoformat() if found.tested_at else None
-    return {"tested_at": at, "steps": _links(found)}
+    return {"tested_at": at, "steps": links_out(found.links)}
 
 
 @resource.read("/trunks/{key}/answers")
@@ -327,10 +330,10 @@ def trunk_sheet(desk: AtDesk, key: str) -> SheetOut:
     }
 
 
-def _links(t: Trunk) -> list[LinkOut]:
+def links_out(links: Sequence[TestedLink]) -> list[LinkOut]:
     return [
         {"what": x.what, "ok": x.ok, "evidence": x.evidence, "cure": x.cure, "ms": x.ms}
-        for x in t.links
+        for x in links
     ]
 
 

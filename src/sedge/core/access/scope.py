@@ -32,6 +32,7 @@ OF_A_SITE = frozenset(
         Subject.SPOT,
         Subject.GRANT,
         Subject.TRUNK,
+        Subject.SBC,
         Subject.PATH,
         Subject.GROUP,
         Subject.PROOF,

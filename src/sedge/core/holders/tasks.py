@@ -17,6 +17,7 @@ from sedge.core.workorders.task_base import (
     Name,
     Prerequisites,
     Provision,
+    RecordId,
     Task,
     Thing,
     at_once,
@@ -30,7 +31,6 @@ from sedge.core.workorders.task_base import (
 )
 from sedge.core.workorders.undo import put_back
 
-RecordId = Annotated[str, Field(pattern=r"^[a-z0-9-]{1,80}$")]
 EMAIL = r"^[^@\s]+@[^@\s]+$"
 EXTENSION = r"^\d{0,7}$"
 FACTS = (

@@ -1,5 +1,6 @@
 """How a trunk is set up: what both sides have to agree on."""
 
+from datetime import datetime
 from enum import StrEnum
 
 from sedge.core.enums import Transport
@@ -89,6 +90,37 @@ class TestedLink(Fact):
     evidence: str
     cure: str = ""
     ms: int | None = None
+
+
+class SbcDomain(Fact):
+    """A domain that an SBC serves. Who runs the domain proves it by a TXT record with `proof`, at
+    `proof_at` or at the domain itself; '' where nobody asks for proof."""
+
+    name: str
+    proof: str = ""
+    proof_at: str = ""
+
+
+class Sbc(Fact):
+    """A session border controller of ours: where our trunks end towards the outside. Several of one
+    `group` stand in for each other, the lowest `order` first, those of the same order by `weight`.
+    `links` is what the last test found."""
+
+    id: str
+    name: str
+    site: str
+    host: str
+    port: int | None = None
+    transport: Transport = Transport.TLS
+    addresses: tuple[str, ...] = ()
+    domains: tuple[SbcDomain, ...] = ()
+    group: str = ""
+    order: int = 1
+    weight: int = 50
+    retired: bool = False
+    links: tuple[TestedLink, ...] = ()
+    tested_at: datetime | None = None
+    version: int = 0
 
 
 class Connection(Fact):

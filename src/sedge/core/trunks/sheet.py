@@ -1,10 +1,11 @@
 """The sheet for the other side: every value its equipment needs, and the steps after it."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from sedge.core.enums import Transport
 from sedge.core.records import Trunk
-from sedge.core.trunks.records import NumberFormat, SignIn, TrunkSettings
+from sedge.core.trunks.records import NumberFormat, Sbc, SignIn, TrunkSettings
 
 USUAL_PORT = {Transport.UDP: 5060, Transport.TCP: 5060, Transport.TLS: 5061}
 EXAMPLE = {
@@ -38,9 +39,12 @@ class Sheet:
     steps: tuple[str, ...]
 
 
-def sheet_of(trunk: Trunk, settings: TrunkSettings, *, has_secret: bool) -> Sheet:
-    """What to set on the other side of a trunk."""
-    ours = next((x.evidence for x in trunk.links if x.what == "Our address" and x.ok), "")
+def sheet_of(
+    trunk: Trunk, settings: TrunkSettings, *, has_secret: bool, sbcs: Sequence[Sbc] = ()
+) -> Sheet:
+    """What to set on the other side of a trunk; `sbcs` are ours that it ends at, in their turn."""
+    seen = next((x.evidence for x in trunk.links if x.what == "Our address" and x.ok), "")
+    ours = ", ".join(a for sbc in sbcs for a in sbc.addresses) or seen
     port = str(settings.port) if settings.port else f"by DNS, else {USUAL_PORT[settings.transport]}"
     where = [
         Value("Host", trunk.host),
@@ -64,11 +68,26 @@ def sheet_of(trunk: Trunk, settings: TrunkSettings, *, has_secret: bool) -> Shee
     ]
     parts = (
         Part("Where", tuple(where)),
+        *([Part("Our SBC", tuple(_ends_at(sbcs)))] if sbcs else []),
         Part("Who signs in", tuple(_signs_in(settings, ours, has_secret=has_secret))),
         Part("Sound and timers", tuple(media)),
         Part("Numbers", tuple(numbers)),
     )
     return Sheet(trunk.name, parts, tuple(_steps(settings)))
+
+
+def _ends_at(sbcs: Sequence[Sbc]) -> list[Value]:
+    """Where our side listens; of several the first, then those that stand in."""
+    values = []
+    for place, sbc in enumerate(sbcs):
+        port = sbc.port or USUAL_PORT[sbc.transport]
+        where = f"{sbc.host}, port {port}, {sbc.transport.upper()}"
+        values.append(Value("Host" if not place else f"Then {sbc.name}", where, sbc.host))
+        if sbc.addresses:
+            values.append(Value("Its addresses", ", ".join(sbc.addresses)))
+        for domain in sbc.domains:
+            values.append(Value("Serves", domain.name))
+    return values
 
 
 def _signs_in(settings: TrunkSettings, ours: str, *, has_secret: bool) -> list[Value]:

@@ -7,19 +7,20 @@ from pydantic import Field
 
 from sedge.core.access.roles import May
 from sedge.core.changes import changed, number_changed
-from sedge.core.enums import Subject
+from sedge.core.enums import Subject, Transport
 from sedge.core.estate import Change, Estate
 from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.e164 import describe
-from sedge.core.records import Trunk
+from sedge.core.records import Site, Trunk
 from sedge.core.trunks.life import TrunkEvent, next_state
-from sedge.core.trunks.records import TrunkSettings
+from sedge.core.trunks.records import Sbc, SbcDomain, TrunkSettings
 from sedge.core.workorders.task_base import (
     NOTHING_MORE,
     Name,
     NumberField,
     Prerequisites,
     Provision,
+    RecordId,
     Task,
     Thing,
     at_once,
@@ -158,8 +159,13 @@ class ChangeTrunk(Task):
     channels: Annotated[int, Field(ge=0, le=10_000)]
     settings: TrunkSettings
     emergency: bool = True
+    sbc: str = Field(default="", max_length=80)
 
-    needs = with_every_trunk
+    def needs(self) -> LoadSpec:
+        found = with_every_trunk(self)
+        found.sbcs = True
+        return found
+
     provides = nothing
     requires = what_it_is_about
     waits = for_nothing
@@ -181,7 +187,87 @@ class ChangeTrunk(Task):
             channels=self.channels,
             settings=self.settings,
             emergency=self.emergency,
+            sbc=self.sbc,
             links=(),
             tested_at=None,
         )
         return [changed(Subject.TRUNK, trunk, after, "trunk.changed")]
+
+
+class SetSbc(Task):
+    """An SBC with all that is true of it, new or changed. `id` is chosen beforehand, so that trunks
+    can name it."""
+
+    kind: Literal["set_sbc"] = "set_sbc"
+    takes = frozenset({May.TRUNKS})
+    id: RecordId
+    name: Name
+    site: Name
+    host: Annotated[str, Field(min_length=1, max_length=253)]
+    port: Annotated[int, Field(ge=1, le=65535)] | None = None
+    transport: Transport = Transport.TLS
+    addresses: tuple[str, ...] = ()
+    domains: tuple[SbcDomain, ...] = ()
+    group: str = Field(default="", max_length=60)
+    order: Annotated[int, Field(ge=1, le=100)] = 1
+    weight: Annotated[int, Field(ge=1, le=100)] = 50
+
+    provides = nothing
+    requires = what_it_is_about
+    waits = for_nothing
+    works = at_once
+    costs = free
+    reversal = put_back
+
+    def needs(self) -> LoadSpec:
+        return LoadSpec(sites={self.site}, sbcs=True)
+
+    def describe(self, estate: Estate) -> tuple[str, str]:
+        verb = "Change" if estate.get(Sbc, self.id) else "Add"
+        return f"{verb} SBC {self.name}", f"at {self.host} over {self.transport.upper()}"
+
+    def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
+        before = estate.get(Sbc, self.id)
+        site = estate.the(Site, self.site).id
+        after = (before or Sbc(id=self.id, name=self.name, site=site, host=self.host)).but(
+            name=self.name,
+            site=site,
+            host=self.host,
+            port=self.port,
+            transport=self.transport,
+            addresses=self.addresses,
+            domains=self.domains,
+            group=self.group,
+            order=self.order,
+            weight=self.weight,
+            retired=False,
+            links=(),
+            tested_at=None,
+        )
+        return [changed(Subject.SBC, before, after, "session-border-controller.set")]
+
+
+class RetireSbc(Task):
+    """An SBC that is taken out of service."""
+
+    kind: Literal["retire_sbc"] = "retire_sbc"
+    takes = frozenset({May.TRUNKS})
+    sbc: Name
+
+    provides = nothing
+    requires = what_it_is_about
+    waits = for_nothing
+    works = at_once
+    costs = free
+    reversal = put_back
+
+    def needs(self) -> LoadSpec:
+        return LoadSpec(sbcs=True)
+
+    def describe(self, estate: Estate) -> tuple[str, str]:
+        return f"Retire SBC {name_of(estate, Sbc, self.sbc)}", ""
+
+    def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
+        sbc = estate.the(Sbc, self.sbc)
+        after = sbc.but(retired=True)
+        return [changed(Subject.SBC, sbc, after, "session-border-controller.retired")]

@@ -26,6 +26,7 @@ from sedge.core.records import RECORD_TYPES, Number
 
 E164 = Annotated[str, Field(pattern=r"^\+[1-9]\d{6,14}$", description="E.164: plus and digits")]
 Name = Annotated[str, Field(min_length=1, max_length=80)]
+RecordId = Annotated[str, Field(pattern=r"^[a-z0-9-]{1,80}$")]
 NOTHING_MORE: frozenset[May] = frozenset()
 
 

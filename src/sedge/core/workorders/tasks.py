@@ -55,7 +55,9 @@ from sedge.core.trunks.tasks import (
     ChangeTrunk,
     ListOnTrunk,
     MoveTrunk,
+    RetireSbc,
     SetFallback,
+    SetSbc,
     UnlistFromTrunk,
 )
 from sedge.core.workorders.task_base import OutputOf, Snapshot, Task
@@ -93,6 +95,7 @@ AnyTask = Annotated[
     | RegisterAddress
     | ReleaseNumber
     | ReserveNumber
+    | RetireSbc
     | ReturnNumber
     | RevokeLicence
     | SendPaper
@@ -106,6 +109,7 @@ AnyTask = Annotated[
     | SetGroup
     | SetOutboundRoutes
     | SetPath
+    | SetSbc
     | SetSpot
     | StartTrial
     | SubmitPort

@@ -24,6 +24,7 @@ from sedge.core.records import (
     Person,
     Subscription,
 )
+from sedge.core.trunks.records import Sbc
 from sedge.core.workorders.task_base import (
     NOTHING_MORE,
     Snapshot,
@@ -178,6 +179,9 @@ def _come_to_nothing(now: object, estate: Estate) -> list[Change]:
             why = "its take-over was undone"
             gone = step(now, Event.RESTORE, State.CLOSED, state_reason=why, assignment=None)
             return number_changed(now, "number.restored", **{**gone, "path": None, "trunk": None})
+        case Sbc():
+            gone = now.but(retired=True)
+            return [changed(Subject.SBC, now, gone, "session-border-controller.retired")]
         case Person():
             return [changed(Subject.PERSON, now, now.but(left=True), "person.changed")]
         case _:

@@ -25,7 +25,8 @@ PAGES = {
     Subject.PATH: "/paths/{id}",
     Subject.CARRIER: "/carriers",
     Subject.ACCOUNT: "/carriers/accounts/{id}",
-    Subject.TRUNK: "/carriers",
+    Subject.TRUNK: "/carriers/trunks/{id}",
+    Subject.SBC: "/carriers/sbcs/{id}",
     Subject.PRODUCT: "/licences",
     Subject.SPOT: "/numbers?view=list&find={id}",
 }

@@ -142,6 +142,22 @@ def _applies(what: str, settings: TrunkSettings) -> bool:
     return True
 
 
+async def reach(test: Test) -> bool:
+    """As far as OPTIONS: name, port, certificate, an answer. Whether all of them hold."""
+    for target in _name(test):
+        if await _reachable(test, target, last=True):
+            tls = certificates.context(test.side.roots)
+            try:
+                async with open_line(
+                    test.settings.transport, target.address, target.port, tls, test.domain
+                ) as line:
+                    return await _options(test, Agent(line, test.domain, "sedge", wait=WAIT))
+            except OSError as wrong:
+                return test.say(OPTIONS, False, f"The line broke: {wrong}.", "Try again.")
+        return False
+    return False
+
+
 async def _all_links(test: Test) -> None:
     targets = _name(test)
     if not targets:

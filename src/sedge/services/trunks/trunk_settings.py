@@ -30,7 +30,7 @@ from sedge.core.trunks.settings import (
 from sedge.core.trunks.sheet import Sheet, sheet_of
 from sedge.core.trunks.tasks import ChangeTrunk, MoveTrunk
 from sedge.services.context import Desk
-from sedge.services.trunks import trunk_setup
+from sedge.services.trunks import sbcs, trunk_setup
 from sedge.services.trunks.connection_tests import secret_name
 from sedge.services.workorders import workorders
 from sedge.store import secrets as secrets_store
@@ -66,6 +66,7 @@ class SettingsAsked(BaseModel):
     identity_in: Identity = Identity.PAI
     diversion: Diversion = Diversion.HISTORY
     emergency: bool = True
+    sbc: str = Field(default="", max_length=80)
 
 
 @dataclass(frozen=True)
@@ -117,7 +118,11 @@ def as_typed(seen: SettingsView) -> dict[str, str]:
     }
     facts = {"name": seen.trunk.name, "host": seen.trunk.host or "sip.invalid"}
     emergency = "yes" if seen.trunk.emergency else "no"
-    return typed | facts | {"channels": str(seen.trunk.channels), "emergency": emergency}
+    return (
+        typed
+        | facts
+        | {"channels": str(seen.trunk.channels), "emergency": emergency, "sbc": seen.trunk.sbc}
+    )
 
 
 def read_asked(asked: SettingsAsked) -> tuple[str, str, TrunkSettings]:
@@ -210,6 +215,7 @@ def draft(desk: Desk, key: str, asked: SettingsAsked, secret: str = "") -> WorkO
         channels=asked.channels,
         settings=settings,
         emergency=asked.emergency,
+        sbc=asked.sbc,
     )
     if secret.strip():
         _keep(desk, key, secret.strip())
@@ -240,6 +246,7 @@ class SettingsChanged(BaseModel):
     identity_in: Identity | None = None
     diversion: Diversion | None = None
     emergency: bool | None = None
+    sbc: str | None = Field(default=None, max_length=80)
 
     def typed(self) -> dict[str, str]:
         """What is named, as the form has it; null empties a text."""
@@ -326,4 +333,5 @@ def sheet(desk: Desk, key: str) -> Sheet:
     if seen.trunk.settings is None:
         message = f"Nobody has said how {seen.trunk.name} is set up. Set it up first."
         raise NotAllowedNow(message, reason="not-set-up")
-    return sheet_of(seen.trunk, seen.trunk.settings, has_secret=seen.has_secret)
+    ends_at = sbcs.standing_in(desk, seen.trunk.sbc)
+    return sheet_of(seen.trunk, seen.trunk.settings, has_secret=seen.has_secret, sbcs=ends_at)

@@ -26,6 +26,8 @@ DOMAINS = {
     "maplecourt.example": Domain(
         "Maplecourt Networks", {"lanternfield": "sugar-pail-in-march-12"}, codecs=("PCMU",)
     ),
+    "voice.lanternfield.example": Domain("The trust's SBC", trusts=True),
+    "spare.lanternfield.example": Domain("The trust's second SBC", trusts=True),
 }
 READBACK = {
     "+441134960199",

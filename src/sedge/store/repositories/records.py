@@ -47,6 +47,7 @@ from sedge.core.records import (
     Subscription,
     Trunk,
 )
+from sedge.core.trunks.records import Sbc
 from sedge.store.schema import tables
 
 R = TypeVar("R", bound=Fact)
@@ -83,6 +84,8 @@ def columns(record: Any) -> dict[str, Any]:  # noqa: C901  one branch per kind o
             return {"name": record.name, "removed": record.removed}
         case Downstream():
             return {"name": record.name, "site": record.site}
+        case Sbc():
+            return {"site": record.site}
         case Device():
             return {"person": record.person, "registered": record.registered}
         case Address():

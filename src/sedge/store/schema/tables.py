@@ -402,6 +402,7 @@ document_content = Table(
     Column("content", LargeBinary, nullable=False),
 )
 trunk = _record_table("trunk", Column("site", String(80), nullable=False))
+sbc = _record_table("sbc", Column("site", String(80), nullable=False))
 path = _record_table("path", Column("name", String(120), nullable=False))
 path_version = Table(
     "path_version",
@@ -472,6 +473,7 @@ RECORD_TABLES: dict[Subject, Table] = {
     Subject.HOLD: hold,
     Subject.ORDER: order,
     Subject.TRUNK: trunk,
+    Subject.SBC: sbc,
     Subject.PATH: path,
     Subject.PROOF: proof,
     Subject.AREA: area,

@@ -101,6 +101,7 @@ SECTIONS: dict[str, tuple[Section, ...]] = {
             also=("/carriers/connections", "/carriers/channels"),
             what="sip trunk host transport codecs connection test sheet",
         ),
+        Section("SBCs", "/carriers/sbcs", what="session border controller edge certificate domain"),
         Section(
             "Dial plans", "/dial-plans", what="digit maps patterns prefix outside line strip digits"
         ),

@@ -21,6 +21,7 @@ from sedge.services.holders import site_management
 from sedge.services.spend import usage
 from sedge.services.trunks import (
     connection_tests,
+    sbcs,
     trunk_settings,
     trunk_setup,
     trunks,
@@ -149,16 +150,17 @@ def _number(text: str, field: str) -> float:
 
 @place.page("/carriers/trunks/{key}", May.LOOK)
 def trunk(request: Request, desk: AtDesk, key: str) -> Response:
-    answers = watching.watched(desk, key)
+    answers, seen = watching.watched(desk, key), trunk_settings.view(desk, key)
     zone = desk.house.home_zone(desk.who.organisation)
     return draw(
         request,
         "trunk.html",
         view=trunks.one(desk, key),
         answers=answers,
+        ends_at=sbcs.standing_in(desk, seen.trunk.sbc),
         picture=answers_picture(answers.hours, answers.last_hour, zone),
         gaps=[gap_words(gap, zone) for gap in gaps_of(answers.hours)[:MOST_GAPS]],
-        settings=(seen := trunk_settings.view(desk, key)),
+        settings=seen,
         events=[event.value for event in events_of(seen.trunk.state)],
         proofs=proof_calls.proofs_of(desk, trunk=key),
         used=usage.of_trunk(desk, key),
@@ -173,6 +175,7 @@ def settings_form(request: Request, desk: AtDesk, key: str) -> Response:
         view=trunk_settings.view(desk, key),
         codecs=CODECS,
         choices=CHOICES,
+        sbcs=sbcs.choices(desk),
         pasted=None,
         names=PASTED,
     )
@@ -190,6 +193,7 @@ def read_pasted_values(
         view=trunk_settings.with_pasted(desk, key, pasted),
         codecs=CODECS,
         choices=CHOICES,
+        sbcs=sbcs.choices(desk),
         pasted=pasted,
         names=PASTED,
     )

@@ -21,12 +21,14 @@ from sedge.core.safety import rules as _safety_rules
 from sedge.core.supply import external_numbers as _connection_rules
 from sedge.core.supply import rules as _supply_rules
 from sedge.core.trunks import rules as _trunk_rules
+from sedge.core.trunks import sbc_rules as _sbc_rules
 from sedge.core.workorders.rules.registry import REGISTERED, Rule
 
 _AREAS = (
     _number_rules,
     _safety_rules,
     _trunk_rules,
+    _sbc_rules,
     _licence_rules,
     _import_rules,
     _supply_rules,

@@ -68,6 +68,15 @@ EXAMPLES = {
         "“Abroad” puts dear calls through without a limit: nobody would be told of a night of them."
     ),
     "routes.spare-trunk": "“Germany” has one trunk: when it is down, these calls fail.",
+    "sbc.name-free": "There is another SBC called Edge one. Choose another name.",
+    "sbc.has-a-name": ("192.0.2.7 is an address: over TLS the other side wants a name to compare."),
+    "sbc.reached-from-outside": (
+        "10.0.0.7 is a private address: carriers reach it over a private line only."
+    ),
+    "sbc.stand-in-left": (
+        "2 trunks end at it, Leeds A among them. Choose another SBC in their settings first."
+    ),
+    "sbc.there-for-trunk": "The SBC it ends at is gone. Choose another.",
     "trunk.may-move": "Leeds A is suspended, so it can't be suspended.",
     "trunk.numbers-on-it": (
         "Calls to 74 numbers in use would reach nobody, among them 0113 496 0100: they have no"
