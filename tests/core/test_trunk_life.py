@@ -7,7 +7,16 @@ import pytest
 from sedge.core.errors import NotAllowedNow
 from sedge.core.outbound.records import OutboundRoute
 from sedge.core.records import ORGANISATION, Defaults, Site, Trunk
-from sedge.core.trunks.life import DONE, LIFE, TrunkEvent, events_of, next_state
+from sedge.core.trunks import records as kept
+from sedge.core.trunks.life import (
+    DONE,
+    LIFE,
+    TrunkEvent,
+    events_of,
+    next_state,
+    next_step,
+    phase_of,
+)
 from sedge.core.trunks.records import TrunkSettings, TrunkState
 from sedge.core.trunks.trunks import choose_trunk
 from sedge.core.workorders import tasks as t
@@ -91,3 +100,29 @@ def test_what_cannot_happen_now_is_stopped(estate):
         "stop",
         "Leeds A is in service, so it can't be resumed.",
     )
+
+
+GOOD = kept.TestedLink(what="OPTIONS", ok=True, evidence="200 OK")
+BROKEN = kept.TestedLink(what="Certificate", ok=False, evidence="It ended.")
+SETTINGS = TrunkSettings(user="us")
+
+
+@pytest.mark.parametrize(
+    ("facts", "carries_numbers", "phase", "step"),
+    [
+        ({}, False, "drafted", "Set the trunk up"),
+        ({"settings": SETTINGS}, False, "set up", "Test the connection"),
+        ({"settings": SETTINGS, "links": (GOOD, BROKEN)}, False, "set up", "Mend “Certificate”"),
+        ({"settings": SETTINGS, "links": (GOOD,)}, False, "tested", "Put numbers on its list"),
+        ({"settings": SETTINGS, "links": (GOOD,)}, True, "in service", ""),
+        ({}, True, "in service", ""),  # one that a carrier brought along
+        ({"state": TrunkState.SUSPENDED}, True, "suspended", "Resume it"),
+        ({"state": TrunkState.RETIRED}, False, "retired", ""),
+    ],
+)
+def test_how_far_a_trunk_has_come_and_what_is_next(facts, carries_numbers, phase, step):
+    trunk = Trunk(id="t", name="T", site="leeds", carrier="fellgate", channels=1).but(**facts)
+    found = phase_of(trunk, carries_numbers=carries_numbers)
+    assert found == phase
+    assert next_step(trunk, found).startswith(step)
+    assert bool(next_step(trunk, found)) is bool(step)

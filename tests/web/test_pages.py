@@ -147,6 +147,7 @@ PAGES = [
     "/holders/groups/new",
     "/holders/systems",
     "/holders/systems/alarm-server",
+    "/holders/systems/alarm-server/sheets",
     "/holders/systems/new",
     "/holders/directory",
     "/work-orders/templates",

@@ -245,3 +245,16 @@ def test_gaps_are_stretches_of_hours(hours, zone, words):
     monday = trunk_answers.hour_of(datetime(2026, 1, 5, tzinfo=UTC))
     found = [Hour(monday + hour, asked, answered, 5, 9) for hour, asked, answered in hours]
     assert [gap_words(gap, ZoneInfo(zone)) for gap in gaps_of(found)] == words
+
+
+def test_a_trunk_between_our_own_systems_has_a_sheet_for_each_end(reader):
+    html = reader.get("/holders/systems/alarm-server/sheets").text
+    assert "Sheet for our telephone system" in html
+    assert "voice.lanternfield.example" in html
+    for end in ("ours", "theirs"):
+        paper = reader.get(f"/holders/systems/alarm-server/sheets/{end}.pdf")
+        assert paper.content.startswith(b"%PDF")
+        sheet = reader.get(f"/api/v1/downstream-systems/alarm-server/sheets/{end}").json()
+        assert [part["title"] for part in sheet["parts"]] == ["Where", "Numbers", "Sound"]
+    assert reader.get("/holders/systems/alarm-server/sheets/others.pdf").status_code == 404
+    assert "How far it has come" in reader.get("/carriers/trunks/brackwater-berlin").text

@@ -15,7 +15,7 @@ from sedge.core.spend.closing import rounded
 from sedge.core.spend.months import Month, last_months, to_minor_unit
 from sedge.core.supply.quote import pro_rata
 from sedge.core.supply.reducers import charge
-from sedge.demo.calls import BURST_DAYS_AGO, Caller
+from sedge.demo.traffic.calls import BURST_DAYS_AGO, Caller
 from sedge.services.context import Desk
 from sedge.services.spend import (
     budgets,

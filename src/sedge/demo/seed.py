@@ -40,7 +40,7 @@ from sedge.demo.more_sites import ask_for_the_gallery, set_up_sites, stir_the_ou
 from sedge.demo.papers import put_papers_on_file
 from sedge.demo.past import live_the_months, send_old_mail
 from sedge.demo.people import DemoPerson, demo_people
-from sedge.demo.trunk_week import live_the_week
+from sedge.demo.traffic.trunk_week import live_the_week
 from sedge.services.access.passwords import hash_password
 from sedge.services.apply_now import add_records, apply_at_once
 from sedge.services.callpaths.telephony_sync import device_wish, plain_body, routing_of, rules_of

@@ -14,7 +14,10 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.records import Trunk
 from sedge.core.trunks.erlang import advise
 from sedge.core.trunks.records import NumberFormat, SignIn, TestedLink
-from sedge.services.trunks import connection_tests, trunk_settings, watching
+from sedge.core.trunks.sheet import Sheet
+from sedge.core.trunks.system_sheets import End
+from sedge.services.holders import downstream
+from sedge.services.trunks import connection_tests, trunk_settings, trunks, watching
 from sedge.services.trunks.trunk_settings import SettingsAsked, SettingsChanged
 
 resource = Resource(tags=["trunks"])
@@ -65,6 +68,8 @@ class TrunkDetailOut(TypedDict):
     up: bool
     emergency: bool
     sbc: str
+    phase: str
+    next_step: str
     has_secret: bool
     settings: TrunkSettingsOut | None
     tested_at: str | None
@@ -211,7 +216,7 @@ def erlang(load: float, blocking: float = 0.01, retries: float = 0.0) -> ErlangO
 
 @resource.read("/trunks/{key}")
 def trunk(desk: AtDesk, key: str) -> TrunkDetailOut:
-    seen = trunk_settings.view(desk, key)
+    seen, card = trunk_settings.view(desk, key), trunks.one(desk, key)
     t = seen.trunk
     return {
         "id": t.id,
@@ -223,6 +228,8 @@ def trunk(desk: AtDesk, key: str) -> TrunkDetailOut:
         "up": t.up,
         "emergency": t.emergency,
         "sbc": t.sbc,
+        "phase": card.phase.value,
+        "next_step": card.next_step,
         "has_secret": seen.has_secret,
         "settings": _settings(t),
         "tested_at": t.tested_at.isoformat() if t.tested_at else None,
@@ -314,7 +321,16 @@ def answers(desk: AtDesk, key: str) -> TrunkAnswersOut:
 
 @resource.read("/trunks/{key}/sheet")
 def trunk_sheet(desk: AtDesk, key: str) -> SheetOut:
-    sheet = trunk_settings.sheet(desk, key)
+    return sheet_out(trunk_settings.sheet(desk, key))
+
+
+@resource.read("/downstream-systems/{key}/sheets/{end}")
+def system_sheet(desk: AtDesk, key: str, end: End) -> SheetOut:
+    """The trunk between our telephone system and another of ours: what one of the ends sets."""
+    return sheet_out(downstream.sheet(desk, key, end))
+
+
+def sheet_out(sheet: Sheet) -> SheetOut:
     return {
         "trunk": sheet.trunk,
         "parts": [

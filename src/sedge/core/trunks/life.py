@@ -3,6 +3,7 @@
 from enum import StrEnum
 
 from sedge.core.errors import NotAllowedNow
+from sedge.core.records import Trunk
 from sedge.core.trunks.records import TrunkState
 
 
@@ -36,3 +37,44 @@ def next_state(state: TrunkState, event: TrunkEvent) -> TrunkState:
 def events_of(state: TrunkState) -> tuple[TrunkEvent, ...]:
     """What can happen to a trunk in a state."""
     return tuple(LIFE[state])
+
+
+class Phase(StrEnum):
+    """How far a trunk has come, told by what is known of it."""
+
+    DRAFTED = "drafted"
+    SET_UP = "set up"
+    TESTED = "tested"
+    IN_SERVICE = "in service"
+    SUSPENDED = "suspended"
+    RETIRED = "retired"
+
+
+ON_THE_WAY = (Phase.DRAFTED, Phase.SET_UP, Phase.TESTED, Phase.IN_SERVICE)
+
+
+def phase_of(trunk: Trunk, *, carries_numbers: bool) -> Phase:
+    """`carries_numbers`: some number in use is on its list. One that a carrier brings along is set
+    up by the carrier."""
+    if trunk.state is not TrunkState.IN_SERVICE:
+        return Phase(trunk.state.value)
+    if carries_numbers:
+        return Phase.IN_SERVICE
+    if trunk.links and all(link.ok is not False for link in trunk.links):
+        return Phase.TESTED
+    return Phase.SET_UP if trunk.settings or trunk.connection else Phase.DRAFTED
+
+
+def next_step(trunk: Trunk, phase: Phase) -> str:
+    """What brings it on, '' where nothing is left to do."""
+    broken = next((link.what for link in trunk.links if link.ok is False), "")
+    match phase:
+        case Phase.DRAFTED:
+            return "Set the trunk up: host, transport, sign-in."
+        case Phase.SET_UP:
+            return f"Mend “{broken}”, then test again." if broken else "Test the connection."
+        case Phase.TESTED:
+            return "Put numbers on its list."
+        case Phase.SUSPENDED:
+            return "Resume it when it shall carry calls again."
+    return ""

@@ -12,9 +12,13 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Downstream, HolderKind, HolderRef, Number, Role, Site, Spot, Subject
+from sedge.core.trunks.sbcs import in_turn
+from sedge.core.trunks.sheet import Sheet
+from sedge.core.trunks.system_sheets import End, sheet_for
 from sedge.core.workorders import tasks as t
 from sedge.services.context import Desk
 from sedge.services.numbers import bulk_actions
+from sedge.services.trunks import sbcs
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
@@ -125,6 +129,16 @@ def keep_system(desk: Desk, form: dict[str, Any], key: str | None = None) -> Dow
             return after
         action = "downstream-system.changed" if before else "downstream-system.added"
         return writing.save([changed(Subject.DOWNSTREAM, before, after, action)])[0].after
+
+
+def sheet(desk: Desk, key: str, end: End) -> Sheet:
+    """What one end sets for the trunk between our telephone system and another of ours. Raises
+    NotFound."""
+    view = view_system(desk, key)
+    edges = [seen.sbc for seen in sbcs.list_sbcs(desk)]
+    here = next((x for x in edges if x.site == view.system.site), None) or next(iter(edges), None)
+    ends_at = in_turn(here, edges) if here else []
+    return sheet_for(end, view.system, ends_at, view.ranges, view.written)
 
 
 def give(desk: Desk, key: str, text: str) -> WorkOrder:

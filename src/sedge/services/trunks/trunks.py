@@ -9,6 +9,7 @@ from sqlalchemy import func, select
 from sedge.core.changes import changed
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import Account, Carrier, Connection, Number, Site, Subject, Trunk
+from sedge.core.trunks.life import Phase, next_step, phase_of
 from sedge.services.context import Desk
 from sedge.services.supply.supply import lead_times
 from sedge.store.repositories.records import is_open
@@ -70,6 +71,14 @@ class TrunkCard:
     site: str
     numbers: int
     without_fallback: int | None
+
+    @property
+    def phase(self) -> Phase:
+        return phase_of(self.trunk, carries_numbers=bool(self.numbers))
+
+    @property
+    def next_step(self) -> str:
+        return next_step(self.trunk, self.phase)
 
 
 def one(desk: Desk, key: str) -> TrunkCard:

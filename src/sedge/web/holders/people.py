@@ -9,9 +9,11 @@ from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.enums import Right
-from sedge.core.errors import NotUnderstood
+from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.outbound.tasks import SetCallingRights
 from sedge.core.records import HolderKind, HolderRef
+from sedge.core.trunks.system_sheets import End
+from sedge.formats.trunk_sheet import sheet_on_paper
 from sedge.services.context import Desk
 from sedge.services.holders import (
     devices,
@@ -235,6 +237,22 @@ def system(request: Request, desk: AtDesk, key: str) -> Response:
         formats=[(f, f) for f in downstream.FORMATS],
         spots=site_management.spot_choices(desk, sites),
     )
+
+
+@place.page("/holders/systems/{key}/sheets", May.LOOK)
+def system_sheets(request: Request, desk: AtDesk, key: str) -> Response:
+    """The trunk between our telephone system and this one: a sheet for each end."""
+    view = downstream.view_system(desk, key)
+    sheets = [(end.value, downstream.sheet(desk, key, end)) for end in End]
+    return draw(request, "system_sheets.html", system=view.system, sheets=sheets)
+
+
+@place.page("/holders/systems/{key}/sheets/{end}.pdf", May.LOOK)
+def system_sheet_pdf(desk: AtDesk, key: str, end: str) -> Response:
+    if end not in set(End):
+        raise NotFound("There is a sheet for each end: theirs and ours.", subject="sheet", id=end)
+    paper = sheet_on_paper(downstream.sheet(desk, key, End(end)), desk.organisation.name)
+    return Response(paper, media_type="application/pdf")
 
 
 @place.action("/holders/systems", May.CHANGE_HOLDERS)

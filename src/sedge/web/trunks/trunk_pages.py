@@ -12,7 +12,7 @@ from sedge.core.access.roles import May
 from sedge.core.enums import Transport
 from sedge.core.errors import NotUnderstood
 from sedge.core.trunks.erlang import advise
-from sedge.core.trunks.life import TrunkEvent, events_of
+from sedge.core.trunks.life import ON_THE_WAY, TrunkEvent, events_of
 from sedge.core.trunks.pasted import read_pasted
 from sedge.core.trunks.records import CODECS, Diversion, Dtmf, Identity, NumberFormat, SignIn
 from sedge.formats.trunk_sheet import sheet_on_paper
@@ -157,6 +157,7 @@ def trunk(request: Request, desk: AtDesk, key: str) -> Response:
         "trunk.html",
         view=trunks.one(desk, key),
         answers=answers,
+        phases=ON_THE_WAY,
         ends_at=sbcs.standing_in(desk, seen.trunk.sbc),
         picture=answers_picture(answers.hours, answers.last_hour, zone),
         gaps=[gap_words(gap, zone) for gap in gaps_of(answers.hours)[:MOST_GAPS]],
