@@ -20,7 +20,8 @@ from sedge.core.spend.rating import Leg, rate_all
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
 from sedge.services.clock import Clock
-from sedge.services.spend import call_records, costs, rate_decks, rating, usage
+from sedge.services.spend import call_records, costs, usage
+from sedge.services.spend.rates import rate_decks, rating
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 

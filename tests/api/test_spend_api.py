@@ -180,3 +180,16 @@ def test_retention_is_asked_and_set(api):
     assert changed == {"keep_days": 90, "shorten": True}
     assert api.put("call-records/settings", json={"keep_days": 3}).status_code == 422
     assert get(api, "usage/not-called", days=60)["items"]
+
+
+def test_trunks_are_compared_by_what_calls_would_have_cost(api):
+    found = get(api, "least-cost")
+    assert {m["currency"] for m in found["saves"]} == {"GBP"}
+    germany = next(
+        i for i in found["items"] if (i["destination"], i["paid"]["currency"]) == ("Germany", "GBP")
+    )
+    assert (germany["cheapest"], germany["over"]["fellgate-bristol"]) == (
+        "fellgate-bristol",
+        "0.0160",
+    )
+    assert float(germany["least"]["amount"]) < float(germany["paid"]["amount"])

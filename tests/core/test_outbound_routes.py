@@ -37,6 +37,8 @@ from sedge.core.records import (
     Trunk,
 )
 from sedge.core.spend.rate_decks import Rate, deck_of, price_of
+from sedge.core.trunks.records import TrunkSettings
+from sedge.core.trunks.trunks import choose_trunk
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import judge
 
@@ -314,3 +316,20 @@ def test_a_rate_deck_of_the_trunk_comes_before_what_its_carrier_says(estate):
     assert built.fork().decks is built.decks
     built.decks = None
     assert rate_over(trunk, "+441514960001", built) == said
+
+
+def test_a_trunk_that_takes_other_carriers_caller_ids_is_a_candidate(estate):
+    other = estate.build().the(Trunk, "brackwater-leeds")
+    names = ("brackwater-leeds", "leeds-a")
+    built, number, site = world(estate, route("all", "+", trunks=names))
+    assert choose_way(BERLIN, number, site, built)[0].id == "leeds-a"
+    estate.put(other.but(settings=TrunkSettings(user="us", others_caller_ids=True)))
+    built = estate.build()
+    assert choose_way(BERLIN, number, site, built)[0].id == "brackwater-leeds"
+    estate.put(Defaults(id=ORGANISATION))
+    chosen, candidates = choose_trunk(number, site, estate.build())
+    assert chosen.id == "leeds-a"  # the number's own comes first
+    down = choose_trunk(number, site, estate.build(), down=("leeds-a",))
+    assert down[0].id == "brackwater-leeds"
+    assert "caller IDs of other carriers" in down[1][1].reason
+    assert [c.taken for c in candidates][:1] == [True]

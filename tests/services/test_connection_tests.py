@@ -170,3 +170,10 @@ def test_the_list_is_written_as_the_trunk_expects_it(house, desk):
 def test_usual_settings_are_no_facts(desk):
     view = trunk_settings.view(desk, "brackwater-berlin")
     assert (view.trunk.settings, view.settings) == (None, TrunkSettings())
+
+
+def test_over_an_outbound_proxy_the_certificate_is_the_proxys(house, desk):
+    set_up(house, desk, outbound_proxy="spare.lanternfield.example")
+    found = links(desk)
+    assert found["Certificate"].evidence.startswith("TLSv1.3, for spare.lanternfield.example")
+    assert (found["Name"].ok, found["OPTIONS"].ok) == (True, True)

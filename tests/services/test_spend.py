@@ -17,7 +17,8 @@ from sedge.core.facts import money
 from sedge.core.records import Product
 from sedge.core.spend import costs as core_costs
 from sedge.core.spend.months import Month, last_months
-from sedge.services.spend import call_records, call_settings, costs, rate_decks, rating, usage
+from sedge.services.spend import call_records, call_settings, costs, usage
+from sedge.services.spend.rates import rate_decks, rating
 from sedge.store.projections import fee_spans
 from sedge.store.repositories.spend import calls
 

@@ -340,6 +340,8 @@ MATRIX = {
     "GET /carriers/trunks/{key}/numbers.txt": EVERYBODY,
     "GET /carriers/trunks/{key}/list": EVERYBODY,
     "GET /carriers/sbcs": EVERYBODY,
+    "GET /spend/rates/compare": {ADMIN, MONEY},
+    "POST /spend/rates/compare": {ADMIN},
     "GET /holders/systems/{key}/sheets": EVERYBODY,
     "GET /holders/systems/{key}/sheets/{end}.pdf": EVERYBODY,
     "GET /carriers/sbcs/new": {ADMIN},

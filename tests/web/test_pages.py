@@ -191,6 +191,7 @@ PAGES = [
     "/carriers/trunks/leeds-a",
     "/carriers/trunks/leeds-a/list",
     "/carriers/sbcs",
+    "/spend/rates/compare",
     "/carriers/sbcs/edge-one",
     "/carriers/sbcs/new",
     "/paths/school-visits",

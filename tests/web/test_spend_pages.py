@@ -158,3 +158,20 @@ def test_a_trunk_shows_its_calls_and_its_load(reader):
     assert "Answered, last 7 days" in html
     assert "erlangs" in html
     assert "Measured load" in reader.get("/carriers/channels").text
+
+
+def test_trunks_are_compared_by_last_months_calls(reader):
+    html = reader.get("/spend/rates/compare").text
+    assert "would have been saved by the cheapest way" in html
+    assert html.count('class="rate-mark is-cheapest"') >= 2
+    assert "Leeds A" in html
+
+
+def test_a_route_over_the_cheapest_is_drafted_once(rowan, api):
+    site = str(api.base_url).removesuffix("/api/v1/")
+    draft = rowan.post(f"{site}/spend/rates/compare", follow_redirects=True)
+    assert "Set the outbound routes" in draft.text
+    api.post(f"work-orders/{int(str(draft.url).rpartition('/')[2])}/run", json={})
+    api.post("standins/clock", json={"advance": "PT1M"})
+    again = rowan.post(f"{site}/spend/rates/compare", headers={"HX-Request": "true"})
+    assert "already" in again.headers["Sedge-Problem"]

@@ -17,15 +17,8 @@ from sedge.core.supply.quote import pro_rata
 from sedge.core.supply.reducers import charge
 from sedge.demo.traffic.calls import BURST_DAYS_AGO, Caller
 from sedge.services.context import Desk
-from sedge.services.spend import (
-    budgets,
-    call_records,
-    costs,
-    invoices,
-    rate_decks,
-    rating,
-    unusual_calls,
-)
+from sedge.services.spend import budgets, call_records, costs, invoices, unusual_calls
+from sedge.services.spend.rates import rate_decks, rating
 from sedge.store.projections.fee_spans import UNPAID
 from sedge.store.repositories.records import is_open
 from sedge.store.repositories.spend import closed_months
@@ -49,8 +42,19 @@ GERMAN_RATES = b"""Vorwahl;Ziel;Preis;Takt;Verbindungsentgelt
 """
 
 
-def load_german_rates(desk: Desk) -> None:
-    """What Brackwater charges in euros over its German trunks."""
+BRISTOL_TRUNK = "fellgate-bristol"
+BRISTOL_RATES = b"""prefix,destination,price,increments,connection fee
+44,United Kingdom,0.011,1/1,
+447,United Kingdom mobile,0.029,1/1,
+49,Germany,0.016,1/1,
+33,France,0.014,1/1,
+1,United States and Canada,0.009,1/1,
+"""
+
+
+def load_rates(desk: Desk) -> None:
+    """What Brackwater charges in euros over its German trunks, and Fellgate over its newest."""
+    rate_decks.load(desk, BRISTOL_TRUNK, BRISTOL_RATES, currency="GBP")
     with desk.reading() as reading:
         german = [x.id for x in reading.records.all(Trunk) if x.id in GERMAN_TRUNKS]
     for trunk in german:

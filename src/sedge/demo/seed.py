@@ -29,7 +29,7 @@ from sedge.core.records import (
 from sedge.core.safety.spots import spot_code
 from sedge.core.workorders import tasks as t
 from sedge.demo.agreements import accounts, carriers
-from sedge.demo.bills import keep_books, load_german_rates
+from sedge.demo.bills import keep_books, load_rates
 from sedge.demo.call_paths import draw_more
 from sedge.demo.clients import set_up_clients
 from sedge.demo.directory import fill_directory, put_together_groups
@@ -88,7 +88,7 @@ class Seeding:
         self.numbers()
         self.first_assignments(people, lines)
         set_up_sites(self.desk, self.now)
-        load_german_rates(self.desk)
+        load_rates(self.desk)
         live_the_months(self, people)
         self.house.clock.set_fixed(self.now - self.house.clock.offset)
         put_papers_on_file(self.desk)

@@ -11,8 +11,9 @@ from sedge.core.access.roles import May
 from sedge.core.facts import Money
 from sedge.core.spend.months import Month
 from sedge.core.spend.rate_decks import per_minute
-from sedge.services.spend import costs, rate_decks
+from sedge.services.spend import costs
 from sedge.services.spend.costs import Statement
+from sedge.services.spend.rates import rate_decks
 
 resource = Resource(tags=["spend"])
 

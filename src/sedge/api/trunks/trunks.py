@@ -46,6 +46,7 @@ class TrunkSettingsOut(TypedDict):
     identity_out: str
     identity_in: str
     diversion: str
+    others_caller_ids: bool
 
 
 class LinkOut(TypedDict):
@@ -374,4 +375,5 @@ def _settings(t: Trunk) -> TrunkSettingsOut | None:
         "identity_out": s.identity_out.value,
         "identity_in": s.identity_in.value,
         "diversion": s.diversion.value,
+        "others_caller_ids": s.others_caller_ids,
     }

@@ -13,7 +13,7 @@ from sedge.core.outbound.destinations import Called, called, exactness
 from sedge.core.outbound.records import RATE_GROUP, OutboundRoute
 from sedge.core.records import ORGANISATION, Carrier, Defaults, Number, Site, Trunk
 from sedge.core.spend.rate_decks import per_minute
-from sedge.core.trunks.trunks import Candidate, choose_trunk
+from sedge.core.trunks.trunks import Candidate, choose_trunk, takes_caller_id
 
 MOST_ROUTES = 100
 NO_RATE = Decimal("Infinity")
@@ -129,7 +129,7 @@ def _judged(
         return False, f"{before}; {share} % of the numbers try it first" if share else before
     if not trunk.carries or trunk.id in down:
         return False, f"it {trunk.why_not or 'is down'}"
-    if trunk.carrier != number.carrier:
+    if not takes_caller_id(trunk, number):
         return False, "it leads to another carrier, which would not take this caller ID"
     if share:
         return True, f"{share} % of the numbers try it first, and this is one of them"

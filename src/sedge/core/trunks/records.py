@@ -79,6 +79,7 @@ class TrunkSettings(Fact):
     identity_out: Identity = Identity.PAI
     identity_in: Identity = Identity.PAI
     diversion: Diversion = Diversion.HISTORY
+    others_caller_ids: bool = False  # it takes calls that show numbers of other carriers
 
 
 class TestedLink(Fact):

@@ -13,7 +13,7 @@ from sedge.core.records import ORGANISATION, Site
 from sedge.core.spend.months import Month
 from sedge.services.context import Desk
 from sedge.services.spend import costs, overview
-from sedge.services.spend.rate_decks import read_currency
+from sedge.services.spend.rates.rate_decks import read_currency
 from sedge.store.repositories.spend import settings as spend_settings
 
 PREFIX = "budget "

@@ -22,7 +22,8 @@ from sedge.formats import sheets
 from sedge.services.context import Desk, Writing
 from sedge.services.imports.file_rows import folder
 from sedge.services.periodic import periodic
-from sedge.services.spend import call_settings, rate_decks, rating
+from sedge.services.spend import call_settings
+from sedge.services.spend.rates import rate_decks, rating
 from sedge.store.repositories.spend import call_files, calls
 from sedge.store.repositories.spend import settings as spend_settings
 from sedge.store.repositories.spend.call_files import CallFile, CallFileState

@@ -73,6 +73,12 @@ class Test:
     def domain(self) -> str:
         return self.trunk.host
 
+    @property
+    def tls_name(self) -> str:
+        """Whose certificate is looked for: the next hop's (RFC 5922 §4), which an outbound proxy
+        is."""
+        return self.settings.outbound_proxy or self.trunk.host
+
 
 def run(desk: Desk, key: str) -> Trunk:
     """Tests a trunk and keeps what was found. Raises NotFound; NotAllowedNow where nobody has said
@@ -149,7 +155,7 @@ async def reach(test: Test) -> bool:
             tls = certificates.context(test.side.roots)
             try:
                 async with open_line(
-                    test.settings.transport, target.address, target.port, tls, test.domain
+                    test.settings.transport, target.address, target.port, tls, test.tls_name
                 ) as line:
                     return await _options(test, Agent(line, test.domain, "sedge", wait=WAIT))
             except OSError as wrong:
@@ -216,8 +222,8 @@ async def _reachable(test: Test, target: Target, *, last: bool) -> bool:
 
 def _certificate(test: Test, target: Target) -> bool:
     begun = time.monotonic()
-    shown = certificates.look(target.address, target.port, test.domain, test.side.roots, WAIT)
-    if wrong := distrusted(shown, test.domain, test.today):
+    shown = certificates.look(target.address, target.port, test.tls_name, test.side.roots, WAIT)
+    if wrong := distrusted(shown, test.tls_name, test.today):
         return test.say(TLS, False, *wrong, begun)
     days = (shown.not_after - test.today).days if shown.not_after else 0
     good = f"{shown.protocol}, for {' and '.join(shown.names)}, {counted(days, 'day')} left"
@@ -229,7 +235,7 @@ async def _speak(test: Test, target: Target) -> None:
     tls = certificates.context(test.side.roots)
     try:
         async with open_line(
-            test.settings.transport, target.address, target.port, tls, test.domain
+            test.settings.transport, target.address, target.port, tls, test.tls_name
         ) as line:
             user = test.settings.user or "sedge"
             if not await _options(test, Agent(line, test.domain, user, wait=WAIT)):

@@ -65,6 +65,7 @@ class SettingsAsked(BaseModel):
     identity_out: Identity = Identity.PAI
     identity_in: Identity = Identity.PAI
     diversion: Diversion = Diversion.HISTORY
+    others_caller_ids: bool = False
     emergency: bool = True
     sbc: str = Field(default="", max_length=80)
 
@@ -155,6 +156,7 @@ def read_asked(asked: SettingsAsked) -> tuple[str, str, TrunkSettings]:
             identity_out=asked.identity_out,
             identity_in=asked.identity_in,
             diversion=asked.diversion,
+            others_caller_ids=asked.others_caller_ids,
         ),
     )
 
@@ -245,6 +247,7 @@ class SettingsChanged(BaseModel):
     identity_out: Identity | None = None
     identity_in: Identity | None = None
     diversion: Diversion | None = None
+    others_caller_ids: bool | None = None
     emergency: bool | None = None
     sbc: str | None = Field(default=None, max_length=80)
 

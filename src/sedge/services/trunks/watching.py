@@ -108,7 +108,7 @@ async def _ask(
                     target.address,
                     target.port,
                     tls if settings.transport is Transport.TLS else None,
-                    trunk.host,
+                    host,
                 ) as line,
             ):
                 heard = await Agent(line, trunk.host, settings.user or "sedge", wait=WAIT).options()

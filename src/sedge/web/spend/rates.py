@@ -1,21 +1,39 @@
 """Rates: the decks by which calls are priced."""
 
-from typing import Annotated
+from typing import Annotated, NamedTuple
 
 from fastapi import File, Form, Request, UploadFile
 from fastapi.responses import Response
+from markupsafe import Markup
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
+from sedge.core.facts import Money
 from sedge.core.spend.rate_decks import amount_of, per_minute
-from sedge.services.spend import costs, rate_decks
+from sedge.services.spend import costs
+from sedge.services.spend.rates import least_cost, rate_decks
+from sedge.services.spend.rates.least_cost import Compared
 from sedge.services.trunks import trunks
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
+from sedge.web.spend.rate_chart import rate_chart, shape_at
 
 place = Place()
 Typed = Annotated[str, Form(max_length=200)]
 MOST_SHOWN = 300
+MOST_DESTINATIONS = 60
+
+
+class CompareRow(NamedTuple):
+    """A destination; `prices` a minute by trunk in their order, `cheapest` the place of one."""
+
+    name: str
+    calls: int
+    minutes: int
+    paid: Money
+    least: Money
+    prices: list[Money | None]
+    cheapest: int | None
 
 
 @place.page("/spend/rates", May.SEE_MONEY)
@@ -61,6 +79,51 @@ def load(
         where = f"Line {line}: " if line else ""
         raise NotUnderstood(f"Nothing was loaded. {where}{why}{more}", field="file")
     return go(request, f"/spend/rates/{loaded.deck.id}")
+
+
+@place.page("/spend/rates/compare", May.SEE_MONEY)
+def compare_rates(request: Request, desk: AtDesk) -> Response:
+    """What each trunk costs to where, by last month's calls."""
+    found = least_cost.view(desk)
+    currencies = list(dict.fromkeys(row.currency for row in found.destinations))
+    return draw(
+        request,
+        "least_cost.html",
+        found=found,
+        month=f"{found.month.first:%B %Y}",
+        parts=[(c, _part(found, c), _chart(found, c)) for c in currencies],
+        shapes=[shape_at(place, 7, 7) for place, _ in enumerate(found.offers)],
+    )
+
+
+def _part(found: Compared, currency: str) -> list[CompareRow]:
+    rows = [row for row in found.destinations if row.currency == currency][:MOST_DESTINATIONS]
+    return [
+        CompareRow(
+            row.name,
+            row.calls,
+            row.seconds // 60,
+            Money(amount=amount_of(row.paid), currency=currency),
+            Money(amount=amount_of(row.least), currency=currency),
+            [
+                Money(amount=price, currency=currency) if price is not None else None
+                for offer in found.offers
+                for price in [row.per_minute(offer.trunk)]
+            ],
+            [offer.trunk for offer in found.offers].index(row.cheapest) if row.cheapest else None,
+        )
+        for row in rows
+    ]
+
+
+def _chart(found: Compared, currency: str) -> Markup:
+    return rate_chart([r for r in found.destinations if r.currency == currency], found.offers)
+
+
+@place.action("/spend/rates/compare", May.TRUNKS)
+def route_cheapest(request: Request, desk: AtDesk) -> Response:
+    """A draft with a route that takes the cheapest trunk first."""
+    return go(request, f"/work-orders/{least_cost.draft_cheapest(desk).no}")
 
 
 @place.page("/spend/rates/{key}", May.SEE_MONEY)

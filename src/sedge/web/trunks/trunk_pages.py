@@ -58,6 +58,7 @@ CHOICES = {
     "formats": [(x.value, x.value) for x in NumberFormat],
     "identities_out": [(x.value, x.value) for x in (Identity.PAI, Identity.FROM)],
     "identities_in": [(x.value, x.value) for x in Identity],
+    "others": [("no", "refused"), ("yes", "taken")],
     "emergencies": [("yes", "takes them"), ("no", "takes none")],
     "diversions": [(x.value, x.value) for x in Diversion],
 }

@@ -8,7 +8,7 @@ from sedge.core.records import Product
 from sedge.core.spend.months import Month
 from sedge.core.spend.rating import Leg, Pool, Rated, Reach, rate_all
 from sedge.services.context import Desk
-from sedge.services.spend import rate_decks
+from sedge.services.spend.rates import rate_decks
 from sedge.store.repositories.records import Records
 from sedge.store.repositories.spend import calls
 from sedge.store.repositories.spend.calls import Kept
