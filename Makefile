@@ -48,6 +48,7 @@ check: $(VENV)/.dev
 	$(BIN)/python -m scripts.wording --check
 
 bench: $(VENV)/.dev
+	$(BIN)/python -m bench.figures --begin
 	$(BIN)/python -m bench
 	$(BIN)/python -m bench.pages
 	$(BIN)/python -m bench.load
@@ -61,6 +62,7 @@ bench: $(VENV)/.dev
 	$(BIN)/python -m bench.ports
 	$(BIN)/python -m bench.retiring
 	$(BIN)/python -m bench.estate
+	$(BIN)/python -m bench.figures --end
 	KILLS=50 ORDER_KILLS=50 TASK_KILLS=50 BUSY_SECONDS=120 $(BIN)/python -m pytest tests/services/test_killing.py tests/services/test_many_at_once.py
 
 shots: $(VENV)/.dev $(VENV)/.browser

@@ -2,13 +2,14 @@
 printed."""
 
 import statistics
-import sys
 import time
 from collections.abc import Callable
 
 from tests.conftest import NOW, EstateBuilder
 
+from bench.figures import say
 from sedge.core.callpaths.tracing.trace import World, trace_inbound
+from sedge.core.enums import Role
 from sedge.core.numbers.e164 import read
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check
@@ -32,7 +33,7 @@ def main() -> None:
     builder.given(100, people[0])
     estate = builder.build()
     tasks = [
-        t.AssignNumber(number=f"+44113496{300 + i:04d}", holder=p, role="extra")
+        t.AssignNumber(number=f"+44113496{300 + i:04d}", holder=p, role=Role.EXTRA)
         for i, p in enumerate(people)
     ]
     rows = {
@@ -43,7 +44,7 @@ def main() -> None:
         "trace one call": median_ms(lambda: trace_inbound("+441134960100", NOW, World(), estate)),
     }
     for name, ms in rows.items():
-        sys.stdout.write(f"{name:<28} {ms:9.2f} ms\n")
+        say(name, ms, "ms")
 
 
 if __name__ == "__main__":

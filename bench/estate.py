@@ -12,16 +12,16 @@ import os
 import random
 import resource
 import sqlite3
-import sys
 import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
 
 import structlog
-from httpx import Response
+from httpx2 import Response
 from starlette.testclient import TestClient
 
+from bench.figures import say
 from bench.pages import percentile, signed_in
 from sedge.app import open_house
 from sedge.core.numbers.e164 import read
@@ -42,11 +42,6 @@ FIRST_NAMES, LAST_NAMES = (
     ("Ada", "Bo", "Cy", "Di", "Eli", "Fay", "Gus", "Hal"),
     ("Reed", "Rush", "Vale", "Marsh", "Ford", "Lake", "Moor", "Fenn"),
 )
-
-
-def say(name: str, value: float, unit: str, more: str = "") -> None:
-    sys.stdout.write(f"{name:<58} {value:10,.1f} {unit} {more}\n")
-    sys.stdout.flush()
 
 
 def fill(desk: Desk, count: int, *, people: int = 0, phones: bool = False) -> None:

@@ -10,10 +10,11 @@ from pathlib import Path
 import structlog
 from tests.core.test_planner import best_by_trying, made, worth
 
-from bench.estate import answered, fill, say
+from bench.estate import answered, fill
+from bench.figures import say
 from bench.pages import signed_in
 from sedge.app import open_house
-from sedge.core.enums import HolderKind
+from sedge.core.enums import HolderKind, Role
 from sedge.core.holding import HolderRef
 from sedge.core.numbers.life import State
 from sedge.core.records import Number, Person
@@ -103,7 +104,7 @@ def checks(desk: Desk) -> None:
     pairs = list(zip(free, people, strict=False))
     tasks = [
         t.AssignNumber(
-            number=n.e164, holder=HolderRef(kind=HolderKind.PERSON, id=p.id), role="extra"
+            number=n.e164, holder=HolderRef(kind=HolderKind.PERSON, id=p.id), role=Role.EXTRA
         )
         for n, p in pairs
     ]  # type: ignore[arg-type]

@@ -17,6 +17,7 @@ from pathlib import Path
 
 import httpx
 
+from bench.figures import say
 from sedge.demo.running import ready_data
 from sedge.settings import Settings
 
@@ -51,11 +52,6 @@ class Counted:
         if status >= 500 or status in {401, 404}:
             key = f"{status} {what}"
             self.wrong[key] = self.wrong.get(key, 0) + 1
-
-
-def say(text: str) -> None:
-    sys.stdout.write(text + "\n")
-    sys.stdout.flush()
 
 
 def free_port() -> int:
@@ -149,22 +145,21 @@ def _measure(url: str, process: int) -> None:
                 break
         except httpx.HTTPError:
             time.sleep(0.05)
-    say(f"start with data: {time.monotonic() - began:.1f} s (wanted 4)")
+    say("start with data", time.monotonic() - began, "s", "(wanted 4)")
     time.sleep(10)
     before = cpu_seconds(process)
     time.sleep(15)
     share = (cpu_seconds(process) - before) / 15
-    say(f"idle, stand-ins included: {share:.1%} of a core, {megabytes(process):.0f} MB")
+    say("idle, stand-ins included", share * 100, "% core", "(wanted 1)")
+    say("memory, stand-ins included", megabytes(process), "MB", "(wanted 250)")
     counted = asyncio.run(load(url))
     spent = sorted(counted.spent)
-    say(
-        f"{USERS} users for {SECONDS:.0f} s: {len(spent) / SECONDS:.0f} answers a second (wanted"
-        f" 150), median {statistics.median(spent) * 1000:.0f} ms, 95th"
-        f" {spent[int(len(spent) * 0.95)] * 1000:.0f} ms (wanted 250), wrong {counted.wrong or 0}"
-    )
-    say(f"afterwards {megabytes(process):.0f} MB")
+    say(f"answers to {USERS} users", len(spent) / SECONDS, "answers/s", "(wanted 150)")
+    say("  their median", statistics.median(spent) * 1000, "ms", f"wrong: {counted.wrong or 0}")
+    say("  their 95th", spent[int(len(spent) * 0.95)] * 1000, "ms", "(wanted 250)")
+    say("memory afterwards", megabytes(process), "MB")
     share = asyncio.run(wait_for_changes(url, process))
-    say(f"{OPEN_PAGES} open pages that wait for changes: {share:.1%} of a core (wanted 5%)")
+    say(f"{OPEN_PAGES} open pages that wait for changes", share * 100, "% core", "(wanted 5)")
 
 
 if __name__ == "__main__":

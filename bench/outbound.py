@@ -8,7 +8,7 @@ from pathlib import Path
 from statistics import median
 from tempfile import TemporaryDirectory
 
-from bench.estate import say
+from bench.figures import say
 from sedge.core.enums import Reached, SupplyModel, Transport
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.outbound.destinations import called

@@ -3,7 +3,7 @@
 import time
 from datetime import UTC, datetime
 
-from bench.estate import say
+from bench.figures import say
 from sedge.core.porting.planning import Served, plan
 from sedge.formats.mandate import MandateFacts, mandate
 

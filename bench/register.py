@@ -4,6 +4,7 @@ and judgement together."""
 import random
 import sys
 import time
+from typing import Any, cast
 
 from sedge.core.records import CivicElements
 from sedge.core.safety.addresses import Segment, match
@@ -63,7 +64,7 @@ def main() -> None:
         asked = index.candidates(
             Typed(country="GB", city=typed.city, street=typed.street, postcode=typed.postcode)
         )
-        match(typed, [Segment(**x.plain()) for x in asked])
+        match(typed, [Segment(**cast(dict[str, Any], x.plain())) for x in asked])
         took.append(time.perf_counter() - start)
     took.sort()
     sys.stdout.write(

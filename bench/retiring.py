@@ -8,7 +8,8 @@ import time
 from decimal import Decimal
 from pathlib import Path
 
-from bench.estate import FIRST, fill, say
+from bench.estate import FIRST, fill
+from bench.figures import say
 from sedge.app import open_house
 from sedge.core.records import Account
 from sedge.demo.running import ready_data

@@ -9,7 +9,8 @@ from pathlib import Path
 
 import structlog
 
-from bench.estate import answered, fill, say
+from bench.estate import answered, fill
+from bench.figures import say
 from bench.pages import signed_in
 from sedge.app import open_house
 from sedge.demo.running import ready_data

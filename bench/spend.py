@@ -11,7 +11,7 @@ from decimal import Decimal
 from pathlib import Path
 from statistics import median
 
-from bench.estate import say
+from bench.figures import say
 from sedge.app import open_house
 from sedge.core.spend.invoices import BilledFor, BilledLine, Expected, judge
 from sedge.core.spend.months import Month

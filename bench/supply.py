@@ -3,7 +3,6 @@ orders looked after."""
 
 import os
 import random
-import sys
 import tempfile
 import time
 from collections import defaultdict
@@ -13,6 +12,7 @@ from itertools import islice, pairwise
 from pathlib import Path
 
 from bench.estate import timed
+from bench.figures import say
 from sedge.app import open_house
 from sedge.core.enums import Capacity
 from sedge.core.facts import Money
@@ -24,7 +24,8 @@ from sedge.services.carriers import payments
 from sedge.services.clock import Clock
 from sedge.services.context import Desk, House
 from sedge.services.supply import ordering, stock_search
-from sedge.services.workorders import execution, runner
+from sedge.services.supply.execution import POLL
+from sedge.services.workorders import runner
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 
@@ -91,16 +92,15 @@ def polling(house: House, desk: Desk, clock: Clock) -> None:
     say(f"{len(numbers):,} orders written and placed", time.perf_counter() - started, "s")
     begun = time.perf_counter()
     for _ in range(ROUNDS):
-        clock.advance(execution.POLL)
+        clock.advance(POLL)
         while runner.tick(house):
             pass
     say("a round over all that are open", (time.perf_counter() - begun) / ROUNDS, "s")
     shortest = min(
-        (b - a for moments in asked.values() for a, b in pairwise(moments)), default=execution.POLL
+        (b - a for moments in asked.values() for a, b in pairwise(moments)), default=POLL
     )
     say(
-        "the shortest pause between two requests for one order (at least"
-        f" {execution.POLL.seconds})",
+        f"the shortest pause between two requests for one order (at least {POLL.seconds})",
         shortest.total_seconds(),
         "s",
     )
@@ -110,11 +110,6 @@ def polling(house: House, desk: Desk, clock: Clock) -> None:
 def _free(desk: Desk, count: int) -> list[str]:
     account = stock_search.sellers(desk, Wish("GB"), "brackwater")[0][0]
     return [s.e164 for s in desk.at_carrier(account).stock("GB", "", "single")][:count]
-
-
-def say(name: str, value: float, unit: str, more: str = "") -> None:
-    sys.stdout.write(f"{name:<58} {value:10,.1f} {unit} {more}\n")
-    sys.stdout.flush()
 
 
 def main() -> None:

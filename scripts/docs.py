@@ -197,7 +197,7 @@ def _api() -> Iterator[str]:
         )
         for route in ROUTES
         if isinstance(route, APIRoute) and route.path.startswith(BASE)
-        for method in sorted(route.methods)
+        for method in sorted(route.methods or ())
     ]
     yield from table(("call", "what"), rows)
 
