@@ -9,6 +9,7 @@ from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import AuthResult
 
 from sedge.core.errors import OutsideRefused, OutsideSilent
+from sedge.core.facts import MailFile
 from sedge.outside.smtp import MailServer, SmtpMail
 
 SENDER = "Sedge <sedge@example.org>"
@@ -118,3 +119,17 @@ def test_a_wrong_password_is_told(box):
     finally:
         controller.stop()
     assert len(box.taken) == 1
+
+
+def test_files_go_with_a_letter(server, box):
+    files = [
+        MailFile("order.pdf", "application/pdf", b"%PDF-1.7 made up"),
+        MailFile("order.csv", "text/csv", b"a,b\r\n1,2\r\n"),
+    ]
+    mail(server).send("k-9", "orders@carrier.example", "Order", "See the form.", "", files)
+    [letter] = box.taken
+    attached = {part.get_filename(): part for part in letter.iter_attachments()}
+    assert attached["order.pdf"].get_content() == b"%PDF-1.7 made up"
+    assert attached["order.csv"].get_content_type() == "text/csv"
+    assert "1,2" in attached["order.csv"].get_content()
+    assert letter.get_body(("plain",)).get_content().strip() == "See the form."

@@ -83,6 +83,7 @@ MATRIX = {
     "POST /supply/holds/{key}/longer": {ADMIN},
     "POST /supply/orders": {ADMIN},
     "POST /supply/orders/{key}/cancel": {ADMIN},
+    "POST /supply/orders/{key}/mail": {ADMIN},
     "GET /ports": {ADMIN, MONEY},
     "GET /ports/new": {ADMIN},
     "POST /ports/new": {ADMIN},

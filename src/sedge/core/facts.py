@@ -8,7 +8,7 @@ import json
 from datetime import UTC, datetime
 from decimal import ROUND_HALF_UP, Decimal
 from functools import lru_cache
-from typing import Any, Self
+from typing import Any, NamedTuple, Self
 
 from babel import Locale
 from babel.numbers import format_currency, format_decimal, get_currency_precision
@@ -74,6 +74,14 @@ def in_words(value: Money) -> str:
     """`£3.10`, `−£1,200.00`; a currency without a sign of its own by its ISO 4217 code."""
     rounded = value.rounded()
     return in_currency(rounded.amount, rounded.currency)
+
+
+class MailFile(NamedTuple):
+    """A file that goes with a letter."""
+
+    name: str
+    media_type: str
+    content: bytes
 
 
 def counted(n: int, thing: str) -> str:

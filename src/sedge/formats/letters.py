@@ -16,6 +16,7 @@ from jinja2.exceptions import SecurityError
 from jinja2.sandbox import SandboxedEnvironment
 
 from sedge.core.errors import NotUnderstood
+from sedge.core.facts import MailFile
 from sedge.core.numbers.plan import LANGUAGES
 
 KINDS = {
@@ -42,6 +43,7 @@ class Letter:
     subject: str
     text: str
     html: str = ""
+    files: tuple[MailFile, ...] = ()
 
 
 NAMES = {

@@ -1,10 +1,12 @@
 """The address register and the mail service."""
 
+from collections.abc import Sequence
 from typing import Any
 from urllib.parse import quote
 
 import httpx
 
+from sedge.core.facts import MailFile
 from sedge.outside.http import Service
 
 PATIENT = httpx.Timeout(60.0)
@@ -21,12 +23,24 @@ class Register(Service):
 
 
 class Mail(Service):
-    def send(self, key: str, recipient: str, subject: str, text: str, html: str = "") -> None:
-        """Sends once per key."""
+    def send(
+        self,
+        key: str,
+        recipient: str,
+        subject: str,
+        text: str,
+        html: str = "",
+        files: Sequence[MailFile] = (),
+    ) -> None:
+        """Sends once per key; files are told by name, kind and size."""
+        told = [
+            {"name": f.name, "media_type": f.media_type, "bytes": len(f.content)} for f in files
+        ]
+        letter = {"to": recipient, "subject": subject, "text": text, "html": html, "files": told}
         self.call(
             "POST",
             "messages",
-            json={"to": recipient, "subject": subject, "text": text, "html": html},
+            json=letter,
             headers={"Idempotency-Key": key},
         )
 

@@ -3,6 +3,7 @@
 import hashlib
 import smtplib
 import ssl
+from collections.abc import Sequence
 from dataclasses import dataclass
 from email.message import EmailMessage
 from email.utils import formatdate, parseaddr
@@ -10,6 +11,7 @@ from typing import Literal
 
 from sedge import metrics
 from sedge.core.errors import OutsideRefused, OutsideSilent
+from sedge.core.facts import MailFile
 
 NAME = "The mail server"
 
@@ -37,13 +39,24 @@ class SmtpMail:
     def __init__(self, server: MailServer) -> None:
         self._server = server
 
-    def send(self, key: str, recipient: str, subject: str, text: str, html: str = "") -> None:
+    def send(
+        self,
+        key: str,
+        recipient: str,
+        subject: str,
+        text: str,
+        html: str = "",
+        files: Sequence[MailFile] = (),
+    ) -> None:
         """Hand a message over. Its Message-ID is made of `key`, so that one handed over twice, as
         after a lost answer, can be told by the server or the reader's program.
 
         Raises OutsideRefused for what the server will never take (5xx), OutsideSilent for all else.
         """
         message = self._message(key, recipient, subject, text, html)
+        for file in files:
+            kind, _, subtype = file.media_type.partition("/")
+            message.add_attachment(file.content, maintype=kind, subtype=subtype, filename=file.name)
         try:
             with metrics.calling(NAME), self._connected() as server:
                 server.send_message(message)

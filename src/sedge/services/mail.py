@@ -11,6 +11,7 @@ from sqlalchemy import Row, func, insert, select, update
 
 from sedge.core.errors import NotUnderstood, OutsideRefused, OutsideTrouble
 from sedge.core.estate import Estate
+from sedge.core.facts import MailFile
 from sedge.core.load_spec import LoadSpec
 from sedge.core.records import HolderKind, HolderRef, Number, Person, Site, Spot, Subject
 from sedge.core.workorders.life import OrderState, TaskState
@@ -177,6 +178,9 @@ def write(
         "work_order": order,
     }
     writing.connection.execute(insert(mails.mail).values(**row))
+    for place, file in enumerate(letter.files):
+        kept = {"mail": key, "place": place, **file._asdict()}
+        writing.connection.execute(insert(mails.mail_file).values(**kept))
 
 
 FIRST_PAUSE, LONGEST_PAUSE = timedelta(seconds=5), timedelta(hours=1)
@@ -246,7 +250,16 @@ def _send(desk: Desk, row: Row) -> None:
     if is_call(row.recipient):
         desk.outside.telephony.announce(row.id, row.recipient, row.text)
     else:
-        desk.outside.mail.send(row.id, row.recipient, row.subject, row.text, row.html or "")
+        files = _files(desk, row.id)
+        desk.outside.mail.send(row.id, row.recipient, row.subject, row.text, row.html or "", files)
+
+
+def _files(desk: Desk, key: str) -> list[MailFile]:
+    table = mails.mail_file
+    query = select(table.c.name, table.c.media_type, table.c.content)
+    with desk.reading() as reading:
+        found = reading.connection.execute(query.where(table.c.mail == key).order_by(table.c.place))
+        return [MailFile(*row) for row in found]
 
 
 def _wait(desk: Desk, row: Row, error: OutsideTrouble) -> None:

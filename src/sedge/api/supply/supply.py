@@ -231,6 +231,20 @@ def form_sent(desk: AtDesk, key: str, sent: Sent) -> SupplyOrderOut:
     )
 
 
+class MailedTo(BaseModel):
+    """`to` empty: the carrier's contact for orders."""
+
+    model_config = ConfigDict(extra="forbid")
+    to: str = Field(default="", max_length=200)
+
+
+@resource.write("/orders/{key}/mail", May.BUY)
+def mail_form(desk: AtDesk, key: str, asked: MailedTo) -> SupplyOrderOut:
+    """The form as PDF and CSV to the carrier by mail, marked as sent."""
+    sent = paper_orders.send_by_mail(desk, key, asked.to)
+    return supply_order_out(supply.order_view(desk, sent.id))
+
+
 @resource.read("/orders", May.SEE_MONEY)
 def orders(desk: AtDesk, limit: int = 100) -> Page[SupplyOrderOut]:
     return {

@@ -11,14 +11,16 @@ from sedge.core.access.roles import May
 from sedge.core.changes import changed
 from sedge.core.enums import Capacity
 from sedge.core.errors import NotAllowedNow, NotUnderstood
-from sedge.core.facts import Money
+from sedge.core.facts import MailFile, Money
 from sedge.core.numbers.e164 import describe, read
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Account, Address, Carrier, Order, Site, Spot, Subject
 from sedge.core.supply.records import OrderForm
 from sedge.core.supply.tasks import ArrivedLine
 from sedge.core.workorders import tasks as t
+from sedge.formats.letters import Letter
 from sedge.formats.order_form import FormFacts, order_form
+from sedge.services import mail
 from sedge.services.carriers.payments import amount_in
 from sedge.services.context import Desk
 from sedge.services.workorders import workorders
@@ -26,6 +28,7 @@ from sedge.store.repositories.workorders import WorkOrder
 
 MOST = 1000
 KINDS = ("geographic", "national", "toll-free", "mobile")
+MAIL = re.compile(r"[^@\s<>\"]{1,64}@[^@\s<>\"]{1,190}")
 SENT_HOW = ("by mail", "by post", "by fax", "handed over")
 
 
@@ -177,6 +180,67 @@ def mark_sent(desk: Desk, key: str, *, on: str, how: str) -> Order:
             )
         after = order.but(form=form.but(sent_on=day, sent_how=how), placed_at=writing.now)
         return writing.save([changed(Subject.ORDER, order, after, "order.form-sent")])[0].after
+
+
+def orders_to(desk: Desk, key: str) -> str:
+    """The mail address that takes a carrier's orders: of a contact whose role speaks of orders,
+    else of the first who has one, else the carrier's own; '' where nobody has said any."""
+    with desk.reading() as reading:
+        order = reading.records.the(Order, key)
+        account = reading.records.the(Account, order.account)
+        carrier = reading.records.the(Carrier, account.carrier)
+    contacts = sorted(carrier.contacts, key=lambda c: "order" not in c.role.lower())
+    known = [*(c.mail for c in contacts), carrier.contact, account.contact]
+    return next((mail for mail in known if MAIL.fullmatch(mail)), "")
+
+
+def send_by_mail(desk: Desk, key: str, to: str = "") -> Order:
+    """Mails the form as PDF, and what it asks for as CSV, and marks it as sent. Raises
+    NotUnderstood; NotAllowedNow where it was sent, or no mail server is connected."""
+    desk.require(May.BUY)
+    to = to.strip() or orders_to(desk, key)
+    if not MAIL.fullmatch(to):
+        message = "Type the mail address that takes the carrier's orders."
+        raise NotUnderstood(message, field="to", reason="address")
+    if not desk.outside.mail.is_connected:
+        message = "No mail server is connected. Download the PDF and send it yourself."
+        raise NotAllowedNow(message, reason="no-mail")
+    name, paper = printed(desk, key)
+    sent = mark_sent(desk, key, on="", how="by mail")
+    table = _as_csv(sent)
+    files = (
+        MailFile(name, "application/pdf", paper),
+        MailFile(name.replace(".pdf", ".csv"), "text/csv", table.encode()),
+    )
+    text = (
+        f"Please find attached our order {sent.reference}, as a form and as a table.\n\n"
+        f"Answers go to {desk.who.email}.\n\n{desk.organisation.name}\n"
+    )
+    with desk.writing(reason=f"mailed to {to}") as writing:
+        letter = Letter(f"Order {sent.reference}, {desk.organisation.name}", text, files=files)
+        mail.write(writing, f"order-form-{sent.id}"[:120], to, letter)
+        writing.remark("order.form-mailed", Subject.ORDER, sent.id, sent.reference)
+    return sent
+
+
+def _as_csv(order: Order) -> str:
+    form = _form_of(order)
+    facts = {
+        "reference": order.reference,
+        "quantity": form.quantity,
+        "kind": form.kind,
+        "area": form.area,
+        "calls_at_once": form.capacity.value,
+        "in_a_row": "yes" if form.in_a_row else "no",
+        "wanted_by": form.wanted_by.isoformat() if form.wanted_by else "",
+        "site": order.site,
+        "remarks": form.note,
+    }
+    made = io.StringIO()
+    rows = csv.DictWriter(made, list(facts))
+    rows.writeheader()
+    rows.writerow(facts)
+    return made.getvalue()
 
 
 def cancel(desk: Desk, key: str) -> Order:

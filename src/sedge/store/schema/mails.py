@@ -4,6 +4,8 @@ from sqlalchemy import (
     Column,
     Index,
     Integer,
+    LargeBinary,
+    PrimaryKeyConstraint,
     String,
     Table,
     Text,
@@ -33,6 +35,18 @@ mail = Table(
         sqlite_where=text("sent_at IS NULL"),
         postgresql_where=text("sent_at IS NULL"),
     ),
+)
+
+
+mail_file = Table(
+    "mail_file",
+    estate_metadata,
+    Column("mail", String(120), nullable=False),
+    Column("place", Integer, nullable=False),
+    Column("name", String(120), nullable=False),
+    Column("media_type", String(80), nullable=False),
+    Column("content", LargeBinary, nullable=False),
+    PrimaryKeyConstraint("mail", "place"),
 )
 
 

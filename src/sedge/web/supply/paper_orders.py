@@ -85,6 +85,13 @@ def mark_sent(
     return go(request, f"/supply/orders/{key}")
 
 
+@place.action("/supply/orders/{key}/mail", May.BUY)
+def mail_form(request: Request, desk: AtDesk, key: str, to: Typed = "") -> Response:
+    """The form as PDF and CSV to the carrier, marked as sent."""
+    paper_orders.send_by_mail(desk, key, to)
+    return go(request, f"/supply/orders/{key}")
+
+
 @place.action("/supply/orders/{key}/give-up", May.BUY)
 def give_up(request: Request, desk: AtDesk, key: str) -> Response:
     paper_orders.cancel(desk, key)

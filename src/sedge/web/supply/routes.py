@@ -1,6 +1,6 @@
 """Supply: search a carrier's stock, hold, quote, order, watch it arrive."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from dataclasses import field as dataclass_field
 from datetime import timedelta
 from typing import Annotated, Literal
@@ -17,7 +17,15 @@ from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.supply.offers import Wish
 from sedge.services.holders import site_management
 from sedge.services.numbers.numbers import the_number
-from sedge.services.supply import documents, holds, ordering, provisioning, stock_search, supply
+from sedge.services.supply import (
+    documents,
+    holds,
+    ordering,
+    paper_orders,
+    provisioning,
+    stock_search,
+    supply,
+)
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go, is_swap, target
 from sedge.web.supply import views
@@ -346,6 +354,8 @@ def order_page(request: Request, desk: AtDesk, key: str) -> Response:
     page = views.order_page(
         view, desk.now(), documents.on_file(desk) if view.order.papers else None, another_goes=going
     )
+    if view.order.form and desk.outside.mail.is_connected:
+        page = replace(page, mails_to=paper_orders.orders_to(desk, key))
     return draw(
         request,
         "_order.html" if target(request) == "order" else "order.html",

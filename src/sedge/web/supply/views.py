@@ -67,6 +67,7 @@ class OrderPage:
     papers: list[PaperRow]
     review: str
     follows: bool
+    mails_to: str | None = None  # whom a form would be mailed to; None where no mail goes out
 
 
 def paper_rows(view: OrderView, filed: list[Filed]) -> list[PaperRow]:
