@@ -192,6 +192,7 @@ PAGES = [
     "/carriers/trunks/leeds-a/list",
     "/carriers/sbcs",
     "/spend/rates/compare",
+    "/spend/rates/exchange",
     "/carriers/sbcs/edge-one",
     "/carriers/sbcs/new",
     "/paths/school-visits",

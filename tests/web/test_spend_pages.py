@@ -175,3 +175,27 @@ def test_a_route_over_the_cheapest_is_drafted_once(rowan, api):
     api.post("standins/clock", json={"advance": "PT1M"})
     again = rowan.post(f"{site}/spend/rates/compare", headers={"HX-Request": "true"})
     assert "already" in again.headers["Sedge-Problem"]
+
+
+def test_a_month_is_told_in_one_currency_too(rowan):
+    assert "EUR at 0.8" in rowan.get("/spend").text
+    rowan.post("/spend/rates/exchange/currency", data={"currency": "eur"})
+    assert rowan.get("/api/v1/exchange-rates").json() == {"chosen": "EUR", "rates": []}
+    assert "no rate is known" in rowan.get("/spend").text
+    rates = {"rates": "2024-01-31 GBP 1.25"}
+    assert rowan.post("/spend/rates/exchange", data=rates, follow_redirects=True).status_code == 200
+    html = rowan.get("/spend").text
+    assert "GBP at 1.25 (31 January 2024)" in html
+    assert "no rate is known" not in html
+    told = rowan.get("/api/v1/spend").json()
+    pounds = float(told["total"]["amount"])
+    euros = float(next(o["total"]["amount"] for o in told["others"] if o["currency"] == "EUR"))
+    assert abs(float(told["in_all"]["total"]["amount"]) - pounds * 1.25 - euros) < 0.011
+    gone = {"currency": "GBP", "day": "2024-01-31"}
+    assert rowan.post("/spend/rates/exchange/remove", data=gone).status_code < 400
+    assert rowan.post("/spend/rates/exchange/remove", data=gone).status_code == 404
+    for path, form in (("", {"rates": "EUR"}), ("/currency", {"currency": "moon"})):
+        wrong = rowan.post(
+            f"/spend/rates/exchange{path}", data=form, headers={"HX-Request": "true"}
+        )
+        assert wrong.status_code == 422

@@ -17,7 +17,7 @@ from sedge.core.supply.quote import pro_rata
 from sedge.core.supply.reducers import charge
 from sedge.demo.traffic.calls import BURST_DAYS_AGO, Caller
 from sedge.services.context import Desk
-from sedge.services.spend import budgets, call_records, costs, invoices, unusual_calls
+from sedge.services.spend import budgets, call_records, costs, exchange, invoices, unusual_calls
 from sedge.services.spend.rates import rate_decks, rating
 from sedge.store.projections.fee_spans import UNPAID
 from sedge.store.repositories.records import is_open
@@ -42,6 +42,7 @@ GERMAN_RATES = b"""Vorwahl;Ziel;Preis;Takt;Verbindungsentgelt
 """
 
 
+EURO_RATES = ((2, "0.8612"), (1, "0.8655"), (0, "0.8637"))  # months back
 BRISTOL_TRUNK = "fellgate-bristol"
 BRISTOL_RATES = b"""prefix,destination,price,increments,connection fee
 44,United Kingdom,0.011,1/1,
@@ -93,6 +94,9 @@ def keep_books(desk: Desk) -> None:
     unusual_calls.look(desk)
     check_last_invoice(desk)
     close_old_months(desk)
+    month = Month.of(desk.now())
+    rates = [f"{month.later(-back).first} EUR {rate}" for back, rate in EURO_RATES]
+    exchange.add_rates(desk, "\n".join(rates))
     budgets.change(desk, "site", "wharf-house", "300.00", "GBP")
     budgets.change(desk, "site", "canal-museum", "150.00", "GBP")
 

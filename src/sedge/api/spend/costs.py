@@ -1,6 +1,7 @@
 """What a month costs, and the rate decks by which calls are priced."""
 
 from fastapi import Request
+from pydantic import BaseModel, ConfigDict, Field
 from starlette.concurrency import run_in_threadpool
 from typing_extensions import TypedDict
 
@@ -9,9 +10,10 @@ from sedge.api.imports.files import TheFile
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.facts import Money
+from sedge.core.spend.exchange import Converted, ExchangeRate, read_currency
 from sedge.core.spend.months import Month
 from sedge.core.spend.rate_decks import per_minute
-from sedge.services.spend import costs
+from sedge.services.spend import costs, exchange
 from sedge.services.spend.costs import Statement
 from sedge.services.spend.rates import rate_decks
 
@@ -39,10 +41,40 @@ class SpendInCurrencyOut(TypedDict):
     total: MoneyOut
 
 
+class ExchangeRateOut(TypedDict):
+    """From a day on one unit of a currency is worth so many of the chosen one."""
+
+    currency: str
+    day: str
+    rate: str
+
+
+class InAllOut(TypedDict):
+    """The month in the chosen currency, `by` these rates; `left_out` has no rate."""
+
+    total: MoneyOut
+    by: list[ExchangeRateOut]
+    left_out: list[MoneyOut]
+
+
+class ExchangeOut(TypedDict):
+    chosen: str
+    rates: list[ExchangeRateOut]
+
+
+class ExchangeRatesAsked(BaseModel):
+    """A rate a line: day, currency, how many of the chosen currency for one unit."""
+
+    model_config = ConfigDict(extra="forbid")
+    rates: str = Field(default="", max_length=1_000_000)
+    chosen: str = Field(default="", max_length=3, description="empty: as it is")
+
+
 class SpendOut(SpendInCurrencyOut):
     """`others`: the same month in other currencies; amounts of two currencies are never added."""
 
     others: list[SpendInCurrencyOut]
+    in_all: InAllOut | None
 
 
 class DeckFaultOut(TypedDict):
@@ -81,7 +113,7 @@ def spend_by(desk: AtDesk, by: str = "site", month: str = "", currency: str = ""
     """A month (`2026-11`; this one without) by site, cost_centre, carrier, account, product,
     holder, kind or number. One answer per currency: the largest, or the one that is asked for."""
     asked = Month.read(month) if month else Month.of(desk.now())
-    wanted = rate_decks.read_currency(currency) if currency else ""
+    wanted = read_currency(currency) if currency else ""
     found = costs.statements(desk, asked, by)
     names = costs.names(desk, by, {row.key for s in found for row in s.rows})
     told = [_statement_out(statement, names) for statement in found]
@@ -90,7 +122,42 @@ def spend_by(desk: AtDesk, by: str = "site", month: str = "", currency: str = ""
         home = wanted or costs.home_currency(desk)
         first = _statement_out(costs.nothing(asked, home), names)
     others = [s for s in told if s is not first]
-    return {**first, "others": others}
+    totals = [Money(amount=s.total.total, currency=s.currency) for s in found]
+    all_of_it = exchange.in_all(desk, asked, totals)
+    return {**first, "others": others, "in_all": _in_all_out(all_of_it) if all_of_it else None}
+
+
+def _in_all_out(found: Converted) -> InAllOut:
+    return {
+        "total": money(found.total),
+        "by": [_rate_out(rate) for rate in found.by],
+        "left_out": [money(amount) for amount in found.left_out],
+    }
+
+
+def _rate_out(rate: ExchangeRate) -> ExchangeRateOut:
+    return {
+        "currency": rate.currency,
+        "day": rate.day.isoformat(),
+        "rate": format(rate.rate, "f"),
+    }
+
+
+@resource.read("/exchange-rates", May.SEE_MONEY)
+def exchange_rates(desk: AtDesk) -> ExchangeOut:
+    """The chosen currency, and what one unit of others is worth in it."""
+    known = exchange.view(desk)
+    return {"chosen": known.chosen, "rates": [_rate_out(rate) for rate in known.rates]}
+
+
+@resource.write("/exchange-rates", May.KEEP_BOOKS)
+def add_exchange_rates(desk: AtDesk, asked: ExchangeRatesAsked) -> ExchangeOut:
+    """More rates, or another chosen currency; rates into the one before go with it."""
+    if asked.chosen:
+        exchange.choose(desk, asked.chosen)
+    if asked.rates.strip():
+        exchange.add_rates(desk, asked.rates)
+    return exchange_rates(desk)
 
 
 def _statement_out(statement: Statement, names: dict[str, str]) -> SpendInCurrencyOut:

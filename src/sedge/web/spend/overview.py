@@ -10,7 +10,7 @@ from sedge.core.access.roles import May
 from sedge.core.numbers.e164 import describe
 from sedge.core.spend.months import Month
 from sedge.services.holders import site_management
-from sedge.services.spend import budgets, costs, overview
+from sedge.services.spend import budgets, costs, exchange, overview
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, go
 from sedge.web.spend.cost_bars import cost_bars, month_bars
@@ -71,6 +71,7 @@ def spend(request: Request, desk: AtDesk, month: str = "", by: str = "site") -> 
         groups=GROUPS,
         group=dict(GROUPS)[by],
         currencies=currencies,
+        in_all=exchange.in_all(desk, shown, [one.total for one in found.currencies]),
         budgets=budgets.view(desk) if shown == Month.of(desk.now()) else [],
         home=costs.home_currency(desk),
         sites=site_management.site_choices(desk),

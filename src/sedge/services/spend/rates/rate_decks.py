@@ -13,6 +13,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import read_one
 from sedge.core.records import Carrier, Trunk
 from sedge.core.spend.deck_rows import DeckReader, missing, recognised
+from sedge.core.spend.exchange import read_currency
 from sedge.core.spend.rate_decks import (
     ALWAYS,
     Deck,
@@ -107,15 +108,6 @@ def _load(
 
 def _usual_currency(carrier: Carrier) -> str:
     return next((rate.currency for rate in carrier.rates.values()), "")
-
-
-def read_currency(text: str, field: str = "currency") -> str:
-    """An ISO 4217 code. Raises NotUnderstood."""
-    code = text.strip().upper()
-    if len(code) != 3 or not code.isascii() or not code.isalpha():
-        message = f"“{text[:12]}” is no currency: type its three letters, such as GBP."
-        raise NotUnderstood(message, field=field, reason="currency")
-    return code
 
 
 def _day(text: str, field: str = "starts") -> date:
