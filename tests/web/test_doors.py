@@ -342,6 +342,7 @@ MATRIX = {
     "GET /carriers/trunks/{key}/list": EVERYBODY,
     "GET /carriers/sbcs": EVERYBODY,
     "GET /spend/rates/compare": {ADMIN, MONEY},
+    "POST /spend/invoices/{key}/release": {ADMIN},
     "GET /spend/rates/exchange": {ADMIN, MONEY},
     "POST /spend/rates/exchange": {ADMIN, MONEY},
     "POST /spend/rates/exchange/currency": {ADMIN, MONEY},

@@ -199,3 +199,17 @@ def test_a_month_is_told_in_one_currency_too(rowan):
             f"/spend/rates/exchange{path}", data=form, headers={"HX-Request": "true"}
         )
         assert wrong.status_code == 422
+
+
+def test_numbers_of_an_invoice_are_given_up_by_a_work_order(rowan):
+    listed = rowan.get("/spend/invoices").text
+    where = re.search(r"/spend/invoices/invoice-\w+", listed)[0]
+    lines = rowan.get(f"/api/v1{where.removeprefix('/spend')}/lines?limit=20").json()["items"]
+    ours = next(x for x in lines if x["number"] == "+441134960100")
+    draft = rowan.post(
+        f"{where}/release", data={"lines": [str(ours["line"]), "99999"]}, follow_redirects=True
+    )
+    assert "Give up 1 billed number" in draft.text
+    assert "Release 0113 496 0100" in draft.text
+    none = rowan.post(f"{where}/release", data={"lines": ["99999"]}, headers={"HX-Request": "true"})
+    assert (none.status_code, '"field": "lines"' in none.headers["Sedge-Problem"]) == (422, True)

@@ -44,24 +44,29 @@ class Guard:
                 " organisation.",
                 may=self.may.value,
             )
-        found = request.state.session
-        has_typed = request.method not in SAFE
-        if (
-            self.sure
-            and found
-            and not access.is_sure(house_of(request), found.session, has_typed=has_typed)
-        ):
-            raise NotSignedIn(
-                "Type your password once more: what you want to do is for nobody else.",
-                reason=NOT_SURE,
-            )
+        if self.sure:
+            require_sure(request)
+
+
+def require_sure(request: Request) -> None:
+    """Raises NotSignedIn for who has not proved who they are for a while."""
+    found, has_typed = request.state.session, request.method not in SAFE
+    if found and not access.is_sure(house_of(request), found.session, has_typed=has_typed):
+        raise NotSignedIn(
+            "Type your password once more: what you want to do is for nobody else.",
+            reason=NOT_SURE,
+        )
 
 
 def who_asks(request: Request) -> Member | None:
+    """Whose session it is; from outside the networks of their role it counts for nothing."""
     if not hasattr(request.state, "member"):
         found = half_in(request)
         request.state.session = found
-        request.state.member = found.member if found and not found.session.awaits else None
+        whose = found.member if found and not found.session.awaits else None
+        if whose and not access.is_inside(house_of(request), whose, caller_of(request)):
+            whose = None
+        request.state.member = whose
     return request.state.member
 
 

@@ -7,7 +7,7 @@ from starlette.concurrency import run_in_threadpool
 from typing_extensions import TypedDict
 
 from sedge.api.amounts import OptionalAmount
-from sedge.api.answers import MoneyOut, Page, moment, money
+from sedge.api.answers import DraftedOut, MoneyOut, Page, drafted_out, moment, money
 from sedge.api.imports.files import TheFile
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
@@ -114,6 +114,17 @@ def settle_lines(desk: AtDesk, key: str, asked: SettledAsked) -> SettledOut:
     credited = Decimal(asked.credited) if asked.credited else None
     done = invoices.settle(desk, key, asked.lines, asked.state, asked.why, credited)
     return {"settled": done}
+
+
+class ReleasedLinesAsked(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    lines: list[int] = Field(min_length=1, max_length=500)
+
+
+@resource.write("/invoices/{key}/release", May.RELEASE)
+def release_lines(desk: AtDesk, key: str, asked: ReleasedLinesAsked) -> DraftedOut:
+    """A draft of a work order that gives up the numbers of these lines."""
+    return drafted_out(invoices.draft_release(desk, key, asked.lines))
 
 
 @resource.write("/invoices/{key}/judge", May.KEEP_BOOKS)

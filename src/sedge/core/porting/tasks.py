@@ -173,6 +173,7 @@ class ApprovePortOut(Task):
     kind: Literal["approve_port_out"] = "approve_port_out"
     takes = frozenset({May.PORT})
     for_good = "a port out that was approved"
+    asks_again = True
     request: Name
     vouched: str = Field(default="", max_length=120)
 

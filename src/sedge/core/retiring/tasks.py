@@ -28,6 +28,7 @@ class ReleaseNumber(Task):
     kind: Literal["release_number"] = "release_number"
     takes = frozenset({May.RELEASE})
     for_good = "a release"
+    asks_again = True
     number: NumberField
     after_rest: bool = False
 

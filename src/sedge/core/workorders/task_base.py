@@ -117,12 +117,14 @@ class Task(Fact):
     - `takes`: what somebody must be allowed beyond planning and running work orders, asked whenever
       a work order with such a task is drafted, changed, run, rescheduled, undone or discarded.
     - `for_good`: what of it no undo takes back, in words; empty where all can be put back.
+    - `asks_again`: whether somebody at the pages proves who they are before it is run.
     - `may_be_new`: whether the number it names may be one that is not in the estate.
     """
 
     kind: Any
     takes: ClassVar[frozenset[May]]
     for_good: ClassVar[str] = ""
+    asks_again: ClassVar[bool] = False
     may_be_new: ClassVar[bool] = False
 
     @classmethod

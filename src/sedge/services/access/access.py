@@ -227,10 +227,15 @@ def as_member_of(house: House, who: Member, organisation: str) -> Member:
     return found
 
 
+def is_inside(house: House, member: Member, caller: Caller) -> bool:
+    """Whether somebody comes from a network that their role is let in from."""
+    networks = house.settings.role_networks.get(member.role, ())
+    return not networks or _within(caller.address, networks)
+
+
 def refuse_network(house: House, member: Member, caller: Caller) -> None:
     """Raises Forbidden for an address outside the networks that the role is let in from."""
-    networks = house.settings.role_networks.get(member.role, ())
-    if networks and not _within(caller.address, networks):
+    if not is_inside(house, member, caller):
         raise Forbidden(
             f"As {member.role} you sign in from your organisation's network only. Connect to it and"
             " try again.",

@@ -13,10 +13,10 @@ from sqlalchemy import func, select
 from sedge.core.access.roles import May
 from sedge.core.enums import Subject
 from sedge.core.errors import NotAllowedNow, NotUnderstood
-from sedge.core.facts import Money, in_currency
+from sedge.core.facts import Money, counted, in_currency
 from sedge.core.imports.fields import fingerprint
 from sedge.core.numbers.e164 import describe
-from sedge.core.records import Account, Carrier, Product
+from sedge.core.records import Account, Carrier, Number, Product
 from sedge.core.spend.costs import CostKind
 from sedge.core.spend.invoice_rows import FIELDS, InvoiceReader, missing, recognised
 from sedge.core.spend.invoices import (
@@ -35,15 +35,20 @@ from sedge.formats import sheets
 from sedge.formats.spend.dispute_letter import DisputeFacts, dispute_letter
 from sedge.formats.spend.ubl_invoice import is_xml, read_ubl
 from sedge.services.context import Desk
+from sedge.services.retiring import retiring
 from sedge.services.spend import costs
+from sedge.services.workorders import workorders
+from sedge.store.repositories.records import is_open
 from sedge.store.repositories.spend import invoices as store
 from sedge.store.repositories.spend import settings as spend_settings
 from sedge.store.repositories.spend.invoices import Invoice, KeptLine
-from sedge.store.schema import projected
+from sedge.store.repositories.workorders import WorkOrder
+from sedge.store.schema import projected, tables
 
 MOST_BYTES = 60_000_000
 MOST_LINES = 200_000
 MOST_SHOWN = 500
+MOST_RELEASED = 500
 LONGEST_REFERENCE, LONGEST_WHY = 80, 400
 
 
@@ -301,6 +306,30 @@ def lines(
     with desk.reading() as reading:
         store.get(reading.connection, key)
         return store.lines(reading.connection, key, verdict, after=after, limit=limit)
+
+
+def draft_release(desk: Desk, key: str, chosen: Sequence[int]) -> WorkOrder:
+    """A work order that gives up the numbers of some lines, where it is our side that pays for what
+    nobody needs. Raises NotFound; NotUnderstood where none of them is ours."""
+    desk.require(May.RELEASE)
+    wanted = set(chosen)
+    with desk.reading() as reading:
+        store.get(reading.connection, key)
+        billed = store.lines(reading.connection, key, "", after=0, limit=MOST_LINES)
+        numbers = {int(x.number) for x in billed if x.line in wanted and x.number}
+        ours = reading.records.where(
+            Number, is_open(), tables.life.c.number.in_(numbers), limit=MOST_RELEASED + 1
+        )
+    if not 1 <= len(ours) <= MOST_RELEASED:
+        message = (
+            f"At most {MOST_RELEASED:,} numbers at a time."
+            if ours
+            else "Choose lines of numbers that are ours."
+        )
+        raise NotUnderstood(message, field="lines", reason="none")
+    tasks = retiring.many(desk, [n.e164 for n in ours], then="release", rest=None)
+    title = f"Give up {counted(len(ours), 'billed number')}"
+    return workorders.draft(desk, title, tasks, look=True)
 
 
 # ── deciding ──

@@ -29,6 +29,15 @@ from sedge.store.repositories import workorders as store
 from sedge.store.repositories.workorders import WorkOrder
 
 
+def asks_again(desk: Desk, key: str) -> bool:
+    """Whether a work order does what somebody has to prove first who they are for: numbers go, and
+    nobody brings them back. Raises NotFound."""
+    with desk.reading() as reading:
+        order = store.get(reading.connection, key)
+        require_access(desk, reading, order)
+    return any(task.body.asks_again for task in order.tasks)
+
+
 def run(desk: Desk, key: str, *, seen: int | None = None) -> WorkOrder:
     """Check once more, then hand the tasks to the runner. Running twice is the same as running
     once.

@@ -133,6 +133,15 @@ def settle(
     return go(request, f"/spend/invoices/{key}?verdict=all")
 
 
+@place.action("/spend/invoices/{key}/release", May.RELEASE)
+def release(
+    request: Request, desk: AtDesk, key: str, lines: Annotated[list[int] | None, Form()] = None
+) -> Response:
+    """A draft that gives up the numbers of the chosen lines."""
+    made = invoices.draft_release(desk, key, lines or [])
+    return go(request, f"/work-orders/{made.no}")
+
+
 @place.action("/spend/invoices/{key}/judge", May.KEEP_BOOKS)
 def judge_again(request: Request, desk: AtDesk, key: str) -> Response:
     invoices.judge_again(desk, key)

@@ -14,7 +14,7 @@ from sedge.core.workorders.life import OrderState
 from sedge.services.holders import holders
 from sedge.services.numbers import bulk_actions, numbers
 from sedge.services.workorders import drafts, order_running, workorders
-from sedge.web.routing import AtDesk, Place
+from sedge.web.routing import AtDesk, Place, require_sure
 from sedge.web.shared.rendering import draw, go, is_swap
 from sedge.web.workorders import views
 from sedge.web.workorders.editing import KINDS, again, shown
@@ -258,6 +258,8 @@ def run(
 ) -> Response:
     """`seen` is the last ledger entry that the page's checks knew of: what has changed since is
     told instead of run over."""
+    if order_running.asks_again(desk, key):
+        require_sure(request)
     try:
         order_running.run(desk, key, seen=seen)
     except NotRunnable:
