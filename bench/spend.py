@@ -15,8 +15,8 @@ from bench.figures import say
 from sedge.app import open_house
 from sedge.core.spend.invoices import BilledFor, BilledLine, Expected, judge
 from sedge.core.spend.months import Month
-from sedge.core.spend.rate_decks import Rate, deck_of
-from sedge.core.spend.rating import Leg, rate_all
+from sedge.core.spend.rates.rate_decks import Rate, deck_of
+from sedge.core.spend.rates.rating import Leg, rate_all
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
 from sedge.services.clock import Clock

@@ -4,9 +4,11 @@ signalling, what may be chosen."""
 import pytest
 
 from sedge.core import records as e
-from sedge.core.outbound.caller_id import in_words
+from sedge.core.enums import Transport
+from sedge.core.outbound.caller_id import ANONYMOUS, Presented, headers, in_words
 from sedge.core.outbound.trace import trace_outbound
-from sedge.core.records import ORGANISATION, CallerId, Defaults
+from sedge.core.records import ORGANISATION, CallerId, Defaults, Trunk
+from sedge.core.trunks.records import Identity, NumberFormat, TrunkSettings
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import judge
 from sedge.core.workorders.findings import Level
@@ -206,3 +208,46 @@ def test_a_choice_changes_whose_it_is(estate):
         world.the(Defaults, ORGANISATION),
     ]
     assert {x.caller_id.shows for x in said} == {"withheld"}
+
+
+NO_PLUS_FROM = TrunkSettings(
+    user="us", sends=NumberFormat.NO_PLUS, identity_out=Identity.FROM, transport=Transport.UDP
+)
+
+
+@pytest.mark.parametrize(
+    ("settings", "withheld", "sent"),
+    [
+        (
+            TrunkSettings(user="us"),
+            False,
+            [
+                ("From", "<sip:+441134960100@sip.example>"),
+                ("P-Asserted-Identity", "<sip:+441134960142@sip.example>"),
+            ],
+        ),
+        (
+            TrunkSettings(user="us", sends=NumberFormat.NATIONAL),
+            True,
+            [
+                ("From", ANONYMOUS),
+                ("P-Asserted-Identity", "<sip:01134960142@sip.example>"),
+                ("Privacy", "id"),
+            ],
+        ),
+        (NO_PLUS_FROM, False, [("From", "<sip:441134960100@sip.example>")]),
+        (NO_PLUS_FROM, True, [("From", ANONYMOUS), ("Privacy", "id")]),
+        (
+            None,
+            False,
+            [("From", "<tel:+441134960100>"), ("P-Asserted-Identity", "<tel:+441134960142>")],
+        ),
+    ],
+)
+def test_headers_leave_as_the_trunk_is_set_up(estate, settings, withheld, sent):
+    key = estate.number(142)
+    own = estate.build().number(key)
+    trunk = Trunk(id="t", name="T", site="leeds", carrier="fellgate", channels=1)
+    trunk = trunk.but(host="sip.example", settings=settings)
+    shown = Presented("" if withheld else "+441134960100", withheld, "", own)
+    assert headers(shown, own, trunk) == sent

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.facts import money
-from sedge.core.spend.exchange import Exchange, ExchangeRate, read_rates
+from sedge.core.spend.rates.exchange import Exchange, ExchangeRate, read_rates
 
 TODAY = date(2026, 11, 30)
 OCTOBER, NOVEMBER = date(2026, 10, 31), date(2026, 11, 15)

@@ -5,8 +5,8 @@ from decimal import Decimal
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sedge.core.spend.least_cost import Made, Offer, compare, saved_by_currency
-from sedge.core.spend.rate_decks import Rate, deck_of, price_of
+from sedge.core.spend.rates.least_cost import Made, Offer, compare, saved_by_currency
+from sedge.core.spend.rates.rate_decks import Rate, deck_of, price_of
 
 A = Offer("a", "A", "fellgate", takes_others=False)
 B = Offer("b", "B", "brackwater", takes_others=True)

@@ -36,7 +36,7 @@ from sedge.core.records import (
     SupplyModel,
     Trunk,
 )
-from sedge.core.spend.rate_decks import Rate, deck_of, price_of
+from sedge.core.spend.rates.rate_decks import Rate, deck_of, price_of
 from sedge.core.trunks.records import TrunkSettings
 from sedge.core.trunks.trunks import choose_trunk
 from sedge.core.workorders import tasks as t

@@ -9,10 +9,10 @@ from hypothesis import strategies as st
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.spend.call_legs import Direction, identity, shortened
-from sedge.core.spend.deck_rows import DeckReader, missing, recognised
 from sedge.core.spend.forecast import share_by, whole_month
 from sedge.core.spend.months import Month, days_within, shared_out, to_minor_unit
-from sedge.core.spend.rate_decks import (
+from sedge.core.spend.rates.deck_rows import DeckReader, missing, recognised
+from sedge.core.spend.rates.rate_decks import (
     Rate,
     amount_of,
     deck_of,
@@ -22,7 +22,7 @@ from sedge.core.spend.rate_decks import (
     price_of,
     replaced_from,
 )
-from sedge.core.spend.rating import (
+from sedge.core.spend.rates.rating import (
     NO_RATE,
     Leg,
     Pool,

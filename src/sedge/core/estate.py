@@ -28,7 +28,7 @@ from sedge.core.records import (
     Subject,
     Trunk,
 )
-from sedge.core.spend.rate_decks import Deck
+from sedge.core.spend.rates.rate_decks import Deck
 
 
 class Change(Fact):

@@ -26,7 +26,7 @@ from sedge.core.numbers.e164 import read_by
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Account, Hold, Site, Subject, Trunk
 from sedge.core.safety.emergency_matrix import refuse_new_holes, those_that_dial
-from sedge.core.spend.rate_decks import Deck
+from sedge.core.spend.rates.rate_decks import Deck
 from sedge.outside.carrier import CarrierService
 from sedge.outside.outside import Outside
 from sedge.services.clock import Clock

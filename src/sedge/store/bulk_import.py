@@ -21,7 +21,7 @@ from sedge.core.imports.rows import Alike, Incoming
 from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Assignment, HolderRef, Number, Role, Subject
-from sedge.core.spend.rate_decks import money_of
+from sedge.core.spend.rates.rate_decks import money_of
 from sedge.store import saving
 from sedge.store.projections import number_projections, spot_counts
 from sedge.store.raw import raw_of

@@ -10,9 +10,9 @@ from sedge.api.imports.files import TheFile
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.facts import Money
-from sedge.core.spend.exchange import Converted, ExchangeRate, read_currency
 from sedge.core.spend.months import Month
-from sedge.core.spend.rate_decks import per_minute
+from sedge.core.spend.rates.exchange import Converted, ExchangeRate, read_currency
+from sedge.core.spend.rates.rate_decks import per_minute
 from sedge.services.spend import costs, exchange
 from sedge.services.spend.costs import Statement
 from sedge.services.spend.rates import rate_decks

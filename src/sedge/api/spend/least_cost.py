@@ -6,7 +6,7 @@ from sedge.api.answers import MoneyOut, money
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.facts import Money
-from sedge.core.spend.rate_decks import amount_of
+from sedge.core.spend.rates.rate_decks import amount_of
 from sedge.services.spend.rates import least_cost
 
 resource = Resource(tags=["spend"])

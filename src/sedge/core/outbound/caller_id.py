@@ -16,7 +16,10 @@ from sedge.core.records import (
     Role,
     ServiceLine,
     Site,
+    Trunk,
 )
+from sedge.core.trunks.records import Identity
+from sedge.core.trunks.settings import as_written
 
 Caller = Person | ServiceLine | Site
 
@@ -120,20 +123,24 @@ def in_words(said: CallerId, above: str) -> str:
             return f"as {above} says{f'; {number} for who has none' if number else ''}"
 
 
-def headers(shown: Presented, own: Number | None) -> list[tuple[str, str]]:
+ANONYMOUS = '"Anonymous" <sip:anonymous@anonymous.invalid>'  # RFC 3323
+
+
+def headers(
+    shown: Presented, own: Number | None, trunk: Trunk | None = None
+) -> list[tuple[str, str]]:
     """From, P-Asserted-Identity and Privacy as they leave: asserted is whose call it is, shown is
-    what the other side displays."""
+    what the other side displays. Over a trunk that is set up they are written as it is agreed with
+    the other side; where nobody has said how, as telephone numbers (RFC 3966)."""
     asserted = own.e164 if own else (shown.route_by.e164 if shown.route_by else "")
-    sent = [
-        (
-            "From",
-            (
-                '"Anonymous" <sip:anonymous@anonymous.invalid>'
-                if shown.withheld
-                else f"<tel:{shown.number}>"
-            ),
-        )
-    ]
-    if asserted:
-        sent.append(("P-Asserted-Identity", f"<tel:{asserted}>"))
+    settings = trunk.settings if trunk else None
+
+    def uri(e164: str) -> str:
+        if trunk is None or settings is None:
+            return f"<tel:{e164}>"
+        return f"<sip:{as_written(e164, settings.sends, settings.last_digits)}@{trunk.host}>"
+
+    sent = [("From", ANONYMOUS if shown.withheld else uri(shown.number))]
+    if asserted and (settings is None or settings.identity_out is Identity.PAI):
+        sent.append(("P-Asserted-Identity", uri(asserted)))
     return [*sent, ("Privacy", "id")] if shown.withheld else sent

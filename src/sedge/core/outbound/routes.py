@@ -12,7 +12,7 @@ from sedge.core.facts import Money
 from sedge.core.outbound.destinations import Called, called, exactness
 from sedge.core.outbound.records import RATE_GROUP, OutboundRoute
 from sedge.core.records import ORGANISATION, Carrier, Defaults, Number, Site, Trunk
-from sedge.core.spend.rate_decks import per_minute
+from sedge.core.spend.rates.rate_decks import per_minute
 from sedge.core.trunks.trunks import Candidate, choose_trunk, takes_caller_id
 
 MOST_ROUTES = 100

@@ -120,7 +120,7 @@ def _out(dialled: Dialled, number: Number | None, caller: Caller, estate: Estate
         candidates,
         caller_name="" if shown.withheld else _cnam(shown.route_by, dialled.result, caller, estate),
         shown_because=shown.because,
-        headers=headers(shown, number),
+        headers=headers(shown, number, chosen),
         rate=rate_over(chosen, dialled.result, estate),
         route=named,
         sent=_sent(dialled.result, chosen),

@@ -12,7 +12,7 @@ from enum import StrEnum
 from typing import NamedTuple
 
 from sedge.core.numbers.e164 import facts_of
-from sedge.core.spend.rating import Reach, reach_of
+from sedge.core.spend.rates.rating import Reach, reach_of
 
 WINDOW = 3 * 3600
 LEAST_DEAR, TIMES_USUAL = 12, 4

@@ -17,7 +17,7 @@ from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import ORGANISATION, Account, Site, Subject, Trunk
 from sedge.core.spend.call_legs import CallLeg, shortened
 from sedge.core.spend.call_rows import FIELDS, CallReader, RowProblem, missing, recognised
-from sedge.core.spend.rating import price
+from sedge.core.spend.rates.rating import price
 from sedge.formats import sheets
 from sedge.services.context import Desk, Writing
 from sedge.services.imports.file_rows import folder

@@ -27,7 +27,7 @@ from sedge.core.spend.costs import (
     Total,
 )
 from sedge.core.spend.months import Month, shared_out, to_minor_unit
-from sedge.core.spend.rate_decks import amount_of
+from sedge.core.spend.rates.rate_decks import amount_of
 from sedge.core.supply.records import LineState
 from sedge.services.context import Desk, Reading
 from sedge.services.spend.usage import holder_names

@@ -10,8 +10,14 @@ from sedge.core.enums import Subject
 from sedge.core.errors import NotFound
 from sedge.core.facts import Money, counted
 from sedge.core.records import ORGANISATION
-from sedge.core.spend.exchange import Converted, Exchange, ExchangeRate, read_currency, read_rates
 from sedge.core.spend.months import Month
+from sedge.core.spend.rates.exchange import (
+    Converted,
+    Exchange,
+    ExchangeRate,
+    read_currency,
+    read_rates,
+)
 from sedge.services.context import Desk
 from sedge.services.spend import costs
 from sedge.store.repositories.spend import settings as spend_settings

@@ -14,7 +14,7 @@ from sedge.core.spend import costs as core
 from sedge.core.spend.costs import Step
 from sedge.core.spend.forecast import share_by, whole_month
 from sedge.core.spend.months import Month, last_months
-from sedge.core.spend.rate_decks import amount_of
+from sedge.core.spend.rates.rate_decks import amount_of
 from sedge.services.context import Desk
 from sedge.services.spend import costs
 from sedge.services.spend.costs import Statement

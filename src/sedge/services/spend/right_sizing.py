@@ -26,7 +26,7 @@ from sedge.core.records import (
     Trunk,
 )
 from sedge.core.spend.months import Month, last_months
-from sedge.core.spend.rating import Reach, reach_of
+from sedge.core.spend.rates.rating import Reach, reach_of
 from sedge.core.spend.right_sizing import (
     Advice,
     Saving,

@@ -23,7 +23,7 @@ from sedge.core.records import (
     ServiceLine,
     Site,
 )
-from sedge.core.spend.rate_decks import amount_of
+from sedge.core.spend.rates.rate_decks import amount_of
 from sedge.core.spend.unusual_calls import Alarm, Call, Unusual, find
 from sedge.core.workorders import tasks as t
 from sedge.formats.letters import Letter

@@ -11,7 +11,7 @@ from sedge.core.enums import Subject
 from sedge.core.estate import Change
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import Number
-from sedge.core.spend.rate_decks import money_of
+from sedge.core.spend.rates.rate_decks import money_of
 from sedge.store.projections.counting import add_counts
 from sedge.store.schema import chain, projected, spend, tables
 

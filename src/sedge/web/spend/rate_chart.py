@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from markupsafe import Markup
 
-from sedge.core.spend.least_cost import Destination, Offer
+from sedge.core.spend.rates.least_cost import Destination, Offer
 
 WIDTH, LEFT, RIGHT, TOP, ROW = 720, 190, 30, 26, 26
 MOST_ROWS, TICKS = 12, 4

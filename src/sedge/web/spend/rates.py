@@ -9,7 +9,7 @@ from markupsafe import Markup
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.facts import Money
-from sedge.core.spend.rate_decks import amount_of, per_minute
+from sedge.core.spend.rates.rate_decks import amount_of, per_minute
 from sedge.services.spend import costs
 from sedge.services.spend.rates import least_cost, rate_decks
 from sedge.services.spend.rates.least_cost import Compared

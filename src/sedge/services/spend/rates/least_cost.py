@@ -10,15 +10,15 @@ from sedge.core.errors import NotAllowedNow
 from sedge.core.facts import Money
 from sedge.core.outbound.records import OutboundRoute
 from sedge.core.records import Trunk
-from sedge.core.spend.least_cost import (
+from sedge.core.spend.months import Month, last_months
+from sedge.core.spend.rates.least_cost import (
     Destination,
     Made,
     Offer,
     compare,
     saved_by_currency,
 )
-from sedge.core.spend.months import Month, last_months
-from sedge.core.spend.rate_decks import amount_of
+from sedge.core.spend.rates.rate_decks import amount_of
 from sedge.services.context import Desk, Reading
 from sedge.services.outbound import outbound_routes
 from sedge.services.spend.rates import rate_decks

@@ -12,9 +12,9 @@ from sedge.core.enums import Subject
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import read_one
 from sedge.core.records import Carrier, Trunk
-from sedge.core.spend.deck_rows import DeckReader, missing, recognised
-from sedge.core.spend.exchange import read_currency
-from sedge.core.spend.rate_decks import (
+from sedge.core.spend.rates.deck_rows import DeckReader, missing, recognised
+from sedge.core.spend.rates.exchange import read_currency
+from sedge.core.spend.rates.rate_decks import (
     ALWAYS,
     Deck,
     Rate,
@@ -23,7 +23,7 @@ from sedge.core.spend.rate_decks import (
     price_of,
     replaced_from,
 )
-from sedge.core.spend.rating import DecksOf
+from sedge.core.spend.rates.rating import DecksOf
 from sedge.formats import sheets
 from sedge.services.context import Desk
 from sedge.store.repositories.records import Records

@@ -6,7 +6,7 @@ from sqlalchemy import Connection, or_, select
 
 from sedge.core.records import Product
 from sedge.core.spend.months import Month
-from sedge.core.spend.rating import Leg, Pool, Rated, Reach, rate_all
+from sedge.core.spend.rates.rating import Leg, Pool, Rated, Reach, rate_all
 from sedge.services.context import Desk
 from sedge.services.spend.rates import rate_decks
 from sedge.store.repositories.records import Records

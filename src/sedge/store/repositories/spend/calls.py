@@ -10,7 +10,7 @@ from sqlalchemy import Connection, Table, bindparam, delete, select, update
 
 from sedge.core.spend.call_legs import CallLeg, Direction, identity
 from sedge.core.spend.months import Month
-from sedge.core.spend.rating import FREE_IN, Leg, Rated
+from sedge.core.spend.rates.rating import FREE_IN, Leg, Rated
 from sedge.store.raw import raw_of
 from sedge.store.schema import spend
 

@@ -7,7 +7,7 @@ from datetime import datetime
 from sqlalchemy import Connection, delete, insert, select
 
 from sedge.core.errors import NotFound
-from sedge.core.spend.rate_decks import Deck, Rate, deck_of
+from sedge.core.spend.rates.rate_decks import Deck, Rate, deck_of
 from sedge.store.raw import raw_of
 from sedge.store.schema import spend
 

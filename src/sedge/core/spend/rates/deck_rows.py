@@ -7,7 +7,7 @@ from decimal import Decimal, InvalidOperation
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.imports.fields import normal, plain_cell
-from sedge.core.spend.rate_decks import ALWAYS, FOREVER, MOST_PREFIX, Rate, money_of, price_of
+from sedge.core.spend.rates.rate_decks import ALWAYS, FOREVER, MOST_PREFIX, Rate, money_of, price_of
 
 FIELDS = {
     "prefix": "Prefix",

@@ -10,7 +10,7 @@ from typing import NamedTuple
 from sedge.core.numbers.e164 import facts_of
 from sedge.core.numbers.plan import Kind
 from sedge.core.spend.call_legs import Direction
-from sedge.core.spend.rate_decks import Deck, Rate
+from sedge.core.spend.rates.rate_decks import Deck, Rate
 
 NO_RATE = "no rate"
 FREE_IN = "calls in"  # which nobody is charged for

@@ -9,8 +9,8 @@ from typing import NamedTuple
 
 from sedge.core.numbers.e164 import facts_of
 from sedge.core.numbers.plan import COUNTRIES, Kind
-from sedge.core.spend.rate_decks import MONEY_UNIT
-from sedge.core.spend.rating import DecksOf, billed_seconds, charge
+from sedge.core.spend.rates.rate_decks import MONEY_UNIT
+from sedge.core.spend.rates.rating import DecksOf, billed_seconds, charge
 
 TOLD_APART = {Kind.MOBILE: "mobile", Kind.PREMIUM: "premium", Kind.TOLL_FREE: "freephone"}
 UNKNOWN = "Other destinations"
