@@ -25,6 +25,7 @@ from sedge.services.holders import holders, site_management
 from sedge.services.ledger import ledger
 from sedge.services.numbers import estate, numbers
 from sedge.services.safety import safety
+from sedge.services.trunks import number_lists
 from sedge.services.workorders import workorders
 from sedge.store.repositories.numbers import Filter
 from sedge.store.schema import tables
@@ -173,3 +174,14 @@ def test_one_of_theirs_is_found_among_many_of_other_sites(desk, noor):
     assert [row.holder.name for row in holders.people(noor, find="zephyrine")[0]] == [
         "Zephyrine at the wharf"
     ]
+
+
+def test_a_trunks_list_is_compared_by_who_sees_every_site(desk, noor):
+    with noor.reading() as reading:
+        trunk = reading.records.all(Trunk)[0].id
+    number_lists.give_their_list(desk, trunk, "+441134960100")
+    assert number_lists.compare(desk, trunk).found.count
+    seen = number_lists.compare(noor, trunk)
+    assert (seen.in_part, seen.found.count, seen.given_at) == (True, 0, None)
+    assert number_lists.differing(noor) == []
+    assert len(number_lists.differing(desk)) == 1

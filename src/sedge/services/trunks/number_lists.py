@@ -41,7 +41,7 @@ class Extra:
 @dataclass(frozen=True)
 class Compared:
     """`given_at` None: nobody has given their list. `extras` are the first of those on theirs
-    alone."""
+    alone. `in_part`: who looks sees some sites only, so that nothing can be compared."""
 
     trunk: Trunk
     ours: int
@@ -52,6 +52,7 @@ class Compared:
     unread: tuple[str, ...]
     found: ListDifference
     extras: list[Extra]
+    in_part: bool = False
 
 
 def own_list(desk: Desk, key: str) -> tuple[Trunk, list[str]]:
@@ -86,6 +87,7 @@ def give_their_list(desk: Desk, key: str, text: str) -> Compared:
     """Reads and keeps what the other side has, in place of what it gave before. Raises NotFound,
     NotUnderstood."""
     desk.require(May.TRUNKS)
+    desk.require_whole()
     trunk, ours = own_list(desk, key)
     with desk.reading() as reading:
         country = reading.records.the(Site, trunk.site).country
@@ -119,6 +121,9 @@ def compare(desk: Desk, key: str, most: int = 200) -> Compared:
     trunk, ours = own_list(desk, key)
     way = trunk.settings or TrunkSettings()
     example = as_written(ours[0], way.expects, way.last_digits) if ours else ""
+    if not desk.who.scope.is_whole:
+        nothing = difference((), ())
+        return Compared(trunk, len(ours), example, None, "", 0, (), nothing, [], in_part=True)
     with desk.reading() as reading:
         row = reading.connection.execute(
             select(their_list).where(their_list.c.trunk == key)
@@ -163,7 +168,9 @@ def draft_listing(desk: Desk, key: str) -> WorkOrder:
 
 def differing(desk: Desk) -> list[tuple[Trunk, datetime, ListDifference]]:
     """Trunks whose list differs from the one that the other side gave, with when it did."""
-    found = []
+    found: list[tuple[Trunk, datetime, ListDifference]] = []
+    if not desk.who.scope.is_whole:
+        return found
     with desk.reading() as reading:
         for row in reading.connection.execute(select(their_list)).all():
             trunk = reading.records.find(Trunk, row.trunk)

@@ -47,8 +47,7 @@ def watch(desk: Desk) -> int:
     """Asks every trunk of the organisation whose turn has come; how many were asked. Raises
     OutsideTrouble where nothing can be asked at all."""
     due = desk.house.process.under_way(DUE).setdefault(desk.who.organisation, {})
-    with desk.reading() as reading:
-        known = [x for x in reading.records.all(Trunk) if _is_watched(x)]
+    known = desk.house.while_unchanged(desk, "watched trunks", lambda: _watched(desk))
     now = time.monotonic()
     asked = [x for x in known if due.get(x.id, 0.0) <= now]
     if not asked:
@@ -68,6 +67,11 @@ def _forget_old(desk: Desk, connection: Connection) -> None:
     if time.monotonic() - last.get(desk.who.organisation, 0.0) > FORGET_SECONDS:
         trunk_answers.forget_old(connection, desk.now())
         last[desk.who.organisation] = time.monotonic()
+
+
+def _watched(desk: Desk) -> list[Trunk]:
+    with desk.reading() as reading:
+        return [x for x in reading.records.all(Trunk) if _is_watched(x)]
 
 
 def _is_watched(trunk: Trunk) -> bool:
