@@ -9,10 +9,10 @@ from dataclasses import dataclass
 
 from sedge.core.access.roles import AccessRole
 from sedge.core.errors import Forbidden, NotAllowedNow, NotUnderstood
+from sedge.core.mail_addresses import is_mail_address
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Subject
 from sedge.services.access import access, passwords, throttle
-from sedge.services.access.members import MAIL
 from sedge.services.access.throttle import Caller
 from sedge.services.context import House
 from sedge.services.process import Slot
@@ -90,7 +90,7 @@ def _checked(first: First) -> tuple[Organisation, Member]:
         raise NotUnderstood(f"Countries are: {', '.join(COUNTRIES)}.", field="country")
     if not 1 <= len(name) <= 120:
         raise NotUnderstood("A name of at most 120 characters is needed.", field="name")
-    if not MAIL.fullmatch(email):
+    if not is_mail_address(email):
         raise NotUnderstood("The mail address needs the form name@example.org.", field="email")
     passwords.refuse_weak(first.password, first.again, about=(name, email, named))
     organisation = Organisation(

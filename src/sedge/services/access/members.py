@@ -1,7 +1,6 @@
 """Who signs in for an organisation: letting somebody in by mail, what they may do, and shutting the
 door behind them."""
 
-import re
 import secrets
 from dataclasses import dataclass
 from datetime import timedelta
@@ -9,6 +8,7 @@ from typing import Any
 
 from sedge.core.access.roles import KEPT_TO_SITES, AccessRole, May, permissions
 from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
+from sedge.core.mail_addresses import is_mail_address
 from sedge.core.records import Site, Subject
 from sedge.formats.letters import Letter
 from sedge.services import mail
@@ -21,7 +21,6 @@ from sedge.store.repositories.access.installation import Member
 from sedge.store.repositories.access.invitations import Invitation
 
 LASTS = timedelta(days=7)
-MAIL = re.compile(r"[^@\s]{1,64}@[^@\s]{1,190}")
 
 
 @dataclass(frozen=True)
@@ -70,7 +69,7 @@ def invite(desk: Desk, form: dict[str, object], address: str) -> Invited:
     """
     desk.require(May.SET_RULES)
     email, name = str(form.get("email", "")).strip().lower(), str(form.get("name", "")).strip()
-    if not MAIL.fullmatch(email):
+    if not is_mail_address(email):
         raise NotUnderstood("The mail address needs the form name@example.org.", field="email")
     if not 1 <= len(name) <= 120:
         raise NotUnderstood("A name of at most 120 characters is needed.", field="name")

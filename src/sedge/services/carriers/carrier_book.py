@@ -11,12 +11,12 @@ from sedge.core.access.roles import May
 from sedge.core.changes import changed
 from sedge.core.enums import Capacity, Subject, SupplyModel
 from sedge.core.errors import NotAllowedNow, NotUnderstood
+from sedge.core.mail_addresses import is_mail_address
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Carrier
 from sedge.core.supply.records import Contact
 from sedge.services.context import Desk, Reading
 
-MAIL = re.compile(r"[^@\s<>\"]{1,64}@[^@\s<>\"]{1,190}")
 MOST_CONTACTS = 20
 REMINDED_BEFORE = timedelta(days=60)
 
@@ -141,7 +141,7 @@ def _countries(text: str) -> tuple[str, ...]:
 
 def _mail(text: str, field: str) -> str:
     plain = text.strip()
-    if plain and not MAIL.fullmatch(plain):
+    if plain and not is_mail_address(plain):
         message = f"“{plain[:60]}” is no mail address."
         raise NotUnderstood(message, field=field)
     return plain

@@ -1,6 +1,5 @@
 """Outbound routes: the list, one changed at a time as a draft, and which one a call takes."""
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -10,6 +9,7 @@ from sqlalchemy import select
 from sedge.core.access.roles import May
 from sedge.core.enums import Right, Subject
 from sedge.core.errors import NotFound, NotUnderstood
+from sedge.core.mail_addresses import is_mail_address
 from sedge.core.numbers.e164 import read_one
 from sedge.core.outbound.destinations import read_destinations
 from sedge.core.outbound.records import OutboundRoute, RouteHours, RouteLimits
@@ -24,7 +24,6 @@ from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
 
 LONGEST_NAME = 60
-MAIL = re.compile(r"[^@\s<>\"]{1,64}@[^@\s<>\"]{1,190}")
 
 
 @dataclass(frozen=True)
@@ -124,7 +123,7 @@ def _read_limits(limits: RouteLimits | None) -> RouteLimits | None:
         message = "Type a limit too: minutes a call, minutes a day or calls a day."
         raise NotUnderstood(message, field="minutes_a_day")
     told = limits.told.strip()
-    if told and not MAIL.fullmatch(told):
+    if told and not is_mail_address(told):
         raise NotUnderstood("Type a mail address, such as ana@example.com.", field="told")
     return limits.but(told=told)
 

@@ -12,6 +12,7 @@ from sedge.core.changes import changed
 from sedge.core.enums import Capacity
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.facts import MailFile, Money
+from sedge.core.mail_addresses import is_mail_address
 from sedge.core.numbers.e164 import describe, read
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Account, Address, Carrier, Order, Site, Spot, Subject
@@ -22,13 +23,12 @@ from sedge.formats.letters import Letter
 from sedge.formats.order_form import FormFacts, order_form
 from sedge.services import mail
 from sedge.services.carriers.payments import amount_in
-from sedge.services.context import Desk
+from sedge.services.context import Desk, Writing
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import WorkOrder
 
 MOST = 1000
 KINDS = ("geographic", "national", "toll-free", "mobile")
-MAIL = re.compile(r"[^@\s<>\"]{1,64}@[^@\s<>\"]{1,190}")
 SENT_HOW = ("by mail", "by post", "by fax", "handed over")
 
 
@@ -171,15 +171,19 @@ def mark_sent(desk: Desk, key: str, *, on: str, how: str) -> Order:
             f"It went {', '.join(SENT_HOW[:-1])} or was {SENT_HOW[-1]}.", field="sent_how"
         )
     with desk.writing() as writing:
-        order = writing.records.the(Order, key)
-        form = _form_of(order)
-        if form.sent_on or order.refused:
-            raise NotAllowedNow(
-                f"Order {order.reference} is {'cancelled' if order.refused else 'sent already'}.",
-                reason="sent",
-            )
-        after = order.but(form=form.but(sent_on=day, sent_how=how), placed_at=writing.now)
-        return writing.save([changed(Subject.ORDER, order, after, "order.form-sent")])[0].after
+        return _mark_sent(writing, key, day, how)
+
+
+def _mark_sent(writing: Writing, key: str, day: date, how: str) -> Order:
+    order = writing.records.the(Order, key)
+    form = _form_of(order)
+    if form.sent_on or order.refused:
+        raise NotAllowedNow(
+            f"Order {order.reference} is {'cancelled' if order.refused else 'sent already'}.",
+            reason="sent",
+        )
+    after = order.but(form=form.but(sent_on=day, sent_how=how), placed_at=writing.now)
+    return writing.save([changed(Subject.ORDER, order, after, "order.form-sent")])[0].after
 
 
 def orders_to(desk: Desk, key: str) -> str:
@@ -191,7 +195,7 @@ def orders_to(desk: Desk, key: str) -> str:
         carrier = reading.records.the(Carrier, account.carrier)
     contacts = sorted(carrier.contacts, key=lambda c: "order" not in c.role.lower())
     known = [*(c.mail for c in contacts), carrier.contact, account.contact]
-    return next((mail for mail in known if MAIL.fullmatch(mail)), "")
+    return next((mail for mail in known if is_mail_address(mail)), "")
 
 
 def send_by_mail(desk: Desk, key: str, to: str = "") -> Order:
@@ -199,24 +203,23 @@ def send_by_mail(desk: Desk, key: str, to: str = "") -> Order:
     NotUnderstood; NotAllowedNow where it was sent, or no mail server is connected."""
     desk.require(May.BUY)
     to = to.strip() or orders_to(desk, key)
-    if not MAIL.fullmatch(to):
+    if not is_mail_address(to):
         message = "Type the mail address that takes the carrier's orders."
         raise NotUnderstood(message, field="to", reason="address")
     if not desk.outside.mail.is_connected:
         message = "No mail server is connected. Download the PDF and send it yourself."
         raise NotAllowedNow(message, reason="no-mail")
     name, paper = printed(desk, key)
-    sent = mark_sent(desk, key, on="", how="by mail")
-    table = _as_csv(sent)
-    files = (
-        MailFile(name, "application/pdf", paper),
-        MailFile(name.replace(".pdf", ".csv"), "text/csv", table.encode()),
-    )
-    text = (
-        f"Please find attached our order {sent.reference}, as a form and as a table.\n\n"
-        f"Answers go to {desk.who.email}.\n\n{desk.organisation.name}\n"
-    )
     with desk.writing(reason=f"mailed to {to}") as writing:
+        sent = _mark_sent(writing, key, writing.now.date(), "by mail")
+        files = (
+            MailFile(name, "application/pdf", paper),
+            MailFile(name.replace(".pdf", ".csv"), "text/csv", _as_csv(sent).encode()),
+        )
+        text = (
+            f"Please find attached our order {sent.reference}, as a form and as a table.\n\n"
+            f"Answers go to {desk.who.email}.\n\n{desk.organisation.name}\n"
+        )
         letter = Letter(f"Order {sent.reference}, {desk.organisation.name}", text, files=files)
         mail.write(writing, f"order-form-{sent.id}"[:120], to, letter)
         writing.remark("order.form-mailed", Subject.ORDER, sent.id, sent.reference)
