@@ -12,7 +12,7 @@ from sedge.core.records import Device, HolderKind, HolderRef, Number, PathVersio
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.services import today
-from sedge.services.callpaths import calls, paths
+from sedge.services.callpaths import calls, calls_out, paths
 from sedge.services.context import system_member
 from sedge.services.numbers import numbers
 from sedge.services.outbound import caller_ids
@@ -235,12 +235,16 @@ def test_who_may_be_rung_is_offered_as_busy(desk):
     assert [p.name for p in alone.agents] == ["Ifeoma Okafor"]
 
 
+def a_person(key):
+    return HolderRef(kind=HolderKind.PERSON, id=key)
+
+
 def test_help_from_a_persons_phone_names_spot_psap_and_callback(desk):
-    trace = calls.follow_out(desk, "person-ifeoma-okafor", "999")
+    trace = calls_out.follow_out(desk, a_person("person-ifeoma-okafor"), "999")
     assert (trace.ending, trace.caller_id) == ("emergency", MAIN)
     assert trace.emergency.psap == "Leeds operator assistance"
     assert trace.emergency.broken == []
-    prefixed = calls.follow_out(desk, "person-ifeoma-okafor", "9 999")
+    prefixed = calls_out.follow_out(desk, a_person("person-ifeoma-okafor"), "9 999")
     assert prefixed.ending == "emergency"
 
 
@@ -261,14 +265,14 @@ def test_a_phone_without_a_number_reaches_no_help_and_is_told_why(desk):
             for n in reading.records.where(Number, tables.life.c.holder_kind == "person")
         }
         person = next(p for p in reading.records.all(Person) if p.id not in held)
-    trace = calls.follow_out(desk, person.id, "999")
+    trace = calls_out.follow_out(desk, a_person(person.id), "999")
     assert trace.ending == "rejected"
     assert "no number" in trace.reason
 
 
 def test_somebody_unknown_dials_nothing(desk):
     with pytest.raises(NotFound):
-        calls.follow_out(desk, "nobody", "999")
+        calls_out.follow_out(desk, a_person("nobody"), "999")
 
 
 # ── call paths from the form ──
