@@ -47,7 +47,7 @@ def rate_chart(rows: Sequence[Destination], offers: Sequence[Offer]) -> Markup:
     currency = shown[0].currency if shown else ""
     told = f"{currency} a minute over {len(offers)} trunks to {len(shown)} destinations"
     return Markup(
-        '<svg class="answers" viewBox="0 0 {} {}" width="{}" height="{}" role="img"'
+        '<svg class="answers-week" viewBox="0 0 {} {}" width="{}" height="{}" role="img"'
         ' aria-label="{}">{}{}</svg>'
     ).format(WIDTH, height, WIDTH, height, told, scale, body)
 

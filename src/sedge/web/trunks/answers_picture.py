@@ -68,7 +68,7 @@ def answers_picture(hours: Sequence[Hour], last_hour: int, zone: ZoneInfo) -> Ma
     )
     height = TOP + ROW * len(days)
     return Markup(
-        '<svg class="answers" viewBox="0 0 {} {}" width="{}" height="{}" role="img"'
+        '<svg class="answers-week" viewBox="0 0 {} {}" width="{}" height="{}" role="img"'
         ' aria-label="{}">{}{}</svg>'
     ).format(WIDTH, height, WIDTH, height, _told(hours), marks, rows)
 
