@@ -136,7 +136,10 @@ def test_what_can_not_be_of_a_route_is_named(rowan):
     for wrong, field in (
         ({"share": ["70", "x"]}, "share"),
         ({"share": ["0", "0"]}, "shares"),
+        ({"share": ["70", "20"]}, "shares"),
         ({"start": "nine"}, "start"),
+        ({"start": "24:00"}, "start"),
+        ({"end": "24:30"}, "end"),
         ({"weekdays": []}, "weekdays"),
         ({"end": "09:00"}, "weekdays"),
         ({"minutes_a_call": "2000"}, "minutes_a_call"),
@@ -152,7 +155,7 @@ def test_what_can_not_be_of_a_route_is_named(rowan):
 
 def test_a_passed_limit_is_an_alarm_that_is_mailed(api):
     wish = {
-        "name": "Abroad",
+        "name": "Abroad / dear",
         "destinations": ["international"],
         "trunks": ["leeds-a"],
         "limits": {"calls_a_day": 20, "told": "ana@example.com"},
@@ -164,6 +167,8 @@ def test_a_passed_limit_is_an_alarm_that_is_mailed(api):
     ]
     assert len(alarms) >= 1
     assert "20 are the limit" in alarms[0]["words"]
+    settled = api.post(f"unusual-calls/{alarms[0]['id']}/settle", json={"why": "a campaign"})
+    assert settled.status_code == 200, settled.text
     told = [m for m in api.get("standins/mailbox").json()["items"] if "ana@example.com" in m["to"]]
     assert [m["subject"] for m in told] == ["The limit of a route was passed"] * len(alarms)
 

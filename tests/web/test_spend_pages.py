@@ -173,6 +173,10 @@ def test_a_route_over_the_cheapest_is_drafted_once(rowan, api):
     assert "Set the outbound routes" in draft.text
     api.post(f"work-orders/{int(str(draft.url).rpartition('/')[2])}/run", json={})
     api.post("standins/clock", json={"advance": "PT1M"})
+    [route] = api.get("outbound-routes").json()["items"]
+    listed = rowan.get(f"{site}/carriers/trunks").text
+    every = set(re.findall(r'data-row href="/carriers/(?:trunks|connections)/([\w-]+)"', listed))
+    assert set(route["trunks"]) == every  # nothing that called out before has lost its way
     again = rowan.post(f"{site}/spend/rates/compare", headers={"HX-Request": "true"})
     assert "already" in again.headers["Sedge-Problem"]
 

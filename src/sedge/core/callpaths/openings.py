@@ -115,10 +115,10 @@ def holidays_of(place: str, year: int) -> dict[date, str]:
     import holidays
 
     country, _, subdivision = place.partition("-")
-    try:
-        return dict(holidays.country_holidays(country, subdiv=subdivision or None, years=year))
-    except NotImplementedError:  # what the package raises for places it does not know
+    of = getattr(holidays, country, None) if country in COUNTRIES else None
+    if of is None or (subdivision and subdivision not in of.subdivisions):
         return {}
+    return dict(of(subdiv=subdivision or None, years=year))
 
 
 def closure_on(closures: Iterable[Closure], day: date) -> Closure | None:

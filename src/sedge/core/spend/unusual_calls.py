@@ -6,6 +6,7 @@ what it ever had within three hours of the weeks before. That finds a stolen pas
 night and leaves a travelling week alone.
 """
 
+import zlib
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from enum import StrEnum
@@ -58,7 +59,8 @@ class Alarm(NamedTuple):
     def id(self) -> str:
         """The same for the same event, however often it is found."""
         if self.kind is Unusual.LIMIT:
-            return f"limit-{self.about}"
+            day, _, route = self.about.partition(" ")
+            return f"limit-{day}-{zlib.crc32(route.encode()):08x}"  # a name may have any sign in it
         return f"{self.kind.name.lower()}-{self.number}-{self.first}{self.about}"
 
 

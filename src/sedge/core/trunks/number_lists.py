@@ -81,9 +81,14 @@ def _forms(number: str, settings: TrunkSettings) -> Iterator[str]:
 
 
 def _of_line(line: str, forms: dict[str, str], country: str) -> Iterator[str]:
-    """The numbers of a line: those of its first cell that has any."""
-    for cell in CELLS.split(line):
-        plain = cell.strip().strip("\"'")
+    """The numbers of a line: all of a line that has nothing else, else those of its first cell that
+    has any."""
+    cells = [plain for cell in CELLS.split(line) if (plain := cell.strip().strip("\"'"))]
+    alone = [_one(plain, forms, country) for plain in cells]
+    if all(alone):
+        yield from alone
+        return
+    for plain in cells:
         if number := _one(plain, forms, country):
             yield number
             return

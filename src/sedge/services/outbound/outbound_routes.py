@@ -100,9 +100,9 @@ def _read_shares(asked: RouteAsked, trunks: Sequence[str]) -> tuple[int, ...]:
     if asked.cheapest:
         message = "Calls go over the cheapest trunk first or are shared out, not both."
         raise NotUnderstood(message, field="shares", reason="both")
-    fit = len(asked.shares) == len(trunks) and all(0 <= share <= 100 for share in asked.shares)
-    if not fit or not sum(asked.shares):
-        message = "Give each trunk its share, 0 to 100, and one of them at least 1."
+    fit = len(asked.shares) == len(trunks) and all(share >= 0 for share in asked.shares)
+    if not fit or sum(asked.shares) != 100:
+        message = "Give each trunk its share in percent, 100 in all."
         raise NotUnderstood(message, field="shares")
     return tuple(asked.shares)
 
@@ -205,7 +205,7 @@ def followed(desk: Desk, site: str, to: str) -> Taken:
         home = reading.records.the(Site, site)
         number = reading.connection.execute(query).scalar()
         if number is None:
-            message = f"No number of {home.name} is in use, so its calls show none."
+            message = f"No number of {home.name} is in use, so its calls have no caller ID."
             raise NotUnderstood(message, field="site")
         estate = reading.look_at(Subject.NUMBER, f"+{number}")
     shown = estate.number(f"+{number}")

@@ -1,5 +1,6 @@
 """The currency that an organisation wants to see its spend in, and the rates for it."""
 
+from collections.abc import Callable
 from datetime import date
 from decimal import Decimal
 
@@ -7,7 +8,7 @@ from sqlalchemy import Connection
 
 from sedge.core.access.roles import May
 from sedge.core.enums import Subject
-from sedge.core.errors import NotFound
+from sedge.core.errors import NotAllowedNow, NotFound
 from sedge.core.facts import Money, counted
 from sedge.core.records import ORGANISATION
 from sedge.core.spend.months import Month
@@ -43,43 +44,57 @@ def _read(connection: Connection, home: str) -> Exchange:
     return Exchange(known["chosen"], tuple(rates))
 
 
-def _keep(desk: Desk, exchange: Exchange, action: str, title: str) -> Exchange:
-    rates = [[r.currency, r.day.isoformat(), format(r.rate, "f")] for r in exchange.rates]
+def _change(desk: Desk, make: Callable[[Exchange], Exchange], action: str, title: str) -> Exchange:
+    """What is there is read in the same transaction, so that two at once lose nothing."""
+    desk.require(May.KEEP_BOOKS)
     with desk.writing() as writing:
-        body = {"chosen": exchange.chosen, "rates": rates}
-        spend_settings.keep(writing.connection, NAME, body)
-        writing.remark(action, Subject.DEFAULTS, ORGANISATION, title)
-    return exchange
+        before = _read(writing.connection, costs.home_currency(desk))
+        after = make(before)
+        if after != before:
+            rates = [[r.currency, r.day.isoformat(), format(r.rate, "f")] for r in after.rates]
+            body = {"chosen": after.chosen, "rates": rates}
+            spend_settings.keep(writing.connection, NAME, body)
+            writing.remark(action, Subject.DEFAULTS, ORGANISATION, title)
+    return after
 
 
 def choose(desk: Desk, currency: str) -> Exchange:
     """Another chosen currency. Rates into the one before are of no use for it and go. Raises
     NotUnderstood."""
-    desk.require(May.KEEP_BOOKS)
-    chosen, before = read_currency(currency), view(desk)
-    if chosen == before.chosen:
-        return before
-    return _keep(desk, Exchange(chosen), "spend.currency-chosen", chosen)
+    chosen = read_currency(currency)
+
+    def changed(before: Exchange) -> Exchange:
+        return before if chosen == before.chosen else Exchange(chosen)
+
+    return _change(desk, changed, "spend.currency-chosen", chosen)
 
 
 def add_rates(desk: Desk, text: str) -> Exchange:
     """Rates as they are pasted. Raises NotUnderstood naming the line; then nothing is kept."""
-    desk.require(May.KEEP_BOOKS)
-    before = view(desk)
-    rates = read_rates(text, before.chosen, desk.now().date())
-    title = f"{counted(len(rates), 'rate')} into {before.chosen}"
-    return _keep(desk, before.with_rates(rates), "spend.rates-typed", title)
+    chosen = view(desk).chosen
+    rates = read_rates(text, chosen, desk.now().date())
+
+    def changed(before: Exchange) -> Exchange:
+        if before.chosen != chosen:
+            message = f"The currency is {before.chosen} by now. Type the rates for it."
+            raise NotAllowedNow(message, reason="currency")
+        return before.with_rates(rates)
+
+    title = f"{counted(len(rates), 'rate')} into {chosen}"
+    return _change(desk, changed, "spend.rates-typed", title)
 
 
 def remove_rate(desk: Desk, currency: str, day: str) -> Exchange:
     """Raises NotFound."""
-    desk.require(May.KEEP_BOOKS)
-    before = view(desk)
-    left = [r for r in before.rates if (r.currency, r.day.isoformat()) != (currency, day)]
-    if len(left) == len(before.rates):
-        raise NotFound("There is no such rate.", subject="rate", id=f"{currency} {day}")
-    after = Exchange(before.chosen, tuple(left))
-    return _keep(desk, after, "spend.rate-removed", f"{currency} of {day}")
+
+    def changed(before: Exchange) -> Exchange:
+        left = [r for r in before.rates if (r.currency, r.day.isoformat()) != (currency, day)]
+        if len(left) == len(before.rates):
+            message = "This rate has been removed already."
+            raise NotFound(message, subject="rate", id=f"{currency} {day}")
+        return Exchange(before.chosen, tuple(left))
+
+    return _change(desk, changed, "spend.rate-removed", f"{currency} of {day}")
 
 
 def in_all(desk: Desk, month: Month, amounts: list[Money]) -> Converted | None:

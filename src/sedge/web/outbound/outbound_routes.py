@@ -134,16 +134,21 @@ def _hours(form: FormData) -> RouteHours | None:
     if not days and not start and not end:
         return None
     return RouteHours(
-        weekdays=tuple(days), start=_minute(start, "start"), end=_minute(end, "end") or 1440
+        weekdays=tuple(days),
+        start=_minute(start, "start", 1439),
+        end=_minute(end, "end", 1440) or 1440,
     )
 
 
-def _minute(text: str, field: str) -> int:
+def _minute(text: str, field: str, most: int) -> int:
     found = CLOCK.fullmatch(text)
     if not found:
         message = "Type the time as 09:00. An end before the start is on the next day."
         raise NotUnderstood(message, field=field)
-    return int(found[1]) * 60 + int(found[2])
+    minute = int(found[1]) * 60 + int(found[2])
+    if minute > most:
+        raise NotUnderstood(f"The time is {clock(most)} at most.", field=field)
+    return minute
 
 
 def _whole(text: str, field: str, most: int) -> int:

@@ -19,6 +19,7 @@ from sedge.core.spend.rates.least_cost import (
     saved_by_currency,
 )
 from sedge.core.spend.rates.rate_decks import amount_of
+from sedge.core.trunks.records import TrunkState
 from sedge.services.context import Desk, Reading
 from sedge.services.outbound import outbound_routes
 from sedge.services.spend.rates import rate_decks
@@ -95,9 +96,13 @@ def draft_cheapest(desk: Desk) -> WorkOrder:
     if any(route.name.casefold() == ROUTE.casefold() for route in known):
         message = f"There is a route “{ROUTE}” already. Change it among the outbound routes."
         raise NotAllowedNow(message, reason="exists")
-    trunks = tuple(offer.trunk for offer in view(desk).offers)
+    with desk.reading() as reading:
+        every = sorted(reading.records.all(Trunk), key=lambda x: x.name.lower())
+    # also those that carry nothing just now, and those to a carrier that keeps its numbers: calls
+    # that show such a number have no other way out
+    trunks = tuple(x.id for x in every if x.state is not TrunkState.RETIRED)
     if len(trunks) < 2:
-        message = "There is one trunk at most, so there is nothing to choose from."
+        message = "There is one trunk at most. Add another before you route the cheapest first."
         raise NotAllowedNow(message, reason="single")
     route = OutboundRoute(name=ROUTE, destinations=("+",), trunks=trunks, cheapest=True)
     return outbound_routes.with_route(desk, None, route)
