@@ -43,6 +43,7 @@ GERMAN_RATES = b"""Vorwahl;Ziel;Preis;Takt;Verbindungsentgelt
 
 
 EURO_RATES = ((2, "0.8612"), (1, "0.8655"), (0, "0.8637"))  # months back
+DOLLAR_RATES = ((2, "0.7641"), (1, "0.7702"), (0, "0.7688"))
 BRISTOL_TRUNK = "fellgate-bristol"
 BRISTOL_RATES = b"""prefix,destination,price,increments,connection fee
 44,United Kingdom,0.011,1/1,
@@ -87,7 +88,7 @@ def months_of_bills(
     return found
 
 
-def keep_books(desk: Desk) -> None:
+def keep_books(desk: Desk, *, whole: bool) -> None:
     """This month's calls, what was unusual in them, last month's invoice and two budgets."""
     burst_on = desk.now().date() - timedelta(days=BURST_DAYS_AGO)
     make_calls(desk, Month.of(desk.now()), burst_on)
@@ -96,6 +97,8 @@ def keep_books(desk: Desk) -> None:
     close_old_months(desk)
     month = Month.of(desk.now())
     rates = [f"{month.later(-back).first} EUR {rate}" for back, rate in EURO_RATES]
+    if whole:
+        rates += [f"{month.later(-back).first} USD {rate}" for back, rate in DOLLAR_RATES]
     exchange.add_rates(desk, "\n".join(rates))
     budgets.change(desk, "site", "wharf-house", "300.00", "GBP")
     budgets.change(desk, "site", "canal-museum", "150.00", "GBP")

@@ -36,6 +36,7 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import TaskEvent, TaskState, next_task_state
 from sedge.core.workorders.task_base import Task
 from sedge.demo.bills import months_of_bills
+from sedge.demo.sites.further_lives import Happening, live_further
 from sedge.services import mail
 from sedge.services.apply_now import apply_at_once
 from sedge.services.context import Writing
@@ -49,7 +50,6 @@ if TYPE_CHECKING:
 
 STAFF, HOME = "staff-seat", "home-calling"
 WHARF = "wharf-house"
-Happening = tuple[float, Callable[[], object]]
 # day, reference, numbers, capacity, set-up and monthly of each, seconds until it came: the stand-in
 # takes minutes where a real carrier takes hours
 BEGAN = 541  # days ago
@@ -76,6 +76,7 @@ def live_the_months(seeding: "Seeding", people: list[Person]) -> None:
         *months.proofs(),
         *months.work_orders(),
         *months.last_days(),
+        *(live_further(seeding.desk) if seeding.whole else ()),
     ]
     for days_ago, happen in sorted(happenings, key=lambda h: -h[0]):
         seeding.at(days_ago)

@@ -1,14 +1,16 @@
 """Starting the demo: seed once, then serve."""
 
 import time
-from datetime import timedelta
 from pathlib import Path
 
-from sedge.app import open_house, set_up_logging
+from fastapi import FastAPI
+
+from sedge.app import build_app, move_in, open_house, set_up_logging, settle_memory
 from sedge.core.errors import CannotStart
+from sedge.readers import Reader, readers_beside
 from sedge.services import simulation_clock
 from sedge.services.clock import Clock
-from sedge.serving import listen, say
+from sedge.serving import answer_by_reading, listen, say
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 from sedge.store.folder import LOCK, folder_in_use, told_plainly
@@ -29,30 +31,30 @@ class NotOurs(CannotStart):
     """The folder holds something that the demo did not make; it touches none of it."""
 
 
-def ready_data(settings: Settings, *, ahead: timedelta = timedelta(0)) -> None:
-    """Seed the data folder where it hasn't been; a seeding that was cut short starts over. `ahead`:
-    how far both worlds' clocks are put before real time, for tests that must not run into the
-    night."""
+def ready_data(settings: Settings, *, clock: Clock | None = None, whole: bool = True) -> None:
+    """Seed the data folder where it hasn't been; a seeding that was cut short starts over. `clock`:
+    one that is before real time or behind it, for tests that must not depend on the day they run
+    on; the stand-ins' clock is put as far off. `whole` as `seed` has it."""
     if (settings.data / SEEDED).exists():
         return
     clear(settings.data)
     settings.data.mkdir(parents=True, exist_ok=True)
     (settings.data / MADE_HERE).touch()
     standins = StandinServer(settings.data).start(ticking=False)
-    make_data(settings, standins.url, ahead)
+    make_data(settings, standins.url, clock or Clock(), whole=whole)
     standins.stop()
 
 
-def make_data(settings: Settings, standins_url: str, ahead: timedelta = timedelta(0)) -> None:
+def make_data(settings: Settings, standins_url: str, clock: Clock, *, whole: bool) -> None:
     """Live the demo's past and mark the folder as seeded."""
     from sedge.demo.seed import seed
 
     started = time.perf_counter()
-    house = open_house(settings.model_copy(update={"durable": False}), standins_url, Clock(ahead))
-    if ahead:
-        simulation_clock.control_of(house).advance(ahead.total_seconds())
+    house = open_house(settings.model_copy(update={"durable": False}), standins_url, clock)
+    if clock.offset:
+        simulation_clock.control_of(house).advance(clock.offset.total_seconds())
         simulation_clock.keep_offset(house)
-    seed(house)
+    seed(house, whole=whole)
     house.close()
     (settings.data / SEEDED).touch()
     say(f"Demo data made in {time.perf_counter() - started:.1f} s.")
@@ -61,7 +63,13 @@ def make_data(settings: Settings, standins_url: str, ahead: timedelta = timedelt
 def run_demo(settings: Settings, *, fresh: bool = False) -> None:
     """Serve the demo; `fresh`: on data made anew. Raises CannotStart, NotOurs."""
     set_up_logging(as_json=settings.log_json)
-    with folder_in_use(settings.data):
+    app = build_app()
+    settle_memory()
+
+    def answer(reader: Reader, app: FastAPI) -> None:
+        answer_by_reading(settings, reader.outside, reader, app)
+
+    with readers_beside(settings, app, answer) as readers, folder_in_use(settings.data):
         if fresh:
             clear(settings.data)
         ready_data(settings)
@@ -69,7 +77,7 @@ def run_demo(settings: Settings, *, fresh: bool = False) -> None:
             standins = StandinServer(settings.data, settings.standins_port).start()
             house = open_house(settings, standins.url)
         try:
-            listen(house)
+            listen(move_in(app, house), readers, standins.url)
         finally:
             house.close()
             standins.stop()

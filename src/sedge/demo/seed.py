@@ -24,6 +24,7 @@ from sedge.core.records import (
     Right,
     Role,
     ServiceLine,
+    Site,
     Spot,
 )
 from sedge.core.safety.spots import spot_code
@@ -33,17 +34,23 @@ from sedge.demo.bills import keep_books, load_rates
 from sedge.demo.call_paths import draw_more
 from sedge.demo.clients import set_up_clients
 from sedge.demo.directory import fill_directory, put_together_groups
-from sedge.demo.home_sites import CANAL, WHARF, set_up_home_sites
 from sedge.demo.licences import products, subscriptions
 from sedge.demo.members import MEMBERS, PASSWORD, TRUST
-from sedge.demo.more_sites import ask_for_the_gallery, set_up_sites, stir_the_outside
 from sedge.demo.papers import put_papers_on_file
 from sedge.demo.past import live_the_months, send_old_mail
 from sedge.demo.people import DemoPerson, demo_people
+from sedge.demo.sites.home_sites import CANAL, WHARF, set_up_home_sites
+from sedge.demo.sites.more_sites import ask_for_the_gallery, set_up_sites, stir_the_outside
 from sedge.demo.traffic.trunk_week import live_the_week
 from sedge.services.access.passwords import hash_password
 from sedge.services.apply_now import add_records, apply_at_once
-from sedge.services.callpaths.telephony_sync import device_wish, plain_body, routing_of, rules_of
+from sedge.services.callpaths.telephony_sync import (
+    device_wish,
+    dial_plan_of,
+    plain_body,
+    routing_of,
+    rules_of,
+)
 from sedge.services.context import Desk, House
 from sedge.services.safety import safety
 from sedge.services.workorders.outcomes import register_with_carrier
@@ -55,14 +62,15 @@ from sedge.store.schema import tables
 DAY = timedelta(days=1)
 
 
-def seed(house: House) -> None:
-    """Live the past, then leave the clock where it belongs."""
-    Seeding(house).live()
+def seed(house: House, *, whole: bool = True) -> None:
+    """Live the past, then leave the clock where it belongs. Not `whole`: at the Trust's first four
+    sites only, which is enough for most tests."""
+    Seeding(house, whole=whole).live()
 
 
 class Seeding:
-    def __init__(self, house: House) -> None:
-        self.house = house
+    def __init__(self, house: House, *, whole: bool) -> None:
+        self.house, self.whole = house, whole
         self.now = house.clock.now()
         house.add_organisation(TRUST)
         self.desk = Desk(house, MEMBERS[0])
@@ -98,7 +106,7 @@ class Seeding:
         self.tell_telephony()
         stir_the_outside(self.desk)
         fill_directory(self.desk)
-        keep_books(self.desk)
+        keep_books(self.desk, whole=self.whole)
         send_old_mail(self)
         live_the_week(self.desk)
         set_up_clients(self.house)
@@ -109,12 +117,13 @@ class Seeding:
             numbers = reading.records.where(Number, tables.life.c.state == State.ASSIGNED.value)
             estate = reading.estate(LoadSpec(numbers={n.e164 for n in numbers}))
             devices = {d.id: device_wish(d) for d in reading.records.all(Device)}
+            plans = {site.id: dial_plan_of(site) for site in reading.records.all(Site)}
         people = {
             p.id: rules_of(p, estate) for p in estate.all(Person) if p.answering != Answering()
         }
         paths = {p.id: plain_body(p.body, estate) for p in estate.all(PathVersion)}
         self.house.outside.telephony.set_up(
-            devices, {n.e164: routing_of(n, estate) for n in numbers}, paths, people
+            devices, {n.e164: routing_of(n, estate) for n in numbers}, paths, people, plans
         )
         if self.house.outside.control:
             self.house.outside.control.put_in_service(

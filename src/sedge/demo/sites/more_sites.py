@@ -1,41 +1,29 @@
 """The Trust's sites that are on the move: a gallery just taken over, whose numbers are with another
 carrier, and a hall in Hamburg that closes."""
 
-from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
-from sedge.core.callpaths.steps import Mailbox, Path, Ring
 from sedge.core.changes import changed
 from sedge.core.facts import money
 from sedge.core.porting.records import KeptFree
 from sedge.core.records import (
     Account,
-    Address,
     Capacity,
     CivicElements,
-    Device,
     HolderKind,
     HolderRef,
     Number,
-    PathVersion,
-    Person,
-    ServiceLine,
-    Site,
-    Spot,
     Subject,
     SupplyModel,
-    Trunk,
-    Verdict,
 )
-from sedge.core.safety.spots import spot_code
 from sedge.core.workorders import tasks as t
 from sedge.demo.licences import HOME, RECEPTION, STAFF
-from sedge.services.apply_now import add_records, apply_at_once
+from sedge.demo.sites.site_facts import SiteFacts, line_id, on_the_ground, person_id, set_up_site
+from sedge.services.apply_now import apply_at_once
 from sedge.services.carriers import reconciliation
 from sedge.services.context import Desk
 from sedge.services.porting import port_outs, port_planning, ports
 from sedge.services.porting.port_tracking import hear
-from sedge.services.safety import safety
 
 GALLERY, HALL = "millwheel-gallery", "harbour-loft"
 ASKED_DAYS_AGO = 9
@@ -51,29 +39,8 @@ GALLERY_ACCOUNT = {
 }
 
 
-@dataclass(frozen=True)
-class MoreSite:
-    """A site as data; `people` by name, job and room, `lines` by name, kind and room."""
-
-    id: str
-    name: str
-    code: str
-    address: CivicElements
-    psap: str
-    timezone: str
-    language: str
-    supply: SupplyModel
-    account: str
-    trunk: tuple[str, str, str, int]
-    rooms: tuple[str, ...]
-    people: tuple[tuple[str, str, int], ...]
-    lines: tuple[tuple[str, str, int], ...]
-    extensions_from: int
-    prefix: str
-
-
 SITES = (
-    MoreSite(
+    SiteFacts(
         GALLERY,
         "Millwheel Gallery",
         "MWG",
@@ -85,13 +52,12 @@ SITES = (
             house_number="7",
             postcode="BS1 6ZZ",
         ),
-        "Bristol operator assistance",
         "Europe/London",
         "en",
         SupplyModel.OWN_TRUNK,
         "fellgate-main",
         ("fellgate-bristol", "Fellgate Bristol", "fellgate", 12),
-        ("reception", "gallery shop", "workshop", "framing room", "office"),
+        on_the_ground("reception", "gallery shop", "workshop", "framing room", "office"),
         (
             ("Rufus Tolliver", "Director", 5),
             ("Hattie Brandreth", "Curator", 5),
@@ -120,7 +86,7 @@ SITES = (
         806,
         "9",
     ),
-    MoreSite(
+    SiteFacts(
         HALL,
         "Harbour Loft",
         "HBL",
@@ -132,13 +98,12 @@ SITES = (
             house_number="5",
             postcode="20459",
         ),
-        "Leitstelle Hamburg",
         "Europe/Berlin",
         "de",
         SupplyModel.BUNDLED,
         "brackwater-berlin",
         ("brackwater-hamburg", "Brackwater Hamburg", "brackwater", 8),
-        ("foyer", "hall", "office"),
+        on_the_ground("foyer", "hall", "office"),
         (
             ("Jette Osterloh", "Head of the hall", 3),
             ("Malte Brinkhus", "Technician", 2),
@@ -157,7 +122,7 @@ SITES = (
 def set_up_sites(desk: Desk, today: datetime) -> None:
     """Both sites with their people; `today` is the day that the demo's past leads up to."""
     for site in SITES:
-        _set_up(desk, site, today)
+        set_up_site(desk, site, today)
     _fill_the_hall(desk, today.date())
 
 
@@ -175,127 +140,6 @@ def ask_for_the_gallery(desk: Desk) -> None:
         writing.save([changed(Subject.KEPT_FREE, None, kept, "days.kept-free")])
     if desk.outside.control:
         _ask_for_the_first_twenty(desk)
-
-
-def _set_up(desk: Desk, site: MoreSite, now: datetime) -> None:
-    where = f"{site.id}-address"
-    whole = Spot(
-        id=spot_code(site.code, 0),
-        address=where,
-        site=site.id,
-        name="whole address",
-        whole=True,
-        confirmed_at=now,
-    )
-    spots = [
-        Spot(
-            id=spot_code(site.code, i),
-            address=where,
-            site=site.id,
-            name=f"ground floor, {room}",
-            floor="ground floor",
-            room=room,
-            confirmed_at=now - timedelta(days=40 * i),
-        )
-        for i, room in enumerate(site.rooms, start=1)
-    ]
-    people = [
-        Person(
-            id=_id(name),
-            name=name,
-            email=f"{name.lower().replace(' ', '.')}@lanternfield.example",
-            site=site.id,
-            department=site.name,
-            job=job,
-            extension=str(site.extensions_from + i),
-            spot=spots[room - 1].id,
-        )
-        for i, (name, job, room) in enumerate(site.people)
-    ]
-    devices = [
-        Device(
-            id=f"phone-{site.code.lower()}-{p.extension}",
-            person=p.id,
-            kind="desk phone",
-            name=f"desk phone {p.extension}",
-            registered=True,
-            seen_at=now,
-        )
-        for p in people
-    ]
-    lines = [
-        ServiceLine(
-            id=_line(name),
-            name=name,
-            kind=kind,
-            site=site.id,
-            spot=spots[room - 1].id,
-            members=tuple(p.id for p in people[-3:]),
-        )
-        for name, kind, room in site.lines
-    ]
-    rings = Path(
-        first="ring",
-        steps={
-            "ring": Ring(
-                title="Ring: front of house",
-                people=tuple(p.id for p in people[-3:]),
-                exits=dict.fromkeys(("no answer", "busy", "nobody reachable"), "mailbox"),
-            ),
-            "mailbox": Mailbox(recipients=(people[0].id,)),
-        },
-    )
-    trunk, name, carrier, channels = site.trunk
-    add_records(
-        desk,
-        [
-            Address(
-                id=where,
-                site=site.id,
-                elements=site.address,
-                verdict=Verdict.EXACT,
-                psap=site.psap,
-                floors=1,
-                area_m2=900,
-                point=safety.match_address(desk, site.address.model_dump()).candidates[0].point,
-            ),
-            whole,
-            *spots,
-            Site(
-                id=site.id,
-                name=site.name,
-                code=site.code,
-                country=site.address.country,
-                timezone=site.timezone,
-                language=site.language,
-                outside_prefix=site.prefix,
-                supply_model=site.supply,
-                account=site.account,
-                address=where,
-                spot=spots[0].id,
-                security_desk="estates@lanternfield.example",
-            ),
-            Trunk(id=trunk, name=name, site=site.id, carrier=carrier, channels=channels),
-            *people,
-            *devices,
-            *lines,
-            PathVersion(
-                id=f"{site.id}-front",
-                name=f"{site.name} front of house",
-                body=rings.model_dump(mode="json"),
-                in_force_from=desk.now(),
-            ),
-        ],
-        reason=f"{site.name} set up",
-    )
-
-
-def _id(name: str) -> str:
-    return "person-" + name.lower().replace(" ", "-")
-
-
-def _line(name: str) -> str:
-    return "line-" + "".join(c for c in name.lower().replace(" ", "-") if c.isalnum() or c == "-")
 
 
 def _fill_the_hall(desk: Desk, today: date) -> None:
@@ -331,8 +175,8 @@ def _fill_the_hall(desk: Desk, today: date) -> None:
                 for i, n in enumerate(found)
             ]
         )
-    people = [HolderRef(kind=HolderKind.PERSON, id=_id(name)) for name, _, _ in hall.people]
-    lines = [HolderRef(kind=HolderKind.SERVICE_LINE, id=_line(name)) for name, _, _ in hall.lines]
+    people = [HolderRef(kind=HolderKind.PERSON, id=person_id(name)) for name, _, _ in hall.people]
+    lines = [HolderRef(kind=HolderKind.SERVICE_LINE, id=line_id(name)) for name, _, _ in hall.lines]
     seats = [
         t.GrantLicence(holder=p, product=product) for p in people for product in (STAFF, HOME)
     ] + [t.GrantLicence(holder=x, product=RECEPTION) for x in lines]
@@ -415,7 +259,7 @@ def stir_the_outside(desk: Desk) -> None:
     )
     control.let_drift(
         {
-            "added": ["+441314960512"],
+            "added": ["+441214960512"],
             "account": "brackwater-main",
             "prices": {"+441134960301": "1.45"},
         }
