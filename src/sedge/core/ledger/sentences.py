@@ -151,6 +151,8 @@ SENTENCES = {
     "path.published": "Call path published",
     "work-order.commented": "Work order commented on",
     "work-order.task-skipped": "A task left out",
+    "ledger.erased": "Personal data taken out of the ledger",
+    "person.erased": "Personal data erased",
     "directory.proposed": "Proposed by the directory",
     "directory.dismissed": "Proposals of the directory dismissed",
     "letter.changed": "An email template changed",

@@ -109,7 +109,10 @@ def pulse(desk: Desk) -> int:
 
 
 def href_of(entry: Entry) -> str:
-    """Where the entry's subject is looked at; '' where it has no page."""
+    """Where the entry's subject is looked at; '' where it has no page. Whom the directory proposes
+    is nobody here yet."""
+    if entry.action.startswith("directory."):
+        return "/holders/directory"
     return page_of(Subject(entry.subject), entry.subject_id)
 
 

@@ -2,6 +2,7 @@
 
 from sqlalchemy import (
     BigInteger,
+    Boolean,
     CheckConstraint,
     Column,
     Index,
@@ -38,6 +39,7 @@ ledger = Table(
     Column("work_order", String(80)),
     Column("after", Text),
     Column("hash", String(64), nullable=False),
+    Column("erased", Boolean, nullable=False, server_default="0"),
     Index("ledger_subject", "subject", "subject_id", "sequence"),
     Index("ledger_work_order", "work_order", "sequence"),
     Index("ledger_at", "at"),
