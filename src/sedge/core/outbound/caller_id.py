@@ -9,6 +9,7 @@ from sedge.core.records import (
     ORGANISATION,
     CallerId,
     Defaults,
+    Downstream,
     HolderKind,
     HolderRef,
     Number,
@@ -42,7 +43,7 @@ def ref_of(caller: Caller) -> HolderRef:
     return HolderRef(kind=kinds[type(caller)], id=caller.id)
 
 
-def site_of(caller: Caller, estate: Estate) -> Site:
+def site_of(caller: Caller | Downstream, estate: Estate) -> Site:
     return caller if isinstance(caller, Site) else estate.the(Site, caller.site)
 
 
@@ -56,7 +57,7 @@ def own_number(caller: Caller, estate: Estate) -> Number | None:
     )
 
 
-def presented(caller: Caller, own: Number | None, estate: Estate) -> Presented:
+def presented(caller: Caller | Downstream, own: Number | None, estate: Estate) -> Presented:
     """What somebody shows on a call out. A person's own choice comes first, then the site's, then
     the organisation's; where none chose, it is their own number. Who shows their own and has none
     shows the first number that is set further up.
@@ -97,7 +98,7 @@ def shown_in_words(person: Person, estate: Estate) -> str:
     )
 
 
-def _levels(caller: Caller, estate: Estate) -> list[tuple[str, CallerId]]:
+def _levels(caller: Caller | Downstream, estate: Estate) -> list[tuple[str, CallerId]]:
     """Who may choose, the nearest first: a service line shows what its site says."""
     whole, site = estate.get(Defaults, ORGANISATION), site_of(caller, estate)
     return [

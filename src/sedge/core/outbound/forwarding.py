@@ -23,17 +23,23 @@ from sedge.core.records import (
     Right,
     ServiceLine,
     Site,
+    Trunk,
 )
 
 
 @dataclass(frozen=True)
 class Forwarding:
-    """`reason` in words either way; `rate` for a minute, None where the carrier names none."""
+    """`reason` in words either way; `rate` for a minute, None where the carrier names none; `over`
+    is the trunk that it goes out by."""
 
     allowed: bool
     reason: str
     rate: Money | None = None
-    trunk: str = ""
+    over: Trunk | None = None
+
+    @property
+    def trunk(self) -> str:
+        return self.over.name if self.over else ""
 
 
 def problem_with(to: str) -> str:
@@ -78,7 +84,7 @@ def judge_forward(
         True,
         f"over {chosen.name}{f', {in_words_exact(rate)} a minute' if rate else ''}",
         rate,
-        chosen.name,
+        chosen,
     )
 
 

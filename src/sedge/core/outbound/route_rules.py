@@ -2,7 +2,7 @@
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.estate import Estate
-from sedge.core.outbound.destinations import read_destinations
+from sedge.core.outbound.destinations import EVERYTHING, read_destinations
 from sedge.core.outbound.records import DestinationKind
 from sedge.core.outbound.routes import MOST_ROUTES, never_reached
 from sedge.core.records import Trunk
@@ -49,7 +49,7 @@ def spare_trunk(task: t.SetOutboundRoutes, estate: Estate) -> Finding:
     return passed("Every route has a second trunk, or refuses on purpose")
 
 
-DEAR = {DestinationKind.PREMIUM, DestinationKind.INTERNATIONAL}
+DEAR = {DestinationKind.PREMIUM, DestinationKind.INTERNATIONAL, EVERYTHING}
 
 
 @rule("routes.dear-limited", t.SetOutboundRoutes)
@@ -61,4 +61,4 @@ def dear_limited(task: t.SetOutboundRoutes, estate: Estate) -> Finding:
             f"“{open_ones[0].name}” puts dear calls through without a limit: nobody would be told"
             " of a night of them."
         )
-    return passed("Every route to dear numbers has a limit, or refuses")
+    return passed("No route to premium, international or all numbers is without a limit")

@@ -8,7 +8,7 @@ from sedge.core.outbound.caller_id import Caller, headers, own_number, presented
 from sedge.core.outbound.dialling.dialplan import Dialled, Reached, dial
 from sedge.core.outbound.records import RouteLimits
 from sedge.core.outbound.routes import choose_way, rate_over, refusal_of
-from sedge.core.records import Number, Trunk
+from sedge.core.records import Downstream, Number, Trunk
 from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
 from sedge.core.trunks.settings import as_written
 from sedge.core.trunks.trunks import Candidate
@@ -22,7 +22,7 @@ class OutboundTrace:
     is shown beside the caller ID where CNAM works: in North America, 15 characters at most.
     `caller_id` is empty where it is withheld; `headers` as they leave; `rate` is a minute's price.
     `route` is the outbound route, where one fits, with its `limits`; `sent` is the number as the
-    trunk writes it, '' where nobody has said how.
+    trunk writes it, '' where nobody has said how. `leads_to` is the number of ours that is called.
     """
 
     dialled: Dialled
@@ -39,6 +39,7 @@ class OutboundTrace:
     route: str = ""
     sent: str = ""
     limits: RouteLimits | None = None
+    leads_to: str = ""
 
 
 def trace_outbound(caller: Caller, digits: str, estate: Estate) -> OutboundTrace:
@@ -47,7 +48,7 @@ def trace_outbound(caller: Caller, digits: str, estate: Estate) -> OutboundTrace
     dialled = dial(digits, site)
     number = own_number(caller, estate)
     if dialled.kind is Reached.EMERGENCY:
-        return _help(dialled, number, estate)
+        return reach_help(dialled, number, estate)
     if dialled.kind in {Reached.NOTHING, Reached.REFUSED}:
         return OutboundTrace(dialled, "rejected", dialled.reason)
     if dialled.right not in caller.rights:
@@ -59,10 +60,11 @@ def trace_outbound(caller: Caller, digits: str, estate: Estate) -> OutboundTrace
         return OutboundTrace(dialled, "internal", f"service code {dialled.result}: {named}")
     if dialled.kind is Reached.EXTENSION:
         return OutboundTrace(dialled, "internal", f"extension {dialled.result} inside {site.name}")
-    return _out(dialled, number, caller, estate)
+    return go_out(dialled, number, caller, estate)
 
 
-def _help(dialled: Dialled, number: Number | None, estate: Estate) -> OutboundTrace:
+def reach_help(dialled: Dialled, number: Number | None, estate: Estate) -> OutboundTrace:
+    """An emergency call by the number that it shows."""
     if number is None:
         return OutboundTrace(
             dialled,
@@ -83,7 +85,10 @@ def _help(dialled: Dialled, number: Number | None, estate: Estate) -> OutboundTr
     )
 
 
-def _out(dialled: Dialled, number: Number | None, caller: Caller, estate: Estate) -> OutboundTrace:
+def go_out(
+    dialled: Dialled, number: Number | None, caller: Caller | Downstream, estate: Estate
+) -> OutboundTrace:
+    """A call to the outside, by the caller ID, the routes and the trunks."""
     shown = presented(caller, number, estate)
     if shown.route_by is None:
         said = (
@@ -100,7 +105,7 @@ def _out(dialled: Dialled, number: Number | None, caller: Caller, estate: Estate
     site = site_of(caller, estate)
     chosen, candidates, route = choose_way(dialled.result, shown.route_by, site, estate)
     named = route.name if route else ""
-    refused = refusal_of(route, caller.rights)
+    refused = refusal_of(route, site.rights if isinstance(caller, Downstream) else caller.rights)
     if chosen is None or refused:
         if route and not route.trunks:
             refused = f"Route “{named}” refuses such calls."
@@ -133,7 +138,7 @@ def _sent(to: str, trunk: Trunk) -> str:
     return as_written(to, way.sends, way.last_digits) if way else ""
 
 
-def _cnam(number: Number, to: str, caller: Caller, estate: Estate) -> str:
+def _cnam(number: Number, to: str, caller: Caller | Downstream, estate: Estate) -> str:
     """The name that goes with the call: both ends in North America, the feature on and working."""
     works_from = number.features_from.get("CNAM")
     if (

@@ -1,7 +1,11 @@
 """How a trunk is set up: what both sides have to agree on."""
 
+import ipaddress
 from datetime import datetime
 from enum import StrEnum
+from typing import Annotated
+
+from pydantic import AfterValidator
 
 from sedge.core.enums import Transport
 from sedge.core.facts import Fact
@@ -55,6 +59,15 @@ class Diversion(StrEnum):
     NONE = "not at all"
 
 
+def _network(text: str) -> str:
+    try:
+        ipaddress.ip_network(text, strict=False)
+    except ValueError:
+        raise ValueError(f"“{text[:60]}” is no IP address or network") from None
+    return text
+
+
+Network = Annotated[str, AfterValidator(_network)]  # an IP address alone is one too
 CODECS = ("G722", "PCMA", "PCMU", "opus", "G729")
 
 
@@ -68,7 +81,7 @@ class TrunkSettings(Fact):
     outbound_proxy: str = ""
     sign_in: SignIn = SignIn.REGISTER
     user: str = ""
-    addresses: tuple[str, ...] = ()
+    addresses: tuple[Network, ...] = ()
     codecs: tuple[str, ...] = ("G722", "PCMA", "PCMU")
     dtmf: Dtmf = Dtmf.RFC4733
     session: int = 1800
@@ -113,7 +126,7 @@ class Sbc(Fact):
     host: str
     port: int | None = None
     transport: Transport = Transport.TLS
-    addresses: tuple[str, ...] = ()
+    addresses: tuple[Network, ...] = ()
     domains: tuple[SbcDomain, ...] = ()
     group: str = ""
     order: int = 1

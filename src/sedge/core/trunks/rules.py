@@ -8,7 +8,7 @@ from sedge.core.outbound.routes import routes_of
 from sedge.core.records import Number, Site, Trunk
 from sedge.core.safety.emergency_matrix import new_holes
 from sedge.core.trunks.life import DONE, TrunkEvent, events_of
-from sedge.core.trunks.records import TrunkState
+from sedge.core.trunks.records import TrunkSettings, TrunkState
 from sedge.core.trunks.settings import private_addresses, untrusted
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import (
@@ -148,16 +148,36 @@ def routes_over_it(task: t.MoveTrunk, estate: Estate) -> Finding | None:
 @rule("trunk.name-free", t.ChangeTrunk)
 def name_free(task: t.ChangeTrunk, estate: Estate) -> Finding:
     """Two trunks of one name are mistaken for each other."""
-    others = [x for x in estate.all(Trunk) if x.id != task.trunk]
-    if any(x.name.casefold() == task.name.casefold() for x in others):
-        return stop(f"There is another trunk called {task.name}. Choose another name.")
+    return _name_free(task.name, task.trunk, estate)
+
+
+@rule("trunk.new-name-free", t.AddTrunk)
+def new_name_free(task: t.AddTrunk, estate: Estate) -> Finding:
+    """Two trunks of one name are mistaken for each other."""
+    return _name_free(task.name, task.id, estate)
+
+
+def _name_free(name: str, own: str, estate: Estate) -> Finding:
+    others = [x for x in estate.all(Trunk) if x.id != own]
+    if any(x.name.casefold() == name.casefold() for x in others):
+        return stop(f"There is another trunk called {name}. Choose another name.")
     return passed("No other trunk has this name")
 
 
 @rule("trunk.someone-to-trust", t.ChangeTrunk)
 def someone_to_trust(task: t.ChangeTrunk, estate: Estate) -> Finding:
     """Who trusts by address and allows none takes calls from nobody, or from everybody."""
-    if problem := untrusted(task.settings):
+    return _someone_to_trust(task.settings)
+
+
+@rule("trunk.new-someone-to-trust", t.AddTrunk)
+def new_someone_to_trust(task: t.AddTrunk, estate: Estate) -> Finding | None:
+    """Who trusts by address and allows none takes calls from nobody, or from everybody."""
+    return _someone_to_trust(task.settings) if task.settings else None
+
+
+def _someone_to_trust(settings: TrunkSettings) -> Finding:
+    if problem := untrusted(settings):
         return stop(problem)
     return passed("Both sides can tell each other")
 
@@ -165,7 +185,17 @@ def someone_to_trust(task: t.ChangeTrunk, estate: Estate) -> Finding:
 @rule("trunk.addresses-reachable", t.ChangeTrunk)
 def addresses_reachable(task: t.ChangeTrunk, estate: Estate) -> Finding:
     """Calls from the internet never come from a private address."""
-    private = private_addresses(task.settings.addresses)
+    return _addresses_reachable(task.settings)
+
+
+@rule("trunk.new-addresses-reachable", t.AddTrunk)
+def new_addresses_reachable(task: t.AddTrunk, estate: Estate) -> Finding | None:
+    """Calls from the internet never come from a private address."""
+    return _addresses_reachable(task.settings) if task.settings else None
+
+
+def _addresses_reachable(settings: TrunkSettings) -> Finding:
+    private = private_addresses(settings.addresses)
     if private:
         return warn(
             f"{private[0]} is a private address: calls come from it over a private line only."
@@ -176,7 +206,17 @@ def addresses_reachable(task: t.ChangeTrunk, estate: Estate) -> Finding:
 @rule("trunk.not-overheard", t.ChangeTrunk)
 def not_overheard(task: t.ChangeTrunk, estate: Estate) -> Finding:
     """Over UDP and TCP who calls whom, and the sign-in, can be read on the way."""
-    transport = task.settings.transport
+    return _not_overheard(task.settings)
+
+
+@rule("trunk.new-not-overheard", t.AddTrunk)
+def new_not_overheard(task: t.AddTrunk, estate: Estate) -> Finding | None:
+    """Over UDP and TCP who calls whom, and the sign-in, can be read on the way."""
+    return _not_overheard(task.settings) if task.settings else None
+
+
+def _not_overheard(settings: TrunkSettings) -> Finding:
+    transport = settings.transport
     if transport is not Transport.TLS:
         return warn(
             f"{transport.upper()} is not encrypted: who calls whom can be read on the way. Use"

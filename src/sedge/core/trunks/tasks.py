@@ -8,12 +8,13 @@ from pydantic import Field
 from sedge.core.access.roles import May
 from sedge.core.changes import changed, number_changed
 from sedge.core.enums import Subject, Transport
+from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
 from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.e164 import describe
-from sedge.core.records import Site, Trunk
+from sedge.core.records import Account, Carrier, Site, Trunk
 from sedge.core.trunks.life import TrunkEvent, next_state
-from sedge.core.trunks.records import Sbc, SbcDomain, TrunkSettings
+from sedge.core.trunks.records import Network, Sbc, SbcDomain, TrunkSettings
 from sedge.core.workorders.task_base import (
     NOTHING_MORE,
     Name,
@@ -148,6 +149,57 @@ class MoveTrunk(Task):
         return [changed(Subject.TRUNK, trunk, after, f"trunk.{self.event}")]
 
 
+class AddTrunk(Task):
+    """A trunk of one's own to the carrier of an account, `id` chosen beforehand; `settings` None:
+    nobody has said how it is set up. A site without an account gets this one."""
+
+    kind: Literal["add_trunk"] = "add_trunk"
+    takes = frozenset({May.TRUNKS})
+    id: RecordId
+    name: Name
+    account: Name
+    site: Name
+    host: Annotated[str, Field(max_length=253)]
+    channels: Annotated[int, Field(ge=1, le=10_000)]
+    settings: TrunkSettings | None = None
+    up: bool = True  # as the telephone system says when it is written
+
+    needs = with_every_trunk
+    provides = nothing
+    requires = what_it_is_about
+    waits = for_nothing
+    works = at_once
+    costs = free
+    reversal = put_back
+
+    def describe(self, estate: Estate) -> tuple[str, str]:
+        account = estate.get(Account, self.account)
+        carrier = name_of(estate, Carrier, account.carrier) if account else "its carrier"
+        return f"Add trunk {self.name}", f"from {name_of(estate, Site, self.site)} to {carrier}"
+
+    def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
+        if estate.get(Trunk, self.id):
+            raise NotAllowedNow("This trunk is there already.", reason="exists")
+        account, site = estate.the(Account, self.account), estate.the(Site, self.site)
+        trunk = Trunk(
+            id=self.id,
+            name=self.name,
+            site=site.id,
+            carrier=account.carrier,
+            channels=self.channels,
+            host=self.host,
+            settings=self.settings,
+            up=self.up,
+            seen_at=estate.now,
+        )
+        added = [changed(Subject.TRUNK, None, trunk, "trunk.added")]
+        if site.account is None:
+            model = estate.the(Carrier, account.carrier).supply_model
+            after = site.but(account=account.id, supply_model=model)
+            added.append(changed(Subject.SITE, site, after, "site.changed"))
+        return added
+
+
 class ChangeTrunk(Task):
     """How a trunk is set up, all of it."""
 
@@ -206,7 +258,7 @@ class SetSbc(Task):
     host: Annotated[str, Field(min_length=1, max_length=253)]
     port: Annotated[int, Field(ge=1, le=65535)] | None = None
     transport: Transport = Transport.TLS
-    addresses: tuple[str, ...] = ()
+    addresses: tuple[Network, ...] = ()
     domains: tuple[SbcDomain, ...] = ()
     group: str = Field(default="", max_length=60)
     order: Annotated[int, Field(ge=1, le=100)] = 1

@@ -5,7 +5,7 @@ import threading
 from dataclasses import dataclass
 from datetime import date, datetime
 
-from sqlalchemy import case, select
+from sqlalchemy import case, select, text
 
 from sedge.core.access.roles import May
 from sedge.core.callpaths.steps import Path, people_named
@@ -46,6 +46,7 @@ from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 
 MOST_NOTE = 400
+PROOFS_LOOKED_AT = 200
 
 
 @dataclass(frozen=True)
@@ -451,13 +452,23 @@ def refresh_devices(desk: Desk) -> int:
     return len(moved)
 
 
-def proofs(desk: Desk, *, stale: bool | None = None, limit: int = 200) -> list[tuple[Proof, bool]]:
-    """The latest proofs with whether each has gone stale."""
+def proofs(
+    desk: Desk, *, stale: bool | None = None, limit: int = PROOFS_LOOKED_AT
+) -> list[tuple[Proof, bool]]:
+    """The latest proof of each number and direction with whether it has gone stale, newest
+    first. Remembered until something changes."""
+    judged = desk.house.while_unchanged(desk, "proofs", lambda: _judged(desk))
+    return [pair for pair in judged if stale is None or pair[1] == stale][:limit]
+
+
+LATEST_FIRST = text("at DESC, rowid DESC")  # of the same moment the one that was kept last
+
+
+def _judged(desk: Desk) -> list[tuple[Proof, bool]]:
     with desk.reading() as reading:
-        rows = reading.records.where(Proof, order_by=tables.proof.c.at.desc(), limit=limit)
+        rows = reading.records.where(Proof, order_by=LATEST_FIRST, limit=PROOFS_LOOKED_AT)
         latest: dict[tuple[str, str], Proof] = {}
         for proof in rows:
             latest.setdefault((proof.e164, proof.direction), proof)
         estate = reading.estate(LoadSpec(numbers={p.e164 for p in latest.values()}))
-    judged = [(p, is_stale(p, estate.get(Number, p.e164), estate)) for p in latest.values()]
-    return [pair for pair in judged if stale is None or pair[1] == stale]
+    return [(p, is_stale(p, estate.get(Number, p.e164), estate)) for p in latest.values()]

@@ -2,13 +2,16 @@
 whole wish."""
 
 from collections.abc import Iterable
+from contextlib import suppress
 from typing import Any
 
 from sedge.core.callpaths.steps import groups_named, with_people
 from sedge.core.callpaths.tracing.trace import path_of
+from sedge.core.errors import OutsideTrouble
 from sedge.core.estate import Change, Estate
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED
+from sedge.core.outbound.dialling.dialplan import plan_of
 from sedge.core.records import (
     BASIC_RIGHTS,
     Address,
@@ -197,6 +200,7 @@ def tell_telephony(  # noqa: C901  one branch per kind of record
                     telephony.put_caller_id(above.id, above.caller_id.model_dump())
                 if isinstance(above, Site):
                     _tell_rights(telephony, change.before, above, HolderKind.SITE, after)
+                _tell_ways_out(telephony, change.before, above)
             case ServiceLine() as line:
                 _tell_rights(telephony, change.before, line, HolderKind.SERVICE_LINE, after)
             case Person() as person if _answers_otherwise(change.before, person):
@@ -218,6 +222,37 @@ def tell_telephony(  # noqa: C901  one branch per kind of record
                 for number in after.all(Number):
                     if number.path == path.id and number.in_use:
                         telephony.put_number(number.e164, routing_of(number, after))
+
+
+def _tell_ways_out(telephony: Telephony, before: object, now: Site | Defaults) -> None:
+    """A site's dial plan, and the outbound routes, where they are otherwise than before."""
+    if isinstance(now, Defaults):
+        if now.routes != (before.routes if isinstance(before, Defaults) else ()):
+            telephony.put_routes([route.model_dump(mode="json") for route in now.routes])
+    elif not isinstance(before, Site) or dial_plan_of(before) != dial_plan_of(now):
+        telephony.put_dial_plan(now.id, dial_plan_of(now))
+
+
+def offer_dial_plan(telephony: Telephony, site: Site) -> None:
+    """Of a site that has come to be, or is set up otherwise, without a work order. Where the
+    telephone system does not answer, the next change of the plan tells it."""
+    with suppress(OutsideTrouble):
+        telephony.put_dial_plan(site.id, dial_plan_of(site))
+
+
+def dial_plan_of(site: Site) -> dict[str, object]:
+    """All rules of a site in their order: emergency numbers, its own, its country's."""
+    rules = [
+        {
+            "pattern": rule.pattern,
+            "leads_to": rule.kind.value,
+            "strip": rule.strip,
+            "before": rule.before,
+            "right": rule.right.value,
+        }
+        for rule in plan_of(site)
+    ]
+    return {"country": site.country, "rules": rules}
 
 
 def _is_used_otherwise(before: object, after: Trunk) -> bool:

@@ -30,7 +30,7 @@ from sedge.core.trunks.settings import (
 from sedge.core.trunks.sheet import Sheet, sheet_of
 from sedge.core.trunks.tasks import ChangeTrunk, MoveTrunk
 from sedge.services.context import Desk
-from sedge.services.trunks import sbcs, trunk_setup
+from sedge.services.trunks import adding, sbcs
 from sedge.services.trunks.connection_tests import secret_name
 from sedge.services.workorders import workorders
 from sedge.store import secrets as secrets_store
@@ -179,7 +179,7 @@ def add(
     judge_secret(secret)
     if settings is not None:
         _refuse_untrusted(settings)
-    made = trunk_setup.add(
+    made = adding.add_trunk(
         desk,
         name=name,
         account=account,

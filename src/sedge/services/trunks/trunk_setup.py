@@ -1,12 +1,8 @@
-"""Trunks that come to be: with a carrier's account where the carrier brings its own, else set up
-here in a simple form."""
+"""Trunks that come with a carrier's account, where the carrier brings its own."""
 
-from sedge.core.access.roles import May
 from sedge.core.changes import changed
-from sedge.core.errors import NotAllowedNow, NotUnderstood, OutsideTrouble
+from sedge.core.errors import OutsideTrouble
 from sedge.core.records import Account, Carrier, Site, Subject, SupplyModel, Trunk
-from sedge.core.trunks.records import TrunkSettings
-from sedge.core.trunks.settings import MOST_CHANNELS, read_host
 from sedge.services.context import Desk, Writing
 
 
@@ -38,59 +34,3 @@ def is_up(desk: Desk, key: str) -> bool:
         return key not in desk.outside.telephony.trunks_down()
     except OutsideTrouble:
         return False
-
-
-def add(
-    desk: Desk,
-    *,
-    name: str,
-    account: str,
-    site: str,
-    host: str,
-    channels: int,
-    settings: TrunkSettings | None = None,
-) -> Trunk:
-    """One's own trunk to a carrier; `settings` None: nobody has said how it is set up.
-
-    Raises NotUnderstood naming the field, NotAllowedNow for a name that is taken."""
-    desk.require(May.TRUNKS)
-    name = name.strip()
-    if not 1 <= len(name) <= 80:
-        raise NotUnderstood("A trunk needs a name of at most 80 characters.", field="name")
-    host = read_host(host)
-    if not 1 <= channels <= MOST_CHANNELS:
-        raise NotUnderstood(
-            f"The channels are 1 to {MOST_CHANNELS:,} calls at once.", field="channels"
-        )
-    key = desk.new_id("trunk")
-    up = is_up(desk, key)
-    with desk.writing() as writing:
-        paid_on, of = writing.records.find(Account, account), writing.records.find(Site, site)
-        if paid_on is None:
-            raise NotUnderstood("Choose the carrier account the trunk belongs to.", field="account")
-        if of is None:
-            raise NotUnderstood("Choose the site where the trunk ends.", field="site")
-        if any(x.name.casefold() == name.casefold() for x in writing.records.all(Trunk)):
-            raise NotAllowedNow(
-                f"There is a trunk called {name} already.", field="name", reason="exists"
-            )
-        trunk = Trunk(
-            id=key,
-            name=name,
-            site=of.id,
-            carrier=paid_on.carrier,
-            channels=channels,
-            host=host,
-            settings=settings,
-            up=up,
-            seen_at=writing.now,
-        )
-        changes = [changed(Subject.TRUNK, None, trunk, "trunk.added")]
-        if of.account is None:
-            model = writing.records.the(Carrier, paid_on.carrier).supply_model
-            changes.append(
-                changed(
-                    Subject.SITE, of, of.but(account=paid_on.id, supply_model=model), "site.changed"
-                )
-            )
-        return writing.save(changes)[0].after

@@ -7,6 +7,7 @@ from sedge.core.callpaths.tracing.ringing import Outside, connected, ring_outsid
 from sedge.core.callpaths.tracing.world import Called, Ending, EndingKind
 from sedge.core.estate import Estate
 from sedge.core.numbers.e164 import describe
+from sedge.core.outbound.diversion import Because, diversion_header
 from sedge.core.outbound.forwarding import Forwarding, judge_forward
 from sedge.core.records import Number
 
@@ -23,6 +24,7 @@ class ForwardBehaviour(Behaviour[Forward]):
             )
             return Exit.NOT_PUT_THROUGH
         national = describe(step.to).shown
+        _tell_who_forwards(call, step, judged)
         result = ring_outside(
             call,
             Outside(
@@ -42,6 +44,21 @@ class ForwardBehaviour(Behaviour[Forward]):
     def outcomes(self, situation: Situation, step: Forward) -> list[Outcome]:
         judged = _judged(situation.called, situation.estate, step)
         return _reached(step.to) if judged.allowed else [Outcome(Exit.NOT_PUT_THROUGH)]
+
+
+def _tell_who_forwards(call: Call, step: Forward, judged: Forwarding) -> None:
+    """What the other side is told beside who calls, as the trunk is set up."""
+    if judged.over is None:
+        return
+    last = call.story[-1].exit if call.story else ""
+    because = BECAUSE.get(last, Because.ALWAYS)
+    header = diversion_header(call.called.e164, step.to, because, judged.over)
+    if header:
+        by = describe(call.called.e164).shown
+        call.say(step.title, f"is sent on by {by}, as {header.name} says: {header.value}")
+
+
+BECAUSE: dict[str, Because] = {Exit.NO_ANSWER: Because.NO_ANSWER, Exit.BUSY: Because.BUSY}
 
 
 def _judged(
