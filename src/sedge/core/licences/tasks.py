@@ -71,7 +71,7 @@ class GrantLicence(Task):
         return f"works {estate.the(Product, self.product).propagation_minutes} min after granting"
 
     def costs(self, estate: Estate) -> Cost:
-        return Cost(_seat(self.product, self.holder, estate))
+        return Cost(seat_price(self.product, self.holder, estate))
 
     def is_idle(self, tasks: Sequence[Task], estate: Estate) -> bool:
         """A seat that is held already, unless something before it takes it back."""
@@ -112,7 +112,7 @@ class RevokeLicence(Task):
         return taken_back(self.holder, self.product, estate)
 
     def costs(self, estate: Estate) -> Cost:
-        return Cost(_seat(self.product, self.holder, estate).times(-1))
+        return Cost(seat_price(self.product, self.holder, estate).times(-1))
 
     def is_idle(self, tasks: Sequence[Task], estate: Estate) -> bool:
         """A seat that nobody holds, unless something before it gives it."""
@@ -164,8 +164,8 @@ class ExchangeLicence(Task):
         return f"works {minutes} min after granting; the other goes on until then"
 
     def costs(self, estate: Estate) -> Cost:
-        new = _seat(self.to, self.holder, estate)
-        old = _seat(self.product, self.holder, estate)
+        new = seat_price(self.to, self.holder, estate)
+        old = seat_price(self.product, self.holder, estate)
         return Cost(new - old if new.currency == old.currency else new)
 
 
@@ -276,7 +276,8 @@ class CancelSeats(Task):
         seats = estate.the(Subscription, self.subscription)
         if seats.is_trial:
             return Cost()
-        return Cost(estate.the(Product, seats.product).monthly.times(-self.seats))
+        saved = estate.the(Product, seats.product).monthly.times(-self.seats)
+        return Cost(saved, begins=seats.renews_on)
 
 
 def _same_seat(one: GrantLicence | RevokeLicence, other: GrantLicence | RevokeLicence) -> bool:
@@ -287,8 +288,8 @@ def _seats_of(product: Product, estate: Estate) -> list[Subscription]:
     return [s for s in estate.all(Subscription) if s.product == product.id and not s.ended]
 
 
-def _seat(key: str, holder: HolderRef, estate: Estate) -> Money:
-    """A seat's price, in the currency in which the holder's site pays its carrier."""
+def seat_price(key: str, holder: HolderRef, estate: Estate) -> Money:
+    """A seat's price a month, in the currency in which the holder's site pays its carrier."""
     product = estate.the(Product, key)
     at = estate.get(RECORD_TYPES[holder.subject], holder.id)
     site = estate.get(Site, getattr(at, "site", holder.id))

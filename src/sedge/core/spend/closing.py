@@ -9,12 +9,13 @@ from sedge.core.spend.months import shared_out, to_minor_unit
 
 
 def rounded(lines: Sequence[CostLine]) -> list[CostLine]:
-    """Parts of a penny are shared out, so that the lines add up to what is charged."""
-    by_currency: dict[str, list[int]] = defaultdict(list)
+    """Parts of a penny are shared out, so that the lines of each account add up to what its carrier
+    charges, who rounds once."""
+    by_account: dict[tuple[str, str], list[int]] = defaultdict(list)
     for place, line in enumerate(lines):
-        by_currency[line.currency].append(place)
+        by_account[line.currency, line.account].append(place)
     found = list(lines)
-    for currency, places in by_currency.items():
+    for (currency, _), places in by_account.items():
         exact = [lines[place].amount for place in places]
         whole = to_minor_unit(sum(exact, Decimal(0)), currency)
         if all(amount >= 0 for amount in exact):

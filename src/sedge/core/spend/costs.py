@@ -51,7 +51,8 @@ class FeeSpan(NamedTuple):
 
 
 class SeatSpan(NamedTuple):
-    """A while in which so many seats of a product were paid for, at `price` each a month."""
+    """A while in which so many seats of a product were paid for, at `price` each a month, or at
+    one of `prices` (by currency) where whoever has it is at a site that pays in that currency."""
 
     product: str
     seats: int
@@ -59,15 +60,17 @@ class SeatSpan(NamedTuple):
     currency: str
     since: datetime
     until: datetime | None
+    prices: tuple[tuple[str, Decimal], ...] = ()
 
 
 class GrantSpan(NamedTuple):
-    """A while in which somebody had a seat."""
+    """A while in which somebody had a seat; `currency`: in which their site pays its carrier."""
 
     product: str
     owner: Owner
     since: datetime
     until: datetime | None
+    currency: str = ""
 
 
 class CostLine(NamedTuple):
@@ -161,16 +164,52 @@ def _seats_of(
         (s.price * s.seats * days_within(s.since, s.until, month) / month.days for s in spans),
         Decimal(0),
     )
-    total = to_minor_unit(exact, currency)
     if not paid_days:
         return
+    abroad = {c for s in spans for c, _ in s.prices} - {currency}
+    elsewhere = [g for g in grants if g.currency in abroad]
+    days_elsewhere = 0
+    for other in sorted({g.currency for g in elsewhere}):
+        theirs = [g for g in elsewhere if g.currency == other]
+        days_elsewhere += sum(days_within(g.since, g.until, month) for g in theirs)
+        sums = sum((_price_of(g, spans, month) for g in theirs), Decimal(0))
+        yield from _shared(product, other, to_minor_unit(sums, other), theirs, 0, month)
+    left = max(0, paid_days - days_elsewhere)
+    total = to_minor_unit(exact * left / paid_days, currency)
+    here = [g for g in grants if g.currency not in abroad]
+    used = sum(days_within(g.since, g.until, month) for g in here)
+    yield from _shared(product, currency, total, here, max(0, left - used), month)
+
+
+def _price_of(grant: GrantSpan, spans: Sequence[SeatSpan], month: Month) -> Decimal:
+    """What a seat of somebody abroad costs in a month, in their site's currency."""
+    sums, told_until = Decimal(0), grant.since
+    for span in sorted(spans, key=lambda s: s.since):
+        begins = max(told_until, span.since)
+        ends = min((m for m in (grant.until, span.until) if m), default=None)
+        if ends is None or begins < ends:
+            price = dict(span.prices).get(grant.currency, Decimal(0))
+            sums += price * days_within(begins, ends, month) / month.days
+            told_until = ends or month.ends
+    return sums
+
+
+def _shared(
+    product: str,
+    currency: str,
+    total: Decimal,
+    grants: Sequence[GrantSpan],
+    nobodys_days: int,
+    month: Month,
+) -> Iterator[CostLine]:
+    """What seats cost, shared out among those who had them by their days."""
     whose: dict[Owner, int] = defaultdict(int)
     for grant in grants:
         whose[grant.owner] += days_within(grant.since, grant.until, month)
-    used = sum(whose.values())
-    nobody = max(0, paid_days - used)
     owners = [*sorted(whose), Owner()]
-    weights = [*(whose[owner] for owner in sorted(whose)), nobody]
+    weights = [*(whose[owner] for owner in sorted(whose)), nobodys_days]
+    if not any(weights):
+        return
     amounts = shared_out(total, weights, currency)
     for owner, days, amount in zip(owners, weights, amounts, strict=True):
         if days:

@@ -16,6 +16,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.facts import Money
 from sedge.core.records import Account, Carrier, Order, Product, Site
 from sedge.core.spend import costs as core
+from sedge.core.spend.closing import rounded
 from sedge.core.spend.costs import (
     GROUPS,
     CostKind,
@@ -26,7 +27,7 @@ from sedge.core.spend.costs import (
     SeatSpan,
     Total,
 )
-from sedge.core.spend.months import Month, shared_out, to_minor_unit
+from sedge.core.spend.months import Month, to_minor_unit
 from sedge.core.spend.rates.rate_decks import amount_of
 from sedge.core.supply.records import LineState
 from sedge.services.context import Desk, Reading
@@ -37,6 +38,8 @@ from sedge.store.schema import chain, spend, tables
 BEFORE_ALL = datetime(1970, 1, 1, tzinfo=UTC)
 DETAILED = {"holder", "number"}  # groups for which each number is looked at
 NEVER_PAID = {LineState.FAILED, LineState.CANCELLED}
+
+Told = list[tuple[datetime, dict[str, Any]]]  # a record at each of its changes
 
 
 @dataclass(frozen=True)
@@ -61,16 +64,11 @@ def statements(desk: Desk, month: Month, by: str) -> list[Statement]:
     """One for each currency, the largest first. Raises NotUnderstood."""
     desk.require(May.SEE_MONEY)
     lines = lines_of(desk, month, detailed=read_group(by) in DETAILED)
-    found = [_statement(month, currency, rows) for currency, rows in core.summed(lines, by).items()]
+    found = [
+        Statement(month, currency, rows, total_of(rows))
+        for currency, rows in core.summed(lines, by).items()
+    ]
     return sorted(found, key=lambda s: (-s.total.total, s.currency))
-
-
-def _statement(month: Month, currency: str, rows: Sequence[Total]) -> Statement:
-    """Calls cost parts of a penny; what is shown adds up to their rounded sum."""
-    whole = to_minor_unit(sum((row.call_fees for row in rows), Decimal(0)), currency)
-    parts = shared_out(whole, [row.call_fees for row in rows], currency)
-    rounded = [row._replace(call_fees=part) for row, part in zip(rows, parts, strict=True)]
-    return Statement(month, currency, rounded, total_of(rounded))
 
 
 def nothing(month: Month, currency: str) -> Statement:
@@ -89,9 +87,26 @@ def total_of(rows: Iterable[Total]) -> Total:
     return Total("", *sums)
 
 
+def fixed_monthly(desk: Desk) -> dict[str, Money]:
+    """What numbers and seats cost in the next whole month by all that is known now, by currency;
+    calls and what is paid once left out."""
+    found: dict[str, Money] = {}
+    for line in lines_of(desk, Month.of(desk.now()).later(1)):
+        if line.kind in {CostKind.NUMBERS, CostKind.SEATS}:
+            amount = Money(amount=line.amount, currency=line.currency)
+            found[line.currency] = (
+                found[line.currency] + amount if line.currency in found else amount
+            )
+    return found
+
+
+def _nil(currency: str) -> Money:
+    return Money(amount=Decimal(0), currency=currency)
+
+
 def lines_of(desk: Desk, month: Month, *, detailed: bool = False) -> list[CostLine]:
-    """Every line of a month, as it was closed or as it is now; by number where it is `detailed`,
-    else numbers that are alike together."""
+    """Every line of a month, as it was closed or as it is now, to the penny; by number where it is
+    `detailed`, else numbers that are alike together."""
     name = f"costs of {month}{' by number' if detailed else ''}"
     return desk.house.while_unchanged(desk, name, lambda: _lines(desk, month, detailed), minutes=60)
 
@@ -100,7 +115,7 @@ def _lines(desk: Desk, month: Month, detailed: bool) -> list[CostLine]:
     with desk.reading() as reading:
         if closed_months.is_closed(reading.connection, month):
             return closed_months.lines_of(reading.connection, month, detailed=detailed)
-        return computed(reading, month, detailed=detailed)
+        return rounded(computed(reading, month, detailed=detailed))
 
 
 def computed(reading: Reading, month: Month, *, detailed: bool) -> list[CostLine]:
@@ -208,15 +223,16 @@ def _spans(connection: Connection, where: Sequence[Any]) -> Iterator[FeeSpan]:
 
 
 def _seats(reading: Reading) -> list[SeatSpan]:
-    """Seats over time at the prices of their time, both as the ledger tells them."""
+    """Seats over time at the prices of their time, both as the ledger tells them; cancelled ones
+    until their term is over."""
     prices = _prices(reading)
     spans: list[SeatSpan] = []
-    for told in _told(reading, Subject.SUBSCRIPTION).values():
+    for told in map(_with_end_of_term, _told(reading, Subject.SUBSCRIPTION).values()):
         ends = [at for at, _ in told[1:]]
         for (since, seats), until in zip(told, [*ends, None], strict=True):
             if seats.get("trial_ends") or seats.get("ended"):
                 continue
-            for begins, price in prices.get(seats["product"], []):
+            for begins, price, others in prices.get(seats["product"], []):
                 at = max(since, begins.since)
                 over = min((m for m in (until, begins.until) if m), default=None)
                 if over is None or at < over:
@@ -228,9 +244,18 @@ def _seats(reading: Reading) -> list[SeatSpan]:
                             price.currency,
                             at,
                             over,
+                            tuple((other.currency, other.amount) for other in others),
                         )
                     )
     return spans
+
+
+def _with_end_of_term(told: Told) -> Told:
+    at, seats = told[-1]
+    if not seats.get("leaving") or not seats.get("renews_on"):
+        return told
+    after = {**seats, "seats": seats["seats"] - seats["leaving"], "leaving": 0}
+    return [*told, (max(at, datetime.fromisoformat(seats["renews_on"])), after)]
 
 
 class _While(NamedTuple):
@@ -238,21 +263,29 @@ class _While(NamedTuple):
     until: datetime | None
 
 
-def _prices(reading: Reading) -> dict[str, list[tuple[_While, Money]]]:
-    """What a seat of each product cost and when; the first price holds for all before it."""
-    found: dict[str, list[tuple[_While, Money]]] = {}
+Prices = list[tuple[_While, Money, list[Money]]]
+
+
+def _prices(reading: Reading) -> dict[str, Prices]:
+    """What a seat of each product cost and when, and what in other currencies; the first price
+    holds for all before it."""
+    found: dict[str, Prices] = {}
     for key, told in _told(reading, Subject.PRODUCT).items():
         ends = [at for at, _ in told[1:]]
         begins = [BEFORE_ALL, *ends]
         found[key] = [
-            (_While(since, until), Money.model_validate(product["monthly"]))
+            (
+                _While(since, until),
+                Money.model_validate(product["monthly"]),
+                [Money.model_validate(price) for price in product.get("prices", ())],
+            )
             for since, until, (_, product) in zip(begins, [*ends, None], told, strict=True)
             if not product.get("free")
         ]
     return found
 
 
-def _told(reading: Reading, subject: Subject) -> dict[str, list[tuple[datetime, dict[str, Any]]]]:
+def _told(reading: Reading, subject: Subject) -> dict[str, Told]:
     """The records of a kind as the ledger tells them, each in the order of its changes."""
     ledger = chain.ledger
     query = (
@@ -260,7 +293,7 @@ def _told(reading: Reading, subject: Subject) -> dict[str, list[tuple[datetime, 
         .where(ledger.c.subject == subject.value, ledger.c.after.is_not(None))
         .order_by(ledger.c.sequence)
     )
-    found: dict[str, list[tuple[datetime, dict[str, Any]]]] = {}
+    found: dict[str, Told] = {}
     for key, at, after in reading.connection.execute(query):
         found.setdefault(key, []).append((at, json.loads(after)))
     return found
@@ -274,14 +307,25 @@ def _grants(reading: Reading, month: Month) -> list[GrantSpan]:
         grant.c.since < month.ends,
         or_(grant.c.until.is_(None), grant.c.until > month.starts),
     )
-    sites = _sites_of_holders(reading)
-    return [
-        GrantSpan(product, Owner(sites.get((kind, key), ""), kind, key), since, until)
+    sites, currencies = sites_of_holders(reading), currencies_of_sites(reading)
+    rows = (
+        (product, Owner(sites.get((kind, key), ""), kind, key), since, until)
         for product, kind, key, since, until in reading.connection.execute(query)
-    ]
+    )
+    return [GrantSpan(*row, currencies.get(row[1].site, "")) for row in rows]
 
 
-def _sites_of_holders(reading: Reading) -> dict[tuple[str, str], str]:
+def currencies_of_sites(reading: Reading) -> dict[str, str]:
+    """In which currency each site pays its carrier."""
+    accounts = {a.id: a.balance.currency for a in reading.records.all(Account)}
+    return {
+        site.id: accounts[site.account]
+        for site in reading.records.all(Site)
+        if site.account in accounts
+    }
+
+
+def sites_of_holders(reading: Reading) -> dict[tuple[str, str], str]:
     people, lines = tables.person, tables.service_line
     found = {
         ("person", key): site

@@ -36,6 +36,11 @@ class Pending:
         cells = [*self.first, *[""] * len(self.header)]
         return [(at, title, cells[at], found.get(at, "")) for at, title in enumerate(self.header)]
 
+    @property
+    def lacking(self) -> list[str]:
+        """What no column is taken for and has to be there."""
+        return missing(recognised(self.header))
+
 
 def receive(
     desk: Desk, account: str, content: bytes, *, reference: str, month: str

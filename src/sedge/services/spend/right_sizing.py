@@ -89,10 +89,11 @@ def _view(desk: Desk) -> RightSizing:
         if oldest is not None and reaches_back:
             months = last_months(desk.now(), MONTHS_LOOKED_AT + 1)[:-1]
             months = [m for m in months if m.first.isoformat() >= oldest]
+            seats = _idle_seats(reading, since)
             found += [
                 *_idle_numbers(reading, idle),
-                *_idle_seats(reading, since),
-                *_licences(reading, months),
+                *(advice for _, advice in seats),
+                *_licences(reading, months, {grant for grant, _ in seats}),
                 *_pools(reading, months),
             ]
     return RightSizing(in_order(found), reaches_back)
@@ -139,8 +140,9 @@ def _trials(reading: Reading) -> Iterator[Advice]:
         )
 
 
-def _idle_seats(reading: Reading, since: str) -> Iterator[Advice]:
-    """Seats whose holders had no call; not those without which their numbers would not work."""
+def _idle_seats(reading: Reading, since: str) -> list[tuple[str, Advice]]:
+    """Seats whose holders had no call, each with its grant; not those without which their numbers
+    would not work."""
     table = spend.usage_day
     busy = set(
         reading.connection.execute(
@@ -151,10 +153,11 @@ def _idle_seats(reading: Reading, since: str) -> Iterator[Advice]:
     needed = needed_licences(reading)
     names = _names(reading)
     begins = reading.now - timedelta(days=IDLE_DAYS)
-    grants = _open_grants(reading)
+    grants, paid = _open_grants(reading), _Paid(reading)
+    found: list[tuple[str, Advice]] = []
     for grant in grants:
         product = products.get(grant.product)
-        if product is None or product.free or not product.monthly.amount:
+        if product is None or not product.monthly.amount or not paid.is_paid(grant):
             continue
         if grant.holder.id in busy or grant.since > begins:
             continue
@@ -163,14 +166,49 @@ def _idle_seats(reading: Reading, since: str) -> Iterator[Advice]:
         others = _that_need(product.id, products, grant.holder, grants)
         if others:
             continue
-        yield Advice(
+        advice = Advice(
             f"grant {grant.id}",
             Saving.SEATS_IDLE,
             f"{product.name} of {names.get(grant.holder, grant.holder.id)}",
-            f"No call in or out for {IDLE_DAYS} days.",
-            a_year(product.monthly),
-            (t.RevokeLicence(holder=grant.holder, product=product.id),),
+            f"No call in or out for {IDLE_DAYS} days.{paid.ends(grant)}",
+            a_year(paid.price(product, grant.holder)),
+            _given_up(grant),
         )
+        found.append((grant.id, advice))
+    return found
+
+
+def _given_up(grant: Grant) -> tuple[t.Task, ...]:
+    """Taken back, and no longer paid for: a seat alone that nobody has saves nothing."""
+    return (
+        t.RevokeLicence(holder=grant.holder, product=grant.product),
+        t.CancelSeats(subscription=grant.subscription, seats=1),
+    )
+
+
+class _Paid:
+    """What granted seats cost, and until when they are paid for whatever is done."""
+
+    def __init__(self, reading: Reading) -> None:
+        self._pools = {s.id: s for s in reading.records.all(Subscription)}
+        self._sites, self._currencies = (
+            costs.sites_of_holders(reading),
+            costs.currencies_of_sites(reading),
+        )
+
+    def is_paid(self, grant: Grant) -> bool:
+        pool = self._pools.get(grant.subscription)
+        return pool is not None and not pool.is_trial and not pool.ended
+
+    def price(self, product: Product, holder: HolderRef) -> Money:
+        """Of a seat a month, in the currency in which the holder's site pays."""
+        site = self._sites.get((holder.kind.value, holder.id), "")
+        return product.price_in(self._currencies.get(site, product.monthly.currency))
+
+    def ends(self, grant: Grant) -> str:
+        pool = self._pools.get(grant.subscription)
+        until = pool.renews_on if pool else None
+        return f" It is paid until {until:%-d %B %Y}." if until else ""
 
 
 def _that_need(
@@ -266,41 +304,43 @@ def _minutes(
     return found
 
 
-def _licences(reading: Reading, months: Sequence[Month]) -> Iterator[Advice]:
+def _licences(reading: Reading, months: Sequence[Month], told: set[str]) -> Iterator[Advice]:
     """Licences with included minutes that cost more than the minutes would; never one that the
-    holder's numbers ask for."""
+    holder's numbers ask for, and none of the grants that are `told` as without calls."""
     if not months:
         return
     products = {p.id: p for p in reading.records.all(Product)}
     with_minutes = {p.id for p in products.values() if p.minutes and not p.pooled and not p.free}
     used = _minutes(reading, months, Reach.HOME)
     needed, names = needed_licences(reading), _names(reading)
-    grants = _open_grants(reading)
-    currencies = {products[key].monthly.currency for key in with_minutes}
-    a_minute_in = {currency: _mean_rate(reading, currency) for currency in currencies}
+    grants, paid = _open_grants(reading), _Paid(reading)
+    a_minute_in: dict[str, Decimal] = {}
     for grant in grants:
         if grant.product not in with_minutes or grant.since > months[-1].starts:
+            continue
+        if grant.id in told or not paid.is_paid(grant):
             continue
         product, holder = products[grant.product], grant.holder
         if product.id in needed.get(holder, frozenset()):
             continue
         spent = used.get(f"{holder.kind.value}:{holder.id}", [Decimal(0)] * len(months))
-        if not any(spent):
-            continue  # told as a seat without calls
-        a_minute = a_minute_in[product.monthly.currency]
-        is_worth, without = worth_it(spent, product.monthly.amount, product.minutes, a_minute)
+        price = paid.price(product, holder)
+        if price.currency not in a_minute_in:
+            a_minute_in[price.currency] = _mean_rate(reading, price.currency)
+        a_minute = a_minute_in[price.currency]
+        is_worth, without = worth_it(spent, price.amount, product.minutes, a_minute)
         if is_worth or _that_need(product.id, products, holder, grants):
             continue
-        saves = product.monthly - Money(amount=without, currency=product.monthly.currency)
+        by_minute = Money(amount=without, currency=price.currency)
         yield Advice(
             f"licence {grant.id}",
             Saving.MINUTES,
             f"{product.name} of {names.get(holder, holder.id)}",
             f"{enough_for(spent):.0f} minutes in four months of five, of {product.minutes}"
-            f" included; paid for each they would cost"
-            f" {in_words(Money(amount=without, currency=product.monthly.currency))} a month.",
-            a_year(saves.rounded()),
-            (t.RevokeLicence(holder=holder, product=product.id),),
+            f" included; paid for each they would cost {in_words(by_minute)} a month."
+            f"{paid.ends(grant)}",
+            a_year((price - by_minute).rounded()),
+            _given_up(grant),
             lacked="nothing that is not paid for by the minute",
         )
 

@@ -96,7 +96,7 @@ def statement(desk: Desk, month: Month, by: str = "cost_centre") -> Statement:
         corrected = closed_months.corrections_in(reading.connection, month)
     wrong = {id_of(line): of for of, line in corrected}
     by_key: dict[tuple[str, str], list[CostLine]] = defaultdict(list)
-    for line in rounded(lines) if not is_closed else lines:
+    for line in lines:
         by_key[group(line), line.currency].append(line)
     names = costs.names(desk, by, {key for key, _ in by_key})
     holders = _holders(desk, lines)
