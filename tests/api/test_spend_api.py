@@ -193,3 +193,35 @@ def test_trunks_are_compared_by_what_calls_would_have_cost(api):
         "0.0160",
     )
     assert float(germany["least"]["amount"]) < float(germany["paid"]["amount"])
+
+
+STRANGE = "Wen;Wofür;Zu zahlen\n0113 496 0142;Monatsgebühr;0,80\n"
+
+
+def test_an_invoice_with_strange_columns_is_kept_until_they_are_named(api):
+    path = "imports/invoices?account=fellgate-main&reference=X2&month=2026-01"
+    answer = api.post(path, content=STRANGE)
+    assert answer.status_code == 422
+    problem = answer.json()
+    assert (problem["field"], problem["reason"]) == ("file", "columns")
+    key = problem["pending"]
+    assert [one["id"] for one in get(api, "invoices/pending")["items"]] == [key]
+    columns = get(api, f"invoices/pending/{key}")["columns"]
+    assert [c["heading"] for c in columns] == ["Wen", "Wofür", "Zu zahlen"]
+    assert columns[2]["first"] == "0,80"
+    for named, status in (({"number": 0}, 422), ({"number": 0, "amount": 9}, 422), ({"x": 1}, 422)):
+        assert api.post(f"invoices/pending/{key}/columns", json=named).status_code == status
+    made = post(api, f"invoices/pending/{key}/columns", {"number": 0, "words": 1, "amount": 2})
+    assert made["billed"]["amount"] == "0.80"
+    assert get(api, "invoices/pending")["items"] == []
+    another = path.replace("X2", "X3").replace("2026-01", "2026-02")
+    again = api.post(another, content=STRANGE.replace("0,80", "0,90"))
+    assert again.status_code < 300  # the carrier's columns are known now
+    assert api.get(f"invoices/pending/{key}").status_code == 404
+
+
+def test_a_kept_invoice_can_be_discarded(api):
+    answer = api.post("imports/invoices?account=fellgate-main&reference=X4", content=STRANGE)
+    key = answer.json()["pending"]
+    assert api.delete(f"invoices/pending/{key}").json()["items"] == []
+    assert api.delete(f"invoices/pending/{key}").status_code == 404

@@ -2,6 +2,8 @@
 
 import pytest
 
+from tests.conftest import until_quiet
+
 NEW = {
     "name": "Leeds C",
     "carrier_account": "fellgate-main",
@@ -87,3 +89,44 @@ def test_two_digit_maps_are_compared(api):
     assert apart == {"a_matches": None, "b_matches": None, "overlap": False, "example": None}
     wrong = api.post("digit-maps/compare", json={"a": "1xx", "b": "2[x"})
     assert (wrong.status_code, wrong.json()["field"]) == (422, "b")
+
+
+def test_a_new_trunk_is_a_work_order_that_can_be_undone(api, house):
+    made = api.post("trunks", json=NEW | {"carrier_account": account(api)}).json()
+    orders = api.get("work-orders").json()["items"]
+    [order] = [o for o in orders if o["title"] == f"Add trunk {made['name']}"]
+    assert order["state"] == "done"
+    undo = api.post(f"work-orders/{order['id']}/undo")
+    assert undo.status_code < 300, undo.text
+    until_quiet(house)
+    assert api.get(f"trunks/{made['id']}").json()["phase"] == "retired"
+
+
+def test_a_trunk_that_has_numbers_by_now_is_not_undone(api, house):
+    made = api.post("trunks", json=NEW | {"carrier_account": account(api)}).json()
+    [order] = [o for o in api.get("work-orders").json()["items"] if made["name"] in o["title"]]
+    task = {"kind": "list_on_trunk", "number": "+441134960150", "trunk": made["id"]}
+    listed = api.post("work-orders", json={"title": "x", "tasks": [task]}).json()
+    assert api.post(f"work-orders/{listed['id']}/run").status_code < 300
+    until_quiet(house)
+    undone = api.post(f"work-orders/{order['id']}/undo")
+    until_quiet(house)
+    told = undone.text + api.get("work-orders?limit=3").text
+    assert api.get(f"trunks/{made['id']}").json()["phase"] != "retired", told
+
+
+def test_two_trunks_of_one_name_are_refused_by_the_work_order_too(api):
+    first = api.get("trunks").json()["items"][0]
+    task = {
+        "kind": "add_trunk",
+        "id": "trunk-second",
+        "name": first["name"].upper(),
+        "account": account(api),
+        "site": "wharf-house",
+        "host": "sip.example.net",
+        "channels": 4,
+    }
+    drafted = api.post("work-orders", json={"title": "x", "tasks": [task]}).json()
+    refused = api.post(f"work-orders/{drafted['id']}/run")
+    assert refused.status_code == 409
+    assert "another trunk called" in refused.text

@@ -10,7 +10,7 @@ from sedge.services import mail
 from sedge.services.access import access, first_run, members, tokens
 from sedge.services.access.first_run import First
 from sedge.services.access.tokens import Wish
-from sedge.services.first_steps import first_steps
+from sedge.services.today.first_steps import first_steps
 from sedge.services.workorders import runner
 from sedge.settings import Settings
 from sedge.web.routing import COOKIE

@@ -1,4 +1,4 @@
-"""The organisations somebody acts for, a new one from a pattern; who signs in here; letters;
+"""The organisations somebody acts for, a new one from a pattern; members; letters;
 templates of work orders."""
 
 from typing import Annotated
@@ -132,7 +132,7 @@ def add(desk: AtDesk, asked: NewOrganisation, *, dry_run: bool = False) -> Organ
     return {"id": made.id, "runnable": True, "checks": checks}
 
 
-# ── who signs in ──
+# ── members ──
 
 
 def _member(m: Member) -> MemberOut:

@@ -56,7 +56,7 @@ class OutboundTraceEndingOut(TypedDict):
 
 
 class OutboundTraceOut(TypedDict):
-    """From `spot` on: for emergency digits only."""
+    """`leads_to`: the number of ours that is called. From `spot` on: for emergency digits only."""
 
     normalised: str
     kind: str
@@ -64,6 +64,7 @@ class OutboundTraceOut(TypedDict):
     route: str | None
     trunk: str | None
     sent: str | None
+    leads_to: str | None
     caller_id: str | None
     caller_name: str | None
     shown_because: str | None

@@ -1,6 +1,5 @@
 """Calls: traces in and out, test calls, proofs."""
 
-from datetime import datetime
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -15,12 +14,12 @@ from sedge.api.callpaths.answers import (
     TestCallOut,
     proof_out,
 )
+from sedge.api.moments import Moment
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.callpaths.tracing.trace import World
-from sedge.core.enums import HolderKind
+from sedge.core.enums import Subject
 from sedge.core.errors import NotUnderstood
-from sedge.core.holding import HolderRef
 from sedge.core.safety.emergency import EmergencyAnswer
 from sedge.services.callpaths import calls, calls_out, own_calls
 from sedge.services.numbers.numbers import the_number
@@ -32,7 +31,7 @@ class Inbound(BaseModel):
     model_config = ConfigDict(extra="forbid")
     number: str
     caller: str = ""
-    at: datetime | None = None
+    at: Moment | None = None
     world: World = World()
 
 
@@ -41,22 +40,29 @@ class Outbound(BaseModel):
     person: str = Field(default="", max_length=200)
     line: str = Field(default="", max_length=80, description="a service line's id")
     site: str = Field(default="", max_length=80)
+    downstream: str = Field(default="", max_length=80, description="another telephone system's id")
+    trunk: str = Field(
+        default="", max_length=80, description="a trunk's id: the call comes in over it"
+    )
     dialled: str = Field(min_length=1, max_length=40)
-    at: datetime | None = None
+    at: Moment | None = None
 
-    def caller(self) -> HolderRef:
+    def caller(self) -> tuple[Subject, str]:
         """Raises NotUnderstood."""
         named = [
-            HolderRef(kind=kind, id=key)
-            for kind, key in (
-                (HolderKind.PERSON, self.person),
-                (HolderKind.SERVICE_LINE, self.line),
-                (HolderKind.SITE, self.site),
+            (subject, key)
+            for subject, key in (
+                (Subject.PERSON, self.person),
+                (Subject.SERVICE_LINE, self.line),
+                (Subject.SITE, self.site),
+                (Subject.DOWNSTREAM, self.downstream),
+                (Subject.TRUNK, self.trunk),
             )
             if key
         ]
         if len(named) != 1:
-            raise NotUnderstood("Name who calls: a person, a line or a site.", field="person")
+            message = "Name who calls: a person, a line, a site, a downstream system or a trunk."
+            raise NotUnderstood(message, field="person")
         return named[0]
 
 
@@ -118,7 +124,7 @@ class Note(BaseModel):
 def outbound(desk: AtDesk, asked: Outbound) -> OutboundTraceOut:
     if asked.at is not None and asked.at.tzinfo is None:
         raise NotUnderstood("at is a moment with its offset.", field="at")
-    trace = calls_out.follow_out(desk, asked.caller(), asked.dialled, asked.at)
+    trace = calls_out.follow_out(desk, *asked.caller(), asked.dialled, asked.at)
     candidates: list[OutboundTraceCandidateOut] = [
         {
             "trunk": c.trunk,
@@ -139,6 +145,7 @@ def outbound(desk: AtDesk, asked: Outbound) -> OutboundTraceOut:
         "route": trace.route or None,
         "trunk": trace.trunk or None,
         "sent": trace.sent or None,
+        "leads_to": trace.leads_to or None,
         "caller_id": trace.caller_id or None,
         "caller_name": trace.caller_name or None,
         "shown_because": trace.shown_because or None,

@@ -1,6 +1,6 @@
 """Call paths: what is published, what is computed of it, drawings, questions, open formats."""
 
-from datetime import date, datetime
+from datetime import date
 from typing import Annotated, Literal, cast
 
 from fastapi import Body, File, Form, UploadFile
@@ -39,6 +39,7 @@ from sedge.api.callpaths.answers import (
     WhatIfItemOut,
     WhatIfOut,
 )
+from sedge.api.moments import CalendarDay, Moment
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
 from sedge.core.callpaths.steps import Path
@@ -69,7 +70,7 @@ def _a_monday_of_ours(day: date) -> date:
     return day
 
 
-Monday = Annotated[date, AfterValidator(_a_monday_of_ours)]
+Monday = Annotated[CalendarDay, AfterValidator(_a_monday_of_ours)]
 resource = Resource(tags=["call paths"])
 
 
@@ -360,7 +361,7 @@ def discard(desk: AtDesk, key: str) -> Response:
 
 
 @resource.read("/people/{key}/reachable")
-def reachable(desk: AtDesk, key: str, at: datetime | None = None) -> ReachableOut:
+def reachable(desk: AtDesk, key: str, at: Moment | None = None) -> ReachableOut:
     """Which devices, mobiles and groups would ring for a person, and why the others not."""
     if at is not None and at.tzinfo is None:
         raise NotUnderstood("at is a moment with its offset.", field="at")

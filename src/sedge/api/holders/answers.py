@@ -202,6 +202,13 @@ class SetUpOut(TypedDict):
     steps: list[SetUpStepOut]
 
 
+class ErasedOut(TypedDict):
+    """`rows`: of what is kept beside the ledger; `entries`: of the ledger."""
+
+    rows: int
+    entries: int
+
+
 class DismissedOut(TypedDict):
     dismissed: int
 

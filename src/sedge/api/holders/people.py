@@ -14,6 +14,7 @@ from sedge.api.holders.answers import (
     DeviceOut,
     DeviceSecretOut,
     DismissedOut,
+    ErasedOut,
     GroupDetailOut,
     GroupOut,
     LineChangedOut,
@@ -35,6 +36,7 @@ from sedge.services.holders import (
     devices,
     directory_proposals,
     downstream,
+    erasure,
     groups,
     service_lines,
     site_setup,
@@ -305,6 +307,18 @@ def take(desk: AtDesk, asked: Picked) -> WorkOrderOut:
 @resource.write("/directory/proposals/dismiss", May.DIRECTORY)
 def dismiss(desk: AtDesk, asked: Picked) -> DismissedOut:
     return {"dismissed": directory_proposals.dismiss(desk, asked.proposals)}
+
+
+class ErasureAsked(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    reason: str = Field(max_length=200)
+
+
+@resource.write("/people/{key}/erase", May.SET_RULES)
+def erase(desk: AtDesk, key: str, asked: ErasureAsked) -> ErasedOut:
+    """Take the personal data of somebody who has left out of all that is kept; for good."""
+    done = erasure.erase(desk, key, asked.reason)
+    return {"rows": done.rows, "entries": done.entries}
 
 
 @resource.write("/directory/pull", May.DIRECTORY)

@@ -1,4 +1,4 @@
-"""Files in and out: numbers brought in and exported, take-overs of estates, ids of other
+"""Files in and out: numbers imported and exported, take-overs of estates, ids of other
 systems."""
 
 import io
@@ -85,7 +85,7 @@ def imported_file(desk: AtDesk, key: str) -> NumberFileOut:
 
 @resource.write("/imports/numbers/{key}/begin", May.IMPORT)
 def begin_import(desk: AtDesk, key: str) -> NumberFileOut:
-    """Bring in what was looked through, by a work order."""
+    """Import what was looked through, by a work order."""
     number_files.begin(desk, key)
     return number_file_out(number_files.get(desk, key))
 

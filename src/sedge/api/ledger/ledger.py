@@ -1,7 +1,7 @@
 """The ledger, and the stand-ins' control panel passed on (demo and tests only)."""
 
 import re
-from datetime import datetime, timedelta
+from datetime import timedelta
 from typing import Literal, cast
 
 from fastapi import Request
@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api.answers import Page, moment
 from sedge.api.ledger.answers import ClockOut, EntryOut, FaultsOut, MailOut, entry_out
+from sedge.api.moments import Moment
 from sedge.api.routing import AtDesk, Cursor, Resource, page_limit
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotUnderstood
@@ -29,7 +30,7 @@ def entries(
     desk: AtDesk,
     subject: str = "",
     actor: str = "",
-    since: datetime | None = None,
+    since: Moment | None = None,
     limit: int = 100,
     after: Cursor = 0,
 ) -> Page[EntryOut]:

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from sedge.api.answers import Page, moment, money
 from sedge.api.callpaths.answers import proof_out
 from sedge.api.ledger.answers import EntryOut, entry_out
+from sedge.api.moments import Moment
 from sedge.api.numbers.answers import (
     BlockOut,
     CapacityOut,
@@ -131,7 +132,7 @@ def find_numbers(
     desk: AtDesk,
     wanted: Wanted,
     sort: str = "number",
-    at: datetime | None = None,
+    at: Moment | None = None,
     limit: int = 100,
     after: str = "",
 ) -> Page[NumberOut]:
@@ -157,7 +158,7 @@ def count_numbers(desk: AtDesk, wanted: Wanted) -> CountsOut:
 
 
 @resource.read("/differences")
-def differences(desk: AtDesk, one: datetime, other: datetime, site: str = "") -> DifferencesOut:
+def differences(desk: AtDesk, one: Moment, other: Moment, site: str = "") -> DifferencesOut:
     """Numbers that stood differently at two moments, at most 500; `moved` counts all that changed
     in between."""
     begin, end = moment_of(one, "one"), moment_of(other, "other")
@@ -213,7 +214,7 @@ def read_text(text: str = "", country: str = "GB") -> ReadTextOut:
 
 
 @resource.read("/{number}")
-def card(desk: AtDesk, number: str, at: datetime | None = None) -> CardOut:
+def card(desk: AtDesk, number: str, at: Moment | None = None) -> CardOut:
     found = desk_numbers.card(desk, desk_numbers.the_number(desk, number), moment_of(at))
     facts: list[CardFactOut] = [
         {"name": s.name, "text": s.text, "mark": s.mark} for s in found.standing
@@ -292,7 +293,7 @@ def list_blocks(
     carrier: str = "",
     by_area: bool = False,
     within: str = "",
-    at: datetime | None = None,
+    at: Moment | None = None,
     cells: bool = False,
     after: str = "",
 ) -> Page[BlockOut]:

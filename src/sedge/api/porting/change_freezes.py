@@ -1,10 +1,9 @@
 """Dates of ports: which days are free, and when nothing may be switched."""
 
-from datetime import date
-
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api.answers import Page
+from sedge.api.moments import CalendarDay
 from sedge.api.porting.answers import ChangeFreezeOut
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
@@ -18,15 +17,15 @@ class Free(BaseModel):
     """Days on which nothing is switched; `site` None: anywhere."""
 
     model_config = ConfigDict(extra="forbid")
-    first: date
-    last: date | None = None
+    first: CalendarDay
+    last: CalendarDay | None = None
     why: str = Field(min_length=2, max_length=120)
     site: str | None = None
 
 
 class Day(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    wanted_date: date
+    wanted_date: CalendarDay
 
 
 @resource.read("/ports/days", May.SEE_MONEY)

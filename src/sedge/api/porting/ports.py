@@ -9,6 +9,7 @@ from fastapi.responses import Response
 from pydantic import AwareDatetime, Base64Bytes, BaseModel, ConfigDict, Field
 
 from sedge.api.answers import DraftedOut, Page, drafted_out, moment
+from sedge.api.moments import CalendarDay
 from sedge.api.porting.answers import (
     EarliestOut,
     PortHoldersOut,
@@ -54,13 +55,13 @@ class Asked(BaseModel):
     to_account: str
     site: str
     account: Told = Told()
-    wanted_date: date | None = None
+    wanted_date: CalendarDay | None = None
 
 
 class Changed(BaseModel):
     model_config = ConfigDict(extra="forbid")
     account: Told
-    wanted_date: date | None = None
+    wanted_date: CalendarDay | None = None
     subdivision: str | None = Field(
         default=None,
         max_length=3,

@@ -11,9 +11,11 @@ from sedge.api.answers import DraftedOut, MoneyOut, Page, drafted_out, moment, m
 from sedge.api.imports.files import TheFile
 from sedge.api.routing import AtDesk, Resource
 from sedge.core.access.roles import May
+from sedge.core.errors import NotUnderstood
 from sedge.core.facts import Money
 from sedge.core.spend.invoices import LineState
-from sedge.services.spend import invoices
+from sedge.services.spend import invoice_columns, invoices
+from sedge.services.spend.invoice_columns import Pending
 from sedge.services.spend.invoices import InvoiceView
 from sedge.store.repositories.spend.invoices import KeptLine
 
@@ -72,15 +74,53 @@ class SettledOut(TypedDict):
     settled: int
 
 
+class InvoiceColumnOut(TypedDict):
+    """A column by its position from 0; `taken_for`: what it is taken for, '' where that is not
+    known."""
+
+    position: int
+    heading: str
+    first: str
+    taken_for: str
+
+
+class PendingInvoiceOut(TypedDict):
+    """An invoice that was sent in and whose columns somebody has to name."""
+
+    id: str
+    account: str
+    reference: str
+    month: str
+    columns: list[InvoiceColumnOut]
+
+
+class ColumnsNamed(BaseModel):
+    """The position of each column that is known, from 0; `amount` must be among them."""
+
+    model_config = ConfigDict(extra="forbid")
+    number: int | None = Field(default=None, ge=0)
+    words: int | None = Field(default=None, ge=0)
+    quantity: int | None = Field(default=None, ge=0)
+    amount: int | None = Field(default=None, ge=0)
+    kind: int | None = Field(default=None, ge=0)
+    currency: int | None = Field(default=None, ge=0)
+    account: int | None = Field(default=None, ge=0)
+
+
 @resource.write("/imports/invoices", May.KEEP_BOOKS)
 async def import_invoice(
     desk: AtDesk, data: TheFile, account: str, reference: str = "", month: str = ""
 ) -> InvoiceOut:
     """A CSV, XLSX or UBL 2.1 file as the body; of the carrier account, for a month (`2026-10`),
-    which UBL names itself."""
+    which UBL names itself. A table whose columns are not known is kept: the answer (422, reason
+    `columns`) names it as `pending`, and it goes on at `/invoices/pending/{key}/columns`."""
 
     def done() -> InvoiceOut:
-        made = invoices.receive(desk, account, data.read(), reference=reference, month=month)
+        made = invoice_columns.receive(desk, account, data.read(), reference=reference, month=month)
+        if isinstance(made, invoice_columns.Pending):
+            lacking = ", ".join(made.lacking)
+            message = f"Say which column has: {lacking}. The invoice is kept until you do."
+            raise NotUnderstood(message, field="file", reason="columns", pending=made.id)
         return _out(invoices.view(desk, made.id))
 
     return await run_in_threadpool(done)
@@ -89,6 +129,30 @@ async def import_invoice(
 @resource.read("/invoices", May.SEE_MONEY)
 def invoice_list(desk: AtDesk) -> Page[InvoiceOut]:
     return {"items": [_out(one) for one in invoices.list_invoices(desk)], "next": None}
+
+
+@resource.read("/invoices/pending", May.SEE_MONEY)
+def pending_invoices(desk: AtDesk) -> Page[PendingInvoiceOut]:
+    """Those whose columns somebody has to name."""
+    return {"items": [_pending_out(one) for one in invoice_columns.waiting(desk)], "next": None}
+
+
+@resource.read("/invoices/pending/{key}", May.SEE_MONEY)
+def pending_invoice(desk: AtDesk, key: str) -> PendingInvoiceOut:
+    return _pending_out(invoice_columns.get(desk, key))
+
+
+@resource.write("/invoices/pending/{key}/columns", May.KEEP_BOOKS)
+def name_columns(desk: AtDesk, key: str, asked: ColumnsNamed) -> InvoiceOut:
+    """The invoice, judged; the names are remembered for the carrier's next ones."""
+    made = invoice_columns.settle(desk, key, asked.model_dump(exclude_none=True))
+    return _out(invoices.view(desk, made.id))
+
+
+@resource.write("/invoices/pending/{key}", May.KEEP_BOOKS, method="DELETE")
+def discard_pending(desk: AtDesk, key: str) -> Page[PendingInvoiceOut]:
+    invoice_columns.discard(desk, key)
+    return pending_invoices(desk)
 
 
 @resource.read("/invoices/{key}", May.SEE_MONEY)
@@ -175,4 +239,17 @@ def _line_out(line: KeptLine, currency: str) -> InvoiceLineOut:
         "why": line.why,
         "who": line.who,
         "credited": _money(line.credited, currency),
+    }
+
+
+def _pending_out(one: Pending) -> PendingInvoiceOut:
+    return {
+        "id": one.id,
+        "account": one.account,
+        "reference": one.reference,
+        "month": one.month,
+        "columns": [
+            {"position": at, "heading": heading, "first": first, "taken_for": name}
+            for at, heading, first, name in one.columns
+        ],
     }

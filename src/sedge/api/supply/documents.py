@@ -1,4 +1,4 @@
-"""Papers: documents on file and what is asked where."""
+"""Papers: documents on file and requirements by country."""
 
 from typing import Annotated
 

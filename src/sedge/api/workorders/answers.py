@@ -63,6 +63,20 @@ class CheckOut(TypedDict):
     remedies: list[RemedyOut]
 
 
+class LaterOut(TypedDict):
+    """A monthly change that begins at a moment of its own."""
+
+    begins: str
+    amount: MoneyOut
+
+
+class BeforeAndAfterOut(TypedDict):
+    """What numbers and seats cost in a whole month without the work order, and with it."""
+
+    before: MoneyOut
+    after: MoneyOut
+
+
 class WorkOrderOut(TypedDict):
     id: str
     no: int
@@ -81,6 +95,10 @@ class WorkOrderOut(TypedDict):
     runnable: bool
     monthly: list[MoneyOut]
     once: list[MoneyOut]
+    monthly_later: list[LaterOut]
+    paid_already: list[MoneyOut]
+    stays_paid: list[MoneyOut]
+    fixed_monthly: list[BeforeAndAfterOut]
     cannot_be_undone: str
     seen: int
 
@@ -215,6 +233,15 @@ def work_order_out(view: OrderView) -> WorkOrderOut:
         "runnable": view.runnable,
         "monthly": [money(m) for m in view.costs.monthly.values()],
         "once": [money(m) for m in view.costs.once.values()],
+        "monthly_later": [
+            {"begins": moment(begins), "amount": money(m)} for begins, m in view.costs.later
+        ],
+        "paid_already": [money(m) for m in view.costs.paid_already.values()],
+        "stays_paid": [money(m) for m in view.costs.stays_paid.values()],
+        "fixed_monthly": [
+            {"before": money(now), "after": money(then)}
+            for now, then in view.monthly_before_and_after
+        ],
         "cannot_be_undone": view.undo,
         "seen": view.seen,
     }

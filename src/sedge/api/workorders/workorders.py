@@ -8,6 +8,7 @@ from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api.answers import Page, moment
+from sedge.api.moments import Moment
 from sedge.api.routing import AtDesk, Cursor, Resource, once, page_limit
 from sedge.api.workorders.answers import (
     CommentOut,
@@ -44,10 +45,13 @@ class Draft(BaseModel):
     title: str = Field(default="", max_length=200)
     reason: str = Field(default="", max_length=400)
     tasks: list[dict[str, Any]]
-    run_at: datetime | None = None
+    run_at: Moment | None = None
 
 
-@resource.creates("", May.CHANGE_ESTATE, WorkOrderOut | WorkOrderTriedOut)
+TRIED: dict[int | str, dict[str, object]] = {200: {"model": WorkOrderTriedOut}}  # by a dry run
+
+
+@resource.creates("", May.CHANGE_ESTATE, WorkOrderOut | WorkOrderTriedOut, responses=TRIED)
 def draft(request: Request, desk: AtDesk, asked: Draft, dry_run: bool = False) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
         if asked.run_at is not None and asked.run_at.tzinfo is None:
@@ -57,7 +61,7 @@ def draft(request: Request, desk: AtDesk, asked: Draft, dry_run: bool = False) -
             report = workorders.preview(desk, tasks)
             return 200, {
                 "id": None,
-                "tasks": asked.tasks,
+                "tasks": [task.model_dump(mode="json") for task in tasks],
                 "checks": [check_out(f) for f in report.findings],
                 "runnable": report.runnable,
             }
@@ -169,14 +173,14 @@ class Until(BaseModel):
     """When what the task changes is put back; null: for good."""
 
     model_config = ConfigDict(extra="forbid")
-    until: datetime | None
+    until: Moment | None
 
 
 class When(BaseModel):
     """At a moment, or when an order (its id) has arrived; neither: when it is run."""
 
     model_config = ConfigDict(extra="forbid")
-    run_at: datetime | None = None
+    run_at: Moment | None = None
     awaits: str | None = None
 
 
