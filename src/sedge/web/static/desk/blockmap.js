@@ -1,5 +1,7 @@
-// A block map: one stop of the tab order, arrows inside; a cell opens its card, several can be picked.
-// Mouse: click opens, drag or shift picks a stretch, ctrl picks one more. Keys: x picks, shift and arrows stretch.
+// A block map: one stop of the tab order, arrows inside; a cell opens its card, several can be
+// picked.
+// Mouse: click opens, drag or shift picks a stretch, ctrl picks one more. Keys: x picks, shift and
+// arrows stretch.
 import { pickStretch, toggle } from "./picked.js";
 
 let began = null;
@@ -35,7 +37,9 @@ export const blockMap = () => ({
     const step = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: columns, ArrowUp: -columns }[event.key];
     if (!step) return null;
     const wanted = Number(event.target.dataset.at) + step;
-    return step > 0 ? cells.find((c) => Number(c.dataset.at) >= wanted) : cells.findLast((c) => Number(c.dataset.at) <= wanted);
+    return step > 0
+      ? cells.find((c) => Number(c.dataset.at) >= wanted)
+      : cells.findLast((c) => Number(c.dataset.at) <= wanted);
   },
   pick(event, cell) {
     event.preventDefault();
@@ -56,7 +60,8 @@ export const blockMap = () => ({
   },
   drag(event) {
     const cell = event.target.closest(".cell-link");
-    if (!began || !cell || cell === began || !this.$root.contains(began) || !(event.buttons & 1)) return;
+    if (!began || !cell || cell === began || !this.$root.contains(began) || !(event.buttons & 1))
+      return;
     dragged = true;
     getSelection().removeAllRanges();
     this.stretch(began, cell);

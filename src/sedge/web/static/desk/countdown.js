@@ -1,4 +1,5 @@
-// The time left until a moment, by the desk's clock (which in the demo may be ahead of the real one).
+// The time left until a moment, by the desk's clock (which in the demo may be ahead of the real
+// one).
 export const countdown = () => ({
   left: "",
   timer: 0,
@@ -13,6 +14,7 @@ export const countdown = () => ({
     const { until, over } = this.$el.dataset;
     const ahead = Number(document.body.dataset.offset || 0) * 1000;
     const seconds = Math.round((Date.parse(until) - Date.now() - ahead) / 1000);
-    this.left = seconds > 0 ? Math.floor(seconds / 60) + ":" + String(seconds % 60).padStart(2, "0") : over;
+    this.left =
+      seconds > 0 ? Math.floor(seconds / 60) + ":" + String(seconds % 60).padStart(2, "0") : over;
   },
 });

@@ -22,7 +22,8 @@ export const desk = () => ({
     if (event.defaultPrevented) return;
     if (event.ctrlKey && event.key === "Enter") return this.run(event);
     if (event.ctrlKey || event.metaKey || event.altKey) return;
-    if (event.key === "Escape" && !document.querySelector("dialog[open]")) return this.press("[data-close]", event);
+    if (event.key === "Escape" && !document.querySelector("dialog[open]"))
+      return this.press("[data-close]", event);
     if (inField(event.target)) return;
     if (this.goes) return this.go(event);
     if (event.key === "g") return this.awaitPlace();
@@ -33,16 +34,20 @@ export const desk = () => ({
     }
     if (event.key === "ArrowDown" || event.key === "ArrowUp") this.alongRows(event);
   },
-  // Where something stops it, a press leads to the remedies; where something warns, the first press only leads to the button.
+  // Where something stops it, a press leads to the remedies; where something warns, the first press
+  // only leads to the button.
   run(event) {
-    const mending = document.querySelector(".runbar [action$='/remedies'] button, .runbar [hx-post$='/remedies'] button");
+    const mending = document.querySelector(
+      ".runbar [action$='/remedies'] button, .runbar [hx-post$='/remedies'] button",
+    );
     if (mending && document.querySelector("[data-run][disabled]")) {
       event.preventDefault();
       mending.focus();
       return say("It can't run yet. Enter adds the remedies.");
     }
     const button = document.querySelector("[data-run]:not([disabled])");
-    if (!button?.dataset.warned || document.activeElement === button) return this.press("[data-run]:not([disabled])", event);
+    if (!button?.dataset.warned || document.activeElement === button)
+      return this.press("[data-run]:not([disabled])", event);
     event.preventDefault();
     button.focus();
     say(button.dataset.warned + ". Press again to run it all the same.");

@@ -1,5 +1,5 @@
-// The picture of a call path that is worked on: chosen, dragged and changed by mouse and by keys. All it does goes through the same
-// addresses as the forms beside it.
+// The picture of a call path that is worked on: chosen, dragged and changed by mouse and by keys.
+// All it does goes through the same addresses as the forms beside it.
 export const drawing = () => ({
   drag: null,
   init() {
@@ -10,7 +10,9 @@ export const drawing = () => ({
     this.$el.addEventListener("dragstart", (event) => event.preventDefault());
     this.$el.addEventListener("keydown", (event) => this.key(event));
     // A form that has been filled in is not drawn anew under whoever is at it.
-    this.$el.addEventListener("input", (event) => event.target.form?.setAttribute("data-typed", ""));
+    this.$el.addEventListener("input", (event) =>
+      event.target.form?.setAttribute("data-typed", ""),
+    );
     this.$el.addEventListener("htmx:afterSwap", () => this.focusChosen());
   },
   shelf() {
@@ -27,7 +29,8 @@ export const drawing = () => ({
     if (this.dragged) return;
     this.open(link.getAttribute("href"));
   },
-  // What has been typed into a step is saved before one goes on; where it can't be, one stays with the reason.
+  // What has been typed into a step is saved before one goes on; where it can't be, one stays with
+  // the reason.
   saveFirst(form, away, event) {
     event.preventDefault();
     const done = (answered) => {
@@ -44,18 +47,26 @@ export const drawing = () => ({
     else location.assign(address);
   },
   open(address) {
-    htmx.ajax("GET", address, { target: "#drawing", swap: "innerHTML" }).then(() => history.replaceState(null, "", address));
+    htmx
+      .ajax("GET", address, { target: "#drawing", swap: "innerHTML" })
+      .then(() => history.replaceState(null, "", address));
     this.$el.dataset.live = address;
   },
   focusChosen() {
     const shelf = this.shelf();
     if (shelf) this.$el.dataset.live = shelf.dataset.here;
-    if (document.activeElement === document.body) this.$el.querySelector("svg [aria-current]")?.focus();
+    if (document.activeElement === document.body)
+      this.$el.querySelector("svg [aria-current]")?.focus();
   },
   send(what, values) {
     const shelf = this.shelf();
     const address = shelf.dataset.base + "/" + what;
-    return htmx.ajax("POST", address, { target: "#drawing", swap: "innerHTML", source: this.$el, values: { version: shelf.dataset.version, ...values } });
+    return htmx.ajax("POST", address, {
+      target: "#drawing",
+      swap: "innerHTML",
+      source: this.$el,
+      values: { version: shelf.dataset.version, ...values },
+    });
   },
   // ── dragging: a line's dot to another step, a step onto a plus ──
   take(event) {
@@ -64,7 +75,13 @@ export const drawing = () => ({
     this.dragged = false;
     if (event.button || (!port && !step)) return;
     const from = port || step;
-    this.drag = { port: Boolean(port), step: from.dataset.step, exit: from.dataset.exit || "", x: event.clientX, y: event.clientY };
+    this.drag = {
+      port: Boolean(port),
+      step: from.dataset.step,
+      exit: from.dataset.exit || "",
+      x: event.clientX,
+      y: event.clientY,
+    };
   },
   pull(event) {
     if (!this.drag) return;
@@ -98,8 +115,10 @@ export const drawing = () => ({
     const under = document.elementFromPoint(event.clientX, event.clientY);
     const stub = under?.closest(".pm-stub");
     const step = under?.closest("a[data-step]:not(.pm-stub)");
-    if (drag.port && step) this.send("lead", { step: drag.step, way_out: drag.exit, to: step.dataset.step });
-    if (!drag.port && stub) this.send("move", { step: drag.step, to: stub.dataset.step, way_out: stub.dataset.exit });
+    if (drag.port && step)
+      this.send("lead", { step: drag.step, way_out: drag.exit, to: step.dataset.step });
+    if (!drag.port && stub)
+      this.send("move", { step: drag.step, to: stub.dataset.step, way_out: stub.dataset.exit });
     setTimeout(() => (this.dragged = false), 0);
   },
   // ── keys ──
@@ -107,7 +126,10 @@ export const drawing = () => ({
     if (event.target.matches("input, textarea, select")) return;
     const here = event.target.closest("svg a[data-step]");
     const step = here?.dataset.step || this.shelf().dataset.step;
-    const done = event.ctrlKey || event.metaKey ? this.withControl(event, step) : this.plainly(event, here, step);
+    const done =
+      event.ctrlKey || event.metaKey
+        ? this.withControl(event, step)
+        : this.plainly(event, here, step);
     if (done) {
       event.preventDefault();
       event.stopPropagation();
@@ -120,24 +142,32 @@ export const drawing = () => ({
     if (!step) return false;
     if (key === "c" && !getSelection().toString()) return this.send("copy", { step });
     if (key === "x") return this.send("cut", { step });
-    const stub = document.activeElement?.closest(".pm-stub") || this.$el.querySelector('.pm-stub[data-step="' + step + '"]');
-    if (key === "v" && stub) return this.send("paste", { step: stub.dataset.step, way_out: stub.dataset.exit });
+    const stub =
+      document.activeElement?.closest(".pm-stub") ||
+      this.$el.querySelector('.pm-stub[data-step="' + step + '"]');
+    if (key === "v" && stub)
+      return this.send("paste", { step: stub.dataset.step, way_out: stub.dataset.exit });
     return false;
   },
   plainly(event, here, step) {
     if (here && event.key.startsWith("Arrow")) return this.go(here, event.key);
     if (here && event.key === "Delete") return this.send("remove", { step });
     if (here && event.key.toLowerCase() === "a") {
-      const stub = here.matches(".pm-stub") ? here : this.$el.querySelector('.pm-stub[data-step="' + step + '"]');
+      const stub = here.matches(".pm-stub")
+        ? here
+        : this.$el.querySelector('.pm-stub[data-step="' + step + '"]');
       if (stub) this.open(stub.getAttribute("href"));
       return Boolean(stub);
     }
-    if (event.key === "Escape" && this.shelf().dataset.step) return this.open(this.shelf().dataset.base) || true;
+    if (event.key === "Escape" && this.shelf().dataset.step)
+      return this.open(this.shelf().dataset.base) || true;
     return false;
   },
   // The nearest step or plus in that direction.
   go(here, key) {
-    const [x, y] = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[key];
+    const [x, y] = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[
+      key
+    ];
     const middle = (link) => {
       const box = link.getBoundingClientRect();
       return [box.x + box.width / 2, box.y + box.height / 2];
@@ -148,7 +178,8 @@ export const drawing = () => ({
       const [thereX, thereY] = middle(link);
       const along = (thereX - hereX) * x + (thereY - hereY) * y;
       const aside = Math.abs((thereX - hereX) * y) + Math.abs((thereY - hereY) * x);
-      if (link !== here && along > 8 && (!best || along + 2 * aside < best.far)) best = { link, far: along + 2 * aside };
+      if (link !== here && along > 8 && (!best || along + 2 * aside < best.far))
+        best = { link, far: along + 2 * aside };
     }
     best?.link.focus();
     return true;

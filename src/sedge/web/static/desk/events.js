@@ -1,5 +1,6 @@
-// One stream of changes for all pages of a browser: a browser keeps only six connections to a server, and each open page
-// would take one of them. Pages say whom they act for; the stream begins anew when that has changed.
+// One stream of changes for all pages of a browser: a browser keeps only six connections to a
+// server, and each open page would take one of them. Pages say whom they act for; the stream begins
+// anew when that has changed.
 const pages = new Set();
 let source = null;
 let of = null;

@@ -1,5 +1,5 @@
-// The finder in the head, a combobox: arrows walk through what was found, Enter opens what is active or the only thing,
-// Escape empties the list, then the field.
+// The finder in the head, a combobox: arrows walk through what was found, Enter opens what is
+// active or the only thing, Escape empties the list, then the field.
 export const finder = () => ({
   keys(event) {
     if (event.key === "Escape") return this.leave(event);
@@ -9,7 +9,9 @@ export const finder = () => ({
     if (!to || !options.length) return;
     event.preventDefault();
     const at = options.findIndex((option) => option.getAttribute("aria-selected") === "true");
-    this.activate(options[at < 0 && to < 0 ? options.length - 1 : (at + to + options.length) % options.length]);
+    this.activate(
+      options[at < 0 && to < 0 ? options.length - 1 : (at + to + options.length) % options.length],
+    );
   },
   options() {
     return [...this.$refs.found.querySelectorAll("a[role=option]")];

@@ -1,16 +1,20 @@
-// A part that is drawn anew must not throw whoever works by keyboard back to the top of the page: the same control is focused
-// again, or, where it has gone, the part itself.
+// A part that is drawn anew must not throw whoever works by keyboard back to the top of the page:
+// the same control is focused again, or, where it has gone, the part itself.
 export function keepFocus() {
   let held = null;
   document.addEventListener("htmx:beforeSwap", (event) => {
     const focused = document.activeElement;
     const part = event.detail.target;
-    held = part && part !== document.body && part.contains(focused) ? { part: part.id, is: nameOf(focused) } : null;
+    held =
+      part && part !== document.body && part.contains(focused)
+        ? { part: part.id, is: nameOf(focused) }
+        : null;
   });
   document.addEventListener("htmx:afterSettle", () => {
     if (!held || document.activeElement !== document.body) return (held = null);
     const part = document.getElementById(held.part);
-    const same = part && [...part.querySelectorAll(held.is.kind)].find((one) => sameAs(held.is, one));
+    const same =
+      part && [...part.querySelectorAll(held.is.kind)].find((one) => sameAs(held.is, one));
     held = null;
     if (same) return same.focus();
     if (!part) return;
@@ -30,5 +34,7 @@ const nameOf = (element) => ({
 function sameAs(was, element) {
   if (element.disabled) return false;
   const is = nameOf(element);
-  return was.id ? is.id === was.id : is.name === was.name && is.href === was.href && is.words === was.words;
+  return was.id
+    ? is.id === was.id
+    : is.name === was.name && is.href === was.href && is.words === was.words;
 }

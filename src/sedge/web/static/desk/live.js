@@ -1,4 +1,5 @@
-// Quiet refresh: the server says when something has moved, and the parts that care (data-live) are drawn anew.
+// Quiet refresh: the server says when something has moved, and the parts that care (data-live) are
+// drawn anew.
 const AGAIN = 3000;
 const SWAPPED = { "HX-Request": "true" };
 
@@ -11,17 +12,39 @@ export function keepFresh() {
     if (document.hidden || heard === shown) return;
     shown = heard;
     document.querySelectorAll("[data-live]").forEach(drawAnew);
+    countAnew();
   };
   const ended = async (again) => {
     const answer = await ask("/changes?since=" + shown);
     if (answer?.status === 401) return location.reload();
     setTimeout(again, AGAIN);
   };
-  listen(of, (pulse) => {
-    heard = pulse;
-    draw();
-  }, ended);
+  listen(
+    of,
+    (pulse) => {
+      heard = pulse;
+      draw();
+    },
+    ended,
+  );
   addEventListener("visibilitychange", draw);
+}
+
+// Where much is being changed, the counts of the head are those of a moment ago, so that no page
+// waits for them. They are asked for once more.
+export function catchUp() {
+  if (document.body.dataset.behind !== undefined) countAnew();
+}
+
+async function countAnew() {
+  const query = new URLSearchParams({ place: document.body.dataset.place, at: location.pathname });
+  const answer = await ask("/head?" + query, { "HX-Request": "false" });
+  if (answer?.status !== 200) return;
+  const fresh = new DOMParser().parseFromString(await answer.text(), "text/html");
+  for (const nav of fresh.querySelectorAll("nav")) {
+    const shown = document.querySelector("nav." + nav.className);
+    if (shown) Idiomorph.morph(shown, nav);
+  }
 }
 
 // All pages of a browser share one stream where they can.
@@ -38,7 +61,8 @@ function listen(of, moved, ended) {
 function listenAlone(moved, ended) {
   const source = new EventSource("/events");
   source.onmessage = ({ data }) => moved(data);
-  source.onerror = () => source.readyState === EventSource.CLOSED && ended(() => listenAlone(moved, ended));
+  source.onerror = () =>
+    source.readyState === EventSource.CLOSED && ended(() => listenAlone(moved, ended));
 }
 
 async function drawAnew(part) {
@@ -47,7 +71,8 @@ async function drawAnew(part) {
   const answer = await ask(address, { "HX-Target": part.id });
   if (answer?.status !== 200) return;
   const page = await answer.text();
-  if (isInUse(part) || part.dataset.live !== address) return; // somebody has begun to type, or gone on, meanwhile
+  // somebody has begun to type, or gone on, meanwhile
+  if (isInUse(part) || part.dataset.live !== address) return;
   const focused = part.contains(document.activeElement) ? placeOf(document.activeElement) : null;
   htmx.swap(part, page, { swapStyle: "morph:innerHTML" });
   if (focused && !part.contains(document.activeElement)) focused(part)?.focus();
@@ -58,12 +83,14 @@ async function drawAnew(part) {
 function isInUse(part) {
   if (part.matches("[data-dragging]")) return true;
   if (part.querySelector("form[data-typed]")) return true;
-  const typing = part.contains(document.activeElement) && document.activeElement.matches("input, textarea, select");
+  const typing =
+    part.contains(document.activeElement) &&
+    document.activeElement.matches("input, textarea, select");
   return typing || part.querySelector("details[open]") !== null;
 }
 
-// How what has the focus is found again where the new page has another element for it: by its id, its address, or what
-// it says.
+// How what has the focus is found again where the new page has another element for it: by its id,
+// its address, or what it says.
 function placeOf(element) {
   const { id, tagName, textContent } = element;
   if (id) return (part) => part.querySelector("#" + CSS.escape(id));
@@ -71,7 +98,8 @@ function placeOf(element) {
     const link = 'a[href="' + CSS.escape(element.getAttribute("href")) + '"]';
     return (part) => part.querySelector(link);
   }
-  return (part) => [...part.querySelectorAll(tagName)].find((each) => each.textContent === textContent);
+  return (part) =>
+    [...part.querySelectorAll(tagName)].find((each) => each.textContent === textContent);
 }
 
 // A page that is being left, or a server that restarts, is no error: the next look will tell.

@@ -1,4 +1,5 @@
-// The desk's behaviour, put together: Alpine components found by their names in the pages, and what runs on every page.
+// The desk's behaviour, put together: Alpine components found by their names in the pages, and what
+// runs on every page.
 // No code stands in a page, so that the Content-Security-Policy stays strict (Alpine's CSP build).
 import { blockMap } from "./blockmap.js";
 import { columns } from "./columns.js";
@@ -7,7 +8,7 @@ import { desk } from "./desk.js";
 import { drawing } from "./drawing.js";
 import { keepFocus } from "./focus.js";
 import { finder } from "./finder.js";
-import { keepFresh } from "./live.js";
+import { catchUp, keepFresh } from "./live.js";
 import { floorPlan } from "./plan.js";
 import { passkey } from "./passkeys.js";
 import { pick } from "./pick.js";
@@ -40,6 +41,7 @@ document.addEventListener("alpine:init", () => {
 });
 sayProblems();
 keepFresh();
+catchUp();
 keepTyped();
 keepFocus();
 keepPrice();

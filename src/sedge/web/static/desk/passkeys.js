@@ -1,4 +1,5 @@
-// Passkeys: the browser makes or uses one as the server's options say, and its answer goes into the form.
+// Passkeys: the browser makes or uses one as the server's options say, and its answer goes into the
+// form.
 const supported = () => Boolean(window.PublicKeyCredential?.parseCreationOptionsFromJSON);
 
 const options = async (address) => {

@@ -1,4 +1,5 @@
-// The numbers that have been picked, on maps and in lists alike. They stay picked while one looks around in this tab.
+// The numbers that have been picked, on maps and in lists alike. They stay picked while one looks
+// around in this tab.
 import { say } from "./say.js";
 
 const KEPT = "picked numbers";
@@ -34,7 +35,8 @@ export function show() {
   if (!bar) return;
   bar.hidden = picked.size === 0;
   bar.elements.numbers.value = [...picked].sort().join(",");
-  bar.querySelector("[data-picked-count]").textContent = picked.size === 1 ? "1 number picked" : picked.size + " numbers picked";
+  bar.querySelector("[data-picked-count]").textContent =
+    picked.size === 1 ? "1 number picked" : picked.size + " numbers picked";
 }
 
 export const pickedBar = () => ({
@@ -52,7 +54,8 @@ export const pickedBar = () => ({
     });
     document.addEventListener("keydown", (event) => {
       const row = event.target.closest?.("tr")?.querySelector("input[data-number]");
-      if (event.key === "x" && row && !event.target.matches("input, textarea, select")) toggle(row.dataset.number);
+      if (event.key === "x" && row && !event.target.matches("input, textarea, select"))
+        toggle(row.dataset.number);
     });
     this.$root.addEventListener("submit", () => {
       document.querySelectorAll("input[data-number]").forEach((box) => box.removeAttribute("form"));
@@ -61,7 +64,9 @@ export const pickedBar = () => ({
 });
 
 function pickAll() {
-  pickStretch([...document.querySelectorAll("input[data-number]")].map((box) => box.dataset.number));
+  pickStretch(
+    [...document.querySelectorAll("input[data-number]")].map((box) => box.dataset.number),
+  );
 }
 
 export function pickNone() {

@@ -1,4 +1,5 @@
-// A floor's plan: choose a spot, click where it lies, or move it with the arrow keys; each move is sent as a form.
+// A floor's plan: choose a spot, click where it lies, or move it with the arrow keys; each move is
+// sent as a form.
 const STEP = 2;
 
 export const floorPlan = () => ({
@@ -11,11 +12,20 @@ export const floorPlan = () => ({
     const spot = this.chosen();
     if (!spot || event.target.closest("a")) return;
     const box = event.currentTarget.getBoundingClientRect();
-    this.send(spot, (100 * (event.clientX - box.left)) / box.width, (100 * (event.clientY - box.top)) / box.height);
+    this.send(
+      spot,
+      (100 * (event.clientX - box.left)) / box.width,
+      (100 * (event.clientY - box.top)) / box.height,
+    );
   },
   keys(event) {
     const spot = this.chosen();
-    const step = { ArrowRight: [STEP, 0], ArrowLeft: [-STEP, 0], ArrowDown: [0, STEP], ArrowUp: [0, -STEP] }[event.key];
+    const step = {
+      ArrowRight: [STEP, 0],
+      ArrowLeft: [-STEP, 0],
+      ArrowDown: [0, STEP],
+      ArrowUp: [0, -STEP],
+    }[event.key];
     if (!spot || !step || !event.altKey) return;
     event.preventDefault();
     const from = [Number(spot.dataset.x || 50), Number(spot.dataset.y || 50)];

@@ -34,7 +34,8 @@ function show(form, problem) {
   note.className = "said";
   note.setAttribute("role", "alert");
   note.textContent = problem.message;
-  for (const choice of problem.choices || []) note.append(document.createElement("br"), buttonFor(form, choice));
+  for (const choice of problem.choices || [])
+    note.append(document.createElement("br"), buttonFor(form, choice));
   const field = fieldOf(form, problem.field);
   if (!field) return form.append(note);
   note.id = "said-" + problem.field;

@@ -1,4 +1,5 @@
-// Records from the microphone into a WAV file (16 bit, one channel) and puts it into the form's file field.
+// Records from the microphone into a WAV file (16 bit, one channel) and puts it into the form's
+// file field.
 export const recorder = () => ({
   words: "Record audio",
   told: "",
@@ -24,7 +25,7 @@ export const recorder = () => ({
   // Told once a second, not with each of some 375 pieces.
   heard(chunk) {
     this.chunks.push(chunk);
-    const seconds = Math.floor(this.chunks.length * 128 / this.audio.sampleRate);
+    const seconds = Math.floor((this.chunks.length * 128) / this.audio.sampleRate);
     if (seconds) this.told = "Recording… " + seconds + " s";
   },
   async stop() {
@@ -40,14 +41,16 @@ export const recorder = () => ({
     this.$refs.listen.src = URL.createObjectURL(file);
     this.made = true;
     this.words = "Record again";
-    this.told = (this.chunks.length * 128 / rate).toFixed(1) + " s recorded. Listen to it, then keep it.";
+    this.told =
+      ((this.chunks.length * 128) / rate).toFixed(1) + " s recorded. Listen to it, then keep it.";
   },
 });
 
 function wav(chunks, rate) {
   const count = chunks.reduce((sum, chunk) => sum + chunk.length, 0);
   const view = new DataView(new ArrayBuffer(44 + count * 2));
-  const text = (at, words) => [...words].forEach((letter, i) => view.setUint8(at + i, letter.charCodeAt(0)));
+  const text = (at, words) =>
+    [...words].forEach((letter, i) => view.setUint8(at + i, letter.charCodeAt(0)));
   text(0, "RIFF");
   view.setUint32(4, 36 + count * 2, true);
   text(8, "WAVEfmt ");

@@ -21,7 +21,9 @@ export const rows = () => ({
   add() {
     const body = this.$root.querySelector("tbody");
     const row = body.lastElementChild.cloneNode(true);
-    row.querySelectorAll("input").forEach((field) => (field.value = field.name === "strip" ? "0" : ""));
+    row
+      .querySelectorAll("input")
+      .forEach((field) => (field.value = field.name === "strip" ? "0" : ""));
     row.querySelectorAll("select").forEach((field) => (field.selectedIndex = 0));
     body.append(row);
     row.querySelector("input").focus();

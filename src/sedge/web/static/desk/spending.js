@@ -1,5 +1,6 @@
-// A button that spends names its price. From the first key or click that may change the price until the new one stands
-// there, it can't be pressed: nobody agrees to a price that was true a moment ago.
+// A button that spends names its price. From the first key or click that may change the price until
+// the new one stands there, it can't be pressed: nobody agrees to a price that was true a moment
+// ago.
 export function keepPrice() {
   document.addEventListener("input", ({ target }) => {
     const buttons = buttonsOf(target.closest("[data-prices]"));
@@ -11,7 +12,9 @@ export function keepPrice() {
   });
   for (const failed of ["htmx:responseError", "htmx:sendError"]) {
     document.addEventListener(failed, ({ detail }) => {
-      for (const button of buttonsOf(detail.elt.closest("[data-prices]")).filter((one) => one.dataset.price)) {
+      for (const button of buttonsOf(detail.elt.closest("[data-prices]")).filter(
+        (one) => one.dataset.price,
+      )) {
         button.disabled = false;
         button.textContent = button.dataset.price;
         delete button.dataset.price;
@@ -20,7 +23,8 @@ export function keepPrice() {
   }
 }
 
-// A link away from a half-filled form (`data-carries` names it) takes along what was typed, in its `back` address.
+// A link away from a half-filled form (`data-carries` names it) takes along what was typed, in its
+// `back` address.
 export function carryForms() {
   document.addEventListener("click", (event) => {
     const link = event.target.closest("a[data-carries]");
@@ -33,5 +37,7 @@ export function carryForms() {
 }
 
 function buttonsOf(fields) {
-  return fields ? [...document.querySelector(fields.dataset.prices).querySelectorAll("button")] : [];
+  return fields
+    ? [...document.querySelector(fields.dataset.prices).querySelectorAll("button")]
+    : [];
 }

@@ -15,7 +15,9 @@ export const story = () => ({
     const items = this.items();
     items.forEach((item, i) => item.classList.toggle("is-now", i === at));
     const step = items[at]?.dataset.step;
-    document.querySelectorAll(".pathmap .pm-step").forEach((box) => box.classList.toggle("pm-now", box.dataset.step === step));
+    document
+      .querySelectorAll(".pathmap .pm-step")
+      .forEach((box) => box.classList.toggle("pm-now", box.dataset.step === step));
     items[at]?.scrollIntoView({ block: "nearest" });
   },
 });

@@ -1,6 +1,9 @@
-// What was typed into a form outlives a reload of the page in this tab, until the form has been sent.
-// Kept only where the page's own value is still the one that was typed over; never passwords and files.
-const KINDS = "input:not([type=hidden], [type=password], [type=file], [type=submit]), textarea, select";
+// What was typed into a form outlives a reload of the page in this tab, until the form has been
+// sent.
+// Kept only where the page's own value is still the one that was typed over; never passwords and
+// files.
+const KINDS =
+  "input:not([type=hidden], [type=password], [type=file], [type=submit]), textarea, select";
 const place = () => "typed:" + location.pathname + location.search;
 const addressOf = (form) => form.getAttribute("hx-post") || form.getAttribute("action") || "";
 const isKept = (form) => form && (form.hasAttribute("hx-post") || form.method === "post");
@@ -8,9 +11,13 @@ const isKept = (form) => form && (form.hasAttribute("hx-post") || form.method ==
 export function keepTyped() {
   document.addEventListener("input", (event) => remember(event.target));
   document.addEventListener("change", (event) => remember(event.target));
-  document.addEventListener("submit", (event) => event.target.hasAttribute("hx-post") || forget(event.target));
+  document.addEventListener(
+    "submit",
+    (event) => event.target.hasAttribute("hx-post") || forget(event.target),
+  );
   document.addEventListener("htmx:afterRequest", (event) => {
-    const status = event.detail.xhr?.status; // htmx calls an answer that leads elsewhere neither a success nor a failure
+    // htmx calls an answer that leads elsewhere neither a success nor a failure
+    const status = event.detail.xhr?.status;
     if (status >= 200 && status < 400 && event.target.matches("form")) forget(event.target);
   });
   document.querySelectorAll("form").forEach(restore);
@@ -40,7 +47,9 @@ const valueOf = (field) => (ticks(field) ? field.checked : field.value);
 function originalOf(field) {
   if (ticks(field)) return field.defaultChecked;
   if (field.tagName !== "SELECT") return field.defaultValue;
-  return ([...field.options].find((option) => option.defaultSelected) || field.options[0])?.value ?? "";
+  return (
+    ([...field.options].find((option) => option.defaultSelected) || field.options[0])?.value ?? ""
+  );
 }
 
 function remember(field) {
@@ -70,7 +79,8 @@ function restore(form) {
   }
 }
 
-// For those who watch the field. A form that sends itself on change is not told: nobody has finished typing there.
+// For those who watch the field. A form that sends itself on change is not told: nobody has
+// finished typing there.
 function announce(field) {
   const name = ticks(field) || field.tagName === "SELECT" ? "change" : "input";
   field.dispatchEvent(new Event(name, { bubbles: true }));
