@@ -2,6 +2,7 @@
 
 import gc
 import logging
+import sys
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
@@ -24,14 +25,16 @@ from sedge.metrics import note_trouble
 from sedge.outside.callbacks import Listener, told_in
 from sedge.outside.carrier import Callback
 from sedge.outside.outside import Outside, at_standins
-from sedge.services import background_jobs, simulation_clock, today
+from sedge.services import background_jobs, simulation_clock
 from sedge.services.clock import Clock
-from sedge.services.context import House, desk_member_facts
-from sedge.services.first_steps import FirstSteps, first_steps
+from sedge.services.context import House, head_facts
 from sedge.services.ledger import ledger
+from sedge.services.process import Process
+from sedge.services.today import today
+from sedge.services.today.first_steps import FirstSteps, first_steps
 from sedge.services.workorders import runner
 from sedge.settings import Settings
-from sedge.store.database import Database
+from sedge.store.database import Database, OnlyRead
 from sedge.store.repositories.access import installation as installation_store
 from sedge.store.secrets import Keyring
 from sedge.web import error_pages, front_gate, watched
@@ -45,11 +48,12 @@ from sedge.web.shared.rendering import environment
 @dataclass(frozen=True)
 class DeskFacts:
     """What the head of every page shows. `waiting` are the addresses to which the lines of Today
-    lead."""
+    lead; `is_behind`: something has changed since they were counted."""
 
     running: int
     todo: int
     waiting: list[str]
+    is_behind: bool
     pulse: int
     offset: int
     organisation: str
@@ -58,7 +62,7 @@ class DeskFacts:
     first: FirstSteps | None
 
 
-THREADS = 16
+THREADS, SHORT_TURN = 4, 0.0005  # at work at once; seconds before another thread may go on
 PLACES = routers_in(web, Place)
 RESOURCES = routers_in(api, Resource)
 ROUTES = in_order([*PLACES, *RESOURCES])
@@ -85,8 +89,47 @@ def open_house(settings: Settings, services: str | Services, clock: Clock | None
     )
     house = House(settings, clock or Clock(), installation, outside).open()
     if clock is None:
-        house.clock.advance(simulation_clock.stored_offset(house))
+        house.clock.set_offset(simulation_clock.stored_offset(house))
     return house
+
+
+def open_reading(settings: Settings, services: str | Services) -> House:
+    """The same for a process that only reads what another one writes."""
+    callback = Callback("", "")  # orders are placed by the process that writes
+    outside = (
+        at_standins(services, seconds=settings.outside_seconds)
+        if isinstance(services, str)
+        else services(callback)
+    )
+    database = OnlyRead(settings.data / "installation.sqlite", "installation")
+    house = House(
+        settings.model_copy(update={"runner": False}),
+        Clock(),
+        database,
+        outside,
+        process=Process(only_reads=True),
+        kind_of_database=OnlyRead,
+    )
+    keep_up(house)
+    return house
+
+
+def keep_up(house: House) -> None:
+    """What the process that writes changed for all: organisations, the simulation's clock."""
+    writes = house.installation.writes
+    if house.kept_up_to == writes:
+        return
+    house.open()
+    house.clock.set_offset(simulation_clock.stored_offset(house))
+    house.kept_up_to = writes
+
+
+def settle_threads() -> None:
+    """Before serving: each row that SQLite hands over lets another thread go first, which keeps the
+    interpreter for 5 ms where nothing is said. With 50 people at once that made pages take seconds;
+    so few threads, and short turns."""
+    to_thread.current_default_thread_limiter().total_tokens = THREADS
+    sys.setswitchinterval(SHORT_TURN)
 
 
 def settle_memory() -> None:
@@ -115,7 +158,8 @@ def move_in(app: FastAPI, house: House) -> FastAPI:
     """Serve this house from now on. Building an application reads hundreds of routes; one that is
     idle can be used again."""
     app.state.house = house
-    app.state.listener = Listener(_callback_secret(house.installation, house.keyring))
+    if not house.process.only_reads:
+        app.state.listener = Listener(_callback_secret(house.installation, house.keyring))
     return app
 
 
@@ -125,8 +169,7 @@ def build_app() -> FastAPI:
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         house: House = app.state.house
-        # what they do is nearly all reckoning: more of them only get in each other's way
-        to_thread.current_default_thread_limiter().total_tokens = THREADS
+        settle_threads()
         scheduler = background_jobs.start_runner(house) if house.settings.runner else None
         yield
         if scheduler:
@@ -179,10 +222,12 @@ def _desk_facts(request: Request) -> DeskFacts:
         raise RuntimeError("facts of the head are for members only")
     desk = house.desk(member)
     pulse = getattr(request.state, "pulse", None)
-    lines = today.waiting(desk)
+    lines, is_current = today.waiting_lately(desk)
     return DeskFacts(
-        **desk_member_facts(desk, len(lines)),
+        **head_facts(desk)._asdict(),
+        todo=len(lines),
         waiting=[line.href for line in lines],
+        is_behind=not is_current,
         first=first_steps(desk) if allowed(member.role, May.SET_RULES) else None,
         pulse=ledger.pulse(desk) if pulse is None else pulse,
         offset=int(house.clock.offset.total_seconds()),

@@ -1,8 +1,12 @@
 """The commands of Sedge."""
 
+import atexit
 import functools
+import os
+import shutil
 from collections.abc import Callable
 from pathlib import Path
+from tempfile import mkdtemp
 from typing import Annotated, Any
 
 import typer
@@ -15,6 +19,9 @@ main = typer.Typer(
     add_completion=False, help="Sedge: the working desk of a telephony number administrator."
 )
 Config = Annotated[Path | None, typer.Option(help="TOML file with settings")]
+Workers = Annotated[
+    int | None, typer.Option(help="processes that answer: one writes, the others show pages")
+]
 Data = Annotated[Path | None, typer.Option(help="folder of the databases")]
 
 
@@ -38,11 +45,14 @@ def demo(
     port: Annotated[int, typer.Option(help="port of the pages")] = 8420,
     fresh: Annotated[bool, typer.Option("--fresh", help="seed the demo data anew")] = False,
     data: Annotated[Path, typer.Option(help="folder of the databases")] = Path("var/demo"),
+    workers: Workers = None,
 ) -> None:
     """Start Sedge with the demo data and the stand-ins."""
+    settings = _settings(data=data, port=port, demo=True, sip_domain="sip.example", workers=workers)
+    _count_together(settings)
     from sedge.demo.running import run_demo
 
-    run_demo(_settings(data=data, port=port, demo=True, sip_domain="sip.example"), fresh=fresh)
+    run_demo(settings, fresh=fresh)
 
 
 @main.command()
@@ -51,9 +61,11 @@ def serve(
     config: Config = None,
     data: Data = None,
     port: Annotated[int | None, typer.Option(help="port of the pages")] = None,
+    workers: Workers = None,
 ) -> None:
     """Serve an installation: your own organisations, real services outside."""
-    settings = _settings(config=config, data=data, port=port)  # before all that takes long to load
+    settings = _settings(config=config, data=data, port=port, workers=workers)
+    _count_together(settings)  # before all that takes long to load
     from sedge.serving import serve as serve_now
 
     serve_now(settings)
@@ -238,6 +250,14 @@ def second_factor(
     with opened(_settings(config=config, data=data, runner=False)) as house:
         members.take_off_by_operator(house, email)
         typer.echo(f"{email} sets up a second factor anew at the next sign-in.")
+
+
+def _count_together(settings: Settings) -> None:
+    """Figures of all processes lie in a folder they share; the library looks for it when loaded."""
+    if settings.workers > 1:
+        folder = mkdtemp(prefix="sedge-figures-")
+        atexit.register(shutil.rmtree, folder, ignore_errors=True)
+        os.environ["PROMETHEUS_MULTIPROC_DIR"] = folder
 
 
 def _settings(**values: Any) -> Settings:

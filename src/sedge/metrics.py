@@ -1,13 +1,16 @@
 """Figures of the process for whatever watches it (Prometheus), and its last troubles for people."""
 
+import os
 import time
 from collections import deque
 from collections.abc import Iterator, MutableMapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import partial
 
 from prometheus_client import CollectorRegistry, Counter, Gauge, Histogram, generate_latest
+from prometheus_client.multiprocess import MultiProcessCollector
 
 from sedge.core.errors import OutsideRefused
 
@@ -26,15 +29,16 @@ OUTSIDE_SECONDS = Histogram(
     "sedge_outside_seconds", "how long they took", ["service"], buckets=FAST, registry=REGISTRY
 )
 SIGN_INS = Counter("sedge_sign_ins", "attempts to sign in", ["result"], registry=REGISTRY)
-TASKS_OPEN = Gauge("sedge_tasks_open", "tasks that are not done", registry=REGISTRY)
-OLDEST_TASK = Gauge("sedge_oldest_task_seconds", "how late the latest one is", registry=REGISTRY)
-MAILS_WAITING = Gauge("sedge_mails_waiting", "letters not yet sent", registry=REGISTRY)
-MAILS_GIVEN_UP = Gauge("sedge_mails_given_up", "letters nobody took", registry=REGISTRY)
-DATABASE_BYTES = Gauge("sedge_database_bytes", "size of the databases", registry=REGISTRY)
-DISK_FREE = Gauge("sedge_disk_free_bytes", "room left on their disk", registry=REGISTRY)
-BACKUP_AGE = Gauge("sedge_backup_age_seconds", "since the last good backup", registry=REGISTRY)
-DAMAGED = Gauge("sedge_organisations_damaged", "databases that can't be read", registry=REGISTRY)
-ORGANISATIONS = Gauge("sedge_organisations", "organisations served", registry=REGISTRY)
+gauge = partial(Gauge, registry=REGISTRY, multiprocess_mode="mostrecent")
+TASKS_OPEN = gauge("sedge_tasks_open", "tasks that are not done")
+OLDEST_TASK = gauge("sedge_oldest_task_seconds", "how late the latest one is")
+MAILS_WAITING = gauge("sedge_mails_waiting", "letters not yet sent")
+MAILS_GIVEN_UP = gauge("sedge_mails_given_up", "letters nobody took")
+DATABASE_BYTES = gauge("sedge_database_bytes", "size of the databases")
+DISK_FREE = gauge("sedge_disk_free_bytes", "room left on their disk")
+BACKUP_AGE = gauge("sedge_backup_age_seconds", "since the last good backup")
+DAMAGED = gauge("sedge_organisations_damaged", "databases that can't be read")
+ORGANISATIONS = gauge("sedge_organisations", "organisations served")
 STARTED = time.time()
 NO_ROUTE = "other"
 
@@ -105,4 +109,9 @@ def note_trouble(
 
 
 def exposition() -> bytes:
-    return generate_latest(REGISTRY)
+    """Of all processes where there are several."""
+    if "PROMETHEUS_MULTIPROC_DIR" not in os.environ:
+        return generate_latest(REGISTRY)
+    together = CollectorRegistry()
+    MultiProcessCollector(together)
+    return generate_latest(together)

@@ -1,20 +1,37 @@
 """The process that serves: the folder taken, everything opened, the port listened on, and all of it
 given back."""
 
+import asyncio
+import signal
+import socket
 import ssl
 import sys
 import warnings
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from typing import NoReturn
 
 import structlog
 import uvicorn
+from fastapi import FastAPI
 from pydantic.warnings import UnsupportedFieldAttributeWarning
+from starlette.types import ASGIApp
 
-from sedge.app import Services, create_app, open_house, set_up_logging, settle_memory
+from sedge.app import (
+    Services,
+    build_app,
+    keep_up,
+    move_in,
+    open_house,
+    open_reading,
+    set_up_logging,
+    settle_memory,
+)
 from sedge.core.errors import CannotStart
 from sedge.outside.outside import Addresses, at_addresses
 from sedge.outside.smtp import MailServer
+from sedge.passing_on import FromReaders, PassesOn
+from sedge.readers import Reader, Readers, port_taken, readers_beside
 from sedge.services.access import first_run
 from sedge.services.context import House
 from sedge.settings import Settings
@@ -31,13 +48,19 @@ warnings.filterwarnings("ignore", category=UnsupportedFieldAttributeWarning)
 def serve(settings: Settings) -> None:
     """Serve a real installation until it is told to stop. Raises CannotStart."""
     set_up_logging(as_json=settings.log_json)
-    with opened(settings) as house:
+    app = build_app()
+    settle_memory()
+
+    def answer(reader: Reader, app: FastAPI) -> None:
+        answer_by_reading(settings, services_of(settings), reader, app)
+
+    with readers_beside(settings, app, answer) as readers, opened(settings) as house:
         if code := first_run.open_door(house):
             say(
                 "Nobody signs in here yet. Set up the first organisation at"
                 f" {settings.address}/first-run with the code {code}"
             )
-        listen(house)
+        listen(move_in(app, house), readers)
 
 
 @contextmanager
@@ -80,11 +103,80 @@ def mail_server(settings: Settings) -> MailServer | None:
     )
 
 
-def listen(house: House) -> None:
-    """Answer until the process is told to stop. Raises CannotStart where the port or the
-    certificate can't be had."""
-    settings, app = house.settings, create_app(house)
+def listen(app: FastAPI, readers: Readers, outside: str = "") -> None:
+    """Answer until the process is told to stop. `outside`: where the stand-ins are, if any. Raises
+    CannotStart where the port or the certificate can't be had."""
+    settings = app.state.house.settings
+    signal.signal(signal.SIGTERM, _leave)  # the server raises it again once it has stopped
     settle_memory()
+    if readers.listens is None:
+        config = _config(settings, app)
+        server, listens = uvicorn.Server(config), _bound(config, settings)
+    else:
+        sealed = FromReaders(app, readers.seal)
+        config = _config(settings, sealed)
+        inner = uvicorn.Config(
+            sealed,
+            uds=str(readers.writer),
+            log_level="warning",
+            lifespan="off",
+            timeout_graceful_shutdown=GRACE_SECONDS,
+        )
+        server = WithReaders(config, Inner(inner), lambda: readers.begin(outside))
+        listens = readers.listens
+    listens.listen(
+        config.backlog
+    )  # whoever reads the address below and comes at once is not refused
+    say(f"Sedge: {settings.address}")
+    server.run(sockets=[listens])
+
+
+def answer_by_reading(
+    settings: Settings, services: str | Services, reader: Reader, app: FastAPI
+) -> None:
+    """The life of a process that only reads. Raises CannotStart."""
+    house = open_reading(settings, services)
+    move_in(app, house)
+    settle_memory()
+    passing = PassesOn(app, reader.writer, reader.seal, lambda: keep_up(house))
+    uvicorn.Server(_config(settings, passing)).run(sockets=[reader.listens])
+    house.close()
+
+
+def _leave(*_: object) -> NoReturn:
+    """So that all that was opened is closed, as after Ctrl+C."""
+    raise SystemExit(0)
+
+
+class Inner(uvicorn.Server):
+    """A server beside another one, which hears the signals for both."""
+
+    @contextmanager
+    def capture_signals(self) -> Iterator[None]:
+        yield
+
+
+class WithReaders(uvicorn.Server):
+    """Takes what readers pass on, on a socket of its own, and has them begin once it does."""
+
+    def __init__(self, config: uvicorn.Config, inner: Inner, begin: Callable[[], None]) -> None:
+        super().__init__(config)
+        self.inner, self.begin = inner, begin
+
+    async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+        await super().startup(sockets)
+        self._beside = asyncio.create_task(self.inner.serve())
+        while not self.inner.started and not self._beside.done():
+            await asyncio.sleep(0.01)
+        self.begin()
+
+    async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
+        self.inner.should_exit = True
+        await self._beside
+        await super().shutdown(sockets)
+
+
+def _config(settings: Settings, app: ASGIApp) -> uvicorn.Config:
     config = uvicorn.Config(
         app,
         host=settings.host,
@@ -104,19 +196,14 @@ def listen(house: House) -> None:
             f"The certificate {settings.tls_certificate} and key {settings.tls_key} can't be used:"
             f" {error}."
         ) from error
-    server = uvicorn.Server(config)
+    return config
+
+
+def _bound(config: uvicorn.Config, settings: Settings) -> socket.socket:
     try:
-        socket = config.bind_socket()
+        return config.bind_socket()
     except SystemExit as error:
-        raise CannotStart(
-            f"Port {settings.port} of {settings.host} is taken, or may not be listened on. Choose"
-            " another with --port."
-        ) from error
-    socket.listen(
-        config.backlog
-    )  # whoever reads the address below and comes at once is not refused
-    say(f"Sedge: {settings.address}")
-    server.run(sockets=[socket])
+        raise port_taken(settings) from error
 
 
 def say(text: str) -> None:

@@ -17,6 +17,7 @@ from pydantic_settings import (
 )
 
 from sedge.core.access.roles import AccessRole
+from sedge.outside.syslog import SyslogServer
 
 LOCAL_NAMES = ("localhost", "127.0.0.1", "::1")
 NO_ADDRESS = ("0.0.0.0", "::")  # noqa: S104  to listen everywhere; nobody calls a host so
@@ -48,6 +49,15 @@ class Settings(BaseSettings):
         description=(
             "addresses or networks of reverse proxies; X-Forwarded-For and X-Forwarded-Proto are"
             " believed from these only"
+        ),
+    )
+    workers: int = Field(
+        default=1,
+        ge=1,
+        le=16,
+        description=(
+            "processes that answer, one for each core at most; one of them writes, the others show"
+            " pages and pass on to it what changes something"
         ),
     )
     tls_certificate: Path | None = Field(
@@ -159,8 +169,22 @@ class Settings(BaseSettings):
     backup_passphrase_file: Path | None = Field(
         default=None, description="file with the passphrase that seals the backups"
     )
+    arrivals_folder: Path | None = Field(
+        default=None,
+        description=(
+            "watched for lists of numbers that arrived for paper orders, as"
+            " <organisation>/<reference>.csv"
+        ),
+    )
     audit_file: Path | None = Field(
         default=None, description="every ledger entry is added to this file as a line of JSON"
+    )
+    audit_syslog: str = Field(
+        default="",
+        description=(
+            "every ledger entry is sent to this syslog server, as tcp://log.example.org:601 or"
+            " udp://…"
+        ),
     )
     metrics_token: SecretStr = Field(
         default=SecretStr(""),
@@ -250,6 +274,13 @@ class Settings(BaseSettings):
         ):
             raise ValueError("an address begins with http:// or https:// and names a host")
         return value.rstrip("/")
+
+    @field_validator("audit_syslog")
+    @classmethod
+    def _is_syslog(cls, value: str) -> str:
+        if value:
+            SyslogServer.read(value)
+        return value
 
     @model_validator(mode="after")
     def _belong_together(self) -> "Settings":

@@ -64,6 +64,7 @@ def digits_of(currency: str) -> int:
     return get_currency_precision(currency)
 
 
+@lru_cache(4096)
 def in_currency(amount: Decimal, currency: str) -> str:
     """`£3.10`, `−€1,200.00`, `¥500`, `CHF 3.10`: as the interface shows amounts."""
     words = format_currency(amount, currency, locale=SHOWN_IN).replace("\xa0", "")

@@ -133,7 +133,9 @@ class CivicElements(Fact):
             return f"{self.street} {self.house_number}, {self.postcode} {self.city}".strip()
         if self.country == "FR":
             return f"{self.house_number} {self.street}, {self.postcode} {self.city}".strip()
-        region = f" {self.region}" if self.country in {"US", "CA", "AU"} and self.region else ""
+        comma = " " if self.country == "AU" else ", "
+        has_region = self.country in {"US", "CA", "AU"} and self.region
+        region = f"{comma}{self.region}" if has_region else ""
         return f"{self.house_number} {self.street}, {self.city}{region} {self.postcode}".strip()
 
 

@@ -62,6 +62,7 @@ class Telephony(Service):
         numbers: dict[str, Any],
         paths: dict[str, Any] | None = None,
         people: dict[str, Any] | None = None,
+        dial_plans: dict[str, Any] | None = None,
     ) -> None:
         self.call(
             "PUT",
@@ -71,6 +72,7 @@ class Telephony(Service):
                 "numbers": numbers,
                 "paths": paths or {},
                 "people": people or {},
+                "dial_plans": dial_plans or {},
             },
         )
 
@@ -85,6 +87,14 @@ class Telephony(Service):
     def put_caller_id(self, whose: str, wish: dict[str, object]) -> None:
         """What somebody's, a site's or the organisation's calls show."""
         self.call("PUT", f"caller-ids/{quote(whose)}", json=wish)
+
+    def put_dial_plan(self, site: str, plan: dict[str, object]) -> None:
+        """What people dial at a site and what it becomes, the first rule that fits winning."""
+        self.call("PUT", f"dial-plans/{quote(site)}", json=plan)
+
+    def put_routes(self, routes: list[dict[str, object]]) -> None:
+        """Over which trunks calls out go, the first route that fits winning."""
+        self.call("PUT", "routes", json={"routes": routes})
 
     def remove_device(self, key: str) -> None:
         self.call("DELETE", f"devices/{quote(key)}")

@@ -8,6 +8,7 @@ from sedge.core.errors import OutsideTrouble, SedgeError
 from sedge.services.callpaths import calls
 from sedge.services.context import House, system_member
 from sedge.services.operating import nightly_backup
+from sedge.services.supply import arrival_files
 from sedge.services.trunks import connection_tests, sbcs, trunks, watching
 from sedge.services.workorders import runner
 
@@ -16,6 +17,7 @@ BACKUP_SECONDS = 600
 LOOK_SECONDS = 15
 TEST_SECONDS = 60
 WATCH_SECONDS = 5
+FOLDER_SECONDS = 15
 
 
 def start_runner(house: House) -> BackgroundScheduler:
@@ -31,6 +33,8 @@ def start_runner(house: House) -> BackgroundScheduler:
     scheduler.add_job(_look, "interval", args=[house], seconds=LOOK_SECONDS, id="looking")
     scheduler.add_job(_test, "interval", args=[house], seconds=TEST_SECONDS, id="testing")
     scheduler.add_job(_watch, "interval", args=[house], seconds=WATCH_SECONDS, id="watching")
+    if house.settings.arrivals_folder:
+        scheduler.add_job(_take_in, "interval", args=[house], seconds=FOLDER_SECONDS, id="folder")
     scheduler.add_job(_back_up, "interval", args=[house], seconds=BACKUP_SECONDS, id="backup")
     scheduler.start()
     return scheduler
@@ -61,6 +65,15 @@ def _watch(house: House) -> None:
             watching.watch(house.desk(system_member(key)))
         except SedgeError as error:
             log.warning("watching", error=error.message)
+
+
+def _take_in(house: House) -> None:
+    """Lists of arrivals in the watched folder."""
+    for key in list(house.estates):
+        try:
+            arrival_files.take_in(house.desk(system_member(key)))
+        except OSError as error:
+            log.warning("arrivals", error=str(error), organisation=key)
 
 
 def _back_up(house: House) -> None:

@@ -31,6 +31,11 @@ class Clock:
         with self._lock:
             self._offset += by
 
+    def set_offset(self, offset: timedelta) -> None:
+        """As it was kept."""
+        with self._lock:
+            self._offset = offset
+
     def set_fixed(self, moment: datetime) -> None:
         """For seeding and tests: stand still at `moment` (plus the offset)."""
         with self._lock:

@@ -2,15 +2,12 @@
 land together."""
 
 import secrets
-import threading
-import time
-from collections import OrderedDict, defaultdict
-from collections.abc import Callable, Hashable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from functools import cached_property
-from typing import Any, TypeVar
+from typing import NamedTuple, TypeVar
 from zoneinfo import ZoneInfo
 
 import structlog
@@ -31,12 +28,13 @@ from sedge.outside.carrier import CarrierService
 from sedge.outside.outside import Outside
 from sedge.services.clock import Clock
 from sedge.services.process import Process
+from sedge.services.remembering import Remembering
 from sedge.settings import Settings
 from sedge.store import loading as estate_store
 from sedge.store import reach, saving
 from sedge.store import secrets as secrets_store
 from sedge.store.database import Database
-from sedge.store.repositories import ledger, rule_levels, workorders
+from sedge.store.repositories import rule_levels, workorders
 from sedge.store.repositories.access import installation
 from sedge.store.repositories.access.installation import Member, Organisation
 from sedge.store.repositories.records import Records
@@ -46,9 +44,7 @@ from sedge.store.secrets import Keyring
 
 T = TypeVar("T")
 log = structlog.get_logger("sedge")
-MOST_RECALLED = 64
 NIGHT_AGAIN = timedelta(hours=1)
-MANY, FRESH_SECONDS = 8, 1.0  # so many requests at work at once; what is that old is good enough
 
 
 def _fresh_id(prefix: str) -> str:
@@ -61,7 +57,7 @@ def _night_after(now: datetime, at: timedelta) -> datetime:
 
 
 @dataclass
-class House:
+class House(Remembering):
     """What one process has: settings, clock, databases, clients of the outside. `damaged`: what is
     wrong with organisations whose database can't be read; all others go on. `next_at`: when
     something that is done now and then is due, by organisation and name; `process`: what it is in
@@ -77,28 +73,27 @@ class House:
     damaged: dict[str, str] = field(default_factory=dict)
     next_at: dict[tuple[str, str], datetime] = field(default_factory=dict)
     process: Process = field(default_factory=Process)
-    _pulses: dict[str, tuple[int, int]] = field(default_factory=dict)
-    _recalled: OrderedDict[Hashable, tuple[int, Any]] = field(default_factory=OrderedDict)
-    _recalling: threading.Lock = field(default_factory=threading.Lock)
     _decks: dict[tuple[str, str], tuple[datetime, Deck]] = field(default_factory=dict)
-    _remembered: dict[tuple[str, str, Scope], tuple[int, int, Any, float]] = field(
-        default_factory=dict
-    )
-    _making: dict[tuple[str, str, Scope], threading.RLock] = field(
-        default_factory=lambda: defaultdict(threading.RLock)
-    )
+    kind_of_database: type[Database] = Database
+    kept_up_to: int = -1
     at_work: int = 0
+
+    def __post_init__(self) -> None:
+        super().__init__()
 
     @cached_property
     def keyring(self) -> Keyring:
         return Keyring(self.settings.data / "secret.key")
 
     def open(self) -> "House":
-        """Migrate and open everything that is on disk."""
+        """Migrate and open everything that is on disk and not yet open."""
         self.installation.migrate()
         with self.installation.reading() as connection:
             found = installation.organisations(connection)
         for organisation in found:
+            if organisation.id in self.estates:
+                self.organisations[organisation.id] = organisation
+                continue
             try:
                 self.open_estate(organisation)
             except DatabaseError as error:
@@ -115,7 +110,7 @@ class House:
 
     def open_estate(self, organisation: Organisation) -> Database:
         file = self.settings.data / f"estate-{organisation.id}.sqlite"
-        database = Database(file, "estate", durable=self.settings.durable)
+        database = self.kind_of_database(file, "estate", durable=self.settings.durable)
         database.migrate()
         self.estates[organisation.id] = database
         self.organisations[organisation.id] = organisation
@@ -143,63 +138,6 @@ class House:
             )
         return Desk(self, who)
 
-    def while_unchanged(
-        self, desk: "Desk", name: str, make: Callable[[], T], *, minutes: int = 1
-    ) -> T:
-        """What `make` gives for who sees as much as this desk does, made anew when something of the
-        organisation has changed, or so many minutes later.
-
-        One makes it at a time. While somebody does, others take what was made before: they would
-        only make the same once more. With many at work it may be a second old even so.
-        """
-        slot = int(self.clock.now().timestamp()) // (60 * minutes)
-        key = (desk.who.organisation, name, desk.who.scope)
-        known = self._remembered.get(key)
-        if known is not None and known[:2] == (self.pulse(desk.who.organisation), slot):
-            return known[2]
-        making = self._making[key]
-        if known is not None and self._is_fresh_enough(known[3]):
-            return known[2]
-        if not making.acquire(blocking=known is None):
-            return known[2] if known else make()
-        try:
-            seen = (self.pulse(desk.who.organisation), slot)
-            known = self._remembered.get(key)
-            if known is None or known[:2] != seen:
-                known = self._remembered[key] = (*seen, make(), time.monotonic())
-            return known[2]
-        finally:
-            making.release()
-
-    def _is_fresh_enough(self, made_at: float) -> bool:
-        return self.at_work >= MANY and time.monotonic() - made_at < FRESH_SECONDS
-
-    def pulse(self, organisation: str) -> int:
-        """The change counter of an organisation, read from its database only when something was
-        written since it was last read."""
-        database = self.estates[organisation]
-        writes, known = database.writes, self._pulses.get(organisation)
-        if known is None or known[0] != writes:
-            with database.reading() as connection:
-                known = self._pulses[organisation] = (writes, ledger.pulse(connection))
-        return known[1]
-
-    def recall(self, desk: "Desk", name: str, key: Hashable, make: Callable[[], T]) -> T:
-        """What `make` gives for `key`, made anew when something of the organisation has changed.
-        The latest `MOST_RECALLED` are kept."""
-        pulse = self.pulse(desk.who.organisation)
-        full = (desk.who.organisation, desk.who.scope, name, key)
-        known = self._recalled.get(full)
-        if known is not None and known[0] == pulse:
-            return known[1]
-        made = make()
-        with self._recalling:
-            self._recalled.pop(full, None)
-            self._recalled[full] = (pulse, made)
-            while len(self._recalled) > MOST_RECALLED:
-                self._recalled.popitem(last=False)
-        return made
-
     def decks_of(self, desk: "Desk", connection: Connection) -> Decks | None:
         """The rate decks of an organisation by trunk and carrier; None where it has none. Each is
         read once after it was loaded."""
@@ -220,18 +158,6 @@ class House:
 
         return decks
 
-    def for_a_while(
-        self, desk: "Desk", name: str, make: Callable[[], T], *, minutes: int = 10
-    ) -> T:
-        """The same, made anew every so many minutes only: for estimates that move slowly and cost
-        something."""
-        slot = int(self.clock.now().timestamp()) // (60 * minutes)
-        key = (desk.who.organisation, name, desk.who.scope)
-        known = self._remembered.get(key)
-        if known is None or known[0] != slot:
-            known = self._remembered[key] = (slot, 0, make(), 0.0)
-        return known[2]
-
     def nightly(
         self, organisation: str, name: str, at: timedelta, do: Callable[[], tuple[int, bool]]
     ) -> int:
@@ -250,6 +176,7 @@ class House:
         return ZoneInfo(COUNTRIES[self.organisations[organisation].home_country].timezone)
 
     def close(self) -> None:
+        self.forget()
         for database in (*self.estates.values(), self.installation):
             database.close()
         self.outside.close()
@@ -370,8 +297,8 @@ class Desk:
 
     @property
     def writes(self) -> int:
-        """Moves with every write to the organisation's database, without asking it."""
-        return self.house.estates[self.who.organisation].writes
+        """Moves with every write to the organisation's database, a moment later at most."""
+        return self.house.estates[self.who.organisation].writes_lately
 
     def new_id(self, prefix: str) -> str:
         return self.house.identity(prefix)
@@ -445,22 +372,32 @@ def _open_holds(reading: Reading) -> list[tuple[str, int, datetime]]:
     return [(h.id, len(h.numbers), h.expires_at) for h in found]
 
 
-def desk_member_facts(desk: Desk, todo: int) -> dict[str, Any]:
-    """What the head of a page tells of the organisation: running work orders, things to do, its
-    name, whether the member has several."""
-    with desk.house.installation.reading() as connection:
-        several = len(installation.memberships_of(connection, desk.who.sign_in)) > 1
+class HeadFacts(NamedTuple):
+    """What the head of a page tells of the organisation: running work orders, holds, its name,
+    whether the member has several."""
+
+    running: int
+    holds: list[tuple[str, int, datetime]]
+    organisation: str
+    several: bool
+
+
+def head_facts(desk: Desk) -> HeadFacts:
+    whose = desk.who.sign_in
+    several = desk.house.of_installation(
+        ("memberships", whose),
+        lambda connection: len(installation.memberships_of(connection, whose)) > 1,
+    )
     running, holds = desk.house.while_unchanged(
         desk, f"head of a {desk.who.role}", lambda: _running_and_holds(desk)
     )
     now = desk.now()
-    return {
-        "running": running,
-        "holds": [hold for hold in holds if hold[2] > now],
-        "todo": todo,
-        "organisation": desk.organisation.name,
-        "several": several,
-    }
+    return HeadFacts(
+        running,
+        [hold for hold in holds if hold[2] > now],
+        desk.organisation.name,
+        several,
+    )
 
 
 def _running_and_holds(desk: Desk) -> tuple[int, list[tuple[str, int, datetime]]]:

@@ -130,7 +130,7 @@ def _lost(order: WorkOrder) -> dict[HolderRef, list[Number]]:
     """The people who got a number, lost one or would now be found elsewhere, each with the numbers
     they lost.
 
-    Read from what the tasks changed, so that an undo tells the same people. A number brought in as
+    Read from what the tasks changed, so that an undo tells the same people. A number imported as
     found tells nobody.
     """
     lost: dict[HolderRef, list[Number]] = {}

@@ -21,6 +21,7 @@ class Book:
     def __init__(self, file: Path) -> None:
         self._lock = threading.RLock()
         self._opened = 0
+        self.stands_at: datetime | None = None  # what real time is taken to be, for tests
         self.open(file)
 
     def open(self, file: Path) -> None:
@@ -89,7 +90,8 @@ class Book:
             return self._opened, self._connection.total_changes
 
     def now(self) -> datetime:
-        return datetime.now(UTC) + timedelta(seconds=self.get("clock", "offset") or 0)
+        real = self.stands_at or datetime.now(UTC)
+        return real + timedelta(seconds=self.get("clock", "offset") or 0)
 
     def advance(self, seconds: float) -> None:
         with self.writing():

@@ -157,6 +157,26 @@ def telephony_routes(book: Book) -> APIRouter:  # noqa: C901  a factory
         book.put("caller id", whose, body)
         return {}
 
+    @routes.put("/dial-plans/{site}")
+    def put_dial_plan(site: str, body: dict[str, object]) -> dict[str, object]:
+        """What is dialled at a site and what becomes of it."""
+        book.put("dial plan", site, body)
+        return {}
+
+    @routes.get("/dial-plans/{site}")
+    def dial_plan(site: str) -> Json:
+        return book.get("dial plan", site) or {"rules": []}
+
+    @routes.put("/routes")
+    def put_routes(body: dict[str, list[dict[str, object]]]) -> dict[str, object]:
+        """Over which trunks calls out go."""
+        book.put("routes", "all", body)
+        return {}
+
+    @routes.get("/routes")
+    def outbound_routes() -> Json:
+        return book.get("routes", "all") or {"routes": []}
+
     @routes.put("/bulk")
     def bulk(body: Json) -> Json:
         """Many things at once, for a system that is set up anew."""
@@ -166,6 +186,7 @@ def telephony_routes(book: Book) -> APIRouter:  # noqa: C901  a factory
                 ("routing", "numbers"),
                 ("path", "paths"),
                 ("person", "people"),
+                ("dial plan", "dial_plans"),
             ):
                 for key, entry in body.get(field, {}).items():
                     book.put(shelf, key, entry)

@@ -2,11 +2,12 @@
 
 Assumption: one process writes to a file. The lock keeps writers in line (behind it no write in
 1,800 was lost to the busy timeout; without it 48 were); readers are free, WAL gives each its
-snapshot. Known hole: a second process would only be held off by SQLite's busy timeout.
+snapshot, in other processes too (`OnlyRead`).
 """
 
 import sqlite3
 import threading
+import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
@@ -21,6 +22,7 @@ from sedge.store.schema import installation, tables
 from sedge.store.scoped import views
 
 BUSY_SECONDS = 10
+LATELY_SECONDS = 0.1
 MOST_SCOPES = 20  # sets of sites with open connections at a time
 PAGE_BYTES = 16_384
 BEFORE_UPGRADES = "before-upgrades"  # the folder with copies from before a newer Sedge
@@ -37,7 +39,17 @@ class Database:
         self._reader = _engine(file, reading=True, durable=durable)
         self._writer = _engine(file, reading=False, durable=durable)
         self._scoped: dict[frozenset[str], Engine] = {}
-        self.writes = 0  # by this process, which is the only one that writes this file
+        self._writes = 0
+
+    @property
+    def writes(self) -> int:
+        """Moves with every write to the file: by this process, the only one that writes it."""
+        return self._writes
+
+    @property
+    def writes_lately(self) -> int:
+        """The same as it was a moment ago, for whoever looks all the time."""
+        return self._writes
 
     def migrate(self) -> None:
         """Bring the file to the newest revision, creating it where it doesn't exist."""
@@ -106,13 +118,51 @@ class Database:
         with self._lock:
             with self._writer.begin() as connection:
                 yield connection
-            self.writes += 1  # once it is committed, so that who sees it reads what is new
+            self._writes += 1  # once it is committed, so that who sees it reads what is new
 
     def close(self) -> None:
         self._reader.dispose()
         self._writer.dispose()
         for engine in self._scoped.values():
             engine.dispose()
+
+
+class AskWriter(BaseException):
+    """Something is to be written, or is kept in the writing process alone, and this process only
+    reads. Not an error: whoever answers passes the request on to the process that writes."""
+
+
+class OnlyRead(Database):
+    """One SQLite file that another process writes."""
+
+    def __init__(self, file: Path, kind: str, *, durable: bool = True) -> None:
+        super().__init__(file, kind, durable=durable)
+        self._watch = sqlite3.connect(file, check_same_thread=False, isolation_level=None)
+        self._looked, self._seen = 0.0, 0
+
+    def migrate(self) -> None:
+        """Nothing: the process that writes has done it."""
+
+    @property
+    def writes(self) -> int:
+        """What SQLite counts for a connection that writes nothing itself (PRAGMA data_version)."""
+        with self._lock:
+            self._seen = self._watch.execute("PRAGMA data_version").fetchone()[0]
+            self._looked = time.monotonic()
+            return self._seen
+
+    @property
+    def writes_lately(self) -> int:
+        return self._seen if time.monotonic() - self._looked < LATELY_SECONDS else self.writes
+
+    @contextmanager
+    def writing(self) -> Iterator[Connection]:
+        raise AskWriter
+        yield  # type: ignore[unreachable]
+
+    def close(self) -> None:
+        super().close()
+        self._watch.close()
 
 
 def revisions(kind: str) -> list[str]:

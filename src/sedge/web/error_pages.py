@@ -18,7 +18,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException
 
-from sedge.core.errors import NotSignedIn, OutOfOrder, SedgeError
+from sedge.core.errors import NotSignedIn, NotUnderstood, OutOfOrder, SedgeError
 from sedge.store.disk_trouble import Trouble, trouble_of
 from sedge.web.routing import NOT_SURE
 from sedge.web.shared.rendering import draw, is_swap
@@ -60,6 +60,7 @@ def dress(app: FastAPI) -> None:
     app.add_exception_handler(RequestValidationError, _validation)
     app.add_exception_handler(HTTPException, _http)
     app.add_exception_handler(OperationalError, _database)
+    app.add_exception_handler(OverflowError, _too_large)
     app.add_exception_handler(Exception, _unexpected)
 
 
@@ -182,10 +183,13 @@ def _http(request: Request, error: Exception) -> Response:
     message = sentences.get(error.status_code, str(error.detail))
     code = {404: "not-found"}.get(error.status_code, "not-understood")
     if is_scim(request):
-        return scim_error(error.status_code, message, None)
-    if is_api(request):
-        return problem_details(error.status_code, code, message)
-    return _page(request, error.status_code, code, message)
+        answer = scim_error(error.status_code, message, None)
+    elif is_api(request):
+        answer = problem_details(error.status_code, code, message)
+    else:
+        answer = _page(request, error.status_code, code, message)
+    answer.headers.update(error.headers or {})  # `Allow` with 405 (RFC 9110, 15.5.6)
+    return answer
 
 
 def _database(request: Request, error: Exception) -> Response:
@@ -194,6 +198,12 @@ def _database(request: Request, error: Exception) -> Response:
         log.warning("out of order", path=request.url.path, error=str(error.orig))
         return _sedge(request, told)
     raise error
+
+
+def _too_large(request: Request, error: Exception) -> Response:
+    """A whole number that no database column takes."""
+    message = "A number in what you sent is too large."
+    return _sedge(request, NotUnderstood(message, reason="too-large"))
 
 
 def _unexpected(request: Request, error: Exception) -> Response:

@@ -168,7 +168,7 @@ def alike(rows: Iterable[tuple[int, Incoming]]) -> list[Alike]:
 
 
 class Fault(Exception):
-    """Why a row can't be brought in, in words."""
+    """Why a row can't be imported, in words."""
 
 
 Reader = Callable[[Sequence[str]], "Incoming"]

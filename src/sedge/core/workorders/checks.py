@@ -1,14 +1,17 @@
 """Checking a work order: every rule on every task, against the estate as it will be at that
 point."""
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from datetime import datetime
 
 from sedge.core.errors import SedgeError
 from sedge.core.estate import Change, Estate
 from sedge.core.facts import Money
+from sedge.core.licences.tasks import seat_price
 from sedge.core.numbers.life import State
-from sedge.core.records import Number, Product, Subject
+from sedge.core.records import HolderRef, Number, Product, Subject, Subscription
 from sedge.core.supply.reducers import as_delivered
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, Level, Remedy, stop
@@ -213,24 +216,66 @@ def _merged(current: Task, original: Task, replacement: Task) -> Task:
 
 @dataclass(frozen=True)
 class Costs:
-    """Per month and once, by currency."""
+    """What is paid more each month and once, by currency. A seat is paid for from when it is bought
+    until its term ends, whoever has it: `paid_already` are the prices of those that are granted
+    from the seats there are, `stays_paid` of those that come free and go on. `later` are monthly
+    changes that begin at a moment of their own, as when the term of seats is over."""
 
     monthly: dict[str, Money]
     once: dict[str, Money]
+    later: list[tuple[datetime, Money]] = field(default_factory=list)
+    paid_already: dict[str, Money] = field(default_factory=dict)
+    stays_paid: dict[str, Money] = field(default_factory=dict)
 
 
 def totals(tasks: Sequence[Task], estate: Estate) -> Costs:
-    monthly: dict[str, Money] = {}
-    once: dict[str, Money] = {}
-    granted = {task.product for task in tasks if isinstance(task, t.GrantLicence)} | {
-        task.to for task in tasks if isinstance(task, t.ExchangeLicence)
-    }
+    found = Costs({}, {})
+    taken: Counter[str] = Counter()
+    bought: Counter[str] = Counter()
+    paid = {s.product for s in estate.all(Subscription) if not s.is_trial and not s.ended}
     for task in tasks:
-        if isinstance(task, t.BuySeats) and task.product in granted:
-            continue  # the grant that follows carries the seat's price
-        for amount, total in zip(task.resolved(tasks).costs(estate), (monthly, once), strict=True):
-            if amount is not None:
-                total[amount.currency] = (
-                    total[amount.currency] + amount if amount.currency in total else amount
-                )
-    return Costs(monthly, once)
+        for (product, holder), seats in _seats_taken(task).items():
+            price, usual = (
+                seat_price(product, holder, estate),
+                estate.the(Product, product).monthly,
+            )
+            if product in paid and price.currency != usual.currency:
+                _add(found.monthly, price.times(seats))
+                _add(found.monthly, usual.times(-seats))
+            else:
+                taken[product] += seats
+        if isinstance(task, t.BuySeats):
+            bought[task.product] += task.seats
+        if not _seats_taken(task):
+            monthly, once, begins = task.resolved(tasks).costs(estate)
+            _add(found.once, once)
+            if monthly is not None and begins is not None and begins > estate.now:
+                found.later.append((begins, monthly))
+            else:
+                _add(found.monthly, monthly)
+    for key, seats in taken.items():
+        if key not in paid:
+            continue  # seats on trial cost nothing
+        price = estate.the(Product, key).monthly
+        _add(found.paid_already, price.times(max(0, seats - bought[key])))
+        _add(found.stays_paid, price.times(max(0, -seats)))
+    return replace(found, monthly={c: sums for c, sums in found.monthly.items() if sums.amount})
+
+
+def _seats_taken(task: Task) -> dict[tuple[str, HolderRef], int]:
+    """Of which products a task takes a seat for whom that somebody pays for, or (below 0) leaves
+    one."""
+    match task:
+        case t.GrantLicence():
+            return {(task.product, task.holder): 1}
+        case t.RevokeLicence():
+            return {(task.product, task.holder): -1}
+        case t.ExchangeLicence():
+            return {(task.to, task.holder): 1, (task.product, task.holder): -1}
+    return {}
+
+
+def _add(total: dict[str, Money], amount: Money | None) -> None:
+    if amount is not None and amount.amount:
+        had = total.get(amount.currency)
+        total[amount.currency] = had + amount if had else amount

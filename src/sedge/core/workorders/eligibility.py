@@ -79,7 +79,7 @@ def _ways_on(
 def _monthly(tasks: Sequence[Any], estate: Estate) -> dict[str, Decimal]:
     found: dict[str, Decimal] = {}
     for task in tasks:
-        monthly, _ = task.resolved(tasks).costs(estate)
+        monthly = task.resolved(tasks).costs(estate).monthly
         if monthly is not None:
             found[monthly.currency] = found.get(monthly.currency, Decimal(0)) + monthly.amount
     return found

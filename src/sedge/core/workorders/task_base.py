@@ -82,10 +82,12 @@ Prerequisites = Mapping[str, tuple[str, ...]]  # licence products, and those eac
 
 
 class Cost(NamedTuple):
-    """What a task adds per month and once, as far as it is paid through Sedge; None: nothing."""
+    """What a task adds per month and once, as far as it is paid through Sedge; None: nothing. The
+    monthly part begins with the task, or at a moment that is known (`begins`)."""
 
     monthly: Money | None = None
     once: Money | None = None
+    begins: datetime | None = None
 
 
 class Waiting(NamedTuple):

@@ -52,6 +52,7 @@ from sedge.core.supply.tasks import (
     SetFeature,
 )
 from sedge.core.trunks.tasks import (
+    AddTrunk,
     ChangeTrunk,
     ListOnTrunk,
     MoveTrunk,
@@ -66,6 +67,7 @@ from sedge.core.workorders.undo import PutBack, PutBackLater
 AnyTask = Annotated[
     ActivatePort
     | AddPerson
+    | AddTrunk
     | AdoptNumber
     | ApprovePortOut
     | AssignNumber
@@ -130,6 +132,7 @@ __all__ = [
     "TASK",
     "ActivatePort",
     "AddPerson",
+    "AddTrunk",
     "AdoptNumber",
     "AnyTask",
     "ApprovePortOut",

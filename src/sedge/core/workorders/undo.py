@@ -23,8 +23,9 @@ from sedge.core.records import (
     PathVersion,
     Person,
     Subscription,
+    Trunk,
 )
-from sedge.core.trunks.records import Sbc
+from sedge.core.trunks.records import Sbc, TrunkState
 from sedge.core.workorders.task_base import (
     NOTHING_MORE,
     Snapshot,
@@ -67,6 +68,8 @@ class PutBack(Task):
                 found.holders.update(HolderRef.model_validate(a["holder"]) for a in held)
             else:
                 found.records.add((snapshot.subject, snapshot.id))
+            if snapshot.subject is Subject.TRUNK and snapshot.before is None:
+                found.listed.add(snapshot.id)
             if snapshot.subject is Subject.PATH:
                 found.paths.add(snapshot.id)
                 found.path_users.add(snapshot.id)
@@ -182,6 +185,15 @@ def _come_to_nothing(now: object, estate: Estate) -> list[Change]:
         case Sbc():
             gone = now.but(retired=True)
             return [changed(Subject.SBC, now, gone, "session-border-controller.retired")]
+        case Trunk():
+            if listed := [n for n in estate.all(Number) if n.trunk == now.id]:
+                message = (
+                    f"{listed[0].shown} is on the list of {now.name} by now. Put its numbers on"
+                    " another trunk, or take them off; then undo."
+                )
+                raise NotAllowedNow(message, reason="numbers-on-it")
+            retired = now.but(state=TrunkState.RETIRED)
+            return [changed(Subject.TRUNK, now, retired, "trunk.retire")]
         case Person():
             return [changed(Subject.PERSON, now, now.but(left=True), "person.changed")]
         case _:

@@ -123,12 +123,14 @@ def session_of(house: House, token: str | None) -> Open | None:
     """The session of a token, whatever it still awaits."""
     if not token:
         return None
-    now = house.clock.real()
-    with house.installation.reading() as connection:
-        found = sessions.open_of(
-            connection, digest(token), now, timedelta(minutes=house.settings.session_idle_minutes)
-        )
-    if found and now - found.session.seen_at > sessions.SEEN_EVERY:
+    now, hashed = house.clock.real(), digest(token)
+    idle = timedelta(minutes=house.settings.session_idle_minutes)
+    found = house.of_installation(
+        ("session", hashed), lambda connection: sessions.session_of(connection, hashed)
+    )
+    if found is None or found.session.has_ended(now, idle):
+        return None
+    if now - found.session.seen_at > sessions.SEEN_EVERY:
         with house.installation.writing() as connection:
             return Open(sessions.note_seen(connection, found.session, now), found.member)
     return found

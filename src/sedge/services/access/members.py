@@ -1,4 +1,4 @@
-"""Who signs in for an organisation: letting somebody in by mail, what they may do, and shutting the
+"""Members of an organisation: letting somebody in by mail, what they may do, and shutting the
 door behind them."""
 
 import secrets
@@ -37,7 +37,7 @@ PERMISSIONS = [m.value for m in permissions(AccessRole.ADMINISTRATOR)]
 
 
 def list_members(desk: Desk) -> tuple[list[Member], list[Invitation]]:
-    """Who signs in here, by name, and who has been let in and not come yet."""
+    """Members by name, and who has been let in and not come yet."""
     with desk.house.installation.reading() as connection:
         here = installation.members_of(connection, desk.who.organisation)
         return here, invitations.open_ones(

@@ -21,12 +21,12 @@ from sedge.core.licences.reducers import free_seats
 from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Account, Carrier, CivicElements, Product, Subject
-from sedge.services import today
 from sedge.services.carriers import accounts
 from sedge.services.carriers.accounts import Wanted
 from sedge.services.context import Desk
 from sedge.services.holders import site_management
 from sedge.services.safety import safety
+from sedge.services.today import today
 from sedge.store.repositories.access import installation
 from sedge.store.repositories.access.installation import Member, Organisation
 from sedge.store.repositories.workorders import running_count

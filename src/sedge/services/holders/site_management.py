@@ -26,6 +26,7 @@ from sedge.core.records import (
     SupplyModel,
 )
 from sedge.core.safety.spots import spot_code, spot_problem
+from sedge.services.callpaths.telephony_sync import offer_dial_plan
 from sedge.services.context import Desk, Reading
 from sedge.services.holders.holders import MOST_AREA, MOST_FLOORS, MOST_SITES, MOST_SPOTS, mail_told
 from sedge.services.safety import safety
@@ -310,6 +311,7 @@ def add_site(
             trunk_setup.come_with(
                 writing, writing.records.the(Account, account), saved[0].after, key=trunk, up=up
             )
+    offer_dial_plan(desk.outside.telephony, saved[0].after)
     return saved[0].after
 
 

@@ -25,6 +25,7 @@ from sedge.core.records import (
     Trunk,
 )
 from sedge.core.safety.spots import floor_problem, spot_code
+from sedge.services.callpaths.telephony_sync import offer_dial_plan
 from sedge.services.context import Desk, Reading
 from sedge.services.trunks import trunk_setup
 from sedge.store.schema import tables
@@ -106,7 +107,8 @@ def like(desk: Desk, key: str, pattern: str) -> Site:
         changes += _spots_like(writing, site, other)
         if changes:
             writing.save(changes)
-        return after
+    offer_dial_plan(desk.outside.telephony, after)
+    return after
 
 
 def choose_account(desk: Desk, key: str, account: str) -> Site:

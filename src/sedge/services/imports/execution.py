@@ -1,4 +1,4 @@
-"""Bringing in numbers, as the runner does it."""
+"""Importing numbers, as the runner does it."""
 
 from sedge.core.workorders import tasks as t
 from sedge.services.carriers import reconciliation

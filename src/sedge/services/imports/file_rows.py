@@ -2,7 +2,7 @@
 done with them.
 
 Reading a row costs as much as writing it. The dry run therefore puts what it has read beside the
-file (`.rows`), and bringing in takes it from there, unless what rows are read against (sites,
+file (`.rows`), and importing takes it from there, unless what rows are read against (sites,
 accounts, holders) is no longer the same; then the file is read again. `.rows` is ours, made by this
 version of the code, and thrown away with the file.
 """
@@ -46,7 +46,7 @@ UNREADABLE = (OSError, ValueError)
 
 
 class Bad(NamedTuple):
-    """A row that can't be brought in: its line, how it begins, and why."""
+    """A row that can't be imported: its line, how it begins, and why."""
 
     line: int
     text: str
@@ -183,7 +183,7 @@ class _Source:
             yield _read(cells, read, seen)
 
     def bad_rows(self) -> Iterator[list[str]]:
-        """The cells of the rows that can't be brought in, with their line and why."""
+        """The cells of the rows that can't be imported, with their line and why."""
         cells_of = sheets.rows_of(self._path, self._head)
         for rows in self.rows(0, bulk_import.CHUNK):
             cells = dict(islice(cells_of, rows.length))

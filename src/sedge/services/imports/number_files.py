@@ -1,8 +1,8 @@
-"""Bringing in numbers from a file: kept, its columns understood, looked through, then brought in by
+"""Importing numbers from a file: kept, its columns understood, looked through, then imported by
 a work order.
 
 Reading goes on in slices of a second or two beside everything else, so that a file of a million
-rows shows how far it is and can be left alone; what was read is kept with it. Bringing in is a task
+rows shows how far it is and can be left alone; what was read is kept with it. Importing is a task
 of a work order and may be broken off and taken up at any moment: rows that are there already are
 the same as if they had been read twice.
 """
@@ -193,7 +193,7 @@ def look_through(desk: Desk, key: str) -> NumberFile:
 
 
 def leave(desk: Desk, key: str) -> None:
-    """Throw a file away that is not being brought in."""
+    """Throw a file away that is not being imported."""
     file = get(desk, key)
     if file.state is FileState.BRINGING_IN:
         raise NotAllowedNow(
@@ -243,7 +243,7 @@ def read_on(desk: Desk, file: NumberFile, *, seconds: float = SLICE_SECONDS) -> 
     return file
 
 
-# ── bringing in ──
+# ── importing ──
 
 
 def begin(desk: Desk, key: str) -> Any:
@@ -289,7 +289,7 @@ def bring_in_more(
     chunk_rows: int = bulk_import.CHUNK,
     chunks: int = CHUNKS_AT_ONCE,
 ) -> NumberFile:
-    """Bring in for about so long, some chunks to a transaction. Done when the state says so."""
+    """Import for about so long, some chunks to a transaction. Done when the state says so."""
     file = get(desk, key)
     bringing = desk.house.process.under_way(BRINGING)
     going = bringing.pop(key, None)  # what fails is begun anew, from where it had come to
@@ -362,8 +362,8 @@ def _update(writing: Writing, rows: list[tuple[int, Number, Number]]) -> None:
 
 
 def faults_of(desk: Desk, key: str) -> Iterator[bytes]:
-    """The rows that can't be brought in, as they are in the file, each with why: to be mended and
-    brought in again."""
+    """The rows that can't be imported, as they are in the file, each with why: to be mended and
+    imported again."""
     file = get(desk, key)
     return sheets.to_csv([*file.header, "line", "why not"], bad_rows(desk, file))
 

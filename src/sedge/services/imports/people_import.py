@@ -1,4 +1,4 @@
-"""Bringing in people: a preview with good rows, bad rows and why; then all good rows in one go, or
+"""Importing people: a preview with good rows, bad rows and why; then all good rows in one go, or
 none."""
 
 import hashlib
@@ -34,7 +34,7 @@ class Preview:
 
 
 def preview_people(desk: Desk, data: bytes, default_site: str = "") -> Preview:
-    """What bringing in this file would do; nothing is changed. Raises NotUnderstood for the file as
+    """What importing this file would do; nothing is changed. Raises NotUnderstood for the file as
     a whole."""
     desk.require(May.CHANGE_HOLDERS)
     sheet = read_people(data)
@@ -103,7 +103,7 @@ def _person(desk: Desk, row: Row, site: Site, known: Person | None) -> Person:
 
 
 def bring_in_people(desk: Desk, data: bytes, digest: str, default_site: str = "") -> Preview:
-    """Bring in the good rows, all or none. Raises NotAllowedNow for another file."""
+    """Import the good rows, all or none. Raises NotAllowedNow for another file."""
     found = preview_people(desk, data, default_site)
     if found.digest != digest:
         raise NotAllowedNow(

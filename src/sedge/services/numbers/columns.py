@@ -1,5 +1,5 @@
 """The columns of the number list: the same on screen, in what is exported, and by their titles in
-what is brought in."""
+what is imported."""
 
 from collections.abc import Callable
 from dataclasses import dataclass

@@ -1,4 +1,4 @@
-"""The estate at a glance: its counts, its block maps, its list; now, or as it stood at the end of a
+"""The estate at a glance: its counts, its block maps, its list; now, or at the end of a past
 day."""
 
 from collections import Counter
@@ -82,7 +82,7 @@ class Block:
 
 @dataclass(frozen=True)
 class Row:
-    """One line of the list, now or as it stood; `since` is its last change, or when it came to be
+    """One line of the list, now or at a past day; `since` is its last change, or when it came to be
     as it stood."""
 
     number: Number
@@ -242,7 +242,7 @@ def _block(
 
 
 def counts_of(desk: Desk, wanted: Filter, at: datetime | None = None) -> Counts:
-    """How many numbers the filters leave, now or as it stood."""
+    """How many numbers the filters leave, now or at a past day."""
     with desk.reading() as reading:
         return (
             number_counts.counts(reading.connection, wanted)
@@ -271,7 +271,7 @@ def list_numbers(
     limit: int = 100,
     at: datetime | None = None,
 ) -> Listing:
-    """A page of the list. As it stood, rows come in order of number and by what the past knows:
+    """A page of the list. At a past day, rows come in order of number and by what the past knows:
     state, site, carrier, holder."""
     with desk.reading() as reading:
         if at is not None:

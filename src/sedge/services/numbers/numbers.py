@@ -5,7 +5,7 @@ import re
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from sqlalchemy import literal_column, select
+from sqlalchemy import literal_column, select, text
 
 from sedge.core.access.roles import May
 from sedge.core.access.scope import OF_A_SITE
@@ -82,7 +82,7 @@ class Found:
 
 
 def card(desk: Desk, e164: str, at: datetime | None = None) -> Card:
-    """Everything about one number, now or (facts and life only) as it stood. Raises NotFound."""
+    """Everything about one number, now or (facts and life only) at a past day. Raises NotFound."""
     with desk.reading() as reading:
         number = reading.records.find(Number, e164)
         if at is not None:
@@ -110,7 +110,10 @@ def card(desk: Desk, e164: str, at: datetime | None = None) -> Card:
             reading.connection, subject=Subject.NUMBER, key=e164, limit=200
         ).entries
         proofs = reading.records.where(
-            Proof, tables.proof.c.number == int(e164), order_by=tables.proof.c.at.desc(), limit=10
+            Proof,
+            tables.proof.c.number == int(e164),
+            order_by=text("at DESC, rowid DESC"),
+            limit=10,
         )
         for proof in proofs:
             estate.put(proof)

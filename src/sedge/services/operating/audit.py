@@ -1,43 +1,71 @@
-"""The ledger as lines of JSON in a file, for whatever collects logs: each entry once, in order."""
+"""The ledger as lines of JSON for whatever collects logs, in a file and at a syslog server: each
+entry once, in order."""
 
 import json
 import os
+from collections.abc import Callable, Sequence
+from datetime import datetime
 from pathlib import Path
 
+import structlog
+
+from sedge.core.errors import OutsideTrouble
+from sedge.core.ledger.chain import Entry
+from sedge.outside.syslog import SyslogServer
 from sedge.services.context import Desk
 from sedge.services.periodic import periodic
 from sedge.store.repositories import ledger
 from sedge.store.repositories.access import installation
 
 A_ROUND = 500
+log = structlog.get_logger("sedge")
 
 
 @periodic("audit", after_changes=True, last=True)
 def append(desk: Desk) -> int:
-    """Add what is new. The lines are on the disk before it is noted that they are, so that a
-    process that dies between writes some twice rather than none."""
-    file = desk.house.settings.audit_file
-    if file is None:
-        return 0
-    kept_under = f"audit {desk.who.organisation}"[:40]
+    """Add what is new. The lines are on the disk, or taken by the server, before it is noted that
+    they are, so that a process that dies between writes some twice rather than none."""
+    settings, done = desk.house.settings, 0
+    if file := settings.audit_file:
+        done += _pass_on(desk, "audit", lambda lines: _add(file, lines))
+    if settings.audit_syslog:
+        server = SyslogServer.read(settings.audit_syslog)
+        try:
+            done += _pass_on(
+                desk, "syslog", lambda lines: server.send(lines, settings.outside_seconds)
+            )
+        except OutsideTrouble as error:  # what it has not taken waits
+            log.warning("audit", error=error.message, organisation=desk.who.organisation)
+    return done
+
+
+Line = tuple[datetime, str, str]  # moment, action, JSON
+
+
+def _pass_on(desk: Desk, name: str, take: Callable[[Sequence[Line]], None]) -> int:
+    kept_under = f"{name} {desk.who.organisation}"[:40]
     with desk.house.installation.reading() as connection:
         done = int(installation.setting(connection, kept_under) or 0)
     with desk.reading() as reading:
         entries = ledger.entries_after(reading.connection, done, A_ROUND)
     if not entries:
         return 0
-    lines = [
-        {"organisation": desk.who.organisation, **entry.model_dump(mode="json", exclude={"after"})}
-        for entry in entries
-    ]
-    _add(file, "".join(json.dumps(line, ensure_ascii=False) + "\n" for line in lines))
+    take([(entry.at, entry.action, _as_json(desk, entry)) for entry in entries])
     with desk.house.installation.writing() as connection:
         installation.put_setting(connection, kept_under, str(entries[-1].sequence))
     return len(entries)
 
 
-def _add(file: Path, text: str) -> None:
+def _as_json(desk: Desk, entry: Entry) -> str:
+    told = {
+        "organisation": desk.who.organisation,
+        **entry.model_dump(mode="json", exclude={"after"}),
+    }
+    return json.dumps(told, ensure_ascii=False)
+
+
+def _add(file: Path, lines: Sequence[Line]) -> None:
     with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "a") as opened:
-        opened.write(text)
+        opened.write("".join(f"{text}\n" for _, _, text in lines))
         opened.flush()
         os.fsync(opened.fileno())

@@ -7,8 +7,8 @@ from sedge.services import mail
 from sedge.services.context import Desk
 from sedge.services.ledger import webhooks
 from sedge.services.operating import nightly_backup
-from sedge.services.today_items import Todo
-from sedge.services.today_items import _count as count_of
+from sedge.services.today.today_items import Todo
+from sedge.services.today.today_items import _count as count_of
 
 
 def lines(desk: Desk) -> Iterator[Todo]:

@@ -23,6 +23,9 @@ from sedge.store.schema import tables
 SHOWN = 500
 
 
+SINGULAR = {"numbers": "number", "people": "person"}
+
+
 @dataclass(frozen=True)
 class Gap:
     """One reason, how many it concerns, and the first of the numbers and people. `key` is for
@@ -35,6 +38,13 @@ class Gap:
     people: list[dict[str, str]] = field(default_factory=list)
     words: str = ""
     leads_to: str = ""
+
+    @property
+    def told(self) -> str:
+        """`1 person without a spot`, `1,200 numbers in use without a spot`."""
+        noun, _, rest = self.reason.partition(" ")
+        one = self.count == 1
+        return f"{self.count:,} {SINGULAR.get(noun, noun) if one else noun} {rest}"
 
 
 def by_site(desk: Desk) -> list[SiteCoverage]:

@@ -1,4 +1,4 @@
-"""Papers at the desk: put on file, looked at, taken off; what is asked where; another one sent
+"""Papers at the desk: put on file, looked at, taken off; requirements by country; another one sent
 where one was rejected."""
 
 import hashlib
@@ -199,7 +199,7 @@ def on_file(desk: Desk) -> list[Filed]:
 
 
 def requirements(desk: Desk) -> list[tuple[Requirement, str]]:
-    """What is asked where, with the carriers' names."""
+    """Requirements by country, with the carriers' names."""
     with desk.reading() as reading:
         names = {c.id: c.name for c in reading.records.all(Carrier)}
     return [(r, names[r.carrier]) for r in REQUIREMENTS if r.carrier in names]

@@ -282,8 +282,13 @@ def arrivals_in(
     )
     delimiter = max(";\t,", key=text.count)
     found: dict[str, ArrivedLine] = {}
-    rows = ([c.strip() for c in row] for row in csv.reader(io.StringIO(text), delimiter=delimiter))
-    for number, cells in enumerate(rows, start=1):
+    try:
+        rows = list(csv.reader(io.StringIO(text), delimiter=delimiter))
+    except csv.Error as error:  # a cell of more than 131,072 characters
+        message = "This is no list of numbers: one a line, with its prices where they differ."
+        raise NotUnderstood(message, field="lines") from error
+    for number, row in enumerate(rows, start=1):
+        cells = [cell.strip() for cell in row]
         if not any(cells) or (number == 1 and not any(ch.isdigit() for ch in cells[0])):
             continue
         candidates = read(cells[0], desk.organisation.home_country).candidates

@@ -1,20 +1,22 @@
 """How a work order is shown: its tasks in words, with prices, findings, progress."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from decimal import Decimal
 from typing import Any
 
+from sedge.core.access.roles import May, allowed
 from sedge.core.errors import Forbidden
 from sedge.core.estate import Estate
+from sedge.core.facts import Money
 from sedge.core.records import RECORD_TYPES, Number, Order
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import Costs, Report, check, totals
 from sedge.core.workorders.findings import Finding, Level
-from sedge.core.workorders.life import (
-    OrderState,
-    TaskState,
-)
+from sedge.core.workorders.life import OrderState, TaskState
+from sedge.core.workorders.task_base import Cost
 from sedge.services.context import Desk, Reading
+from sedge.services.spend.costs import fixed_monthly
 from sedge.services.workorders.checking.outcome_preview import Aftermath, aftermath
 from sedge.services.workorders.loading import load
 from sedge.services.workorders.overlaps import overlaps
@@ -42,7 +44,8 @@ class TaskView:
 class OrderView:
     """A work order with its checks and the estate as it will be; `seen` is the last ledger entry
     that the checks knew of, `refusal` why the member may only look at it, "" where they may do
-    more."""
+    more; `monthly_now` what numbers and seats cost a month before it, by currency, where it changes
+    that and has not begun."""
 
     order: WorkOrder
     tasks: list[TaskView]
@@ -55,6 +58,11 @@ class OrderView:
     after: tuple[Aftermath, ...] = ()
     seen: int = 0
     refusal: str = ""
+    monthly_now: Mapping[str, Money] = field(default_factory=dict)
+
+    @property
+    def monthly_before_and_after(self) -> list[tuple[Money, Money]]:
+        return [(now, now + self.costs.monthly[key]) for key, now in self.monthly_now.items()]
 
     @property
     def runnable(self) -> bool:
@@ -84,7 +92,17 @@ def view_order(desk: Desk, key: str) -> OrderView:
         undone_by=undo.id if undo else "",
         overlaps=overlapping,
         awaited=awaited.reference if awaited else "",
+        monthly_now=_monthly_now(desk, order, view.costs),
     )
+
+
+def _monthly_now(desk: Desk, order: WorkOrder, costs: Costs) -> dict[str, Money]:
+    changed = [m.currency for m in costs.monthly.values() if m.amount]
+    has_begun = order.state not in {OrderState.DRAFT, OrderState.SCHEDULED}
+    if has_begun or not changed or not allowed(desk.who.role, May.SEE_MONEY):
+        return {}
+    known = fixed_monthly(desk)
+    return {c: known.get(c, Money(amount=Decimal(0), currency=c)) for c in changed}
 
 
 def viewed(desk: Desk, reading: Reading, order: WorkOrder, estate: Estate) -> OrderView:
@@ -127,9 +145,8 @@ def _task_view(
 ) -> TaskView:
     body = stored.body.resolved(bodies)
     verb, rest = body.describe(estate)
-    monthly, once = (
-        body.costs(estate) if costs and not _number_missing(body, estate) else (None, None)
-    )
+    priced = costs and not _number_missing(body, estate)
+    monthly, once, _ = body.costs(estate) if priced else Cost()
     findings = [f for f in report.findings if f.task == stored.position] if report else []
     stopped = stored.state is TaskState.PLANNED and any(f.level is Level.STOP for f in findings)
     when = "not yet" if stopped else _when(stored, body, estate)

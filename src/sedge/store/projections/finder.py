@@ -147,6 +147,19 @@ def index(connection: Connection, records: Iterable[object]) -> None:
         )
 
 
+def scrub(connection: Connection, wanted: Iterable[str], function: str) -> int:
+    """Send words and titles that have any of what is wanted through a function that the connection
+    knows; in how many rows."""
+    rows = 0
+    for one in wanted:
+        rows += connection.exec_driver_sql(
+            f"UPDATE finder SET words = {function}(words), title = {function}(title)"  # noqa: S608
+            " WHERE instr(words, ?1) OR instr(title, ?1)",
+            (one,),
+        ).rowcount
+    return rows
+
+
 def _there(
     entries: Mapping[int, tuple[str, Subject, str, str] | None],
 ) -> Iterator[tuple[int, tuple[str, Subject, str, str]]]:

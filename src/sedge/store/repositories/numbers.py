@@ -29,7 +29,7 @@ from sedge.core.numbers.plan import areas_called
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import HolderKind, HolderRef, Number, Subject
 from sedge.store.projections import finder
-from sedge.store.repositories.records import is_open, plus
+from sedge.store.repositories.records import is_open, plus, read_record
 from sedge.store.schema import projected, tables
 
 MOST_HITS, WHILE_TYPING = (
@@ -132,7 +132,7 @@ def page(
             *_after(name, begin, backwards=backwards, empty=empty),
         ]
         rows += _merged(connection, where, order, searched, limit + 1 - len(rows))
-    numbers = [Number.model_validate_json(row.body) for row in rows[:limit]]
+    numbers = [read_record(Number, row.body) for row in rows[:limit]]
     changed = tuple(row.changed_at for row in rows[:limit])
     return Page(numbers, _cursor_of(name, rows[limit - 1]) if len(rows) > limit else None, changed)
 
@@ -412,7 +412,7 @@ def due(connection: Connection, now: datetime) -> list[Number]:
         .where(life.c.state_until.is_not(None), life.c.state_until <= now)
         .limit(200)
     )
-    return [Number.model_validate_json(body) for (body,) in connection.execute(query)]
+    return [read_record(Number, body) for (body,) in connection.execute(query)]
 
 
 def next_due(connection: Connection) -> datetime | None:

@@ -74,8 +74,8 @@ def _wanted(connection: Connection, wanted: Filter, at: datetime) -> list[Column
     for name in UNKNOWN_THEN:
         if getattr(wanted, name):
             words = (
-                f"As it stood, numbers are not known by their {name}. Take that filter off, or look"
-                " at them as they are now."
+                f"In a past state, numbers are not known by their {name}. Take that filter off, or"
+                " look at them as they are now."
             )
             raise NotUnderstood(words, field=name)
     span = projected.span

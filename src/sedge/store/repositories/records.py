@@ -2,7 +2,8 @@
 condition."""
 
 from collections.abc import Iterable
-from typing import Any, TypeVar
+from functools import cache, lru_cache
+from typing import Any, TypeVar, cast
 
 from sqlalchemy import (
     ColumnElement,
@@ -10,6 +11,7 @@ from sqlalchemy import (
     Select,
     Table,
     and_,
+    bindparam,
     case,
     func,
     literal_column,
@@ -51,7 +53,9 @@ from sedge.core.trunks.records import Sbc
 from sedge.store.schema import tables
 
 R = TypeVar("R", bound=Fact)
+Query = Select[Any]  # of the text of records, and what orders them
 MOST_VARIABLES = 900
+RECORDS_KEPT = 4096  # that were read last, some 2 KB each
 
 
 def columns(record: Any) -> dict[str, Any]:  # noqa: C901  one branch per kind of record
@@ -177,6 +181,17 @@ def _held_by(ref: HolderRef | None) -> dict[str, str | None]:
     return {"holder_kind": ref.kind.value if ref else None, "holder_id": ref.id if ref else None}
 
 
+def read_record(record_type: type[R], body: str) -> R:
+    """A record from its row. Records never change, so what was read of the same text is shared:
+    pages read the same few hundred again and again."""
+    return cast(R, _read_once(record_type, body))
+
+
+@lru_cache(RECORDS_KEPT)
+def _read_once(record_type: type[Fact], body: str) -> Fact:
+    return record_type.model_validate_json(body)
+
+
 class Records:
     """Reading records in one connection."""
 
@@ -208,15 +223,18 @@ class Records:
         found: list[R] = []
         for start in range(0, len(wanted), MOST_VARIABLES):
             part = wanted[start : start + MOST_VARIABLES]
+            keyed: list[object] = list(part)
             if table is tables.life:
-                numbers = [int(key) for key in part if key.lstrip("+").isdigit()]
-                rows = self.connection.execute(
-                    last_lives(select(table.c.body).where(table.c.number.in_(numbers)))
-                )
-            else:
-                rows = self.connection.execute(select(table.c.body).where(table.c.id.in_(part)))
-            found += [record_type.model_validate_json(body) for (body,) in rows]
+                keyed = [int(key) for key in part if key.lstrip("+").isdigit()]
+            found += self._read(record_type, _by_key(table), {"keys": keyed})
         return found
+
+    def _read(
+        self, record_type: type[R], query: Query, given: dict[str, list[object]] | None = None
+    ) -> list[R]:
+        """All rows at once: each that is fetched alone lets other threads go first."""
+        bodies = self.connection.execute(query, given).scalars().all()
+        return [read_record(record_type, body) for body in bodies]
 
     def where(
         self,
@@ -234,7 +252,7 @@ class Records:
         )
         if limit is not None:
             query = query.limit(limit).offset(offset)
-        return [record_type.model_validate_json(body) for (body,) in self.connection.execute(query)]
+        return self._read(record_type, query)
 
     def where_in(
         self,
@@ -253,7 +271,7 @@ class Records:
         return found
 
     def all(self, record_type: type[R]) -> list[R]:
-        return self.where(record_type)
+        return self._read(record_type, _whole(table_of(record_type)))
 
     def held_by(self, record_type: type[R], refs: Iterable[HolderRef]) -> list[R]:
         """Numbers or open grants of these holders."""
@@ -299,7 +317,21 @@ def table_of(record_type: type[Fact]) -> Table:
     return tables.RECORD_TABLES[SUBJECT_OF[record_type]]
 
 
-def last_lives(query: Select[Any]) -> Select[Any]:
+@cache
+def _by_key(table: Table) -> Query:
+    """Built once: that costs more than the question itself."""
+    keys = bindparam("keys", expanding=True)
+    if table is tables.life:
+        return last_lives(select(table.c.body).where(table.c.number.in_(keys)))
+    return select(table.c.body).where(table.c.id.in_(keys))
+
+
+@cache
+def _whole(table: Table) -> Query:
+    return select(table.c.body).order_by(table.c.id)
+
+
+def last_lives(query: Query) -> Query:
     """Of each number in the query: its open life, else the one that began last."""
     life = tables.life
     ended = [state.value for state in ENDED]

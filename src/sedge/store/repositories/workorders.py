@@ -275,17 +275,19 @@ def save_task(connection: Connection, task: StoredTask) -> None:
 
 
 def due_tasks(
-    connection: Connection, now: datetime, real_now: datetime, limit: int
+    connection: Connection, now: datetime, real_now: datetime, limit: int, of: str = ""
 ) -> list[StoredTask]:
     """Waiting tasks whose next try has come, and running ones whose lease has run out (their
-    process died)."""
-    table = workorders.task
+    process died); of all work orders, or `of` one. Of those that fell due at once the older work
+    order's come first."""
+    table, order = workorders.task, workorders.work_order
     due = (table.c.state == TaskState.WAITING.value) & (table.c.next_try <= now)
     orphaned = (table.c.state == TaskState.RUNNING.value) & (table.c.leased_until < real_now)
     query = (
         select(table)
-        .where(due | orphaned)
-        .order_by(table.c.next_try, table.c.work_order, table.c.position)
+        .join(order, order.c.id == table.c.work_order)
+        .where(due | orphaned, *([table.c.work_order == of] if of else []))
+        .order_by(table.c.next_try, order.c.no, table.c.position)
         .limit(limit)
     )
     return [_task(row) for row in connection.execute(query)]

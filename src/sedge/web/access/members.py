@@ -1,4 +1,4 @@
-"""Who signs in for the organisation, and the door at which an invitation is taken up."""
+"""Members of the organisation, and the door at which an invitation is taken up."""
 
 from typing import Annotated
 

@@ -44,7 +44,7 @@ def out(
     request: Request, desk: AtDesk, person: str = "", dialled: str = "", at: str = ""
 ) -> Response:
     """What a call out becomes; `person` is an id, or a name, extension or mail address as typed, of
-    a person, a service line or a site."""
+    a person, a device, a service line, a site, another telephone system or a trunk."""
     row, trace, problem = None, None, ""
     zone = desk.house.home_zone(desk.who.organisation)
     try:
@@ -52,7 +52,7 @@ def out(
             row = calls_out.caller_named(desk, person)
             moment = views.moment_of(at, zone, desk.now()) if at.strip() else None
             if dialled.strip():
-                trace = calls_out.follow_out(desk, row.ref, dialled[:40], moment)
+                trace = calls_out.follow_out(desk, row.subject, row.id, dialled[:40], moment)
     except NotUnderstood as error:
         problem = error.message
     return draw(

@@ -19,6 +19,7 @@ from sedge.core.outbound.dialling.dialplan import dial, plan_of
 from sedge.core.records import CivicElements, HolderKind, HolderRef, Subject
 from sedge.core.safety.countries import FORMS
 from sedge.services.holders import (
+    erasure,
     groups,
     holders,
     person_details,
@@ -86,6 +87,19 @@ def person(request: Request, desk: AtDesk, key: str, phone: str = "") -> Respons
         phone=phone if phone in KINDS else "",
         rights=[(r.value, r in card.person.rights) for r in Right],
     )
+
+
+@place.page("/holders/people/{key}/erase", May.SET_RULES)
+def what_is_erased(request: Request, desk: AtDesk, key: str) -> Response:
+    return draw(request, "erase.html", found=erasure.view(desk, key))
+
+
+@place.action("/holders/people/{key}/erase", May.SET_RULES)
+def erase(
+    request: Request, desk: AtDesk, key: str, reason: Annotated[str, Form(max_length=200)] = ""
+) -> Response:
+    erasure.erase(desk, key, reason)
+    return go(request, f"/holders/people/{key}")
 
 
 @place.page("/holders/lines/{key}", May.LOOK)

@@ -1,4 +1,4 @@
-"""Files of numbers: brought in column by column and row by row, and out as they are shown."""
+"""Files of numbers: imported column by column and row by row, and out as they are shown."""
 
 from typing import Annotated
 
@@ -86,7 +86,7 @@ def leave(request: Request, desk: AtDesk, key: str) -> Response:
 
 @place.page("/numbers/files/{key}/faults.csv", May.IMPORT)
 def faults(desk: AtDesk, key: str) -> Response:
-    """The rows that can't be brought in, each with why."""
+    """The rows that can't be imported, each with why."""
     return StreamingResponse(
         number_files.faults_of(desk, key),
         media_type=number_export.TYPES["csv"],

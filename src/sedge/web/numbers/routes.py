@@ -141,7 +141,7 @@ def forget_view(request: Request, desk: AtDesk, key: str) -> Response:
 
 @place.page("/numbers/{number}", May.LOOK)
 def number_page(request: Request, desk: AtDesk, number: str, at: str = "") -> Response:
-    """A card of its own, with history; `at` (a day) shows it as it stood at that day's end."""
+    """A card of its own, with history; `at` (a day) shows it as it was at that day's end."""
     e164 = desk_numbers.the_number(desk, number)
     card = desk_numbers.card(desk, e164, end_of_day(desk, at))
     return draw(

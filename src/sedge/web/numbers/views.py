@@ -325,7 +325,7 @@ def lede(overview: Overview) -> str:
 
 
 def _all(overview: Overview, counts: Counts) -> int:
-    """What the counts are a part of: the estate of today, or as it stood."""
+    """What the counts are a part of: the estate of today, or of a past day."""
     return overview.total if counts.of is None else counts.of
 
 

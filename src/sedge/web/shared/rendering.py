@@ -74,6 +74,8 @@ def environment(now: Any) -> Environment:
     env = Environment(
         loader=ChoiceLoader(prefixes),
         undefined=StrictUndefined,
+        auto_reload=False,
+        cache_size=-1,
         autoescape=select_autoescape(default=True),
         trim_blocks=True,
         lstrip_blocks=True,
@@ -164,9 +166,11 @@ def draw(
     *,
     status: int = 200,
     headers: dict[str, str] | None = None,
+    page_path: str = "",
     **facts: Any,
 ) -> HTMLResponse:
-    """A page or fragment from ready facts."""
+    """A page or fragment from ready facts. `page_path`: of the page that a fragment
+    is for."""
     member = who_asks(request)
     if member:
         read_by(house_of(request).organisations[member.organisation].home_country)
@@ -179,7 +183,7 @@ def draw(
         "places": [place for place in PLACES if member and allowed(member.role, place[3])],
         "sections": lambda place: sections_of(
             place,
-            request.url.path,
+            page_path or request.url.path,
             opener(permitted, member.role if member else None),
             facts_of_head.waiting if facts_of_head else [],
         ),

@@ -1,4 +1,4 @@
-"""Papers: what is on file, what is asked where, uploads; another paper for an order whose was
+"""Papers: what is on file, requirements by country, uploads; another paper for an order whose was
 rejected."""
 
 from typing import Annotated

@@ -7,9 +7,9 @@ from fastapi import Request
 from fastapi.responses import JSONResponse, Response
 
 from sedge.core.access.roles import May
-from sedge.services import first_steps, today
 from sedge.services.ledger import ledger
-from sedge.services.today_items import Kind, Todo
+from sedge.services.today import first_steps, today
+from sedge.services.today.today_items import Kind, Todo
 from sedge.web.routing import AtDesk, Place
 from sedge.web.shared.rendering import draw, target
 
@@ -59,6 +59,13 @@ def activity(request: Request, desk: AtDesk) -> Response:
 @place.page("/running", May.LOOK)
 def running(request: Request, desk: AtDesk) -> Response:
     return draw(request, "_running.html", running=today.glance(desk)["running"])
+
+
+@place.page("/head", May.LOOK)
+def head(request: Request, desk: AtDesk, place: str = "", at: str = "/") -> Response:
+    """Places and sections with what waits in each, for a page whose own were a moment behind."""
+    today.waiting(desk)
+    return draw(request, "_head_counts.html", page_path=at, place_name=place)
 
 
 @place.page("/changes", May.LOOK)

@@ -20,10 +20,10 @@ from sedge.services.callpaths import proof_calls
 from sedge.services.holders import site_management
 from sedge.services.spend import usage
 from sedge.services.trunks import (
+    adding,
     connection_tests,
     sbcs,
     trunk_settings,
-    trunk_setup,
     trunks,
     watching,
 )
@@ -96,7 +96,7 @@ def add_trunk(
     channels: Typed = "",
 ) -> Response:
     calls = int(channels) if channels.isascii() and channels.isdigit() and len(channels) < 7 else 0
-    trunk = trunk_setup.add(desk, name=name, account=account, site=site, host=host, channels=calls)
+    trunk = adding.add_trunk(desk, name=name, account=account, site=site, host=host, channels=calls)
     return go(request, f"/carriers/trunks/{trunk.id}")
 
 

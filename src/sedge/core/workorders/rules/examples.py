@@ -92,13 +92,24 @@ EXAMPLES = {
     ),
     "trunk.routes-over-it": "Route “Home” has no other trunk: its calls would fail.",
     "trunk.name-free": "There is another trunk called Leeds A. Choose another name.",
+    "trunk.new-name-free": "There is another trunk called Leeds A. Choose another name.",
     "trunk.someone-to-trust": (
+        "It registers, and no sign-in name is given. Type the one of the carrier."
+    ),
+    "trunk.new-someone-to-trust": (
         "It registers, and no sign-in name is given. Type the one of the carrier."
     ),
     "trunk.addresses-reachable": (
         "10.1.2.0/24 is a private address: calls come from it over a private line only."
     ),
+    "trunk.new-addresses-reachable": (
+        "10.1.2.0/24 is a private address: calls come from it over a private line only."
+    ),
     "trunk.not-overheard": (
+        "UDP is not encrypted: who calls whom can be read on the way. Use TLS if the other side"
+        " has it."
+    ),
+    "trunk.new-not-overheard": (
         "UDP is not encrypted: who calls whom can be read on the way. Use TLS if the other side"
         " has it."
     ),

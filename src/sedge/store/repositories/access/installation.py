@@ -123,7 +123,7 @@ def memberships_of(connection: Connection, sign_in: str) -> list[Member]:
 
 
 def members_of(connection: Connection, organisation: str) -> list[Member]:
-    """Who signs in for an organisation, by name."""
+    """Members of an organisation, by name."""
     query = (
         memberships()
         .where(tables.membership.c.organisation == organisation)

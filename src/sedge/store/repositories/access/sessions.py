@@ -27,6 +27,10 @@ class Session:
     address: str = ""
     agent: str = ""
 
+    def has_ended(self, now: datetime, idle: timedelta) -> bool:
+        """By time, or for want of use."""
+        return self.expires_at <= now or self.seen_at <= now - idle
+
 
 @dataclass(frozen=True)
 class Open:
@@ -43,8 +47,8 @@ def open_session(connection: Connection, token_hash: str, session: Session) -> N
     connection.execute(insert(table).values(token_hash=token_hash, **vars(session)))
 
 
-def open_of(connection: Connection, token_hash: str, now: datetime, idle: timedelta) -> Open | None:
-    """The session of a token, unless it has ended: by time, or for want of use."""
+def session_of(connection: Connection, token_hash: str) -> Open | None:
+    """The session of a token, also one that has ended and is not yet forgotten."""
     table = installation.session
     query = (
         memberships()
@@ -54,11 +58,7 @@ def open_of(connection: Connection, token_hash: str, now: datetime, idle: timede
             (table.c.sign_in == installation.sign_in.c.id)
             & (table.c.organisation == installation.membership.c.organisation),
         )
-        .where(
-            table.c.token_hash == token_hash,
-            table.c.expires_at > now,
-            table.c.seen_at > now - idle,
-        )
+        .where(table.c.token_hash == token_hash)
     )
     row = connection.execute(query).first()
     if row is None:

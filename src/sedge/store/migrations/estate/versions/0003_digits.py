@@ -30,7 +30,8 @@ def downgrade() -> None:
     op.drop_index("person_spot", "person")
     op.create_index("person_spot", "person", ["spot", "departed"])
     op.execute(
-        "INSERT INTO finder (rowid, words, subject, ref, title) SELECT number, number || '$', 'number', '+' || number, '' FROM life"
+        "INSERT INTO finder (rowid, words, subject, ref, title)"
+        " SELECT number, number || '$', 'number', '+' || number, '' FROM life"
         " WHERE number NOT IN (SELECT rowid FROM finder WHERE subject = 'number') GROUP BY number"
     )
     op.execute("DROP TABLE digits")

@@ -62,7 +62,8 @@ def upgrade() -> None:
     for table, column, path in COLUMNS:
         op.add_column(table, sa.Column(column, sa.String(length=20), nullable=True))
         value = f"NULLIF(json_extract(body, '{path}'), '')"
-        op.execute(f"UPDATE {table} SET {column} = {value} WHERE {value} IS NOT NULL")  # noqa: S608  names from the table above
+        # the names are those of the table above
+        op.execute(f"UPDATE {table} SET {column} = {value} WHERE {value} IS NOT NULL")  # noqa: S608
         wanted = sa.text(f"{column} IS NOT NULL")
         op.create_index(
             f"{table}_{column}", table, [column], sqlite_where=wanted, postgresql_where=wanted

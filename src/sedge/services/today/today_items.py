@@ -19,17 +19,16 @@ from sedge.services.carriers import balances
 from sedge.services.context import Desk, Reading
 from sedge.services.holders import directory_proposals
 from sedge.services.licences import licences
-from sedge.services.supply import documents
+from sedge.services.supply import arrival_files, documents
 from sedge.services.workorders.checking import check_catalogue
 from sedge.store.repositories import workorders
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 
-MOST_COUNTED = 1_000
+MOST_COUNTED, MOST_FILES = 1_000, 5
 
 
-PROOFS_LOOKED_AT = 200
-CHARGES_SOON_DAYS = 30
+CHARGES_SOON_DAYS = 31  # always reaches the first of the next month
 TOLD_ALREADY = {
     "assignment.dispatchable-spot",
     "assignment.on-trunk-list",
@@ -181,6 +180,18 @@ def _papers(desk: Desk) -> Iterator[Todo]:
         )
 
 
+def _arrivals(desk: Desk) -> Iterator[Todo]:
+    """Files of arrivals that could not be taken in."""
+    for file in arrival_files.refused(desk)[:MOST_FILES]:
+        yield Todo(
+            Mark.WRONG,
+            f"The arrivals in {file.name} were not taken in",
+            f"{file.why} It lies in {file.where}; remove it there once it is dealt with.",
+            "/supply",
+            "View orders",
+        )
+
+
 def _money(desk: Desk) -> Iterator[Todo]:
     """Prepaid accounts at their low mark, or that won't cover a charge of the next month."""
     soon = desk.now().date() + timedelta(days=CHARGES_SOON_DAYS)
@@ -287,7 +298,7 @@ def _phones(reading: Reading) -> Iterator[Todo]:
 
 
 def _proofs(desk: Desk) -> Iterator[Todo]:
-    stale = calls.proofs(desk, stale=True, limit=PROOFS_LOOKED_AT)
+    stale = calls.proofs(desk, stale=True)
     if stale:
         first, _ = stale[0]
         national = describe(first.e164).shown

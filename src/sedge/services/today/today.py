@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy import case, exists, func, select, text
 
-from sedge.core.access.roles import May, allowed
+from sedge.core.access.roles import AccessRole, May, allowed
 from sedge.core.facts import counted, in_words
 from sedge.core.numbers.card_facts import Mark
 from sedge.core.numbers.e164 import describe, in_national
@@ -23,10 +23,11 @@ from sedge.services.outbound import emergency_reach
 from sedge.services.porting import port_outs, ports
 from sedge.services.safety import safety
 from sedge.services.spend import today_lines
-from sedge.services.today_items import (
+from sedge.services.today.today_items import (
     MOST_COUNTED,
     Kind,
     Todo,
+    _arrivals,
     _checks,
     _count,
     _directory,
@@ -49,6 +50,40 @@ MOST_SHOWN, LAPSES_SOON_DAYS, IDLE_FROM = 200, 7, 20
 def todo(desk: Desk) -> list[Todo]:
     """What this member's role can do something about, most serious first. Where help would go
     wrong, everybody is told."""
+    return _of_role(_for_all_roles(desk), desk)
+
+
+def waiting(desk: Desk) -> list[Todo]:
+    """The same as `todo`, remembered until something changes."""
+    found = desk.house.while_unchanged(
+        desk, _name(desk), lambda: _for_all_roles(desk), current=True
+    )
+    return _of_role(found, desk)
+
+
+def waiting_lately(desk: Desk) -> tuple[list[Todo], bool]:
+    """The same for the head of every page, which counts it and waits for nothing: where something
+    has just changed, what waited before that, and False."""
+    found, is_current = desk.house.lately(desk, _name(desk), lambda: _for_all_roles(desk))
+    return _of_role(found, desk), is_current
+
+
+Asked = list[tuple[May, Todo]]  # lines, and what a role must be allowed to be told of each
+
+
+def _of_role(found: Asked, desk: Desk) -> list[Todo]:
+    return [line for asked, line in found if allowed(desk.who.role, asked)]
+
+
+def _name(desk: Desk) -> str:
+    return "waiting" if desk.who.scope.is_whole else f"waiting for a {desk.who.role}"
+
+
+def _for_all_roles(desk: Desk) -> Asked:
+    """Gathered once for all roles that see the whole organisation; a role that is kept to sites
+    stays what it is, for that is what keeps it there."""
+    if desk.who.scope.is_whole:
+        desk = replace(desk, who=replace(desk.who, role=AccessRole.ADMINISTRATOR))
     with desk.reading() as reading:
         groups = (
             (Kind.EMERGENCY, May.LOOK, _emergency(reading)),
@@ -68,6 +103,7 @@ def todo(desk: Desk) -> list[Todo]:
             (Kind.PEOPLE, May.CHANGE_ESTATE, _directory(desk)),
             (Kind.CARRIERS, May.SEE_MONEY, _money(desk)),
             (Kind.SUPPLY, May.SEE_MONEY, _papers(desk)),
+            (Kind.SUPPLY, May.BUY, _arrivals(desk)),
             (Kind.PORTS, May.SEE_MONEY, _ports(reading)),
             (Kind.PORTS, May.SEE_MONEY, _port_outs(desk, reading)),
             (Kind.CARRIERS, May.SEE_MONEY, _drift(reading)),
@@ -82,14 +118,13 @@ def todo(desk: Desk) -> list[Todo]:
             (Kind.SPEND, May.KEEP_BOOKS, today_lines.open_invoice_lines(desk)),
         )
         lines = [
-            replace(line, kind=kind)
+            (asked, replace(line, kind=kind))
             for kind, asked, found in groups
             if allowed(desk.who.role, asked)
             for line in found
         ]
-    return sorted(
-        lines, key=lambda line: [Mark.WRONG, Mark.WAITING, Mark.NONE, Mark.GOOD].index(line.mark)
-    )
+    order = [Mark.WRONG, Mark.WAITING, Mark.NONE, Mark.GOOD]
+    return sorted(lines, key=lambda pair: order.index(pair[1].mark))
 
 
 def _contracts(reading: Reading) -> Iterator[Todo]:
@@ -444,11 +479,6 @@ def _lists(desk: Desk) -> Iterator[Todo]:
             f"/carriers/trunks/{trunk.id}/list",
             "Compare lists",
         )
-
-
-def waiting(desk: Desk) -> list[Todo]:
-    """The same as `todo`, remembered until something changes: the head of every page counts it."""
-    return desk.house.while_unchanged(desk, f"todo of a {desk.who.role}", lambda: todo(desk))
 
 
 def glance(desk: Desk) -> dict[str, int]:
