@@ -2,7 +2,7 @@
 how many pages a second, how long they took, what went wrong, and what the process weighs; then what
 it costs when nobody does anything, and with many pages open that wait for changes.
 
-`SECONDS_LOADED` (environment; 30 if not given), `USERS` (50), `OPEN_PAGES` (200)."""
+`SECONDS_LOADED` (environment; 30 if not given), `USERS` (50), `OPEN_PAGES` (200), `WORKERS` (2)."""
 
 import asyncio
 import os
@@ -23,6 +23,7 @@ from sedge.settings import Settings
 
 SECONDS = float(os.environ.get("SECONDS_LOADED", "30"))
 USERS = int(os.environ.get("USERS", "50"))
+WORKERS = os.environ.get("WORKERS", "2")
 OPEN_PAGES = int(os.environ.get("OPEN_PAGES", "200"))
 PEOPLE = ("rowan", "leila", "marta", "gethin", "noor", "olive", "declan")
 PAGES = (
@@ -60,16 +61,28 @@ def free_port() -> int:
         return probe.getsockname()[1]
 
 
+def family(process: int) -> list[int]:
+    """A process and those that it forked."""
+    forked = Path(f"/proc/{process}/task/{process}/children").read_text().split()
+    return [process, *(each for one in forked for each in family(int(one)))]
+
+
 def cpu_seconds(process: int) -> float:
-    fields = Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()
-    return (int(fields[11]) + int(fields[12])) / TICKS
+    ticks = 0
+    for each in family(process):
+        fields = Path(f"/proc/{each}/stat").read_text().rpartition(")")[2].split()
+        ticks += int(fields[11]) + int(fields[12])
+    return ticks / TICKS
 
 
 def megabytes(process: int) -> float:
-    for line in Path(f"/proc/{process}/status").read_text().splitlines():
-        if line.startswith("VmRSS"):
-            return int(line.split()[1]) / 1024
-    return 0.0
+    """What they hold together: of memory that several share, each its part."""
+    held = 0
+    for each in family(process):
+        for line in Path(f"/proc/{each}/smaps_rollup").read_text().splitlines():
+            if line.startswith("Pss:"):
+                held += int(line.split()[1])
+    return held / 1024
 
 
 async def person(url: str, number: int, until: float, counted: Counted) -> None:
@@ -127,6 +140,7 @@ def main() -> None:
         ready_data(Settings(data=data, demo=True))
         port = free_port()
         command = [sys.executable, "-m", "sedge.cli", "demo", "--data", str(data)]
+        command += ["--workers", WORKERS]
         process = subprocess.Popen(  # noqa: S603  our own command
             [*command, "--port", str(port)], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
         )
@@ -145,7 +159,7 @@ def _measure(url: str, process: int) -> None:
                 break
         except httpx.HTTPError:
             time.sleep(0.05)
-    say("start with data", time.monotonic() - began, "s", "(wanted 4)")
+    say(f"start with data, {WORKERS} processes", time.monotonic() - began, "s", "(wanted 4)")
     time.sleep(10)
     before = cpu_seconds(process)
     time.sleep(15)

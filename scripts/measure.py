@@ -135,12 +135,12 @@ def functions() -> list[tuple[int, str]]:
     return sorted(found, reverse=True)
 
 
-def wide_lines() -> list[str]:
+def wide_lines(*suffixes: str) -> list[str]:
     return [
         f"{path.relative_to(ROOT)}:{number}"
         for folder in ("src", "tests", "scripts", "bench")
-        for path in sorted((ROOT / folder).rglob("*.py"))
-        if "versions" not in path.parts
+        for path in sorted((ROOT / folder).rglob("*"))
+        if path.suffix in suffixes and "vendor" not in path.parts
         for number, line in enumerate(path.read_text().splitlines(), 1)
         if len(line) > WIDTH
     ]
@@ -219,7 +219,8 @@ def measures() -> list[Measure]:
             len(every) // 100,
             len(every) // 100,
         ),
-        Measure(f"lines of more than {WIDTH} columns", wide_lines(), 0),
+        Measure(f"lines of more than {WIDTH} columns", wide_lines(".py", ".js", ".css"), 0),
+        Measure(f"lines of templates of more than {WIDTH} columns", wide_lines(".html"), 0),
         Measure("calls that the formatter is kept from", words("# fmt: skip"), 0),
         Measure("states compared in templates", states_compared(), 0),
         Measure("Any", any_types(), 400),

@@ -26,6 +26,8 @@ hypothesis_settings.register_profile("long", max_examples=2000, deadline=None)
 hypothesis_settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "ci"))
 
 NOW = datetime(2026, 11, 24, 11, 20, tzinfo=UTC)  # a Tuesday
+MOMENT = datetime.fromisoformat(os.environ.get("MOMENT", "2026-11-24T06:00:00+00:00"))
+BEGAN = datetime.now(UTC)  # both clocks stand still there, however slow the machine
 
 
 class EstateBuilder:
@@ -261,17 +263,17 @@ def estate() -> EstateBuilder:
 
 @pytest.fixture(scope="session")
 def seeded(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo's data, made once per test process; tests work on copies. It is morning there,
-    whenever the tests run: carriers bill at night, and a test that moves the clock by some hours
-    must not find a bill."""
+    """The demo's data, made once per test process; tests work on copies. In both worlds it is the
+    same moment whenever the tests run, a Tuesday morning (carriers bill at night, and a test that
+    moves the clock by some hours must not find a bill), unless `MOMENT` names another."""
     from sedge.demo.running import ready_data
+    from sedge.services.clock import Clock
 
     folder = tmp_path_factory.mktemp("seeded")
-    now = datetime.now(UTC)
-    morning = now.replace(hour=6, minute=0, second=0, microsecond=0)
     ready_data(
         Settings(data=folder, demo=True, durable=False, runner=False),
-        ahead=(morning if morning > now else morning + timedelta(days=1)) - now,
+        clock=Clock(MOMENT - BEGAN, fixed=BEGAN),
+        whole=False,
     )
     return folder
 
@@ -290,6 +292,7 @@ def standins(folder: Path) -> Iterator[Any]:
         server.move_to(folder)
     else:
         server = StandinServer(folder).start(ticking=False)
+        server.app.state.book.stands_at = BEGAN
     yield server
     _standing_by.append(server)
 
@@ -322,6 +325,7 @@ def house(seeded: Path, tmp_path: Path) -> Iterator[Any]:
             Settings(data=folder, demo=True, durable=False, runner=False, outside_seconds=20),
             outside.url,
         )
+        opened.clock.set_fixed(BEGAN)
         yield opened
         opened.close()
 
@@ -375,6 +379,7 @@ def shared(seeded: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[A
             Settings(data=folder, demo=True, durable=False, runner=False, outside_seconds=20),
             outside.url,
         )
+        opened.clock.set_fixed(BEGAN)
         with (
             serving(opened) as app,
             TestClient(app, base_url="http://127.0.0.1:8420", follow_redirects=False) as made,
@@ -390,6 +395,11 @@ def api(client: Any) -> Any:
     client.headers["Authorization"] = "Bearer demo"
     client.base_url = client.base_url.join("/api/v1/")
     return client
+
+
+def in_one_line(html: str) -> str:
+    """A page's text without the breaks of its template."""
+    return " ".join(html.split())
 
 
 def until_quiet(house: Any, span: timedelta = timedelta(0)) -> None:

@@ -79,7 +79,7 @@ def chromium() -> Iterator[Browser]:
 
 
 @pytest.fixture
-def page(chromium: Browser, served: Served) -> Iterator[Page]:
+def page(chromium: Browser, served: Served, monkeypatch: pytest.MonkeyPatch) -> Iterator[Page]:
     context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=served.url)
     opened = context.new_page()
     opened.set_default_timeout(PATIENCE)
@@ -102,9 +102,21 @@ def page(chromium: Browser, served: Served) -> Iterator[Page]:
         ),
     )
     opened.on("pageerror", lambda error: complaints.append(str(error)))
+    _press_when_loaded(opened, monkeypatch)
     yield opened
     context.close()
     assert complaints == []
+
+
+def _press_when_loaded(page: Page, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A page can be read before its scripts listen; a key pressed then would be lost."""
+    press = page.keyboard.press
+
+    def press_when_loaded(key: str, **options: float) -> None:
+        page.wait_for_load_state("load")
+        press(key, **options)
+
+    monkeypatch.setattr(page.keyboard, "press", press_when_loaded)
 
 
 def sign_in(page: Page, who: str = "Rowan Achterberg") -> None:

@@ -66,6 +66,8 @@ def test_every_page_is_accessible(page, served):
             failures.append(f"{address} is {width} px wide on a phone")
         if (height := page.evaluate(HEAD)) > MOST_HEAD:
             failures.append(f"the head of {address} is {height} px high on a phone")
+        if squeezed := page.evaluate(SQUEEZED):
+            failures.append(f"{address} squeezes text on a phone: {squeezed[:3]}")
         page.set_viewport_size(DESK)
     page.goto("/ledger")
     page.keyboard.press("?")
@@ -84,6 +86,17 @@ def test_the_main_pages_are_accessible_on_a_phone(page):
         except AssertionError as error:
             failures.append(str(error)[:600])
     assert failures == [], "\n".join(failures)
+
+
+# a sentence in a column so narrow that it stands word by word
+SQUEEZED = """() => [...document.querySelectorAll("main *")].filter((element) => {
+  const text = [...element.childNodes].filter((n) => n.nodeType === 3)
+    .map((n) => n.textContent.trim()).join(" ");
+  const box = element.getBoundingClientRect();
+  return text.split(/\\s+/).length > 4 && box.width > 8 && box.width < 110
+    && box.height > 5 * parseFloat(getComputedStyle(element).fontSize)
+    && !element.closest("svg, .scroll, .visually-hidden, details:not([open]) > :not(summary)");
+}).map((e) => `${e.tagName} ${e.className}: ${e.textContent.trim().slice(0, 60)}`)"""
 
 
 # every visible piece of text against the nearest solid background behind it (WCAG 2.2, 1.4.3): axe

@@ -67,20 +67,20 @@ def test_drift_is_put_right_by_a_work_order(page):
     page.get_by_role("link", name="Reconcile").click()
     with page.expect_navigation():
         page.get_by_role("button", name="Compare now").click()
-    expect(page.get_by_role("row", name=re.compile("0131 496 0512"))).to_contain_text(
+    expect(page.get_by_role("row", name=re.compile("0121 496 0512"))).to_contain_text(
         "nobody here knows of it"
     )
     accessible(page)
-    page.get_by_label("Choose 0131 496 0512, not ours").check()
+    page.get_by_label("Choose 0121 496 0512, not ours").check()
     page.get_by_role("button", name="Fix").click()
-    expect(page.get_by_text("Choose the site that 0131 496 0512 comes to")).to_be_visible()
+    expect(page.get_by_text("Choose the site that 0121 496 0512 comes to")).to_be_visible()
     page.get_by_label("Numbers nobody knew come to").select_option(label="Wharf House")
     page.get_by_role("button", name="Fix").click()
     expect(page.get_by_role("heading", name=re.compile("Correct differences"))).to_be_visible()
     page.get_by_role("button", name="Run").click()
     advance(page, "PT5M")
     page.goto("/carriers/drift")
-    expect(page.get_by_role("row", name=re.compile("0131 496 0512"))).to_have_count(0)
+    expect(page.get_by_role("row", name=re.compile("0121 496 0512"))).to_have_count(0)
 
 
 def test_the_tidy_up_begins_a_work_order(page):

@@ -38,7 +38,7 @@ def test_all_carriers_answer_side_by_side_and_an_order_comes_in_part(page):
     page.goto("/supply?country=GB&area=Manchester&quantity=40")
     for name in ("Brackwater Telecom", "Fellgate Voice"):
         expect(page.get_by_role("row", name=re.compile(name))).to_contain_text(
-            re.compile(r"£\d.*\d\.\d s")
+            re.compile(r"£\d.*\d\.\d s", re.DOTALL)
         )
     accessible(page)
     searched(page, "Fellgate Voice", area="Glasgow", quantity=60)

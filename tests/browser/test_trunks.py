@@ -109,7 +109,7 @@ def test_a_dial_plan_is_edited_by_keyboard_and_tried_key_by_key(page):
     page.keyboard.type("112xx")
     page.get_by_role("button", name="Check rules").focus()
     page.keyboard.press("Enter")
-    expect(page.get_by_text(re.compile("“Stores” goes on after"))).to_be_visible()
+    expect(page.get_by_text(re.compile(r"“Stores”\s+goes on after"))).to_be_visible()
     page.get_by_role("button", name="Remove").nth(1).focus()
     page.keyboard.press("Enter")
     page.get_by_role("button", name="Check rules").click()

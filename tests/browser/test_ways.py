@@ -5,6 +5,10 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from sedge.core.changes import changed
+from sedge.core.records import Subject, Trunk
+from sedge.demo.seed import MEMBERS
+from sedge.services import remembering
 from sedge.web.shared.rendering import LETTERS, PLACES
 from tests.browser.conftest import accessible, sign_in
 
@@ -76,6 +80,25 @@ def test_all_open_pages_hear_of_a_change_over_one_stream(page):
     for one in (page, *others):
         one.bring_to_front()
         expect(one.get_by_text("2 work orders are drafts")).to_be_visible()
+
+
+def test_the_count_of_today_follows_what_changes_though_no_page_waits_for_it(
+    page, served, monkeypatch
+):
+    sign_in(page)
+    page.goto("/licences")
+    badge = page.locator(".places a[href='/'] .badge-count")
+    before = int(badge.inner_text().split()[0])
+    monkeypatch.setattr(
+        remembering, "ASIDE_SECONDS", 3600.0
+    )  # what a page is given stays as it was
+    trunk = page.request.get("/api/v1/trunks", headers=HEADERS).json()["items"][0]
+    with served.house.desk(MEMBERS[0]).writing(reason="broke") as writing:
+        found = writing.records.the(Trunk, trunk["id"])
+        writing.save([changed(Subject.TRUNK, found, found.but(up=False), "trunk.seen")])
+    expect(badge).to_contain_text(str(before + 1))  # the open page hears of it
+    page.goto("/carriers")
+    expect(badge).to_contain_text(str(before + 1))  # and so does one that came with the old count
 
 
 def test_what_has_the_focus_keeps_it_when_the_page_is_drawn_anew(page):

@@ -32,6 +32,7 @@ from sedge.core.callpaths.tracing.trace import trace_inbound, trace_path
 from sedge.core.callpaths.tracing.world import Called, EndingKind, World
 from sedge.core.enums import Right
 from sedge.core.facts import money
+from sedge.core.trunks.records import Diversion, NumberFormat, TrunkSettings
 from sedge.core.workorders import tasks as t
 from tests.conftest import NOW
 
@@ -594,6 +595,46 @@ def test_a_forward_says_over_which_trunk_at_what_price(estate, line):
         money("0.012", "GBP"),
     )
     assert trace.happenings[-1].sees == "0113 496 0200"
+
+
+@pytest.mark.parametrize(
+    ("way", "sent"),
+    [
+        ({}, "History-Info says: <sip:+441134960200@sip.example>;index=1, "),
+        ({}, "<sip:+441514960400@sip.example;cause=302>;index=1.1;mp=1"),
+        (
+            {"diversion": Diversion.DIVERSION, "sends": NumberFormat.NATIONAL},
+            "Diversion says: <sip:01134960200@sip.example>;reason=unconditional;counter=1",
+        ),
+    ],
+)
+def test_a_forward_says_who_sent_the_call_on_as_its_trunk_is_set_up(estate, line, way, sent):
+    estate.granted(line, "permit")
+    trunk = estate.records["Trunk/brackwater-leeds"]
+    estate.put(trunk.but(host="sip.example", settings=TrunkSettings(user="us", **way)))
+    said = followed(estate, line, FORWARD, *LEFT).happenings[-2].text
+    assert said.startswith("is sent on by 0113 496 0200, as ")
+    assert sent in said
+
+
+def test_a_forward_after_nobody_answered_says_so(estate, line):
+    estate.granted(line, "permit")
+    trunk = estate.records["Trunk/brackwater-leeds"]
+    way = TrunkSettings(user="us", diversion=Diversion.DIVERSION)
+    estate.put(trunk.but(host="sip.example", settings=way))
+    ring = Ring(people=PEOPLE[:1], exits={"no answer": "b", "busy": "c", "nobody reachable": "c"})
+    forward = FORWARD.but(exits={})
+    trace = followed(estate, line, ring, forward, End(title="end"), answers={PEOPLE[0]: 99})
+    assert any("reason=no-answer" in h.text for h in trace.happenings)
+
+
+@pytest.mark.parametrize("way", [None, TrunkSettings(user="us", diversion=Diversion.NONE)])
+def test_nothing_is_said_of_a_forward_where_nobody_agreed_on_it(estate, line, way):
+    estate.granted(line, "permit")
+    trunk = estate.records["Trunk/brackwater-leeds"]
+    estate.put(trunk.but(host="sip.example", settings=way))
+    trace = followed(estate, line, FORWARD, *LEFT)
+    assert [h.text for h in trace.happenings if "sent on by" in h.text] == []
 
 
 @pytest.mark.parametrize(

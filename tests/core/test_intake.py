@@ -1,4 +1,4 @@
-"""Rows of files: what a header means, what a row says, why one can't be brought in."""
+"""Rows of files: what a header means, what a row says, why one can't be imported."""
 
 from datetime import timedelta
 

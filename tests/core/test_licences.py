@@ -314,7 +314,7 @@ def test_a_currency_of_the_holders_carrier_is_what_a_seat_costs(estate):
         estate.records["Product/staff"].but(prices=(money("3.60", "EUR"),)),
         estate.records["Account/brackwater-main"].but(balance=money(5, "EUR")),
     )
-    monthly, _ = t.GrantLicence(holder=person, product="staff").costs(estate.build())
+    monthly = t.GrantLicence(holder=person, product="staff").costs(estate.build()).monthly
     assert (str(monthly.amount), monthly.currency) == ("3.60", "EUR")
 
 

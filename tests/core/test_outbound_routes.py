@@ -276,6 +276,8 @@ def test_a_route_behind_the_same_is_never_reached():
         ([route("a", "+49")], "routes.each-reached", "pass"),
         ([route("a", "premium", trunks=("leeds-a",))], "routes.dear-limited", "warn"),
         ([route("a", "premium")], "routes.dear-limited", "pass"),
+        ([route("a", "+", trunks=("leeds-a",))], "routes.dear-limited", "warn"),
+        ([route("a", "+44", trunks=("leeds-a",))], "routes.dear-limited", "pass"),
     ],
 )
 def test_routes_are_checked(estate, routes, rule, level):

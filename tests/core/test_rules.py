@@ -106,6 +106,39 @@ def test_a_seat_granted_and_bought_is_priced_once(estate):
     assert str(totals(tasks, estate.build()).monthly["GBP"].amount) == "6.40"
 
 
+@pytest.mark.parametrize(
+    ("bought", "granted", "revoked", "monthly", "already", "stays"),
+    [
+        (1, 1, 0, "6.40", "", ""),
+        (0, 1, 0, "", "6.40", ""),
+        (0, 0, 1, "", "", "6.40"),
+        (3, 1, 0, "19.20", "", ""),  # two are left, and were just bought
+        (1, 2, 0, "6.40", "6.40", ""),
+        (0, 1, 1, "", "", ""),
+    ],
+)
+def test_a_seat_is_paid_for_from_when_it_is_bought(
+    estate, bought, granted, revoked, monthly, already, stays
+):
+    people = [estate.person(f"Person {n}") for n in range(granted + revoked)]
+    tasks = [
+        *([t.BuySeats(product="home", seats=bought)] if bought else []),
+        *[t.GrantLicence(holder=p, product="home") for p in people[:granted]],
+        *[t.RevokeLicence(holder=p, product="home") for p in people[granted:]],
+    ]
+    found = totals(tasks, estate.build())
+    sides = (found.monthly, found.paid_already, found.stays_paid)
+    assert [str(side["GBP"].amount) if side else "" for side in sides] == [monthly, already, stays]
+
+
+def test_a_seat_on_trial_is_not_paid_for(estate):
+    person = estate.person()
+    trial = estate.records["Subscription/home-sub"].but(trial_ends=NOW)
+    estate.put(trial)
+    found = totals([t.GrantLicence(holder=person, product="home")], estate.build())
+    assert (found.monthly, found.paid_already) == ({}, {})
+
+
 def test_a_licence_without_its_prerequisite_is_a_stop_with_both_prices(estate):
     person = estate.person()
     finding = stops([t.GrantLicence(holder=person, product="home")], estate.build())[

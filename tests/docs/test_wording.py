@@ -1,8 +1,12 @@
 """The words people read follow docs/wording.md, and the lint that says so finds what it should."""
 
+import re
+from pathlib import Path
+
 import pytest
 from scripts import wording
 
+import sedge
 from sedge.web.shared.terms import TERMS, term
 
 
@@ -67,3 +71,19 @@ def test_a_term_leads_to_its_meaning_and_an_unknown_one_is_an_error():
     assert TERMS["spot"] in term("spot", "spots")
     with pytest.raises(KeyError):
         term("whatsit")
+
+
+def labels_named(page: str) -> set[str]:
+    """What a page names as it stands on the screen: *Label*."""
+    found = re.findall(r"(?<!\*)\*([A-Z][^*]+?)\*(?!\*)", page)
+    return {" ".join(label.split()) for label in found}
+
+
+def test_the_tour_names_what_stands_on_the_screens():
+    root = Path(sedge.__file__).parent
+    shown = "\n".join(
+        file.read_text() for kind in ("html", "py") for file in root.rglob(f"*.{kind}")
+    )
+    labels = labels_named((root.parent.parent / "README.md").read_text())
+    assert len(labels) > 10
+    assert [label for label in sorted(labels) if label not in shown] == []

@@ -7,15 +7,27 @@ import pytest
 
 from sedge.core.callpaths.patterns import Choice, DeskForm
 from sedge.core.callpaths.tracing.trace import World
+from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotFound, NotOneNumber, NotUnderstood, OutsideSilent
-from sedge.core.records import Device, HolderKind, HolderRef, Number, PathVersion, Person
+from sedge.core.records import (
+    Device,
+    HolderKind,
+    HolderRef,
+    Number,
+    PathVersion,
+    Person,
+    Subject,
+    Trunk,
+)
+from sedge.core.trunks.records import NumberFormat
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
-from sedge.services import today
+from sedge.services.apply_now import apply_at_once
 from sedge.services.callpaths import calls, calls_out, paths
 from sedge.services.context import system_member
 from sedge.services.numbers import numbers
 from sedge.services.outbound import caller_ids
+from sedge.services.today import today
 from sedge.services.workorders import order_running, workorders
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
@@ -235,16 +247,12 @@ def test_who_may_be_rung_is_offered_as_busy(desk):
     assert [p.name for p in alone.agents] == ["Ifeoma Okafor"]
 
 
-def a_person(key):
-    return HolderRef(kind=HolderKind.PERSON, id=key)
-
-
 def test_help_from_a_persons_phone_names_spot_psap_and_callback(desk):
-    trace = calls_out.follow_out(desk, a_person("person-ifeoma-okafor"), "999")
+    trace = calls_out.follow_out(desk, Subject.PERSON, "person-ifeoma-okafor", "999")
     assert (trace.ending, trace.caller_id) == ("emergency", MAIN)
     assert trace.emergency.psap == "Leeds operator assistance"
     assert trace.emergency.broken == []
-    prefixed = calls_out.follow_out(desk, a_person("person-ifeoma-okafor"), "9 999")
+    prefixed = calls_out.follow_out(desk, Subject.PERSON, "person-ifeoma-okafor", "9 999")
     assert prefixed.ending == "emergency"
 
 
@@ -265,14 +273,97 @@ def test_a_phone_without_a_number_reaches_no_help_and_is_told_why(desk):
             for n in reading.records.where(Number, tables.life.c.holder_kind == "person")
         }
         person = next(p for p in reading.records.all(Person) if p.id not in held)
-    trace = calls_out.follow_out(desk, a_person(person.id), "999")
+    trace = calls_out.follow_out(desk, Subject.PERSON, person.id, "999")
     assert trace.ending == "rejected"
     assert "no number" in trace.reason
 
 
 def test_somebody_unknown_dials_nothing(desk):
     with pytest.raises(NotFound):
-        calls_out.follow_out(desk, a_person("nobody"), "999")
+        calls_out.follow_out(desk, Subject.PERSON, "nobody", "999")
+
+
+# ── what reaches us from elsewhere ──
+
+ALARMS = "+441134960185"  # the alarm server's
+
+
+@pytest.fixture
+def alarm_server(desk):
+    """With a number, so that it can call."""
+    ref = HolderRef(kind=HolderKind.DOWNSTREAM, id="alarm-server")
+    apply_at_once(desk, [t.AssignNumber(number=ALARMS, holder=ref)])
+    return "alarm-server"
+
+
+def test_a_device_calls_as_the_person_whose_it_is(desk):
+    named = calls_out.caller_named(desk, "desk phone 100")
+    assert (named.name, named.at, named.is_person) == ("Ifeoma Okafor", "desk phone 100", True)
+
+
+def test_another_system_calls_out_by_its_sites_rights_and_shows_its_own_number(desk, alarm_server):
+    named = calls_out.caller_named(desk, "Alarm server, Wharf House")
+    assert (named.subject, named.id) == (Subject.DOWNSTREAM, alarm_server)
+    trace = calls_out.follow_out(desk, named.subject, named.id, "020 7946 0123")
+    assert (trace.ending, trace.caller_id) == ("reached", ALARMS)
+    abroad = calls_out.follow_out(desk, named.subject, named.id, "+33 1 99 00 12 34")
+    assert abroad.ending == "rejected"
+    assert "no right to make international calls" in abroad.reason
+
+
+def test_a_call_that_would_go_round_between_two_systems_is_found(desk, alarm_server):
+    trace = calls_out.follow_out(desk, Subject.DOWNSTREAM, alarm_server, "0113 496 0185")
+    assert trace.ending == "rejected"
+    assert "It would go round" in trace.reason
+
+
+def test_another_system_reaches_our_people_and_help(desk, alarm_server):
+    trace = calls_out.follow_out(desk, Subject.DOWNSTREAM, alarm_server, "0113 496 0100")
+    assert (trace.ending, trace.leads_to) == ("internal", MAIN)
+    assert "Ifeoma Okafor" in trace.reason
+    help_comes = calls_out.follow_out(desk, Subject.DOWNSTREAM, alarm_server, "999")
+    assert help_comes.ending == "emergency", help_comes.reason
+    nonsense = calls_out.follow_out(desk, Subject.DOWNSTREAM, alarm_server, "12")
+    assert nonsense.ending == "rejected"
+
+
+def test_a_system_without_a_number_reaches_nobody_outside(desk):
+    for digits in ("020 7946 0123", "999"):
+        trace = calls_out.follow_out(desk, Subject.DOWNSTREAM, "alarm-server", digits)
+        assert trace.ending == "rejected"
+        assert "no number" in trace.reason
+
+
+def test_what_comes_in_over_a_trunk_rings_one_of_ours_or_nobody(desk):
+    named = calls_out.caller_named(desk, "Leeds A")
+    assert named.is_trunk
+
+    def over(digits, trunk="leeds-a"):
+        return calls_out.follow_out(desk, Subject.TRUNK, trunk, digits)
+
+    assert (over("+441134960100").ending, over("0113 496 0100").leads_to) == ("internal", MAIN)
+    stranger = over("+442079460123")
+    assert stranger.ending == "rejected"
+    assert "not one of our numbers" in stranger.reason
+    assert "nobody has it" in over("+441134960270").reason
+    elsewhere = over("+441134960100", "brackwater-leeds")
+    assert "It is on the list of Leeds A" in elsewhere.reason
+    with pytest.raises(NotFound):
+        over("+441134960100", "no-such-trunk")
+
+
+def test_a_trunk_that_sends_last_digits_means_the_number_of_its_list_that_ends_so(desk):
+    with desk.writing() as writing:
+        trunk = writing.records.the(Trunk, "leeds-a")
+        way = trunk.settings.but(expects=NumberFormat.LAST_DIGITS, last_digits=3)
+        writing.save([changed(Subject.TRUNK, trunk, trunk.but(settings=way), "trunk.changed")])
+    trace = calls_out.follow_out(desk, Subject.TRUNK, "leeds-a", "100")
+    assert (trace.leads_to, trace.sent) == (MAIN, "100")
+    assert (
+        "numbers of its list end 0"
+        in calls_out.follow_out(desk, Subject.TRUNK, "leeds-a", "0").reason
+    )
+    assert calls_out.follow_out(desk, Subject.TRUNK, "leeds-a", "999").ending == "rejected"
 
 
 # ── call paths from the form ──

@@ -15,10 +15,10 @@ from sedge.core.supply.offers import Wish, leading
 from sedge.core.supply.records import LineState
 from sedge.core.workorders.life import OrderState
 from sedge.outside.callbacks import Listener, signature
-from sedge.services import today
 from sedge.services.carriers import balances as money
 from sedge.services.carriers import connections
 from sedge.services.supply import holds, ordering, stock_search, supply
+from sedge.services.today import today
 from sedge.services.workorders import order_views, runner
 from sedge.store.repositories.access import installation
 from sedge.store.schema import installation as installation_tables

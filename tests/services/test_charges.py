@@ -10,11 +10,12 @@ from sedge.core.callpaths.tracing.trace import EndingKind, World
 from sedge.core.facts import money
 from sedge.core.records import Account, Number
 from sedge.core.supply.quote import pro_rata
-from sedge.services import simulation_clock, today
+from sedge.services import simulation_clock
 from sedge.services.callpaths import calls
 from sedge.services.carriers import accounts, charges, connections, payments
 from sedge.services.context import NIGHT_AGAIN
 from sedge.services.supply import ordering
+from sedge.services.today import today
 from tests.conftest import SILENT, until_quiet
 
 IN_USE = "+441134960200"  # Fellgate Voice

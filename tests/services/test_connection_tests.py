@@ -5,7 +5,7 @@ import pytest
 
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.trunks.records import SignIn, TrunkSettings
-from sedge.services.today import todo
+from sedge.services.today.today import todo
 from sedge.services.trunks import connection_tests, number_lists, trunk_settings
 from sedge.services.trunks.trunk_settings import SettingsAsked
 from sedge.services.workorders import order_running

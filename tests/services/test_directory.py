@@ -11,8 +11,8 @@ from sedge.core.holders.directory import ProposalKind
 from sedge.core.records import Person
 from sedge.core.workorders.life import OrderState
 from sedge.formats import scim
-from sedge.services import today
 from sedge.services.holders import directory_proposals
+from sedge.services.today import today
 from sedge.services.workorders import drafts, order_running, order_views, workorders
 from sedge.store.schema import tables
 from tests.conftest import until_quiet

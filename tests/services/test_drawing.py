@@ -97,7 +97,7 @@ def test_a_drawing_changes_nothing_for_callers_until_it_is_published(house, desk
     proven = {
         p.e164: (p.ok, stale)
         for p, stale in proof_calls.proofs_of(desk, path=DESK)
-        if p.at > now.in_force_from
+        if p.at >= now.in_force_from
     }
     assert proven
     assert set(proven.values()) == {(True, False)}

@@ -10,8 +10,8 @@ from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.records import Number
 from sedge.core.workorders.life import OrderState
-from sedge.services import today
 from sedge.services.carriers import reconciliation
+from sedge.services.today import today
 from sedge.services.workorders import order_running, order_views, workorders
 from tests.conftest import until_quiet
 

@@ -20,7 +20,6 @@ from sedge.core.records import (
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.core.workorders.planner.problem import Wish
-from sedge.services import today
 from sedge.services.callpaths import calls
 from sedge.services.holders import (
     devices,
@@ -32,6 +31,7 @@ from sedge.services.holders import (
 )
 from sedge.services.licences import licences
 from sedge.services.supply import provisioning
+from sedge.services.today import today
 from sedge.services.workorders import bulk_planner, drafts, order_running, order_views, workorders
 from sedge.store.schema import mails, tables
 from tests.asserting import every

@@ -6,9 +6,10 @@ from datetime import timedelta
 
 import pytest
 
+from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.life import State
-from sedge.core.records import HolderKind, HolderRef, Number, Subscription
+from sedge.core.records import HolderKind, HolderRef, Number, Subject, Subscription
 from sedge.core.supply.offers import Wish
 from sedge.core.workorders.life import OrderState
 from sedge.services.holders import holders, people_lookup, site_management
@@ -127,6 +128,7 @@ def test_an_order_is_for_the_site_that_is_likely(desk, account, e164, site):
 def test_nothing_is_bought_along_that_was_not_shown(house, desk):
     """Quoted the numbers alone, a licence for their holders would have come with them silently."""
     mails = joiners(desk)
+    fill_up(desk)
     before = [(s.seats, s.used) for s in seats(desk)]
     wanted = ordering.Wanted(
         "Joiners",
@@ -147,6 +149,30 @@ def test_nothing_is_bought_along_that_was_not_shown(house, desk):
         assert planned.price in refused.value.message
     assert [(s.seats, s.used) for s in seats(desk)] == before
     assert supply.open_orders(desk) == []
+
+
+def fill_up(desk):
+    """No seat is left of any product."""
+
+    def full(s):
+        return changed(Subject.SUBSCRIPTION, s, s.but(seats=s.used), "subscription.seats-cancelled")
+
+    with desk.writing(reason="fewer seats") as writing:
+        writing.save([full(s) for s in seats(desk)])
+
+
+def test_a_seat_that_is_there_costs_nothing_beside_the_number(desk):
+    mails = joiners(desk)
+    wanted = ordering.Wanted(
+        "Joiners",
+        site="wharf-house",
+        hold=hold(desk, "brackwater").id,
+        spot=_spot(desk),
+        people=mails[0],
+    )
+    planned = ordering.plan(desk, wanted)
+    assert not planned.buys_more
+    assert planned.view.costs.paid_already["GBP"].amount > 0
 
 
 def seats(desk):

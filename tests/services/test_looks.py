@@ -9,7 +9,7 @@ from sedge.core.errors import NotAllowedNow
 from sedge.core.records import HolderKind, HolderRef, Role
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
-from sedge.services import today
+from sedge.services.today import today
 from sedge.services.workorders import draft_expiry, drafts, order_running, workorders
 
 MAYA = HolderRef(kind=HolderKind.PERSON, id="person-saoirse-ashgrove")

@@ -3,7 +3,12 @@ what is wrong, and saying so."""
 
 import json
 import os
+import re
+import socket
+import socketserver
 import sqlite3
+import threading
+import time
 import zipfile
 from contextlib import closing
 from datetime import UTC, datetime, timedelta
@@ -11,12 +16,14 @@ from pathlib import Path
 
 import pytest
 from prometheus_client.parser import text_string_to_metric_families
+from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 
 from sedge.app import open_house
 from sedge.core.errors import CannotStart, OutOfOrder
 from sedge.demo.members import MEMBERS
 from sedge.outside.outside import Addresses, at_addresses
+from sedge.outside.syslog import SyslogServer
 from sedge.services.context import system_member
 from sedge.services.operating import audit, backups, exports, ledger_heads, nightly_backup
 from sedge.services.operating.surroundings import Verdict, look
@@ -450,6 +457,68 @@ def test_the_audit_is_a_line_of_json_for_each_entry_once(house, desk, tmp_path):
             == reading.connection.exec_driver_sql("SELECT sequence FROM ledger_head").scalar()
         )
     assert audit.append(desk) == 0
+
+
+class Collector(socketserver.StreamRequestHandler):
+    def handle(self):
+        self.server.told.append(self.rfile.read())
+
+
+@pytest.fixture
+def syslog():
+    """A syslog server over TCP that keeps what it is told."""
+    with socketserver.ThreadingTCPServer(("127.0.0.1", 0), Collector) as server:
+        server.told = []
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        yield server
+        server.shutdown()
+
+
+MESSAGE = re.compile(rb"<109>1 (\S+Z) (\S+) sedge (\d+) (\S+) - \xef\xbb\xbf(\{.*\})", re.DOTALL)
+
+
+def messages_of(told):
+    """What was sent, by the octets that are counted before each (RFC 6587)."""
+    while told:
+        count, _, rest = told.partition(b" ")
+        yield rest[: int(count)]
+        told = rest[int(count) :]
+
+
+def test_every_entry_goes_to_the_syslog_server_once_and_waits_while_it_is_away(house, desk, syslog):
+    at = f"tcp://127.0.0.1:{syslog.server_address[1]}"
+    house.settings = house.settings.model_copy(update={"audit_syslog": "tcp://127.0.0.1:1"})
+    assert audit.append(desk) == 0  # nobody is there
+    house.settings = house.settings.model_copy(update={"audit_syslog": at})
+    sent = 0
+    while found := audit.append(desk):
+        sent += found
+    ends = time.monotonic() + 30
+    while sum(told.count(b"<109>1 ") for told in syslog.told) < sent:
+        assert time.monotonic() < ends
+        time.sleep(0.02)
+    messages = [m for told in syslog.told for m in messages_of(told)]
+    found = [MESSAGE.fullmatch(m) for m in messages]
+    assert len(found) == sent
+    assert every(found)
+    told = sorted(json.loads(m[5])["sequence"] for m in found)
+    assert told == list(range(1, sent + 1))
+    assert found[0][4].decode() == json.loads(found[0][5])["action"]
+
+
+@pytest.mark.parametrize("address", ["log.example.org", "http://log.example.org", "tcp://", "x"])
+def test_a_syslog_address_that_cannot_be_is_refused_at_the_start(address):
+    with pytest.raises(ValidationError, match="tcp://host:port"):
+        Settings(audit_syslog=address)
+
+
+def test_over_udp_each_line_is_a_datagram():
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as listens:
+        listens.bind(("127.0.0.1", 0))
+        listens.settimeout(10)
+        server = SyslogServer.read(f"udp://127.0.0.1:{listens.getsockname()[1]}")
+        server.send([(datetime(2026, 11, 30, tzinfo=UTC), "number.freed", "{}")], 1)
+        assert MESSAGE.fullmatch(listens.recv(9_000))[1] == b"2026-11-30T00:00:00.000000Z"
 
 
 def test_what_is_wrong_with_the_surroundings_is_told(house, tmp_path):

@@ -16,6 +16,7 @@ from joserfc.jwk import ECKey
 from pydantic import SecretStr
 
 from sedge.demo.members import MEMBERS
+from tests.conftest import in_one_line
 
 ROWAN = MEMBERS[0]
 BACK = "/sign-in/provider/back"
@@ -140,7 +141,7 @@ def come_back(client, address):
 
 
 def test_who_is_known_there_gets_in_here_and_where_they_wanted(client, provider):
-    assert "Sign in through the Trust" in client.get("/sign-in").text
+    assert "Sign in through the Trust" in in_one_line(client.get("/sign-in").text)
     answer = come_back(client, journey(client, "/numbers"))
     assert (answer.status_code, answer.headers["location"]) == (303, "/numbers")
     assert client.get("/account").status_code == 200

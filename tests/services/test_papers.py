@@ -12,8 +12,8 @@ from sedge.core.supply.documents import PAPERS, asked, good_until, held
 from sedge.core.supply.offers import Wish
 from sedge.core.supply.records import PaperState
 from sedge.core.workorders.life import OrderState
-from sedge.services import today
 from sedge.services.supply import documents, holds, ordering, stock_search, supply
+from sedge.services.today import today
 from sedge.services.workorders import order_views
 from tests.conftest import NOW, SILENT, until_quiet
 

@@ -11,8 +11,8 @@ from sedge.core.porting.outgoing_records import PortOutState
 from sedge.core.records import Account, Grant, Number
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
-from sedge.services import today
 from sedge.services.porting import port_outs
+from sedge.services.today import today
 from sedge.services.workorders import order_running, order_views, workorders
 from sedge.services.workorders.runner import tick
 from tests.conftest import until_quiet

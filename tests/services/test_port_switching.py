@@ -13,7 +13,6 @@ from sedge.core.porting.records import PortState
 from sedge.core.records import Account, Number, Person, Proof, Subject
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
-from sedge.services import today
 from sedge.services.holders import devices, holders, site_management
 from sedge.services.porting import (
     change_freezes,
@@ -26,6 +25,7 @@ from sedge.services.porting import (
 )
 from sedge.services.porting import execution as port_execution
 from sedge.services.supply import documents
+from sedge.services.today import today
 from sedge.services.workorders import order_running, order_views, workorders
 from sedge.services.workorders.runner import recover, tick
 from sedge.store.schema import chain, tables

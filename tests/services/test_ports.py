@@ -12,8 +12,8 @@ from sedge.core.porting.records import PortState
 from sedge.core.records import Number
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
-from sedge.services import today
 from sedge.services.porting import port_cutover, port_dialogue, port_planning, ports
+from sedge.services.today import today
 from sedge.services.workorders import order_running, order_views, workorders
 from sedge.services.workorders.runner import tick
 from tests.asserting import every

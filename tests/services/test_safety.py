@@ -1,6 +1,8 @@
 """Emergency data at the desk: addresses against the register, spots, gaps, what the carrier has
 registered."""
 
+from dataclasses import replace
+
 import pytest
 
 from sedge.core.errors import Forbidden, NotAllowedNow, NotUnderstood, OutsideSilent
@@ -8,12 +10,12 @@ from sedge.core.records import CivicElements, HolderKind, HolderRef, Number, Ver
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.demo.seed import MEMBERS
-from sedge.services import today
 from sedge.services.callpaths import calls
 from sedge.services.holders import holders, site_management
 from sedge.services.imports import people_import
 from sedge.services.numbers import numbers
 from sedge.services.safety import coverage, safety
+from sedge.services.today import today
 from sedge.services.workorders import drafts, order_running, order_views, workorders
 from tests.conftest import until_quiet
 
@@ -190,6 +192,8 @@ def test_only_those_who_may_change_spots(house):
 def test_the_demo_starts_with_two_people_nobody_could_find(desk):
     gaps = {g.reason: g for g in coverage.gaps(desk)}
     assert list(gaps) == ["people without a spot"]
+    assert gaps["people without a spot"].told == "2 people without a spot"
+    assert replace(gaps["people without a spot"], count=1).told == "1 person without a spot"
     assert {p["name"] for p in gaps["people without a spot"].people} == {
         "Ifeoma Haddad",
         "Rowan Penhallow",

@@ -9,7 +9,7 @@ from sedge.core.trunks.sbcs import in_turn
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import judge
 from sedge.services import simulation_clock
-from sedge.services.today import todo
+from sedge.services.today.today import todo
 from sedge.services.trunks import sbcs, trunk_settings
 from sedge.services.trunks.sbcs import DomainAsked, SbcAsked
 from sedge.services.workorders import order_running

@@ -20,11 +20,11 @@ from sedge.core.records import (
     Trunk,
 )
 from sedge.demo.seed import MEMBERS
-from sedge.services import today
 from sedge.services.holders import holders, site_management
 from sedge.services.ledger import ledger
 from sedge.services.numbers import estate, numbers
 from sedge.services.safety import safety
+from sedge.services.today import today
 from sedge.services.trunks import number_lists
 from sedge.services.workorders import workorders
 from sedge.store.repositories.numbers import Filter

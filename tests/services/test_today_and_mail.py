@@ -20,8 +20,9 @@ from sedge.core.records import (
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.demo.seed import MEMBERS
-from sedge.services import mail, today
+from sedge.services import mail
 from sedge.services.ledger import ledger
+from sedge.services.today import today
 from sedge.services.workorders import order_running, order_views, workorders
 from sedge.store.schema import chain, projected, tables
 from sedge.store.schema import mails as mail_tables

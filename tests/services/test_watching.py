@@ -4,7 +4,7 @@ import pytest
 
 from sedge.core.errors import NotFound
 from sedge.services import simulation_clock
-from sedge.services.today import todo
+from sedge.services.today.today import todo
 from sedge.services.trunks import watching
 from sedge.store.repositories import trunk_answers
 

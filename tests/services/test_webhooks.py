@@ -14,8 +14,8 @@ from sedge.core.errors import Forbidden, NotFound, NotUnderstood, OutsideRefused
 from sedge.core.workorders import tasks as t
 from sedge.demo.members import MEMBERS
 from sedge.outside import webhook as wire
-from sedge.services import today
 from sedge.services.ledger import webhooks
+from sedge.services.today import today
 from sedge.services.workorders import order_running, workorders
 from sedge.store.repositories import ledger
 from tests.asserting import every

@@ -5,16 +5,19 @@ from datetime import timedelta
 
 import pytest
 
+from sedge.core.access.roles import AccessRole
 from sedge.core.errors import ChangedMeanwhile, Forbidden, NotAllowedNow, NotRunnable, NotUnderstood
-from sedge.core.facts import canonical
+from sedge.core.facts import canonical, money
 from sedge.core.numbers.life import State
-from sedge.core.records import HolderKind, HolderRef, Number, Person
+from sedge.core.records import HolderKind, HolderRef, Number, Person, Subscription
+from sedge.core.spend.costs import CostKind
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState, TaskState
 from sedge.demo.seed import MEMBERS
 from sedge.services import simulation_clock
 from sedge.services.apply_now import apply_at_once
 from sedge.services.ledger import ledger
+from sedge.services.spend import costs
 from sedge.services.workorders import drafts, order_running, order_views, runner, workorders
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
@@ -347,3 +350,102 @@ def test_the_ledger_holds_after_all_that(house, desk):
     until_quiet(house, timedelta(hours=1))
     count, broken = ledger.verify(desk)
     assert (count > 500, broken) == (True, None)
+
+
+def bought_and_granted(desk):
+    """A seat more than there are, for a newcomer with a number."""
+    _, order = assigned(desk)
+    drafts.add_remedies(desk, order.id)
+    drafts.add_task(desk, order.id, t.BuySeats(product="staff-seat", seats=2))
+    return order
+
+
+def released(desk):
+    return workorders.draft(desk, "x", [t.ReleaseNumber(number="+441134960312")])
+
+
+def with_texts(desk):
+    return workorders.draft(desk, "x", [t.SetFeature(number="+441134960142", feature="texts")])
+
+
+@pytest.mark.parametrize(
+    ("drafted", "sign"), [(bought_and_granted, 1), (assigned, 0), (released, -1), (with_texts, 1)]
+)
+def test_what_a_work_order_costs_each_month_is_what_spend_says_afterwards(
+    house, desk, drafted, sign
+):
+    made = drafted(desk)
+    order = made[1] if isinstance(made, tuple) else made
+    drafts.add_remedies(desk, order.id)
+    before = costs.fixed_monthly(desk)["GBP"]
+    view = order_views.view_order(desk, order.id)
+    [(now, then)] = view.monthly_before_and_after or [(before, before)]
+    assert now == before
+    assert (then - now).amount.compare(0) == sign
+    order_running.run(desk, order.id)
+    until_quiet(house, timedelta(hours=3))
+    assert costs.fixed_monthly(desk)["GBP"] == then
+    assert order_views.view_order(desk, order.id).monthly_before_and_after == []
+
+
+def test_a_seat_at_a_site_that_pays_in_euros_costs_euros(house, desk):
+    """Taken back in Hamburg, it is one of the spare ones, which are paid for in pounds."""
+    holder = HolderRef(kind=HolderKind.PERSON, id="person-enno-petersen")
+    tasks = [
+        t.UnassignNumber(number="+494066969706"),
+        t.RevokeLicence(holder=holder, product="home-calling"),
+        t.RevokeLicence(holder=holder, product="staff-seat"),
+    ]
+    order = workorders.draft(desk, "x", tasks)
+    before = costs.fixed_monthly(desk)
+    view = order_views.view_order(desk, order.id)
+    assert {c: str(sums.amount) for c, sums in view.costs.monthly.items()} == {
+        "EUR": "-11.10",  # 3.60 and 7.50
+        "GBP": "9.50",  # 3.10 and 6.40
+    }
+    assert view.costs.stays_paid == {}
+    order_running.run(desk, order.id)
+    until_quiet(house, timedelta(hours=3))
+    after = costs.fixed_monthly(desk)
+    assert after["GBP"] - before["GBP"] == money("9.50", "GBP")
+    assert after["EUR"] - before["EUR"] == money("-11.10", "EUR")
+
+
+def test_cancelled_seats_cost_until_their_term_is_over(house, desk):
+    with desk.reading() as reading:
+        seats = next(s for s in reading.records.all(Subscription) if s.renews_on and s.seats)
+    order = workorders.draft(desk, "x", [t.CancelSeats(subscription=seats.id, seats=1)])
+    view = order_views.view_order(desk, order.id)
+    [(begins, less)] = view.costs.later
+    assert begins == seats.renews_on
+    assert view.costs.monthly == {}
+    ends = costs.Month.of(begins)
+    months = [ends.later(-1), ends.later(1)]
+
+    def seats_cost():
+        return [
+            sum(x.amount for x in costs.lines_of(desk, m) if x.kind is CostKind.SEATS)
+            for m in months
+        ]
+
+    before, gone_on = seats_cost()
+    order_running.run(desk, order.id)
+    until_quiet(house)
+    assert seats_cost() == [before, gone_on + less.amount]
+
+
+def test_a_seat_that_is_there_costs_nothing_more_and_one_that_comes_free_goes_on(desk):
+    person, order = assigned(desk)
+    drafts.add_remedies(desk, order.id)
+    found = order_views.view_order(desk, order.id).costs
+    assert found.monthly == {}
+    assert found.paid_already["GBP"].amount > 0
+    back = workorders.draft(desk, "x", [t.RevokeLicence(holder=ref(person), product="staff-seat")])
+    assert order_views.view_order(desk, back.id).costs.monthly == {}
+
+
+def test_who_sees_no_money_is_told_nothing_of_what_all_costs(house, desk):
+    _, order = assigned(desk)
+    drafts.add_remedies(desk, order.id)
+    helper = next(m for m in MEMBERS if m.role is AccessRole.HELP_DESK)
+    assert order_views.view_order(house.desk(helper), order.id).monthly_now == {}

@@ -4,9 +4,9 @@ from datetime import date, timedelta
 
 import pytest
 
-from sedge.services import today
 from sedge.services.carriers import carrier_book
 from sedge.services.carriers.carrier_book import CarrierAsked
+from sedge.services.today import today
 
 HTMX = {"HX-Request": "true"}
 FORM = {

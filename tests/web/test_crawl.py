@@ -128,7 +128,7 @@ def test_every_page_marks_its_place_and_its_section(crawled):
     for address, page in drawn.items():
         if 'class="places"' not in page or address.startswith(IN_THE_MENU):
             continue
-        place = re.search(r'href="([^"]+)" data-go="." aria-current="page"', page)
+        place = re.search(r'href="([^"]+)" data-go="."\s+aria-current="page"', page)
         key = next((k for k, _, href, _ in PLACES if place and href == place[1]), None)
         if key is None or (key in rows and 'aria-current="true"' not in page):
             lost.append(address)

@@ -1,6 +1,6 @@
 """Emergency reach on its page, through the interface, and on Today."""
 
-from sedge.services.today import todo
+from sedge.services.today.today import todo
 from sedge.services.trunks import trunks
 
 

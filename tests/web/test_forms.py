@@ -321,7 +321,7 @@ def test_hold_with_features_quote_and_order(rowan, house):
         numbers=first_offer(rowan, quantity="2", consecutive="1"),
     )
     plain = page_of(rowan, held)
-    features = re.findall(r'name="feature" value="([^"]+)"', text(rowan, held))
+    features = re.findall(r'name="feature"\s+value="([^"]+)"', text(rowan, held))
     assert "2 numbers held" in plain
     assert "texts" in features
     with_texts = rowan.get(held, params={"feature": ["texts"], "site": "canal-museum"}).text

@@ -172,6 +172,15 @@ def test_the_stream_of_changes_begins_with_the_counter_of_now(reader):
     assert f"data: {pulse}\n\n" in answer.text
 
 
+def test_the_head_is_given_alone_to_a_page_whose_counts_are_old(reader):
+    answer = reader.get("/head", params={"place": "safety", "at": "/safety/tests"})
+    sections, here = row_of(answer.text)
+    assert sections == [s.href for s in SECTIONS["safety"]]
+    assert here == ["/safety/tests"]
+    assert 'aria-current="page"' in answer.text
+    assert "<main" not in answer.text
+
+
 def test_help_explains_every_word_and_links_only_what_may_be_opened(client):
     client.post("/sign-in", data={"who": "declan"})  # sees no money
     page = client.get("/help").text

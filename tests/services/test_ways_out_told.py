@@ -1,0 +1,91 @@
+"""The telephone system is told what people dial and over which trunks calls go out."""
+
+import pytest
+
+from sedge.core.enums import Reached
+from sedge.core.errors import OutsideSilent
+from sedge.core.outbound.records import OutboundRoute, OwnDialRule
+from sedge.core.records import CivicElements, HolderKind, HolderRef, Site
+from sedge.core.workorders import tasks as t
+from sedge.services.holders import site_management
+from sedge.services.workorders import order_running, workorders
+from tests.conftest import until_quiet
+
+
+def told(house, path):
+    return house.outside.telephony.call("GET", path)
+
+
+def ran(house, desk, task):
+    order_running.run(desk, workorders.draft(desk, "x", [task]).id)
+    until_quiet(house)
+
+
+def test_a_dial_plan_is_told_whole_in_the_order_in_which_it_is_asked(house, desk):
+    own = OwnDialRule(name="The desk in Berlin", pattern="77", leads_to=Reached.EXTENSION, strip=1)
+    ran(house, desk, t.SetDialPlan(site="wharf-house", rules=(own,)))
+    plan = told(house, "dial-plans/wharf-house")["rules"]
+    [place] = [i for i, rule in enumerate(plan) if rule["pattern"] == "77"]
+    assert (plan[place]["leads_to"], plan[place]["strip"]) == ("extension", 1)
+    assert {rule["leads_to"] for rule in plan[:place]} == {"emergency"}
+    assert {"number", "extension"} <= {rule["leads_to"] for rule in plan[place + 1 :]}
+
+
+def test_routes_are_told_in_their_order_and_taken_back(house, desk):
+    routes = tuple(
+        OutboundRoute(name=name, destinations=to, trunks=("leeds-a",))
+        for name, to in (("Mobiles", ("+447",)), ("Home", ("+44",)))
+    )
+    ran(house, desk, t.SetOutboundRoutes(routes=routes))
+    kept = told(house, "routes")["routes"]
+    assert [(r["name"], r["destinations"], r["trunks"]) for r in kept] == [
+        ("Mobiles", ["+447"], ["leeds-a"]),
+        ("Home", ["+44"], ["leeds-a"]),
+    ]
+    ran(house, desk, t.SetOutboundRoutes(routes=()))
+    assert told(house, "routes")["routes"] == []
+
+
+def test_every_site_of_the_demo_has_told_its_dial_plan(house, desk):
+    with desk.reading() as reading:
+        sites = [site.id for site in reading.records.all(Site)]
+    assert len(sites) > 3
+    for site in sites:
+        rules = told(house, f"dial-plans/{site}")["rules"]
+        assert rules[0]["leads_to"] == "emergency"
+        assert len(rules) > 5
+
+
+def test_what_does_not_concern_it_is_not_told_again(house, desk, monkeypatch):
+    said = []
+    telephony = house.outside.telephony
+    monkeypatch.setattr(telephony, "put_dial_plan", lambda *plan: said.append(plan))
+    monkeypatch.setattr(telephony, "put_routes", said.append)
+    holder = HolderRef(kind=HolderKind.SITE, id="wharf-house")
+    ran(house, desk, t.SetCallerId(holder=holder, shows="number", caller_id="+441134960200"))
+    assert said == []
+
+
+@pytest.mark.parametrize("listens", [True, False])
+def test_a_new_site_tells_its_plan_and_is_there_though_nobody_listens(
+    house, desk, monkeypatch, listens
+):
+    if not listens:
+        monkeypatch.setattr(house.outside.telephony, "put_dial_plan", silent)
+    typed = CivicElements(
+        country="DE",
+        region="Berlin",
+        city="Berlin",
+        street="Speicherufer",
+        house_number="12",
+        postcode="10999",
+    )
+    site = site_management.add_site(desk, name="Store two", code="STW", typed=typed)
+    plan = told(house, f"dial-plans/{site.id}")["rules"]
+    assert bool(plan) is listens
+    with desk.reading() as reading:
+        assert reading.records.the(Site, site.id).name == "Store two"
+
+
+def silent(*_wish):
+    raise OutsideSilent("The telephone system does not answer.")
