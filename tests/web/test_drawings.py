@@ -94,7 +94,7 @@ def test_a_map_without_the_chosen_number_is_entered_at_its_first_cell():
 
 
 def test_links_keep_the_filters_of_the_page():
-    drawn = block_map("x", cells(1), links={"keep": "site=wharf-house&"})
+    drawn = block_map("x", cells(1), address="/numbers?site=wharf-house&")
     assert 'href="/numbers?site=wharf-house&amp;number=441134960101"' in drawn
 
 

@@ -203,6 +203,11 @@ class SavedViewOut(TypedDict):
     created_at: str
 
 
+class SuggestedOut(TypedDict):
+    e164: str
+    why: str
+
+
 def number_out(n: Number, holder_name: str) -> NumberOut:
     facts = describe(n.e164)
     assignment = n.assignment

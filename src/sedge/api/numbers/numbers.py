@@ -28,6 +28,7 @@ from sedge.api.numbers.answers import (
     ReadTextOut,
     ReadTextProblemOut,
     SavedViewOut,
+    SuggestedOut,
     block_out,
     capacity_out,
     number_out,
@@ -47,6 +48,7 @@ from sedge.services.ledger import ledger
 from sedge.services.numbers import bulk_actions, estate, features, saved_views
 from sedge.services.numbers import capacity_forecast as desk_figures
 from sedge.services.numbers import numbers as desk_numbers
+from sedge.services.workorders.suggestions import suggest_numbers
 from sedge.store.repositories.numbers import Filter
 
 resource = Resource(prefix="/numbers", tags=["numbers"])
@@ -211,6 +213,14 @@ def read_text(text: str = "", country: str = "GB") -> ReadTextOut:
         else None
     )
     return {"candidates": candidates, "problem": problem}
+
+
+@resource.read("/suggested", May.CHANGE_ESTATE)
+def suggested(desk: AtDesk, holder: str) -> Page[SuggestedOut]:
+    """The free numbers that suit a holder (`person:ID`, `service_line:ID`, `site:ID`), best first,
+    each with why."""
+    found = suggest_numbers(desk, desk_numbers.holder_ref(holder))
+    return {"items": [{"e164": s.number.e164, "why": s.why} for s in found], "next": None}
 
 
 @resource.read("/{number}")

@@ -82,7 +82,7 @@ def plan(desk: Desk, asked: Asked) -> Planned:
                 field="people",
             )
         free = _numbers(desk, reading, asked, {p.site for p in people}, sites)
-        before = _before(reading, [p for p in people if p.id not in held])
+        before = last_numbers(reading, [p for p in people if p.id not in held])
     wants = [
         Wants(
             id=p.id,
@@ -198,7 +198,7 @@ def _numbers(
     ]
 
 
-def _before(reading: Reading, people: Iterable[Person]) -> dict[str, str]:
+def last_numbers(reading: Reading, people: Iterable[Person]) -> dict[str, str]:
     """The number each had last, for those who have none now."""
     span = projected.span
     ids = [p.id for p in people]

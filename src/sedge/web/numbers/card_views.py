@@ -8,6 +8,7 @@ from urllib.parse import urlencode
 from markupsafe import Markup
 
 from sedge.core.callpaths.tracing.trace import Happening
+from sedge.core.numbers.card_facts import Standing
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import Subject
@@ -27,6 +28,7 @@ class CardView:
     """A card with its drawings and doors."""
 
     card: Card
+    standing: list[tuple[Standing, str]]
     strip: Markup
     shape: Markup
     actions: list[tuple[str, str]]
@@ -49,6 +51,7 @@ def card_view(card: Card, now: datetime) -> CardView:
     ]
     return CardView(
         card=card,
+        standing=[(s, page_of(*s.to) if s.to else "") for s in card.standing],
         strip=strip(card.life, card.at or now),
         shape=legend_shape(n.state),
         actions=[

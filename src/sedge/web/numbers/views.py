@@ -41,6 +41,7 @@ ACTIONS = {
     "register-address": ("Register address", "/work-orders/new/register-address?number={n}"),
     "list-on-trunk": ("Add to the trunk's list", "/work-orders/new/list-on-trunk?number={n}"),
     "set-path": ("Set call path", "/work-orders/new/set-path?number={n}"),
+    "route-calls": ("Route calls", "/work-orders/new/route-calls?number={n}"),
     "set-fallback": ("Set fallback", "/work-orders/new/set-fallback?number={n}"),
     "test-call": ("Place a test call", "/numbers/{n}/test-call"),
     "follow": ("Simulate a call", "/numbers/{n}/follow"),
@@ -249,7 +250,7 @@ def _picture(block: Block, query: Query) -> Markup:
         f"+{block.lead}xx",
         cells,
         chosen=chosen,
-        links={"keep": query.keep},
+        address=f"/numbers?{query.keep}",
         columns=int(query.shape),
     )
 

@@ -196,11 +196,17 @@ def draw(
         "demo": house_of(request).settings.demo,
         "zone": house_of(request).home_zone(member.organisation) if member else ZoneInfo("UTC"),
         "desk_facts": facts_of_head,
+        "done_order": _number_in(request.query_params.get("done", "")),
     }
     html = env.get_template(template).render(**shared, **facts)
     if member:
         html = permitted.page(member.role, html)
     return HTMLResponse(html, status_code=status, headers=headers)
+
+
+def _number_in(text: str) -> str:
+    """The number of a work order in an address; '' where there is none."""
+    return text if text.isascii() and text.isdigit() and len(text) < 10 else ""
 
 
 def opens_for(request: Request) -> Callable[[str], bool]:

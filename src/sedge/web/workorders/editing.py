@@ -38,6 +38,7 @@ KINDS = {
     "register-address": "Register an emergency address",
     "list-on-trunk": "Put a number on a trunk's list",
     "set-path": "Set a call path",
+    "route-calls": "Route calls",
     "set-fallback": "Set a fallback",
     "end-rest": "End a number's rest",
     "return": "Return a number",

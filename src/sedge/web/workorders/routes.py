@@ -1,7 +1,9 @@
 """Work orders: the list, one order with its checks and the state after it, and the forms that begin
 one."""
 
+from datetime import time
 from typing import Annotated, Any
+from urllib.parse import urlencode
 
 from fastapi import Form, Query, Request
 from fastapi.responses import RedirectResponse, Response
@@ -11,13 +13,19 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotRunnable, NotUnderstood
 from sedge.core.numbers.e164 import read_one
 from sedge.core.workorders.life import OrderState
+from sedge.services.callpaths import routing_calls
 from sedge.services.holders import holders
 from sedge.services.numbers import bulk_actions, numbers
-from sedge.services.workorders import drafts, order_running, workorders
+from sedge.services.when import moment_of
+from sedge.services.workorders import drafts, order_running, order_views, workorders
 from sedge.web.routing import AtDesk, Place, require_sure
 from sedge.web.shared.rendering import draw, go, is_swap
+from sedge.web.shared.saving import run_or_review
 from sedge.web.workorders import views
 from sedge.web.workorders.editing import KINDS, again, shown
+
+HOLDERS_FORMS = frozenset({"assign", "grant"})  # somebody gets something
+STARTS_AT = time(6)  # of somebody's first day, so that the phone rings when they come
 
 place = Place()
 
@@ -54,15 +62,16 @@ def new(
     line: str = "",
     site: str = "",
     to: str = "",
+    phone: str = "",
 ) -> Response:
     """The form that begins a work order of one kind, or adds to the draft `to`; what is known
-    already is filled in."""
+    already is filled in. `phone` is the kind of phone that is added next."""
     if kind not in KINDS:
         raise NotFound("There is no such form.")
     form = views.new_form(
         desk, kind, KINDS[kind], number=number, person=person, line=line, site=site
     )
-    return draw(request, "work_order_new.html", form=form, to=to)
+    return draw(request, "work_order_new.html", form=form, to=to, phone=phone)
 
 
 @place.page("/choose/holders", May.CHANGE_ESTATE)
@@ -70,29 +79,59 @@ def choose_holder(
     request: Request, desk: AtDesk, who: str = "", other_who: str = "", field: str = "holder"
 ) -> Response:
     """People and service lines whose names fit, as one types; each with what it lacks. Chosen as
-    `field`; only people where that is a person's."""
+    `field`; only people where that is a person's, people and groups where it is who is rung."""
     name = field if field in {"person", "other"} else "holder"
     typed = other_who if name == "other" else who
-    choices = [
-        c
-        for c in views.holder_choices(desk, typed)
-        if name == "holder" or c.value.startswith("person:")
-    ]
+    choices = (
+        views.callee_choices(desk, typed)
+        if field == "callee"
+        else [
+            c
+            for c in views.holder_choices(desk, typed)
+            if name == "holder" or c.value.startswith("person:")
+        ]
+    )
     return draw(request, "_choose_holder.html", choices=choices, who=typed, field=name)
 
 
 @place.action("/work-orders/new/{kind}", May.CHANGE_ESTATE)
 async def begin(request: Request, desk: AtDesk, kind: str) -> Response:
     form = {key: str(value).strip() for key, value in (await request.form()).items()}
-    order = await run_in_threadpool(_begin, desk, kind, form)
-    return go(request, f"/work-orders/{order}")
+    return await run_in_threadpool(_begin_or_run, request, desk, kind, form)
+
+
+def _begin_or_run(request: Request, desk: AtDesk, kind: str, form: dict[str, str]) -> Response:
+    """The work order; or, where it ran at once, the page it was asked for on, with its notice."""
+    order = _begin(desk, kind, form)
+    number = numbers.the_number(desk, form["number"]) if form.get("number") else ""
+    holder = numbers.holder_ref(form["holder"]) if kind in HOLDERS_FORMS else None
+    page = views.page_of_form(kind, number, holder)
+    if phone := form.get("phone"):
+        page += f"?{urlencode({'phone': phone})}"
+    return run_or_review(request, desk, order, page, form.get("now", ""))
+
+
+@place.page("/choose/numbers", May.CHANGE_ESTATE)
+def choose_number(request: Request, desk: AtDesk, holder: str = "") -> Response:
+    """The free numbers that suit whoever is chosen."""
+    return draw(request, "_number_offers.html", offers=views.offers_to(desk, holder))
+
+
+@place.page("/work-orders/{key}/notice", May.LOOK)
+def notice(request: Request, desk: AtDesk, key: str) -> Response:
+    """What became of a work order that ran from a form: a line on the page it was asked for on."""
+    view = order_views.view_order(desk, key)
+    return draw(request, "_order_notice.html", page=views.order_page(view, desk.now()))
 
 
 def _begin(desk: AtDesk, kind: str, form: dict[str, str]) -> int:
     tasks, title = _tasks(desk, kind, form)
     if form.get("to"):
         return drafts.add_tasks(desk, form["to"], tasks).no
-    return workorders.draft(desk, title, tasks, reason=form.get("reason", ""), look=True).no
+    starts = form.get("starts", "")
+    at = moment_of(desk, starts, "starts", at=STARTS_AT) if starts else None
+    reason = form.get("reason", "")
+    return workorders.draft(desk, title, tasks, reason=reason, run_at=at, look=True).no
 
 
 def _tasks(  # noqa: C901  one branch per form
@@ -167,6 +206,8 @@ def _tasks(  # noqa: C901  one branch per form
                 [{"kind": "set_path", "number": number, "path": form["path"]}],
                 f"Call path of {national}",
             )
+        case "route-calls":
+            return routing_calls.plan_calls_to(desk, number, form)
         case "set-fallback":
             to = (
                 read_one(form["to"], desk.organisation.home_country, field="to")

@@ -6,7 +6,7 @@ from datetime import datetime
 from urllib.parse import quote
 
 from sedge.core.facts import Money, counted
-from sedge.core.records import HolderKind, Number, Person
+from sedge.core.records import HolderKind, HolderRef, Person
 from sedge.core.workorders.findings import Finding, Leads, Level, Remedy
 from sedge.core.workorders.life import (
     OrderEvent,
@@ -19,7 +19,8 @@ from sedge.core.workorders.life import (
 from sedge.core.workorders.tasks import PutBack, PutBackLater
 from sedge.services.callpaths import paths
 from sedge.services.context import Desk
-from sedge.services.holders import holders, site_management
+from sedge.services.holders import groups, holders, site_management
+from sedge.services.ledger.ledger import page_of as page_of_record
 from sedge.services.licences import licences
 from sedge.services.numbers import numbers
 from sedge.services.numbers.numbers import Card
@@ -27,6 +28,7 @@ from sedge.services.trunks import trunks
 from sedge.services.workorders import draft_expiry
 from sedge.services.workorders.order_views import OrderView, TaskView
 from sedge.web.shared.rendering import money
+from sedge.web.workorders.number_offers import PARAMETER, Offers, offers_for
 
 TONES = {
     OrderState.DONE: "good",
@@ -261,7 +263,7 @@ class NewForm:
     holder_name: str
     holder_value: str
     own_spot: str
-    free: list[Number]
+    offers: Offers | None
     spots: list[tuple[str, str]]
     paths: list[tuple[str, str]]
     trunks: list[tuple[str, str]]
@@ -296,19 +298,20 @@ def new_form(
     to = _holder(desk, person, line, site)
     where = to.site if to else (card.number.site if card else "")
     carrier = card.number.carrier if card else ""
+    offers = offers_for(desk, to.ref, to.name, to.site) if to and kind == "assign" else None
     return NewForm(
         kind=kind,
         title=title,
-        number=card.number.shown if card else "",
+        number=card.number.shown if card else (offers.best if offers else ""),
         card=card,
         holder_name=to.name if to else "",
         holder_value=to.value if to else "",
         own_spot=f"their own ({to.spot})" if to and to.spot else "the holder's own",
-        free=site_management.waiting_numbers(desk, where) if kind == "assign" and not card else [],
+        offers=offers,
         spots=site_management.good_spots(desk, where) if where else [],
         paths=(
             [(p.id, p.name) for p in paths.list_paths(desk)]
-            if kind in {"set-path", "assign"}
+            if kind in {"set-path", "assign", "route-calls"}
             else []
         ),
         trunks=_trunks(desk, carrier) if kind == "list-on-trunk" else [],
@@ -317,29 +320,51 @@ def new_form(
             if kind == "grant"
             else []
         ),
-        back=f"/numbers/{card.number.e164[1:]}" if card else "/holders",
+        back=page_of_form(kind, card.number.e164 if card else "", to.ref if to else None),
     )
+
+
+def page_of_form(kind: str, number: str, holder: HolderRef | None) -> str:
+    """Where a form was opened, and where its work order shows: the holder's page where somebody
+    gets something, else the number's."""
+    if holder:
+        return page_of_record(holder.subject, holder.id)
+    return f"/numbers/{number.lstrip('+')}" if number else "/holders"
 
 
 @dataclass(frozen=True)
 class KnownHolder:
     """Whom the form was opened for; `value` is what it sends."""
 
-    value: str
+    ref: HolderRef
     name: str
     site: str
     spot: str | None
+
+    @property
+    def value(self) -> str:
+        return f"{self.ref.kind.value}:{self.ref.id}"
+
+
+def offers_to(desk: Desk, holder: str) -> Offers | None:
+    """What is free for a holder as a form names them, `person:ID`; None for nobody. Raises
+    NotUnderstood, NotFound."""
+    if not holder:
+        return None
+    ref = numbers.holder_ref(holder)
+    known = _holder(desk, **{PARAMETER[k]: ref.id if k is ref.kind else "" for k in PARAMETER})
+    return offers_for(desk, ref, known.name, known.site) if known else None
 
 
 def _holder(desk: Desk, person: str, line: str, site: str) -> KnownHolder | None:
     if site:
         of = site_management.one_site(desk, site).row.site
-        return KnownHolder(f"site:{of.id}", of.name, of.id, of.spot)
+        return KnownHolder(HolderRef(kind=HolderKind.SITE, id=of.id), of.name, of.id, of.spot)
     if not person and not line:
         return None
     kind = HolderKind.PERSON if person else HolderKind.SERVICE_LINE
     found = holders.one_holder(desk, kind, person or line).holder
-    return KnownHolder(f"{kind.value}:{found.id}", found.name, found.site, found.spot)
+    return KnownHolder(HolderRef(kind=kind, id=found.id), found.name, found.site, found.spot)
 
 
 def _trunks(desk: Desk, carrier: str) -> list[tuple[str, str]]:
@@ -371,6 +396,18 @@ def holder_choices(desk: Desk, who: str) -> list[HolderChoice]:
         *(_choice("person", r) for r in people),
         *(_choice("service_line", r) for r in lines),
         *(HolderChoice(f"site:{s.id}", s.name, "the site itself") for s in sites),
+    ]
+
+
+def callee_choices(desk: Desk, who: str) -> list[HolderChoice]:
+    """People and groups whose names fit, for who is to be rung; none before three letters."""
+    if len(who.strip()) < 3:
+        return []
+    words = who.lower().split()
+    fitting = [g for g in groups.list_groups(desk) if all(w in g.name.lower() for w in words)]
+    return [
+        *(c for c in holder_choices(desk, who) if c.value.startswith("person:")),
+        *(HolderChoice(f"group:{g.id}", g.name, f"group of {len(g.members)}") for g in fitting[:5]),
     ]
 
 

@@ -8,7 +8,7 @@ aligned ten-thousand is drawn as density, a tile per hundred.
 """
 
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -70,16 +70,17 @@ def block_map(
     cells: Iterable[MapCell],
     *,
     chosen: int | None = None,
-    links: Mapping[str, str] | None = None,
+    address: str = "/numbers?",
+    fills: str = "",
     columns: int = COLUMNS,
 ) -> Markup:
     """SVG of one aligned hundred. `lead` is `+44113496 01xx` without the space; numbers not ours
     are dots.
 
-    `links` has the query string to keep (`keep`), in front of which the number goes. `columns` is
-    20 or 10.
+    `address` is where a cell leads, with its query string, to which the number is added; `fills`
+    the id of a form's field that a cell fills instead. `columns` is 20 or 10.
     """
-    keep = escape((links or {}).get("keep", ""))
+    keep = escape(address)
     cells = list(cells)
     used = sorted({cell.number % 100 // columns for cell in cells})
     first, last = (used[0], used[-1]) if used else (0, 0)
@@ -111,7 +112,7 @@ def block_map(
     width, height = LEFT + columns * STEP + 2, TOP + (last - first + 1) * STEP + 2
     return Markup(
         '<svg class="blockmap" viewBox="0 0 {} {}" width="{}" height="{}" role="grid"'
-        ' aria-multiselectable="true" aria-label="Numbers {}" data-columns="{}" x-data="blockMap"'
+        ' aria-multiselectable="true" aria-label="Numbers {}" data-columns="{}"{} x-data="blockMap"'
         ' x-on:keydown="keys" x-on:click="click" x-on:pointerdown="press"'
         ' x-on:pointerover="drag"><g aria-hidden="true">{}{}{}</g>{}'
         '<g aria-hidden="true">{}</g></svg>'
@@ -122,6 +123,7 @@ def block_map(
         height,
         lead,
         columns,
+        Markup(' data-into="{}"').format(fills) if fills else "",
         labels,
         heads,
         _not_ours(ours, first, last, columns),
@@ -158,7 +160,7 @@ def _cell(
     mark, current = (" is-chosen", ' aria-current="true"') if is_chosen else ("", "")
     label = f"{cell.number % 10000:04d}, {escape(cell.name)}"
     return Markup(  # noqa: S704
-        f'<g role="gridcell" aria-selected="false"><a href="/numbers?{keep}number={cell.number}"'
+        f'<g role="gridcell" aria-selected="false"><a href="{keep}number={cell.number}"'
         f' class="cell-link{mark}" data-number="{cell.number}" data-at="{position}"'
         f' tabindex="{0 if is_entered else -1}"'
         f' aria-label="{label}"{current}>{shape(cell.state, x, y)}'

@@ -2,6 +2,7 @@
 // picked.
 // Mouse: click opens, drag or shift picks a stretch, ctrl picks one more. Keys: x picks, shift and
 // arrows stretch.
+import { fill } from "./fill.js";
 import { pickStretch, toggle } from "./picked.js";
 
 let began = null;
@@ -43,10 +44,12 @@ export const blockMap = () => ({
   },
   pick(event, cell) {
     event.preventDefault();
+    if (this.$root.dataset.into) return this.open(event, cell);
     this.anchor = cell;
     toggle(cell.dataset.number);
   },
   stretch(from, to) {
+    if (this.$root.dataset.into) return;
     this.anchor = from;
     const cells = this.cells();
     const ends = [cells.indexOf(from), cells.indexOf(to)].sort((a, b) => a - b);
@@ -84,13 +87,18 @@ export const blockMap = () => ({
   open(event, cell) {
     if (!cell?.dataset.number) return;
     event.preventDefault();
+    this.mark(cell);
+    const field = document.getElementById(this.$root.dataset.into);
+    if (field) return fill(field, "+" + cell.dataset.number);
+    showCard(cell.getAttribute("href"));
+  },
+  mark(cell) {
     document.querySelectorAll(".cell-link.is-chosen").forEach((other) => {
       other.classList.remove("is-chosen");
       other.removeAttribute("aria-current");
     });
     cell.classList.add("is-chosen");
     cell.setAttribute("aria-current", "true");
-    showCard(cell.getAttribute("href"));
   },
 });
 

@@ -1,4 +1,5 @@
 // The whole page: keys that work everywhere, copy on click, printing, the list of shortcuts.
+import { fillFrom } from "./fill.js";
 import { say } from "./say.js";
 
 const inField = (element) => element.matches("input, textarea, select, [contenteditable]");
@@ -73,6 +74,7 @@ export const desk = () => ({
   clicked(event) {
     const copied = event.target.closest("[data-copy]");
     if (copied && !getSelection().toString()) this.copy(copied.dataset.copy);
+    fillFrom(event);
     if (event.target.closest("[data-shortcuts]")) this.shortcuts();
     if (event.target.closest("[data-print]")) print();
   },
