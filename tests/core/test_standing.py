@@ -125,7 +125,7 @@ def test_a_path_is_named_and_leads_to_it(estate):
         )
     )
     found = facts(estate, estate.given(142, estate.line(), capacity="many", path="p"))["Call path"]
-    assert (found.text, found.to, found.mark) == ("Front desk", ("path", "p"), Mark.GOOD)
+    assert (found.text, found.to, found.mark) == ("Front desk", (e.Subject.PATH, "p"), Mark.GOOD)
 
 
 def test_proof_is_never_stale_failed_or_good(estate):

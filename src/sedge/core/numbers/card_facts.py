@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from sedge.core.callpaths.tracing.proof import is_stale
+from sedge.core.enums import Subject
 from sedge.core.estate import Estate
 from sedge.core.facts import in_words
 from sedge.core.numbers.e164 import describe
@@ -40,12 +41,12 @@ class Mark(StrEnum):
 
 @dataclass(frozen=True)
 class Standing:
-    """`moment` belongs to the text where a date explains it; `to` names the thing to look at."""
+    """One judged fact; `to` is the record that it is about, where there is one to look at."""
 
     name: str
     text: str
     mark: Mark = Mark.NONE
-    to: tuple[str, str] | None = None
+    to: tuple[Subject, str] | None = None
 
 
 def standing(number: Number, estate: Estate) -> list[Standing]:
@@ -108,10 +109,9 @@ def _holder(number: Number, estate: Estate) -> Standing:
     extra = (
         holder.job if isinstance(holder, Person) and holder.job else number.assignment.role.value
     )
-    kind = number.assignment.holder.kind.value
-    return Standing(
-        "Holder", f"{holder.name}, {extra}", Mark.WAITING if waits else Mark.GOOD, (kind, holder.id)
-    )
+    mark = Mark.WAITING if waits else Mark.GOOD
+    to = (number.assignment.holder.subject, holder.id)
+    return Standing("Holder", f"{holder.name}, {extra}", mark, to)
 
 
 def _licences(number: Number, estate: Estate) -> Standing:
@@ -120,12 +120,14 @@ def _licences(number: Number, estate: Estate) -> Standing:
     if ref is None or not asked:
         return Standing("Licence", "none needed here", Mark.GOOD)
     grants = {g.product: g for g in estate.grants_of(ref)}
-    missing = [estate.the(Product, p).name for p in asked if p not in grants]
+    missing = [p for p in asked if p not in grants]
     if missing:
-        return Standing("Licence", f"{' and '.join(missing)} missing", Mark.WRONG)
+        names = " and ".join(estate.the(Product, p).name for p in missing)
+        return Standing("Licence", f"{names} missing", Mark.WRONG, (Subject.PRODUCT, missing[0]))
     latest = max(grants[p].works_from for p in asked)
     names = ", ".join(estate.the(Product, p).name for p in asked)
-    return Standing("Licence", names, Mark.WAITING if latest > estate.now else Mark.GOOD)
+    mark = Mark.WAITING if latest > estate.now else Mark.GOOD
+    return Standing("Licence", names, mark, (Subject.PRODUCT, asked[0]))
 
 
 def _safety(number: Number, estate: Estate) -> Standing:
@@ -140,34 +142,35 @@ def _safety(number: Number, estate: Estate) -> Standing:
             "Safety",
             problem if problem.startswith(words) else f"{words}; {problem}",
             Mark.WRONG,
-            ("spot", spot.id),
+            (Subject.SPOT, spot.id),
         )
     if number.in_use and unregistered(number, estate):
         return Standing(
             "Safety",
             f"{words}; its carrier has another address, or none",
             Mark.WAITING,
-            ("spot", spot.id),
+            (Subject.SPOT, spot.id),
         )
-    return Standing("Safety", words, Mark.GOOD, ("spot", spot.id))
+    return Standing("Safety", words, Mark.GOOD, (Subject.SPOT, spot.id))
 
 
 def _carrier(number: Number, estate: Estate) -> Standing:
     name = estate.the(Carrier, number.carrier).name
     account = estate.get(Account, number.account)
+    to = (Subject.ACCOUNT, account.id) if account else None
     if account and account.suspended_since:
         return Standing(
             "Carrier",
             f"{name} has suspended {account.name}: nothing gets through until money is paid in",
             Mark.WRONG,
+            to,
         )
     if number.usable_from and number.usable_from > estate.now:
-        return Standing("Carrier", f"{name}, not usable yet", Mark.WAITING)
+        return Standing("Carrier", f"{name}, not usable yet", Mark.WAITING, to)
     if number.leaving_on:
-        return Standing("Carrier", f"{name}, being released", Mark.WAITING)
-    return Standing(
-        "Carrier", name, Mark.GOOD if number.state is not State.ON_ORDER else Mark.WAITING
-    )
+        return Standing("Carrier", f"{name}, being released", Mark.WAITING, to)
+    mark = Mark.GOOD if number.state is not State.ON_ORDER else Mark.WAITING
+    return Standing("Carrier", name, mark, to)
 
 
 def _features(number: Number, estate: Estate) -> list[Standing]:
@@ -198,13 +201,12 @@ def _trunk(number: Number, estate: Estate) -> list[Standing]:
             if trunk.connection
             else ("up", "down")
         )
-        to = ("connection", trunk.id) if trunk.connection else None
         return [
             Standing(
                 "Trunk",
                 f"{trunk.name}, {words[0] if trunk.carries else words[1]}",
                 Mark.GOOD if trunk.carries else Mark.WRONG,
-                to,
+                (Subject.TRUNK, trunk.id),
             )
         ]
     if number.in_use:
@@ -215,7 +217,7 @@ def _trunk(number: Number, estate: Estate) -> list[Standing]:
 def _path(number: Number, estate: Estate) -> Standing:
     path = estate.get(PathVersion, number.path)
     if path:
-        return Standing("Call path", path.name, Mark.GOOD, ("path", path.id))
+        return Standing("Call path", path.name, Mark.GOOD, (Subject.PATH, path.id))
     holder = estate.holder(number.assignment.holder) if number.assignment else None
     if isinstance(holder, ServiceLine | Site):
         return Standing("Call path", "none yet: callers hear nothing", Mark.WRONG)
@@ -248,7 +250,7 @@ def next_actions(number: Number, estate: Estate) -> list[str]:
                 wanting.append("set-fallback")
             rest = [
                 a
-                for a in ("test-call", "follow", "set-spot", "features", "retire")
+                for a in ("test-call", "follow", "route-calls", "set-spot", "features", "retire")
                 if a not in wanting
             ]
             return wanting + rest

@@ -20,6 +20,7 @@ from sedge.core.records import (
     Product,
     ServiceLine,
     Site,
+    Spot,
     Subject,
 )
 from sedge.services.context import Desk, Reading
@@ -218,6 +219,7 @@ def add_person(
     department: str = "",
     job: str = "",
     extension: str = "",
+    spot: str = "",
 ) -> Person:
     """A new person; their phones are added one by one, each with a sign-in of its own. Raises
     NotUnderstood naming the field, NotAllowedNow where the mail address or the extension is
@@ -268,8 +270,12 @@ def add_person(
         department=department[:80],
         job=job[:80],
         extension=extension,
+        spot=spot or None,
     )
     with desk.writing() as writing:
+        at = writing.records.find(Spot, spot) if spot else None
+        if spot and (at is None or at.site != site or at.removed):
+            raise NotUnderstood(f"Choose a spot of {of.name}.", field="spot")
         return writing.save([changed(Subject.PERSON, None, person, "person.added")])[0].after
 
 

@@ -27,8 +27,11 @@ PAGES = {
     Subject.ACCOUNT: "/carriers/accounts/{id}",
     Subject.TRUNK: "/carriers/trunks/{id}",
     Subject.SBC: "/carriers/sbcs/{id}",
-    Subject.PRODUCT: "/licences",
-    Subject.SPOT: "/numbers?view=list&find={id}",
+    Subject.PRODUCT: "/licences/{id}",
+    Subject.SPOT: "/safety/spots/{id}",
+    Subject.DEVICE: "/holders/devices/{id}",
+    Subject.GROUP: "/holders/groups/{id}",
+    Subject.DOWNSTREAM: "/holders/systems/{id}",
 }
 
 

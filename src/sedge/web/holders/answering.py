@@ -21,7 +21,8 @@ from sedge.services.workorders import workorders
 from sedge.web.callpaths.drawing_views import openings_rows
 from sedge.web.callpaths.step_forms import opening_of
 from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go
+from sedge.web.shared.rendering import draw
+from sedge.web.shared.saving import run_or_review
 
 place = Place()
 THEN = [
@@ -84,7 +85,15 @@ async def set_rules(
             desk, f"Answering rules of {name}", workorders.read_tasks(desk, [raw]), look=True
         ).no
 
-    return go(request, f"/work-orders/{await run_in_threadpool(planned)}")
+    order = await run_in_threadpool(planned)
+    return await run_in_threadpool(
+        run_or_review,
+        request,
+        desk,
+        order,
+        f"/holders/people/{key}/answering",
+        str(form.get("now", "")),
+    )
 
 
 def _seconds_each(typed: str) -> int:

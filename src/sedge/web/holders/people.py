@@ -30,6 +30,7 @@ from sedge.services.workorders import order_running, workorders
 from sedge.web.routing import AtDesk, Place
 from sedge.web.safety.views import qr_of
 from sedge.web.shared.rendering import draw, go, target
+from sedge.web.shared.saving import Now, run_or_review
 
 place = Place()
 
@@ -91,7 +92,7 @@ def set_rights(
     order = order_running.run_now(
         desk, f"Calling rights of {name}", workorders.read_tasks(desk, raw)
     )
-    return go(request, f"/work-orders/{order.no}")
+    return go(request, f"/holders/people/{key}?done={order.no}")
 
 
 @place.action("/holders/lines/{key}/rights", May.CHANGE_ESTATE)
@@ -133,8 +134,9 @@ def change_person(
     job: Annotated[str, Form()] = "",
     extension: Annotated[str, Form()] = "",
     manager: Annotated[str, Form()] = "",
+    now: Now = "",
 ) -> Response:
-    """What is known of somebody; as a draft, so that its checks are seen."""
+    """What is known of somebody."""
     known = holders.one_holder(desk, holders.HolderKind.PERSON, key).holder
     given = {
         "name": name.strip(),
@@ -154,7 +156,7 @@ def change_person(
         workorders.read_tasks(desk, [{"kind": "change_person", "person": key, **fresh}]),
         look=True,
     )
-    return go(request, f"/work-orders/{order.no}")
+    return run_or_review(request, desk, order.no, f"/holders/people/{key}", now)
 
 
 # ── groups ──
@@ -195,7 +197,7 @@ def change_group(
     members: Annotated[str, Form()] = "",
 ) -> Response:
     order = groups.set_group(desk, name, members, key)
-    return go(request, f"/work-orders/{order.no}")
+    return go(request, f"/holders/groups/{key}?done={order.no}")
 
 
 @place.action("/holders/groups/{key}/remove", May.CHANGE_HOLDERS)

@@ -237,7 +237,7 @@ def new(request: Request, desk: AtDesk, what: str) -> Response:
 def _new(request: Request, desk: AtDesk, kind: str, country: str = "") -> Response:
     home = country.upper() if country.upper() in FORMS else desk.organisation.home_country
     sites_ = _sites(desk)
-    spots = site_management.spot_choices(desk, sites_) if kind == "line" else []
+    spots = site_management.spot_choices(desk, sites_) if kind in {"line", "person"} else []
     return draw(
         request,
         "holder_new.html",
@@ -265,13 +265,24 @@ def add_person(
     job: Annotated[str, Form()] = "",
     extension: Annotated[str, Form()] = "",
     phone: Annotated[str, Form()] = "",
+    spot: Annotated[str, Form()] = "",
+    then: Annotated[str, Form()] = "",
 ) -> Response:
+    """Adds somebody; `then` says whether a number is given next."""
     made = holders.add_person(
-        desk, name=name, email=email, site=site, department=department, job=job, extension=extension
+        desk,
+        name=name,
+        email=email,
+        site=site,
+        department=department,
+        job=job,
+        extension=extension,
+        spot=spot,
     )
-    return go(
-        request, f"/holders/people/{made.id}{'?' + urlencode({'phone': phone}) if phone else ''}"
-    )
+    asked = {"phone": phone} if phone else {}
+    if then == "number":
+        return go(request, f"/work-orders/new/assign?{urlencode({'person': made.id, **asked})}")
+    return go(request, f"/holders/people/{made.id}{'?' + urlencode(asked) if asked else ''}")
 
 
 @place.action("/holders/lines", May.CHANGE_HOLDERS)

@@ -12,7 +12,8 @@ from sedge.core.numbers.e164 import read_one
 from sedge.services.outbound import caller_ids
 from sedge.services.workorders import workorders
 from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go
+from sedge.web.shared.rendering import draw
+from sedge.web.shared.saving import Now, run_or_review
 
 place = Place()
 SHOWS = [
@@ -48,8 +49,8 @@ def set_it(
     shows: Annotated[str, Form()] = "",
     suits: Annotated[str, Form()] = "",
     number: Annotated[str, Form()] = "",
+    now: Now = "",
 ) -> Response:
-    """As a draft, so that its checks are seen."""
     line = caller_ids.view_number_shown(desk, site=site, person=person).line
     if shows not in {"", *(key for key, _ in SHOWS)}:
         raise NotUnderstood("Choose what is shown.", field="shows")
@@ -67,4 +68,4 @@ def set_it(
     }
     tasks = workorders.read_tasks(desk, [raw])
     made = workorders.draft(desk, f"Caller ID of {line.name}", tasks, look=True)
-    return go(request, f"/work-orders/{made.no}")
+    return run_or_review(request, desk, made.no, "/holders/caller-ids", now)

@@ -23,6 +23,7 @@ from sedge.services.workorders import workorders
 from sedge.web.routing import AtDesk, Place
 from sedge.web.safety import views
 from sedge.web.shared.rendering import draw, go, target
+from sedge.web.shared.saving import Now, run_or_review
 
 place = Place()
 
@@ -84,12 +85,12 @@ def put_right(
 
 @place.action("/safety/people/{person}/spot", May.CHANGE_ESTATE)
 def person_spot(
-    request: Request, desk: AtDesk, person: str, spot: Annotated[str, Form()]
+    request: Request, desk: AtDesk, person: str, spot: Annotated[str, Form()], now: Now = ""
 ) -> Response:
     """A person's numbers follow their spot; as a work order, so that it can be undone."""
     tasks = workorders.read_tasks(desk, [{"kind": "set_spot", "person": person, "spot": spot}])
     order = workorders.draft(desk, "Set a person's emergency spot", tasks, look=True)
-    return go(request, f"/work-orders/{order.no}")
+    return run_or_review(request, desk, order.no, f"/holders/people/{person}", now)
 
 
 @place.page("/safety/rules", May.LOOK)

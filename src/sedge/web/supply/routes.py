@@ -159,17 +159,20 @@ def for_site(
     request: Request,
     desk: AtDesk,
     site: str = "",
-    joiners: str = "",
+    joiners: Text = "",
+    person: Text = "",
     capacity: Literal["", "single", "many"] = "",
 ) -> Response:
-    """The search for what a site lacks, filled in."""
+    """The search for what a site lacks, filled in; `joiners` 1 gives the numbers to those who have
+    none, `person` one to a person."""
     need = provisioning.need_of(desk, site)
     asked = {
         "country": need.site.country,
         "area": need.area,
-        "capacity": capacity or ("single" if need.people else ""),
-        "quantity": str(max(1, need.short)),
+        "capacity": capacity or ("single" if person or need.people else ""),
+        "quantity": "1" if person else str(max(1, need.short)),
         "site": need.site.id,
+        "joiners": person or joiners,
     }
     return go(request, "/supply?" + urlencode({k: v for k, v in asked.items() if v}))
 
@@ -250,7 +253,7 @@ def held_page(
     reference: Text = "",
     people: Annotated[str, Query(max_length=10_000)] = "",
     reserve_for: Text = "",
-    joiners: str = "",
+    joiners: Text = "",
     spots_of: Text = "",
 ) -> Response:
     """Held numbers with the order that is being put together, planned and priced as it is chosen.
@@ -258,7 +261,7 @@ def held_page(
     if made := ordering.order_of_hold(desk, key):
         return go(request, f"/supply/orders/{made}")
     form = HoldForm(site, spot, feature or [], reference, people, reserve_for)
-    return _held(request, desk, key, form, joiners=bool(joiners), spots_of=spots_of)
+    return _held(request, desk, key, form, joiners=joiners, spots_of=spots_of)
 
 
 def _held(
@@ -267,7 +270,7 @@ def _held(
     key: str,
     form: HoldForm,
     *,
-    joiners: bool = False,
+    joiners: str = "",
     problem: str = "",
     spots_of: str = "",
 ) -> Response:
@@ -277,7 +280,7 @@ def _held(
     if form.spot not in {code for code, _ in spots}:
         form.spot = spots[0][0] if len(spots) == 1 and spots_of != form.site else ""
     if joiners and not form.people:
-        form.people = "\n".join(_joiners(desk, form.site, len(first.numbers)))
+        form.people = "\n".join(_joiners(desk, form.site, len(first.numbers), joiners))
     planned, problems = first, {}
     try:
         planned = ordering.plan(desk, form.wanted(key))
@@ -305,9 +308,12 @@ def _held(
     return response
 
 
-def _joiners(desk: AtDesk, site: str, count: int) -> list[str]:
-    """Mail addresses of people at the site who have no number, as many as there are numbers."""
-    return [p.email for p in provisioning.need_of(desk, site).people[:count]] if site else []
+def _joiners(desk: AtDesk, site: str, count: int, who: str) -> list[str]:
+    """Mail addresses of people at the site who have no number, as many as there are numbers; of one
+    person only where `who` is their id."""
+    people = provisioning.need_of(desk, site).people if site else []
+    wanted = [p for p in people if p.id == who] if who != "1" else people
+    return [p.email for p in wanted[:count]]
 
 
 @place.action("/supply/holds/{key}/longer", May.BUY)
